@@ -1,0 +1,21 @@
+"""One file for each command: arguments in, a stage called, a report out; no logic.
+
+A command's module has ``EXAMPLE`` (shown in its help), ``arguments(parser)`` and ``run(args, screen)``, which returns
+the exit status. Its name and one-line help stand here, so that ``kotrel -h`` imports none of them.
+"""
+
+from __future__ import annotations
+
+COMMANDS = {
+
+    "init": "make a workspace, with a practice system or connected to yours",
+    "records": "what the connected system takes: record types, or one record's fields",
+    "inspect": "what is in a spreadsheet",
+    "check": "find everything that is wrong in a spreadsheet",
+    "preview": "what a load would do, before anything is touched",
+    "load": "load it, all or nothing",
+    "history": "the loads so far",
+    "outcome": "one load, row by row",
+    "undo": "take one load back",
+}
+"""Command → its one-line help, in the order people meet them."""

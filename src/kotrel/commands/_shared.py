@@ -1,0 +1,73 @@
+"""Arguments and openings that several commands share."""
+
+from __future__ import annotations
+
+import argparse
+import getpass
+import glob
+from datetime import datetime
+from pathlib import Path
+
+from kotrel.stages.understanding import Wanted
+from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
+
+
+def add_files(parser: argparse.ArgumentParser) -> None:
+    """The files of a check, preview or load, and how they are to be understood."""
+    parser.add_argument("files", nargs="+", metavar="FILE", help="workbook or text file: .xlsx .ods .csv .tsv and more")
+    parser.add_argument("--as", dest="record", metavar="RECORD", help="what the rows are (else recognised by the headings)")
+    add_sheet(parser)
+
+
+def add_sheet(parser: argparse.ArgumentParser) -> None:
+    """Which sheet, and where its headings are."""
+    parser.add_argument("--sheet", metavar="NAME", help="the sheet of the workbook (else the one that fits)")
+    parser.add_argument("--heading-row", type=_row, metavar="ROW", help="the row with the headings (else found)")
+
+
+def _row(text: str) -> int:
+    if not text.isdigit() or int(text) < 1:
+        raise argparse.ArgumentTypeError(f"“{text}” is no row; rows are counted from 1")
+    return int(text)
+
+
+def files_of(args: argparse.Namespace) -> list[Path]:
+    """The files named; patterns such as ``*.xlsx`` are resolved where the shell did not do it."""
+    found: list[Path] = []
+    for name in args.files:
+        path = Path(name)
+        matches = sorted(glob.glob(name)) if any(mark in name for mark in "*?[") and not path.exists() else []
+        found += [Path(match) for match in matches] or [path]
+    return found
+
+
+def wanted_of(args: argparse.Namespace) -> Wanted:
+    """What the user said about the files."""
+    return Wanted(args.record, args.sheet, args.heading_row)
+
+
+def workspace_of(args: argparse.Namespace) -> Workspace:
+    """The workspace told with -w, or the nearest."""
+    return open_workspace(find_workspace(Path(args.workspace) if args.workspace else None, Path.cwd()))
+
+
+def now() -> datetime:
+    """The time, with the zone of this machine."""
+    return datetime.now().astimezone()
+
+
+def user(args: argparse.Namespace) -> str:
+    """Who does it: the name given, or the operating system's."""
+    if given := getattr(args, "who", None):
+        return str(given)
+    try:
+        return getpass.getuser()
+    except (OSError, KeyError):
+        return "unknown"
+
+
+def add_agreement(parser: argparse.ArgumentParser) -> None:
+    """Who loads, why, and the answer to the question."""
+    parser.add_argument("--yes", action="store_true", help="do it without asking")
+    parser.add_argument("--who", metavar="NAME", help="who does it, for the history (else your user name)")
+    parser.add_argument("--remark", default="", metavar="TEXT", help="why, for the history")

@@ -1,0 +1,23 @@
+"""``kotrel history``: the loads so far."""
+
+from __future__ import annotations
+
+import argparse
+
+from kotrel.commands._shared import workspace_of
+from kotrel.reports.histories import history_json, show_history
+from kotrel.reports.screen import Screen
+
+EXAMPLE = """\
+kotrel history
+    every load and undo: when, who, which file, how many rows, and whether it still stands"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    del parser  # it has none of its own
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    entries = workspace_of(args).system().history()
+    screen.json(history_json(entries)) if screen.as_json else show_history(screen, entries)
+    return 0

@@ -1,0 +1,65 @@
+"""``kotrel init``: makes a workspace."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from kotrel.core.errors import WrongUse
+from kotrel.reports.screen import Screen
+from kotrel.workspace.creating import Made, add_journal, create_workspace
+from kotrel.workspace.settings import FILE, open_workspace
+
+EXAMPLE = """\
+kotrel init shop
+    a workspace in the folder shop, with a practice system on SQLite inside it
+kotrel init shop --system postgresql://me@localhost/trial --practice
+    the same, the practice system in that database, in a schema of its own
+kotrel init shop --system postgresql://me@localhost/backoffice
+    connected to what is there; nothing is created in it"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("folder", nargs="?", default=".", metavar="DIR", help="the folder (else this one)")
+    parser.add_argument("--system", metavar="URL", help="the system's address: sqlite:FILE or postgresql://user@host/database")
+    parser.add_argument("--practice", action="store_true", help="put a practice system there, unless one is there already")
+    parser.add_argument("--journal", action="store_true", help="create only Kotrel's journal there (also for a workspace that exists)")
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    folder = Path(args.folder)
+    if args.practice and args.journal:
+        raise WrongUse("--practice makes the journal too; give one of the two")
+    if args.journal and (folder / FILE).is_file() and args.system is None:
+        return _journal_only(folder, screen)
+    with screen.progress(2) as step:
+        step("setting up")
+        made = create_workspace(folder, args.system, args.practice, args.journal)
+    if screen.as_json:
+        screen.json({"workspace": str(made.folder), "system": made.system, "practice": made.practice, "remarks": list(made.remarks)})
+        return 0
+    _show(made, screen)
+    return 0
+
+
+def _journal_only(folder: Path, screen: Screen) -> int:
+    workspace = open_workspace(folder)
+    made = add_journal(workspace.url, workspace.folder)
+    if screen.as_json:
+        screen.json({"workspace": str(folder), "journal": "made" if made else "there already"})
+    else:
+        screen.show("The journal's two tables were made." if made else "The journal is there already.")
+    return 0
+
+
+def _show(made: Made, screen: Screen) -> None:
+    where = "this folder" if str(made.folder) == "." else str(made.folder)
+    screen.show(f"{where} is a workspace now.")
+    practice = {"made": "a practice system, made now", "none": "your own system"}.get(made.practice, f"a practice system: {made.practice}")
+    screen.show(f"  system       {made.system} ({practice})")
+    screen.show("  settings     kotrel.toml")
+    screen.show("  description  system.toml")
+    for remark in made.remarks:
+        screen.show(f"  {remark}")
+    go = "" if str(made.folder) == "." else f"cd {made.folder}, then "
+    screen.show(f"Next: {go}kotrel records")

@@ -1,0 +1,77 @@
+"""``kotrel load``: does it, all or nothing."""
+
+from __future__ import annotations
+
+import argparse
+
+from kotrel.commands._shared import add_agreement, add_files, files_of, now, user, wanted_of, workspace_of
+from kotrel.core.errors import WrongUse
+from kotrel.reports.findings import checked_json
+from kotrel.reports.previews import show_loaded_counts, show_preview
+from kotrel.reports.screen import Screen
+from kotrel.stages.loading import Loaded, Preview, load_files
+from kotrel.systems.interface import load_name
+
+EXAMPLE = """\
+kotrel load new-items.xlsx
+    shows what it would do, asks, and loads all of it or none
+kotrel load new-items.xlsx --yes --remark "Keldrift range 27"
+    without asking, with a reason for the history"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    add_files(parser)
+    add_agreement(parser)
+    parser.add_argument("--all", action="store_true", help="list each new row and each change")
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    files = files_of(args)
+    workspace = workspace_of(args)
+    if not args.yes and (screen.as_json or not screen.is_terminal):
+        raise WrongUse("load asks before it touches anything, and there is nobody to ask", "Give --yes to load without asking.", "needs-yes")
+
+    def agree(preview: Preview) -> bool:
+        show_preview(screen, preview, args.all)
+        screen.show("")
+        return screen.ask("Load this?")
+
+    if args.yes:
+        with screen.progress(7 * len(files)) as step:
+            loaded = load_files(files, workspace, wanted_of(args), user(args), args.remark, now(), step)
+    else:
+        # No bar: it would run over the question.
+        loaded = load_files(files, workspace, wanted_of(args), user(args), args.remark, now(), lambda title: None, agree)
+    if screen.as_json:
+        screen.json(_json(loaded))
+    else:
+        _show(loaded, args, screen)
+    return 1 if loaded.status == "refused" else 0
+
+
+def _json(loaded: Loaded) -> dict[str, object]:
+    result: dict[str, object] = {
+        "load": load_name(loaded.number) if loaded.number else None,
+        "status": loaded.status,
+        "records": loaded.preview.counts(),
+    }
+    if loaded.status == "refused":
+        result["checked"] = [checked_json(each) for each in loaded.preview.checked]
+    return result
+
+
+def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
+    names = " ".join(args.files)
+    if loaded.number is not None:
+        name = load_name(loaded.number)
+        screen.show(f"Loaded as {name}:")
+        show_loaded_counts(screen, loaded.preview.counts())
+        screen.show(f"Next: kotrel outcome {name}    shows it row by row; kotrel undo {name} takes it back")
+    elif loaded.status == "nothing to do":
+        screen.show("Nothing to do: the system holds all of it already.")
+    elif loaded.status == "refused":
+        show_preview(screen, loaded.preview, args.all)
+        screen.show("")
+        screen.show(f"Nothing was loaded. Next: mend these cells, then: kotrel check {names}")
+    else:
+        screen.show("Nothing was loaded.")

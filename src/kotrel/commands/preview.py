@@ -1,0 +1,39 @@
+"""``kotrel preview``: what a load would do."""
+
+from __future__ import annotations
+
+import argparse
+
+from kotrel.commands._shared import add_files, files_of, now, wanted_of, workspace_of
+from kotrel.reports.previews import preview_json, show_preview
+from kotrel.reports.screen import Screen
+from kotrel.stages.loading import preview_files
+
+EXAMPLE = """\
+kotrel preview new-items.xlsx
+    how many new, changed (from what to what), same and refused; nothing is touched"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    add_files(parser)
+    parser.add_argument("--all", action="store_true", help="list each new row and each change")
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    files = files_of(args)
+    workspace = workspace_of(args)
+    with screen.progress(5 * len(files)) as step:
+        preview = preview_files(files, workspace, wanted_of(args), now(), step)
+    if screen.as_json:
+        screen.json(preview_json(preview))
+        return 0 if preview.ok else 1
+    show_preview(screen, preview, args.all)
+    names = " ".join(args.files)
+    screen.show("")
+    if not preview.ok:
+        screen.show(f"A load would be refused as it is. Next: kotrel check {names} --all")
+    elif not preview.touches:
+        screen.show("Nothing to do: the system holds all of it already.")
+    else:
+        screen.show(f"Nothing was touched. Next: kotrel load {names}")
+    return 0 if preview.ok else 1

@@ -1,0 +1,30 @@
+"""``kotrel records``: what the connected system takes."""
+
+from __future__ import annotations
+
+import argparse
+
+from kotrel.commands._shared import workspace_of
+from kotrel.reports.descriptions import record_json, records_json, show_record, show_records
+from kotrel.reports.screen import Screen
+from kotrel.stages.understanding import record_named
+
+EXAMPLE = """\
+kotrel records
+    the record types, in the order in which they are loaded
+kotrel records item
+    the fields of an item: what must be filled, what may stand in it"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("record", nargs="?", metavar="RECORD", help="one record, to see its fields")
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    description = workspace_of(args).description
+    if args.record is None:
+        screen.json(records_json(description)) if screen.as_json else show_records(screen, description)
+    else:
+        record = record_named(description, args.record)
+        screen.json(record_json(record)) if screen.as_json else show_record(screen, record)
+    return 0

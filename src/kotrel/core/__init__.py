@@ -1,0 +1,1 @@
+"""Computation only: no files, no network, no printing, no clock of its own."""

@@ -1,0 +1,243 @@
+"""Change sets: what a load would do to each row, and the way back.
+
+Every row of a record's changes has an action: ``new``, ``changed``, ``removed`` (only when a load is taken back),
+``same`` or ``refused``. Each carried field has two columns: its value after, and ``before NAME``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import polars as pl
+
+from kotrel.core.description import Record
+from kotrel.core.findings import concerns_sheet, rows_with
+from kotrel.core.rows import Rows
+
+ACTIONS = ("new", "changed", "removed", "same", "refused")
+
+
+def before(field: str) -> str:
+    """Name of the column that holds a field's value before the change."""
+    return f"before {field}"
+
+
+@dataclass(frozen=True)
+class RecordChanges:
+    """What happens to the rows of one record.
+
+    Attributes:
+        file, sheet: where the rows came from.
+        fields: the loadable fields that the rows carry, the key among them.
+        frame: ``row`` (UInt32), ``action``, ``message`` and, for each field, its value after and before.
+    """
+
+    record: Record
+    file: str
+    sheet: str
+    fields: tuple[str, ...]
+    frame: pl.DataFrame
+
+    def count(self, action: str) -> int:
+        return int((self.frame["action"] == action).sum())
+
+    @property
+    def counts(self) -> dict[str, int]:
+        """New, changed, same and refused; removed only where there are any."""
+        counted = {action: self.count(action) for action in ("new", "changed", "same", "refused")}
+        if removed := self.count("removed"):
+            counted["removed"] = removed
+        return counted
+
+    @property
+    def touches(self) -> bool:
+        """True where at least one row of the system would change."""
+        return bool(self.frame["action"].is_in(["new", "changed", "removed"]).any())
+
+    def removed_keys(self) -> pl.DataFrame:
+        """The keys of removed rows: String columns of the key's names."""
+        removed = self.frame.filter(pl.col("action") == "removed")
+        return removed.select(pl.col(before(name)).alias(name) for name in self.record.key)
+
+    def touched_fields(self) -> list[str]:
+        """The fields, without the key, that differ in at least one changed row."""
+        changed = self.frame.filter(pl.col("action") == "changed")
+        others = [name for name in self.fields if name not in self.record.key]
+        if not changed.height or not others:
+            return []
+        differs = changed.select((pl.col(name).ne_missing(pl.col(before(name)))).any().alias(name) for name in others)
+        return [name for name in others if differs[name][0]]
+
+    def changed_cells(self, action: str = "changed") -> pl.DataFrame:
+        """Each changed value: row, key (parts joined by `` / ``), field, before, after; rows in the sheet's order."""
+        part = self.frame.filter(pl.col("action") == action)
+        key = key_text(self.record)
+        cells = [
+            part.filter(pl.col(name).ne_missing(pl.col(before(name)))).select(
+                "row",
+                key.alias("key"),
+                pl.lit(name).alias("field"),
+                pl.col(before(name)).alias("before"),
+                pl.col(name).alias("after"),
+            )
+            for name in self.touched_fields()
+        ]
+        empty = pl.DataFrame(schema={"row": pl.UInt32, **dict.fromkeys(("key", "field", "before", "after"), pl.String)})
+        return pl.concat([empty, *cells]).sort("row", maintain_order=True)
+
+
+def key_text(record: Record) -> pl.Expr:
+    """The key of a row as one text, its parts joined by `` / ``."""
+    return pl.concat_str([pl.col(name) for name in record.key], separator=" / ", ignore_nulls=True)
+
+
+def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
+    """What loading the rows would do to what the system holds now.
+
+    A blank cell changes nothing. A row with an error is refused and changes nothing.
+
+    Args:
+        now: the system's rows for these keys, with all loadable fields the rows carry.
+    """
+    record = rows.record
+    key = list(record.key)
+    carried = [name for name in record.loadable if name in rows.fields]
+    others = [name for name in carried if name not in key]
+    known = now.select(
+        *key, *(pl.col(name).alias(before(name)) for name in others), pl.lit(True).alias("held")
+    ).unique(subset=key, keep="any")
+    joined = rows.values.select("row", *carried).join(known, on=key, how="left", maintain_order="left")
+    refused = pl.lit(any(True for _ in concerns_sheet(rows.findings))) | pl.col("row").is_in(
+        rows_with(rows.findings, "error").implode()
+    )
+    differs = pl.any_horizontal(
+        pl.lit(False), *(pl.col(name).is_not_null() & pl.col(name).ne_missing(pl.col(before(name))) for name in others)
+    )
+    frame = joined.with_columns(
+        pl.when(refused)
+        .then(pl.lit("refused"))
+        .when(pl.col("held").is_null())
+        .then(pl.lit("new"))
+        .when(differs)
+        .then(pl.lit("changed"))
+        .otherwise(pl.lit("same"))
+        .alias("action"),
+        *(pl.coalesce(name, before(name)).alias(name) for name in others),
+        *(pl.when(pl.col("held")).then(pl.col(name)).alias(before(name)) for name in key),
+    )
+    frame = frame.join(_messages(rows), on="row", how="left", maintain_order="left")
+    columns = ["row", "action", "message", *carried, *(before(name) for name in carried)]
+    return RecordChanges(record, rows.table.file, rows.table.sheet, tuple(carried), frame.select(columns))
+
+
+def _messages(rows: Rows) -> pl.DataFrame:
+    """Row → all its findings as one text."""
+    parts = [
+        group.cells.select(
+            "row", pl.format(f"{group.severity}: {{}}{{}}", pl.lit(_subject(rows, group.field)), pl.col("message")).alias("message")
+        )
+        for group in rows.findings
+        if group.severity != "note"
+    ]
+    if not parts:
+        return pl.DataFrame(schema={"row": pl.UInt32, "message": pl.String})
+    return pl.concat(parts).filter(pl.col("row") > 0).group_by("row").agg(pl.col("message").str.join("; "))
+
+
+def _subject(rows: Rows, field: str | None) -> str:
+    return f"{rows.record.fields[field].title}: " if field else ""
+
+
+@dataclass(frozen=True)
+class InTheWay:
+    """One thing that keeps a load from being taken back."""
+
+    record: str
+    key: str
+    field: str | None
+    message: str
+
+
+def reverse(
+    changes: RecordChanges, now: pl.DataFrame, kept: Sequence[str] = ()
+) -> tuple[RecordChanges, list[InTheWay]]:
+    """The way back from a load's changes of one record.
+
+    New rows are removed, changed rows get their former values back, removed rows come again. What has been changed
+    since is in the way: nobody's later change is lost.
+
+    Args:
+        changes: what the load did, as the journal tells it.
+        now: what the system holds for these keys now: all loadable fields, and those in ``kept``.
+        kept: fields the system keeps; a new row in which one has come to be filled is in the way.
+    """
+    record = changes.record
+    key = list(record.key)
+    loadable = list(record.loadable)
+    did = changes.frame.filter(pl.col("action").is_in(["new", "changed", "removed"]))
+    # The fields a new row did not carry were empty, so they have to be empty still.
+    uncarried = [name for name in loadable if name not in changes.fields]
+    did = did.with_columns(
+        *(pl.lit(None, pl.String).alias(name) for name in uncarried),
+        *(pl.lit(None, pl.String).alias(before(name)) for name in uncarried),
+        *(pl.coalesce(name, before(name)).alias(name) for name in key),
+    )
+    stands = now.select(*key, *(pl.col(name).alias(f"now {name}") for name in [*loadable, *kept] if name not in key)).with_columns(
+        pl.lit(True).alias("held")
+    )
+    joined = did.join(stands, on=key, how="left", maintain_order="left")
+    in_the_way = _moved_since(record, joined, changes, kept)
+    back = {"new": "removed", "changed": "changed", "removed": "new"}
+    fields = tuple(loadable) if bool(did["action"].is_in(["new", "removed"]).any()) else changes.fields
+    columns: list[pl.Expr] = []
+    for name in fields:
+        removing = pl.col("action") == "new"
+        if name in key:
+            columns += [pl.when(~removing).then(pl.col(name)).alias(name), pl.col(name).alias(before(name))]
+            continue
+        # A changed row keeps what it has now in fields the load did not change.
+        untouched = (pl.col("action") == "changed") & pl.col(name).eq_missing(pl.col(before(name)))
+        after_back = pl.when(untouched).then(pl.col(f"now {name}")).when(~removing).then(pl.col(before(name)))
+        columns += [after_back.alias(name), pl.col(f"now {name}").alias(before(name))]
+    frame = joined.select(
+        "row", pl.col("action").replace(back), pl.lit(None, pl.String).alias("message"), *columns
+    )
+    return RecordChanges(record, changes.file, changes.sheet, fields, frame), in_the_way
+
+
+def _moved_since(record: Record, joined: pl.DataFrame, changes: RecordChanges, kept: Sequence[str]) -> list[InTheWay]:
+    """What no longer stands as the load left it."""
+    found: list[InTheWay] = []
+
+    def add(part: pl.DataFrame, field: str | None, tell: str) -> None:
+        key = part.select(key_text(record)).to_series()
+        for place, code in enumerate(key):
+            message = tell
+            if field is not None:
+                stood, stands = part[field][place], part[f"now {field}"][place]
+                message = tell.format(stood=stood or "empty", stands=stands or "empty")
+            found.append(InTheWay(record.name, code, field, message))
+
+    gone = joined.filter(pl.col("held").is_null() & (pl.col("action") != "removed"))
+    add(gone, None, "is no longer in the system")
+    again = joined.filter(pl.col("held") & (pl.col("action") == "removed"))
+    add(again, None, "is in the system again")
+    there = joined.filter(pl.col("held") & (pl.col("action") != "removed"))
+    for name in record.loadable:
+        if name in record.key:
+            continue
+        loaded = pl.col("action") == "new"
+        if name in changes.fields:
+            loaded = loaded | pl.col(name).ne_missing(pl.col(before(name)))
+        moved = there.filter(loaded & pl.col(name).ne_missing(pl.col(f"now {name}")))
+        title = record.fields[name].title
+        add(moved, name, f"{title} was {{stood}} after the load and is {{stands}} now")
+    for name in kept:
+        now_filled = pl.col(f"now {name}").is_not_null()
+        if record.fields[name].is_decimal:
+            now_filled = now_filled & (pl.col(f"now {name}").cast(pl.Decimal(38, 6), strict=False) != 0)
+        filled = there.filter((pl.col("action") == "new") & now_filled).with_columns(pl.lit(None, pl.String).alias(name))
+        title = record.fields[name].title
+        add(filled, name, f"{title} is {{stands}} by now")
+    return found

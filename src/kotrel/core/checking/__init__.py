@@ -1,0 +1,45 @@
+"""Checks: one file for each family, all with one signature.
+
+A check takes rows and what the system holds, and returns groups of findings. To add one, write it in the file of its
+family (or a file of its own) and name it in :data:`CHECKS`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from kotrel.core.checking.codes import check_codes
+from kotrel.core.checking.keys import check_keys, check_unique
+from kotrel.core.checking.kept import check_kept
+from kotrel.core.checking.lists import check_lists
+from kotrel.core.checking.present import check_present
+from kotrel.core.checking.shape import check_shape
+from kotrel.core.checking.together import check_together
+from kotrel.core.findings import FindingGroup
+from kotrel.core.held import Held
+from kotrel.core.rows import Rows
+
+Check = Callable[[Rows, Held], list[FindingGroup]]
+
+CHECKS: tuple[Check, ...] = (
+    check_keys,
+    check_present,
+    check_shape,
+    check_codes,
+    check_unique,
+    check_lists,
+    check_together,
+    check_kept,
+)
+
+
+def check_rows(rows: Rows, held: Held, checks: tuple[Check, ...] = CHECKS) -> Rows:
+    """The rows with the findings of all checks added to those of their reading."""
+    if not rows.has_key:
+        missing = [rows.record.fields[name].title for name in rows.record.key if name not in rows.fields]
+        message = f"no column is headed {' and '.join(f'“{title}”' for title in missing)}, which names the rows"
+        finding = rows.sheet_finding("error", "no-key-column", "the key column is missing", message)
+        return rows.with_findings([finding])
+    for check in checks:
+        rows = rows.with_findings(check(rows, held))
+    return rows

@@ -1,0 +1,51 @@
+"""Shapes of codes: barcodes with their check digit."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from kotrel.core.codes import gtin_check_digit, gtin_fits, gtin_has_length
+from kotrel.core.findings import FindingGroup, cells_of
+from kotrel.core.held import Held
+from kotrel.core.rows import Rows
+
+
+def check_codes(rows: Rows, held: Held) -> list[FindingGroup]:
+    """Fields whose description asks for a shape rule."""
+    found: list[FindingGroup] = []
+    for name in rows.fields:
+        if rows.record.fields[name].check == "gtin":
+            found += _gtin(rows, name)
+    return found
+
+
+def _gtin(rows: Rows, name: str) -> list[FindingGroup]:
+    """Barcodes: only digits, 8, 12, 13 or 14 of them, the last the check digit (GS1 General Specifications, 7.9)."""
+    codes = rows.values.lazy().select("row", pl.col(name).alias("value"))
+    if rows.record.fields[name].kind == "list":
+        codes = codes.with_columns(pl.col("value").str.split("; ")).explode("value")
+    judged = codes.filter(pl.col("value").is_not_null()).with_columns(
+        length=gtin_has_length(pl.col("value")),
+        fits=gtin_fits(pl.col("value")),
+        lettered=pl.col("value").str.contains(r"[^0-9]"),
+    )
+    bad = judged.filter(~pl.col("length") | ~pl.col("fits").fill_null(False)).collect()
+    if not bad.height:
+        return []
+    found: list[FindingGroup] = []
+    lettered = bad.filter("lettered")
+    short = bad.filter(~pl.col("lettered") & ~pl.col("length"))
+    wrong = bad.filter(pl.col("length"))
+    if lettered.height:
+        message = "a barcode has digits only; a code with letters is an alternative code"
+        cells = cells_of(lettered["row"], lettered["value"], message)
+        found.append(rows.group("error", "barcode-with-letters", "not only digits", name, cells))
+    if short.height:
+        messages = [f"{len(value)} digits; a barcode has 8, 12, 13 or 14" for value in short["value"]]
+        found.append(rows.group("error", "barcode-length", "wrong number of digits", name, cells_of(short["row"], short["value"], messages)))
+    if wrong.height:
+        mended = [value[:-1] + gtin_check_digit(value[:-1]) for value in wrong["value"]]
+        message = "the last digit does not fit the others: look at the article"
+        cells = cells_of(wrong["row"], wrong["value"], message, mended)
+        found.append(rows.group("error", "check-digit", "wrong check digit", name, cells))
+    return found

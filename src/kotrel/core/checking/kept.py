@@ -1,0 +1,43 @@
+"""Fields that the system keeps itself: never loaded, and an edited one is an error."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from kotrel.core.findings import FindingGroup
+from kotrel.core.held import Held
+from kotrel.core.rows import Rows
+
+
+def check_kept(rows: Rows, held: Held) -> list[FindingGroup]:
+    """Values of kept fields that are not what the system has; columns of kept fields are told as left out."""
+    kept = [name for name in rows.fields if rows.record.fields[name].is_kept]
+    if not kept:
+        return []
+    key = list(rows.record.key)
+    now = held.having(rows.record, kept, key[0], rows.values[key[0]])
+    now = now.select(*key, *(pl.col(name).alias(f"held {name}") for name in kept))
+    joined = rows.values.select("row", *key, *kept).join(now, on=key, how="left", maintain_order="left")
+    found: list[FindingGroup] = []
+    for name in kept:
+        field = rows.record.fields[name]
+        stands = pl.col(f"held {name}").fill_null("0") if field.is_decimal else pl.col(f"held {name}")
+        given = pl.col(name)
+        if field.is_decimal:
+            given = given.cast(pl.Decimal(38, 6), strict=False)
+            stands = stands.cast(pl.Decimal(38, 6), strict=False)
+        edited = joined.filter(pl.col(name).is_not_null() & given.ne_missing(stands))
+        title = field.title.lower()
+        if edited.height:
+            message = f"the system keeps {title} itself: empty the cell or delete the column; stock changes by documents and counts"
+            cells = edited.select(
+                "row",
+                pl.col(name).alias("value"),
+                pl.lit(message).alias("message"),
+                pl.format("{} in the system", pl.col(f"held {name}").fill_null("nothing")).alias("suggestion"),
+            )
+            found.append(rows.group("error", "kept-by-system", "kept by the system, never loaded", name, cells))
+        elif rows.values[name].null_count() < rows.values.height:
+            message = f"{field.title} is kept by the system; the column is as the system has it and is left out"
+            found.append(rows.sheet_finding("note", "kept-column", "columns the system keeps", message, rows.letters.get(name), rows.heading(name)))
+    return found

@@ -1,0 +1,41 @@
+"""What must be filled and is not."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from kotrel.core.findings import FindingGroup
+from kotrel.core.held import Held, is_new
+from kotrel.core.rows import Rows
+
+
+def check_present(rows: Rows, held: Held) -> list[FindingGroup]:
+    """Fields that every row, or every new row, must fill."""
+    found: list[FindingGroup] = []
+    new: pl.Series | None = None
+    for name, field in rows.record.fields.items():
+        if field.must == "may" or field.is_kept or name in rows.record.key:
+            continue
+        carried = name in rows.fields
+        if not carried and field.must == "always":
+            message = f"no column is headed “{field.title}”, and every row must have it"
+            found.append(rows.sheet_finding("error", "column-missing", "a column is missing", message))
+            continue
+        if carried and not rows.values[name].null_count():
+            continue
+        if new is None:
+            new = is_new(rows, held)
+        # A row that this sheet does not fill may be an update: then the system has the value already.
+        wrong = new if not carried else rows.values[name].is_null() & (new if field.must == "new" else True)
+        wrong = wrong & ~rows.values["row"].is_in(_already(rows, name).implode())
+        kind, what = ("missing", "must be filled") if carried else ("column-missing", f"no column “{field.title}”")
+        title = what if field.must == "always" else f"{what}, for new rows"
+        message = f"a new {rows.record.title.lower()} row must have a {field.title.lower()}" if field.must == "new" else "must be filled"
+        found += rows.where("error", kind, title, field, wrong, message)
+    return found
+
+
+def _already(rows: Rows, field: str) -> pl.Series:
+    """Rows whose cell in that field has a finding already: an error value is not also missing."""
+    cells = [group.cells["row"] for group in rows.findings if group.field == field]
+    return pl.concat(cells) if cells else pl.Series("row", [], dtype=pl.UInt32)

@@ -1,0 +1,39 @@
+"""Shapes of codes, and check digits."""
+
+from __future__ import annotations
+
+import polars as pl
+
+GTIN_LENGTHS = (8, 12, 13, 14)
+
+
+def gtin_check_digit(body: str) -> str:
+    """The check digit for all digits of a barcode but the last.
+
+    The rule is that of the GS1 General Specifications, section 7.9 ("Standard check digit calculations for GS1 data
+    structures"): from the right, weights 3, 1, 3, 1 …; the digit that brings the sum up to a multiple of ten.
+    """
+    total = sum(int(digit) * (3 if place % 2 == 0 else 1) for place, digit in enumerate(reversed(body)))
+    return str(-total % 10)
+
+
+def gtin_has_length(column: pl.Expr) -> pl.Expr:
+    """True where the text is 8, 12, 13 or 14 digits."""
+    return column.str.contains(r"^(?:[0-9]{8}|[0-9]{12,14})$")
+
+
+def gtin_fits(column: pl.Expr) -> pl.Expr:
+    """True where a text of 8 to 14 digits ends in its right check digit; null where it is no number.
+
+    Weights are counted from the right, so one rule serves every length (see :func:`gtin_check_digit`).
+    """
+    number = column.cast(pl.Int64, strict=False)
+    total = pl.lit(0, dtype=pl.Int64)
+    for place in range(14):
+        digit = number // 10**place % 10
+        total = total + (digit * 3 if place % 2 else digit)
+    return total % 10 == 0
+
+
+CODE_RULES = {"gtin": "a barcode: 8, 12, 13 or 14 digits, the last a check digit (GS1)"}
+"""Name of each shape rule that a description may ask for → what it says to people."""

@@ -1,0 +1,81 @@
+"""Columns of a table → fields of a record, by their headings."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from kotrel.core.description import Field, Record
+from kotrel.core.nearness import folded
+from kotrel.core.sheet import Column, Table
+
+OWN_HEADINGS = frozenset({folded("Kotrel findings")})
+"""Headings of Kotrel's own marks, which are no columns of the user's."""
+
+
+@dataclass(frozen=True)
+class Matched:
+    """Which column feeds which field.
+
+    Attributes:
+        letters: field → column letter.
+        doubled: field → all columns whose heading means it, where there is more than one.
+        unknown: columns that mean no field of the record.
+    """
+
+    record: Record
+    letters: Mapping[str, str]
+    doubled: Mapping[str, tuple[Column, ...]]
+    unknown: tuple[Column, ...]
+
+
+def headings_of(field: Field) -> list[str]:
+    """All headings that mean a field, folded: its name, title and synonyms."""
+    return [folded(word) for word in (field.name, field.title, *field.synonyms)]
+
+
+def match_headings(table: Table, record: Record) -> Matched:
+    """Matches by heading alone; case, blanks, line breaks and punctuation do not count."""
+    meaning: dict[str, str] = {}
+    # A field's own name or title always wins over another field's synonym.
+    for field in record.fields.values():
+        for word in headings_of(field)[2:]:
+            meaning.setdefault(word, field.name)
+    for field in record.fields.values():
+        for word in headings_of(field)[:2]:
+            meaning[word] = field.name
+    found: dict[str, list[Column]] = {}
+    unknown: list[Column] = []
+    for column in table.columns:
+        word = folded(column.heading)
+        if word in OWN_HEADINGS:
+            continue
+        name = meaning.get(word)
+        if name is None:
+            unknown.append(column)
+        else:
+            found.setdefault(name, []).append(column)
+    return Matched(
+        record=record,
+        letters={name: columns[0].letter for name, columns in found.items()},
+        doubled={name: tuple(columns) for name, columns in found.items() if len(columns) > 1},
+        unknown=tuple(unknown),
+    )
+
+
+def likely_record(table: Table, records: Sequence[Record]) -> Matched | None:
+    """The record whose fields the headings mean best, or None where no heading means anything.
+
+    A record whose key is there beats one whose key is not; then the number of columns that fit, then the share of the
+    record's fields.
+    """
+    best: tuple[tuple[bool, int, float], Matched] | None = None
+    for record in records:
+        matched = match_headings(table, record)
+        fit = len(matched.letters)
+        if not fit:
+            continue
+        score = (all(name in matched.letters for name in record.key), fit, fit / len(record.fields))
+        if best is None or score > best[0]:
+            best = (score, matched)
+    return best[1] if best else None

@@ -1,0 +1,127 @@
+"""Numbers as people type them → exact decimals, by the convention of their column.
+
+The mark before the decimals is decided from all values of a column; what could be read two ways is never guessed.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Literal
+
+import polars as pl
+
+Mark = Literal[".", ","]
+
+PLAIN = r"^-?[0-9]+(?:\.[0-9]+)?$"
+"""A number as programs write it."""
+
+_POINT_IS_CLEAR = r"^-?(?:[0-9]+\.(?:[0-9]{1,2}|[0-9]{4,})|0+\.[0-9]+|[0-9]{4,}\.[0-9]+)$"
+_POINT_IS_DOUBTFUL = r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$"
+
+_BLANKS = re.compile(r"[\s\u00a0\u2007\u2009\u202f'’`´]")
+_CURRENCY = r"(?:[$€£¥₣₤₹₩₺¤]|[A-Za-z]{2,3}\.?|[A-Z]{1,2}\$)"
+_SHAPE = re.compile(
+    rf"^(?P<open>\()?(?P<sign>[-+−–])?(?:{_CURRENCY})?(?P<sign2>[-+−–])?(?P<body>[0-9.,]*[0-9][.,]?[0-9]*)"
+    rf"(?P<exponent>[eE][-+]?[0-9]{{1,3}})?(?P<percent>%)?(?:{_CURRENCY})?(?P<trail>[-−–])?(?P<close>\))?$"
+)
+
+
+@dataclass(frozen=True)
+class Read:
+    """One text read as a number: the value, or why not."""
+
+    value: Decimal | None
+    trouble: Literal["", "no-number", "ambiguous", "other-mark", "percent"] = ""
+
+
+def _mark_shown_by(body: str) -> Mark | Literal["either", "none"]:
+    """The decimal mark that the digits and marks of one number prove, ``either`` where they prove nothing."""
+    points, commas = body.count("."), body.count(",")
+    if points and commas:
+        return "." if body.rfind(".") > body.rfind(",") else ","
+    if not points and not commas:
+        return "none"
+    used: Mark = "." if points else ","
+    other: Mark = "," if points else "."
+    if max(points, commas) > 1:
+        return other
+    before, after = body.split(used)
+    if len(after) == 3 and 1 <= len(before) <= 3 and not before.startswith("0"):
+        return "either"
+    return used
+
+
+def mark_of(values: Iterable[str]) -> tuple[Mark | None, bool]:
+    """The decimal mark of a column's values, and whether they contradict each other.
+
+    Returns:
+        The mark that most of the values prove, or None where no value proves one; True where some prove the other.
+    """
+    votes = {".": 0, ",": 0}
+    for value in values:
+        if found := _SHAPE.match(_BLANKS.sub("", value)):
+            shown = _mark_shown_by(found["body"])
+            if shown in votes:
+                votes[shown] += 1
+    if not any(votes.values()):
+        return None, False
+    mark: Mark = "." if votes["."] >= votes[","] else ","
+    return mark, all(votes.values())
+
+
+def read_number(text: str, mark: Mark | None) -> Read:
+    """Reads one number as typed.
+
+    Understood are currency signs and codes before or after, blanks and apostrophes between thousands, a minus before
+    or after, brackets for negatives, an exponent, and a per cent sign (told as ``percent``: the value is the number
+    before the sign).
+
+    Args:
+        text: the cell's text.
+        mark: the column's decimal mark, or None where none is known.
+    """
+    found = _SHAPE.match(_BLANKS.sub("", text))
+    if not found or bool(found["open"]) != bool(found["close"]):
+        return Read(None, "no-number")
+    body = found["body"]
+    shown = _mark_shown_by(body)
+    if shown == "either":
+        if mark is None:
+            return Read(None, "ambiguous")
+        shown = mark
+    elif shown in (".", ",") and mark is not None and shown != mark:
+        return Read(None, "other-mark")
+    thousands = "," if shown == "." else "."
+    whole, _, part = body.partition(shown) if shown in (".", ",") else (body, "", "")
+    groups = whole.split(thousands)
+    if thousands in part or (len(groups) > 1 and (any(len(group) != 3 for group in groups[1:]) or not groups[0])):
+        return Read(None, "no-number")
+    value = Decimal("".join(groups) + ("." + part if part else "") or "0")
+    if found["exponent"]:
+        value = value.scaleb(int(found["exponent"][1:]))
+    signs = [found[name] for name in ("sign", "sign2", "trail") if found[name] not in (None, "+")]
+    if len(signs) + bool(found["open"]) > 1:
+        return Read(None, "no-number")
+    if signs or found["open"]:
+        value = -value
+    return Read(value, "percent" if found["percent"] else "")
+
+
+def doubtful_points(column: pl.Series) -> bool:
+    """True where plain numbers such as ``1.234`` could mean thousands and no other value of the column tells."""
+    return bool(column.str.contains(_POINT_IS_DOUBTFUL).any()) and not bool(column.str.contains(_POINT_IS_CLEAR).any())
+
+
+def canonical(value: Decimal, decimals: int) -> str:
+    """The number as Kotrel writes it: ``-1234.50``, with exactly ``decimals`` digits after the point, never rounded.
+
+    Raises:
+        ValueError: the value has more decimals than that.
+    """
+    exact = value.quantize(Decimal(1).scaleb(-decimals)) if value.adjusted() < 24 else None
+    if exact is None or exact != value:
+        raise ValueError(f"{value} has more than {decimals} decimals")
+    return f"{abs(exact) if exact == 0 else exact:f}"

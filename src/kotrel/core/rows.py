@@ -1,0 +1,88 @@
+"""The rows of a table, matched to the fields of a record and tidied."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import polars as pl
+
+from kotrel.core.description import Field, Record
+from kotrel.core.findings import FindingGroup, RepairGroup, Severity, cells_of
+from kotrel.core.sheet import Table
+
+
+@dataclass(frozen=True)
+class Rows:
+    """Rows of one record.
+
+    Attributes:
+        table: the table they came from; its ``cells`` hold what stood there.
+        letters: field → the column that feeds it; fields fed by no column (fixed or made values) are not in it.
+        values: ``row`` (UInt32, the row in the sheet) and a String column for each field that is fed. Values are in
+            canonical text (exact decimals with all their digits, ISO dates, ``yes``/``no``, lists joined by ``; ``);
+            blank is null. A value that could not be read stands as it was, and has a finding.
+        findings, repairs: what reading them brought up.
+    """
+
+    table: Table
+    record: Record
+    letters: Mapping[str, str]
+    values: pl.DataFrame
+    findings: tuple[FindingGroup, ...] = ()
+    repairs: tuple[RepairGroup, ...] = ()
+
+    @property
+    def fields(self) -> tuple[str, ...]:
+        """Names of the fields that the rows carry."""
+        return tuple(name for name in self.values.columns if name != "row")
+
+    @property
+    def has_key(self) -> bool:
+        return all(name in self.values.columns for name in self.record.key)
+
+    def with_findings(self, more: Sequence[FindingGroup]) -> Rows:
+        return replace(self, findings=(*self.findings, *more))
+
+    def heading(self, field: str | None) -> str:
+        letter = self.letters.get(field or "")
+        return next((column.heading for column in self.table.columns if column.letter == letter), "")
+
+    def group(
+        self,
+        severity: Severity,
+        kind: str,
+        title: str,
+        field: str | None,
+        cells: pl.DataFrame,
+    ) -> FindingGroup:
+        """A finding group on one field of these rows."""
+        letter = self.letters.get(field or "")
+        return FindingGroup(severity, kind, title, self.record.name, field, letter, cells, self.heading(field))
+
+    def where(
+        self,
+        severity: Severity,
+        kind: str,
+        title: str,
+        field: Field,
+        wrong: pl.Series | pl.Expr,
+        message: str,
+        suggestion: pl.Expr | None = None,
+    ) -> list[FindingGroup]:
+        """A group of the rows for which ``wrong`` is true, with their values; no group where there are none."""
+        marked = self.values.lazy().filter(wrong).select(
+            pl.col("row"),
+            pl.col(field.name).alias("value") if field.name in self.values.columns else pl.lit(None, pl.String).alias("value"),
+            pl.lit(message).alias("message"),
+            (pl.lit(None, pl.String) if suggestion is None else suggestion).alias("suggestion"),
+        )
+        cells = marked.collect()
+        return [self.group(severity, kind, title, field.name, cells)] if cells.height else []
+
+    def sheet_finding(
+        self, severity: Severity, kind: str, title: str, message: str, letter: str | None = None, heading: str = ""
+    ) -> FindingGroup:
+        """A finding that concerns a column or the sheet as a whole, not a row."""
+        cells = cells_of([0], [heading or None], message)
+        return FindingGroup(severity, kind, title, self.record.name, None, letter, cells, heading)

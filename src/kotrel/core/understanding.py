@@ -1,0 +1,106 @@
+"""A table and a match → rows: tidied values with what their reading brought up."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import date
+
+import polars as pl
+
+from kotrel.core.conventions import Conventions
+from kotrel.core.findings import FindingGroup, RepairGroup, Severity, cells_of
+from kotrel.core.matching import Matched
+from kotrel.core.numbers import Mark
+from kotrel.core.rows import Rows
+from kotrel.core.sheet import Table
+from kotrel.core.tidy import Setting, column_mark, tidy
+
+
+def understand(table: Table, matched: Matched, conventions: Conventions, today: date) -> Rows:
+    """Reads every matched column as its field's kind.
+
+    Args:
+        today: the day, for years of two digits.
+    """
+    record = matched.record
+    setting = Setting(conventions, today, _sheet_mark(table, matched))
+    sheet_rows = table.cells["row"]
+    columns: list[pl.Series] = [sheet_rows]
+    findings: list[FindingGroup] = []
+    repairs: list[RepairGroup] = []
+    headings = {column.letter: column.heading for column in table.columns}
+    for name, letter in matched.letters.items():
+        about = record.fields[name]
+
+        def kinds(kind: str, letter: str = letter) -> pl.Series:
+            return table.kind_is(letter, kind)
+
+        tidied = tidy(sheet_rows, table.cells[letter], kinds, about, setting)
+        columns.append(tidied.values.alias(name))
+        findings += [
+            FindingGroup(each.severity, each.kind, each.title, record.name, name, letter, each.cells, headings[letter])
+            for each in tidied.troubles
+        ]
+        repairs += [RepairGroup(each.kind, each.title, name, letter, each.cells) for each in tidied.mends]
+    rows = Rows(table, record, dict(matched.letters), pl.DataFrame(columns), tuple(findings), tuple(repairs))
+    return replace(rows, findings=(*_about_headings(rows, matched), *rows.findings))
+
+
+def _sheet_mark(table: Table, matched: Matched) -> Mark | None:
+    """The decimal mark that the number columns of the sheet prove together, or None where they disagree."""
+    marks = {
+        mark
+        for name, letter in matched.letters.items()
+        if matched.record.fields[name].is_decimal and (mark := column_mark(_texts(table, letter)))
+    }
+    return marks.pop() if len(marks) == 1 else None
+
+
+def _texts(table: Table, letter: str) -> pl.Series:
+    """The first cells of a column that are texts: enough to show how the sheet writes numbers."""
+    numbers = table.kind_is(letter, "number")
+    column = table.cells[letter]
+    return (column.filter(~numbers) if numbers.any() else column).head(2_000)
+
+
+def _about_headings(rows: Rows, matched: Matched) -> list[FindingGroup]:
+    """What the headings alone bring up: two for one field, and some that mean nothing."""
+    record = matched.record
+    found: list[FindingGroup] = []
+    for name, columns in matched.doubled.items():
+        both = " and ".join(f"{column.letter} “{column.heading}”" for column in columns)
+        message = f"columns {both} both mean {record.fields[name].title}; rename or delete one"
+        found.append(
+            rows.sheet_finding("error", "heading-twice", "two columns for one field", message, columns[1].letter, columns[1].heading)
+        )
+    named = [column for column in matched.unknown if column.heading]
+    if named:
+        cells = cells_of([0] * len(named), [column.heading for column in named])
+        messages = [f"column {column.letter} “{column.heading}” is no field of {record.title}; it is left out" for column in named]
+        cells = cells.with_columns(pl.Series("message", messages))
+        found.append(
+            FindingGroup("warning", "unknown-heading", "columns left out", record.name, None, named[0].letter, cells)
+        )
+    found += _about_ragged(rows)
+    bare = [column.letter for column in matched.unknown if not column.heading]
+    if bare:
+        message = f"column {', '.join(bare)} has values but no heading; it is left out"
+        found.append(rows.sheet_finding("warning", "no-heading", "columns without a heading", message, bare[0]))
+    return found
+
+
+def _about_ragged(rows: Rows) -> list[FindingGroup]:
+    """Lines of a text file with too few or too many columns: their values may stand in the wrong columns."""
+    table = rows.table
+    known = set(table.cells["row"].to_list()) if table.ragged else set()
+    inside = [(line, count) for line, count in table.ragged if line in known]
+    if not inside:
+        return []
+    lines = [line for line, _ in inside]
+    messages = [f"{count} columns, and the other lines have {table.usual_width}" for _, count in inside]
+    # A program that leaves out blank cells at the end of every line is no accident.
+    habit = all(count < table.usual_width for _, count in inside) and len(inside) * 5 > table.rows
+    cells = cells_of(lines, None, messages)
+    severity: Severity = "note" if habit else "error"
+    title = "lines with fewer columns" if habit else "too many or too few columns"
+    return [FindingGroup(severity, "ragged-line", title, rows.record.name, None, None, cells)]

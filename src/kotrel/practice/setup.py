@@ -1,0 +1,85 @@
+"""Puts a practice system into a database: tables with real constraints, the journal, and the data."""
+
+from __future__ import annotations
+
+from importlib import resources
+
+import polars as pl
+
+from kotrel.core.description import Description
+from kotrel.core.description_reading import read_description
+from kotrel.core.errors import WrongUse
+from kotrel.practice import lists
+from kotrel.practice.items import items
+from kotrel.systems.sql import journal
+from kotrel.systems.sql.database import Database
+from kotrel.systems.sql.store import store_of
+
+
+def description_text() -> str:
+    """The practice system's description, as a file people may read and edit."""
+    return resources.files("kotrel.practice").joinpath("system.toml").read_text("utf-8")
+
+
+def base_lists() -> dict[str, pl.DataFrame]:
+    """Record → its rows in canonical text."""
+    bins = [
+        (warehouse, f"{warehouse[0]}-{shelf:02d}-{place}", None)
+        for warehouse, (shelves, places) in lists.BINS_EACH.items()
+        for shelf in range(1, shelves + 1)
+        for place in places
+    ]
+
+    def table(rows: list[tuple[str | None, ...]] | list[tuple[str, ...]], *columns: str) -> pl.DataFrame:
+        return pl.DataFrame(rows, schema=dict.fromkeys(columns, pl.String), orient="row")
+
+    address = ("street", "post_code", "city", "country", "email", "phone")
+    return {
+        "unit": pl.DataFrame(lists.UNITS, schema=dict.fromkeys(("code", "name", "measure", "decimals", "common_code"), pl.String), orient="row"),
+        "warehouse": table(list(lists.WAREHOUSES), "code", "name"),
+        "bin": table(list(bins), "warehouse", "code", "name"),
+        "category": table(list(lists.CATEGORIES), "code", "name", "parent"),
+        "brand": table(list(lists.BRANDS), "code", "name"),
+        "tax_class": table(list(lists.TAX_CLASSES), "code", "name", "rate"),
+        "account": table(list(lists.ACCOUNTS), "code", "name", "used_for"),
+        "price_list": table(list(lists.PRICE_LISTS), "code", "name", "currency", "decimals"),
+        "vendor": table(list(lists.VENDORS), "code", "name", *address, "currency"),
+        "customer": table(list(lists.CUSTOMERS), "code", "name", *address, "price_list", "terms_days"),
+    }
+
+
+def set_up(database: Database, with_data: bool = True) -> tuple[Description, bool]:
+    """Sets up a practice system where there is none; one that is there is left as it is.
+
+    Returns:
+        Its description, and whether it was made now.
+
+    Raises:
+        WrongUse: the place is taken by tables that are no practice system.
+    """
+    from kotrel.systems.sql.tables import create_statements
+
+    description = read_description(description_text())
+    stores = [store_of(description, record, database.dialect) for record in description.in_load_order()]
+    there = [store for store in stores if database.has_table(store.schema, store.table)]
+    if len(there) == len(stores) and journal.has_journal(database):
+        return description, False
+    if there:
+        names = ", ".join(store.table for store in there[:3])
+        raise WrongUse(
+            f"the database already has a table {names}, and it is no whole practice system",
+            "Take an empty database, or connect to this one without --practice.",
+            "place-taken",
+        )
+    # The journal may be there already, with the loads of another system of the same database.
+    journal_statements = [] if journal.has_journal(database) else journal.create_statements(database.dialect)
+    data = {**base_lists(), "item": items()} if with_data else {}
+    with database.changing():
+        for statement in [*create_statements(description, database.dialect), *journal_statements]:
+            database.run(statement)
+        for store in stores:
+            if store.record.name in data:
+                rows = data[store.record.name]
+                forms = [database.as_stored("?", store.record.fields[name]) for name in rows.columns]
+                database.insert(store.name, rows.columns, rows, forms)
+    return description, True

@@ -1,0 +1,226 @@
+"""Findings and repairs, on the terminal and as JSON: grouped by kind and column, worst first."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from rich.table import Table
+from rich.text import Text
+
+from kotrel.core.findings import SEVERITIES, FindingGroup, RepairGroup, count_by_severity, rows_with, worst_first
+from kotrel.core.rows import Rows
+from kotrel.reports.screen import Screen
+from kotrel.reports.words import count, short
+from kotrel.stages.checking import Checked
+
+EXAMPLES = 3
+STYLES = {"error": "bold red", "warning": "yellow", "note": "cyan"}
+
+
+def show_checked(screen: Screen, checked: Checked, every: bool, repairs: bool) -> None:
+    """One checked sheet: what it is, the counts, then the findings."""
+    rows = checked.rows
+    screen.show(headline(rows), counts_line(checked))
+    for remark in checked.remarks:
+        screen.show(Text(f"  {remark}", style="dim"))
+    for severity in SEVERITIES:
+        groups = [group for group in worst_first(rows.findings) if group.severity == severity]
+        if groups:
+            _show_groups(screen, rows, severity, groups, every)
+    if repairs:
+        show_repairs(screen, rows, every)
+
+
+def headline(rows: Rows) -> Text:
+    """``new-items.xlsx · sheet “Range 27” · rows 5–416 as item``."""
+    table = rows.table
+    line = Text(Path(table.file).name, style="bold")
+    if table.sheet:
+        line.append(f" · sheet “{table.sheet}”", style="")
+    line.append(f" · {'rows' if table.sheet else 'lines'} {table.first_row}–{table.last_row} as {rows.record.name}", style="")
+    return line
+
+
+def counts_line(checked: Checked) -> Text:
+    """``412 rows: 381 fit to load, 31 with errors · 12 warnings · 406 cells repaired``."""
+    rows = checked.rows
+    counts = count_by_severity(rows.findings)
+    total = rows.values.height
+    bad = len(rows_with(rows.findings, "error"))
+    line = Text()
+    if any((group.cells["row"] == 0).any() for group in rows.findings if group.severity == "error"):
+        line.append(f"{count(total, 'row')}: none can be loaded until the sheet is mended", style="bold red")
+    elif bad:
+        line.append(f"{count(total, 'row')}: {total - bad:,} fit to load, ")
+        line.append(f"{bad:,} with errors", style="bold red")
+    else:
+        line.append(f"{count(total, 'row')}: ")
+        line.append("all fit to load", style="bold green")
+    if counts["warning"]:
+        line.append(f" · {count(counts['warning'], 'warning')}", style="yellow")
+    repaired = sum(group.count for group in rows.repairs)
+    if repaired:
+        line.append(f" · {count(repaired, 'cell')} repaired, each with proof (--repairs shows them)")
+    return line
+
+
+def _show_groups(screen: Screen, rows: Rows, severity: str, groups: Sequence[FindingGroup], every: bool) -> None:
+    cells = sum(group.count for group in groups)
+    in_rows = len(rows_with(groups, groups[0].severity))
+    title = Text(f"\n{severity.upper()}S", style=STYLES[severity])
+    where = f" in {count(in_rows, 'row')}" if in_rows else ""
+    title.append(f"   {count(cells, 'place')}{where}", style="")
+    screen.show(title)
+    if every:
+        screen.show(_every(rows, groups))
+        return
+    grid = Table.grid(padding=(0, 2))
+    grid.add_column(min_width=12, max_width=26)
+    grid.add_column()
+    grid.add_column(justify="right")
+    for group in groups:
+        grid.add_row(Text("  " + _subject(rows, group)), Text(group.title), Text(f"{group.count:,}"))
+    screen.show(grid) if not _has_examples(groups) else _with_examples(screen, rows, groups)
+
+
+def _has_examples(groups: Sequence[FindingGroup]) -> bool:
+    return any(group.count for group in groups)
+
+
+def _with_examples(screen: Screen, rows: Rows, groups: Sequence[FindingGroup]) -> None:
+    subjects = [_subject(rows, group) for group in groups]
+    wide = min(max(len(subject) for subject in subjects), 26)
+    titles = max(len(group.title) for group in groups)
+    for subject, group in zip(subjects, groups, strict=True):
+        line = Text(f"  {subject:<{wide}}  ")
+        line.append(f"{group.title:<{titles}}  ", style="bold")
+        line.append(f"{group.count:>7,}")
+        screen.show(line)
+        for detail in _details(rows, group):
+            # A hanging indent keeps a long line under its own subject.
+            block = Table.grid(padding=0)
+            block.add_column(width=wide + 4)
+            block.add_column()
+            block.add_row("", Text(detail, style="dim"))
+            screen.show(block)
+
+
+def _details(rows: Rows, group: FindingGroup) -> list[str]:
+    """A few examples on one line, and what is to be done about all of them."""
+    cells = group.cells.head(EXAMPLES)
+    messages = group.cells["message"].head(1000).unique()
+    same = len(messages) == 1
+    if (group.cells["row"] == 0).all():
+        return [str(message) for message in group.cells["message"].to_list()[:6]]
+    examples = []
+    for row, value, message, suggestion in cells.iter_rows():
+        text = place(rows, row, group.letter)
+        if value is not None:
+            text += f" “{short(value)}”"
+        if suggestion:
+            text += f" → {short(suggestion, 40)}"
+        if not same and message:
+            text += f" {message}"
+        examples.append(text)
+    rest = group.count - len(examples)
+    line = " · ".join(examples) + (f" · … {rest:,} more" if rest > 0 else "")
+    return [line, str(messages[0])] if same and messages[0] else [line]
+
+
+def place(rows: Rows, row: int, letter: str | None) -> str:
+    """A cell on its own sheet, as short as can be: ``D7``, or ``line 17``."""
+    if rows.table.sheet:
+        return f"{letter}{row}" if letter else f"row {row}"
+    return f"line {row}"
+
+
+def _subject(rows: Rows, group: FindingGroup) -> str:
+    if group.field:
+        return rows.record.fields[group.field].title
+    return group.heading and f"“{short(group.heading, 20)}”" or "sheet"
+
+
+def _every(rows: Rows, groups: Sequence[FindingGroup]) -> Table:
+    """Every finding on a line of its own, in the order of the rows."""
+    table = Table(box=None, padding=(0, 2, 0, 0), show_header=True, header_style="dim")
+    for heading in ("where", "field", "value", "what is wrong", "likely"):
+        table.add_column(heading, overflow="fold")
+    lines = sorted(
+        (
+            (row, rows.table.address(row, group.letter), _subject(rows, group), value, message or group.title, suggestion)
+            for group in groups
+            for row, value, message, suggestion in group.cells.iter_rows()
+        ),
+        key=lambda line: (line[0], line[2]),
+    )
+    for _, where, subject, value, message, suggestion in lines:
+        table.add_row(Text(where or "sheet"), Text(subject), Text(short(value, 40)), Text(message), Text(suggestion or ""))
+    return table
+
+
+def show_repairs(screen: Screen, rows: Rows, every: bool) -> None:
+    """The cells that were mended on reading, with what they were and the proof."""
+    if not rows.repairs:
+        screen.show(Text("\nNothing had to be repaired."))
+        return
+    screen.show(Text(f"\nREPAIRED   {count(sum(group.count for group in rows.repairs), 'cell')}", style="bold green"))
+    for group in sorted(rows.repairs, key=lambda each: -each.count):
+        screen.show(Text(f"  {rows.record.fields[group.field].title}: {group.title}   {group.count:,}", style="bold"))
+        cells = group.cells if every else group.cells.head(EXAMPLES)
+        for row, before, after, proof in cells.iter_rows():
+            line = f"    {place(rows, row, group.letter)}  “{short(before)}” → {short(after) if after is not None else '(blank)'}"
+            screen.show(Text(line).append(f"   {proof}", style="dim"))
+        if not every and group.count > EXAMPLES:
+            screen.show(Text(f"    … {group.count - EXAMPLES:,} more (--all shows each)", style="dim"))
+
+
+# --- JSON ------------------------------------------------------------------------------------------------------------
+
+
+def checked_json(checked: Checked) -> dict[str, Any]:
+    """A checked sheet as ``--json`` gives it."""
+    rows = checked.rows
+    return {
+        "file": rows.table.file,
+        "record": rows.record.name,
+        "rows": rows.values.height,
+        "ok": checked.ok,
+        "findings": [finding for group in worst_first(rows.findings) for finding in _group_json(rows, group)],
+        "repairs": [repair for group in rows.repairs for repair in _repair_json(rows, group)],
+        "counts": count_by_severity(rows.findings),
+        "remarks": list(checked.remarks),
+    }
+
+
+def _group_json(rows: Rows, group: FindingGroup) -> list[dict[str, Any]]:
+    return [
+        {
+            "severity": group.severity,
+            "kind": group.kind,
+            "sheet": rows.table.sheet,
+            "cell": rows.table.address(row, group.letter),
+            "row": row,
+            "field": group.field,
+            "value": value,
+            "message": message or group.title,
+            "suggestion": suggestion,
+        }
+        for row, value, message, suggestion in group.cells.iter_rows()
+    ]
+
+
+def _repair_json(rows: Rows, group: RepairGroup) -> list[dict[str, Any]]:
+    return [
+        {
+            "sheet": rows.table.sheet,
+            "cell": rows.table.address(row, group.letter),
+            "field": group.field,
+            "before": before,
+            "after": after,
+            "kind": group.kind,
+            "proof": proof,
+        }
+        for row, before, after, proof in group.cells.iter_rows()
+    ]

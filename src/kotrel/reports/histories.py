@@ -1,0 +1,161 @@
+"""Loads so far, one load row by row, and what an undo did."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any
+
+import polars as pl
+from rich.table import Table
+from rich.text import Text
+
+from kotrel.reports.screen import Screen
+from kotrel.reports.words import count, listed, short
+from kotrel.stages.undoing import Undone
+from kotrel.systems.interface import Entry, load_name
+
+ROWS_SHOWN = 20
+
+
+def show_history(screen: Screen, entries: Sequence[Entry]) -> None:
+    """All loads, the newest first."""
+    if not entries:
+        screen.show(Text("Nothing has been loaded yet."))
+        return
+    table = Table(box=None, padding=(0, 3, 0, 0), header_style="dim")
+    for heading in ("load", "when", "who", "what", "rows", "state"):
+        table.add_column(heading, no_wrap=heading != "what")
+    for entry in reversed(entries):
+        what = f"undo of {load_name(entry.of)}" if entry.of else listed(entry.files, 3)
+        if entry.remark:
+            what += f" — {entry.remark}"
+        state = Text(f"undone by {load_name(entry.undone_by)}", style="dim") if entry.undone_by else Text(entry.status, style="green")
+        table.add_row(entry.name, _when(entry.at), entry.who, Text(what), Text(_counts(entry)), state)
+    screen.show(table)
+
+
+def _when(at: str) -> str:
+    try:
+        return datetime.fromisoformat(at).astimezone().strftime("%Y-%m-%d %H:%M")
+    except ValueError:
+        return at
+
+
+def _counts(entry: Entry) -> str:
+    parts = []
+    for record, numbers in entry.counts.items():
+        told = [f"{number:,} {action}" for action, number in numbers.items() if number and action not in ("same", "refused")]
+        parts.append(f"{record}: {', '.join(told) or 'nothing'}")
+    return "; ".join(parts)
+
+
+def history_json(entries: Sequence[Entry]) -> dict[str, Any]:
+    """The history as ``--json`` gives it."""
+    return {"loads": [entry_json(entry) for entry in entries]}
+
+
+def entry_json(entry: Entry) -> dict[str, Any]:
+    """One load of the history."""
+    return {
+        "load": entry.name,
+        "kind": entry.kind,
+        "status": entry.status,
+        "at": entry.at,
+        "who": entry.who,
+        "files": list(entry.files),
+        "fingerprint": entry.fingerprint,
+        "remark": entry.remark,
+        "undo_of": load_name(entry.of) if entry.of else None,
+        "undone_by": load_name(entry.undone_by) if entry.undone_by else None,
+        "records": entry.counts,
+    }
+
+
+def show_outcome(screen: Screen, entry: Entry, rows: pl.DataFrame, every: bool) -> None:
+    """One load row by row, warnings first."""
+    title = Text(entry.name, style="bold").append(f" · {listed(entry.files, 3)} · {_when(entry.at)} · {entry.who} · ", style="")
+    title.append(f"undone by {load_name(entry.undone_by)}" if entry.undone_by else entry.status, style="bold")
+    warned = rows.filter(pl.col("outcome") == "warning")
+    screen.show(title, Text(f"{count(rows.height, 'row')}: {rows.height - warned.height:,} done, {warned.height:,} done with a warning"))
+    if entry.fingerprint:
+        screen.show(Text(f"content {entry.fingerprint[:16]}…" + (f" · {entry.remark}" if entry.remark else ""), style="dim"))
+    ordered = pl.concat([warned, rows.filter(pl.col("outcome") != "warning")])
+    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
+    for heading in ("where", "record", "key", "what", "outcome", "message"):
+        table.add_column(heading, overflow="fold")
+    shown = ordered if every else ordered.head(ROWS_SHOWN)
+    for file, sheet, row, record, key, action, outcome, message in shown.iter_rows():
+        where = f"{sheet}!{row}" if sheet else f"{short(file, 20)}, line {row}"
+        style = "yellow" if outcome == "warning" else ""
+        what = "already so" if action == "same" else action
+        table.add_row(Text(where), record, Text(key or ""), what, Text(outcome, style=style), Text(message or ""))
+    screen.show(Text(""), table)
+    if shown.height < ordered.height:
+        screen.show(Text(f"… {ordered.height - shown.height:,} more (--all shows each)", style="dim"))
+
+
+def outcome_json(entry: Entry, rows: pl.DataFrame) -> dict[str, Any]:
+    """One load as ``--json`` gives it."""
+    return {
+        "load": entry.name,
+        "status": entry.status,
+        "rows": [
+            {"sheet": sheet or file, "row": row, "record": record, "key": key, "action": action, "outcome": outcome, "message": message}
+            for file, sheet, row, record, key, action, outcome, message in rows.iter_rows()
+        ],
+    }
+
+
+def show_undone(screen: Screen, undone: Undone) -> None:
+    """What an undo did, or what is in its way."""
+    name = undone.entry.name
+    if undone.status == "undone":
+        done = _way_back_said(undone)
+        screen.show(Text(f"{name} is undone", style="bold green").append(f" (as {load_name(undone.number or 0)}): {done}", style=""))
+        return
+    if undone.status == "refused":
+        screen.show(
+            Text(f"{name} cannot be undone: ", style="bold red").append(
+                f"{count(len(undone.in_the_way), 'thing')} in the way; nothing was changed", style=""
+            )
+        )
+        table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
+        for heading in ("  record", "key", "what is in the way"):
+            table.add_column(heading, overflow="fold")
+        for each in undone.in_the_way[:ROWS_SHOWN]:
+            table.add_row(f"  {each.record}", Text(each.key), Text(each.message))
+        screen.show(table)
+        if len(undone.in_the_way) > ROWS_SHOWN:
+            screen.show(Text(f"  … {len(undone.in_the_way) - ROWS_SHOWN:,} more (--json lists all)", style="dim"))
+        return
+    screen.show(Text(f"{name} was left as it is."))
+
+
+def _way_back_said(undone: Undone) -> str:
+    told = [
+        f"{undone.count('removed'):,} removed" if undone.count("removed") else "",
+        f"{undone.count('changed'):,} restored" if undone.count("changed") else "",
+        f"{undone.count('new'):,} put back" if undone.count("new") else "",
+    ]
+    return ", ".join(part for part in told if part) or "nothing had to be changed"
+
+
+def undo_question(undone: Undone) -> str:
+    """The question asked before an undo."""
+    return f"Undo {undone.entry.name} ({listed(undone.entry.files, 2)}): {_way_back_said(undone)}?"
+
+
+def undone_json(undone: Undone) -> dict[str, Any]:
+    """An undo as ``--json`` gives it."""
+    return {
+        "load": undone.entry.name,
+        "status": undone.status,
+        "undo": load_name(undone.number) if undone.number else None,
+        "restored": undone.count("changed") if undone.status == "undone" else 0,
+        "removed": undone.count("removed") if undone.status == "undone" else 0,
+        "reversed": undone.count("new") if undone.status == "undone" else 0,
+        "in_the_way": [
+            {"record": each.record, "key": each.key, "field": each.field, "message": each.message} for each in undone.in_the_way
+        ],
+    }

@@ -1,0 +1,112 @@
+"""Previews and loads, on the terminal and as JSON."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import polars as pl
+from rich.table import Table
+from rich.text import Text
+
+from kotrel.core.changes import RecordChanges
+from kotrel.core.description import Record
+from kotrel.reports.findings import counts_line, headline, show_checked
+from kotrel.reports.screen import Screen
+from kotrel.reports.words import count, listed, short
+from kotrel.stages.loading import Preview
+
+CHANGES_SHOWN = 12
+STYLES = {"new": "green", "changed": "yellow", "removed": "magenta", "same": "dim", "refused": "bold red"}
+
+
+def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
+    """What a load would do: counts first, then from what to what."""
+    for checked in preview.checked:
+        if not checked.ok:
+            show_checked(screen, checked, every, False)
+        else:
+            screen.show(headline(checked.rows), counts_line(checked))
+            for remark in checked.remarks:
+                screen.show(Text(f"  {remark}", style="dim"))
+    for changes in preview.changes:
+        screen.show(Text(""), counts_text(changes))
+        _show_new(screen, changes, every)
+        _show_changed(screen, changes, every)
+
+
+def counts_text(changes: RecordChanges) -> Text:
+    """``item   40 new · 12 changed · 3 same · 1 refused``."""
+    line = Text(f"{changes.record.title}   ", style="bold")
+    parts = [(action, number) for action, number in changes.counts.items() if number or action in ("new", "changed")]
+    for place, (action, number) in enumerate(parts):
+        line.append(" · " if place else "", style="")
+        line.append(f"{number:,} {action}", style=STYLES[action] if number else "dim")
+    return line
+
+
+def _show_new(screen: Screen, changes: RecordChanges, every: bool) -> None:
+    new = changes.frame.filter(pl.col("action") == "new")
+    if not new.height:
+        return
+    record = changes.record
+    named = [name for name in (*record.key, record.called) if name and name in changes.fields]
+    shown = new if every else new.head(3)
+    for row in shown.select(named).iter_rows():
+        screen.show(Text("  + ", style="green").append("  ".join(short(value, 50) for value in row if value is not None)))
+    if shown.height < new.height:
+        screen.show(Text(f"    … {new.height - shown.height:,} more new (--all shows each)", style="dim"))
+    filled = [record.fields[name].title.lower() for name in changes.fields if new[name].null_count() < new.height]
+    screen.show(Text(f"    with {listed(filled, 12)}", style="dim"))
+
+
+def _show_changed(screen: Screen, changes: RecordChanges, every: bool) -> None:
+    cells = changes.changed_cells()
+    if not cells.height:
+        return
+    by_field = cells.group_by("field", maintain_order=True).len().sort("len", descending=True)
+    summary = ", ".join(f"{changes.record.fields[name].title} in {number:,}" for name, number in by_field.iter_rows())
+    screen.show(Text("  ~ ", style="yellow").append(summary))
+    screen.show(_changes_table(changes.record, cells if every else cells.head(CHANGES_SHOWN)))
+    if not every and cells.height > CHANGES_SHOWN:
+        screen.show(Text(f"    … {cells.height - CHANGES_SHOWN:,} more changes (--all shows each)", style="dim"))
+
+
+def _changes_table(record: Record, cells: pl.DataFrame) -> Table:
+    table = Table(box=None, padding=(0, 2, 0, 0), show_header=True, header_style="dim")
+    table.add_column("   ")
+    table.add_column("key")
+    table.add_column("field")
+    table.add_column("from", justify="right", style="red")
+    table.add_column("to", style="green")
+    last = None
+    for _, key, field, former, after in cells.iter_rows():
+        table.add_row("", Text(key if key != last else ""), Text(record.fields[field].title), Text(short(former, 36)), Text(short(after, 36)))
+        last = key
+    return table
+
+
+def show_loaded_counts(screen: Screen, counts: dict[str, dict[str, int]]) -> None:
+    """One line for each record of a load."""
+    for record, numbers in counts.items():
+        parts = [f"{number:,} {action}" for action, number in numbers.items() if number]
+        screen.show(Text(f"  {record}: {', '.join(parts) or 'nothing'}"))
+
+
+def preview_json(preview: Preview) -> dict[str, Any]:
+    """A preview as ``--json`` gives it."""
+    return {
+        "records": preview.counts(),
+        "changes": [
+            {"record": changes.record.name, "key": key, "field": field, "before": former, "after": after}
+            for changes in preview.changes
+            for _, key, field, former, after in changes.changed_cells().iter_rows()
+        ],
+        "creates": {},
+        "totals": {},
+        "ok": preview.ok,
+    }
+
+
+def rows_said(number: int) -> str:
+    """``412 rows``."""
+    return count(number, "row")

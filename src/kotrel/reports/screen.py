@@ -1,0 +1,107 @@
+"""The terminal: results on standard output, progress and messages on standard error."""
+
+from __future__ import annotations
+
+import codecs
+import json
+import os
+import sys
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from typing import Any, TextIO
+
+from kotrel.systems.interface import Step
+
+_PLAIN = {
+    "·": "-", "–": "-", "—": "-", "…": "...", "“": '"', "”": '"', "’": "'", "→": "->", "←": "<-", "✓": "ok", "×": "x", "≈": "~",
+    "\u2007": " ", "█": "#", "▇": "#", "▁": "_",
+}  # fmt: skip
+
+
+def _plainly(error: UnicodeError) -> tuple[str, int]:
+    """What a console without UTF-8 shows instead of letters it does not have."""
+    assert isinstance(error, UnicodeEncodeError)
+    text = error.object[error.start : error.end]
+    return "".join(_PLAIN.get(letter, "?") for letter in text), error.end
+
+
+codecs.register_error("kotrel_plain", _plainly)
+
+
+class Screen:
+    """Where a command's results go.
+
+    Args:
+        as_json: one JSON object on standard output, nothing else there.
+        quiet: no progress and no remarks.
+        show_all: every finding, not a few examples of each kind.
+    """
+
+    def __init__(self, as_json: bool = False, quiet: bool = False) -> None:
+        self.as_json = as_json
+        self.quiet = quiet
+        for stream in (sys.stdout, sys.stderr):
+            _never_fail(stream)
+
+    @property
+    def is_terminal(self) -> bool:
+        """True where a person sits at it, who can be asked."""
+        return sys.stdin.isatty() and sys.stdout.isatty()
+
+    @property
+    def console(self) -> Any:
+        """Rich's console for standard output; on a file or pipe, plain text as wide as it needs."""
+        if not hasattr(self, "_console"):
+            from rich.console import Console
+
+            width = None if sys.stdout.isatty() or "COLUMNS" in os.environ else 120
+            self._console = Console(file=sys.stdout, highlight=False, width=width, soft_wrap=False, emoji=False, markup=False)
+        return self._console
+
+    def show(self, *parts: Any) -> None:
+        """Prints something rich can print."""
+        for part in parts:
+            self.console.print(part)
+
+    def json(self, value: Mapping[str, Any]) -> None:
+        """Prints one JSON object."""
+        sys.stdout.write(json.dumps(value, ensure_ascii=False, indent=None, default=str) + "\n")
+
+    def say(self, text: str) -> None:
+        """A message on standard error."""
+        if not self.quiet:
+            sys.stderr.write(text + "\n")
+
+    def ask(self, question: str) -> bool:
+        """Asks a yes/no question on the terminal; anything but a yes is a no."""
+        sys.stderr.write(f"{question} [y/N] ")
+        sys.stderr.flush()
+        from kotrel.core.words import read_yes_no
+
+        try:
+            return read_yes_no(sys.stdin.readline()) == "yes"
+        except KeyboardInterrupt:
+            return False
+
+    @contextmanager
+    def progress(self, steps: int) -> Iterator[Step]:
+        """Shows the steps of a work as a bar, on a terminal only, and only when it takes longer than a second.
+
+        Args:
+            steps: about how many steps there are.
+        """
+        if self.quiet or not sys.stderr.isatty():
+            yield lambda title: None
+            return
+        from kotrel.reports.progress import showing
+
+        with showing(steps) as step:
+            yield step
+
+
+def _never_fail(stream: TextIO) -> None:
+    """A letter that the console's code page lacks is shown plainly; it never ends the program."""
+    reconfigure = getattr(stream, "reconfigure", None)
+    if reconfigure is not None:
+        encoding = (getattr(stream, "encoding", None) or "").lower().replace("-", "")
+        reconfigure(errors="kotrel_plain" if encoding != "utf8" else "backslashreplace")

@@ -1,0 +1,1 @@
+"""Spreadsheets and text files, in and out."""

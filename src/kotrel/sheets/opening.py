@@ -1,0 +1,101 @@
+"""A file → its sheets. What the file is, its first bytes tell; its ending only has to agree."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from kotrel.core.errors import OutOfReach
+from kotrel.core.sheet import Grid
+from kotrel.sheets.textfiles import read_text_file
+from kotrel.sheets.workbooks import read_workbook
+
+WORKBOOK_ENDINGS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
+TEXT_ENDINGS = (".csv", ".tsv", ".tab", ".txt")
+
+_ZIP = b"PK\x03\x04"
+_COMPOUND = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
+
+
+def open_sheets(path: Path, sheet: str | None = None) -> list[Grid]:
+    """The sheets of a file, in its order.
+
+    Args:
+        path: as the user gave it; it is used as the file's name in messages.
+        sheet: only the sheet of that name.
+
+    Raises:
+        OutOfReach: the file is not there, cannot be read, or is not what its ending says.
+        WrongUse: it has no such sheet.
+    """
+    start = _first_bytes(path)
+    ending = path.suffix.lower()
+    if not start:
+        raise OutOfReach(f"{path} is empty: it has no bytes at all", "Was it saved? Take it again from where it came.", "empty-file")
+    looks_like = _looks_like(path, start)
+    if ending in WORKBOOK_ENDINGS:
+        if looks_like == "text":
+            raise OutOfReach(
+                f"{path} is no workbook, though its name ends in {ending}: it holds plain text",
+                f"Rename it to {path.stem}.csv, or save it again as a workbook.",
+                "not-what-its-ending-says",
+            )
+        if looks_like == "compound" and ending in (".xlsx", ".xlsm", ".xlsb", ".ods"):
+            raise OutOfReach(
+                f"{path} is protected by a password, or is an old .xls under a new name",
+                "Open it in the spreadsheet program and save it without a password.",
+                "password-protected",
+            )
+        return read_workbook(path, sheet)
+    if looks_like in ("zip", "compound"):
+        if ending in TEXT_ENDINGS:
+            raise OutOfReach(
+                f"{path} is a workbook, though its name ends in {ending}",
+                f"Rename it to {path.stem}{'.xlsx' if looks_like == 'zip' else '.xls'}.",
+                "not-what-its-ending-says",
+            )
+        raise OutOfReach(
+            f"{path} is no spreadsheet that Kotrel reads", f"It reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.", "unknown-file"
+        )
+    if ending not in TEXT_ENDINGS and b"\x00" in start[:400] and not start.startswith((b"\xff\xfe", b"\xfe\xff")):
+        raise OutOfReach(
+            f"{path} is no spreadsheet that Kotrel reads", f"It reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.", "unknown-file"
+        )
+    return [read_text_file(path)]
+
+
+def _first_bytes(path: Path) -> bytes:
+    try:
+        if path.is_dir():
+            raise OutOfReach(f"{path} is a folder, not a file", "Name the file in it.", "is-a-folder")
+        with path.open("rb") as file:
+            return file.read(4096)
+    except FileNotFoundError:
+        raise OutOfReach(f"there is no file {path}", _near_files(path), "no-such-file") from None
+    except PermissionError:
+        raise OutOfReach(
+            f"{path} cannot be read: another program holds it open, or you have no right to read it",
+            "Close it there, or ask for the right.",
+            "file-not-readable",
+        ) from None
+    except OSError as error:
+        raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
+
+
+def _near_files(path: Path) -> str:
+    from kotrel.core.nearness import nearest
+
+    try:
+        names = [each.name for each in path.parent.iterdir() if each.suffix.lower() in (*WORKBOOK_ENDINGS, *TEXT_ENDINGS)]
+    except OSError:
+        return f"There is no folder {path.parent} either."
+    close = nearest(path.name, names)
+    return f"Did you mean {path.with_name(close)}?" if close else "Look at its name and folder."
+
+
+def _looks_like(path: Path, start: bytes) -> str:
+    if start.startswith(_ZIP):
+        return "zip"
+    if start.startswith(_COMPOUND):
+        return "compound"
+    # Binary files of old spreadsheets start with a record header; anything else is text until it fails to decode.
+    return "old-workbook" if start[:2] in (b"\x09\x08", b"\x09\x04", b"\x09\x02", b"\x09\x00") else "text"

@@ -1,0 +1,160 @@
+"""Comma-, semicolon- and tab-separated text → a grid of texts, with the line number of each row."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import polars as pl
+from polars.exceptions import PolarsError
+
+from kotrel.core.errors import OutOfReach
+from kotrel.core.sheet import Grid, letter_of
+from kotrel.sheets.encodings import as_utf8
+
+SEPARATORS = (",", ";", "\t", "|")
+_SAMPLE = 256 * 1024
+
+
+def read_text_file(path: Path) -> Grid:
+    """Reads a text file whole.
+
+    Raises:
+        OutOfReach: it is not text, or cannot be read.
+    """
+    try:
+        raw = path.read_bytes()
+    except OSError as error:
+        raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
+    raw, remarks = as_utf8(raw, str(path))
+    raw, told_separator, skipped = _told_separator(raw)
+    # Lone carriage returns end lines in very old files.
+    if b"\r" in raw[:_SAMPLE] and b"\n" not in raw[:_SAMPLE]:
+        raw = raw.replace(b"\r", b"\n")
+    sample = _sample(raw)
+    separator = told_separator or _separator(sample)
+    width = _width(sample, separator)
+    cells = _fast(raw, separator, width)
+    if cells is None:
+        cells, lines = _slowly(raw, separator)
+    else:
+        lines = _lines(raw, cells)
+    if skipped:
+        lines = pl.Series("row", lines if lines is not None else range(1, cells.height + 1), dtype=pl.UInt32) + skipped
+    grid = Grid(str(path), "", cells, dict.fromkeys(cells.columns, "text"), lines, False, tuple(remarks))
+    return _with_ragged_rows(grid, raw, separator, skipped)
+
+
+def _told_separator(raw: bytes) -> tuple[bytes, str | None, int]:
+    """A first line ``sep=;`` tells the separator; it is no part of the table. Returns how many lines were skipped."""
+    first = raw[:16].split(b"\n", maxsplit=1)[0].strip()
+    if first.lower().startswith(b"sep=") and len(first) in (4, 5) and b"\n" in raw:
+        return raw[raw.index(b"\n") + 1 :], first[4:].decode() or "\t", 1
+    return raw, None, 0
+
+
+def _sample(raw: bytes) -> str:
+    part = raw[:_SAMPLE]
+    if len(part) < len(raw):
+        part = part[: part.rfind(b"\n") + 1] or part
+    return part.decode("utf-8", errors="replace")
+
+
+def _rows(text: str, separator: str) -> Iterator[list[str]]:
+    return csv.reader(io.StringIO(text, newline=""), delimiter=separator)
+
+
+def _separator(sample: str) -> str:
+    """The separator that divides most lines into the same number of columns, the most columns first."""
+    best, best_score = ",", (-1.0, 0)
+    for separator in SEPARATORS:
+        try:
+            counts = [len(row) for row in _rows(sample, separator) if row][:200]
+        except csv.Error:
+            continue
+        if not counts:
+            continue
+        usual = max(set(counts), key=lambda count: (counts.count(count), count))
+        if usual == 1:
+            continue
+        score = (counts.count(usual) / len(counts), usual)
+        if score > best_score:
+            best, best_score = separator, score
+    return best
+
+
+def _width(sample: str, separator: str) -> int:
+    try:
+        return max((len(row) for row in _rows(sample, separator)), default=1)
+    except csv.Error:
+        return max((line.count(separator) + 1 for line in sample.splitlines()), default=1)
+
+
+def _fast(raw: bytes, separator: str, width: int) -> pl.DataFrame | None:
+    """All rows at once; None where the text is irregular and has to be read row by row."""
+    schema = {letter_of(place): pl.String() for place in range(width)}
+    if not raw.strip():
+        return pl.DataFrame(schema=schema)
+    padded = raw if not _first_row_is_short(raw, separator, width) else b'""' + separator.encode() * (width - 1) + b"\n" + raw
+    try:
+        cells = pl.read_csv(padded, has_header=False, separator=separator, schema=schema, missing_columns="insert")
+    except PolarsError:
+        return None
+    return cells.slice(1) if padded is not raw else cells
+
+
+def _first_row_is_short(raw: bytes, separator: str, width: int) -> bool:
+    """The fast reader takes the number of columns from the first row: a title line must not decide it."""
+    return raw.split(b"\n", maxsplit=1)[0].count(separator.encode()) + 1 != width
+
+
+def _slowly(raw: bytes, separator: str) -> tuple[pl.DataFrame, pl.Series]:
+    reader = csv.reader(io.StringIO(raw.decode("utf-8", errors="replace"), newline=""), delimiter=separator)
+    csv.field_size_limit(2**31 - 1)
+    rows: list[list[str]] = []
+    lines: list[int] = []
+    line = 1
+    for row in reader:
+        rows.append(row)
+        lines.append(line)
+        line = reader.line_num + 1
+    width = max((len(row) for row in rows), default=1)
+    columns = {
+        letter_of(place): pl.Series([row[place] or None if place < len(row) else None for row in rows], dtype=pl.String)
+        for place in range(width)
+    }
+    return pl.DataFrame(columns), pl.Series("row", lines, dtype=pl.UInt32)
+
+
+def _lines(raw: bytes, cells: pl.DataFrame) -> pl.Series | None:
+    """The line of each row, where values with line breaks make it differ from the row's number."""
+    if b'"' not in raw:
+        return None
+    breaks = cells.select(pl.sum_horizontal(pl.all().str.count_matches("\n", literal=True).fill_null(0))).to_series()
+    if not breaks.sum():
+        return None
+    ends = breaks.cum_sum()
+    return (pl.int_range(1, cells.height + 1, eager=True) + ends - breaks).cast(pl.UInt32).alias("row")
+
+
+def _with_ragged_rows(grid: Grid, raw: bytes, separator: str, skipped: int) -> Grid:
+    """Notes the rows that have fewer or more columns than the headings."""
+    if grid.cells.width < 2 or not grid.cells[grid.cells.columns[-1]].null_count():
+        return grid
+    lines = raw.split(b"\n") if len(raw) < 64 * 1024 * 1024 and b'"' not in raw else None
+    if lines is None:
+        return grid
+    mark = separator.encode()
+    counts = pl.Series([line.count(mark) + 1 if line.strip() else 0 for line in lines])
+    usual = counts.filter(counts > 0).mode().max()
+    ragged = pl.DataFrame({"line": pl.int_range(1 + skipped, len(counts) + 1 + skipped, eager=True), "count": counts})
+    # Lines above the table are titles; those with fewer columns than the usual are told, each by its line.
+    first = int((counts == usual).arg_max() or 0) if usual is not None else 0
+    ragged = ragged.slice(first).filter((pl.col("count") > 0) & (pl.col("count") != usual))
+    if not ragged.height:
+        return grid
+    pairs = tuple(zip(ragged["line"].to_list(), ragged["count"].to_list(), strict=True))
+    return replace(grid, ragged=pairs, usual_width=int(usual))  # type: ignore[call-overload]

@@ -1,0 +1,153 @@
+"""Workbooks (.xlsx, .xlsm, .xlsb, .xls, .ods) → grids of texts with the kind of each cell."""
+
+from __future__ import annotations
+
+import gc
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from datetime import date, datetime, time, timedelta
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+from python_calamine import CalamineError, CalamineWorkbook, SheetVisibleEnum
+
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.sheet import Grid, letter_of
+from kotrel.sheets.special_cells import Special, special_cells
+
+EXACT = 10**15
+"""Whole numbers below this stand in a spreadsheet exactly; above, digits may be lost."""
+
+
+def read_workbook(path: Path, sheet: str | None = None) -> list[Grid]:
+    """The sheets of a workbook in its order; only worksheets, not charts.
+
+    Raises:
+        OutOfReach: it is damaged, cut off, or protected by a password.
+        WrongUse: it has no sheet of that name.
+    """
+    try:
+        book = CalamineWorkbook.from_path(path)
+        about = book.sheets_metadata
+        names = [each.name for each in about]
+        if sheet is not None:
+            name = _named(path, sheet, names)
+            about = [each for each in about if each.name == name]
+        hidden = {each.name: each.visible != SheetVisibleEnum.Visible for each in about}
+        grids = []
+        for name in hidden:
+            try:
+                cells = book.get_sheet_by_name(name)
+            except CalamineError:
+                # A sheet of charts has no cells.
+                if sheet is not None or len(hidden) == 1:
+                    raise
+                continue
+            grids.append(_grid(path, name, cells, hidden[name]))
+        return grids
+    except (CalamineError, OSError, ValueError) as error:
+        words = str(error).lower()
+        if "password" in words or "encrypt" in words:
+            raise OutOfReach(
+                f"{path} is protected by a password", "Open it in the spreadsheet program and save it without a password.", "password-protected"
+            ) from None
+        raise OutOfReach(
+            f"{path} is damaged or cut off: it cannot be read as a workbook",
+            "Copy or download it again, or open it in the spreadsheet program and save it anew.",
+            "damaged-file",
+        ) from None
+
+
+def _named(path: Path, sheet: str, names: Sequence[str]) -> str:
+    for fits in (sheet.__eq__, lambda name: name.casefold() == sheet.casefold()):
+        if found := [name for name in names if fits(name)]:
+            return found[0]
+    raise WrongUse(f"{path} has no sheet “{sheet}”", f"Its sheets: {', '.join(names)}.", "no-such-sheet")
+
+
+@contextmanager
+def _no_collector() -> Iterator[None]:
+    """Without Python's collector for circles: millions of cells make none, and it would look at each of them often."""
+    was = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was:
+            gc.enable()
+
+
+def _grid(path: Path, name: str, sheet: Any, hidden: bool) -> Grid:
+    with _no_collector():
+        rows = sheet.to_python(skip_empty_area=False)
+        columns = list(zip(*rows, strict=True)) if rows else []
+        del rows
+        special = special_cells(path, name)
+        cells: list[pl.Series] = []
+        kinds: dict[str, str | pl.Series] = {}
+        width = max(len(columns), max((place for _, place in special), default=-1) + 1)
+        height = max(len(columns[0]) if columns else 0, max((row for row, _ in special), default=-1) + 1)
+        for place in range(width):
+            letter = letter_of(place)
+            values = columns[place] if place < len(columns) else ()
+            if len(values) < height:
+                values = (*values, *[""] * (height - len(values)))
+            series, kind = _column(values)
+            mine = {row: what for (row, column), what in special.items() if column == place}
+            if mine:
+                series, kind = _with_special(series, kind, mine)
+            cells.append(series.alias(letter))
+            kinds[letter] = kind
+    remarks = ("the sheet is hidden",) if hidden else ()
+    return Grid(str(path), name, pl.DataFrame(cells), kinds, None, hidden, remarks)
+
+
+def _column(values: Sequence[Any]) -> tuple[pl.Series, str | pl.Series]:
+    """One column as text (blank is null), and its kind or kinds."""
+    types = set(map(type, values))
+    if types <= {str}:
+        series = pl.Series(values, dtype=pl.String)
+        return series.set(series == "", None), "text"
+    texts = [_text(value) for value in values]
+    series = pl.Series(texts, dtype=pl.String)
+    filled = types - {str} if all(value == "" for value in values if type(value) is str) else types
+    found = {_kind(each) for each in filled}
+    if len(found) == 1:
+        return series, found.pop()
+    return series, pl.Series([_kind(type(value)) for value in values], dtype=pl.Categorical).cast(pl.String)
+
+
+def _kind(of: type) -> str:
+    if of is bool:
+        return "yes_no"
+    if of in (int, float):
+        return "number"
+    if of in (date, datetime, time, timedelta):
+        return "date"
+    return "text"
+
+
+def _text(value: Any) -> str | None:
+    """A cell as text: numbers as the shortest decimal that means them, dates in ISO."""
+    kind = type(value)
+    if kind is str:
+        return value or None
+    if kind is float:
+        if value.is_integer() and abs(value) < 1e22:
+            return str(int(value))
+        return repr(value)
+    if kind is bool:
+        return "TRUE" if value else "FALSE"
+    if kind is datetime:
+        return value.isoformat(sep=" ") if (value.hour, value.minute, value.second) != (0, 0, 0) else value.date().isoformat()
+    return str(value)
+
+
+def _with_special(series: pl.Series, kind: str | pl.Series, special: Mapping[int, Special]) -> tuple[pl.Series, pl.Series]:
+    """Puts in the cells that the reader gives as blank: errors, and formulas that were never worked out."""
+    texts = series.to_list()
+    kinds = [kind] * len(texts) if isinstance(kind, str) else kind.to_list()
+    for row, what in special.items():
+        texts[row], kinds[row] = what.text, what.kind
+    return pl.Series(texts, dtype=pl.String), pl.Series(kinds, dtype=pl.String)

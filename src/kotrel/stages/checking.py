@@ -1,0 +1,73 @@
+"""Rows → checked rows, against one consistent look at the system."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.checking import check_rows
+from kotrel.core.description import Description
+from kotrel.core.errors import WrongUse
+from kotrel.core.findings import rows_with
+from kotrel.core.held import Held
+from kotrel.core.rows import Rows
+from kotrel.stages.understanding import Understood, Wanted, understand_file
+from kotrel.systems.interface import Reading, Step
+from kotrel.workspace.settings import Workspace
+
+
+@dataclass(frozen=True)
+class Checked:
+    """One sheet after checking."""
+
+    rows: Rows
+    remarks: tuple[str, ...]
+
+    @property
+    def ok(self) -> bool:
+        return not any(group.severity == "error" for group in self.rows.findings)
+
+
+def understand_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Understood]:
+    """All files as rows, in the order in which their records are loaded.
+
+    Raises:
+        WrongUse: two files hold the same record.
+    """
+    understood = [understand_file(path, workspace, wanted, today, step) for path in files]
+    order = {name: place for place, name in enumerate(workspace.description.order)}
+    understood.sort(key=lambda each: order[each.rows.record.name])
+    for first, second in zip(understood, understood[1:], strict=False):
+        if first.rows.record.name == second.rows.record.name:
+            raise WrongUse(
+                f"{first.rows.table.file} and {second.rows.table.file} both hold {first.rows.record.title.lower()} rows",
+                "Put them into one sheet, or load one after the other.",
+                "same-record-twice",
+            )
+    return understood
+
+
+def check_all(understood: Sequence[Understood], description: Description, reading: Reading, step: Step) -> list[Checked]:
+    """Checks sheets in load order; rows of one count as held for those after it."""
+    pending: dict[str, pl.DataFrame] = {}
+    checked: list[Checked] = []
+    for each in understood:
+        record = each.rows.record
+        step(f"checking {record.title.lower()}")
+        rows = check_rows(each.rows, Held(description, reading.read, pending))
+        checked.append(Checked(rows, each.remarks))
+        if rows.has_key:
+            sound = rows.values.filter(~pl.col("row").is_in(rows_with(rows.findings, "error").implode()))
+            pending[record.name] = sound.select(record.key)
+    return checked
+
+
+def check_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Checked]:
+    """Reads, understands and checks files against the system."""
+    understood = understand_files(files, workspace, wanted, today, step)
+    with workspace.system().reading() as reading:
+        return check_all(understood, workspace.description, reading, step)

@@ -1,0 +1,134 @@
+"""Files → rows: read, the table found, the record recognised, matched and tidied."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+
+from kotrel.core.description import Description, Record
+from kotrel.core.errors import WrongUse
+from kotrel.core.find_table import find_table
+from kotrel.core.matching import Matched, likely_record, match_headings
+from kotrel.core.nearness import nearest
+from kotrel.core.rows import Rows
+from kotrel.core.sheet import Grid, Table
+from kotrel.core.understanding import understand
+from kotrel.sheets.opening import open_sheets
+from kotrel.systems.interface import Step
+from kotrel.workspace.settings import Workspace
+
+OWN_SHEETS = ("Kotrel summary", "Kotrel guide")
+"""Sheets that Kotrel itself puts into workbooks; they are never read as data."""
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What the user says about the files.
+
+    Attributes:
+        record: the record the rows are, or None to recognise it by its headings.
+        sheet: the sheet's name, or None for the one that fits.
+        heading_row: the row with the headings, or None to find it.
+    """
+
+    record: str | None = None
+    sheet: str | None = None
+    heading_row: int | None = None
+
+
+@dataclass(frozen=True)
+class Understood:
+    """One sheet as rows, and how it came to be chosen, in words for the user."""
+
+    rows: Rows
+    remarks: tuple[str, ...]
+
+
+def record_named(description: Description, name: str) -> Record:
+    """The record of that name.
+
+    Raises:
+        WrongUse: there is none.
+    """
+    if name in description.records:
+        return description.records[name]
+    close = nearest(name, description.records)
+    hint = f"Did you mean {close}?" if close else f"It takes: {', '.join(description.records)}."
+    raise WrongUse(f"the system takes no record “{name}”", hint, "no-such-record")
+
+
+def understand_file(path: Path, workspace: Workspace, wanted: Wanted, today: date, step: Step) -> Understood:
+    """Reads one file and understands the sheet in it that fits.
+
+    Raises:
+        OutOfReach, WrongUse: the file cannot be read, or nothing in it is recognised.
+    """
+    step(f"reading {path.name}")
+    grids = open_sheets(path, wanted.sheet)
+    step("matching columns")
+    table, matched, remarks = _choose(grids, workspace.description, wanted, str(path))
+    step("tidying values")
+    rows = understand(table, matched, workspace.conventions, today)
+    return Understood(rows, tuple([*table.remarks, *remarks]))
+
+
+def _choose(
+    grids: Sequence[Grid], description: Description, wanted: Wanted, file: str
+) -> tuple[Table, Matched, list[str]]:
+    """The sheet whose headings fit best."""
+    records = [record_named(description, wanted.record)] if wanted.record else list(description.records.values())
+    fitting: list[tuple[tuple[bool, int], Table, Matched]] = []
+    tables = tables_of(grids, wanted.heading_row)
+    for table in tables:
+        matched = likely_record(table, records)
+        if matched is not None:
+            whole = all(name in matched.letters for name in matched.record.key)
+            fitting.append(((whole, len(matched.letters)), table, matched))
+    if not fitting:
+        raise _nothing_recognised(tables, records, file)
+    fitting.sort(key=lambda each: each[0], reverse=True)
+    score, table, matched = fitting[0]
+    rivals = [other.sheet for rank, other, _ in fitting[1:] if rank == score]
+    if rivals:
+        names = ", ".join(f"“{name}”" for name in [table.sheet, *rivals])
+        raise WrongUse(f"{file} has several sheets that fit equally well: {names}", f"Say which: --sheet \"{table.sheet}\"", "which-sheet")
+    if not wanted.record and len(matched.letters) == 1 and len(table.columns) > 2 and not score[0]:
+        raise _nothing_recognised(tables, records, file)
+    others = [other.sheet for other in tables if other is not table]
+    remarks = [f"other sheets left out: {', '.join(others)}"] if others and not wanted.sheet else []
+    if not table.rows:
+        where = f"sheet “{table.sheet}” of {file}" if table.sheet else file
+        raise WrongUse(f"{where} has headings in row {table.heading_row} and no rows below", "Fill it in first.", "no-rows")
+    return table, matched, remarks
+
+
+def tables_of(grids: Sequence[Grid], heading_row: int | None) -> list[Table]:
+    """The tables of all sheets that are not empty and not Kotrel's own.
+
+    Raises:
+        WrongUse: all of them are empty.
+    """
+    tables: list[Table] = []
+    trouble: WrongUse | None = None
+    for grid in grids:
+        if grid.name in OWN_SHEETS:
+            continue
+        try:
+            tables.append(find_table(grid, heading_row))
+        except WrongUse as error:
+            trouble = trouble or error
+    if not tables:
+        raise trouble or WrongUse("there is no sheet with data in it", "Is it the right file?", "empty")
+    return tables
+
+
+def _nothing_recognised(tables: Sequence[Table], records: Sequence[Record], file: str) -> WrongUse:
+    seen = ", ".join(f"“{column.heading}”" for column in tables[0].columns[:6] if column.heading) or "none"
+    what = records[0].title.lower() if len(records) == 1 else "any record of the system"
+    return WrongUse(
+        f"nothing in {file} is recognised as {what}; its headings are {seen}",
+        f"kotrel inspect {Path(file).name} shows what is in it; kotrel records {records[0].name} names the fields.",
+        "nothing-recognised",
+    )

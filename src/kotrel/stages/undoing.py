@@ -1,0 +1,127 @@
+"""Takes one load back, or says exactly what stands in the way."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+import polars as pl
+
+from kotrel.core.changes import InTheWay, RecordChanges, before, reverse
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.systems.interface import Entry, Moved, Refused, Stamp, Step, System, Writing, load_name
+
+
+TRIES = 3
+"""So often an undo is tried anew when somebody else changes the same rows while it runs."""
+
+
+@dataclass(frozen=True)
+class Undone:
+    """How it ended: ``undone`` or ``refused``, and the way back that was gone or would have been."""
+
+    entry: Entry
+    status: str
+    number: int | None
+    way_back: tuple[RecordChanges, ...]
+    in_the_way: tuple[InTheWay, ...]
+
+    def count(self, action: str) -> int:
+        """Rows with an action of the way back: ``removed``, ``changed`` (restored) or ``new`` (put back)."""
+        return sum(each.count(action) for each in self.way_back)
+
+
+def load_number(text: str) -> int:
+    """``L0001``, ``l1`` or ``1`` → 1.
+
+    Raises:
+        WrongUse: it is no load number.
+    """
+    found = re.fullmatch(r"[Ll]?0*([1-9]\d{0,8})", text.strip())
+    if not found:
+        raise WrongUse(f"“{text}” is no load", "A load is called like L0001; kotrel history lists them.", "no-such-load")
+    return int(found[1])
+
+
+def undo_load(
+    system: System, number: int, who: str, remark: str, at: datetime, step: Step, agree: Callable[[Undone], bool] | None = None
+) -> Undone:
+    """Takes a load back, all of it or nothing. Undoing is a load of its own in the history.
+
+    Args:
+        agree: shown the way back and asked, where there is a person to ask.
+
+    Raises:
+        WrongUse: there is no such load, or it is undone already.
+        OutOfReach: the system cannot be reached, or others keep changing the same rows.
+    """
+    if agree is not None:
+        # The question is asked with nothing held: others go on working while the user reads.
+        with system.writing() as writing:
+            plan = _plan(system, writing, number, step)
+        if plan.in_the_way:
+            return plan
+        if not agree(plan):
+            return replace(plan, status="not undone")
+    for _ in range(TRIES):
+        plan = None
+        try:
+            with system.writing() as writing:
+                plan = _plan(system, writing, number, step)
+                if plan.in_the_way:
+                    return plan
+                stamp = Stamp(at, who, plan.entry.files, plan.entry.fingerprint, remark, "undo", number)
+                done = writing.apply(plan.way_back, stamp, step)
+                writing.mark_undone(number, done)
+            return replace(plan, number=done)
+        except Refused as refused:
+            assert plan is not None
+            found = tuple(InTheWay(each.record, each.key, None, f"the system says: {each.message}") for each in refused.refusals)
+            return replace(plan, status="refused", in_the_way=found)
+        except Moved:
+            step("somebody else changed the same rows: once more")
+    raise OutOfReach("others keep changing the same rows; nothing was undone", "Run it again when they are done.", "changed-meanwhile")
+
+
+def _plan(system: System, writing: Writing, number: int, step: Step) -> Undone:
+    entry = _entry(writing, number)
+    step("looking at what the load did")
+    way_back, in_the_way = _way_back(writing, number)
+    return Undone(entry, "refused" if in_the_way else "undone", None, way_back, tuple(in_the_way))
+
+
+def _entry(writing: Writing, number: int) -> Entry:
+    entries = {entry.number: entry for entry in writing.history()}
+    if number not in entries:
+        raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
+    entry = entries[number]
+    if entry.undone_by:
+        raise WrongUse(
+            f"{entry.name} is undone already, by {load_name(entry.undone_by)}",
+            f"kotrel undo {load_name(entry.undone_by)} would bring it back.",
+            "undone-already",
+        )
+    return entry
+
+
+def _way_back(writing: Writing, number: int) -> tuple[tuple[RecordChanges, ...], list[InTheWay]]:
+    """The load's changes turned round, the last record first, and what stands in the way."""
+    way_back: list[RecordChanges] = []
+    in_the_way: list[InTheWay] = []
+    for changes in reversed(writing.changes_of(number)):
+        record = changes.record
+        if not changes.frame.height:
+            continue
+        kept = [name for name, field in record.fields.items() if field.is_kept]
+        first = record.key[0]
+        keys = changes.frame.select(pl.coalesce(first, before(first))).to_series()
+        now = writing.read(record.name, [*record.loadable, *kept], (first, keys))
+        back, found = reverse(changes, now, kept)
+        in_the_way += found
+        way_back.append(back)
+    removed = {each.record.name: each.removed_keys() for each in way_back}
+    for each in way_back:
+        in_the_way += writing.refer_to(each.record, removed[each.record.name], removed)
+    return tuple(way_back), in_the_way

@@ -1,0 +1,171 @@
+"""What Kotrel asks of any business system: describe, read, load, outcome, undo."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Mapping, Sequence
+from contextlib import AbstractContextManager
+from dataclasses import dataclass, field
+from datetime import datetime
+
+import polars as pl
+
+from kotrel.core.changes import InTheWay, RecordChanges
+from kotrel.core.description import Description, Record
+
+Step = Callable[[str], None]
+"""Told the name of each step of a long work as it begins."""
+
+
+@dataclass(frozen=True)
+class Stamp:
+    """Who loads what, and when.
+
+    Attributes:
+        at: the time, with its zone.
+        who: the user's name.
+        files: names of the files.
+        fingerprint: SHA-256 of the files' contents, hexadecimal.
+        remark: why, in the user's words.
+        kind: ``load``, or ``undo`` of the load numbered ``of``.
+    """
+
+    at: datetime
+    who: str
+    files: tuple[str, ...]
+    fingerprint: str
+    remark: str = ""
+    kind: str = "load"
+    of: int | None = None
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One load in the history. ``counts`` has, for each record, how many rows were new, changed, removed and same."""
+
+    number: int
+    kind: str
+    at: str
+    who: str
+    files: tuple[str, ...]
+    fingerprint: str
+    remark: str
+    of: int | None
+    undone_by: int | None
+    counts: dict[str, dict[str, int]] = field(default_factory=dict)
+
+    @property
+    def name(self) -> str:
+        return load_name(self.number)
+
+    @property
+    def status(self) -> str:
+        return "undone" if self.undone_by else "loaded"
+
+
+def load_name(number: int) -> str:
+    """``L0001`` for load 1."""
+    return f"L{number:04d}"
+
+
+@dataclass(frozen=True)
+class Refusal:
+    """A row that the business system itself refused: its record, key and the system's own words."""
+
+    record: str
+    row: int
+    key: str
+    message: str
+
+
+class Refused(Exception):
+    """The business system refused rows in the middle of a load; nothing of the load was kept."""
+
+    def __init__(self, refusals: Sequence[Refusal]) -> None:
+        super().__init__(f"{len(refusals)} rows refused")
+        self.refusals = tuple(refusals)
+
+
+class Moved(Exception):
+    """Somebody else changed the same rows while the load ran; nothing of the load was kept."""
+
+
+class Reading(ABC):
+    """One consistent look at the system: all reads see the same moment."""
+
+    @abstractmethod
+    def read(self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None) -> pl.DataFrame:
+        """Rows of a record: String columns ``fields`` in canonical text, blank as null.
+
+        Args:
+            among: a field and values: only rows whose field has one of them are wanted. More may come back.
+        """
+
+
+class Writing(Reading):
+    """One transaction: what it reads cannot change under it, and nothing of it stays unless it ends well."""
+
+    @abstractmethod
+    def apply(self, changes: Sequence[RecordChanges], stamp: Stamp, step: Step) -> int:
+        """Makes the changes and writes the journal. Returns the load's number.
+
+        Raises:
+            Refused: the system refused rows.
+            Moved: somebody else changed the same rows meanwhile.
+        """
+
+    @abstractmethod
+    def refer_to(self, record: Record, keys: pl.DataFrame, going: Mapping[str, pl.DataFrame]) -> list[InTheWay]:
+        """Rows that refer to the given keys of a record.
+
+        Args:
+            going: record → keys of rows that go as well, and so are in nobody's way.
+        """
+
+    @abstractmethod
+    def mark_undone(self, number: int, by: int) -> None:
+        """Notes in the history that a load was taken back by another."""
+
+    @abstractmethod
+    def changes_of(self, number: int) -> list[RecordChanges]:
+        """What a load did, from the journal, in the order it was done."""
+
+    @abstractmethod
+    def history(self) -> list[Entry]:
+        """All loads, the oldest first."""
+
+
+class System(ABC):
+    """A business system.
+
+    Attributes:
+        description: what it takes.
+        name: how messages call it.
+    """
+
+    description: Description
+    name: str
+
+    @abstractmethod
+    def reading(self) -> AbstractContextManager[Reading]:
+        """A consistent look at the system.
+
+        Raises:
+            OutOfReach: it cannot be reached, or is not as described.
+        """
+
+    @abstractmethod
+    def writing(self) -> AbstractContextManager[Writing]:
+        """A transaction; left without an exception, it is kept, else nothing of it is.
+
+        Raises:
+            OutOfReach: it cannot be reached or written, or another load holds it for too long.
+        """
+
+    @abstractmethod
+    def history(self) -> list[Entry]:
+        """All loads, the oldest first."""
+
+    @abstractmethod
+    def outcome(self, number: int) -> pl.DataFrame:
+        """Row by row what a load did: file, sheet, row, record, key, action, outcome, message."""

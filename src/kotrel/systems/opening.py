@@ -1,0 +1,96 @@
+"""A system's address → the system. Passwords come from the environment or the keyring, never from a settings file."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+from urllib.parse import unquote, urlsplit, urlunsplit
+
+from kotrel.core.description import Description
+from kotrel.core.errors import WrongUse
+from kotrel.systems.interface import System
+from kotrel.systems.sql.database import Database
+from kotrel.systems.sql.system import SqlSystem
+
+KINDS = "sqlite:FILE or postgresql://user@host/database"
+
+
+def open_system(url: str, description: Description, folder: Path) -> System:
+    """The system at an address; nothing is connected yet.
+
+    Args:
+        url: as in ``kotrel.toml``.
+        folder: where a relative file name starts.
+
+    Raises:
+        WrongUse: the address is of no known kind.
+    """
+    connect = database_at(url, folder)
+    return SqlSystem(connect, description, shown(url))
+
+
+def database_at(url: str, folder: Path, create: bool = False) -> Callable[[], Database]:
+    """Opens the database at an address when called.
+
+    Args:
+        create: whether a SQLite file that is not there is made.
+    """
+    if url.startswith("sqlite:"):
+        path = folder / url.removeprefix("sqlite:").removeprefix("//")
+
+        def open_sqlite() -> Database:
+            from kotrel.systems.sql.sqlite import SqliteDatabase
+
+            return SqliteDatabase(path, create)
+
+        return open_sqlite
+    if url.startswith(("postgresql://", "postgres://")):
+
+        def open_postgres() -> Database:
+            from kotrel.systems.sql.postgresql import PostgresDatabase
+
+            return PostgresDatabase(url, shown(url), _password(url))
+
+        return open_postgres
+    raise WrongUse(f"“{url}” is no address of a system", f"It is like {KINDS}.", "wrong-address")
+
+
+def without_password(url: str) -> tuple[str, bool]:
+    """The address without a password, and whether it had one."""
+    if url.startswith("sqlite:"):
+        return url, False
+    parts = urlsplit(url)
+    if parts.password is None:
+        return url, False
+    user, _, host = parts.netloc.rpartition("@")
+    netloc = f"{user.split(':', maxsplit=1)[0]}@{host}"
+    return urlunsplit((parts.scheme, netloc, parts.path, parts.query, parts.fragment)), True
+
+
+def shown(url: str) -> str:
+    """How messages call the system at an address."""
+    if url.startswith("sqlite:"):
+        return url.removeprefix("sqlite:")
+    parts = urlsplit(without_password(url)[0])
+    return f"PostgreSQL {unquote(parts.path.lstrip('/')) or 'database'}" + (f" on {parts.hostname}" if parts.hostname else "")
+
+
+def _password(url: str) -> str | None:
+    """The password: in the address (given on the command line), in KOTREL_PASSWORD, or in the keyring."""
+    parts = urlsplit(url)
+    if parts.password:
+        return unquote(parts.password)
+    if given := os.environ.get("KOTREL_PASSWORD"):
+        return given
+    if os.environ.get("PGPASSWORD") or not parts.username:
+        return None
+    try:
+        import keyring
+        from keyring.errors import KeyringError
+    except ImportError:
+        return None
+    try:
+        return keyring.get_password("kotrel", without_password(url)[0])
+    except KeyringError:
+        return None

@@ -1,0 +1,1 @@
+"""Any database through its own tables, as the system description says."""

@@ -1,0 +1,100 @@
+"""One open database: running statements, bulk roads in and out, transactions. One subclass for each kind of database."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Iterable, Sequence
+from contextlib import AbstractContextManager
+from typing import Any
+
+import polars as pl
+
+from kotrel.core.description import Field
+
+FEW_ENOUGH = 50_000
+"""Up to that many distinct values are asked for by name; beyond, the whole column is read."""
+
+
+NEVER_BLANK = "'.'"
+"""A column read beside a single one: its blank line would be no row to a CSV reader."""
+
+
+def quoted(*names: str) -> str:
+    """An SQL identifier, quoted, its parts joined by points; empty parts are left out."""
+    return ".".join('"' + name.replace('"', '""') + '"' for name in names if name)
+
+
+class RowRefused(Exception):
+    """The database refused to store something; the message is the database's own, on one line."""
+
+
+class Database(ABC):
+    """An open connection. Statements are written with ``?`` for bound values."""
+
+    dialect: str
+    """``sqlite`` or ``postgresql``."""
+
+    @abstractmethod
+    def run(self, statement: str, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
+        """Runs one statement and returns its rows."""
+
+    @abstractmethod
+    def run_counting(self, statement: str, values: Sequence[Any] = ()) -> int:
+        """Runs one statement and returns how many rows it touched."""
+
+    @abstractmethod
+    def frame(self, columns: Sequence[str], names: Sequence[str], rest: str, values: Sequence[Any] = ()) -> pl.DataFrame:
+        """The fast road out: ``SELECT columns rest`` as String columns.
+
+        Args:
+            columns: SQL expressions that give canonical text or NULL.
+            names: names of the columns in the frame.
+            rest: from FROM on.
+        """
+
+    @abstractmethod
+    def insert(self, table: str, columns: Sequence[str], frame: pl.DataFrame, forms: Sequence[str] | None = None) -> None:
+        """The fast road in: all rows of a frame, in its order.
+
+        Args:
+            table: quoted name.
+            columns: column names, unquoted.
+            frame: as many columns, in the same order.
+            forms: SQL that turns the bound text ``?`` into what is stored, where the database does not by itself.
+        """
+
+    @abstractmethod
+    def as_text(self, column: str, field: Field) -> str:
+        """SQL that gives a stored column (quoted) as canonical text."""
+
+    @abstractmethod
+    def as_stored(self, text: str, field: Field) -> str:
+        """SQL that gives what is stored from canonical text (an SQL expression)."""
+
+    @abstractmethod
+    def among(self, column: str, values: Iterable[str]) -> tuple[str, list[Any]]:
+        """A condition "column is one of the values" and what to bind."""
+
+    @abstractmethod
+    def looking(self) -> AbstractContextManager[None]:
+        """A transaction in which all reads see the same moment."""
+
+    @abstractmethod
+    def changing(self) -> AbstractContextManager[None]:
+        """A transaction that no other load runs beside; kept when left without an exception."""
+
+    @abstractmethod
+    def trying(self) -> AbstractContextManager[None]:
+        """A part of a transaction that is always taken back at its end."""
+
+    @abstractmethod
+    def has_table(self, schema: str, table: str) -> bool:
+        """True where the table is there."""
+
+    @abstractmethod
+    def create(self, statements: Iterable[str]) -> None:
+        """Runs the statements that create tables, all or none."""
+
+    @abstractmethod
+    def close(self) -> None:
+        """Closes the connection."""

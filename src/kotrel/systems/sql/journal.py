@@ -1,0 +1,228 @@
+"""The journal: every load with its rows and what stood before, in the same database and the same transaction.
+
+Two tables. ``load`` has one row for each load; ``load_row`` one for each row of it, with what the row held after and
+before as lists of canonical texts, in the order of the fields that ``load`` names for the record.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+import polars as pl
+import sqlalchemy as sa
+from sqlalchemy.schema import CreateSchema, CreateTable
+
+from kotrel.core.changes import RecordChanges, before, key_text
+from kotrel.core.description import Description
+from kotrel.core.errors import WrongUse
+from kotrel.systems.interface import Entry, Stamp, load_name
+from kotrel.systems.sql.database import Database, quoted
+from kotrel.systems.sql.tables import compiled
+
+SCHEMA = "kotrel"
+
+ROW_COLUMNS = ("load", "line", "record", "file", "sheet", "row", "key", "action", "outcome", "message", "after", "before")
+
+
+def _table_name(dialect: str, name: str) -> tuple[str, str]:
+    return (SCHEMA, name) if dialect == "postgresql" else ("", f"kotrel_{name}")
+
+
+def load_table(dialect: str) -> str:
+    """The quoted name of the table of loads."""
+    return quoted(*_table_name(dialect, "load"))
+
+
+def row_table(dialect: str) -> str:
+    """The quoted name of the table of rows."""
+    return quoted(*_table_name(dialect, "load_row"))
+
+
+def create_statements(dialect: str) -> list[str]:
+    """The statements that create the journal."""
+    metadata = sa.MetaData(schema=SCHEMA if dialect == "postgresql" else None)
+    loads = sa.Table(
+        _table_name(dialect, "load")[1],
+        metadata,
+        sa.Column("number", sa.Integer, primary_key=True, autoincrement=False),
+        sa.Column("kind", sa.Text, nullable=False),
+        sa.Column("at", sa.Text, nullable=False),
+        sa.Column("who", sa.Text, nullable=False),
+        sa.Column("files", sa.Text, nullable=False),
+        sa.Column("fingerprint", sa.Text, nullable=False),
+        sa.Column("remark", sa.Text, nullable=False),
+        sa.Column("of", sa.Integer),
+        sa.Column("undone_by", sa.Integer),
+        sa.Column("parts", sa.Text, nullable=False),
+    )
+    rows = sa.Table(
+        _table_name(dialect, "load_row")[1],
+        metadata,
+        sa.Column("load", sa.Integer, sa.ForeignKey(loads.c.number), nullable=False),
+        sa.Column("line", sa.Integer, nullable=False),
+        *(sa.Column(name, sa.Text) for name in ("record", "file", "sheet")),
+        sa.Column("row", sa.Integer),
+        *(sa.Column(name, sa.Text) for name in ROW_COLUMNS[6:]),
+        sa.PrimaryKeyConstraint("load", "line"),
+    )
+    schema = [f"{compiled(CreateSchema(SCHEMA, if_not_exists=True), dialect)}"] if metadata.schema else []
+    return [*schema, compiled(CreateTable(loads), dialect), compiled(CreateTable(rows), dialect)]
+
+
+def has_journal(database: Database) -> bool:
+    """True where the journal's tables are there."""
+    return database.has_table(*_table_name(database.dialect, "load"))
+
+
+def demand_journal(database: Database, name: str) -> None:
+    """Raises :class:`WrongUse` where there is no journal: nothing is created in somebody's database unasked."""
+    if not has_journal(database):
+        raise WrongUse(
+            f"{name} has no journal yet, and nothing is loaded without one",
+            "Once: kotrel init --journal creates its two tables there.",
+            "no-journal",
+        )
+
+
+# --- images of rows --------------------------------------------------------------------------------------------------
+
+
+def image(frame: pl.DataFrame, columns: Sequence[str]) -> pl.Expr:
+    """The columns of a row as a JSON list of texts and nulls."""
+    parts: list[pl.Expr] = []
+    for name in columns:
+        text = pl.col(name)
+        if bool(frame[name].str.contains(r'["\\\p{Cc}]').any()):
+            text = text.str.replace_all("\\", "\\\\", literal=True).str.replace_all('"', '\\"', literal=True)
+            for plain, escaped in (("\n", "\\n"), ("\r", "\\r"), ("\t", "\\t"), ("\x7f", "\\u007f")):
+                text = text.str.replace_all(plain, escaped, literal=True)
+        parts.append(pl.when(text.is_null()).then(pl.lit("null")).otherwise(pl.concat_str(pl.lit('"'), text, pl.lit('"'))))
+    return pl.concat_str(pl.lit("["), pl.concat_str(parts, separator=","), pl.lit("]"))
+
+
+def from_image(column: str, names: Sequence[str]) -> list[pl.Expr]:
+    """The columns ``names`` from a column of JSON lists."""
+    parts = pl.col(column).str.json_decode(pl.List(pl.String))
+    return [parts.list.get(place, null_on_oob=True).alias(name) for place, name in enumerate(names)]
+
+
+# --- writing ---------------------------------------------------------------------------------------------------------
+
+
+def next_number(database: Database) -> int:
+    """The number the next load gets; asked inside its transaction."""
+    return int(database.run(f"SELECT coalesce(max(number), 0) + 1 FROM {load_table(database.dialect)}")[0][0])
+
+
+def write_load(database: Database, number: int, changes: Sequence[RecordChanges], stamp: Stamp) -> None:
+    """Writes the row of a load."""
+    parts = [
+        {"record": each.record.name, "file": each.file, "sheet": each.sheet, "fields": list(each.fields), "counts": each.counts}
+        for each in changes
+    ]
+    values: list[Any] = [
+        number, stamp.kind, stamp.at.isoformat(timespec="seconds"), stamp.who, json.dumps(list(stamp.files)),
+        stamp.fingerprint, stamp.remark, stamp.of, None, json.dumps(parts),
+    ]  # fmt: skip
+    marks = ", ".join("?" for _ in values)
+    database.run(f"INSERT INTO {load_table(database.dialect)} VALUES ({marks})", values)
+
+
+def journal_rows(changes: RecordChanges, number: int, first_line: int) -> pl.DataFrame:
+    """The rows of one record's changes as the journal keeps them; refused rows are not part of a load."""
+    rows = changes.frame.filter(pl.col("action") != "refused")
+    fields = list(changes.fields)
+    formers = [before(name) for name in fields]
+    action = pl.col("action")
+    key = key_text(changes.record)
+    former_key = pl.concat_str([pl.col(before(name)) for name in changes.record.key], separator=" / ", ignore_nulls=True)
+    return rows.with_row_index("line", first_line).select(
+        pl.lit(number).alias("load"),
+        pl.col("line").cast(pl.Int64),
+        pl.lit(changes.record.name).alias("record"),
+        pl.lit(changes.file).alias("file"),
+        pl.lit(changes.sheet).alias("sheet"),
+        pl.col("row").cast(pl.Int64),
+        pl.when(action == "removed").then(former_key).otherwise(key).alias("key"),
+        action,
+        pl.when(pl.col("message").is_null()).then(pl.lit("done")).otherwise(pl.lit("warning")).alias("outcome"),
+        pl.col("message"),
+        pl.when(action.is_in(["new", "changed"])).then(image(rows, fields)).alias("after"),
+        pl.when(action.is_in(["removed", "changed"])).then(image(rows, formers)).alias("before"),
+    )
+
+
+# --- reading ---------------------------------------------------------------------------------------------------------
+
+
+def entries(database: Database) -> list[Entry]:
+    """All loads, the oldest first; none where there is no journal."""
+    if not has_journal(database):
+        return []
+    rows = database.run(
+        f'SELECT number, kind, at, who, files, fingerprint, remark, "of", undone_by, parts '
+        f"FROM {load_table(database.dialect)} ORDER BY number"
+    )
+    found = []
+    for number, kind, at, who, files, fingerprint, remark, of, undone_by, parts in rows:
+        counts: dict[str, dict[str, int]] = {}
+        for part in json.loads(parts):
+            record = counts.setdefault(part["record"], {})
+            for action, count in part["counts"].items():
+                record[action] = record.get(action, 0) + count
+        found.append(Entry(number, kind, at, who, tuple(json.loads(files)), fingerprint, remark, of, undone_by, counts))
+    return found
+
+
+def outcome_rows(database: Database, number: int) -> pl.DataFrame:
+    """The rows of a load, in the order of the load."""
+    names = ["file", "sheet", "row", "record", "key", "action", "outcome", "message"]
+    columns = [
+        f"CAST({quoted(name)} AS text)" if database.dialect == "postgresql" or name == "row" else _csv_text(quoted(name))
+        for name in names
+    ]
+    rest = f"FROM {row_table(database.dialect)} WHERE load = ? ORDER BY line"
+    return database.frame(columns, names, rest, [number]).with_columns(pl.col("row").cast(pl.UInt32))
+
+
+def _csv_text(column: str) -> str:
+    return f"CASE WHEN {column} IS NOT NULL THEN '\"' || replace({column}, '\"', '\"\"') || '\"' END"
+
+
+def changes_of(database: Database, description: Description, number: int) -> list[RecordChanges]:
+    """What a load did to the rows it touched.
+
+    Raises:
+        WrongUse: there is no such load, or the description no longer has what it loaded.
+    """
+    found = database.run(f"SELECT parts FROM {load_table(database.dialect)} WHERE number = ?", [number])
+    if not found:
+        raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
+    names = ["record", "file", "sheet", "row", "action", "after", "before"]
+    as_text = [
+        f"CAST({quoted(name)} AS text)" if database.dialect == "postgresql" or name == "row" else _csv_text(quoted(name))
+        for name in names
+    ]
+    rest = f"FROM {row_table(database.dialect)} WHERE load = ? AND action <> 'same' ORDER BY line"
+    rows = database.frame(as_text, names, rest, [number]).with_columns(pl.col("row").cast(pl.UInt32))
+    changes = []
+    for part in json.loads(found[0][0]):
+        record, fields = description.records.get(part["record"]), part["fields"]
+        if record is None or any(name not in record.fields for name in fields):
+            raise WrongUse(
+                f"{load_name(number)} loaded {part['record']} with fields that system.toml no longer describes",
+                "Put back the system.toml of that time.",
+                "wrong-description",
+            )
+        mine = rows.filter((pl.col("record") == record.name) & (pl.col("sheet").fill_null("") == part["sheet"]) & (pl.col("file") == part["file"]))
+        frame = mine.select(
+            "row",
+            "action",
+            pl.lit(None, pl.String).alias("message"),
+            *from_image("after", fields),
+            *from_image("before", [before(name) for name in fields]),
+        )
+        changes.append(RecordChanges(record, part["file"], part["sheet"], tuple(fields), frame))
+    return changes

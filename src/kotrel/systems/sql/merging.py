@@ -1,0 +1,157 @@
+"""Changes → the system's tables: staged in bulk, merged by set-based SQL, and the rows the database refuses found."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+from kotrel.core.changes import RecordChanges, before
+from kotrel.systems.interface import Moved, Refusal, Refused
+from kotrel.systems.sql.database import Database, RowRefused, quoted
+from kotrel.systems.sql.journal import row_table
+from kotrel.systems.sql.store import Store
+
+MOST_REFUSALS = 20
+"""So many refused rows are looked for; the rest may be refused too, and the message says so."""
+
+
+class Stage:
+    """The rows of one record's changes, ready to be merged: a table ``name`` with ``line``, ``action`` and the fields.
+
+    On SQLite the journal itself is the stage, looked at through a view: the rows travel once. On PostgreSQL it is a
+    temporary table filled by COPY, because there taking lists apart costs more than sending the rows twice.
+    """
+
+    def __init__(self, database: Database, store: Store, changes: RecordChanges, journal: pl.DataFrame, number: int) -> None:
+        self.database = database
+        self.store = store
+        self.changes = changes
+        self.name = quoted("kotrel_stage")
+        fields = [store.record.fields[name] for name in changes.fields]
+        first, last = (int(journal["line"][0]), int(journal["line"][-1])) if journal.height else (0, -1)
+        if database.dialect == "sqlite":
+            # The key of a removed row stands in what was before.
+            texts = [
+                f"json_extract(coalesce(after, before), '$[{place}]')" if field.name in store.record.key else f"json_extract(after, '$[{place}]')"
+                for place, field in enumerate(fields)
+            ]
+            columns = ", ".join(
+                f"{database.as_stored(text, field)} AS {quoted('to ' + field.name)}" for text, field in zip(texts, fields, strict=True)
+            )
+            database.run(f"DROP VIEW IF EXISTS temp.{self.name}")
+            database.run(
+                f"CREATE TEMP VIEW {self.name} AS SELECT line, action, {columns} FROM main.{row_table('sqlite')} "
+                f"WHERE load = {number} AND line BETWEEN {first} AND {last}"
+            )
+        else:
+            columns = ", ".join(f"s.{store.column(field.name)} AS {quoted('to ' + field.name)}" for field in fields)
+            database.run(f"DROP TABLE IF EXISTS pg_temp.{self.name}")
+            database.run(
+                f"CREATE TEMP TABLE {self.name} ON COMMIT DROP AS SELECT 0 AS line, '' AS action, {columns} FROM {store.name} AS s LIMIT 0"
+            )
+            key = store.record.key
+            rows = changes.frame.filter(pl.col("action") != "refused").select(
+                pl.int_range(pl.len()).add(first).alias("line"),
+                "action",
+                *(pl.coalesce(name, before(name)) if name in key else pl.col(name) for name in changes.fields),
+            )
+            staged = rows.filter(pl.col("action").is_in(["new", "changed", "removed"]))
+            database.insert(self.name, ["line", "action", *(f"to {name}" for name in changes.fields)], staged)
+            database.run(f"ANALYZE {self.name}")
+
+    def _same_key(self) -> str:
+        return " AND ".join(f"t.{self.store.column(name)} = s.{quoted('to ' + name)}" for name in self.store.record.key)
+
+    def merge(self, span: tuple[int, int] | None = None) -> dict[str, int]:
+        """Inserts, updates and removes; returns how many rows were really touched for each action.
+
+        Args:
+            span: first and last line, where only a part is to be merged.
+        """
+        database, table = self.database, self.store.name
+        only = f" AND s.line BETWEEN {span[0]} AND {span[1]}" if span else ""
+        done = {"new": 0, "changed": 0, "removed": 0}
+        counts = self.changes.counts
+        if counts.get("removed"):
+            done["removed"] = database.run_counting(
+                f"DELETE FROM {table} AS t WHERE EXISTS "
+                f"(SELECT 1 FROM {self.name} AS s WHERE s.action = 'removed' AND {self._same_key()}{only})"
+                if database.dialect == "postgresql" or len(self.store.record.key) > 1
+                else f"DELETE FROM {table} WHERE {self.store.column(self.store.record.key[0])} IN "
+                f"(SELECT {quoted('to ' + self.store.record.key[0])} FROM {self.name} AS s WHERE s.action = 'removed'{only})"
+            )
+        touched = self.changes.touched_fields()
+        if counts["changed"] and touched:
+            sets = ", ".join(f"{self.store.column(name)} = s.{quoted('to ' + name)}" for name in touched)
+            done["changed"] = database.run_counting(
+                f"UPDATE {table} AS t SET {sets} FROM {self.name} AS s WHERE s.action = 'changed' AND {self._same_key()}{only}"
+            )
+        if counts["new"]:
+            columns = ", ".join(self.store.column(name) for name in self.changes.fields)
+            values = ", ".join(f"s.{quoted('to ' + name)}" for name in self.changes.fields)
+            done["new"] = database.run_counting(
+                f"INSERT INTO {table} ({columns}) SELECT {values} FROM {self.name} AS s WHERE s.action = 'new'{only}"
+            )
+        return done
+
+    def merge_all(self) -> None:
+        """Merges everything.
+
+        Raises:
+            Refused: with the rows the database does not take, in its own words.
+            Moved: fewer rows were touched than should have been: somebody else changed them.
+        """
+        try:
+            with_trouble = False
+            done = self.merge()
+        except RowRefused:
+            with_trouble = True
+        if with_trouble:
+            raise RowRefused("rows refused")
+        wanted = self.changes.counts
+        for action, count in done.items():
+            if count != wanted.get(action, 0):
+                raise Moved(f"{count} of {wanted.get(action, 0)} rows {action}")
+
+    def find_refused(self) -> Refused:
+        """The rows that the database refuses, found by halving: each part is tried and taken back."""
+        rows = self.changes.frame.filter(pl.col("action") != "refused").with_row_index("place")
+        acting = rows.filter(pl.col("action").is_in(["new", "changed", "removed"]))
+        first = self._first_line()
+        found: list[Refusal] = []
+        waiting = [(0, acting.height - 1)] if acting.height else []
+        while waiting and len(found) < MOST_REFUSALS:
+            low, high = waiting.pop()
+            words = self._try(first + acting["place"][low], first + acting["place"][high])
+            if words is None:
+                continue
+            if low == high:
+                one = acting.row(low, named=True)
+                key = " / ".join(str(one[name] or one[before(name)]) for name in self.store.record.key)
+                found.append(Refusal(self.store.record.name, one["row"], key, words))
+                continue
+            middle = (low + high) // 2
+            waiting += [(middle + 1, high), (low, middle)]
+        return Refused(found)
+
+    def _first_line(self) -> int:
+        return int(self.database.run(f"SELECT coalesce(min(line), 0) FROM {self.name}")[0][0])
+
+    def _try(self, low: int, high: int) -> str | None:
+        try:
+            with self.database.trying():
+                self.merge((low, high))
+        except RowRefused as refused:
+            return str(refused)
+        return None
+
+
+def referring(database: Database, store: Store, field: str, keys: Sequence[str]) -> list[tuple[str, ...]]:
+    """Key of each row of ``store`` whose reference ``field`` is one of the keys, and the key it refers to."""
+    condition, values = database.among(f"t.{store.column(field)}", keys)
+    own = [f"CAST(t.{store.column(name)} AS text)" for name in store.record.key]
+    return [
+        tuple(str(part) for part in row)
+        for row in database.run(f"SELECT {', '.join(own)}, t.{store.column(field)} FROM {store.name} AS t WHERE {condition}", values)
+    ]

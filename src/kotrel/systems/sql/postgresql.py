@@ -1,0 +1,188 @@
+"""PostgreSQL: bulk by COPY, loads one after the other by an advisory lock, each in one repeatable-read transaction."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from typing import Any
+
+import polars as pl
+import psycopg
+from psycopg import errors
+
+from kotrel.core.description import Field
+from kotrel.core.errors import OutOfReach
+from kotrel.systems.interface import Moved
+from kotrel.systems.sql.database import NEVER_BLANK, Database, RowRefused, quoted
+
+LOAD_LOCK = 0x6B6F7472656C
+"""Number of the advisory lock that a load holds: the letters ``kotrel``."""
+
+WAIT_SECONDS = 30
+_CHUNK = 50_000
+
+
+class PostgresDatabase(Database):
+    """An open PostgreSQL connection.
+
+    Args:
+        url: ``postgresql://user@host:port/database``.
+        password: where it does not stand in the environment already.
+
+    Raises:
+        OutOfReach: it is down, or refuses the user.
+    """
+
+    dialect = "postgresql"
+
+    def __init__(self, url: str, name: str, password: str | None = None) -> None:
+        self.name = name
+        given = {"password": password} if password else {}
+        try:
+            self.connection = psycopg.connect(url, autocommit=True, connect_timeout=10, application_name="kotrel", **given)  # type: ignore[arg-type]
+            self.connection.execute(f"SET lock_timeout = '{WAIT_SECONDS}s'")
+            self.connection.execute("SET client_min_messages = warning")
+        except (psycopg.Error, UnicodeError) as error:
+            raise _no_connection(error, name) from None
+
+    def _clear(self, error: psycopg.Error) -> Exception:
+        words = (error.diag.message_primary or str(error)).strip().splitlines()[0]
+        if isinstance(error, errors.SerializationFailure | errors.DeadlockDetected):
+            return Moved(words)
+        if isinstance(error, errors.IntegrityError | errors.DataError | errors.RaiseException):
+            detail = (error.diag.message_detail or "").strip()
+            return RowRefused(f"{words}. {detail}".strip())
+        if isinstance(error, errors.LockNotAvailable):
+            return OutOfReach(f"another load holds {self.name}", "Wait until it is done and run it again.", "system-busy")
+        if isinstance(error, errors.UndefinedTable | errors.UndefinedColumn | errors.InvalidSchemaName):
+            return OutOfReach(
+                f"{self.name} is not as system.toml describes it: {words}", "Mend system.toml, or connect the right database.", "not-as-described"
+            )
+        if isinstance(error, errors.InsufficientPrivilege | errors.ReadOnlySqlTransaction):
+            return OutOfReach(f"{self.name} refuses: {words}", "Ask its administrator for that right.", "no-right")
+        if isinstance(error, errors.DiskFull):
+            return OutOfReach(f"the disk of {self.name} is full", "Tell its administrator, then run it again.", "disk-full")
+        if self.connection.closed or isinstance(error, psycopg.OperationalError):
+            return OutOfReach(f"the connection to {self.name} broke: {words}", "Run kotrel history to see what is loaded.", "connection-lost")
+        return OutOfReach(f"{self.name}: {words}", "", "system-error")
+
+    @staticmethod
+    def _bound(statement: str) -> str:
+        return statement.replace("%", "%%").replace("?", "%s")
+
+    def run(self, statement: str, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
+        try:
+            cursor = self.connection.execute(self._bound(statement).encode(), values)
+            return cursor.fetchall() if cursor.description else []
+        except psycopg.Error as error:
+            raise self._clear(error) from None
+
+    def run_counting(self, statement: str, values: Sequence[Any] = ()) -> int:
+        try:
+            return self.connection.execute(self._bound(statement).encode(), values).rowcount
+        except psycopg.Error as error:
+            raise self._clear(error) from None
+
+    def frame(self, columns: Sequence[str], names: Sequence[str], rest: str, values: Sequence[Any] = ()) -> pl.DataFrame:
+        if len(columns) == 1:
+            return self.frame([*columns, NEVER_BLANK], [*names, ""], rest, values).select(names)
+        statement = self._bound(f"COPY (SELECT {', '.join(columns)} {rest}) TO STDOUT (FORMAT csv)")
+        raw = io.BytesIO()
+        try:
+            with self.connection.cursor() as cursor, cursor.copy(statement.encode(), values) as copy:
+                for part in copy:
+                    raw.write(part)
+        except psycopg.Error as error:
+            raise self._clear(error) from None
+        schema = dict.fromkeys(names, pl.String)
+        if not raw.tell():
+            return pl.DataFrame(schema=schema)
+        return pl.read_csv(raw.getvalue(), has_header=False, schema=schema)
+
+    def insert(self, table: str, columns: Sequence[str], frame: pl.DataFrame, forms: Sequence[str] | None = None) -> None:
+        names = ", ".join(quoted(column) for column in columns)
+        try:
+            with self.connection.cursor() as cursor, cursor.copy(f"COPY {table} ({names}) FROM STDIN (FORMAT csv)".encode()) as copy:
+                for part in frame.iter_slices(_CHUNK):
+                    copy.write(part.write_csv(include_header=False).encode())
+        except psycopg.Error as error:
+            raise self._clear(error) from None
+
+    def as_text(self, column: str, field: Field) -> str:
+        if field.is_decimal:
+            return f"CAST(CAST({column} AS numeric(38, {field.decimals})) AS text)"
+        if field.kind == "yes_no":
+            return f"CASE WHEN {column} THEN 'yes' WHEN NOT {column} THEN 'no' END"
+        if field.kind == "date":
+            return f"to_char({column}, 'YYYY-MM-DD')"
+        return f"CAST({column} AS text)"
+
+    def as_stored(self, text: str, field: Field) -> str:
+        return text
+
+    def among(self, column: str, values: Iterable[str]) -> tuple[str, list[Any]]:
+        return f"{column} = ANY(?)", [list(values)]
+
+    @contextmanager
+    def looking(self) -> Iterator[None]:
+        self.run("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY")
+        try:
+            yield
+        finally:
+            self._roll_back()
+
+    @contextmanager
+    def changing(self) -> Iterator[None]:
+        # The lock comes before the transaction, so that a load that waited sees what the one before it did.
+        self.run("SELECT pg_advisory_lock(?)", [LOAD_LOCK])
+        try:
+            self.run("BEGIN ISOLATION LEVEL REPEATABLE READ")
+            try:
+                yield
+                self.run("COMMIT")
+            except BaseException:
+                self._roll_back()
+                raise
+        finally:
+            if not self.connection.closed:
+                self.connection.execute("SELECT pg_advisory_unlock(%s)", [LOAD_LOCK])
+
+    def _roll_back(self) -> None:
+        """Ends the transaction; a connection that is gone has ended it already."""
+        if not self.connection.closed:
+            self.connection.execute("ROLLBACK")
+
+    @contextmanager
+    def trying(self) -> Iterator[None]:
+        self.run("SAVEPOINT trying")
+        try:
+            yield
+        finally:
+            self.run("ROLLBACK TO SAVEPOINT trying")
+            self.run("RELEASE SAVEPOINT trying")
+
+    def has_table(self, schema: str, table: str) -> bool:
+        return self.run("SELECT to_regclass(?) IS NOT NULL", [quoted(schema, table)])[0][0] is True
+
+    def create(self, statements: Iterable[str]) -> None:
+        with self.changing():
+            for statement in statements:
+                self.run(statement)
+
+    def close(self) -> None:
+        self.connection.close()
+
+
+def _no_connection(error: Exception, name: str) -> OutOfReach:
+    words = str(error).strip().replace("\n", " ")
+    if "password" in words and ("authentication failed" in words or "no password" in words):
+        return OutOfReach(
+            f"{name} refuses the user or the password", "Set KOTREL_PASSWORD, and look at the user in kotrel.toml.", "password-refused"
+        )
+    if "does not exist" in words:
+        what = words[words.rfind("FATAL:") + 6 :].strip() if "FATAL:" in words else words
+        return OutOfReach(f"{name}: {what}", "Look at [system] url in kotrel.toml.", "no-database")
+    return OutOfReach(
+        f"{name} cannot be reached", f"Is the server running, and is the address right? It said: {words[:200]}", "system-down"
+    )

@@ -1,0 +1,51 @@
+"""Where a record stands in the database: its table, its columns, and the SQL that reads and fills them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import polars as pl
+
+from kotrel.core.description import Description, Record
+from kotrel.systems.sql.database import FEW_ENOUGH, Database, quoted
+
+
+@dataclass(frozen=True)
+class Store:
+    """The table of one record. A field's column bears the field's name."""
+
+    record: Record
+    schema: str
+    table: str
+
+    @property
+    def name(self) -> str:
+        """The table as SQL writes it."""
+        return quoted(self.schema, self.table)
+
+    def column(self, field: str) -> str:
+        """A field's column as SQL writes it."""
+        return quoted(field)
+
+
+def store_of(description: Description, record: Record, dialect: str) -> Store:
+    """Where a record stands: in a table of its own name, in the description's schema where the database has schemas."""
+    return Store(record, description.schema if dialect == "postgresql" else "", record.name)
+
+
+def read_rows(
+    database: Database, store: Store, fields: Sequence[str], among: tuple[str, pl.Series] | None = None
+) -> pl.DataFrame:
+    """Rows of a record as String columns in canonical text; see :meth:`kotrel.systems.interface.Reading.read`."""
+    rest, values = f"FROM {store.name}", []
+    if among is not None:
+        field, wanted = among
+        distinct = wanted.head(FEW_ENOUGH * 4).unique().drop_nulls()
+        if len(wanted) <= FEW_ENOUGH * 4 and len(distinct) <= FEW_ENOUGH:
+            if not len(distinct):
+                return pl.DataFrame(schema=dict.fromkeys(fields, pl.String))
+            condition, values = database.among(store.column(field), distinct.to_list())
+            rest += f" WHERE {condition}"
+    columns = [database.as_text(store.column(name), store.record.fields[name]) for name in fields]
+    return database.frame(columns, list(fields), rest, values)

@@ -1,0 +1,133 @@
+"""A business system that is a database: reading, loading with its journal, and what undo has to know."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+
+import polars as pl
+
+from kotrel.core.changes import InTheWay, RecordChanges
+from kotrel.core.description import Description, Record
+from kotrel.core.errors import WrongUse
+from kotrel.systems.interface import Entry, Reading, Refused, Stamp, Step, System, Writing, load_name
+from kotrel.systems.sql import journal
+from kotrel.systems.sql.database import Database, RowRefused
+from kotrel.systems.sql.merging import Stage, referring
+from kotrel.systems.sql.store import read_rows, store_of
+
+
+class _Reading(Reading):
+    def __init__(self, database: Database, description: Description) -> None:
+        self.database = database
+        self.description = description
+
+    def read(self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None) -> pl.DataFrame:
+        store = store_of(self.description, self.description.records[record], self.database.dialect)
+        return read_rows(self.database, store, fields, among)
+
+
+class _Writing(_Reading, Writing):
+    def apply(self, changes: Sequence[RecordChanges], stamp: Stamp, step: Step) -> int:
+        database = self.database
+        number = journal.next_number(database)
+        step("writing the journal")
+        journal.write_load(database, number, changes, stamp)
+        line = 1
+        staged: list[tuple[RecordChanges, pl.DataFrame]] = []
+        for each in changes:
+            rows = journal.journal_rows(each, number, line)
+            database.insert(journal.row_table(database.dialect), journal.ROW_COLUMNS, rows)
+            line += rows.height
+            staged.append((each, rows.select("line")))
+        for each, rows in staged:
+            if not each.touches:
+                continue
+            step(f"loading {each.record.title.lower()}")
+            store = store_of(self.description, each.record, database.dialect)
+            stage = Stage(database, store, each, rows, number)
+            self._merge(stage)
+        return number
+
+    def _merge(self, stage: Stage) -> None:
+        refused: Refused | None = None
+        try:
+            if self.database.dialect == "postgresql":
+                # After an error PostgreSQL takes nothing more until the part is taken back.
+                self.database.run("SAVEPOINT merging")
+            stage.merge_all()
+        except RowRefused:
+            if self.database.dialect == "postgresql":
+                self.database.run("ROLLBACK TO SAVEPOINT merging")
+            refused = stage.find_refused()
+        if refused is not None:
+            raise refused
+
+    def refer_to(self, record: Record, keys: pl.DataFrame, going: Mapping[str, pl.DataFrame]) -> list[InTheWay]:
+        found: list[InTheWay] = []
+        if not keys.height or len(record.key) > 1:
+            return found
+        for other in self.description.records.values():
+            leaving = set(going[other.name].iter_rows()) if other.name in going else set()
+            for field in other.references:
+                if field.to != record.name:
+                    continue
+                store = store_of(self.description, other, self.database.dialect)
+                for *own, target in referring(self.database, store, field.name, keys[record.key[0]].to_list()):
+                    if tuple(own) not in leaving:
+                        message = f"{other.title} {' / '.join(own)} refers to it ({field.title.lower()})"
+                        found.append(InTheWay(record.name, target, field.name, message))
+        return found
+
+    def mark_undone(self, number: int, by: int) -> None:
+        self.database.run(f"UPDATE {journal.load_table(self.database.dialect)} SET undone_by = ? WHERE number = ?", [by, number])
+
+    def changes_of(self, number: int) -> list[RecordChanges]:
+        return journal.changes_of(self.database, self.description, number)
+
+    def history(self) -> list[Entry]:
+        return journal.entries(self.database)
+
+
+class SqlSystem(System):
+    """A system reached through its own tables.
+
+    Args:
+        connect: opens the database; called for each piece of work.
+        name: how messages call it.
+    """
+
+    def __init__(self, connect: Callable[[], Database], description: Description, name: str) -> None:
+        self._connect = connect
+        self.description = description
+        self.name = name
+
+    @contextmanager
+    def _open(self) -> Iterator[Database]:
+        database = self._connect()
+        try:
+            yield database
+        finally:
+            database.close()
+
+    @contextmanager
+    def reading(self) -> Iterator[Reading]:
+        with self._open() as database, database.looking():
+            yield _Reading(database, self.description)
+
+    @contextmanager
+    def writing(self) -> Iterator[Writing]:
+        with self._open() as database:
+            journal.demand_journal(database, self.name)
+            with database.changing():
+                yield _Writing(database, self.description)
+
+    def history(self) -> list[Entry]:
+        with self._open() as database:
+            return journal.entries(database)
+
+    def outcome(self, number: int) -> pl.DataFrame:
+        with self._open() as database:
+            if not journal.has_journal(database) or not any(each.number == number for each in journal.entries(database)):
+                raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
+            return journal.outcome_rows(database, number)

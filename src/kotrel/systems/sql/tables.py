@@ -1,0 +1,104 @@
+"""A description → tables with real constraints, for a system that Kotrel itself sets up."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.dialects import postgresql, sqlite
+from sqlalchemy.schema import CreateIndex, CreateSchema, CreateTable
+
+from kotrel.core.description import Description, Field, Record
+from kotrel.systems.sql.store import store_of
+
+WHOLE_DIGITS = 18
+"""Digits a stored decimal has in all."""
+
+
+def create_statements(description: Description, dialect: str) -> list[str]:
+    """The statements that create a description's tables, in load order.
+
+    Args:
+        dialect: ``sqlite`` or ``postgresql``.
+    """
+    metadata = sa.MetaData(schema=description.schema or None if dialect == "postgresql" else None)
+    tables = [_table(metadata, description, record, dialect) for record in description.in_load_order()]
+    statements = []
+    if metadata.schema:
+        statements.append(compiled(CreateSchema(metadata.schema), dialect))
+    for table in tables:
+        statements.append(compiled(CreateTable(table), dialect))
+        statements += [compiled(CreateIndex(index), dialect) for index in sorted(table.indexes, key=lambda i: str(i.name))]
+    return statements
+
+
+def compiled(statement: Any, dialect: str) -> str:
+    """A statement as text for one kind of database."""
+    speaker = postgresql.dialect() if dialect == "postgresql" else sqlite.dialect()
+    return str(statement.compile(dialect=speaker)).strip()
+
+
+def _table(metadata: sa.MetaData, description: Description, record: Record, dialect: str) -> sa.Table:
+    columns = [_column(field, record, dialect) for field in record.fields.values()]
+    return sa.Table(
+        store_of(description, record, dialect).table,
+        metadata,
+        *columns,
+        sa.PrimaryKeyConstraint(*record.key),
+        *_references(metadata, description, record),
+        *_rules(record, dialect),
+        *(sa.UniqueConstraint(field.name) for field in record.fields.values() if field.unique and field.kind != "list"),
+        # An index for each way people find a row, and for each reference: undo asks who refers to a row.
+        *(sa.Index(f"{record.name}_by_{'_'.join(group)}", *group) for group in record.also_known_by if len(group) > 1),
+    )
+
+
+def _column(field: Field, record: Record, dialect: str) -> sa.Column[Any]:
+    needed = field.name in record.key or field.must in ("always", "new")
+    return sa.Column(field.name, _type(field, dialect), nullable=not needed)
+
+
+def _type(field: Field, dialect: str) -> sa.types.TypeEngine[Any]:
+    if field.is_decimal:
+        # SQLite has no decimals: there they are whole numbers scaled by the field's decimals.
+        return sa.BigInteger() if dialect == "sqlite" else sa.Numeric(WHOLE_DIGITS, field.decimals)
+    if field.kind == "yes_no":
+        return sa.Integer() if dialect == "sqlite" else sa.Boolean()
+    if field.kind == "date" and dialect != "sqlite":
+        return sa.Date()
+    return sa.Text()
+
+
+def _references(metadata: sa.MetaData, description: Description, record: Record) -> Iterator[sa.ForeignKeyConstraint]:
+    schema = f"{metadata.schema}." if metadata.schema else ""
+    for field in record.references:
+        target = description.records[str(field.to)]
+        yield sa.ForeignKeyConstraint([field.name], [f"{schema}{target.name}.{target.key[0]}"])
+
+
+def _rules(record: Record, dialect: str) -> Iterator[sa.CheckConstraint]:
+    for field in record.fields.values():
+        column = sa.column(field.name)
+        scale = 10 ** (field.decimals or 0) if dialect == "sqlite" else 1
+        rules: list[tuple[str, sa.ColumnElement[bool]]] = []
+        if field.least is not None:
+            rules.append(("least", column >= sa.literal_column(str(field.least * scale))))
+        if field.most is not None:
+            rules.append(("most", column <= sa.literal_column(str(field.most * scale))))
+        if field.length is not None:
+            rules.append(("length", sa.func.length(column) <= sa.literal_column(str(field.length))))
+        if field.choices:
+            rules.append(("choice", column.in_([sa.literal_column(_text(choice)) for choice in field.choices])))
+        if field.kind == "yes_no" and dialect == "sqlite":
+            rules.append(("yes_no", column.in_([sa.literal_column("0"), sa.literal_column("1")])))
+        for rule, condition in rules:
+            yield sa.CheckConstraint(condition, name=f"{record.name}_{field.name}_{rule}")
+    for place, group in enumerate(record.together, start=1):
+        first, *others = (sa.column(name) for name in group)
+        same = sa.and_(*((first.is_(None)) == (other.is_(None)) for other in others))
+        yield sa.CheckConstraint(same, name=f"{record.name}_together_{place}")
+
+
+def _text(value: str) -> str:
+    return "'" + value.replace("'", "''") + "'"

@@ -1,0 +1,135 @@
+"""Makes a workspace: its settings, its system description, its folders, and a practice system where asked."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.practice.setup import description_text, set_up
+from kotrel.systems.opening import database_at, shown, without_password
+from kotrel.systems.sql import journal
+from kotrel.workspace.settings import FILE, HIDDEN
+
+FOLDERS = ("maps", "layouts", "prices")
+
+_SETTINGS = """\
+# Settings of this Kotrel workspace. What is commented out shows what else can be said.
+
+[system]
+url = {url}
+description = "system.toml"      # what the system takes: records, fields, rules
+# The password never stands here: it comes from KOTREL_PASSWORD or the keyring.
+
+[sheets]
+# How the sheets here are written. "auto" decides for each column from all its values.
+decimal_mark = "auto"            # "." or "," or "auto"
+dates = "auto"                   # what comes first in 3/4/2026: "day" or "month" or "auto"
+currency = "EUR"
+
+[spellings.unit]
+# Other spellings of codes on a list: the words in the sheet = "the code"
+# stk = "EA"
+"""
+
+_EMPTY_DESCRIPTION = """\
+# What your business system takes. Describe its tables here, one [record.…] for each; docs/system-description.md
+# explains every setting. A small start:
+
+[system]
+title = "Our system"
+# schema = "public"
+
+[record.unit]
+key = ["code"]
+called = "name"
+[record.unit.field]
+code = { kind = "code", length = 10, must = "always" }
+name = { kind = "text", length = 40, must = "new" }
+"""
+
+
+@dataclass(frozen=True)
+class Made:
+    """What was made: the folder, the system, whether practice data was put in, and remarks."""
+
+    folder: Path
+    system: str
+    practice: str
+    remarks: tuple[str, ...]
+
+
+def create_workspace(folder: Path, url: str | None, practice: bool, with_journal: bool) -> Made:
+    """Makes a workspace.
+
+    Args:
+        url: the system's address, or None for a practice system on SQLite in the workspace.
+        practice: put a practice system into that database where there is none.
+        with_journal: put only the journal's tables there.
+
+    Raises:
+        WrongUse: the folder is a workspace already.
+        OutOfReach: the folder cannot be written, or the database cannot be reached.
+    """
+    if (folder / FILE).exists():
+        raise WrongUse(f"{folder} is a workspace already", "Its settings are in kotrel.toml; take another folder for another.", "is-a-workspace")
+    if folder.exists() and not folder.is_dir():
+        raise WrongUse(f"{folder} is a file, not a folder", "Take another name.", "is-a-file")
+    own = url is None
+    address, had_password = without_password(url or "sqlite:practice.db")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for name in (*FOLDERS, HIDDEN):
+            (folder / name).mkdir(exist_ok=True)
+    except OSError as error:
+        raise OutOfReach(f"{folder} cannot be made: {error.strerror or error}", "Take a folder you may write to.", "no-right") from None
+    remarks = ["the password is not stored: set KOTREL_PASSWORD"] if had_password else []
+    told = "none"
+    description = _EMPTY_DESCRIPTION
+    # What a person gives as a file name means the folder they stand in, not the workspace.
+    if address.startswith("sqlite:") and not own:
+        path = Path(address.removeprefix("sqlite:"))
+        address = f"sqlite:{path.resolve().as_posix()}"
+    database = database_at(address if own or not had_password else str(url), folder, create=own or practice)()
+    try:
+        if own or practice:
+            _, made = set_up(database)
+            told = "made" if made else "there already, used as it is"
+            description = description_text()
+        elif database.has_table("practice" if database.dialect == "postgresql" else "", "item") and journal.has_journal(database):
+            told = "there already, used as it is"
+            description = description_text()
+        elif with_journal and not journal.has_journal(database):
+            database.create(journal.create_statements(database.dialect))
+            remarks.append("the journal's two tables were made")
+        else:
+            remarks.append("nothing was made in the database")
+    finally:
+        database.close()
+    if told == "none":
+        remarks.append("describe its tables in system.toml before the first check")
+    _write(folder / "system.toml", description)
+    _write(folder / FILE, _SETTINGS.format(url=_quoted(address)))
+    return Made(folder, shown(address), told, tuple(remarks))
+
+
+def add_journal(url: str, folder: Path) -> bool:
+    """Creates the journal's tables in a connected database. Returns False where they are there already."""
+    database = database_at(url, folder)()
+    try:
+        if journal.has_journal(database):
+            return False
+        database.create(journal.create_statements(database.dialect))
+        return True
+    finally:
+        database.close()
+
+
+def _quoted(text: str) -> str:
+    return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
+
+
+def _write(path: Path, text: str) -> None:
+    """Writes a settings file; one that is there already is the user's and stays."""
+    if not path.exists():
+        path.write_text(text, "utf-8", newline="\n")

@@ -1,0 +1,163 @@
+"""``kotrel.toml``: found, read, and refused with its line where it is wrong."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from kotrel.core.conventions import Conventions
+from kotrel.core.description import Description
+from kotrel.core.description_reading import read_description
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.nearness import folded, nearest
+from kotrel.core.toml_lines import line_of
+from kotrel.systems.interface import System
+from kotrel.systems.opening import open_system
+
+FILE = "kotrel.toml"
+HIDDEN = ".kotrel"
+
+_TABLES = {
+    "system": ("url", "description"),
+    "sheets": ("decimal_mark", "dates", "currency"),
+    "spellings": None,
+}
+
+
+@dataclass(frozen=True)
+class Workspace:
+    """A workspace as its settings say.
+
+    Attributes:
+        folder: where ``kotrel.toml`` is.
+        url: the system's address.
+        description: what the system takes.
+        conventions: how sheets are written here.
+        currency: the currency of amounts that name none.
+    """
+
+    folder: Path
+    url: str
+    description: Description
+    conventions: Conventions
+    currency: str = "EUR"
+
+    def system(self) -> System:
+        """The connected system; nothing is opened yet."""
+        return open_system(self.url, self.description, self.folder)
+
+    @property
+    def hidden(self) -> Path:
+        """Where Kotrel keeps what is not for people to edit."""
+        return self.folder / HIDDEN
+
+
+def find_workspace(told: Path | None, start: Path) -> Path:
+    """The workspace's folder: the one told, or the nearest with a ``kotrel.toml`` from ``start`` upwards.
+
+    Raises:
+        WrongUse: there is none.
+    """
+    if told is not None:
+        if not (told / FILE).is_file():
+            raise WrongUse(f"{told} is no workspace: there is no {FILE} in it", f"kotrel init {told} makes one.", "no-workspace")
+        return told
+    for folder in (start, *start.parents):
+        if (folder / FILE).is_file():
+            return folder
+    raise WrongUse(
+        f"this folder is no workspace, nor is any above it: there is no {FILE}",
+        "kotrel init makes one here; -w DIR names another.",
+        "no-workspace",
+    )
+
+
+def open_workspace(folder: Path) -> Workspace:
+    """Reads a workspace's settings and its system description.
+
+    Raises:
+        WrongUse: one of them is wrong; the message has file and line.
+    """
+    path = folder / FILE
+    text = _text(path)
+    try:
+        data = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise WrongUse(f"{path}: {error}", "Mend that line; text stands in quotes, like decimal_mark = \",\"", "wrong-settings") from None
+    settings = _Settings(text, path)
+    settings.known(data, tuple(_TABLES))
+    for name, allowed in _TABLES.items():
+        table = data.get(name, {})
+        if not isinstance(table, dict):
+            raise settings.wrong(f"“{name}” has to be a table, like [{name}]", name)
+        if allowed is not None:
+            settings.known(table, allowed, name)
+    system, sheets = data.get("system", {}), data.get("sheets", {})
+    url = settings.text_of(system, "url", "", "system")
+    if not url:
+        raise settings.wrong("no system is named", "system", hint='Under [system], say url = "sqlite:practice.db", or your own.')
+    described = folder / settings.text_of(system, "description", "system.toml", "system")
+    return Workspace(
+        folder=folder,
+        url=url,
+        description=read_description(_text(described), str(described)),
+        conventions=Conventions(
+            decimal_mark=settings.one_of(sheets, "decimal_mark", ("auto", ".", ","), "sheets"),  # type: ignore[arg-type]
+            dates=settings.one_of(sheets, "dates", ("auto", "day", "month"), "sheets"),  # type: ignore[arg-type]
+            spellings=settings.spellings(data.get("spellings", {})),
+        ),
+        currency=settings.text_of(sheets, "currency", "EUR", "sheets"),
+    )
+
+
+def _text(path: Path) -> str:
+    try:
+        return path.read_text("utf-8-sig")
+    except FileNotFoundError:
+        raise WrongUse(f"there is no {path}", "Put it back, or mend [system] description in kotrel.toml.", "wrong-settings") from None
+    except UnicodeDecodeError:
+        raise WrongUse(f"{path} is not UTF-8 text", "Save it again as UTF-8.", "wrong-settings") from None
+    except OSError as error:
+        raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
+
+
+class _Settings:
+    """The text of a settings file, to point at lines in."""
+
+    def __init__(self, text: str, path: Path) -> None:
+        self.text = text
+        self.path = path
+
+    def wrong(self, message: str, *at: str, hint: str = "") -> WrongUse:
+        return WrongUse(f"{self.path}, line {line_of(self.text, *at)}: {message}", hint, "wrong-settings")
+
+    def known(self, table: Mapping[str, Any], allowed: tuple[str, ...], *at: str) -> None:
+        for key in table:
+            if key not in allowed:
+                close = nearest(key, allowed)
+                hint = f"Did you mean “{close}”?" if close else f"Known are: {', '.join(allowed)}."
+                raise self.wrong(f"“{key}” is no setting", *at, key, hint=hint)
+
+    def text_of(self, table: Mapping[str, Any], key: str, default: str, *at: str) -> str:
+        value = table.get(key, default)
+        if not isinstance(value, str):
+            raise self.wrong(f"“{key}” has to be a text in quotes", *at, key)
+        return value
+
+    def one_of(self, table: Mapping[str, Any], key: str, allowed: tuple[str, ...], *at: str) -> str:
+        value = self.text_of(table, key, allowed[0], *at)
+        if value not in allowed:
+            quoted = ", ".join(f'"{each}"' for each in allowed)
+            raise self.wrong(f"{key} = “{value}” is not known", *at, key, hint=f"It is one of {quoted}.")
+        return value
+
+    def spellings(self, table: Mapping[str, Any]) -> dict[str, dict[str, str]]:
+        found: dict[str, dict[str, str]] = {}
+        for record, words in table.items():
+            if not isinstance(words, dict) or not all(isinstance(code, str) for code in words.values()):
+                raise self.wrong(f'spellings of {record} have to be like each = "EA"', "spellings", record)
+            found[record] = {folded(word): code for word, code in words.items()}
+        return found
