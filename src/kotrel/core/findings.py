@@ -103,7 +103,8 @@ def rows_with(groups: Iterable[FindingGroup], severity: Severity) -> pl.Series:
     found = [group.cells["row"] for group in groups if group.severity == severity]
     if not found:
         return pl.Series("row", [], dtype=pl.UInt32)
-    return pl.concat(found).unique().sort().rename("row").pipe(lambda rows: rows.filter(rows > 0))
+    rows = pl.concat(found).unique().sort().rename("row")
+    return rows.filter(rows > 0)
 
 
 def concerns_sheet(groups: Iterable[FindingGroup]) -> Iterator[FindingGroup]:

@@ -50,12 +50,13 @@ def _look(table: Table, column: Column) -> Look:
     if not len(values):
         return Look(column, 0, 0, "empty", 0, 0, (), ())
     lengths = values.str.len_chars()
+    sound = table.cells[column.letter].filter(~table.kind_is(column.letter, "error")).drop_nulls()
     examples = values.head(SAMPLE).unique(maintain_order=True).head(3).to_list()
     return Look(
         column=column,
         filled=len(values),
         unique=values.n_unique(),
-        kind=kind_of(values),
+        kind=kind_of(sound) if len(sound) else "empty",
         shortest=int(lengths.min()),  # type: ignore[arg-type]
         longest=int(lengths.max()),  # type: ignore[arg-type]
         examples=tuple(examples),

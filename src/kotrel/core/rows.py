@@ -71,14 +71,23 @@ class Rows:
         suggestion: pl.Expr | None = None,
     ) -> list[FindingGroup]:
         """A group of the rows for which ``wrong`` is true, with their values; no group where there are none."""
-        marked = self.values.lazy().filter(wrong).select(
-            pl.col("row"),
-            pl.col(field.name).alias("value") if field.name in self.values.columns else pl.lit(None, pl.String).alias("value"),
+        marked = self.values.lazy().with_columns(self.as_it_stands(field.name)).filter(wrong).select(
+            "row",
+            pl.col("as it stands").alias("value"),
             pl.lit(message).alias("message"),
             (pl.lit(None, pl.String) if suggestion is None else suggestion).alias("suggestion"),
         )
         cells = marked.collect()
         return [self.group(severity, kind, title, field.name, cells)] if cells.height else []
+
+    def as_it_stands(self, field: str) -> pl.Series:
+        """A field's cells as they stand in the sheet; a made value as it was made."""
+        letter = self.letters.get(field)
+        if letter is not None:
+            return self.table.cells[letter].alias("as it stands")
+        if field in self.values.columns:
+            return self.values[field].alias("as it stands")
+        return pl.Series("as it stands", [None], dtype=pl.String).new_from_index(0, self.values.height)
 
     def sheet_finding(
         self, severity: Severity, kind: str, title: str, message: str, letter: str | None = None, heading: str = ""

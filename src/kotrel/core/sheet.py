@@ -121,3 +121,9 @@ class Table:
         if self.sheet:
             return f"{self.sheet}!{letter or ''}{row}" if letter else f"{self.sheet}, row {row}"
         return f"line {row}, column {index_of(letter) + 1}" if letter else f"line {row}"
+
+    def place(self, row: int, letter: str | None) -> str:
+        """A cell on its own sheet, as short as can be: ``D17``, or ``line 17``."""
+        if self.sheet:
+            return f"{letter}{row}" if letter else f"row {row}"
+        return f"line {row}"

@@ -76,17 +76,7 @@ def _show_groups(screen: Screen, rows: Rows, severity: str, groups: Sequence[Fin
     if every:
         screen.show(_every(rows, groups))
         return
-    grid = Table.grid(padding=(0, 2))
-    grid.add_column(min_width=12, max_width=26)
-    grid.add_column()
-    grid.add_column(justify="right")
-    for group in groups:
-        grid.add_row(Text("  " + _subject(rows, group)), Text(group.title), Text(f"{group.count:,}"))
-    screen.show(grid) if not _has_examples(groups) else _with_examples(screen, rows, groups)
-
-
-def _has_examples(groups: Sequence[FindingGroup]) -> bool:
-    return any(group.count for group in groups)
+    _with_examples(screen, rows, groups)
 
 
 def _with_examples(screen: Screen, rows: Rows, groups: Sequence[FindingGroup]) -> None:
@@ -116,7 +106,7 @@ def _details(rows: Rows, group: FindingGroup) -> list[str]:
         return [str(message) for message in group.cells["message"].to_list()[:6]]
     examples = []
     for row, value, message, suggestion in cells.iter_rows():
-        text = place(rows, row, group.letter)
+        text = rows.table.place(row, group.letter)
         if value is not None:
             text += f" “{short(value)}”"
         if suggestion:
@@ -126,14 +116,7 @@ def _details(rows: Rows, group: FindingGroup) -> list[str]:
         examples.append(text)
     rest = group.count - len(examples)
     line = " · ".join(examples) + (f" · … {rest:,} more" if rest > 0 else "")
-    return [line, str(messages[0])] if same and messages[0] else [line]
-
-
-def place(rows: Rows, row: int, letter: str | None) -> str:
-    """A cell on its own sheet, as short as can be: ``D7``, or ``line 17``."""
-    if rows.table.sheet:
-        return f"{letter}{row}" if letter else f"row {row}"
-    return f"line {row}"
+    return [line, str(messages[0])] if same and messages[0] and messages[0] != group.title else [line]
 
 
 def _subject(rows: Rows, group: FindingGroup) -> str:
@@ -170,7 +153,7 @@ def show_repairs(screen: Screen, rows: Rows, every: bool) -> None:
         screen.show(Text(f"  {rows.record.fields[group.field].title}: {group.title}   {group.count:,}", style="bold"))
         cells = group.cells if every else group.cells.head(EXAMPLES)
         for row, before, after, proof in cells.iter_rows():
-            line = f"    {place(rows, row, group.letter)}  “{short(before)}” → {short(after) if after is not None else '(blank)'}"
+            line = f"    {rows.table.place(row, group.letter)}  “{short(before)}” → {short(after) if after is not None else '(blank)'}"
             screen.show(Text(line).append(f"   {proof}", style="dim"))
         if not every and group.count > EXAMPLES:
             screen.show(Text(f"    … {group.count - EXAMPLES:,} more (--all shows each)", style="dim"))

@@ -75,6 +75,9 @@ def undo_load(
                 stamp = Stamp(at, who, plan.entry.files, plan.entry.fingerprint, remark, "undo", number)
                 done = writing.apply(plan.way_back, stamp, step)
                 writing.mark_undone(number, done)
+                if plan.entry.kind == "undo" and plan.entry.of is not None:
+                    # Taking back an undo: the load it took back stands again.
+                    writing.mark_undone(plan.entry.of, None)
             return replace(plan, number=done)
         except Refused as refused:
             assert plan is not None

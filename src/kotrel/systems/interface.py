@@ -123,8 +123,8 @@ class Writing(Reading):
         """
 
     @abstractmethod
-    def mark_undone(self, number: int, by: int) -> None:
-        """Notes in the history that a load was taken back by another."""
+    def mark_undone(self, number: int, by: int | None) -> None:
+        """Notes in the history that a load was taken back by another, or (None) that it stands again."""
 
     @abstractmethod
     def changes_of(self, number: int) -> list[RecordChanges]:

@@ -61,7 +61,7 @@ def without_password(url: str) -> tuple[str, bool]:
     if url.startswith("sqlite:"):
         return url, False
     parts = urlsplit(url)
-    if parts.password is None:
+    if not parts.password:
         return url, False
     user, _, host = parts.netloc.rpartition("@")
     netloc = f"{user.split(':', maxsplit=1)[0]}@{host}"

@@ -26,13 +26,13 @@ def check_kept(rows: Rows, held: Held) -> list[FindingGroup]:
         if field.is_decimal:
             given = given.cast(pl.Decimal(38, 6), strict=False)
             stands = stands.cast(pl.Decimal(38, 6), strict=False)
-        edited = joined.filter(pl.col(name).is_not_null() & given.ne_missing(stands))
+        edited = joined.with_columns(rows.as_it_stands(name)).filter(pl.col(name).is_not_null() & given.ne_missing(stands))
         title = field.title.lower()
         if edited.height:
             message = f"the system keeps {title} itself: empty the cell or delete the column; stock changes by documents and counts"
             cells = edited.select(
                 "row",
-                pl.col(name).alias("value"),
+                pl.col("as it stands").alias("value"),
                 pl.lit(message).alias("message"),
                 pl.format("{} in the system", pl.col(f"held {name}").fill_null("nothing")).alias("suggestion"),
             )

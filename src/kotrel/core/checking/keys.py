@@ -40,7 +40,7 @@ def _twice_in_sheet(rows: Rows, doubled: pl.DataFrame) -> FindingGroup:
         how = f"the rows differ in {_few(differing)}" if differing else "the rows are the same"
         value = " / ".join(str(group[name]) for name in key)
         for row in group["row"]:
-            rest = [rows.table.address(other, letter) for other in group["row"] if other != row]
+            rest = [rows.table.place(other, letter) for other in group["row"] if other != row]
             cells.append((row, value, f"also in {_few(rest)}; {how}"))
     columns = list(zip(*cells, strict=True))
     table = cells_of(columns[0], columns[1], columns[2])
@@ -84,7 +84,7 @@ def _unique_in_sheet(rows: Rows, parts: pl.DataFrame) -> list[FindingGroup]:
     for (name,), part in shared.group_by("field", maintain_order=True):
         letter = rows.letters.get(str(name))
         messages = [
-            "also in " + _few([rows.table.address(other, letter) for other in everyone if other != row])
+            "also in " + _few([rows.table.place(other, letter) for other in everyone if other != row])
             for row, everyone in zip(part["row"], part["all"].to_list(), strict=True)
         ]
         cells = cells_of(part["row"], part["value"], messages)

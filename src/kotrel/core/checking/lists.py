@@ -24,10 +24,10 @@ def check_lists(rows: Rows, held: Held) -> list[FindingGroup]:
             unknown = unknown.filter(~unknown.is_in(rows.values[target.key[0]].implode()))
         if not len(unknown):
             continue
-        bad = rows.values.select("row", name).filter(values.is_in(unknown.implode()))
+        bad = rows.values.select("row", name, rows.as_it_stands(name)).filter(values.is_in(unknown.implode()))
         names = ListNames(held.all_of(target), target)
         hints = {value: names.suggestion(value) for value in unknown}
-        title = f"not on the list of {target.title.lower()}"
-        cells = cells_of(bad["row"], bad[name], f"not on the list “{target.title}”", [hints[value] for value in bad[name]])
+        title = f"not on the list “{target.title}”"
+        cells = cells_of(bad["row"], bad["as it stands"], title, [hints[value] for value in bad[name]])
         found.append(rows.group("error", "not-on-list", title, name, cells))
     return found

@@ -79,7 +79,7 @@ class _Writing(_Reading, Writing):
                         found.append(InTheWay(record.name, target, field.name, message))
         return found
 
-    def mark_undone(self, number: int, by: int) -> None:
+    def mark_undone(self, number: int, by: int | None) -> None:
         self.database.run(f"UPDATE {journal.load_table(self.database.dialect)} SET undone_by = ? WHERE number = ?", [by, number])
 
     def changes_of(self, number: int) -> list[RecordChanges]:
