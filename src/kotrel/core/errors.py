@@ -9,7 +9,7 @@ class KotrelError(Exception):
     Attributes:
         kind: kebab-case name of the trouble, stable, for programs that read ``--json``.
         hint: what to do next, or an empty text.
-        status: the exit status of the command (2 wrong use or settings, 3 out of reach).
+        status: the exit status of the command (1 wrong data, 2 wrong use or settings, 3 out of reach).
     """
 
     status = 2
@@ -25,6 +25,15 @@ class WrongUse(KotrelError):
     """The command line or a settings file is wrong (exit status 2)."""
 
     status = 2
+
+
+class WrongData(KotrelError):
+    """A file can be read, but what is in it cannot be worked with as a whole (exit status 1)."""
+
+    status = 1
+
+    def __init__(self, message: str, hint: str = "", kind: str = "wrong-data") -> None:
+        super().__init__(message, hint, kind)
 
 
 class OutOfReach(KotrelError):

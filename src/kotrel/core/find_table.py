@@ -6,7 +6,7 @@ import re
 
 import polars as pl
 
-from kotrel.core.errors import WrongUse
+from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.sheet import Column, Grid, Table
 
 LOOK_AT = 60
@@ -23,16 +23,17 @@ def find_table(grid: Grid, heading_row: int | None = None) -> Table:
         heading_row: the row in the sheet that holds the headings, where the user says so.
 
     Raises:
-        WrongUse: the sheet is empty, or has no such row.
+        WrongData: the sheet is empty.
+        WrongUse: it has no such row.
     """
     lines = grid.lines if grid.lines is not None else pl.int_range(1, grid.cells.height + 1, dtype=pl.UInt32, eager=True)
     where = f"sheet “{grid.name}” of {grid.file}" if grid.name else grid.file
     if grid.cells.width == 0 or grid.cells.height == 0:
-        raise WrongUse(f"{where} is empty", "Is it the right file, and was it saved?", "empty")
+        raise WrongData(f"{where} is empty", "Is it the right file, and was it saved?", "empty")
     if heading_row is None:
         at = _heading_index(grid)
         if at is None:
-            raise WrongUse(f"{where} is empty", "Is it the right file, and was it saved?", "empty")
+            raise WrongData(f"{where} is empty", "Is it the right file, and was it saved?", "empty")
     else:
         found = lines.index_of(heading_row)
         if found is None:

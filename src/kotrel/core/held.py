@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from threading import RLock
 from typing import Protocol
 
 import polars as pl
@@ -14,16 +15,19 @@ from kotrel.core.rows import Rows
 class Reader(Protocol):
     """Reads rows of a record from the business system."""
 
-    def __call__(self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None) -> pl.DataFrame:
+    def __call__(
+        self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None, filled: str | None = None
+    ) -> pl.DataFrame:
         """String columns ``fields`` in canonical text, blank as null.
 
         Args:
             among: a field and values: only rows whose field has one of the values are wanted. More may come back.
+            filled: only rows in which this field is filled.
         """
 
 
 class Held:
-    """Answers the checks' questions about the system, each read once.
+    """Answers the checks' questions about the system, each read once. One for the rows of one record.
 
     Args:
         description: the system's records.
@@ -33,29 +37,35 @@ class Held:
 
     def __init__(self, description: Description, read: Reader, pending: Mapping[str, pl.DataFrame] | None = None) -> None:
         self.description = description
-        self._read = read
+        self._reader = read
+        # Checks run several at a time, and one connection answers one question at a time.
+        self._one_at_a_time = RLock()
         self._pending = dict(pending or {})
         self._lists: dict[str, pl.DataFrame] = {}
-        self._existing: dict[int, pl.DataFrame] = {}
+        self._existing: pl.DataFrame | None = None
+
+    def _read(
+        self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None, filled: str | None = None
+    ) -> pl.DataFrame:
+        with self._one_at_a_time:
+            return self._reader(record, fields, among, filled)
 
     def existing(self, rows: Rows) -> pl.DataFrame:
-        """Of the system's rows that have a key of these rows: the key and the fields of unique groups."""
-        if id(rows.values) not in self._existing:
-            record = rows.record
-            fields = list(dict.fromkeys((*record.key, *(f for g in record.unique_groups().values() for f in g))))
-            first = record.key[0]
-            self._existing[id(rows.values)] = self._read(record.name, fields, (first, rows.values[first]))
-        return self._existing[id(rows.values)]
+        """The keys of the system's rows that have a key of these rows; more may come back."""
+        with self._one_at_a_time:
+            if self._existing is None:
+                key = rows.record.key
+                self._existing = self._read(rows.record.name, key, (key[0], rows.values[key[0]]))
+            return self._existing
 
     def having(self, record: Record, fields: Sequence[str], field: str, values: pl.Series) -> pl.DataFrame:
-        """The key and ``fields`` of the system's rows whose ``field`` has one of the values."""
+        """The key and ``fields`` of the system's rows whose ``field`` has one of the values; more may come back."""
         wanted = list(dict.fromkeys((*record.key, field, *fields)))
-        found = self._read(record.name, wanted, (field, values))
-        return found.filter(pl.col(field).is_in(values.unique().drop_nulls().implode()))
+        return self._read(record.name, wanted, (field, values))
 
     def having_any(self, record: Record, field: str) -> pl.DataFrame:
         """The key and the field of all the system's rows in which that field is filled."""
-        return self._read(record.name, [*record.key, field]).filter(pl.col(field).is_not_null())
+        return self._read(record.name, [*record.key, field], filled=field)
 
     def known_codes(self, record: Record, values: pl.Series) -> pl.Series:
         """Which of the values are keys of the record, in the system or before in this load."""
@@ -67,10 +77,11 @@ class Held:
 
     def all_of(self, record: Record) -> pl.DataFrame:
         """The whole list: its key, its name where it has one, and its parent where it is a path."""
-        if record.name not in self._lists:
-            fields = [*record.key, *(each for each in (record.called, record.path) if each)]
-            self._lists[record.name] = self._read(record.name, list(dict.fromkeys(fields)))
-        return self._lists[record.name]
+        with self._one_at_a_time:
+            if record.name not in self._lists:
+                fields = [*record.key, *(each for each in (record.called, record.path) if each)]
+                self._lists[record.name] = self._read(record.name, list(dict.fromkeys(fields)))
+            return self._lists[record.name]
 
 
 def is_new(rows: Rows, held: Held) -> pl.Series:

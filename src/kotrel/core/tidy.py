@@ -20,6 +20,8 @@ from kotrel.core.nearness import folded, nearest
 from kotrel.core.words import read_yes_no
 
 _STRAY = r"^[\s\u{200b}\u{feff}]|[\s\u{200b}\u{feff}]$"
+_CLEAN = r"^[!-~](?:[ -~]*[!-~])?$"
+"""Plain ASCII without blanks at its ends: one quick look settles most columns."""
 _STRAY_CHARS = " \t\r\n\u00a0\u2007\u202f\u200b\ufeff\u2009\u3000"
 FEW = 500
 """A column with at most this many distinct values among its first rows is looked at by its distinct values."""
@@ -80,7 +82,7 @@ def clean_ends(rows: pl.Series, values: pl.Series, told: bool) -> Tidied:
         told: whether to tell of it (blanks at the ends of numbers and yes/no mean nothing).
     """
     seen = values.unique() if is_few(values) else values
-    if not seen.str.contains(_STRAY).any():
+    if bool(seen.str.contains(_CLEAN).all()) or not bool(seen.str.contains(_STRAY).any()):
         return Tidied(values)
     stripped = values.str.strip_chars(_STRAY_CHARS)
     stripped = stripped.set(stripped == "", None)
@@ -120,6 +122,8 @@ def _spread(
         mend_titles: kind of mend → title. A kind in neither table is a silent change.
     """
     distinct = values.filter(odd).unique().drop_nulls().to_list()
+    if not distinct:
+        return Tidied(values)
     answers = [read(value) for value in distinct]
     table = pl.DataFrame(
         {
@@ -173,8 +177,11 @@ def tidy_number(rows: pl.Series, values: pl.Series, is_number: pl.Series, about:
         is_number: which cells are numbers in the spreadsheet itself: their text is exact and needs no convention.
     """
     decimals = about.decimals or 0
-    plain = values.str.contains(numbers.PLAIN)
     told = setting.conventions.decimal_mark
+    if decimals != 3 and told != "," and bool(values.str.contains(_fixed(decimals)).all()):
+        # Written as Kotrel itself writes them; with three decimals a point could also divide thousands.
+        return Tidied(values)
+    plain = values.str.contains(numbers.PLAIN)
     odd = ~plain.fill_null(True)
     texts = values if not is_number.any() else values.set(is_number, None)
     if told != "auto" or not numbers.doubtful_points(texts):
@@ -204,10 +211,15 @@ def tidy_number(rows: pl.Series, values: pl.Series, is_number: pl.Series, about:
     return tidied
 
 
+def _fixed(decimals: int) -> str:
+    """Numbers as Kotrel writes them: exactly so many decimals, no zero in front, no minus zero."""
+    part = rf"[.][0-9]{{{decimals}}}" if decimals else ""
+    return rf"^(?:0{part}|-?[1-9][0-9]*{part})$"
+
+
 def fixed_decimals(values: pl.Series, decimals: int) -> pl.Series:
     """Plain numbers with exactly that many decimals; one with more, or one that is no number, stays as it is."""
-    whole = rf"^-?(?:0|[1-9][0-9]*){rf'[.][0-9]{{{decimals}}}' if decimals else ''}$"
-    if bool(values.str.contains(whole).all()) and not bool((values.str.starts_with("-0")).any()):
+    if bool(values.str.contains(_fixed(decimals)).all()):
         return values
     too_many = values.str.contains(rf"\.[0-9]{{{decimals}}}[0-9]*[1-9]").fill_null(False)
     exact = values.cast(pl.Decimal(38, decimals), strict=False).cast(pl.String)

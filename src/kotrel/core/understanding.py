@@ -7,13 +7,14 @@ from datetime import date
 
 import polars as pl
 
+from kotrel.core.at_once import at_once
 from kotrel.core.conventions import Conventions
 from kotrel.core.findings import FindingGroup, RepairGroup, Severity, cells_of
 from kotrel.core.matching import Matched
 from kotrel.core.numbers import Mark
 from kotrel.core.rows import Rows
 from kotrel.core.sheet import Table
-from kotrel.core.tidy import Setting, column_mark, tidy
+from kotrel.core.tidy import Setting, Tidied, column_mark, tidy
 
 
 def understand(table: Table, matched: Matched, conventions: Conventions, today: date) -> Rows:
@@ -29,13 +30,12 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
     findings: list[FindingGroup] = []
     repairs: list[RepairGroup] = []
     headings = {column.letter: column.heading for column in table.columns}
-    for name, letter in matched.letters.items():
-        about = record.fields[name]
 
-        def kinds(kind: str, letter: str = letter) -> pl.Series:
-            return table.kind_is(letter, kind)
+    def tidied_column(name: str) -> Tidied:
+        letter = matched.letters[name]
+        return tidy(sheet_rows, table.cells[letter], lambda kind: table.kind_is(letter, kind), record.fields[name], setting)
 
-        tidied = tidy(sheet_rows, table.cells[letter], kinds, about, setting)
+    for (name, letter), tidied in zip(matched.letters.items(), at_once(tidied_column, matched.letters), strict=True):
         columns.append(tidied.values.alias(name))
         findings += [
             FindingGroup(each.severity, each.kind, each.title, record.name, name, letter, each.cells, headings[letter])

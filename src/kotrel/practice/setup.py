@@ -57,6 +57,7 @@ def set_up(database: Database, with_data: bool = True) -> tuple[Description, boo
     Raises:
         WrongUse: the place is taken by tables that are no practice system.
     """
+    from kotrel.systems.sql import journal_tables
     from kotrel.systems.sql.tables import create_statements
 
     description = read_description(description_text())
@@ -72,7 +73,7 @@ def set_up(database: Database, with_data: bool = True) -> tuple[Description, boo
             "place-taken",
         )
     # The journal may be there already, with the loads of another system of the same database.
-    journal_statements = [] if journal.has_journal(database) else journal.create_statements(database.dialect)
+    journal_statements = [] if journal.has_journal(database) else journal_tables.create_statements(database.dialect)
     data = {**base_lists(), "item": items()} if with_data else {}
     with database.changing():
         for statement in [*create_statements(description, database.dialect), *journal_statements]:

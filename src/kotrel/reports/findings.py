@@ -39,7 +39,9 @@ def headline(rows: Rows) -> Text:
     line = Text(Path(table.file).name, style="bold")
     if table.sheet:
         line.append(f" · sheet “{table.sheet}”", style="")
-    line.append(f" · {'rows' if table.sheet else 'lines'} {table.first_row}–{table.last_row} as {rows.record.name}", style="")
+    what = "row" if table.sheet else "line"
+    span = f"{what} {table.first_row}" if table.rows == 1 else f"{what}s {table.first_row}–{table.last_row}"
+    line.append(f" · {span} as {rows.record.name}", style="")
     return line
 
 

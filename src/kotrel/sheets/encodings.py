@@ -49,6 +49,8 @@ def as_utf8(raw: bytes, name: str) -> tuple[bytes, list[str]]:
 
 
 def _is_utf8(raw: bytes) -> bool:
+    if raw.isascii():
+        return True
     try:
         raw.decode("utf-8")
     except UnicodeDecodeError:

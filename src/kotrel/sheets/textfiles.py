@@ -96,7 +96,7 @@ def _width(sample: str, separator: str) -> int:
 def _fast(raw: bytes, separator: str, width: int) -> pl.DataFrame | None:
     """All rows at once; None where the text is irregular and has to be read row by row."""
     schema = {letter_of(place): pl.String() for place in range(width)}
-    if not raw.strip():
+    if not raw[:_SAMPLE].strip() and not raw.strip():
         return pl.DataFrame(schema=schema)
     padded = raw if not _first_row_is_short(raw, separator, width) else b'""' + separator.encode() * (width - 1) + b"\n" + raw
     try:
@@ -108,7 +108,8 @@ def _fast(raw: bytes, separator: str, width: int) -> pl.DataFrame | None:
 
 def _first_row_is_short(raw: bytes, separator: str, width: int) -> bool:
     """The fast reader takes the number of columns from the first row: a title line must not decide it."""
-    return raw.split(b"\n", maxsplit=1)[0].count(separator.encode()) + 1 != width
+    end = raw.find(b"\n")
+    return raw.count(separator.encode(), 0, end if end >= 0 else len(raw)) + 1 != width
 
 
 def _slowly(raw: bytes, separator: str) -> tuple[pl.DataFrame, pl.Series]:

@@ -8,7 +8,7 @@ from datetime import date
 from pathlib import Path
 
 from kotrel.core.description import Description, Record
-from kotrel.core.errors import WrongUse
+from kotrel.core.errors import KotrelError, WrongData, WrongUse
 from kotrel.core.find_table import find_table
 from kotrel.core.matching import Matched, likely_record, match_headings
 from kotrel.core.nearness import nearest
@@ -100,7 +100,7 @@ def _choose(
     remarks = [f"other sheets left out: {', '.join(others)}"] if others and not wanted.sheet else []
     if not table.rows:
         where = f"sheet “{table.sheet}” of {file}" if table.sheet else file
-        raise WrongUse(f"{where} has headings in row {table.heading_row} and no rows below", "Fill it in first.", "no-rows")
+        raise WrongData(f"{where} has headings in row {table.heading_row} and no rows below", "Fill it in first.", "no-rows")
     return table, matched, remarks
 
 
@@ -111,23 +111,23 @@ def tables_of(grids: Sequence[Grid], heading_row: int | None) -> list[Table]:
         WrongUse: all of them are empty.
     """
     tables: list[Table] = []
-    trouble: WrongUse | None = None
+    trouble: KotrelError | None = None
     for grid in grids:
         if grid.name in OWN_SHEETS:
             continue
         try:
             tables.append(find_table(grid, heading_row))
-        except WrongUse as error:
+        except KotrelError as error:
             trouble = trouble or error
     if not tables:
-        raise trouble or WrongUse("there is no sheet with data in it", "Is it the right file?", "empty")
+        raise trouble or WrongData("there is no sheet with data in it", "Is it the right file?", "empty")
     return tables
 
 
-def _nothing_recognised(tables: Sequence[Table], records: Sequence[Record], file: str) -> WrongUse:
+def _nothing_recognised(tables: Sequence[Table], records: Sequence[Record], file: str) -> WrongData:
     seen = ", ".join(f"“{column.heading}”" for column in tables[0].columns[:6] if column.heading) or "none"
     what = records[0].title.lower() if len(records) == 1 else "any record of the system"
-    return WrongUse(
+    return WrongData(
         f"nothing in {file} is recognised as {what}; its headings are {seen}",
         f"kotrel inspect {Path(file).name} shows what is in it; kotrel records {records[0].name} names the fields.",
         "nothing-recognised",

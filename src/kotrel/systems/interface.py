@@ -94,11 +94,14 @@ class Reading(ABC):
     """One consistent look at the system: all reads see the same moment."""
 
     @abstractmethod
-    def read(self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None) -> pl.DataFrame:
+    def read(
+        self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None, filled: str | None = None
+    ) -> pl.DataFrame:
         """Rows of a record: String columns ``fields`` in canonical text, blank as null.
 
         Args:
             among: a field and values: only rows whose field has one of them are wanted. More may come back.
+            filled: only rows in which this field is filled.
         """
 
 

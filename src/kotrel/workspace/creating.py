@@ -8,7 +8,7 @@ from pathlib import Path
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.practice.setup import description_text, set_up
 from kotrel.systems.opening import database_at, shown, without_password
-from kotrel.systems.sql import journal
+from kotrel.systems.sql import journal, journal_tables
 from kotrel.workspace.settings import FILE, HIDDEN
 
 FOLDERS = ("maps", "layouts", "prices")
@@ -100,7 +100,7 @@ def create_workspace(folder: Path, url: str | None, practice: bool, with_journal
             told = "there already, used as it is"
             description = description_text()
         elif with_journal and not journal.has_journal(database):
-            database.create(journal.create_statements(database.dialect))
+            database.create(journal_tables.create_statements(database.dialect))
             remarks.append("the journal's two tables were made")
         else:
             remarks.append("nothing was made in the database")
@@ -119,7 +119,7 @@ def add_journal(url: str, folder: Path) -> bool:
     try:
         if journal.has_journal(database):
             return False
-        database.create(journal.create_statements(database.dialect))
+        database.create(journal_tables.create_statements(database.dialect))
         return True
     finally:
         database.close()

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from kotrel.core.at_once import at_once
 from kotrel.core.checking.codes import check_codes
 from kotrel.core.checking.keys import check_keys, check_unique
 from kotrel.core.checking.kept import check_kept
@@ -40,6 +41,5 @@ def check_rows(rows: Rows, held: Held, checks: tuple[Check, ...] = CHECKS) -> Ro
         message = f"no column is headed {' and '.join(f'“{title}”' for title in missing)}, which names the rows"
         finding = rows.sheet_finding("error", "no-key-column", "the key column is missing", message)
         return rows.with_findings([finding])
-    for check in checks:
-        rows = rows.with_findings(check(rows, held))
-    return rows
+    groups = at_once(lambda check: check(rows, held), checks)
+    return rows.with_findings([group for found in groups for group in found])

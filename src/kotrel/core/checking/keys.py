@@ -18,9 +18,11 @@ def check_keys(rows: Rows, held: Held) -> list[FindingGroup]:
         field = rows.record.fields[name]
         if rows.values[name].null_count():
             found += rows.where("error", "missing", "must be filled", field, rows.values[name].is_null(), "every row needs it")
+    keyed = rows.values.select(key).drop_nulls()
+    if keyed.n_unique() == keyed.height if len(key) > 1 else keyed.to_series().n_unique() == keyed.height:
+        return found
     keyed = rows.values.select(key)
-    twice = keyed.is_duplicated() if len(key) > 1 else keyed.to_series().is_duplicated()
-    twice = twice & keyed.select(pl.all_horizontal(pl.all().is_not_null())).to_series()
+    twice = keyed.is_duplicated() & keyed.select(pl.all_horizontal(pl.all().is_not_null())).to_series()
     if twice.any():
         found.append(_twice_in_sheet(rows, rows.values.filter(twice)))
     return found
@@ -66,18 +68,18 @@ def check_unique(rows: Rows, held: Held) -> list[FindingGroup]:
 
 
 def _parts(rows: Rows, field: Field) -> pl.DataFrame:
-    """Each single value of a field: row, value and the field's name; lists are taken apart."""
-    frame = rows.values.select("row", pl.col(field.name).alias("value"), pl.lit(field.name).alias("field"))
-    frame = frame.filter(pl.col("value").is_not_null())
+    """Each single value of a field: row, value, the row's key, the field's name; lists are taken apart."""
+    key = [pl.col(name).alias(f"own {name}") for name in rows.record.key]
+    frame = rows.values.select("row", pl.col(field.name).alias("value"), *key).filter(pl.col("value").is_not_null())
     if field.kind == "list":
         frame = frame.with_columns(pl.col("value").str.split("; ")).explode("value")
-    return frame
+    return frame.with_columns(pl.lit(field.name).alias("field"))
 
 
 def _unique_in_sheet(rows: Rows, parts: pl.DataFrame) -> list[FindingGroup]:
-    twice = parts.filter(parts["value"].is_duplicated())
-    if not twice.height:
+    if parts["value"].n_unique() == parts.height:
         return []
+    twice = parts.filter(parts["value"].is_duplicated())
     where = twice.group_by("value", maintain_order=True).agg(pl.col("row").alias("all"), pl.col("row").n_unique().alias("rows"))
     shared = twice.join(where.filter(pl.col("rows") > 1), on="value", maintain_order="left")
     found: list[FindingGroup] = []
@@ -102,16 +104,18 @@ def _unique_in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], 
         else:
             there = held.having(rows.record, (), name, parts["value"])
         holders.append(there.select(*(pl.col(k).alias(f"held {k}") for k in key), pl.col(name).alias("value")))
-    taken = pl.concat(holders).filter(pl.col("value").is_not_null())
-    if not taken.height:
-        return []
-    with_key = parts.join(rows.values.select("row", *key), on="row", maintain_order="left")
-    clash = with_key.join(taken, on="value", maintain_order="left").filter(
-        pl.any_horizontal(pl.col(k).ne_missing(pl.col(f"held {k}")) for k in key)
+    taken = pl.concat(holders).lazy()
+    clash = (
+        parts.lazy()
+        .join(taken, on="value")
+        .filter(pl.any_horizontal(pl.col(f"own {k}").ne_missing(pl.col(f"held {k}")) for k in key))
+        .collect()
     )
-    # Where the same sheet takes the value away from its holder, the two rows only change places.
-    given = parts.select("row").unique().join(rows.values.select("row", *key), on="row").select(*(pl.col(k).alias(f"held {k}") for k in key))
-    clash = clash.join(given, on=[f"held {k}" for k in key], how="anti", maintain_order="left")
+    if not clash.height:
+        return []
+    # Where the same sheet gives the holder another value, the two rows only change places.
+    given = parts.select(pl.col(f"own {k}").alias(f"held {k}") for k in key).unique()
+    clash = clash.join(given, on=[f"held {k}" for k in key], how="anti").sort("row")
     found: list[FindingGroup] = []
     for (name,), part in clash.group_by("field", maintain_order=True):
         holder = part.select(pl.concat_str([pl.col(f"held {k}") for k in key], separator=" / ")).to_series()

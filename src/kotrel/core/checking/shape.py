@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
+from kotrel.core.at_once import at_once
 from kotrel.core.description import Field
 from kotrel.core.findings import FindingGroup
 from kotrel.core.held import Held
@@ -14,14 +15,18 @@ from kotrel.core.tidy import is_few
 LARGEST = 12
 """Digits before the point: with up to six decimals, a scaled whole number still fits 64 bits."""
 
+CONTROL = r"[\x00-\x1f\x7f-\u{9f}]"
+UNPRINTABLE = r"[\x00-\x08\x0b\x0c\x0e-\x1f]"
+
 
 def check_shape(rows: Rows, held: Held) -> list[FindingGroup]:
     """Length, decimals and range of every carried field."""
-    found: list[FindingGroup] = []
-    for name in rows.fields:
+
+    def one(name: str) -> list[FindingGroup]:
         field = rows.record.fields[name]
-        found += _numbers(rows, field) if field.is_decimal else _texts(rows, field)
-    return found
+        return _numbers(rows, field) if field.is_decimal else _texts(rows, field)
+
+    return [group for groups in at_once(one, rows.fields) for group in groups]
 
 
 def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
@@ -33,15 +38,12 @@ def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
     if field.length is not None and bool((seen.str.len_bytes() > field.length).any()):
         wrong = values.str.len_chars() > field.length
         length = pl.format("{} characters", pl.col(field.name).str.len_chars())
-        found += rows.where(
-            "error", "too-long", "too long", field, wrong, f"at most {field.length} characters", length
-        )
-    if field.kind in ("code", "reference") and bool(seen.str.contains(r"\p{Cc}").any()):
-        wrong = values.str.contains(r"\p{Cc}")
-        found += rows.where("error", "strange-letters", "a line break in a code", field, wrong, "a code stands on one line")
-    if field.kind == "text" and bool(seen.str.contains(r"[\x00-\x08\x0b\x0c\x0e-\x1f]").any()):
-        wrong = values.str.contains(r"[\x00-\x08\x0b\x0c\x0e-\x1f]")
-        found += rows.where("error", "strange-letters", "unprintable characters", field, wrong, "type the text anew")
+        found += rows.where("error", "too-long", "too long", field, wrong, f"at most {field.length} characters", length)
+    if bool(seen.str.contains(CONTROL).any()):
+        one_line = field.kind in ("code", "reference")
+        wrong = values.str.contains(r"\p{Cc}" if one_line else UNPRINTABLE)
+        title, message = ("a line break in a code", "a code stands on one line") if one_line else ("unprintable characters", "type the text anew")
+        found += rows.where("error", "strange-letters", title, field, wrong, message)
     return found
 
 
@@ -49,23 +51,23 @@ def _numbers(rows: Rows, field: Field) -> list[FindingGroup]:
     values = rows.values[field.name]
     decimals = field.decimals or 0
     found: list[FindingGroup] = []
-    plain = pl.col(field.name).str.contains(PLAIN)
-    if bool(values.str.contains(rf"\.[0-9]{{{decimals}}}[0-9]*[1-9]").any()):
-        excess = plain & pl.col(field.name).str.contains(rf"\.[0-9]{{{decimals}}}[0-9]*[1-9]")
+    # After tidying, a number has exactly its field's decimals unless it has too many.
+    after_point = values.str.len_bytes() - values.str.find(".", literal=True) - 1
+    if bool((after_point > decimals).any()):
+        excess = pl.col(field.name).str.contains(PLAIN) & (after_point > decimals)
         rounded = pl.col(field.name).cast(pl.Decimal(38, 12), strict=False).round(decimals, mode="half_away_from_zero")
         shown = rounded.cast(pl.Decimal(38, decimals), strict=False).cast(pl.String)
         what = f"at most {decimals} decimals" if decimals else "a whole number"
         title = "too many decimals" if decimals else "not a whole number"
         found += rows.where("error", "too-many-decimals", title, field, excess, what, shown)
-    exact = values.cast(pl.Decimal(38, max(decimals, 6)), strict=False)
-    too_large = values.str.contains(rf"^-?[0-9]{{{LARGEST + 1},}}")
-    if bool(too_large.any()):
+    if int(values.str.len_bytes().max() or 0) > LARGEST:  # type: ignore[arg-type]
+        too_large = values.str.contains(rf"^-?[0-9]{{{LARGEST + 1},}}")
         found += rows.where("error", "too-large", "too large", field, too_large, f"at most {LARGEST} digits before the point")
-    for limit, wrong, kind, words in (
-        (field.least, exact < field.least if field.least is not None else None, "too-small", "at least"),
-        (field.most, exact > field.most if field.most is not None else None, "too-big", "at most"),
-    ):
-        if wrong is not None and bool(wrong.any()):
-            title = "below zero" if limit == 0 and kind == "too-small" else f"not {words} {limit}"
-            found += rows.where("error", kind, title, field, wrong, f"{words} {limit}")
+    if field.least is not None and (field.least != 0 or bool(values.str.starts_with("-").any())):
+        exact = values.cast(pl.Decimal(38, max(decimals, 6)), strict=False)
+        title = "below zero" if field.least == 0 else f"not at least {field.least}"
+        found += rows.where("error", "too-small", title, field, exact < field.least, f"at least {field.least}")
+    if field.most is not None:
+        exact = values.cast(pl.Decimal(38, max(decimals, 6)), strict=False)
+        found += rows.where("error", "too-big", f"not at most {field.most}", field, exact > field.most, f"at most {field.most}")
     return found

@@ -12,7 +12,7 @@ import polars as pl
 from kotrel.core.description import Field
 
 FEW_ENOUGH = 50_000
-"""Up to that many distinct values are asked for by name; beyond, the whole column is read."""
+"""Up to that many values are asked for by name; beyond, the whole column is read."""
 
 
 NEVER_BLANK = "'.'"

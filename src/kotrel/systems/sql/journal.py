@@ -11,69 +11,34 @@ from collections.abc import Sequence
 from typing import Any
 
 import polars as pl
-import sqlalchemy as sa
-from sqlalchemy.schema import CreateSchema, CreateTable
-
 from kotrel.core.changes import RecordChanges, before, key_text
 from kotrel.core.description import Description
 from kotrel.core.errors import WrongUse
 from kotrel.systems.interface import Entry, Stamp, load_name
 from kotrel.systems.sql.database import Database, quoted
-from kotrel.systems.sql.tables import compiled
 
 SCHEMA = "kotrel"
 
 ROW_COLUMNS = ("load", "line", "record", "file", "sheet", "row", "key", "action", "outcome", "message", "after", "before")
 
 
-def _table_name(dialect: str, name: str) -> tuple[str, str]:
+def table_name(dialect: str, name: str) -> tuple[str, str]:
     return (SCHEMA, name) if dialect == "postgresql" else ("", f"kotrel_{name}")
 
 
 def load_table(dialect: str) -> str:
     """The quoted name of the table of loads."""
-    return quoted(*_table_name(dialect, "load"))
+    return quoted(*table_name(dialect, "load"))
 
 
 def row_table(dialect: str) -> str:
     """The quoted name of the table of rows."""
-    return quoted(*_table_name(dialect, "load_row"))
-
-
-def create_statements(dialect: str) -> list[str]:
-    """The statements that create the journal."""
-    metadata = sa.MetaData(schema=SCHEMA if dialect == "postgresql" else None)
-    loads = sa.Table(
-        _table_name(dialect, "load")[1],
-        metadata,
-        sa.Column("number", sa.Integer, primary_key=True, autoincrement=False),
-        sa.Column("kind", sa.Text, nullable=False),
-        sa.Column("at", sa.Text, nullable=False),
-        sa.Column("who", sa.Text, nullable=False),
-        sa.Column("files", sa.Text, nullable=False),
-        sa.Column("fingerprint", sa.Text, nullable=False),
-        sa.Column("remark", sa.Text, nullable=False),
-        sa.Column("of", sa.Integer),
-        sa.Column("undone_by", sa.Integer),
-        sa.Column("parts", sa.Text, nullable=False),
-    )
-    rows = sa.Table(
-        _table_name(dialect, "load_row")[1],
-        metadata,
-        sa.Column("load", sa.Integer, sa.ForeignKey(loads.c.number), nullable=False),
-        sa.Column("line", sa.Integer, nullable=False),
-        *(sa.Column(name, sa.Text) for name in ("record", "file", "sheet")),
-        sa.Column("row", sa.Integer),
-        *(sa.Column(name, sa.Text) for name in ROW_COLUMNS[6:]),
-        sa.PrimaryKeyConstraint("load", "line"),
-    )
-    schema = [f"{compiled(CreateSchema(SCHEMA, if_not_exists=True), dialect)}"] if metadata.schema else []
-    return [*schema, compiled(CreateTable(loads), dialect), compiled(CreateTable(rows), dialect)]
+    return quoted(*table_name(dialect, "load_row"))
 
 
 def has_journal(database: Database) -> bool:
     """True where the journal's tables are there."""
-    return database.has_table(*_table_name(database.dialect, "load"))
+    return database.has_table(*table_name(database.dialect, "load"))
 
 
 def demand_journal(database: Database, name: str) -> None:
@@ -178,17 +143,16 @@ def entries(database: Database) -> list[Entry]:
 
 def outcome_rows(database: Database, number: int) -> pl.DataFrame:
     """The rows of a load, in the order of the load."""
-    names = ["file", "sheet", "row", "record", "key", "action", "outcome", "message"]
-    columns = [
-        f"CAST({quoted(name)} AS text)" if database.dialect == "postgresql" or name == "row" else _csv_text(quoted(name))
-        for name in names
-    ]
-    rest = f"FROM {row_table(database.dialect)} WHERE load = ? ORDER BY line"
-    return database.frame(columns, names, rest, [number]).with_columns(pl.col("row").cast(pl.UInt32))
+    return _rows(database, ["file", "sheet", "row", "record", "key", "action", "outcome", "message"], "load = ?", number)
 
 
-def _csv_text(column: str) -> str:
-    return f"CASE WHEN {column} IS NOT NULL THEN '\"' || replace({column}, '\"', '\"\"') || '\"' END"
+def _rows(database: Database, names: Sequence[str], condition: str, number: int) -> pl.DataFrame:
+    """Columns of a load's rows, in the order of the load."""
+    wanted = ["line", *names]
+    columns = [f"CAST({quoted(name)} AS text)" for name in wanted]
+    rest = f"FROM {row_table(database.dialect)} WHERE {condition}"
+    rows = database.frame(columns, wanted, rest, [number])
+    return rows.sort(pl.col("line").cast(pl.Int64)).select(names).with_columns(pl.col("row").cast(pl.UInt32))
 
 
 def changes_of(database: Database, description: Description, number: int) -> list[RecordChanges]:
@@ -201,12 +165,7 @@ def changes_of(database: Database, description: Description, number: int) -> lis
     if not found:
         raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
     names = ["record", "file", "sheet", "row", "action", "after", "before"]
-    as_text = [
-        f"CAST({quoted(name)} AS text)" if database.dialect == "postgresql" or name == "row" else _csv_text(quoted(name))
-        for name in names
-    ]
-    rest = f"FROM {row_table(database.dialect)} WHERE load = ? AND action <> 'same' ORDER BY line"
-    rows = database.frame(as_text, names, rest, [number]).with_columns(pl.col("row").cast(pl.UInt32))
+    rows = _rows(database, names, "load = ? AND action <> 'same'", number)
     changes = []
     for part in json.loads(found[0][0]):
         record, fields = description.records.get(part["record"]), part["fields"]

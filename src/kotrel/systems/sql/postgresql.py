@@ -175,7 +175,7 @@ class PostgresDatabase(Database):
 
 
 def _no_connection(error: Exception, name: str) -> OutOfReach:
-    words = str(error).strip().replace("\n", " ")
+    words = " ".join(str(error).split())
     if "password" in words and ("authentication failed" in words or "no password" in words):
         return OutOfReach(
             f"{name} refuses the user or the password", "Set KOTREL_PASSWORD, and look at the user in kotrel.toml.", "password-refused"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import polars as pl
 
@@ -35,17 +36,24 @@ def store_of(description: Description, record: Record, dialect: str) -> Store:
 
 
 def read_rows(
-    database: Database, store: Store, fields: Sequence[str], among: tuple[str, pl.Series] | None = None
+    database: Database,
+    store: Store,
+    fields: Sequence[str],
+    among: tuple[str, pl.Series] | None = None,
+    filled: str | None = None,
 ) -> pl.DataFrame:
     """Rows of a record as String columns in canonical text; see :meth:`kotrel.systems.interface.Reading.read`."""
-    rest, values = f"FROM {store.name}", []
-    if among is not None:
+    conditions: list[str] = []
+    values: list[Any] = []
+    if among is not None and len(among[1]) <= FEW_ENOUGH:
         field, wanted = among
-        distinct = wanted.head(FEW_ENOUGH * 4).unique().drop_nulls()
-        if len(wanted) <= FEW_ENOUGH * 4 and len(distinct) <= FEW_ENOUGH:
-            if not len(distinct):
-                return pl.DataFrame(schema=dict.fromkeys(fields, pl.String))
-            condition, values = database.among(store.column(field), distinct.to_list())
-            rest += f" WHERE {condition}"
+        distinct = wanted.unique().drop_nulls().to_list()
+        if not distinct:
+            return pl.DataFrame(schema=dict.fromkeys(fields, pl.String))
+        condition, values = database.among(store.column(field), distinct)
+        conditions.append(condition)
+    if filled is not None:
+        conditions.append(f"{store.column(filled)} IS NOT NULL")
+    where = f" WHERE {' AND '.join(conditions)}" if conditions else ""
     columns = [database.as_text(store.column(name), store.record.fields[name]) for name in fields]
-    return database.frame(columns, list(fields), rest, values)
+    return database.frame(columns, list(fields), f"FROM {store.name}{where}", values)

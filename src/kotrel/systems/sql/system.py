@@ -22,9 +22,11 @@ class _Reading(Reading):
         self.database = database
         self.description = description
 
-    def read(self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None) -> pl.DataFrame:
+    def read(
+        self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None, filled: str | None = None
+    ) -> pl.DataFrame:
         store = store_of(self.description, self.description.records[record], self.database.dialect)
-        return read_rows(self.database, store, fields, among)
+        return read_rows(self.database, store, fields, among, filled)
 
 
 class _Writing(_Reading, Writing):

@@ -1,0 +1,40 @@
+"""The journal's two tables, for a database that is to have one."""
+
+from __future__ import annotations
+
+import sqlalchemy as sa
+from sqlalchemy.schema import CreateSchema, CreateTable
+
+from kotrel.systems.sql.journal import ROW_COLUMNS, SCHEMA, table_name
+from kotrel.systems.sql.tables import compiled
+
+
+def create_statements(dialect: str) -> list[str]:
+    """The statements that create the journal."""
+    metadata = sa.MetaData(schema=SCHEMA if dialect == "postgresql" else None)
+    loads = sa.Table(
+        table_name(dialect, "load")[1],
+        metadata,
+        sa.Column("number", sa.Integer, primary_key=True, autoincrement=False),
+        sa.Column("kind", sa.Text, nullable=False),
+        sa.Column("at", sa.Text, nullable=False),
+        sa.Column("who", sa.Text, nullable=False),
+        sa.Column("files", sa.Text, nullable=False),
+        sa.Column("fingerprint", sa.Text, nullable=False),
+        sa.Column("remark", sa.Text, nullable=False),
+        sa.Column("of", sa.Integer),
+        sa.Column("undone_by", sa.Integer),
+        sa.Column("parts", sa.Text, nullable=False),
+    )
+    rows = sa.Table(
+        table_name(dialect, "load_row")[1],
+        metadata,
+        sa.Column("load", sa.Integer, sa.ForeignKey(loads.c.number), nullable=False),
+        sa.Column("line", sa.Integer, nullable=False),
+        *(sa.Column(name, sa.Text) for name in ("record", "file", "sheet")),
+        sa.Column("row", sa.Integer),
+        *(sa.Column(name, sa.Text) for name in ROW_COLUMNS[6:]),
+        sa.PrimaryKeyConstraint("load", "line"),
+    )
+    schema = [f"{compiled(CreateSchema(SCHEMA, if_not_exists=True), dialect)}"] if metadata.schema else []
+    return [*schema, compiled(CreateTable(loads), dialect), compiled(CreateTable(rows), dialect)]
