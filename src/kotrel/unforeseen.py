@@ -16,7 +16,11 @@ from kotrel.core.errors import KotrelError, OutOfReach
 def tell_unforeseen(error: Exception, words: Sequence[str]) -> KotrelError:
     """Writes the whole story to a log file and returns what the user is told."""
     if isinstance(error, MemoryError):
-        return OutOfReach("the memory of this machine is not enough for that file", "Close other programs, or divide the file.", "no-memory")
+        return OutOfReach(
+            "the memory of this machine is not enough for that file",
+            "Close other programs, or divide the file.",
+            "no-memory",
+        )
     stamp = datetime.now().strftime("%Y%m%d-%H%M%S")
     story = "\n".join(
         [
@@ -38,4 +42,6 @@ def tell_unforeseen(error: Exception, words: Sequence[str]) -> KotrelError:
     else:
         where = "No log could be written."
     what = str(error).strip().splitlines()[0] if str(error).strip() else type(error).__name__
-    return OutOfReach(f"something unforeseen happened: {what[:200]}", where + " kotrel history tells what is loaded.", "unforeseen")
+    return OutOfReach(
+        f"something unforeseen happened: {what[:200]}", where + " kotrel history tells what is loaded.", "unforeseen"
+    )

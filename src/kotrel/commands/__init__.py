@@ -7,7 +7,7 @@ the exit status. Its name and one-line help stand here, so that ``kotrel -h`` im
 from __future__ import annotations
 
 COMMANDS = {
-
+    "demo": "play the worked example in a folder of its own",
     "init": "make a workspace, with a practice system or connected to yours",
     "records": "what the connected system takes: record types, or one record's fields",
     "inspect": "what is in a spreadsheet",

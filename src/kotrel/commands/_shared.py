@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import getpass
-import glob
 from datetime import datetime
 from pathlib import Path
 
@@ -15,7 +14,9 @@ from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
 def add_files(parser: argparse.ArgumentParser) -> None:
     """The files of a check, preview or load, and how they are to be understood."""
     parser.add_argument("files", nargs="+", metavar="FILE", help="workbook or text file: .xlsx .ods .csv .tsv and more")
-    parser.add_argument("--as", dest="record", metavar="RECORD", help="what the rows are (else recognised by the headings)")
+    parser.add_argument(
+        "--as", dest="record", metavar="RECORD", help="what the rows are (else recognised by the headings)"
+    )
     add_sheet(parser)
 
 
@@ -36,8 +37,8 @@ def files_of(args: argparse.Namespace) -> list[Path]:
     found: list[Path] = []
     for name in args.files:
         path = Path(name)
-        matches = sorted(glob.glob(name)) if any(mark in name for mark in "*?[") and not path.exists() else []
-        found += [Path(match) for match in matches] or [path]
+        is_pattern = any(mark in path.name for mark in "*?[") and not path.exists()
+        found += (sorted(path.parent.glob(path.name)) if is_pattern else []) or [path]
     return found
 
 

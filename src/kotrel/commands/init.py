@@ -21,9 +21,15 @@ kotrel init shop --system postgresql://me@localhost/backoffice
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("folder", nargs="?", default=".", metavar="DIR", help="the folder (else this one)")
-    parser.add_argument("--system", metavar="URL", help="the system's address: sqlite:FILE or postgresql://user@host/database")
-    parser.add_argument("--practice", action="store_true", help="put a practice system there, unless one is there already")
-    parser.add_argument("--journal", action="store_true", help="create only Kotrel's journal there (also for a workspace that exists)")
+    parser.add_argument(
+        "--system", metavar="URL", help="the system's address: sqlite:FILE or postgresql://user@host/database"
+    )
+    parser.add_argument(
+        "--practice", action="store_true", help="put a practice system there, unless one is there already"
+    )
+    parser.add_argument(
+        "--journal", action="store_true", help="create only Kotrel's journal there (also for a workspace that exists)"
+    )
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
@@ -36,7 +42,14 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         step("setting up")
         made = create_workspace(folder, args.system, args.practice, args.journal)
     if screen.as_json:
-        screen.json({"workspace": str(made.folder), "system": made.system, "practice": made.practice, "remarks": list(made.remarks)})
+        screen.json(
+            {
+                "workspace": str(made.folder),
+                "system": made.system,
+                "practice": made.practice,
+                "remarks": list(made.remarks),
+            }
+        )
         return 0
     _show(made, screen)
     return 0
@@ -55,7 +68,9 @@ def _journal_only(folder: Path, screen: Screen) -> int:
 def _show(made: Made, screen: Screen) -> None:
     where = "this folder" if str(made.folder) == "." else str(made.folder)
     screen.show(f"{where} is a workspace now.")
-    practice = {"made": "a practice system, made now", "none": "your own system"}.get(made.practice, f"a practice system: {made.practice}")
+    practice = {"made": "a practice system, made now", "none": "your own system"}.get(
+        made.practice, f"a practice system: {made.practice}"
+    )
     screen.show(f"  system       {made.system} ({practice})")
     screen.show("  settings     kotrel.toml")
     screen.show("  description  system.toml")

@@ -29,7 +29,11 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     files = files_of(args)
     workspace = workspace_of(args)
     if not args.yes and (screen.as_json or not screen.is_terminal):
-        raise WrongUse("load asks before it touches anything, and there is nobody to ask", "Give --yes to load without asking.", "needs-yes")
+        raise WrongUse(
+            "load asks before it touches anything, and there is nobody to ask",
+            "Give --yes to load without asking.",
+            "needs-yes",
+        )
 
     def agree(preview: Preview) -> bool:
         show_preview(screen, preview, args.all)
@@ -41,7 +45,9 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             loaded = load_files(files, workspace, wanted_of(args), user(args), args.remark, now(), step)
     else:
         # No bar: it would run over the question.
-        loaded = load_files(files, workspace, wanted_of(args), user(args), args.remark, now(), lambda title: None, agree)
+        loaded = load_files(
+            files, workspace, wanted_of(args), user(args), args.remark, now(), lambda title: None, agree
+        )
     if screen.as_json:
         screen.json(_json(loaded))
     else:

@@ -23,7 +23,11 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, screen: Screen) -> int:
     number = load_number(args.load)
     if not args.yes and (screen.as_json or not screen.is_terminal):
-        raise WrongUse("undo asks before it touches anything, and there is nobody to ask", "Give --yes to undo without asking.", "needs-yes")
+        raise WrongUse(
+            "undo asks before it touches anything, and there is nobody to ask",
+            "Give --yes to undo without asking.",
+            "needs-yes",
+        )
     system = workspace_of(args).system()
 
     def agree(plan: Undone) -> bool:

@@ -104,9 +104,9 @@ def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
     key = list(record.key)
     carried = [name for name in record.loadable if name in rows.fields]
     others = [name for name in carried if name not in key]
-    known = now.select(
-        *key, *(pl.col(name).alias(before(name)) for name in others), pl.lit(True).alias("held")
-    ).unique(subset=key, keep="any")
+    known = now.select(*key, *(pl.col(name).alias(before(name)) for name in others), pl.lit(True).alias("held")).unique(
+        subset=key, keep="any"
+    )
     joined = rows.values.select("row", *carried).join(known, on=key, how="left", maintain_order="left")
     refused = pl.lit(any(True for _ in concerns_sheet(rows.findings))) | pl.col("row").is_in(
         rows_with(rows.findings, "error").implode()
@@ -135,7 +135,10 @@ def _messages(rows: Rows) -> pl.DataFrame:
     """Row → all its findings as one text."""
     parts = [
         group.cells.select(
-            "row", pl.format(f"{group.severity}: {{}}{{}}", pl.lit(_subject(rows, group.field)), pl.col("message")).alias("message")
+            "row",
+            pl.format(f"{group.severity}: {{}}{{}}", pl.lit(_subject(rows, group.field)), pl.col("message")).alias(
+                "message"
+            ),
         )
         for group in rows.findings
         if group.severity != "note"
@@ -183,9 +186,9 @@ def reverse(
         *(pl.lit(None, pl.String).alias(before(name)) for name in uncarried),
         *(pl.coalesce(name, before(name)).alias(name) for name in key),
     )
-    stands = now.select(*key, *(pl.col(name).alias(f"now {name}") for name in [*loadable, *kept] if name not in key)).with_columns(
-        pl.lit(True).alias("held")
-    )
+    stands = now.select(
+        *key, *(pl.col(name).alias(f"now {name}") for name in [*loadable, *kept] if name not in key)
+    ).with_columns(pl.lit(True).alias("held"))
     joined = did.join(stands, on=key, how="left", maintain_order="left")
     in_the_way = _moved_since(record, joined, changes, kept)
     back = {"new": "removed", "changed": "changed", "removed": "new"}
@@ -200,9 +203,7 @@ def reverse(
         untouched = (pl.col("action") == "changed") & pl.col(name).eq_missing(pl.col(before(name)))
         after_back = pl.when(untouched).then(pl.col(f"now {name}")).when(~removing).then(pl.col(before(name)))
         columns += [after_back.alias(name), pl.col(f"now {name}").alias(before(name))]
-    frame = joined.select(
-        "row", pl.col("action").replace(back), pl.lit(None, pl.String).alias("message"), *columns
-    )
+    frame = joined.select("row", pl.col("action").replace(back), pl.lit(None, pl.String).alias("message"), *columns)
     return RecordChanges(record, changes.file, changes.sheet, fields, frame), in_the_way
 
 
@@ -237,7 +238,9 @@ def _moved_since(record: Record, joined: pl.DataFrame, changes: RecordChanges, k
         now_filled = pl.col(f"now {name}").is_not_null()
         if record.fields[name].is_decimal:
             now_filled = now_filled & (pl.col(f"now {name}").cast(pl.Decimal(38, 6), strict=False) != 0)
-        filled = there.filter((pl.col("action") == "new") & now_filled).with_columns(pl.lit(None, pl.String).alias(name))
+        filled = there.filter((pl.col("action") == "new") & now_filled).with_columns(
+            pl.lit(None, pl.String).alias(name)
+        )
         title = record.fields[name].title
         add(filled, name, f"{title} is {{stands}} by now")
     return found

@@ -86,7 +86,9 @@ class _Reader:
                 raise InvalidOperation
             return Decimal(value)
         except InvalidOperation:
-            raise self.wrong(f'“{key}” has to be a whole number, or a decimal in quotes like "0.5"', *path, key) from None
+            raise self.wrong(
+                f'“{key}” has to be a whole number, or a decimal in quotes like "0.5"', *path, key
+            ) from None
 
 
 _FIELD_KEYS = (
@@ -135,7 +137,9 @@ def _field(reader: _Reader, name: str, raw: Any, *path: str) -> Field:
         choices=choices,
         check=check,
         unique=reader.text_of(table, "unique", "", *path) or None,
-        kept_by=reader.one_of(reader.text_of(table, "kept_by", "people", *path), ("people", "system"), "kept_by", *path),  # type: ignore[arg-type]
+        kept_by=reader.one_of(
+            reader.text_of(table, "kept_by", "people", *path), ("people", "system"), "kept_by", *path
+        ),  # type: ignore[arg-type]
         synonyms=reader.texts(table, "synonyms", *path),
     )
 
@@ -185,7 +189,9 @@ def _names_exist(reader: _Reader, record: Record, path: tuple[str, ...]) -> None
             if each not in record.fields:
                 close = nearest(each, tuple(record.fields))
                 hint = f"Did you mean “{close}”?" if close else ""
-                raise reader.wrong(f"{rule} names a field “{each}” that {record.name} does not have", *path, rule, hint=hint)
+                raise reader.wrong(
+                    f"{rule} names a field “{each}” that {record.name} does not have", *path, rule, hint=hint
+                )
     for each in record.key:
         if record.fields[each].is_kept:
             raise reader.wrong(f"the key “{each}” of {record.name} cannot be kept by the system", *path, "key")
@@ -239,6 +245,10 @@ def _check_references(reader: _Reader, records: Mapping[str, Record], allowed: C
             if target is None:
                 close = nearest(each.to or "", tuple(records))
                 hint = f"Did you mean “{close}”?" if close else f"Described are: {', '.join(records)}."
-                raise reader.wrong(f"field {each.name} refers to “{each.to}”, which is not described", *path, "to", hint=hint)
+                raise reader.wrong(
+                    f"field {each.name} refers to “{each.to}”, which is not described", *path, "to", hint=hint
+                )
             if not allowed(target):
-                raise reader.wrong(f"field {each.name} refers to {target.name}, whose key has several fields", *path, "to")
+                raise reader.wrong(
+                    f"field {each.name} refers to {target.name}, whose key has several fields", *path, "to"
+                )

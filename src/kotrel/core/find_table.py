@@ -26,7 +26,9 @@ def find_table(grid: Grid, heading_row: int | None = None) -> Table:
         WrongData: the sheet is empty.
         WrongUse: it has no such row.
     """
-    lines = grid.lines if grid.lines is not None else pl.int_range(1, grid.cells.height + 1, dtype=pl.UInt32, eager=True)
+    lines = (
+        grid.lines if grid.lines is not None else pl.int_range(1, grid.cells.height + 1, dtype=pl.UInt32, eager=True)
+    )
     where = f"sheet “{grid.name}” of {grid.file}" if grid.name else grid.file
     if grid.cells.width == 0 or grid.cells.height == 0:
         raise WrongData(f"{where} is empty", "Is it the right file, and was it saved?", "empty")
@@ -60,11 +62,11 @@ def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
     raw = dict(zip(grid.cells.columns, grid.cells.row(at), strict=True))
     above = grid.cells.head(at)
     if above.height and above.select(pl.any_horizontal(pl.all().is_not_null().any())).item():
-        remarks.append(f"rows above the headings left out: 1 to {lines[at] - 1}" if at > 1 else "row 1 above the headings left out")
+        remarks.append(
+            f"rows above the headings left out: 1 to {lines[at] - 1}" if at > 1 else "row 1 above the headings left out"
+        )
     body = grid.cells.slice(at + 1)
-    kinds = {
-        letter: kind if isinstance(kind, str) else kind.slice(at + 1) for letter, kind in grid.kinds.items()
-    }
+    kinds = {letter: kind if isinstance(kind, str) else kind.slice(at + 1) for letter, kind in grid.kinds.items()}
     rows = lines.slice(at + 1).cast(pl.UInt32)
     first = grid.cells.columns[0]
     if body[first].null_count():

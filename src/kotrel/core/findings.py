@@ -37,9 +37,7 @@ def cells_of(
             return pl.Series(name, [given], dtype=pl.String).new_from_index(0, count)
         return pl.Series(name, given, dtype=pl.String)
 
-    return pl.DataFrame(
-        [row, column("value", values), column("message", messages), column("suggestion", suggestions)]
-    )
+    return pl.DataFrame([row, column("value", values), column("message", messages), column("suggestion", suggestions)])
 
 
 @dataclass(frozen=True)
@@ -95,7 +93,9 @@ def count_by_severity(groups: Iterable[FindingGroup]) -> dict[str, int]:
 
 def worst_first(groups: Iterable[FindingGroup]) -> list[FindingGroup]:
     """Errors before warnings before notes; within them the most frequent first."""
-    return sorted(groups, key=lambda group: (SEVERITIES.index(group.severity), -group.count, group.field or "", group.kind))
+    return sorted(
+        groups, key=lambda group: (SEVERITIES.index(group.severity), -group.count, group.field or "", group.kind)
+    )
 
 
 def rows_with(groups: Iterable[FindingGroup], severity: Severity) -> pl.Series:

@@ -35,7 +35,9 @@ class Held:
         pending: record → rows of this very load that come before (their key fields), which count as held.
     """
 
-    def __init__(self, description: Description, read: Reader, pending: Mapping[str, pl.DataFrame] | None = None) -> None:
+    def __init__(
+        self, description: Description, read: Reader, pending: Mapping[str, pl.DataFrame] | None = None
+    ) -> None:
         self.description = description
         self._reader = read
         # Checks run several at a time, and one connection answers one question at a time.

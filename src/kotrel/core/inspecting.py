@@ -104,13 +104,16 @@ def damage_of(table: Table, letter: str) -> list[str]:
     def tell(mask: pl.Series, words: str) -> None:
         number = int(mask.fill_null(False).sum())
         if number:
-            found.append(f"{number:,} {words}")
+            found.append(f"{number:,} {'cell' if number == 1 else 'cells'} {words}")
 
-    tell(table.kind_is(letter, "error"), "cells with an error of the spreadsheet")
-    tell(table.kind_is(letter, "uncalculated"), "formulas never worked out")
+    tell(table.kind_is(letter, "error"), "with an error of the spreadsheet")
+    tell(table.kind_is(letter, "uncalculated"), "with a formula never worked out")
     tell(values.str.contains(r"^[\s\u{200b}\u{feff}]|[\s\u{200b}\u{feff}]$"), "with blanks before or after")
     tell(values.str.contains(r"^[0-9](?:[.,][0-9]+)?[eE]\+?[0-9]{1,2}$"), "in exponent form: digits may be lost")
-    tell(values.str.contains(r"^#(?:N/A|REF!|VALUE!|NAME\?|DIV/0!|NUM!|NULL!)$") & ~table.kind_is(letter, "error"), "texts like #N/A")
+    tell(
+        values.str.contains(r"^#(?:N/A|REF!|VALUE!|NAME\?|DIV/0!|NUM!|NULL!)$") & ~table.kind_is(letter, "error"),
+        "with a text like #N/A",
+    )
     tell(values.str.contains("[\u200b\u00a0\ufeff]"), "with no-break or zero-width spaces")
     tell(values.str.contains("�|Ã[\u0080-\u00bf]|â€"), "with letters of a wrong code page")
     return found

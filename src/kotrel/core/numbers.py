@@ -22,7 +22,41 @@ _POINT_IS_CLEAR = r"^-?(?:[0-9]+\.(?:[0-9]{1,2}|[0-9]{4,})|0+\.[0-9]+|[0-9]{4,}\
 _POINT_IS_DOUBTFUL = r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$"
 
 _BLANKS = re.compile(r"[\s\u00a0\u2007\u2009\u202f'’`´]")
-_CURRENCY = r"(?:[$€£¥₣₤₹₩₺¤]|[A-Za-z]{2,3}\.?|[A-Z]{1,2}\$)"
+_CODES = [
+    "EUR",
+    "USD",
+    "GBP",
+    "CHF",
+    "SEK",
+    "NOK",
+    "DKK",
+    "ISK",
+    "PLN",
+    "CZK",
+    "HUF",
+    "RON",
+    "BGN",
+    "RSD",
+    "UAH",
+    "TRY",
+    "JPY",
+    "CNY",
+    "KRW",
+    "INR",
+    "AUD",
+    "NZD",
+    "CAD",
+    "ZAR",
+    "BRL",
+    "MXN",
+    "ILS",
+    "SGD",
+    "HKD",
+    "THB",
+    "AED",
+    "SAR",
+]
+_CURRENCY = rf"(?:[A-Z]{{0,2}}[$€£¥₣₤₹₩₺¤]|{'|'.join(_CODES)}|[Kk]r\.?|zł|Kč|Ft|Fr\.?|лв\.?)"
 _SHAPE = re.compile(
     rf"^(?P<open>\()?(?P<sign>[-+−–])?(?:{_CURRENCY})?(?P<sign2>[-+−–])?(?P<body>[0-9.,]*[0-9][.,]?[0-9]*)"
     rf"(?P<exponent>[eE][-+]?[0-9]{{1,3}})?(?P<percent>%)?(?:{_CURRENCY})?(?P<trail>[-−–])?(?P<close>\))?$"

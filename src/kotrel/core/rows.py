@@ -71,11 +71,16 @@ class Rows:
         suggestion: pl.Expr | None = None,
     ) -> list[FindingGroup]:
         """A group of the rows for which ``wrong`` is true, with their values; no group where there are none."""
-        marked = self.values.lazy().with_columns(self.as_it_stands(field.name)).filter(wrong).select(
-            "row",
-            pl.col("as it stands").alias("value"),
-            pl.lit(message).alias("message"),
-            (pl.lit(None, pl.String) if suggestion is None else suggestion).alias("suggestion"),
+        marked = (
+            self.values.lazy()
+            .with_columns(self.as_it_stands(field.name))
+            .filter(wrong)
+            .select(
+                "row",
+                pl.col("as it stands").alias("value"),
+                pl.lit(message).alias("message"),
+                (pl.lit(None, pl.String) if suggestion is None else suggestion).alias("suggestion"),
+            )
         )
         cells = marked.collect()
         return [self.group(severity, kind, title, field.name, cells)] if cells.height else []

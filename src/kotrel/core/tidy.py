@@ -99,7 +99,9 @@ def clean_ends(rows: pl.Series, values: pl.Series, told: bool) -> Tidied:
     return Tidied(stripped, mends=mends if bool(changed.any()) else [])
 
 
-def _mended(rows: pl.Series, before: pl.Series, after: pl.Series, changed: pl.Series, proof: str | pl.Series) -> pl.DataFrame:
+def _mended(
+    rows: pl.Series, before: pl.Series, after: pl.Series, changed: pl.Series, proof: str | pl.Series
+) -> pl.DataFrame:
     frame = pl.DataFrame([rows.alias("row"), before.alias("before"), after.alias("after")])
     proofs = pl.lit(proof) if isinstance(proof, str) else proof
     return frame.with_columns(proofs.alias("proof")).filter(changed)
@@ -134,7 +136,9 @@ def _spread(
         },
         schema=dict.fromkeys(("value", "after", "kind", "why"), pl.String),
     )
-    joined = pl.DataFrame([rows.alias("row"), values.alias("value")]).join(table, on="value", how="left", maintain_order="left")
+    joined = pl.DataFrame([rows.alias("row"), values.alias("value")]).join(
+        table, on="value", how="left", maintain_order="left"
+    )
     tidied = Tidied(joined.select(pl.coalesce("after", "value")).to_series().rename(values.name))
     for (kind,), part in joined.filter(pl.col("kind") != "").group_by("kind", maintain_order=True):
         name = str(kind)
@@ -381,7 +385,12 @@ def _broken_cells(rows: pl.Series, values: pl.Series, kinds: Callable[[str], pl.
     found: list[Trouble] = []
     reasons: Iterable[tuple[str, str, str, str]] = (
         ("error", "error-value", "an error of the spreadsheet", "mend the formula in that cell"),
-        ("uncalculated", "not-calculated", "a formula never worked out", "open the file in a spreadsheet program and save it"),
+        (
+            "uncalculated",
+            "not-calculated",
+            "a formula never worked out",
+            "open the file in a spreadsheet program and save it",
+        ),
     )
     for cell_kind, kind, title, message in reasons:
         bad = kinds(cell_kind)

@@ -33,7 +33,9 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
 
     def tidied_column(name: str) -> Tidied:
         letter = matched.letters[name]
-        return tidy(sheet_rows, table.cells[letter], lambda kind: table.kind_is(letter, kind), record.fields[name], setting)
+        return tidy(
+            sheet_rows, table.cells[letter], lambda kind: table.kind_is(letter, kind), record.fields[name], setting
+        )
 
     for (name, letter), tidied in zip(matched.letters.items(), at_once(tidied_column, matched.letters), strict=True):
         columns.append(tidied.values.alias(name))
@@ -71,12 +73,17 @@ def _about_headings(rows: Rows, matched: Matched) -> list[FindingGroup]:
         both = " and ".join(f"{column.letter} “{column.heading}”" for column in columns)
         message = f"columns {both} both mean {record.fields[name].title}; rename or delete one"
         found.append(
-            rows.sheet_finding("error", "heading-twice", "two columns for one field", message, columns[1].letter, columns[1].heading)
+            rows.sheet_finding(
+                "error", "heading-twice", "two columns for one field", message, columns[1].letter, columns[1].heading
+            )
         )
     named = [column for column in matched.unknown if column.heading]
     if named:
         cells = cells_of([0] * len(named), [column.heading for column in named])
-        messages = [f"column {column.letter} “{column.heading}” is no field of {record.title}; it is left out" for column in named]
+        messages = [
+            f"column {column.letter} “{column.heading}” is no field of {record.title}; it is left out"
+            for column in named
+        ]
         cells = cells.with_columns(pl.Series("message", messages))
         found.append(
             FindingGroup("warning", "unknown-heading", "columns left out", record.name, None, named[0].letter, cells)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from importlib import resources
 
 import polars as pl
@@ -30,21 +31,21 @@ def base_lists() -> dict[str, pl.DataFrame]:
         for place in places
     ]
 
-    def table(rows: list[tuple[str | None, ...]] | list[tuple[str, ...]], *columns: str) -> pl.DataFrame:
+    def table(rows: Sequence[Sequence[str | None]], *columns: str) -> pl.DataFrame:
         return pl.DataFrame(rows, schema=dict.fromkeys(columns, pl.String), orient="row")
 
     address = ("street", "post_code", "city", "country", "email", "phone")
     return {
-        "unit": pl.DataFrame(lists.UNITS, schema=dict.fromkeys(("code", "name", "measure", "decimals", "common_code"), pl.String), orient="row"),
-        "warehouse": table(list(lists.WAREHOUSES), "code", "name"),
-        "bin": table(list(bins), "warehouse", "code", "name"),
-        "category": table(list(lists.CATEGORIES), "code", "name", "parent"),
-        "brand": table(list(lists.BRANDS), "code", "name"),
-        "tax_class": table(list(lists.TAX_CLASSES), "code", "name", "rate"),
-        "account": table(list(lists.ACCOUNTS), "code", "name", "used_for"),
-        "price_list": table(list(lists.PRICE_LISTS), "code", "name", "currency", "decimals"),
-        "vendor": table(list(lists.VENDORS), "code", "name", *address, "currency"),
-        "customer": table(list(lists.CUSTOMERS), "code", "name", *address, "price_list", "terms_days"),
+        "unit": table(lists.UNITS, "code", "name", "measure", "decimals", "common_code"),
+        "warehouse": table(lists.WAREHOUSES, "code", "name"),
+        "bin": table(bins, "warehouse", "code", "name"),
+        "category": table(lists.CATEGORIES, "code", "name", "parent"),
+        "brand": table(lists.BRANDS, "code", "name"),
+        "tax_class": table(lists.TAX_CLASSES, "code", "name", "rate"),
+        "account": table(lists.ACCOUNTS, "code", "name", "used_for"),
+        "price_list": table(lists.PRICE_LISTS, "code", "name", "currency", "decimals"),
+        "vendor": table(lists.VENDORS, "code", "name", *address, "currency"),
+        "customer": table(lists.CUSTOMERS, "code", "name", *address, "price_list", "terms_days"),
     }
 
 

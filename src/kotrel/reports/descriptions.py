@@ -22,7 +22,12 @@ def show_records(screen: Screen, description: Description) -> None:
     for place, record in enumerate(description.in_load_order(), start=1):
         targets = list(dict.fromkeys(str(field.to) for field in record.references))
         table.add_row(
-            str(place), Text(record.name, style="bold"), record.title, ", ".join(record.key), str(len(record.fields)), listed(targets, 8)
+            str(place),
+            Text(record.name, style="bold"),
+            record.title,
+            ", ".join(record.key),
+            str(len(record.fields)),
+            listed(targets, 8),
         )
     screen.show(table, Text("Next: kotrel records item    shows the fields of one", style="dim"))
 
@@ -59,7 +64,9 @@ def what(field: Field) -> str:
     if field.is_decimal:
         name = {"money": "an amount", "quantity": "a quantity", "number": "a number"}[field.kind]
         return f"{name}, {field.decimals} decimals" if field.decimals else "a whole number"
-    return {"code": "a code", "text": "text", "date": "a date", "list": "a list, divided by ;", "file": "a file name"}[field.kind]
+    return {"code": "a code", "text": "text", "date": "a date", "list": "a list, divided by ;", "file": "a file name"}[
+        field.kind
+    ]
 
 
 def rules(field: Field) -> str:

@@ -124,7 +124,7 @@ def _details(rows: Rows, group: FindingGroup) -> list[str]:
 def _subject(rows: Rows, group: FindingGroup) -> str:
     if group.field:
         return rows.record.fields[group.field].title
-    return group.heading and f"“{short(group.heading, 20)}”" or "sheet"
+    return (group.heading and f"“{short(group.heading, 20)}”") or "sheet"
 
 
 def _every(rows: Rows, groups: Sequence[FindingGroup]) -> Table:
@@ -134,14 +134,23 @@ def _every(rows: Rows, groups: Sequence[FindingGroup]) -> Table:
         table.add_column(heading, overflow="fold")
     lines = sorted(
         (
-            (row, rows.table.address(row, group.letter), _subject(rows, group), value, message or group.title, suggestion)
+            (
+                row,
+                rows.table.address(row, group.letter),
+                _subject(rows, group),
+                value,
+                message or group.title,
+                suggestion,
+            )
             for group in groups
             for row, value, message, suggestion in group.cells.iter_rows()
         ),
         key=lambda line: (line[0], line[2]),
     )
     for _, where, subject, value, message, suggestion in lines:
-        table.add_row(Text(where or "sheet"), Text(subject), Text(short(value, 40)), Text(message), Text(suggestion or ""))
+        table.add_row(
+            Text(where or "sheet"), Text(subject), Text(short(value, 40)), Text(message), Text(suggestion or "")
+        )
     return table
 
 

@@ -30,7 +30,11 @@ def show_history(screen: Screen, entries: Sequence[Entry]) -> None:
         what = f"undo of {load_name(entry.of)}" if entry.of else listed(entry.files, 3)
         if entry.remark:
             what += f" — {entry.remark}"
-        state = Text(f"undone by {load_name(entry.undone_by)}", style="dim") if entry.undone_by else Text(entry.status, style="green")
+        state = (
+            Text(f"undone by {load_name(entry.undone_by)}", style="dim")
+            if entry.undone_by
+            else Text(entry.status, style="green")
+        )
         table.add_row(entry.name, _when(entry.at), entry.who, Text(what), Text(_counts(entry)), state)
     screen.show(table)
 
@@ -45,7 +49,9 @@ def _when(at: str) -> str:
 def _counts(entry: Entry) -> str:
     parts = []
     for record, numbers in entry.counts.items():
-        told = [f"{number:,} {action}" for action, number in numbers.items() if number and action not in ("same", "refused")]
+        told = [
+            f"{number:,} {action}" for action, number in numbers.items() if number and action not in ("same", "refused")
+        ]
         parts.append(f"{record}: {', '.join(told) or 'nothing'}")
     return "; ".join(parts)
 
@@ -74,12 +80,21 @@ def entry_json(entry: Entry) -> dict[str, Any]:
 
 def show_outcome(screen: Screen, entry: Entry, rows: pl.DataFrame, every: bool) -> None:
     """One load row by row, warnings first."""
-    title = Text(entry.name, style="bold").append(f" · {listed(entry.files, 3)} · {_when(entry.at)} · {entry.who} · ", style="")
+    title = Text(entry.name, style="bold").append(
+        f" · {listed(entry.files, 3)} · {_when(entry.at)} · {entry.who} · ", style=""
+    )
     title.append(f"undone by {load_name(entry.undone_by)}" if entry.undone_by else entry.status, style="bold")
     warned = rows.filter(pl.col("outcome") == "warning")
-    screen.show(title, Text(f"{count(rows.height, 'row')}: {rows.height - warned.height:,} done, {warned.height:,} done with a warning"))
+    screen.show(
+        title,
+        Text(
+            f"{count(rows.height, 'row')}: {rows.height - warned.height:,} done, {warned.height:,} done with a warning"
+        ),
+    )
     if entry.fingerprint:
-        screen.show(Text(f"content {entry.fingerprint[:16]}…" + (f" · {entry.remark}" if entry.remark else ""), style="dim"))
+        screen.show(
+            Text(f"content {entry.fingerprint[:16]}…" + (f" · {entry.remark}" if entry.remark else ""), style="dim")
+        )
     ordered = pl.concat([warned, rows.filter(pl.col("outcome") != "warning")])
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
     for heading in ("where", "record", "key", "what", "outcome", "message"):
@@ -101,7 +116,15 @@ def outcome_json(entry: Entry, rows: pl.DataFrame) -> dict[str, Any]:
         "load": entry.name,
         "status": entry.status,
         "rows": [
-            {"sheet": sheet or file, "row": row, "record": record, "key": key, "action": action, "outcome": outcome, "message": message}
+            {
+                "sheet": sheet or file,
+                "row": row,
+                "record": record,
+                "key": key,
+                "action": action,
+                "outcome": outcome,
+                "message": message,
+            }
             for file, sheet, row, record, key, action, outcome, message in rows.iter_rows()
         ],
     }
@@ -112,7 +135,11 @@ def show_undone(screen: Screen, undone: Undone) -> None:
     name = undone.entry.name
     if undone.status == "undone":
         done = _way_back_said(undone)
-        screen.show(Text(f"{name} is undone", style="bold green").append(f" (as {load_name(undone.number or 0)}): {done}", style=""))
+        screen.show(
+            Text(f"{name} is undone", style="bold green").append(
+                f" (as {load_name(undone.number or 0)}): {done}", style=""
+            )
+        )
         return
     if undone.status == "refused":
         screen.show(
@@ -156,6 +183,7 @@ def undone_json(undone: Undone) -> dict[str, Any]:
         "removed": undone.count("removed") if undone.status == "undone" else 0,
         "reversed": undone.count("new") if undone.status == "undone" else 0,
         "in_the_way": [
-            {"record": each.record, "key": each.key, "field": each.field, "message": each.message} for each in undone.in_the_way
+            {"record": each.record, "key": each.key, "field": each.field, "message": each.message}
+            for each in undone.in_the_way
         ],
     }

@@ -46,7 +46,9 @@ def _show_table(screen: Screen, inspected: Inspected, table: Table, looks: tuple
         screen.show(Text(f"  {remark}", style="dim"))
     grid = Grid(box=None, padding=(0, 2, 0, 0), header_style="dim")
     for heading in ("", "heading", "kind", "filled", "unique", "length", "examples"):
-        grid.add_column(heading, justify="right" if heading in ("filled", "unique", "length") else "left", overflow="fold")
+        grid.add_column(
+            heading, justify="right" if heading in ("filled", "unique", "length") else "left", overflow="fold"
+        )
     for look in looks:
         filled = "all" if look.filled == table.rows else f"{look.filled:,}"
         unique = "all" if look.unique == look.filled and look.filled else f"{look.unique:,}"
@@ -97,5 +99,9 @@ def inspected_json(inspected: Inspected) -> dict[str, Any]:
             }
             for table, looks in inspected.tables
         ],
-        "likely": {"record": likely.record.name if likely else None, "key": list(inspected.key), "sheet": inspected.likely_sheet},
+        "likely": {
+            "record": likely.record.name if likely else None,
+            "key": list(inspected.key),
+            "sheet": inspected.likely_sheet,
+        },
     }

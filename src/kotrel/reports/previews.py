@@ -52,7 +52,9 @@ def _show_new(screen: Screen, changes: RecordChanges, every: bool) -> None:
     named = [name for name in (*record.key, record.called) if name and name in changes.fields]
     shown = new if every else new.head(3)
     for row in shown.select(named).iter_rows():
-        screen.show(Text("  + ", style="green").append("  ".join(short(value, 50) for value in row if value is not None)))
+        screen.show(
+            Text("  + ", style="green").append("  ".join(short(value, 50) for value in row if value is not None))
+        )
     if shown.height < new.height:
         screen.show(Text(f"    … {new.height - shown.height:,} more new (--all shows each)", style="dim"))
     filled = [record.fields[name].title.lower() for name in changes.fields if new[name].null_count() < new.height]
@@ -80,7 +82,13 @@ def _changes_table(record: Record, cells: pl.DataFrame) -> Table:
     table.add_column("to", style="green")
     last = None
     for _, key, field, former, after in cells.iter_rows():
-        table.add_row("", Text(key if key != last else ""), Text(record.fields[field].title), Text(short(former, 36)), Text(short(after, 36)))
+        table.add_row(
+            "",
+            Text(key if key != last else ""),
+            Text(record.fields[field].title),
+            Text(short(former, 36)),
+            Text(short(after, 36)),
+        )
         last = key
     return table
 

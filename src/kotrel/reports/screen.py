@@ -55,7 +55,9 @@ class Screen:
             from rich.console import Console
 
             width = None if sys.stdout.isatty() or "COLUMNS" in os.environ else 120
-            self._console = Console(file=sys.stdout, highlight=False, width=width, soft_wrap=False, emoji=False, markup=False)
+            self._console = Console(
+                file=sys.stdout, highlight=False, width=width, soft_wrap=False, emoji=False, markup=False
+            )
         return self._console
 
     def show(self, *parts: Any) -> None:

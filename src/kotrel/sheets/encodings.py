@@ -13,7 +13,19 @@ _MARKS = (
     (codecs.BOM_UTF16_LE, "utf-16"),
     (codecs.BOM_UTF16_BE, "utf-16"),
 )
-_CODE_PAGES = ("cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "cp850", "cp437", "mac_roman", "shift_jis", "gb18030")
+_CODE_PAGES = (
+    "cp1252",
+    "cp1250",
+    "cp1251",
+    "cp1253",
+    "cp1254",
+    "cp1257",
+    "cp850",
+    "cp437",
+    "mac_roman",
+    "shift_jis",
+    "gb18030",
+)
 
 
 def as_utf8(raw: bytes, name: str) -> tuple[bytes, list[str]]:
@@ -45,7 +57,9 @@ def as_utf8(raw: bytes, name: str) -> tuple[bytes, list[str]]:
     try:
         return raw.decode(encoding).encode(), [f"not UTF-8: read in the code page {_called(encoding)}"]
     except UnicodeDecodeError:
-        return raw.decode("cp1252", errors="replace").encode(), ["not UTF-8: read in the code page Windows-1252; some letters were not readable"]
+        return raw.decode("cp1252", errors="replace").encode(), [
+            "not UTF-8: read in the code page Windows-1252; some letters were not readable"
+        ]
 
 
 def _is_utf8(raw: bytes) -> bool:
@@ -85,4 +99,6 @@ def _called(encoding: str) -> str:
 
 
 def _no_text(name: str) -> OutOfReach:
-    return OutOfReach(f"{name} is no text that Kotrel can read", "Save it again as a workbook, or as CSV in UTF-8.", "not-text")
+    return OutOfReach(
+        f"{name} is no text that Kotrel can read", "Save it again as a workbook, or as CSV in UTF-8.", "not-text"
+    )

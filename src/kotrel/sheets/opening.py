@@ -30,7 +30,9 @@ def open_sheets(path: Path, sheet: str | None = None) -> list[Grid]:
     start = _first_bytes(path)
     ending = path.suffix.lower()
     if not start:
-        raise OutOfReach(f"{path} is empty: it has no bytes at all", "Was it saved? Take it again from where it came.", "empty-file")
+        raise OutOfReach(
+            f"{path} is empty: it has no bytes at all", "Was it saved? Take it again from where it came.", "empty-file"
+        )
     looks_like = _looks_like(path, start)
     if ending in WORKBOOK_ENDINGS:
         if looks_like == "text":
@@ -54,11 +56,15 @@ def open_sheets(path: Path, sheet: str | None = None) -> list[Grid]:
                 "not-what-its-ending-says",
             )
         raise OutOfReach(
-            f"{path} is no spreadsheet that Kotrel reads", f"It reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.", "unknown-file"
+            f"{path} is no spreadsheet that Kotrel reads",
+            f"It reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.",
+            "unknown-file",
         )
     if ending not in TEXT_ENDINGS and b"\x00" in start[:400] and not start.startswith((b"\xff\xfe", b"\xfe\xff")):
         raise OutOfReach(
-            f"{path} is no spreadsheet that Kotrel reads", f"It reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.", "unknown-file"
+            f"{path} is no spreadsheet that Kotrel reads",
+            f"It reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.",
+            "unknown-file",
         )
     return [read_text_file(path)]
 
@@ -85,7 +91,9 @@ def _near_files(path: Path) -> str:
     from kotrel.core.nearness import nearest
 
     try:
-        names = [each.name for each in path.parent.iterdir() if each.suffix.lower() in (*WORKBOOK_ENDINGS, *TEXT_ENDINGS)]
+        names = [
+            each.name for each in path.parent.iterdir() if each.suffix.lower() in (*WORKBOOK_ENDINGS, *TEXT_ENDINGS)
+        ]
     except OSError:
         return f"There is no folder {path.parent} either."
     close = nearest(path.name, names)

@@ -51,7 +51,9 @@ def _part_of(book: zipfile.ZipFile, sheet: str) -> str | None:
     wanted = None
     for element in workbook.iter():
         if element.tag.endswith("}sheet") and element.get("name") == sheet:
-            wanted = element.get(f"{{{space['r']}}}id") or next((v for k, v in element.attrib.items() if k.endswith("}id")), None)
+            wanted = element.get(f"{{{space['r']}}}id") or next(
+                (v for k, v in element.attrib.items() if k.endswith("}id")), None
+            )
     for relation in ElementTree.fromstring(book.read("xl/_rels/workbook.xml.rels")):
         if relation.get("Id") == wanted:
             target = relation.get("Target", "")

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import csv
 import io
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import polars as pl
 from polars.exceptions import PolarsError
@@ -17,6 +19,8 @@ from kotrel.sheets.encodings import as_utf8
 
 SEPARATORS = (",", ";", "\t", "|")
 _SAMPLE = 256 * 1024
+LOOKED_THROUGH = 64 * 1024 * 1024
+"""Up to that many bytes a file is looked through for lines with too many or too few columns."""
 
 
 def read_text_file(path: Path) -> Grid:
@@ -38,6 +42,7 @@ def read_text_file(path: Path) -> Grid:
     separator = told_separator or _separator(sample)
     width = _width(sample, separator)
     cells = _fast(raw, separator, width)
+    lines: pl.Series | None
     if cells is None:
         cells, lines = _slowly(raw, separator)
     else:
@@ -63,7 +68,7 @@ def _sample(raw: bytes) -> str:
     return part.decode("utf-8", errors="replace")
 
 
-def _rows(text: str, separator: str) -> Iterator[list[str]]:
+def _rows(text: str, separator: str) -> Any:
     return csv.reader(io.StringIO(text, newline=""), delimiter=separator)
 
 
@@ -98,7 +103,11 @@ def _fast(raw: bytes, separator: str, width: int) -> pl.DataFrame | None:
     schema = {letter_of(place): pl.String() for place in range(width)}
     if not raw[:_SAMPLE].strip() and not raw.strip():
         return pl.DataFrame(schema=schema)
-    padded = raw if not _first_row_is_short(raw, separator, width) else b'""' + separator.encode() * (width - 1) + b"\n" + raw
+    padded = (
+        raw
+        if not _first_row_is_short(raw, separator, width)
+        else b'""' + separator.encode() * (width - 1) + b"\n" + raw
+    )
     try:
         cells = pl.read_csv(padded, has_header=False, separator=separator, schema=schema, missing_columns="insert")
     except PolarsError:
@@ -142,20 +151,27 @@ def _lines(raw: bytes, cells: pl.DataFrame) -> pl.Series | None:
 
 
 def _with_ragged_rows(grid: Grid, raw: bytes, separator: str, skipped: int) -> Grid:
-    """Notes the rows that have fewer or more columns than the headings."""
-    if grid.cells.width < 2 or not grid.cells[grid.cells.columns[-1]].null_count():
+    """Notes the rows that have fewer or more columns than the others."""
+    last = grid.cells.columns[-1]
+    if grid.cells.width < 2 or not grid.cells[last].null_count() or len(raw) > LOOKED_THROUGH:
         return grid
-    lines = raw.split(b"\n") if len(raw) < 64 * 1024 * 1024 and b'"' not in raw else None
-    if lines is None:
-        return grid
-    mark = separator.encode()
-    counts = pl.Series([line.count(mark) + 1 if line.strip() else 0 for line in lines])
-    usual = counts.filter(counts > 0).mode().max()
-    ragged = pl.DataFrame({"line": pl.int_range(1 + skipped, len(counts) + 1 + skipped, eager=True), "count": counts})
-    # Lines above the table are titles; those with fewer columns than the usual are told, each by its line.
-    first = int((counts == usual).arg_max() or 0) if usual is not None else 0
-    ragged = ragged.slice(first).filter((pl.col("count") > 0) & (pl.col("count") != usual))
-    if not ragged.height:
-        return grid
-    pairs = tuple(zip(ragged["line"].to_list(), ragged["count"].to_list(), strict=True))
-    return replace(grid, ragged=pairs, usual_width=int(usual))  # type: ignore[call-overload]
+    counts = [(line + skipped, count) for line, count in _columns_of_lines(raw, separator) if count]
+    [(usual, _)] = Counter(count for _, count in counts).most_common(1)
+    # Lines above the table are titles.
+    first = next(place for place, (_, count) in enumerate(counts) if count == usual)
+    ragged = tuple((line, count) for line, count in counts[first:] if count != usual)
+    return replace(grid, ragged=ragged, usual_width=usual)
+
+
+def _columns_of_lines(raw: bytes, separator: str) -> Iterator[tuple[int, int]]:
+    """The first line of each row and its number of columns; 0 for a blank line."""
+    if b'"' not in raw:
+        mark = separator.encode()
+        for line, text in enumerate(raw.split(b"\n"), start=1):
+            yield line, text.count(mark) + 1 if text.strip() else 0
+        return
+    reader = _rows(raw.decode("utf-8", errors="replace"), separator)
+    line = 1
+    for row in reader:
+        yield line, len(row) if any(row) else 0
+        line = reader.line_num + 1

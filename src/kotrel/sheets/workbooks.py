@@ -50,7 +50,9 @@ def read_workbook(path: Path, sheet: str | None = None) -> list[Grid]:
         words = str(error).lower()
         if "password" in words or "encrypt" in words:
             raise OutOfReach(
-                f"{path} is protected by a password", "Open it in the spreadsheet program and save it without a password.", "password-protected"
+                f"{path} is protected by a password",
+                "Open it in the spreadsheet program and save it without a password.",
+                "password-protected",
             ) from None
         raise OutOfReach(
             f"{path} is damaged or cut off: it cannot be read as a workbook",
@@ -132,7 +134,7 @@ def _text(value: Any) -> str | None:
     """A cell as text: numbers as the shortest decimal that means them, dates in ISO."""
     kind = type(value)
     if kind is str:
-        return value or None
+        return str(value) or None
     if kind is float:
         if value.is_integer() and abs(value) < 1e22:
             return str(int(value))
@@ -140,11 +142,18 @@ def _text(value: Any) -> str | None:
     if kind is bool:
         return "TRUE" if value else "FALSE"
     if kind is datetime:
-        return value.isoformat(sep=" ") if (value.hour, value.minute, value.second) != (0, 0, 0) else value.date().isoformat()
+        moment: datetime = value
+        return (
+            moment.isoformat(sep=" ")
+            if (moment.hour, moment.minute, moment.second) != (0, 0, 0)
+            else moment.date().isoformat()
+        )
     return str(value)
 
 
-def _with_special(series: pl.Series, kind: str | pl.Series, special: Mapping[int, Special]) -> tuple[pl.Series, pl.Series]:
+def _with_special(
+    series: pl.Series, kind: str | pl.Series, special: Mapping[int, Special]
+) -> tuple[pl.Series, pl.Series]:
     """Puts in the cells that the reader gives as blank: errors, and formulas that were never worked out."""
     texts = series.to_list()
     kinds = [kind] * len(texts) if isinstance(kind, str) else kind.to_list()

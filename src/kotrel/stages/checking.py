@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
@@ -32,7 +33,9 @@ class Checked:
         return not any(group.severity == "error" for group in self.rows.findings)
 
 
-def understand_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Understood]:
+def understand_files(
+    files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: date, step: Step
+) -> list[Understood]:
     """All files as rows, in the order in which their records are loaded.
 
     Raises:
@@ -41,7 +44,7 @@ def understand_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted
     understood = [understand_file(path, workspace, wanted, today, step) for path in files]
     order = {name: place for place, name in enumerate(workspace.description.order)}
     understood.sort(key=lambda each: order[each.rows.record.name])
-    for first, second in zip(understood, understood[1:], strict=False):
+    for first, second in itertools.pairwise(understood):
         if first.rows.record.name == second.rows.record.name:
             raise WrongUse(
                 f"{first.rows.table.file} and {second.rows.table.file} both hold {first.rows.record.title.lower()} rows",
@@ -51,7 +54,9 @@ def understand_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted
     return understood
 
 
-def check_all(understood: Sequence[Understood], description: Description, reading: Reading, step: Step) -> list[Checked]:
+def check_all(
+    understood: Sequence[Understood], description: Description, reading: Reading, step: Step
+) -> list[Checked]:
     """Checks sheets in load order; rows of one count as held for those after it."""
     pending: dict[str, pl.DataFrame] = {}
     checked: list[Checked] = []

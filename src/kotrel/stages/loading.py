@@ -123,7 +123,9 @@ def load_files(
         except Moved:
             step("somebody else changed the same rows: once more")
     raise OutOfReach(
-        "others keep changing the same rows; nothing was loaded", "Run it again when they are done.", "changed-meanwhile"
+        "others keep changing the same rows; nothing was loaded",
+        "Run it again when they are done.",
+        "changed-meanwhile",
     )
 
 
@@ -144,7 +146,9 @@ def _with_refusals(preview: Preview, refused: Refused) -> Preview:
     for each in preview.checked:
         mine = [refusal for refusal in refused.refusals if refusal.record == each.rows.record.name]
         if mine:
-            cells = cells_of([r.row for r in mine], [r.key for r in mine], [f"the system says: {r.message}" for r in mine])
+            cells = cells_of(
+                [r.row for r in mine], [r.key for r in mine], [f"the system says: {r.message}" for r in mine]
+            )
             key = each.rows.record.key[0]
             group = each.rows.group("error", "refused-by-system", "refused by the system itself", key, cells)
             each = Checked(each.rows.with_findings([group]), each.remarks)

@@ -10,7 +10,7 @@ from pathlib import Path
 from kotrel.core.description import Description, Record
 from kotrel.core.errors import KotrelError, WrongData, WrongUse
 from kotrel.core.find_table import find_table
-from kotrel.core.matching import Matched, likely_record, match_headings
+from kotrel.core.matching import Matched, likely_record
 from kotrel.core.nearness import nearest
 from kotrel.core.rows import Rows
 from kotrel.core.sheet import Grid, Table
@@ -71,7 +71,7 @@ def understand_file(path: Path, workspace: Workspace, wanted: Wanted, today: dat
     table, matched, remarks = _choose(grids, workspace.description, wanted, str(path))
     step("tidying values")
     rows = understand(table, matched, workspace.conventions, today)
-    return Understood(rows, tuple([*table.remarks, *remarks]))
+    return Understood(rows, (*table.remarks, *remarks))
 
 
 def _choose(
@@ -93,14 +93,20 @@ def _choose(
     rivals = [other.sheet for rank, other, _ in fitting[1:] if rank == score]
     if rivals:
         names = ", ".join(f"“{name}”" for name in [table.sheet, *rivals])
-        raise WrongUse(f"{file} has several sheets that fit equally well: {names}", f"Say which: --sheet \"{table.sheet}\"", "which-sheet")
+        raise WrongUse(
+            f"{file} has several sheets that fit equally well: {names}",
+            f'Say which: --sheet "{table.sheet}"',
+            "which-sheet",
+        )
     if not wanted.record and len(matched.letters) == 1 and len(table.columns) > 2 and not score[0]:
         raise _nothing_recognised(tables, records, file)
     others = [other.sheet for other in tables if other is not table]
     remarks = [f"other sheets left out: {', '.join(others)}"] if others and not wanted.sheet else []
     if not table.rows:
         where = f"sheet “{table.sheet}” of {file}" if table.sheet else file
-        raise WrongData(f"{where} has headings in row {table.heading_row} and no rows below", "Fill it in first.", "no-rows")
+        raise WrongData(
+            f"{where} has headings in row {table.heading_row} and no rows below", "Fill it in first.", "no-rows"
+        )
     return table, matched, remarks
 
 

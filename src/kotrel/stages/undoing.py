@@ -13,7 +13,6 @@ from kotrel.core.changes import InTheWay, RecordChanges, before, reverse
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.systems.interface import Entry, Moved, Refused, Stamp, Step, System, Writing, load_name
 
-
 TRIES = 3
 """So often an undo is tried anew when somebody else changes the same rows while it runs."""
 
@@ -41,12 +40,20 @@ def load_number(text: str) -> int:
     """
     found = re.fullmatch(r"[Ll]?0*([1-9]\d{0,8})", text.strip())
     if not found:
-        raise WrongUse(f"“{text}” is no load", "A load is called like L0001; kotrel history lists them.", "no-such-load")
+        raise WrongUse(
+            f"“{text}” is no load", "A load is called like L0001; kotrel history lists them.", "no-such-load"
+        )
     return int(found[1])
 
 
 def undo_load(
-    system: System, number: int, who: str, remark: str, at: datetime, step: Step, agree: Callable[[Undone], bool] | None = None
+    system: System,
+    number: int,
+    who: str,
+    remark: str,
+    at: datetime,
+    step: Step,
+    agree: Callable[[Undone], bool] | None = None,
 ) -> Undone:
     """Takes a load back, all of it or nothing. Undoing is a load of its own in the history.
 
@@ -66,10 +73,10 @@ def undo_load(
         if not agree(plan):
             return replace(plan, status="not undone")
     for _ in range(TRIES):
-        plan = None
+        planned: Undone | None = None
         try:
             with system.writing() as writing:
-                plan = _plan(system, writing, number, step)
+                planned = plan = _plan(system, writing, number, step)
                 if plan.in_the_way:
                     return plan
                 stamp = Stamp(at, who, plan.entry.files, plan.entry.fingerprint, remark, "undo", number)
@@ -80,12 +87,18 @@ def undo_load(
                     writing.mark_undone(plan.entry.of, None)
             return replace(plan, number=done)
         except Refused as refused:
-            assert plan is not None
-            found = tuple(InTheWay(each.record, each.key, None, f"the system says: {each.message}") for each in refused.refusals)
-            return replace(plan, status="refused", in_the_way=found)
+            assert planned is not None
+            found = tuple(
+                InTheWay(each.record, each.key, None, f"the system says: {each.message}") for each in refused.refusals
+            )
+            return replace(planned, status="refused", in_the_way=found)
         except Moved:
             step("somebody else changed the same rows: once more")
-    raise OutOfReach("others keep changing the same rows; nothing was undone", "Run it again when they are done.", "changed-meanwhile")
+    raise OutOfReach(
+        "others keep changing the same rows; nothing was undone",
+        "Run it again when they are done.",
+        "changed-meanwhile",
+    )
 
 
 def _plan(system: System, writing: Writing, number: int, step: Step) -> Undone:

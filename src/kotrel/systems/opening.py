@@ -73,7 +73,9 @@ def shown(url: str) -> str:
     if url.startswith("sqlite:"):
         return url.removeprefix("sqlite:")
     parts = urlsplit(without_password(url)[0])
-    return f"PostgreSQL {unquote(parts.path.lstrip('/')) or 'database'}" + (f" on {parts.hostname}" if parts.hostname else "")
+    return f"PostgreSQL {unquote(parts.path.lstrip('/')) or 'database'}" + (
+        f" on {parts.hostname}" if parts.hostname else ""
+    )
 
 
 def _password(url: str) -> str | None:

@@ -72,7 +72,11 @@ def create_workspace(folder: Path, url: str | None, practice: bool, with_journal
         OutOfReach: the folder cannot be written, or the database cannot be reached.
     """
     if (folder / FILE).exists():
-        raise WrongUse(f"{folder} is a workspace already", "Its settings are in kotrel.toml; take another folder for another.", "is-a-workspace")
+        raise WrongUse(
+            f"{folder} is a workspace already",
+            "Its settings are in kotrel.toml; take another folder for another.",
+            "is-a-workspace",
+        )
     if folder.exists() and not folder.is_dir():
         raise WrongUse(f"{folder} is a file, not a folder", "Take another name.", "is-a-file")
     own = url is None
@@ -82,7 +86,9 @@ def create_workspace(folder: Path, url: str | None, practice: bool, with_journal
         for name in (*FOLDERS, HIDDEN):
             (folder / name).mkdir(exist_ok=True)
     except OSError as error:
-        raise OutOfReach(f"{folder} cannot be made: {error.strerror or error}", "Take a folder you may write to.", "no-right") from None
+        raise OutOfReach(
+            f"{folder} cannot be made: {error.strerror or error}", "Take a folder you may write to.", "no-right"
+        ) from None
     remarks = ["the password is not stored: set KOTREL_PASSWORD"] if had_password else []
     told = "none"
     description = _EMPTY_DESCRIPTION
@@ -96,7 +102,9 @@ def create_workspace(folder: Path, url: str | None, practice: bool, with_journal
             _, made = set_up(database)
             told = "made" if made else "there already, used as it is"
             description = description_text()
-        elif database.has_table("practice" if database.dialect == "postgresql" else "", "item") and journal.has_journal(database):
+        elif database.has_table("practice" if database.dialect == "postgresql" else "", "item") and journal.has_journal(
+            database
+        ):
             told = "there already, used as it is"
             description = description_text()
         elif with_journal and not journal.has_journal(database):

@@ -63,7 +63,9 @@ def find_workspace(told: Path | None, start: Path) -> Path:
     """
     if told is not None:
         if not (told / FILE).is_file():
-            raise WrongUse(f"{told} is no workspace: there is no {FILE} in it", f"kotrel init {told} makes one.", "no-workspace")
+            raise WrongUse(
+                f"{told} is no workspace: there is no {FILE} in it", f"kotrel init {told} makes one.", "no-workspace"
+            )
         return told
     for folder in (start, *start.parents):
         if (folder / FILE).is_file():
@@ -86,7 +88,9 @@ def open_workspace(folder: Path) -> Workspace:
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise WrongUse(f"{path}: {error}", "Mend that line; text stands in quotes, like decimal_mark = \",\"", "wrong-settings") from None
+        raise WrongUse(
+            f"{path}: {error}", 'Mend that line; text stands in quotes, like decimal_mark = ","', "wrong-settings"
+        ) from None
     settings = _Settings(text, path)
     settings.known(data, tuple(_TABLES))
     for name, allowed in _TABLES.items():
@@ -98,7 +102,9 @@ def open_workspace(folder: Path) -> Workspace:
     system, sheets = data.get("system", {}), data.get("sheets", {})
     url = settings.text_of(system, "url", "", "system")
     if not url:
-        raise settings.wrong("no system is named", "system", hint='Under [system], say url = "sqlite:practice.db", or your own.')
+        raise settings.wrong(
+            "no system is named", "system", hint='Under [system], say url = "sqlite:practice.db", or your own.'
+        )
     described = folder / settings.text_of(system, "description", "system.toml", "system")
     return Workspace(
         folder=folder,
@@ -117,7 +123,9 @@ def _text(path: Path) -> str:
     try:
         return path.read_text("utf-8-sig")
     except FileNotFoundError:
-        raise WrongUse(f"there is no {path}", "Put it back, or mend [system] description in kotrel.toml.", "wrong-settings") from None
+        raise WrongUse(
+            f"there is no {path}", "Put it back, or mend [system] description in kotrel.toml.", "wrong-settings"
+        ) from None
     except UnicodeDecodeError:
         raise WrongUse(f"{path} is not UTF-8 text", "Save it again as UTF-8.", "wrong-settings") from None
     except OSError as error:

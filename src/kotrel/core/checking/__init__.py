@@ -10,8 +10,8 @@ from collections.abc import Callable
 
 from kotrel.core.at_once import at_once
 from kotrel.core.checking.codes import check_codes
-from kotrel.core.checking.keys import check_keys, check_unique
 from kotrel.core.checking.kept import check_kept
+from kotrel.core.checking.keys import check_keys, check_unique
 from kotrel.core.checking.lists import check_lists
 from kotrel.core.checking.present import check_present
 from kotrel.core.checking.shape import check_shape
@@ -22,12 +22,13 @@ from kotrel.core.rows import Rows
 
 Check = Callable[[Rows, Held], list[FindingGroup]]
 
+# Several run at once: the one that reads most from the system begins first.
 CHECKS: tuple[Check, ...] = (
+    check_unique,
     check_keys,
     check_present,
     check_shape,
     check_codes,
-    check_unique,
     check_lists,
     check_together,
     check_kept,

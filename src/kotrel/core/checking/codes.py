@@ -42,7 +42,15 @@ def _gtin(rows: Rows, name: str) -> list[FindingGroup]:
         found.append(rows.group("error", "barcode-with-letters", "not only digits", name, cells))
     if short.height:
         messages = [f"{len(value)} digits; a barcode has 8, 12, 13 or 14" for value in short["value"]]
-        found.append(rows.group("error", "barcode-length", "wrong number of digits", name, cells_of(short["row"], short["value"], messages)))
+        found.append(
+            rows.group(
+                "error",
+                "barcode-length",
+                "wrong number of digits",
+                name,
+                cells_of(short["row"], short["value"], messages),
+            )
+        )
     if wrong.height:
         mended = [value[:-1] + gtin_check_digit(value[:-1]) for value in wrong["value"]]
         message = "the last digit does not fit the others: look at the article"

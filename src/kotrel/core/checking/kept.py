@@ -26,7 +26,9 @@ def check_kept(rows: Rows, held: Held) -> list[FindingGroup]:
         if field.is_decimal:
             given = given.cast(pl.Decimal(38, 6), strict=False)
             stands = stands.cast(pl.Decimal(38, 6), strict=False)
-        edited = joined.with_columns(rows.as_it_stands(name)).filter(pl.col(name).is_not_null() & given.ne_missing(stands))
+        edited = joined.with_columns(rows.as_it_stands(name)).filter(
+            pl.col(name).is_not_null() & given.ne_missing(stands)
+        )
         title = field.title.lower()
         if edited.height:
             message = f"the system keeps {title} itself: empty the cell or delete the column; stock changes by documents and counts"
@@ -39,5 +41,14 @@ def check_kept(rows: Rows, held: Held) -> list[FindingGroup]:
             found.append(rows.group("error", "kept-by-system", "kept by the system, never loaded", name, cells))
         elif rows.values[name].null_count() < rows.values.height:
             message = f"{field.title} is kept by the system; the column is as the system has it and is left out"
-            found.append(rows.sheet_finding("note", "kept-column", "columns the system keeps", message, rows.letters.get(name), rows.heading(name)))
+            found.append(
+                rows.sheet_finding(
+                    "note",
+                    "kept-column",
+                    "columns the system keeps",
+                    message,
+                    rows.letters.get(name),
+                    rows.heading(name),
+                )
+            )
     return found

@@ -17,7 +17,9 @@ def check_keys(rows: Rows, held: Held) -> list[FindingGroup]:
     for name in key:
         field = rows.record.fields[name]
         if rows.values[name].null_count():
-            found += rows.where("error", "missing", "must be filled", field, rows.values[name].is_null(), "every row needs it")
+            found += rows.where(
+                "error", "missing", "must be filled", field, rows.values[name].is_null(), "every row needs it"
+            )
     keyed = rows.values.select(key).drop_nulls()
     if keyed.n_unique() == keyed.height if len(key) > 1 else keyed.to_series().n_unique() == keyed.height:
         return found
@@ -80,7 +82,9 @@ def _unique_in_sheet(rows: Rows, parts: pl.DataFrame) -> list[FindingGroup]:
     if parts["value"].n_unique() == parts.height:
         return []
     twice = parts.filter(parts["value"].is_duplicated())
-    where = twice.group_by("value", maintain_order=True).agg(pl.col("row").alias("all"), pl.col("row").n_unique().alias("rows"))
+    where = twice.group_by("value", maintain_order=True).agg(
+        pl.col("row").alias("all"), pl.col("row").n_unique().alias("rows")
+    )
     shared = twice.join(where.filter(pl.col("rows") > 1), on="value", maintain_order="left")
     found: list[FindingGroup] = []
     for (name,), part in shared.group_by("field", maintain_order=True):
@@ -119,6 +123,8 @@ def _unique_in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], 
     found: list[FindingGroup] = []
     for (name,), part in clash.group_by("field", maintain_order=True):
         holder = part.select(pl.concat_str([pl.col(f"held {k}") for k in key], separator=" / ")).to_series()
-        cells = cells_of(part["row"], part["value"], [f"{rows.record.title} {code} has it in the system" for code in holder])
+        cells = cells_of(
+            part["row"], part["value"], [f"{rows.record.title} {code} has it in the system" for code in holder]
+        )
         found.append(rows.group("error", "taken", "already on another row in the system", str(name), cells))
     return found

@@ -30,7 +30,11 @@ def check_present(rows: Rows, held: Held) -> list[FindingGroup]:
         wrong = wrong & ~rows.values["row"].is_in(_already(rows, name).implode())
         kind, what = ("missing", "must be filled") if carried else ("column-missing", f"no column “{field.title}”")
         title = what if field.must == "always" else f"{what}, for new rows"
-        message = f"a new {rows.record.title.lower()} row must have a {field.title.lower()}" if field.must == "new" else "must be filled"
+        message = (
+            f"a new {rows.record.title.lower()} row must have a {field.title.lower()}"
+            if field.must == "new"
+            else "must be filled"
+        )
         found += rows.where("error", kind, title, field, wrong, message)
     return found
 

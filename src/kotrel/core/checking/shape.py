@@ -42,7 +42,11 @@ def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
     if bool(seen.str.contains(CONTROL).any()):
         one_line = field.kind in ("code", "reference")
         wrong = values.str.contains(r"\p{Cc}" if one_line else UNPRINTABLE)
-        title, message = ("a line break in a code", "a code stands on one line") if one_line else ("unprintable characters", "type the text anew")
+        title, message = (
+            ("a line break in a code", "a code stands on one line")
+            if one_line
+            else ("unprintable characters", "type the text anew")
+        )
         found += rows.where("error", "strange-letters", title, field, wrong, message)
     return found
 
@@ -62,12 +66,16 @@ def _numbers(rows: Rows, field: Field) -> list[FindingGroup]:
         found += rows.where("error", "too-many-decimals", title, field, excess, what, shown)
     if int(values.str.len_bytes().max() or 0) > LARGEST:  # type: ignore[arg-type]
         too_large = values.str.contains(rf"^-?[0-9]{{{LARGEST + 1},}}")
-        found += rows.where("error", "too-large", "too large", field, too_large, f"at most {LARGEST} digits before the point")
+        found += rows.where(
+            "error", "too-large", "too large", field, too_large, f"at most {LARGEST} digits before the point"
+        )
     if field.least is not None and (field.least != 0 or bool(values.str.starts_with("-").any())):
         exact = values.cast(pl.Decimal(38, max(decimals, 6)), strict=False)
         title = "below zero" if field.least == 0 else f"not at least {field.least}"
         found += rows.where("error", "too-small", title, field, exact < field.least, f"at least {field.least}")
     if field.most is not None:
         exact = values.cast(pl.Decimal(38, max(decimals, 6)), strict=False)
-        found += rows.where("error", "too-big", f"not at most {field.most}", field, exact > field.most, f"at most {field.most}")
+        found += rows.where(
+            "error", "too-big", f"not at most {field.most}", field, exact > field.most, f"at most {field.most}"
+        )
     return found

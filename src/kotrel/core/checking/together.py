@@ -37,5 +37,7 @@ def _held_complete(rows: Rows, held: Held, group: tuple[str, ...]) -> pl.Series:
         return pl.Series([False], dtype=pl.Boolean).new_from_index(0, rows.values.height)
     there = held.having(rows.record, group, key[0], rows.values[key[0]])
     there = there.filter(pl.all_horizontal(pl.col(name).is_not_null() for name in group)).select(key).unique()
-    joined = rows.values.select(key).join(there.with_columns(pl.lit(True).alias("full")), on=key, how="left", maintain_order="left")
+    joined = rows.values.select(key).join(
+        there.with_columns(pl.lit(True).alias("full")), on=key, how="left", maintain_order="left"
+    )
     return joined["full"].fill_null(False)

@@ -43,7 +43,9 @@ class Database(ABC):
         """Runs one statement and returns how many rows it touched."""
 
     @abstractmethod
-    def frame(self, columns: Sequence[str], names: Sequence[str], rest: str, values: Sequence[Any] = ()) -> pl.DataFrame:
+    def frame(
+        self, columns: Sequence[str], names: Sequence[str], rest: str, values: Sequence[Any] = ()
+    ) -> pl.DataFrame:
         """The fast road out: ``SELECT columns rest`` as String columns.
 
         Args:
@@ -53,7 +55,9 @@ class Database(ABC):
         """
 
     @abstractmethod
-    def insert(self, table: str, columns: Sequence[str], frame: pl.DataFrame, forms: Sequence[str] | None = None) -> None:
+    def insert(
+        self, table: str, columns: Sequence[str], frame: pl.DataFrame, forms: Sequence[str] | None = None
+    ) -> None:
         """The fast road in: all rows of a frame, in its order.
 
         Args:

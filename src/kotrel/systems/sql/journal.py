@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from typing import Any
 
 import polars as pl
+
 from kotrel.core.changes import RecordChanges, before, key_text
 from kotrel.core.description import Description
 from kotrel.core.errors import WrongUse
@@ -19,7 +20,20 @@ from kotrel.systems.sql.database import Database, quoted
 
 SCHEMA = "kotrel"
 
-ROW_COLUMNS = ("load", "line", "record", "file", "sheet", "row", "key", "action", "outcome", "message", "after", "before")
+ROW_COLUMNS = (
+    "load",
+    "line",
+    "record",
+    "file",
+    "sheet",
+    "row",
+    "key",
+    "action",
+    "outcome",
+    "message",
+    "after",
+    "before",
+)
 
 
 def table_name(dialect: str, name: str) -> tuple[str, str]:
@@ -63,7 +77,9 @@ def image(frame: pl.DataFrame, columns: Sequence[str]) -> pl.Expr:
             text = text.str.replace_all("\\", "\\\\", literal=True).str.replace_all('"', '\\"', literal=True)
             for plain, escaped in (("\n", "\\n"), ("\r", "\\r"), ("\t", "\\t"), ("\x7f", "\\u007f")):
                 text = text.str.replace_all(plain, escaped, literal=True)
-        parts.append(pl.when(text.is_null()).then(pl.lit("null")).otherwise(pl.concat_str(pl.lit('"'), text, pl.lit('"'))))
+        parts.append(
+            pl.when(text.is_null()).then(pl.lit("null")).otherwise(pl.concat_str(pl.lit('"'), text, pl.lit('"')))
+        )
     return pl.concat_str(pl.lit("["), pl.concat_str(parts, separator=","), pl.lit("]"))
 
 
@@ -84,7 +100,13 @@ def next_number(database: Database) -> int:
 def write_load(database: Database, number: int, changes: Sequence[RecordChanges], stamp: Stamp) -> None:
     """Writes the row of a load."""
     parts = [
-        {"record": each.record.name, "file": each.file, "sheet": each.sheet, "fields": list(each.fields), "counts": each.counts}
+        {
+            "record": each.record.name,
+            "file": each.file,
+            "sheet": each.sheet,
+            "fields": list(each.fields),
+            "counts": each.counts,
+        }
         for each in changes
     ]
     values: list[Any] = [
@@ -102,7 +124,9 @@ def journal_rows(changes: RecordChanges, number: int, first_line: int) -> pl.Dat
     formers = [before(name) for name in fields]
     action = pl.col("action")
     key = key_text(changes.record)
-    former_key = pl.concat_str([pl.col(before(name)) for name in changes.record.key], separator=" / ", ignore_nulls=True)
+    former_key = pl.concat_str(
+        [pl.col(before(name)) for name in changes.record.key], separator=" / ", ignore_nulls=True
+    )
     return rows.with_row_index("line", first_line).select(
         pl.lit(number).alias("load"),
         pl.col("line").cast(pl.Int64),
@@ -143,7 +167,9 @@ def entries(database: Database) -> list[Entry]:
 
 def outcome_rows(database: Database, number: int) -> pl.DataFrame:
     """The rows of a load, in the order of the load."""
-    return _rows(database, ["file", "sheet", "row", "record", "key", "action", "outcome", "message"], "load = ?", number)
+    return _rows(
+        database, ["file", "sheet", "row", "record", "key", "action", "outcome", "message"], "load = ?", number
+    )
 
 
 def _rows(database: Database, names: Sequence[str], condition: str, number: int) -> pl.DataFrame:
@@ -175,7 +201,11 @@ def changes_of(database: Database, description: Description, number: int) -> lis
                 "Put back the system.toml of that time.",
                 "wrong-description",
             )
-        mine = rows.filter((pl.col("record") == record.name) & (pl.col("sheet").fill_null("") == part["sheet"]) & (pl.col("file") == part["file"]))
+        mine = rows.filter(
+            (pl.col("record") == record.name)
+            & (pl.col("sheet").fill_null("") == part["sheet"])
+            & (pl.col("file") == part["file"])
+        )
         frame = mine.select(
             "row",
             "action",

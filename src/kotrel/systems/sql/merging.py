@@ -23,7 +23,9 @@ class Stage:
     temporary table filled by COPY, because there taking lists apart costs more than sending the rows twice.
     """
 
-    def __init__(self, database: Database, store: Store, changes: RecordChanges, journal: pl.DataFrame, number: int) -> None:
+    def __init__(
+        self, database: Database, store: Store, changes: RecordChanges, journal: pl.DataFrame, number: int
+    ) -> None:
         self.database = database
         self.store = store
         self.changes = changes
@@ -33,11 +35,14 @@ class Stage:
         if database.dialect == "sqlite":
             # The key of a removed row stands in what was before.
             texts = [
-                f"json_extract(coalesce(after, before), '$[{place}]')" if field.name in store.record.key else f"json_extract(after, '$[{place}]')"
+                f"json_extract(coalesce(after, before), '$[{place}]')"
+                if field.name in store.record.key
+                else f"json_extract(after, '$[{place}]')"
                 for place, field in enumerate(fields)
             ]
             columns = ", ".join(
-                f"{database.as_stored(text, field)} AS {quoted('to ' + field.name)}" for text, field in zip(texts, fields, strict=True)
+                f"{database.as_stored(text, field)} AS {quoted('to ' + field.name)}"
+                for text, field in zip(texts, fields, strict=True)
             )
             database.run(f"DROP VIEW IF EXISTS temp.{self.name}")
             database.run(
@@ -153,5 +158,7 @@ def referring(database: Database, store: Store, field: str, keys: Sequence[str])
     own = [f"CAST(t.{store.column(name)} AS text)" for name in store.record.key]
     return [
         tuple(str(part) for part in row)
-        for row in database.run(f"SELECT {', '.join(own)}, t.{store.column(field)} FROM {store.name} AS t WHERE {condition}", values)
+        for row in database.run(
+            f"SELECT {', '.join(own)}, t.{store.column(field)} FROM {store.name} AS t WHERE {condition}", values
+        )
     ]

@@ -38,9 +38,11 @@ class PostgresDatabase(Database):
 
     def __init__(self, url: str, name: str, password: str | None = None) -> None:
         self.name = name
-        given = {"password": password} if password else {}
+        given: dict[str, Any] = {"password": password} if password else {}
         try:
-            self.connection = psycopg.connect(url, autocommit=True, connect_timeout=10, application_name="kotrel", **given)  # type: ignore[arg-type]
+            self.connection = psycopg.connect(
+                url, autocommit=True, connect_timeout=10, application_name="kotrel", **given
+            )
             self.connection.execute(f"SET lock_timeout = '{WAIT_SECONDS}s'")
             self.connection.execute("SET client_min_messages = warning")
         except (psycopg.Error, UnicodeError) as error:
@@ -54,17 +56,27 @@ class PostgresDatabase(Database):
             detail = (error.diag.message_detail or "").strip()
             return RowRefused(f"{words}. {detail}".strip())
         if isinstance(error, errors.LockNotAvailable):
-            return OutOfReach(f"another load holds {self.name}", "Wait until it is done and run it again.", "system-busy")
+            return OutOfReach(
+                f"another load holds {self.name}", "Wait until it is done and run it again.", "system-busy"
+            )
         if isinstance(error, errors.UndefinedTable | errors.UndefinedColumn | errors.InvalidSchemaName):
             return OutOfReach(
-                f"{self.name} is not as system.toml describes it: {words}", "Mend system.toml, or connect the right database.", "not-as-described"
+                f"{self.name} is not as system.toml describes it: {words}",
+                "Mend system.toml, or connect the right database.",
+                "not-as-described",
             )
         if isinstance(error, errors.InsufficientPrivilege | errors.ReadOnlySqlTransaction):
             return OutOfReach(f"{self.name} refuses: {words}", "Ask its administrator for that right.", "no-right")
         if isinstance(error, errors.DiskFull):
-            return OutOfReach(f"the disk of {self.name} is full", "Tell its administrator, then run it again.", "disk-full")
+            return OutOfReach(
+                f"the disk of {self.name} is full", "Tell its administrator, then run it again.", "disk-full"
+            )
         if self.connection.closed or isinstance(error, psycopg.OperationalError):
-            return OutOfReach(f"the connection to {self.name} broke: {words}", "Run kotrel history to see what is loaded.", "connection-lost")
+            return OutOfReach(
+                f"the connection to {self.name} broke: {words}",
+                "Run kotrel history to see what is loaded.",
+                "connection-lost",
+            )
         return OutOfReach(f"{self.name}: {words}", "", "system-error")
 
     @staticmethod
@@ -84,7 +96,9 @@ class PostgresDatabase(Database):
         except psycopg.Error as error:
             raise self._clear(error) from None
 
-    def frame(self, columns: Sequence[str], names: Sequence[str], rest: str, values: Sequence[Any] = ()) -> pl.DataFrame:
+    def frame(
+        self, columns: Sequence[str], names: Sequence[str], rest: str, values: Sequence[Any] = ()
+    ) -> pl.DataFrame:
         if len(columns) == 1:
             return self.frame([*columns, NEVER_BLANK], [*names, ""], rest, values).select(names)
         statement = self._bound(f"COPY (SELECT {', '.join(columns)} {rest}) TO STDOUT (FORMAT csv)")
@@ -100,10 +114,15 @@ class PostgresDatabase(Database):
             return pl.DataFrame(schema=schema)
         return pl.read_csv(raw.getvalue(), has_header=False, schema=schema)
 
-    def insert(self, table: str, columns: Sequence[str], frame: pl.DataFrame, forms: Sequence[str] | None = None) -> None:
+    def insert(
+        self, table: str, columns: Sequence[str], frame: pl.DataFrame, forms: Sequence[str] | None = None
+    ) -> None:
         names = ", ".join(quoted(column) for column in columns)
         try:
-            with self.connection.cursor() as cursor, cursor.copy(f"COPY {table} ({names}) FROM STDIN (FORMAT csv)".encode()) as copy:
+            with (
+                self.connection.cursor() as cursor,
+                cursor.copy(f"COPY {table} ({names}) FROM STDIN (FORMAT csv)".encode()) as copy,
+            ):
                 for part in frame.iter_slices(_CHUNK):
                     copy.write(part.write_csv(include_header=False).encode())
         except psycopg.Error as error:
@@ -178,11 +197,15 @@ def _no_connection(error: Exception, name: str) -> OutOfReach:
     words = " ".join(str(error).split())
     if "password" in words and ("authentication failed" in words or "no password" in words):
         return OutOfReach(
-            f"{name} refuses the user or the password", "Set KOTREL_PASSWORD, and look at the user in kotrel.toml.", "password-refused"
+            f"{name} refuses the user or the password",
+            "Set KOTREL_PASSWORD, and look at the user in kotrel.toml.",
+            "password-refused",
         )
     if "does not exist" in words:
         what = words[words.rfind("FATAL:") + 6 :].strip() if "FATAL:" in words else words
         return OutOfReach(f"{name}: {what}", "Look at [system] url in kotrel.toml.", "no-database")
     return OutOfReach(
-        f"{name} cannot be reached", f"Is the server running, and is the address right? It said: {words[:200]}", "system-down"
+        f"{name} cannot be reached",
+        f"Is the server running, and is the address right? It said: {words[:200]}",
+        "system-down",
     )

@@ -51,18 +51,28 @@ class SqliteDatabase(Database):
             return RowRefused(words)
         if "locked" in words or "busy" in words:
             return OutOfReach(
-                f"another load, or another program, holds {self.path}", "Wait until it is done and run it again.", "system-busy"
+                f"another load, or another program, holds {self.path}",
+                "Wait until it is done and run it again.",
+                "system-busy",
             )
         if "not a database" in words or "malformed" in words:
-            return OutOfReach(f"{self.path} is not a SQLite database, or is damaged", "Take it from a backup.", "damaged")
+            return OutOfReach(
+                f"{self.path} is not a SQLite database, or is damaged", "Take it from a backup.", "damaged"
+            )
         if "readonly" in words:
-            return OutOfReach(f"no right to write to {self.path}", "Ask for the right to write to that file.", "no-right")
+            return OutOfReach(
+                f"no right to write to {self.path}", "Ask for the right to write to that file.", "no-right"
+            )
         if "no such table" in words or "no such column" in words:
             return OutOfReach(
-                f"{self.path} is not as system.toml describes it: {words}", "Mend system.toml, or connect the right database.", "not-as-described"
+                f"{self.path} is not as system.toml describes it: {words}",
+                "Mend system.toml, or connect the right database.",
+                "not-as-described",
             )
         if "full" in words:
-            return OutOfReach(f"the disk is full: {self.path} could not be written", "Make room and run it again.", "disk-full")
+            return OutOfReach(
+                f"the disk is full: {self.path} could not be written", "Make room and run it again.", "disk-full"
+            )
         return OutOfReach(f"{self.path}: {words}", "", "system-error")
 
     def run(self, statement: str, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
@@ -77,20 +87,26 @@ class SqliteDatabase(Database):
         except sqlite3.Error as error:
             raise self._clear(error) from None
 
-    def frame(self, columns: Sequence[str], names: Sequence[str], rest: str, values: Sequence[Any] = ()) -> pl.DataFrame:
+    def frame(
+        self, columns: Sequence[str], names: Sequence[str], rest: str, values: Sequence[Any] = ()
+    ) -> pl.DataFrame:
         if len(columns) == 1:
             return self.frame([*columns, NEVER_BLANK], [*names, ""], rest, values).select(names)
         # All rows as one text, joined inside SQLite, cost a tenth of a tuple for each row.
         line = f" || '{_BETWEEN}' || ".join(f"coalesce({column}, '')" for column in columns)
         schema = dict.fromkeys(names, pl.String)
         try:
-            text, count = self.connection.execute(f"SELECT group_concat({line}, '{_END}'), count(*) {rest}", values).fetchone()
+            text, count = self.connection.execute(
+                f"SELECT group_concat({line}, '{_END}'), count(*) {rest}", values
+            ).fetchone()
             if not count:
                 return pl.DataFrame(schema=schema)
             raw = text.encode()
             # A value that holds one of the marks, or a text beyond SQLite's limit, takes the slow road.
             if raw.count(_END.encode()) == count - 1 and raw.count(_BETWEEN.encode()) == count * (len(columns) - 1):
-                return pl.read_csv(raw, has_header=False, separator=_BETWEEN, eol_char=_END, quote_char=None, schema=schema)
+                return pl.read_csv(
+                    raw, has_header=False, separator=_BETWEEN, eol_char=_END, quote_char=None, schema=schema
+                )
         except sqlite3.DataError:
             pass
         except sqlite3.Error as error:
@@ -99,7 +115,9 @@ class SqliteDatabase(Database):
         texts = [[str(value) if value not in (None, "") else None for value in row] for row in rows]
         return pl.DataFrame(texts, schema=schema, orient="row")
 
-    def insert(self, table: str, columns: Sequence[str], frame: pl.DataFrame, forms: Sequence[str] | None = None) -> None:
+    def insert(
+        self, table: str, columns: Sequence[str], frame: pl.DataFrame, forms: Sequence[str] | None = None
+    ) -> None:
         names = ", ".join(quoted(column) for column in columns)
         marks = ", ".join(forms or ["?"] * len(columns))
         try:

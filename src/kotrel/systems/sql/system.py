@@ -82,7 +82,9 @@ class _Writing(_Reading, Writing):
         return found
 
     def mark_undone(self, number: int, by: int | None) -> None:
-        self.database.run(f"UPDATE {journal.load_table(self.database.dialect)} SET undone_by = ? WHERE number = ?", [by, number])
+        self.database.run(
+            f"UPDATE {journal.load_table(self.database.dialect)} SET undone_by = ? WHERE number = ?", [by, number]
+        )
 
     def changes_of(self, number: int) -> list[RecordChanges]:
         return journal.changes_of(self.database, self.description, number)
@@ -130,6 +132,8 @@ class SqlSystem(System):
 
     def outcome(self, number: int) -> pl.DataFrame:
         with self._open() as database:
-            if not journal.has_journal(database) or not any(each.number == number for each in journal.entries(database)):
+            if not journal.has_journal(database) or not any(
+                each.number == number for each in journal.entries(database)
+            ):
                 raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
             return journal.outcome_rows(database, number)

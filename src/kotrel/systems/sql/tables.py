@@ -29,13 +29,15 @@ def create_statements(description: Description, dialect: str) -> list[str]:
         statements.append(compiled(CreateSchema(metadata.schema), dialect))
     for table in tables:
         statements.append(compiled(CreateTable(table), dialect))
-        statements += [compiled(CreateIndex(index), dialect) for index in sorted(table.indexes, key=lambda i: str(i.name))]
+        statements += [
+            compiled(CreateIndex(index), dialect) for index in sorted(table.indexes, key=lambda i: str(i.name))
+        ]
     return statements
 
 
 def compiled(statement: Any, dialect: str) -> str:
     """A statement as text for one kind of database."""
-    speaker = postgresql.dialect() if dialect == "postgresql" else sqlite.dialect()
+    speaker: sa.Dialect = postgresql.dialect() if dialect == "postgresql" else sqlite.dialect()  # type: ignore[no-untyped-call]
     return str(statement.compile(dialect=speaker)).strip()
 
 
@@ -49,8 +51,13 @@ def _table(metadata: sa.MetaData, description: Description, record: Record, dial
         *_references(metadata, description, record),
         *_rules(record, dialect),
         *(sa.UniqueConstraint(field.name) for field in record.fields.values() if field.unique and field.kind != "list"),
-        # An index for each way people find a row, and for each reference: undo asks who refers to a row.
         *(sa.Index(f"{record.name}_by_{'_'.join(group)}", *group) for group in record.also_known_by if len(group) > 1),
+        # Without an index on it, every removed row would be looked for in the whole table as somebody's parent.
+        *(
+            sa.Index(f"{record.name}_by_{field.name}", field.name)
+            for field in record.references
+            if field.to == record.name
+        ),
     )
 
 
@@ -79,7 +86,7 @@ def _references(metadata: sa.MetaData, description: Description, record: Record)
 
 def _rules(record: Record, dialect: str) -> Iterator[sa.CheckConstraint]:
     for field in record.fields.values():
-        column = sa.column(field.name)
+        column: sa.ColumnClause[Any] = sa.column(field.name)
         scale = 10 ** (field.decimals or 0) if dialect == "sqlite" else 1
         rules: list[tuple[str, sa.ColumnElement[bool]]] = []
         if field.least is not None:
@@ -95,7 +102,8 @@ def _rules(record: Record, dialect: str) -> Iterator[sa.CheckConstraint]:
         for rule, condition in rules:
             yield sa.CheckConstraint(condition, name=f"{record.name}_{field.name}_{rule}")
     for place, group in enumerate(record.together, start=1):
-        first, *others = (sa.column(name) for name in group)
+        columns: list[sa.ColumnClause[Any]] = [sa.column(name) for name in group]
+        first, others = columns[0], columns[1:]
         same = sa.and_(*((first.is_(None)) == (other.is_(None)) for other in others))
         yield sa.CheckConstraint(same, name=f"{record.name}_together_{place}")
 

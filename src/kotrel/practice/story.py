@@ -1,0 +1,81 @@
+"""The spreadsheets of the worked example, as the people of the made-up business and its suppliers would make them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import xlsxwriter
+
+from kotrel.practice.items import barcode
+
+_HEADINGS = (
+    "Article\nnumber", "Description ", "Unit of measure", "Product group", "Supplier", "Order code", "EAN code",
+    "Cost price", "Price", "VAT", "Lots",
+)  # fmt: skip
+_COLOURS = ("white", "navy", "red", "black", "orange")
+_SIZES = ("7 mm", "9 mm", "11 mm", "13 mm", "22 mm", "26 mm", "28 mm", "32 mm")
+
+
+def _range_27() -> list[list[object]]:
+    """Forty ropes as they should be."""
+    rows: list[list[object]] = []
+    for place, (size, colour) in enumerate((size, colour) for size in _SIZES for colour in _COLOURS):
+        number = 40_010 + place * 10
+        cost = round(0.62 + place * 0.145, 3)
+        price = round(cost * 1.75 * 20) / 20
+        rows.append(
+            [
+                f"ROP-{number}", f"Braided rope {size} {colour}, range 27", "M", "ROPE-BRAID", "KELDRIFT",
+                f"K27-{place + 1:03d}", barcode(270_001 + place), cost, price, "STD", "no",
+            ]
+        )  # fmt: skip
+    return rows
+
+
+def write_new_range(path: Path) -> None:
+    """Keldrift's new range as it comes: with what goes wrong in a real sheet."""
+    rows = _range_27()
+    rows[2][2] = "Mtr"
+    rows[5][3] = "Braided"
+    rows[7][6] = str(rows[7][6])[:-1] + str((int(str(rows[7][6])[-1]) + 3) % 10)
+    rows[11][8] = "POA"
+    rows[12][1] = f" {rows[12][1]} "
+    rows[17][0] = rows[16][0]
+    rows[20][7] = "=VLOOKUP(A25,Costs!A:B,2,FALSE)"
+    rows[24][4] = "Keldrift Cordage"
+    rows[28][1] = None
+    rows[30][8] = "€ 9,10"
+    rows[33][10] = "perhaps"
+    _write(path, rows)
+
+
+def write_new_range_mended(path: Path, slip: bool) -> None:
+    """The same sheet after somebody mended it; with ``slip``, one price has its point in the wrong place."""
+    rows = _range_27()
+    if slip:
+        rows[14][8] = float(str(rows[14][8])) * 100
+    _write(path, rows)
+
+
+def _write(path: Path, rows: list[list[object]]) -> None:
+    book = xlsxwriter.Workbook(path)
+    sheet = book.add_worksheet("Range 27")
+    title = book.add_format({"bold": True, "font_size": 14})
+    heading = book.add_format({"bold": True, "bottom": 1, "text_wrap": True})
+    money = book.add_format({"num_format": "0.00"})
+    sheet.write(0, 0, "Keldrift Cordage · new range 27 · valid from 1 March", title)
+    sheet.write(1, 0, "All prices in euro, without tax. Please order in full coils.")
+    for column, text in enumerate(_HEADINGS):
+        sheet.write(3, column, text, heading)
+    for row, values in enumerate(rows, start=4):
+        for column, value in enumerate(values):
+            if isinstance(value, float):
+                sheet.write_number(row, column, value, money)
+            elif isinstance(value, str) and value.startswith("="):
+                sheet.write_formula(row, column, value, None, "#N/A")
+            elif value is not None:
+                sheet.write_string(row, column, str(value))
+    sheet.set_column(0, 0, 12)
+    sheet.set_column(1, 1, 34)
+    sheet.set_column(2, 10, 13)
+    book.close()
