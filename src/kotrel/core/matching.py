@@ -69,13 +69,13 @@ def likely_record(table: Table, records: Sequence[Record]) -> Matched | None:
     A record whose key is there beats one whose key is not; then the number of columns that fit, then the share of the
     record's fields.
     """
-    best: tuple[tuple[bool, int, float], Matched] | None = None
+    best: tuple[tuple[bool, int, int], Matched] | None = None
     for record in records:
         matched = match_headings(table, record)
         fit = len(matched.letters)
         if not fit:
             continue
-        score = (all(name in matched.letters for name in record.key), fit, fit / len(record.fields))
+        score = (all(name in matched.letters for name in record.key), fit, -len(record.fields))
         if best is None or score > best[0]:
             best = (score, matched)
     return best[1] if best else None

@@ -70,11 +70,15 @@ class Rows:
         message: str,
         suggestion: pl.Expr | None = None,
     ) -> list[FindingGroup]:
-        """A group of the rows for which ``wrong`` is true, with their values; no group where there are none."""
+        """A group of the rows for which ``wrong`` is true, with their values; no group where there are none.
+
+        Cells that could not even be read are left out: they have their finding.
+        """
         marked = (
             self.values.lazy()
             .with_columns(self.as_it_stands(field.name))
             .filter(wrong)
+            .filter(~pl.col("row").is_in(self.unread(field.name).implode()))
             .select(
                 "row",
                 pl.col("as it stands").alias("value"),
@@ -84,6 +88,11 @@ class Rows:
         )
         cells = marked.collect()
         return [self.group(severity, kind, title, field.name, cells)] if cells.height else []
+
+    def unread(self, field: str) -> pl.Series:
+        """The rows whose cell in that field has a finding from reading it."""
+        cells = [group.cells["row"] for group in self.findings if group.field == field]
+        return pl.concat(cells) if cells else pl.Series("row", [], dtype=pl.UInt32)
 
     def as_it_stands(self, field: str) -> pl.Series:
         """A field's cells as they stand in the sheet; a made value as it was made."""

@@ -27,7 +27,6 @@ def check_present(rows: Rows, held: Held) -> list[FindingGroup]:
             new = is_new(rows, held)
         # A row that this sheet does not fill may be an update: then the system has the value already.
         wrong = new if not carried else rows.values[name].is_null() & (new if field.must == "new" else True)
-        wrong = wrong & ~rows.values["row"].is_in(_already(rows, name).implode())
         kind, what = ("missing", "must be filled") if carried else ("column-missing", f"no column “{field.title}”")
         title = what if field.must == "always" else f"{what}, for new rows"
         message = (
@@ -37,9 +36,3 @@ def check_present(rows: Rows, held: Held) -> list[FindingGroup]:
         )
         found += rows.where("error", kind, title, field, wrong, message)
     return found
-
-
-def _already(rows: Rows, field: str) -> pl.Series:
-    """Rows whose cell in that field has a finding already: an error value is not also missing."""
-    cells = [group.cells["row"] for group in rows.findings if group.field == field]
-    return pl.concat(cells) if cells else pl.Series("row", [], dtype=pl.UInt32)

@@ -1,0 +1,36 @@
+# The two commands of the README, and what developers use. Plain commands for machines without make stand in README.md.
+PYTHON ?= python3
+BIN = .venv/bin
+
+.PHONY: demo test lint bench screenshots clean
+
+.venv/ready: pyproject.toml
+	$(PYTHON) -m venv .venv
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e .
+	touch .venv/ready
+
+.venv/tests: .venv/ready
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[test]'
+	touch .venv/tests
+
+demo: .venv/ready
+	rm -rf kotrel-demo
+	$(BIN)/kotrel demo kotrel-demo
+
+test: .venv/tests
+	$(BIN)/python -m unittest discover -t . -s tests
+
+lint: .venv/tests
+	$(BIN)/ruff check src tests benchmarks scripts
+	$(BIN)/ruff format --check src tests benchmarks scripts
+	$(BIN)/mypy
+
+bench: .venv/tests
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[bench]'
+	$(BIN)/python -m benchmarks.run
+
+screenshots: .venv/ready
+	$(BIN)/python scripts/screenshots.py
+
+clean:
+	rm -rf .venv kotrel-demo

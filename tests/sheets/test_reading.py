@@ -1,0 +1,125 @@
+"""Files as they come: every format gives the same cells, and nothing in them is lost."""
+
+import tempfile
+import unittest
+from datetime import datetime
+from pathlib import Path
+
+import openpyxl
+import xlsxwriter
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kotrel.core.errors import KotrelError, OutOfReach
+from kotrel.sheets.opening import open_sheets
+
+
+class Files(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def text(self, raw: bytes, name: str = "a.csv"):
+        path = self.folder / name
+        path.write_bytes(raw)
+        [grid] = open_sheets(path)
+        return grid
+
+
+class TextFiles(Files):
+    def test_separators_line_ends_and_code_pages(self):
+        want = [("Artikel", "Größe €"), ("00123", "1,5")]
+        for separator in (";", "\t", "|"):
+            for end in ("\n", "\r\n", "\r"):
+                text = end.join(separator.join(row) for row in want) + end
+                for encoding in ("utf-8", "utf-8-sig", "utf-16", "cp1252"):
+                    with self.subTest(separator=separator, end=end, encoding=encoding):
+                        self.assertEqual(self.text(text.encode(encoding)).cells.rows(), want)
+
+    def test_a_told_separator_and_quoted_values(self):
+        grid = self.text(b'sep=;\na;b\n"x;""y""\nz";2\n3;4\n')
+        self.assertEqual(grid.cells.rows(), [("a", "b"), ('x;"y"\nz', "2"), ("3", "4")])
+        self.assertEqual(grid.lines.to_list(), [2, 3, 5], "a value with a line break moves the lines after it")
+
+    def test_lines_with_too_many_or_too_few_columns_are_named(self):
+        grid = self.text(b"Title\na,b,c\n1,2,3\n1,2\n1,2,3,4\n,,\n")
+        self.assertEqual(grid.ragged, ((4, 2), (5, 4)))
+        self.assertEqual(grid.cells.rows()[2][:3], ("1", "2", "3"))
+
+    @given(
+        st.lists(
+            st.lists(
+                st.text(
+                    st.characters(codec="utf-8", exclude_characters="\r\x00\ufeff", exclude_categories=("Cs",)),
+                    max_size=8,
+                ),
+                min_size=2,
+                max_size=2,
+            ),
+            min_size=1,
+            max_size=5,
+        )
+    )
+    def test_every_value_comes_back(self, rows):
+        import csv
+        import io
+
+        out = io.StringIO()
+        csv.writer(out, lineterminator="\n", quoting=csv.QUOTE_ALL).writerows([["h1", "h2"], *rows])
+        cells = self.text(out.getvalue().encode()).cells
+        self.assertEqual([[value or "" for value in row] for row in cells.select("A", "B").rows()][1:], rows)
+
+
+class Workbooks(Files):
+    def test_every_kind_of_cell_keeps_its_kind(self):
+        path = self.folder / "a.xlsx"
+        book = xlsxwriter.Workbook(path)
+        sheet = book.add_worksheet("S")
+        day = book.add_format({"num_format": "yyyy-mm-dd"})
+        sheet.write_row(0, 0, ["code", 4012345678901, 18.4, True])
+        sheet.write_datetime(1, 0, datetime(2026, 12, 3), day)
+        sheet.write_formula(1, 1, "=NA()", None, "#N/A")
+        sheet.write_formula(1, 2, "=1/0", None, "#DIV/0!")
+        sheet.write_string(1, 3, "00123")
+        book.close()
+        [grid] = open_sheets(path)
+        self.assertEqual(
+            grid.cells.rows(), [("code", "4012345678901", "18.4", "TRUE"), ("2026-12-03", "#N/A", "#DIV/0!", "00123")]
+        )
+        kinds = [[kind] * 2 if isinstance(kind := grid.kinds[letter], str) else kind.to_list() for letter in "ABCD"]
+        self.assertEqual(kinds, [["text", "date"], ["number", "error"], ["number", "error"], ["yes_no", "text"]])
+
+    def test_a_formula_that_was_never_worked_out_is_told(self):
+        path = self.folder / "a.xlsx"
+        book = openpyxl.Workbook()
+        book.active.append(["a", "=1+1"])
+        book.save(path)
+        self.assertEqual(open_sheets(path)[0].kinds["B"].to_list(), ["uncalculated"])
+
+
+class Troubles(Files):
+    def test_what_is_wrong_with_a_file_is_said(self):
+        whole = self.folder / "whole.xlsx"
+        book = xlsxwriter.Workbook(whole)
+        book.add_worksheet().write_row(0, 0, ["a", "b"])
+        book.close()
+        raw = whole.read_bytes()
+        cases = {
+            "cut.xlsx": (raw[: len(raw) // 2], "damaged-file"),
+            "text.xlsx": (b"a,b\n", "not-what-its-ending-says"),
+            "book.csv": (raw, "not-what-its-ending-says"),
+            "locked.xlsx": (bytes.fromhex("d0cf11e0a1b11ae1") + bytes(600), "password-protected"),
+            "empty.csv": (b"", "empty-file"),
+            "picture.png": (b"\x89PNG\r\n\x1a\n\x00\x00", "unknown-file"),
+        }
+        for name, (content, kind) in cases.items():
+            with self.subTest(name), self.assertRaises(OutOfReach) as caught:
+                self.text(content, name)
+            self.assertEqual(caught.exception.kind, kind, name)
+            self.assertTrue(caught.exception.hint)
+        with self.assertRaises(OutOfReach):
+            open_sheets(self.folder)
+        with self.assertRaises(KotrelError) as caught:
+            open_sheets(self.folder / "whole.xslx")
+        self.assertIn("whole.xlsx", caught.exception.hint)

