@@ -30,6 +30,7 @@ bench: .venv/tests
 	$(BIN)/python -m benchmarks.run
 
 screenshots: .venv/ready
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[pictures]'
 	$(BIN)/python scripts/screenshots.py
 
 clean:

@@ -79,3 +79,16 @@ def _write(path: Path, rows: list[list[object]]) -> None:
     sheet.set_column(1, 1, 34)
     sheet.set_column(2, 10, 13)
     book.close()
+
+
+def write_changes(path: Path) -> None:
+    """A mass update as a text file: a few fields of a few items, and nothing else."""
+    lines = [
+        "Item code;Description;Standard price;Cost;Tags",
+        "ROP-00010;;0,65;;",
+        "ROP-00020;Braided rope 3 mm navy, floating;0,75;;floating",
+        "ROP-00030;;0,70;0,46;",
+        "CHN-00010;;;4,35;galvanised; anchor".replace("; ", ", "),
+        "ROP-00040;;;;",
+    ]
+    path.write_text("\n".join([*lines, ""]), "utf-8")

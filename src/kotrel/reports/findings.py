@@ -101,7 +101,10 @@ def _with_examples(screen: Screen, rows: Rows, groups: Sequence[FindingGroup]) -
 
 def _details(rows: Rows, group: FindingGroup) -> list[str]:
     """A few examples on one line, and what is to be done about all of them."""
-    cells = group.cells.head(EXAMPLES)
+    # Of cells that share a value, such as a code that stands twice, one example tells of all.
+    cells = group.cells.head(1000).unique("value", keep="first", maintain_order=True).head(EXAMPLES)
+    if group.cells["value"].null_count() == group.count:
+        cells = group.cells.head(EXAMPLES)
     messages = group.cells["message"].head(1000).unique()
     same = len(messages) == 1
     if (group.cells["row"] == 0).all():

@@ -1,0 +1,93 @@
+"""Makes every picture in docs/screenshots from the demo data: runs the real commands and draws what they print.
+
+    python scripts/screenshots.py            all pictures
+    python scripts/screenshots.py check      only those whose name has this word
+
+Needs the extra packages of ``pip install -e '.[pictures]'``.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from matplotlib import font_manager
+from PIL import Image, ImageDraw, ImageFont
+from rich.console import Console
+from rich.text import Text
+
+from kotrel.practice import story
+
+OUT = Path(__file__).parent.parent / "docs" / "screenshots"
+COLUMNS, SIZE, LINE, MARGIN = 120, 17, 22, 24
+PAPER, INK = "#14191f", "#d7dde4"
+COLOURS = {
+    "red": "#ff7b72", "green": "#7ee787", "yellow": "#e3b341", "cyan": "#76d9e6", "magenta": "#d2a8ff", "blue": "#79c0ff",
+}  # fmt: skip
+
+PICTURES = {
+    "records": "records",
+    "inspect": "inspect keldrift-range-27.xlsx",
+    "check": "check keldrift-range-27.xlsx",
+    "preview": "preview changes.csv",
+    "load": "load keldrift-range-27-mended.xlsx --yes",
+    "outcome": "outcome L0001",
+    "undo": "undo L0001 --yes",
+    "history": "history",
+}
+"""Name of the picture → the command; they run one after the other in one workspace."""
+
+CONSOLE = Console(width=COLUMNS, color_system="standard")
+
+
+def main() -> None:
+    OUT.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        run("init .", folder)
+        story.write_new_range(folder / "keldrift-range-27.xlsx")
+        story.write_new_range_mended(folder / "keldrift-range-27-mended.xlsx", slip=False)
+        story.write_changes(folder / "changes.csv")
+        for picture, command in PICTURES.items():
+            printed = run(command, folder)
+            if len(sys.argv) < 2 or any(word in picture for word in sys.argv[1:]):
+                draw(command, printed, OUT / f"{picture}.png")
+
+
+def run(command: str, folder: Path) -> str:
+    environment = {**os.environ, "FORCE_COLOR": "1", "TERM": "xterm-256color", "COLUMNS": str(COLUMNS), "PYTHONUTF8": "1"}
+    words = [sys.executable, "-m", "kotrel", *command.split()]
+    return subprocess.run(words, cwd=folder, env=environment, capture_output=True, encoding="utf-8", check=False).stdout
+
+
+def fonts() -> tuple[ImageFont.FreeTypeFont, ImageFont.FreeTypeFont]:
+    def found(weight: str) -> ImageFont.FreeTypeFont:
+        path = font_manager.findfont(font_manager.FontProperties(family="DejaVu Sans Mono", weight=weight))
+        return ImageFont.truetype(path, SIZE)
+
+    return found("normal"), found("bold")
+
+
+def draw(command: str, printed: str, path: Path) -> None:
+    """Draws a command and its output as a terminal shows them."""
+    plain, bold = fonts()
+    lines = [Text(f"$ kotrel {command}", style="bold"), *(Text.from_ansi(line) for line in printed.rstrip("\n").split("\n"))]
+    step = plain.getlength("M")
+    image = Image.new("RGB", (int(COLUMNS * step) + 2 * MARGIN, len(lines) * LINE + 2 * MARGIN), PAPER)
+    pen = ImageDraw.Draw(image)
+    for row, line in enumerate(lines):
+        column = 0
+        for segment in line.render(CONSOLE):
+            style = segment.style
+            colour = COLOURS.get(style.color.name.removeprefix("bright_"), INK) if style and style.color else INK
+            if style and style.dim:
+                colour = "#8b96a3"
+            pen.text((MARGIN + column * step, MARGIN + row * LINE), segment.text.rstrip("\n"), fill=colour, font=bold if style and style.bold else plain)
+            column += len(segment.text)
+    image.save(path, optimize=True)
+
+if __name__ == "__main__":
+    main()
