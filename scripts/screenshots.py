@@ -24,9 +24,8 @@ from kotrel.practice import story
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 COLUMNS, SIZE, LINE, MARGIN = 120, 17, 22, 24
 PAPER, INK = "#14191f", "#d7dde4"
-COLOURS = {
-    "red": "#ff7b72", "green": "#7ee787", "yellow": "#e3b341", "cyan": "#76d9e6", "magenta": "#d2a8ff", "blue": "#79c0ff",
-}  # fmt: skip
+COLOURS = {1: "#ff7b72", 2: "#7ee787", 3: "#e3b341", 4: "#79c0ff", 5: "#d2a8ff", 6: "#76d9e6"}
+"""A terminal's colours, by number."""
 
 PICTURES = {
     "records": "records",
@@ -58,7 +57,13 @@ def main() -> None:
 
 
 def run(command: str, folder: Path) -> str:
-    environment = {**os.environ, "FORCE_COLOR": "1", "TERM": "xterm-256color", "COLUMNS": str(COLUMNS), "PYTHONUTF8": "1"}
+    environment = {
+        **os.environ,
+        "FORCE_COLOR": "1",
+        "TERM": "xterm-256color",
+        "COLUMNS": str(COLUMNS),
+        "PYTHONUTF8": "1",
+    }
     words = [sys.executable, "-m", "kotrel", *command.split()]
     return subprocess.run(words, cwd=folder, env=environment, capture_output=True, encoding="utf-8", check=False).stdout
 
@@ -74,7 +79,10 @@ def fonts() -> tuple[ImageFont.FreeTypeFont, ImageFont.FreeTypeFont]:
 def draw(command: str, printed: str, path: Path) -> None:
     """Draws a command and its output as a terminal shows them."""
     plain, bold = fonts()
-    lines = [Text(f"$ kotrel {command}", style="bold"), *(Text.from_ansi(line) for line in printed.rstrip("\n").split("\n"))]
+    lines = [
+        Text(f"$ kotrel {command}", style="bold"),
+        *(Text.from_ansi(line) for line in printed.rstrip("\n").split("\n")),
+    ]
     step = plain.getlength("M")
     image = Image.new("RGB", (int(COLUMNS * step) + 2 * MARGIN, len(lines) * LINE + 2 * MARGIN), PAPER)
     pen = ImageDraw.Draw(image)
@@ -82,12 +90,19 @@ def draw(command: str, printed: str, path: Path) -> None:
         column = 0
         for segment in line.render(CONSOLE):
             style = segment.style
-            colour = COLOURS.get(style.color.name.removeprefix("bright_"), INK) if style and style.color else INK
+            number = style.color.number if style and style.color else None
+            colour = INK if number is None else COLOURS.get(number % 8, INK)
             if style and style.dim:
                 colour = "#8b96a3"
-            pen.text((MARGIN + column * step, MARGIN + row * LINE), segment.text.rstrip("\n"), fill=colour, font=bold if style and style.bold else plain)
+            pen.text(
+                (MARGIN + column * step, MARGIN + row * LINE),
+                segment.text.rstrip("\n"),
+                fill=colour,
+                font=bold if style and style.bold else plain,
+            )
             column += len(segment.text)
     image.save(path, optimize=True)
+
 
 if __name__ == "__main__":
     main()
