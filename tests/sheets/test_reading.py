@@ -123,3 +123,29 @@ class Troubles(Files):
         with self.assertRaises(KotrelError) as caught:
             open_sheets(self.folder / "whole.xslx")
         self.assertIn("whole.xlsx", caught.exception.hint)
+
+
+class NumberCells(unittest.TestCase):
+    @given(
+        st.lists(
+            st.one_of(
+                st.floats(allow_nan=False, allow_infinity=False),
+                st.integers(-(10**15), 10**15).map(float),
+                st.just(""),
+                st.just("text"),
+            ),
+            min_size=1,
+        )
+    )
+    def test_the_text_of_a_number_cell_means_exactly_that_number(self, values):
+        from kotrel.sheets.workbooks import _column
+
+        texts, kinds = _column(values)
+        kinds = [kinds] * len(values) if isinstance(kinds, str) else kinds.to_list()
+        for value, text, kind in zip(values, texts, kinds, strict=True):
+            if isinstance(value, str):
+                self.assertEqual((text, kind), (value or None, "text"))
+            else:
+                self.assertEqual((float(text), kind), (value, "number"))
+                if value.is_integer() and abs(value) < 1e15:
+                    self.assertNotIn(".", text)

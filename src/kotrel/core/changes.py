@@ -7,7 +7,7 @@ Every row of a record's changes has an action: ``new``, ``changed``, ``removed``
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import polars as pl
 
@@ -59,6 +59,17 @@ class RecordChanges:
         """The keys of removed rows: String columns of the key's names."""
         removed = self.frame.filter(pl.col("action") == "removed")
         return removed.select(pl.col(before(name)).alias(name) for name in self.record.key)
+
+    def narrowed(self) -> RecordChanges:
+        """The same changes with only the fields that change anything: an update carries no more than it has to.
+
+        Rows that are new or removed need all their fields, so with one of them nothing is left out.
+        """
+        if bool(self.frame["action"].is_in(["new", "removed"]).any()):
+            return self
+        fields = (*self.record.key, *self.touched_fields())
+        columns = [name for field in fields for name in (field, before(field))]
+        return replace(self, fields=fields, frame=self.frame.select("row", "action", "message", *columns))
 
     def touched_fields(self) -> list[str]:
         """The fields, without the key, that differ in at least one changed row."""

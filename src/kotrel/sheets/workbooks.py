@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 from collections.abc import Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from datetime import date, datetime, time, timedelta
 from pathlib import Path
@@ -18,6 +19,8 @@ from kotrel.sheets.special_cells import Special, special_cells
 
 EXACT = 10**15
 """Whole numbers below this stand in a spreadsheet exactly; above, digits may be lost."""
+SMALLEST = 1e-4
+"""From here on down, the shortest form of a number has an exponent."""
 
 
 def read_workbook(path: Path, sheet: str | None = None) -> list[Grid]:
@@ -38,13 +41,12 @@ def read_workbook(path: Path, sheet: str | None = None) -> list[Grid]:
         grids = []
         for name in hidden:
             try:
-                cells = book.get_sheet_by_name(name)
+                grids.append(_grid(path, book, name, hidden[name]))
             except CalamineError:
                 # A sheet of charts has no cells.
                 if sheet is not None or len(hidden) == 1:
                     raise
                 continue
-            grids.append(_grid(path, name, cells, hidden[name]))
         return grids
     except (CalamineError, OSError, ValueError) as error:
         words = str(error).lower()
@@ -80,12 +82,14 @@ def _no_collector() -> Iterator[None]:
             gc.enable()
 
 
-def _grid(path: Path, name: str, sheet: Any, hidden: bool) -> Grid:
-    with _no_collector():
-        rows = sheet.to_python(skip_empty_area=False)
+def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool) -> Grid:
+    with ThreadPoolExecutor(max_workers=1) as pool, _no_collector():
+        # The reader works outside Python's lock, so looking for special cells beside it costs no time.
+        looking = pool.submit(special_cells, path, name)
+        rows = book.get_sheet_by_name(name).to_python(skip_empty_area=False)
         columns = list(zip(*rows, strict=True)) if rows else []
         del rows
-        special = special_cells(path, name)
+        special = looking.result()
         cells: list[pl.Series] = []
         kinds: dict[str, str | pl.Series] = {}
         width = max(len(columns), max((place for _, place in special), default=-1) + 1)
@@ -111,13 +115,30 @@ def _column(values: Sequence[Any]) -> tuple[pl.Series, str | pl.Series]:
     if types <= {str}:
         series = pl.Series(values, dtype=pl.String)
         return series.set(series == "", None), "text"
-    texts = [_text(value) for value in values]
-    series = pl.Series(texts, dtype=pl.String)
-    filled = types - {str} if all(value == "" for value in values if type(value) is str) else types
-    found = {_kind(each) for each in filled}
-    if len(found) == 1:
-        return series, found.pop()
-    return series, pl.Series([_kind(type(value)) for value in values], dtype=pl.Categorical).cast(pl.String)
+    if types <= {str, float, int}:
+        return _numbers(values)
+    series = pl.Series([_text(value) for value in values], dtype=pl.String)
+    return series, pl.Series([_kind(type(value)) for value in values], dtype=pl.String)
+
+
+def _numbers(values: Sequence[Any]) -> tuple[pl.Series, pl.Series]:
+    """A column of numbers with some texts among them: the numbers at once, the texts one by one."""
+    numbers = pl.Series(values, dtype=pl.Float64, strict=False)
+    numbers = numbers.set(pl.Series([type(value) is str for value in values]), None)
+    whole = numbers.round(0) == numbers
+    # Within these bounds the shortest form has no exponent, and whole numbers stand exactly.
+    plain = (numbers.abs() < EXACT) & ((numbers.abs() >= SMALLEST) | (numbers == 0))
+    texts = pl.select(
+        pl.when(plain & whole)
+        .then(numbers.cast(pl.Int64, strict=False).cast(pl.String))
+        .when(plain)
+        .then(numbers.cast(pl.String))
+    ).to_series()
+    rest = texts.is_null().arg_true()
+    found = [_text(values[place]) for place in rest]
+    texts = texts.scatter(rest, pl.Series(found, dtype=pl.String)) if len(rest) else texts
+    kinds = pl.select(pl.when(numbers.is_null()).then(pl.lit("text")).otherwise(pl.lit("number"))).to_series()
+    return texts, kinds
 
 
 def _kind(of: type) -> str:

@@ -93,6 +93,7 @@ def _password(url: str) -> str | None:
     except ImportError:
         return None
     try:
-        return keyring.get_password("kotrel", without_password(url)[0])
+        found: str | None = keyring.get_password("kotrel", without_password(url)[0])
+        return found
     except KeyringError:
         return None

@@ -32,6 +32,7 @@ class _Reading(Reading):
 class _Writing(_Reading, Writing):
     def apply(self, changes: Sequence[RecordChanges], stamp: Stamp, step: Step) -> int:
         database = self.database
+        changes = [each.narrowed() for each in changes]
         number = journal.next_number(database)
         step("writing the journal")
         journal.write_load(database, number, changes, stamp)
