@@ -1,0 +1,336 @@
+"""Tree → Polars expressions: kinds are checked first, numbers are exact decimals.
+
+All numbers are worked out with :data:`SCALE` decimals; what is multiplied has far fewer, so products are exact. Only
+division rounds, in the last of them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+import polars as pl
+from lark import Token, Tree
+
+from kotrel.core.description import Field
+from kotrel.core.expressions.numbering import MARK
+from kotrel.core.expressions.parsing import ExpressionError, Node, parse, place
+from kotrel.core.nearness import folded, nearest
+
+Kind = Literal["text", "number", "yes_no", "date"]
+
+SCALE = 12
+NUMBER = pl.Decimal(38, SCALE)
+_SAID = {"text": "a text", "number": "a number", "yes_no": "a yes or no", "date": "a date"}
+
+
+@dataclass(frozen=True)
+class Scope:
+    """What an expression may name.
+
+    Attributes:
+        fields: fields whose values stand in columns of their names, in canonical text.
+        columns: headings (folded) of the sheet's columns → the column's letter; their cells are texts.
+        names: record → (code, name) of its rows, for ``name of``.
+    """
+
+    fields: Mapping[str, Field]
+    columns: Mapping[str, str] = field(default_factory=dict)
+    names: Callable[[str], Mapping[str, str]] | None = None
+
+
+@dataclass(frozen=True)
+class Compiled:
+    """A compiled expression.
+
+    Attributes:
+        kind: what it gives.
+        expr: on a frame with the scope's columns as String in canonical text; numbers come out as Decimal(38, 12),
+            texts and dates as String, yes/no as Boolean.
+        fields: the fields it reads.
+        numbered: True where it uses ``next``: its texts hold marks for :func:`kotrel.core.expressions.number_codes`.
+    """
+
+    text: str
+    kind: Kind
+    expr: pl.Expr
+    fields: tuple[str, ...]
+    numbered: bool
+
+
+def compile_expression(text: str, scope: Scope, wanted: Kind | None = None) -> Compiled:
+    """Compiles an expression.
+
+    Args:
+        wanted: the kind it has to give, or None for any.
+
+    Raises:
+        ExpressionError: with the place in the text.
+    """
+    compiler = _Compiler(text, scope)
+    kind, expr = compiler.value(parse(text))
+    if wanted is not None and kind != wanted:
+        raise ExpressionError(text, 0, f"this gives {_SAID[kind]}, and {_SAID[wanted]} is needed")
+    return Compiled(text, kind, expr, tuple(compiler.fields), compiler.numbered)
+
+
+_Typed = tuple[Kind, pl.Expr]
+
+
+class _Compiler:
+    def __init__(self, text: str, scope: Scope) -> None:
+        self.text = text
+        self.scope = scope
+        self.fields: dict[str, None] = {}
+        self.numbered = False
+
+    def wrong(self, node: Node, trouble: str, hint: str = "") -> ExpressionError:
+        return ExpressionError(self.text, place(node), trouble, hint)
+
+    def value(self, node: Node) -> _Typed:
+        assert isinstance(node, Tree)
+        method: Callable[[list[Node], Tree[Token]], _Typed] = getattr(self, f"_{node.data}")
+        return method(list(node.children), node)
+
+    def need(self, node: Node, kind: Kind) -> pl.Expr:
+        """The value of a node that has to be of a kind."""
+        got, expr = self.value(node)
+        if got != kind:
+            raise self.wrong(node, f"this is {_SAID[got]}, and {_SAID[kind]} is needed here", _how(got, kind))
+        return expr
+
+    # --- what stands for itself ---
+
+    def _number(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        return "number", pl.lit(str(parts[0])).cast(NUMBER)
+
+    def _text(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        return "text", pl.lit(str(parts[0])[1:-1])
+
+    def _field(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        name = str(parts[0])
+        about = self.scope.fields.get(name) or self.scope.fields.get(name.casefold())
+        if about is None:
+            close = nearest(name, self.scope.fields)
+            raise self.wrong(node, f"there is no field “{name}”", f"Did you mean {close}?" if close else "")
+        self.fields[about.name] = None
+        column = pl.col(about.name)
+        if about.is_decimal:
+            return "number", column.cast(NUMBER, strict=False)
+        if about.kind == "yes_no":
+            return "yes_no", column == "yes"
+        return ("date" if about.kind == "date" else "text"), column
+
+    def _column(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        heading = str(parts[0])[1:-1]
+        letter = self.scope.columns.get(folded(heading))
+        if letter is None:
+            close = nearest(folded(heading), self.scope.columns)
+            hint = f"Did you mean column {self.scope.columns[close]}?" if close else "Columns are named by their heading."
+            raise self.wrong(node, f"there is no column headed “{heading}”", hint)
+        return "text", pl.col(letter)
+
+    def _name_of(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        name = str(parts[-1])
+        about = self.scope.fields.get(name)
+        if about is None or about.to is None or self.scope.names is None:
+            raise self.wrong(node, f"“{name}” is no field with a list", "name of works for fields that refer to a list.")
+        self.fields[name] = None
+        return "text", pl.col(name).replace(dict(self.scope.names(about.to)))
+
+    # --- logic ---
+
+    def _either(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        return "yes_no", pl.any_horizontal(*(self.need(part, "yes_no").fill_null(False) for part in parts))
+
+    def _both(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        return "yes_no", pl.all_horizontal(*(self.need(part, "yes_no").fill_null(False) for part in parts))
+
+    def _negation(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        return "yes_no", ~self.need(parts[0], "yes_no").fill_null(False)
+
+    def _choice(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        condition = self.need(parts[0], "yes_no").fill_null(False)
+        kind, first = self.value(parts[1])
+        return kind, pl.when(condition).then(first).otherwise(self.need(parts[2], kind))
+
+    # --- comparing ---
+
+    def _pair(self, left: Node, right: Node) -> tuple[pl.Expr, pl.Expr]:
+        kind, first = self.value(left)
+        other, second = self.value(right)
+        if kind == "date" and other == "text":
+            return first, second
+        if kind != other:
+            raise self.wrong(right, f"{_SAID[kind]} cannot be compared with {_SAID[other]}", _how(other, kind))
+        return first, second
+
+    def _compare(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        first, second = self._pair(parts[0], parts[2])
+        sign = str(parts[1])
+        result = {
+            "=": first.eq_missing(second), "!=": first.ne_missing(second), "<": first < second, "<=": first <= second,
+            ">": first > second, ">=": first >= second,
+        }[sign]  # fmt: skip
+        return "yes_no", result.fill_null(False)
+
+    def _is_same(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        first, second = self._pair(parts[0], parts[1])
+        return "yes_no", first.eq_missing(second)
+
+    def _is_other(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        return "yes_no", ~self._is_same(parts, node)[1]
+
+    def _is_blank(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        return "yes_no", self.value(parts[0])[1].is_null()
+
+    def _is_filled(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        return "yes_no", self.value(parts[0])[1].is_not_null()
+
+    def _is_one_of(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        pairs = [self._pair(parts[0], part) for part in parts[1:]]
+        return "yes_no", pl.any_horizontal(*(first.eq_missing(second) for first, second in pairs))
+
+    def _is_not_one_of(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        return "yes_no", ~self._is_one_of(parts, node)[1]
+
+    def _begins_with(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        return "yes_no", self.need(parts[0], "text").str.starts_with(self.need(parts[1], "text")).fill_null(False)
+
+    def _ends_with(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        return "yes_no", self.need(parts[0], "text").str.ends_with(self.need(parts[1], "text")).fill_null(False)
+
+    def _contains(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        found = self.need(parts[0], "text").str.contains(self.need(parts[1], "text"), literal=True)
+        return "yes_no", found.fill_null(False)
+
+    # --- reckoning ---
+
+    def _plus(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        kind, first = self.value(parts[0])
+        other, second = self.value(parts[1])
+        if kind == other == "number":
+            return "number", first + second
+        if "text" in (kind, other) and {kind, other} <= {"text", "date"}:
+            # A blank piece leaves its place empty; it does not make the whole text blank.
+            return "text", pl.concat_str(first, second, ignore_nulls=True)
+        bad = parts[1] if kind in ("text", "number") else parts[0]
+        raise self.wrong(bad, f"{_SAID[kind]} and {_SAID[other]} cannot be put together", "text(…) makes a text of a number.")
+
+    def _numbers(self, parts: list[Node]) -> tuple[pl.Expr, pl.Expr]:
+        return self.need(parts[0], "number"), self.need(parts[1], "number")
+
+    def _minus(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        first, second = self._numbers(parts)
+        return "number", first - second
+
+    def _times(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        first, second = self._numbers(parts)
+        return "number", first * second
+
+    def _divided(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        first, second = self._numbers(parts)
+        return "number", pl.when(second != 0).then(first / second)
+
+    def _minus_sign(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        return "number", pl.lit("0").cast(NUMBER) - self.need(parts[0], "number")
+
+    def _share(self, percent: pl.Expr) -> pl.Expr:
+        return percent / pl.lit("100").cast(NUMBER)
+
+    def _plus_percent(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        first, second = self._numbers(parts)
+        return "number", first + first * self._share(second)
+
+    def _minus_percent(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        first, second = self._numbers(parts)
+        return "number", first - first * self._share(second)
+
+    def _times_percent(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        first, second = self._numbers(parts)
+        return "number", first * self._share(second)
+
+    _at_markup = _plus_percent
+
+    def _at_margin(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        first, second = self._numbers(parts)
+        kept = pl.lit("1").cast(NUMBER) - self._share(second)
+        return "number", pl.when(kept > 0).then(first / kept)
+
+    # --- functions ---
+
+    def _call(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+        name, given = str(parts[0]).casefold(), parts[1:]
+        if name not in _FUNCTIONS:
+            close = nearest(name, _FUNCTIONS)
+            hint = f"Did you mean {close}?" if close else f"There are: {', '.join(sorted(_FUNCTIONS))}."
+            raise self.wrong(node, f"there is no “{name}(…)”", hint)
+        least, most, how = _FUNCTIONS[name]
+        if not least <= len(given) <= most:
+            raise self.wrong(node, f"{name}(…) takes {least if least == most else f'{least} to {most}'} values, not {len(given)}")
+        return how(self, given, node)
+
+    def whole(self, node: Node) -> int:
+        """A whole number written out, where a count of characters is needed."""
+        if not isinstance(node, Tree) or node.data != "number" or "." in str(node.children[0]):
+            raise self.wrong(node, "a whole number has to be written out here")
+        return int(str(node.children[0]))
+
+    def _texts(self, given: list[Node], node: Tree[Token]) -> _Typed:
+        kind, expr = self.value(given[0])
+        if kind == "number":
+            return "text", expr.cast(pl.String).str.strip_chars_end("0").str.strip_suffix(".")
+        if kind == "yes_no":
+            return "text", pl.when(expr).then(pl.lit("yes")).when(~expr).then(pl.lit("no"))
+        return "text", expr
+
+    def _next(self, given: list[Node], node: Tree[Token]) -> _Typed:
+        if self.numbered:
+            raise self.wrong(node, "next(…) stands once in an expression")
+        self.numbered = True
+        return "text", pl.lit(f"{MARK}{self.whole(given[0])}{MARK}")
+
+
+_Function = Callable[[_Compiler, list[Node], "Tree[Token]"], _Typed]
+
+
+def _on_text(change: Callable[[pl.Expr], pl.Expr]) -> _Function:
+    return lambda compiler, given, node: ("text", change(compiler.need(given[0], "text")))
+
+
+def _rounded(compiler: _Compiler, given: list[Node], node: Tree[Token]) -> _Typed:
+    decimals = compiler.whole(given[1]) if len(given) > 1 else 0
+    return "number", compiler.need(given[0], "number").round(decimals, mode="half_away_from_zero")
+
+
+def _least_or_most(pick: Callable[..., pl.Expr]) -> _Function:
+    return lambda compiler, given, node: ("number", pick(*(compiler.need(each, "number") for each in given)))
+
+
+_FUNCTIONS: dict[str, tuple[int, int, _Function]] = {
+    "upper": (1, 1, _on_text(lambda text: text.str.to_uppercase())),
+    "lower": (1, 1, _on_text(lambda text: text.str.to_lowercase())),
+    "trim": (1, 1, _on_text(lambda text: text.str.strip_chars())),
+    "pad": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.zfill(c.whole(g[1])))),
+    "left": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.head(c.whole(g[1])))),
+    "right": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.tail(c.whole(g[1])))),
+    "middle": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.slice(max(c.whole(g[1]) - 1, 0), c.whole(g[2])))),
+    "replace": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.replace_all(c.need(g[1], "text"), c.need(g[2], "text"), literal=True))),
+    "length": (1, 1, lambda c, g, n: ("number", c.need(g[0], "text").str.len_chars().cast(NUMBER))),
+    "text": (1, 1, lambda c, g, n: c._texts(g, n)),
+    "number": (1, 1, lambda c, g, n: ("number", c.need(g[0], "text").cast(NUMBER, strict=False))),
+    "round": (1, 2, _rounded),
+    "least": (2, 9, _least_or_most(pl.min_horizontal)),
+    "most": (2, 9, _least_or_most(pl.max_horizontal)),
+    "next": (1, 1, lambda c, g, n: c._next(g, n)),
+}  # fmt: skip
+"""Name → least and most values, and how it is compiled."""
+
+
+def _how(got: Kind, wanted: Kind) -> str:
+    if got == "number" and wanted == "text":
+        return "text(…) makes a text of a number."
+    if got == "text" and wanted == "number":
+        return "number(…) makes a number of a text."
+    return ""

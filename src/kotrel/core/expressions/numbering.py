@@ -1,0 +1,47 @@
+"""Made codes: ``next(5)`` continues after the highest number there is, without gaps, the same every time."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+import polars as pl
+
+MARK = "\x1d"
+"""Stands around the number of digits until the number is known."""
+
+_MARKED = re.compile(f"^(.*){MARK}(\\d+){MARK}(.*)$", re.DOTALL)
+
+
+def number_codes(codes: pl.Series, taken: Iterable[str | None]) -> pl.Series:
+    """Puts numbers where ``next`` left its marks.
+
+    For each text around the mark, numbers go on after the highest that is taken, in the order of the rows; a code that
+    has no mark stays.
+
+    Args:
+        codes: String; blank stays blank.
+        taken: codes that exist, in the system and in the sheet.
+    """
+    rows = codes.to_list()
+    parsed = [_MARKED.match(code) if code is not None else None for code in rows]
+    shapes = {(found[1], found[3]) for found in parsed if found}
+    last = dict.fromkeys(shapes, 0)
+    if not shapes:
+        return codes
+    for code in taken:
+        if code is None:
+            continue
+        for before, after in shapes:
+            middle = code[len(before) : len(code) - len(after) if after else None]
+            if code.startswith(before) and code.endswith(after) and middle.isdecimal() and middle.isascii():
+                last[before, after] = max(last[before, after], int(middle))
+    made: list[str | None] = []
+    for code, found in zip(rows, parsed, strict=True):
+        if not found:
+            made.append(code)
+            continue
+        shape = (found[1], found[3])
+        last[shape] += 1
+        made.append(f"{shape[0]}{last[shape]:0{int(found[2])}d}{shape[1]}")
+    return pl.Series(codes.name, made, dtype=pl.String)

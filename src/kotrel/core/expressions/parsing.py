@@ -1,0 +1,69 @@
+"""Text → tree, with errors that point at the character."""
+
+from __future__ import annotations
+
+from functools import cache
+from importlib import resources
+
+from lark import Lark, Token, Tree
+from lark.exceptions import UnexpectedCharacters, UnexpectedEOF, UnexpectedInput
+
+from kotrel.core.errors import WrongUse
+
+Node = Tree[Token] | Token
+
+_WORDS = {
+    "COMPARE": "a comparison", "NUMBER": "a number", "TEXT": "a text in quotes", "NAME": "a field", "COLUMN": "a [column]",
+    "LPAR": "(", "RPAR": ")", "COMMA": ",", "PLUS": "+", "MINUS": "-", "STAR": "*", "SLASH": "/", "PERCENT": "%", "IS": "is",
+    "AND": "and", "OR": "or", "THEN": "then", "ELSE": "else", "OF": "of", "WITH": "with",
+}  # fmt: skip
+
+
+class ExpressionError(WrongUse):
+    """An expression is wrong at one place; the message shows it with a mark under the character."""
+
+    def __init__(self, text: str, at: int, trouble: str, hint: str = "") -> None:
+        line = text.replace("\n", " ").replace("\t", " ")
+        super().__init__(f"{trouble}\n        {line}\n        {' ' * at}^", hint, "wrong-expression")
+        self.at = at
+        self.trouble = trouble
+
+
+@cache
+def _parser() -> Lark:
+    grammar = resources.files("kotrel.core.expressions").joinpath("grammar.lark").read_text("utf-8")
+    return Lark(grammar, parser="earley", lexer="dynamic", propagate_positions=True, maybe_placeholders=False)
+
+
+def parse(text: str) -> Node:
+    """The tree of an expression.
+
+    Raises:
+        ExpressionError: it is no expression.
+    """
+    if not text.strip():
+        raise ExpressionError(text, 0, "the expression is empty")
+    try:
+        return _parser().parse(text).children[0]  # type: ignore[return-value]
+    except UnexpectedEOF as error:
+        raise ExpressionError(text, len(text), "the expression ends too early", _expected(error.expected)) from None
+    except UnexpectedCharacters as error:
+        at = error.pos_in_stream or 0
+        quote = text[at : at + 1]
+        if quote in ("'", '"') and text.count(quote) % 2:
+            raise ExpressionError(text, at, "a quote is opened and not closed") from None
+        raise ExpressionError(text, at, "this is not understood here", _expected(error.allowed or set())) from None
+    except UnexpectedInput as error:
+        raise ExpressionError(text, error.pos_in_stream or 0, "this is not understood here") from None
+
+
+def _expected(names: set[str] | list[str]) -> str:
+    words = sorted({_WORDS[name] for name in names if name in _WORDS})
+    return f"What may stand there: {', '.join(words)}." if words else ""
+
+
+def place(node: Node) -> int:
+    """Where in the text a node begins."""
+    if isinstance(node, Token):
+        return node.start_pos or 0
+    return node.meta.start_pos if not node.meta.empty else 0
