@@ -11,6 +11,7 @@ COMMANDS = {
     "init": "make a workspace, with a practice system or connected to yours",
     "records": "what the connected system takes: record types, or one record's fields",
     "inspect": "what is in a spreadsheet",
+    "map": "propose which column feeds which field, and save it",
     "check": "find everything that is wrong in a spreadsheet",
     "preview": "what a load would do, before anything is touched",
     "load": "load it, all or nothing",

@@ -17,6 +17,9 @@ def add_files(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--as", dest="record", metavar="RECORD", help="what the rows are (else recognised by the headings)"
     )
+    parser.add_argument(
+        "--map", dest="map_name", metavar="NAME", help="the saved match to use (else the one whose headings fit)"
+    )
     add_sheet(parser)
 
 
@@ -44,7 +47,7 @@ def files_of(args: argparse.Namespace) -> list[Path]:
 
 def wanted_of(args: argparse.Namespace) -> Wanted:
     """What the user said about the files."""
-    return Wanted(args.record, args.sheet, args.heading_row)
+    return Wanted(args.record, args.sheet, args.heading_row, args.map_name)
 
 
 def workspace_of(args: argparse.Namespace) -> Workspace:

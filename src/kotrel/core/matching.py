@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from kotrel.core.description import Field, Record
 from kotrel.core.nearness import folded
 from kotrel.core.sheet import Column, Table
+from kotrel.core.sources import Source
 
 OWN_HEADINGS = frozenset({folded("Kotrel findings")})
 """Headings of Kotrel's own marks, which are no columns of the user's."""
@@ -15,18 +16,23 @@ OWN_HEADINGS = frozenset({folded("Kotrel findings")})
 
 @dataclass(frozen=True)
 class Matched:
-    """Which column feeds which field.
+    """What feeds which field.
 
     Attributes:
-        letters: field → column letter.
+        sources: field → where its values come from.
         doubled: field → all columns whose heading means it, where there is more than one.
         unknown: columns that mean no field of the record.
     """
 
     record: Record
-    letters: Mapping[str, str]
+    sources: Mapping[str, Source]
     doubled: Mapping[str, tuple[Column, ...]]
     unknown: tuple[Column, ...]
+
+    @property
+    def letters(self) -> dict[str, str]:
+        """Field → the (first) column that feeds it."""
+        return {name: source.letter for name, source in self.sources.items() if source.letter is not None}
 
 
 def headings_of(field: Field) -> list[str]:
@@ -57,7 +63,7 @@ def match_headings(table: Table, record: Record) -> Matched:
             found.setdefault(name, []).append(column)
     return Matched(
         record=record,
-        letters={name: columns[0].letter for name, columns in found.items()},
+        sources={name: Source((columns[0].letter,)) for name, columns in found.items()},
         doubled={name: tuple(columns) for name, columns in found.items() if len(columns) > 1},
         unknown=tuple(unknown),
     )
@@ -66,8 +72,8 @@ def match_headings(table: Table, record: Record) -> Matched:
 def likely_record(table: Table, records: Sequence[Record]) -> Matched | None:
     """The record whose fields the headings mean best, or None where no heading means anything.
 
-    A record whose key is there beats one whose key is not; then the number of columns that fit, then the share of the
-    record's fields.
+    A record whose key is there beats one whose key is not; then the number of columns that fit, then the record with
+    fewer fields.
     """
     best: tuple[tuple[bool, int, int], Matched] | None = None
     for record in records:

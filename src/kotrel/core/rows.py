@@ -23,6 +23,7 @@ class Rows:
             canonical text (exact decimals with all their digits, ISO dates, ``yes``/``no``, lists joined by ``; ``);
             blank is null. A value that could not be read stands as it was, and has a finding.
         findings, repairs: what reading them brought up.
+        numbered: fields whose made codes wait for their numbers (see :mod:`kotrel.core.making`).
     """
 
     table: Table
@@ -31,6 +32,7 @@ class Rows:
     values: pl.DataFrame
     findings: tuple[FindingGroup, ...] = ()
     repairs: tuple[RepairGroup, ...] = ()
+    numbered: tuple[str, ...] = ()
 
     @property
     def fields(self) -> tuple[str, ...]:

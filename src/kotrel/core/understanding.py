@@ -10,18 +10,26 @@ import polars as pl
 from kotrel.core.at_once import at_once
 from kotrel.core.conventions import Conventions
 from kotrel.core.findings import FindingGroup, RepairGroup, Severity, cells_of
+from kotrel.core.making import Names, make_values
 from kotrel.core.matching import Matched
 from kotrel.core.numbers import Mark
 from kotrel.core.rows import Rows
 from kotrel.core.sheet import Table
+from kotrel.core.sources import raw_values
 from kotrel.core.tidy import Setting, Tidied, column_mark, tidy
 
 
-def understand(table: Table, matched: Matched, conventions: Conventions, today: date) -> Rows:
-    """Reads every matched column as its field's kind.
+def understand(
+    table: Table, matched: Matched, conventions: Conventions, today: date, names: Names | None = None
+) -> Rows:
+    """Reads every matched field as its kind; then defaults, then made values.
 
     Args:
         today: the day, for years of two digits.
+        names: gives the codes and names of a list, for expressions that ask for a name.
+
+    Raises:
+        ExpressionError: a made value's expression is wrong.
     """
     record = matched.record
     setting = Setting(conventions, today, _sheet_mark(table, matched))
@@ -30,21 +38,28 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
     findings: list[FindingGroup] = []
     repairs: list[RepairGroup] = []
     headings = {column.letter: column.heading for column in table.columns}
+    nowhere = pl.Series([False], dtype=pl.Boolean).new_from_index(0, table.rows)
 
     def tidied_column(name: str) -> Tidied:
-        letter = matched.letters[name]
-        return tidy(
-            sheet_rows, table.cells[letter], lambda kind: table.kind_is(letter, kind), record.fields[name], setting
-        )
+        source = matched.sources[name]
 
-    for (name, letter), tidied in zip(matched.letters.items(), at_once(tidied_column, matched.letters), strict=True):
+        def kinds(kind: str) -> pl.Series:
+            if source.is_plain or kind in ("error", "uncalculated"):
+                return table.kind_is(source.letter, kind) if source.letter else nowhere
+            return nowhere
+
+        return tidy(sheet_rows, raw_values(table, source), kinds, record.fields[name], setting)
+
+    for (name, source), tidied in zip(matched.sources.items(), at_once(tidied_column, matched.sources), strict=True):
         columns.append(tidied.values.alias(name))
+        heading = headings.get(source.letter or "", "")
         findings += [
-            FindingGroup(each.severity, each.kind, each.title, record.name, name, letter, each.cells, headings[letter])
+            FindingGroup(each.severity, each.kind, each.title, record.name, name, source.letter, each.cells, heading)
             for each in tidied.troubles
         ]
-        repairs += [RepairGroup(each.kind, each.title, name, letter, each.cells) for each in tidied.mends]
-    rows = Rows(table, record, dict(matched.letters), pl.DataFrame(columns), tuple(findings), tuple(repairs))
+        repairs += [RepairGroup(each.kind, each.title, name, source.letter or "", each.cells) for each in tidied.mends]
+    values, numbered = make_values(pl.DataFrame(columns), table, matched, names)
+    rows = Rows(table, record, matched.letters, values, tuple(findings), tuple(repairs), numbered)
     return replace(rows, findings=(*_about_headings(rows, matched), *rows.findings))
 
 

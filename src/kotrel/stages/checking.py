@@ -15,6 +15,7 @@ from kotrel.core.description import Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.findings import rows_with
 from kotrel.core.held import Held
+from kotrel.core.making import number_rows
 from kotrel.core.rows import Rows
 from kotrel.stages.understanding import Understood, Wanted, understand_file
 from kotrel.systems.interface import Reading, Step
@@ -63,7 +64,8 @@ def check_all(
     for each in understood:
         record = each.rows.record
         step(f"checking {record.title.lower()}")
-        rows = check_rows(each.rows, Held(description, reading.read, pending))
+        numbered = number_rows(each.rows, lambda field, name=record.name: reading.read(name, [field])[field])  # type: ignore[misc]
+        rows = check_rows(numbered, Held(description, reading.read, pending))
         checked.append(Checked(rows, each.remarks))
         if rows.has_key:
             sound = rows.values.filter(~pl.col("row").is_in(rows_with(rows.findings, "error").implode()))

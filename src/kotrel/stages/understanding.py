@@ -10,6 +10,7 @@ from pathlib import Path
 from kotrel.core.description import Description, Record
 from kotrel.core.errors import KotrelError, WrongData, WrongUse
 from kotrel.core.find_table import find_table
+from kotrel.core.making import Names
 from kotrel.core.matching import Matched, likely_record
 from kotrel.core.nearness import nearest
 from kotrel.core.rows import Rows
@@ -17,6 +18,7 @@ from kotrel.core.sheet import Grid, Table
 from kotrel.core.understanding import understand
 from kotrel.sheets.opening import open_sheets
 from kotrel.systems.interface import Step
+from kotrel.workspace.maps import FOLDER, SavedMap, apply_map, map_named, read_maps
 from kotrel.workspace.settings import Workspace
 
 OWN_SHEETS = ("Kotrel summary", "Kotrel guide")
@@ -31,11 +33,13 @@ class Wanted:
         record: the record the rows are, or None to recognise it by its headings.
         sheet: the sheet's name, or None for the one that fits.
         heading_row: the row with the headings, or None to find it.
+        map_name: the saved match to use, or None for the one whose headings fit.
     """
 
     record: str | None = None
     sheet: str | None = None
     heading_row: int | None = None
+    map_name: str | None = None
 
 
 @dataclass(frozen=True)
@@ -68,19 +72,77 @@ def understand_file(path: Path, workspace: Workspace, wanted: Wanted, today: dat
     step(f"reading {path.name}")
     grids = open_sheets(path, wanted.sheet)
     step("matching columns")
-    table, matched, remarks = _choose(grids, workspace.description, wanted, str(path))
+    tables = tables_of(grids, wanted.heading_row)
+    table, matched, remarks = _saved(tables, workspace, wanted) or _choose(
+        tables, workspace.description, wanted, str(path)
+    )
+    if not table.rows:
+        where = f"sheet “{table.sheet}” of {path}" if table.sheet else str(path)
+        raise WrongData(
+            f"{where} has headings in row {table.heading_row} and no rows below", "Fill it in first.", "no-rows"
+        )
     step("tidying values")
-    rows = understand(table, matched, workspace.conventions, today)
+    rows = understand(table, matched, workspace.conventions, today, _names(workspace))
+    others = [other.sheet for other in tables if other is not table]
+    if others and not wanted.sheet:
+        remarks.append(f"other sheets left out: {', '.join(others)}")
     return Understood(rows, (*table.remarks, *remarks))
 
 
+def _names(workspace: Workspace) -> Names:
+    """Record → code → name, read when an expression asks for it."""
+
+    def names(record: str) -> dict[str, str]:
+        about = workspace.description.records[record]
+        if about.called is None:
+            return {}
+        with workspace.system().reading() as reading:
+            rows = reading.read(record, [about.key[0], about.called]).drop_nulls()
+        return dict(rows.iter_rows())
+
+    return names
+
+
+def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> tuple[Table, Matched, list[str]] | None:
+    """A saved match whose headings fit: the one told, or the one that needs the most headings."""
+    if wanted.map_name is not None:
+        saved = map_named(workspace.folder, wanted.map_name, workspace.description)
+        table = min(tables, key=lambda each: len(saved.missing_in(each)))
+        matched = apply_map(saved, table, record_named(workspace.description, saved.record))
+        return table, matched, [f"match {saved.name}"]
+    best: tuple[int, SavedMap, Table] | None = None
+    nearly: tuple[SavedMap, list[str]] | None = None
+    for saved in read_maps(workspace.folder, workspace.description):
+        if wanted.record not in (None, saved.record) or not saved.headings():
+            continue
+        for table in tables:
+            missing = saved.missing_in(table)
+            if not missing and (best is None or len(saved.headings()) > best[0]):
+                best = (len(saved.headings()), saved, table)
+            elif missing and len(missing) * 4 <= len(saved.headings()):
+                nearly = (saved, missing)
+    if best is not None:
+        _, saved, table = best
+        matched = apply_map(saved, table, record_named(workspace.description, saved.record))
+        return table, matched, [f"match {saved.name} (its headings fit)"]
+    if nearly is not None:
+        saved, missing = nearly
+        if wanted.record is not None:
+            return None
+        raise WrongUse(
+            f"the saved match {saved.name} nearly fits, but {' and '.join(f'“{heading}”' for heading in missing)} is not there",
+            f"Was a heading changed? Mend {FOLDER}/{saved.path.name}, or say --as {saved.record} to go by the headings alone.",
+            "map-nearly-fits",
+        )
+    return None
+
+
 def _choose(
-    grids: Sequence[Grid], description: Description, wanted: Wanted, file: str
+    tables: Sequence[Table], description: Description, wanted: Wanted, file: str
 ) -> tuple[Table, Matched, list[str]]:
     """The sheet whose headings fit best."""
     records = [record_named(description, wanted.record)] if wanted.record else list(description.records.values())
     fitting: list[tuple[tuple[bool, int], Table, Matched]] = []
-    tables = tables_of(grids, wanted.heading_row)
     for table in tables:
         matched = likely_record(table, records)
         if matched is not None:
@@ -100,14 +162,7 @@ def _choose(
         )
     if not wanted.record and len(matched.letters) == 1 and len(table.columns) > 2 and not score[0]:
         raise _nothing_recognised(tables, records, file)
-    others = [other.sheet for other in tables if other is not table]
-    remarks = [f"other sheets left out: {', '.join(others)}"] if others and not wanted.sheet else []
-    if not table.rows:
-        where = f"sheet “{table.sheet}” of {file}" if table.sheet else file
-        raise WrongData(
-            f"{where} has headings in row {table.heading_row} and no rows below", "Fill it in first.", "no-rows"
-        )
-    return table, matched, remarks
+    return table, matched, []
 
 
 def tables_of(grids: Sequence[Grid], heading_row: int | None) -> list[Table]:

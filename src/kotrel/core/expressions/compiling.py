@@ -127,7 +127,9 @@ class _Compiler:
         letter = self.scope.columns.get(folded(heading))
         if letter is None:
             close = nearest(folded(heading), self.scope.columns)
-            hint = f"Did you mean column {self.scope.columns[close]}?" if close else "Columns are named by their heading."
+            hint = (
+                f"Did you mean column {self.scope.columns[close]}?" if close else "Columns are named by their heading."
+            )
             raise self.wrong(node, f"there is no column headed “{heading}”", hint)
         return "text", pl.col(letter)
 
@@ -135,7 +137,9 @@ class _Compiler:
         name = str(parts[-1])
         about = self.scope.fields.get(name)
         if about is None or about.to is None or self.scope.names is None:
-            raise self.wrong(node, f"“{name}” is no field with a list", "name of works for fields that refer to a list.")
+            raise self.wrong(
+                node, f"“{name}” is no field with a list", "name of works for fields that refer to a list."
+            )
         self.fields[name] = None
         return "text", pl.col(name).replace(dict(self.scope.names(about.to)))
 
@@ -216,7 +220,9 @@ class _Compiler:
             # A blank piece leaves its place empty; it does not make the whole text blank.
             return "text", pl.concat_str(first, second, ignore_nulls=True)
         bad = parts[1] if kind in ("text", "number") else parts[0]
-        raise self.wrong(bad, f"{_SAID[kind]} and {_SAID[other]} cannot be put together", "text(…) makes a text of a number.")
+        raise self.wrong(
+            bad, f"{_SAID[kind]} and {_SAID[other]} cannot be put together", "text(…) makes a text of a number."
+        )
 
     def _numbers(self, parts: list[Node]) -> tuple[pl.Expr, pl.Expr]:
         return self.need(parts[0], "number"), self.need(parts[1], "number")
@@ -268,7 +274,9 @@ class _Compiler:
             raise self.wrong(node, f"there is no “{name}(…)”", hint)
         least, most, how = _FUNCTIONS[name]
         if not least <= len(given) <= most:
-            raise self.wrong(node, f"{name}(…) takes {least if least == most else f'{least} to {most}'} values, not {len(given)}")
+            raise self.wrong(
+                node, f"{name}(…) takes {least if least == most else f'{least} to {most}'} values, not {len(given)}"
+            )
         return how(self, given, node)
 
     def whole(self, node: Node) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from functools import cache
 from importlib import resources
 
@@ -44,7 +45,7 @@ def parse(text: str) -> Node:
     if not text.strip():
         raise ExpressionError(text, 0, "the expression is empty")
     try:
-        return _parser().parse(text).children[0]  # type: ignore[return-value]
+        return _parser().parse(text).children[0]
     except UnexpectedEOF as error:
         raise ExpressionError(text, len(text), "the expression ends too early", _expected(error.expected)) from None
     except UnexpectedCharacters as error:
@@ -57,7 +58,7 @@ def parse(text: str) -> Node:
         raise ExpressionError(text, error.pos_in_stream or 0, "this is not understood here") from None
 
 
-def _expected(names: set[str] | list[str]) -> str:
+def _expected(names: Collection[str]) -> str:
     words = sorted({_WORDS[name] for name in names if name in _WORDS})
     return f"What may stand there: {', '.join(words)}." if words else ""
 

@@ -1,0 +1,71 @@
+"""A proposed match, on the terminal and as JSON."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from rich.table import Table as Grid
+from rich.text import Text
+
+from kotrel.reports.screen import Screen
+from kotrel.reports.words import listed
+from kotrel.stages.mapping import Mapped
+
+
+def show_mapped(screen: Screen, mapped: Mapped) -> None:
+    """Field ← column, how sure and why; then what is left over and what is missing."""
+    title = Text(Path(mapped.table.file).name, style="bold")
+    if mapped.table.sheet:
+        title.append(f" · sheet “{mapped.table.sheet}”", style="")
+    screen.show(title.append(f" as {mapped.record.name}", style=""))
+    grid = Grid(box=None, padding=(0, 2, 0, 0), header_style="dim")
+    for heading in ("", "column", "", "feeds", "sure", "because"):
+        grid.add_column(heading, justify="right" if heading == "sure" else "left", overflow="fold")
+    for each in mapped.proposals:
+        style = "" if each.sure >= 90 else "yellow"
+        grid.add_row(
+            Text(each.column.letter, style="dim"),
+            Text(each.column.heading or "(none)", style="bold"),
+            "→",
+            each.field.name,
+            Text(f"{each.sure} %", style=style),
+            Text(each.why, style=style),
+        )
+    screen.show(grid)
+    if mapped.left:
+        left = listed([f"{column.letter} “{column.heading}”" for column in mapped.left], 8)
+        screen.show(Text(f"Left out: {left}", style="dim"))
+    if mapped.missing:
+        screen.show(Text(f"New rows also need: {', '.join(mapped.missing)}", style="yellow"))
+        screen.show(Text("  give them a column, a fixed value or a default in the saved match", style="dim"))
+    screen.show(
+        Text(f"Saved as {_shown(mapped.path)}: read it, edit it.").append(
+            f"  Next: kotrel check {mapped.table.file}", style="dim"
+        )
+    )
+
+
+def _shown(path: Path) -> str:
+    return f"{path.parent.name}/{path.name}"
+
+
+def mapped_json(mapped: Mapped) -> dict[str, Any]:
+    """A proposed match as ``--json`` gives it."""
+    return {
+        "file": mapped.table.file,
+        "record": mapped.record.name,
+        "map": mapped.path.stem,
+        "fields": [
+            {
+                "field": each.field.name,
+                "column": each.column.heading,
+                "letter": each.column.letter,
+                "sure": each.sure,
+                "why": each.why,
+            }
+            for each in mapped.proposals
+        ],
+        "left": [{"column": column.heading, "letter": column.letter} for column in mapped.left],
+        "missing": list(mapped.missing),
+    }

@@ -1,0 +1,89 @@
+"""A sheet and a record → a proposed match, saved for people to edit."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+from kotrel.core.description import Record
+from kotrel.core.errors import WrongUse
+from kotrel.core.naming import ListNames
+from kotrel.core.proposing import Proposal, propose
+from kotrel.core.sheet import Column, Table
+from kotrel.sheets.opening import open_sheets
+from kotrel.stages.understanding import record_named, tables_of
+from kotrel.systems.interface import Reading, Step
+from kotrel.workspace.maps import FOLDER, write_map
+from kotrel.workspace.settings import Workspace
+
+
+@dataclass(frozen=True)
+class Mapped:
+    """A proposed match and where it was saved."""
+
+    table: Table
+    record: Record
+    proposals: tuple[Proposal, ...]
+    left: tuple[Column, ...]
+    missing: tuple[str, ...]
+    path: Path
+
+
+def map_file(
+    path: Path,
+    record_name: str,
+    name: str | None,
+    workspace: Workspace,
+    sheet: str | None,
+    heading_row: int | None,
+    step: Step,
+) -> Mapped:
+    """Proposes a match for the sheet that fits best, and saves it.
+
+    Raises:
+        WrongUse: there is a match of that name already, or nothing in the sheet fits.
+    """
+    record = record_named(workspace.description, record_name)
+    step(f"reading {path.name}")
+    tables = tables_of(open_sheets(path, sheet), heading_row)
+    step("looking at its columns")
+    with workspace.system().reading() as reading:
+        names = names_of(workspace, reading)
+        tried: list[tuple[Table, list[Proposal], list[Column]]] = [
+            (table, *propose(table, record, names)) for table in tables
+        ]
+    table, proposals, left = max(tried, key=lambda each: sum(p.sure for p in each[1]))
+    if not proposals:
+        raise WrongUse(
+            f"nothing in {path} looks like {record.title.lower()} rows",
+            f"kotrel inspect {path} shows what is in it.",
+            "nothing-recognised",
+        )
+    saved = workspace.folder / FOLDER / f"{_plain(name or path.stem)}.toml"
+    write_map(saved, record, str(path), proposals, left)
+    return Mapped(table, record, tuple(proposals), tuple(left), tuple(_missing(record, proposals)), saved)
+
+
+def names_of(workspace: Workspace, reading: Reading) -> Callable[[str], ListNames]:
+    """Record → its codes and names, each list read once."""
+
+    @cache
+    def names(record: str) -> ListNames:
+        about = workspace.description.records[record]
+        fields = dict.fromkeys([*about.key, *(each for each in (about.called, about.path) if each)])
+        return ListNames(reading.read(record, list(fields)), about)
+
+    return names
+
+
+def _missing(record: Record, proposals: Sequence[Proposal]) -> list[str]:
+    """Fields that new rows must have and no column feeds."""
+    fed = {each.field.name for each in proposals}
+    return [field.name for field in record.fields.values() if field.must != "may" and field.name not in fed]
+
+
+def _plain(name: str) -> str:
+    return re.sub(r"[^\w.-]+", "-", name).strip("-.") or "match"

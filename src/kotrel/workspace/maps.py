@@ -1,0 +1,243 @@
+"""Saved matches, ``maps/NAME.toml``: which column feeds which field of a supplier's sheet. For people to read and edit."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import tomlkit
+
+from kotrel.core.description import Description, Record
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.matching import OWN_HEADINGS, Matched
+from kotrel.core.nearness import folded, nearest
+from kotrel.core.proposing import Proposal
+from kotrel.core.sheet import Column, Table
+from kotrel.core.sources import Source, column_named, part_pattern
+from kotrel.core.toml_lines import line_of
+
+FOLDER = "maps"
+
+_FIELD_KEYS = (
+    "column", "join", "between", "list", "split", "pattern", "part", "translate", "fixed", "default", "default_by",
+    "defaults", "make",
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class SavedMap:
+    """A saved match as it stands in its file.
+
+    Attributes:
+        name: the file's name without its ending.
+        fields: field → its settings.
+        skip: headings that are left out on purpose.
+    """
+
+    name: str
+    path: Path
+    text: str
+    record: str
+    fields: Mapping[str, Mapping[str, Any]]
+    skip: tuple[str, ...] = ()
+
+    def wrong(self, message: str, *at: str, hint: str = "") -> WrongUse:
+        return WrongUse(f"{self.path}, line {line_of(self.text, *at)}: {message}", hint, "wrong-map")
+
+    def headings(self) -> list[str]:
+        """All headings it needs, in its order; columns named by letter are not among them."""
+        found: dict[str, None] = {}
+        for settings in self.fields.values():
+            for name in _columns(settings):
+                if not name.startswith("="):
+                    found[name] = None
+        return list(found)
+
+    def missing_in(self, table: Table) -> list[str]:
+        """The headings it needs that the table does not have."""
+        there = {folded(column.heading) for column in table.columns}
+        return [heading for heading in self.headings() if folded(heading) not in there]
+
+
+def _columns(settings: Mapping[str, Any]) -> list[str]:
+    names: list[str] = []
+    for key in ("column", "split"):
+        if isinstance(settings.get(key), str):
+            names.append(settings[key])
+    for key in ("join", "list"):
+        if isinstance(settings.get(key), list):
+            names += settings[key]
+    return names
+
+
+def read_maps(folder: Path, description: Description) -> list[SavedMap]:
+    """All saved matches of a workspace, by name.
+
+    Raises:
+        WrongUse: one of them is wrong, with its line.
+    """
+    if not (folder / FOLDER).is_dir():
+        return []
+    return [read_map(path, description) for path in sorted((folder / FOLDER).glob("*.toml"))]
+
+
+def map_named(folder: Path, name: str, description: Description) -> SavedMap:
+    """The saved match of that name.
+
+    Raises:
+        WrongUse: there is none.
+    """
+    path = folder / FOLDER / f"{name.removesuffix('.toml')}.toml"
+    if not path.is_file():
+        there = [each.stem for each in sorted((folder / FOLDER).glob("*.toml"))]
+        close = nearest(name, there)
+        hint = f"Did you mean {close}?" if close else f"There are: {', '.join(there) or 'none yet'}."
+        raise WrongUse(f"there is no saved match {path}", hint, "no-such-map")
+    return read_map(path, description)
+
+
+def read_map(path: Path, description: Description) -> SavedMap:
+    """Reads and checks one saved match.
+
+    Raises:
+        WrongUse: it is wrong, with its line.
+        OutOfReach: the file cannot be read.
+    """
+    try:
+        text = path.read_text("utf-8-sig")
+        data = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise WrongUse(f"{path}: {error}", "Mend that line.", "wrong-map") from None
+    except (OSError, UnicodeDecodeError) as error:
+        raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
+    bare = SavedMap(path.stem, path, text, "", {})
+    for key in data:
+        if key not in ("record", "skip", "field"):
+            close = nearest(key, ("record", "skip", "field"))
+            raise bare.wrong(f"“{key}” is no setting of a match", key, hint=f"Did you mean “{close}”?" if close else "")
+    record = description.records.get(data.get("record", ""))
+    if record is None:
+        close = nearest(str(data.get("record", "")), description.records)
+        hint = f"Did you mean {close}?" if close else f"The system takes: {', '.join(description.records)}."
+        raise bare.wrong(f"record “{data.get('record', '')}” is not known", "record", hint=hint)
+    skip = data.get("skip", [])
+    if not isinstance(skip, list) or not all(isinstance(each, str) for each in skip):
+        raise bare.wrong("skip has to be a list of headings", "skip")
+    fields = data.get("field", {})
+    for name, settings in fields.items():
+        _check_field(bare, record, name, settings)
+    return SavedMap(path.stem, path, text, record.name, fields, tuple(skip))
+
+
+def _check_field(saved: SavedMap, record: Record, name: str, settings: Any) -> None:
+    at = ("field", name)
+    if name not in record.fields:
+        close = nearest(name, record.fields)
+        raise saved.wrong(f"{record.name} has no field “{name}”", *at, hint=f"Did you mean {close}?" if close else "")
+    if not isinstance(settings, dict):
+        raise saved.wrong(f"{name} has to be a table, like [field.{name}]", *at)
+    for key, value in settings.items():
+        if key not in _FIELD_KEYS:
+            close = nearest(key, _FIELD_KEYS)
+            hint = f"Did you mean “{close}”?" if close else f"Known are: {', '.join(_FIELD_KEYS)}."
+            raise saved.wrong(f"“{key}” is no setting of a field", *at, key, hint=hint)
+        wanted: type = list if key in ("join", "list") else dict if key in ("translate", "defaults") else str
+        if not isinstance(value, wanted):
+            kind = {"list": "a list of headings", "dict": 'a table like { old = "new" }', "str": "a text in quotes"}[
+                wanted.__name__
+            ]
+            raise saved.wrong(f"“{key}” has to be {kind}", *at, key)
+    ways = [key for key in ("column", "join", "list", "split", "fixed") if key in settings]
+    if len(ways) > 1:
+        raise saved.wrong(f"{name} has {' and '.join(ways)}; it can have one of them", *at)
+    if "split" in settings:
+        try:
+            part_pattern(str(settings.get("pattern", "")), str(settings.get("part", "")))
+        except ValueError as error:
+            raise saved.wrong(
+                f"{name}: {error}", *at, "pattern", hint='Like pattern = "{diameter} mm / {length} m"'
+            ) from None
+    if "default_by" in settings and settings["default_by"] not in record.fields:
+        raise saved.wrong(
+            f"default_by names a field “{settings['default_by']}” that {record.name} does not have", *at, "default_by"
+        )
+
+
+def apply_map(saved: SavedMap, table: Table, record: Record) -> Matched:
+    """A saved match on a table.
+
+    Raises:
+        WrongUse: a heading it needs is not there; a changed heading is told, never guessed.
+    """
+    sources: dict[str, Source] = {}
+    used: set[str] = set()
+    for name, settings in saved.fields.items():
+        letters = []
+        for heading in _columns(settings):
+            column = column_named(table.columns, heading)
+            if column is None:
+                close = nearest(heading, [each.heading for each in table.columns if each.heading])
+                hint = (
+                    f"Did “{heading}” become “{close}”? Then mend it in {saved.path.name}."
+                    if close
+                    else "Mend the match, or the sheet."
+                )
+                raise saved.wrong(f"{table.file} has no column “{heading}”", "field", name, hint=hint)
+            letters.append(column.letter)
+            used.add(column.letter)
+        sources[name] = Source(
+            columns=tuple(letters),
+            between=settings.get("between", " ") if "join" in settings else "; " if "list" in settings else None,
+            pattern=settings.get("pattern"),
+            part=settings.get("part"),
+            translate={folded(old): new for old, new in settings.get("translate", {}).items()},
+            fixed=settings.get("fixed"),
+            default=settings.get("default"),
+            default_by=settings.get("default_by"),
+            defaults=settings.get("defaults", {}),
+            make=settings.get("make"),
+        )
+    skipped = {folded(heading) for heading in saved.skip} | OWN_HEADINGS
+    unknown = [c for c in table.columns if c.letter not in used and folded(c.heading) not in skipped]
+    return Matched(record, sources, {}, tuple(unknown))
+
+
+def write_map(path: Path, record: Record, file: str, proposals: Sequence[Proposal], left: Sequence[Column]) -> None:
+    """Saves proposals as a match for people to edit.
+
+    Raises:
+        WrongUse: there is one of that name already.
+        OutOfReach: it cannot be written.
+    """
+    if path.exists():
+        raise WrongUse(f"{path} is there already", "Edit it, remove it, or take another name: --name NAME", "map-there")
+    document = tomlkit.document()
+    document.add(tomlkit.comment(f"Which column feeds which field of {record.name}, first made for {Path(file).name}."))
+    document.add(
+        tomlkit.comment(
+            "Applied by itself to every sheet that has all these headings. docs/matching.md tells what else"
+        )
+    )
+    document.add(tomlkit.comment("a field can say: join, list, split, translate, fixed, default, default_by, make."))
+    document.add("record", tomlkit.item(record.name))
+    skip = tomlkit.array()
+    skip.extend(column.heading for column in left)
+    if len(left) > 3:
+        skip.multiline(True)
+    document.add("skip", skip)
+    document["skip"].comment("columns that are left out on purpose")
+    fields = tomlkit.table(is_super_table=True)
+    for each in proposals:
+        settings = tomlkit.table()
+        settings.add("column", each.column.heading or f"={each.column.letter}")
+        settings["column"].comment(f"{each.sure} % sure: {each.why}")
+        fields.add(each.field.name, settings)
+    document.add("field", fields)
+    try:
+        path.parent.mkdir(exist_ok=True)
+        path.write_text(tomlkit.dumps(document), "utf-8", newline="\n")
+    except OSError as error:
+        raise OutOfReach(f"{path} cannot be written: {error.strerror or error}", "", "no-right") from None
