@@ -11,11 +11,13 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.checking import check_rows
+from kotrel.core.conventions import Conventions
 from kotrel.core.description import Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.findings import rows_with
 from kotrel.core.held import Held
 from kotrel.core.making import number_rows
+from kotrel.core.mending import mend
 from kotrel.core.rows import Rows
 from kotrel.stages.understanding import Understood, Wanted, understand_file
 from kotrel.systems.interface import Reading, Step
@@ -56,16 +58,18 @@ def understand_files(
 
 
 def check_all(
-    understood: Sequence[Understood], description: Description, reading: Reading, step: Step
+    understood: Sequence[Understood], description: Description, conventions: Conventions, reading: Reading, step: Step
 ) -> list[Checked]:
-    """Checks sheets in load order; rows of one count as held for those after it."""
+    """Mends and checks sheets in load order; rows of one count as held for those after it."""
     pending: dict[str, pl.DataFrame] = {}
     checked: list[Checked] = []
     for each in understood:
         record = each.rows.record
         step(f"checking {record.title.lower()}")
-        numbered = number_rows(each.rows, lambda field, name=record.name: reading.read(name, [field])[field])  # type: ignore[misc]
-        rows = check_rows(numbered, Held(description, reading.read, pending))
+        held = Held(description, reading.read, pending)
+        mended = mend(each.rows, held, conventions.spellings)
+        numbered = number_rows(mended, lambda field, name=record.name: reading.read(name, [field])[field])  # type: ignore[misc]
+        rows = check_rows(numbered, held)
         checked.append(Checked(rows, each.remarks))
         if rows.has_key:
             sound = rows.values.filter(~pl.col("row").is_in(rows_with(rows.findings, "error").implode()))
@@ -77,4 +81,4 @@ def check_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, tod
     """Reads, understands and checks files against the system."""
     understood = understand_files(files, workspace, wanted, today, step)
     with workspace.system().reading() as reading:
-        return check_all(understood, workspace.description, reading, step)
+        return check_all(understood, workspace.description, workspace.conventions, reading, step)

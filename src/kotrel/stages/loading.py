@@ -51,7 +51,7 @@ class Loaded:
 
 def preview_in(understood: Sequence[Understood], workspace: Workspace, reading: Reading, step: Step) -> Preview:
     """Checks and compares against one consistent look at the system."""
-    checked = check_all(understood, workspace.description, reading, step)
+    checked = check_all(understood, workspace.description, workspace.conventions, reading, step)
     changes = []
     for each in checked:
         rows = each.rows
