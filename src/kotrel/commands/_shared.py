@@ -14,6 +14,11 @@ from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
 def add_files(parser: argparse.ArgumentParser) -> None:
     """The files of a check, preview or load, and how they are to be understood."""
     parser.add_argument("files", nargs="+", metavar="FILE", help="workbook or text file: .xlsx .ods .csv .tsv and more")
+    add_reading(parser)
+
+
+def add_reading(parser: argparse.ArgumentParser) -> None:
+    """How a file is to be understood."""
     parser.add_argument(
         "--as", dest="record", metavar="RECORD", help="what the rows are (else recognised by the headings)"
     )

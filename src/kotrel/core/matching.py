@@ -13,6 +13,9 @@ from kotrel.core.sources import Source
 OWN_HEADINGS = frozenset({folded("Kotrel findings")})
 """Headings of Kotrel's own marks, which are no columns of the user's."""
 
+NAME_OF = folded("Name of")
+"""Begins the heading of a column with the names that belong to codes: an export's help for readers, never loaded."""
+
 
 @dataclass(frozen=True)
 class Matched:
@@ -54,7 +57,7 @@ def match_headings(table: Table, record: Record) -> Matched:
     unknown: list[Column] = []
     for column in table.columns:
         word = folded(column.heading)
-        if word in OWN_HEADINGS:
+        if word in OWN_HEADINGS or (word.startswith(NAME_OF) and word.removeprefix(NAME_OF) in meaning):
             continue
         name = meaning.get(word)
         if name is None:

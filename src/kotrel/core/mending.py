@@ -243,7 +243,7 @@ def _lost_codes(rows: Rows, about: Field, column: _Column) -> list[FindingGroup]
     seen = values.unique() if is_few(values) else values
     in_exponent_form = bool(seen.str.contains(EXPONENT).any())
     kinds = rows.table.kinds.get(rows.letters.get(about.name, ""), "text")
-    if kinds == "text" and not in_exponent_form:
+    if isinstance(kinds, str) and kinds == "text" and not in_exponent_form:
         return []
     found: list[FindingGroup] = []
     open_ones = ~values.is_in(pl.Series(list(column.mends), dtype=pl.String).implode()).fill_null(False)

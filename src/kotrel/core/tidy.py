@@ -69,6 +69,18 @@ class Setting:
     sheet_mark: numbers.Mark | None = None
 
 
+GUARDED = r"^'[=+\-@\t]"
+"""A text that was kept from becoming a formula, as Kotrel writes it into text files."""
+
+
+def unguard(values: pl.Series) -> pl.Series:
+    """Takes away the mark that keeps a text such as ``=1+1`` from becoming a formula."""
+    if not bool(values.str.starts_with("'").any()):
+        return values
+    guarded = values.str.contains(GUARDED).fill_null(False)
+    return pl.select(pl.when(guarded).then(values.str.slice(1)).otherwise(values)).to_series().alias(values.name)
+
+
 def is_few(values: pl.Series) -> bool:
     """True where a column seems to repeat a few values."""
     return values.head(2_000).n_unique() <= FEW
@@ -364,7 +376,7 @@ def tidy(
         values = values.set(lost, None)
     told = about.kind in ("code", "text", "reference", "file")
     cleaned = clean_ends(rows, values, told)
-    values = cleaned.values
+    values = cleaned.values if about.is_decimal else unguard(cleaned.values)
     if about.is_decimal:
         tidied = tidy_number(rows, values, kinds("number"), about, setting)
     elif about.kind == "date":

@@ -7,8 +7,8 @@ from typing import Any
 from rich.table import Table
 from rich.text import Text
 
-from kotrel.core.codes import CODE_RULES
-from kotrel.core.description import Description, Field, Record
+from kotrel.core.description import Description, Record
+from kotrel.core.wording import rules, what
 from kotrel.reports.screen import Screen
 from kotrel.reports.words import listed
 
@@ -51,42 +51,6 @@ def show_record(screen: Screen, record: Record) -> None:
         style = "bold" if field.must != "may" else "dim" if field.is_kept else ""
         table.add_row(Text(field.name, style=style), field.title, must, Text(what(field)), Text(rules(field)))
     screen.show(Text(""), table)
-
-
-def what(field: Field) -> str:
-    """What kind of value a field takes, in words."""
-    if field.to:
-        return f"a code of {field.to}"
-    if field.kind == "yes_no":
-        return "yes or no"
-    if field.kind == "choice":
-        return f"one of: {', '.join(field.choices)}"
-    if field.is_decimal:
-        name = {"money": "an amount", "quantity": "a quantity", "number": "a number"}[field.kind]
-        return f"{name}, {field.decimals} decimals" if field.decimals else "a whole number"
-    return {"code": "a code", "text": "text", "date": "a date", "list": "a list, divided by ;", "file": "a file name"}[
-        field.kind
-    ]
-
-
-def rules(field: Field) -> str:
-    """The rules of a field, in words."""
-    told = []
-    if field.is_kept:
-        told.append("kept by the system, never loaded")
-    if field.length and field.kind in ("code", "text", "list", "file"):
-        told.append(f"at most {field.length} characters")
-    if field.least is not None:
-        told.append("never below zero" if field.least == 0 else f"at least {field.least}")
-    if field.most is not None:
-        told.append(f"at most {field.most}")
-    if field.check:
-        told.append(CODE_RULES[field.check])
-    if field.unique:
-        told.append("on one row only")
-    if field.meaning:
-        told.append(field.meaning)
-    return "; ".join(told)
 
 
 def records_json(description: Description) -> dict[str, Any]:

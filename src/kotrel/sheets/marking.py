@@ -25,6 +25,8 @@ SUMMARY = "Kotrel summary"
 AUTHOR = "Kotrel"
 COLOURS: dict[Severity, str] = {"error": "F8C9C4", "warning": "FCE8B2", "note": "D6E9F8"}
 MOST_COMMENTS = 5_000
+WIDTHS = (10, 24, 90, 34)
+"""Of the summary's columns."""
 CELL_HOLDS = 32_767
 LARGE = 3_000_000
 """Cells beyond which the user's own workbook is not rewritten: it would take minutes."""
@@ -181,8 +183,12 @@ def _mark_copy(source: Path, rows: Rows, marks: Sequence[Mark], path: Path) -> N
         if link:
             summary.cell(line, 1).hyperlink = f"#'{rows.table.sheet}'!{link}"
             summary.cell(line, 1).style = "Hyperlink"
-    for letter, width in zip("ABCD", (12, 24, 44, 30), strict=True):
+    for letter, width in zip("ABCD", WIDTHS, strict=True):
         summary.column_dimensions[letter].width = width
+    for line in (1, 5):
+        for cell in summary[line]:
+            cell.font = openpyxl.styles.Font(bold=True)
+    summary.freeze_panes = "A6"
     book.active = 0
     for each_sheet in book.worksheets:
         each_sheet.sheet_view.tabSelected = each_sheet.title == SUMMARY
@@ -225,10 +231,10 @@ def _mark_anew(rows: Rows, marks: Sequence[Mark], path: Path) -> None:
     name = table.sheet or "Rows"
     summary, sheet = book.add_worksheet(SUMMARY), book.add_worksheet(name)
     for line, (texts, at) in enumerate(_summary(rows, marks)):
-        summary.write_row(line, 0, texts)
+        summary.write_row(line, 0, texts, bold if line in (0, 4) else None)
         if at:
             summary.write_url(line, 0, f"internal:'{name}'!{at}", link, str(texts[0]))
-    for column, width in enumerate((12, 24, 44, 30)):
+    for column, width in enumerate(WIDTHS):
         summary.set_column(column, column, width)
     heading = table.heading_row - 1
     letters = [column.letter for column in table.columns if column.heading != COLUMN]

@@ -21,7 +21,7 @@ from kotrel.systems.interface import Step
 from kotrel.workspace.maps import FOLDER, SavedMap, apply_map, map_named, read_maps
 from kotrel.workspace.settings import Workspace
 
-OWN_SHEETS = ("Kotrel summary", "Kotrel guide")
+OWN_SHEETS = ("Kotrel summary", "Kotrel guide", "Kotrel lists")
 """Sheets that Kotrel itself puts into workbooks; they are never read as data."""
 
 

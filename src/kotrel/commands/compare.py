@@ -1,0 +1,58 @@
+"""``kotrel compare``: two sheets, and what differs."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from kotrel.commands._shared import add_reading, now, wanted_of
+from kotrel.core.errors import WrongUse
+from kotrel.reports.differences import compared_json, show_compared
+from kotrel.reports.screen import Screen
+from kotrel.sheets.tables_out import write_book
+from kotrel.sheets.writing import demand_free
+from kotrel.stages.comparing import compare_files, difference_book
+from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
+
+EXAMPLE = """\
+kotrel compare keldrift-march.xlsx keldrift-april.xlsx
+    rows added, gone, changed from what to what
+kotrel compare old.csv new.csv --key "Order code" -o what-changed.xlsx
+    by that column, as a workbook"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("old", metavar="OLD", help="the sheet as it was")
+    parser.add_argument("new", metavar="NEW", help="the sheet as it is now")
+    parser.add_argument("--key", metavar="FIELD", help="the field or heading that tells the rows apart")
+    parser.add_argument("-o", "--output", metavar="FILE", help="write it as a workbook: .xlsx or .ods")
+    parser.add_argument("--all", action="store_true", help="list each row")
+    add_reading(parser)
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    output = demand_free(Path(args.output)) if args.output else None
+    with screen.progress(6) as step:
+        compared = compare_files(
+            Path(args.old), Path(args.new), args.key, _workspace(args), wanted_of(args), now().date(), step
+        )
+        if output is not None:
+            write_book(difference_book(compared), output)
+    if screen.as_json:
+        screen.json(compared_json(compared))
+    else:
+        show_compared(screen, compared, args.all)
+        if output is not None:
+            screen.show(f"Written: {output}")
+    return 0
+
+
+def _workspace(args: argparse.Namespace) -> Workspace | None:
+    """The workspace, where there is one: two sheets can be compared anywhere."""
+    try:
+        folder = find_workspace(Path(args.workspace) if args.workspace else None, Path.cwd())
+    except WrongUse:
+        if args.workspace:
+            raise
+        return None
+    return open_workspace(folder)

@@ -1,0 +1,135 @@
+"""Templates that guide: headings with must-fill shown, drop-downs from the real lists, a guide sheet."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from kotrel.core.description import Field, Record
+from kotrel.core.wording import rules, what
+from kotrel.sheets.tables_out import OutColumn, OutSheet, column_format, write_column, write_text
+from kotrel.sheets.writing import written_whole
+
+GUIDE, LISTS = "Kotrel guide", "Kotrel lists"
+FOR_ROWS = 5_000
+"""So many rows below the headings get drop-downs."""
+MUST = {"always": "must be filled", "new": "must be filled for new rows", "may": "may stay empty"}
+
+
+@dataclass(frozen=True)
+class Template:
+    """One record of a template and the rows it starts with (a String column for each field, in their order)."""
+
+    record: Record
+    fields: tuple[Field, ...]
+    rows: pl.DataFrame
+
+
+def write_template(templates: Sequence[Template], lists: Mapping[str, pl.DataFrame], path: Path) -> list[Path]:
+    """Writes a template; a text file gets its guide in a file beside it.
+
+    Args:
+        lists: record → its codes and names (two String columns), for drop-downs and the guide.
+
+    Returns:
+        The files written.
+    """
+    if path.suffix.lower() == ".xlsx":
+        with written_whole(path) as temporary:
+            _write_workbook(templates, lists, temporary)
+        return [path]
+    [only] = templates
+    columns = tuple(OutColumn(field.title, field) for field in only.fields)
+    with written_whole(path) as temporary:
+        write_text(
+            OutSheet(only.record.title, columns, only.rows), temporary, "," if path.suffix.lower() == ".csv" else "\t"
+        )
+    guide = path.with_name(f"{path.stem}.guide.txt")
+    with written_whole(guide) as temporary:
+        lines = ["\t".join(line) for line in _guide_lines(templates, lists)]
+        temporary.write_text("\n".join([*lines, ""]), "utf-8")
+    return [path, guide]
+
+
+def _write_workbook(templates: Sequence[Template], lists: Mapping[str, pl.DataFrame], path: Path) -> None:
+    import xlsxwriter
+
+    out = xlsxwriter.Workbook(
+        path, {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
+    )
+    must = {
+        "always": out.add_format(
+            {"bold": True, "bg_color": "#1F4E5F", "font_color": "#FFFFFF", "text_wrap": True, "valign": "top"}
+        ),
+        "new": out.add_format({"bold": True, "bg_color": "#BFD9DF", "text_wrap": True, "valign": "top"}),
+        "may": out.add_format({"bg_color": "#EEF2F3", "text_wrap": True, "valign": "top"}),
+    }
+    sheets = [out.add_worksheet(each.record.title) for each in templates]
+    ranges = _write_lists(out, templates, lists)
+    for sheet, each in zip(sheets, templates, strict=True):
+        for place, field in enumerate(each.fields):
+            write_column(out, sheet, place, 1, each.rows.to_series(place), field)
+            sheet.write_string(0, place, field.title, must[field.must])
+            sheet.set_column(
+                place, place, max(len(field.title) + 2, 12 if field.kind != "text" else 32), column_format(out, field)
+            )
+            sheet.write_comment(
+                0, place, f"{what(field).capitalize()}; {MUST[field.must]}. {rules(field)}".strip(), {"x_scale": 2}
+            )
+            if source := _choices(field, ranges):
+                sheet.data_validation(1, place, FOR_ROWS, place, {"validate": "list", "source": source, "error_type": "warning",
+                    "error_title": field.title, "error_message": "This is not on the list. Use it all the same?"})  # fmt: skip
+        sheet.freeze_panes(1, len(each.record.key))
+    guide = out.add_worksheet(GUIDE)
+    bold = out.add_format({"bold": True})
+    wrap = out.add_format({"text_wrap": True, "valign": "top"})
+    for line, values in enumerate(_guide_lines(templates, lists)):
+        guide.write_row(line, 0, values, bold if line == 0 or not any(values[1:]) else wrap)
+    for place, width in enumerate((24, 26, 22, 30, 44, 22)):
+        guide.set_column(place, place, width)
+    out.get_worksheet_by_name(LISTS).hide()
+    out.close()
+
+
+def _write_lists(out: Any, templates: Sequence[Template], lists: Mapping[str, pl.DataFrame]) -> dict[str, str]:
+    """The sheet that the drop-downs take their codes from; record → range."""
+    sheet = out.add_worksheet(LISTS)
+    ranges: dict[str, str] = {}
+    used = dict.fromkeys(str(field.to) for each in templates for field in each.fields if field.to in lists)
+    for place, record in enumerate(used):
+        codes = lists[record].to_series(0)
+        sheet.write_string(0, place, record)
+        sheet.write_column(1, place, codes.to_list())
+        from xlsxwriter.utility import xl_col_to_name
+
+        letter = xl_col_to_name(place)
+        if len(codes):
+            ranges[record] = f"='{LISTS}'!${letter}$2:${letter}${len(codes) + 1}"
+    return ranges
+
+
+def _choices(field: Field, ranges: Mapping[str, str]) -> str | list[str] | None:
+    if field.kind == "yes_no":
+        return ["yes", "no"]
+    if field.choices:
+        return list(field.choices)
+    return ranges.get(field.to or "")
+
+
+def _guide_lines(templates: Sequence[Template], lists: Mapping[str, pl.DataFrame]) -> list[list[str]]:
+    lines = [["column", "what", "must it be filled?", "what may stand in it", "rules", "example"]]
+    for each in templates:
+        lines.append([each.record.title, "", "", "", "", ""])
+        for field in each.fields:
+            allowed = ", ".join(field.choices)
+            if field.to is not None and field.to in lists:
+                codes = lists[field.to].to_series(0).to_list()
+                allowed = ", ".join(codes[:12]) + (
+                    f" … {len(codes) - 12} more, see the drop-down" if len(codes) > 12 else ""
+                )
+            lines.append([field.title, what(field), MUST[field.must], allowed, rules(field), field.example])
+    return lines

@@ -1,0 +1,141 @@
+"""Two files → what differs between them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.comparing import Difference, compare_tables
+from kotrel.core.description import Record
+from kotrel.core.errors import KotrelError, WrongData, WrongUse
+from kotrel.core.nearness import folded, nearest
+from kotrel.core.sheet import Table
+from kotrel.sheets.opening import open_sheets
+from kotrel.sheets.tables_out import OutBook, OutColumn, OutSheet
+from kotrel.stages.understanding import Wanted, tables_of, understand_file
+from kotrel.systems.interface import Step
+from kotrel.workspace.settings import Workspace
+
+
+@dataclass(frozen=True)
+class Compared:
+    """Two compared files; ``titles`` says what to call each column, ``record`` is None where they were taken as they stand."""
+
+    old: Path
+    new: Path
+    difference: Difference
+    titles: Mapping[str, str]
+    record: Record | None
+
+
+def compare_files(
+    old: Path, new: Path, key: str | None, workspace: Workspace | None, wanted: Wanted, today: date, step: Step
+) -> Compared:
+    """Compares two sheets: as rows of a record where both are recognised as one, else column by column as they stand.
+
+    Raises:
+        WrongUse: no key is told and none can be found.
+        WrongData: the key stands twice.
+    """
+    understood = _as_record(old, new, workspace, wanted, today, step) if workspace is not None else None
+    if understood is not None:
+        record, first, second = understood
+        chosen = _key_of_record(record, key, first, second)
+        titles = {name: field.title for name, field in record.fields.items()}
+    else:
+        record = None
+        first, second, titles = _as_they_stand(old, new, wanted, step)
+        chosen = (_key_of_columns(key, first, second, titles),)
+    try:
+        return Compared(old, new, compare_tables(first, second, chosen), titles, record)
+    except ValueError as error:
+        raise WrongData(str(error), "Mend it, or say another key: --key FIELD", "twice-in-sheet") from None
+
+
+def _as_record(
+    old: Path, new: Path, workspace: Workspace, wanted: Wanted, today: date, step: Step
+) -> tuple[Record, pl.DataFrame, pl.DataFrame] | None:
+    """Both sheets as rows of the same record with its key, or None."""
+    try:
+        first = understand_file(old, workspace, wanted, today, step).rows
+        second = understand_file(new, workspace, wanted, today, step).rows
+    except KotrelError:
+        if wanted.record or wanted.map_name:
+            raise
+        return None
+    if first.record.name != second.record.name or not (first.has_key and second.has_key):
+        return None
+    return first.record, first.values.drop("row"), second.values.drop("row")
+
+
+def _key_of_record(record: Record, key: str | None, first: pl.DataFrame, second: pl.DataFrame) -> tuple[str, ...]:
+    if key is None:
+        return record.key
+    named = next(
+        (name for name, field in record.fields.items() if folded(key) in (folded(name), folded(field.title))), None
+    )
+    if named is None or named not in first.columns or named not in second.columns:
+        close = nearest(key, [name for name in first.columns if name in second.columns])
+        raise WrongUse(
+            f"the sheets have no field “{key}” in common", f"Did you mean {close}?" if close else "", "no-such-field"
+        )
+    return (named,)
+
+
+def _as_they_stand(
+    old: Path, new: Path, wanted: Wanted, step: Step
+) -> tuple[pl.DataFrame, pl.DataFrame, dict[str, str]]:
+    step("reading both")
+    tables = [tables_of(open_sheets(path, wanted.sheet), wanted.heading_row)[0] for path in (old, new)]
+    titles: dict[str, str] = {}
+    frames = [_by_heading(table, titles) for table in tables]
+    return frames[0], frames[1], titles
+
+
+def _by_heading(table: Table, titles: dict[str, str]) -> pl.DataFrame:
+    """A table's cells, its columns named by their folded headings; the first of two that are alike counts."""
+    columns: dict[str, pl.Expr] = {}
+    for column in table.columns:
+        name = folded(column.heading)
+        if name and name not in columns:
+            titles.setdefault(name, column.heading)
+            text = pl.col(column.letter).str.strip_chars()
+            columns[name] = pl.when(text != "").then(text).alias(name)
+    return table.cells.select(columns.values())
+
+
+def _key_of_columns(key: str | None, first: pl.DataFrame, second: pl.DataFrame, titles: Mapping[str, str]) -> str:
+    shared = [name for name in first.columns if name in second.columns]
+    if key is not None:
+        if folded(key) in shared:
+            return folded(key)
+        close = nearest(key, [titles[name] for name in shared])
+        raise WrongUse(
+            f"the sheets have no column “{key}” in common", f"Did you mean “{close}”?" if close else "", "no-such-field"
+        )
+    for name in shared:
+        if all(frame[name].null_count() == 0 and frame[name].n_unique() == frame.height for frame in (first, second)):
+            return name
+    raise WrongUse(
+        "no column that both sheets have is filled and different in every row",
+        "Say which tells the rows apart: --key HEADING",
+        "no-key-column",
+    )
+
+
+def difference_book(compared: Compared) -> OutBook:
+    """What differs, as a workbook of three sheets."""
+    difference = compared.difference
+
+    def sheet(name: str, rows: pl.DataFrame) -> OutSheet:
+        fields = compared.record.fields if compared.record else {}
+        columns = tuple(OutColumn(compared.titles.get(each, each), fields.get(each)) for each in rows.columns)
+        return OutSheet(name, columns, rows)
+
+    changed = difference.changed.with_columns(pl.col("column").replace(dict(compared.titles)))
+    told = OutSheet("Changed", tuple(OutColumn(name) for name in ("Key", "Column", "From", "To")), changed)
+    return OutBook((told, sheet("Added", difference.added), sheet("Gone", difference.gone)))

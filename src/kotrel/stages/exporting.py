@@ -1,0 +1,265 @@
+"""What the system holds → files: exports that are remembered, and templates."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import shutil
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.description import Field, Record
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.expressions import Scope, compile_expression
+from kotrel.core.nearness import nearest
+from kotrel.sheets.tables_out import OutBook, OutColumn, OutSheet, write_book
+from kotrel.sheets.templates import Template, write_template
+from kotrel.sheets.writing import demand_free, written_whole
+from kotrel.stages.mapping import names_of
+from kotrel.stages.understanding import record_named
+from kotrel.systems.interface import Reading, Step
+from kotrel.workspace.settings import Workspace
+
+STAMP = "Kotrel export"
+"""Name of the property inside a workbook that tells which export it is."""
+
+
+@dataclass(frozen=True)
+class Exported:
+    """What was written: the file, and the number of rows of each record."""
+
+    path: Path
+    rows: dict[str, int]
+    stamp: str
+
+
+@dataclass(frozen=True)
+class Chosen:
+    """What is to be taken out.
+
+    Attributes:
+        fields: names, or empty for all.
+        where: a filter, or None.
+        sort: field names; ``down`` behind one turns its order round.
+        with_names: put the name beside each code of a list.
+    """
+
+    fields: tuple[str, ...] = ()
+    where: str | None = None
+    sort: tuple[str, ...] = ()
+    with_names: bool = False
+
+
+def export_records(
+    records: Sequence[str],
+    path: Path,
+    workspace: Workspace,
+    chosen: Chosen,
+    into: Path | None,
+    at: datetime,
+    step: Step,
+) -> Exported:
+    """Writes what the system holds; the export is remembered under ``.kotrel/exports``.
+
+    Args:
+        into: a workbook to a copy of which the sheets are added.
+
+    Raises:
+        WrongUse: a field or the filter is wrong, or the file is there already.
+    """
+    demand_free(path)
+    found = [record_named(workspace.description, name) for name in dict.fromkeys(records)]
+    kept: dict[str, pl.DataFrame] = {}
+    sheets: list[OutSheet] = []
+    with workspace.system().reading() as reading:
+        for record in found:
+            step(f"reading {record.title.lower()}")
+            fields = _fields(record, chosen.fields, len(found) == 1)
+            rows = _rows(record, fields, chosen, workspace, reading)
+            kept[record.name] = rows
+            sheets.append(_sheet(record, fields, rows, chosen, workspace, reading))
+    stamp = _stamp(kept, at)
+    step("writing")
+    book = OutBook(tuple(sheets), {STAMP: stamp})
+    if into is None:
+        write_book(book, path)
+    else:
+        _add_to(into, book, path)
+    _remember(workspace, stamp, kept, chosen, path, at)
+    return Exported(path, {name: rows.height for name, rows in kept.items()}, stamp)
+
+
+def _fields(record: Record, wanted: Sequence[str], strict: bool) -> list[Field]:
+    """The fields asked for, the key always among them."""
+    for name in wanted:
+        if strict and name not in record.fields:
+            close = nearest(name, record.fields)
+            hint = f"Did you mean {close}?" if close else f"kotrel records {record.name} names them."
+            raise WrongUse(f"{record.name} has no field “{name}”", hint, "no-such-field")
+    names = [*(name for name in record.key if name not in wanted), *(name for name in wanted if name in record.fields)]
+    return [record.fields[name] for name in (names if wanted else record.fields)]
+
+
+def _rows(
+    record: Record, fields: Sequence[Field], chosen: Chosen, workspace: Workspace, reading: Reading
+) -> pl.DataFrame:
+    names = names_of(workspace, reading)
+    scope = Scope(record.fields, names=lambda of: names(of).names)
+    condition = compile_expression(chosen.where, scope, "yes_no") if chosen.where else None
+    order = [name.removesuffix(" down").strip() for name in chosen.sort]
+    for name in order:
+        if name not in record.fields:
+            close = nearest(name, record.fields)
+            raise WrongUse(
+                f"{record.name} has no field “{name}” to sort by",
+                f"Did you mean {close}?" if close else "",
+                "no-such-field",
+            )
+    needed = dict.fromkeys([*(field.name for field in fields), *(condition.fields if condition else ()), *order])
+    rows = reading.read(record.name, list(needed))
+    if condition is not None:
+        rows = rows.filter(condition.expr)
+    by = [pl.col(name).cast(pl.Decimal(38, 6)) if record.fields[name].is_decimal else pl.col(name) for name in order]
+    rows = (
+        rows.sort(by, descending=[name.endswith(" down") for name in chosen.sort], nulls_last=True)
+        if by
+        else rows.sort(record.key)
+    )
+    return rows.select(field.name for field in fields)
+
+
+def _sheet(
+    record: Record, fields: Sequence[Field], rows: pl.DataFrame, chosen: Chosen, workspace: Workspace, reading: Reading
+) -> OutSheet:
+    names = names_of(workspace, reading)
+    columns: list[OutColumn] = []
+    series: list[pl.Series] = []
+    for field in fields:
+        columns.append(OutColumn(field.title, field))
+        series.append(rows[field.name])
+        if chosen.with_names and field.to is not None:
+            known = names(field.to).names
+            columns.append(OutColumn(f"Name of {field.title.lower()}"))
+            series.append(
+                rows[field.name]
+                .replace_strict(known, default=None, return_dtype=pl.String)
+                .alias(f"name of {field.name}")
+            )
+    return OutSheet(record.title, tuple(columns), pl.DataFrame(series))
+
+
+def _stamp(kept: dict[str, pl.DataFrame], at: datetime) -> str:
+    digest = hashlib.sha256(at.isoformat().encode())
+    for name, rows in kept.items():
+        digest.update(f"{name} {rows.height} {rows.columns}".encode())
+    return f"{at:%Y%m%d-%H%M%S}-{digest.hexdigest()[:8]}"
+
+
+def _remember(
+    workspace: Workspace, stamp: str, kept: dict[str, pl.DataFrame], chosen: Chosen, path: Path, at: datetime
+) -> None:
+    """Keeps what was exported, so that later only what was edited since is loaded."""
+    folder = workspace.hidden / "exports" / stamp
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for name, rows in kept.items():
+            rows.write_parquet(folder / f"{name}.parquet")
+        about = {
+            "at": at.isoformat(),
+            "file": path.name,
+            "where": chosen.where,
+            "records": {n: r.columns for n, r in kept.items()},
+        }
+        (folder / "export.json").write_text(json.dumps(about, ensure_ascii=False, indent=1), "utf-8")
+    except OSError as error:
+        raise OutOfReach(
+            f"the export could not be remembered in {folder}: {error.strerror or error}", "", "no-right"
+        ) from None
+
+
+def _add_to(book: Path, sheets: OutBook, path: Path) -> None:
+    """A copy of a workbook with the export's sheets added behind its own."""
+    import openpyxl
+    from openpyxl.utils.exceptions import InvalidFileException
+
+    if book.suffix.lower() not in (".xlsx", ".xlsm") or path.suffix.lower() != book.suffix.lower():
+        raise WrongUse("--into takes an .xlsx or .xlsm workbook, and -o the same ending", "", "unknown-ending")
+    with written_whole(path) as temporary:
+        shutil.copyfile(book, temporary)
+        try:
+            out = openpyxl.load_workbook(temporary, keep_vba=book.suffix.lower() == ".xlsm", rich_text=True)
+        except (InvalidFileException, KeyError, ValueError) as error:
+            raise OutOfReach(f"{book} cannot be read as a workbook", "", "damaged-file") from error
+        for each in sheets.sheets:
+            sheet = out.create_sheet(each.name)
+            sheet.append([column.heading for column in each.columns])
+            for place, column in enumerate(each.columns, start=1):
+                decimal = column.field is not None and column.field.is_decimal
+                for row, value in enumerate(each.rows.to_series(place - 1), start=2):
+                    if value is None:
+                        continue
+                    cell = sheet.cell(row, place)
+                    if decimal:
+                        cell.value = float(value)
+                    else:
+                        cell.value, cell.data_type, cell.number_format = value, "s", "@"
+        out.save(temporary)
+
+
+# --- templates -------------------------------------------------------------------------------------------------------
+
+MOST_IN_LIST = 5_000
+"""A list with more rows gets no drop-down."""
+
+
+def make_template(records: Sequence[str], path: Path, workspace: Workspace, with_rows: bool, step: Step) -> list[Path]:
+    """Writes a template, empty or filled with what the system holds. Returns the files written.
+
+    Raises:
+        WrongUse: the file is there already, or a text file is to hold several records.
+    """
+    demand_free(path)
+    found = [record_named(workspace.description, name) for name in dict.fromkeys(records)]
+    if path.suffix.lower() != ".xlsx" and (
+        len(found) > 1 or path.suffix.lower() not in (".csv", ".tsv", ".tab", ".txt")
+    ):
+        raise WrongUse(
+            f"a template of {len(found)} records is an .xlsx workbook; a text file holds one",
+            "Take a name like template.xlsx.",
+            "unknown-ending",
+        )
+    order = list(workspace.description.order)
+    found.sort(key=lambda record: order.index(record.name))
+    lists: dict[str, pl.DataFrame] = {}
+    templates: list[Template] = []
+    with workspace.system().reading() as reading:
+        for record in found:
+            step(f"reading the lists of {record.title.lower()}")
+            fields = tuple(field for field in record.fields.values() if not field.is_kept)
+            for field in fields:
+                if field.to is not None and field.to not in lists:
+                    about = workspace.description.records[field.to]
+                    wanted = [about.key[0], *([about.called] if about.called else [])]
+                    rows = reading.read(field.to, wanted).sort(wanted[0])
+                    if rows.height <= MOST_IN_LIST:
+                        lists[field.to] = rows
+            names = [field.name for field in fields]
+            rows = (
+                reading.read(record.name, names).sort(record.key)
+                if with_rows
+                else pl.DataFrame(schema=dict.fromkeys(names, pl.String))
+            )
+            templates.append(Template(record, fields, rows))
+    step("writing")
+    return write_template(templates, lists, path)
+
+
+def prepared_book(record: Record, rows: pl.DataFrame) -> OutBook:
+    """Understood rows in the shape of the template: a column for each field that is fed."""
+    fields = [field for name, field in record.fields.items() if name in rows.columns and not field.is_kept]
+    columns = tuple(OutColumn(field.title, field) for field in fields)
+    return OutBook((OutSheet(record.title, columns, rows.select(field.name for field in fields)),))

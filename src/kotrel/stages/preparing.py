@@ -1,0 +1,27 @@
+"""A file → the same rows matched, mended and worked out, written in the shape of the template."""
+
+from __future__ import annotations
+
+from datetime import date
+from pathlib import Path
+
+from kotrel.sheets.tables_out import write_book
+from kotrel.sheets.writing import demand_free
+from kotrel.stages.checking import Checked, check_files
+from kotrel.stages.exporting import prepared_book
+from kotrel.stages.understanding import Wanted
+from kotrel.systems.interface import Step
+from kotrel.workspace.settings import Workspace
+
+
+def prepare_file(path: Path, out: Path, workspace: Workspace, wanted: Wanted, today: date, step: Step) -> Checked:
+    """Writes the understood rows; what could not be read stands as it was.
+
+    Raises:
+        WrongUse: there is a file of that name already.
+    """
+    demand_free(out)
+    [checked] = check_files([path], workspace, wanted, today, step)
+    step("writing")
+    write_book(prepared_book(checked.rows.record, checked.rows.values), out)
+    return checked
