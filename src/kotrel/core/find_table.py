@@ -65,11 +65,22 @@ def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
         remarks.append(
             f"rows above the headings left out: 1 to {lines[at] - 1}" if at > 1 else "row 1 above the headings left out"
         )
-    body = grid.cells.slice(at + 1)
-    kinds = {letter: kind if isinstance(kind, str) else kind.slice(at + 1) for letter, kind in grid.kinds.items()}
-    rows = lines.slice(at + 1).cast(pl.UInt32)
-    first = grid.cells.columns[0]
-    if body[first].null_count():
+    headings = {letter: one_line(text or "") for letter, text in raw.items()}
+    first_below = at + 1
+    if (second := _second_heading_row(grid, at)) is not None:
+        headings = _joined(headings, second)
+        remarks.append(f"headings over rows {lines[at]} and {lines[at + 1]}")
+        first_below = at + 2
+    body = grid.cells.slice(first_below)
+    kinds = {letter: kind if isinstance(kind, str) else kind.slice(first_below) for letter, kind in grid.kinds.items()}
+    rows = lines.slice(first_below).cast(pl.UInt32)
+
+    def keep(wanted: pl.Series) -> None:
+        nonlocal body, rows, kinds
+        body, rows = body.filter(wanted), rows.filter(wanted)
+        kinds = {letter: kind if isinstance(kind, str) else kind.filter(wanted) for letter, kind in kinds.items()}
+
+    if body[grid.cells.columns[0]].null_count():
         # Only rows whose first cell is blank can be blank: the other columns are looked at for those alone.
         full = body.select(~pl.all_horizontal(pl.all().str.strip_chars().fill_null("") == "")).to_series()
         if not full.all():
@@ -77,21 +88,22 @@ def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
             between = int((~full.head(last_full + 1)).sum())
             if between:
                 remarks.append(f"{between} blank row{'s' if between > 1 else ''} left out")
-            body, rows = body.filter(full), rows.filter(full)
-            kinds = {letter: kind if isinstance(kind, str) else kind.filter(full) for letter, kind in kinds.items()}
-    columns = []
-    for letter in grid.cells.columns:
-        heading = one_line(raw[letter] or "")
-        if heading or body[letter].null_count() < body.height:
-            columns.append(Column(letter, heading, raw[letter] or ""))
+            keep(full)
+    below = _below_the_table(body, rows, remarks)
+    if below:
+        keep(pl.int_range(body.height, eager=True) < body.height - below)
+    columns = [
+        Column(letter, headings[letter], raw[letter] or "", (second or {}).get(letter, ""))
+        for letter in grid.cells.columns
+        if headings[letter] or body[letter].null_count() < body.height
+    ]
     letters = [column.letter for column in columns]
-    cells = body.select(letters).insert_column(0, rows.rename("row"))
     return Table(
         file=grid.file,
         sheet=grid.name,
         heading_row=int(lines[at]),
         columns=tuple(columns),
-        cells=cells,
+        cells=body.select(letters).insert_column(0, rows.rename("row")),
         kinds={letter: kinds[letter] for letter in letters if letter in kinds},
         remarks=tuple(remarks),
         ragged=grid.ragged,
@@ -99,6 +111,69 @@ def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
     )
 
 
+def _second_heading_row(grid: Grid, at: int) -> dict[str, str] | None:
+    """The row below, where it goes on with the headings: it names columns that the first row leaves blank."""
+    if at + 2 >= grid.cells.height:
+        return None
+    top = dict(zip(grid.cells.columns, grid.cells.row(at), strict=True))
+    below = {
+        letter: one_line(text or "") for letter, text in zip(grid.cells.columns, grid.cells.row(at + 1), strict=True)
+    }
+    blank = [letter for letter, text in top.items() if not one_line(text or "")]
+    words = [text for text in below.values() if text]
+    if not blank or len(words) < 2 or any(re.search(r"[0-9]", text) for text in words):
+        return None
+    after = grid.cells.row(at + 2)
+    looks_like_data = any(re.search(r"[0-9]", text or "") for text in after)
+    return below if looks_like_data and all(below[letter] for letter in blank) else None
+
+
+def _joined(top: dict[str, str], below: dict[str, str]) -> dict[str, str]:
+    """Two heading rows as one: a heading above several columns belongs to each of them."""
+    joined: dict[str, str] = {}
+    last = ""
+    for letter, text in top.items():
+        last = text or last
+        own = below[letter]
+        joined[letter] = f"{last} {own}".strip() if own else text
+    return joined
+
+
+_TOTAL = re.compile(
+    r"^(grand |sub[- ]?)?(totals?|sums?|summe|gesamt\w*|zwischensumme|totale|totaal|somme|suma|итого|yhteensä|razem)\b",
+    re.IGNORECASE,
+)
+LOOK_BELOW = 30
+"""Rows from the end among which totals and notes are looked for."""
+
+
+def _below_the_table(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> int:
+    """How many rows at the end are no rows of the table: totals, and notes that stand apart. They are told."""
+    if body.height < 2 or body.width < 3:
+        return 0
+    head = body.head(200).select(pl.sum_horizontal(pl.all().is_not_null().cast(pl.Int32))).to_series()
+    usual = int(head.median() or 0)  # type: ignore[arg-type]
+    if usual < 3:
+        return 0
+    last, numbers = body.tail(LOOK_BELOW).rows(), rows.tail(LOOK_BELOW + 1).to_list()
+    left: list[tuple[str, int, str]] = []
+    for back in range(1, len(last)):
+        filled = [text for text in last[-back] if text and text.strip()]
+        row = numbers[-back]
+        apart = row - numbers[-back - 1] > 1
+        words = filled[0].strip() if filled else ""
+        if _TOTAL.match(words) and len(filled) < usual:
+            left.append(("totals row", row, words))
+        elif len(filled) == 1 and " " in words and (apart or left):
+            left.append(("note", row, words))
+        else:
+            break
+    for what, row, words in reversed(left):
+        remarks.append(f"{what} left out: row {row} “{words[:40]}”")
+    return len(left)
+
+
 def one_line(text: str) -> str:
     """A heading on one line: line breaks and runs of blanks become one blank."""
-    return re.sub(r"[\s\u200b\ufeff]+", " ", text).strip()
+    # The last three are a mark of UTF-8 that was read in an old code page.
+    return re.sub(r"[\s\u200b\ufeff]+|^ï»¿", " ", text).strip()

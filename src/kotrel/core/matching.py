@@ -16,6 +16,9 @@ OWN_HEADINGS = frozenset({folded("Kotrel findings")})
 NAME_OF = folded("Name of")
 """Begins the heading of a column with the names that belong to codes: an export's help for readers, never loaded."""
 
+KEY_COUNTS = 3
+"""A record whose key is among the headings counts like so many columns more."""
+
 
 @dataclass(frozen=True)
 class Matched:
@@ -59,7 +62,7 @@ def match_headings(table: Table, record: Record) -> Matched:
         word = folded(column.heading)
         if word in OWN_HEADINGS or (word.startswith(NAME_OF) and word.removeprefix(NAME_OF) in meaning):
             continue
-        name = meaning.get(word)
+        name = meaning.get(word) or meaning.get(folded(column.lower))
         if name is None:
             unknown.append(column)
         else:
@@ -75,16 +78,16 @@ def match_headings(table: Table, record: Record) -> Matched:
 def likely_record(table: Table, records: Sequence[Record]) -> Matched | None:
     """The record whose fields the headings mean best, or None where no heading means anything.
 
-    A record whose key is there beats one whose key is not; then the number of columns that fit, then the record with
-    fewer fields.
+    The number of columns that fit counts, and whether the key is among them; between equals the record with fewer fields.
     """
-    best: tuple[tuple[bool, int, int], Matched] | None = None
+    best: tuple[tuple[int, int], Matched] | None = None
     for record in records:
         matched = match_headings(table, record)
         fit = len(matched.letters)
         if not fit:
             continue
-        score = (all(name in matched.letters for name in record.key), fit, -len(record.fields))
+        has_key = all(name in matched.letters for name in record.key)
+        score = (fit + KEY_COUNTS * has_key, -len(record.fields))
         if best is None or score > best[0]:
             best = (score, matched)
     return best[1] if best else None

@@ -65,11 +65,15 @@ class Grid:
 
 @dataclass(frozen=True)
 class Column:
-    """One column of a table: its letter, its heading on one line, and the heading as it stands."""
+    """One column of a table: its letter, its heading on one line, and the heading as it stands.
+
+    Where headings stand over two rows, ``heading`` has both, and ``lower`` what the lower row says alone.
+    """
 
     letter: str
     heading: str
     raw: str = ""
+    lower: str = ""
 
 
 @dataclass(frozen=True)

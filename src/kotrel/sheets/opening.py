@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach
@@ -47,7 +48,7 @@ def open_sheets(path: Path, sheet: str | None = None) -> list[Grid]:
                 "Open it in the spreadsheet program and save it without a password.",
                 "password-protected",
             )
-        return read_workbook(path, sheet)
+        return _with_lock_told(path, read_workbook(path, sheet))
     if looks_like in ("zip", "compound"):
         if ending in TEXT_ENDINGS:
             raise OutOfReach(
@@ -66,7 +67,16 @@ def open_sheets(path: Path, sheet: str | None = None) -> list[Grid]:
             f"It reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.",
             "unknown-file",
         )
-    return [read_text_file(path)]
+    return _with_lock_told(path, [read_text_file(path)])
+
+
+def _with_lock_told(path: Path, grids: list[Grid]) -> list[Grid]:
+    """Tells where a lock file beside it shows that another program has the file open."""
+    locks = (path.with_name(f"~${path.name}"), path.with_name(f".~lock.{path.name}#"))
+    if not any(lock.exists() for lock in locks):
+        return grids
+    remark = "it is open in another program: what is not saved there yet is not seen here"
+    return [replace(grid, remarks=(remark, *grid.remarks)) for grid in grids]
 
 
 def _first_bytes(path: Path) -> bytes:

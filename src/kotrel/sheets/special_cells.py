@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 import zipfile
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -16,6 +16,7 @@ from kotrel.core.sheet import index_of
 _CELL = re.compile(rb"<(?:\w+:)?c\b([^>]*?)(?:/>|>(.*?)</(?:\w+:)?c>)", re.DOTALL)
 _PLACE = re.compile(rb'\br="([A-Z]+)([0-9]+)"')
 _VALUE = re.compile(rb"<(?:\w+:)?v\b[^>]*>([^<]+)</")
+_HIDDEN_ROW = re.compile(rb'<(?:\w+:)?row\b[^>]*?\br="([0-9]+)"[^>]*\bhidden="1"')
 _CHUNK = 1 << 22
 
 
@@ -27,21 +28,29 @@ class Special:
     kind: str
 
 
-def special_cells(path: Path, sheet: str) -> dict[tuple[int, int], Special]:
-    """(row, column), counted from 0 → what is there, for one sheet of an .xlsx, .xlsm or .ods workbook."""
+@dataclass(frozen=True)
+class Found:
+    """What was found in one sheet: special cells by (row, column), counted from 0, and hidden rows, counted from 1."""
+
+    cells: dict[tuple[int, int], Special] = field(default_factory=dict)
+    hidden: list[int] = field(default_factory=list)
+
+
+def special_cells(path: Path, sheet: str) -> Found:
+    """Special cells and hidden rows of one sheet of an .xlsx, .xlsm or .ods workbook."""
     ending = path.suffix.lower()
     try:
         if ending in (".xlsx", ".xlsm"):
             with zipfile.ZipFile(path) as book:
                 part = _part_of(book, sheet)
-                return _in_sheet_xml(book, part) if part else {}
+                return _in_sheet_xml(book, part) if part else Found()
         if ending == ".ods":
             with zipfile.ZipFile(path) as book:
-                return _in_ods(book, sheet)
+                return Found(_in_ods(book, sheet))
     except (zipfile.BadZipFile, KeyError, ElementTree.ParseError, OSError):
         # The reader itself says what is wrong with the file.
-        return {}
-    return {}
+        return Found()
+    return Found()
 
 
 def _part_of(book: zipfile.ZipFile, sheet: str) -> str | None:
@@ -61,8 +70,8 @@ def _part_of(book: zipfile.ZipFile, sheet: str) -> str | None:
     return None
 
 
-def _in_sheet_xml(book: zipfile.ZipFile, part: str) -> dict[tuple[int, int], Special]:
-    found: dict[tuple[int, int], Special] = {}
+def _in_sheet_xml(book: zipfile.ZipFile, part: str) -> Found:
+    found = Found()
     rest = b""
     with book.open(part) as xml:
         while chunk := xml.read(_CHUNK):
@@ -71,7 +80,9 @@ def _in_sheet_xml(book: zipfile.ZipFile, part: str) -> dict[tuple[int, int], Spe
             cut = text.rfind(b"</c>")
             text, rest = (text[: cut + 4], text[cut + 4 :]) if cut >= 0 else (b"", text)
             if b't="e"' in text or b"<f" in text:
-                _look_through(text, found)
+                _look_through(text, found.cells)
+            if b'hidden="1"' in text:
+                found.hidden.extend(int(row) for row in _HIDDEN_ROW.findall(text))
     return found
 
 

@@ -89,7 +89,8 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool) -> Grid:
         rows = book.get_sheet_by_name(name).to_python(skip_empty_area=False)
         columns = list(zip(*rows, strict=True)) if rows else []
         del rows
-        special = looking.result()
+        found = looking.result()
+        special = found.cells
         cells: list[pl.Series] = []
         kinds: dict[str, str | pl.Series] = {}
         width = max(len(columns), max((place for _, place in special), default=-1) + 1)
@@ -105,8 +106,11 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool) -> Grid:
                 series, kind = _with_special(series, kind, mine)
             cells.append(series.alias(letter))
             kinds[letter] = kind
-    remarks = ("the sheet is hidden",) if hidden else ()
-    return Grid(str(path), name, pl.DataFrame(cells), kinds, None, hidden, remarks)
+    remarks = ["the sheet is hidden"] if hidden else []
+    if found.hidden:
+        few = ", ".join(map(str, found.hidden[:5])) + (" …" if len(found.hidden) > 5 else "")
+        remarks.append(f"{len(found.hidden)} hidden row{'s' if len(found.hidden) > 1 else ''} read too: {few}")
+    return Grid(str(path), name, pl.DataFrame(cells), kinds, None, hidden, tuple(remarks))
 
 
 def _column(values: Sequence[Any]) -> tuple[pl.Series, str | pl.Series]:

@@ -11,7 +11,7 @@ from kotrel.core.description import Description, Record
 from kotrel.core.errors import KotrelError, WrongData, WrongUse
 from kotrel.core.find_table import find_table
 from kotrel.core.making import Names
-from kotrel.core.matching import Matched, likely_record
+from kotrel.core.matching import KEY_COUNTS, Matched, likely_record
 from kotrel.core.nearness import nearest
 from kotrel.core.rows import Rows
 from kotrel.core.sheet import Grid, Table
@@ -142,12 +142,12 @@ def _choose(
 ) -> tuple[Table, Matched, list[str]]:
     """The sheet whose headings fit best."""
     records = [record_named(description, wanted.record)] if wanted.record else list(description.records.values())
-    fitting: list[tuple[tuple[bool, int], Table, Matched]] = []
+    fitting: list[tuple[int, Table, Matched]] = []
     for table in tables:
         matched = likely_record(table, records)
         if matched is not None:
             whole = all(name in matched.letters for name in matched.record.key)
-            fitting.append(((whole, len(matched.letters)), table, matched))
+            fitting.append((len(matched.letters) + KEY_COUNTS * whole, table, matched))
     if not fitting:
         raise _nothing_recognised(tables, records, file)
     fitting.sort(key=lambda each: each[0], reverse=True)
@@ -160,7 +160,7 @@ def _choose(
             f'Say which: --sheet "{table.sheet}"',
             "which-sheet",
         )
-    if not wanted.record and len(matched.letters) == 1 and len(table.columns) > 2 and not score[0]:
+    if not wanted.record and len(matched.letters) == 1 and len(table.columns) > 2 and score < KEY_COUNTS:
         raise _nothing_recognised(tables, records, file)
     return table, matched, []
 

@@ -37,8 +37,7 @@ def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
     seen = values.unique() if is_few(values) else values
     if field.length is not None and bool((seen.str.len_bytes() > field.length).any()):
         wrong = values.str.len_chars() > field.length
-        length = pl.format("{} characters", pl.col(field.name).str.len_chars())
-        found += rows.where("error", "too-long", "too long", field, wrong, f"at most {field.length} characters", length)
+        found += rows.where("error", "too-long", "too long", field, wrong, f"at most {field.length} characters")
     if bool(seen.str.contains(CONTROL).any()):
         one_line = field.kind in ("code", "reference")
         wrong = values.str.contains(r"\p{Cc}" if one_line else UNPRINTABLE)
