@@ -6,11 +6,13 @@ import argparse
 from pathlib import Path
 
 from kotrel.commands._shared import add_files, files_of, now, wanted_of, workspace_of
+from kotrel.core.words import read_yes_no
 from kotrel.reports.findings import checked_json, show_checked
 from kotrel.reports.screen import Screen
 from kotrel.sheets.marking import Marked, mark, marked_name
 from kotrel.sheets.writing import demand_free
 from kotrel.stages.checking import Checked, check_files
+from kotrel.stages.learning import Question, learn
 
 EXAMPLE = """\
 kotrel check new-items.xlsx
@@ -30,6 +32,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         const="",
         metavar="FILE",
         help="write a marked copy (else named FILE.marked.xlsx beside it)",
+    )
+    parser.add_argument(
+        "--learn", action="store_true", help="ask what values mean that are on no list, and remember it"
     )
     parser.add_argument("--repairs", action="store_true", help="show what was mended on reading, with the proof")
 
@@ -57,6 +62,14 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         for remark in copy.remarks:
             screen.show(f"{remark[0].upper()}{remark[1:]}.")
         screen.show(f"Marked: {copy.path}")
+    if args.learn:
+        learned = learn(checked, workspace, lambda question: _ask(question, screen))
+        count = sum(map(len, learned.values()))
+        screen.show(
+            f"Learned {count} spelling{'s' if count != 1 else ''}, kept in kotrel.toml."
+            if count
+            else "Nothing learned."
+        )
     if not ok and marked:
         screen.show(
             f"Next: mend the coloured cells there, save it, then: kotrel check {' '.join(str(copy.path) for copy in marked)}"
@@ -67,6 +80,17 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         screen.show(f"Next: mend these cells in the spreadsheet, save it, then: kotrel check {names}")
         screen.show(f"      kotrel check {names} --marked    colours them for you in a copy")
     return 0 if ok else 1
+
+
+def _ask(question: Question, screen: Screen) -> str | None:
+    """Asks what a value means: yes for the likely code, a code, or nothing."""
+    likely = question.likely
+    name = question.names.names.get(likely or "")
+    offer = f" Is it {likely}{f' ({name})' if name else ''}?" if likely else ""
+    said = screen.answer(f"{question.field}: “{question.value}” is not on the list.{offer} [y, a code, or nothing] ")
+    if read_yes_no(said) == "yes":
+        return likely
+    return said or None
 
 
 def _mark(checked: Checked, told: str) -> Marked:

@@ -15,8 +15,9 @@ _LOOKALIKE = str.maketrans(
 _UNSEEN = re.compile("[\u00a0\u200b-\u200f\u2060\ufeff\u00ad\u2007\u202f]")
 
 _MOJIBAKE = re.compile(
-    "[ÂÃâÅÄ][\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u017e\u0192\u02c6\u02dc\u2013-\u203a\u20ac\u2122]"
+    "[\u00c2-\u00f4][\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u017e\u0192\u02c6\u02dc\u2013-\u203a\u20ac\u2122]"
 )
+"""A leading byte of UTF-8 and one that follows, both read as Windows-1252."""
 
 
 def plain(code: str) -> str:

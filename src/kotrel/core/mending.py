@@ -227,7 +227,7 @@ def _mend_barcodes(column: _Column) -> None:
 def _mend_texts(column: _Column) -> None:
     if bool((column.values.str.len_bytes() == column.values.str.len_chars()).all()):
         return
-    odd = column.values.filter(column.values.str.contains("[ÂÃâÅÄ][\u0080-\u2122]").fill_null(False)).unique()
+    odd = column.values.filter(column.values.str.contains("[\u00c2-\u00f4][\u0080-\u2122]").fill_null(False)).unique()
     for value in odd.to_list():
         if mended := right_code_page(value):
             column.mends[value] = (mended, "wrong-code-page", "it reverses cleanly into UTF-8")

@@ -52,6 +52,13 @@ class ListNames:
         found = self._codes_by_name.get(folded(words), set())
         return next(iter(found)) if len(found) == 1 else None
 
+    def likely(self, words: str) -> str | None:
+        """The code people may have meant: of that name, or the nearest code, or the code of the nearest name."""
+        if code := self.code_of(words) or nearest(words, self.codes):
+            return code
+        by_name = {name: code for code, name in self.names.items()}
+        return by_name.get(nearest(words, by_name) or "")
+
     def suggestion(self, words: str) -> str | None:
         """What people may have meant: the code of that name, or the nearest code or name."""
         if code := self.code_of(words):

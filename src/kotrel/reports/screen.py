@@ -85,6 +85,15 @@ class Screen:
         except KeyboardInterrupt:
             return False
 
+    def answer(self, question: str) -> str:
+        """Asks for a word; blank where nothing is answered."""
+        sys.stderr.write(question)
+        sys.stderr.flush()
+        try:
+            return sys.stdin.readline().strip()
+        except KeyboardInterrupt:
+            return ""
+
     @contextmanager
     def progress(self, steps: int) -> Iterator[Step]:
         """Shows the steps of a work as a bar, on a terminal only, and only when it takes longer than a second.
