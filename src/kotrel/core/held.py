@@ -77,6 +77,13 @@ class Held:
             found = pl.concat([found, self._pending[record.name][key]])
         return found
 
+    def names_of(self, record: str) -> dict[str, str]:
+        """Code → name of each row of a list that has names."""
+        about = self.description.records[record]
+        if about.called is None:
+            return {}
+        return dict(self.all_of(about).select(about.key[0], about.called).drop_nulls().iter_rows())
+
     def all_of(self, record: Record) -> pl.DataFrame:
         """The whole list: its key, its name where it has one, and its parent where it is a path."""
         with self._one_at_a_time:

@@ -9,64 +9,74 @@ import polars as pl
 
 from kotrel.core.description import Field
 from kotrel.core.expressions import Compiled, Scope, compile_expression, number_codes
-from kotrel.core.matching import Matched
 from kotrel.core.nearness import folded
 from kotrel.core.rows import Rows
-from kotrel.core.sheet import Table
+from kotrel.core.tidy import fixed_decimals
+from kotrel.core.words import read_yes_no
 
 Names = Callable[[str], Mapping[str, str]]
 """Record → code → name of each of its rows."""
 
 
-def make_values(
-    values: pl.DataFrame, table: Table, matched: Matched, names: Names | None
-) -> tuple[pl.DataFrame, tuple[str, ...]]:
-    """Fills in defaults and made values where a field's cells are blank.
+def make_values(rows: Rows, names: Names, taken: Callable[[str], pl.Series]) -> Rows:
+    """Fills in defaults and made values where a field is blank. It comes after mending: codes are right by then.
 
-    Returns:
-        The values, and the fields whose codes wait for :func:`number_rows`.
+    Args:
+        names: gives the codes and names of a list, for expressions that ask for a name.
+        taken: gives all values of a field that the system holds, so that made codes go on behind them.
 
     Raises:
         ExpressionError: an expression is wrong.
     """
-    for name, source in matched.sources.items():
+    values = rows.values
+    for name, source in rows.sources.items():
+        about = rows.record.fields[name]
         if source.default_by is not None and source.default_by in values.columns:
-            by = values[source.default_by]
-            default = by.replace_strict(dict(source.defaults), default=source.default, return_dtype=pl.String)
+            known = {value: _canonical(default, about) for value, default in source.defaults.items()}
+            last = _canonical(source.default, about) if source.default is not None else None
+            default = values[source.default_by].replace_strict(known, default=last, return_dtype=pl.String)
             values = values.with_columns(pl.coalesce(pl.col(name), default).alias(name))
         elif source.default is not None:
-            values = values.with_columns(pl.col(name).fill_null(source.default))
-    numbered: list[str] = []
-    for name, source in matched.sources.items():
-        if source.make is None:
-            continue
-        about = matched.record.fields[name]
-        # A value may be made from fields that are fed, and from any column by its heading.
-        scope = Scope(
-            {each: matched.record.fields[each] for each in values.columns if each in matched.record.fields},
-            {folded(column.heading): column.letter for column in table.columns if column.heading},
-            names,
-        )
-        compiled = compile_expression(source.make, scope)
-        made = values.hstack(table.cells.drop("row")).select(_as_text(compiled, about)).to_series()
-        if compiled.numbered:
-            numbered.append(name)
-            blank = values.select(
-                pl.any_horizontal(pl.lit(False), *(pl.col(each).is_null() for each in compiled.fields))
-            )
-            made = made.set(
-                blank.to_series().new_from_index(0, values.height) if blank.height == 1 else blank.to_series(), None
-            )
-        if len(made) == 1 and values.height != 1:
-            made = made.new_from_index(0, values.height)
-        held = (
-            values[name]
-            if name in values.columns
-            else pl.Series([None], dtype=pl.String).new_from_index(0, values.height)
-        )
-        filled = pl.select(pl.coalesce(held, made)).to_series()
-        values = values.with_columns(filled.alias(name))
-    return values, tuple(numbered)
+            values = values.with_columns(pl.col(name).fill_null(_canonical(source.default, about)))
+    for name, source in rows.sources.items():
+        if source.make is not None:
+            values = values.with_columns(_made(source.make, rows, values, name, names, taken))
+    return replace(rows, values=values)
+
+
+def _canonical(text: str, about: Field) -> str:
+    """A default as the settings write it, in canonical text; what does not fit is found by the checks."""
+    if about.is_decimal:
+        return str(fixed_decimals(pl.Series([text]), about.decimals or 0)[0])
+    if about.kind == "yes_no":
+        return read_yes_no(text) or text
+    return text
+
+
+def _made(
+    expression: str, rows: Rows, values: pl.DataFrame, name: str, names: Names, taken: Callable[[str], pl.Series]
+) -> pl.Series:
+    """A field's values with the blank ones made by its expression."""
+    fields = rows.record.fields
+    # A value may be made from fields that are fed, and from any column by its heading.
+    scope = Scope(
+        {each: fields[each] for each in values.columns if each in fields and each != name},
+        {folded(column.heading): column.letter for column in rows.table.columns if column.heading},
+        names,
+    )
+    compiled = compile_expression(expression, scope)
+    frame = values.hstack(rows.table.cells.drop("row"))
+    made = frame.select(pl.lit(None, pl.String).alias("rows"), _as_text(compiled, fields[name]).alias("made"))["made"]
+    if len(made) != values.height:
+        made = made.new_from_index(0, values.height)
+    made = pl.select(pl.coalesce(values[name], made)).to_series().alias(name)
+    if compiled.numbered:
+        # A code made from a blank would belong to nothing.
+        needs = [pl.col(each).is_null() for each in compiled.fields]
+        if needs:
+            made = made.set(values.select(pl.any_horizontal(needs)).to_series() & values[name].is_null(), None)
+        made = number_codes(made, [*taken(name), *made])
+    return made
 
 
 def _as_text(compiled: Compiled, about: Field) -> pl.Expr:
@@ -78,16 +88,3 @@ def _as_text(compiled: Compiled, about: Field) -> pl.Expr:
     if compiled.kind == "yes_no":
         return pl.when(compiled.expr).then(pl.lit("yes")).otherwise(pl.lit("no"))
     return pl.when(compiled.expr != "").then(compiled.expr)
-
-
-def number_rows(rows: Rows, taken: Callable[[str], pl.Series]) -> Rows:
-    """Gives made codes their numbers.
-
-    Args:
-        taken: gives all values of a field that the system holds.
-    """
-    for name in rows.numbered:
-        column = rows.values[name]
-        codes = number_codes(column, [*taken(name), *column])
-        rows = replace(rows, values=rows.values.with_columns(codes.alias(name)), numbered=())
-    return rows

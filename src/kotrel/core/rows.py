@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import polars as pl
 
 from kotrel.core.description import Field, Record
 from kotrel.core.findings import FindingGroup, RepairGroup, Severity, cells_of
 from kotrel.core.sheet import Table
+from kotrel.core.sources import Source
 
 
 @dataclass(frozen=True)
@@ -23,7 +24,8 @@ class Rows:
             canonical text (exact decimals with all their digits, ISO dates, ``yes``/``no``, lists joined by ``; ``);
             blank is null. A value that could not be read stands as it was, and has a finding.
         findings, repairs: what reading them brought up.
-        numbered: fields whose made codes wait for their numbers (see :mod:`kotrel.core.making`).
+        sources: field → where its values come from; defaults and made values are filled in by
+            :mod:`kotrel.core.making`.
     """
 
     table: Table
@@ -32,7 +34,7 @@ class Rows:
     values: pl.DataFrame
     findings: tuple[FindingGroup, ...] = ()
     repairs: tuple[RepairGroup, ...] = ()
-    numbered: tuple[str, ...] = ()
+    sources: Mapping[str, Source] = field(default_factory=dict)
 
     @property
     def fields(self) -> tuple[str, ...]:

@@ -10,7 +10,6 @@ import polars as pl
 from kotrel.core.at_once import at_once
 from kotrel.core.conventions import Conventions
 from kotrel.core.findings import FindingGroup, RepairGroup, Severity, cells_of
-from kotrel.core.making import Names, make_values
 from kotrel.core.matching import Matched
 from kotrel.core.numbers import Mark
 from kotrel.core.rows import Rows
@@ -19,17 +18,11 @@ from kotrel.core.sources import raw_values
 from kotrel.core.tidy import Setting, Tidied, column_mark, tidy
 
 
-def understand(
-    table: Table, matched: Matched, conventions: Conventions, today: date, names: Names | None = None
-) -> Rows:
-    """Reads every matched field as its kind; then defaults, then made values.
+def understand(table: Table, matched: Matched, conventions: Conventions, today: date) -> Rows:
+    """Reads every field that cells or a fixed value feed, as its kind; made values come later (see making).
 
     Args:
         today: the day, for years of two digits.
-        names: gives the codes and names of a list, for expressions that ask for a name.
-
-    Raises:
-        ExpressionError: a made value's expression is wrong.
     """
     record = matched.record
     setting = Setting(conventions, today, _sheet_mark(table, matched))
@@ -58,8 +51,9 @@ def understand(
             for each in tidied.troubles
         ]
         repairs += [RepairGroup(each.kind, each.title, name, source.letter or "", each.cells) for each in tidied.mends]
-    values, numbered = make_values(pl.DataFrame(columns), table, matched, names)
-    rows = Rows(table, record, matched.letters, values, tuple(findings), tuple(repairs), numbered)
+    rows = Rows(
+        table, record, matched.letters, pl.DataFrame(columns), tuple(findings), tuple(repairs), dict(matched.sources)
+    )
     return replace(rows, findings=(*_about_headings(rows, matched), *rows.findings))
 
 

@@ -37,7 +37,7 @@ class Found:
 
 
 def special_cells(path: Path, sheet: str) -> Found:
-    """Special cells and hidden rows of one sheet of an .xlsx, .xlsm or .ods workbook."""
+    """Special cells of one sheet, and the hidden rows of an .xlsx or .xlsm one; an .xlsb workbook is not looked through."""
     ending = path.suffix.lower()
     try:
         if ending in (".xlsx", ".xlsm"):
@@ -47,6 +47,8 @@ def special_cells(path: Path, sheet: str) -> Found:
         if ending == ".ods":
             with zipfile.ZipFile(path) as book:
                 return Found(_in_ods(book, sheet))
+        if ending == ".xls":
+            return Found(_in_xls(path, sheet))
     except (zipfile.BadZipFile, KeyError, ElementTree.ParseError, OSError):
         # The reader itself says what is wrong with the file.
         return Found()
@@ -100,6 +102,23 @@ def _look_through(text: bytes, found: dict[tuple[int, int], Special]) -> None:
             continue
         if place := _PLACE.search(attributes):
             found[int(place.group(2)) - 1, index_of(place.group(1).decode())] = special
+
+
+def _in_xls(path: Path, sheet: str) -> dict[tuple[int, int], Special]:
+    """Error cells of an old binary workbook."""
+    import xlrd
+
+    try:
+        with xlrd.open_workbook(path, on_demand=True) as book:
+            cells = book.sheet_by_name(sheet)
+            return {
+                (row, column): Special(xlrd.error_text_from_code.get(cells.cell_value(row, column), "#ERROR"), "error")
+                for row in range(cells.nrows)
+                for column, kind in enumerate(cells.row_types(row))
+                if kind == xlrd.XL_CELL_ERROR
+            }
+    except (xlrd.XLRDError, KeyError, ValueError, IndexError, AssertionError):
+        return {}
 
 
 _TABLE = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"

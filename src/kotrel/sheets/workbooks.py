@@ -107,6 +107,10 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool) -> Grid:
             cells.append(series.alias(letter))
             kinds[letter] = kind
     remarks = ["the sheet is hidden"] if hidden else []
+    if path.suffix.lower() == ".xlsb":
+        remarks.append(
+            "errors such as #N/A cannot be told from blanks in an .xlsb workbook: look for them, or save it as .xlsx"
+        )
     if found.hidden:
         few = ", ".join(map(str, found.hidden[:5])) + (" …" if len(found.hidden) > 5 else "")
         remarks.append(f"{len(found.hidden)} hidden row{'s' if len(found.hidden) > 1 else ''} read too: {few}")

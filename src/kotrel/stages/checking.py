@@ -16,7 +16,7 @@ from kotrel.core.description import Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.findings import rows_with
 from kotrel.core.held import Held
-from kotrel.core.making import number_rows
+from kotrel.core.making import make_values
 from kotrel.core.mending import mend
 from kotrel.core.rows import Rows
 from kotrel.stages.understanding import Understood, Wanted, understand_file
@@ -68,8 +68,12 @@ def check_all(
         step(f"checking {record.title.lower()}")
         held = Held(description, reading.read, pending)
         mended = mend(each.rows, held, conventions.spellings)
-        numbered = number_rows(mended, lambda field, name=record.name: reading.read(name, [field])[field])  # type: ignore[misc]
-        rows = check_rows(numbered, held)
+        made = make_values(
+            mended,
+            held.names_of,
+            lambda field, name=record.name: reading.read(name, [field])[field],  # type: ignore[misc]
+        )
+        rows = check_rows(made, held)
         checked.append(Checked(rows, each.remarks))
         if rows.has_key:
             sound = rows.values.filter(~pl.col("row").is_in(rows_with(rows.findings, "error").implode()))

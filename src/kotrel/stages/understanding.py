@@ -10,7 +10,6 @@ from pathlib import Path
 from kotrel.core.description import Description, Record
 from kotrel.core.errors import KotrelError, WrongData, WrongUse
 from kotrel.core.find_table import find_table
-from kotrel.core.making import Names
 from kotrel.core.matching import KEY_COUNTS, Matched, likely_record
 from kotrel.core.nearness import nearest
 from kotrel.core.rows import Rows
@@ -82,25 +81,11 @@ def understand_file(path: Path, workspace: Workspace, wanted: Wanted, today: dat
             f"{where} has headings in row {table.heading_row} and no rows below", "Fill it in first.", "no-rows"
         )
     step("tidying values")
-    rows = understand(table, matched, workspace.conventions, today, _names(workspace))
+    rows = understand(table, matched, workspace.conventions, today)
     others = [other.sheet for other in tables if other is not table]
     if others and not wanted.sheet:
         remarks.append(f"other sheets left out: {', '.join(others)}")
     return Understood(rows, (*table.remarks, *remarks))
-
-
-def _names(workspace: Workspace) -> Names:
-    """Record → code → name, read when an expression asks for it."""
-
-    def names(record: str) -> dict[str, str]:
-        about = workspace.description.records[record]
-        if about.called is None:
-            return {}
-        with workspace.system().reading() as reading:
-            rows = reading.read(record, [about.key[0], about.called]).drop_nulls()
-        return dict(rows.iter_rows())
-
-    return names
 
 
 def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> tuple[Table, Matched, list[str]] | None:
