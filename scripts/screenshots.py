@@ -30,6 +30,8 @@ COLOURS = {1: "#ff7b72", 2: "#7ee787", 3: "#e3b341", 4: "#79c0ff", 5: "#d2a8ff",
 PICTURES = {
     "records": "records",
     "inspect": "inspect keldrift-range-27.xlsx",
+    "map": "map vellamar-colours.xlsx item --name vellamar",
+    "compare": "compare keldrift-range-27.xlsx keldrift-range-27-mended.xlsx --key vendor_code",
     "check": "check keldrift-range-27.xlsx",
     "preview": "preview changes.csv",
     "load": "load keldrift-range-27-mended.xlsx --yes",
@@ -49,6 +51,7 @@ def main() -> None:
         run("init .", folder)
         story.write_new_range(folder / "keldrift-range-27.xlsx")
         story.write_new_range_mended(folder / "keldrift-range-27-mended.xlsx", slip=False)
+        story.write_new_colours(folder / "vellamar-colours.xlsx")
         story.write_changes(folder / "changes.csv")
         for picture, command in PICTURES.items():
             printed = run(command, folder)

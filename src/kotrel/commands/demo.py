@@ -54,9 +54,9 @@ def _play(scene: _Scene, folder: Path, screen: Screen) -> None:
     from rich.text import Text
 
     screen.show(Text(f"\n── {scene.tell}", style="bold cyan"))
-    screen.show(Text(f"$ kotrel {scene.command}", style="bold"))
+    screen.show(Text(f"$ kotrel {_shown(scene.command)}", style="bold"))
     sys.stdout.flush()
-    done = subprocess.run([sys.executable, "-m", "kotrel", *scene.command.split(" ")], cwd=folder, check=False)
+    done = subprocess.run([sys.executable, "-m", "kotrel", *_words(scene.command)], cwd=folder, check=False)
     if done.returncode != scene.status:
         raise OutOfReach(
             f"the example stopped: kotrel {scene.command} ended with {done.returncode} instead of {scene.status}",
@@ -65,13 +65,25 @@ def _play(scene: _Scene, folder: Path, screen: Screen) -> None:
         )
 
 
+def _words(command: str) -> list[str]:
+    """The words of a command; ``␣`` is a blank inside a word."""
+    return [word.replace("␣", " ") for word in command.split(" ")]
+
+
+def _shown(command: str) -> str:
+    """The command as a person would type it: a word with blanks in quotes."""
+    return " ".join(f'"{word}"' if " " in word else word for word in _words(command))
+
+
 def _scenes(folder: Path) -> Iterator[_Scene]:
     """The story. Files are made between the scenes, as people would."""
     yield _Scene("Skerrow Chandlery gets a workspace, with a practice system to try things on", "init .")
     yield _Scene("What does the system take?", "records")
     story.write_new_range(folder / "keldrift-range-27.xlsx")
     yield _Scene("Keldrift sends its new range. What is in it?", "inspect keldrift-range-27.xlsx")
-    yield _Scene("What is wrong with it?", "check keldrift-range-27.xlsx", 1)
+    yield _Scene(
+        "What is wrong with it? And a copy with the bad cells coloured", "check keldrift-range-27.xlsx --marked", 1
+    )
     story.write_new_range_mended(folder / "keldrift-range-27-mended.xlsx", slip=True)
     yield _Scene("Somebody mends those cells and saves it under a new name", "check keldrift-range-27-mended.xlsx")
     yield _Scene("What would a load do?", "preview keldrift-range-27-mended.xlsx")
@@ -84,4 +96,19 @@ def _scenes(folder: Path) -> Iterator[_Scene]:
         "load keldrift-range-27-mended.xlsx --yes --remark range-27,price-mended",
     )
     yield _Scene("And once more, by mistake", "load keldrift-range-27-mended.xlsx --yes")
+    story.write_new_colours(folder / "vellamar-colours.xlsx")
+    yield _Scene(
+        "Vellamar sends new colours, in its own words. Which column is what?",
+        "map vellamar-colours.xlsx item --name vellamar",
+    )
+    story.edit_match(folder / "maps" / "vellamar.toml")
+    yield _Scene(
+        "The match is edited: what is missing gets a fixed value, codes and prices are made",
+        "check vellamar-colours.xlsx --repairs",
+    )
+    yield _Scene("Load the new colours", "load vellamar-colours.xlsx --yes --remark new-colours")
+    yield _Scene(
+        "Take out what was loaded, to look at it",
+        "export item -o colours.xlsx --fields description,cost,price --where vendor_code␣begins␣with␣'V-'",
+    )
     yield _Scene("Everything is in the history", "history")

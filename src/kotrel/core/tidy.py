@@ -248,7 +248,8 @@ def _read_number_cell(text: str, decimals: int) -> tuple[str | None, str, str]:
     rounded = +value if len(value.as_tuple().digits) <= 15 else Decimal(f"{value:.15g}")
     exponent = rounded.normalize().as_tuple().exponent
     if rounded != value and isinstance(exponent, int) and -exponent <= decimals:
-        return f"{rounded:f}", "binary-rounding", f"to the 15 digits that a spreadsheet keeps it is {rounded:f}"
+        plain = f"{rounded.normalize():f}"
+        return plain, "binary-rounding", f"to the 15 digits that a spreadsheet keeps it is {plain}"
     return f"{value:f}", "", ""
 
 

@@ -92,3 +92,54 @@ def write_changes(path: Path) -> None:
         "ROP-00040;;;;",
     ]
     path.write_text("\n".join([*lines, ""]), "utf-8")
+
+
+def write_new_colours(path: Path) -> None:
+    """Vellamar's new colours: a sheet in the supplier's own words and shape."""
+    book = xlsxwriter.Workbook(path)
+    sheet = book.add_worksheet("Colours")
+    sheet.write(0, 0, "Vellamar Coatings: new colours of hull paint")
+    headings = ("Name", "Shade", "Sold by", "Range", "Code on the tin", "Net cost EUR", "RRP", "Our number", "Ships in")
+    for column, text in enumerate(headings):
+        sheet.write_string(2, column, text)
+    shades = ("teal", "plum", "sand", "slate", "coral", "ivory")
+    for row, (finish, shade) in enumerate(((f, s) for f in ("gloss", "satin") for s in shades), start=3):
+        number = row - 2
+        values = (
+            f"Hull paint {finish}", shade, "tin of 2.5 l", "Hull paint", None, f"{18 + number},{40 + number}",
+            f"{39 + number},90", f"V-{number:03d}", "12 cm x 8 cm x 20 cm",
+        )  # fmt: skip
+        for column, value in enumerate(values):
+            if value is not None:
+                sheet.write_string(row, column, value)
+        # The barcodes are numbers here, as so often: their leading zeros are at risk.
+        sheet.write_number(row, 4, int(barcode(280_000 + number)))
+    sheet.set_column(0, len(headings) - 1, 15)
+    book.close()
+
+
+def edit_match(path: Path) -> None:
+    """What somebody adds to Vellamar's match: what the sheet does not say."""
+    text = path.read_text("utf-8")
+    text = text.replace('skip = ["Shade", "Our number", "Ships in"]', 'skip = ["Ships in"]')
+    text = text.replace('[field.description]\ncolumn = "Name"', '[field.description]\njoin = ["Name", "Shade"]')
+    path.write_text(text + _ADDED, "utf-8", newline="\n")
+
+
+_ADDED = """
+[field.code]
+make = "'PNT-' + next(5)"              # the next free numbers
+
+[field.vendor]
+fixed = "VELLAMAR"
+
+[field.vendor_code]
+column = "Our number"
+
+[field.price]
+make = "round(cost at margin 40%, 1)"
+
+[field.lot_tracked]
+default_by = "category"
+defaults = { PAINT-HULL = "yes" }
+"""

@@ -69,6 +69,7 @@ def _write_workbook(templates: Sequence[Template], lists: Mapping[str, pl.DataFr
         "may": out.add_format({"bg_color": "#EEF2F3", "text_wrap": True, "valign": "top"}),
     }
     sheets = [out.add_worksheet(each.record.title) for each in templates]
+    guide = out.add_worksheet(GUIDE)
     ranges = _write_lists(out, templates, lists)
     for sheet, each in zip(sheets, templates, strict=True):
         for place, field in enumerate(each.fields):
@@ -84,7 +85,6 @@ def _write_workbook(templates: Sequence[Template], lists: Mapping[str, pl.DataFr
                 sheet.data_validation(1, place, FOR_ROWS, place, {"validate": "list", "source": source, "error_type": "warning",
                     "error_title": field.title, "error_message": "This is not on the list. Use it all the same?"})  # fmt: skip
         sheet.freeze_panes(1, len(each.record.key))
-    guide = out.add_worksheet(GUIDE)
     bold = out.add_format({"bold": True})
     wrap = out.add_format({"text_wrap": True, "valign": "top"})
     for line, values in enumerate(_guide_lines(templates, lists)):

@@ -13,6 +13,7 @@ from kotrel.core.comparing import Difference, compare_tables
 from kotrel.core.description import Record
 from kotrel.core.errors import KotrelError, WrongData, WrongUse
 from kotrel.core.nearness import folded, nearest
+from kotrel.core.rows import Rows
 from kotrel.core.sheet import Table
 from kotrel.sheets.opening import open_sheets
 from kotrel.sheets.tables_out import OutBook, OutColumn, OutSheet
@@ -69,7 +70,20 @@ def _as_record(
         return None
     if first.record.name != second.record.name or not (first.has_key and second.has_key):
         return None
-    return first.record, first.values.drop("row"), second.values.drop("row")
+    return first.record, _with_errors_shown(first), _with_errors_shown(second)
+
+
+def _with_errors_shown(rows: Rows) -> pl.DataFrame:
+    """The values, with errors of the spreadsheet as they stand: an ``#N/A`` is no blank."""
+    values = rows.values
+    for group in rows.findings:
+        if group.kind in ("error-value", "not-calculated") and group.field is not None:
+            shown = group.cells.select("row", pl.col("value").alias("shown"))
+            joined = values.select("row", group.field).join(shown, on="row", how="left", maintain_order="left")
+            values = values.with_columns(
+                joined.select(pl.coalesce(group.field, "shown")).to_series().alias(group.field)
+            )
+    return values.drop("row")
 
 
 def _key_of_record(record: Record, key: str | None, first: pl.DataFrame, second: pl.DataFrame) -> tuple[str, ...]:
