@@ -25,15 +25,17 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
     with screen.progress(5) as step:
         checked = prepare_file(Path(args.file), Path(args.output), workspace, wanted_of(args), now().date(), step)
+    ok = all(each.ok for each in checked)
     if screen.as_json:
-        screen.json({**checked_json(checked), "written": args.output})
-        return 0 if checked.ok else 1
-    screen.show(headline(checked.rows), counts_line(checked))
-    for remark in checked.remarks:
-        screen.show(f"  {remark}")
+        screen.json({"ok": ok, "written": args.output, "parts": [checked_json(each) for each in checked]})
+        return 0 if ok else 1
+    for each in checked:
+        screen.show(headline(each.rows), counts_line(each))
+        for remark in each.remarks:
+            screen.show(f"  {remark}")
     screen.show(f"Written: {args.output}")
-    if not checked.ok:
+    if not ok:
         screen.show(f"What could not be read stands in it as it was. Next: kotrel check {args.output}")
     else:
         screen.show(f"Next: kotrel preview {args.output}")
-    return 0 if checked.ok else 1
+    return 0 if ok else 1

@@ -142,6 +142,23 @@ def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
     return RecordChanges(record, rows.table.file, rows.table.sheet, tuple(carried), frame.select(columns))
 
 
+def put_together(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
+    """Changes of the same record with the same fields, one after the other, as one."""
+    found: list[RecordChanges] = []
+    for each in changes:
+        last = found[-1] if found else None
+        if last is not None and (last.record.name, last.file, last.sheet, last.fields) == (
+            each.record.name,
+            each.file,
+            each.sheet,
+            each.fields,
+        ):
+            found[-1] = replace(last, frame=pl.concat([last.frame, each.frame]))
+        else:
+            found.append(each)
+    return found
+
+
 def _messages(rows: Rows) -> pl.DataFrame:
     """Row → all its findings as one text."""
     parts = [

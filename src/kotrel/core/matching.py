@@ -28,12 +28,14 @@ class Matched:
         sources: field → where its values come from.
         doubled: field → all columns whose heading means it, where there is more than one.
         unknown: columns that mean no field of the record.
+        optional: True where a row counts only when one of its columns besides the key is filled.
     """
 
     record: Record
     sources: Mapping[str, Source]
     doubled: Mapping[str, tuple[Column, ...]]
     unknown: tuple[Column, ...]
+    optional: bool = False
 
     @property
     def letters(self) -> dict[str, str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import polars as pl
 
@@ -110,6 +110,11 @@ class Table:
     @property
     def last_row(self) -> int:
         return int(self.cells["row"][-1]) if self.rows else 0
+
+    def only(self, wanted: pl.Series) -> Table:
+        """The table with only the rows that are wanted (Boolean for each)."""
+        kinds = {letter: kind if isinstance(kind, str) else kind.filter(wanted) for letter, kind in self.kinds.items()}
+        return replace(self, cells=self.cells.filter(wanted), kinds=kinds)
 
     def kind_is(self, letter: str, kind: str) -> pl.Series:
         """Boolean for each row: the cell in that column is of that kind."""

@@ -19,6 +19,7 @@ class Source:
     Attributes:
         columns: one column; several where they are joined or make a list.
         between: what stands between joined columns, or None where there is one.
+        last: of several columns, the last that is filled (levels of a path).
         pattern: a pattern with parts in braces, like ``{diameter} mm / {length} m``; ``part`` is the one taken.
         translate: what stands in the cell (folded) → what is meant.
         fixed: the same value in every row.
@@ -29,6 +30,7 @@ class Source:
 
     columns: tuple[str, ...] = ()
     between: str | None = None
+    last: bool = False
     pattern: str | None = None
     part: str | None = None
     translate: Mapping[str, str] = field(default_factory=dict)
@@ -46,13 +48,17 @@ class Source:
     @property
     def is_plain(self) -> bool:
         """True where the cells of one column are taken as they stand, so that their kinds count."""
-        return len(self.columns) == 1 and self.pattern is None and not self.translate
+        return len(self.columns) == 1 and self.pattern is None and not self.translate and not self.last
 
 
 def raw_values(table: Table, source: Source) -> pl.Series:
     """The values of a field before tidying, as texts; blank is null."""
     if not source.columns:
         return pl.Series([source.fixed], dtype=pl.String).new_from_index(0, table.rows)
+    if source.last:
+        return table.cells.select(
+            pl.coalesce(_filled(pl.col(letter)) for letter in reversed(source.columns))
+        ).to_series()
     if len(source.columns) > 1:
         between = source.between if source.between is not None else "; "
         parts = [_filled(pl.col(letter)) for letter in source.columns]

@@ -25,6 +25,8 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
         today: the day, for years of two digits.
     """
     record = matched.record
+    if matched.optional:
+        table = _rows_that_say_anything(table, matched)
     setting = Setting(conventions, today, _sheet_mark(table, matched))
     sheet_rows = table.cells["row"]
     columns: list[pl.Series] = [sheet_rows]
@@ -55,6 +57,20 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
         table, record, matched.letters, pl.DataFrame(columns), tuple(findings), tuple(repairs), dict(matched.sources)
     )
     return replace(rows, findings=(*_about_headings(rows, matched), *rows.findings))
+
+
+def _rows_that_say_anything(table: Table, matched: Matched) -> Table:
+    """The rows in which a column that feeds more than the key is filled."""
+    letters = {
+        letter
+        for name, source in matched.sources.items()
+        if name not in matched.record.key
+        for letter in source.columns
+    }
+    if not letters:
+        return table
+    filled = [(pl.col(letter).str.strip_chars() != "").fill_null(False) for letter in sorted(letters)]
+    return table.only(table.cells.select(pl.any_horizontal(filled)).to_series())
 
 
 def _sheet_mark(table: Table, matched: Matched) -> Mark | None:

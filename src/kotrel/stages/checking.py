@@ -44,11 +44,12 @@ def understand_files(
     Raises:
         WrongUse: two files hold the same record.
     """
-    understood = [understand_file(path, workspace, wanted, today, step) for path in files]
+    understood = [each for path in files for each in understand_file(path, workspace, wanted, today, step)]
     order = {name: place for place, name in enumerate(workspace.description.order)}
     understood.sort(key=lambda each: order[each.rows.record.name])
     for first, second in itertools.pairwise(understood):
-        if first.rows.record.name == second.rows.record.name:
+        same = first.rows.record.name == second.rows.record.name
+        if same and first.rows.table.file != second.rows.table.file:
             raise WrongUse(
                 f"{first.rows.table.file} and {second.rows.table.file} both hold {first.rows.record.title.lower()} rows",
                 "Put them into one sheet, or load one after the other.",
@@ -77,7 +78,8 @@ def check_all(
         checked.append(Checked(rows, each.remarks))
         if rows.has_key:
             sound = rows.values.filter(~pl.col("row").is_in(rows_with(rows.findings, "error").implode()))
-            pending[record.name] = sound.select(record.key)
+            keys = sound.select(record.key)
+            pending[record.name] = pl.concat([pending[record.name], keys]) if record.name in pending else keys
     return checked
 
 

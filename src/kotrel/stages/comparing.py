@@ -62,8 +62,8 @@ def _as_record(
 ) -> tuple[Record, pl.DataFrame, pl.DataFrame] | None:
     """Both sheets as rows of the same record with its key, or None."""
     try:
-        first = understand_file(old, workspace, wanted, today, step).rows
-        second = understand_file(new, workspace, wanted, today, step).rows
+        first = understand_file(old, workspace, wanted, today, step)[0].rows
+        second = understand_file(new, workspace, wanted, today, step)[0].rows
     except KotrelError:
         if wanted.record or wanted.map_name:
             raise

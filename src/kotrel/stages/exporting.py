@@ -258,8 +258,15 @@ def make_template(records: Sequence[str], path: Path, workspace: Workspace, with
     return write_template(templates, lists, path)
 
 
-def prepared_book(record: Record, rows: pl.DataFrame) -> OutBook:
-    """Understood rows in the shape of the template: a column for each field that is fed."""
-    fields = [field for name, field in record.fields.items() if name in rows.columns and not field.is_kept]
-    columns = tuple(OutColumn(field.title, field) for field in fields)
-    return OutBook((OutSheet(record.title, columns, rows.select(field.name for field in fields)),))
+def prepared_book(parts: Sequence[tuple[Record, pl.DataFrame]]) -> OutBook:
+    """Understood rows in the shape of the template: a sheet for each record, a column for each field that is fed."""
+    together: dict[str, tuple[Record, list[pl.DataFrame]]] = {}
+    for record, rows in parts:
+        together.setdefault(record.name, (record, []))[1].append(rows)
+    sheets = []
+    for record, frames in together.values():
+        rows = pl.concat(frames, how="diagonal")
+        fields = [field for name, field in record.fields.items() if name in rows.columns and not field.is_kept]
+        columns = tuple(OutColumn(field.title, field) for field in fields)
+        sheets.append(OutSheet(record.title, columns, rows.select(field.name for field in fields)))
+    return OutBook(tuple(sheets))

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
-from kotrel.core.changes import RecordChanges, compare
+from kotrel.core.changes import RecordChanges, compare, put_together
 from kotrel.core.errors import OutOfReach
 from kotrel.core.findings import cells_of
 from kotrel.stages.checking import Checked, check_all, understand_files
@@ -62,7 +62,7 @@ def preview_in(understood: Sequence[Understood], workspace: Workspace, reading: 
         first = rows.record.key[0]
         now = reading.read(rows.record.name, carried, (first, rows.values[first]))
         changes.append(compare(rows, now))
-    return Preview(tuple(checked), tuple(changes))
+    return Preview(tuple(checked), tuple(put_together(changes)))
 
 
 def preview_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: datetime, step: Step) -> Preview:

@@ -14,14 +14,14 @@ from kotrel.systems.interface import Step
 from kotrel.workspace.settings import Workspace
 
 
-def prepare_file(path: Path, out: Path, workspace: Workspace, wanted: Wanted, today: date, step: Step) -> Checked:
-    """Writes the understood rows; what could not be read stands as it was.
+def prepare_file(path: Path, out: Path, workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Checked]:
+    """Writes the understood rows, a sheet for each record; what could not be read stands as it was.
 
     Raises:
         WrongUse: there is a file of that name already.
     """
     demand_free(out)
-    [checked] = check_files([path], workspace, wanted, today, step)
+    checked = check_files([path], workspace, wanted, today, step)
     step("writing")
-    write_book(prepared_book(checked.rows.record, checked.rows.values), out)
+    write_book(prepared_book([(each.rows.record, each.rows.values) for each in checked]), out)
     return checked

@@ -62,8 +62,8 @@ def record_named(description: Description, name: str) -> Record:
     raise WrongUse(f"the system takes no record “{name}”", hint, "no-such-record")
 
 
-def understand_file(path: Path, workspace: Workspace, wanted: Wanted, today: date, step: Step) -> Understood:
-    """Reads one file and understands the sheet in it that fits.
+def understand_file(path: Path, workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Understood]:
+    """Reads one file and understands the sheet in it that fits: as one record, or as several where a saved match says so.
 
     Raises:
         OutOfReach, WrongUse: the file cannot be read, or nothing in it is recognised.
@@ -72,33 +72,39 @@ def understand_file(path: Path, workspace: Workspace, wanted: Wanted, today: dat
     grids = open_sheets(path, wanted.sheet)
     step("matching columns")
     tables = tables_of(grids, wanted.heading_row)
-    table, matched, remarks = _saved(tables, workspace, wanted) or _choose(
-        tables, workspace.description, wanted, str(path)
-    )
+    chosen = _saved(tables, workspace, wanted) or _choose(tables, workspace.description, wanted, str(path))
+    table, matches, remarks = chosen
     if not table.rows:
         where = f"sheet “{table.sheet}” of {path}" if table.sheet else str(path)
         raise WrongData(
             f"{where} has headings in row {table.heading_row} and no rows below", "Fill it in first.", "no-rows"
         )
     step("tidying values")
-    rows = understand(table, matched, workspace.conventions, today)
     others = [other.sheet for other in tables if other is not table]
     if others and not wanted.sheet:
         remarks.append(f"other sheets left out: {', '.join(others)}")
-    return Understood(rows, (*table.remarks, *remarks))
+    understood = [understand(table, matched, workspace.conventions, today) for matched in matches]
+    told = (*table.remarks, *remarks)
+    return [
+        Understood(rows, told if place == 0 else ())
+        for place, rows in enumerate(understood)
+        if place == 0 or rows.values.height
+    ]
 
 
-def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> tuple[Table, Matched, list[str]] | None:
+def _saved(
+    tables: Sequence[Table], workspace: Workspace, wanted: Wanted
+) -> tuple[Table, list[Matched], list[str]] | None:
     """A saved match whose headings fit: the one told, or the one that needs the most headings."""
     if wanted.map_name is not None:
         saved = map_named(workspace.folder, wanted.map_name, workspace.description)
         table = min(tables, key=lambda each: len(saved.missing_in(each)))
-        matched = apply_map(saved, table, record_named(workspace.description, saved.record))
+        matched = apply_map(saved, table, workspace.description)
         return table, matched, [f"match {saved.name}"]
     best: tuple[int, SavedMap, Table] | None = None
     nearly: tuple[SavedMap, list[str]] | None = None
     for saved in read_maps(workspace.folder, workspace.description):
-        if wanted.record not in (None, saved.record) or not saved.headings():
+        if wanted.record not in (None, *(part.record for part in saved.parts)) or not saved.headings():
             continue
         for table in tables:
             missing = saved.missing_in(table)
@@ -108,7 +114,7 @@ def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> tup
                 nearly = (saved, missing)
     if best is not None:
         _, saved, table = best
-        matched = apply_map(saved, table, record_named(workspace.description, saved.record))
+        matched = apply_map(saved, table, workspace.description)
         return table, matched, [f"match {saved.name} (its headings fit)"]
     if nearly is not None:
         saved, missing = nearly
@@ -124,7 +130,7 @@ def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> tup
 
 def _choose(
     tables: Sequence[Table], description: Description, wanted: Wanted, file: str
-) -> tuple[Table, Matched, list[str]]:
+) -> tuple[Table, list[Matched], list[str]]:
     """The sheet whose headings fit best."""
     records = [record_named(description, wanted.record)] if wanted.record else list(description.records.values())
     fitting: list[tuple[int, Table, Matched]] = []
@@ -147,7 +153,7 @@ def _choose(
         )
     if not wanted.record and len(matched.letters) == 1 and len(table.columns) > 2 and score < KEY_COUNTS:
         raise _nothing_recognised(tables, records, file)
-    return table, matched, []
+    return table, [matched], []
 
 
 def tables_of(grids: Sequence[Grid], heading_row: int | None) -> list[Table]:

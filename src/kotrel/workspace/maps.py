@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -22,9 +22,56 @@ from kotrel.core.toml_lines import line_of
 FOLDER = "maps"
 
 _FIELD_KEYS = (
-    "column", "join", "between", "list", "split", "pattern", "part", "translate", "fixed", "default", "default_by",
-    "defaults", "make",
+    "column", "join", "between", "list", "last", "split", "pattern", "part", "translate", "fixed", "default", "default_by",
+    "defaults", "make", "repeat",
 )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class MapPart:
+    """What one saved match says about one record.
+
+    Attributes:
+        at: where it stands in the file, to point at lines.
+        fields: field → its settings.
+    """
+
+    record: str
+    at: tuple[str, ...]
+    fields: Mapping[str, Mapping[str, Any]]
+
+    @property
+    def repeated(self) -> tuple[str, tuple[str, ...]] | None:
+        """The field that makes a row for each of several values, and the values."""
+        for name, settings in self.fields.items():
+            if "repeat" in settings:
+                return name, tuple(settings["repeat"])
+        return None
+
+    def blocks(self) -> list[Mapping[str, Mapping[str, Any]]]:
+        """The settings once for each repeated value: ``{warehouse}`` in a heading becomes the value."""
+        if self.repeated is None:
+            return [self.fields]
+        name, values = self.repeated
+        return [
+            {field: _filled_in(settings, name, value) for field, settings in self.fields.items()} for value in values
+        ]
+
+
+def _filled_in(settings: Mapping[str, Any], name: str, value: str) -> dict[str, Any]:
+    if "repeat" in settings:
+        return {"fixed": value}
+    mark = "{" + name + "}"
+
+    def filled(setting: Any) -> Any:
+        if isinstance(setting, str):
+            return setting.replace(mark, value)
+        return [filled(each) for each in setting] if isinstance(setting, list) else setting
+
+    return {
+        key: filled(each) if key in ("column", "split", "join", "list", "last") else each
+        for key, each in settings.items()
+    }
 
 
 @dataclass(frozen=True)
@@ -33,16 +80,20 @@ class SavedMap:
 
     Attributes:
         name: the file's name without its ending.
-        fields: field → its settings.
+        parts: the record it is for, and others that are made from the same sheet (``[[also]]``).
         skip: headings that are left out on purpose.
     """
 
     name: str
     path: Path
     text: str
-    record: str
-    fields: Mapping[str, Mapping[str, Any]]
+    parts: tuple[MapPart, ...]
     skip: tuple[str, ...] = ()
+
+    @property
+    def record(self) -> str:
+        """The record it is for first of all."""
+        return self.parts[0].record
 
     def wrong(self, message: str, *at: str, hint: str = "") -> WrongUse:
         return WrongUse(f"{self.path}, line {line_of(self.text, *at)}: {message}", hint, "wrong-map")
@@ -50,10 +101,10 @@ class SavedMap:
     def headings(self) -> list[str]:
         """All headings it needs, in its order; columns named by letter are not among them."""
         found: dict[str, None] = {}
-        for settings in self.fields.values():
-            for name in _columns(settings):
-                if not name.startswith("="):
-                    found[name] = None
+        for part in self.parts:
+            for fields in part.blocks():
+                for settings in fields.values():
+                    found |= {name: None for name in _columns(settings) if not name.startswith("=")}
         return list(found)
 
     def missing_in(self, table: Table) -> list[str]:
@@ -67,7 +118,7 @@ def _columns(settings: Mapping[str, Any]) -> list[str]:
     for key in ("column", "split"):
         if isinstance(settings.get(key), str):
             names.append(settings[key])
-    for key in ("join", "list"):
+    for key in ("join", "list", "last"):
         if isinstance(settings.get(key), list):
             names += settings[key]
     return names
@@ -113,27 +164,36 @@ def read_map(path: Path, description: Description) -> SavedMap:
         raise WrongUse(f"{path}: {error}", "Mend that line.", "wrong-map") from None
     except (OSError, UnicodeDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
-    bare = SavedMap(path.stem, path, text, "", {})
+    bare = SavedMap(path.stem, path, text, ())
+    known = ("record", "skip", "field", "also")
     for key in data:
-        if key not in ("record", "skip", "field"):
-            close = nearest(key, ("record", "skip", "field"))
+        if key not in known:
+            close = nearest(key, known)
             raise bare.wrong(f"“{key}” is no setting of a match", key, hint=f"Did you mean “{close}”?" if close else "")
+    skip = data.get("skip", [])
+    if not isinstance(skip, list) or not all(isinstance(each, str) for each in skip):
+        raise bare.wrong("skip has to be a list of headings", "skip")
+    also = data.get("also", [])
+    if not isinstance(also, list) or not all(isinstance(each, dict) for each in also):
+        raise bare.wrong("each other record is a table like [[also]]", "also")
+    parts = [_part(bare, data, (), description), *(_part(bare, each, ("also",), description) for each in also)]
+    return SavedMap(path.stem, path, text, tuple(parts), tuple(skip))
+
+
+def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], description: Description) -> MapPart:
+    """One record's part of a match, checked."""
     record = description.records.get(data.get("record", ""))
     if record is None:
         close = nearest(str(data.get("record", "")), description.records)
         hint = f"Did you mean {close}?" if close else f"The system takes: {', '.join(description.records)}."
-        raise bare.wrong(f"record “{data.get('record', '')}” is not known", "record", hint=hint)
-    skip = data.get("skip", [])
-    if not isinstance(skip, list) or not all(isinstance(each, str) for each in skip):
-        raise bare.wrong("skip has to be a list of headings", "skip")
+        raise bare.wrong(f"record “{data.get('record', '')}” is not known", *at, "record", hint=hint)
     fields = data.get("field", {})
     for name, settings in fields.items():
-        _check_field(bare, record, name, settings)
-    return SavedMap(path.stem, path, text, record.name, fields, tuple(skip))
+        _check_field(bare, record, name, settings, (*at, "field", name))
+    return MapPart(record.name, at, fields)
 
 
-def _check_field(saved: SavedMap, record: Record, name: str, settings: Any) -> None:
-    at = ("field", name)
+def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: tuple[str, ...]) -> None:
     if name not in record.fields:
         close = nearest(name, record.fields)
         raise saved.wrong(f"{record.name} has no field “{name}”", *at, hint=f"Did you mean {close}?" if close else "")
@@ -144,13 +204,15 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any) -> N
             close = nearest(key, _FIELD_KEYS)
             hint = f"Did you mean “{close}”?" if close else f"Known are: {', '.join(_FIELD_KEYS)}."
             raise saved.wrong(f"“{key}” is no setting of a field", *at, key, hint=hint)
-        wanted: type = list if key in ("join", "list") else dict if key in ("translate", "defaults") else str
+        wanted: type = (
+            list if key in ("join", "list", "last", "repeat") else dict if key in ("translate", "defaults") else str
+        )
         if not isinstance(value, wanted):
             kind = {"list": "a list of headings", "dict": 'a table like { old = "new" }', "str": "a text in quotes"}[
                 wanted.__name__
             ]
             raise saved.wrong(f"“{key}” has to be {kind}", *at, key)
-    ways = [key for key in ("column", "join", "list", "split", "fixed") if key in settings]
+    ways = [key for key in ("column", "join", "list", "last", "split", "fixed", "repeat") if key in settings]
     if len(ways) > 1:
         raise saved.wrong(f"{name} has {' and '.join(ways)}; it can have one of them", *at)
     if "split" in settings:
@@ -166,43 +228,56 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any) -> N
         )
 
 
-def apply_map(saved: SavedMap, table: Table, record: Record) -> Matched:
-    """A saved match on a table.
+def apply_map(saved: SavedMap, table: Table, description: Description) -> list[Matched]:
+    """A saved match on a table: one match for each record, and for each value that repeats.
 
     Raises:
         WrongUse: a heading it needs is not there; a changed heading is told, never guessed.
     """
-    sources: dict[str, Source] = {}
     used: set[str] = set()
-    for name, settings in saved.fields.items():
-        letters = []
-        for heading in _columns(settings):
-            column = column_named(table.columns, heading)
-            if column is None:
-                close = nearest(heading, [each.heading for each in table.columns if each.heading])
-                hint = (
-                    f"Did “{heading}” become “{close}”? Then mend it in {saved.path.name}."
-                    if close
-                    else "Mend the match, or the sheet."
-                )
-                raise saved.wrong(f"{table.file} has no column “{heading}”", "field", name, hint=hint)
-            letters.append(column.letter)
-            used.add(column.letter)
-        sources[name] = Source(
-            columns=tuple(letters),
-            between=settings.get("between", " ") if "join" in settings else "; " if "list" in settings else None,
-            pattern=settings.get("pattern"),
-            part=settings.get("part"),
-            translate={folded(old): new for old, new in settings.get("translate", {}).items()},
-            fixed=settings.get("fixed"),
-            default=settings.get("default"),
-            default_by=settings.get("default_by"),
-            defaults=settings.get("defaults", {}),
-            make=settings.get("make"),
-        )
+    found: list[Matched] = []
+    for part in saved.parts:
+        for fields in part.blocks():
+            sources = {
+                name: _source(saved, table, settings, (*part.at, "field", name), used)
+                for name, settings in fields.items()
+            }
+            # A row is only there where it says anything: not every item has a figure for every warehouse.
+            optional = part.repeated is not None or part is not saved.parts[0]
+            found.append(Matched(description.records[part.record], sources, {}, (), optional))
     skipped = {folded(heading) for heading in saved.skip} | OWN_HEADINGS
     unknown = [c for c in table.columns if c.letter not in used and folded(c.heading) not in skipped]
-    return Matched(record, sources, {}, tuple(unknown))
+    found[0] = replace(found[0], unknown=tuple(unknown))
+    return found
+
+
+def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tuple[str, ...], used: set[str]) -> Source:
+    letters = []
+    for heading in _columns(settings):
+        column = column_named(table.columns, heading)
+        if column is None:
+            close = nearest(heading, [each.heading for each in table.columns if each.heading])
+            hint = (
+                f"Did “{heading}” become “{close}”? Then mend it in {saved.path.name}."
+                if close
+                else "Mend the match, or the sheet."
+            )
+            raise saved.wrong(f"{table.file} has no column “{heading}”", *at, hint=hint)
+        letters.append(column.letter)
+        used.add(column.letter)
+    return Source(
+        columns=tuple(letters),
+        between=settings.get("between", " ") if "join" in settings else "; " if "list" in settings else None,
+        last="last" in settings,
+        pattern=settings.get("pattern"),
+        part=settings.get("part"),
+        translate={folded(old): new for old, new in settings.get("translate", {}).items()},
+        fixed=settings.get("fixed"),
+        default=settings.get("default"),
+        default_by=settings.get("default_by"),
+        defaults=settings.get("defaults", {}),
+        make=settings.get("make"),
+    )
 
 
 def write_map(path: Path, record: Record, file: str, proposals: Sequence[Proposal], left: Sequence[Column]) -> None:

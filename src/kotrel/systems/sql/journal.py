@@ -106,6 +106,7 @@ def write_load(database: Database, number: int, changes: Sequence[RecordChanges]
             "sheet": each.sheet,
             "fields": list(each.fields),
             "counts": each.counts,
+            "rows": each.frame.height - each.counts["refused"],
         }
         for each in changes
     ]
@@ -174,7 +175,7 @@ def outcome_rows(database: Database, number: int) -> pl.DataFrame:
 
 def _rows(database: Database, names: Sequence[str], condition: str, number: int) -> pl.DataFrame:
     """Columns of a load's rows, in the order of the load."""
-    wanted = ["line", *names]
+    wanted = ["line", *(name for name in names if name != "line")]
     columns = [f"CAST({quoted(name)} AS text)" for name in wanted]
     rest = f"FROM {row_table(database.dialect)} WHERE {condition}"
     rows = database.frame(columns, wanted, rest, [number])
@@ -190,8 +191,10 @@ def changes_of(database: Database, description: Description, number: int) -> lis
     found = database.run(f"SELECT parts FROM {load_table(database.dialect)} WHERE number = ?", [number])
     if not found:
         raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
-    names = ["record", "file", "sheet", "row", "action", "after", "before"]
+    names = ["line", "row", "action", "after", "before"]
     rows = _rows(database, names, "load = ? AND action <> 'same'", number)
+    lines = rows["line"].cast(pl.Int64)
+    first = 1
     changes = []
     for part in json.loads(found[0][0]):
         record, fields = description.records.get(part["record"]), part["fields"]
@@ -201,11 +204,8 @@ def changes_of(database: Database, description: Description, number: int) -> lis
                 "Put back the system.toml of that time.",
                 "wrong-description",
             )
-        mine = rows.filter(
-            (pl.col("record") == record.name)
-            & (pl.col("sheet").fill_null("") == part["sheet"])
-            & (pl.col("file") == part["file"])
-        )
+        mine = rows.filter(lines.is_between(first, first + part["rows"] - 1))
+        first += part["rows"]
         frame = mine.select(
             "row",
             "action",
