@@ -6,13 +6,15 @@ import argparse
 from pathlib import Path
 
 from kotrel.commands._shared import add_files, files_of, now, wanted_of, workspace_of
+from kotrel.core.rows import Rows
 from kotrel.core.words import read_yes_no
 from kotrel.reports.findings import checked_json, show_checked
 from kotrel.reports.screen import Screen
 from kotrel.sheets.marking import Marked, mark, marked_name
 from kotrel.sheets.writing import demand_free
-from kotrel.stages.checking import Checked, check_files
+from kotrel.stages.checking import Checked
 from kotrel.stages.learning import Question, learn
+from kotrel.stages.streaming import check_any
 
 EXAMPLE = """\
 kotrel check new-items.xlsx
@@ -43,9 +45,9 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     files = files_of(args)
     workspace = workspace_of(args)
     with screen.progress(4 * len(files)) as step:
-        checked = check_files(files, workspace, wanted_of(args), now().date(), step)
+        checked = check_any(files, workspace, wanted_of(args), now().date(), step)
     ok = all(each.ok for each in checked)
-    marked = [_mark(each, args.marked) for each in checked] if args.marked is not None else []
+    marked = _mark_all(checked, args.marked) if args.marked is not None else []
     if screen.as_json:
         parts = [checked_json(each) for each in checked]
         for part, copy in zip(parts, marked, strict=False):
@@ -93,7 +95,10 @@ def _ask(question: Question, screen: Screen) -> str | None:
     return said or None
 
 
-def _mark(checked: Checked, told: str) -> Marked:
-    """Writes the marked copy of one file."""
-    path = demand_free(Path(told)) if told else marked_name(Path(checked.rows.table.file))
-    return mark(checked.rows, path)
+def _mark_all(checked: list[Checked], told: str) -> list[Marked]:
+    """Writes a marked copy of each file; where several records come out of one sheet, it has the marks of all."""
+    by_file: dict[str, Rows] = {}
+    for each in checked:
+        file = each.rows.table.file
+        by_file[file] = by_file[file].with_findings(each.rows.findings) if file in by_file else each.rows
+    return [mark(rows, demand_free(Path(told)) if told else marked_name(Path(file))) for file, rows in by_file.items()]

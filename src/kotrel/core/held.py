@@ -11,6 +11,9 @@ import polars as pl
 from kotrel.core.description import Description, Record
 from kotrel.core.rows import Rows
 
+WHOLE = 50_000
+"""More values than that are not asked for one by one: the whole column is read."""
+
 
 class Reader(Protocol):
     """Reads rows of a record from the business system."""
@@ -44,21 +47,24 @@ class Held:
         self._one_at_a_time = RLock()
         self._pending = dict(pending or {})
         self._lists: dict[str, pl.DataFrame] = {}
-        self._existing: pl.DataFrame | None = None
+        self._wholes: dict[tuple[str, tuple[str, ...], str | None], pl.DataFrame] = {}
 
     def _read(
         self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None, filled: str | None = None
     ) -> pl.DataFrame:
         with self._one_at_a_time:
-            return self._reader(record, fields, among, filled)
+            if among is None or len(among[1]) <= WHOLE:
+                return self._reader(record, fields, among, filled)
+            # So many rows are asked for that all of them are read; parts of a large file ask for the same again.
+            whole = (record, tuple(fields), filled)
+            if whole not in self._wholes:
+                self._wholes[whole] = self._reader(record, fields, None, filled)
+            return self._wholes[whole]
 
     def existing(self, rows: Rows) -> pl.DataFrame:
         """The keys of the system's rows that have a key of these rows; more may come back."""
-        with self._one_at_a_time:
-            if self._existing is None:
-                key = rows.record.key
-                self._existing = self._read(rows.record.name, key, (key[0], rows.values[key[0]]))
-            return self._existing
+        key = rows.record.key
+        return self._read(rows.record.name, key, (key[0], rows.values[key[0]]))
 
     def having(self, record: Record, fields: Sequence[str], field: str, values: pl.Series) -> pl.DataFrame:
         """The key and ``fields`` of the system's rows whose ``field`` has one of the values; more may come back."""

@@ -28,6 +28,7 @@ class Matched:
         sources: field → where its values come from.
         doubled: field → all columns whose heading means it, where there is more than one.
         unknown: columns that mean no field of the record.
+        label: which of several matches of one sheet it is, for people (``QUAY``), or an empty text.
         optional: True where a row counts only when one of its columns besides the key is filled.
     """
 
@@ -36,6 +37,7 @@ class Matched:
     doubled: Mapping[str, tuple[Column, ...]]
     unknown: tuple[Column, ...]
     optional: bool = False
+    label: str = ""
 
     @property
     def letters(self) -> dict[str, str]:

@@ -18,16 +18,17 @@ from kotrel.core.sources import raw_values
 from kotrel.core.tidy import Setting, Tidied, column_mark, tidy
 
 
-def understand(table: Table, matched: Matched, conventions: Conventions, today: date) -> Rows:
+def understand(table: Table, matched: Matched, conventions: Conventions, today: date, mark: Mark | None = None) -> Rows:
     """Reads every field that cells or a fixed value feed, as its kind; made values come later (see making).
 
     Args:
         today: the day, for years of two digits.
+        mark: the decimal mark that an earlier part of the same sheet has proved, or None.
     """
     record = matched.record
     if matched.optional:
         table = _rows_that_say_anything(table, matched)
-    setting = Setting(conventions, today, _sheet_mark(table, matched))
+    setting = Setting(conventions, today, sheet_mark(table, matched) or mark)
     sheet_rows = table.cells["row"]
     columns: list[pl.Series] = [sheet_rows]
     findings: list[FindingGroup] = []
@@ -73,7 +74,7 @@ def _rows_that_say_anything(table: Table, matched: Matched) -> Table:
     return table.only(table.cells.select(pl.any_horizontal(filled)).to_series())
 
 
-def _sheet_mark(table: Table, matched: Matched) -> Mark | None:
+def sheet_mark(table: Table, matched: Matched) -> Mark | None:
     """The decimal mark that the number columns of the sheet prove together, or None where they disagree."""
     marks = {
         mark

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+from pathlib import Path
 
 from kotrel.core.errors import OutOfReach
 
@@ -60,6 +61,18 @@ def as_utf8(raw: bytes, name: str) -> tuple[bytes, list[str]]:
         return raw.decode("cp1252", errors="replace").encode(), [
             "not UTF-8: read in the code page Windows-1252; some letters were not readable"
         ]
+
+
+CHECKED = 8 * 1024 * 1024
+"""Bytes from the start of a large file that are looked at."""
+
+
+def is_utf8_file(path: Path, count: int) -> bool:
+    """True where the first bytes of a file are UTF-8 text, without zero bytes."""
+    with path.open("rb") as file:
+        start = file.read(count)
+    cut = start[: start.rfind(b"\n") + 1] or start
+    return b"\x00" not in start[:4096] and _is_utf8(cut)
 
 
 def _is_utf8(raw: bytes) -> bool:

@@ -15,6 +15,7 @@ from typing import Any
 
 import polars as pl
 
+from kotrel.core.errors import WrongUse
 from kotrel.core.findings import SEVERITIES, Severity, worst_first
 from kotrel.core.rows import Rows
 from kotrel.core.sheet import index_of, letter_of
@@ -27,6 +28,7 @@ COLOURS: dict[Severity, str] = {"error": "F8C9C4", "warning": "FCE8B2", "note": 
 MOST_COMMENTS = 5_000
 WIDTHS = (10, 24, 90, 34)
 """Of the summary's columns."""
+SHEET_HOLDS = 1_048_576
 CELL_HOLDS = 32_767
 LARGE = 3_000_000
 """Cells beyond which the user's own workbook is not rewritten: it would take minutes."""
@@ -86,8 +88,15 @@ def mark(rows: Rows, target: Path) -> Marked:
 
     Raises:
         OutOfReach: it cannot be written.
+        WrongUse: there are more rows than a sheet can hold.
     """
     source = Path(rows.table.file)
+    if rows.table.last_row > SHEET_HOLDS:
+        raise WrongUse(
+            f"{source} has more rows than a sheet of a workbook can hold ({SHEET_HOLDS:,})",
+            "kotrel check FILE --all lists each finding with its line.",
+            "too-many-rows",
+        )
     marks = marks_of(rows)
     reason = _why_not(source, rows)
     with written_whole(target) as path:

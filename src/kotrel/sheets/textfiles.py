@@ -6,7 +6,7 @@ import csv
 import io
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -51,6 +51,64 @@ def read_text_file(path: Path) -> Grid:
         lines = pl.Series("row", lines if lines is not None else range(1, cells.height + 1), dtype=pl.UInt32) + skipped
     grid = Grid(str(path), "", cells, dict.fromkeys(cells.columns, "text"), lines, False, tuple(remarks))
     return _with_ragged_rows(grid, raw, separator, skipped)
+
+
+@dataclass(frozen=True)
+class Part:
+    """A part of a large text file: its cells, and the line of each row."""
+
+    cells: pl.DataFrame
+    lines: pl.Series
+
+
+def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
+    """Reads a text file in UTF-8 part by part, cut between rows; each part has the columns of the first.
+
+    Raises:
+        OutOfReach: it cannot be read, is not UTF-8, or is irregular.
+    """
+    line, separator, width = 1, "", 0
+    rest = b""
+    try:
+        with path.open("rb") as file:
+            while True:
+                chunk = file.read(bytes_each)
+                raw = rest + chunk
+                if not raw:
+                    return
+                if not separator:
+                    raw = raw.removeprefix(b"\xef\xbb\xbf")
+                    raw, told, skipped = _told_separator(raw)
+                    line += skipped
+                    sample = _sample(raw)
+                    separator = told or _separator(sample)
+                    width = _width(sample, separator)
+                cut = _between_rows(raw) if chunk else len(raw)
+                raw, rest = raw[:cut], raw[cut:]
+                cells = _fast(raw, separator, width)
+                if cells is None:
+                    raise OutOfReach(
+                        f"{path} has lines with more columns than its first ones, or broken quotes, after line {line}",
+                        "Divide the file, so that Kotrel can name the lines.",
+                        "irregular-file",
+                    )
+                lines = _lines(raw, cells)
+                if lines is None:
+                    lines = pl.int_range(1, cells.height + 1, dtype=pl.UInt32, eager=True)
+                yield Part(cells, (lines + (line - 1)).cast(pl.UInt32).alias("row"))
+                line += raw.count(b"\n")
+                if not chunk:
+                    return
+    except OSError as error:
+        raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
+
+
+def _between_rows(raw: bytes) -> int:
+    """Where the last whole row ends: behind a line end with an even number of quotes before it."""
+    cut = raw.rfind(b"\n") + 1
+    while cut and raw.count(b'"', 0, cut) % 2:
+        cut = raw.rfind(b"\n", 0, cut - 1) + 1
+    return cut or len(raw)
 
 
 def _told_separator(raw: bytes) -> tuple[bytes, str | None, int]:

@@ -72,8 +72,7 @@ def understand_file(path: Path, workspace: Workspace, wanted: Wanted, today: dat
     grids = open_sheets(path, wanted.sheet)
     step("matching columns")
     tables = tables_of(grids, wanted.heading_row)
-    chosen = _saved(tables, workspace, wanted) or _choose(tables, workspace.description, wanted, str(path))
-    table, matches, remarks = chosen
+    table, matches, remarks = match_tables(tables, workspace, wanted, str(path))
     if not table.rows:
         where = f"sheet “{table.sheet}” of {path}" if table.sheet else str(path)
         raise WrongData(
@@ -83,13 +82,26 @@ def understand_file(path: Path, workspace: Workspace, wanted: Wanted, today: dat
     others = [other.sheet for other in tables if other is not table]
     if others and not wanted.sheet:
         remarks.append(f"other sheets left out: {', '.join(others)}")
-    understood = [understand(table, matched, workspace.conventions, today) for matched in matches]
-    told = (*table.remarks, *remarks)
-    return [
-        Understood(rows, told if place == 0 else ())
-        for place, rows in enumerate(understood)
-        if place == 0 or rows.values.height
-    ]
+    found: list[Understood] = []
+    for matched in matches:
+        rows = understand(table, matched, workspace.conventions, today)
+        # The first record of a sheet is there in any case; of the others only what the sheet says anything about.
+        if not found:
+            found.append(Understood(rows, (*table.remarks, *remarks)))
+        elif rows.values.height:
+            found.append(Understood(rows, (f"for {matched.label}",) if matched.label else ()))
+    return found
+
+
+def match_tables(
+    tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: str
+) -> tuple[Table, list[Matched], list[str]]:
+    """The table that fits and what feeds its fields: by a saved match, else by its headings; and remarks.
+
+    Raises:
+        WrongUse, WrongData: nothing fits, several fit equally, or a saved match nearly fits.
+    """
+    return _saved(tables, workspace, wanted) or _choose(tables, workspace.description, wanted, file)
 
 
 def _saved(

@@ -244,7 +244,8 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
             }
             # A row is only there where it says anything: not every item has a figure for every warehouse.
             optional = part.repeated is not None or part is not saved.parts[0]
-            found.append(Matched(description.records[part.record], sources, {}, (), optional))
+            label = str(fields[part.repeated[0]]["fixed"]) if part.repeated else ""
+            found.append(Matched(description.records[part.record], sources, {}, (), optional, label))
     skipped = {folded(heading) for heading in saved.skip} | OWN_HEADINGS
     unknown = [c for c in table.columns if c.letter not in used and folded(c.heading) not in skipped]
     found[0] = replace(found[0], unknown=tuple(unknown))

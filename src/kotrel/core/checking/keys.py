@@ -39,13 +39,15 @@ def _twice_in_sheet(rows: Rows, doubled: pl.DataFrame) -> FindingGroup:
     )
     cells: list[tuple[int, str, str]] = []
     letter = rows.letters.get(key[0])
+    # Of a very large file only the keys are kept: then nothing is known of the other columns.
+    whole = set(rows.letters) <= set(rows.fields)
     for group in groups.iter_rows(named=True):
         differing = [rows.record.fields[name].title.lower() for name in others if group[name]]
-        how = f"the rows differ in {_few(differing)}" if differing else "the rows are the same"
+        how = f"; the rows differ in {_few(differing)}" if differing else "; the rows are the same"
         value = " / ".join(str(group[name]) for name in key)
         for row in group["row"]:
             rest = [rows.table.place(other, letter) for other in group["row"] if other != row]
-            cells.append((row, value, f"also in {_few(rest)}; {how}"))
+            cells.append((row, value, f"also in {_few(rest)}{how if whole else ''}"))
     columns = list(zip(*cells, strict=True))
     table = cells_of(columns[0], columns[1], columns[2])
     return rows.group("error", "twice-in-sheet", "twice in the sheet", key[0], table)

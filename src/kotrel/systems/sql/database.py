@@ -11,10 +11,6 @@ import polars as pl
 
 from kotrel.core.description import Field
 
-FEW_ENOUGH = 50_000
-"""Up to that many values are asked for by name; beyond, the whole column is read."""
-
-
 NEVER_BLANK = "'.'"
 """A column read beside a single one: its blank line would be no row to a CSV reader."""
 

@@ -9,7 +9,8 @@ from typing import Any
 import polars as pl
 
 from kotrel.core.description import Description, Record
-from kotrel.systems.sql.database import FEW_ENOUGH, Database, quoted
+from kotrel.core.held import WHOLE
+from kotrel.systems.sql.database import Database, quoted
 
 
 @dataclass(frozen=True)
@@ -45,7 +46,7 @@ def read_rows(
     """Rows of a record as String columns in canonical text; see :meth:`kotrel.systems.interface.Reading.read`."""
     conditions: list[str] = []
     values: list[Any] = []
-    if among is not None and len(among[1]) <= FEW_ENOUGH:
+    if among is not None and len(among[1]) <= WHOLE:
         field, wanted = among
         distinct = wanted.unique().drop_nulls().to_list()
         if not distinct:

@@ -1,0 +1,133 @@
+"""Checks a very large text file part by part: only what tells rows apart is kept of all of them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from datetime import date
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.checking import CHECKS, check_rows
+from kotrel.core.checking.keys import check_keys, check_unique
+from kotrel.core.find_table import find_table
+from kotrel.core.findings import FindingGroup, RepairGroup
+from kotrel.core.held import Held
+from kotrel.core.making import make_values
+from kotrel.core.mending import mend
+from kotrel.core.rows import Rows
+from kotrel.core.sheet import Grid, Table
+from kotrel.core.understanding import sheet_mark, understand
+from kotrel.sheets.encodings import CHECKED, is_utf8_file
+from kotrel.sheets.opening import TEXT_ENDINGS
+from kotrel.sheets.textfiles import Part, read_in_parts
+from kotrel.stages.checking import Checked, check_files
+from kotrel.stages.understanding import Wanted, match_tables
+from kotrel.systems.interface import Reading, Step
+from kotrel.workspace.settings import Workspace
+
+LARGE = 600 * 1024 * 1024
+"""Text files of so many bytes are checked in parts."""
+PART = 64 * 1024 * 1024
+
+ACROSS = (check_keys, check_unique)
+"""Checks that look at all rows at once; the others see one part at a time."""
+
+
+def is_large(path: Path, size: int = LARGE) -> bool:
+    """True for a text file in UTF-8 that is better checked in parts."""
+    try:
+        return path.suffix.lower() in TEXT_ENDINGS and path.stat().st_size >= size and is_utf8_file(path, CHECKED)
+    except OSError:
+        return False
+
+
+def check_any(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Checked]:
+    """Checks files, a very large text file in parts."""
+    if len(files) == 1 and is_large(files[0]):
+        step(f"reading {files[0].name}")
+        with workspace.system().reading() as reading:
+            return [check_large(files[0], workspace, wanted, today, reading, step)]
+    return check_files(files, workspace, wanted, today, step)
+
+
+def check_large(
+    path: Path, workspace: Workspace, wanted: Wanted, today: date, reading: Reading, step: Step, part_bytes: int = PART
+) -> Checked:
+    """Checks a large file: every check that :func:`kotrel.stages.checking.check_files` makes, in bounded memory.
+
+    The rows that come back have only their keys and the values that may stand once; findings and repairs are all there.
+    """
+    parts = read_in_parts(path, part_bytes)
+    first = next(parts)
+    grid = Grid(str(path), "", first.cells, dict.fromkeys(first.cells.columns, "text"), first.lines)
+    table, matches, remarks = match_tables([find_table(grid, wanted.heading_row)], workspace, wanted, str(path))
+    matched = matches[0]
+    record = matched.record
+    mark = sheet_mark(table, matched)
+    held = Held(workspace.description, reading.read)
+    inside = tuple(check for check in CHECKS if check not in ACROSS)
+    kept: list[Rows] = []
+    number = 0
+    for piece in _tables(table, parts):
+        number += 1
+        step(f"checking part {number}")
+        rows = understand(piece, matched, workspace.conventions, today, mark)
+        rows = mend(rows, held, workspace.conventions.spellings)
+        rows = make_values(rows, held.names_of, lambda field: reading.read(record.name, [field])[field])
+        rows = check_rows(rows, held, inside)
+        if number > 1:
+            # What concerns the headings was told with the first part.
+            told = tuple(group for group in rows.findings if not (group.cells["row"] == 0).all())
+            rows = replace(rows, findings=told)
+        kept.append(_slim(rows))
+    step("looking for what stands twice")
+    whole = _together(kept)
+    del kept
+    for check in ACROSS if whole.has_key else ():
+        # One after the other: each needs about as much memory as all the keys.
+        whole = check_rows(whole, held, (check,))
+    return Checked(whole, (*table.remarks, *remarks, f"checked in {number} parts"))
+
+
+def _tables(first: Table, parts: Iterable[Part]) -> Iterable[Table]:
+    """The first table and, in its shape, those of the other parts."""
+    yield first
+    letters = [column.letter for column in first.columns]
+    for part in parts:
+        cells = part.cells.select(letters).insert_column(0, part.lines)
+        full = ~cells.select(pl.all_horizontal(pl.col(letters).is_null())).to_series()
+        yield replace(first, cells=cells.filter(full), kinds=dict.fromkeys(letters, "text"), ragged=())
+
+
+def _slim(rows: Rows) -> Rows:
+    """Rows with only the fields that are looked at across all parts."""
+    record = rows.record
+    across = {*record.key, *(name for group in record.unique_groups().values() for name in group)}
+    names = [name for name in rows.fields if name in across]
+    return replace(
+        rows, table=replace(rows.table, cells=rows.table.cells.select("row")), values=rows.values.select("row", *names)
+    )
+
+
+def _together(parts: Sequence[Rows]) -> Rows:
+    """All parts as one, findings and repairs of the same kind put together."""
+    groups: dict[tuple[object, ...], list[FindingGroup]] = {}
+    repairs: dict[tuple[object, ...], list[RepairGroup]] = {}
+    for part in parts:
+        for group in part.findings:
+            groups.setdefault((group.severity, group.kind, group.title, group.field, group.letter), []).append(group)
+        for repair in part.repairs:
+            repairs.setdefault((repair.kind, repair.title, repair.field), []).append(repair)
+    first = parts[0]
+    values = pl.concat([part.values for part in parts])
+    # The tidied values stand for the cells: a second copy of all keys would cost as much again.
+    letters = {name: letter for name, letter in first.letters.items() if name in values.columns}
+    return replace(
+        first,
+        table=replace(first.table, cells=values.rename(letters)),
+        values=values,
+        findings=tuple(replace(same[0], cells=pl.concat([each.cells for each in same])) for same in groups.values()),
+        repairs=tuple(replace(same[0], cells=pl.concat([each.cells for each in same])) for same in repairs.values()),
+    )

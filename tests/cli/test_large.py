@@ -1,0 +1,81 @@
+"""A large text file checked in parts finds what checking it whole finds."""
+
+import unittest
+from datetime import date
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kotrel.sheets.textfiles import read_in_parts
+from kotrel.stages.checking import check_files
+from kotrel.stages.streaming import check_large
+from kotrel.stages.understanding import Wanted
+from kotrel.workspace.settings import open_workspace
+from tests.support import Program
+
+TODAY = date(2026, 11, 23)
+
+
+class InParts(Program):
+    def test_the_same_is_found_whatever_the_size_of_the_parts(self):
+        self.start_shop()
+        lines = ["Item code;Description;Unit;Category;Price;Barcode;Colour no"]
+        for number in range(400):
+            code = f"ROP-{41000 + number % 390}"
+            price = "x" if number == 77 else f"1.{number:03},50" if number > 200 else f"{number},5"
+            unit = "Metre" if number % 50 == 3 else "EE" if number in (11, 333) else "M"
+            text = '"two\nlines; and a mark"' if number % 60 == 5 else "Rope"
+            lines.append(f"{code};{text};{unit};ROPE;{price};{'20123451' if number in (1, 399) else ''};red")
+        lines.insert(200, ";;;;;;")
+        path = self.write("many.csv", *lines)
+        workspace = open_workspace(self.folder)
+
+        def told(checked):
+            rows = checked.rows
+            found = {
+                (group.kind, group.field, row, value)
+                for group in rows.findings
+                for row, value in group.cells.select("row", "value").iter_rows()
+            }
+            mends = {(repair.kind, row, after) for repair in rows.repairs for row, _, after, _ in repair.cells.iter_rows()}
+            return found, mends, rows.values.height
+
+        [whole] = check_files([path], workspace, Wanted(), TODAY, lambda step: None)
+        self.assertEqual(told(whole)[2], 400)
+        for size in (700, 3000, 1 << 20):
+            with workspace.system().reading() as reading:
+                parts = check_large(path, workspace, Wanted(), TODAY, reading, lambda step: None, size)
+            self.assertEqual(told(parts), told(whole), size)
+
+    def test_irregular_lines_are_told(self):
+        self.start_shop()
+        path = self.write("wild.csv", "Item code,Price", *(f"A{n},1" for n in range(200)), "A,1,2,3")
+        workspace = open_workspace(self.folder)
+        from kotrel.core.errors import OutOfReach
+
+        with workspace.system().reading() as reading, self.assertRaises(OutOfReach):
+            check_large(path, workspace, Wanted(record="item"), TODAY, reading, lambda step: None, 300)
+
+
+class Parts(Program):
+    @settings(max_examples=40)
+    @given(st.lists(st.tuples(st.text("ab\n\"; é", max_size=6), st.text("xy\n", max_size=4)), min_size=1, max_size=30), st.integers(20, 200))
+    def test_parts_are_cut_between_rows(self, rows, size):
+        import csv
+        import io
+
+        out = io.StringIO()
+        csv.writer(out, delimiter=";", lineterminator="\n", quoting=csv.QUOTE_ALL).writerows([("one", "two"), *rows])
+        path = self.folder / "p.csv"
+        path.write_bytes(out.getvalue().encode())
+        got = [row for part in read_in_parts(path, size) for row in part.cells.rows()]
+        self.assertEqual([tuple(value or "" for value in row) for row in got], [("one", "two"), *rows])
+        lines = [line for part in read_in_parts(path, size) for line in part.lines]
+        first = [1]
+        for row in [("one", "two"), *rows][:-1]:
+            first.append(first[-1] + 1 + sum(value.count("\n") for value in row))
+        self.assertEqual(lines, first)
+
+
+if __name__ == "__main__":
+    unittest.main()
