@@ -50,7 +50,7 @@ description = { kind = "text", length = 30, must = "new", synonyms = ["name"] }
 unit = { kind = "reference", to = "unit", must = "new" }
 barcode = { kind = "code", check = "gtin", unique = "barcode" }
 more_barcodes = { kind = "list", check = "gtin", unique = "barcode" }
-cost = { kind = "money", decimals = 2, least = 0, most = "1000" }
+cost = { kind = "money", decimals = 2, least = 0, most = "1000", words = { ask = 0, "on request" = "0.00" } }
 lot_tracked = { kind = "yes_no" }
 condition = { kind = "choice", choices = ["new", "used"] }
 since = { kind = "date" }

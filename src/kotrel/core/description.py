@@ -38,6 +38,7 @@ class Field:
         unique: name of a group of fields whose values never occur twice among all rows of the record.
         kept_by: ``system`` where the system works the value out itself; such a field is never loaded.
         synonyms: other headings people use for it.
+        words: words that may stand for a number, folded, and the number: ``{"ask": "0"}``.
     """
 
     name: str
@@ -56,6 +57,7 @@ class Field:
     unique: str | None = None
     kept_by: Literal["people", "system"] = "people"
     synonyms: tuple[str, ...] = ()
+    words: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def is_decimal(self) -> bool:

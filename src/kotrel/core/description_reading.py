@@ -10,7 +10,7 @@ from typing import Any, get_args
 from kotrel.core.codes import CODE_RULES
 from kotrel.core.description import DECIMAL_KINDS, Description, Field, Kind, Must, Record, load_order
 from kotrel.core.errors import WrongUse
-from kotrel.core.nearness import nearest
+from kotrel.core.nearness import folded, nearest
 from kotrel.core.toml_lines import line_of
 
 DEFAULT_DECIMALS = {"number": 3, "quantity": 3, "money": 2}
@@ -93,7 +93,7 @@ class _Reader:
 
 _FIELD_KEYS = (
     "title", "kind", "meaning", "example", "length", "decimals", "least", "most", "must", "to", "choices", "check",
-    "unique", "kept_by", "synonyms",
+    "unique", "kept_by", "synonyms", "words",
 )  # fmt: skip
 _RECORD_KEYS = (
     "title", "meaning", "key", "called", "path", "also_known_by", "together", "synonyms", "field",
@@ -141,7 +141,18 @@ def _field(reader: _Reader, name: str, raw: Any, *path: str) -> Field:
             reader.text_of(table, "kept_by", "people", *path), ("people", "system"), "kept_by", *path
         ),  # type: ignore[arg-type]
         synonyms=reader.texts(table, "synonyms", *path),
+        words=_words(reader, table, *path),
     )
+
+
+def _words(reader: _Reader, table: Mapping[str, Any], *path: str) -> dict[str, str]:
+    """Words that may stand for a number, and the numbers."""
+    found: dict[str, str] = {}
+    given = reader.table(table.get("words", {}), "words", *path, "words")
+    for word in given:
+        number = reader.decimal(given, word, *path, "words")
+        found[folded(word)] = f"{number:f}"
+    return found
 
 
 def _must(reader: _Reader, table: Mapping[str, Any], *path: str) -> Must:

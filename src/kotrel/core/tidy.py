@@ -176,6 +176,7 @@ _NUMBER_TROUBLES = {
 }
 _NUMBER_MENDS = {
     "number-as-typed": "numbers read by the column's own marks",
+    "word-for-number": "words that stand for a number",
     "binary-rounding": "rounding noise of the spreadsheet taken away",
 }
 
@@ -254,6 +255,8 @@ def _read_number_cell(text: str, decimals: int) -> tuple[str | None, str, str]:
 
 
 def _read_typed_number(text: str, mark: numbers.Mark | None, about: Field) -> tuple[str | None, str, str]:
+    if (meant := about.words.get(folded(text))) is not None:
+        return meant, "word-for-number", f"what “{text.strip()}” means in this field"
     read = numbers.read_number(text, mark)
     if read.trouble == "ambiguous":
         first, second = numbers.read_number(text, ".").value, numbers.read_number(text, ",").value

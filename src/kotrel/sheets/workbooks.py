@@ -86,7 +86,9 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool) -> Grid:
     with ThreadPoolExecutor(max_workers=1) as pool, _no_collector():
         # The reader works outside Python's lock, so looking for special cells beside it costs no time.
         looking = pool.submit(special_cells, path, name)
-        rows = book.get_sheet_by_name(name).to_python(skip_empty_area=False)
+        sheet = book.get_sheet_by_name(name)
+        rows = sheet.to_python(skip_empty_area=False)
+        down = [area for area in sheet.merged_cell_ranges or [] if area[1][0] > area[0][0]]
         columns = list(zip(*rows, strict=True)) if rows else []
         del rows
         found = looking.result()
@@ -110,6 +112,13 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool) -> Grid:
     if path.suffix.lower() == ".xlsb":
         remarks.append(
             "errors such as #N/A cannot be told from blanks in an .xlsb workbook: look for them, or save it as .xlsx"
+        )
+    if down:
+        where = ", ".join(f"{letter_of(area[0][1])}{area[0][0] + 1}" for area in down[:4]) + (
+            " …" if len(down) > 4 else ""
+        )
+        remarks.append(
+            f"{len(down)} cell{'s' if len(down) > 1 else ''} merged over several rows: only the first row has the value ({where})"
         )
     if found.hidden:
         few = ", ".join(map(str, found.hidden[:5])) + (" …" if len(found.hidden) > 5 else "")

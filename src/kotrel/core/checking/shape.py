@@ -47,6 +47,11 @@ def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
             else ("unprintable characters", "type the text anew")
         )
         found += rows.where("error", "strange-letters", title, field, wrong, message)
+    if bool(seen.str.contains("\ufffd", literal=True).any()):
+        found += rows.where(
+            "warning", "letters-lost", "letters that could not be read", field, values.str.contains("\ufffd", literal=True),
+            "somewhere on its way the text lost letters: take it from where it came",
+        )  # fmt: skip
     return found
 
 
