@@ -37,7 +37,9 @@ class InParts(Program):
                 for group in rows.findings
                 for row, value in group.cells.select("row", "value").iter_rows()
             }
-            mends = {(repair.kind, row, after) for repair in rows.repairs for row, _, after, _ in repair.cells.iter_rows()}
+            mends = {
+                (repair.kind, row, after) for repair in rows.repairs for row, _, after, _ in repair.cells.iter_rows()
+            }
             return found, mends, rows.values.height
 
         [whole] = check_files([path], workspace, Wanted(), TODAY, lambda step: None)
@@ -59,7 +61,10 @@ class InParts(Program):
 
 class Parts(Program):
     @settings(max_examples=40)
-    @given(st.lists(st.tuples(st.text("ab\n\"; é", max_size=6), st.text("xy\n", max_size=4)), min_size=1, max_size=30), st.integers(20, 200))
+    @given(
+        st.lists(st.tuples(st.text('ab\n"; é', max_size=6), st.text("xy\n", max_size=4)), min_size=1, max_size=30),
+        st.integers(20, 200),
+    )
     def test_parts_are_cut_between_rows(self, rows, size):
         import csv
         import io

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+import unicodedata
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach
@@ -14,19 +15,10 @@ _MARKS = (
     (codecs.BOM_UTF16_LE, "utf-16"),
     (codecs.BOM_UTF16_BE, "utf-16"),
 )
-_CODE_PAGES = (
-    "cp1252",
-    "cp1250",
-    "cp1251",
-    "cp1253",
-    "cp1254",
-    "cp1257",
-    "cp850",
-    "cp437",
-    "mac_roman",
-    "shift_jis",
-    "gb18030",
-)
+_WESTERN = ("cp1252", "cp1250", "cp850", "mac_roman", "cp437")
+"""Pages of Latin letters, the likeliest first."""
+_CODE_PAGES = (*_WESTERN, "cp1251", "cp1253", "cp1254", "cp1257", "koi8_r", "shift_jis", "gb18030")
+_SAMPLE = 64 * 1024
 
 
 def as_utf8(raw: bytes, name: str) -> tuple[bytes, list[str]]:
@@ -44,23 +36,50 @@ def as_utf8(raw: bytes, name: str) -> tuple[bytes, list[str]]:
                 return raw.decode(encoding).encode(), [f"read as {encoding.upper()}"]
             except UnicodeDecodeError:
                 raise _no_text(name) from None
+    if b"\x00" in raw[:4096]:
+        return _without_mark(raw, name)
     if _is_utf8(raw):
-        if b"\x00" in raw[:4096]:
-            return _without_mark(raw, name)
         return raw, []
-    from charset_normalizer import from_bytes
-
-    best = from_bytes(raw[: 512 * 1024], cp_isolation=list(_CODE_PAGES)).best()
-    # Windows-1252 is what nearly all such files are; another page has to be clearly better.
-    encoding = best.encoding if best is not None else "cp1252"
-    if encoding != "cp1252" and not _clearly(raw, encoding):
-        encoding = "cp1252"
+    page = _page_of(raw[:_SAMPLE])
     try:
-        return raw.decode(encoding).encode(), [f"not UTF-8: read in the code page {_called(encoding)}"]
+        return raw.decode(page).encode(), [f"not UTF-8: read in the code page {_called(page)}"]
     except UnicodeDecodeError:
-        return raw.decode("cp1252", errors="replace").encode(), [
-            "not UTF-8: read in the code page Windows-1252; some letters were not readable"
+        return raw.decode(page, errors="replace").encode(), [
+            f"not UTF-8: read in the code page {_called(page)}; some letters were not readable"
         ]
+
+
+def _page_of(sample: bytes) -> str:
+    """The code page of a text that is not UTF-8.
+
+    Where many letters are no ASCII, their frequencies tell the page. Where few are, as in western texts, frequencies tell
+    little: then the page counts in which those few sit in their words as letters do.
+    """
+    special = sum(byte > 127 for byte in sample)
+    letters = special + sum(chr(byte).isalpha() for byte in sample if byte < 128)
+    if special * 3 > letters:
+        from charset_normalizer import from_bytes
+
+        best = from_bytes(sample, cp_isolation=list(_CODE_PAGES)).best()
+        if best is not None:
+            return best.encoding
+    return min(_WESTERN, key=lambda page: (_oddness(sample.decode(page, errors="replace")), _WESTERN.index(page)))
+
+
+def _oddness(text: str) -> int:
+    """How many special characters stand where no letter would: a capital or a symbol inside a word."""
+    odd = 0
+    for place, letter in enumerate(text):
+        if letter < "\x80":
+            continue
+        before = text[place - 1] if place else " "
+        after = text[place + 1] if place + 1 < len(text) else " "
+        if letter.isalpha():
+            odd += letter.isupper() and before.islower()
+        else:
+            inside = before.isalpha() and after.isalpha() and letter not in "’‘´–—·°"
+            odd += inside or unicodedata.category(letter) in ("Cc", "So") or letter == "\ufffd"
+    return odd
 
 
 CHECKED = 8 * 1024 * 1024
@@ -92,19 +111,6 @@ def _without_mark(raw: bytes, name: str) -> tuple[bytes, list[str]]:
         return raw.decode(encoding).encode(), [f"read as {encoding.upper()}, though it has no mark"]
     except UnicodeDecodeError:
         raise _no_text(name) from None
-
-
-def _clearly(raw: bytes, encoding: str) -> bool:
-    """True where the letters above 127 read as letters of that page, and not as Windows-1252's western ones."""
-    sample = raw[: 64 * 1024]
-    try:
-        other = sample.decode(encoding, errors="strict")
-    except UnicodeDecodeError:
-        other = sample.decode(encoding, errors="ignore")
-    foreign = [letter for letter in other if ord(letter) > 127]
-    western = [letter for letter in sample.decode("cp1252", errors="replace") if ord(letter) > 127]
-    odd = sum(not (letter.isalpha() or letter in "€£°²³µ×–—’‘“”…®©™½¼¾§·«»´") for letter in western)
-    return bool(foreign) and odd * 3 > len(western) and all(letter.isprintable() for letter in foreign)
 
 
 def _called(encoding: str) -> str:

@@ -1,0 +1,113 @@
+"""Looking at columns: kinds, fullness, damage; and how words, lists and choices are tidied."""
+
+import unittest
+
+import polars as pl
+
+from kotrel.core.checking import check_rows
+from kotrel.core.find_table import find_table
+from kotrel.core.inspecting import kind_of, look_at
+from kotrel.core.sheet import Column, Table
+from kotrel.core.sources import Source, column_named, raw_values
+from tests.support import grid, held, rows
+
+
+class Kinds(unittest.TestCase):
+    def test_what_nearly_all_values_are(self):
+        cases = {
+            "yes/no": ["yes", "no", "Yes"],
+            "barcode": ["20123451", "6291041500213"],
+            "whole number": ["12", "7", "-3"],
+            "code": ["00120", "00121"],
+            "number": ["1.234,50", "€ 7", "12 %", "(3.50)"],
+            "date": ["2026-01-31", "31.1.2026", "1 March 2026"],
+            "text": ["Braided rope", "Anchor chain 8 mm"],
+        }
+        for kind, values in cases.items():
+            self.assertEqual(kind_of(pl.Series(values)), kind)
+        self.assertEqual(
+            kind_of(pl.Series(["ROP-40010", "ROP-40020"])), "code", "letters before a dash are no currency"
+        )
+        self.assertEqual(
+            kind_of(pl.Series([*map(str, range(95)), *"abcde"])), "whole number", "one in twenty may be odd"
+        )
+
+    def test_fullness_uniqueness_and_lengths(self):
+        [first, second] = look_at(find_table(grid(("Code", "Note"), ("A", "x"), ("B", ""), ("CCC", "x"))))
+        self.assertEqual((first.filled, first.unique, first.shortest, first.longest), (3, 3, 1, 3))
+        self.assertEqual((second.filled, second.unique, second.examples), (2, 1, ("x",)))
+
+    def test_damage_is_told_with_counts(self):
+        kinds = {"A": pl.Series(["text", "text", "text", "text", "error", "uncalculated"])}
+        table = find_table(grid(("Code",), (" A ",), ("4.01E+12",), ("Ã¤",), ("#N/A",), ("f",), kinds=kinds))
+        [look] = look_at(table)
+        told = " / ".join(look.damage)
+        for words in (
+            "1 cell with an error",
+            "1 cell with a formula",
+            "1 cell with blanks",
+            "1 cell in exponent form",
+            "1 cell with letters of a wrong",
+        ):
+            self.assertIn(words, told)
+
+
+class WordsAndLists(unittest.TestCase):
+    HEAD = ("Item code", "Description", "Unit", "Cost", "Condition", "More barcodes")
+
+    def test_words_that_stand_for_a_number_are_told(self):
+        tidied = rows(
+            self.HEAD,
+            ("A", "x", "EA", "Ask", "", ""),
+            ("B", "x", "EA", "ON REQUEST", "", ""),
+            ("C", "x", "EA", "POA", "", ""),
+        )
+        self.assertEqual(tidied.values["cost"].to_list()[:2], ["0.00", "0.00"])
+        self.assertEqual([repair.kind for repair in tidied.repairs], ["word-for-number"])
+        self.assertEqual(
+            [(group.kind, group.cells["row"].to_list()) for group in tidied.findings], [("not-a-number", [4])]
+        )
+
+    def test_choices_in_any_case_and_lists_without_doubles(self):
+        tidied = rows(self.HEAD, ("A", "x", "EA", "", "NEW", "1;2 ; 1"), ("B", "x", "EA", "", "Used ", "3,4"))
+        self.assertEqual(tidied.values["condition"].to_list(), ["new", "used"])
+        self.assertEqual(tidied.values["more_barcodes"].to_list(), ["1; 2", "3; 4"])
+
+    def test_per_cent_is_no_amount(self):
+        checked = check_rows(rows((*self.HEAD[:4], "Length"), ("A", "x", "EA", "12 %", "12 %")), held())
+        kinds = {(group.kind, group.field) for group in checked.findings}
+        self.assertIn(("per-cent", "cost"), kinds)
+        self.assertNotIn(("per-cent", "length"), kinds)
+
+    def test_lost_letters_are_a_warning(self):
+        checked = check_rows(rows(self.HEAD[:3], ("A", "Gr\ufffd\ufffde", "EA")), held())
+        self.assertEqual([(g.severity, g.kind) for g in checked.findings], [("warning", "letters-lost")])
+
+    def test_a_guarded_text_loses_its_guard_and_an_apostrophe_stays(self):
+        tidied = rows(self.HEAD[:2], ("A", "'=1+1"), ("B", "'s hook"), ("'-5", "x"))
+        self.assertEqual(tidied.values.drop("row").rows(), [("A", "=1+1"), ("B", "'s hook"), ("-5", "x")])
+
+
+class Sources(unittest.TestCase):
+    def setUp(self):
+        cells = pl.DataFrame(
+            {"row": [2, 3], "A": ["x", None], "B": ["y", " "], "C": ["3 mm/20 m", "z"]},
+            schema_overrides={"row": pl.UInt32},
+        )
+        self.table = Table("t", "S", 1, tuple(Column(letter, f"head {letter}") for letter in "ABC"), cells, {})
+
+    def raw(self, **source):
+        return raw_values(self.table, Source(**source)).to_list()
+
+    def test_every_way_a_field_is_fed(self):
+        self.assertEqual(self.raw(columns=("A",)), ["x", None])
+        self.assertEqual(self.raw(fixed="EA"), ["EA", "EA"])
+        self.assertEqual(self.raw(columns=("A", "B"), between=", "), ["x, y", None])
+        self.assertEqual(self.raw(columns=("A", "B"), last=True), ["y", None])
+        self.assertEqual(self.raw(columns=("C",), pattern="{d} mm / {l} m", part="l"), ["20", None])
+        self.assertEqual(self.raw(columns=("A",), translate={"x": "EA"}), ["EA", None])
+
+    def test_columns_by_heading_and_by_letter(self):
+        self.assertEqual(column_named(self.table.columns, "HEAD-B").letter, "B")
+        self.assertEqual(column_named(self.table.columns, "=c").letter, "C")
+        self.assertIsNone(column_named(self.table.columns, "B"))

@@ -1,0 +1,159 @@
+"""Files that Kotrel writes: what goes in comes out, and a file is there whole or not at all."""
+
+import re
+import tempfile
+import unittest
+from datetime import date
+from pathlib import Path
+
+import openpyxl
+import polars as pl
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kotrel.core.conventions import Conventions
+from kotrel.core.errors import KotrelError, OutOfReach, WrongUse
+from kotrel.core.find_table import find_table
+from kotrel.core.matching import match_headings
+from kotrel.core.understanding import understand
+from kotrel.sheets.encodings import as_utf8
+from kotrel.sheets.marking import marked_name
+from kotrel.sheets.opening import open_sheets
+from kotrel.sheets.tables_out import OutBook, OutColumn, OutSheet, write_book
+from kotrel.sheets.templates import Template, write_template
+from kotrel.sheets.writing import demand_free, free_name, written_whole
+from tests.support import small
+
+ITEM = small().records["item"]
+FIELDS = ("code", "description", "unit", "cost", "lot_tracked", "since", "more_barcodes")
+
+words = (
+    st.text(st.sampled_from("aZ09 =+-@'\"\\;,éß🐟ü#%\n"), min_size=1, max_size=12)
+    .map(str.strip)
+    .filter(lambda text: bool(text) and text != "'")
+)
+lines = st.tuples(
+    st.sampled_from(["00120", "1E5", "3-12", "TRUE", "=1+1", "-5", "ROP-40010", "4012345678901", "@x", "0"]),
+    st.one_of(st.none(), words),
+    st.sampled_from(["EA", "M", None]),
+    st.one_of(st.none(), st.decimals(0, 10**9, places=2).map(lambda number: f"{abs(number):.2f}")),
+    st.sampled_from(["yes", "no", None]),
+    st.one_of(st.none(), st.dates(date(1990, 1, 1), date(2050, 1, 1)).map(date.isoformat)),
+    st.sampled_from([None, "20123451", "20123451; 2012345000056"]),
+)
+
+
+class RoundTrips(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def back(self, name, rows, columns=None):
+        """The rows after they were written and read again."""
+        frame = pl.DataFrame(rows, schema=dict.fromkeys(FIELDS, pl.String), orient="row")
+        columns = columns or tuple(OutColumn(ITEM.fields[field].title, ITEM.fields[field]) for field in FIELDS)
+        path = free_name(self.folder / name)
+        write_book(OutBook((OutSheet("Items", columns, frame),), {"Kotrel export": "x"}), path)
+        [grid] = open_sheets(path)
+        table = find_table(grid, 1)
+        return understand(table, match_headings(table, ITEM), Conventions(), date(2026, 1, 1))
+
+    @settings(max_examples=25)
+    @given(st.lists(lines, min_size=1, max_size=8))
+    def test_every_value_survives_every_format(self, rows):
+        for name in ("a.xlsx", "a.ods", "a.csv", "a.tsv"):
+            # Tab-separated text has no line breaks inside values, and says so by a blank.
+            wanted = [tuple(re.sub(r"\n+", " ", v) if v and name == "a.tsv" else v for v in row) for row in rows]
+            wanted = [tuple(v.strip() if v else v for v in row) for row in wanted]
+            got = self.back(name, rows)
+            self.assertEqual(got.values.select(FIELDS).rows(), wanted, name)
+            self.assertEqual(got.findings, (), name)
+
+    def test_nothing_becomes_a_formula_or_a_link(self):
+        self.back("a.xlsx", [("=1+1", "http://x.example", None, None, None, None, None)])
+        page = openpyxl.load_workbook(self.folder / "a.xlsx").active
+        self.assertEqual(
+            [(cell.value, cell.data_type, cell.hyperlink) for cell in page[2][:2]],
+            [("=1+1", "s", None), ("http://x.example", "s", None)],
+        )
+
+    def test_unknown_endings_and_too_many_sheets(self):
+        sheet = OutSheet("S", (OutColumn("a"),), pl.DataFrame({"a": ["x"]}))
+        for book, name in ((OutBook((sheet,)), "a.pdf"), (OutBook((sheet, sheet)), "a.csv")):
+            with self.assertRaises(WrongUse):
+                write_book(book, self.folder / name)
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_a_file_is_there_whole_or_not_at_all(self):
+        path = self.folder / "a.txt"
+        with self.assertRaises(ZeroDivisionError), written_whole(path) as temporary:
+            temporary.write_text("half")
+            raise ZeroDivisionError
+        self.assertEqual(list(self.folder.iterdir()), [])
+        with written_whole(path) as temporary:
+            temporary.write_text("whole")
+        self.assertEqual([each.name for each in self.folder.iterdir()], ["a.txt"])
+        with self.assertRaises(WrongUse):
+            demand_free(path)
+        with self.assertRaises(OutOfReach), written_whole(self.folder / "no" / "a.txt"):
+            pass
+
+    def test_names_of_marked_copies(self):
+        self.assertEqual(marked_name(self.folder / "p.csv").name, "p.marked.xlsx")
+        (self.folder / "p.marked.xlsx").touch()
+        self.assertEqual(marked_name(self.folder / "p.marked.xlsx").name, "p.marked-2.xlsx")
+        (self.folder / "p.marked-2.xlsx").touch()
+        self.assertEqual(marked_name(self.folder / "p.marked-2.xlsx").name, "p.marked-3.xlsx")
+
+    def test_a_template_has_must_fill_formats_and_drop_downs(self):
+        fields = tuple(ITEM.fields[name] for name in FIELDS)
+        empty = pl.DataFrame(schema=dict.fromkeys(FIELDS, pl.String))
+        lists = {"unit": pl.DataFrame({"code": ["EA", "M"], "name": ["each", "metre"]})}
+        write_template([Template(ITEM, fields, empty)], lists, self.folder / "t.xlsx")
+        book = openpyxl.load_workbook(self.folder / "t.xlsx")
+        page = book["Item"]
+        fills = [cell.fill.start_color.rgb for cell in page[1]]
+        self.assertEqual(len({fills[0], fills[1], fills[4]}), 3, "always, for new rows, and may")
+        self.assertIn("must be filled", page["A1"].comment.text)
+        self.assertEqual(
+            page.column_dimensions["A"].number_format if hasattr(page.column_dimensions["A"], "number_format") else "@",
+            "@",
+        )
+        rules = {str(rule.sqref).split(":")[0]: rule.formula1 for rule in page.data_validations.dataValidation}
+        self.assertEqual(rules, {"C2": "'Kotrel lists'!$A$2:$A$3", "E2": '"yes,no"'})
+        self.assertEqual([cell.value for cell in book["Kotrel lists"]["A"]], ["unit", "EA", "M"])
+        guide = {row[0].value: row for row in book["Kotrel guide"].iter_rows()}
+        self.assertEqual(guide["Unit"][3].value, "EA, M")
+
+
+class CodePages(unittest.TestCase):
+    def test_pages_are_found_and_told(self):
+        text = "Größe;Türen für Boote, 12 € — schöne Grüße aus Hüllan\n" * 3
+        for encoding, said in (
+            ("utf-8", []),
+            ("utf-8-sig", []),
+            ("utf-16", ["UTF-16"]),
+            ("utf-16-le", ["UTF-16"]),
+            ("cp1252", ["Windows-1252"]),
+        ):
+            raw, remarks = as_utf8(text.encode(encoding), "x")
+            self.assertEqual(raw.decode(), text, encoding)
+            self.assertEqual(len(remarks), len(said))
+            self.assertTrue(all(word in remark for word, remark in zip(said, remarks, strict=True)))
+
+    def test_pages_of_other_letters_are_told_from_western_ones(self):
+        for page, text in (
+            ("cp1251", "Наименование;Канат белый плетёный, якорная цепь\nКанат;восемь миллиметров\n" * 5),
+            ("cp1250", "Nazwa;Łańcuch żeglarski, źródło\nKąt;wąż gęsty\n"),
+            ("cp850", "Größe;Türen für Boote, schöne Grüße\n"),
+            ("mac_roman", "Größe;Türen für Boote, schöne Grüße\n"),
+            ("cp1252", "Désignation;Câble 4 m², 12 € – prêt à l’emploi\n"),
+        ):
+            raw, remarks = as_utf8(text.encode(page), "x")
+            self.assertEqual(raw.decode(), text, page)
+            self.assertIn("code page", remarks[0])
+
+    def test_what_is_no_text_is_refused(self):
+        with self.assertRaises(KotrelError):
+            as_utf8(b"\xff\xfe\x00", "x")
