@@ -1,7 +1,6 @@
 """A person at a terminal, two people at once, and a program that is killed."""
 
 import os
-import random
 import select
 import signal
 import sqlite3
@@ -112,20 +111,19 @@ class TwoPeople(Program):
 class Killed(Program):
     def test_a_load_that_is_killed_leaves_all_of_it_or_nothing(self):
         self.start_shop()
-        count = 15_000
+        count = 40_000
         self.write(
             "many.csv", "Item code,Description,Unit,Category", *(f"KIL-{n:05},Rope,M,ROPE" for n in range(count))
         )
-        chance = random.Random(7)
         seen = set()
-        for _ in range(6):
+        for delay in (0.3, 0.6, 0.9, 1.2, 1.5, 1.8):
             load = subprocess.Popen(
                 [sys.executable, "-m", "kotrel", "load", "many.csv", "--yes"],
                 cwd=self.folder,
                 stdout=subprocess.DEVNULL,
                 stderr=subprocess.DEVNULL,
             )
-            time.sleep(chance.uniform(0.4, 1.8))
+            time.sleep(delay)
             load.send_signal(signal.SIGKILL if sys.platform != "win32" else signal.SIGTERM)
             load.wait()
             database = sqlite3.connect(self.folder / "practice.db")

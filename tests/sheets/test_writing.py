@@ -3,7 +3,9 @@
 import re
 import tempfile
 import unittest
+from dataclasses import replace
 from datetime import date
+from decimal import Decimal
 from pathlib import Path
 
 import openpyxl
@@ -15,6 +17,7 @@ from kotrel.core.conventions import Conventions
 from kotrel.core.errors import KotrelError, OutOfReach, WrongUse
 from kotrel.core.find_table import find_table
 from kotrel.core.matching import match_headings
+from kotrel.core.numbers import read_number
 from kotrel.core.understanding import understand
 from kotrel.sheets.encodings import as_utf8
 from kotrel.sheets.marking import marked_name
@@ -77,6 +80,21 @@ class RoundTrips(unittest.TestCase):
             [(cell.value, cell.data_type, cell.hyperlink) for cell in page[2][:2]],
             [("=1+1", "s", None), ("http://x.example", "s", None)],
         )
+
+    def test_numbers_in_text_files_can_be_read_in_one_way_only(self):
+        weight = replace(ITEM.fields["length"], decimals=3)
+        values = ["10.000", "2.500", "1.125", "-12.345", "0.125", "1234.567", "100.000", "0.000", None]
+        sheet = OutSheet(
+            "S",
+            (OutColumn("Code", ITEM.fields["code"]), OutColumn("Weight", weight)),
+            pl.DataFrame({"c": ["x"] * 9, "w": values}),
+        )
+        write_book(OutBook((sheet,)), self.folder / "w.csv")
+        [grid] = open_sheets(self.folder / "w.csv")
+        got = grid.cells["B"].to_list()[1:]
+        self.assertEqual(got, ["10", "2.5", "1.1250", "-12.3450", "0.125", "1234.567", "100", "0", None])
+        for text, value in zip(got[:-1], values[:-1], strict=True):
+            self.assertEqual(read_number(text, None).value, Decimal(value), text)
 
     def test_unknown_endings_and_too_many_sheets(self):
         sheet = OutSheet("S", (OutColumn("a"),), pl.DataFrame({"a": ["x"]}))

@@ -11,7 +11,7 @@ from kotrel.core.description import Field
 from kotrel.core.expressions import Compiled, Scope, compile_expression, number_codes
 from kotrel.core.nearness import folded
 from kotrel.core.rows import Rows
-from kotrel.core.tidy import fixed_decimals
+from kotrel.core.tidying import fixed_decimals
 from kotrel.core.words import read_yes_no
 
 Names = Callable[[str], Mapping[str, str]]

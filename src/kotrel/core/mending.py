@@ -21,7 +21,7 @@ from kotrel.core.lookalikes import as_dates, as_number, plain, right_code_page, 
 from kotrel.core.naming import ListNames
 from kotrel.core.nearness import folded
 from kotrel.core.rows import Rows
-from kotrel.core.tidy import is_few
+from kotrel.core.tidying import is_few
 
 TITLES = {
     "name-for-code": "names and other spellings turned into codes",

@@ -15,7 +15,7 @@ from kotrel.core.numbers import Mark
 from kotrel.core.rows import Rows
 from kotrel.core.sheet import Table
 from kotrel.core.sources import raw_values
-from kotrel.core.tidy import Setting, Tidied, column_mark, tidy
+from kotrel.core.tidying import Setting, Tidied, column_mark, tidy
 
 
 def understand(table: Table, matched: Matched, conventions: Conventions, today: date, mark: Mark | None = None) -> Rows:
@@ -28,7 +28,7 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
     record = matched.record
     if matched.optional:
         table = _rows_that_say_anything(table, matched)
-    setting = Setting(conventions, today, sheet_mark(table, matched) or mark)
+    setting = Setting(conventions, today, sheet_mark(table, matched) or mark, not table.sheet)
     sheet_rows = table.cells["row"]
     columns: list[pl.Series] = [sheet_rows]
     findings: list[FindingGroup] = []

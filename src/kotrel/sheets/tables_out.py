@@ -136,11 +136,12 @@ def write_text(sheet: OutSheet, path: Path, separator: str) -> None:
     names = [f"c{place}" for place in range(len(sheet.columns))]
     rows = sheet.rows.rename(dict(zip(sheet.rows.columns, names, strict=True)))
     for name, column in zip(names, sheet.columns, strict=True):
-        if column.field is None or not column.field.is_decimal:
-            text = pl.col(name)
-            rows = rows.with_columns(
-                pl.when(text.str.contains(r"^[=+\-@\t]")).then(pl.lit(GUARD) + text).otherwise(text).alias(name)
-            )
+        text = pl.col(name)
+        if column.field is not None and column.field.is_decimal:
+            rows = rows.with_columns(_clear_number(text).alias(name))
+        else:
+            guarded = pl.when(text.str.contains(r"^'*[=+\-@\t]")).then(pl.lit(GUARD) + text).otherwise(text)
+            rows = rows.with_columns(guarded.alias(name))
     heading = pl.DataFrame({name: [column.heading] for name, column in zip(names, sheet.columns, strict=True)})
     out = pl.concat([heading, rows])
     if separator == "\t":
@@ -149,6 +150,12 @@ def write_text(sheet: OutSheet, path: Path, separator: str) -> None:
     path.write_bytes(
         b"\xef\xbb\xbf" + out.write_csv(include_header=False, separator=separator, line_terminator="\r\n").encode()
     )
+
+
+def _clear_number(text: pl.Expr) -> pl.Expr:
+    """A number without zeros at its end, and with four decimals where three could be taken for thousands (1.125)."""
+    short = pl.when(text.str.contains(r"^-?[0-9]+\.[0-9]+$")).then(text.str.replace(r"\.?0+$", "")).otherwise(text)
+    return pl.when(short.str.contains(r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$")).then(short + "0").otherwise(short)
 
 
 # --- OpenDocument ----------------------------------------------------------------------------------------------------

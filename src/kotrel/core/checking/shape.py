@@ -10,7 +10,7 @@ from kotrel.core.findings import FindingGroup
 from kotrel.core.held import Held
 from kotrel.core.numbers import PLAIN
 from kotrel.core.rows import Rows
-from kotrel.core.tidy import is_few
+from kotrel.core.tidying import is_few
 
 LARGEST = 12
 """Digits before the point: with up to six decimals, a scaled whole number still fits 64 bits."""

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Iterable, Sequence
-from contextlib import AbstractContextManager
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import AbstractContextManager, contextmanager
 from typing import Any
 
 import polars as pl
@@ -83,17 +83,25 @@ class Database(ABC):
     def changing(self) -> AbstractContextManager[None]:
         """A transaction that no other load runs beside; kept when left without an exception."""
 
-    @abstractmethod
-    def trying(self) -> AbstractContextManager[None]:
+    @contextmanager
+    def trying(self) -> Iterator[None]:
         """A part of a transaction that is always taken back at its end."""
+        self.run("SAVEPOINT trying")
+        try:
+            yield
+        finally:
+            self.run("ROLLBACK TO SAVEPOINT trying")
+            self.run("RELEASE SAVEPOINT trying")
 
     @abstractmethod
     def has_table(self, schema: str, table: str) -> bool:
         """True where the table is there."""
 
-    @abstractmethod
     def create(self, statements: Iterable[str]) -> None:
         """Runs the statements that create tables, all or none."""
+        with self.changing():
+            for statement in statements:
+                self.run(statement)
 
     @abstractmethod
     def close(self) -> None:

@@ -172,22 +172,8 @@ class PostgresDatabase(Database):
         if not self.connection.closed:
             self.connection.execute("ROLLBACK")
 
-    @contextmanager
-    def trying(self) -> Iterator[None]:
-        self.run("SAVEPOINT trying")
-        try:
-            yield
-        finally:
-            self.run("ROLLBACK TO SAVEPOINT trying")
-            self.run("RELEASE SAVEPOINT trying")
-
     def has_table(self, schema: str, table: str) -> bool:
         return self.run("SELECT to_regclass(?) IS NOT NULL", [quoted(schema, table)])[0][0] is True
-
-    def create(self, statements: Iterable[str]) -> None:
-        with self.changing():
-            for statement in statements:
-                self.run(statement)
 
     def close(self) -> None:
         self.connection.close()

@@ -168,22 +168,8 @@ class SqliteDatabase(Database):
                 self.connection.execute("ROLLBACK")
             raise
 
-    @contextmanager
-    def trying(self) -> Iterator[None]:
-        self.run("SAVEPOINT trying")
-        try:
-            yield
-        finally:
-            self.run("ROLLBACK TO trying")
-            self.run("RELEASE trying")
-
     def has_table(self, schema: str, table: str) -> bool:
         return bool(self.run("SELECT 1 FROM sqlite_master WHERE type IN ('table', 'view') AND name = ?", [table]))
-
-    def create(self, statements: Iterable[str]) -> None:
-        with self.changing():
-            for statement in statements:
-                self.run(statement)
 
     def close(self) -> None:
         self.connection.close()

@@ -51,10 +51,12 @@ def read_rows(
         distinct = wanted.unique().drop_nulls().to_list()
         if not distinct:
             return pl.DataFrame(schema=dict.fromkeys(fields, pl.String))
-        condition, values = database.among(store.column(field), distinct)
+        condition, values = database.among(f"t.{store.column(field)}", distinct)
         conditions.append(condition)
     if filled is not None:
-        conditions.append(f"{store.column(filled)} IS NOT NULL")
+        conditions.append(f"t.{store.column(filled)} IS NOT NULL")
     where = f" WHERE {' AND '.join(conditions)}" if conditions else ""
-    columns = [database.as_text(store.column(name), store.record.fields[name]) for name in fields]
-    return database.frame(columns, list(fields), f"FROM {store.name}{where}", values)
+    # With the table's name before it, a column that is not there is an error: SQLite would take the quoted name alone for
+    # a text, and every row would silently hold that.
+    columns = [database.as_text(f"t.{store.column(name)}", store.record.fields[name]) for name in fields]
+    return database.frame(columns, list(fields), f"FROM {store.name} AS t{where}", values)
