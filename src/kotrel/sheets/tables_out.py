@@ -138,7 +138,9 @@ def write_text(sheet: OutSheet, path: Path, separator: str) -> None:
     for name, column in zip(names, sheet.columns, strict=True):
         text = pl.col(name)
         if column.field is not None and column.field.is_decimal:
-            rows = rows.with_columns(_clear_number(text).alias(name))
+            # Three decimals behind a point could be taken for thousands; two or four could not.
+            if column.field.decimals == 3:
+                rows = rows.with_columns(_clear_number(text).alias(name))
         else:
             guarded = pl.when(text.str.contains(r"^'*[=+\-@\t]")).then(pl.lit(GUARD) + text).otherwise(text)
             rows = rows.with_columns(guarded.alias(name))
