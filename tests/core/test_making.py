@@ -70,7 +70,9 @@ class Making(unittest.TestCase):
         self.assertEqual(got["code"].to_list(), ["M-008", "T-004", "EA-002", "M-009"])
 
     def test_a_code_made_from_a_blank_is_no_code(self):
-        got = made((("", "M", "x"), ("", "", "x")), code=Source(("A",), make="unit + '-' + next(3)"), unit=Source(("B",)))
+        got = made(
+            (("", "M", "x"), ("", "", "x")), code=Source(("A",), make="unit + '-' + next(3)"), unit=Source(("B",))
+        )
         self.assertEqual(got["code"].to_list(), ["M-001", None])
 
     def test_an_expression_knows_only_what_is_fed(self):

@@ -158,6 +158,7 @@ def _mark_copy(source: Path, rows: Rows, marks: Sequence[Mark], path: Path) -> N
     import openpyxl
     from openpyxl.comments import Comment
     from openpyxl.styles import PatternFill
+    from openpyxl.worksheet.hyperlink import Hyperlink
 
     book = openpyxl.load_workbook(source, keep_vba=source.suffix.lower() == ".xlsm", rich_text=True)
     sheet = book[rows.table.sheet]
@@ -190,8 +191,9 @@ def _mark_copy(source: Path, rows: Rows, marks: Sequence[Mark], path: Path) -> N
         for column, value in enumerate(values, start=1):
             summary.cell(line, column, value)
         if link:
-            summary.cell(line, 1).hyperlink = f"#'{rows.table.sheet}'!{link}"
-            summary.cell(line, 1).style = "Hyperlink"
+            cell = summary.cell(line, 1)
+            cell.hyperlink = Hyperlink(ref=cell.coordinate, location=f"{_in_quotes(rows.table.sheet)}!{link}")
+            cell.style = "Hyperlink"
     for letter, width in zip("ABCD", WIDTHS, strict=True):
         summary.column_dimensions[letter].width = width
     for line in (1, 5):
@@ -202,6 +204,11 @@ def _mark_copy(source: Path, rows: Rows, marks: Sequence[Mark], path: Path) -> N
     for each_sheet in book.worksheets:
         each_sheet.sheet_view.tabSelected = each_sheet.title == SUMMARY
     book.save(path)
+
+
+def _in_quotes(sheet: str) -> str:
+    """A sheet's name as links write it."""
+    return "'" + sheet.replace("'", "''") + "'"
 
 
 def _take_old_marks_away(book: Any, sheet: Any, place: int) -> None:
@@ -242,7 +249,7 @@ def _mark_anew(rows: Rows, marks: Sequence[Mark], path: Path) -> None:
     for line, (texts, at) in enumerate(_summary(rows, marks)):
         summary.write_row(line, 0, texts, bold if line in (0, 4) else None)
         if at:
-            summary.write_url(line, 0, f"internal:'{name}'!{at}", link, str(texts[0]))
+            summary.write_url(line, 0, f"internal:{_in_quotes(name)}!{at}", link, str(texts[0]))
     for column, width in enumerate(WIDTHS):
         summary.set_column(column, column, width)
     heading = table.heading_row - 1
