@@ -52,6 +52,24 @@ class Kinds(unittest.TestCase):
         ):
             self.assertIn(words, told)
 
+    def test_what_a_spreadsheet_may_have_turned_is_told(self):
+        kinds = {"A": pl.Series(["text", *["text"] * 5, "date", "yes_no"])}
+        table = find_table(
+            grid(
+                ("Code",),
+                *((f"{n:05}",) for n in range(10000, 10004)),
+                ("120",),
+                ("2026-12-03",),
+                ("TRUE",),
+                kinds=kinds,
+            )
+        )
+        told = " / ".join(look_at(table)[0].damage)
+        for words in ("1 cell with a date", "1 cell with a yes or no", "1 cell shorter than the usual 5 digits"):
+            self.assertIn(words, told)
+        plain = find_table(grid(("Quantity",), *((str(n),) for n in (5, 12, 120, 13000))))
+        self.assertEqual(look_at(plain)[0].damage, ())
+
 
 class WordsAndLists(unittest.TestCase):
     HEAD = ("Item code", "Description", "Unit", "Cost", "Condition", "More barcodes")

@@ -115,5 +115,33 @@ def damage_of(table: Table, letter: str) -> list[str]:
         "with a text like #N/A",
     )
     tell(values.str.contains("[\u200b\u00a0\ufeff]"), "with no-break or zero-width spaces")
+    _tell_turned(table, letter, tell)
     tell(values.str.contains("�|Ã[\u0080-\u00bf]|â€"), "with letters of a wrong code page")
     return found
+
+
+def _tell_turned(table: Table, letter: str, tell: Callable[[pl.Series, str], None]) -> None:
+    """Cells that a spreadsheet may have turned into something else: they are unlike most of their column."""
+    values = table.cells[letter]
+    filled = max(len(values) - values.null_count(), 1)
+    for kind, words in (
+        ("date", "with a date among other values: codes may have been turned into dates"),
+        ("yes_no", "with a yes or no among other values: codes may have been turned into them"),
+    ):
+        odd = table.kind_is(letter, kind)
+        if 0 < int(odd.sum()) * 2 < filled:
+            tell(odd, words)
+    tell(
+        table.kind_is(letter, "number") & values.str.contains(r"^[0-9]{16,}$"),
+        "with more than 15 digits: the last ones are lost",
+    )
+    digits = values.str.contains(r"^[0-9]{3,}$").fill_null(False)
+    widths = values.filter(digits).str.len_chars()
+    if len(widths) * 2 > filled:
+        usual = int(widths.mode().max() or 0)  # type: ignore[arg-type]
+        # One width for nearly all: what is shorter has probably lost zeros in front.
+        if usual >= 5 and int((widths == usual).sum()) * 5 >= len(widths) * 4:
+            tell(
+                digits & (values.str.len_chars() < usual),
+                f"shorter than the usual {usual} digits: leading zeros may be lost",
+            )
