@@ -21,13 +21,15 @@ def show_inspected(screen: Screen, inspected: Inspected) -> None:
     likely = inspected.likely
     name = inspected.file.name
     if likely is None:
-        screen.show(Text("\nNo record of the system is recognised in it.", style="yellow"))
-        screen.show(Text("Next: kotrel records    shows what the system takes", style="dim"))
+        screen.show(Text("\nBy its headings alone it is no record of the system.", style="yellow"))
+        screen.show(Text(f"Next: kotrel map {name} RECORD    proposes which column feeds which field", style="dim"))
+        screen.show(Text("      kotrel records    shows what the system takes", style="dim"))
         return
     line = Text("\nLikely ").append(likely.record.title.lower(), style="bold").append(" rows")
     if inspected.key:
         line.append(f", named by {listed([f'“{heading}”' for heading in inspected.key])}")
-    line.append(f": {len(likely.letters)} columns are fields of {likely.record.name}")
+    fields = count(len(likely.letters), "column is a field", "columns are fields")
+    line.append(f": {fields} of {likely.record.name}")
     if likely.unknown:
         line.append(f"; {count(len(likely.unknown), 'column')} would be left out")
     screen.show(line, Text(f"Next: kotrel check {name}", style="dim"))

@@ -47,6 +47,8 @@ def inspect_file(
     if description is not None:
         for table in tables:
             matched = likely_record(table, list(description.records.values()))
-            if matched is not None and (best is None or len(matched.letters) > best[0]):
+            # One heading in a wide sheet that happens to be a field's says nothing about the sheet.
+            by_chance = matched is not None and len(matched.letters) == 1 and len(table.columns) > 3
+            if matched is not None and not by_chance and (best is None or len(matched.letters) > best[0]):
                 best = (len(matched.letters), matched, table.sheet)
     return Inspected(path, tuple(looked), best[1] if best else None, best[2] if best else "")
