@@ -88,6 +88,12 @@ def _mark_shown_by(body: str) -> Mark | Literal["either", "none"]:
     return used
 
 
+def _body_and_trail(found: re.Match[str]) -> tuple[str, str | None]:
+    """The digits and marks of a number, and a minus behind them. “12.–” and “12,-”: the dash stands for the cents."""
+    body, trail = found["body"], found["trail"]
+    return (body + "00", None) if trail and body.endswith((".", ",")) else (body, trail)
+
+
 def mark_of(values: Iterable[str]) -> tuple[Mark | None, bool]:
     """The decimal mark of a column's values, and whether they contradict each other.
 
@@ -97,7 +103,7 @@ def mark_of(values: Iterable[str]) -> tuple[Mark | None, bool]:
     votes = {".": 0, ",": 0}
     for value in values:
         if found := _SHAPE.match(_BLANKS.sub("", value)):
-            shown = _mark_shown_by(found["body"])
+            shown = _mark_shown_by(_body_and_trail(found)[0])
             if shown in votes:
                 votes[shown] += 1
     if not any(votes.values()):
@@ -110,7 +116,7 @@ def read_number(text: str, mark: Mark | None) -> Read:
     """Reads one number as typed.
 
     Understood are currency signs and codes before or after, blanks and apostrophes between thousands, a minus before
-    or after, brackets for negatives, an exponent, and a per cent sign (told as ``percent``: the value is the number
+    or after, a dash for the cents, brackets for negatives, an exponent, and a per cent sign (told as ``percent``: the value is the number
     before the sign).
 
     Args:
@@ -120,7 +126,7 @@ def read_number(text: str, mark: Mark | None) -> Read:
     found = _SHAPE.match(_BLANKS.sub("", text))
     if not found or bool(found["open"]) != bool(found["close"]):
         return Read(None, "no-number")
-    body = found["body"]
+    body, trail = _body_and_trail(found)
     shown = _mark_shown_by(body)
     if shown == "either":
         if mark is None:
@@ -136,7 +142,7 @@ def read_number(text: str, mark: Mark | None) -> Read:
     value = Decimal("".join(groups) + ("." + part if part else "") or "0")
     if found["exponent"]:
         value = value.scaleb(int(found["exponent"][1:]))
-    signs = [found[name] for name in ("sign", "sign2", "trail") if found[name] not in (None, "+")]
+    signs = [sign for sign in (found["sign"], found["sign2"], trail) if sign not in (None, "+")]
     if len(signs) + bool(found["open"]) > 1:
         return Read(None, "no-number")
     if signs or found["open"]:

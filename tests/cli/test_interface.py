@@ -1,0 +1,90 @@
+"""What programs read: the keys of ``--json`` stay as they are, and one object is all that is printed."""
+
+import json
+from pathlib import Path
+
+from kotrel.commands import COMMANDS
+from tests.support import Program
+
+DOCS = Path(__file__).parents[2]
+
+KEYS = {
+    "inspect": {"file", "sheets", "likely"},
+    "check": {"file", "record", "rows", "ok", "findings", "repairs", "counts"},
+    "preview": {"records", "changes", "creates", "totals"},
+    "load": {"load", "status", "records"},
+    "outcome": {"load", "status", "rows"},
+    "undo": {"load", "status", "restored", "removed", "reversed", "in_the_way"},
+}
+FINDING = {"severity", "kind", "sheet", "cell", "row", "field", "value", "message", "suggestion"}
+REPAIR = {"sheet", "cell", "field", "before", "after", "kind", "proof"}
+COLUMN = {"heading", "letter", "filled", "unique", "kind", "examples", "damage"}
+
+
+class Interface(Program):
+    def setUp(self):
+        super().setUp()
+        self.start_shop()
+
+    def test_every_command_gives_the_keys_it_promised(self):
+        self.write("a.csv", "Item code;Price;Unit", "ROP-00010;0,61;Metre", "ROP-00020;0,72;")
+        self.write("bad.csv", "Item code;Price;Unit", "ROP-00010;x;Metre")
+        said = {
+            "inspect": self.json("inspect", "a.csv"),
+            "check": self.json("check", "a.csv"),
+            "preview": self.json("preview", "a.csv"),
+            "load": self.json("load", "a.csv", "--yes"),
+            "outcome": self.json("outcome", "L0001"),
+            "undo": self.json("undo", "L0001", "--yes"),
+        }
+        for command, keys in KEYS.items():
+            self.assertLessEqual(keys, set(said[command]), command)
+        [sheet] = said["inspect"]["sheets"]
+        self.assertLessEqual({"heading_row", "first_row", "rows", "columns"}, set(sheet["table"]))
+        self.assertLessEqual(COLUMN, set(sheet["table"]["columns"][0]))
+        self.assertEqual(set(said["inspect"]["likely"]) >= {"record", "key"}, True)
+        self.assertEqual(set(said["check"]["counts"]), {"error", "warning", "note"})
+        self.assertLessEqual(REPAIR, set(said["check"]["repairs"][0]))
+        self.assertEqual(set(said["preview"]["changes"][0]), {"record", "key", "field", "before", "after"})
+        self.assertLessEqual({"new", "changed", "same", "refused"}, set(said["preview"]["records"]["item"]))
+        self.assertLessEqual({"sheet", "row", "record", "key", "outcome", "message"}, set(said["outcome"]["rows"][0]))
+        bad = self.json("check", "bad.csv", status=1)
+        self.assertEqual(set(bad["findings"][0]), FINDING)
+        self.assertEqual(bad["findings"][0]["value"], "x", "as it stands")
+        self.assertEqual(self.json("load", "bad.csv", "--yes", status=1)["status"], "refused")
+        self.assertEqual(self.json("load", "a.csv", "--yes")["load"], "L0003", "an undo has a number too")
+        self.assertEqual(self.json("load", "a.csv", "--yes")["status"], "nothing to do")
+        self.assertEqual(set(self.json("load", "a.csv", status=2)["error"]), {"kind", "message", "hint"})
+
+    def test_amounts_are_texts_in_json_and_never_floats(self):
+        self.write("a.csv", "Item code,Cost", "ROP-00010,0.1", "ROP-00020,1234567.8901")
+        changes = self.json("preview", "a.csv")["changes"]
+        self.assertEqual([each["after"] for each in changes], ["0.1000", "1234567.8901"])
+        raw = self.kotrel("preview", "a.csv", "--json").stdout
+        self.assertEqual(json.loads(raw, parse_float=self.fail)["changes"], changes)
+
+    def test_everything_may_stand_before_or_after_the_command(self):
+        self.write("a.csv", "Item code,Price", "ROP-00010,0.61")
+        here = str(self.folder)
+        for words in (
+            ("--json", "-w", here, "check", "a.csv"),
+            ("check", "a.csv", "--workspace", here, "--json"),
+            ("-w", here, "check", "--json", "a.csv"),
+        ):
+            self.assertTrue(json.loads(self.kotrel(*words).stdout)["ok"])
+
+    def test_every_command_is_in_the_guides(self):
+        told = (DOCS / "README.md").read_text("utf-8") + "".join(
+            path.read_text("utf-8") for path in (DOCS / "docs").glob("*.md")
+        )
+        for command in COMMANDS:
+            self.assertIn(f"kotrel {command}", told)
+
+    def test_every_kind_of_finding_is_in_the_guide(self):
+        import re
+
+        told = (DOCS / "docs" / "checking.md").read_text("utf-8")
+        source = "".join(path.read_text("utf-8") for path in (DOCS / "src" / "kotrel").rglob("*.py"))
+        kinds = set(re.findall(r'"(?:error|warning|note)",\s*"([a-z]+(?:-[a-z0-9]+)+)"', source))
+        self.assertGreater(len(kinds), 15)
+        self.assertEqual({kind for kind in kinds if f"`{kind}`" not in told}, set())
