@@ -1,0 +1,132 @@
+"""Merging on a small database of its own: exactly the refused rows are found, and the way there and back."""
+
+import tempfile
+import unittest
+from datetime import UTC, datetime
+from pathlib import Path
+
+import polars as pl
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kotrel.core.changes import RecordChanges, before, compare, reverse
+from kotrel.systems.interface import Moved, Refused, Stamp
+from kotrel.systems.sql import journal_tables
+from kotrel.systems.sql.journal import SCHEMA, has_journal
+from kotrel.systems.sql.merging import MOST_REFUSALS
+from kotrel.systems.sql.sqlite import SqliteDatabase
+from kotrel.systems.sql.system import SqlSystem
+from kotrel.systems.sql.tables import create_statements
+from tests.support import rows, small
+
+STAMP = Stamp(datetime(2026, 1, 1, tzinfo=UTC), "me", ("f.csv",), "0" * 64)
+HEAD = ("Item code", "Description", "Unit", "Cost")
+
+
+class Database(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "a.db"
+        self.database = SqliteDatabase(self.path, create=True)
+        self.addCleanup(self.database.close)
+        self.database.create([*create_statements(small(), "sqlite"), *journal_tables.create_statements("sqlite")])
+        self.database.run("INSERT INTO unit VALUES ('EA', 'each'), ('M', 'metre')")
+        self.system = SqlSystem(lambda: SqliteDatabase(self.path), small(), "test")
+
+    def load(self, *lines):
+        sheet = rows(HEAD, *lines)
+        with self.system.writing() as writing:
+            now = writing.read("item", ["code", "description", "unit", "cost"])
+            return writing.apply([compare(sheet, now)], STAMP, lambda step: None)
+
+    def held(self):
+        return self.database.run("SELECT code, description, unit, cost FROM item ORDER BY code")
+
+
+class Refusals(Database):
+    @settings(max_examples=20, deadline=None)
+    @given(
+        st.integers(1, 60).flatmap(
+            lambda count: st.tuples(st.just(count), st.sets(st.integers(0, count - 1), min_size=1))
+        )
+    )
+    def test_exactly_the_refused_rows_are_found(self, case):
+        count, bad = case
+        self.database.run("DELETE FROM item")
+        self.database.run("DROP TRIGGER IF EXISTS no")
+        self.database.run(
+            "CREATE TRIGGER no BEFORE INSERT ON item WHEN NEW.cost = 666 BEGIN SELECT RAISE(ABORT, 'not that one'); END"
+        )
+        lines = [(f"N{place:03}", "x", "EA", "6.66" if place in bad else "1") for place in range(count)]
+        with self.assertRaises(Refused) as caught:
+            self.load(*lines)
+        found = [refusal.row - 2 for refusal in caught.exception.refusals]
+        self.assertEqual(found, sorted(bad)[:MOST_REFUSALS])
+        self.assertTrue(all(refusal.message == "not that one" for refusal in caught.exception.refusals))
+        self.assertEqual((self.held(), self.system.history()), ([], []))
+
+    def test_fewer_rows_than_thought_is_told_and_nothing_stays(self):
+        self.load(("A", "x", "EA", "1"))
+        sheet = rows(HEAD, ("A", "x", "EA", "2"))
+        with self.assertRaises(Moved), self.system.writing() as writing:
+            change = compare(sheet, writing.read("item", ["code", "description", "unit", "cost"]))
+            gone = change.frame.with_columns(pl.lit("B").alias("code"), pl.lit("B").alias(before("code")))
+            writing.apply([RecordChanges(change.record, "f", "", change.fields, gone)], STAMP, lambda step: None)
+        self.assertEqual((self.held(), len(self.system.history())), ([("A", "x", "EA", 100)], 1))
+
+
+item_lines = st.dictionaries(
+    st.sampled_from("ABCDE"),
+    st.tuples(
+        st.sampled_from(["x", "y\nz", 'q"\\']),
+        st.sampled_from(["EA", "M"]),
+        st.sampled_from(["0.01", "1.00", "999.99"]),
+    ),
+    min_size=1,
+    max_size=5,
+)
+
+
+class ThereAndBack(Database):
+    @settings(max_examples=20, deadline=None)
+    @given(item_lines, item_lines)
+    def test_two_loads_taken_back_in_turn_leave_what_was(self, first, second):
+        self.database.run("DELETE FROM item")
+        self.load(*((code, *rest) for code, rest in first.items()))
+        between = self.held()
+        wanted = {code: (text, unit, round(float(cost) * 100)) for code, (text, unit, cost) in first.items()}
+        self.assertEqual({code: tuple(rest) for code, *rest in between}, wanted)
+        number = self.load(*((code, *rest) for code, rest in second.items()))
+        wanted |= {code: (text, unit, round(float(cost) * 100)) for code, (text, unit, cost) in second.items()}
+        self.assertEqual({code: tuple(rest) for code, *rest in self.held()}, wanted)
+        with self.system.writing() as writing:
+            back = []
+            for change in writing.changes_of(number):
+                now = writing.read("item", [*change.record.loadable, "on_hand"])
+                way, in_the_way = reverse(change, now, ["on_hand"])
+                self.assertEqual(in_the_way, [])
+                back.append(way)
+            writing.apply(back, STAMP, lambda step: None)
+        self.assertEqual(self.held(), between)
+
+
+class Tables(unittest.TestCase):
+    def test_statements_come_in_load_order_for_both_kinds_of_database(self):
+        for dialect in ("sqlite", "postgresql"):
+            text = "\n".join(create_statements(small(), dialect))
+            self.assertLess(text.index("CREATE TABLE unit"), text.index("CREATE TABLE item"))
+            self.assertIn("BIGINT" if dialect == "sqlite" else "NUMERIC(18, 2)", text)
+            self.assertIn("CHECK (cost >= 0)", text)
+        self.assertIn(
+            "CHECK (cost <= 100000)", "\n".join(create_statements(small(), "sqlite")), "limits are scaled too"
+        )
+        self.assertTrue(any(SCHEMA in statement for statement in journal_tables.create_statements("postgresql")))
+
+    def test_a_database_without_a_journal_says_so(self):
+        with tempfile.TemporaryDirectory() as name:
+            database = SqliteDatabase(Path(name) / "a.db", create=True)
+            self.assertFalse(has_journal(database))
+            database.create(journal_tables.create_statements("sqlite"))
+            self.assertTrue(has_journal(database))
+            database.close()
