@@ -136,6 +136,9 @@ class Refusals(Shop):
         told = self.json("preview", "a.csv", status=3)["error"]
         self.assertEqual(told["kind"], "not-as-described")
         self.assertIn("price", told["message"])
+        self.sql("DROP TABLE account")
+        self.write("b.csv", "Account code,Account name,Used for", "NEW,New,adjustment")
+        self.assertEqual(self.json("check", "b.csv", status=3)["error"]["kind"], "not-as-described")
 
     def test_something_unforeseen_writes_a_log_and_no_traceback(self):
         self.write("a.csv", "Item code,Price", "ROP-00010,12.00")

@@ -67,6 +67,8 @@ def check_all(
     for each in understood:
         record = each.rows.record
         step(f"checking {record.title.lower()}")
+        # A sheet can be right in itself: that the system takes such rows at all has to be asked.
+        reading.demand(record.name)
         held = Held(description, reading.read, pending)
         mended = mend(each.rows, held, conventions.spellings)
         made = make_values(

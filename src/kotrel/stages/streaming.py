@@ -66,6 +66,7 @@ def check_large(
     matched = matches[0]
     record = matched.record
     mark = sheet_mark(table, matched)
+    reading.demand(record.name)
     held = Held(workspace.description, reading.read)
     inside = tuple(check for check in CHECKS if check not in ACROSS)
     kept: list[Rows] = []

@@ -104,6 +104,14 @@ class Reading(ABC):
             filled: only rows in which this field is filled.
         """
 
+    @abstractmethod
+    def demand(self, record: str) -> None:
+        """Makes sure that the system holds a record as described, with all its fields.
+
+        Raises:
+            OutOfReach: it does not.
+        """
+
 
 class Writing(Reading):
     """One transaction: what it reads cannot change under it, and nothing of it stays unless it ends well."""

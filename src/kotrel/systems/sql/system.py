@@ -28,6 +28,12 @@ class _Reading(Reading):
         store = store_of(self.description, self.description.records[record], self.database.dialect)
         return read_rows(self.database, store, fields, among, filled)
 
+    def demand(self, record: str) -> None:
+        about = self.description.records[record]
+        store = store_of(self.description, about, self.database.dialect)
+        columns = ", ".join(f"t.{store.column(name)}" for name in about.fields)
+        self.database.run(f"SELECT {columns} FROM {store.name} AS t LIMIT 0")
+
 
 class _Writing(_Reading, Writing):
     def apply(self, changes: Sequence[RecordChanges], stamp: Stamp, step: Step) -> int:
