@@ -120,6 +120,17 @@ class Refusals(Shop):
         self.assertEqual(self.json("history")["loads"], [])
         self.assertIn("thirteen is unlucky", self.kotrel("load", "a.csv", "--yes", status=1).stdout)
 
+    def test_barcodes_that_change_places_are_refused_and_nothing_is_lost(self):
+        [(one, first), (two, second)] = self.sql(
+            "SELECT code, barcode FROM item WHERE barcode IS NOT NULL ORDER BY code LIMIT 2"
+        )
+        self.write("swap.csv", "Item code,Barcode", f"{one},{second}", f"{two},{first}")
+        loaded = self.json("load", "swap.csv", "--yes", status=1)
+        self.assertEqual({finding["kind"] for finding in loaded["checked"][0]["findings"]}, {"refused-by-system"})
+        self.assertEqual(
+            self.sql("SELECT barcode FROM item WHERE barcode IS NOT NULL ORDER BY code LIMIT 2"), [(first,), (second,)]
+        )
+
     def test_a_system_that_another_program_holds_is_told(self):
         self.write("a.csv", "Item code,Price", "ROP-00010,12.00")
         other = sqlite3.connect(self.folder / "practice.db", isolation_level=None)

@@ -16,7 +16,8 @@ from kotrel.core.sheet import Column, Table
 from kotrel.sheets.opening import open_sheets
 from kotrel.stages.understanding import record_named, tables_of
 from kotrel.systems.interface import Reading, Step
-from kotrel.workspace.maps import FOLDER, write_map
+from kotrel.workspace.map_writing import write_map
+from kotrel.workspace.maps import FOLDER
 from kotrel.workspace.settings import Workspace
 
 

@@ -1,6 +1,6 @@
 """Tree → Polars expressions: kinds are checked first, numbers are exact decimals.
 
-All numbers are worked out with :data:`SCALE` decimals; what is multiplied has far fewer, so products are exact. Only
+All numbers are worked out with :data:`kotrel.core.expressions.kinds.SCALE` decimals; what is multiplied has far fewer, so products are exact. Only
 division rounds, in the last of them.
 """
 
@@ -8,20 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Literal
 
 import polars as pl
 from lark import Token, Tree
 
 from kotrel.core.description import Field
+from kotrel.core.expressions.functions import FUNCTIONS
+from kotrel.core.expressions.kinds import NUMBER, Kind, Typed
 from kotrel.core.expressions.numbering import MARK
 from kotrel.core.expressions.parsing import ExpressionError, Node, parse, place
 from kotrel.core.nearness import folded, nearest
 
-Kind = Literal["text", "number", "yes_no", "date"]
-
-SCALE = 12
-NUMBER = pl.Decimal(38, SCALE)
 _SAID = {"text": "a text", "number": "a number", "yes_no": "a yes or no", "date": "a date"}
 
 
@@ -68,17 +65,14 @@ def compile_expression(text: str, scope: Scope, wanted: Kind | None = None) -> C
     Raises:
         ExpressionError: with the place in the text.
     """
-    compiler = _Compiler(text, scope)
+    compiler = Compiler(text, scope)
     kind, expr = compiler.value(parse(text))
     if wanted is not None and kind != wanted:
         raise ExpressionError(text, 0, f"this gives {_SAID[kind]}, and {_SAID[wanted]} is needed")
     return Compiled(text, kind, expr, tuple(compiler.fields), compiler.numbered)
 
 
-_Typed = tuple[Kind, pl.Expr]
-
-
-class _Compiler:
+class Compiler:
     def __init__(self, text: str, scope: Scope) -> None:
         self.text = text
         self.scope = scope
@@ -88,9 +82,9 @@ class _Compiler:
     def wrong(self, node: Node, trouble: str, hint: str = "") -> ExpressionError:
         return ExpressionError(self.text, place(node), trouble, hint)
 
-    def value(self, node: Node) -> _Typed:
+    def value(self, node: Node) -> Typed:
         assert isinstance(node, Tree)
-        method: Callable[[list[Node], Tree[Token]], _Typed] = getattr(self, f"_{node.data}")
+        method: Callable[[list[Node], Tree[Token]], Typed] = getattr(self, f"_{node.data}")
         return method(list(node.children), node)
 
     def need(self, node: Node, kind: Kind) -> pl.Expr:
@@ -102,13 +96,13 @@ class _Compiler:
 
     # --- what stands for itself ---
 
-    def _number(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _number(self, parts: list[Node], node: Tree[Token]) -> Typed:
         return "number", pl.lit(str(parts[0])).cast(NUMBER)
 
-    def _text(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _text(self, parts: list[Node], node: Tree[Token]) -> Typed:
         return "text", pl.lit(str(parts[0])[1:-1])
 
-    def _field(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _field(self, parts: list[Node], node: Tree[Token]) -> Typed:
         name = str(parts[0])
         about = self.scope.fields.get(name) or self.scope.fields.get(name.casefold())
         if about is None:
@@ -122,7 +116,7 @@ class _Compiler:
             return "yes_no", column == "yes"
         return ("date" if about.kind == "date" else "text"), column
 
-    def _column(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _column(self, parts: list[Node], node: Tree[Token]) -> Typed:
         heading = str(parts[0])[1:-1]
         letter = self.scope.columns.get(folded(heading))
         if letter is None:
@@ -133,7 +127,7 @@ class _Compiler:
             raise self.wrong(node, f"there is no column headed “{heading}”", hint)
         return "text", pl.col(letter)
 
-    def _name_of(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _name_of(self, parts: list[Node], node: Tree[Token]) -> Typed:
         name = str(parts[-1])
         about = self.scope.fields.get(name)
         if about is None or about.to is None or self.scope.names is None:
@@ -145,16 +139,16 @@ class _Compiler:
 
     # --- logic ---
 
-    def _either(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _either(self, parts: list[Node], node: Tree[Token]) -> Typed:
         return "yes_no", pl.any_horizontal(*(self.need(part, "yes_no").fill_null(False) for part in parts))
 
-    def _both(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _both(self, parts: list[Node], node: Tree[Token]) -> Typed:
         return "yes_no", pl.all_horizontal(*(self.need(part, "yes_no").fill_null(False) for part in parts))
 
-    def _negation(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _negation(self, parts: list[Node], node: Tree[Token]) -> Typed:
         return "yes_no", ~self.need(parts[0], "yes_no").fill_null(False)
 
-    def _choice(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _choice(self, parts: list[Node], node: Tree[Token]) -> Typed:
         condition = self.need(parts[0], "yes_no").fill_null(False)
         kind, first = self.value(parts[1])
         return kind, pl.when(condition).then(first).otherwise(self.need(parts[2], kind))
@@ -170,7 +164,7 @@ class _Compiler:
             raise self.wrong(right, f"{_SAID[kind]} cannot be compared with {_SAID[other]}", _how(other, kind))
         return first, second
 
-    def _compare(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _compare(self, parts: list[Node], node: Tree[Token]) -> Typed:
         first, second = self._pair(parts[0], parts[2])
         sign = str(parts[1])
         result = {
@@ -179,39 +173,39 @@ class _Compiler:
         }[sign]  # fmt: skip
         return "yes_no", result.fill_null(False)
 
-    def _is_same(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _is_same(self, parts: list[Node], node: Tree[Token]) -> Typed:
         first, second = self._pair(parts[0], parts[1])
         return "yes_no", first.eq_missing(second)
 
-    def _is_other(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _is_other(self, parts: list[Node], node: Tree[Token]) -> Typed:
         return "yes_no", ~self._is_same(parts, node)[1]
 
-    def _is_blank(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _is_blank(self, parts: list[Node], node: Tree[Token]) -> Typed:
         return "yes_no", self.value(parts[0])[1].is_null()
 
-    def _is_filled(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _is_filled(self, parts: list[Node], node: Tree[Token]) -> Typed:
         return "yes_no", self.value(parts[0])[1].is_not_null()
 
-    def _is_one_of(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _is_one_of(self, parts: list[Node], node: Tree[Token]) -> Typed:
         pairs = [self._pair(parts[0], part) for part in parts[1:]]
         return "yes_no", pl.any_horizontal(*(first.eq_missing(second) for first, second in pairs))
 
-    def _is_not_one_of(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _is_not_one_of(self, parts: list[Node], node: Tree[Token]) -> Typed:
         return "yes_no", ~self._is_one_of(parts, node)[1]
 
-    def _begins_with(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _begins_with(self, parts: list[Node], node: Tree[Token]) -> Typed:
         return "yes_no", self.need(parts[0], "text").str.starts_with(self.need(parts[1], "text")).fill_null(False)
 
-    def _ends_with(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _ends_with(self, parts: list[Node], node: Tree[Token]) -> Typed:
         return "yes_no", self.need(parts[0], "text").str.ends_with(self.need(parts[1], "text")).fill_null(False)
 
-    def _contains(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _contains(self, parts: list[Node], node: Tree[Token]) -> Typed:
         found = self.need(parts[0], "text").str.contains(self.need(parts[1], "text"), literal=True)
         return "yes_no", found.fill_null(False)
 
     # --- reckoning ---
 
-    def _plus(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _plus(self, parts: list[Node], node: Tree[Token]) -> Typed:
         kind, first = self.value(parts[0])
         other, second = self.value(parts[1])
         if kind == other == "number":
@@ -227,52 +221,52 @@ class _Compiler:
     def _numbers(self, parts: list[Node]) -> tuple[pl.Expr, pl.Expr]:
         return self.need(parts[0], "number"), self.need(parts[1], "number")
 
-    def _minus(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _minus(self, parts: list[Node], node: Tree[Token]) -> Typed:
         first, second = self._numbers(parts)
         return "number", first - second
 
-    def _times(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _times(self, parts: list[Node], node: Tree[Token]) -> Typed:
         first, second = self._numbers(parts)
         return "number", first * second
 
-    def _divided(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _divided(self, parts: list[Node], node: Tree[Token]) -> Typed:
         first, second = self._numbers(parts)
         return "number", pl.when(second != 0).then(first / second)
 
-    def _minus_sign(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _minus_sign(self, parts: list[Node], node: Tree[Token]) -> Typed:
         return "number", pl.lit("0").cast(NUMBER) - self.need(parts[0], "number")
 
     def _share(self, percent: pl.Expr) -> pl.Expr:
         return percent / pl.lit("100").cast(NUMBER)
 
-    def _plus_percent(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _plus_percent(self, parts: list[Node], node: Tree[Token]) -> Typed:
         first, second = self._numbers(parts)
         return "number", first + first * self._share(second)
 
-    def _minus_percent(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _minus_percent(self, parts: list[Node], node: Tree[Token]) -> Typed:
         first, second = self._numbers(parts)
         return "number", first - first * self._share(second)
 
-    def _times_percent(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _times_percent(self, parts: list[Node], node: Tree[Token]) -> Typed:
         first, second = self._numbers(parts)
         return "number", first * self._share(second)
 
     _at_markup = _plus_percent
 
-    def _at_margin(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _at_margin(self, parts: list[Node], node: Tree[Token]) -> Typed:
         first, second = self._numbers(parts)
         kept = pl.lit("1").cast(NUMBER) - self._share(second)
         return "number", pl.when(kept > 0).then(first / kept)
 
     # --- functions ---
 
-    def _call(self, parts: list[Node], node: Tree[Token]) -> _Typed:
+    def _call(self, parts: list[Node], node: Tree[Token]) -> Typed:
         name, given = str(parts[0]).casefold(), parts[1:]
-        if name not in _FUNCTIONS:
-            close = nearest(name, _FUNCTIONS)
-            hint = f"Did you mean {close}?" if close else f"There are: {', '.join(sorted(_FUNCTIONS))}."
+        if name not in FUNCTIONS:
+            close = nearest(name, FUNCTIONS)
+            hint = f"Did you mean {close}?" if close else f"There are: {', '.join(sorted(FUNCTIONS))}."
             raise self.wrong(node, f"there is no “{name}(…)”", hint)
-        least, most, how = _FUNCTIONS[name]
+        least, most, how = FUNCTIONS[name]
         if not least <= len(given) <= most:
             raise self.wrong(
                 node, f"{name}(…) takes {least if least == most else f'{least} to {most}'} values, not {len(given)}"
@@ -285,7 +279,7 @@ class _Compiler:
             raise self.wrong(node, "a whole number has to be written out here")
         return int(str(node.children[0]))
 
-    def _texts(self, given: list[Node], node: Tree[Token]) -> _Typed:
+    def texts(self, given: list[Node], node: Tree[Token]) -> Typed:
         kind, expr = self.value(given[0])
         if kind == "number":
             return "text", expr.cast(pl.String).str.strip_chars_end("0").str.strip_suffix(".")
@@ -293,47 +287,11 @@ class _Compiler:
             return "text", pl.when(expr).then(pl.lit("yes")).when(~expr).then(pl.lit("no"))
         return "text", expr
 
-    def _next(self, given: list[Node], node: Tree[Token]) -> _Typed:
+    def next_number(self, given: list[Node], node: Tree[Token]) -> Typed:
         if self.numbered:
             raise self.wrong(node, "next(…) stands once in an expression")
         self.numbered = True
         return "text", pl.lit(f"{MARK}{self.whole(given[0])}{MARK}")
-
-
-_Function = Callable[[_Compiler, list[Node], "Tree[Token]"], _Typed]
-
-
-def _on_text(change: Callable[[pl.Expr], pl.Expr]) -> _Function:
-    return lambda compiler, given, node: ("text", change(compiler.need(given[0], "text")))
-
-
-def _rounded(compiler: _Compiler, given: list[Node], node: Tree[Token]) -> _Typed:
-    decimals = compiler.whole(given[1]) if len(given) > 1 else 0
-    return "number", compiler.need(given[0], "number").round(decimals, mode="half_away_from_zero")
-
-
-def _least_or_most(pick: Callable[..., pl.Expr]) -> _Function:
-    return lambda compiler, given, node: ("number", pick(*(compiler.need(each, "number") for each in given)))
-
-
-_FUNCTIONS: dict[str, tuple[int, int, _Function]] = {
-    "upper": (1, 1, _on_text(lambda text: text.str.to_uppercase())),
-    "lower": (1, 1, _on_text(lambda text: text.str.to_lowercase())),
-    "trim": (1, 1, _on_text(lambda text: text.str.strip_chars())),
-    "pad": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.zfill(c.whole(g[1])))),
-    "left": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.head(c.whole(g[1])))),
-    "right": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.tail(c.whole(g[1])))),
-    "middle": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.slice(max(c.whole(g[1]) - 1, 0), c.whole(g[2])))),
-    "replace": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.replace_all(c.need(g[1], "text"), c.need(g[2], "text"), literal=True))),
-    "length": (1, 1, lambda c, g, n: ("number", c.need(g[0], "text").str.len_chars().cast(NUMBER))),
-    "text": (1, 1, lambda c, g, n: c._texts(g, n)),
-    "number": (1, 1, lambda c, g, n: ("number", c.need(g[0], "text").cast(NUMBER, strict=False))),
-    "round": (1, 2, _rounded),
-    "least": (2, 9, _least_or_most(pl.min_horizontal)),
-    "most": (2, 9, _least_or_most(pl.max_horizontal)),
-    "next": (1, 1, lambda c, g, n: c._next(g, n)),
-}  # fmt: skip
-"""Name → least and most values, and how it is compiled."""
 
 
 def _how(got: Kind, wanted: Kind) -> str:

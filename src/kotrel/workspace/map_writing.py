@@ -1,0 +1,51 @@
+"""Saves a proposed match, with how sure each field is and why, for people to edit."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import tomlkit
+
+from kotrel.core.description import Record
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.proposing import Proposal
+from kotrel.core.sheet import Column
+
+
+def write_map(path: Path, record: Record, file: str, proposals: Sequence[Proposal], left: Sequence[Column]) -> None:
+    """Saves proposals as a match for people to edit.
+
+    Raises:
+        WrongUse: there is one of that name already.
+        OutOfReach: it cannot be written.
+    """
+    if path.exists():
+        raise WrongUse(f"{path} is there already", "Edit it, remove it, or take another name: --name NAME", "map-there")
+    document = tomlkit.document()
+    document.add(tomlkit.comment(f"Which column feeds which field of {record.name}, first made for {Path(file).name}."))
+    document.add(
+        tomlkit.comment(
+            "Applied by itself to every sheet that has all these headings. docs/matching.md tells what else"
+        )
+    )
+    document.add(tomlkit.comment("a field can say: join, list, split, translate, fixed, default, default_by, make."))
+    document.add("record", tomlkit.item(record.name))
+    skip = tomlkit.array()
+    skip.extend(column.heading for column in left)
+    if len(left) > 3:
+        skip.multiline(True)
+    document.add("skip", skip)
+    document["skip"].comment("columns that are left out on purpose")
+    fields = tomlkit.table(is_super_table=True)
+    for each in proposals:
+        settings = tomlkit.table()
+        settings.add("column", each.column.heading or f"={each.column.letter}")
+        settings["column"].comment(f"{each.sure} % sure: {each.why}")
+        fields.add(each.field.name, settings)
+    document.add("field", fields)
+    try:
+        path.parent.mkdir(exist_ok=True)
+        path.write_text(tomlkit.dumps(document), "utf-8", newline="\n")
+    except OSError as error:
+        raise OutOfReach(f"{path} cannot be written: {error.strerror or error}", "", "no-right") from None
