@@ -58,6 +58,20 @@ class InParts(Program):
         with workspace.system().reading() as reading, self.assertRaises(OutOfReach):
             check_large(path, workspace, Wanted(record="item"), TODAY, reading, lambda step: None, 300)
 
+    def test_a_match_that_needs_all_rows_at_once_is_refused(self):
+        from kotrel.core.errors import WrongUse
+
+        self.start_shop()
+        path = self.write("big.csv", "Article,Words,Group,Min QUAY", *(f"N-{n},Rope,ROPE,{n}" for n in range(50)))
+        fields = '[field.description]\ncolumn = "Words"\n[field.category]\ncolumn = "Group"'
+        several = '[field.code]\ncolumn = "Article"\n[[also]]\nrecord = "item_warehouse"\n[also.field.item]\ncolumn = "Article"'
+        for text in (f"{fields}\n[field.code]\nmake = \"'N-' + NEXT(4)\"", f"{fields}\n{several}"):
+            self.write("maps/m.toml", 'record = "item"', text)
+            workspace = open_workspace(self.folder)
+            with workspace.system().reading() as reading, self.assertRaises(WrongUse) as caught:
+                check_large(path, workspace, Wanted(map_name="m"), TODAY, reading, lambda step: None, 200)
+            self.assertEqual(caught.exception.kind, "too-large-for-match")
+
 
 class Parts(Program):
     @settings(max_examples=40)

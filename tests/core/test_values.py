@@ -35,12 +35,6 @@ class Numbers(unittest.TestCase):
         for shape in (f"({text})", f"{text}-", f"-{text}", f"−{text}"):
             self.assertEqual(numbers.read_number(shape, ".").value, -abs(value))
 
-    @given(amounts)
-    def test_canonical_text_is_the_same_number_and_never_rounded(self, value):
-        self.assertEqual(Decimal(numbers.canonical(value, 2)), value)
-        with self.assertRaises(ValueError):
-            numbers.canonical(value + Decimal("0.001"), 2)
-
     def test_what_can_be_read_two_ways_is_not_read(self):
         for text in ("1,234", "1.234", "€ 12.345", "(1,234)"):
             self.assertEqual(numbers.read_number(text, None).trouble, "ambiguous", text)

@@ -15,8 +15,6 @@ from kotrel.core.description import Record
 from kotrel.core.findings import concerns_sheet, rows_with
 from kotrel.core.rows import Rows
 
-ACTIONS = ("new", "changed", "removed", "same", "refused")
-
 
 def before(field: str) -> str:
     """Name of the column that holds a field's value before the change."""

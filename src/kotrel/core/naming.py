@@ -7,9 +7,6 @@ import polars as pl
 from kotrel.core.description import Record
 from kotrel.core.nearness import folded, nearest
 
-PATH_MARK = " > "
-"""Between the levels of a path, as in ``Rope > Braided rope``."""
-
 
 class ListNames:
     """The codes of one list with everything people may call them.

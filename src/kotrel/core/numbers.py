@@ -153,15 +153,3 @@ def read_number(text: str, mark: Mark | None) -> Read:
 def doubtful_points(column: pl.Series) -> bool:
     """True where plain numbers such as ``1.234`` could mean thousands and no other value of the column tells."""
     return bool(column.str.contains(_POINT_IS_DOUBTFUL).any()) and not bool(column.str.contains(_POINT_IS_CLEAR).any())
-
-
-def canonical(value: Decimal, decimals: int) -> str:
-    """The number as Kotrel writes it: ``-1234.50``, with exactly ``decimals`` digits after the point, never rounded.
-
-    Raises:
-        ValueError: the value has more decimals than that.
-    """
-    exact = value.quantize(Decimal(1).scaleb(-decimals)) if value.adjusted() < 24 else None
-    if exact is None or exact != value:
-        raise ValueError(f"{value} has more than {decimals} decimals")
-    return f"{abs(exact) if exact == 0 else exact:f}"

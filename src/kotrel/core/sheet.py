@@ -58,10 +58,6 @@ class Grid:
     ragged: tuple[tuple[int, int], ...] = ()
     usual_width: int = 0
 
-    @property
-    def is_text_file(self) -> bool:
-        return not self.name
-
 
 @dataclass(frozen=True)
 class Column:

@@ -12,7 +12,7 @@ from kotrel.core.changes import RecordChanges
 from kotrel.core.description import Record
 from kotrel.reports.findings import counts_line, headline, show_checked
 from kotrel.reports.screen import Screen
-from kotrel.reports.words import count, listed, short
+from kotrel.reports.words import listed, short
 from kotrel.stages.loading import Preview
 
 CHANGES_SHOWN = 12
@@ -113,8 +113,3 @@ def preview_json(preview: Preview) -> dict[str, Any]:
         "totals": {},
         "ok": preview.ok,
     }
-
-
-def rows_said(number: int) -> str:
-    """``412 rows``."""
-    return count(number, "row")

@@ -34,7 +34,6 @@ class Screen:
     Args:
         as_json: one JSON object on standard output, nothing else there.
         quiet: no progress and no remarks.
-        show_all: every finding, not a few examples of each kind.
     """
 
     def __init__(self, as_json: bool = False, quiet: bool = False) -> None:
@@ -68,11 +67,6 @@ class Screen:
     def json(self, value: Mapping[str, Any]) -> None:
         """Prints one JSON object."""
         sys.stdout.write(json.dumps(value, ensure_ascii=False, indent=None, default=str) + "\n")
-
-    def say(self, text: str) -> None:
-        """A message on standard error."""
-        if not self.quiet:
-            sys.stderr.write(text + "\n")
 
     def ask(self, question: str) -> bool:
         """Asks a yes/no question on the terminal; anything but a yes is a no."""

@@ -11,10 +11,12 @@ import polars as pl
 
 from kotrel.core.checking import CHECKS, check_rows
 from kotrel.core.checking.keys import check_keys, check_unique
+from kotrel.core.errors import WrongUse
 from kotrel.core.find_table import find_table
 from kotrel.core.findings import FindingGroup, RepairGroup
 from kotrel.core.held import Held
 from kotrel.core.making import make_values
+from kotrel.core.matching import Matched
 from kotrel.core.mending import mend
 from kotrel.core.rows import Rows
 from kotrel.core.sheet import Grid, Table
@@ -58,12 +60,15 @@ def check_large(
     """Checks a large file: every check that :func:`kotrel.stages.checking.check_files` makes, in bounded memory.
 
     The rows that come back have only their keys and the values that may stand once; findings and repairs are all there.
+
+    Raises:
+        WrongUse: the match needs all rows at once: it makes several records of them, or numbers codes.
     """
     parts = read_in_parts(path, part_bytes)
     first = next(parts)
     grid = Grid(str(path), "", first.cells, dict.fromkeys(first.cells.columns, "text"), first.lines)
     table, matches, remarks = match_tables([find_table(grid, wanted.heading_row)], workspace, wanted, str(path))
-    matched = matches[0]
+    matched = _one_at_a_time(path, matches)
     record = matched.record
     mark = sheet_mark(table, matched)
     reading.demand(record.name)
@@ -90,6 +95,19 @@ def check_large(
         # One after the other: each needs about as much memory as all the keys.
         whole = check_rows(whole, held, (check,))
     return Checked(whole, (*table.remarks, *remarks, f"checked in {number} parts"))
+
+
+def _one_at_a_time(path: Path, matches: Sequence[Matched]) -> Matched:
+    """The match, where it can be applied part by part: nothing is left unchecked in silence."""
+    numbered = any("next" in (source.make or "").casefold() for source in matches[0].sources.values())
+    if len(matches) > 1 or numbered:
+        what = "makes several records of a sheet" if len(matches) > 1 else "numbers codes over all rows"
+        raise WrongUse(
+            f"the saved match {what}, and {path} is so large that it is checked in parts",
+            "Divide the file, or check it with a match for one record that makes no codes.",
+            "too-large-for-match",
+        )
+    return matches[0]
 
 
 def _tables(first: Table, parts: Iterable[Part]) -> Iterable[Table]:

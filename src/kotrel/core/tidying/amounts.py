@@ -31,7 +31,7 @@ def column_mark(values: pl.Series) -> numbers.Mark | None:
 
 
 def tidy_number(rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: Setting) -> Tidied:
-    """Numbers, quantities and money → exact decimals in canonical text (see :func:`kotrel.core.numbers.canonical`).
+    """Numbers, quantities and money → exact decimals in canonical text (see :func:`fixed_decimals`).
 
     Args:
         is_number: which cells are numbers in the spreadsheet itself: their text is exact and needs no convention.

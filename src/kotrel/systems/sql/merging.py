@@ -104,16 +104,10 @@ class Stage:
         """Merges everything.
 
         Raises:
-            Refused: with the rows the database does not take, in its own words.
+            RowRefused: the database does not take a row; :meth:`find_refused` tells which.
             Moved: fewer rows were touched than should have been: somebody else changed them.
         """
-        try:
-            with_trouble = False
-            done = self.merge()
-        except RowRefused:
-            with_trouble = True
-        if with_trouble:
-            raise RowRefused("rows refused")
+        done = self.merge()
         wanted = self.changes.counts
         for action, count in done.items():
             if count != wanted.get(action, 0):
