@@ -39,6 +39,13 @@ class Field:
         kept_by: ``system`` where the system works the value out itself; such a field is never loaded.
         synonyms: other headings people use for it.
         words: words that may stand for a number, folded, and the number: ``{"ask": "0"}``.
+        within: where the record a reference points at has a key of several fields: this record's fields that stand for
+            the others of that key, in its order (a bin is a bin within a warehouse).
+        default: what a new row gets where the field is blank, or None.
+        same_as: ``reference.field``: the value has to be what the row referred to has in that field.
+        differs_from: another field of the row, whose value it may not have.
+        files: ``picture`` where the values name files of that kind.
+        zero_means: what a zero says, in words; it is told wherever one is loaded.
     """
 
     name: str
@@ -58,6 +65,12 @@ class Field:
     kept_by: Literal["people", "system"] = "people"
     synonyms: tuple[str, ...] = ()
     words: Mapping[str, str] = field(default_factory=dict)
+    within: tuple[str, ...] = ()
+    default: str | None = None
+    same_as: tuple[str, str] | None = None
+    differs_from: str | None = None
+    files: Literal["picture"] | None = None
+    zero_means: str | None = None
 
     @property
     def is_decimal(self) -> bool:
@@ -70,6 +83,29 @@ class Field:
 
 
 @dataclass(frozen=True)
+class Storage:
+    """Where a record's rows stand in a database that is shaped otherwise than its description.
+
+    Attributes:
+        table: the table's name, or None for the record's own name.
+        schema: the table's schema, or None for the description's.
+        columns: field → column, where they differ.
+        fixed: column → the text that it holds in every row of this record; other rows are not this record's.
+        made: column → the sequence that gives a new row's value.
+        id: the column of a number that other tables refer to instead of the key, or None.
+        yes_no: how yes and no are stored in a text or number column, or None for a real yes/no column.
+    """
+
+    table: str | None = None
+    schema: str | None = None
+    columns: Mapping[str, str] = field(default_factory=dict)
+    fixed: Mapping[str, str] = field(default_factory=dict)
+    made: Mapping[str, str] = field(default_factory=dict)
+    id: str | None = None
+    yes_no: tuple[str, str] | None = None
+
+
+@dataclass(frozen=True)
 class Record:
     """One record type: its fields and the rules that hold for a whole row.
 
@@ -79,6 +115,12 @@ class Record:
         path: the field that points at the row's parent in the same record, or None.
         also_known_by: other groups of fields by which people find a row.
         together: groups of fields that are given all or not at all.
+        unique_together: groups of fields whose values together never stand on two rows; a row counts where all are filled.
+        exactly_one: groups of fields of which every row fills one and no more.
+        in_order: pairs of fields, the first never after (or above) the second.
+        no_circle: pairs of fields of codes of one record: following the second from the first never comes back.
+        needs: ``reference.field`` → the value that the row referred to must have there.
+        storage: where its rows stand in a database.
     """
 
     name: str
@@ -91,6 +133,23 @@ class Record:
     also_known_by: tuple[tuple[str, ...], ...] = ()
     together: tuple[tuple[str, ...], ...] = ()
     synonyms: tuple[str, ...] = ()
+    unique_together: tuple[tuple[str, ...], ...] = ()
+    exactly_one: tuple[tuple[str, ...], ...] = ()
+    in_order: tuple[tuple[str, ...], ...] = ()
+    no_circle: tuple[tuple[str, ...], ...] = ()
+    needs: Mapping[tuple[str, str], str] = field(default_factory=dict)
+    storage: Storage = field(default_factory=Storage)
+
+    @property
+    def code(self) -> str:
+        """The field that a reference to the record names: the last of its key."""
+        return self.key[-1]
+
+    @property
+    def circles(self) -> tuple[tuple[str, str], ...]:
+        """All pairs of fields that may not lead round in a circle."""
+        path = ((self.code, self.path),) if self.path else ()
+        return (*path, *((first, second) for first, second in self.no_circle))
 
     @property
     def references(self) -> Iterator[Field]:
@@ -112,6 +171,21 @@ class Record:
 
 
 @dataclass(frozen=True)
+class DefaultSet:
+    """Values for the blank fields of new rows, by a name: what every paint is given.
+
+    Attributes:
+        where: an expression that says for which rows it is used by itself, or None where people name it.
+        values: field → value.
+    """
+
+    name: str
+    record: str
+    where: str | None
+    values: Mapping[str, str]
+
+
+@dataclass(frozen=True)
 class Description:
     """A whole business system.
 
@@ -119,12 +193,16 @@ class Description:
         title: what people call the system.
         schema: the database schema its tables stand in, or an empty text.
         records: by name, in the order of the description file.
+        defaults: sets of values for new rows, by name.
+        scaled: True where a database without exact decimals holds them as whole numbers, scaled by their decimals.
     """
 
     title: str
     records: Mapping[str, Record]
     schema: str = ""
     order: tuple[str, ...] = field(default=())
+    defaults: Mapping[str, DefaultSet] = field(default_factory=dict)
+    scaled: bool = True
 
     def in_load_order(self) -> list[Record]:
         """All records, each after those it refers to."""

@@ -3,100 +3,37 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Callable, Mapping
-from decimal import Decimal, InvalidOperation
-from typing import Any, get_args
+from collections.abc import Mapping
+from typing import Any, Literal, get_args
 
 from kotrel.core.codes import CODE_RULES
-from kotrel.core.description import DECIMAL_KINDS, Description, Field, Kind, Must, Record, load_order
+from kotrel.core.description import (
+    DECIMAL_KINDS,
+    DefaultSet,
+    Description,
+    Field,
+    Kind,
+    Must,
+    Record,
+    Storage,
+    load_order,
+)
+from kotrel.core.description_rules import check_references, check_rules, known_field, names_exist
 from kotrel.core.errors import WrongUse
 from kotrel.core.nearness import folded, nearest
-from kotrel.core.toml_lines import line_of
+from kotrel.core.toml_reading import TomlReader
 
 DEFAULT_DECIMALS = {"number": 3, "quantity": 3, "money": 2}
 DEFAULT_LENGTH = {"code": 40, "reference": 40}
 
 
-class _Reader:
-    """One description file: its text, to find lines in, and its name for messages."""
-
-    def __init__(self, text: str, name: str) -> None:
-        self.text = text
-        self.name = name
-
-    def wrong(self, message: str, *path: str, hint: str = "") -> WrongUse:
-        line = line_of(self.text, *path)
-        return WrongUse(f"{self.name}, line {line}: {message}", hint, "wrong-description")
-
-    def known_keys(self, table: Mapping[str, Any], allowed: tuple[str, ...], what: str, *path: str) -> None:
-        for key in table:
-            if key not in allowed:
-                close = nearest(key, allowed)
-                hint = f"Did you mean “{close}”?" if close else f"Known are: {', '.join(allowed)}."
-                raise self.wrong(f"“{key}” is not a setting of {what}", *path, key, hint=hint)
-
-    def text_of(self, table: Mapping[str, Any], key: str, default: str, *path: str) -> str:
-        value = table.get(key, default)
-        if not isinstance(value, str):
-            raise self.wrong(f"“{key}” has to be a text in quotes", *path, key)
-        return value
-
-    def whole(self, table: Mapping[str, Any], key: str, least: int, *path: str) -> int | None:
-        value = table.get(key)
-        if value is None:
-            return None
-        if isinstance(value, bool) or not isinstance(value, int) or value < least:
-            raise self.wrong(f"“{key}” has to be a whole number from {least} up", *path, key)
-        return value
-
-    def one_of(self, value: str, allowed: tuple[str, ...], key: str, *path: str) -> str:
-        if value not in allowed:
-            close = nearest(value, allowed)
-            hint = (f"Did you mean “{close}”? " if close else "") + f"It is one of: {', '.join(allowed)}."
-            raise self.wrong(f"{key} “{value}” is not known", *path, key, hint=hint)
-        return value
-
-    def texts(self, table: Mapping[str, Any], key: str, *path: str) -> tuple[str, ...]:
-        value = table.get(key, [])
-        if not isinstance(value, list) or not all(isinstance(each, str) for each in value):
-            raise self.wrong(f'“{key}” has to be a list of texts, like ["one", "two"]', *path, key)
-        return tuple(value)
-
-    def groups(self, table: Mapping[str, Any], key: str, *path: str) -> tuple[tuple[str, ...], ...]:
-        value = table.get(key, [])
-        fits = isinstance(value, list) and all(
-            isinstance(group, list) and group and all(isinstance(each, str) for each in group) for group in value
-        )
-        if not fits:
-            raise self.wrong(f'“{key}” has to be a list of groups of fields, like [["one", "two"]]', *path, key)
-        return tuple(tuple(group) for group in value)
-
-    def table(self, value: Any, what: str, *path: str) -> Mapping[str, Any]:
-        if not isinstance(value, dict):
-            raise self.wrong(f"{what} has to be a table, like [{'.'.join(path)}]", *path)
-        return value
-
-    def decimal(self, table: Mapping[str, Any], key: str, *path: str) -> Decimal | None:
-        value = table.get(key)
-        if value is None:
-            return None
-        try:
-            # Text keeps "0.1" exact; whole numbers may stand without quotes.
-            if isinstance(value, bool) or not isinstance(value, int | str):
-                raise InvalidOperation
-            return Decimal(value)
-        except InvalidOperation:
-            raise self.wrong(
-                f'“{key}” has to be a whole number, or a decimal in quotes like "0.5"', *path, key
-            ) from None
-
-
 _FIELD_KEYS = (
     "title", "kind", "meaning", "example", "length", "decimals", "least", "most", "must", "to", "choices", "check",
-    "unique", "kept_by", "synonyms", "words",
+    "unique", "kept_by", "synonyms", "words", "within", "default", "same_as", "differs_from", "files", "zero_means",
 )  # fmt: skip
 _RECORD_KEYS = (
-    "title", "meaning", "key", "called", "path", "also_known_by", "together", "synonyms", "field",
+    "title", "meaning", "key", "called", "path", "also_known_by", "together", "synonyms", "field", "unique_together",
+    "exactly_one", "in_order", "no_circle", "needs", "store",
 )  # fmt: skip
 
 
@@ -104,7 +41,7 @@ def _title(name: str) -> str:
     return name.replace("_", " ").capitalize()
 
 
-def _field(reader: _Reader, name: str, raw: Any, *path: str) -> Field:
+def _field(reader: TomlReader, name: str, raw: Any, *path: str) -> Field:
     table = reader.table(raw, f"field {name}", *path)
     reader.known_keys(table, _FIELD_KEYS, "a field", *path)
     if "kind" not in table:
@@ -142,10 +79,33 @@ def _field(reader: _Reader, name: str, raw: Any, *path: str) -> Field:
         ),  # type: ignore[arg-type]
         synonyms=reader.texts(table, "synonyms", *path),
         words=_words(reader, table, *path),
+        within=reader.texts(table, "within", *path),
+        default=reader.text_of(table, "default", "", *path) or None,
+        same_as=_dotted(reader, reader.text_of(table, "same_as", "", *path), "same_as", *path),
+        differs_from=reader.text_of(table, "differs_from", "", *path) or None,
+        files=_files(reader, table, *path),
+        zero_means=reader.text_of(table, "zero_means", "", *path) or None,
     )
 
 
-def _words(reader: _Reader, table: Mapping[str, Any], *path: str) -> dict[str, str]:
+def _files(reader: TomlReader, table: Mapping[str, Any], *path: str) -> Literal["picture"] | None:
+    if "files" not in table:
+        return None
+    reader.one_of(reader.text_of(table, "files", "", *path), ("picture",), "files", *path)
+    return "picture"
+
+
+def _dotted(reader: TomlReader, text: str, key: str, *path: str) -> tuple[str, str] | None:
+    """``item.unit`` → the reference field and the field of the record it points at."""
+    if not text:
+        return None
+    reference, dot, name = text.partition(".")
+    if not dot or not name:
+        raise reader.wrong(f"“{key}” names a reference and a field behind it, like item.unit", *path, key)
+    return reference, name
+
+
+def _words(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[str, str]:
     """Words that may stand for a number, and the numbers."""
     found: dict[str, str] = {}
     given = reader.table(table.get("words", {}), "words", *path, "words")
@@ -155,11 +115,11 @@ def _words(reader: _Reader, table: Mapping[str, Any], *path: str) -> dict[str, s
     return found
 
 
-def _must(reader: _Reader, table: Mapping[str, Any], *path: str) -> Must:
+def _must(reader: TomlReader, table: Mapping[str, Any], *path: str) -> Must:
     return reader.one_of(reader.text_of(table, "must", "may", *path), get_args(Must), "must", *path)  # type: ignore[return-value]
 
 
-def _record(reader: _Reader, name: str, raw: Any) -> Record:
+def _record(reader: TomlReader, name: str, raw: Any) -> Record:
     path = ("record", name)
     table = reader.table(raw, f"record {name}", *path)
     reader.known_keys(table, _RECORD_KEYS, "a record", *path)
@@ -181,31 +141,49 @@ def _record(reader: _Reader, name: str, raw: Any) -> Record:
         also_known_by=reader.groups(table, "also_known_by", *path),
         together=reader.groups(table, "together", *path),
         synonyms=reader.texts(table, "synonyms", *path),
+        unique_together=reader.groups(table, "unique_together", *path),
+        exactly_one=reader.groups(table, "exactly_one", *path),
+        in_order=reader.groups(table, "in_order", *path),
+        no_circle=reader.groups(table, "no_circle", *path),
+        needs=_needs(reader, table, *path),
+        storage=_storage(reader, table.get("store"), fields, *path, "store"),
     )
-    _names_exist(reader, record, path)
+    names_exist(reader, record, path)
     return record
 
 
-def _names_exist(reader: _Reader, record: Record, path: tuple[str, ...]) -> None:
-    """Every field that a record rule names has to be one of the record's fields."""
-    rules: list[tuple[str, tuple[str, ...]]] = [
-        ("key", record.key),
-        ("called", (record.called,) if record.called else ()),
-        ("path", (record.path,) if record.path else ()),
-        *(("also_known_by", group) for group in record.also_known_by),
-        *(("together", group) for group in record.together),
-    ]
-    for rule, names in rules:
-        for each in names:
-            if each not in record.fields:
-                close = nearest(each, tuple(record.fields))
-                hint = f"Did you mean “{close}”?" if close else ""
-                raise reader.wrong(
-                    f"{rule} names a field “{each}” that {record.name} does not have", *path, rule, hint=hint
-                )
-    for each in record.key:
-        if record.fields[each].is_kept:
-            raise reader.wrong(f"the key “{each}” of {record.name} cannot be kept by the system", *path, "key")
+def _needs(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[tuple[str, str], str]:
+    found: dict[tuple[str, str], str] = {}
+    for name, value in reader.mapping(table, "needs", *path).items():
+        if dotted := _dotted(reader, name, "needs", *path):
+            found[dotted] = value
+    return found
+
+
+def _storage(reader: TomlReader, raw: Any, fields: Mapping[str, Field], *path: str) -> Storage:
+    """Where the rows stand: ``store = { table = "goods", columns = { code = "goods_no" } }``."""
+    if raw is None:
+        return Storage()
+    table = reader.table(raw, "store", *path)
+    reader.known_keys(table, ("table", "schema", "columns", "fixed", "made", "id", "yes_no"), "a store", *path)
+    columns = reader.mapping(table, "columns", *path)
+    for name in columns:
+        if name not in fields:
+            close = nearest(name, fields)
+            hint = f"Did you mean “{close}”?" if close else ""
+            raise reader.wrong(f"the store names a field “{name}” that is not described", *path, "columns", hint=hint)
+    words = reader.texts(table, "yes_no", *path)
+    if words and len(words) != 2:
+        raise reader.wrong('“yes_no” takes two words, like ["Y", "N"]', *path, "yes_no")
+    return Storage(
+        table=reader.text_of(table, "table", "", *path) or None,
+        schema=reader.text_of(table, "schema", "", *path) or None,
+        columns=columns,
+        fixed=reader.mapping(table, "fixed", *path),
+        made=reader.mapping(table, "made", *path),
+        id=reader.text_of(table, "id", "", *path) or None,
+        yes_no=(words[0], words[1]) if words else None,
+    )
 
 
 def read_description(text: str, name: str = "system.toml") -> Description:
@@ -222,44 +200,46 @@ def read_description(text: str, name: str = "system.toml") -> Description:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise WrongUse(f"{name}: {error}", "Mend that line; the file is TOML.", "wrong-description") from None
-    reader = _Reader(text, name)
-    reader.known_keys(data, ("system", "record"), "a system description")
+    reader = TomlReader(text, name)
+    reader.known_keys(data, ("system", "record", "defaults"), "a system description")
     system = reader.table(data.get("system", {}), "system", "system")
-    reader.known_keys(system, ("title", "schema"), "the system", "system")
+    reader.known_keys(system, ("title", "schema", "decimals"), "the system", "system")
     raw_records = reader.table(data.get("record", {}), "record", "record")
     if not raw_records:
         raise reader.wrong("no record is described", hint="Add a table like [record.item].")
     records = {each: _record(reader, each, value) for each, value in raw_records.items()}
-    _check_references(reader, records, _one_key_field)
+    for record in records.values():
+        check_references(reader, record, records)
+        check_rules(reader, record, records)
     try:
         order = load_order(records)
     except ValueError as circle:
         first = str(circle).split(" → ", maxsplit=1)[0]
         raise reader.wrong(f"the references go round in a circle: {circle}", "record", first) from None
+    decimals = reader.one_of(
+        reader.text_of(system, "decimals", "scaled", "system"), ("scaled", "plain"), "decimals", "system"
+    )
     return Description(
         title=reader.text_of(system, "title", "Business system", "system"),
         schema=reader.text_of(system, "schema", "", "system"),
         records=records,
         order=order,
+        defaults=_default_sets(reader, data.get("defaults", {}), records),
+        scaled=decimals == "scaled",
     )
 
 
-def _one_key_field(record: Record) -> bool:
-    return len(record.key) == 1
-
-
-def _check_references(reader: _Reader, records: Mapping[str, Record], allowed: Callable[[Record], bool]) -> None:
-    for record in records.values():
-        for each in record.references:
-            path = ("record", record.name, "field", each.name)
-            target = records.get(each.to or "")
-            if target is None:
-                close = nearest(each.to or "", tuple(records))
-                hint = f"Did you mean “{close}”?" if close else f"Described are: {', '.join(records)}."
-                raise reader.wrong(
-                    f"field {each.name} refers to “{each.to}”, which is not described", *path, "to", hint=hint
-                )
-            if not allowed(target):
-                raise reader.wrong(
-                    f"field {each.name} refers to {target.name}, whose key has several fields", *path, "to"
-                )
+def _default_sets(reader: TomlReader, raw: Any, records: Mapping[str, Record]) -> dict[str, DefaultSet]:
+    """``[defaults.paint]``: the record, where it is used, and the values to set."""
+    found: dict[str, DefaultSet] = {}
+    for name, given in reader.table(raw, "defaults", "defaults").items():
+        path = ("defaults", name)
+        table = reader.table(given, f"defaults {name}", *path)
+        reader.known_keys(table, ("record", "where", "set"), "a set of defaults", *path)
+        record = reader.one_of(reader.text_of(table, "record", "", *path), tuple(records), "record", *path)
+        values = reader.mapping(table, "set", *path)
+        for field in values:
+            known_field(reader, records[record], field, *path, "set")
+        where = reader.text_of(table, "where", "", *path) or None
+        found[name] = DefaultSet(name, record, where, values)
+    return found

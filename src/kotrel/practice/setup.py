@@ -11,7 +11,8 @@ from kotrel.core.description import Description
 from kotrel.core.description_reading import read_description
 from kotrel.core.errors import WrongUse
 from kotrel.practice import lists
-from kotrel.practice.items import items
+from kotrel.practice.details import details, kit_items
+from kotrel.practice.items import ITEMS, items
 from kotrel.systems.sql import journal
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.store import store_of
@@ -49,6 +50,12 @@ def base_lists() -> dict[str, pl.DataFrame]:
     }
 
 
+def practice_data() -> dict[str, pl.DataFrame]:
+    """Record → its rows in canonical text."""
+    master = pl.concat([items(ITEMS - kit_items().height), kit_items()], how="diagonal")
+    return {**base_lists(), "item": master, **details(master)}
+
+
 def set_up(database: Database, with_data: bool = True) -> tuple[Description, bool]:
     """Sets up a practice system where there is none; one that is there is left as it is.
 
@@ -75,7 +82,7 @@ def set_up(database: Database, with_data: bool = True) -> tuple[Description, boo
         )
     # The journal may be there already, with the loads of another system of the same database.
     journal_statements = [] if journal.has_journal(database) else journal_tables.create_statements(database.dialect)
-    data = {**base_lists(), "item": items()} if with_data else {}
+    data = practice_data() if with_data else {}
     with database.changing():
         for statement in [*create_statements(description, database.dialect), *journal_statements]:
             database.run(statement)

@@ -52,13 +52,19 @@ def _table(metadata: sa.MetaData, description: Description, record: Record, dial
         *_rules(record, dialect),
         *(sa.UniqueConstraint(field.name) for field in record.fields.values() if field.unique and field.kind != "list"),
         *(sa.Index(f"{record.name}_by_{'_'.join(group)}", *group) for group in record.also_known_by if len(group) > 1),
-        # Without an index on it, every removed row would be looked for in the whole table as somebody's parent.
+        *(sa.UniqueConstraint(*group) for group in record.unique_together),
+        # Without an index on it, every removed item would be looked for in the whole table. Short lists need none.
         *(
-            sa.Index(f"{record.name}_by_{field.name}", field.name)
+            sa.Index(f"{record.name}_by_{field.name}", *field.within, field.name)
             for field in record.references
-            if field.to == record.name
+            if field.name != record.key[0] and _is_long(description.records[str(field.to)], record)
         ),
     )
+
+
+def _is_long(target: Record, record: Record) -> bool:
+    """True for lists that may be long: those that refer to others themselves, and the record's own."""
+    return target.name == record.name or any(field.to != target.name for field in target.references)
 
 
 def _column(field: Field, record: Record, dialect: str) -> sa.Column[Any]:
@@ -81,7 +87,9 @@ def _references(metadata: sa.MetaData, description: Description, record: Record)
     schema = f"{metadata.schema}." if metadata.schema else ""
     for field in record.references:
         target = description.records[str(field.to)]
-        yield sa.ForeignKeyConstraint([field.name], [f"{schema}{target.name}.{target.key[0]}"])
+        yield sa.ForeignKeyConstraint(
+            [*field.within, field.name], [f"{schema}{target.name}.{name}" for name in target.key]
+        )
 
 
 def _rules(record: Record, dialect: str) -> Iterator[sa.CheckConstraint]:
@@ -106,6 +114,14 @@ def _rules(record: Record, dialect: str) -> Iterator[sa.CheckConstraint]:
         first, others = columns[0], columns[1:]
         same = sa.and_(*((first.is_(None)) == (other.is_(None)) for other in others))
         yield sa.CheckConstraint(same, name=f"{record.name}_together_{place}")
+    for place, group in enumerate(record.exactly_one, start=1):
+        columns = [sa.column(name) for name in group]
+        filled: sa.ColumnElement[Any] = sa.literal_column("0")
+        for column in columns:
+            filled = filled + sa.case((column.is_(None), sa.literal_column("0")), else_=sa.literal_column("1"))
+        yield sa.CheckConstraint(filled == sa.literal_column("1"), name=f"{record.name}_one_of_{place}")
+    for low, high in record.in_order:
+        yield sa.CheckConstraint(sa.column(low) <= sa.column(high), name=f"{record.name}_{low}_before_{high}")
 
 
 def _text(value: str) -> str:
