@@ -21,6 +21,7 @@ COMMANDS = {
     "load": "load it, all or nothing",
     "history": "the loads so far",
     "outcome": "one load, row by row",
+    "verify": "read one load back, and compare it with what was sent",
     "undo": "take one load back",
 }
 """Command → its one-line help, in the order people meet them."""

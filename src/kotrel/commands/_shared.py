@@ -4,9 +4,14 @@ from __future__ import annotations
 
 import argparse
 import getpass
+import sys
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
+from kotrel.core.errors import OutOfReach
+from kotrel.core.ways import CAREFUL, Ways
+from kotrel.stages.accidents import tell_cut_off
 from kotrel.stages.understanding import Wanted
 from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
 
@@ -15,6 +20,57 @@ def add_files(parser: argparse.ArgumentParser) -> None:
     """The files of a check, preview or load, and how they are to be understood."""
     parser.add_argument("files", nargs="+", metavar="FILE", help="workbook or text file: .xlsx .ods .csv .tsv and more")
     add_reading(parser)
+    add_ways(parser)
+
+
+def add_ways(parser: argparse.ArgumentParser) -> None:
+    """How rows are to be loaded; a check and a preview take the same, so that they tell what a load would do."""
+    group = parser.add_argument_group("which rows, and how")
+    group.add_argument(
+        "--only", choices=("new", "changes"), help="only rows that are new, or only changes to what is there"
+    )
+    group.add_argument(
+        "--match-on", metavar="FIELD", help="find the system's rows by this field instead of their key: barcode"
+    )
+    group.add_argument(
+        "--blanks",
+        choices=("keep", "clear"),
+        default="keep",
+        help="a blank cell changes nothing (else), or wipes the value",
+    )
+    group.add_argument(
+        "--duplicates",
+        choices=("error", "first", "last"),
+        default="error",
+        help="a key twice in the sheet: an error (else), or which row counts",
+    )
+    group.add_argument(
+        "--create",
+        type=_names,
+        default=(),
+        metavar="LISTS",
+        help="add values that are new on these lists: vendor,brand",
+    )
+    group.add_argument(
+        "--defaults",
+        type=_names,
+        default=(),
+        metavar="SETS",
+        help="fill new rows in from these sets of defaults in system.toml",
+    )
+    group.add_argument(
+        "--clash",
+        choices=("sheet", "system"),
+        help="whose value counts where both changed it since the export (else an error)",
+    )
+    group.add_argument(
+        "--since", metavar="EXPORT", help="the export the file came from, where it is a text file; none for no export"
+    )
+    group.add_argument("--pictures", metavar="DIR", help="the folder of the pictures that items name")
+
+
+def _names(text: str) -> tuple[str, ...]:
+    return tuple(name.strip() for name in text.split(",") if name.strip())
 
 
 def add_reading(parser: argparse.ArgumentParser) -> None:
@@ -52,12 +108,24 @@ def files_of(args: argparse.Namespace) -> list[Path]:
 
 def wanted_of(args: argparse.Namespace) -> Wanted:
     """What the user said about the files."""
-    return Wanted(args.record, args.sheet, args.heading_row, args.map_name)
+    ways = CAREFUL
+    if hasattr(args, "match_on"):
+        ways = Ways(
+            args.only, args.match_on, args.blanks, args.duplicates, args.create, args.defaults, args.clash, args.since
+        )
+    return Wanted(args.record, args.sheet, args.heading_row, args.map_name, ways)
 
 
 def workspace_of(args: argparse.Namespace) -> Workspace:
     """The workspace told with -w, or the nearest."""
-    return open_workspace(find_workspace(Path(args.workspace) if args.workspace else None, Path.cwd()))
+    workspace = open_workspace(find_workspace(Path(args.workspace) if args.workspace else None, Path.cwd()))
+    if pictures := getattr(args, "pictures", None):
+        if not Path(pictures).is_dir():
+            raise OutOfReach(f"there is no folder {pictures}", "It is the folder of the pictures.", "no-folder")
+        workspace = replace(workspace, picture_folder=Path(pictures))
+    for said in tell_cut_off(workspace):
+        sys.stderr.write(f"kotrel: {said}\n")
+    return workspace
 
 
 def now() -> datetime:

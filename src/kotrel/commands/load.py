@@ -7,21 +7,32 @@ import argparse
 from kotrel.commands._shared import add_agreement, add_files, files_of, now, user, wanted_of, workspace_of
 from kotrel.core.errors import WrongUse
 from kotrel.reports.findings import checked_json
+from kotrel.reports.histories import when
 from kotrel.reports.previews import show_loaded_counts, show_preview
 from kotrel.reports.screen import Screen
-from kotrel.stages.loading import Loaded, Preview, load_files
+from kotrel.reports.words import count
+from kotrel.stages.loading import Loaded, Order, load_files
+from kotrel.stages.previewing import Preview
 from kotrel.systems.interface import load_name
 
 EXAMPLE = """\
 kotrel load new-items.xlsx
     shows what it would do, asks, and loads all of it or none
 kotrel load new-items.xlsx --yes --remark "Keldrift range 27"
-    without asking, with a reason for the history"""
+    without asking, with a reason for the history
+kotrel load new-items.xlsx --create vendor,brand --good-rows
+    adds new vendors and brands; loads the good rows and hands back the rest"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     add_files(parser)
     add_agreement(parser)
+    parser.add_argument(
+        "--good-rows", action="store_true", help="load what is right; the rest goes into FILE.rest.xlsx, with reasons"
+    )
+    parser.add_argument(
+        "--again", action="store_true", help="load the same content once more, though it was loaded already"
+    )
     parser.add_argument("--all", action="store_true", help="list each new row and each change")
 
 
@@ -38,16 +49,16 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     def agree(preview: Preview) -> bool:
         show_preview(screen, preview, args.all)
         screen.show("")
-        return screen.ask("Load this?")
+        bad = sum(counts.get("refused", 0) for counts in preview.counts().values())
+        return screen.ask(f"Load this, without the {count(bad, 'refused row')}?" if bad else "Load this?")
 
+    order = Order(tuple(files), wanted_of(args), user(args), args.remark, now(), args.good_rows, args.again)
     if args.yes:
         with screen.progress(7 * len(files)) as step:
-            loaded = load_files(files, workspace, wanted_of(args), user(args), args.remark, now(), step)
+            loaded = load_files(order, workspace, step)
     else:
         # No bar: it would run over the question.
-        loaded = load_files(
-            files, workspace, wanted_of(args), user(args), args.remark, now(), lambda title: None, agree
-        )
+        loaded = load_files(order, workspace, lambda title: None, agree)
     if screen.as_json:
         screen.json(_json(loaded))
     else:
@@ -60,7 +71,11 @@ def _json(loaded: Loaded) -> dict[str, object]:
         "load": load_name(loaded.number) if loaded.number else None,
         "status": loaded.status,
         "records": loaded.preview.counts(),
+        "creates": loaded.preview.creates(),
+        "rest": [str(path) for path, _ in loaded.rest],
     }
+    if loaded.preview.before is not None:
+        result["loaded_before"] = loaded.preview.before.name
     if loaded.status == "refused":
         result["checked"] = [checked_json(each) for each in loaded.preview.checked]
     return result
@@ -68,16 +83,27 @@ def _json(loaded: Loaded) -> dict[str, object]:
 
 def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
     names = " ".join(args.files)
-    if loaded.number is not None:
-        name = load_name(loaded.number)
+    before = loaded.preview.before
+    if loaded.status == "loaded":
+        name = load_name(loaded.number or 0)
         screen.show(f"Loaded as {name}:")
         show_loaded_counts(screen, loaded.preview.counts())
+        for path, number in loaded.rest:
+            screen.show(f"Left out: {count(number, 'row')}, in {path} with the reasons: mend them there and load that.")
         screen.show(f"Next: kotrel outcome {name}    shows it row by row; kotrel undo {name} takes it back")
+    elif before is not None:
+        screen.show(f"Nothing to do: the same content was loaded as {before.name}, by {before.who}, {when(before.at)}.")
+        screen.show(f"      kotrel load {names} --again    loads it once more, over what has changed since")
     elif loaded.status == "nothing to do":
         screen.show("Nothing to do: the system holds all of it already.")
     elif loaded.status == "refused":
         show_preview(screen, loaded.preview, args.all)
         screen.show("")
         screen.show(f"Nothing was loaded. Next: mend these cells, then: kotrel check {names}")
+        if loaded.number is not None:
+            name = load_name(loaded.number)
+            screen.show(f"      kotrel outcome {name}    keeps what the system said; --rest FILE writes those rows")
+        if loaded.preview.touches and not args.good_rows:
+            screen.show(f"      kotrel load {names} --good-rows    loads what is right and hands back the rest")
     else:
         screen.show("Nothing was loaded.")

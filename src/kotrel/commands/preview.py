@@ -7,7 +7,7 @@ import argparse
 from kotrel.commands._shared import add_files, files_of, now, wanted_of, workspace_of
 from kotrel.reports.previews import preview_json, show_preview
 from kotrel.reports.screen import Screen
-from kotrel.stages.loading import preview_files
+from kotrel.stages.previewing import preview_files
 
 EXAMPLE = """\
 kotrel preview new-items.xlsx
@@ -30,7 +30,10 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     show_preview(screen, preview, args.all)
     names = " ".join(args.files)
     screen.show("")
-    if not preview.ok:
+    if not preview.ok and preview.touches:
+        screen.show(f"A load would be refused as it is. Next: kotrel check {names} --all    shows everything to mend")
+        screen.show(f"      kotrel load {names} --good-rows    loads what is right and hands back the rest")
+    elif not preview.ok:
         screen.show(f"A load would be refused as it is. Next: kotrel check {names} --all")
     elif not preview.touches:
         screen.show("Nothing to do: the system holds all of it already.")

@@ -13,7 +13,7 @@ import polars as pl
 
 from kotrel.core.description import Record
 from kotrel.core.findings import concerns_sheet, rows_with
-from kotrel.core.rows import Rows
+from kotrel.core.rows import Rows, clearing
 
 
 def before(field: str) -> str:
@@ -29,6 +29,7 @@ class RecordChanges:
         file, sheet: where the rows came from.
         fields: the loadable fields that the rows carry, the key among them.
         frame: ``row`` (UInt32), ``action``, ``message`` and, for each field, its value after and before.
+        rest: the refused rows as they stand in the sheet, where there are any.
     """
 
     record: Record
@@ -36,6 +37,7 @@ class RecordChanges:
     sheet: str
     fields: tuple[str, ...]
     frame: pl.DataFrame
+    rest: Rest | None = None
 
     def count(self, action: str) -> int:
         return int((self.frame["action"] == action).sum())
@@ -104,7 +106,7 @@ def key_text(record: Record) -> pl.Expr:
 def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
     """What loading the rows would do to what the system holds now.
 
-    A blank cell changes nothing. A row with an error is refused and changes nothing.
+    A blank cell changes nothing, unless it is said to clear the value. A row with an error is refused and changes nothing.
 
     Args:
         now: the system's rows for these keys, with all loadable fields the rows carry.
@@ -113,31 +115,100 @@ def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
     key = list(record.key)
     carried = [name for name in record.loadable if name in rows.fields]
     others = [name for name in carried if name not in key]
-    known = now.select(*key, *(pl.col(name).alias(before(name)) for name in others), pl.lit(True).alias("held")).unique(
-        subset=key, keep="any"
-    )
-    joined = rows.values.select("row", *carried).join(known, on=key, how="left", maintain_order="left")
+    cleared = [name for name in rows.cleared if name in others]
+    known = now.select(
+        *key, *(pl.col(name).alias(before(name)) for name in others), pl.lit(True).alias("is held")
+    ).unique(subset=key, keep="any")
+    own = rows.values.select("row", *carried, *(clearing(name) for name in cleared))
+    joined = own.join(known, on=key, how="left", maintain_order="left")
+    lists = {name: source for name in others if (source := rows.sources.get(name)) and source.how != "replace"}
+    for name, source in lists.items():
+        joined = joined.with_columns(list_after(joined[name], joined[before(name)], source.how == "add"))
     refused = pl.lit(any(True for _ in concerns_sheet(rows.findings))) | pl.col("row").is_in(
         rows_with(rows.findings, "error").implode()
     )
-    differs = pl.any_horizontal(
-        pl.lit(False), *(pl.col(name).is_not_null() & pl.col(name).ne_missing(pl.col(before(name))) for name in others)
-    )
+
+    def after(name: str) -> pl.Expr:
+        kept = pl.coalesce(name, before(name))
+        if name in lists:
+            # A list from which everything was taken is blank.
+            kept = pl.when(kept != "").then(kept)
+        return pl.when(~pl.col(clearing(name))).then(kept) if name in cleared else kept
+
+    differs = pl.any_horizontal(pl.lit(False), *(_differs(name, name in cleared) for name in others))
     frame = joined.with_columns(
         pl.when(refused)
         .then(pl.lit("refused"))
-        .when(pl.col("held").is_null())
+        .when(pl.col("is held").is_null())
         .then(pl.lit("new"))
         .when(differs)
         .then(pl.lit("changed"))
         .otherwise(pl.lit("same"))
         .alias("action"),
-        *(pl.coalesce(name, before(name)).alias(name) for name in others),
-        *(pl.when(pl.col("held")).then(pl.col(name)).alias(before(name)) for name in key),
+        *(after(name).alias(name) for name in others),
+        *(pl.when(pl.col("is held")).then(pl.col(name)).alias(before(name)) for name in key),
     )
     frame = frame.join(_messages(rows), on="row", how="left", maintain_order="left")
     columns = ["row", "action", "message", *carried, *(before(name) for name in carried)]
-    return RecordChanges(record, rows.table.file, rows.table.sheet, tuple(carried), frame.select(columns))
+    return RecordChanges(
+        record, rows.table.file, rows.table.sheet, tuple(carried), frame.select(columns), _rest(rows, frame)
+    )
+
+
+def _differs(name: str, cleared: bool) -> pl.Expr:
+    other = pl.col(name).is_not_null() & pl.col(name).ne_missing(pl.col(before(name)))
+    return other | (pl.col(clearing(name)) & pl.col(before(name)).is_not_null()) if cleared else other
+
+
+def list_after(says: pl.Series, stood: pl.Series, add: bool) -> pl.Series:
+    """A list after others were added to it, or taken from it; blank changes nothing, and an emptied list is empty.
+
+    Row by row: the order of a list counts, and sets have none.
+    """
+    done: list[str | None] = []
+    for new, old in zip(says, stood, strict=True):
+        if new is None:
+            done.append(None)
+            continue
+        there, given = (old.split("; ") if old else []), new.split("; ")
+        kept = list(dict.fromkeys([*there, *given])) if add else [one for one in there if one not in given]
+        done.append("; ".join(kept) if kept else ("" if there else None))
+    return pl.Series(says.name, done, dtype=pl.String)
+
+
+@dataclass(frozen=True)
+class Rest:
+    """The refused rows as they stand in their sheet.
+
+    Attributes:
+        headings: of all columns, in the sheet's order.
+        cells, kinds: ``row`` and, for each column, what stands there and the kind of the cell.
+    """
+
+    headings: tuple[str, ...]
+    cells: pl.DataFrame
+    kinds: pl.DataFrame
+
+
+def _rest(rows: Rows, frame: pl.DataFrame) -> Rest | None:
+    refused = frame.filter(pl.col("action") == "refused")["row"]
+    if not len(refused) or not rows.table.columns:
+        return None
+    wanted = rows.table.cells["row"].is_in(refused.implode())
+    table = rows.table.only(wanted)
+    letters = [column.letter for column in table.columns]
+    kinds = {
+        letter: kind
+        if isinstance(kind, pl.Series)
+        else pl.Series([kind], dtype=pl.String).new_from_index(0, table.rows)
+        for letter in letters
+        if (kind := table.kinds.get(letter, "text")) is not None
+    }
+    return Rest(
+        tuple(column.heading for column in table.columns),
+        table.cells.select("row", *letters),
+        table.cells.select("row").with_columns(series.alias(letter) for letter, series in kinds.items()),
+    )
 
 
 def put_together(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
@@ -151,10 +222,19 @@ def put_together(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
             each.sheet,
             each.fields,
         ):
-            found[-1] = replace(last, frame=pl.concat([last.frame, each.frame]))
+            found[-1] = replace(last, frame=pl.concat([last.frame, each.frame]), rest=_rests(last.rest, each.rest))
         else:
             found.append(each)
     return found
+
+
+def _rests(first: Rest | None, second: Rest | None) -> Rest | None:
+    """The refused rows of two matches of one sheet; a row that both refuse counts once."""
+    if first is None or second is None:
+        return first or second
+    cells = pl.concat([first.cells, second.cells])
+    once = ~cells["row"].is_duplicated() | cells["row"].is_first_distinct()
+    return Rest(first.headings, cells.filter(once), pl.concat([first.kinds, second.kinds]).filter(once))
 
 
 def _messages(rows: Rows) -> pl.DataFrame:

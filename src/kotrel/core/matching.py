@@ -19,6 +19,9 @@ NAME_OF = folded("Name of")
 KEY_COUNTS = 3
 """A record whose key is among the headings counts like so many columns more."""
 
+OWN_COUNTS = 2
+"""A heading that is a field's own name or title says so much more than one of its synonyms."""
+
 
 @dataclass(frozen=True)
 class Matched:
@@ -28,6 +31,7 @@ class Matched:
         sources: field → where its values come from.
         doubled: field → all columns whose heading means it, where there is more than one.
         unknown: columns that mean no field of the record.
+        own: how many columns are headed with their field's own name or title.
         label: which of several matches of one sheet it is, for people (``QUAY``), or an empty text.
         optional: True where a row counts only when one of its columns besides the key is filled.
     """
@@ -38,6 +42,21 @@ class Matched:
     unknown: tuple[Column, ...]
     optional: bool = False
     label: str = ""
+    own: int = 0
+
+    @property
+    def has_key(self) -> bool:
+        """True where every field of the key is fed, or has a default."""
+        fields = self.record.fields
+        fed = [name in self.sources for name in self.record.key]
+        return any(fed) and all(
+            one or fields[name].default is not None for one, name in zip(fed, self.record.key, strict=True)
+        )
+
+    @property
+    def fit(self) -> int:
+        """How well headings mean the record: the columns that fit, more for their own names, and the key."""
+        return len(self.sources) + (OWN_COUNTS - 1) * self.own + OWN_COUNTS * KEY_COUNTS * self.has_key
 
     @property
     def letters(self) -> dict[str, str]:
@@ -76,22 +95,23 @@ def match_headings(table: Table, record: Record) -> Matched:
         sources={name: Source((columns[0].letter,)) for name, columns in found.items()},
         doubled={name: tuple(columns) for name, columns in found.items() if len(columns) > 1},
         unknown=tuple(unknown),
+        own=sum(folded(columns[0].heading) in headings_of(record.fields[name])[:2] for name, columns in found.items()),
     )
 
 
 def likely_record(table: Table, records: Sequence[Record]) -> Matched | None:
     """The record whose fields the headings mean best, or None where no heading means anything.
 
-    The number of columns that fit counts, and whether the key is among them; between equals the record with fewer fields.
+    A sheet with a record's name and key is that record. Else the columns that fit count, those headed with a field's own
+    name or title twice, and whether the key is among them; between equals the record with fewer fields.
     """
-    best: tuple[tuple[int, int], Matched] | None = None
-    for record in records:
-        matched = match_headings(table, record)
-        fit = len(matched.letters)
-        if not fit:
-            continue
-        has_key = all(name in matched.letters for name in record.key)
-        score = (fit + KEY_COUNTS * has_key, -len(record.fields))
-        if best is None or score > best[0]:
-            best = (score, matched)
-    return best[1] if best else None
+    fitting = [matched for record in records if (matched := match_headings(table, record)).sources]
+    named = [matched for matched in fitting if matched.has_key and is_called(matched.record, table.sheet)]
+    return max(named or fitting, key=lambda each: (each.fit, -len(each.record.fields)), default=None)
+
+
+def is_called(record: Record, sheet: str) -> bool:
+    """True where a sheet's name is the record's: its name, title or a synonym, in the singular or the plural."""
+    name = folded(sheet)
+    words = {folded(word) for word in (record.name, record.title, *record.synonyms)}
+    return bool(name) and (name in words or name.removesuffix("s") in words or name + "s" in words)

@@ -12,6 +12,29 @@ from kotrel.core.findings import FindingGroup, RepairGroup, Severity, cells_of
 from kotrel.core.sheet import Table
 from kotrel.core.sources import Source
 
+CLEAR = "(clear)"
+"""The word that, alone in a cell, wipes the value that the system has."""
+
+
+def clearing(field: str) -> str:
+    """Name of the Boolean column that tells where a field's value is to be wiped; there only where one is."""
+    return f"clear {field}"
+
+
+@dataclass(frozen=True)
+class Defaulted:
+    """A value that rows were given because their cells were blank.
+
+    Attributes:
+        source: where it comes from: ``match``, ``system`` (the description), or the name of a set of defaults.
+        rows: UInt32, the rows in the sheet.
+    """
+
+    field: str
+    value: str
+    source: str
+    rows: pl.Series
+
 
 @dataclass(frozen=True)
 class Rows:
@@ -22,10 +45,12 @@ class Rows:
         letters: field → the column that feeds it; fields fed by no column (fixed or made values) are not in it.
         values: ``row`` (UInt32, the row in the sheet) and a String column for each field that is fed. Values are in
             canonical text (exact decimals with all their digits, ISO dates, ``yes``/``no``, lists joined by ``; ``);
-            blank is null. A value that could not be read stands as it was, and has a finding.
+            blank is null. A value that could not be read stands as it was, and has a finding. A column named by
+            :func:`clearing` tells where a blank wipes what the system has.
         findings, repairs: what reading them brought up.
         sources: field → where its values come from; defaults and made values are filled in by
             :mod:`kotrel.core.making`.
+        defaulted: what was filled in where cells were blank.
     """
 
     table: Table
@@ -35,11 +60,33 @@ class Rows:
     findings: tuple[FindingGroup, ...] = ()
     repairs: tuple[RepairGroup, ...] = ()
     sources: Mapping[str, Source] = field(default_factory=dict)
+    defaulted: tuple[Defaulted, ...] = ()
 
     @property
     def fields(self) -> tuple[str, ...]:
         """Names of the fields that the rows carry."""
-        return tuple(name for name in self.values.columns if name != "row")
+        return tuple(name for name in self.values.columns if name in self.record.fields)
+
+    @property
+    def cleared(self) -> tuple[str, ...]:
+        """Names of the fields that are wiped in at least one row."""
+        return tuple(name for name in self.fields if clearing(name) in self.values.columns)
+
+    def only(self, wanted: pl.Series) -> Rows:
+        """The rows that are wanted (Boolean for each), with what was found about them and about the whole sheet."""
+        left = self.values.filter(wanted)["row"].implode()
+        findings = [
+            replace(group, cells=group.cells.filter(pl.col("row").is_in(left) | (pl.col("row") == 0)))
+            for group in self.findings
+        ]
+        repairs = [replace(group, cells=group.cells.filter(pl.col("row").is_in(left))) for group in self.repairs]
+        return replace(
+            self,
+            table=self.table.only(wanted),
+            values=self.values.filter(wanted),
+            findings=tuple(group for group in findings if group.count),
+            repairs=tuple(group for group in repairs if group.count),
+        )
 
     @property
     def has_key(self) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Literal
 
 import polars as pl
 
@@ -26,6 +27,7 @@ class Source:
         default: the value where the cell is blank.
         default_by: a field, and for its values the value where the cell is blank.
         make: an expression that gives the value.
+        how: what a list does to the list that is there: ``replace``, ``add`` to it, or ``take`` from it.
     """
 
     columns: tuple[str, ...] = ()
@@ -39,6 +41,7 @@ class Source:
     default_by: str | None = None
     defaults: Mapping[str, str] = field(default_factory=dict)
     make: str | None = None
+    how: Literal["replace", "add", "take"] = "replace"
 
     @property
     def letter(self) -> str | None:

@@ -12,10 +12,12 @@ from kotrel.core.conventions import Conventions
 from kotrel.core.findings import FindingGroup, RepairGroup, Severity, cells_of
 from kotrel.core.matching import Matched
 from kotrel.core.numbers import Mark
-from kotrel.core.rows import Rows
+from kotrel.core.rows import CLEAR, Rows, clearing
 from kotrel.core.sheet import Table
 from kotrel.core.sources import raw_values
 from kotrel.core.tidying import Setting, Tidied, column_mark, tidy
+
+CLEARS = (CLEAR, CLEAR.upper(), "(Clear)")
 
 
 def understand(table: Table, matched: Matched, conventions: Conventions, today: date, mark: Mark | None = None) -> Rows:
@@ -36,6 +38,15 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
     headings = {column.letter: column.heading for column in table.columns}
     nowhere = pl.Series([False], dtype=pl.Boolean).new_from_index(0, table.rows)
 
+    raw: dict[str, pl.Series] = {}
+    wiped: list[pl.Series] = []
+    for name, source in matched.sources.items():
+        raw[name] = raw_values(table, source)
+        wipes = raw[name].is_in(CLEARS) if source.columns else nowhere
+        if wipes.any():
+            wiped.append(wipes.fill_null(False).alias(clearing(name)))
+            raw[name] = raw[name].set(wipes, None)
+
     def tidied_column(name: str) -> Tidied:
         source = matched.sources[name]
 
@@ -44,7 +55,7 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
                 return table.kind_is(source.letter, kind) if source.letter else nowhere
             return nowhere
 
-        return tidy(sheet_rows, raw_values(table, source), kinds, record.fields[name], setting)
+        return tidy(sheet_rows, raw[name], kinds, record.fields[name], setting)
 
     for (name, source), tidied in zip(matched.sources.items(), at_once(tidied_column, matched.sources), strict=True):
         columns.append(tidied.values.alias(name))
@@ -55,7 +66,13 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
         ]
         repairs += [RepairGroup(each.kind, each.title, name, source.letter or "", each.cells) for each in tidied.mends]
     rows = Rows(
-        table, record, matched.letters, pl.DataFrame(columns), tuple(findings), tuple(repairs), dict(matched.sources)
+        table,
+        record,
+        matched.letters,
+        pl.DataFrame([*columns, *wiped]),
+        tuple(findings),
+        tuple(repairs),
+        dict(matched.sources),
     )
     return replace(rows, findings=(*_about_headings(rows, matched), *rows.findings))
 

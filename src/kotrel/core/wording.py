@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from kotrel.core.codes import CODE_RULES
 from kotrel.core.description import Field
 
@@ -35,8 +37,21 @@ def rules(field: Field) -> str:
         told.append(f"at most {field.most}")
     if field.check:
         told.append(CODE_RULES[field.check])
+    if field.within:
+        told.append(f"one of its {' and '.join(field.within)}")
+    if field.same_as:
+        told.append(f"as the {field.same_as[0]} has it")
+    if field.default is not None:
+        told.append(f"{field.default} where a new row leaves it blank")
+    if field.zero_means:
+        told.append(f"0 means: {field.zero_means}")
     if field.unique:
         told.append("on one row only")
     if field.meaning:
         told.append(field.meaning)
     return "; ".join(told)
+
+
+def listed_and(words: Sequence[str], last: str = "and") -> str:
+    """``a, b and c``."""
+    return f"{', '.join(words[:-1])} {last} {words[-1]}" if len(words) > 1 else "".join(words)

@@ -33,13 +33,13 @@ def show_history(screen: Screen, entries: Sequence[Entry]) -> None:
         state = (
             Text(f"undone by {load_name(entry.undone_by)}", style="dim")
             if entry.undone_by
-            else Text(entry.status, style="green")
+            else Text(entry.status, style="red" if entry.status == "refused" else "green")
         )
-        table.add_row(entry.name, _when(entry.at), entry.who, Text(what), Text(_counts(entry)), state)
+        table.add_row(entry.name, when(entry.at), entry.who, Text(what), Text(_counts(entry)), state)
     screen.show(table)
 
 
-def _when(at: str) -> str:
+def when(at: str) -> str:
     try:
         return datetime.fromisoformat(at).astimezone().strftime("%Y-%m-%d %H:%M")
     except ValueError:
@@ -49,9 +49,7 @@ def _when(at: str) -> str:
 def _counts(entry: Entry) -> str:
     parts = []
     for record, numbers in entry.counts.items():
-        told = [
-            f"{number:,} {action}" for action, number in numbers.items() if number and action not in ("same", "refused")
-        ]
+        told = [f"{number:,} {action}" for action, number in numbers.items() if number and action != "same"]
         parts.append(f"{record}: {', '.join(told) or 'nothing'}")
     return "; ".join(parts)
 
@@ -81,28 +79,32 @@ def entry_json(entry: Entry) -> dict[str, Any]:
 def show_outcome(screen: Screen, entry: Entry, rows: pl.DataFrame, every: bool) -> None:
     """One load row by row, warnings first."""
     title = Text(entry.name, style="bold").append(
-        f" · {listed(entry.files, 3)} · {_when(entry.at)} · {entry.who} · ", style=""
+        f" · {listed(entry.files, 3)} · {when(entry.at)} · {entry.who} · ", style=""
     )
     title.append(f"undone by {load_name(entry.undone_by)}" if entry.undone_by else entry.status, style="bold")
+    refused = rows.filter(pl.col("outcome") == "refused")
     warned = rows.filter(pl.col("outcome") == "warning")
     screen.show(
         title,
         Text(
-            f"{count(rows.height, 'row')}: {rows.height - warned.height:,} done, {warned.height:,} done with a warning"
+            f"{count(rows.height, 'row')}: {rows.height - warned.height - refused.height:,} done, "
+            f"{warned.height:,} done with a warning, {refused.height:,} refused"
         ),
     )
     if entry.fingerprint:
         screen.show(
             Text(f"content {entry.fingerprint[:16]}…" + (f" · {entry.remark}" if entry.remark else ""), style="dim")
         )
-    ordered = pl.concat([warned, rows.filter(pl.col("outcome") != "warning")])
+    if entry.status == "refused":
+        screen.show(Text("Nothing of it was loaded; the rows below are why.", style="bold red"))
+    ordered = pl.concat([refused, warned, rows.filter(~pl.col("outcome").is_in(["warning", "refused"]))])
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
     for heading in ("where", "record", "key", "what", "outcome", "message"):
         table.add_column(heading, overflow="fold")
     shown = ordered if every else ordered.head(ROWS_SHOWN)
     for file, sheet, row, record, key, action, outcome, message in shown.iter_rows():
         where = f"{sheet}!{row}" if sheet else f"{short(file, 20)}, line {row}"
-        style = "yellow" if outcome == "warning" else ""
+        style = {"warning": "yellow", "refused": "bold red"}.get(outcome, "")
         what = "already so" if action == "same" else action
         table.add_row(Text(where), record, Text(key or ""), what, Text(outcome, style=style), Text(message or ""))
     screen.show(Text(""), table)

@@ -10,10 +10,11 @@ from rich.text import Text
 
 from kotrel.core.changes import RecordChanges
 from kotrel.core.description import Record
+from kotrel.core.rows import Rows
 from kotrel.reports.findings import counts_line, headline, show_checked
 from kotrel.reports.screen import Screen
-from kotrel.reports.words import listed, short
-from kotrel.stages.loading import Preview
+from kotrel.reports.words import count, listed, short
+from kotrel.stages.previewing import Preview
 
 CHANGES_SHOWN = 12
 STYLES = {"new": "green", "changed": "yellow", "removed": "magenta", "same": "dim", "refused": "bold red"}
@@ -22,16 +23,51 @@ STYLES = {"new": "green", "changed": "yellow", "removed": "magenta", "same": "di
 def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
     """What a load would do: counts first, then from what to what."""
     for checked in preview.checked:
+        if checked.created and checked.ok:
+            continue
         if not checked.ok:
             show_checked(screen, checked, every, False)
         else:
             screen.show(headline(checked.rows), counts_line(checked))
             for remark in checked.remarks:
                 screen.show(Text(f"  {remark}", style="dim"))
+        _show_defaulted(screen, checked.rows)
+    _show_creates(screen, preview)
+    if preview.before is not None:
+        before = preview.before
+        screen.show(Text(f"The same content was loaded already, as {before.name} by {before.who}.", style="yellow"))
     for changes in preview.changes:
         screen.show(Text(""), counts_text(changes))
         _show_new(screen, changes, every)
         _show_changed(screen, changes, every)
+
+
+def _show_defaulted(screen: Screen, rows: Rows) -> None:
+    """What blank cells were given: field, value, in how many rows, and where it comes from."""
+    for each in rows.defaulted:
+        title = rows.record.fields[each.field].title
+        source = {"match": "by the match", "system": "by system.toml"}.get(each.source, f"from {each.source}")
+        line = Text("  defaulted ", style="dim").append(f"{title} = {short(each.value, 40)}", style="")
+        screen.show(line.append(f" in {count(len(each.rows), 'row')}, {source}", style="dim"))
+
+
+def _show_creates(screen: Screen, preview: Preview) -> None:
+    """Each value that is added to a list, by name, with what is doubtful about it."""
+    for checked in preview.checked:
+        if not checked.created:
+            continue
+        rows = checked.rows
+        codes = rows.values[rows.record.code].to_list()
+        line = Text(
+            f"creates {count(len(codes), rows.record.title.lower(), rows.record.title.lower() + 's')}: ",
+            style="bold magenta",
+        )
+        screen.show(line.append(", ".join(codes), style=""))
+        for group in rows.findings:
+            for value, hint in (
+                group.cells.filter(pl.lit(group.kind == "nearly-on-list")).select("value", "suggestion").iter_rows()
+            ):
+                screen.show(Text(f"  {value}: is it {hint}", style="yellow"))
 
 
 def counts_text(changes: RecordChanges) -> Text:
@@ -109,7 +145,19 @@ def preview_json(preview: Preview) -> dict[str, Any]:
             for changes in preview.changes
             for _, key, field, former, after in changes.changed_cells().iter_rows()
         ],
-        "creates": {},
+        "creates": preview.creates(),
         "totals": {},
+        "defaults": [
+            {
+                "record": checked.rows.record.name,
+                "field": each.field,
+                "value": each.value,
+                "from": each.source,
+                "rows": len(each.rows),
+            }
+            for checked in preview.checked
+            for each in checked.rows.defaulted
+        ],
+        "remarks": [remark for checked in preview.checked for remark in checked.remarks],
         "ok": preview.ok,
     }

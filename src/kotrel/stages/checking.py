@@ -10,26 +10,36 @@ from pathlib import Path
 
 import polars as pl
 
+from kotrel.core.changes import key_text
 from kotrel.core.checking import check_rows
-from kotrel.core.conventions import Conventions
-from kotrel.core.description import Description
+from kotrel.core.checking.dependents import with_dependents
 from kotrel.core.errors import WrongUse
-from kotrel.core.findings import rows_with
-from kotrel.core.held import Held
-from kotrel.core.making import make_values
-from kotrel.core.mending import mend
+from kotrel.core.findings import cells_of, rows_with
+from kotrel.core.held import Held, InLoad
 from kotrel.core.rows import Rows
+from kotrel.stages.readying import demand_ways, make_ready
 from kotrel.stages.understanding import Understood, Wanted, understand_file
-from kotrel.systems.interface import Reading, Step
+from kotrel.systems.interface import Reading, Refusal, Step
+from kotrel.workspace.exports import RememberedExport
 from kotrel.workspace.settings import Workspace
 
 
 @dataclass(frozen=True)
 class Checked:
-    """One sheet after checking."""
+    """One sheet after checking.
+
+    Attributes:
+        remarks: how it was understood and what was left out, in words.
+        now: what the system holds for these rows, where it has been read already.
+        export: the export that the sheet came from.
+        created: True where the rows are no sheet's, but values that are added to a list for it.
+    """
 
     rows: Rows
     remarks: tuple[str, ...]
+    now: pl.DataFrame | None = None
+    export: RememberedExport | None = None
+    created: bool = False
 
     @property
     def ok(self) -> bool:
@@ -59,34 +69,75 @@ def understand_files(
 
 
 def check_all(
-    understood: Sequence[Understood], description: Description, conventions: Conventions, reading: Reading, step: Step
+    understood: Sequence[Understood],
+    workspace: Workspace,
+    wanted: Wanted,
+    reading: Reading,
+    step: Step,
+    refusals: Sequence[Refusal] = (),
 ) -> list[Checked]:
-    """Mends and checks sheets in load order; rows of one count as held for those after it."""
-    pending: dict[str, pl.DataFrame] = {}
+    """Readies and checks sheets in load order; rows of one count as held for those after it.
+
+    Raises:
+        WrongUse: what the user chose does not fit these records.
+    """
+    description, ways = workspace.description, wanted.ways
+    demand_ways(ways, description, [each.rows.record.name for each in understood])
+    pending: dict[str, InLoad] = {}
     checked: list[Checked] = []
     for each in understood:
         record = each.rows.record
         step(f"checking {record.title.lower()}")
         # A sheet can be right in itself: that the system takes such rows at all has to be asked.
         reading.demand(record.name)
-        held = Held(description, reading.read, pending)
-        mended = mend(each.rows, held, conventions.spellings)
-        made = make_values(
-            mended,
-            held.names_of,
-            lambda field, name=record.name: reading.read(name, [field])[field],  # type: ignore[misc]
-        )
-        rows = check_rows(made, held)
-        checked.append(Checked(rows, each.remarks))
+        held = Held(description, reading.read, pending, workspace.pictures(), workspace.largest_picture)
+        ready = make_ready(each.rows, each.export, held, ways, workspace.conventions)
+        for created in ready.created:
+            # The same held: what is created was on no list before.
+            made = with_refusals(check_rows(created, held), refusals)
+            checked.append(Checked(made, (), created=True))
+            pending[made.record.name] = _in_load(made, pending.get(made.record.name))
+        if ready.created:
+            held = Held(description, reading.read, pending, workspace.pictures(), workspace.largest_picture)
+        rows = with_refusals(check_rows(ready.rows, held), refusals)
+        rows = with_dependents(rows, held)
+        checked.append(Checked(rows, (*each.remarks, *ready.told), ready.now, each.export))
         if rows.has_key:
-            sound = rows.values.filter(~pl.col("row").is_in(rows_with(rows.findings, "error").implode()))
-            keys = sound.select(record.key)
-            pending[record.name] = pl.concat([pending[record.name], keys]) if record.name in pending else keys
+            pending[record.name] = _in_load(rows, pending.get(record.name))
     return checked
+
+
+def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:
+    """The rows with what the system itself refused as findings."""
+    mine = [each for each in refusals if each.record == rows.record.name]
+    if not mine or not rows.has_key:
+        return rows
+    said = pl.DataFrame(
+        {"key": [each.key for each in mine], "said": [f"the system says: {each.message}" for each in mine]}
+    ).unique("key", keep="first")
+    found = rows.values.select("row", key_text(rows.record).alias("key")).join(said, on="key", maintain_order="left")
+    if not found.height:
+        return rows
+    cells = cells_of(found["row"], found["key"], found["said"])
+    key = rows.record.key[0]
+    return rows.with_findings([rows.group("error", "refused-by-system", "refused by the system itself", key, cells)])
+
+
+def _in_load(rows: Rows, before: InLoad | None) -> InLoad:
+    """The rows as those after them see them: without an error they count as held."""
+    wrong = rows.values["row"].is_in(rows_with(rows.findings, "error").implode())
+    values = rows.values.filter(~wrong).select(rows.fields)
+    bad = rows.values.filter(wrong)
+    keys = bad.select(key_text(rows.record)).to_series()
+    letter = rows.letters.get(rows.record.key[0])
+    refused = {str(key): rows.table.address(row, letter) for key, row in zip(keys, bad["row"], strict=True)}
+    if before is None:
+        return InLoad(values, refused)
+    return InLoad(pl.concat([before.values, values], how="diagonal"), {**before.refused, **refused})
 
 
 def check_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Checked]:
     """Reads, understands and checks files against the system."""
     understood = understand_files(files, workspace, wanted, today, step)
     with workspace.system().reading() as reading:
-        return check_all(understood, workspace.description, workspace.conventions, reading, step)
+        return check_all(understood, workspace, wanted, reading, step)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import json
 import shutil
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -22,10 +21,8 @@ from kotrel.sheets.writing import demand_free, written_whole
 from kotrel.stages.mapping import names_of
 from kotrel.stages.understanding import record_named
 from kotrel.systems.interface import Reading, Step
+from kotrel.workspace.exports import STAMP, remember_export
 from kotrel.workspace.settings import Workspace
-
-STAMP = "Kotrel export"
-"""Name of the property inside a workbook that tells which export it is."""
 
 
 @dataclass(frozen=True)
@@ -89,7 +86,7 @@ def export_records(
         write_book(book, path)
     else:
         _add_to(into, book, path)
-    _remember(workspace, stamp, kept, chosen, path, at)
+    remember_export(workspace.hidden, stamp, kept, chosen.where, path, at)
     return Exported(path, {name: rows.height for name, rows in kept.items()}, stamp)
 
 
@@ -157,28 +154,6 @@ def _stamp(kept: dict[str, pl.DataFrame], at: datetime) -> str:
     for name, rows in kept.items():
         digest.update(f"{name} {rows.height} {rows.columns}".encode())
     return f"{at:%Y%m%d-%H%M%S}-{digest.hexdigest()[:8]}"
-
-
-def _remember(
-    workspace: Workspace, stamp: str, kept: dict[str, pl.DataFrame], chosen: Chosen, path: Path, at: datetime
-) -> None:
-    """Keeps what was exported, so that later only what was edited since is loaded."""
-    folder = workspace.hidden / "exports" / stamp
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        for name, rows in kept.items():
-            rows.write_parquet(folder / f"{name}.parquet")
-        about = {
-            "at": at.isoformat(),
-            "file": path.name,
-            "where": chosen.where,
-            "records": {n: r.columns for n, r in kept.items()},
-        }
-        (folder / "export.json").write_text(json.dumps(about, ensure_ascii=False, indent=1), "utf-8")
-    except OSError as error:
-        raise OutOfReach(
-            f"the export could not be remembered in {folder}: {error.strerror or error}", "", "no-right"
-        ) from None
 
 
 def _add_to(book: Path, sheets: OutBook, path: Path) -> None:

@@ -1,86 +1,72 @@
-"""Checked rows → a preview of what a load would do; and the load itself, all or nothing."""
+"""The load itself: all of it or nothing, or the good rows where the user says so."""
 
 from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from contextlib import suppress
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
-from kotrel.core.changes import RecordChanges, compare, put_together
+import polars as pl
+
+from kotrel.core.changes import RecordChanges, before
 from kotrel.core.errors import OutOfReach
-from kotrel.core.findings import cells_of
-from kotrel.stages.checking import Checked, check_all, understand_files
+from kotrel.stages.checking import understand_files
+from kotrel.stages.previewing import Preview, preview_in
+from kotrel.stages.resting import rest_of, write_rests_beside
 from kotrel.stages.understanding import Understood, Wanted
-from kotrel.systems.interface import Moved, Reading, Refused, Stamp, Step
+from kotrel.systems.interface import Entry, Moved, Reading, Refusal, Refused, Stamp, Step, System
 from kotrel.workspace.settings import Workspace
+from kotrel.workspace.under_way import under_way
 
 TRIES = 3
 """So often a load is tried anew when somebody else changes the same rows while it runs."""
 
+MOST_REFUSED = 1_000
+"""More rows than that are not tried one after the other: something else is wrong."""
 
-@dataclass(frozen=True)
-class Preview:
-    """What a load would do."""
-
-    checked: tuple[Checked, ...]
-    changes: tuple[RecordChanges, ...]
-
-    @property
-    def ok(self) -> bool:
-        return all(each.ok for each in self.checked)
-
-    @property
-    def touches(self) -> bool:
-        return any(each.touches for each in self.changes)
-
-    def counts(self) -> dict[str, dict[str, int]]:
-        """Record → how many rows are new, changed, same, refused."""
-        return {each.record.name: each.counts for each in self.changes}
+ROUNDS = 50
+"""So often good rows are tried again without those that the system itself has refused."""
 
 
 @dataclass(frozen=True)
 class Loaded:
-    """How a load ended: ``loaded``, ``refused`` or ``nothing to do``; the number only where it was loaded."""
+    """How a load ended.
+
+    Attributes:
+        status: ``loaded``, ``refused``, ``nothing to do``, or ``not loaded`` where the user said no.
+        number: of the load in the history; also of a refused one, where the system itself refused it.
+        rest: the workbooks with the rows that were left out, and how many are in each.
+    """
 
     status: str
     number: int | None
     preview: Preview
+    rest: tuple[tuple[Path, int], ...] = ()
 
 
-def preview_in(understood: Sequence[Understood], workspace: Workspace, reading: Reading, step: Step) -> Preview:
-    """Checks and compares against one consistent look at the system."""
-    checked = check_all(understood, workspace.description, workspace.conventions, reading, step)
-    changes = []
-    for each in checked:
-        rows = each.rows
-        if not rows.has_key:
-            continue
-        step(f"comparing {rows.record.title.lower()}")
-        carried = [name for name in rows.record.loadable if name in rows.fields]
-        first = rows.record.key[0]
-        now = reading.read(rows.record.name, carried, (first, rows.values[first]))
-        changes.append(compare(rows, now))
-    return Preview(tuple(checked), tuple(put_together(changes)))
+@dataclass(frozen=True)
+class Order:
+    """What is to be loaded, by whom, and how sure the user is.
 
+    Attributes:
+        good_rows: True to load what is right and hand back the rest.
+        again: True to load the same content once more.
+    """
 
-def preview_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: datetime, step: Step) -> Preview:
-    """What loading the files would do."""
-    understood = understand_files(files, workspace, wanted, today.date(), step)
-    with workspace.system().reading() as reading:
-        return preview_in(understood, workspace, reading, step)
+    files: tuple[Path, ...]
+    wanted: Wanted
+    who: str
+    remark: str
+    at: datetime
+    good_rows: bool = False
+    again: bool = False
 
 
 def load_files(
-    files: Sequence[Path],
-    workspace: Workspace,
-    wanted: Wanted,
-    who: str,
-    remark: str,
-    at: datetime,
-    step: Step,
-    agree: Callable[[Preview], bool] | None = None,
+    order: Order, workspace: Workspace, step: Step, agree: Callable[[Preview], bool] | None = None
 ) -> Loaded:
     """Loads files, all or nothing.
 
@@ -91,25 +77,47 @@ def load_files(
     Raises:
         OutOfReach: the system cannot be reached, or others kept changing the same rows.
     """
-    understood = understand_files(files, workspace, wanted, at.date(), step)
+    understood = understand_files(order.files, workspace, order.wanted, order.at.date(), step)
     system = workspace.system()
+    stamp = Stamp(
+        order.at, order.who, tuple(path.name for path in order.files), fingerprint(order, understood), order.remark
+    )
     shown: Preview | None = None
     if agree is not None:
         with system.reading() as reading:
-            shown = preview_in(understood, workspace, reading, step)
-        if not shown.ok or not shown.touches:
+            shown = _preview(understood, workspace, order, reading, stamp, step)
+        if not _may_go_on(shown, order):
             return _not_loaded(shown)
         if not agree(shown):
             return Loaded("not loaded", None, shown)
-    stamp = Stamp(at, who, tuple(path.name for path in files), fingerprint(files), remark)
-    for _ in range(TRIES):
+    with under_way(workspace.hidden, stamp):
+        done = _load(understood, workspace, order, system, stamp, shown, step)
+    if done.status == "loaded":
+        _remember(done.preview)
+        if order.good_rows and not done.preview.ok:
+            done = replace(done, rest=tuple(write_rests_beside(rest_of(done.preview.changes))))
+    return done
+
+
+def _load(
+    understood: Sequence[Understood],
+    workspace: Workspace,
+    order: Order,
+    system: System,
+    stamp: Stamp,
+    shown: Preview | None,
+    step: Step,
+) -> Loaded:
+    refusals: list[Refusal] = []
+    moved = 0
+    for _ in range(TRIES + ROUNDS):
         preview: Preview | None = None
         try:
             with system.writing() as writing:
-                preview = preview_in(understood, workspace, writing, step)
-                if not preview.ok or not preview.touches:
+                preview = _preview(understood, workspace, order, writing, stamp, step, refusals)
+                if not _may_go_on(preview, order):
                     return _not_loaded(preview)
-                if shown is not None and not _same(shown, preview):
+                if shown is not None and not refusals and not _same(shown, preview):
                     raise OutOfReach(
                         "the system changed while you looked at the preview; nothing was loaded",
                         "Run it again and look at the new preview.",
@@ -119,8 +127,15 @@ def load_files(
             return Loaded("loaded", number, preview)
         except Refused as refused:
             assert preview is not None
-            return Loaded("refused", None, _with_refusals(preview, refused))
+            refusals += refused.refusals
+            if order.good_rows and refused.refusals and len(refusals) < MOST_REFUSED:
+                step("once more without the refused rows")
+                continue
+            return _refused(understood, workspace, order, system, stamp, refusals, step)
         except Moved:
+            moved += 1
+            if moved >= TRIES:
+                break
             step("somebody else changed the same rows: once more")
     raise OutOfReach(
         "others keep changing the same rows; nothing was loaded",
@@ -129,41 +144,101 @@ def load_files(
     )
 
 
+def _preview(
+    understood: Sequence[Understood],
+    workspace: Workspace,
+    order: Order,
+    reading: Reading,
+    stamp: Stamp,
+    step: Step,
+    refusals: Sequence[Refusal] = (),
+) -> Preview:
+    preview = preview_in(understood, workspace, order.wanted, reading, step, refusals)
+    return preview if order.again else replace(preview, before=loaded_before(reading.history(), stamp.fingerprint))
+
+
+def loaded_before(entries: Sequence[Entry], content: str) -> Entry | None:
+    """The load that loaded the same content in the same way, all of it, and still stands."""
+    for entry in reversed(entries):
+        whole = not any(counts.get("refused") for counts in entry.counts.values())
+        if entry.fingerprint == content and entry.kind == "load" and entry.status == "loaded" and whole:
+            return entry
+    return None
+
+
+def _may_go_on(preview: Preview, order: Order) -> bool:
+    return preview.before is None and preview.touches and (preview.ok or order.good_rows)
+
+
 def _not_loaded(preview: Preview) -> Loaded:
+    if preview.before is not None:
+        return Loaded("nothing to do", None, preview)
     return Loaded("nothing to do" if preview.ok else "refused", None, preview)
 
 
 def _same(shown: Preview, now: Preview) -> bool:
-    return all(
+    return len(shown.changes) == len(now.changes) and all(
         first.fields == second.fields and first.frame.equals(second.frame)
         for first, second in zip(shown.changes, now.changes, strict=True)
     )
 
 
-def _with_refusals(preview: Preview, refused: Refused) -> Preview:
-    """The preview with what the business system itself refused as findings: it is the second line behind the checks."""
-    checked = []
-    for each in preview.checked:
-        mine = [refusal for refusal in refused.refusals if refusal.record == each.rows.record.name]
-        if mine:
-            cells = cells_of(
-                [r.row for r in mine], [r.key for r in mine], [f"the system says: {r.message}" for r in mine]
-            )
-            key = each.rows.record.key[0]
-            group = each.rows.group("error", "refused-by-system", "refused by the system itself", key, cells)
-            each = Checked(each.rows.with_findings([group]), each.remarks)
-        checked.append(each)
-    return Preview(tuple(checked), preview.changes)
+def _refused(
+    understood: Sequence[Understood],
+    workspace: Workspace,
+    order: Order,
+    system: System,
+    stamp: Stamp,
+    refusals: Sequence[Refusal],
+    step: Step,
+) -> Loaded:
+    """What the system itself refused is a finding at its row, and stands in the history: it was the second line behind the checks."""
+    with system.writing() as writing:
+        preview = preview_in(understood, workspace, order.wanted, writing, step, refusals)
+        number = writing.note_refused(preview.changes, replace(stamp, kind="refused"))
+    return Loaded("refused", number, preview)
 
 
-def fingerprint(files: Sequence[Path]) -> str:
-    """SHA-256 over the contents of the files, hexadecimal."""
+def _remember(preview: Preview) -> None:
+    """Of sheets that came from an export, what was loaded: a later load of the same sheet counts from there."""
+    by_place = {(each.record.name, each.file, each.sheet): each for each in preview.changes}
+    for checked in preview.checked:
+        rows = checked.rows
+        changes = by_place.get((rows.record.name, rows.table.file, rows.table.sheet))
+        if checked.export is None or changes is None:
+            continue
+        # The load stands whether or not this can be kept; without it, a later load asks about a clash.
+        with suppress(OSError, OutOfReach):
+            checked.export.remember_loaded(rows.record.name, list(rows.record.key), _loaded_cells(changes))
+
+
+def _loaded_cells(changes: RecordChanges) -> pl.DataFrame:
+    """The key, the fields, and ``loaded FIELD``: whether the load set it in that row."""
+    did = changes.frame.filter(pl.col("action").is_in(["new", "changed"]))
+    key = list(changes.record.key)
+    others = [name for name in changes.fields if name not in key]
+    return did.select(
+        *key,
+        *others,
+        *(pl.col(name).ne_missing(pl.col(before(name))).alias(f"loaded {name}") for name in others),
+    )
+
+
+def fingerprint(order: Order, understood: Sequence[Understood]) -> str:
+    """SHA-256 over the contents of the files and how they are understood, hexadecimal.
+
+    The same file loaded by another match, or from another sheet, is other content.
+    """
     digest = hashlib.sha256()
-    for path in files:
+    for path in order.files:
         try:
             with path.open("rb") as file:
                 while part := file.read(1 << 20):
                     digest.update(part)
         except OSError as error:
             raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
+    for each in understood:
+        rows = each.rows
+        digest.update(repr((rows.record.name, rows.table.sheet, sorted(rows.sources.items()))).encode())
+    digest.update(repr(order.wanted.ways).encode())
     return digest.hexdigest()

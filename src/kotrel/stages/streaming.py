@@ -10,17 +10,20 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.checking import CHECKS, check_rows
-from kotrel.core.checking.keys import check_keys, check_unique
+from kotrel.core.checking.circles import check_circles
+from kotrel.core.checking.keys import check_keys
+from kotrel.core.checking.unique import check_unique
 from kotrel.core.errors import WrongUse
 from kotrel.core.find_table import find_table
 from kotrel.core.findings import FindingGroup, RepairGroup
 from kotrel.core.held import Held
-from kotrel.core.making import make_values
+from kotrel.core.making import fill_keys, make_values
 from kotrel.core.matching import Matched
 from kotrel.core.mending import mend
 from kotrel.core.rows import Rows
 from kotrel.core.sheet import Grid, Table
 from kotrel.core.understanding import sheet_mark, understand
+from kotrel.core.ways import CAREFUL
 from kotrel.sheets.encodings import CHECKED, is_utf8_file
 from kotrel.sheets.opening import TEXT_ENDINGS
 from kotrel.sheets.textfiles import Part, read_in_parts
@@ -33,7 +36,7 @@ LARGE = 600 * 1024 * 1024
 """Text files of so many bytes are checked in parts."""
 PART = 64 * 1024 * 1024
 
-ACROSS = (check_keys, check_unique)
+ACROSS = (check_keys, check_unique, check_circles)
 """Checks that look at all rows at once; the others see one part at a time."""
 
 
@@ -48,6 +51,12 @@ def is_large(path: Path, size: int = LARGE) -> bool:
 def check_any(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Checked]:
     """Checks files, a very large text file in parts."""
     if len(files) == 1 and is_large(files[0]):
+        if wanted.ways != CAREFUL:
+            raise WrongUse(
+                f"{files[0]} is so large that it is checked in parts, and then each row is checked as it stands",
+                "Check it without options that choose rows or fill them in; preview and load take them.",
+                "too-large-for-ways",
+            )
         step(f"reading {files[0].name}")
         with workspace.system().reading() as reading:
             return [check_large(files[0], workspace, wanted, today, reading, step)]
@@ -67,7 +76,7 @@ def check_large(
     parts = read_in_parts(path, part_bytes)
     first = next(parts)
     grid = Grid(str(path), "", first.cells, dict.fromkeys(first.cells.columns, "text"), first.lines)
-    table, matches, remarks = match_tables([find_table(grid, wanted.heading_row)], workspace, wanted, str(path))
+    [(table, matches, remarks)] = match_tables([find_table(grid, wanted.heading_row)], workspace, wanted, str(path))
     matched = _one_at_a_time(path, matches)
     record = matched.record
     mark = sheet_mark(table, matched)
@@ -81,7 +90,7 @@ def check_large(
         step(f"checking part {number}")
         rows = understand(piece, matched, workspace.conventions, today, mark)
         rows = mend(rows, held, workspace.conventions.spellings)
-        rows = make_values(rows, held.names_of, lambda field: reading.read(record.name, [field])[field])
+        rows = make_values(fill_keys(rows), held.names_of, lambda field: held.whole(record, field))
         rows = check_rows(rows, held, inside)
         if number > 1:
             # What concerns the headings was told with the first part.
@@ -123,7 +132,8 @@ def _tables(first: Table, parts: Iterable[Part]) -> Iterable[Table]:
 def _slim(rows: Rows) -> Rows:
     """Rows with only the fields that are looked at across all parts."""
     record = rows.record
-    across = {*record.key, *(name for group in record.unique_groups().values() for name in group)}
+    groups = (*record.unique_groups().values(), *record.unique_together, *record.circles)
+    across = {*record.key, *(name for group in groups for name in group)}
     names = [name for name in rows.fields if name in across]
     return replace(
         rows, table=replace(rows.table, cells=rows.table.cells.select("row")), values=rows.values.select("row", *names)

@@ -6,17 +6,21 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
+from typing import NamedTuple
 
 from kotrel.core.description import Description, Record
 from kotrel.core.errors import KotrelError, WrongData, WrongUse
 from kotrel.core.find_table import find_table
-from kotrel.core.matching import KEY_COUNTS, Matched, likely_record
+from kotrel.core.matching import Matched, is_called, likely_record
 from kotrel.core.nearness import nearest
 from kotrel.core.rows import Rows
 from kotrel.core.sheet import Grid, Table
 from kotrel.core.understanding import understand
+from kotrel.core.ways import CAREFUL, Ways
 from kotrel.sheets.opening import open_sheets
+from kotrel.sheets.stamps import stamp_of
 from kotrel.systems.interface import Step
+from kotrel.workspace.exports import STAMP, RememberedExport, export_named, export_stamped
 from kotrel.workspace.maps import FOLDER, SavedMap, apply_map, map_named, read_maps
 from kotrel.workspace.settings import Workspace
 
@@ -33,20 +37,28 @@ class Wanted:
         sheet: the sheet's name, or None for the one that fits.
         heading_row: the row with the headings, or None to find it.
         map_name: the saved match to use, or None for the one whose headings fit.
+        ways: how they are to be loaded.
     """
 
     record: str | None = None
     sheet: str | None = None
     heading_row: int | None = None
     map_name: str | None = None
+    ways: Ways = CAREFUL
 
 
 @dataclass(frozen=True)
 class Understood:
-    """One sheet as rows, and how it came to be chosen, in words for the user."""
+    """One sheet as rows.
+
+    Attributes:
+        remarks: how it came to be chosen, in words for the user.
+        export: the export that the file came from, or None.
+    """
 
     rows: Rows
     remarks: tuple[str, ...]
+    export: RememberedExport | None = None
 
 
 def record_named(description: Description, name: str) -> Record:
@@ -63,7 +75,7 @@ def record_named(description: Description, name: str) -> Record:
 
 
 def understand_file(path: Path, workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Understood]:
-    """Reads one file and understands the sheet in it that fits: as one record, or as several where a saved match says so.
+    """Reads one file and understands the sheets in it that fit: each as one record, or as several where a saved match says so.
 
     Raises:
         OutOfReach, WrongUse: the file cannot be read, or nothing in it is recognised.
@@ -72,47 +84,70 @@ def understand_file(path: Path, workspace: Workspace, wanted: Wanted, today: dat
     grids = open_sheets(path, wanted.sheet)
     step("matching columns")
     tables = tables_of(grids, wanted.heading_row)
-    table, matches, remarks = match_tables(tables, workspace, wanted, str(path))
-    if not table.rows:
-        where = f"sheet “{table.sheet}” of {path}" if table.sheet else str(path)
-        raise WrongData(
-            f"{where} has headings in row {table.heading_row} and no rows below", "Fill it in first.", "no-rows"
-        )
+    chosen = match_tables(tables, workspace, wanted, str(path))
+    taken = [each.table for each in chosen]
+    others = [f"“{other.sheet}”" + ("" if other.rows else " (empty)") for other in tables if other not in taken]
     step("tidying values")
-    others = [other.sheet for other in tables if other is not table]
-    if others and not wanted.sheet:
-        remarks.append(f"other sheets left out: {', '.join(others)}")
     found: list[Understood] = []
-    for matched in matches:
-        rows = understand(table, matched, workspace.conventions, today)
-        # The first record of a sheet is there in any case; of the others only what the sheet says anything about.
-        if not found:
-            found.append(Understood(rows, (*table.remarks, *remarks)))
-        elif rows.values.height:
-            found.append(Understood(rows, (f"for {matched.label}",) if matched.label else ()))
+    export, said = _export_of(path, workspace, wanted.ways.since)
+    for place, (table, matches, remarks) in enumerate(chosen):
+        if not table.rows:
+            where = f"sheet “{table.sheet}” of {path}" if table.sheet else str(path)
+            raise WrongData(
+                f"{where} has headings in row {table.heading_row} and no rows below", "Fill it in first.", "no-rows"
+            )
+        if others and not wanted.sheet and not place:
+            remarks = [*remarks, f"other sheets left out: {', '.join(others)}"]
+        for number, matched in enumerate(matches):
+            rows = understand(table, matched, workspace.conventions, today)
+            # The first record of a sheet is there in any case; of the others only what the sheet says anything about.
+            if not number:
+                found.append(Understood(rows, (*table.remarks, *remarks, *said), export))
+            elif rows.values.height:
+                found.append(Understood(rows, (f"for {matched.label}",) if matched.label else (), export))
     return found
 
 
-def match_tables(
-    tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: str
-) -> tuple[Table, list[Matched], list[str]]:
-    """The table that fits and what feeds its fields: by a saved match, else by its headings; and remarks.
+def _export_of(path: Path, workspace: Workspace, since: str | None) -> tuple[RememberedExport | None, list[str]]:
+    """The export that a file came from: the one told, else the one its stamp names; and what is to be said of it."""
+    if since == "none":
+        return None, []
+    if since is not None:
+        return export_named(workspace.hidden, since), []
+    stamp = stamp_of(path, STAMP)
+    if stamp is None:
+        return None, []
+    export = export_stamped(workspace.hidden, stamp)
+    if export is None:
+        return None, [f"it is export {stamp}, which is not remembered here: compared with the system alone"]
+    return export, []
+
+
+class Chosen(NamedTuple):
+    """A sheet that is taken: its table, what feeds its records, and remarks on how it was chosen."""
+
+    table: Table
+    matches: list[Matched]
+    remarks: list[str]
+
+
+def match_tables(tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: str) -> list[Chosen]:
+    """The tables that fit and what feeds their fields: one by a saved match, else each by its headings.
 
     Raises:
         WrongUse, WrongData: nothing fits, several fit equally, or a saved match nearly fits.
     """
-    return _saved(tables, workspace, wanted) or _choose(tables, workspace.description, wanted, file)
+    saved = _saved(tables, workspace, wanted)
+    return [saved] if saved else _choose(tables, workspace.description, wanted, file)
 
 
-def _saved(
-    tables: Sequence[Table], workspace: Workspace, wanted: Wanted
-) -> tuple[Table, list[Matched], list[str]] | None:
+def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> Chosen | None:
     """A saved match whose headings fit: the one told, or the one that needs the most headings."""
     if wanted.map_name is not None:
         saved = map_named(workspace.folder, wanted.map_name, workspace.description)
         table = min(tables, key=lambda each: len(saved.missing_in(each)))
         matched = apply_map(saved, table, workspace.description)
-        return table, matched, [f"match {saved.name}"]
+        return Chosen(table, matched, [f"match {saved.name}"])
     best: tuple[int, SavedMap, Table] | None = None
     nearly: tuple[SavedMap, list[str]] | None = None
     for saved in read_maps(workspace.folder, workspace.description):
@@ -127,7 +162,7 @@ def _saved(
     if best is not None:
         _, saved, table = best
         matched = apply_map(saved, table, workspace.description)
-        return table, matched, [f"match {saved.name} (its headings fit)"]
+        return Chosen(table, matched, [f"match {saved.name} (its headings fit)"])
     if nearly is not None:
         saved, missing = nearly
         if wanted.record is not None:
@@ -140,32 +175,47 @@ def _saved(
     return None
 
 
-def _choose(
-    tables: Sequence[Table], description: Description, wanted: Wanted, file: str
-) -> tuple[Table, list[Matched], list[str]]:
-    """The sheet whose headings fit best."""
+def _choose(tables: Sequence[Table], description: Description, wanted: Wanted, file: str) -> list[Chosen]:
+    """The sheet whose headings fit best, and with it every other that plainly is another record."""
     records = [record_named(description, wanted.record)] if wanted.record else list(description.records.values())
-    fitting: list[tuple[int, Table, Matched]] = []
-    for table in tables:
+    fitting: list[tuple[Table, Matched]] = []
+    for table in [each for each in tables if each.rows] or tables:
         matched = likely_record(table, records)
         if matched is not None:
-            whole = all(name in matched.letters for name in matched.record.key)
-            fitting.append((len(matched.letters) + KEY_COUNTS * whole, table, matched))
+            fitting.append((table, matched))
     if not fitting:
         raise _nothing_recognised(tables, records, file)
-    fitting.sort(key=lambda each: each[0], reverse=True)
-    score, table, matched = fitting[0]
-    rivals = [other.sheet for rank, other, _ in fitting[1:] if rank == score]
-    if rivals:
-        names = ", ".join(f"“{name}”" for name in [table.sheet, *rivals])
-        raise WrongUse(
-            f"{file} has several sheets that fit equally well: {names}",
-            f'Say which: --sheet "{table.sheet}"',
-            "which-sheet",
-        )
-    if not wanted.record and len(matched.letters) == 1 and len(table.columns) > 2 and score < KEY_COUNTS:
+    fitting.sort(key=lambda each: each[1].fit, reverse=True)
+    best: dict[str, tuple[Table, Matched]] = {}
+    for table, matched in fitting:
+        if not best or (matched.record.name not in best and _is_plain(table, matched)):
+            best[matched.record.name] = (table, matched)
+    taken = list(best.values())
+    for table, matched in taken:
+        rivals = [
+            other.sheet
+            for other, theirs in fitting
+            if other is not table and theirs.fit == matched.fit and all(other is not each for each, _ in taken)
+        ]
+        if rivals:
+            names = ", ".join(f"“{name}”" for name in [table.sheet, *rivals])
+            raise WrongUse(
+                f"{file} has several sheets that fit equally well: {names}",
+                f'Say which: --sheet "{table.sheet}"',
+                "which-sheet",
+            )
+    table, matched = taken[0]
+    if not wanted.record and len(matched.letters) == 1 and len(table.columns) > 2 and not matched.has_key:
         raise _nothing_recognised(tables, records, file)
-    return table, [matched], []
+    return [Chosen(table, [matched], []) for table, matched in taken]
+
+
+def _is_plain(table: Table, matched: Matched) -> bool:
+    """True where a sheet beside the best one is meant as data: it bears a record's name, or most of its headings fit."""
+    headed = sum(1 for column in table.columns if column.heading)
+    return matched.has_key and (
+        is_called(matched.record, table.sheet) or (len(matched.letters) >= 3 and len(matched.letters) * 2 > headed)
+    )
 
 
 def tables_of(grids: Sequence[Grid], heading_row: int | None) -> list[Table]:

@@ -113,6 +113,8 @@ def _entry(writing: Writing, number: int) -> Entry:
     if number not in entries:
         raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
     entry = entries[number]
+    if entry.status == "refused":
+        raise WrongUse(f"{entry.name} was refused: nothing of it is in the system", "", "load-refused")
     if entry.undone_by:
         raise WrongUse(
             f"{entry.name} is undone already, by {load_name(entry.undone_by)}",

@@ -10,7 +10,7 @@ from datetime import datetime
 
 import polars as pl
 
-from kotrel.core.changes import InTheWay, RecordChanges
+from kotrel.core.changes import InTheWay, RecordChanges, Rest
 from kotrel.core.description import Description, Record
 
 Step = Callable[[str], None]
@@ -27,7 +27,7 @@ class Stamp:
         files: names of the files.
         fingerprint: SHA-256 of the files' contents, hexadecimal.
         remark: why, in the user's words.
-        kind: ``load``, or ``undo`` of the load numbered ``of``.
+        kind: ``load``, ``refused`` where the system itself refused it, or ``undo`` of the load numbered ``of``.
     """
 
     at: datetime
@@ -60,6 +60,8 @@ class Entry:
 
     @property
     def status(self) -> str:
+        if self.kind == "refused":
+            return "refused"
         return "undone" if self.undone_by else "loaded"
 
 
@@ -112,6 +114,14 @@ class Reading(ABC):
             OutOfReach: it does not.
         """
 
+    @abstractmethod
+    def history(self) -> list[Entry]:
+        """All loads, the oldest first."""
+
+    @abstractmethod
+    def changes_of(self, number: int) -> list[RecordChanges]:
+        """What a load did, from the journal, in the order it was done."""
+
 
 class Writing(Reading):
     """One transaction: what it reads cannot change under it, and nothing of it stays unless it ends well."""
@@ -138,12 +148,8 @@ class Writing(Reading):
         """Notes in the history that a load was taken back by another, or (None) that it stands again."""
 
     @abstractmethod
-    def changes_of(self, number: int) -> list[RecordChanges]:
-        """What a load did, from the journal, in the order it was done."""
-
-    @abstractmethod
-    def history(self) -> list[Entry]:
-        """All loads, the oldest first."""
+    def note_refused(self, changes: Sequence[RecordChanges], stamp: Stamp) -> int:
+        """Writes into the journal, and nowhere else, that a load was refused. Returns its number."""
 
 
 class System(ABC):
@@ -180,3 +186,7 @@ class System(ABC):
     @abstractmethod
     def outcome(self, number: int) -> pl.DataFrame:
         """Row by row what a load did: file, sheet, row, record, key, action, outcome, message."""
+
+    @abstractmethod
+    def rest_of(self, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
+        """The refused rows of a load: file, sheet, the rows as they stood there, and row → its reasons."""

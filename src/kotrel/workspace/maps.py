@@ -17,10 +17,11 @@ from kotrel.core.sources import Source, column_named, part_pattern
 from kotrel.core.toml_lines import line_of
 
 FOLDER = "maps"
+HOWS = ("replace", "add", "take")
 
 _FIELD_KEYS = (
     "column", "join", "between", "list", "last", "split", "pattern", "part", "translate", "fixed", "default", "default_by",
-    "defaults", "make", "repeat",
+    "defaults", "make", "repeat", "how",
 )  # fmt: skip
 
 
@@ -212,6 +213,10 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
     ways = [key for key in ("column", "join", "list", "last", "split", "fixed", "repeat") if key in settings]
     if len(ways) > 1:
         raise saved.wrong(f"{name} has {' and '.join(ways)}; it can have one of them", *at)
+    if "how" in settings and (record.fields[name].kind != "list" or settings["how"] not in HOWS):
+        raise saved.wrong(
+            f"{name}: “how” is for lists, and is one of {', '.join(HOWS)}", *at, "how", hint='Like how = "add"'
+        )
     if "split" in settings:
         try:
             part_pattern(str(settings.get("pattern", "")), str(settings.get("part", "")))
@@ -275,4 +280,5 @@ def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tupl
         default_by=settings.get("default_by"),
         defaults=settings.get("defaults", {}),
         make=settings.get("make"),
+        how=settings.get("how", "replace"),
     )

@@ -12,10 +12,12 @@ from kotrel.core.conventions import Conventions
 from kotrel.core.description import Description
 from kotrel.core.description_reading import read_description
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.held import Files
 from kotrel.core.nearness import folded, nearest
 from kotrel.core.toml_lines import line_of
 from kotrel.systems.interface import System
 from kotrel.systems.opening import open_system
+from kotrel.workspace.pictures import picture_facts
 
 FILE = "kotrel.toml"
 HIDDEN = ".kotrel"
@@ -23,6 +25,7 @@ HIDDEN = ".kotrel"
 _TABLES = {
     "system": ("url", "description"),
     "sheets": ("decimal_mark", "dates", "currency"),
+    "pictures": ("folder", "at_most_mb"),
     "spellings": None,
 }
 
@@ -37,6 +40,8 @@ class Workspace:
         description: what the system takes.
         conventions: how sheets are written here.
         currency: the currency of amounts that name none.
+        picture_folder: where the pictures are that items name, or None.
+        largest_picture: bytes a picture may have.
     """
 
     folder: Path
@@ -44,6 +49,15 @@ class Workspace:
     description: Description
     conventions: Conventions
     currency: str = "EUR"
+    picture_folder: Path | None = None
+    largest_picture: int = 10_000_000
+
+    def pictures(self) -> Files | None:
+        """Knows the pictures in their folder, or None where no folder is told."""
+        if self.picture_folder is None:
+            return None
+        folder = self.picture_folder
+        return lambda name: picture_facts(folder, name)
 
     def system(self) -> System:
         """The connected system; nothing is opened yet."""
@@ -116,7 +130,23 @@ def open_workspace(folder: Path) -> Workspace:
             spellings=settings.spellings(data.get("spellings", {})),
         ),
         currency=settings.text_of(sheets, "currency", "EUR", "sheets"),
+        picture_folder=_picture_folder(settings, data, folder),
+        largest_picture=settings.megabytes(data.get("pictures", {}), "at_most_mb", 10, "pictures"),
     )
+
+
+def _picture_folder(settings: _Settings, data: Mapping[str, Any], folder: Path) -> Path | None:
+    told = settings.text_of(data.get("pictures", {}), "folder", "", "pictures")
+    if not told:
+        return None
+    if not (folder / told).is_dir():
+        raise settings.wrong(
+            f"there is no folder {folder / told}",
+            "pictures",
+            "folder",
+            hint="It is the folder of the pictures that items name.",
+        )
+    return folder / told
 
 
 def _text(path: Path) -> str:
@@ -154,6 +184,12 @@ class _Settings:
         if not isinstance(value, str):
             raise self.wrong(f"“{key}” has to be a text in quotes", *at, key)
         return value
+
+    def megabytes(self, table: Mapping[str, Any], key: str, default: float, *at: str) -> int:
+        value = table.get(key, default)
+        if isinstance(value, bool) or not isinstance(value, int | float) or value <= 0:
+            raise self.wrong(f"“{key}” has to be a number above zero", *at, key)
+        return int(value * 1_000_000)
 
     def one_of(self, table: Mapping[str, Any], key: str, allowed: tuple[str, ...], *at: str) -> str:
         value = self.text_of(table, key, allowed[0], *at)

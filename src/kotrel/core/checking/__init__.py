@@ -9,13 +9,17 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from kotrel.core.at_once import at_once
+from kotrel.core.checking.circles import check_circles
 from kotrel.core.checking.codes import check_codes
+from kotrel.core.checking.files import check_files
 from kotrel.core.checking.kept import check_kept
-from kotrel.core.checking.keys import check_keys, check_unique
+from kotrel.core.checking.keys import check_keys
 from kotrel.core.checking.lists import check_lists
 from kotrel.core.checking.present import check_present
+from kotrel.core.checking.rules import check_rules
 from kotrel.core.checking.shape import check_shape
 from kotrel.core.checking.together import check_together
+from kotrel.core.checking.unique import check_unique
 from kotrel.core.findings import FindingGroup
 from kotrel.core.held import Held
 from kotrel.core.rows import Rows
@@ -32,6 +36,9 @@ CHECKS: tuple[Check, ...] = (
     check_lists,
     check_together,
     check_kept,
+    check_rules,
+    check_circles,
+    check_files,
 )
 
 

@@ -6,7 +6,7 @@ import polars as pl
 
 from kotrel.core.findings import FindingGroup
 from kotrel.core.held import Held, is_new
-from kotrel.core.rows import Rows
+from kotrel.core.rows import Rows, clearing
 
 
 def check_present(rows: Rows, held: Held) -> list[FindingGroup]:
@@ -23,10 +23,15 @@ def check_present(rows: Rows, held: Held) -> list[FindingGroup]:
             continue
         if carried and not rows.values[name].null_count():
             continue
+        if name in rows.cleared:
+            message = f"{field.title.lower()} must be filled and cannot be cleared"
+            found += rows.where("error", "missing", "must be filled", field, rows.values[clearing(name)], message)
         if new is None:
             new = is_new(rows, held)
         # A row that this sheet does not fill may be an update: then the system has the value already.
         wrong = new if not carried else rows.values[name].is_null() & (new if field.must == "new" else True)
+        if name in rows.cleared:
+            wrong = wrong & ~rows.values[clearing(name)]
         kind, what = ("missing", "must be filled") if carried else ("column-missing", f"no column “{field.title}”")
         title = what if field.must == "always" else f"{what}, for new rows"
         message = (

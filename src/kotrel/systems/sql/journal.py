@@ -12,9 +12,10 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.changes import RecordChanges, before, key_text
+from kotrel.core.changes import RecordChanges, Rest, before, key_text
 from kotrel.core.description import Description
 from kotrel.core.errors import WrongUse
+from kotrel.core.sheet import letter_of
 from kotrel.systems.interface import Entry, Stamp, load_name
 from kotrel.systems.sql.database import Database, quoted
 
@@ -107,6 +108,7 @@ def write_load(database: Database, number: int, changes: Sequence[RecordChanges]
             "fields": list(each.fields),
             "counts": each.counts,
             "rows": each.frame.height - each.counts["refused"],
+            "headings": list(each.rest.headings) if each.rest else [],
         }
         for each in changes
     ]
@@ -141,6 +143,33 @@ def journal_rows(changes: RecordChanges, number: int, first_line: int) -> pl.Dat
         pl.col("message"),
         pl.when(action.is_in(["new", "changed"])).then(image(rows, fields)).alias("after"),
         pl.when(action.is_in(["removed", "changed"])).then(image(rows, formers)).alias("before"),
+    )
+
+
+def refused_rows(changes: RecordChanges, number: int, first_line: int) -> pl.DataFrame:
+    """The refused rows of one record's changes as the journal keeps them: the cells as they stood, and their kinds."""
+    refused = changes.frame.filter(pl.col("action") == "refused")
+    cells = pl.lit(None, pl.String)
+    if changes.rest is not None:
+        letters = [name for name in changes.rest.cells.columns if name != "row"]
+        images = changes.rest.cells.select("row", image(changes.rest.cells, letters).alias("cells")).hstack(
+            changes.rest.kinds.select(image(changes.rest.kinds, letters).alias("kinds"))
+        )
+        refused = refused.join(images, on="row", how="left", maintain_order="left")
+        cells = pl.col("cells")
+    return refused.with_row_index("line", first_line).select(
+        pl.lit(number).alias("load"),
+        pl.col("line").cast(pl.Int64),
+        pl.lit(changes.record.name).alias("record"),
+        pl.lit(changes.file).alias("file"),
+        pl.lit(changes.sheet).alias("sheet"),
+        pl.col("row").cast(pl.Int64),
+        key_text(changes.record).alias("key"),
+        "action",
+        pl.lit("refused").alias("outcome"),
+        pl.col("message"),
+        cells.alias("after"),
+        (pl.col("kinds") if changes.rest is not None else pl.lit(None, pl.String)).alias("before"),
     )
 
 
@@ -192,7 +221,7 @@ def changes_of(database: Database, description: Description, number: int) -> lis
     if not found:
         raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
     names = ["line", "row", "action", "after", "before"]
-    rows = _rows(database, names, "load = ? AND action <> 'same'", number)
+    rows = _rows(database, names, "load = ? AND action NOT IN ('same', 'refused')", number)
     lines = rows["line"].cast(pl.Int64)
     first = 1
     changes = []
@@ -215,3 +244,29 @@ def changes_of(database: Database, description: Description, number: int) -> lis
         )
         changes.append(RecordChanges(record, part["file"], part["sheet"], tuple(fields), frame))
     return changes
+
+
+def rest_of(database: Database, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
+    """The refused rows of a load: file, sheet, the rows as they stood there, and row → its reasons."""
+    parts = json.loads(
+        database.run(f"SELECT parts FROM {load_table(database.dialect)} WHERE number = ?", [number])[0][0]
+    )
+    headings = {(part["file"], part["sheet"]): part.get("headings", []) for part in parts if part.get("headings")}
+    names = ["line", "file", "sheet", "row", "message", "after", "before"]
+    rows = _rows(database, names, "load = ? AND action = 'refused'", number)
+    found = []
+    for (file, sheet), mine in rows.group_by("file", "sheet", maintain_order=True):
+        place = (str(file or ""), str(sheet or ""))
+        heads = headings.get(place, [])
+        letters = [letter_of(each) for each in range(len(heads))]
+        kept = mine.filter(pl.col("after").is_not_null()).unique("row", keep="first", maintain_order=True)
+        rest = Rest(
+            tuple(heads),
+            kept.select("row", *from_image("after", letters)),
+            kept.select("row", *from_image("before", letters)),
+        )
+        reasons: dict[int, str] = {}
+        for row, message in mine.select("row", "message").iter_rows():
+            reasons[row] = "; ".join(filter(None, (reasons.get(row), message)))
+        found.append((*place, rest, reasons))
+    return found

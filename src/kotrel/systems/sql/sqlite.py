@@ -102,8 +102,10 @@ class SqliteDatabase(Database):
             if not count:
                 return pl.DataFrame(schema=schema)
             raw = text.encode()
-            # A value that holds one of the marks, or a text beyond SQLite's limit, takes the slow road.
-            if raw.count(_END.encode()) == count - 1 and raw.count(_BETWEEN.encode()) == count * (len(columns) - 1):
+            # A value that holds one of the marks, a return at the end of a row, or a text beyond SQLite's limit takes
+            # the slow road.
+            whole = raw.count(_END.encode()) == count - 1 and raw.count(_BETWEEN.encode()) == count * (len(columns) - 1)
+            if whole and not raw.endswith(b"\r") and f"\r{_END}".encode() not in raw:
                 return pl.read_csv(
                     raw, has_header=False, separator=_BETWEEN, eol_char=_END, quote_char=None, schema=schema
                 )

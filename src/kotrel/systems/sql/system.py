@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 
 import polars as pl
 
-from kotrel.core.changes import InTheWay, RecordChanges
+from kotrel.core.changes import InTheWay, RecordChanges, Rest
 from kotrel.core.description import Description, Record
 from kotrel.core.errors import WrongUse
 from kotrel.systems.interface import Entry, Reading, Refused, Stamp, Step, System, Writing, load_name
@@ -34,6 +35,12 @@ class _Reading(Reading):
         columns = ", ".join(f"t.{store.column(name)}" for name in about.fields)
         self.database.run(f"SELECT {columns} FROM {store.name} AS t LIMIT 0")
 
+    def changes_of(self, number: int) -> list[RecordChanges]:
+        return journal.changes_of(self.database, self.description, number)
+
+    def history(self) -> list[Entry]:
+        return journal.entries(self.database)
+
 
 class _Writing(_Reading, Writing):
     def apply(self, changes: Sequence[RecordChanges], stamp: Stamp, step: Step) -> int:
@@ -49,6 +56,8 @@ class _Writing(_Reading, Writing):
             database.insert(journal.row_table(database.dialect), journal.ROW_COLUMNS, rows)
             line += rows.height
             staged.append((each, rows.select("line")))
+        for each in changes:
+            line = self._note(each, number, line)
         for each, rows in staged:
             if not each.touches:
                 continue
@@ -56,6 +65,21 @@ class _Writing(_Reading, Writing):
             store = store_of(self.description, each.record, database.dialect)
             stage = Stage(database, store, each, rows, number)
             self._merge(stage)
+        return number
+
+    def _note(self, changes: RecordChanges, number: int, line: int) -> int:
+        """Writes the refused rows of one record's changes into the journal; returns the line behind them."""
+        rows = journal.refused_rows(changes, number, line)
+        if rows.height:
+            self.database.insert(journal.row_table(self.database.dialect), journal.ROW_COLUMNS, rows)
+        return line + rows.height
+
+    def note_refused(self, changes: Sequence[RecordChanges], stamp: Stamp) -> int:
+        refused = [replace(each, frame=each.frame.filter(pl.col("action") == "refused")) for each in changes]
+        number, line = journal.next_number(self.database), 1
+        journal.write_load(self.database, number, refused, stamp)
+        for each in refused:
+            line = self._note(each, number, line)
         return number
 
     def _merge(self, stage: Stage) -> None:
@@ -92,12 +116,6 @@ class _Writing(_Reading, Writing):
         self.database.run(
             f"UPDATE {journal.load_table(self.database.dialect)} SET undone_by = ? WHERE number = ?", [by, number]
         )
-
-    def changes_of(self, number: int) -> list[RecordChanges]:
-        return journal.changes_of(self.database, self.description, number)
-
-    def history(self) -> list[Entry]:
-        return journal.entries(self.database)
 
 
 class SqlSystem(System):
@@ -139,8 +157,15 @@ class SqlSystem(System):
 
     def outcome(self, number: int) -> pl.DataFrame:
         with self._open() as database:
-            if not journal.has_journal(database) or not any(
-                each.number == number for each in journal.entries(database)
-            ):
-                raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
+            _demand_load(database, number)
             return journal.outcome_rows(database, number)
+
+    def rest_of(self, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
+        with self._open() as database:
+            _demand_load(database, number)
+            return journal.rest_of(database, number)
+
+
+def _demand_load(database: Database, number: int) -> None:
+    if not journal.has_journal(database) or not any(each.number == number for each in journal.entries(database)):
+        raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")

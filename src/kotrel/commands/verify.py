@@ -1,0 +1,28 @@
+"""``kotrel verify``: reads a load back and compares it with what was sent."""
+
+from __future__ import annotations
+
+import argparse
+
+from kotrel.commands._shared import workspace_of
+from kotrel.reports.lookbacks import show_verified, verified_json
+from kotrel.reports.screen import Screen
+from kotrel.stages.undoing import load_number
+from kotrel.stages.verifying import verify_load
+
+EXAMPLE = """\
+kotrel verify L0003
+    reads every value of that load back from the system, and names what is no longer as it was sent"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("load", metavar="LOAD", help="the load, as kotrel history calls it: L0001")
+    parser.add_argument("--all", action="store_true", help="list each difference")
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    system = workspace_of(args).system()
+    with screen.progress(3) as step:
+        verified = verify_load(system, load_number(args.load), step)
+    screen.json(verified_json(verified)) if screen.as_json else show_verified(screen, verified, args.all)
+    return 0 if verified.ok else 1

@@ -1,0 +1,50 @@
+"""Rows that refer to rows of the same sheet that have an error: they cannot be loaded without them."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from kotrel.core.findings import FindingGroup, cells_of, rows_with
+from kotrel.core.held import Held, is_new
+from kotrel.core.rows import Rows
+
+
+def with_dependents(rows: Rows, held: Held) -> Rows:
+    """The rows with what depends on an error found, however deep; what the system holds already depends on nothing."""
+    if not rows.has_key or len(rows.record.key) > 1:
+        return rows
+    own = [field for field in rows.record.references if field.to == rows.record.name and field.name in rows.fields]
+    if not own or all(rows.values[field.name].null_count() == rows.values.height for field in own):
+        return rows
+    key = rows.record.key[0]
+    new = is_new(rows, held)
+    wrong = rows.values["row"].is_in(rows_with(rows.findings, "error").implode())
+    groups: list[FindingGroup] = []
+    while True:
+        lost = rows.values.filter(wrong & new).select(key, "row").drop_nulls().unique(key, keep="first")
+        further = pl.Series([False], dtype=pl.Boolean).new_from_index(0, rows.values.height)
+        for field in own:
+            bad = rows.values[field.name].is_in(lost[key].implode()).fill_null(False) & ~wrong
+            if not bad.any():
+                continue
+            part = (
+                rows.values.filter(bad)
+                .select("row", field.name)
+                .join(
+                    lost.select(pl.col(key).alias(field.name), pl.col("row").alias("at")),
+                    on=field.name,
+                    maintain_order="left",
+                )
+            )
+            letter = rows.letters.get(key)
+            messages = [
+                f"is in this sheet at {rows.table.place(at, letter)}, where it has an error itself: mend that first"
+                for at in part["at"]
+            ]
+            cells = cells_of(part["row"], part[field.name], messages)
+            title = "refers to a row of this load that has an error"
+            groups.append(rows.group("error", "refused-in-load", title, field.name, cells))
+            further = further | bad
+        if not further.any():
+            return rows.with_findings(groups)
+        wrong = wrong | further

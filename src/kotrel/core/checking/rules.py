@@ -1,0 +1,106 @@
+"""Rules between fields: one of several, one before the other, as the row referred to has it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import polars as pl
+
+from kotrel.core.description import Field
+from kotrel.core.findings import FindingGroup
+from kotrel.core.held import Held, after_load, behind_rows
+from kotrel.core.rows import Rows
+from kotrel.core.wording import listed_and
+
+
+def check_rules(rows: Rows, held: Held) -> list[FindingGroup]:
+    """The rules of the record that look at several fields of a row, or behind a reference."""
+    return [
+        *_exactly_one(rows, held),
+        *_in_order(rows, held),
+        *_behind_references(rows, held),
+        *_different(rows),
+        *_zeros(rows),
+    ]
+
+
+def _exactly_one(rows: Rows, held: Held) -> Iterable[FindingGroup]:
+    for group in rows.record.exactly_one:
+        after = after_load(rows, held, group)
+        filled = after.select(pl.sum_horizontal(pl.col(name).is_not_null() for name in group)).to_series()
+        field = _shown(rows, group)
+        names = listed_and([rows.record.fields[name].title.lower() for name in group], "or")
+        title = f"not exactly one of {names}"
+        yield from rows.where("error", "not-exactly-one", title, field, filled == 0, f"one of {names} must be filled")
+        message = f"only one of {names}; to change from one to another, write (clear) in the one that goes"
+        yield from rows.where("error", "not-exactly-one", title, field, filled > 1, message)
+
+
+def _in_order(rows: Rows, held: Held) -> Iterable[FindingGroup]:
+    for low, high in rows.record.in_order:
+        if low not in rows.fields and high not in rows.fields:
+            continue
+        after = after_load(rows, held, (low, high))
+        first, second = rows.record.fields[low], rows.record.fields[high]
+        wrong = after.select((_ordered(first) > _ordered(second)).fill_null(False)).to_series()
+        what = "after" if first.kind == "date" else "above"
+        title = f"{first.title} {what} {second.title.lower()}"
+        yield from rows.where(
+            "error", "wrong-order", title, _shown(rows, (high, low)), wrong, f"{title}: turn them round?"
+        )
+
+
+def _ordered(field: Field) -> pl.Expr:
+    column = pl.col(field.name)
+    return column.cast(pl.Decimal(38, field.decimals or 0), strict=False) if field.is_decimal else column
+
+
+def _behind_references(rows: Rows, held: Held) -> Iterable[FindingGroup]:
+    """``needs`` and ``same_as``: what the row referred to must have."""
+    for (reference, name), value in rows.record.needs.items():
+        if reference not in rows.fields:
+            continue
+        target, there = behind_rows(rows, held, reference, name)
+        wrong = rows.values[reference].is_not_null() & (there["known"] & (there["behind"] != value).fill_null(True))
+        title = f"{target.fields[name].title} is not {value} there"
+        message = f"the {target.title.lower()} has {target.fields[name].title.lower()} not set to {value}: change it there first"
+        yield from rows.where("error", "not-as-needed", title, rows.record.fields[reference], wrong, message)
+    for field in rows.record.fields.values():
+        if field.same_as is None or field.name not in rows.fields:
+            continue
+        reference, name = field.same_as
+        target, there = behind_rows(rows, held, reference, name)
+        wrong = (rows.values[field.name] != there["behind"]).fill_null(False)
+        title = f"not the {target.fields[name].title.lower()} of the {target.title.lower()}"
+        hint = pl.lit(there["behind"])
+        yield from rows.where("error", "not-the-same", title, field, wrong, title, hint)
+
+
+def _different(rows: Rows) -> Iterable[FindingGroup]:
+    for field in rows.record.fields.values():
+        other = field.differs_from
+        if other is None or field.name not in rows.fields or other not in rows.fields:
+            continue
+        title = f"the same as {rows.record.fields[other].title.lower()}"
+        wrong = (rows.values[field.name] == rows.values[other]).fill_null(False)
+        yield from rows.where(
+            "error", "the-same", title, field, wrong, f"it has to differ from {other.replace('_', ' ')}"
+        )
+
+
+def _zeros(rows: Rows) -> Iterable[FindingGroup]:
+    """A zero that means something, such as “ask for the price”, is said; it never slips through."""
+    for name in rows.fields:
+        field = rows.record.fields[name]
+        if field.zero_means is None:
+            continue
+        zero = (rows.values[name] == f"{0:.{field.decimals or 0}f}").fill_null(False)
+        if zero.any():
+            message = f"0 means: {field.zero_means}"
+            yield from rows.where("warning", "zero", f"zero, which means: {field.zero_means}", field, zero, message)
+
+
+def _shown(rows: Rows, fields: Iterable[str]) -> Field:
+    """The field at whose cell a finding about several is shown: the first that the sheet has."""
+    names = list(fields)
+    return rows.record.fields[next((name for name in names if name in rows.fields), rows.record.key[0])]

@@ -1,0 +1,170 @@
+"""Values besides the key that no two rows may share: barcodes, a variant's size and colour."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from kotrel.core.checking.keys import few
+from kotrel.core.description import Field, Record
+from kotrel.core.findings import FindingGroup, cells_of
+from kotrel.core.held import Held, after_load
+from kotrel.core.rows import Rows
+
+
+def check_unique(rows: Rows, held: Held) -> list[FindingGroup]:
+    """Values that no two rows may share: twice in the sheet, or on another row in the system."""
+    found: list[FindingGroup] = []
+    for group, fields in rows.record.unique_groups().items():
+        carried = [name for name in fields if name in rows.fields]
+        if not carried:
+            continue
+        parts = pl.concat([_parts(rows, rows.record.fields[name]) for name in carried])
+        if parts.height:
+            found += _in_sheet(rows, parts)
+            found += _in_system(rows, parts, fields, held)
+            found += _in_other_records(rows, parts, group, held)
+    for names in rows.record.unique_together:
+        if any(name in rows.fields for name in names):
+            found += _together(rows, names, held)
+    return found
+
+
+def _parts(rows: Rows, field: Field) -> pl.DataFrame:
+    """Each single value of a field: row, value, the row's key, the field's name; lists are taken apart."""
+    key = [pl.col(name).alias(f"own {name}") for name in rows.record.key]
+    frame = rows.values.select("row", pl.col(field.name).alias("value"), *key).filter(pl.col("value").is_not_null())
+    if field.kind == "list":
+        frame = frame.with_columns(pl.col("value").str.split("; ")).explode("value")
+    return frame.with_columns(pl.lit(field.name).alias("field"))
+
+
+def _in_sheet(rows: Rows, parts: pl.DataFrame) -> list[FindingGroup]:
+    if parts["value"].n_unique() == parts.height:
+        return []
+    twice = parts.filter(parts["value"].is_duplicated())
+    where = twice.group_by("value", maintain_order=True).agg(
+        pl.col("row").alias("all"), pl.col("row").n_unique().alias("rows")
+    )
+    shared = twice.join(where.filter(pl.col("rows") > 1), on="value", maintain_order="left")
+    found: list[FindingGroup] = []
+    for (name,), part in shared.group_by("field", maintain_order=True):
+        letter = rows.letters.get(str(name))
+        messages = [
+            "also in " + few([rows.table.place(other, letter) for other in everyone if other != row])
+            for row, everyone in zip(part["row"], part["all"].to_list(), strict=True)
+        ]
+        cells = cells_of(part["row"], part["value"], messages)
+        found.append(rows.group("error", "shared-in-sheet", "on two rows of the sheet", str(name), cells))
+    return found
+
+
+def _holders(record: Record, name: str, values: pl.Series, owner: str | None, held: Held) -> pl.DataFrame:
+    """Who has one of the values in a field: ``value`` and ``owner``, or the key as ``held NAME`` where none is told."""
+    owners = [pl.col(owner).alias("owner")] if owner else [pl.col(key).alias(f"held {key}") for key in record.key]
+    if record.fields[name].kind == "list":
+        # A list is not searched by one value: all of them are read, and taken apart here.
+        there = held.having_any(record, name).with_columns(pl.col(name).str.split("; ")).explode(name)
+    else:
+        there = held.having(record, (owner,) if owner else (), name, values)
+    return there.select(*owners, pl.col(name).alias("value"))
+
+
+def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], held: Held) -> list[FindingGroup]:
+    key = list(rows.record.key)
+    taken = pl.concat([_holders(rows.record, name, parts["value"], None, held) for name in fields]).lazy()
+    clash = (
+        parts.lazy()
+        .join(taken, on="value")
+        .filter(pl.any_horizontal(pl.col(f"own {k}").ne_missing(pl.col(f"held {k}")) for k in key))
+        .collect()
+    )
+    if not clash.height:
+        return []
+    # Where the same sheet gives the holder another value, the two rows only change places.
+    given = parts.select(pl.col(f"own {k}").alias(f"held {k}") for k in key).unique()
+    clash = clash.join(given, on=[f"held {k}" for k in key], how="anti").sort("row")
+    holder = pl.concat_str([pl.col(f"held {k}") for k in key], separator=" / ")
+    return _taken(rows, clash.with_columns(holder.alias("holder")), rows.record.title)
+
+
+def _in_other_records(rows: Rows, parts: pl.DataFrame, group: str, held: Held) -> list[FindingGroup]:
+    """The same group in another record: a barcode may stand in both, but only for one item.
+
+    The owner of a value is what both records are about: the row itself, or the row that it refers to.
+    """
+    found: list[FindingGroup] = []
+    for other in held.description.records.values():
+        fields = other.unique_groups().get(group, ())
+        if other.name == rows.record.name or not fields:
+            continue
+        if (owners := _owners(rows.record, other)) is None:
+            continue
+        own, theirs = owners
+        mine = parts if own in rows.record.key else parts.join(rows.values.select("row", own), on="row")
+        mine = mine.with_columns(pl.col(f"own {own}" if own in rows.record.key else own).alias("my owner"))
+        there = pl.concat([_holders(other, name, parts["value"], theirs, held) for name in fields])
+        coming = held.coming(other, [*fields, theirs])
+        there = pl.concat(
+            [there, *(coming.select(pl.col(theirs).alias("owner"), pl.col(name).alias("value")) for name in fields)]
+        ).drop_nulls()
+        clash = mine.join(there, on="value").filter(pl.col("my owner").ne_missing(pl.col("owner"))).sort("row")
+        if clash.height:
+            about = held.description.records[str(other.fields[theirs].to)] if theirs not in other.key else other
+            found += _taken(rows, clash.with_columns(pl.col("owner").alias("holder")), about.title)
+    return found
+
+
+def _owners(record: Record, other: Record) -> tuple[str, str] | None:
+    """The fields of two records that name what both are about, or None."""
+    for field in record.references:
+        if field.to == other.name:
+            return field.name, other.code
+    for field in other.references:
+        if field.to == record.name:
+            return record.code, field.name
+    return None
+
+
+def _taken(rows: Rows, clash: pl.DataFrame, title: str) -> list[FindingGroup]:
+    found: list[FindingGroup] = []
+    for (name,), part in clash.group_by("field", maintain_order=True):
+        cells = cells_of(
+            part["row"], part["value"], [f"{title} {code} has it in the system" for code in part["holder"]]
+        )
+        found.append(rows.group("error", "taken", "already on another row in the system", str(name), cells))
+    return found
+
+
+def _together(rows: Rows, names: tuple[str, ...], held: Held) -> list[FindingGroup]:
+    """Fields that no two rows may have alike where all of them are filled."""
+    key = list(rows.record.key)
+    after = after_load(rows, held, names).hstack(rows.values.select(pl.col(name).alias(f"own {name}") for name in key))
+    after = after.drop_nulls(names)
+    if not after.height:
+        return []
+    titles = " / ".join(rows.record.fields[name].title.lower() for name in names)
+    shown = next(name for name in reversed(names) if name in rows.fields)
+    value = pl.concat_str([pl.col(name) for name in names], separator=" / ").alias("value")
+    found: list[FindingGroup] = []
+    letter = rows.letters.get(shown)
+    twice = after.filter(after.select(names).is_duplicated())
+    if twice.height:
+        same = twice.group_by(names).agg(pl.col("row").alias("all"))
+        twice = twice.join(same, on=names, maintain_order="left").with_columns(value)
+        messages = [
+            "also in " + few([rows.table.place(other, letter) for other in everyone if other != row])
+            for row, everyone in zip(twice["row"], twice["all"].to_list(), strict=True)
+        ]
+        title = f"the same {titles} on two rows of the sheet"
+        found.append(
+            rows.group("error", "shared-in-sheet", title, shown, cells_of(twice["row"], twice["value"], messages))
+        )
+    there = held.having(rows.record, names, names[0], after[names[0]]).drop_nulls(names)
+    there = there.join(rows.values.select(key), on=key, how="anti")
+    holder = pl.concat_str([pl.col(name) for name in key], separator=" / ").alias("holder")
+    clash = after.join(there.select(*names, holder), on=names).sort("row").with_columns(value)
+    if clash.height:
+        messages = [f"{rows.record.title} {code} has it in the system" for code in clash["holder"]]
+        title = f"the same {titles} as another row in the system"
+        found.append(rows.group("error", "taken", title, shown, cells_of(clash["row"], clash["value"], messages)))
+    return found

@@ -1,0 +1,27 @@
+"""The stamp inside a workbook that tells which export it is: a custom property, which spreadsheet programs keep."""
+
+from __future__ import annotations
+
+import zipfile
+from pathlib import Path
+from xml.etree import ElementTree
+
+_PLACES = {".xlsx": "docProps/custom.xml", ".xlsm": "docProps/custom.xml", ".ods": "meta.xml"}
+
+
+def stamp_of(path: Path, name: str) -> str | None:
+    """The text of a workbook's property of that name, or None where it has none or is no such workbook."""
+    place = _PLACES.get(path.suffix.lower())
+    if place is None:
+        return None
+    try:
+        with zipfile.ZipFile(path) as book:
+            if place not in book.namelist():
+                return None
+            root = ElementTree.fromstring(book.read(place))
+    except (OSError, zipfile.BadZipFile, ElementTree.ParseError, NotImplementedError):
+        return None
+    for element in root.iter():
+        if any(value == name for key, value in element.attrib.items() if key.rpartition("}")[2] == "name"):
+            return "".join(element.itertext()).strip() or None
+    return None

@@ -1,0 +1,105 @@
+"""Reads back what a load sent, and says where the system holds something else."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import polars as pl
+
+from kotrel.core.changes import RecordChanges, before, key_text
+from kotrel.core.errors import WrongUse
+from kotrel.systems.interface import Entry, Reading, Step, System, load_name
+
+
+@dataclass(frozen=True)
+class Verified:
+    """What came of reading a load back.
+
+    Attributes:
+        rows: how many rows of the system were read back.
+        values: how many values were compared.
+        differences: record, key, field (blank for the whole row), sent, now.
+    """
+
+    entry: Entry
+    rows: int
+    values: int
+    differences: pl.DataFrame
+
+    @property
+    def ok(self) -> bool:
+        return not self.differences.height
+
+
+_SCHEMA = dict.fromkeys(("record", "key", "field", "sent", "now"), pl.String)
+
+
+def verify_load(system: System, number: int, step: Step) -> Verified:
+    """Compares every value that a load sent with what the system holds now.
+
+    Raises:
+        WrongUse: there is no such load, it was refused, or it is undone.
+    """
+    with system.reading() as reading:
+        entry = standing(reading.history(), number)
+        rows = values = 0
+        found = [pl.DataFrame(schema=_SCHEMA)]
+        for changes in reading.changes_of(number):
+            step(f"reading {changes.record.title.lower()} back")
+            touched = changes.frame.filter(pl.col("action").is_in(["new", "changed", "removed"]))
+            if not touched.height:
+                continue
+            rows += touched.height
+            values += int(touched["action"].is_in(["new", "changed"]).sum()) * len(changes.fields)
+            found.append(_differences(changes, touched, reading))
+    return Verified(entry, rows, values, pl.concat(found))
+
+
+def standing(entries: list[Entry], number: int) -> Entry:
+    """The load of that number, where it stands.
+
+    Raises:
+        WrongUse: there is no such load, it was refused, or it is undone.
+    """
+    entry = next((each for each in entries if each.number == number), None)
+    if entry is None:
+        raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
+    if entry.status == "refused":
+        raise WrongUse(f"{entry.name} was refused: nothing of it is in the system", "", "load-refused")
+    if entry.undone_by:
+        name = load_name(entry.undone_by)
+        raise WrongUse(f"{entry.name} is undone, by {name}", f"kotrel verify {name} reads that back.", "undone-already")
+    return entry
+
+
+def _differences(changes: RecordChanges, touched: pl.DataFrame, reading: Reading) -> pl.DataFrame:
+    record = changes.record
+    key = list(record.key)
+    others = [name for name in changes.fields if name not in key]
+    sent = touched.with_columns(pl.coalesce(name, before(name)).alias(name) for name in key)
+    first = record.key[0]
+    now = reading.read(record.name, list(changes.fields), (first, sent[first])).unique(key, keep="any")
+    now = now.select(*key, *(pl.col(name).alias(f"now {name}") for name in others), pl.lit(True).alias("is held"))
+    joined = sent.join(now, on=key, how="left", maintain_order="left").with_columns(pl.col("is held").fill_null(False))
+
+    def told(part: pl.DataFrame, field: str | None, says: pl.Expr, stands: pl.Expr) -> pl.DataFrame:
+        return part.select(
+            pl.lit(record.name).alias("record"),
+            key_text(record).alias("key"),
+            pl.lit(field, pl.String).alias("field"),
+            says.cast(pl.String).alias("sent"),
+            stands.cast(pl.String).alias("now"),
+        )
+
+    stays = pl.col("action") != "removed"
+    found = [
+        told(joined.filter(stays & ~pl.col("is held")), None, pl.lit("a row"), pl.lit("no longer there")),
+        told(joined.filter(~stays & pl.col("is held")), None, pl.lit("removed"), pl.lit("there again")),
+    ]
+    there = joined.filter(stays & pl.col("is held"))
+    for name in others:
+        # Of a changed row only what the load changed was sent.
+        sent_here = (pl.col("action") == "new") | pl.col(name).ne_missing(pl.col(before(name)))
+        differs = there.filter(sent_here & pl.col(name).ne_missing(pl.col(f"now {name}")))
+        found.append(told(differs, name, pl.col(name), pl.col(f"now {name}")))
+    return pl.concat(found)

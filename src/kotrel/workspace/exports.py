@@ -1,0 +1,144 @@
+"""Remembered exports, ``.kotrel/exports/STAMP``: what the system held when a file was made, and what of it was loaded since."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+import polars as pl
+from polars.exceptions import PolarsError
+
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.nearness import nearest
+
+STAMP = "Kotrel export"
+"""Name of the property inside a workbook that tells which export it is."""
+
+FOLDER = "exports"
+
+
+@dataclass(frozen=True)
+class RememberedExport:
+    """An export as it was written.
+
+    Attributes:
+        stamp: its name.
+        at: when it was made, as ISO text.
+        file: the name of the file it was written to.
+        folder: where it is kept.
+        records: the records in it.
+    """
+
+    stamp: str
+    at: str
+    file: str
+    folder: Path
+    records: tuple[str, ...]
+
+    def rows(self, record: str) -> pl.DataFrame:
+        """The record's rows as they were exported: String columns."""
+        return _read(self.folder / f"{record}.parquet")
+
+    def loaded(self, record: str) -> pl.DataFrame | None:
+        """What was loaded from the file since: the key, fields, and ``loaded FIELD`` for each; None where nothing was."""
+        path = self.folder / f"{record}.loaded.parquet"
+        return _read(path) if path.is_file() else None
+
+    def remember_loaded(self, record: str, key: list[str], loaded: pl.DataFrame) -> None:
+        """Adds what has just been loaded; a later load of the same file counts from there."""
+        before = self.loaded(record)
+        if before is not None:
+            fields = [name for name in loaded.columns if name not in key and not name.startswith("loaded ")]
+            joined = loaded.join(before, on=key, how="full", coalesce=True, suffix=" before")
+            columns = []
+            for name in fields:
+                if name not in before.columns:
+                    continue
+                mine = pl.col(f"loaded {name}").fill_null(False)
+                columns += [
+                    pl.when(mine).then(pl.col(name)).otherwise(pl.col(f"{name} before")).alias(name),
+                    (mine | pl.col(f"loaded {name} before").fill_null(False)).alias(f"loaded {name}"),
+                ]
+            others = [name for name in before.columns if name not in loaded.columns]
+            loaded = joined.with_columns(columns).select([*loaded.columns, *others])
+        loaded.write_parquet(self.folder / f"{record}.loaded.parquet")
+
+
+def _read(path: Path) -> pl.DataFrame:
+    try:
+        return pl.read_parquet(path)
+    except (OSError, PolarsError):
+        raise OutOfReach(
+            f"the remembered export {path} is damaged",
+            "Export anew, or say --since none to compare with the system alone.",
+            "export-damaged",
+        ) from None
+
+
+def remember_export(
+    hidden: Path, stamp: str, kept: dict[str, pl.DataFrame], where: str | None, path: Path, at: datetime
+) -> None:
+    """Keeps what was exported, so that later only what was edited since is loaded.
+
+    Raises:
+        OutOfReach: it cannot be written.
+    """
+    folder = hidden / FOLDER / stamp
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for name, rows in kept.items():
+            rows.write_parquet(folder / f"{name}.parquet")
+        about = {
+            "at": at.isoformat(),
+            "file": path.name,
+            "where": where,
+            "records": {name: rows.columns for name, rows in kept.items()},
+        }
+        (folder / "export.json").write_text(json.dumps(about, ensure_ascii=False, indent=1), "utf-8")
+    except OSError as error:
+        raise OutOfReach(
+            f"the export could not be remembered in {folder}: {error.strerror or error}", "", "no-right"
+        ) from None
+
+
+def remembered_exports(hidden: Path) -> list[RememberedExport]:
+    """All remembered exports, the oldest first."""
+    found: list[RememberedExport] = []
+    for path in sorted((hidden / FOLDER).glob("*/export.json")):
+        try:
+            about = json.loads(path.read_text("utf-8"))
+            found.append(
+                RememberedExport(
+                    path.parent.name, str(about["at"]), str(about["file"]), path.parent, tuple(about["records"])
+                )
+            )
+        except (OSError, ValueError, KeyError, TypeError):
+            continue
+    return found
+
+
+def export_named(hidden: Path, name: str) -> RememberedExport:
+    """The export of that stamp, or the last one written to a file of that name.
+
+    Raises:
+        WrongUse: there is none.
+    """
+    known = remembered_exports(hidden)
+    found = [each for each in known if name == each.stamp or Path(name).name == each.file]
+    if found:
+        return max(found, key=lambda each: each.at)
+    names = [word for each in known for word in (each.file, each.stamp)]
+    close = nearest(name, names)
+    hint = (
+        f"Did you mean {close}?"
+        if close
+        else f"Remembered are: {', '.join(each.file for each in known[-5:]) or 'none yet'}."
+    )
+    raise WrongUse(f"no export “{name}” is remembered here", hint, "no-such-export")
+
+
+def export_stamped(hidden: Path, stamp: str) -> RememberedExport | None:
+    """The export of that stamp, or None where it is not remembered here."""
+    return next((each for each in remembered_exports(hidden) if each.stamp == stamp), None)

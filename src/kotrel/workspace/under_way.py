@@ -1,0 +1,93 @@
+"""Loads under way: a note that outlives a load that was cut off, so that the next command can say what became of it."""
+
+from __future__ import annotations
+
+import json
+import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+from filelock import FileLock, Timeout
+
+from kotrel.systems.interface import Stamp
+
+FOLDER = "under-way"
+
+
+@dataclass(frozen=True)
+class CutOff:
+    """A load that began and did not say how it ended: who began it, when, of what."""
+
+    path: Path
+    at: str
+    who: str
+    files: tuple[str, ...]
+    fingerprint: str
+
+
+@contextmanager
+def under_way(hidden: Path, stamp: Stamp) -> Iterator[None]:
+    """Notes that a load is under way, for as long as it is.
+
+    The note is held by a lock of the operating system, which a process that is killed lets go by itself. Where no note
+    can be made, the load goes on without one: it is only for the words after an accident.
+    """
+    note = hidden / FOLDER / f"{stamp.at:%Y%m%d-%H%M%S}-{secrets.token_hex(3)}.json"
+    lock = FileLock(note.with_suffix(".lock"))
+    try:
+        note.parent.mkdir(parents=True, exist_ok=True)
+        lock.acquire(timeout=0)
+        about = {
+            "at": stamp.at.isoformat(timespec="seconds"),
+            "who": stamp.who,
+            "files": list(stamp.files),
+            "fingerprint": stamp.fingerprint,
+        }
+        note.write_text(json.dumps(about, ensure_ascii=False), "utf-8")
+    except OSError:
+        yield
+        return
+    try:
+        yield
+    finally:
+        # An ending of any kind that still runs Python has been told to the user.
+        _forget(note, lock)
+
+
+def _forget(note: Path, lock: FileLock) -> None:
+    with suppress(OSError):
+        note.unlink(missing_ok=True)
+    with suppress(OSError):
+        lock.release()
+        Path(lock.lock_file).unlink(missing_ok=True)
+
+
+def cut_off(hidden: Path) -> list[CutOff]:
+    """The loads that were cut off, the oldest first. Those still running are not among them."""
+    found: list[CutOff] = []
+    for path in sorted((hidden / FOLDER).glob("*.json")):
+        lock = FileLock(path.with_suffix(".lock"))
+        try:
+            lock.acquire(timeout=0)
+        except (Timeout, OSError):
+            continue
+        try:
+            about = json.loads(path.read_text("utf-8"))
+            found.append(
+                CutOff(path, str(about["at"]), str(about["who"]), tuple(about["files"]), str(about["fingerprint"]))
+            )
+        except (OSError, ValueError, KeyError, TypeError):
+            with suppress(OSError):
+                path.unlink(missing_ok=True)
+        finally:
+            lock.release()
+    return found
+
+
+def told(each: CutOff) -> None:
+    """Takes the note away: the user has been told."""
+    for path in (each.path, each.path.with_suffix(".lock")):
+        with suppress(OSError):
+            path.unlink(missing_ok=True)
