@@ -53,7 +53,7 @@ class Records(Shop):
         loaded = self.json("load", "items.csv", "units.csv", "--yes", status=1)
         kinds = {(each["record"], finding["kind"]) for each in loaded["checked"] for finding in each["findings"]}
         # VAT is refused in this very load, so the item that needs it is refused too.
-        self.assertEqual(kinds, {("unit", "not-a-choice"), ("item", "not-on-list")})
+        self.assertEqual(kinds, {("unit", "not-a-choice"), ("item", "refused-in-load")})
         self.assertEqual(self.sql("SELECT count(*) FROM unit WHERE code = 'CRATE'"), [(0,)])
 
     def test_two_files_of_one_record_are_told(self):
@@ -117,19 +117,22 @@ class Refusals(Shop):
             (finding["kind"], finding["row"], finding["cell"]), ("refused-by-system", 3, "line 3, column 1")
         )
         self.assertIn("thirteen is unlucky", finding["message"])
-        self.assertEqual(self.json("history")["loads"], [])
         self.assertIn("thirteen is unlucky", self.kotrel("load", "a.csv", "--yes", status=1).stdout)
+        [row] = self.json("outcome", "L0001")["rows"]
+        self.assertEqual((row["row"], row["key"], row["outcome"]), (3, "ROP-00020", "refused"))
+        self.assertIn("thirteen is unlucky", row["message"])
+        self.assertEqual([each["status"] for each in self.json("history")["loads"]], ["refused", "refused"])
+        self.kotrel("undo", "L0001", "--yes", status=2)
 
-    def test_barcodes_that_change_places_are_refused_and_nothing_is_lost(self):
-        [(one, first), (two, second)] = self.sql(
-            "SELECT code, barcode FROM item WHERE barcode IS NOT NULL ORDER BY code LIMIT 2"
-        )
+    def test_barcodes_change_places_and_change_back(self):
+        query = "SELECT code, barcode FROM item WHERE barcode IS NOT NULL ORDER BY code LIMIT 2"
+        before = self.sql(query)
+        [(one, first), (two, second)] = before
         self.write("swap.csv", "Item code,Barcode", f"{one},{second}", f"{two},{first}")
-        loaded = self.json("load", "swap.csv", "--yes", status=1)
-        self.assertEqual({finding["kind"] for finding in loaded["checked"][0]["findings"]}, {"refused-by-system"})
-        self.assertEqual(
-            self.sql("SELECT barcode FROM item WHERE barcode IS NOT NULL ORDER BY code LIMIT 2"), [(first,), (second,)]
-        )
+        self.kotrel("load", "swap.csv", "--yes")
+        self.assertEqual(self.sql(query), [(one, second), (two, first)])
+        self.kotrel("undo", "L0001", "--yes")
+        self.assertEqual(self.sql(query), before)
 
     def test_a_system_that_another_program_holds_is_told(self):
         self.write("a.csv", "Item code,Price", "ROP-00010,12.00")

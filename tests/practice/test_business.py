@@ -15,7 +15,7 @@ from kotrel.core.rows import Rows
 from kotrel.core.sheet import Table
 from kotrel.practice import story
 from kotrel.practice.items import barcode, items
-from kotrel.practice.setup import base_lists, description_text
+from kotrel.practice.setup import base_lists, description_text, practice_data
 from kotrel.sheets.opening import open_sheets
 
 DESCRIPTION = read_description(description_text())
@@ -28,7 +28,7 @@ class Data(unittest.TestCase):
         self.assertEqual(base_lists()["category"].height, 40)
 
     def test_every_row_passes_kotrels_own_checks(self):
-        data = {**base_lists(), "item": items()}
+        data = practice_data()
 
         def nothing_yet(record, fields, among=None, filled=None):
             # Only what was loaded before is there: the load order has to be right.
@@ -45,7 +45,9 @@ class Data(unittest.TestCase):
             table = Table("data", "Data", 1, (), rows.select("row"), {})
             checked = check_rows(Rows(table, record, {}, rows), Held(DESCRIPTION, nothing_yet))
             self.assertEqual(
-                [(group.kind, group.field, group.cells.head(2).rows()) for group in checked.findings], [], record.name
+                [(g.kind, g.field, g.cells.head(2).rows()) for g in checked.findings if g.severity == "error"],
+                [],
+                record.name,
             )
             done.add(record.name)
 

@@ -13,7 +13,7 @@ from kotrel.core.held import Held, is_new
 from kotrel.core.nearness import nearest
 from kotrel.core.rows import Rows, clearing
 from kotrel.core.ways import Ways
-from kotrel.core.wording import listed_and
+from kotrel.core.wording import count, listed_and
 
 
 def match_group(record: Record, name: str) -> tuple[str, ...]:
@@ -121,15 +121,17 @@ def choose_rows(rows: Rows, ways: Ways, held: Held) -> tuple[Rows, list[str]]:
     if ways.duplicates != "error":
         rows, left = _without_doubles(rows, ways.duplicates)
         if left:
-            told.append(f"{len(left)} rows left out: the {ways.duplicates} of the same key counts (rows {_few(left)})")
+            told.append(
+                f"{count(len(left), 'row')} left out: the {ways.duplicates} of the same key counts (rows {_few(left)})"
+            )
     if ways.only is not None:
         new = is_new(rows, held)
         wanted = new if ways.only == "new" else ~new
         left = rows.values.filter(~wanted)["row"].to_list()
         if left:
             rows = rows.only(wanted)
-            what = "not new" if ways.only == "new" else "new"
-            told.append(f"{len(left):,} rows left out: they are {what} (rows {_few(left)})")
+            what = "there already" if ways.only == "new" else "not there yet"
+            told.append(f"{count(len(left), 'row')} left out, {what} (rows {_few(left)})")
     return rows, told
 
 

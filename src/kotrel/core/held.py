@@ -108,7 +108,7 @@ class Held:
 
     def having_any(self, record: Record, field: str) -> pl.DataFrame:
         """The key and the field of all the system's rows in which that field is filled."""
-        return self._read(record.name, [*record.key, field], filled=field)
+        return self._read(record.name, list(dict.fromkeys((*record.key, field))), filled=field)
 
     def whole(self, record: Record, field: str) -> pl.Series:
         """All values of a field that the system holds."""

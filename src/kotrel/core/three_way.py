@@ -16,6 +16,7 @@ from kotrel.core.description import Field, Record
 from kotrel.core.findings import FindingGroup, RepairGroup
 from kotrel.core.lookalikes import as_dates, as_number
 from kotrel.core.rows import Rows, clearing
+from kotrel.core.wording import count
 from kotrel.core.words import read_yes_no
 
 Clash = Literal["sheet", "system"] | None
@@ -137,24 +138,25 @@ def _with_gone(columns: list[pl.Series], rows: Rows, gone: pl.Series, clash: Cla
 
 def _told(rows: Rows, base: pl.DataFrame, exported: pl.Series, left: pl.Series, moved: int, emptied: int) -> list[str]:
     key = list(rows.record.key)
-    told: list[str] = []
-    same = int(exported.sum())
-    told.append(f"compared with its export: {same:,} of its {base.height:,} rows are here, only edited cells count")
+    told = [
+        f"compared with its export: {int(exported.sum()):,} of its {count(base.height, 'row')} here; only edited cells count"
+    ]
     missing = base.select(key).join(rows.values.select(key), on=key, how="anti")
     if missing.height:
         names = missing.select(pl.concat_str(key, separator=" / ")).to_series().head(3).to_list()
         more = f" and {missing.height - 3:,} more" if missing.height > 3 else ""
+        rows_not_here = count(missing.height, "exported row")
         told.append(
-            f"{missing.height:,} exported rows are not in the sheet ({', '.join(names)}{more}): a load never deletes, they stay"
+            f"{rows_not_here} not in the sheet ({', '.join(names)}{more}): a load never deletes, they stay as they are"
         )
     if moved:
-        told.append(f"{moved:,} values changed in the system since the export and were not edited here: left alone")
+        told.append(f"{count(moved, 'value')} changed in the system since the export, not edited here: left alone")
     if emptied:
         told.append(
-            f"{emptied:,} emptied cells change nothing (--blanks clear wipes them, or write (clear) in the cell)"
+            f"{count(emptied, 'emptied cell')}: nothing changes (--blanks clear wipes the value, or (clear) in the cell)"
         )
     if left.any():
-        told.append(f"{int(left.sum()):,} rows are gone from the system since the export: left out")
+        told.append(f"{count(int(left.sum()), 'row')} gone from the system since the export: left out")
     return told
 
 
@@ -211,7 +213,7 @@ def could_become(code: str, shown: str) -> bool:
     number = as_number(code)
     if number is not None:
         seen = as_number(shown.replace(",", "."))
-        if seen is not None and (seen == number or (len(code) > 15 and f"{seen:.14e}" == f"{number:.14e}")):
+        if seen is not None and (seen == number or _cut(code) == shown):
             return True
         if "E+" in shown.upper():
             # Shown in exponent form, only the first digits are left.
@@ -224,6 +226,11 @@ def could_become(code: str, shown: str) -> bool:
             return (int(parts[1]), int(parts[2])) in found
     said = read_yes_no(code)
     return said is not None and code.upper() in ("TRUE", "FALSE") and read_yes_no(shown) == said
+
+
+def _cut(code: str) -> str:
+    """Digits as a spreadsheet keeps them: 15, and zeros behind."""
+    return code[:15] + "0" * (len(code) - 15) if code.isdecimal() else code
 
 
 def _as_exported(rows: Rows, name: str, part: pl.DataFrame) -> RepairGroup:

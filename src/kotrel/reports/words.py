@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from kotrel.core.wording import count
 
-def count(number: int, one: str, many: str | None = None) -> str:
-    """``1 row``, ``1,204 rows``."""
-    return f"{number:,} {one if number == 1 else many or one + 's'}"
+__all__ = ["count", "listed", "short"]
 
 
 def short(text: str | None, most: int = 28) -> str:

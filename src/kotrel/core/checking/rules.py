@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import polars as pl
 
 from kotrel.core.description import Field
-from kotrel.core.findings import FindingGroup
+from kotrel.core.findings import FindingGroup, cells_of
 from kotrel.core.held import Held, after_load, behind_rows
 from kotrel.core.rows import Rows
 from kotrel.core.wording import listed_and
@@ -72,8 +72,11 @@ def _behind_references(rows: Rows, held: Held) -> Iterable[FindingGroup]:
         target, there = behind_rows(rows, held, reference, name)
         wrong = (rows.values[field.name] != there["behind"]).fill_null(False)
         title = f"not the {target.fields[name].title.lower()} of the {target.title.lower()}"
-        hint = pl.lit(there["behind"])
-        yield from rows.where("error", "not-the-same", title, field, wrong, title, hint)
+        unread = rows.values["row"].is_in(rows.unread(field.name).implode())
+        if (wrong := wrong & ~unread).any():
+            part = rows.values.select("row").hstack([rows.as_it_stands(field.name), there["behind"]]).filter(wrong)
+            cells = cells_of(part["row"], part["as it stands"], title, part["behind"])
+            yield rows.group("error", "not-the-same", title, field.name, cells)
 
 
 def _different(rows: Rows) -> Iterable[FindingGroup]:

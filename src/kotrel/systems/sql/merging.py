@@ -88,6 +88,11 @@ class Stage:
             )
         touched = self.changes.touched_fields()
         if counts["changed"] and touched:
+            if freed := self._changing_places(touched):
+                nothing = ", ".join(f"{self.store.column(name)} = NULL" for name in freed)
+                database.run(
+                    f"UPDATE {table} AS t SET {nothing} FROM {self.name} AS s WHERE s.action = 'changed' AND {self._same_key()}{only}"
+                )
             sets = ", ".join(f"{self.store.column(name)} = s.{quoted('to ' + name)}" for name in touched)
             done["changed"] = database.run_counting(
                 f"UPDATE {table} AS t SET {sets} FROM {self.name} AS s WHERE s.action = 'changed' AND {self._same_key()}{only}"
@@ -99,6 +104,26 @@ class Stage:
                 f"INSERT INTO {table} ({columns}) SELECT {values} FROM {self.name} AS s WHERE s.action = 'new'{only}"
             )
         return done
+
+    def _changing_places(self, touched: Sequence[str]) -> list[str]:
+        """Fields whose values go from one row of the load to another: they are emptied first.
+
+        A database looks at each row by itself, and would refuse the first of two barcodes that change places.
+        """
+        record = self.store.record
+        groups = [(name,) for name, field in record.fields.items() if field.unique and field.kind != "list"]
+        changed = self.changes.frame.filter(pl.col("action") == "changed")
+        freed: list[str] = []
+        for group in (*groups, *record.unique_together):
+            moving = [name for name in group if name in touched and record.fields[name].must == "may"]
+            if not moving or any(name not in self.changes.fields for name in group):
+                continue
+            after = changed.select(group).drop_nulls()
+            former = changed.select(pl.col(before(name)).alias(name) for name in group).drop_nulls()
+            own = changed.filter(pl.any_horizontal(pl.col(n).ne_missing(pl.col(before(n))) for n in group))
+            if own.height and after.join(former, on=list(group), how="semi").height:
+                freed.append(moving[0])
+        return freed
 
     def merge_all(self) -> None:
         """Merges everything.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import sqlite3
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
@@ -18,6 +19,7 @@ from kotrel.systems.sql.database import NEVER_BLANK, Database, RowRefused, quote
 WAIT_SECONDS = 30.0
 _BETWEEN, _END = "\x1f", "\x1e"
 """ASCII's own marks between values and at the end of a row."""
+_LONE_RETURN = re.compile(rb"(?:^|[\x1e\x1f])\r|\r(?:$|[\x1e\x1f])")
 _CHUNK = 20_000
 
 
@@ -102,10 +104,9 @@ class SqliteDatabase(Database):
             if not count:
                 return pl.DataFrame(schema=schema)
             raw = text.encode()
-            # A value that holds one of the marks, a return at the end of a row, or a text beyond SQLite's limit takes
-            # the slow road.
+            # A value that holds one of the marks, a return at its end, or a text beyond SQLite's limit takes the slow road.
             whole = raw.count(_END.encode()) == count - 1 and raw.count(_BETWEEN.encode()) == count * (len(columns) - 1)
-            if whole and not raw.endswith(b"\r") and f"\r{_END}".encode() not in raw:
+            if whole and not (b"\r" in raw and _LONE_RETURN.search(raw)):
                 return pl.read_csv(
                     raw, has_header=False, separator=_BETWEEN, eol_char=_END, quote_char=None, schema=schema
                 )
