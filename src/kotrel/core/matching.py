@@ -99,13 +99,18 @@ def match_headings(table: Table, record: Record) -> Matched:
     )
 
 
-def likely_record(table: Table, records: Sequence[Record]) -> Matched | None:
+def likely_record(table: Table, records: Sequence[Record], match_on: str | None = None) -> Matched | None:
     """The record whose fields the headings mean best, or None where no heading means anything.
 
     A sheet with a record's name and key is that record. Else the columns that fit count, those headed with a field's own
     name or title twice, and whether the key is among them; between equals the record with fewer fields.
+
+    Args:
+        match_on: a field by which rows are found instead of their key: a record that has it comes before others.
     """
     fitting = [matched for record in records if (matched := match_headings(table, record)).sources]
+    if match_on is not None:
+        fitting = [each for each in fitting if match_on in each.sources and each.record.key != (match_on,)] or fitting
     named = [matched for matched in fitting if matched.has_key and is_called(matched.record, table.sheet)]
     return max(named or fitting, key=lambda each: (each.fit, -len(each.record.fields)), default=None)
 

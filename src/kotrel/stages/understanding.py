@@ -180,7 +180,7 @@ def _choose(tables: Sequence[Table], description: Description, wanted: Wanted, f
     records = [record_named(description, wanted.record)] if wanted.record else list(description.records.values())
     fitting: list[tuple[Table, Matched]] = []
     for table in [each for each in tables if each.rows] or tables:
-        matched = likely_record(table, records)
+        matched = likely_record(table, records, wanted.ways.match_on)
         if matched is not None:
             fitting.append((table, matched))
     if not fitting:
@@ -205,7 +205,13 @@ def _choose(tables: Sequence[Table], description: Description, wanted: Wanted, f
                 "which-sheet",
             )
     table, matched = taken[0]
-    if not wanted.record and len(matched.letters) == 1 and len(table.columns) > 2 and not matched.has_key:
+    if (
+        not wanted.record
+        and len(matched.letters) == 1
+        and len(table.columns) > 2
+        and not matched.has_key
+        and not wanted.ways.match_on
+    ):
         raise _nothing_recognised(tables, records, file)
     return [Chosen(table, [matched], []) for table, matched in taken]
 

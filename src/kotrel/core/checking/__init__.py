@@ -7,6 +7,9 @@ family (or a file of its own) and name it in :data:`CHECKS`.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
+
+import polars as pl
 
 from kotrel.core.at_once import at_once
 from kotrel.core.checking.circles import check_circles
@@ -42,6 +45,10 @@ CHECKS: tuple[Check, ...] = (
 )
 
 
+NOT_FOUND = ("not-found", "not-unique")
+"""Kinds of findings that say that a row was not found in the system."""
+
+
 def check_rows(rows: Rows, held: Held, checks: tuple[Check, ...] = CHECKS) -> Rows:
     """The rows with the findings of all checks added to those of their reading."""
     if not rows.has_key:
@@ -50,4 +57,14 @@ def check_rows(rows: Rows, held: Held, checks: tuple[Check, ...] = CHECKS) -> Ro
         finding = rows.sheet_finding("error", "no-key-column", "the key column is missing", message)
         return rows.with_findings([finding])
     groups = at_once(lambda check: check(rows, held), checks)
-    return rows.with_findings([group for found in groups for group in found])
+    return rows.with_findings(_of_known_rows(rows, [group for found in groups for group in found]))
+
+
+def _of_known_rows(rows: Rows, groups: list[FindingGroup]) -> list[FindingGroup]:
+    """Findings without those about rows of which nobody knows which of the system's rows they are: that is said already."""
+    unknown = [group.cells["row"] for group in rows.findings if group.kind in NOT_FOUND]
+    if not unknown:
+        return groups
+    lost = pl.concat(unknown).implode()
+    left = [replace(group, cells=group.cells.filter(~pl.col("row").is_in(lost))) for group in groups]
+    return [group for group in left if group.count]

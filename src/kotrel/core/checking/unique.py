@@ -100,7 +100,7 @@ def _in_other_records(rows: Rows, parts: pl.DataFrame, group: str, held: Held) -
         if (owners := _owners(rows.record, other)) is None:
             continue
         own, theirs = owners
-        mine = parts if own in rows.record.key else parts.join(rows.values.select("row", own), on="row")
+        mine = parts if own in rows.record.key else parts.join(after_load(rows, held, (own,)), on="row")
         mine = mine.with_columns(pl.col(f"own {own}" if own in rows.record.key else own).alias("my owner"))
         there = pl.concat([_holders(other, name, parts["value"], theirs, held) for name in fields])
         coming = held.coming(other, [*fields, theirs])

@@ -169,15 +169,3 @@ class Stage:
         except RowRefused as refused:
             return str(refused)
         return None
-
-
-def referring(database: Database, store: Store, field: str, keys: Sequence[str]) -> list[tuple[str, ...]]:
-    """Key of each row of ``store`` whose reference ``field`` is one of the keys, and the key it refers to."""
-    condition, values = database.among(f"t.{store.column(field)}", keys)
-    own = [f"CAST(t.{store.column(name)} AS text)" for name in store.record.key]
-    return [
-        tuple(str(part) for part in row)
-        for row in database.run(
-            f"SELECT {', '.join(own)}, t.{store.column(field)} FROM {store.name} AS t WHERE {condition}", values
-        )
-    ]

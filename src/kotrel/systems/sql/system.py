@@ -8,13 +8,13 @@ from dataclasses import replace
 
 import polars as pl
 
-from kotrel.core.changes import InTheWay, RecordChanges, Rest
+from kotrel.core.changes import InTheWay, RecordChanges, Rest, key_text
 from kotrel.core.description import Description, Record
 from kotrel.core.errors import WrongUse
 from kotrel.systems.interface import Entry, Reading, Refused, Stamp, Step, System, Writing, load_name
 from kotrel.systems.sql import journal
 from kotrel.systems.sql.database import Database, RowRefused
-from kotrel.systems.sql.merging import Stage, referring
+from kotrel.systems.sql.merging import Stage
 from kotrel.systems.sql.store import read_rows, store_of
 
 
@@ -98,18 +98,27 @@ class _Writing(_Reading, Writing):
 
     def refer_to(self, record: Record, keys: pl.DataFrame, going: Mapping[str, pl.DataFrame]) -> list[InTheWay]:
         found: list[InTheWay] = []
-        if not keys.height or len(record.key) > 1:
+        if not keys.height:
             return found
         for other in self.description.records.values():
-            leaving = set(going[other.name].iter_rows()) if other.name in going else set()
             for field in other.references:
                 if field.to != record.name:
                     continue
+                own = list(other.key)
                 store = store_of(self.description, other, self.database.dialect)
-                for *own, target in referring(self.database, store, field.name, keys[record.key[0]].to_list()):
-                    if tuple(own) not in leaving:
-                        message = f"{other.title} {' / '.join(own)} refers to it ({field.title.lower()})"
-                        found.append(InTheWay(record.name, target, field.name, message))
+                wanted = list(dict.fromkeys((*own, *field.within, field.name)))
+                rows = read_rows(self.database, store, wanted, (field.name, keys[record.code]), filled=field.name)
+                parts = [*field.within, field.name]
+                rows = rows.join(keys.select(record.key), left_on=parts, right_on=list(record.key), how="semi")
+                if other.name in going and rows.height:
+                    rows = rows.join(going[other.name].select(own), on=own, how="anti")
+                named = rows.select(
+                    key_text(other).alias("own"),
+                    pl.concat_str([pl.col(name) for name in parts], separator=" / ").alias("target"),
+                )
+                for one, target in named.iter_rows():
+                    message = f"{other.title} {one} refers to it ({field.title.lower()})"
+                    found.append(InTheWay(record.name, target, field.name, message))
         return found
 
     def mark_undone(self, number: int, by: int | None) -> None:
