@@ -107,27 +107,23 @@ class RoundTrip(Shop):
 
 class Ways(Shop):
     def test_rows_found_by_barcode_and_by_a_vendors_code(self):
-        self.write("b.csv", "Barcode,Price", "2010000000013,1", "2999999999993,2")
-        (code, barcode, vendor, theirs) = self.sql(
-            "SELECT code, barcode, vendor, vendor_code FROM item WHERE code = 'FST-00010'"
-        )[0]
+        [(barcode,)] = self.sql("SELECT barcode FROM item WHERE code = 'FST-00010'")
         self.write("b.csv", "Barcode,Price", f"{barcode},77.70")
         self.kotrel("load", "b.csv", "--match-on", "barcode", "--yes")
-        self.assertEqual(self.sql(f"SELECT price FROM item WHERE code = '{code}'"), [(7770,)])
-        self.write("v.csv", "Vendor,Vendor's code,Price", f"{vendor},{theirs},66.60", f"{vendor},NO-SUCH,1")
-        checked = self.json("check", "v.csv", "--match-on", "vendor_code", status=1)
-        self.assertEqual(
-            [(f["kind"], f["row"]) for f in checked["findings"] if f["severity"] == "error"], [("not-found", 3)]
-        )
-        self.sql(f"UPDATE item SET vendor_code = '{theirs}', vendor = '{vendor}' WHERE code = 'CHN-00010'")
+        self.assertEqual(self.sql("SELECT price FROM item WHERE code = 'FST-00010'"), [(7770,)])
+        self.write("v.csv", "Vendor,Vendor's code,Price", "KELDRIFT,KE00010,66.60", "KELDRIFT,NO-SUCH,1")
+        self.assertEqual(self.errors("v.csv", "--match-on", "vendor_code"), [("not-found", 3)])
+        self.sql("UPDATE item SET vendor_code = 'KE00010' WHERE code = 'ROP-00050'")
         checked = self.json("check", "v.csv", "--match-on", "vendor_code", status=1)
         twice = next(f for f in checked["findings"] if f["kind"] == "not-unique")
-        self.assertEqual((twice["row"], twice["message"]), (2, "CHN-00010 and FST-00010 both have it"))
+        self.assertEqual((twice["row"], twice["message"]), (2, "ROP-00010 and ROP-00050 both have it"))
         self.write("o.csv", "Item code,Barcode,Price", f"CHN-00020,{barcode},1")
-        self.assertEqual(
-            [f["kind"] for f in self.json("check", "o.csv", "--match-on", "barcode", status=1)["findings"]][0],
-            "other-key",
-        )
+        self.assertIn(("other-key", 2), self.errors("o.csv", "--match-on", "barcode"))
+        self.kotrel("check", "o.csv", "--match-on", "barkode", status=2)
+
+    def errors(self, *words: str) -> list[tuple[str, int]]:
+        found = self.json("check", *words, status=1)["findings"]
+        return [(each["kind"], each["row"]) for each in found if each["severity"] == "error"]
 
     def test_blanks_and_the_word_clear(self):
         self.sql("UPDATE item SET note = 'old', size = 'L' WHERE code IN ('ROP-00010', 'ROP-00020', 'ROP-00030')")
@@ -232,9 +228,5 @@ class Ways(Shop):
         self.assertEqual((loaded["records"]["item"]["changed"], loaded["records"]["item"]["refused"]), (30, 30))
         rows = self.json("outcome", "L0001")["rows"]
         self.assertEqual({row["outcome"] for row in rows if row["row"] % 2}, {"refused"})
-        self.assertEqual(
-            self.sql(
-                "SELECT count(*) FROM item WHERE price = 1400 AND code IN (%s)" % ",".join(f"'{c}'" for c in codes)
-            ),
-            [(30,)],
-        )
+        named = ",".join(f"'{code}'" for code in codes)
+        self.assertEqual(self.sql(f"SELECT count(*) FROM item WHERE price = 1400 AND code IN ({named})"), [(30,)])
