@@ -139,7 +139,6 @@ def _way_back(writing: Writing, number: int) -> tuple[tuple[RecordChanges, ...],
         back, found = reverse(changes, now, kept)
         in_the_way += found
         way_back.append(back)
-    removed = {each.record.name: each.removed_keys() for each in way_back}
     for each in way_back:
-        in_the_way += writing.refer_to(each.record, removed[each.record.name], removed)
+        in_the_way += writing.refer_to(each.record, each.removed_keys(), way_back)
     return tuple(way_back), in_the_way

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -136,11 +136,11 @@ class Writing(Reading):
         """
 
     @abstractmethod
-    def refer_to(self, record: Record, keys: pl.DataFrame, going: Mapping[str, pl.DataFrame]) -> list[InTheWay]:
+    def refer_to(self, record: Record, keys: pl.DataFrame, going: Sequence[RecordChanges]) -> list[InTheWay]:
         """Rows that refer to the given keys of a record.
 
         Args:
-            going: record → keys of rows that go as well, and so are in nobody's way.
+            going: what is about to happen: rows that are removed, or will refer to something else, are in nobody's way.
         """
 
     @abstractmethod

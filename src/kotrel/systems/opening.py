@@ -16,21 +16,22 @@ from kotrel.systems.sql.system import SqlSystem
 KINDS = "sqlite:FILE or postgresql://user@host/database"
 
 
-def open_system(url: str, description: Description, folder: Path) -> System:
+def open_system(url: str, description: Description, folder: Path, time_limit: int | None = None) -> System:
     """The system at an address; nothing is connected yet.
 
     Args:
         url: as in ``kotrel.toml``.
         folder: where a relative file name starts.
+        time_limit: seconds one step may take, or None for the usual.
 
     Raises:
         WrongUse: the address is of no known kind.
     """
-    connect = database_at(url, folder)
+    connect = database_at(url, folder, time_limit=time_limit)
     return SqlSystem(connect, description, shown(url))
 
 
-def database_at(url: str, folder: Path, create: bool = False) -> Callable[[], Database]:
+def database_at(url: str, folder: Path, create: bool = False, time_limit: int | None = None) -> Callable[[], Database]:
     """Opens the database at an address when called.
 
     Args:
@@ -48,9 +49,9 @@ def database_at(url: str, folder: Path, create: bool = False) -> Callable[[], Da
     if url.startswith(("postgresql://", "postgres://")):
 
         def open_postgres() -> Database:
-            from kotrel.systems.sql.postgresql import PostgresDatabase
+            from kotrel.systems.sql.postgresql import TIME_LIMIT, PostgresDatabase
 
-            return PostgresDatabase(url, shown(url), _password(url))
+            return PostgresDatabase(url, shown(url), _password(url), time_limit or TIME_LIMIT)
 
         return open_postgres
     raise WrongUse(f"“{url}” is no address of a system", f"It is like {KINDS}.", "wrong-address")

@@ -23,7 +23,7 @@ FILE = "kotrel.toml"
 HIDDEN = ".kotrel"
 
 _TABLES = {
-    "system": ("url", "description"),
+    "system": ("url", "description", "time_limit"),
     "sheets": ("decimal_mark", "dates", "currency"),
     "pictures": ("folder", "at_most_mb"),
     "spellings": None,
@@ -42,6 +42,7 @@ class Workspace:
         currency: the currency of amounts that name none.
         picture_folder: where the pictures are that items name, or None.
         largest_picture: bytes a picture may have.
+        time_limit: seconds that the system may take over one step, or None for the usual.
     """
 
     folder: Path
@@ -51,6 +52,7 @@ class Workspace:
     currency: str = "EUR"
     picture_folder: Path | None = None
     largest_picture: int = 10_000_000
+    time_limit: int | None = None
 
     def pictures(self) -> Files | None:
         """Knows the pictures in their folder, or None where no folder is told."""
@@ -61,7 +63,7 @@ class Workspace:
 
     def system(self) -> System:
         """The connected system; nothing is opened yet."""
-        return open_system(self.url, self.description, self.folder)
+        return open_system(self.url, self.description, self.folder, self.time_limit)
 
     @property
     def hidden(self) -> Path:
@@ -130,6 +132,7 @@ def open_workspace(folder: Path) -> Workspace:
             spellings=settings.spellings(data.get("spellings", {})),
         ),
         currency=settings.text_of(sheets, "currency", "EUR", "sheets"),
+        time_limit=settings.minutes(system, "time_limit", "system"),
         picture_folder=_picture_folder(settings, data, folder),
         largest_picture=settings.megabytes(data.get("pictures", {}), "at_most_mb", 10, "pictures"),
     )
@@ -184,6 +187,14 @@ class _Settings:
         if not isinstance(value, str):
             raise self.wrong(f"“{key}” has to be a text in quotes", *at, key)
         return value
+
+    def minutes(self, table: Mapping[str, Any], key: str, *at: str) -> int | None:
+        value = table.get(key)
+        if value is None:
+            return None
+        if isinstance(value, bool) or not isinstance(value, int) or value < 1:
+            raise self.wrong(f"“{key}” has to be a whole number of minutes", *at, key)
+        return value * 60
 
     def megabytes(self, table: Mapping[str, Any], key: str, default: float, *at: str) -> int:
         value = table.get(key, default)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import time
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
@@ -20,6 +21,20 @@ LOAD_LOCK = 0x6B6F7472656C
 """Number of the advisory lock that a load holds: the letters ``kotrel``."""
 
 WAIT_SECONDS = 30
+PAUSES = (0.5, 1.5)
+"""Seconds between tries to connect: as long as nothing was sent, trying again does no harm."""
+TIME_LIMIT = 3_600
+"""Seconds one step of a load may take where the settings say nothing else."""
+
+_PATIENCE: dict[str, Any] = {
+    "connect_timeout": 10,
+    "keepalives": 1,
+    "keepalives_idle": 15,
+    "keepalives_interval": 5,
+    "keepalives_count": 4,
+    "tcp_user_timeout": 40_000,
+}
+"""A server that has gone silent is noticed within a minute, not never."""
 _CHUNK = 50_000
 
 
@@ -29,6 +44,7 @@ class PostgresDatabase(Database):
     Args:
         url: ``postgresql://user@host:port/database``.
         password: where it does not stand in the environment already.
+        time_limit: seconds one statement may take.
 
     Raises:
         OutOfReach: it is down, or refuses the user.
@@ -36,17 +52,18 @@ class PostgresDatabase(Database):
 
     dialect = "postgresql"
 
-    def __init__(self, url: str, name: str, password: str | None = None) -> None:
+    def __init__(self, url: str, name: str, password: str | None = None, time_limit: int = TIME_LIMIT) -> None:
         self.name = name
-        given: dict[str, Any] = {"password": password} if password else {}
+        self.time_limit = time_limit
+        self.connection = _connected(url, name, {"password": password} if password else {})
         try:
-            self.connection = psycopg.connect(
-                url, autocommit=True, connect_timeout=10, application_name="kotrel", **given
-            )
             self.connection.execute(f"SET lock_timeout = '{WAIT_SECONDS}s'")
+            self.connection.execute(f"SET statement_timeout = '{time_limit}s'")
+            # A client that hangs lets go of what it holds.
+            self.connection.execute(f"SET idle_in_transaction_session_timeout = '{time_limit}s'")
             self.connection.execute("SET client_min_messages = warning")
-        except (psycopg.Error, UnicodeError) as error:
-            raise _no_connection(error, name) from None
+        except psycopg.Error as error:
+            raise self._clear(error) from None
 
     def _clear(self, error: psycopg.Error) -> Exception:
         words = (error.diag.message_primary or str(error)).strip().splitlines()[0]
@@ -58,6 +75,12 @@ class PostgresDatabase(Database):
         if isinstance(error, errors.LockNotAvailable):
             return OutOfReach(
                 f"another load holds {self.name}", "Wait until it is done and run it again.", "system-busy"
+            )
+        if isinstance(error, errors.QueryCanceled):
+            return OutOfReach(
+                f"{self.name} took longer than {self.time_limit // 60} minutes over one step; nothing was loaded",
+                "Is it busy? time_limit under [system] in kotrel.toml gives it more minutes.",
+                "time-limit",
             )
         if isinstance(error, errors.UndefinedTable | errors.UndefinedColumn | errors.InvalidSchemaName):
             return OutOfReach(
@@ -177,6 +200,19 @@ class PostgresDatabase(Database):
 
     def close(self) -> None:
         self.connection.close()
+
+
+def _connected(url: str, name: str, given: dict[str, Any]) -> psycopg.Connection[Any]:
+    """An open connection; a server that does not answer is asked again a few times."""
+    for pause in (*PAUSES, None):
+        try:
+            return psycopg.connect(url, autocommit=True, application_name="kotrel", **_PATIENCE, **given)
+        except (psycopg.Error, UnicodeError) as error:
+            clear = _no_connection(error, name)
+            if pause is None or clear.kind != "system-down":
+                raise clear from None
+            time.sleep(pause)
+    raise AssertionError
 
 
 def _no_connection(error: Exception, name: str) -> OutOfReach:

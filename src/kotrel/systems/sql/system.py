@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 
 import polars as pl
 
-from kotrel.core.changes import InTheWay, RecordChanges, Rest, key_text
+from kotrel.core.changes import InTheWay, RecordChanges, Rest, before, key_text
 from kotrel.core.description import Description, Record
 from kotrel.core.errors import WrongUse
 from kotrel.systems.interface import Entry, Reading, Refused, Stamp, Step, System, Writing, load_name
@@ -96,7 +96,7 @@ class _Writing(_Reading, Writing):
         if refused is not None:
             raise refused
 
-    def refer_to(self, record: Record, keys: pl.DataFrame, going: Mapping[str, pl.DataFrame]) -> list[InTheWay]:
+    def refer_to(self, record: Record, keys: pl.DataFrame, going: Sequence[RecordChanges]) -> list[InTheWay]:
         found: list[InTheWay] = []
         if not keys.height:
             return found
@@ -110,8 +110,9 @@ class _Writing(_Reading, Writing):
                 rows = read_rows(self.database, store, wanted, (field.name, keys[record.code]), filled=field.name)
                 parts = [*field.within, field.name]
                 rows = rows.join(keys.select(record.key), left_on=parts, right_on=list(record.key), how="semi")
-                if other.name in going and rows.height:
-                    rows = rows.join(going[other.name].select(own), on=own, how="anti")
+                for each in going:
+                    if each.record.name == other.name and rows.height:
+                        rows = rows.join(_leaving(each, field.name), on=own, how="anti")
                 named = rows.select(
                     key_text(other).alias("own"),
                     pl.concat_str([pl.col(name) for name in parts], separator=" / ").alias("target"),
@@ -125,6 +126,16 @@ class _Writing(_Reading, Writing):
         self.database.run(
             f"UPDATE {journal.load_table(self.database.dialect)} SET undone_by = ? WHERE number = ?", [by, number]
         )
+
+
+def _leaving(changes: RecordChanges, field: str) -> pl.DataFrame:
+    """The keys of rows that are removed, or whose reference is given another value."""
+    leaving = pl.col("action") == "removed"
+    if field in changes.fields:
+        leaving = leaving | ((pl.col("action") == "changed") & pl.col(field).ne_missing(pl.col(before(field))))
+    return changes.frame.filter(leaving).select(
+        pl.coalesce(before(name), name).alias(name) for name in changes.record.key
+    )
 
 
 class SqlSystem(System):

@@ -1,0 +1,139 @@
+"""One load to strike at, and what has to hold afterwards."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import sqlite3
+import subprocess
+import sys
+from abc import ABC, abstractmethod
+from pathlib import Path
+
+import psycopg
+
+from tests.support import fresh_shop, run_kotrel
+
+SHEETS = ("items.csv", "vendors.csv")
+LOAD = ("load", *SHEETS, "--yes")
+ITEMS = "code, description, vendor, price, note"
+
+
+def write_sheets(folder: Path, items: list[tuple[str, str, str, str]]) -> None:
+    """A vendor that is new, items that are new, and a change to every item that is there."""
+    lines = ["Item code,Description,Unit,Category,Vendor,Price,Note"]
+    lines += [f"NEW-{place:05d},New {place},EA,ROPE,FIREBRAND,{place}.50," for place in range(1, 400)]
+    lines += [f"{code},,,,FIREBRAND,9.99,struck" for code, *_ in items]
+    (folder / "items.csv").write_text("\n".join([*lines, ""]), "utf-8")
+    (folder / "vendors.csv").write_text("Vendor code,Vendor name\nFIREBRAND,Firebrand\n", "utf-8")
+
+
+class Target(ABC):
+    """A workspace with a practice system that a load is let loose on."""
+
+    folder: Path
+
+    @abstractmethod
+    def query(self, statement: str) -> list[tuple]:
+        """Rows of the system's own tables; ``{item}``, ``{vendor}``, ``{load}`` and ``{row}`` stand for their names."""
+
+    def state(self) -> tuple[list[tuple], list[tuple], int, int]:
+        """All that a load touches: items, the vendor, loads and their rows."""
+        return (
+            self.query(f"SELECT {ITEMS} FROM {{item}} ORDER BY code"),
+            self.query("SELECT code FROM {vendor} WHERE code = 'FIREBRAND'"),
+            self.query("SELECT count(*) FROM {load}")[0][0],
+            self.query("SELECT count(*) FROM {row}")[0][0],
+        )
+
+    def strike(self, point: int, how: str) -> subprocess.CompletedProcess[str]:
+        """Runs the load with a strike at its n-th statement."""
+        return subprocess.run(
+            [sys.executable, "-m", "tests.fire.child", str(point), how, "-w", str(self.folder), *LOAD],
+            cwd=self.folder, capture_output=True, encoding="utf-8", stdin=subprocess.DEVNULL,
+            env={**os.environ, "PYTHONUTF8": "1", "PYTHONPATH": str(Path(__file__).parents[2])}, check=False, timeout=120,
+        )  # fmt: skip
+
+    def statements(self) -> int:
+        """How many statements the load sends; the load is taken back."""
+        done = self.strike(0, "count")
+        if done.returncode:
+            raise AssertionError(done.stdout + done.stderr)
+        self.take_back()
+        return int(done.stdout.splitlines()[-1])
+
+    def take_back(self) -> None:
+        """Undoes the last load, and forgets both, so that the next strike meets the same system."""
+        number = self.query("SELECT max(number) FROM {load}")[0][0]
+        done = run_kotrel(self.folder, "undo", str(number), "--yes")
+        if done.returncode:
+            raise AssertionError(done.stdout + done.stderr)
+        self.forget()
+
+    @abstractmethod
+    def forget(self) -> None:
+        """Empties the journal."""
+
+
+class Sqlite(Target):
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        shutil.copytree(fresh_shop(), folder, dirs_exist_ok=True)
+        write_sheets(folder, self.query(f"SELECT {ITEMS} FROM {{item}}"))
+
+    def query(self, statement: str) -> list[tuple]:
+        names = {"item": "item", "vendor": "vendor", "load": "kotrel_load", "row": "kotrel_load_row"}
+        with sqlite3.connect(self.folder / "practice.db") as database:
+            return database.execute(statement.format(**names)).fetchall()
+
+    def forget(self) -> None:
+        self.query("DELETE FROM {row}")
+        self.query("DELETE FROM {load}")
+
+
+class Postgres(Target):
+    def __init__(self, folder: Path, url: str) -> None:
+        self.folder, self.url = folder, url
+        done = run_kotrel(folder, "init", ".", "--system", url, "--practice")
+        if done.returncode:
+            raise AssertionError(done.stdout + done.stderr)
+        write_sheets(folder, self.query(f"SELECT {ITEMS} FROM {{item}}"))
+
+    def query(self, statement: str) -> list[tuple]:
+        names = {"item": "practice.item", "vendor": "practice.vendor", "load": "kotrel.load", "row": "kotrel.load_row"}
+        with psycopg.connect(self.url, autocommit=True) as connection:
+            cursor = connection.execute(statement.format(**names).encode())
+            return cursor.fetchall() if cursor.description else []
+
+    def forget(self) -> None:
+        self.query("TRUNCATE {row}, {load}")
+
+
+def judge(target: Target, before: tuple, done: subprocess.CompletedProcess[str]) -> str:
+    """``all`` or ``none``: what the system holds after a strike; anything between is an error. The system is as before then.
+
+    Raises:
+        AssertionError: part of a load is there, or the next command does not say which it is.
+    """
+    after = target.state()
+    told = run_kotrel(target.folder, "history").stderr
+    killed = done.returncode == -9
+    if after == before:
+        if killed and "nothing of it is in the system" not in told:
+            raise AssertionError(f"the next command does not say that nothing is loaded: {told!r}")
+        return "none"
+    items, vendor, loads, rows = after
+    struck = sum(1 for item in items if item[4] == "struck")
+    whole = (len(items), struck, vendor, loads, rows) == (
+        len(before[0]) + 399, len(before[0]), [("FIREBRAND",)], before[2] + 1, before[3] + len(before[0]) + 400,
+    )  # fmt: skip
+    if not whole:
+        raise AssertionError(
+            f"part of a load is there: {len(items)} items, {struck} changed, {vendor}, {loads} loads, {rows} rows"
+        )
+    if killed and "all of it is in the system, as L0001" not in told:
+        raise AssertionError(f"the next command does not say that all is loaded: {told!r}")
+    target.take_back()
+    if target.state()[:2] != before[:2]:
+        raise AssertionError("the undo of a load that was struck did not bring everything back")
+    return "all"
