@@ -8,6 +8,7 @@ import sqlite3
 import subprocess
 import sys
 from abc import ABC, abstractmethod
+from contextlib import closing
 from pathlib import Path
 
 import psycopg
@@ -89,6 +90,9 @@ class Sqlite(Target):
     def forget(self) -> None:
         self.query("DELETE FROM {row}")
         self.query("DELETE FROM {load}")
+        # Room that an earlier load left inside the file would hide a full disk.
+        with closing(sqlite3.connect(self.folder / "practice.db", isolation_level=None)) as database:
+            database.execute("VACUUM")
 
 
 class Postgres(Target):

@@ -45,7 +45,7 @@ class SqliteFire(_Fire):
         self.target = Sqlite(Path(folder.name))
 
     def test_all_or_nothing(self) -> None:
-        self.strikes((("kill", 12), ("amid", 6), ("kill", 2), ("kill", 0), ("after", 0), ("full", 8), ("full", 3)))
+        self.strikes((("kill", 12), ("amid", 6), ("kill", 2), ("kill", 0), ("after", 0), ("full", 9), ("full", 5)))
 
 
 @unittest.skipIf(sys.platform == "win32", "kill -9 is not of this system")

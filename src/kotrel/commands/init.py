@@ -15,8 +15,8 @@ kotrel init shop
     a workspace in the folder shop, with a practice system on SQLite inside it
 kotrel init shop --system postgresql://me@localhost/trial --practice
     the same, the practice system in that database, in a schema of its own
-kotrel init shop --system postgresql://me@localhost/backoffice
-    connected to what is there; nothing is created in it"""
+kotrel init shop --system postgresql://me@localhost/backoffice --learn
+    connected to what is there; nothing is created in it; the description is drafted from its tables"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -30,17 +30,23 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--journal", action="store_true", help="create only Kotrel's journal there (also for a workspace that exists)"
     )
+    parser.add_argument(
+        "--learn", action="store_true", help="draft system.toml from the database's own tables, for you to edit"
+    )
+    parser.add_argument("--schema", metavar="NAME", help="with --learn: only the tables of this schema")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     folder = Path(args.folder)
     if args.practice and args.journal:
         raise WrongUse("--practice makes the journal too; give one of the two")
+    if args.learn and (args.practice or not args.system):
+        raise WrongUse("--learn drafts a description of a database of your own: give its --system, and no --practice")
     if args.journal and (folder / FILE).is_file() and args.system is None:
         return _journal_only(folder, screen)
     with screen.progress(2) as step:
         step("setting up")
-        made = create_workspace(folder, args.system, args.practice, args.journal)
+        made = create_workspace(folder, args.system, args.practice, args.journal, args.learn, args.schema)
     if screen.as_json:
         screen.json(
             {

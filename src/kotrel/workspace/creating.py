@@ -5,10 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from kotrel.core.description_reading import read_description
+from kotrel.core.drafting import draft_description
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.practice.setup import description_text, set_up
 from kotrel.systems.opening import database_at, shown, without_password
 from kotrel.systems.sql import journal, journal_tables
+from kotrel.systems.sql.database import Database
 from kotrel.workspace.settings import FILE, HIDDEN
 
 FOLDERS = ("maps", "layouts", "prices")
@@ -59,13 +62,17 @@ class Made:
     remarks: tuple[str, ...]
 
 
-def create_workspace(folder: Path, url: str | None, practice: bool, with_journal: bool) -> Made:
+def create_workspace(
+    folder: Path, url: str | None, practice: bool, with_journal: bool, learn: bool = False, schema: str | None = None
+) -> Made:
     """Makes a workspace.
 
     Args:
         url: the system's address, or None for a practice system on SQLite in the workspace.
         practice: put a practice system into that database where there is none.
         with_journal: put only the journal's tables there.
+        learn: draft the system description from the database's own catalogue.
+        schema: of the tables to learn, where not all are meant.
 
     Raises:
         WrongUse: the folder is a workspace already.
@@ -102,23 +109,47 @@ def create_workspace(folder: Path, url: str | None, practice: bool, with_journal
             _, made = set_up(database)
             told = "made" if made else "there already, used as it is"
             description = description_text()
-        elif database.has_table("practice" if database.dialect == "postgresql" else "", "item") and journal.has_journal(
-            database
+        elif (
+            not learn
+            and database.has_table("practice" if database.dialect == "postgresql" else "", "item")
+            and journal.has_journal(database)
         ):
             told = "there already, used as it is"
             description = description_text()
-        elif with_journal and not journal.has_journal(database):
-            database.create(journal_tables.create_statements(database.dialect))
-            remarks.append("the journal's two tables were made")
-        else:
-            remarks.append("nothing was made in the database")
+        elif learn:
+            description, remark = _learned(database, schema)
+            remarks.append(remark)
+        if told == "none":
+            if with_journal and not journal.has_journal(database):
+                database.create(journal_tables.create_statements(database.dialect))
+                remarks.append("the journal's two tables were made")
+            else:
+                remarks.append("nothing was made in the database")
     finally:
         database.close()
     if told == "none":
-        remarks.append("describe its tables in system.toml before the first check")
+        remarks.append(
+            "read the draft in system.toml, and delete what people may not load"
+            if learn
+            else "describe its tables in system.toml before the first check (or let --learn draft that)"
+        )
     _write(folder / "system.toml", description)
     _write(folder / FILE, _SETTINGS.format(url=_quoted(address)))
     return Made(folder, shown(address), told, tuple(remarks))
+
+
+def _learned(database: Database, schema: str | None) -> tuple[str, str]:
+    """The drafted description, and what was found, in words."""
+    from kotrel.systems.sql.catalogue import read_catalogue
+
+    tables = read_catalogue(database, schema)
+    if not tables:
+        where = f"in the schema {schema} of the database" if schema else "in the database"
+        raise WrongUse(f"there are no tables {where} to learn from", "Is it the right address?", "nothing-to-learn")
+    description = draft_description(tables)
+    # A draft that Kotrel itself would refuse is no draft.
+    records = read_description(description).records
+    return description, f"{len(records)} of {len(tables)} tables were drafted as records"
 
 
 def add_journal(url: str, folder: Path) -> bool:

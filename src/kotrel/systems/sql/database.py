@@ -64,11 +64,16 @@ class Database(ABC):
         """
 
     @abstractmethod
-    def as_text(self, column: str, field: Field) -> str:
-        """SQL that gives a stored column (quoted) as canonical text."""
+    def as_text(self, column: str, field: Field, plain: bool = False) -> str:
+        """SQL that gives a stored column (quoted) as canonical text.
+
+        Args:
+            plain: True for tables that Kotrel did not make. What they hold beyond the field's decimals is shown, never
+                rounded away.
+        """
 
     @abstractmethod
-    def as_stored(self, text: str, field: Field) -> str:
+    def as_stored(self, text: str, field: Field, plain: bool = False) -> str:
         """SQL that gives what is stored from canonical text (an SQL expression)."""
 
     @abstractmethod

@@ -7,10 +7,12 @@ from collections.abc import Sequence
 import polars as pl
 
 from kotrel.core.changes import RecordChanges, before
+from kotrel.core.description import Field
+from kotrel.core.errors import OutOfReach
 from kotrel.systems.interface import Moved, Refusal, Refused
 from kotrel.systems.sql.database import Database, RowRefused, quoted
 from kotrel.systems.sql.journal import row_table
-from kotrel.systems.sql.store import Store
+from kotrel.systems.sql.store import Store, literal
 
 MOST_REFUSALS = 20
 """So many refused rows are looked for; the rest may be refused too, and the message says so."""
@@ -30,40 +32,69 @@ class Stage:
         self.store = store
         self.changes = changes
         self.name = quoted("kotrel_stage")
-        fields = [store.record.fields[name] for name in changes.fields]
         first, last = (int(journal["line"][0]), int(journal["line"][-1])) if journal.height else (0, -1)
         if database.dialect == "sqlite":
-            # The key of a removed row stands in what was before.
-            texts = [
-                f"json_extract(coalesce(after, before), '$[{place}]')"
-                if field.name in store.record.key
-                else f"json_extract(after, '$[{place}]')"
-                for place, field in enumerate(fields)
-            ]
-            columns = ", ".join(
-                f"{database.as_stored(text, field)} AS {quoted('to ' + field.name)}"
-                for text, field in zip(texts, fields, strict=True)
-            )
-            database.run(f"DROP VIEW IF EXISTS temp.{self.name}")
-            database.run(
-                f"CREATE TEMP VIEW {self.name} AS SELECT line, action, {columns} FROM main.{row_table('sqlite')} "
-                f"WHERE load = {number} AND line BETWEEN {first} AND {last}"
-            )
+            self._look_at_journal(number, first, last)
         else:
-            columns = ", ".join(f"s.{store.column(field.name)} AS {quoted('to ' + field.name)}" for field in fields)
-            database.run(f"DROP TABLE IF EXISTS pg_temp.{self.name}")
-            database.run(
-                f"CREATE TEMP TABLE {self.name} ON COMMIT DROP AS SELECT 0 AS line, '' AS action, {columns} FROM {store.name} AS s LIMIT 0"
-            )
-            key = store.record.key
-            rows = changes.frame.filter(pl.col("action") != "refused").select(
-                pl.int_range(pl.len()).add(first).alias("line"),
-                "action",
-                *(pl.coalesce(name, before(name)) if name in key else pl.col(name) for name in changes.fields),
-            )
-            staged = rows.filter(pl.col("action").is_in(["new", "changed", "removed"]))
-            database.insert(self.name, ["line", "action", *(f"to {name}" for name in changes.fields)], staged)
-            database.run(f"ANALYZE {self.name}")
+            self._copy(first)
+
+    @property
+    def _fields(self) -> list[Field]:
+        return [self.store.record.fields[name] for name in self.changes.fields]
+
+    def _look_at_journal(self, number: int, first: int, last: int) -> None:
+        # The key of a removed row stands in what was before.
+        texts = [
+            f"json_extract(coalesce(after, before), '$[{place}]')"
+            if field.name in self.store.record.key
+            else f"json_extract(after, '$[{place}]')"
+            for place, field in enumerate(self._fields)
+        ]
+        columns = ", ".join(
+            f"{self.store.stored(self.database, text, field)} AS {quoted('to ' + field.name)}"
+            for text, field in zip(texts, self._fields, strict=True)
+        )
+        self.database.run(f"DROP VIEW IF EXISTS temp.{self.name}")
+        self.database.run(
+            f"CREATE TEMP VIEW {self.name} AS SELECT line, action, {columns} FROM main.{row_table('sqlite')} "
+            f"WHERE load = {number} AND line BETWEEN {first} AND {last}"
+        )
+
+    def _copy(self, first: int) -> None:
+        database, store = self.database, self.store
+        by_id = {field.name for field in self._fields if store.target_by_id(field)}
+        table = quoted("kotrel_copy") if by_id else self.name
+        columns = ", ".join(
+            ("CAST(NULL AS text)" if name in by_id else f"s.{store.column(name)}") + f" AS {quoted('to ' + name)}"
+            for name in self.changes.fields
+        )
+        database.run(f"DROP VIEW IF EXISTS pg_temp.{self.name}" if by_id else f"DROP TABLE IF EXISTS pg_temp.{table}")
+        if by_id:
+            database.run(f"DROP TABLE IF EXISTS pg_temp.{table}")
+        database.run(
+            f"CREATE TEMP TABLE {table} ON COMMIT DROP AS SELECT 0 AS line, '' AS action, {columns} "
+            f"FROM {store.name} AS s LIMIT 0"
+        )
+        key = store.record.key
+        rows = self.changes.frame.filter(pl.col("action") != "refused").select(
+            pl.int_range(pl.len()).add(first).alias("line"),
+            "action",
+            *(pl.coalesce(name, before(name)) if name in key else pl.col(name) for name in self.changes.fields),
+        )
+        if words := store.record.storage.yes_no:
+            said = [field.name for field in self._fields if field.kind == "yes_no"]
+            rows = rows.with_columns(pl.col(name).replace({"yes": words[0], "no": words[1]}) for name in said)
+        staged = rows.filter(pl.col("action").is_in(["new", "changed", "removed"]))
+        database.insert(table, ["line", "action", *(f"to {name}" for name in self.changes.fields)], staged)
+        database.run(f"ANALYZE {table}")
+        if by_id:
+            # The numbers that stand for codes are looked up when the rows are merged: by then all of them are there.
+            texts = ", ".join(
+                (store.stored(database, f"c.{quoted('to ' + field.name)}", field) if field.name in by_id
+                 else f"c.{quoted('to ' + field.name)}") + f" AS {quoted('to ' + field.name)}"
+                for field in self._fields
+            )  # fmt: skip
+            database.run(f"CREATE TEMP VIEW {self.name} AS SELECT c.line, c.action, {texts} FROM {table} AS c")
 
     def _same_key(self) -> str:
         return " AND ".join(f"t.{self.store.column(name)} = s.{quoted('to ' + name)}" for name in self.store.record.key)
@@ -74,34 +105,68 @@ class Stage:
         Args:
             span: first and last line, where only a part is to be merged.
         """
-        database, table = self.database, self.store.name
+        database, table, store = self.database, self.store.name, self.store
         only = f" AND s.line BETWEEN {span[0]} AND {span[1]}" if span else ""
+        mine = "".join(f" AND {condition}" for condition in store.mine("t"))
         done = {"new": 0, "changed": 0, "removed": 0}
         counts = self.changes.counts
         if counts.get("removed"):
+            key = store.record.key
             done["removed"] = database.run_counting(
                 f"DELETE FROM {table} AS t WHERE EXISTS "
-                f"(SELECT 1 FROM {self.name} AS s WHERE s.action = 'removed' AND {self._same_key()}{only})"
-                if database.dialect == "postgresql" or len(self.store.record.key) > 1
-                else f"DELETE FROM {table} WHERE {self.store.column(self.store.record.key[0])} IN "
-                f"(SELECT {quoted('to ' + self.store.record.key[0])} FROM {self.name} AS s WHERE s.action = 'removed'{only})"
+                f"(SELECT 1 FROM {self.name} AS s WHERE s.action = 'removed' AND {self._same_key()}{only}){mine}"
+                if database.dialect == "postgresql" or len(key) > 1
+                else f"DELETE FROM {table} AS t WHERE t.{store.column(key[0])} IN "
+                f"(SELECT {quoted('to ' + key[0])} FROM {self.name} AS s WHERE s.action = 'removed'{only}){mine}"
             )
         touched = self.changes.touched_fields()
         if counts["changed"] and touched:
+            where = f"WHERE s.action = 'changed' AND {self._same_key()}{only}{mine}"
             if freed := self._changing_places(touched):
-                nothing = ", ".join(f"{self.store.column(name)} = NULL" for name in freed)
-                database.run(
-                    f"UPDATE {table} AS t SET {nothing} FROM {self.name} AS s WHERE s.action = 'changed' AND {self._same_key()}{only}"
-                )
-            sets = ", ".join(f"{self.store.column(name)} = s.{quoted('to ' + name)}" for name in touched)
+                nothing = ", ".join(f"{store.column(name)} = NULL" for name in freed)
+                database.run(f"UPDATE {table} AS t SET {nothing} FROM {self.name} AS s {where}")
             done["changed"] = database.run_counting(
-                f"UPDATE {table} AS t SET {sets} FROM {self.name} AS s WHERE s.action = 'changed' AND {self._same_key()}{only}"
+                f"UPDATE {table} AS t SET {self._sets(touched)} FROM {self.name} AS s {where}"
             )
         if counts["new"]:
-            columns = ", ".join(self.store.column(name) for name in self.changes.fields)
-            values = ", ".join(f"s.{quoted('to ' + name)}" for name in self.changes.fields)
-            done["new"] = database.run_counting(
-                f"INSERT INTO {table} ({columns}) SELECT {values} FROM {self.name} AS s WHERE s.action = 'new'{only}"
+            done["new"] = self._insert(only, mine)
+        return done
+
+    def _sets(self, names: Sequence[str]) -> str:
+        return ", ".join(f"{self.store.column(name)} = s.{quoted('to ' + name)}" for name in names)
+
+    def _insert(self, only: str, mine: str) -> int:
+        """Inserts the new rows: their fields, the fixed values of the table, and the numbers that sequences make."""
+        store, database = self.store, self.database
+        # A row that refers to another new row by its number cannot do so before that one has a number.
+        later = [
+            field.name
+            for field in self._fields
+            if field.to == store.record.name and store.target_by_id(field) and field.name not in store.record.key
+        ]
+        names = [name for name in self.changes.fields if name not in later]
+        if store.record.storage.made and database.dialect != "postgresql":
+            raise OutOfReach(
+                f"{store.record.name}: this kind of database has no sequences",
+                "Take “made” out of its store in system.toml: a key column without a value is numbered by itself.",
+                "not-as-described",
+            )
+        columns = [store.column(name) for name in names]
+        values = [f"s.{quoted('to ' + name)}" for name in names]
+        for column, value in store.record.storage.fixed.items():
+            columns.append(quoted(column))
+            values.append(literal(value))
+        for column, sequence in store.record.storage.made.items():
+            columns.append(quoted(column))
+            values.append(f"nextval({literal(quoted(*sequence.split('.')))})")
+        done = database.run_counting(
+            f"INSERT INTO {store.name} ({', '.join(columns)}) SELECT {', '.join(values)} "
+            f"FROM {self.name} AS s WHERE s.action = 'new'{only} ORDER BY s.line"
+        )
+        if later:
+            database.run(
+                f"UPDATE {store.name} AS t SET {self._sets(later)} FROM {self.name} AS s "
+                f"WHERE s.action = 'new' AND {self._same_key()}{only}{mine}"
             )
         return done
 

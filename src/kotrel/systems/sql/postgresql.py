@@ -151,7 +151,13 @@ class PostgresDatabase(Database):
         except psycopg.Error as error:
             raise self._clear(error) from None
 
-    def as_text(self, column: str, field: Field) -> str:
+    def as_text(self, column: str, field: Field, plain: bool = False) -> str:
+        if field.is_decimal and plain:
+            number = f"CAST({column} AS numeric)"
+            return (
+                f"CASE WHEN {number} = round({number}, {field.decimals}) "
+                f"THEN CAST(CAST({number} AS numeric(38, {field.decimals})) AS text) ELSE CAST({number} AS text) END"
+            )
         if field.is_decimal:
             return f"CAST(CAST({column} AS numeric(38, {field.decimals})) AS text)"
         if field.kind == "yes_no":
@@ -160,7 +166,7 @@ class PostgresDatabase(Database):
             return f"to_char({column}, 'YYYY-MM-DD')"
         return f"CAST({column} AS text)"
 
-    def as_stored(self, text: str, field: Field) -> str:
+    def as_stored(self, text: str, field: Field, plain: bool = False) -> str:
         return text
 
     def among(self, column: str, values: Iterable[str]) -> tuple[str, list[Any]]:

@@ -128,7 +128,13 @@ class SqliteDatabase(Database):
         except sqlite3.Error as error:
             raise self._clear(error) from None
 
-    def as_text(self, column: str, field: Field) -> str:
+    def as_text(self, column: str, field: Field, plain: bool = False) -> str:
+        if field.is_decimal and plain:
+            decimals = field.decimals or 0
+            return (
+                f"CASE WHEN {column} = round({column}, {decimals}) THEN printf('%.{decimals}f', {column}) "
+                f"ELSE CAST({column} AS TEXT) END"
+            )
         if field.is_decimal:
             if not field.decimals:
                 return f"CAST({column} AS TEXT)"
@@ -139,9 +145,12 @@ class SqliteDatabase(Database):
             )
         if field.kind == "yes_no":
             return f"CASE {column} WHEN 1 THEN 'yes' WHEN 0 THEN 'no' END"
-        return column
+        return f"CAST({column} AS TEXT)" if plain else column
 
-    def as_stored(self, text: str, field: Field) -> str:
+    def as_stored(self, text: str, field: Field, plain: bool = False) -> str:
+        if field.is_decimal and plain:
+            # The column's own affinity makes a number of it, or keeps the text.
+            return text
         if field.is_decimal:
             return f"CAST(replace({text}, '.', '') AS INTEGER)"
         if field.kind == "yes_no":

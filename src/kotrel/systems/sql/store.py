@@ -8,32 +8,89 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.description import Description, Record
+from kotrel.core.description import Description, Field, Record
 from kotrel.core.held import WHOLE
 from kotrel.systems.sql.database import Database, quoted
 
 
 @dataclass(frozen=True)
 class Store:
-    """The table of one record. A field's column bears the field's name."""
+    """The table of one record, as the description says; a field's column bears the field's name unless it says otherwise."""
 
     record: Record
-    schema: str
-    table: str
+    description: Description
+    dialect: str
+
+    @property
+    def schema(self) -> str:
+        """The schema of its table, where the database has schemas."""
+        if self.record.storage.schema is not None:
+            return self.record.storage.schema
+        return self.description.schema if self.dialect == "postgresql" else ""
+
+    @property
+    def table(self) -> str:
+        """The table's name."""
+        return self.record.storage.table or self.record.name
 
     @property
     def name(self) -> str:
         """The table as SQL writes it."""
         return quoted(self.schema, self.table)
 
+    @property
+    def plain(self) -> bool:
+        """True for tables that Kotrel did not make: their decimals are as the database has them."""
+        return not self.description.scaled
+
     def column(self, field: str) -> str:
         """A field's column as SQL writes it."""
-        return quoted(field)
+        return quoted(self.record.storage.columns.get(field, field))
+
+    def mine(self, alias: str = "") -> list[str]:
+        """Conditions that tell this record's rows from others in the same table."""
+        before = f"{alias}." if alias else ""
+        return [f"{before}{quoted(column)} = {literal(value)}" for column, value in self.record.storage.fixed.items()]
+
+    def target_by_id(self, field: Field) -> Store | None:
+        """The store that a reference points at by a number instead of the key, or None."""
+        if field.to is None:
+            return None
+        target = Store(self.description.records[field.to], self.description, self.dialect)
+        return target if target.record.storage.id else None
+
+    def text(self, database: Database, alias: str, field: Field) -> str:
+        """SQL that gives a field of a row as canonical text."""
+        column = f"{alias}.{self.column(field.name)}"
+        if target := self.target_by_id(field):
+            code = target.text(database, "r", target.record.fields[target.record.code])
+            rows = " AND ".join([f"r.{quoted(str(target.record.storage.id))} = {column}", *target.mine("r")])
+            return f"(SELECT {code} FROM {target.name} AS r WHERE {rows})"
+        if field.kind == "yes_no" and (words := self.record.storage.yes_no):
+            yes, no = map(literal, words)
+            return f"CASE CAST({column} AS text) WHEN {yes} THEN 'yes' WHEN {no} THEN 'no' END"
+        return database.as_text(column, field, self.plain)
+
+    def stored(self, database: Database, text: str, field: Field) -> str:
+        """SQL that gives what is stored from canonical text (an SQL expression)."""
+        if target := self.target_by_id(field):
+            code = target.text(database, "r", target.record.fields[target.record.code])
+            rows = " AND ".join([f"{code} = {text}", *target.mine("r")])
+            return f"(SELECT r.{quoted(str(target.record.storage.id))} FROM {target.name} AS r WHERE {rows})"
+        if field.kind == "yes_no" and (words := self.record.storage.yes_no):
+            yes, no = map(literal, words)
+            return f"CASE {text} WHEN 'yes' THEN {yes} WHEN 'no' THEN {no} END"
+        return database.as_stored(text, field, self.plain)
+
+
+def literal(value: str) -> str:
+    """A text as SQL writes it."""
+    return "'" + value.replace("'", "''") + "'"
 
 
 def store_of(description: Description, record: Record, dialect: str) -> Store:
-    """Where a record stands: in a table of its own name, in the description's schema where the database has schemas."""
-    return Store(record, description.schema if dialect == "postgresql" else "", record.name)
+    """Where a record stands."""
+    return Store(record, description, dialect)
 
 
 def read_rows(
@@ -44,19 +101,22 @@ def read_rows(
     filled: str | None = None,
 ) -> pl.DataFrame:
     """Rows of a record as String columns in canonical text; see :meth:`kotrel.systems.interface.Reading.read`."""
-    conditions: list[str] = []
+    conditions: list[str] = store.mine("t")
     values: list[Any] = []
     if among is not None and len(among[1]) <= WHOLE:
-        field, wanted = among
+        name, wanted = among
         distinct = wanted.unique().drop_nulls().to_list()
         if not distinct:
             return pl.DataFrame(schema=dict.fromkeys(fields, pl.String))
-        condition, values = database.among(f"t.{store.column(field)}", distinct)
+        field = store.record.fields[name]
+        # In tables of its own making Kotrel knows that codes are texts; elsewhere they may be numbers.
+        column = store.text(database, "t", field) if store.plain else f"t.{store.column(name)}"
+        condition, values = database.among(column, distinct)
         conditions.append(condition)
     if filled is not None:
         conditions.append(f"t.{store.column(filled)} IS NOT NULL")
     where = f" WHERE {' AND '.join(conditions)}" if conditions else ""
     # With the table's name before it, a column that is not there is an error: SQLite would take the quoted name alone for
     # a text, and every row would silently hold that.
-    columns = [database.as_text(f"t.{store.column(name)}", store.record.fields[name]) for name in fields]
+    columns = [store.text(database, "t", store.record.fields[name]) for name in fields]
     return database.frame(columns, list(fields), f"FROM {store.name} AS t{where}", values)

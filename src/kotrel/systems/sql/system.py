@@ -13,7 +13,7 @@ from kotrel.core.description import Description, Record
 from kotrel.core.errors import WrongUse
 from kotrel.systems.interface import Entry, Reading, Refused, Stamp, Step, System, Writing, load_name
 from kotrel.systems.sql import journal
-from kotrel.systems.sql.database import Database, RowRefused
+from kotrel.systems.sql.database import Database, RowRefused, quoted
 from kotrel.systems.sql.merging import Stage
 from kotrel.systems.sql.store import read_rows, store_of
 
@@ -32,7 +32,9 @@ class _Reading(Reading):
     def demand(self, record: str) -> None:
         about = self.description.records[record]
         store = store_of(self.description, about, self.database.dialect)
-        columns = ", ".join(f"t.{store.column(name)}" for name in about.fields)
+        columns = ", ".join(
+            [*(f"t.{store.column(name)}" for name in about.fields), *(f"t.{quoted(c)}" for c in about.storage.fixed)]
+        )
         self.database.run(f"SELECT {columns} FROM {store.name} AS t LIMIT 0")
 
     def changes_of(self, number: int) -> list[RecordChanges]:

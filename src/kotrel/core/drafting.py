@@ -1,0 +1,240 @@
+"""A database's own facts → a draft of a system description, for a person to read and edit."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class ColumnFacts:
+    """One column.
+
+    Attributes:
+        kind: ``text``, ``whole``, ``decimal``, ``yes_no``, ``date``, ``moment`` (date and time) or ``other``.
+        length: most characters, or None.
+        decimals: digits after the point, or None where the database does not say.
+        must: True where a new row cannot do without it.
+        made: True where the database itself gives it its value.
+    """
+
+    name: str
+    kind: str
+    length: int | None = None
+    decimals: int | None = None
+    must: bool = False
+    made: bool = False
+
+
+@dataclass(frozen=True)
+class ReferenceFacts:
+    """A foreign key: columns → columns of another table."""
+
+    columns: tuple[str, ...]
+    table: str
+    targets: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class TableFacts:
+    """One table: its columns, its primary key, groups of columns that never repeat, its references."""
+
+    name: str
+    schema: str
+    columns: tuple[ColumnFacts, ...]
+    primary: tuple[str, ...]
+    uniques: tuple[tuple[str, ...], ...]
+    references: tuple[ReferenceFacts, ...]
+
+    def column(self, name: str) -> ColumnFacts:
+        return next(each for each in self.columns if each.name == name)
+
+
+_CODE = re.compile(r"(?:^|_)(?:code|no|nr|num|number|sku|barcode|ean|gtin|ref|key)(?:_|$)", re.IGNORECASE)
+_MONEY = re.compile(r"price|cost|amount|value|total", re.IGNORECASE)
+_CALLED = ("name", "description", "title", "descr", "label")
+
+HEAD = """\
+# A draft from the database's own catalogue: tables, keys, lengths, what must be filled, what refers to what.
+# It knows nothing of meaning. Read it before the first load:
+#   - delete the records that people may not load;
+#   - give fields titles and synonyms, as the sheets here are headed: title = "Item code", synonyms = ["article"];
+#   - say what the system keeps itself (stock, average cost): kept_by = "system";
+#   - say what belongs together, what is never below zero, which codes are barcodes: together, least, check.
+# docs/system-description.md explains every setting.
+
+[system]
+title = "Our system"
+decimals = "plain"                     # as the database has them
+"""
+
+
+@dataclass(frozen=True)
+class _Named:
+    """A table that becomes a record: its name there, its key, and the number that others refer to, where there is one."""
+
+    facts: TableFacts
+    record: str
+    key: tuple[str, ...]
+    id: str | None
+
+
+def draft_description(tables: Sequence[TableFacts]) -> str:
+    """The text of a system description. Tables without a key are named in a comment and left out."""
+    schemas = list(dict.fromkeys(each.schema for each in tables if each.schema))
+    main = max(schemas, key=lambda name: sum(each.schema == name for each in tables), default="")
+    named: dict[str, _Named] = {}
+    without: list[str] = []
+    for facts in tables:
+        key, number = _key(facts)
+        if key:
+            record = _plain(facts.name)
+            while any(each.record == record for each in named.values()):
+                record += "_2"
+            named[facts.name] = _Named(facts, record, key, number)
+        else:
+            without.append(facts.name)
+    lines = [HEAD.rstrip()]
+    if main:
+        lines.append(f'schema = "{main}"')
+    if without:
+        lines.append(f"\n# Left out, because nothing tells their rows apart: {', '.join(without)}")
+    loose = _circles(named)
+    for each in named.values():
+        lines += ["", *_record(each, named, main, loose)]
+    return "\n".join([*lines, ""])
+
+
+def _plain(name: str) -> str:
+    return re.sub(r"\W+", "_", name.casefold()).strip("_") or "record"
+
+
+def _key(facts: TableFacts) -> tuple[tuple[str, ...], str | None]:
+    """The columns that people know a row by, and the number that stands for it inside the database."""
+    number = None
+    if len(facts.primary) == 1 and facts.column(facts.primary[0]).kind == "whole":
+        number = facts.primary[0]
+        usable = [
+            group
+            for group in facts.uniques
+            if number not in group and all(facts.column(name).must or len(group) == 1 for name in group)
+        ]
+        if usable:
+            best = min(usable, key=lambda group: (not any(_CODE.search(name) for name in group), len(group)))
+            return best, number
+        if facts.column(number).made:
+            return (), None
+    return facts.primary or next(iter(facts.uniques), ()), None
+
+
+def _circles(named: Mapping[str, _Named]) -> set[tuple[str, str]]:
+    """References (table, column) that would close a circle between tables; they are drafted as plain codes."""
+    loose: set[tuple[str, str]] = set()
+    done: list[str] = []
+
+    def walk(table: str, path: list[str]) -> None:
+        for reference in named[table].facts.references:
+            target = reference.table
+            if target not in named or target == table:
+                continue
+            if target in path:
+                loose.add((table, reference.columns[-1]))
+            elif target not in done:
+                walk(target, [*path, target])
+        done.append(table)
+
+    for table in named:
+        if table not in done:
+            walk(table, [table])
+    return loose
+
+
+def _record(each: _Named, named: Mapping[str, _Named], main: str, loose: set[tuple[str, str]]) -> Iterator[str]:
+    facts = each.facts
+    fields = {column.name: _plain(column.name) for column in facts.columns if column.name != each.id}
+    called = next((name for word in _CALLED for name in fields if _plain(name) == word), None)
+    yield f"[record.{each.record}]"
+    keys = ", ".join(f'"{fields[name]}"' for name in each.key)
+    yield f"key = [{keys}]"
+    if called and called not in each.key:
+        yield f'called = "{fields[called]}"'
+    together = [
+        group for group in facts.uniques if len(group) > 1 and set(group) != set(each.key) and set(group) <= set(fields)
+    ]
+    if together:
+        groups = ", ".join("[" + ", ".join(f'"{fields[name]}"' for name in group) + "]" for group in together)
+        yield f"unique_together = [{groups}]"
+    if store := _store(each, fields, main):
+        yield f"store = {{ {', '.join(store)} }}"
+    yield f"[record.{each.record}.field]"
+    for column in facts.columns:
+        if column.name != each.id:
+            yield f"{fields[column.name]} = {{ {', '.join(_field(each, column, fields, named, loose))} }}"
+
+
+def _store(each: _Named, fields: Mapping[str, str], main: str) -> list[str]:
+    said = []
+    if each.record != each.facts.name:
+        said.append(f'table = "{each.facts.name}"')
+    if each.facts.schema and each.facts.schema != main:
+        said.append(f'schema = "{each.facts.schema}"')
+    if others := {field: name for name, field in fields.items() if name != field}:
+        said.append("columns = { " + ", ".join(f'{field} = "{name}"' for field, name in others.items()) + " }")
+    if each.id:
+        said.append(f'id = "{each.id}"')
+    return said
+
+
+def _field(
+    each: _Named,
+    column: ColumnFacts,
+    fields: Mapping[str, str],
+    named: Mapping[str, _Named],
+    loose: set[tuple[str, str]],
+) -> Iterator[str]:
+    in_key = column.name in each.key
+    alone = (column.name,) in each.facts.uniques and not in_key
+    target = None if (each.facts.name, column.name) in loose else _target(each, column, named)
+    if target is not None:
+        other, within = target
+        yield f'kind = "reference", to = "{other.record}"'
+        if within:
+            names = ", ".join(f'"{fields[name]}"' for name in within)
+            yield f"within = [{names}]"
+    elif column.kind in ("moment", "other"):
+        yield 'kind = "text", kept_by = "system"'
+        return
+    elif column.kind in ("whole", "decimal"):
+        money = bool(_MONEY.search(column.name)) and column.kind == "decimal"
+        if in_key and column.kind == "whole":
+            yield 'kind = "code"'
+        else:
+            yield f'kind = "{"money" if money else "number"}", decimals = {4 if column.decimals is None else column.decimals}'
+    elif column.kind in ("yes_no", "date"):
+        yield f'kind = "{column.kind}"'
+    else:
+        yield f'kind = "{"code" if in_key or alone or _CODE.search(column.name) else "text"}"'
+    if column.length and (column.kind == "text"):
+        yield f"length = {column.length}"
+    if alone and target is None:
+        yield f'unique = "{fields[column.name]}"'
+    if column.made and not in_key:
+        yield 'kept_by = "system"'
+    elif in_key:
+        yield 'must = "always"'
+    elif column.must:
+        yield 'must = "new"'
+
+
+def _target(each: _Named, column: ColumnFacts, named: Mapping[str, _Named]) -> tuple[_Named, tuple[str, ...]] | None:
+    """The record that a column refers to, and the columns that complete a key of several fields."""
+    for reference in each.facts.references:
+        other = named.get(reference.table)
+        if other is None or column.name != reference.columns[-1]:
+            continue
+        by_id = len(reference.targets) == 1 and reference.targets[0] == other.id
+        whole = reference.targets == other.key and all(name in each.key for name in reference.columns[:-1])
+        if (by_id and len(other.key) == 1) or whole:
+            return other, reference.columns[:-1] if whole else ()
+    return None

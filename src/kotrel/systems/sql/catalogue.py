@@ -1,0 +1,108 @@
+"""What a database says of its own tables: columns, keys, lengths, references."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy import types
+from sqlalchemy.exc import SQLAlchemyError
+
+from kotrel.core.drafting import ColumnFacts, ReferenceFacts, TableFacts
+from kotrel.core.errors import OutOfReach
+from kotrel.systems.sql.database import Database, quoted
+from kotrel.systems.sql.journal import SCHEMA
+
+OWN = ("kotrel_load", "kotrel_load_row", "sqlite_sequence")
+
+
+def read_catalogue(database: Database, schema: str | None = None) -> list[TableFacts]:
+    """The tables of a database, of one schema where it has schemas.
+
+    Args:
+        schema: the schema; None for all that are not the database's own.
+
+    Raises:
+        OutOfReach: the catalogue cannot be read.
+    """
+    driver = "postgresql+psycopg" if database.dialect == "postgresql" else "sqlite"
+    engine = sa.create_engine(f"{driver}://", creator=lambda: database.connection, poolclass=sa.StaticPool)  # type: ignore[attr-defined]
+    try:
+        found = list(_tables(sa.inspect(engine), database.dialect, schema))
+    except SQLAlchemyError as error:
+        words = str(error).splitlines()[0]
+        raise OutOfReach(f"the database's catalogue cannot be read: {words}", "", "system-error") from None
+    if database.dialect == "sqlite":
+        # What stands behind a column as UNIQUE is known to SQLite's own list of indexes only.
+        return [replace(each, uniques=tuple(_sqlite_uniques(database, each.name))) for each in found]
+    return found
+
+
+def _sqlite_uniques(database: Database, table: str) -> Iterator[tuple[str, ...]]:
+    for _, name, unique, origin, partial in database.run(f"PRAGMA index_list({quoted(table)})"):
+        columns = [column for _, _, column in database.run(f"PRAGMA index_info({quoted(name)})")]
+        if unique and not partial and origin != "pk" and all(columns):
+            yield tuple(columns)
+
+
+def _tables(about: sa.Inspector, dialect: str, schema: str | None) -> Iterator[TableFacts]:
+    if dialect == "postgresql":
+        hidden = (SCHEMA, "information_schema")
+        found = [name for name in about.get_schema_names() if name not in hidden and not name.startswith("pg_")]
+        schemas: list[str | None] = [schema] if schema else list(found)
+    else:
+        schemas = [None]
+    for each in schemas:
+        for name in sorted(about.get_table_names(schema=each)):
+            if name not in OWN:
+                yield _table(about, name, each)
+
+
+def _table(about: sa.Inspector, name: str, schema: str | None) -> TableFacts:
+    primary = about.get_pk_constraint(name, schema=schema)["constrained_columns"]
+    uniques = [tuple(each["column_names"]) for each in about.get_unique_constraints(name, schema=schema)]
+    uniques += [
+        tuple(str(column) for column in each["column_names"])
+        for each in about.get_indexes(name, schema=schema)
+        if each.get("unique")
+        and all(each["column_names"])
+        and not each.get("dialect_options", {}).get("postgresql_where")
+    ]
+    references = [
+        ReferenceFacts(tuple(each["constrained_columns"]), each["referred_table"], tuple(each["referred_columns"]))
+        for each in about.get_foreign_keys(name, schema=schema)
+    ]
+    columns = tuple(_column(each) for each in about.get_columns(name, schema=schema))
+    return TableFacts(name, schema or "", columns, tuple(primary), tuple(dict.fromkeys(uniques)), tuple(references))
+
+
+def _column(each: Any) -> ColumnFacts:
+    made = bool(each.get("identity") or each.get("computed")) or "nextval(" in str(each.get("default") or "")
+    kind, length, decimals = _kind(each["type"])
+    return ColumnFacts(
+        name=each["name"],
+        kind=kind,
+        length=length,
+        decimals=decimals,
+        must=not each.get("nullable", True) and each.get("default") is None and not made,
+        made=made,
+    )
+
+
+def _kind(of: Any) -> tuple[str, int | None, int | None]:
+    """The kind of a column in plain words, its length and its decimals."""
+    if isinstance(of, types.Boolean):
+        return "yes_no", None, None
+    if isinstance(of, types.Integer):
+        return "whole", None, 0
+    if isinstance(of, types.Numeric):
+        return "decimal", None, of.scale
+    if isinstance(of, types.DateTime | types.TIMESTAMP):
+        return "moment", None, None
+    if isinstance(of, types.Date):
+        return "date", None, None
+    if isinstance(of, types.String):
+        return "text", of.length, None
+    return "other", None, None
