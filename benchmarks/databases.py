@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import shutil
 import subprocess
+from collections.abc import Callable
 from pathlib import Path
 
 import polars as pl
@@ -44,6 +46,16 @@ class SqliteBench:
     def start_again(self) -> None:
         """The practice system as it was at first."""
         self.file.write_bytes(self._fresh)
+
+    def as_it_is(self) -> Callable[[], None]:
+        """Brings back what is there now."""
+        kept = self.file.with_suffix(".kept")
+        shutil.copyfile(self.file, kept)
+
+        def bring_back() -> None:
+            shutil.copyfile(kept, self.file)
+
+        return bring_back
 
     def fill(self, items: pl.DataFrame) -> None:
         """More items, put in without a load."""

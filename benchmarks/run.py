@@ -13,6 +13,7 @@ import argparse
 import os
 import platform
 import shutil
+import subprocess
 import sys
 import tempfile
 from collections.abc import Callable
@@ -94,7 +95,26 @@ class Bench:
         data.write_items(sheet, self.rows)
         theirs = bench.plain_insert(data.items(self.rows), self.runs)
         ours = process(kotrel("load", str(sheet), "--yes"), bench.folder, self.runs, bench.start_again)
-        return [Line(f"load {self.rows:,} new items, SQLite", ours, "one executemany", theirs, 2)]
+        undone = process(kotrel("undo", "L0001", "--yes"), bench.folder, self.runs, bench.as_it_is())
+        return [
+            Line(f"load {self.rows:,} new items, SQLite", ours, "one executemany", theirs, 2),
+            Line(f"undo of {self.rows:,} new items, SQLite", undone, "the load itself", ours, 1),
+        ]
+
+    def round_trip(self) -> list[Line]:
+        held = SqliteBench(self.folder / "round_trip", self.rows)
+        held.fill(data.items(self.rows))
+        fields = ",".join(data.items(1).columns)
+        subprocess.run(
+            kotrel("export", "item", "-o", "out.csv", "--fields", fields),
+            cwd=held.folder,
+            check=True,
+            stdout=subprocess.DEVNULL,
+        )
+        two = process(kotrel("preview", "out.csv"), held.folder, self.runs)
+        three = process(kotrel("preview", "out.csv", "--since", "out.csv"), held.folder, self.runs)
+        name = f"compare {self.rows:,} × 20 three ways (export, now, sheet)"
+        return [Line(name, three, "two ways (now, sheet)", two, 2)]
 
     def load_postgresql(self) -> list[Line]:
         bench = PostgresBench(self.folder / "postgresql", self.folder / "server")
@@ -104,12 +124,14 @@ class Bench:
         runs = max(self.runs // 2, 1)
         copied = bench.plain_copy(data.items(self.rows), runs)
         loaded = process(kotrel("load", str(new), "--yes"), bench.folder, runs, bench.start_again)
+        undone = process(kotrel("undo", "L0001", "--yes"), bench.folder, 1)
         updated = bench.plain_update(data.items(self.rows), data.items(self.rows, cents=1), runs)
         reloaded = process(
             kotrel("load", str(changed), "--yes"), bench.folder, runs, lambda: bench.start_again(data.items(self.rows))
         )
         return [
             Line(f"load {self.rows:,} new items, PostgreSQL", loaded, "bare COPY, keys on", copied, 3),
+            Line(f"undo of {self.rows:,} new items, PostgreSQL", undone, "the load itself", loaded, 1),
             Line(f"load {self.rows:,} changed items, PostgreSQL", reloaded, "UPDATE … FROM a staged table", updated, 2),
         ]
 
@@ -126,6 +148,7 @@ def main() -> int:
         "version": bench.version,
         "check": bench.check,
         "check workbook": bench.workbook,
+        "round trip": bench.round_trip,
         "load sqlite": bench.load_sqlite,
         "load postgresql": bench.load_postgresql,
     }

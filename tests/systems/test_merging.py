@@ -104,7 +104,7 @@ class ThereAndBack(Database):
             back = []
             for change in writing.changes_of(number):
                 now = writing.read("item", [*change.record.loadable, "on_hand"])
-                way, in_the_way = reverse(change, now, ["on_hand"])
+                way, in_the_way = reverse(change, now, now.select("code", "on_hand"))
                 self.assertEqual(in_the_way, [])
                 back.append(way)
             writing.apply(back, STAMP, lambda step: None)

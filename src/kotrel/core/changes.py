@@ -6,8 +6,8 @@ Every row of a record's changes has an action: ``new``, ``changed``, ``removed``
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 import polars as pl
 
@@ -22,6 +22,15 @@ def before(field: str) -> str:
 
 
 @dataclass(frozen=True)
+class Origin:
+    """Lines of the journal: the load's number, the first line and the last."""
+
+    load: int
+    first: int
+    last: int
+
+
+@dataclass(frozen=True)
 class RecordChanges:
     """What happens to the rows of one record.
 
@@ -30,6 +39,8 @@ class RecordChanges:
         fields: the loadable fields that the rows carry, the key among them.
         frame: ``row`` (UInt32), ``action``, ``message`` and, for each field, its value after and before.
         rest: the refused rows as they stand in the sheet, where there are any.
+        given: what the system itself gave all new rows in fields they do not carry; None where it gave each another.
+        origin: the lines of the journal they were read from, or, on the way back, whose images they turn round.
     """
 
     record: Record
@@ -38,6 +49,8 @@ class RecordChanges:
     fields: tuple[str, ...]
     frame: pl.DataFrame
     rest: Rest | None = None
+    given: Mapping[str, str | None] = field(default_factory=dict)
+    origin: Origin | None = None
 
     def count(self, action: str) -> int:
         return int((self.frame["action"] == action).sum())
@@ -69,7 +82,7 @@ class RecordChanges:
             return self
         fields = (*self.record.key, *self.touched_fields())
         columns = [name for field in fields for name in (field, before(field))]
-        return replace(self, fields=fields, frame=self.frame.select("row", "action", "message", *columns))
+        return replace(self, origin=None, fields=fields, frame=self.frame.select("row", "action", "message", *columns))
 
     def touched_fields(self) -> list[str]:
         """The fields, without the key, that differ in at least one changed row."""
@@ -269,7 +282,7 @@ class InTheWay:
 
 
 def reverse(
-    changes: RecordChanges, now: pl.DataFrame, kept: Sequence[str] = ()
+    changes: RecordChanges, now: pl.DataFrame, others: pl.DataFrame | None = None
 ) -> tuple[RecordChanges, list[InTheWay]]:
     """The way back from a load's changes of one record.
 
@@ -278,27 +291,21 @@ def reverse(
 
     Args:
         changes: what the load did, as the journal tells it.
-        now: what the system holds for these keys now: all loadable fields, and those in ``kept``.
-        kept: fields the system keeps; a new row in which one has come to be filled is in the way.
+        now: what the system holds for these keys now: the fields of the changes.
+        others: of the rows in which a field that the changes do not carry is filled: the key and those fields, also the
+            ones the system keeps; a new row in which one has come to be filled is in the way.
     """
     record = changes.record
     key = list(record.key)
-    loadable = list(record.loadable)
+    fields = changes.fields
     did = changes.frame.filter(pl.col("action").is_in(["new", "changed", "removed"]))
-    # The fields a new row did not carry were empty, so they have to be empty still.
-    uncarried = [name for name in loadable if name not in changes.fields]
-    did = did.with_columns(
-        *(pl.lit(None, pl.String).alias(name) for name in uncarried),
-        *(pl.lit(None, pl.String).alias(before(name)) for name in uncarried),
-        *(pl.coalesce(name, before(name)).alias(name) for name in key),
-    )
-    stands = now.select(
-        *key, *(pl.col(name).alias(f"now {name}") for name in [*loadable, *kept] if name not in key)
-    ).with_columns(pl.lit(True).alias("held"))
-    joined = did.join(stands, on=key, how="left", maintain_order="left")
-    in_the_way = _moved_since(record, joined, changes, kept)
+    did = did.with_columns(pl.coalesce(name, before(name)).alias(name) for name in key)
+    stands = now.select(*key, *(pl.col(name).alias(f"now {name}") for name in fields if name not in key))
+    joined = did.join(stands.with_columns(pl.lit(True).alias("is held")), on=key, how="left", maintain_order="left")
+    in_the_way = _moved_since(record, joined, changes)
+    if others is not None:
+        in_the_way += _filled_since(changes, joined, others)
     back = {"new": "removed", "changed": "changed", "removed": "new"}
-    fields = tuple(loadable) if bool(did["action"].is_in(["new", "removed"]).any()) else changes.fields
     columns: list[pl.Expr] = []
     for name in fields:
         removing = pl.col("action") == "new"
@@ -310,43 +317,67 @@ def reverse(
         after_back = pl.when(untouched).then(pl.col(f"now {name}")).when(~removing).then(pl.col(before(name)))
         columns += [after_back.alias(name), pl.col(f"now {name}").alias(before(name))]
     frame = joined.select("row", pl.col("action").replace(back), pl.lit(None, pl.String).alias("message"), *columns)
-    return RecordChanges(record, changes.file, changes.sheet, fields, frame), in_the_way
+    # Where all rows were new, what is removed is what the journal has already: nothing has to be written out again.
+    origin = changes.origin if not in_the_way and did["action"].eq("new").all() else None
+    return RecordChanges(record, changes.file, changes.sheet, fields, frame, origin=origin), in_the_way
 
 
-def _moved_since(record: Record, joined: pl.DataFrame, changes: RecordChanges, kept: Sequence[str]) -> list[InTheWay]:
-    """What no longer stands as the load left it."""
+def _told(
+    record: Record,
+    part: pl.DataFrame,
+    field: str | None,
+    tell: str,
+    stood: str | None = None,
+    stands: str | None = None,
+) -> list[InTheWay]:
+    """One thing in the way for each row; ``{stood}`` and ``{stands}`` become what is in those columns."""
+    keys = part.select(key_text(record)).to_series()
     found: list[InTheWay] = []
+    for place, code in enumerate(keys):
+        words = tell
+        if stands is not None:
+            former = part[stood][place] if stood else None
+            words = tell.format(stood=former or "empty", stands=part[stands][place] or "empty")
+        found.append(InTheWay(record.name, code, field, words))
+    return found
 
-    def add(part: pl.DataFrame, field: str | None, tell: str) -> None:
-        key = part.select(key_text(record)).to_series()
-        for place, code in enumerate(key):
-            message = tell
-            if field is not None:
-                stood, stands = part[field][place], part[f"now {field}"][place]
-                message = tell.format(stood=stood or "empty", stands=stands or "empty")
-            found.append(InTheWay(record.name, code, field, message))
 
-    gone = joined.filter(pl.col("held").is_null() & (pl.col("action") != "removed"))
-    add(gone, None, "is no longer in the system")
-    again = joined.filter(pl.col("held") & (pl.col("action") == "removed"))
-    add(again, None, "is in the system again")
-    there = joined.filter(pl.col("held") & (pl.col("action") != "removed"))
-    for name in record.loadable:
+def _moved_since(record: Record, joined: pl.DataFrame, changes: RecordChanges) -> list[InTheWay]:
+    """What no longer stands as the load left it."""
+    gone = joined.filter(pl.col("is held").is_null() & (pl.col("action") != "removed"))
+    again = joined.filter(pl.col("is held") & (pl.col("action") == "removed"))
+    found = [
+        *_told(record, gone, None, "is no longer in the system"),
+        *_told(record, again, None, "is in the system again"),
+    ]
+    there = joined.filter(pl.col("is held") & (pl.col("action") != "removed"))
+    for name in changes.fields:
         if name in record.key:
             continue
-        loaded = pl.col("action") == "new"
-        if name in changes.fields:
-            loaded = loaded | pl.col(name).ne_missing(pl.col(before(name)))
+        loaded = (pl.col("action") == "new") | pl.col(name).ne_missing(pl.col(before(name)))
         moved = there.filter(loaded & pl.col(name).ne_missing(pl.col(f"now {name}")))
-        title = record.fields[name].title
-        add(moved, name, f"{title} was {{stood}} after the load and is {{stands}} now")
-    for name in kept:
-        now_filled = pl.col(f"now {name}").is_not_null()
-        if record.fields[name].is_decimal:
-            now_filled = now_filled & (pl.col(f"now {name}").cast(pl.Decimal(38, 6), strict=False) != 0)
-        filled = there.filter((pl.col("action") == "new") & now_filled).with_columns(
-            pl.lit(None, pl.String).alias(name)
-        )
-        title = record.fields[name].title
-        add(filled, name, f"{title} is {{stands}} by now")
+        tell = f"{record.fields[name].title} was {{stood}} after the load and is {{stands}} now"
+        found += _told(record, moved, name, tell, name, f"now {name}")
+    return found
+
+
+def _filled_since(changes: RecordChanges, joined: pl.DataFrame, others: pl.DataFrame) -> list[InTheWay]:
+    """New rows in which a field has come to be filled that the load left to the system."""
+    record = changes.record
+    key = list(record.key)
+    new = joined.filter((pl.col("action") == "new") & pl.col("is held")).select(key)
+    found: list[InTheWay] = []
+    for name in others.columns:
+        if name in key:
+            continue
+        field = record.fields[name]
+        if name in changes.given and changes.given[name] is None:
+            continue
+        filled = pl.col(name).is_not_null()
+        if name in changes.given:
+            filled = filled & (pl.col(name) != changes.given[name])
+        elif field.is_kept and field.is_decimal:
+            filled = filled & (pl.col(name).cast(pl.Decimal(38, 6), strict=False) != 0)
+        part = new.join(others.filter(filled).select(*key, name), on=key, how="inner", maintain_order="left")
+        found += _told(record, part, name, f"{field.title} is {{stands}} by now", None, name)
     return found

@@ -20,13 +20,17 @@ class Reader(Protocol):
     """Reads rows of a record from the business system."""
 
     def __call__(
-        self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None, filled: str | None = None
+        self,
+        record: str,
+        fields: Sequence[str],
+        among: tuple[str, pl.Series] | None = None,
+        filled: str | Sequence[str] | None = None,
     ) -> pl.DataFrame:
         """String columns ``fields`` in canonical text, blank as null.
 
         Args:
             among: a field and values: only rows whose field has one of the values are wanted. More may come back.
-            filled: only rows in which this field is filled.
+            filled: only rows in which this field, or one of these, is filled.
         """
 
 
@@ -82,16 +86,20 @@ class Held:
         self._one_at_a_time = RLock()
         self._pending = dict(pending or {})
         self._lists: dict[str, pl.DataFrame] = {}
-        self._wholes: dict[tuple[str, tuple[str, ...], str | None], pl.DataFrame] = {}
+        self._wholes: dict[tuple[object, ...], pl.DataFrame] = {}
 
     def _read(
-        self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None, filled: str | None = None
+        self,
+        record: str,
+        fields: Sequence[str],
+        among: tuple[str, pl.Series] | None = None,
+        filled: str | Sequence[str] | None = None,
     ) -> pl.DataFrame:
         with self._one_at_a_time:
             if among is None or len(among[1]) <= WHOLE:
                 return self._reader(record, fields, among, filled)
             # So many rows are asked for that all of them are read; parts of a large file ask for the same again.
-            whole = (record, tuple(fields), filled)
+            whole = (record, tuple(fields), str(filled))
             if whole not in self._wholes:
                 self._wholes[whole] = self._reader(record, fields, None, filled)
             return self._wholes[whole]

@@ -29,7 +29,7 @@ def show_records(screen: Screen, description: Description) -> None:
             str(len(record.fields)),
             listed(targets, 8),
         )
-    screen.show(table, Text("Next: kotrel records item    shows the fields of one", style="dim"))
+    screen.show(table, Text(f"Next: kotrel records {description.order[-1]}    shows the fields of one", style="dim"))
 
 
 def show_record(screen: Screen, record: Record) -> None:

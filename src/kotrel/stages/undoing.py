@@ -132,11 +132,14 @@ def _way_back(writing: Writing, number: int) -> tuple[tuple[RecordChanges, ...],
         record = changes.record
         if not changes.frame.height:
             continue
-        kept = [name for name, field in record.fields.items() if field.is_kept]
+        keys = changes.frame.select(pl.coalesce(name, before(name)).alias(name) for name in record.key)
         first = record.key[0]
-        keys = changes.frame.select(pl.coalesce(first, before(first))).to_series()
-        now = writing.read(record.name, [*record.loadable, *kept], (first, keys))
-        back, found = reverse(changes, now, kept)
+        now = writing.read(record.name, changes.fields, (first, keys[first]))
+        left = [name for name in record.fields if name not in changes.fields]
+        filled: pl.DataFrame | None = None
+        if left and changes.count("new"):
+            filled = writing.read(record.name, [*record.key, *left], (first, keys[first]), filled=left)
+        back, found = reverse(changes, now, filled)
         in_the_way += found
         way_back.append(back)
     for each in way_back:

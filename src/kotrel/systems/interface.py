@@ -97,13 +97,17 @@ class Reading(ABC):
 
     @abstractmethod
     def read(
-        self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None, filled: str | None = None
+        self,
+        record: str,
+        fields: Sequence[str],
+        among: tuple[str, pl.Series] | None = None,
+        filled: str | Sequence[str] | None = None,
     ) -> pl.DataFrame:
         """Rows of a record: String columns ``fields`` in canonical text, blank as null.
 
         Args:
             among: a field and values: only rows whose field has one of them are wanted. More may come back.
-            filled: only rows in which this field is filled.
+            filled: only rows in which this field, or one of these, is filled.
         """
 
     @abstractmethod

@@ -7,12 +7,12 @@ before as lists of canonical texts, in the order of the fields that ``load`` nam
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import polars as pl
 
-from kotrel.core.changes import RecordChanges, Rest, before, key_text
+from kotrel.core.changes import Origin, RecordChanges, Rest, before, key_text
 from kotrel.core.description import Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.sheet import letter_of
@@ -84,10 +84,13 @@ def image(frame: pl.DataFrame, columns: Sequence[str]) -> pl.Expr:
     return pl.concat_str(pl.lit("["), pl.concat_str(parts, separator=","), pl.lit("]"))
 
 
-def from_image(column: str, names: Sequence[str]) -> list[pl.Expr]:
+def from_images(images: pl.Series, names: Sequence[str]) -> pl.DataFrame:
     """The columns ``names`` from a column of JSON lists."""
-    parts = pl.col(column).str.json_decode(pl.List(pl.String))
-    return [parts.list.get(place, null_on_oob=True).alias(name) for place, name in enumerate(names)]
+    # Taken apart once, not once for each column.
+    parts = images.str.json_decode(pl.List(pl.String)).alias("parts").to_frame()
+    return parts.select(
+        pl.col("parts").list.get(place, null_on_oob=True).alias(name) for place, name in enumerate(names)
+    )
 
 
 # --- writing ---------------------------------------------------------------------------------------------------------
@@ -120,6 +123,15 @@ def write_load(database: Database, number: int, changes: Sequence[RecordChanges]
     database.run(f"INSERT INTO {load_table(database.dialect)} VALUES ({marks})", values)
 
 
+def note_given(database: Database, number: int, given: Sequence[Mapping[str, str | None]]) -> None:
+    """Adds to a load, part by part, what the system itself gave new rows: field → value, or null where it differs."""
+    table = load_table(database.dialect)
+    parts = json.loads(database.run(f"SELECT parts FROM {table} WHERE number = ?", [number])[0][0])
+    for part, each in zip(parts, given, strict=True):
+        part["given"] = dict(each)
+    database.run(f"UPDATE {table} SET parts = ? WHERE number = ?", [json.dumps(parts), number])
+
+
 def journal_rows(changes: RecordChanges, number: int, first_line: int) -> pl.DataFrame:
     """The rows of one record's changes as the journal keeps them; refused rows are not part of a load."""
     rows = changes.frame.filter(pl.col("action") != "refused")
@@ -144,6 +156,24 @@ def journal_rows(changes: RecordChanges, number: int, first_line: int) -> pl.Dat
         pl.when(action.is_in(["new", "changed"])).then(image(rows, fields)).alias("after"),
         pl.when(action.is_in(["removed", "changed"])).then(image(rows, formers)).alias("before"),
     )
+
+
+def write_rows(database: Database, changes: RecordChanges, number: int, first_line: int) -> range:
+    """Writes the rows of one record's changes, but for refused ones; returns their lines."""
+    table = row_table(database.dialect)
+    if changes.origin is None:
+        rows = journal_rows(changes, number, first_line)
+        database.insert(table, ROW_COLUMNS, rows)
+        return range(first_line, first_line + rows.height)
+    # The removal of new rows: what stood before is what the load wrote after, and is there already.
+    columns = ", ".join(quoted(name) for name in ROW_COLUMNS)
+    database.run(
+        f"INSERT INTO {table} ({columns}) SELECT {number}, row_number() OVER (ORDER BY line) + {first_line - 1}, record, "
+        f"file, sheet, {quoted('row')}, {quoted('key')}, 'removed', 'done', NULL, NULL, after FROM {table} "
+        "WHERE load = ? AND line BETWEEN ? AND ? AND action = 'new' ORDER BY line",
+        [changes.origin.load, changes.origin.first, changes.origin.last],
+    )
+    return range(first_line, first_line + changes.frame.height)
 
 
 def refused_rows(changes: RecordChanges, number: int, first_line: int) -> pl.DataFrame:
@@ -233,16 +263,21 @@ def changes_of(database: Database, description: Description, number: int) -> lis
                 "Put back the system.toml of that time.",
                 "wrong-description",
             )
-        mine = rows.filter(lines.is_between(first, first + part["rows"] - 1))
+        origin = Origin(number, first, first + part["rows"] - 1)
+        mine = rows.filter(lines.is_between(origin.first, origin.last))
         first += part["rows"]
-        frame = mine.select(
-            "row",
-            "action",
-            pl.lit(None, pl.String).alias("message"),
-            *from_image("after", fields),
-            *from_image("before", [before(name) for name in fields]),
+        frame = pl.concat(
+            [
+                mine.select("row", "action", pl.lit(None, pl.String).alias("message")),
+                from_images(mine["after"], fields),
+                from_images(mine["before"], [before(name) for name in fields]),
+            ],
+            how="horizontal",
         )
-        changes.append(RecordChanges(record, part["file"], part["sheet"], tuple(fields), frame))
+        given = part.get("given", {})
+        changes.append(
+            RecordChanges(record, part["file"], part["sheet"], tuple(fields), frame, given=given, origin=origin)
+        )
     return changes
 
 
@@ -262,8 +297,8 @@ def rest_of(database: Database, number: int) -> list[tuple[str, str, Rest, dict[
         kept = mine.filter(pl.col("after").is_not_null()).unique("row", keep="first", maintain_order=True)
         rest = Rest(
             tuple(heads),
-            kept.select("row", *from_image("after", letters)),
-            kept.select("row", *from_image("before", letters)),
+            pl.concat([kept.select("row"), from_images(kept["after"], letters)], how="horizontal"),
+            pl.concat([kept.select("row"), from_images(kept["before"], letters)], how="horizontal"),
         )
         reasons: dict[int, str] = {}
         for row, message in mine.select("row", "message").iter_rows():

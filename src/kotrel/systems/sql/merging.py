@@ -25,18 +25,15 @@ class Stage:
     temporary table filled by COPY, because there taking lists apart costs more than sending the rows twice.
     """
 
-    def __init__(
-        self, database: Database, store: Store, changes: RecordChanges, journal: pl.DataFrame, number: int
-    ) -> None:
+    def __init__(self, database: Database, store: Store, changes: RecordChanges, lines: range, number: int) -> None:
         self.database = database
         self.store = store
         self.changes = changes
         self.name = quoted("kotrel_stage")
-        first, last = (int(journal["line"][0]), int(journal["line"][-1])) if journal.height else (0, -1)
         if database.dialect == "sqlite":
-            self._look_at_journal(number, first, last)
+            self._look_at_journal(number, lines.start, lines.stop - 1)
         else:
-            self._copy(first)
+            self._copy(lines.start)
 
     @property
     def _fields(self) -> list[Field]:

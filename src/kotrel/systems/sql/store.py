@@ -98,7 +98,7 @@ def read_rows(
     store: Store,
     fields: Sequence[str],
     among: tuple[str, pl.Series] | None = None,
-    filled: str | None = None,
+    filled: str | Sequence[str] | None = None,
 ) -> pl.DataFrame:
     """Rows of a record as String columns in canonical text; see :meth:`kotrel.systems.interface.Reading.read`."""
     conditions: list[str] = store.mine("t")
@@ -114,7 +114,8 @@ def read_rows(
         condition, values = database.among(column, distinct)
         conditions.append(condition)
     if filled is not None:
-        conditions.append(f"t.{store.column(filled)} IS NOT NULL")
+        names = [filled] if isinstance(filled, str) else filled
+        conditions.append("(" + " OR ".join(f"t.{store.column(name)} IS NOT NULL" for name in names) + ")")
     where = f" WHERE {' AND '.join(conditions)}" if conditions else ""
     # With the table's name before it, a column that is not there is an error: SQLite would take the quoted name alone for
     # a text, and every row would silently hold that.

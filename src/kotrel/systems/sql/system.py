@@ -24,7 +24,11 @@ class _Reading(Reading):
         self.description = description
 
     def read(
-        self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None, filled: str | None = None
+        self,
+        record: str,
+        fields: Sequence[str],
+        among: tuple[str, pl.Series] | None = None,
+        filled: str | Sequence[str] | None = None,
     ) -> pl.DataFrame:
         store = store_of(self.description, self.description.records[record], self.database.dialect)
         return read_rows(self.database, store, fields, among, filled)
@@ -52,22 +56,43 @@ class _Writing(_Reading, Writing):
         step("writing the journal")
         journal.write_load(database, number, changes, stamp)
         line = 1
-        staged: list[tuple[RecordChanges, pl.DataFrame]] = []
+        staged: list[tuple[RecordChanges, range]] = []
         for each in changes:
-            rows = journal.journal_rows(each, number, line)
-            database.insert(journal.row_table(database.dialect), journal.ROW_COLUMNS, rows)
-            line += rows.height
-            staged.append((each, rows.select("line")))
+            lines = journal.write_rows(database, each, number, line)
+            line = lines.stop
+            staged.append((each, lines))
         for each in changes:
             line = self._note(each, number, line)
-        for each, rows in staged:
+        for each, lines in staged:
             if not each.touches:
                 continue
             step(f"loading {each.record.title.lower()}")
             store = store_of(self.description, each.record, database.dialect)
-            stage = Stage(database, store, each, rows, number)
+            stage = Stage(database, store, each, lines, number)
             self._merge(stage)
+        if not self.description.scaled:
+            # A database of somebody else's may give new rows values of its own.
+            journal.note_given(database, number, [self._given(each) for each in changes])
         return number
+
+    def _given(self, changes: RecordChanges) -> dict[str, str | None]:
+        """What the database itself gave all new rows in fields that they do not carry."""
+        record = changes.record
+        left = [name for name in record.fields if name not in changes.fields]
+        new = changes.frame.filter(pl.col("action") == "new").select(record.key)
+        if not left or not new.height:
+            return {}
+        first = record.key[0]
+        there = self.read(record.name, [*record.key, *left], (first, new[first]), filled=left)
+        there = there.join(new, on=list(record.key), how="semi")
+        given: dict[str, str | None] = {}
+        for name in left:
+            values = there[name].unique()
+            if there.height == new.height and len(values) == 1 and values[0] is not None:
+                given[name] = str(values[0])
+            elif there[name].null_count() < there.height:
+                given[name] = None
+        return given
 
     def _note(self, changes: RecordChanges, number: int, line: int) -> int:
         """Writes the refused rows of one record's changes into the journal; returns the line behind them."""
