@@ -18,7 +18,7 @@ demo: .venv/ready
 	$(BIN)/kotrel demo kotrel-demo
 
 test: .venv/tests
-	$(BIN)/python -m unittest discover -t . -s tests
+	$(BIN)/python -m tests
 
 lint: .venv/tests
 	$(BIN)/ruff check src tests benchmarks scripts

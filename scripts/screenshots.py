@@ -37,9 +37,17 @@ PICTURES = {
     "load": "load keldrift-range-27-mended.xlsx --yes",
     "outcome": "outcome L0001",
     "undo": "undo L0001 --yes",
+    "levels": "export item_warehouse -o levels.xlsx --fields reorder_point,order_up_to",
+    "colleague": "load colleague.csv --yes --who marit",
+    "clash": "preview levels-edited.xlsx",
+    "good rows": "load levels-edited.xlsx --good-rows --yes",
+    "verify": "verify L0004",
     "history": "history",
 }
 """Name of the picture → the command; they run one after the other in one workspace."""
+
+STEPS = ("levels", "colleague", "good rows")
+"""What has to be done between pictures, and is not drawn."""
 
 CONSOLE = Console(width=COLUMNS, color_system="standard")
 
@@ -55,6 +63,11 @@ def main() -> None:
         story.write_changes(folder / "changes.csv")
         for picture, command in PICTURES.items():
             printed = run(command, folder)
+            if picture == "levels":
+                story.edit_levels(folder / "levels.xlsx", folder / "levels-edited.xlsx")
+                story.write_colleague(folder / "colleague.csv")
+            if picture in STEPS:
+                continue
             if len(sys.argv) < 2 or any(word in picture for word in sys.argv[1:]):
                 draw(command, printed, OUT / f"{picture}.png")
 

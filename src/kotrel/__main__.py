@@ -1,7 +1,5 @@
 """``python -m kotrel``."""
 
-import sys
+from kotrel.cli import program
 
-from kotrel.cli import main
-
-sys.exit(main())
+program()

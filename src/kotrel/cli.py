@@ -78,5 +78,18 @@ def _tell(error: KotrelError, as_json: bool) -> int:
     return error.status
 
 
+def program() -> None:
+    """The program as it is installed: runs and ends at once, without handing back a gigabyte piece by piece."""
+    import os
+
+    status = main()
+    try:
+        sys.stdout.flush()
+        sys.stderr.flush()
+    except (BrokenPipeError, ValueError, OSError):
+        pass
+    os._exit(status)
+
+
 if __name__ == "__main__":
-    sys.exit(main())
+    program()

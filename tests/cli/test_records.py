@@ -96,7 +96,9 @@ class Records(Shop):
         self.write("maps/levels.toml", 'record = "item_warehouse"', '[field.item]\ncolumn = "Article"', '[field.warehouse]\nrepeat = ["QUAY", "LOFT"]',
                    '[field.reorder_point]\ncolumn = "Min {warehouse}"', '[field.order_up_to]\ncolumn = "Max {warehouse}"')  # fmt: skip
         self.kotrel("load", "wide.csv", "--yes")
-        got = self.sql("SELECT item, warehouse, reorder_point, order_up_to FROM item_warehouse ORDER BY 1")
+        got = self.sql(
+            "SELECT item, warehouse, reorder_point, order_up_to FROM item_warehouse WHERE item LIKE 'ROP%' ORDER BY 1"
+        )
         self.assertEqual(got, [("ROP-00010", "QUAY", 10_000, 50_000), ("ROP-00020", "LOFT", 2_500, 20_000)])
         self.kotrel("prepare", "wide.csv", "-o", "long.csv")
         self.assertEqual(
@@ -242,7 +244,7 @@ class OnPostgres(Program):
         )
         with psycopg.connect(url) as connection:
             got = connection.execute(
-                "SELECT item, warehouse, reorder_point::text FROM practice.item_warehouse ORDER BY 1"
+                "SELECT item, warehouse, reorder_point::text FROM practice.item_warehouse WHERE item NOT LIKE 'CHN%' ORDER BY 1"
             ).fetchall()
         self.assertEqual(got, [("NEW-00001", "QUAY", "1.500"), ("ROP-00010", "LOFT", "3.000")])
         self.kotrel("export", "item", "-o", "back.csv", "--where", "code begins with 'NEW'", "--fields", "description")

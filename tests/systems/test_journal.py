@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from kotrel.core.changes import RecordChanges, before, put_together
 from kotrel.systems.interface import load_name
 from kotrel.systems.sql.database import quoted
-from kotrel.systems.sql.journal import from_image, image, journal_rows
+from kotrel.systems.sql.journal import from_images, image, journal_rows
 from kotrel.systems.sql.sqlite import SqliteDatabase
 from tests.support import small
 
@@ -34,7 +34,7 @@ class Images(unittest.TestCase):
         frame = pl.DataFrame(rows, schema=dict.fromkeys("abc", pl.String), orient="row")
         images = frame.select(image(frame, ["a", "b", "c"]).alias("x"))
         self.assertEqual([tuple(json.loads(text)) for text in images["x"]], rows)
-        self.assertEqual(images.select(from_image("x", ["a", "b", "c"])).rows(), rows)
+        self.assertEqual(from_images(images["x"], ["a", "b", "c"]).rows(), rows)
         connection = sqlite3.connect(":memory:")
         for text, row in zip(images["x"], rows, strict=True):
             got = connection.execute(

@@ -111,4 +111,20 @@ def _scenes(folder: Path) -> Iterator[_Scene]:
         "Take out what was loaded, to look at it",
         "export item -o colours.xlsx --fields description,cost,price --where vendor_code␣begins␣with␣'V-'",
     )
+    yield _Scene(
+        "A mass update: the reorder points of the shop go out",
+        "export item_warehouse -o levels.xlsx --fields reorder_point,order_up_to",
+    )
+    story.edit_levels(folder / "levels.xlsx", folder / "levels-edited.xlsx")
+    story.write_colleague(folder / "colleague.csv")
+    yield _Scene(
+        "Six are raised in the workbook. Meanwhile a colleague changes one of the same",
+        "load colleague.csv --yes --who marit --remark more␣rope␣for␣the␣ferry",
+    )
+    yield _Scene("What would loading the workbook do?", "preview levels-edited.xlsx", 1)
+    yield _Scene(
+        "Marit's figure counts; the other five are loaded",
+        "load levels-edited.xlsx --clash system --yes --remark reorder␣points",
+    )
+    yield _Scene("Read the load back", "verify L0006")
     yield _Scene("Everything is in the history", "history")

@@ -88,6 +88,8 @@ def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
         name = load_name(loaded.number or 0)
         screen.show(f"Loaded as {name}:")
         show_loaded_counts(screen, loaded.preview.counts())
+        for record, codes in loaded.preview.creates().items():
+            screen.show(f"Created: {record} {', '.join(codes)}")
         for path, number in loaded.rest:
             screen.show(f"Left out: {count(number, 'row')}, in {path} with the reasons: mend them there and load that.")
         screen.show(f"Next: kotrel outcome {name}    shows it row by row; kotrel undo {name} takes it back")

@@ -17,7 +17,7 @@ class ListNames:
 
     def __init__(self, rows: pl.DataFrame, record: Record) -> None:
         self.record = record
-        key = record.key[0]
+        key = record.code
         self.codes: list[str] = rows[key].to_list()
         self.names: dict[str, str] = {}
         names = dict(zip(self.codes, rows[record.called].to_list(), strict=True)) if record.called else {}

@@ -17,8 +17,6 @@ from kotrel.core.sheet import Table
 from kotrel.core.sources import raw_values
 from kotrel.core.tidying import Setting, Tidied, column_mark, tidy
 
-CLEARS = (CLEAR, CLEAR.upper(), "(Clear)")
-
 
 def understand(table: Table, matched: Matched, conventions: Conventions, today: date, mark: Mark | None = None) -> Rows:
     """Reads every field that cells or a fixed value feed, as its kind; made values come later (see making).
@@ -38,16 +36,7 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
     headings = {column.letter: column.heading for column in table.columns}
     nowhere = pl.Series([False], dtype=pl.Boolean).new_from_index(0, table.rows)
 
-    raw: dict[str, pl.Series] = {}
-    wiped: list[pl.Series] = []
-    for name, source in matched.sources.items():
-        raw[name] = raw_values(table, source)
-        wipes = raw[name].is_in(CLEARS) if source.columns else nowhere
-        if wipes.any():
-            wiped.append(wipes.fill_null(False).alias(clearing(name)))
-            raw[name] = raw[name].set(wipes, None)
-
-    def tidied_column(name: str) -> Tidied:
+    def tidied_column(name: str) -> tuple[Tidied, pl.Series | None]:
         source = matched.sources[name]
 
         def kinds(kind: str) -> pl.Series:
@@ -55,10 +44,17 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
                 return table.kind_is(source.letter, kind) if source.letter else nowhere
             return nowhere
 
-        return tidy(sheet_rows, raw[name], kinds, record.fields[name], setting)
+        raw = raw_values(table, source)
+        wipes = _says_clear(raw) if source.columns else None
+        if wipes is not None:
+            raw = raw.set(wipes, None)
+        return tidy(sheet_rows, raw, kinds, record.fields[name], setting), wipes
 
-    for (name, source), tidied in zip(matched.sources.items(), at_once(tidied_column, matched.sources), strict=True):
+    done = at_once(tidied_column, matched.sources)
+    for (name, source), (tidied, wipes) in zip(matched.sources.items(), done, strict=True):
         columns.append(tidied.values.alias(name))
+        if wipes is not None:
+            columns.append(wipes.alias(clearing(name)))
         heading = headings.get(source.letter or "", "")
         findings += [
             FindingGroup(each.severity, each.kind, each.title, record.name, name, source.letter, each.cells, heading)
@@ -69,12 +65,20 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
         table,
         record,
         matched.letters,
-        pl.DataFrame([*columns, *wiped]),
+        pl.DataFrame(columns),
         tuple(findings),
         tuple(repairs),
         dict(matched.sources),
     )
     return replace(rows, findings=(*_about_headings(rows, matched), *rows.findings))
+
+
+def _says_clear(values: pl.Series) -> pl.Series | None:
+    """Where a cell says that the value is to be wiped, or None where none does. Its length alone rules out nearly all cells."""
+    as_long = (values.str.len_bytes() == len(CLEAR)).fill_null(False)
+    if not as_long.any() or not (values.filter(as_long).str.to_lowercase() == CLEAR).any():
+        return None
+    return (values.str.to_lowercase() == CLEAR).fill_null(False)
 
 
 def _rows_that_say_anything(table: Table, matched: Matched) -> Table:

@@ -65,6 +65,7 @@ def details(items: pl.DataFrame) -> dict[str, pl.DataFrame]:
         _first(items, category) for category in ("ROPE-BRAID", "FASTENING-SHACKLE", "SAFETY-AID", "SAFETY-FLARE")
     )
     return {
+        "item_warehouse": _levels(items.filter(pl.col("code").str.starts_with("CHN-"))),
         "work_place": _table(WORK_PLACES, "code", "name", "warehouse"),
         "operation": _table(OPERATIONS, "code", "name", "work_place", "minutes"),
         "asset": _assets(),
@@ -155,6 +156,21 @@ def _prices(items: pl.DataFrame) -> pl.DataFrame:
             ("FLEET", code, unit, "0.000", "2026-07-01", None, "12.500"),
         ]
     return _table(prices, "price_list", "item", "unit", "from_quantity", "from_date", "amount", "percent_off")
+
+
+def _levels(items: pl.DataFrame) -> pl.DataFrame:
+    """When chain is ordered again in the shop: at 20 m, up to 120 m; joining links at 10, up to 60."""
+    count = items.height
+    metres = pl.col("unit") == "M"
+    return items.select(
+        pl.col("code").alias("item"),
+        pl.lit("QUAY").alias("warehouse"),
+        pl.when(metres).then(pl.lit("20.000")).otherwise(pl.lit("10.000")).alias("reorder_point"),
+        pl.when(metres).then(pl.lit("120.000")).otherwise(pl.lit("60.000")).alias("order_up_to"),
+        pl.Series(
+            "default_bin", [f"Q-{1 + place % 6:02d}-{'ABCD'[place % 4]}" for place in range(count)], dtype=pl.String
+        ),
+    )
 
 
 def _assets() -> pl.DataFrame:

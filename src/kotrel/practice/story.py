@@ -81,6 +81,23 @@ def _write(path: Path, rows: list[list[object]]) -> None:
     book.close()
 
 
+def edit_levels(exported: Path, edited: Path) -> None:
+    """The mass update: somebody raises the reorder points of six chains in the workbook that was exported."""
+    import openpyxl
+
+    book = openpyxl.load_workbook(exported)
+    sheet = book.worksheets[0]
+    for row in range(2, 8):
+        sheet.cell(row, 3).value = 35
+    book.save(edited)
+
+
+def write_colleague(path: Path) -> None:
+    """Meanwhile a colleague, who knows nothing of it, changes one of the same reorder points, and another level."""
+    lines = ["Item,Warehouse,Reorder point,Order up to", "CHN-00020,QUAY,50,", "CHN-00100,QUAY,,90"]
+    path.write_text("\n".join([*lines, ""]), "utf-8")
+
+
 def write_changes(path: Path) -> None:
     """A mass update as a text file: a few fields of a few items, and nothing else."""
     lines = [

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from rich.table import Table
@@ -41,6 +42,8 @@ def show_record(screen: Screen, record: Record) -> None:
         screen.show(Text(f"also known by {' with '.join(group)}", style="dim"))
     for group in record.together:
         screen.show(Text(f"all or none of {', '.join(group)}", style="dim"))
+    for rule in _rules(record):
+        screen.show(Text(rule, style="dim"))
     table = Table(box=None, padding=(0, 3, 0, 0), header_style="dim")
     for heading in ("field", "heading", "must", "what", "rules"):
         table.add_column(heading, overflow="fold")
@@ -51,6 +54,20 @@ def show_record(screen: Screen, record: Record) -> None:
         style = "bold" if field.must != "may" else "dim" if field.is_kept else ""
         table.add_row(Text(field.name, style=style), field.title, must, Text(what(field)), Text(rules(field)))
     screen.show(Text(""), table)
+
+
+def _rules(record: Record) -> Iterator[str]:
+    """The rules that look at several fields, in words."""
+    for group in record.exactly_one:
+        yield f"exactly one of {', '.join(group)}"
+    for low, high in record.in_order:
+        yield f"{low} never {'after' if record.fields[low].kind == 'date' else 'above'} {high}"
+    for group in record.unique_together:
+        yield f"{', '.join(group)} together on one row only"
+    for first, second in record.circles:
+        yield f"never round in a circle from {first} by {second}"
+    for (reference, name), value in record.needs.items():
+        yield f"the {reference} must have {name} = {value}"
 
 
 def records_json(description: Description) -> dict[str, Any]:

@@ -22,9 +22,11 @@ STYLES = {"new": "green", "changed": "yellow", "removed": "magenta", "same": "di
 
 def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
     """What a load would do: counts first, then from what to what."""
-    for checked in preview.checked:
+    for place, checked in enumerate(preview.checked):
         if checked.created and checked.ok:
             continue
+        if place:
+            screen.show("")
         if not checked.ok:
             show_checked(screen, checked, every, False)
         else:

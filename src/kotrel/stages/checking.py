@@ -17,8 +17,9 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.findings import cells_of, rows_with
 from kotrel.core.held import Held, InLoad
 from kotrel.core.rows import Rows
+from kotrel.stages.reading_ahead import reading_ahead
 from kotrel.stages.readying import demand_ways, make_ready
-from kotrel.stages.understanding import Understood, Wanted, understand_file
+from kotrel.stages.understanding import Expect, Understood, Wanted, understand_file
 from kotrel.systems.interface import Reading, Refusal, Step
 from kotrel.workspace.exports import RememberedExport
 from kotrel.workspace.settings import Workspace
@@ -47,14 +48,22 @@ class Checked:
 
 
 def understand_files(
-    files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: date, step: Step
+    files: Sequence[Path],
+    workspace: Workspace,
+    wanted: Wanted,
+    today: date,
+    step: Step,
+    expect: Expect | None = None,
 ) -> list[Understood]:
     """All files as rows, in the order in which their records are loaded.
+
+    Args:
+        expect: told each record, its fields and the number of rows as soon as they are known.
 
     Raises:
         WrongUse: two files hold the same record.
     """
-    understood = [each for path in files for each in understand_file(path, workspace, wanted, today, step)]
+    understood = [each for path in files for each in understand_file(path, workspace, wanted, today, step, expect)]
     order = {name: place for place, name in enumerate(workspace.description.order)}
     understood.sort(key=lambda each: order[each.rows.record.name])
     for first, second in itertools.pairwise(understood):
@@ -138,6 +147,6 @@ def _in_load(rows: Rows, before: InLoad | None) -> InLoad:
 
 def check_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Checked]:
     """Reads, understands and checks files against the system."""
-    understood = understand_files(files, workspace, wanted, today, step)
-    with workspace.system().reading() as reading:
-        return check_all(understood, workspace, wanted, reading, step)
+    with workspace.system().reading() as reading, reading_ahead(reading) as ahead:
+        understood = understand_files(files, workspace, wanted, today, step, ahead.expect)
+        return check_all(understood, workspace, wanted, ahead, step)

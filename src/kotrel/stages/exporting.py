@@ -138,7 +138,7 @@ def _sheet(
     for field in fields:
         columns.append(OutColumn(field.title, field))
         series.append(rows[field.name])
-        if chosen.with_names and field.to is not None:
+        if chosen.with_names and field.to is not None and not field.within:
             known = names(field.to).names
             columns.append(OutColumn(f"Name of {field.title.lower()}"))
             series.append(
@@ -218,8 +218,8 @@ def make_template(records: Sequence[str], path: Path, workspace: Workspace, with
             for field in fields:
                 if field.to is not None and field.to not in lists:
                     about = workspace.description.records[field.to]
-                    wanted = [about.key[0], *([about.called] if about.called else [])]
-                    rows = reading.read(field.to, wanted).sort(wanted[0])
+                    wanted = [about.code, *([about.called] if about.called else [])]
+                    rows = reading.read(field.to, wanted).unique(about.code, keep="first").sort(about.code)
                     if rows.height <= MOST_IN_LIST:
                         lists[field.to] = rows
             names = [field.name for field in fields]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
@@ -74,7 +74,13 @@ def record_named(description: Description, name: str) -> Record:
     raise WrongUse(f"the system takes no record “{name}”", hint, "no-such-record")
 
 
-def understand_file(path: Path, workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Understood]:
+Expect = Callable[[Record, Sequence[str], int], None]
+"""Told a record, the fields that a sheet has of it, and how many rows there are, before they are read."""
+
+
+def understand_file(
+    path: Path, workspace: Workspace, wanted: Wanted, today: date, step: Step, expect: Expect | None = None
+) -> list[Understood]:
     """Reads one file and understands the sheets in it that fit: each as one record, or as several where a saved match says so.
 
     Raises:
@@ -85,6 +91,9 @@ def understand_file(path: Path, workspace: Workspace, wanted: Wanted, today: dat
     step("matching columns")
     tables = tables_of(grids, wanted.heading_row)
     chosen = match_tables(tables, workspace, wanted, str(path))
+    for table, matches, _ in chosen if expect else ():
+        for matched in matches:
+            expect(matched.record, list(matched.sources), table.rows)  # type: ignore[misc]
     taken = [each.table for each in chosen]
     others = [f"“{other.sheet}”" + ("" if other.rows else " (empty)") for other in tables if other not in taken]
     step("tidying values")

@@ -20,13 +20,20 @@ def check_keys(rows: Rows, held: Held) -> list[FindingGroup]:
                 "error", "missing", "must be filled", field, rows.values[name].is_null(), "every row needs it"
             )
     keyed = rows.values.select(key).drop_nulls()
-    if keyed.n_unique() == keyed.height if len(key) > 1 else keyed.to_series().n_unique() == keyed.height:
+    if keyed.n_unique() == keyed.height if len(key) > 1 else all_different(keyed.to_series()):
         return found
     keyed = rows.values.select(key)
     twice = keyed.is_duplicated() & keyed.select(pl.all_horizontal(pl.all().is_not_null())).to_series()
     if twice.any():
         found.append(_twice_in_sheet(rows, rows.values.filter(twice)))
     return found
+
+
+def all_different(values: pl.Series) -> bool:
+    """True where no value stands twice. Sheets are often sorted, and then neighbours tell, at a tenth of the time."""
+    if values.is_sorted():
+        return not (values.slice(1) == values.slice(0, len(values) - 1)).any() if len(values) > 1 else True
+    return values.n_unique() == len(values)
 
 
 def _twice_in_sheet(rows: Rows, doubled: pl.DataFrame) -> FindingGroup:

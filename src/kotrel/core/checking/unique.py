@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.checking.keys import few
+from kotrel.core.checking.keys import all_different, few
 from kotrel.core.description import Field, Record
 from kotrel.core.findings import FindingGroup, cells_of
 from kotrel.core.held import Held, after_load
@@ -39,7 +39,7 @@ def _parts(rows: Rows, field: Field) -> pl.DataFrame:
 
 
 def _in_sheet(rows: Rows, parts: pl.DataFrame) -> list[FindingGroup]:
-    if parts["value"].n_unique() == parts.height:
+    if all_different(parts["value"]):
         return []
     twice = parts.filter(parts["value"].is_duplicated())
     where = twice.group_by("value", maintain_order=True).agg(
@@ -100,13 +100,17 @@ def _in_other_records(rows: Rows, parts: pl.DataFrame, group: str, held: Held) -
         if (owners := _owners(rows.record, other)) is None:
             continue
         own, theirs = owners
-        mine = parts if own in rows.record.key else parts.join(after_load(rows, held, (own,)), on="row")
-        mine = mine.with_columns(pl.col(f"own {own}" if own in rows.record.key else own).alias("my owner"))
         there = pl.concat([_holders(other, name, parts["value"], theirs, held) for name in fields])
         coming = held.coming(other, [*fields, theirs])
         there = pl.concat(
             [there, *(coming.select(pl.col(theirs).alias("owner"), pl.col(name).alias("value")) for name in fields)]
         ).drop_nulls()
+        mine = parts.filter(parts["value"].is_in(there["value"].implode())) if there.height else parts.clear()
+        if not mine.height:
+            continue
+        if own not in rows.record.key:
+            mine = mine.join(after_load(rows, held, (own,)), on="row")
+        mine = mine.with_columns(pl.col(f"own {own}" if own in rows.record.key else own).alias("my owner"))
         clash = mine.join(there, on="value").filter(pl.col("my owner").ne_missing(pl.col("owner"))).sort("row")
         if clash.height:
             about = held.description.records[str(other.fields[theirs].to)] if theirs not in other.key else other
