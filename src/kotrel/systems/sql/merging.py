@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 
 import polars as pl
 
@@ -16,6 +17,10 @@ from kotrel.systems.sql.store import Store, literal
 
 MOST_REFUSALS = 20
 """So many refused rows are looked for; the rest may be refused too, and the message says so."""
+
+
+MANY = 50_000
+"""From so many removed rows on, references to them are checked table by table."""
 
 
 class Stage:
@@ -109,13 +114,14 @@ class Stage:
         counts = self.changes.counts
         if counts.get("removed"):
             key = store.record.key
-            done["removed"] = database.run_counting(
-                f"DELETE FROM {table} AS t WHERE EXISTS "
-                f"(SELECT 1 FROM {self.name} AS s WHERE s.action = 'removed' AND {self._same_key()}{only}){mine}"
-                if database.dialect == "postgresql" or len(key) > 1
-                else f"DELETE FROM {table} AS t WHERE t.{store.column(key[0])} IN "
-                f"(SELECT {quoted('to ' + key[0])} FROM {self.name} AS s WHERE s.action = 'removed'{only}){mine}"
-            )
+            with self._references_checked_at_once(counts["removed"] if span is None else 0):
+                done["removed"] = database.run_counting(
+                    f"DELETE FROM {table} AS t WHERE EXISTS "
+                    f"(SELECT 1 FROM {self.name} AS s WHERE s.action = 'removed' AND {self._same_key()}{only}){mine}"
+                    if database.dialect == "postgresql" or len(key) > 1
+                    else f"DELETE FROM {table} AS t WHERE t.{store.column(key[0])} IN "
+                    f"(SELECT {quoted('to ' + key[0])} FROM {self.name} AS s WHERE s.action = 'removed'{only}){mine}"
+                )
         touched = self.changes.touched_fields()
         if counts["changed"] and touched:
             where = f"WHERE s.action = 'changed' AND {self._same_key()}{only}{mine}"
@@ -128,6 +134,28 @@ class Stage:
         if counts["new"]:
             done["new"] = self._insert(only, mine)
         return done
+
+    @contextmanager
+    def _references_checked_at_once(self, rows: int) -> Iterator[None]:
+        """Lets PostgreSQL check references to many removed rows once for each table, not once for each row and table.
+
+        The constraints are taken away and put back in the same transaction; putting them back checks all rows. Only in
+        tables of Kotrel's own making: nobody else's constraints are touched.
+        """
+        database, store = self.database, self.store
+        if database.dialect != "postgresql" or store.plain or rows < MANY:
+            yield
+            return
+        found = database.run(
+            "SELECT conrelid::regclass::text, quote_ident(conname), pg_get_constraintdef(oid) FROM pg_constraint "
+            "WHERE contype = 'f' AND confrelid = to_regclass(?) ORDER BY 1, 2",
+            [store.name],
+        )
+        for table, name, _ in found:
+            database.run(f"ALTER TABLE {table} DROP CONSTRAINT {name}")
+        yield
+        for table, name, definition in found:
+            database.run(f"ALTER TABLE {table} ADD CONSTRAINT {name} {definition}")
 
     def _sets(self, names: Sequence[str]) -> str:
         return ", ".join(f"{self.store.column(name)} = s.{quoted('to ' + name)}" for name in names)
