@@ -6,8 +6,9 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kotrel.core.changes import RecordChanges, compare, reverse
+from kotrel.core.changes import RecordChanges, compare
 from kotrel.core.checking import check_rows
+from kotrel.core.way_back import reverse
 from tests.support import held, rows, small
 
 FIELDS = ("code", "description", "unit", "cost")

@@ -9,7 +9,8 @@ import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kotrel.core.changes import RecordChanges, before, compare, reverse
+from kotrel.core.changes import RecordChanges, before, compare
+from kotrel.core.way_back import reverse
 from kotrel.systems.interface import Moved, Refused, Stamp
 from kotrel.systems.sql import journal_tables
 from kotrel.systems.sql.journal import SCHEMA, has_journal

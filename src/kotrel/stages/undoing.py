@@ -9,8 +9,9 @@ from datetime import datetime
 
 import polars as pl
 
-from kotrel.core.changes import InTheWay, RecordChanges, before, reverse
+from kotrel.core.changes import RecordChanges, before
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.way_back import InTheWay, reverse
 from kotrel.systems.interface import Entry, Moved, Refused, Stamp, Step, System, Writing, load_name
 
 TRIES = 3

@@ -10,8 +10,9 @@ from datetime import datetime
 
 import polars as pl
 
-from kotrel.core.changes import InTheWay, RecordChanges, Rest
+from kotrel.core.changes import RecordChanges, Rest
 from kotrel.core.description import Description, Record
+from kotrel.core.way_back import InTheWay
 
 Step = Callable[[str], None]
 """Told the name of each step of a long work as it begins."""

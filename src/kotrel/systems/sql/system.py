@@ -8,9 +8,10 @@ from dataclasses import replace
 
 import polars as pl
 
-from kotrel.core.changes import InTheWay, RecordChanges, Rest, before, key_text
+from kotrel.core.changes import RecordChanges, Rest, before, key_text
 from kotrel.core.description import Description, Record
 from kotrel.core.errors import WrongUse
+from kotrel.core.way_back import InTheWay
 from kotrel.systems.interface import Entry, Reading, Refused, Stamp, Step, System, Writing, load_name
 from kotrel.systems.sql import journal
 from kotrel.systems.sql.database import Database, RowRefused, quoted
