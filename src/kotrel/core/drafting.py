@@ -116,9 +116,7 @@ def _key(facts: TableFacts) -> tuple[tuple[str, ...], str | None]:
     if len(facts.primary) == 1 and facts.column(facts.primary[0]).kind == "whole":
         number = facts.primary[0]
         usable = [
-            group
-            for group in facts.uniques
-            if number not in group and all(facts.column(name).must or len(group) == 1 for name in group)
+            group for group in facts.uniques if number not in group and all(facts.column(name).must for name in group)
         ]
         if usable:
             best = min(usable, key=lambda group: (not any(_CODE.search(name) for name in group), len(group)))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import polars as pl
+from collections import deque
 
 from kotrel.core.findings import FindingGroup, cells_of
 from kotrel.core.held import Held
@@ -10,6 +10,9 @@ from kotrel.core.rows import Rows
 
 LONGEST = 8
 """So many links of a circle are printed; of a longer one the first and the last."""
+
+MOST_STEPS = 1_000_000
+"""So many steps are taken to print circles."""
 
 
 def check_circles(rows: Rows, held: Held) -> list[FindingGroup]:
@@ -22,16 +25,23 @@ def check_circles(rows: Rows, held: Held) -> list[FindingGroup]:
         if not own.height:
             continue
         links = _links(rows, held, first, second)
-        circle_of = _circles(own[first].unique().to_list(), links)
-        if not circle_of:
+        group_of = _groups(own[first].unique().to_list(), links)
+        bad = [
+            (row, code, leads_to)
+            for row, code, leads_to in own.iter_rows()
+            if code == leads_to or (code in group_of and group_of[code] == group_of.get(leads_to))
+        ]
+        if not bad:
             continue
-        within = pl.Series(
-            [leads_to in circle_of.get(code, ()) for code, leads_to in own.select(first, second).iter_rows()]
-        )
-        bad = own.filter(within)
-        messages = [_printed(circle_of[code]) for code in bad[first]]
+        messages: list[str] = []
+        steps = MOST_STEPS
+        for _, code, leads_to in bad:
+            path, walked = _way(leads_to, code, links, steps)
+            steps -= walked
+            messages.append(_printed([code, *path]) if path else "leads back to itself, in a very long circle")
         title = f"{rows.record.fields[second].title} leads back to itself"
-        found.append(rows.group("error", "circle", title, second, cells_of(bad["row"], bad[second], messages)))
+        cells = cells_of([row for row, _, _ in bad], [leads_to for _, _, leads_to in bad], messages)
+        found.append(rows.group("error", "circle", title, second, cells))
     return found
 
 
@@ -50,35 +60,65 @@ def _links(rows: Rows, held: Held, first: str, second: str) -> dict[str, list[st
     return links
 
 
-def _circles(starts: list[str], links: dict[str, list[str]]) -> dict[str, list[str]]:
-    """Code → the circle it is part of, for every code of a circle that can be reached from the starts.
+def _groups(starts: list[str], links: dict[str, list[str]]) -> dict[str, int]:
+    """Code → the number of its group, for every code that can be reached; two codes of a group lead to each other.
 
-    A walk in depth with its path kept: each code is entered once, so it takes time in proportion to the links.
+    Tarjan's algorithm (SIAM J. Comput. 1, 1972) with a stack of its own: it takes time in proportion to the links.
     """
-    done: set[str] = set()
-    found: dict[str, list[str]] = {}
+    order: dict[str, int] = {}
+    low: dict[str, int] = {}
+    group: dict[str, int] = {}
+    waiting: list[str] = []
     for start in starts:
-        if start in done:
+        if start in order:
             continue
-        path: list[str] = [start]
-        places = {start: 0}
-        open_links = [iter(links.get(start, ()))]
-        while open_links:
-            following = next(open_links[-1], None)
+        order[start] = low[start] = len(order)
+        waiting.append(start)
+        walk = [(start, iter(links.get(start, ())))]
+        while walk:
+            code, ahead = walk[-1]
+            following = next(ahead, None)
             if following is None:
-                open_links.pop()
-                left = path.pop()
-                del places[left]
-                done.add(left)
-            elif following in places:
-                circle = path[places[following] :]
-                for place, code in enumerate(circle):
-                    found.setdefault(code, [*circle[place:], *circle[: place + 1]])
-            elif following not in done:
-                places[following] = len(path)
-                path.append(following)
-                open_links.append(iter(links.get(following, ())))
-    return found
+                walk.pop()
+                if walk:
+                    low[walk[-1][0]] = min(low[walk[-1][0]], low[code])
+                if low[code] == order[code]:
+                    while True:
+                        member = waiting.pop()
+                        group[member] = order[code]
+                        if member == code:
+                            break
+            elif following not in order:
+                order[following] = low[following] = len(order)
+                waiting.append(following)
+                walk.append((following, iter(links.get(following, ()))))
+            elif following not in group:
+                low[code] = min(low[code], order[following])
+    return group
+
+
+def _way(start: str, goal: str, links: dict[str, list[str]], most: int) -> tuple[list[str], int]:
+    """The shortest way from one code to another, both ends in it, and how many steps were taken to find it.
+
+    Empty where it was not found in ``most`` steps.
+    """
+    came: dict[str, str] = {}
+    seen, line = {start}, deque([start])
+    steps = 0
+    while line and steps < most:
+        code = line.popleft()
+        steps += 1
+        if code == goal:
+            way = [code]
+            while way[-1] != start:
+                way.append(came[way[-1]])
+            return way[::-1], steps
+        for following in links.get(code, ()):
+            if following not in seen:
+                seen.add(following)
+                came[following] = code
+                line.append(following)
+    return [], steps
 
 
 def _printed(circle: list[str]) -> str:
