@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import argparse
 import getpass
+import re
 import sys
+from collections.abc import Iterable
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -104,6 +106,12 @@ def files_of(args: argparse.Namespace) -> list[Path]:
         is_pattern = any(mark in path.name for mark in "*?[") and not path.exists()
         found += (sorted(path.parent.glob(path.name)) if is_pattern else []) or [path]
     return found
+
+
+def named(files: Iterable[object]) -> str:
+    """Files as they are typed on a command line: a name with blanks in quotes."""
+    names = [str(file) for file in files]
+    return " ".join(f'"{name}"' if re.search(r"[\s&()']", name) else name for name in names)
 
 
 def wanted_of(args: argparse.Namespace) -> Wanted:

@@ -5,10 +5,10 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from kotrel.commands._shared import add_files, files_of, now, wanted_of, workspace_of
+from kotrel.commands._shared import add_files, files_of, named, now, wanted_of, workspace_of
 from kotrel.core.rows import Rows
 from kotrel.core.words import read_yes_no
-from kotrel.reports.findings import checked_json, show_checked
+from kotrel.reports.findings import checked_json, show_checked, show_created
 from kotrel.reports.screen import Screen
 from kotrel.sheets.marking import Marked, mark, marked_name
 from kotrel.sheets.writing import demand_free
@@ -57,8 +57,11 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     for place, each in enumerate(checked):
         if place:
             screen.show("")
-        show_checked(screen, each, args.all, args.repairs)
-    names = " ".join(args.files)
+        if each.created and each.ok:
+            show_created(screen, each)
+        else:
+            show_checked(screen, each, args.all, args.repairs)
+    names = named(args.files)
     screen.show("")
     for copy in marked:
         for remark in copy.remarks:
@@ -74,7 +77,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         )
     if not ok and marked:
         screen.show(
-            f"Next: mend the coloured cells there, save it, then: kotrel check {' '.join(str(copy.path) for copy in marked)}"
+            f"Next: mend the coloured cells there, save it, then: kotrel check {named(copy.path for copy in marked)}"
         )
     elif ok:
         screen.show(f"Next: kotrel preview {names}")

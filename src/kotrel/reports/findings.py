@@ -33,6 +33,20 @@ def show_checked(screen: Screen, checked: Checked, every: bool, repairs: bool) -
         show_repairs(screen, rows, every)
 
 
+def show_created(screen: Screen, checked: Checked) -> None:
+    """The values that a load would add to a list, by name, with what each is nearly like."""
+    rows = checked.rows
+    title = rows.record.title.lower()
+    codes = rows.values[rows.record.code].to_list()
+    line = Text(f"creates {count(len(codes), title)}: ", style="bold magenta")
+    screen.show(line.append(", ".join(codes), style=""))
+    for group in rows.findings:
+        if group.kind != "nearly-on-list":
+            continue
+        for value, hint in group.cells.select("value", "suggestion").iter_rows():
+            screen.show(Text(f"  {value}: is it {hint}", style="yellow"))
+
+
 def headline(rows: Rows) -> Text:
     """``new-items.xlsx · sheet “Range 27” · rows 5–416 as item``."""
     table = rows.table

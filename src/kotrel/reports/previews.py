@@ -11,7 +11,7 @@ from rich.text import Text
 from kotrel.core.changes import RecordChanges
 from kotrel.core.description import Record
 from kotrel.core.rows import Rows
-from kotrel.reports.findings import counts_line, headline, show_checked
+from kotrel.reports.findings import counts_line, headline, show_checked, show_created
 from kotrel.reports.screen import Screen
 from kotrel.reports.words import count, listed, short
 from kotrel.stages.previewing import Preview
@@ -34,7 +34,9 @@ def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
             for remark in checked.remarks:
                 screen.show(Text(f"  {remark}", style="dim"))
         _show_defaulted(screen, checked.rows)
-    _show_creates(screen, preview)
+    for checked in preview.checked:
+        if checked.created:
+            show_created(screen, checked)
     if preview.before is not None:
         before = preview.before
         screen.show(Text(f"The same content was loaded already, as {before.name} by {before.who}.", style="yellow"))
@@ -45,31 +47,17 @@ def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
 
 
 def _show_defaulted(screen: Screen, rows: Rows) -> None:
-    """What blank cells were given: field, value, in how many rows, and where it comes from."""
+    """What blank cells were given, put together where it comes from one place and goes into as many rows."""
+    groups: dict[tuple[str, int], list[str]] = {}
     for each in rows.defaulted:
-        title = rows.record.fields[each.field].title
-        source = {"match": "by the match", "system": "by system.toml"}.get(each.source, f"from {each.source}")
-        line = Text("  defaulted ", style="dim").append(f"{title} = {short(each.value, 40)}", style="")
-        screen.show(line.append(f" in {count(len(each.rows), 'row')}, {source}", style="dim"))
-
-
-def _show_creates(screen: Screen, preview: Preview) -> None:
-    """Each value that is added to a list, by name, with what is doubtful about it."""
-    for checked in preview.checked:
-        if not checked.created:
-            continue
-        rows = checked.rows
-        codes = rows.values[rows.record.code].to_list()
-        line = Text(
-            f"creates {count(len(codes), rows.record.title.lower(), rows.record.title.lower() + 's')}: ",
-            style="bold magenta",
+        value = f"{rows.record.fields[each.field].title} {short(each.value, 40)}"
+        groups.setdefault((each.source, len(each.rows)), []).append(value)
+    for (source, number), values in groups.items():
+        of = {"match": "the match", "system": "system.toml"}.get(
+            source, f"the {source}" if source in rows.fields else source
         )
-        screen.show(line.append(", ".join(codes), style=""))
-        for group in rows.findings:
-            for value, hint in (
-                group.cells.filter(pl.lit(group.kind == "nearly-on-list")).select("value", "suggestion").iter_rows()
-            ):
-                screen.show(Text(f"  {value}: is it {hint}", style="yellow"))
+        line = Text(f"  blank cells of {count(number, 'row')} filled from {of}: ", style="dim")
+        screen.show(line.append(listed(values, 8), style=""))
 
 
 def counts_text(changes: RecordChanges) -> Text:

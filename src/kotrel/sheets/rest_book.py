@@ -13,6 +13,9 @@ from kotrel.sheets.marking import COLUMN
 from kotrel.sheets.tables_out import EXACT_DIGITS
 from kotrel.sheets.writing import demand_free, written_whole
 
+MOST_COMMENTS = 2_000
+"""More rows than that get no comment: the column at the end has them all."""
+
 _NAME_LENGTH = 31
 """Most characters of a sheet's name (ECMA-376)."""
 
@@ -81,5 +84,12 @@ def _write(out: Any, sheet: Any, each: RestSheet) -> None:
                 sheet.write_string(row, place, value, text)
     sheet.set_column(last, last, 60)
     for row, number in enumerate(rest.cells["row"], start=1):
-        sheet.write_string(row, last, each.reasons.get(number, ""), why)
-    sheet.freeze_panes(1, 0)
+        reason = each.reasons.get(number, "")
+        sheet.write_string(row, last, reason, why)
+        if reason and row <= MOST_COMMENTS:
+            # The last column of a wide sheet is out of sight: the reason is at hand where the row begins, too.
+            sheet.write_comment(row, 0, reason, {"x_scale": 2.5, "author": "Kotrel"})
+    wrong = out.add_format({"bg_color": "#FFC7CE"})
+    if rest.cells.height:
+        sheet.conditional_format(1, 0, rest.cells.height, 0, {"type": "no_errors", "format": wrong})
+    sheet.freeze_panes(1, 1)

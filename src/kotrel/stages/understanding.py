@@ -95,7 +95,7 @@ def understand_file(
         for matched in matches:
             expect(matched.record, list(matched.sources), table.rows)  # type: ignore[misc]
     taken = [each.table for each in chosen]
-    others = [f"“{other.sheet}”" + ("" if other.rows else " (empty)") for other in tables if other not in taken]
+    others = [f"“{other.sheet}”" + ("" if other.rows else " (no rows)") for other in tables if other not in taken]
     step("tidying values")
     found: list[Understood] = []
     export, said = _export_of(path, workspace, wanted.ways.since)
