@@ -7,11 +7,14 @@ import unittest
 from pathlib import Path
 from unittest.mock import patch
 
-from kotrel.core.errors import WrongUse
+import psycopg
+
+from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.practice.setup import set_up
 from kotrel.systems.opening import _password, database_at, shown, without_password
 from kotrel.systems.sql import journal
 from kotrel.workspace.creating import add_journal, create_workspace
+from tests.support import postgres_url
 
 
 class Addresses(unittest.TestCase):
@@ -80,3 +83,47 @@ class SettingUp(unittest.TestCase):
         (self.folder / "w" / "system.toml").write_text("# mine\n", "utf-8")
         create_workspace(self.folder / "w", None, practice=False, with_journal=False)
         self.assertEqual((self.folder / "w" / "system.toml").read_text("utf-8"), "# mine\n")
+
+
+class Patience(unittest.TestCase):
+    """A server that does not answer is asked again; one that refuses is not."""
+
+    def connect(self, *answers):
+        from kotrel.systems.sql import postgresql
+
+        asked = []
+
+        def answer(*words, **more):
+            asked.append(more)
+            one = answers[min(len(asked), len(answers)) - 1]
+            if isinstance(one, Exception):
+                raise one
+            return one
+
+        with patch.object(postgresql.psycopg, "connect", answer), patch.object(postgresql.time, "sleep") as slept:
+            try:
+                got = postgresql._connected("postgresql://u@h/d", "the server", {})
+            except OutOfReach as error:
+                got = error
+        return got, asked, slept.call_count
+
+    def test_tried_again_and_then_there(self):
+        down = psycopg.OperationalError("connection refused")
+        got, asked, pauses = self.connect(down, down, "a connection")
+        self.assertEqual((got, len(asked), pauses), ("a connection", 3, 2))
+        self.assertTrue(all(each["connect_timeout"] and each["tcp_user_timeout"] for each in asked), "never a hang")
+
+    def test_given_up_after_a_few_tries_in_clear_words(self):
+        got, asked, _ = self.connect(psycopg.OperationalError("connection refused"))
+        self.assertEqual((got.kind, len(asked)), ("system-down", 3))
+
+    def test_a_wrong_password_is_not_tried_again(self):
+        got, asked, pauses = self.connect(psycopg.OperationalError('password authentication failed for user "u"'))
+        self.assertEqual((got.kind, len(asked), pauses), ("password-refused", 1, 0))
+
+    def test_a_step_that_takes_too_long_is_stopped(self):
+        database = database_at(postgres_url(), Path(), time_limit=1)()
+        self.addCleanup(database.close)
+        with self.assertRaises(OutOfReach) as caught:
+            database.run("SELECT pg_sleep(20)")
+        self.assertEqual(caught.exception.kind, "time-limit")

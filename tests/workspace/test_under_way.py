@@ -51,7 +51,7 @@ class UnderWay(unittest.TestCase):
         child.wait()
         child.stdout.close()
         [found] = cut_off(self.hidden)
-        self.assertEqual((found.who, found.files, found.fingerprint), ("marit", ("a.xlsx",), "f00"))
+        self.assertEqual((found.who, found.what, found.fingerprint), ("marit", "load of a.xlsx", "f00"))
         told(found)
         self.assertEqual(cut_off(self.hidden), [])
 

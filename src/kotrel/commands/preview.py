@@ -35,6 +35,11 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         screen.show(f"      kotrel load {names} --good-rows    loads what is right and hands back the rest")
     elif not preview.ok:
         screen.show(f"A load would be refused as it is. Next: kotrel check {names} --all")
+    elif preview.touches and preview.before is not None:
+        screen.show(
+            f"A load would find nothing to do: it was {preview.before.name} already, and others have changed it since."
+        )
+        screen.show(f"      kotrel load {names} --again    loads it once more, over what has changed")
     elif not preview.touches:
         screen.show("Nothing to do: the system holds all of it already.")
     else:

@@ -28,15 +28,16 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             "Give --yes to undo without asking.",
             "needs-yes",
         )
-    system = workspace_of(args).system()
+    workspace = workspace_of(args)
+    system, hidden = workspace.system(), workspace.hidden
 
     def agree(plan: Undone) -> bool:
         return screen.ask(undo_question(plan))
 
     if args.yes:
         with screen.progress(4) as step:
-            undone = undo_load(system, number, user(args), args.remark, now(), step)
+            undone = undo_load(system, number, user(args), args.remark, now(), step, hidden)
     else:
-        undone = undo_load(system, number, user(args), args.remark, now(), lambda title: None, agree)
+        undone = undo_load(system, number, user(args), args.remark, now(), lambda title: None, hidden, agree)
     screen.json(undone_json(undone)) if screen.as_json else show_undone(screen, undone)
     return 1 if undone.status == "refused" else 0

@@ -22,9 +22,10 @@ def tell_cut_off(workspace: Workspace) -> list[str]:
     said: list[str] = []
     for each in waiting:
         found = next(
-            (entry for entry in entries if entry.at == each.at and entry.fingerprint == each.fingerprint), None
+            (entry for entry in reversed(entries) if entry.at == each.at and entry.fingerprint == each.fingerprint),
+            None,
         )
-        what = f"the load of {', '.join(each.files)} that {each.who} began at {_hour(each.at)} was cut off"
+        what = f"the {each.what} that {each.who} began at {_hour(each.at)} was cut off"
         if found is None:
             said.append(f"{what}: nothing of it is in the system. Run it again.")
         elif found.status == "refused":

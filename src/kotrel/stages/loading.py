@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Callable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
@@ -14,10 +13,10 @@ import polars as pl
 from kotrel.core.changes import RecordChanges, before
 from kotrel.core.errors import OutOfReach
 from kotrel.stages.checking import understand_files
-from kotrel.stages.previewing import Preview, preview_in
+from kotrel.stages.previewing import Preview, fingerprint, loaded_before, preview_in
 from kotrel.stages.resting import rest_of, write_rests_beside
 from kotrel.stages.understanding import Understood, Wanted
-from kotrel.systems.interface import Entry, Moved, Reading, Refusal, Refused, Stamp, Step, System
+from kotrel.systems.interface import Moved, Reading, Refusal, Refused, Stamp, Step, System
 from kotrel.workspace.settings import Workspace
 from kotrel.workspace.under_way import under_way
 
@@ -80,7 +79,11 @@ def load_files(
     understood = understand_files(order.files, workspace, order.wanted, order.at.date(), step)
     system = workspace.system()
     stamp = Stamp(
-        order.at, order.who, tuple(path.name for path in order.files), fingerprint(order, understood), order.remark
+        order.at,
+        order.who,
+        tuple(path.name for path in order.files),
+        fingerprint(order.files, order.wanted, understood),
+        order.remark,
     )
     shown: Preview | None = None
     if agree is not None:
@@ -157,15 +160,6 @@ def _preview(
     return preview if order.again else replace(preview, before=loaded_before(reading.history(), stamp.fingerprint))
 
 
-def loaded_before(entries: Sequence[Entry], content: str) -> Entry | None:
-    """The load that loaded the same content in the same way, all of it, and still stands."""
-    for entry in reversed(entries):
-        whole = not any(counts.get("refused") for counts in entry.counts.values())
-        if entry.fingerprint == content and entry.kind == "load" and entry.status == "loaded" and whole:
-            return entry
-    return None
-
-
 def _may_go_on(preview: Preview, order: Order) -> bool:
     return preview.before is None and preview.touches and (preview.ok or order.good_rows)
 
@@ -222,23 +216,3 @@ def _loaded_cells(changes: RecordChanges) -> pl.DataFrame:
         *others,
         *(pl.col(name).ne_missing(pl.col(before(name))).alias(f"loaded {name}") for name in others),
     )
-
-
-def fingerprint(order: Order, understood: Sequence[Understood]) -> str:
-    """SHA-256 over the contents of the files and how they are understood, hexadecimal.
-
-    The same file loaded by another match, or from another sheet, is other content.
-    """
-    digest = hashlib.sha256()
-    for path in order.files:
-        try:
-            with path.open("rb") as file:
-                while part := file.read(1 << 20):
-                    digest.update(part)
-        except OSError as error:
-            raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
-    for each in understood:
-        rows = each.rows
-        digest.update(repr((rows.record.name, rows.table.sheet, sorted(rows.sources.items()))).encode())
-    digest.update(repr(order.wanted.ways).encode())
-    return digest.hexdigest()

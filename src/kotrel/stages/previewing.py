@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
 from kotrel.core.changes import RecordChanges, compare, put_together
+from kotrel.core.errors import OutOfReach
 from kotrel.stages.checking import Checked, check_all, understand_files
 from kotrel.stages.understanding import Understood, Wanted
 from kotrel.systems.interface import Entry, Reading, Refusal, Step
@@ -88,5 +90,36 @@ def preview_in(
 def preview_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: datetime, step: Step) -> Preview:
     """What loading the files would do."""
     understood = understand_files(files, workspace, wanted, today.date(), step)
+    content = fingerprint(files, wanted, understood)
     with workspace.system().reading() as reading:
-        return preview_in(understood, workspace, wanted, reading, step)
+        preview = preview_in(understood, workspace, wanted, reading, step)
+        return replace(preview, before=loaded_before(reading.history(), content))
+
+
+def loaded_before(entries: Sequence[Entry], content: str) -> Entry | None:
+    """The load that loaded the same content in the same way, all of it, and still stands."""
+    for entry in reversed(entries):
+        whole = not any(counts.get("refused") for counts in entry.counts.values())
+        if entry.fingerprint == content and entry.kind == "load" and entry.status == "loaded" and whole:
+            return entry
+    return None
+
+
+def fingerprint(files: Sequence[Path], wanted: Wanted, understood: Sequence[Understood]) -> str:
+    """SHA-256 over the contents of the files and how they are understood, hexadecimal.
+
+    The same file loaded by another match, or from another sheet, is other content.
+    """
+    digest = hashlib.sha256()
+    for path in files:
+        try:
+            with path.open("rb") as file:
+                while part := file.read(1 << 20):
+                    digest.update(part)
+        except OSError as error:
+            raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
+    for each in understood:
+        rows = each.rows
+        digest.update(repr((rows.record.name, rows.table.sheet, sorted(rows.sources.items()))).encode())
+    digest.update(repr(wanted.ways).encode())
+    return digest.hexdigest()

@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime
+from pathlib import Path
 
 import polars as pl
 
@@ -13,6 +14,7 @@ from kotrel.core.changes import RecordChanges, before
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.way_back import InTheWay, reverse
 from kotrel.systems.interface import Entry, Moved, Refused, Stamp, Step, System, Writing, load_name
+from kotrel.workspace.under_way import under_way
 
 TRIES = 3
 """So often an undo is tried anew when somebody else changes the same rows while it runs."""
@@ -54,11 +56,13 @@ def undo_load(
     remark: str,
     at: datetime,
     step: Step,
+    hidden: Path,
     agree: Callable[[Undone], bool] | None = None,
 ) -> Undone:
     """Takes a load back, all of it or nothing. Undoing is a load of its own in the history.
 
     Args:
+        hidden: where a note is kept as long as it is under way.
         agree: shown the way back and asked, where there is a person to ask.
 
     Raises:
@@ -73,6 +77,16 @@ def undo_load(
             return plan
         if not agree(plan):
             return replace(plan, status="not undone")
+    with under_way(hidden, Stamp(at, who, (), _content(system, number), remark, "undo", number)):
+        return _undo(system, number, who, remark, at, step)
+
+
+def _content(system: System, number: int) -> str:
+    """The fingerprint of a load; its undo bears the same."""
+    return next((entry.fingerprint for entry in system.history() if entry.number == number), "")
+
+
+def _undo(system: System, number: int, who: str, remark: str, at: datetime, step: Step) -> Undone:
     for _ in range(TRIES):
         planned: Undone | None = None
         try:

@@ -11,19 +11,19 @@ from pathlib import Path
 
 from filelock import FileLock, Timeout
 
-from kotrel.systems.interface import Stamp
+from kotrel.systems.interface import Stamp, load_name
 
 FOLDER = "under-way"
 
 
 @dataclass(frozen=True)
 class CutOff:
-    """A load that began and did not say how it ended: who began it, when, of what."""
+    """A load or undo that began and did not say how it ended: who began it, when, and what it was, in words."""
 
     path: Path
     at: str
     who: str
-    files: tuple[str, ...]
+    what: str
     fingerprint: str
 
 
@@ -42,7 +42,7 @@ def under_way(hidden: Path, stamp: Stamp) -> Iterator[None]:
         about = {
             "at": stamp.at.isoformat(timespec="seconds"),
             "who": stamp.who,
-            "files": list(stamp.files),
+            "what": f"undo of {load_name(stamp.of)}" if stamp.of else f"load of {', '.join(stamp.files)}",
             "fingerprint": stamp.fingerprint,
         }
         note.write_text(json.dumps(about, ensure_ascii=False), "utf-8")
@@ -76,7 +76,7 @@ def cut_off(hidden: Path) -> list[CutOff]:
         try:
             about = json.loads(path.read_text("utf-8"))
             found.append(
-                CutOff(path, str(about["at"]), str(about["who"]), tuple(about["files"]), str(about["fingerprint"]))
+                CutOff(path, str(about["at"]), str(about["who"]), str(about["what"]), str(about["fingerprint"]))
             )
         except (OSError, ValueError, KeyError, TypeError):
             with suppress(OSError):
