@@ -14,13 +14,16 @@ from kotrel.core.toml_lines import line_of
 class TomlReader:
     """One settings file: its text, to find lines in, and its name for messages."""
 
+    kind = "wrong-description"
+    """The kind of error that a wrong setting is."""
+
     def __init__(self, text: str, name: str) -> None:
         self.text = text
         self.name = name
 
     def wrong(self, message: str, *path: str, hint: str = "") -> WrongUse:
         line = line_of(self.text, *path)
-        return WrongUse(f"{self.name}, line {line}: {message}", hint, "wrong-description")
+        return WrongUse(f"{self.name}, line {line}: {message}", hint, self.kind)
 
     def known_keys(self, table: Mapping[str, Any], allowed: tuple[str, ...], what: str, *path: str) -> None:
         for key in table:

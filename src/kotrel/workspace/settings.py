@@ -13,8 +13,8 @@ from kotrel.core.description import Description
 from kotrel.core.description_reading import read_description
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.held import Files
-from kotrel.core.nearness import folded, nearest
-from kotrel.core.toml_lines import line_of
+from kotrel.core.nearness import folded
+from kotrel.core.toml_reading import TomlReader
 from kotrel.systems.interface import System
 from kotrel.systems.opening import open_system
 from kotrel.workspace.pictures import picture_facts
@@ -107,14 +107,13 @@ def open_workspace(folder: Path) -> Workspace:
         raise WrongUse(
             f"{path}: {error}", 'Mend that line; text stands in quotes, like decimal_mark = ","', "wrong-settings"
         ) from None
-    settings = _Settings(text, path)
-    settings.known(data, tuple(_TABLES))
+    settings = _Settings(text, str(path))
+    settings.known_keys(data, tuple(_TABLES), FILE)
     for name, allowed in _TABLES.items():
         table = data.get(name, {})
-        if not isinstance(table, dict):
-            raise settings.wrong(f"“{name}” has to be a table, like [{name}]", name)
+        settings.table(table, f"“{name}”", name)
         if allowed is not None:
-            settings.known(table, allowed, name)
+            settings.known_keys(table, allowed, f"[{name}]", name)
     system, sheets = data.get("system", {}), data.get("sheets", {})
     url = settings.text_of(system, "url", "", "system")
     if not url:
@@ -127,8 +126,8 @@ def open_workspace(folder: Path) -> Workspace:
         url=url,
         description=read_description(_text(described), str(described)),
         conventions=Conventions(
-            decimal_mark=settings.one_of(sheets, "decimal_mark", ("auto", ".", ","), "sheets"),  # type: ignore[arg-type]
-            dates=settings.one_of(sheets, "dates", ("auto", "day", "month"), "sheets"),  # type: ignore[arg-type]
+            decimal_mark=settings.choice(sheets, "decimal_mark", ("auto", ".", ","), "sheets"),  # type: ignore[arg-type]
+            dates=settings.choice(sheets, "dates", ("auto", "day", "month"), "sheets"),  # type: ignore[arg-type]
             spellings=settings.spellings(data.get("spellings", {})),
         ),
         currency=settings.text_of(sheets, "currency", "EUR", "sheets"),
@@ -165,28 +164,10 @@ def _text(path: Path) -> str:
         raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
 
 
-class _Settings:
-    """The text of a settings file, to point at lines in."""
+class _Settings(TomlReader):
+    """The text of ``kotrel.toml``."""
 
-    def __init__(self, text: str, path: Path) -> None:
-        self.text = text
-        self.path = path
-
-    def wrong(self, message: str, *at: str, hint: str = "") -> WrongUse:
-        return WrongUse(f"{self.path}, line {line_of(self.text, *at)}: {message}", hint, "wrong-settings")
-
-    def known(self, table: Mapping[str, Any], allowed: tuple[str, ...], *at: str) -> None:
-        for key in table:
-            if key not in allowed:
-                close = nearest(key, allowed)
-                hint = f"Did you mean “{close}”?" if close else f"Known are: {', '.join(allowed)}."
-                raise self.wrong(f"“{key}” is no setting", *at, key, hint=hint)
-
-    def text_of(self, table: Mapping[str, Any], key: str, default: str, *at: str) -> str:
-        value = table.get(key, default)
-        if not isinstance(value, str):
-            raise self.wrong(f"“{key}” has to be a text in quotes", *at, key)
-        return value
+    kind = "wrong-settings"
 
     def minutes(self, table: Mapping[str, Any], key: str, *at: str) -> int | None:
         value = table.get(key)
@@ -202,12 +183,9 @@ class _Settings:
             raise self.wrong(f"“{key}” has to be a number above zero", *at, key)
         return int(value * 1_000_000)
 
-    def one_of(self, table: Mapping[str, Any], key: str, allowed: tuple[str, ...], *at: str) -> str:
-        value = self.text_of(table, key, allowed[0], *at)
-        if value not in allowed:
-            quoted = ", ".join(f'"{each}"' for each in allowed)
-            raise self.wrong(f"{key} = “{value}” is not known", *at, key, hint=f"It is one of {quoted}.")
-        return value
+    def choice(self, table: Mapping[str, Any], key: str, allowed: tuple[str, ...], *at: str) -> str:
+        """One of the allowed words; the first where nothing is said."""
+        return self.one_of(self.text_of(table, key, allowed[0], *at), allowed, key, *at, key)
 
     def spellings(self, table: Mapping[str, Any]) -> dict[str, dict[str, str]]:
         found: dict[str, dict[str, str]] = {}
