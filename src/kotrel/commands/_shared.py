@@ -114,6 +114,25 @@ def named(files: Iterable[object]) -> str:
     return " ".join(f'"{name}"' if re.search(r"[\s&()']", name) else name for name in names)
 
 
+_SAID = {
+    "record": ("--as", None), "map_name": ("--map", None), "sheet": ("--sheet", None), "heading_row": ("--heading-row", None),
+    "only": ("--only", None), "match_on": ("--match-on", None), "blanks": ("--blanks", "keep"),
+    "duplicates": ("--duplicates", "error"), "create": ("--create", ()), "defaults": ("--defaults", ()),
+    "clash": ("--clash", None), "since": ("--since", None), "pictures": ("--pictures", None),
+}  # fmt: skip
+"""Argument → its option, and what it is where nothing is said."""
+
+
+def as_typed(args: argparse.Namespace) -> str:
+    """The files and how they are to be understood and loaded, as they are typed for the next command."""
+    words: list[object] = list(args.files)
+    for name, (option, usual) in _SAID.items():
+        value = getattr(args, name, usual)
+        if value != usual:
+            words += [option, ",".join(value) if isinstance(value, tuple) else value]
+    return named(words)
+
+
 def wanted_of(args: argparse.Namespace) -> Wanted:
     """What the user said about the files."""
     ways = CAREFUL

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from kotrel.commands._shared import add_files, files_of, named, now, wanted_of, workspace_of
+from kotrel.commands._shared import add_files, as_typed, files_of, named, now, wanted_of, workspace_of
 from kotrel.core.rows import Rows
 from kotrel.core.words import read_yes_no
 from kotrel.reports.findings import checked_json, show_checked, show_created
@@ -61,7 +61,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             show_created(screen, each)
         else:
             show_checked(screen, each, args.all, args.repairs)
-    names = named(args.files)
+    names = as_typed(args)
     screen.show("")
     for copy in marked:
         for remark in copy.remarks:

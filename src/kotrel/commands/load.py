@@ -4,7 +4,16 @@ from __future__ import annotations
 
 import argparse
 
-from kotrel.commands._shared import add_agreement, add_files, files_of, named, now, user, wanted_of, workspace_of
+from kotrel.commands._shared import (
+    add_agreement,
+    add_files,
+    as_typed,
+    files_of,
+    now,
+    user,
+    wanted_of,
+    workspace_of,
+)
 from kotrel.core.errors import WrongUse
 from kotrel.reports.findings import checked_json
 from kotrel.reports.histories import when
@@ -82,7 +91,7 @@ def _json(loaded: Loaded) -> dict[str, object]:
 
 
 def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
-    names = named(args.files)
+    names = as_typed(args)
     before = loaded.preview.before
     if loaded.status == "loaded":
         name = load_name(loaded.number or 0)

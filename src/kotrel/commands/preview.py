@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from kotrel.commands._shared import add_files, files_of, named, now, wanted_of, workspace_of
+from kotrel.commands._shared import add_files, as_typed, files_of, now, wanted_of, workspace_of
 from kotrel.reports.previews import preview_json, show_preview
 from kotrel.reports.screen import Screen
 from kotrel.stages.previewing import preview_files
@@ -28,7 +28,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         screen.json(preview_json(preview))
         return 0 if preview.ok else 1
     show_preview(screen, preview, args.all)
-    names = named(args.files)
+    names = as_typed(args)
     screen.show("")
     if not preview.ok and preview.touches:
         screen.show(f"A load would be refused as it is. Next: kotrel check {names} --all    shows everything to mend")

@@ -49,7 +49,12 @@ class TomlReader:
     def one_of(self, value: str, allowed: tuple[str, ...], key: str, *path: str) -> str:
         if value not in allowed:
             close = nearest(value, allowed)
-            hint = (f"Did you mean “{close}”? " if close else "") + f"It is one of: {', '.join(allowed)}."
+            hint = (
+                (f"Did you mean “{close}”? " if close else "")
+                + "It is one of: "
+                + ", ".join(f"“{each}”" for each in allowed)
+                + "."
+            )
             raise self.wrong(f"{key} “{value}” is not known", *path, key, hint=hint)
         return value
 
