@@ -90,15 +90,15 @@ class OnAnyDatabase:
         number = self.load(*self.LINES)
         after = self.items()
         self.assertFalse(after.equals(before))
-        undone = undo_load(self.system, number, "tester", "", STAMP.at, quiet)
+        undone = undo_load(self.system, number, "tester", "", STAMP.at, quiet, self.folder)
         self.assertEqual((undone.status, undone.count("removed"), undone.count("changed")), ("undone", 2, 1))
         self.assertTrue(self.items().equals(before))
-        again = undo_load(self.system, undone.number, "tester", "", STAMP.at, quiet)
+        again = undo_load(self.system, undone.number, "tester", "", STAMP.at, quiet, self.folder)
         self.assertEqual(again.status, "undone")
         self.assertTrue(self.items().equals(after))
         self.assertEqual([entry.status for entry in self.system.history()], ["loaded", "undone", "loaded"])
         with self.assertRaises(WrongUse):
-            undo_load(self.system, undone.number, "tester", "", STAMP.at, quiet)
+            undo_load(self.system, undone.number, "tester", "", STAMP.at, quiet, self.folder)
 
     def test_what_refers_to_a_new_row_or_changed_since_is_in_the_way(self):
         number = self.load(*self.LINES)
@@ -109,7 +109,7 @@ class OnAnyDatabase:
         self.database.run(f"UPDATE {self.item} SET price = 1000 WHERE code = 'ROP-00010'")
         self.database.run(f"UPDATE {self.item} SET on_hand = 5 WHERE code = 'ROP-40002'")
         before = self.items()
-        undone = undo_load(self.system, number, "tester", "", STAMP.at, quiet)
+        undone = undo_load(self.system, number, "tester", "", STAMP.at, quiet, self.folder)
         self.assertEqual(undone.status, "refused")
         self.assertEqual(
             {(each.key, each.field) for each in undone.in_the_way},
