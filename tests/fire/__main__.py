@@ -7,8 +7,8 @@ import tempfile
 from collections import Counter
 from pathlib import Path
 
-from tests.fire.harness import Postgres, Sqlite, Target, judge
-from tests.support import postgres_url
+from tests.fire.harness import LOAD, Postgres, Sqlite, Target, judge, judge_undo
+from tests.support import postgres_url, run_kotrel
 
 every = int(sys.argv[1]) if len(sys.argv) > 1 else 1
 with (
@@ -27,3 +27,9 @@ with (
                 judge(target, before, target.strike(point, how)) for point in range(1, statements + 1, every)
             )
             print(f"{name}, {how} at {sum(ends.values())} of {statements} statements: {dict(ends)}", flush=True)
+        run_kotrel(target.folder, *LOAD)
+        steps = int(target.strike(0, "count", ("undo", "L0001", "--yes")).stdout.splitlines()[-1])
+        target.forget()
+        for how in ways[:3]:
+            ends = Counter(judge_undo(target, before, point, how) for point in range(1, steps + 1, every))
+            print(f"{name}, undo, {how} at {sum(ends.values())} of {steps} statements: {dict(ends)}", flush=True)

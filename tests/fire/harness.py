@@ -47,10 +47,10 @@ class Target(ABC):
             self.query("SELECT count(*) FROM {row}")[0][0],
         )
 
-    def strike(self, point: int, how: str) -> subprocess.CompletedProcess[str]:
-        """Runs the load with a strike at its n-th statement."""
+    def strike(self, point: int, how: str, words: tuple[str, ...] = LOAD) -> subprocess.CompletedProcess[str]:
+        """Runs the load, or another command, with a strike at its n-th statement."""
         return subprocess.run(
-            [sys.executable, "-m", "tests.fire.child", str(point), how, "-w", str(self.folder), *LOAD],
+            [sys.executable, "-m", "tests.fire.child", str(point), how, "-w", str(self.folder), *words],
             cwd=self.folder, capture_output=True, encoding="utf-8", stdin=subprocess.DEVNULL,
             env={**os.environ, "PYTHONUTF8": "1", "PYTHONPATH": str(Path(__file__).parents[2])}, check=False, timeout=120,
         )  # fmt: skip
@@ -65,7 +65,7 @@ class Target(ABC):
 
     def take_back(self) -> None:
         """Undoes the last load, and forgets both, so that the next strike meets the same system."""
-        number = self.query("SELECT max(number) FROM {load}")[0][0]
+        number = self.query("SELECT max(number) FROM {load} WHERE kind = 'load'")[0][0]
         done = run_kotrel(self.folder, "undo", str(number), "--yes")
         if done.returncode:
             raise AssertionError(done.stdout + done.stderr)
@@ -141,3 +141,31 @@ def judge(target: Target, before: tuple, done: subprocess.CompletedProcess[str])
     if target.state()[:2] != before[:2]:
         raise AssertionError("the undo of a load that was struck did not bring everything back")
     return "all"
+
+
+def judge_undo(target: Target, before: tuple, point: int, how: str) -> str:
+    """Loads, strikes at the undo, and tells whether ``all`` or ``none`` of it was done. The system is as before then.
+
+    Raises:
+        AssertionError: part of the undo is done, or the next command does not say which it is.
+    """
+    loaded = run_kotrel(target.folder, *LOAD)
+    if loaded.returncode:
+        raise AssertionError(loaded.stdout + loaded.stderr)
+    there = target.state()
+    done = target.strike(point, how, ("undo", "L0001", "--yes"))
+    after = target.state()
+    told = run_kotrel(target.folder, "history").stderr
+    if after == there:
+        end, words = "none", "nothing of it is in the system"
+        target.take_back()
+    elif after[:2] == before[:2] and after[2] == there[2] + 1:
+        end, words = "all", "all of it is in the system, as L0002"
+        target.forget()
+    else:
+        raise AssertionError(
+            f"part of an undo is done: {len(after[0])} items, {after[1]}, {after[2]} loads, {after[3]} rows"
+        )
+    if done.returncode == -9 and words not in told:
+        raise AssertionError(f"the next command does not say {words!r}: {told!r}")
+    return end

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import psycopg
 
-from tests.fire.harness import LOAD, Postgres, Sqlite, Target, judge
+from tests.fire.harness import LOAD, Postgres, Sqlite, Target, judge, judge_undo
 from tests.support import postgres_url, run_kotrel
 
 
@@ -36,6 +36,16 @@ class _Fire(unittest.TestCase):
                     self.assertEqual(done.returncode, 3, done.stderr)
                     self.assertNotIn("Traceback", done.stderr)
 
+    def undo_strikes(self, *ways: tuple[str, int]) -> None:
+        before = self.target.state()
+        run_kotrel(self.target.folder, *LOAD)
+        statements = int(self.target.strike(0, "count", ("undo", "L0001", "--yes")).stdout.splitlines()[-1])
+        self.target.forget()
+        for how, back in ways:
+            with self.subTest(how=how, statement=f"{statements - back} of {statements}"):
+                end = judge_undo(self.target, before, statements - back, how)
+                self.assertEqual(end, "all" if how == "after" and not back else "none")
+
 
 @unittest.skipIf(sys.platform == "win32", "kill -9 is not of this system")
 class SqliteFire(_Fire):
@@ -43,6 +53,9 @@ class SqliteFire(_Fire):
         folder = tempfile.TemporaryDirectory(prefix="kotrel-fire-")
         self.addCleanup(folder.cleanup)
         self.target = Sqlite(Path(folder.name))
+
+    def test_an_undo_too(self) -> None:
+        self.undo_strikes(("kill", 2), ("kill", 0), ("after", 0))
 
     def test_all_or_nothing(self) -> None:
         self.strikes((("kill", 12), ("amid", 6), ("kill", 2), ("kill", 0), ("after", 0), ("full", 9), ("full", 5)))
