@@ -30,7 +30,8 @@ def show_records(screen: Screen, description: Description) -> None:
             str(len(record.fields)),
             listed(targets, 8),
         )
-    screen.show(table, Text(f"Next: kotrel records {description.order[-1]}    shows the fields of one", style="dim"))
+    richest = max(description.records.values(), key=lambda record: len(record.fields))
+    screen.show(table, Text(f"Next: kotrel records {richest.name}    shows the fields of one", style="dim"))
 
 
 def show_record(screen: Screen, record: Record) -> None:
