@@ -28,7 +28,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     except KotrelError as error:
         return _tell(error, "--json" in words)
     except KeyboardInterrupt:
-        sys.stderr.write("\nStopped. A load that was not finished has left nothing behind.\n")
+        sys.stderr.write("\nStopped. A load is there as a whole or not at all: kotrel history tells.\n")
         return 130
     except BrokenPipeError:
         # Whoever read the output has seen enough.

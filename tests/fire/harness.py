@@ -121,7 +121,7 @@ def judge(target: Target, before: tuple, done: subprocess.CompletedProcess[str])
     """
     after = target.state()
     told = run_kotrel(target.folder, "history").stderr
-    killed = done.returncode == -9
+    killed = done.returncode == -9 or "the connection to" in done.stderr
     if after == before:
         if killed and "nothing of it is in the system" not in told:
             raise AssertionError(f"the next command does not say that nothing is loaded: {told!r}")

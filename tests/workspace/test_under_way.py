@@ -11,6 +11,7 @@ import unittest
 from datetime import UTC, datetime
 from pathlib import Path
 
+from kotrel.core.errors import OutOfReach
 from kotrel.systems.interface import Stamp
 from kotrel.workspace.under_way import cut_off, told, under_way
 
@@ -38,6 +39,11 @@ class UnderWay(unittest.TestCase):
         with self.assertRaises(ValueError), under_way(self.hidden, STAMP):
             raise ValueError
         self.assertEqual((cut_off(self.hidden), list(self.hidden.rglob("*.*"))), ([], []))
+
+    def test_where_the_connection_broke_the_next_command_looks(self):
+        with self.assertRaises(OutOfReach), under_way(self.hidden, STAMP):
+            raise OutOfReach("gone", "", "connection-lost")
+        self.assertEqual([found.what for found in cut_off(self.hidden)], ["load of a.xlsx"])
 
     @unittest.skipIf(sys.platform == "win32", "kill -9 is not of this system")
     def test_a_killed_one_is_told_once(self):

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from filelock import FileLock, Timeout
 
+from kotrel.core.errors import OutOfReach
 from kotrel.systems.interface import Stamp, load_name
 
 FOLDER = "under-way"
@@ -49,16 +50,22 @@ def under_way(hidden: Path, stamp: Stamp) -> Iterator[None]:
     except OSError:
         yield
         return
+    cut = False
     try:
         yield
+    except OutOfReach as error:
+        # Where the connection broke, nobody knows yet whether the last word arrived: the next command looks.
+        cut = error.kind == "connection-lost"
+        raise
     finally:
-        # An ending of any kind that still runs Python has been told to the user.
-        _forget(note, lock)
+        # Any other ending that still runs Python is told to the user there and then.
+        _let_go(note, lock, keep=cut)
 
 
-def _forget(note: Path, lock: FileLock) -> None:
+def _let_go(note: Path, lock: FileLock, keep: bool) -> None:
     with suppress(OSError):
-        note.unlink(missing_ok=True)
+        if not keep:
+            note.unlink(missing_ok=True)
     with suppress(OSError):
         lock.release()
         Path(lock.lock_file).unlink(missing_ok=True)

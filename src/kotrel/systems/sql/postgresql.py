@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import time
 from collections.abc import Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from typing import Any
 
 import polars as pl
@@ -193,12 +193,13 @@ class PostgresDatabase(Database):
                 self._roll_back()
                 raise
         finally:
-            if not self.connection.closed:
+            # A connection that breaks only now has lost nothing: the lock goes with it.
+            with suppress(psycopg.Error):
                 self.connection.execute("SELECT pg_advisory_unlock(%s)", [LOAD_LOCK])
 
     def _roll_back(self) -> None:
         """Ends the transaction; a connection that is gone has ended it already."""
-        if not self.connection.closed:
+        with suppress(psycopg.Error):
             self.connection.execute("ROLLBACK")
 
     def has_table(self, schema: str, table: str) -> bool:
