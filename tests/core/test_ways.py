@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kotrel.core.changes import before, compare, list_after
+from kotrel.core.checking.kept import check_kept
 from kotrel.core.creating import created_rows
 from kotrel.core.description import DefaultSet
 from kotrel.core.errors import WrongUse
@@ -59,6 +60,12 @@ class Blanks(unittest.TestCase):
             sheet = rows(("Item code", "Cost"), ("A", word), ("B", "2"))
             self.assertEqual(self.changes(sheet), {"A": ("changed", None, "1.00"), "B": ("changed", "2.00", None)})
             self.assertEqual(found(sheet), set(), "it is no wrong number")
+
+    def test_what_the_system_keeps_is_never_wiped(self):
+        sheet = rows(("Item code", "On hand"), ("A", "(clear)"), ("B", ""))
+        self.assertEqual(
+            {(group.kind, *group.cells["row"]) for group in check_kept(sheet, held())}, {("kept-by-system", 2)}
+        )
 
     def test_a_key_is_never_wiped(self):
         self.assertEqual(clear_blanks(rows(("Item code", "Cost"), ("", "1"), ("B", "2"))).cleared, ())

@@ -6,7 +6,7 @@ import polars as pl
 
 from kotrel.core.findings import FindingGroup
 from kotrel.core.held import Held
-from kotrel.core.rows import Rows
+from kotrel.core.rows import Rows, clearing
 
 
 def check_kept(rows: Rows, held: Held) -> list[FindingGroup]:
@@ -30,6 +30,10 @@ def check_kept(rows: Rows, held: Held) -> list[FindingGroup]:
             pl.col(name).is_not_null() & given.ne_missing(stands)
         )
         title = field.title.lower()
+        if name in rows.cleared:
+            message = f"the system keeps {title} itself: it cannot be cleared"
+            wipes = rows.values[clearing(name)]
+            found += rows.where("error", "kept-by-system", "kept by the system, never loaded", field, wipes, message)
         if edited.height:
             message = f"the system keeps {title} itself: empty the cell or delete the column; stock changes by documents and counts"
             cells = edited.select(
