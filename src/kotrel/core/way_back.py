@@ -57,7 +57,14 @@ def reverse(
         columns += [after_back.alias(name), pl.col(f"now {name}").alias(before(name))]
     frame = joined.select("row", pl.col("action").replace(back), pl.lit(None, pl.String).alias("message"), *columns)
     # Where all rows were new, what is removed is what the journal has already: nothing has to be written out again.
-    origin = changes.origin if not in_the_way and did["action"].eq("new").all() else None
+    origin = changes.origin
+    if (
+        in_the_way
+        or origin is None
+        or did.height != origin.last - origin.first + 1
+        or not (did["action"] == "new").all()
+    ):
+        origin = None
     return RecordChanges(record, changes.file, changes.sheet, fields, frame, origin=origin), in_the_way
 
 

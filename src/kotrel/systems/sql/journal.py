@@ -168,9 +168,9 @@ def write_rows(database: Database, changes: RecordChanges, number: int, first_li
     # The removal of new rows: what stood before is what the load wrote after, and is there already.
     columns = ", ".join(quoted(name) for name in ROW_COLUMNS)
     database.run(
-        f"INSERT INTO {table} ({columns}) SELECT {number}, row_number() OVER (ORDER BY line) + {first_line - 1}, record, "
+        f"INSERT INTO {table} ({columns}) SELECT {number}, line + {first_line - changes.origin.first}, record, "
         f"file, sheet, {quoted('row')}, {quoted('key')}, 'removed', 'done', NULL, NULL, after FROM {table} "
-        "WHERE load = ? AND line BETWEEN ? AND ? AND action = 'new' ORDER BY line",
+        "WHERE load = ? AND line BETWEEN ? AND ? ORDER BY line",
         [changes.origin.load, changes.origin.first, changes.origin.last],
     )
     return range(first_line, first_line + changes.frame.height)
@@ -238,7 +238,10 @@ def _rows(database: Database, names: Sequence[str], condition: str, number: int)
     columns = [f"CAST({quoted(name)} AS text)" for name in wanted]
     rest = f"FROM {row_table(database.dialect)} WHERE {condition}"
     rows = database.frame(columns, wanted, rest, [number])
-    return rows.sort(pl.col("line").cast(pl.Int64)).select(names).with_columns(pl.col("row").cast(pl.UInt32))
+    lines = rows["line"].cast(pl.Int64)
+    if not lines.is_sorted():
+        rows = rows[lines.arg_sort()]
+    return rows.select(names).with_columns(pl.col("row").cast(pl.UInt32))
 
 
 def changes_of(database: Database, description: Description, number: int) -> list[RecordChanges]:

@@ -45,10 +45,13 @@ class Stage:
         return [self.store.record.fields[name] for name in self.changes.fields]
 
     def _look_at_journal(self, number: int, first: int, last: int) -> None:
-        # The key of a removed row stands in what was before.
+        # A key of one field stands in the journal as it is; of several, that of a removed row in what was before.
+        key = self.store.record.key
         texts = [
-            f"json_extract(coalesce(after, before), '$[{place}]')"
-            if field.name in self.store.record.key
+            quoted("key")
+            if key == (field.name,)
+            else f"json_extract(coalesce(after, before), '$[{place}]')"
+            if field.name in key
             else f"json_extract(after, '$[{place}]')"
             for place, field in enumerate(self._fields)
         ]
