@@ -132,6 +132,18 @@ def note_given(database: Database, number: int, given: Sequence[Mapping[str, str
     database.run(f"UPDATE {table} SET parts = ? WHERE number = ?", [json.dumps(parts), number])
 
 
+def _place(changes: RecordChanges, number: int) -> list[pl.Expr]:
+    """The columns that say which row of which load a line is about."""
+    return [
+        pl.lit(number).alias("load"),
+        pl.col("line").cast(pl.Int64),
+        pl.lit(changes.record.name).alias("record"),
+        pl.lit(changes.file).alias("file"),
+        pl.lit(changes.sheet).alias("sheet"),
+        pl.col("row").cast(pl.Int64),
+    ]
+
+
 def journal_rows(changes: RecordChanges, number: int, first_line: int) -> pl.DataFrame:
     """The rows of one record's changes as the journal keeps them; refused rows are not part of a load."""
     rows = changes.frame.filter(pl.col("action") != "refused")
@@ -143,12 +155,7 @@ def journal_rows(changes: RecordChanges, number: int, first_line: int) -> pl.Dat
         [pl.col(before(name)) for name in changes.record.key], separator=" / ", ignore_nulls=True
     )
     return rows.with_row_index("line", first_line).select(
-        pl.lit(number).alias("load"),
-        pl.col("line").cast(pl.Int64),
-        pl.lit(changes.record.name).alias("record"),
-        pl.lit(changes.file).alias("file"),
-        pl.lit(changes.sheet).alias("sheet"),
-        pl.col("row").cast(pl.Int64),
+        *_place(changes, number),
         pl.when(action == "removed").then(former_key).otherwise(key).alias("key"),
         action,
         pl.when(pl.col("message").is_null()).then(pl.lit("done")).otherwise(pl.lit("warning")).alias("outcome"),
@@ -188,12 +195,7 @@ def refused_rows(changes: RecordChanges, number: int, first_line: int) -> pl.Dat
         refused = refused.join(images, on="row", how="left", maintain_order="left")
         cells = pl.col("cells")
     return refused.with_row_index("line", first_line).select(
-        pl.lit(number).alias("load"),
-        pl.col("line").cast(pl.Int64),
-        pl.lit(changes.record.name).alias("record"),
-        pl.lit(changes.file).alias("file"),
-        pl.lit(changes.sheet).alias("sheet"),
-        pl.col("row").cast(pl.Int64),
+        *_place(changes, number),
         key_text(changes.record).alias("key"),
         "action",
         pl.lit("refused").alias("outcome"),
