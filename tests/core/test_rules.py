@@ -204,6 +204,16 @@ class WrongDescriptions(unittest.TestCase):
                 self.assertRegex(caught.exception.message, r"^s\.toml, line \d+: ")
                 self.assertIn(words, caught.exception.message)
 
+    def test_a_number_never_stands_for_a_key_of_several_fields(self):
+        bins = '[record.bin]\nkey = ["house", "code"]\nstore = { id = "bin_id" }\n[record.bin.field]\n'
+        bins += 'house = { kind = "code", must = "always" }\ncode = { kind = "code", must = "always" }\n'
+        place = '[record.place]\nkey = ["house"]\n[record.place.field]\nhouse = { kind = "code", must = "always" }\n'
+        place += 'bin = { kind = "reference", to = "bin", within = ["house"] }\n'
+        with self.assertRaises(WrongUse) as caught:
+            read_description(bins + place)
+        self.assertIn("refers to bin, which has an “id”", caught.exception.message)
+        read_description(bins.replace('store = { id = "bin_id" }\n', "") + place)
+
     def test_stores_and_sets_of_defaults(self):
         for more, words in (
             ('[record.item.store]\ncolumns = { cod = "x" }', "cod"),

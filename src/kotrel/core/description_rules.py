@@ -63,6 +63,14 @@ def check_references(reader: TomlReader, record: Record, records: Mapping[str, R
                 "to",
                 hint='“within” names the fields of this record that stand for the others: within = ["warehouse"]',
             )
+        if target.storage.id and (len(target.key) > 1 or target.fields[target.code].to):
+            # A number is looked up by one code alone: with more to a key, it could be another row's.
+            raise reader.wrong(
+                f"field {each.name} refers to {target.name}, which has an “id” and a key of more than one plain code",
+                *path,
+                "to",
+                hint="Describe the column as the number that it is, or give that record a key of one code.",
+            )
         for name in each.within:
             known_field(reader, record, name, *path, "within")
             if name not in record.key:
