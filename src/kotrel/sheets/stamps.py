@@ -8,9 +8,12 @@ from xml.etree import ElementTree
 
 _PLACES = {".xlsx": "docProps/custom.xml", ".xlsm": "docProps/custom.xml", ".ods": "meta.xml"}
 
+UNREADABLE = "(its stamp cannot be read)"
+"""Stands for a stamp that is there and damaged: that is told, and no export bears that name."""
+
 
 def stamp_of(path: Path, name: str) -> str | None:
-    """The text of a workbook's property of that name, or None where it has none or is no such workbook."""
+    """The text of a workbook's property of that name, None where it has none or is no such workbook, or UNREADABLE."""
     place = _PLACES.get(path.suffix.lower())
     if place is None:
         return None
@@ -20,7 +23,7 @@ def stamp_of(path: Path, name: str) -> str | None:
                 return None
             root = ElementTree.fromstring(book.read(place))
     except (OSError, zipfile.BadZipFile, ElementTree.ParseError, NotImplementedError):
-        return None
+        return UNREADABLE
     for element in root.iter():
         if any(value == name for key, value in element.attrib.items() if key.rpartition("}")[2] == "name"):
             return "".join(element.itertext()).strip() or None
