@@ -12,10 +12,10 @@ def main(items: str, database: str) -> None:
     rows = pd.read_csv(items, dtype=str, keep_default_na=False)
     rows = rows.apply(lambda column: column.str.strip())
     wrong = 0
-    with sqlite3.connect(database) as held:
-        existing = pd.read_sql("SELECT code, barcode FROM item", held)
+    with sqlite3.connect(database) as state:
+        existing = pd.read_sql("SELECT code, barcode FROM item", state)
         lists = {
-            name: set(pd.read_sql(f"SELECT code FROM {name}", held)["code"])
+            name: set(pd.read_sql(f"SELECT code FROM {name}", state)["code"])
             for name in ("unit", "category", "brand", "vendor", "tax_class")
         }
     new = ~rows["code"].isin(existing["code"])

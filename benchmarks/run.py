@@ -63,16 +63,16 @@ class Bench:
         return [Line("kotrel --version", ours, "python -c pass", theirs, 3)]
 
     def check(self) -> list[Line]:
-        held = SqliteBench(self.folder / "check", self.rows)
-        held.fill(data.items(self.rows))
+        state = SqliteBench(self.folder / "check", self.rows)
+        state.fill(data.items(self.rows))
         sheet = self.folder / "items.csv"
         data.write_items(sheet, self.rows)
         name = f"check {self.rows:,} × 20 CSV against as many"
-        ours = process(kotrel("check", str(sheet)), held.folder, self.runs)
+        ours = process(kotrel("check", str(sheet)), state.folder, self.runs)
         read = python("-c", f"import polars; polars.read_csv({str(sheet)!r}, infer_schema=False)")
         theirs = process(read, self.folder, self.runs)
         pandas = process(
-            python("-m", "benchmarks.pandas_check", str(sheet), str(held.file)), Path.cwd(), max(self.runs // 2, 1)
+            python("-m", "benchmarks.pandas_check", str(sheet), str(state.file)), Path.cwd(), max(self.runs // 2, 1)
         )
         return [
             Line(name, ours, "Polars reading it as text", theirs, 4),
@@ -81,10 +81,10 @@ class Bench:
 
     def workbook(self) -> list[Line]:
         rows = max(self.rows // 5, 1000)
-        held = SqliteBench(self.folder / "workbook", rows)
+        state = SqliteBench(self.folder / "workbook", rows)
         sheet = self.folder / "items.xlsx"
         data.write_workbook(sheet, rows)
-        ours = process(kotrel("check", str(sheet)), held.folder, self.runs)
+        ours = process(kotrel("check", str(sheet)), state.folder, self.runs)
         read = f"from python_calamine import CalamineWorkbook as W; W.from_path({str(sheet)!r}).get_sheet_by_index(0).to_python()"
         theirs = process(python("-c", read), self.folder, self.runs)
         return [Line(f"check {rows:,} × 20 xlsx", ours, "python-calamine handing it over", theirs, 1.5)]
@@ -102,17 +102,17 @@ class Bench:
         ]
 
     def round_trip(self) -> list[Line]:
-        held = SqliteBench(self.folder / "round_trip", self.rows)
-        held.fill(data.items(self.rows))
+        state = SqliteBench(self.folder / "round_trip", self.rows)
+        state.fill(data.items(self.rows))
         fields = ",".join(data.items(1).columns)
         subprocess.run(
             kotrel("export", "item", "-o", "out.csv", "--fields", fields),
-            cwd=held.folder,
+            cwd=state.folder,
             check=True,
             stdout=subprocess.DEVNULL,
         )
-        two = process(kotrel("preview", "out.csv"), held.folder, self.runs)
-        three = process(kotrel("preview", "out.csv", "--since", "out.csv"), held.folder, self.runs)
+        two = process(kotrel("preview", "out.csv"), state.folder, self.runs)
+        three = process(kotrel("preview", "out.csv", "--since", "out.csv"), state.folder, self.runs)
         name = f"compare {self.rows:,} × 20 three ways (export, now, sheet)"
         return [Line(name, three, "two ways (now, sheet)", two, 2)]
 

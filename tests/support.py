@@ -18,15 +18,16 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.conventions import Conventions
-from kotrel.core.description import Description
-from kotrel.core.description_reading import read_description
-from kotrel.core.find_table import find_table
-from kotrel.core.held import Held
-from kotrel.core.matching import match_headings
-from kotrel.core.rows import Rows
-from kotrel.core.sheet import Grid, letter_of
-from kotrel.core.understanding import understand
+from kotrel.core.columns import ROW
+from kotrel.core.description.model import Description
+from kotrel.core.description.reading import read_description
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.tables.detection import find_table
+from kotrel.core.tables.table import Grid, letter_of
+from kotrel.core.understanding.matching import match_headings
+from kotrel.core.understanding.reading import understand
+from kotrel.core.values.conventions import Conventions
 
 TODAY = date(2026, 11, 23)
 
@@ -86,7 +87,7 @@ def rows(*lines: Sequence[str | None], kinds: Mapping[str, Any] | None = None, *
     return understand(table, match_headings(table, small().records["item"]), Conventions(**conventions), TODAY)
 
 
-def held(**records: Mapping[str, Sequence[str | None]]) -> Held:
+def state(**records: Mapping[str, Sequence[str | None]]) -> SystemState:
     """A system that holds a few rows of each record; columns that are not given are empty."""
     known: dict[str, Mapping[str, Sequence[str | None]]] = {
         "unit": {"code": ["EA", "M"], "name": ["each", "metre"]},
@@ -102,12 +103,12 @@ def held(**records: Mapping[str, Sequence[str | None]]) -> Held:
         )
         return frame.filter(pl.col(filled).is_not_null()) if filled else frame
 
-    return Held(small(), read)
+    return SystemState(small(), read)
 
 
 def found(checked: Rows) -> set[tuple[str, str | None, int]]:
     """(kind, field, row) of all findings."""
-    return {(group.kind, group.field, row) for group in checked.findings for row in group.cells["row"]}
+    return {(group.kind, group.field, row) for group in checked.findings for row in group.cells[ROW]}
 
 
 class Program(unittest.TestCase):

@@ -35,9 +35,9 @@ def main(argv: Sequence[str] | None = None) -> int:
         _hush()
         return 0
     except Exception as error:  # the one place where anything unforeseen ends
-        from kotrel.unforeseen import tell_unforeseen
+        from kotrel.unexpected import unexpected_error
 
-        return _tell(tell_unforeseen(error, words), "--json" in words)
+        return _tell(unexpected_error(error, words), "--json" in words)
 
 
 def _run(words: list[str], command: str | None) -> int:

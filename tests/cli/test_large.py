@@ -6,6 +6,7 @@ from datetime import date
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from kotrel.core.columns import ROW
 from kotrel.sheets.textfiles import read_in_parts
 from kotrel.stages.checking import check_files
 from kotrel.stages.streaming import check_large
@@ -35,12 +36,12 @@ class InParts(Program):
             found = {
                 (group.kind, group.field, row, value)
                 for group in rows.findings
-                for row, value in group.cells.select("row", "value").iter_rows()
+                for row, value in group.cells.select(ROW, "value").iter_rows()
             }
-            mends = {
+            repairs = {
                 (repair.kind, row, after) for repair in rows.repairs for row, _, after, _ in repair.cells.iter_rows()
             }
-            return found, mends, rows.values.height
+            return found, repairs, rows.values.height
 
         [whole] = check_files([path], workspace, Wanted(), TODAY, lambda step: None)
         self.assertEqual(told(whole)[2], 400)

@@ -105,7 +105,7 @@ class RoundTrip(Shop):
         self.assertEqual((counts["changed"], counts["refused"]), (0, 1), "the new row lacks its unit and category")
 
 
-class Ways(Shop):
+class LoadOptions(Shop):
     def test_rows_found_by_barcode_and_by_a_vendors_code(self):
         [(barcode,)] = self.sql("SELECT barcode FROM item WHERE code = 'FST-00010'")
         self.write("b.csv", "Barcode,Price", f"{barcode},77.70")

@@ -23,7 +23,7 @@ class Slice(Program):
         super().setUp()
         self.start_shop()
 
-    def held(self, code: str, field: str = "price") -> str | None:
+    def state(self, code: str, field: str = "price") -> str | None:
         """What the system holds, asked for with plain SQL."""
         import sqlite3
 
@@ -47,12 +47,12 @@ class Slice(Program):
             preview["changes"],
             [{"record": "item", "key": "ROP-00010", "field": "price", "before": "0.60", "after": "0.61"}],
         )
-        self.assertIsNone(self.held("ROP-40010"), "a preview touches nothing")
+        self.assertIsNone(self.state("ROP-40010"), "a preview touches nothing")
 
         loaded = self.json("load", "new.csv", "--yes", "--remark", "range 27", "--who", "elin")
         self.assertEqual((loaded["load"], loaded["status"]), ("L0001", "loaded"))
         self.assertEqual(
-            (self.held("ROP-40010"), self.held("ROP-40020", "lot_tracked"), self.held("ROP-00010")), (790, 1, 61)
+            (self.state("ROP-40010"), self.state("ROP-40020", "lot_tracked"), self.state("ROP-00010")), (790, 1, 61)
         )
         self.assertEqual(self.json("load", "new.csv", "--yes")["status"], "nothing to do")
         [entry] = self.json("history")["loads"]
@@ -70,7 +70,7 @@ class Slice(Program):
         self.assertEqual(
             (undone["status"], undone["removed"], undone["restored"], undone["in_the_way"]), ("undone", 2, 1, [])
         )
-        self.assertEqual((self.held("ROP-40010"), self.held("ROP-00010")), (None, 60))
+        self.assertEqual((self.state("ROP-40010"), self.state("ROP-00010")), (None, 60))
 
     def test_an_undo_that_is_in_somebodys_way_is_refused_with_both_values(self):
         self.write("first.csv", "Item code,Price", "ROP-00010,0.61")
@@ -82,7 +82,7 @@ class Slice(Program):
         self.assertEqual((way["key"], way["field"]), ("ROP-00010", "price"))
         self.assertIn("0.61", way["message"])
         self.assertIn("0.62", way["message"])
-        self.assertEqual(self.held("ROP-00010"), 62)
+        self.assertEqual(self.state("ROP-00010"), 62)
 
     def test_one_error_and_nothing_at_all_is_loaded(self):
         self.write("bad.csv", *GOOD, "ROP-40030;Rope;Mtr;ROPE-BRAID;NOBODY;x;-1;maybe")
@@ -99,7 +99,7 @@ class Slice(Program):
                 ("line 5, column 8", "not-yes-or-no"),
             },
         )
-        self.assertIsNone(self.held("ROP-40010"))
+        self.assertIsNone(self.state("ROP-40010"))
         self.assertEqual(self.json("history")["loads"], [])
         screen = self.kotrel("check", "bad.csv", status=1).stdout
         self.assertLess(screen.index("ERRORS"), screen.index("Next:"))
@@ -125,7 +125,7 @@ class Slice(Program):
                 preview = self.json("preview", name)
                 self.assertEqual(preview["records"]["item"], {"new": 2, "changed": 0, "same": 0, "refused": 0})
         self.kotrel("load", "a.ods", "--yes")
-        self.assertEqual(self.held("00012", "description"), "Zeros")
+        self.assertEqual(self.state("00012", "description"), "Zeros")
         for name in ("a.xlsx", "a.csv", "a.tsv", "a.txt"):
             self.assertEqual(self.json("preview", name)["records"]["item"]["same"], 2, name)
 
@@ -163,7 +163,7 @@ class Slice(Program):
         )
         self.write("odd.csv", *out.getvalue().splitlines())
         self.kotrel("load", "odd.csv", "--yes")
-        self.assertEqual((self.held("X'1;--", "note"), self.held("X'1;--", "description")), (note, "=1+1"))
+        self.assertEqual((self.state("X'1;--", "note"), self.state("X'1;--", "description")), (note, "=1+1"))
         self.write("long.csv", "Item code,Description,Unit,Category", f"X-2,{'y' * 40_000},M,ROPE")
         self.assertEqual([each["kind"] for each in self.json("check", "long.csv", status=1)["findings"]], ["too-long"])
 

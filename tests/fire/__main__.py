@@ -19,10 +19,10 @@ with (
         ("SQLite", Sqlite(Path(one)), ("kill", "amid", "after", "full")),
         ("PostgreSQL", Postgres(Path(two), postgres_url()), ("kill", "amid", "after", "cut")),
     ]
-    for name, target, ways in targets:
+    for name, target, options in targets:
         statements = target.statements()
         before = target.state()
-        for how in ways:
+        for how in options:
             ends = Counter(
                 judge(target, before, target.strike(point, how)) for point in range(1, statements + 1, every)
             )
@@ -30,6 +30,6 @@ with (
         run_kotrel(target.folder, *LOAD)
         steps = int(target.strike(0, "count", ("undo", "L0001", "--yes")).stdout.splitlines()[-1])
         target.forget()
-        for how in ways[:3]:
+        for how in options[:3]:
             ends = Counter(judge_undo(target, before, point, how) for point in range(1, steps + 1, every))
             print(f"{name}, undo, {how} at {sum(ends.values())} of {steps} statements: {dict(ends)}", flush=True)

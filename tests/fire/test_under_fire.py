@@ -19,11 +19,11 @@ from tests.support import postgres_url, run_kotrel
 class _Fire(unittest.TestCase):
     target: Target
 
-    def strikes(self, ways: tuple[tuple[str, int], ...]) -> None:
+    def strikes(self, options: tuple[tuple[str, int], ...]) -> None:
         statements = self.target.statements()
         self.assertGreater(statements, 14)
         before = self.target.state()
-        for how, back in ways:
+        for how, back in options:
             # Counted from the end: there stand the writing and the commit.
             with self.subTest(how=how, statement=f"{statements - back} of {statements}"):
                 done = self.target.strike(statements - back, how)
@@ -36,12 +36,12 @@ class _Fire(unittest.TestCase):
                     self.assertEqual(done.returncode, 3, done.stderr)
                     self.assertNotIn("Traceback", done.stderr)
 
-    def undo_strikes(self, *ways: tuple[str, int]) -> None:
+    def undo_strikes(self, *options: tuple[str, int]) -> None:
         before = self.target.state()
         run_kotrel(self.target.folder, *LOAD)
         statements = int(self.target.strike(0, "count", ("undo", "L0001", "--yes")).stdout.splitlines()[-1])
         self.target.forget()
-        for how, back in ways:
+        for how, back in options:
             with self.subTest(how=how, statement=f"{statements - back} of {statements}"):
                 end = judge_undo(self.target, before, statements - back, how)
                 self.assertEqual(end, "all" if how == "after" and not back else "none")

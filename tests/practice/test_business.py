@@ -8,11 +8,12 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.checking import check_rows
-from kotrel.core.codes import gtin_check_digit
-from kotrel.core.description_reading import read_description
-from kotrel.core.held import Held
-from kotrel.core.rows import Rows
-from kotrel.core.sheet import Table
+from kotrel.core.columns import ROW
+from kotrel.core.description.reading import read_description
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.tables.table import Table
+from kotrel.core.values.code_formats import gtin_check_digit
 from kotrel.practice import story
 from kotrel.practice.items import barcode, items
 from kotrel.practice.setup import base_lists, description_text, practice_data
@@ -41,9 +42,9 @@ class Data(unittest.TestCase):
         for record in DESCRIPTION.in_load_order():
             if record.name not in data:
                 continue
-            rows = data[record.name].with_row_index("row", 2).with_columns(pl.col("row").cast(pl.UInt32))
-            table = Table("data", "Data", 1, (), rows.select("row"), {})
-            checked = check_rows(Rows(table, record, {}, rows), Held(DESCRIPTION, nothing_yet))
+            rows = data[record.name].with_row_index(ROW, 2).with_columns(pl.col(ROW).cast(pl.UInt32))
+            table = Table("data", "Data", 1, (), rows.select(ROW), {})
+            checked = check_rows(Rows(table, record, {}, rows), SystemState(DESCRIPTION, nothing_yet))
             self.assertEqual(
                 [(g.kind, g.field, g.cells.head(2).rows()) for g in checked.findings if g.severity == "error"],
                 [],
@@ -87,12 +88,12 @@ class Story(unittest.TestCase):
         hurt = self.cells()
         self.assertEqual(hurt.kinds["H"].to_list().count("error"), 1)
         story.write_new_range_mended(self.path, slip=False)
-        mended = self.cells()
-        self.assertNotIn("error", mended.kinds["H"].to_list())
-        differing = sum(1 for a, b in zip(hurt.cells.rows(), mended.cells.rows(), strict=True) if a != b)
+        repaired = self.cells()
+        self.assertNotIn("error", repaired.kinds["H"].to_list())
+        differing = sum(1 for a, b in zip(hurt.cells.rows(), repaired.cells.rows(), strict=True) if a != b)
         self.assertEqual(differing, 11, "ten rows with errors and one with blanks")
         story.write_new_range_mended(self.path, slip=True)
-        prices = [a[8] for a in self.cells().cells.rows() if a[8] not in {b[8] for b in mended.cells.rows()}]
+        prices = [a[8] for a in self.cells().cells.rows() if a[8] not in {b[8] for b in repaired.cells.rows()}]
         self.assertEqual(len(prices), 1)
 
     def test_barcodes_of_the_new_colours_are_numbers(self):

@@ -9,10 +9,11 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kotrel.core.findings import FindingGroup, cells_of, count_by_severity, rows_with, worst_first
-from kotrel.core.wording import rules, what
+from kotrel.core.columns import ROW
+from kotrel.core.description.in_words import rules, what
+from kotrel.core.rows.findings import FindingGroup, cells_of, count_by_severity, rows_with, worst_first
+from kotrel.reports.phrases import count, listed, short
 from kotrel.reports.screen import Screen
-from kotrel.reports.words import count, listed, short
 from tests.support import small
 
 
@@ -78,12 +79,12 @@ class Findings(unittest.TestCase):
 
     @given(groups)
     def test_rows_with_errors_are_each_counted_once(self, found):
-        by_hand = {row for group in found if group.severity == "error" for row in group.cells["row"].to_list() if row}
+        by_hand = {row for group in found if group.severity == "error" for row in group.cells[ROW].to_list() if row}
         self.assertEqual(rows_with(found, "error").to_list(), sorted(by_hand))
 
     def test_cells_have_their_columns_whatever_is_given(self):
         cells = cells_of([3, 1], ["x", None], "same", [None, "y"])
         self.assertEqual(
-            cells.schema, {"row": pl.UInt32, "value": pl.String, "message": pl.String, "suggestion": pl.String}
+            cells.schema, {ROW: pl.UInt32, "value": pl.String, "message": pl.String, "suggestion": pl.String}
         )
         self.assertEqual(cells.rows(), [(3, "x", "same", None), (1, None, "same", "y")])

@@ -11,15 +11,16 @@ from openpyxl.formatting.rule import CellIsRule
 from openpyxl.styles import PatternFill
 
 from kotrel.core.checking import check_rows
-from kotrel.core.conventions import Conventions
 from kotrel.core.errors import WrongUse
-from kotrel.core.find_table import find_table
-from kotrel.core.matching import match_headings
-from kotrel.core.understanding import understand
+from kotrel.core.tables.detection import find_table
+from kotrel.core.understanding.matching import match_headings
+from kotrel.core.understanding.reading import understand
+from kotrel.core.values.conventions import Conventions
 from kotrel.sheets import marking
-from kotrel.sheets.marking import COLUMN, SUMMARY, mark, marks_of
+from kotrel.sheets.marking import mark
+from kotrel.sheets.marks import COLUMN, SUMMARY, marks_of
 from kotrel.sheets.opening import open_sheets
-from tests.support import TODAY, held, small
+from tests.support import TODAY, small, state
 
 
 class Marking(unittest.TestCase):
@@ -49,7 +50,7 @@ class Marking(unittest.TestCase):
         grid = next(grid for grid in open_sheets(path) if grid.name not in (SUMMARY, "Second"))
         table = find_table(grid)
         return check_rows(
-            understand(table, match_headings(table, small().records["item"]), Conventions(), TODAY), held()
+            understand(table, match_headings(table, small().records["item"]), Conventions(), TODAY), state()
         )
 
     def marked(self, path, name):

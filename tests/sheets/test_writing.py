@@ -13,18 +13,18 @@ import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kotrel.core.conventions import Conventions
 from kotrel.core.errors import KotrelError, OutOfReach, WrongUse
-from kotrel.core.find_table import find_table
-from kotrel.core.matching import match_headings
-from kotrel.core.numbers import read_number
-from kotrel.core.understanding import understand
+from kotrel.core.tables.detection import find_table
+from kotrel.core.understanding.matching import match_headings
+from kotrel.core.understanding.reading import understand
+from kotrel.core.values.conventions import Conventions
+from kotrel.core.values.numbers import read_number
 from kotrel.sheets.encodings import as_utf8
 from kotrel.sheets.marking import marked_name
 from kotrel.sheets.opening import open_sheets
-from kotrel.sheets.tables_out import OutBook, OutColumn, OutSheet, write_book
+from kotrel.sheets.safe_writing import free_name, require_new_file, written_whole
+from kotrel.sheets.table_writing import OutBook, OutColumn, OutSheet, write_book
 from kotrel.sheets.templates import Template, write_template
-from kotrel.sheets.writing import demand_free, free_name, written_whole
 from tests.support import small
 
 ITEM = small().records["item"]
@@ -113,7 +113,7 @@ class RoundTrips(unittest.TestCase):
             temporary.write_text("whole")
         self.assertEqual([each.name for each in self.folder.iterdir()], ["a.txt"])
         with self.assertRaises(WrongUse):
-            demand_free(path)
+            require_new_file(path)
         with self.assertRaises(OutOfReach), written_whole(self.folder / "no" / "a.txt"):
             pass
 

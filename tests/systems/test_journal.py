@@ -8,10 +8,11 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kotrel.core.changes import RecordChanges, before, put_together
-from kotrel.systems.interface import load_name
+from kotrel.core.changes.change_set import RecordChanges, before, put_together
+from kotrel.core.changes.images import from_images, image
+from kotrel.core.changes.journal import journal_rows, load_name
+from kotrel.core.columns import ACTION, MESSAGE, ROW
 from kotrel.systems.sql.database import quoted
-from kotrel.systems.sql.journal import from_images, image, journal_rows
 from kotrel.systems.sql.sqlite import SqliteDatabase
 from tests.support import small
 
@@ -49,9 +50,9 @@ class Images(unittest.TestCase):
 
 
 def changes(*lines, fields=("code", "description", "cost")):
-    columns = ["row", "action", "message", *fields, *(before(name) for name in fields)]
+    columns = [ROW, ACTION, MESSAGE, *fields, *(before(name) for name in fields)]
     frame = pl.DataFrame(lines, schema=dict.fromkeys(columns, pl.String), orient="row").with_columns(
-        pl.col("row").cast(pl.UInt32)
+        pl.col(ROW).cast(pl.UInt32)
     )
     return RecordChanges(ITEM, "f.csv", "", fields, frame)
 

@@ -9,9 +9,10 @@ import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kotrel.core.changes import RecordChanges, before, compare
-from kotrel.core.way_back import reverse
-from kotrel.systems.interface import Moved, Refused, Stamp
+from kotrel.core.changes.change_set import RecordChanges, before, compare
+from kotrel.core.changes.journal import Stamp
+from kotrel.core.changes.reversal import reverse
+from kotrel.systems.interface import ConcurrentChange, Refused
 from kotrel.systems.sql import journal_tables
 from kotrel.systems.sql.journal import SCHEMA, has_journal
 from kotrel.systems.sql.merging import MOST_REFUSALS
@@ -41,12 +42,12 @@ class Database(unittest.TestCase):
             now = writing.read("item", ["code", "description", "unit", "cost"])
             return writing.apply([compare(sheet, now)], STAMP, lambda step: None)
 
-    def held(self):
+    def state(self):
         return self.database.run("SELECT code, description, unit, cost FROM item ORDER BY code")
 
 
 class Refusals(Database):
-    @settings(max_examples=20, deadline=None)
+    @settings(max_examples=20)
     @given(
         st.integers(1, 60).flatmap(
             lambda count: st.tuples(st.just(count), st.sets(st.integers(0, count - 1), min_size=1))
@@ -65,16 +66,16 @@ class Refusals(Database):
         found = [refusal.row - 2 for refusal in caught.exception.refusals]
         self.assertEqual(found, sorted(bad)[:MOST_REFUSALS])
         self.assertTrue(all(refusal.message == "not that one" for refusal in caught.exception.refusals))
-        self.assertEqual((self.held(), self.system.history()), ([], []))
+        self.assertEqual((self.state(), self.system.history()), ([], []))
 
     def test_fewer_rows_than_thought_is_told_and_nothing_stays(self):
         self.load(("A", "x", "EA", "1"))
         sheet = rows(HEAD, ("A", "x", "EA", "2"))
-        with self.assertRaises(Moved), self.system.writing() as writing:
+        with self.assertRaises(ConcurrentChange), self.system.writing() as writing:
             change = compare(sheet, writing.read("item", ["code", "description", "unit", "cost"]))
             gone = change.frame.with_columns(pl.lit("B").alias("code"), pl.lit("B").alias(before("code")))
             writing.apply([RecordChanges(change.record, "f", "", change.fields, gone)], STAMP, lambda step: None)
-        self.assertEqual((self.held(), len(self.system.history())), ([("A", "x", "EA", 100)], 1))
+        self.assertEqual((self.state(), len(self.system.history())), ([("A", "x", "EA", 100)], 1))
 
 
 item_lines = st.dictionaries(
@@ -90,17 +91,17 @@ item_lines = st.dictionaries(
 
 
 class ThereAndBack(Database):
-    @settings(max_examples=20, deadline=None)
+    @settings(max_examples=20)
     @given(item_lines, item_lines)
     def test_two_loads_taken_back_in_turn_leave_what_was(self, first, second):
         self.database.run("DELETE FROM item")
         self.load(*((code, *rest) for code, rest in first.items()))
-        between = self.held()
+        between = self.state()
         wanted = {code: (text, unit, round(float(cost) * 100)) for code, (text, unit, cost) in first.items()}
         self.assertEqual({code: tuple(rest) for code, *rest in between}, wanted)
         number = self.load(*((code, *rest) for code, rest in second.items()))
         wanted |= {code: (text, unit, round(float(cost) * 100)) for code, (text, unit, cost) in second.items()}
-        self.assertEqual({code: tuple(rest) for code, *rest in self.held()}, wanted)
+        self.assertEqual({code: tuple(rest) for code, *rest in self.state()}, wanted)
         with self.system.writing() as writing:
             back = []
             for change in writing.changes_of(number):
@@ -109,7 +110,7 @@ class ThereAndBack(Database):
                 self.assertEqual(in_the_way, [])
                 back.append(way)
             writing.apply(back, STAMP, lambda step: None)
-        self.assertEqual(self.held(), between)
+        self.assertEqual(self.state(), between)
 
 
 class Tables(unittest.TestCase):

@@ -8,11 +8,12 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.changes import compare
+from kotrel.core.changes.change_set import compare
+from kotrel.core.changes.journal import Stamp
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.practice.setup import base_lists, set_up
 from kotrel.stages.undoing import undo_load
-from kotrel.systems.interface import Refused, Stamp
+from kotrel.systems.interface import Refused
 from kotrel.systems.opening import database_at, open_system, without_password
 from kotrel.systems.sql.merging import MOST_REFUSALS
 from tests.support import postgres_url
@@ -56,10 +57,10 @@ class OnAnyDatabase:
         heading=("Item code", "Description", "Unit", "Category", "Cost", "Standard price", "Archived", "Note"),
         writing=None,
     ):
-        from kotrel.core.conventions import Conventions
-        from kotrel.core.find_table import find_table
-        from kotrel.core.matching import match_headings
-        from kotrel.core.understanding import understand
+        from kotrel.core.tables.detection import find_table
+        from kotrel.core.understanding.matching import match_headings
+        from kotrel.core.understanding.reading import understand
+        from kotrel.core.values.conventions import Conventions
         from tests.support import TODAY, grid
 
         table = find_table(grid(heading, *lines), 1)
@@ -250,9 +251,9 @@ class OnPostgres(OnAnyDatabase, unittest.TestCase):
         self.database.run(f"ALTER TABLE practice.item ADD CONSTRAINT no_such_price CHECK (price <> {price}) NOT VALID")
 
     def test_a_change_by_another_program_meanwhile_is_never_lost(self):
-        from kotrel.systems.interface import Moved
+        from kotrel.systems.interface import ConcurrentChange
 
-        with self.assertRaises(Moved), self.system.writing() as writing:
+        with self.assertRaises(ConcurrentChange), self.system.writing() as writing:
             change = self.change(("ROP-00010", "", "", "", "", "1.00", "", ""), writing=writing)
             self.database.run("UPDATE practice.item SET price = 5 WHERE code = 'ROP-00010'")
             writing.apply([change], STAMP, quiet)

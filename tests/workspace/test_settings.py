@@ -5,13 +5,13 @@ import unittest
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.find_table import find_table
-from kotrel.core.proposing import Proposal
+from kotrel.core.tables.detection import find_table
+from kotrel.core.understanding.proposing import Proposal
 from kotrel.workspace.creating import create_workspace
-from kotrel.workspace.learning import learn_spellings
 from kotrel.workspace.map_writing import write_map
 from kotrel.workspace.maps import apply_map, map_named, read_maps
 from kotrel.workspace.settings import find_workspace, open_workspace
+from kotrel.workspace.spellings import learn_spellings
 from tests.support import SMALL, grid, small
 
 

@@ -12,8 +12,8 @@ from datetime import datetime
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach
-from kotrel.core.ways import CAREFUL, Ways
-from kotrel.stages.accidents import tell_cut_off
+from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
+from kotrel.stages.interrupted import report_interrupted
 from kotrel.stages.understanding import Wanted
 from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
 
@@ -135,12 +135,12 @@ def as_typed(args: argparse.Namespace) -> str:
 
 def wanted_of(args: argparse.Namespace) -> Wanted:
     """What the user said about the files."""
-    ways = CAREFUL
+    options = DEFAULT_OPTIONS
     if hasattr(args, "match_on"):
-        ways = Ways(
+        options = LoadOptions(
             args.only, args.match_on, args.blanks, args.duplicates, args.create, args.defaults, args.clash, args.since
         )
-    return Wanted(args.record, args.sheet, args.heading_row, args.map_name, ways)
+    return Wanted(args.record, args.sheet, args.heading_row, args.map_name, options)
 
 
 def workspace_of(args: argparse.Namespace) -> Workspace:
@@ -150,7 +150,7 @@ def workspace_of(args: argparse.Namespace) -> Workspace:
         if not Path(pictures).is_dir():
             raise OutOfReach(f"there is no folder {pictures}", "It is the folder of the pictures.", "no-folder")
         workspace = replace(workspace, picture_folder=Path(pictures))
-    for said in tell_cut_off(workspace):
+    for said in report_interrupted(workspace):
         sys.stderr.write(f"kotrel: {said}\n")
     return workspace
 

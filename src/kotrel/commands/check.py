@@ -6,14 +6,14 @@ import argparse
 from pathlib import Path
 
 from kotrel.commands._shared import add_files, as_typed, files_of, named, now, wanted_of, workspace_of
-from kotrel.core.rows import Rows
-from kotrel.core.words import read_yes_no
+from kotrel.core.pipeline import Checked
+from kotrel.core.rows.rows import Rows
+from kotrel.core.values.yes_no import read_yes_no
 from kotrel.reports.findings import checked_json, show_checked, show_created
 from kotrel.reports.screen import Screen
 from kotrel.sheets.marking import Marked, mark, marked_name
-from kotrel.sheets.writing import demand_free
-from kotrel.stages.checking import Checked
-from kotrel.stages.learning import Question, learn
+from kotrel.sheets.safe_writing import require_new_file
+from kotrel.stages.spellings import Question, learn
 from kotrel.stages.streaming import check_any
 
 EXAMPLE = """\
@@ -57,7 +57,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     for place, each in enumerate(checked):
         if place:
             screen.show("")
-        if each.created and each.ok:
+        if each.consequence == "created" and each.ok:
             show_created(screen, each)
         else:
             show_checked(screen, each, args.all, args.repairs)
@@ -104,4 +104,6 @@ def _mark_all(checked: list[Checked], told: str) -> list[Marked]:
     for each in checked:
         file = each.rows.table.file
         by_file[file] = by_file[file].with_findings(each.rows.findings) if file in by_file else each.rows
-    return [mark(rows, demand_free(Path(told)) if told else marked_name(Path(file))) for file, rows in by_file.items()]
+    return [
+        mark(rows, require_new_file(Path(told)) if told else marked_name(Path(file))) for file, rows in by_file.items()
+    ]

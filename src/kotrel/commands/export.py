@@ -6,8 +6,8 @@ import argparse
 from pathlib import Path
 
 from kotrel.commands._shared import now, workspace_of
+from kotrel.reports.phrases import count
 from kotrel.reports.screen import Screen
-from kotrel.reports.words import count
 from kotrel.stages.exporting import Chosen, export_records
 
 EXAMPLE = """\

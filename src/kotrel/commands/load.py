@@ -14,15 +14,15 @@ from kotrel.commands._shared import (
     wanted_of,
     workspace_of,
 )
+from kotrel.core.changes.journal import load_name
 from kotrel.core.errors import WrongUse
+from kotrel.core.pipeline import Preview
 from kotrel.reports.findings import checked_json
 from kotrel.reports.histories import when
+from kotrel.reports.phrases import count
 from kotrel.reports.previews import show_loaded_counts, show_preview
 from kotrel.reports.screen import Screen
-from kotrel.reports.words import count
 from kotrel.stages.loading import Loaded, Order, load_files
-from kotrel.stages.previewing import Preview
-from kotrel.systems.interface import load_name
 
 EXAMPLE = """\
 kotrel load new-items.xlsx

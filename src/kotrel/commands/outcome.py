@@ -8,7 +8,7 @@ from pathlib import Path
 from kotrel.commands._shared import workspace_of
 from kotrel.reports.histories import outcome_json, show_outcome
 from kotrel.reports.screen import Screen
-from kotrel.stages.looking_back import write_before, write_rest_of
+from kotrel.stages.past_loads import write_before, write_rest_of
 from kotrel.stages.undoing import load_number
 from kotrel.systems.interface import System
 

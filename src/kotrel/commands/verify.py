@@ -5,8 +5,8 @@ from __future__ import annotations
 import argparse
 
 from kotrel.commands._shared import workspace_of
-from kotrel.reports.lookbacks import show_verified, verified_json
 from kotrel.reports.screen import Screen
+from kotrel.reports.verifications import show_verified, verified_json
 from kotrel.stages.undoing import load_number
 from kotrel.stages.verifying import verify_load
 

@@ -8,7 +8,7 @@ from decimal import Decimal
 
 import polars as pl
 
-from kotrel.core.codes import gtin_check_digit
+from kotrel.core.values.code_formats import gtin_check_digit
 
 SEED = 20
 ITEMS = 1_200

@@ -7,8 +7,8 @@ from importlib import resources
 
 import polars as pl
 
-from kotrel.core.description import Description
-from kotrel.core.description_reading import read_description
+from kotrel.core.description.model import Description
+from kotrel.core.description.reading import read_description
 from kotrel.core.errors import WrongUse
 from kotrel.practice import lists
 from kotrel.practice.details import details, kit_items

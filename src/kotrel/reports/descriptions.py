@@ -8,10 +8,10 @@ from typing import Any
 from rich.table import Table
 from rich.text import Text
 
-from kotrel.core.description import Description, Record
-from kotrel.core.wording import rules, what
+from kotrel.core.description.in_words import rules, what
+from kotrel.core.description.model import Description, Record
+from kotrel.reports.phrases import listed
 from kotrel.reports.screen import Screen
-from kotrel.reports.words import listed
 
 
 def show_records(screen: Screen, description: Description) -> None:

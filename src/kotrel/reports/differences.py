@@ -8,8 +8,8 @@ import polars as pl
 from rich.table import Table
 from rich.text import Text
 
+from kotrel.reports.phrases import count, listed, short
 from kotrel.reports.screen import Screen
-from kotrel.reports.words import count, listed, short
 from kotrel.stages.comparing import Compared
 
 SHOWN = 15

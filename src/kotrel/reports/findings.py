@@ -9,11 +9,12 @@ from typing import Any
 from rich.table import Table
 from rich.text import Text
 
-from kotrel.core.findings import SEVERITIES, FindingGroup, RepairGroup, count_by_severity, rows_with, worst_first
-from kotrel.core.rows import Rows
+from kotrel.core.columns import ROW
+from kotrel.core.pipeline import Checked
+from kotrel.core.rows.findings import SEVERITIES, FindingGroup, RepairGroup, count_by_severity, rows_with, worst_first
+from kotrel.core.rows.rows import Rows
+from kotrel.reports.phrases import count, short
 from kotrel.reports.screen import Screen
-from kotrel.reports.words import count, short
-from kotrel.stages.checking import Checked
 
 EXAMPLES = 3
 STYLES = {"error": "bold red", "warning": "yellow", "note": "cyan"}
@@ -66,7 +67,7 @@ def counts_line(checked: Checked) -> Text:
     total = rows.values.height
     bad = len(rows_with(rows.findings, "error"))
     line = Text()
-    if any((group.cells["row"] == 0).any() for group in rows.findings if group.severity == "error"):
+    if any((group.cells[ROW] == 0).any() for group in rows.findings if group.severity == "error"):
         line.append(f"{count(total, 'row')}: none can be loaded until the sheet is mended", style="bold red")
     elif bad:
         line.append(f"{count(total, 'row')}: {total - bad:,} fit to load, ")
@@ -121,7 +122,7 @@ def _details(rows: Rows, group: FindingGroup) -> list[str]:
         cells = group.cells.head(EXAMPLES)
     messages = group.cells["message"].head(1000).unique()
     same = len(messages) == 1
-    if (group.cells["row"] == 0).all():
+    if (group.cells[ROW] == 0).all():
         return [str(message) for message in group.cells["message"].to_list()[:6]]
     examples = []
     for row, value, message, suggestion in cells.iter_rows():

@@ -10,10 +10,10 @@ import polars as pl
 from rich.table import Table
 from rich.text import Text
 
+from kotrel.core.changes.journal import Entry, load_name
+from kotrel.reports.phrases import count, listed, short
 from kotrel.reports.screen import Screen
-from kotrel.reports.words import count, listed, short
 from kotrel.stages.undoing import Undone
-from kotrel.systems.interface import Entry, load_name
 
 ROWS_SHOWN = 20
 

@@ -7,10 +7,10 @@ from typing import Any
 from rich.table import Table as Grid
 from rich.text import Text
 
-from kotrel.core.inspecting import Look
-from kotrel.core.sheet import Table
+from kotrel.core.tables.profiling import Look
+from kotrel.core.tables.table import Table
+from kotrel.reports.phrases import count, listed, short
 from kotrel.reports.screen import Screen
-from kotrel.reports.words import count, listed, short
 from kotrel.stages.inspecting import Inspected
 
 

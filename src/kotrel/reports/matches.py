@@ -8,8 +8,8 @@ from typing import Any
 from rich.table import Table as Grid
 from rich.text import Text
 
+from kotrel.reports.phrases import listed
 from kotrel.reports.screen import Screen
-from kotrel.reports.words import listed
 from kotrel.stages.mapping import Mapped
 
 

@@ -8,13 +8,14 @@ import polars as pl
 from rich.table import Table
 from rich.text import Text
 
-from kotrel.core.changes import RecordChanges
-from kotrel.core.description import Record
-from kotrel.core.rows import Rows
+from kotrel.core.changes.change_set import RecordChanges
+from kotrel.core.columns import ACTION
+from kotrel.core.description.model import Record
+from kotrel.core.pipeline import Preview
+from kotrel.core.rows.rows import Rows
 from kotrel.reports.findings import counts_line, headline, show_checked, show_created
+from kotrel.reports.phrases import count, listed, short
 from kotrel.reports.screen import Screen
-from kotrel.reports.words import count, listed, short
-from kotrel.stages.previewing import Preview
 
 CHANGES_SHOWN = 12
 STYLES = {"new": "green", "changed": "yellow", "removed": "magenta", "same": "dim", "refused": "bold red"}
@@ -23,7 +24,7 @@ STYLES = {"new": "green", "changed": "yellow", "removed": "magenta", "same": "di
 def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
     """What a load would do: counts first, then from what to what."""
     for place, checked in enumerate(preview.checked):
-        if checked.created and checked.ok:
+        if checked.consequence == "created" and checked.ok:
             continue
         if place:
             screen.show("")
@@ -35,7 +36,7 @@ def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
                 screen.show(Text(f"  {remark}", style="dim"))
         _show_defaulted(screen, checked.rows)
     for checked in preview.checked:
-        if checked.created:
+        if checked.consequence is not None:
             show_created(screen, checked)
     if preview.before is not None:
         before = preview.before
@@ -71,7 +72,7 @@ def counts_text(changes: RecordChanges) -> Text:
 
 
 def _show_new(screen: Screen, changes: RecordChanges, every: bool) -> None:
-    new = changes.frame.filter(pl.col("action") == "new")
+    new = changes.frame.filter(pl.col(ACTION) == "new")
     if not new.height:
         return
     record = changes.record

@@ -72,7 +72,7 @@ class Screen:
         """Asks a yes/no question on the terminal; anything but a yes is a no."""
         sys.stderr.write(f"{question} [y/N] ")
         sys.stderr.flush()
-        from kotrel.core.words import read_yes_no
+        from kotrel.core.values.yes_no import read_yes_no
 
         try:
             return read_yes_no(sys.stdin.readline()) == "yes"

@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach
-from kotrel.core.sheet import Grid
+from kotrel.core.tables.table import Grid
 from kotrel.sheets.textfiles import read_text_file
 from kotrel.sheets.workbooks import read_workbook
 
@@ -98,7 +98,7 @@ def _first_bytes(path: Path) -> bytes:
 
 
 def _near_files(path: Path) -> str:
-    from kotrel.core.nearness import nearest
+    from kotrel.core.similarity import nearest
 
     try:
         names = [

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from xml.etree import ElementTree
 
-from kotrel.core.sheet import index_of
+from kotrel.core.tables.table import index_of
 
 _CELL = re.compile(rb"<(?:\w+:)?c\b([^>]*?)(?:/>|>(.*?)</(?:\w+:)?c>)", re.DOTALL)
 _PLACE = re.compile(rb'\br="([A-Z]+)([0-9]+)"')

@@ -9,10 +9,10 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.description import Field, Record
-from kotrel.core.wording import rules, what
-from kotrel.sheets.tables_out import OutColumn, OutSheet, column_format, write_column, write_text
-from kotrel.sheets.writing import written_whole
+from kotrel.core.description.in_words import rules, what
+from kotrel.core.description.model import Field, Record
+from kotrel.sheets.safe_writing import written_whole
+from kotrel.sheets.table_writing import OutColumn, OutSheet, column_format, write_column, write_text
 
 GUIDE, LISTS = "Kotrel guide", "Kotrel lists"
 FOR_ROWS = 5_000

@@ -13,8 +13,9 @@ from typing import Any
 import polars as pl
 from polars.exceptions import PolarsError
 
+from kotrel.core.columns import ROW
 from kotrel.core.errors import OutOfReach
-from kotrel.core.sheet import Grid, letter_of
+from kotrel.core.tables.table import Grid, letter_of
 from kotrel.sheets.encodings import as_utf8
 
 SEPARATORS = (",", ";", "\t", "|")
@@ -48,7 +49,7 @@ def read_text_file(path: Path) -> Grid:
     else:
         lines = _lines(raw, cells)
     if skipped:
-        lines = pl.Series("row", lines if lines is not None else range(1, cells.height + 1), dtype=pl.UInt32) + skipped
+        lines = pl.Series(ROW, lines if lines is not None else range(1, cells.height + 1), dtype=pl.UInt32) + skipped
     grid = Grid(str(path), "", cells, dict.fromkeys(cells.columns, "text"), lines, False, tuple(remarks))
     return _with_ragged_rows(grid, raw, separator, skipped)
 
@@ -95,7 +96,7 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
                 lines = _lines(raw, cells)
                 if lines is None:
                     lines = pl.int_range(1, cells.height + 1, dtype=pl.UInt32, eager=True)
-                yield Part(cells, (lines + (line - 1)).cast(pl.UInt32).alias("row"))
+                yield Part(cells, (lines + (line - 1)).cast(pl.UInt32).alias(ROW))
                 line += raw.count(b"\n")
                 if not chunk:
                     return
@@ -194,7 +195,7 @@ def _slowly(raw: bytes, separator: str) -> tuple[pl.DataFrame, pl.Series]:
         letter_of(place): pl.Series([row[place] or None if place < len(row) else None for row in rows], dtype=pl.String)
         for place in range(width)
     }
-    return pl.DataFrame(columns), pl.Series("row", lines, dtype=pl.UInt32)
+    return pl.DataFrame(columns), pl.Series(ROW, lines, dtype=pl.UInt32)
 
 
 def _lines(raw: bytes, cells: pl.DataFrame) -> pl.Series | None:
@@ -205,7 +206,7 @@ def _lines(raw: bytes, cells: pl.DataFrame) -> pl.Series | None:
     if not breaks.sum():
         return None
     ends = breaks.cum_sum()
-    return (pl.int_range(1, cells.height + 1, eager=True) + ends - breaks).cast(pl.UInt32).alias("row")
+    return (pl.int_range(1, cells.height + 1, eager=True) + ends - breaks).cast(pl.UInt32).alias(ROW)
 
 
 def _with_ragged_rows(grid: Grid, raw: bytes, separator: str, skipped: int) -> Grid:

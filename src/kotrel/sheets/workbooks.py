@@ -14,7 +14,7 @@ import polars as pl
 from python_calamine import CalamineError, CalamineWorkbook, SheetVisibleEnum
 
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.sheet import Grid, letter_of
+from kotrel.core.tables.table import Grid, letter_of
 from kotrel.sheets.special_cells import Special, special_cells
 
 EXACT = 10**15

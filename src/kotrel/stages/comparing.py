@@ -9,14 +9,15 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.comparing import Difference, compare_tables
-from kotrel.core.description import Record
+from kotrel.core.changes.comparison import Difference, compare_tables
+from kotrel.core.columns import ROW
+from kotrel.core.description.model import Record
 from kotrel.core.errors import KotrelError, WrongData, WrongUse
-from kotrel.core.nearness import folded, nearest
-from kotrel.core.rows import Rows
-from kotrel.core.sheet import Table
+from kotrel.core.rows.rows import Rows
+from kotrel.core.similarity import folded, nearest
+from kotrel.core.tables.table import Table
 from kotrel.sheets.opening import open_sheets
-from kotrel.sheets.tables_out import OutBook, OutColumn, OutSheet
+from kotrel.sheets.table_writing import OutBook, OutColumn, OutSheet
 from kotrel.stages.understanding import Wanted, tables_of, understand_file
 from kotrel.systems.interface import Step
 from kotrel.workspace.settings import Workspace
@@ -78,12 +79,12 @@ def _with_errors_shown(rows: Rows) -> pl.DataFrame:
     values = rows.values
     for group in rows.findings:
         if group.kind in ("error-value", "not-calculated") and group.field is not None:
-            shown = group.cells.select("row", pl.col("value").alias("shown"))
-            joined = values.select("row", group.field).join(shown, on="row", how="left", maintain_order="left")
+            shown = group.cells.select(ROW, pl.col("value").alias("as shown"))
+            joined = values.select(ROW, group.field).join(shown, on=ROW, how="left", maintain_order="left")
             values = values.with_columns(
-                joined.select(pl.coalesce(group.field, "shown")).to_series().alias(group.field)
+                joined.select(pl.coalesce(group.field, "as shown")).to_series().alias(group.field)
             )
-    return values.drop("row")
+    return values.drop(ROW)
 
 
 def _key_of_record(record: Record, key: str | None, first: pl.DataFrame, second: pl.DataFrame) -> tuple[str, ...]:

@@ -11,13 +11,13 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.description import Field, Record
+from kotrel.core.description.model import Field, Record
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.expressions import Scope, compile_expression
-from kotrel.core.nearness import nearest
-from kotrel.sheets.tables_out import OutBook, OutColumn, OutSheet, write_book
+from kotrel.core.similarity import nearest
+from kotrel.sheets.safe_writing import require_new_file, written_whole
+from kotrel.sheets.table_writing import OutBook, OutColumn, OutSheet, write_book
 from kotrel.sheets.templates import Template, write_template
-from kotrel.sheets.writing import demand_free, written_whole
 from kotrel.stages.mapping import names_of
 from kotrel.stages.understanding import record_named
 from kotrel.systems.interface import Reading, Step
@@ -68,7 +68,7 @@ def export_records(
     Raises:
         WrongUse: a field or the filter is wrong, or the file is there already.
     """
-    demand_free(path)
+    require_new_file(path)
     found = [record_named(workspace.description, name) for name in dict.fromkeys(records)]
     kept: dict[str, pl.DataFrame] = {}
     sheets: list[OutSheet] = []
@@ -197,7 +197,7 @@ def make_template(records: Sequence[str], path: Path, workspace: Workspace, with
     Raises:
         WrongUse: the file is there already, or a text file is to hold several records.
     """
-    demand_free(path)
+    require_new_file(path)
     found = [record_named(workspace.description, name) for name in dict.fromkeys(records)]
     if path.suffix.lower() != ".xlsx" and (
         len(found) > 1 or path.suffix.lower() not in (".csv", ".tsv", ".tab", ".txt")

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from kotrel.core.description import Description
-from kotrel.core.inspecting import Look, look_at
-from kotrel.core.matching import Matched, likely_record
-from kotrel.core.sheet import Table
+from kotrel.core.description.model import Description
+from kotrel.core.tables.profiling import Look, look_at
+from kotrel.core.tables.table import Table
+from kotrel.core.understanding.matching import Matched, likely_record
 from kotrel.sheets.opening import open_sheets
 from kotrel.stages.understanding import tables_of
 from kotrel.systems.interface import Step

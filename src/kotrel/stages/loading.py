@@ -10,15 +10,18 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.changes import RecordChanges, before
+from kotrel.core.changes.change_set import RecordChanges
+from kotrel.core.changes.journal import Refusal, Stamp
+from kotrel.core.columns import ACTION, before
 from kotrel.core.errors import OutOfReach
-from kotrel.stages.checking import understand_files
-from kotrel.stages.previewing import Preview, fingerprint, loaded_before, preview_in
-from kotrel.stages.resting import rest_of, write_rests_beside
+from kotrel.core.pipeline import Part, Preview, preview
+from kotrel.stages.checking import business_of, parts_of, understand_files
+from kotrel.stages.previewing import fingerprint, loaded_before
+from kotrel.stages.refused_rows import rest_of, write_rests_beside
 from kotrel.stages.understanding import Understood, Wanted
-from kotrel.systems.interface import Moved, Reading, Refusal, Refused, Stamp, Step, System
+from kotrel.systems.interface import ConcurrentChange, Reading, Refused, Step, System
+from kotrel.workspace.in_progress import in_progress
 from kotrel.workspace.settings import Workspace
-from kotrel.workspace.under_way import under_way
 
 TRIES = 3
 """So often a load is tried anew when somebody else changes the same rows while it runs."""
@@ -77,6 +80,7 @@ def load_files(
         OutOfReach: the system cannot be reached, or others kept changing the same rows.
     """
     understood = understand_files(order.files, workspace, order.wanted, order.at.date(), step)
+    parts = parts_of(understood)
     system = workspace.system()
     stamp = Stamp(
         order.at,
@@ -88,22 +92,22 @@ def load_files(
     shown: Preview | None = None
     if agree is not None:
         with system.reading() as reading:
-            shown = _preview(understood, workspace, order, reading, stamp, step)
+            shown = _preview(parts, workspace, order, reading, stamp, step)
         if not _may_go_on(shown, order):
             return _not_loaded(shown)
         if not agree(shown):
             return Loaded("not loaded", None, shown)
-    with under_way(workspace.hidden, stamp):
-        done = _load(understood, workspace, order, system, stamp, shown, step)
+    with in_progress(workspace.hidden, stamp):
+        done = _load(parts, workspace, order, system, stamp, shown, step)
     if done.status == "loaded":
-        _remember(done.preview)
+        _remember(done.preview, understood)
         if order.good_rows and not done.preview.ok:
             done = replace(done, rest=tuple(write_rests_beside(rest_of(done.preview.changes))))
     return done
 
 
 def _load(
-    understood: Sequence[Understood],
+    parts: Sequence[Part],
     workspace: Workspace,
     order: Order,
     system: System,
@@ -114,28 +118,28 @@ def _load(
     refusals: list[Refusal] = []
     moved = 0
     for _ in range(TRIES + ROUNDS):
-        preview: Preview | None = None
+        found: Preview | None = None
         try:
             with system.writing() as writing:
-                preview = _preview(understood, workspace, order, writing, stamp, step, refusals)
-                if not _may_go_on(preview, order):
-                    return _not_loaded(preview)
-                if shown is not None and not refusals and not _same(shown, preview):
+                found = _preview(parts, workspace, order, writing, stamp, step, refusals)
+                if not _may_go_on(found, order):
+                    return _not_loaded(found)
+                if shown is not None and not refusals and not _same(shown, found):
                     raise OutOfReach(
                         "the system changed while you looked at the preview; nothing was loaded",
                         "Run it again and look at the new preview.",
                         "changed-meanwhile",
                     )
-                number = writing.apply(preview.changes, stamp, step)
-            return Loaded("loaded", number, preview)
+                number = writing.apply(found.changes, stamp, step)
+            return Loaded("loaded", number, found)
         except Refused as refused:
-            assert preview is not None
+            assert found is not None
             refusals += refused.refusals
             if order.good_rows and refused.refusals and len(refusals) < MOST_REFUSED:
                 step("once more without the refused rows")
                 continue
-            return _refused(understood, workspace, order, system, stamp, refusals, step)
-        except Moved:
+            return _refused(parts, workspace, order, system, stamp, refusals, step)
+        except ConcurrentChange:
             moved += 1
             if moved >= TRIES:
                 break
@@ -148,7 +152,7 @@ def _load(
 
 
 def _preview(
-    understood: Sequence[Understood],
+    parts: Sequence[Part],
     workspace: Workspace,
     order: Order,
     reading: Reading,
@@ -156,8 +160,8 @@ def _preview(
     step: Step,
     refusals: Sequence[Refusal] = (),
 ) -> Preview:
-    preview = preview_in(understood, workspace, order.wanted, reading, step, refusals)
-    return preview if order.again else replace(preview, before=loaded_before(reading.history(), stamp.fingerprint))
+    found = preview(parts, business_of(workspace, order.wanted.options), reading, step, refusals)
+    return found if order.again else replace(found, before=loaded_before(reading.history(), stamp.fingerprint))
 
 
 def _may_go_on(preview: Preview, order: Order) -> bool:
@@ -178,7 +182,7 @@ def _same(shown: Preview, now: Preview) -> bool:
 
 
 def _refused(
-    understood: Sequence[Understood],
+    parts: Sequence[Part],
     workspace: Workspace,
     order: Order,
     system: System,
@@ -188,27 +192,27 @@ def _refused(
 ) -> Loaded:
     """What the system itself refused is a finding at its row, and stands in the history: it was the second line behind the checks."""
     with system.writing() as writing:
-        preview = preview_in(understood, workspace, order.wanted, writing, step, refusals)
-        number = writing.note_refused(preview.changes, replace(stamp, kind="refused"))
-    return Loaded("refused", number, preview)
+        found = preview(parts, business_of(workspace, order.wanted.options), writing, step, refusals)
+        number = writing.note_refused(found.changes, replace(stamp, kind="refused"))
+    return Loaded("refused", number, found)
 
 
-def _remember(preview: Preview) -> None:
+def _remember(loaded: Preview, understood: Sequence[Understood]) -> None:
     """Of sheets that came from an export, what was loaded: a later load of the same sheet counts from there."""
-    by_place = {(each.record.name, each.file, each.sheet): each for each in preview.changes}
-    for checked in preview.checked:
-        rows = checked.rows
+    by_place = {(each.record.name, each.file, each.sheet): each for each in loaded.changes}
+    for each in understood:
+        rows = each.rows
         changes = by_place.get((rows.record.name, rows.table.file, rows.table.sheet))
-        if checked.export is None or changes is None:
+        if each.export is None or changes is None:
             continue
         # The load stands whether or not this can be kept; without it, a later load asks about a clash.
         with suppress(OSError, OutOfReach):
-            checked.export.remember_loaded(rows.record.name, list(rows.record.key), _loaded_cells(changes))
+            each.export.remember_loaded(rows.record.name, list(rows.record.key), _loaded_cells(changes))
 
 
 def _loaded_cells(changes: RecordChanges) -> pl.DataFrame:
     """The key, the fields, and ``loaded FIELD``: whether the load set it in that row."""
-    did = changes.frame.filter(pl.col("action").is_in(["new", "changed"]))
+    did = changes.frame.filter(pl.col(ACTION).is_in(["new", "changed"]))
     key = list(changes.record.key)
     others = [name for name in changes.fields if name not in key]
     return did.select(

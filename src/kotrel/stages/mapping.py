@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
-from kotrel.core.description import Record
+from kotrel.core.description.list_names import ListNames
+from kotrel.core.description.model import Record
 from kotrel.core.errors import WrongUse
-from kotrel.core.naming import ListNames
-from kotrel.core.proposing import Proposal, propose
-from kotrel.core.sheet import Column, Table
+from kotrel.core.tables.table import Column, Table
+from kotrel.core.understanding.proposing import Proposal, propose
 from kotrel.sheets.opening import open_sheets
 from kotrel.stages.understanding import record_named, tables_of
 from kotrel.systems.interface import Reading, Step

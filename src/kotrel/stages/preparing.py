@@ -5,9 +5,10 @@ from __future__ import annotations
 from datetime import date
 from pathlib import Path
 
-from kotrel.sheets.tables_out import write_book
-from kotrel.sheets.writing import demand_free
-from kotrel.stages.checking import Checked, check_files
+from kotrel.core.pipeline import Checked
+from kotrel.sheets.safe_writing import require_new_file
+from kotrel.sheets.table_writing import write_book
+from kotrel.stages.checking import check_files
 from kotrel.stages.exporting import prepared_book
 from kotrel.stages.understanding import Wanted
 from kotrel.systems.interface import Step
@@ -20,7 +21,7 @@ def prepare_file(path: Path, out: Path, workspace: Workspace, wanted: Wanted, to
     Raises:
         WrongUse: there is a file of that name already.
     """
-    demand_free(out)
+    require_new_file(out)
     checked = check_files([path], workspace, wanted, today, step)
     step("writing")
     write_book(prepared_book([(each.rows.record, each.rows.values) for each in checked]), out)

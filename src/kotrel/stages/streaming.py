@@ -13,21 +13,23 @@ from kotrel.core.checking import CHECKS, check_rows
 from kotrel.core.checking.circles import check_circles
 from kotrel.core.checking.keys import check_keys
 from kotrel.core.checking.unique import check_unique
+from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongUse
-from kotrel.core.find_table import find_table
-from kotrel.core.findings import FindingGroup, RepairGroup
-from kotrel.core.held import Held
-from kotrel.core.making import fill_keys, make_values
-from kotrel.core.matching import Matched
-from kotrel.core.mending import mend
-from kotrel.core.rows import Rows
-from kotrel.core.sheet import Grid, Table
-from kotrel.core.understanding import sheet_mark, understand
-from kotrel.core.ways import CAREFUL
+from kotrel.core.pipeline import Checked
+from kotrel.core.readying.filling import fill_keys, make_values
+from kotrel.core.readying.repairing import repair
+from kotrel.core.rows.findings import FindingGroup, RepairGroup
+from kotrel.core.rows.load_options import DEFAULT_OPTIONS
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.tables.detection import find_table
+from kotrel.core.tables.table import Grid, Table
+from kotrel.core.understanding.matching import Matched
+from kotrel.core.understanding.reading import sheet_mark, understand
 from kotrel.sheets.encodings import CHECKED, is_utf8_file
 from kotrel.sheets.opening import TEXT_ENDINGS
 from kotrel.sheets.textfiles import Part, read_in_parts
-from kotrel.stages.checking import Checked, check_files
+from kotrel.stages.checking import check_files
 from kotrel.stages.understanding import Wanted, match_tables
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.settings import Workspace
@@ -51,7 +53,7 @@ def is_large(path: Path, size: int = LARGE) -> bool:
 def check_any(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Checked]:
     """Checks files, a very large text file in parts."""
     if len(files) == 1 and is_large(files[0]):
-        if wanted.ways != CAREFUL:
+        if wanted.options != DEFAULT_OPTIONS:
             raise WrongUse(
                 f"{files[0]} is so large that it is checked in parts, and then each row is checked as it stands",
                 "Check it without options that choose rows or fill them in; preview and load take them.",
@@ -80,8 +82,8 @@ def check_large(
     matched = _one_at_a_time(path, matches)
     record = matched.record
     mark = sheet_mark(table, matched)
-    reading.demand(record.name)
-    held = Held(workspace.description, reading.read)
+    reading.require(record.name)
+    state = SystemState(workspace.description, reading.read)
     inside = tuple(check for check in CHECKS if check not in ACROSS)
     kept: list[Rows] = []
     number = 0
@@ -89,12 +91,12 @@ def check_large(
         number += 1
         step(f"checking part {number}")
         rows = understand(piece, matched, workspace.conventions, today, mark)
-        rows = mend(rows, held, workspace.conventions.spellings)
-        rows = make_values(fill_keys(rows), held.names_of, lambda field: held.whole(record, field))
-        rows = check_rows(rows, held, inside)
+        rows = repair(rows, state, workspace.conventions.spellings)
+        rows = make_values(fill_keys(rows), state.names_of, lambda field: state.whole(record, field))
+        rows = check_rows(rows, state, inside)
         if number > 1:
             # What concerns the headings was told with the first part.
-            told = tuple(group for group in rows.findings if not (group.cells["row"] == 0).all())
+            told = tuple(group for group in rows.findings if not (group.cells[ROW] == 0).all())
             rows = replace(rows, findings=told)
         kept.append(_slim(rows))
     step("looking for what stands twice")
@@ -102,7 +104,7 @@ def check_large(
     del kept
     for check in ACROSS if whole.has_key else ():
         # One after the other: each needs about as much memory as all the keys.
-        whole = check_rows(whole, held, (check,))
+        whole = check_rows(whole, state, (check,))
     return Checked(whole, (*table.remarks, *remarks, f"checked in {number} parts"))
 
 
@@ -136,7 +138,7 @@ def _slim(rows: Rows) -> Rows:
     across = {*record.key, *(name for group in groups for name in group)}
     names = [name for name in rows.fields if name in across]
     return replace(
-        rows, table=replace(rows.table, cells=rows.table.cells.select("row")), values=rows.values.select("row", *names)
+        rows, table=replace(rows.table, cells=rows.table.cells.select(ROW)), values=rows.values.select(ROW, *names)
     )
 
 
@@ -147,8 +149,8 @@ def _together(parts: Sequence[Rows]) -> Rows:
     for part in parts:
         for group in part.findings:
             groups.setdefault((group.severity, group.kind, group.title, group.field, group.letter), []).append(group)
-        for repair in part.repairs:
-            repairs.setdefault((repair.kind, repair.title, repair.field), []).append(repair)
+        for each in part.repairs:
+            repairs.setdefault((each.kind, each.title, each.field), []).append(each)
     first = parts[0]
     values = pl.concat([part.values for part in parts])
     # The tidied values stand for the cells: a second copy of all keys would cost as much again.

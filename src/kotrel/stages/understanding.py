@@ -8,15 +8,15 @@ from datetime import date
 from pathlib import Path
 from typing import NamedTuple
 
-from kotrel.core.description import Description, Record
+from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import KotrelError, WrongData, WrongUse
-from kotrel.core.find_table import find_table
-from kotrel.core.matching import Matched, is_called, likely_record
-from kotrel.core.nearness import nearest
-from kotrel.core.rows import Rows
-from kotrel.core.sheet import Grid, Table
-from kotrel.core.understanding import understand
-from kotrel.core.ways import CAREFUL, Ways
+from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
+from kotrel.core.rows.rows import Rows
+from kotrel.core.similarity import nearest
+from kotrel.core.tables.detection import find_table
+from kotrel.core.tables.table import Grid, Table
+from kotrel.core.understanding.matching import Matched, is_called, likely_record
+from kotrel.core.understanding.reading import understand
 from kotrel.sheets.opening import open_sheets
 from kotrel.sheets.stamps import stamp_of
 from kotrel.systems.interface import Step
@@ -44,7 +44,7 @@ class Wanted:
     sheet: str | None = None
     heading_row: int | None = None
     map_name: str | None = None
-    ways: Ways = CAREFUL
+    options: LoadOptions = DEFAULT_OPTIONS
 
 
 @dataclass(frozen=True)
@@ -98,7 +98,7 @@ def understand_file(
     others = [f"“{other.sheet}”" + ("" if other.rows else " (no rows)") for other in tables if other not in taken]
     step("tidying values")
     found: list[Understood] = []
-    export, said = _export_of(path, workspace, wanted.ways.since)
+    export, said = _export_of(path, workspace, wanted.options.since)
     for place, (table, matches, remarks) in enumerate(chosen):
         if not table.rows:
             where = f"sheet “{table.sheet}” of {path}" if table.sheet else str(path)
@@ -189,7 +189,7 @@ def _choose(tables: Sequence[Table], description: Description, wanted: Wanted, f
     records = [record_named(description, wanted.record)] if wanted.record else list(description.records.values())
     fitting: list[tuple[Table, Matched]] = []
     for table in [each for each in tables if each.rows] or tables:
-        matched = likely_record(table, records, wanted.ways.match_on)
+        matched = likely_record(table, records, wanted.options.match_on)
         if matched is not None:
             fitting.append((table, matched))
     if not fitting:
@@ -219,7 +219,7 @@ def _choose(tables: Sequence[Table], description: Description, wanted: Wanted, f
         and len(matched.letters) == 1
         and len(table.columns) > 2
         and not matched.has_key
-        and not wanted.ways.match_on
+        and not wanted.options.match_on
     ):
         raise _nothing_recognised(tables, records, file)
     return [Chosen(table, [matched], []) for table, matched in taken]

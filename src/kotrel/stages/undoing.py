@@ -10,11 +10,13 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.changes import RecordChanges, before
+from kotrel.core.changes.change_set import RecordChanges
+from kotrel.core.changes.journal import Entry, Stamp, standing
+from kotrel.core.changes.reversal import InTheWay, reverse
+from kotrel.core.columns import before
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.way_back import InTheWay, reverse
-from kotrel.systems.interface import Entry, Moved, Refused, Stamp, Step, System, Writing, load_name
-from kotrel.workspace.under_way import under_way
+from kotrel.systems.interface import ConcurrentChange, Refused, Step, System, Writing
+from kotrel.workspace.in_progress import in_progress
 
 TRIES = 3
 """So often an undo is tried anew when somebody else changes the same rows while it runs."""
@@ -27,12 +29,12 @@ class Undone:
     entry: Entry
     status: str
     number: int | None
-    way_back: tuple[RecordChanges, ...]
+    reversal: tuple[RecordChanges, ...]
     in_the_way: tuple[InTheWay, ...]
 
     def count(self, action: str) -> int:
         """Rows with an action of the way back: ``removed``, ``changed`` (restored) or ``new`` (put back)."""
-        return sum(each.count(action) for each in self.way_back)
+        return sum(each.count(action) for each in self.reversal)
 
 
 def load_number(text: str) -> int:
@@ -77,7 +79,7 @@ def undo_load(
             return plan
         if not agree(plan):
             return replace(plan, status="not undone")
-    with under_way(hidden, Stamp(at, who, (), _content(system, number), remark, "undo", number)):
+    with in_progress(hidden, Stamp(at, who, (), _content(system, number), remark, "undo", number)):
         return _undo(system, number, who, remark, at, step)
 
 
@@ -95,7 +97,7 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
                 if plan.in_the_way:
                     return plan
                 stamp = Stamp(at, who, plan.entry.files, plan.entry.fingerprint, remark, "undo", number)
-                done = writing.apply(plan.way_back, stamp, step)
+                done = writing.apply(plan.reversal, stamp, step)
                 writing.mark_undone(number, done)
                 if plan.entry.kind == "undo" and plan.entry.of is not None:
                     # Taking back an undo: the load it took back stands again.
@@ -107,7 +109,7 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
                 InTheWay(each.record, each.key, None, f"the system says: {each.message}") for each in refused.refusals
             )
             return replace(planned, status="refused", in_the_way=found)
-        except Moved:
+        except ConcurrentChange:
             step("somebody else changed the same rows: once more")
     raise OutOfReach(
         "others keep changing the same rows; nothing was undone",
@@ -117,31 +119,15 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
 
 
 def _plan(system: System, writing: Writing, number: int, step: Step) -> Undone:
-    entry = _entry(writing, number)
+    entry = standing(writing.history(), number, "kotrel undo {undo} would bring it back.")
     step("looking at what the load did")
-    way_back, in_the_way = _way_back(writing, number)
-    return Undone(entry, "refused" if in_the_way else "undone", None, way_back, tuple(in_the_way))
+    reversal, in_the_way = _reversal(writing, number)
+    return Undone(entry, "refused" if in_the_way else "undone", None, reversal, tuple(in_the_way))
 
 
-def _entry(writing: Writing, number: int) -> Entry:
-    entries = {entry.number: entry for entry in writing.history()}
-    if number not in entries:
-        raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
-    entry = entries[number]
-    if entry.status == "refused":
-        raise WrongUse(f"{entry.name} was refused: nothing of it is in the system", "", "load-refused")
-    if entry.undone_by:
-        raise WrongUse(
-            f"{entry.name} is undone already, by {load_name(entry.undone_by)}",
-            f"kotrel undo {load_name(entry.undone_by)} would bring it back.",
-            "undone-already",
-        )
-    return entry
-
-
-def _way_back(writing: Writing, number: int) -> tuple[tuple[RecordChanges, ...], list[InTheWay]]:
+def _reversal(writing: Writing, number: int) -> tuple[tuple[RecordChanges, ...], list[InTheWay]]:
     """The load's changes turned round, the last record first, and what stands in the way."""
-    way_back: list[RecordChanges] = []
+    reversal: list[RecordChanges] = []
     in_the_way: list[InTheWay] = []
     for changes in reversed(writing.changes_of(number)):
         record = changes.record
@@ -156,7 +142,7 @@ def _way_back(writing: Writing, number: int) -> tuple[tuple[RecordChanges, ...],
             filled = writing.read(record.name, [*record.key, *left], (first, keys[first]), filled=left)
         back, found = reverse(changes, now, filled)
         in_the_way += found
-        way_back.append(back)
-    for each in way_back:
-        in_the_way += writing.refer_to(each.record, each.removed_keys(), way_back)
-    return tuple(way_back), in_the_way
+        reversal.append(back)
+    for each in reversal:
+        in_the_way += writing.refer_to(each.record, each.removed_keys(), reversal)
+    return tuple(reversal), in_the_way

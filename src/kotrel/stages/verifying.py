@@ -6,9 +6,10 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from kotrel.core.changes import RecordChanges, before, key_text
-from kotrel.core.errors import WrongUse
-from kotrel.systems.interface import Entry, Reading, Step, System, load_name
+from kotrel.core.changes.change_set import RecordChanges, key_text
+from kotrel.core.changes.journal import Entry, standing
+from kotrel.core.columns import ACTION, before
+from kotrel.systems.interface import Reading, Step, System
 
 
 @dataclass(frozen=True)
@@ -41,35 +42,18 @@ def verify_load(system: System, number: int, step: Step) -> Verified:
         WrongUse: there is no such load, it was refused, or it is undone.
     """
     with system.reading() as reading:
-        entry = standing(reading.history(), number)
+        entry = standing(reading.history(), number, "kotrel verify {undo} reads that back.")
         rows = values = 0
         found = [pl.DataFrame(schema=_SCHEMA)]
         for changes in reading.changes_of(number):
             step(f"reading {changes.record.title.lower()} back")
-            touched = changes.frame.filter(pl.col("action").is_in(["new", "changed", "removed"]))
+            touched = changes.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
             if not touched.height:
                 continue
             rows += touched.height
-            values += int(touched["action"].is_in(["new", "changed"]).sum()) * len(changes.fields)
+            values += int(touched[ACTION].is_in(["new", "changed"]).sum()) * len(changes.fields)
             found.append(_differences(changes, touched, reading))
     return Verified(entry, rows, values, pl.concat(found))
-
-
-def standing(entries: list[Entry], number: int) -> Entry:
-    """The load of that number, where it stands.
-
-    Raises:
-        WrongUse: there is no such load, it was refused, or it is undone.
-    """
-    entry = next((each for each in entries if each.number == number), None)
-    if entry is None:
-        raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
-    if entry.status == "refused":
-        raise WrongUse(f"{entry.name} was refused: nothing of it is in the system", "", "load-refused")
-    if entry.undone_by:
-        name = load_name(entry.undone_by)
-        raise WrongUse(f"{entry.name} is undone, by {name}", f"kotrel verify {name} reads that back.", "undone-already")
-    return entry
 
 
 def _differences(changes: RecordChanges, touched: pl.DataFrame, reading: Reading) -> pl.DataFrame:
@@ -91,7 +75,7 @@ def _differences(changes: RecordChanges, touched: pl.DataFrame, reading: Reading
             stands.cast(pl.String).alias("now"),
         )
 
-    stays = pl.col("action") != "removed"
+    stays = pl.col(ACTION) != "removed"
     found = [
         told(joined.filter(stays & ~pl.col("is held")), None, pl.lit("a row"), pl.lit("no longer there")),
         told(joined.filter(~stays & pl.col("is held")), None, pl.lit("removed"), pl.lit("there again")),
@@ -99,7 +83,7 @@ def _differences(changes: RecordChanges, touched: pl.DataFrame, reading: Reading
     there = joined.filter(stays & pl.col("is held"))
     for name in others:
         # Of a changed row only what the load changed was sent.
-        sent_here = (pl.col("action") == "new") | pl.col(name).ne_missing(pl.col(before(name)))
+        sent_here = (pl.col(ACTION) == "new") | pl.col(name).ne_missing(pl.col(before(name)))
         differs = there.filter(sent_here & pl.col(name).ne_missing(pl.col(f"now {name}")))
         found.append(told(differs, name, pl.col(name), pl.col(f"now {name}")))
     return pl.concat(found)

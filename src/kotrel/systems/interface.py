@@ -5,80 +5,16 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager
-from dataclasses import dataclass, field
-from datetime import datetime
 
 import polars as pl
 
-from kotrel.core.changes import RecordChanges, Rest
-from kotrel.core.description import Description, Record
-from kotrel.core.way_back import InTheWay
+from kotrel.core.changes.change_set import RecordChanges, Rest
+from kotrel.core.changes.journal import Entry, Refusal, Stamp
+from kotrel.core.changes.reversal import InTheWay
+from kotrel.core.description.model import Description, Record
 
 Step = Callable[[str], None]
 """Told the name of each step of a long work as it begins."""
-
-
-@dataclass(frozen=True)
-class Stamp:
-    """Who loads what, and when.
-
-    Attributes:
-        at: the time, with its zone.
-        who: the user's name.
-        files: names of the files.
-        fingerprint: SHA-256 of the files' contents, hexadecimal.
-        remark: why, in the user's words.
-        kind: ``load``, ``refused`` where the system itself refused it, or ``undo`` of the load numbered ``of``.
-    """
-
-    at: datetime
-    who: str
-    files: tuple[str, ...]
-    fingerprint: str
-    remark: str = ""
-    kind: str = "load"
-    of: int | None = None
-
-
-@dataclass(frozen=True)
-class Entry:
-    """One load in the history. ``counts`` has, for each record, how many rows were new, changed, removed and same."""
-
-    number: int
-    kind: str
-    at: str
-    who: str
-    files: tuple[str, ...]
-    fingerprint: str
-    remark: str
-    of: int | None
-    undone_by: int | None
-    counts: dict[str, dict[str, int]] = field(default_factory=dict)
-
-    @property
-    def name(self) -> str:
-        return load_name(self.number)
-
-    @property
-    def status(self) -> str:
-        if self.kind == "refused":
-            return "refused"
-        return "undone" if self.undone_by else "loaded"
-
-
-def load_name(number: int) -> str:
-    """``L0001`` for load 1."""
-    return f"L{number:04d}"
-
-
-@dataclass(frozen=True)
-class Refusal:
-    """A row that the business system itself refused: its record, key and the system's own words."""
-
-    record: str
-    row: int
-    key: str
-    message: str
 
 
 class Refused(Exception):
@@ -89,7 +25,7 @@ class Refused(Exception):
         self.refusals = tuple(refusals)
 
 
-class Moved(Exception):
+class ConcurrentChange(Exception):
     """Somebody else changed the same rows while the load ran; nothing of the load was kept."""
 
 
@@ -112,7 +48,7 @@ class Reading(ABC):
         """
 
     @abstractmethod
-    def demand(self, record: str) -> None:
+    def require(self, record: str) -> None:
         """Makes sure that the system holds a record as described, with all its fields.
 
         Raises:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from urllib.parse import unquote, urlsplit, urlunsplit
 
-from kotrel.core.description import Description
+from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
 from kotrel.systems.interface import System
 from kotrel.systems.sql.database import Database

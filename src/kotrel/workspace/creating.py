@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from kotrel.core.description_reading import read_description
-from kotrel.core.drafting import draft_description
+from kotrel.core.description.drafting import draft_description
+from kotrel.core.description.reading import read_description
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.practice.setup import description_text, set_up
 from kotrel.systems.opening import database_at, shown, without_password

@@ -11,7 +11,7 @@ import polars as pl
 from polars.exceptions import PolarsError
 
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.nearness import nearest
+from kotrel.core.similarity import nearest
 
 STAMP = "Kotrel export"
 """Name of the property inside a workbook that tells which export it is."""

@@ -7,10 +7,10 @@ from pathlib import Path
 
 import tomlkit
 
-from kotrel.core.description import Record
+from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.proposing import Proposal
-from kotrel.core.sheet import Column
+from kotrel.core.tables.table import Column
+from kotrel.core.understanding.proposing import Proposal
 
 
 def write_map(path: Path, record: Record, file: str, proposals: Sequence[Proposal], left: Sequence[Column]) -> None:

@@ -8,13 +8,13 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from kotrel.core.description import Description, Record
+from kotrel.core.description.model import Description, Record
+from kotrel.core.description.toml_lines import line_of
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.matching import OWN_HEADINGS, Matched
-from kotrel.core.nearness import folded, nearest
-from kotrel.core.sheet import Table
-from kotrel.core.sources import Source, column_named, part_pattern
-from kotrel.core.toml_lines import line_of
+from kotrel.core.similarity import folded, nearest
+from kotrel.core.tables.sources import Source, column_named, part_pattern
+from kotrel.core.tables.table import Table
+from kotrel.core.understanding.matching import OWN_HEADINGS, Matched
 
 FOLDER = "maps"
 HOWS = ("replace", "add", "take")
@@ -210,9 +210,9 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
                 wanted.__name__
             ]
             raise saved.wrong(f"“{key}” has to be {kind}", *at, key)
-    ways = [key for key in ("column", "join", "list", "last", "split", "fixed", "repeat") if key in settings]
-    if len(ways) > 1:
-        raise saved.wrong(f"{name} has {' and '.join(ways)}; it can have one of them", *at)
+    options = [key for key in ("column", "join", "list", "last", "split", "fixed", "repeat") if key in settings]
+    if len(options) > 1:
+        raise saved.wrong(f"{name} has {' and '.join(options)}; it can have one of them", *at)
     if "how" in settings and (record.fields[name].kind != "list" or settings["how"] not in HOWS):
         raise saved.wrong(
             f"{name}: “how” is for lists, and is one of {', '.join(HOWS)}", *at, "how", hint='Like how = "add"'

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from kotrel.core.held import FileFacts
+from kotrel.core.rows.system_state import FileFacts
 
 _STARTS = (b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"GIF87a", b"GIF89a", b"BM", b"II*\x00", b"MM\x00*")
 """First bytes of PNG, JPEG, GIF, BMP and TIFF files, as their formats define them."""

@@ -8,13 +8,13 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from kotrel.core.conventions import Conventions
-from kotrel.core.description import Description
-from kotrel.core.description_reading import read_description
+from kotrel.core.description.model import Description
+from kotrel.core.description.reading import read_description
+from kotrel.core.description.toml_reading import TomlReader
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.held import Files
-from kotrel.core.nearness import folded
-from kotrel.core.toml_reading import TomlReader
+from kotrel.core.rows.system_state import Files
+from kotrel.core.similarity import folded
+from kotrel.core.values.conventions import Conventions
 from kotrel.systems.interface import System
 from kotrel.systems.opening import open_system
 from kotrel.workspace.pictures import picture_facts

@@ -11,7 +11,6 @@ from dataclasses import replace
 
 import polars as pl
 
-from kotrel.core.at_once import at_once
 from kotrel.core.checking.circles import check_circles
 from kotrel.core.checking.codes import check_codes
 from kotrel.core.checking.files import check_files
@@ -23,11 +22,13 @@ from kotrel.core.checking.rules import check_rules
 from kotrel.core.checking.shape import check_shape
 from kotrel.core.checking.together import check_together
 from kotrel.core.checking.unique import check_unique
-from kotrel.core.findings import FindingGroup
-from kotrel.core.held import Held
-from kotrel.core.rows import Rows
+from kotrel.core.columns import ROW
+from kotrel.core.parallel import map_parallel
+from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
 
-Check = Callable[[Rows, Held], list[FindingGroup]]
+Check = Callable[[Rows, SystemState], list[FindingGroup]]
 
 # Several run at once: the one that reads most from the system begins first.
 CHECKS: tuple[Check, ...] = (
@@ -49,22 +50,22 @@ NOT_FOUND = ("not-found", "not-unique")
 """Kinds of findings that say that a row was not found in the system."""
 
 
-def check_rows(rows: Rows, held: Held, checks: tuple[Check, ...] = CHECKS) -> Rows:
+def check_rows(rows: Rows, state: SystemState, checks: tuple[Check, ...] = CHECKS) -> Rows:
     """The rows with the findings of all checks added to those of their reading."""
     if not rows.has_key:
         missing = [rows.record.fields[name].title for name in rows.record.key if name not in rows.fields]
         message = f"no column is headed {' and '.join(f'“{title}”' for title in missing)}, which names the rows"
         finding = rows.sheet_finding("error", "no-key-column", "the key column is missing", message)
         return rows.with_findings([finding])
-    groups = at_once(lambda check: check(rows, held), checks)
+    groups = map_parallel(lambda check: check(rows, state), checks)
     return rows.with_findings(_of_known_rows(rows, [group for found in groups for group in found]))
 
 
 def _of_known_rows(rows: Rows, groups: list[FindingGroup]) -> list[FindingGroup]:
     """Findings without those about rows of which nobody knows which of the system's rows they are: that is said already."""
-    unknown = [group.cells["row"] for group in rows.findings if group.kind in NOT_FOUND]
+    unknown = [group.cells[ROW] for group in rows.findings if group.kind in NOT_FOUND]
     if not unknown:
         return groups
     lost = pl.concat(unknown).implode()
-    left = [replace(group, cells=group.cells.filter(~pl.col("row").is_in(lost))) for group in groups]
+    left = [replace(group, cells=group.cells.filter(~pl.col(ROW).is_in(lost))) for group in groups]
     return [group for group in left if group.count]

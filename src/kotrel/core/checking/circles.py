@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections import deque
 
-from kotrel.core.findings import FindingGroup, cells_of
-from kotrel.core.held import Held
-from kotrel.core.rows import Rows
+from kotrel.core.columns import ROW
+from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
 
 LONGEST = 8
 """So many links of a circle are printed; of a longer one the first and the last."""
@@ -15,16 +16,16 @@ MOST_STEPS = 1_000_000
 """So many steps are taken to print circles."""
 
 
-def check_circles(rows: Rows, held: Held) -> list[FindingGroup]:
+def check_circles(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Rows by which a code would lead back to itself; the circle is printed."""
     found: list[FindingGroup] = []
     for first, second in rows.record.circles:
         if first not in rows.fields or second not in rows.fields:
             continue
-        own = rows.values.select("row", first, second).drop_nulls()
+        own = rows.values.select(ROW, first, second).drop_nulls()
         if not own.height:
             continue
-        links = _links(rows, held, first, second)
+        links = _links(rows, state, first, second)
         group_of = _groups(own[first].unique().to_list(), links)
         bad = [
             (row, code, leads_to)
@@ -45,11 +46,11 @@ def check_circles(rows: Rows, held: Held) -> list[FindingGroup]:
     return found
 
 
-def _links(rows: Rows, held: Held, first: str, second: str) -> dict[str, list[str]]:
+def _links(rows: Rows, state: SystemState, first: str, second: str) -> dict[str, list[str]]:
     """Code → the codes it leads to after the load: as the sheet says, else as the system has it."""
     record = rows.record
     own = rows.values.select(*record.key, *(name for name in (first, second) if name not in record.key))
-    system = held.having_any(record, second)
+    system = state.having_any(record, second)
     if first not in system.columns:
         return {}
     stays = system.join(own.select(record.key), on=list(record.key), how="anti")

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.codes import gtin_check_digit, gtin_fits, gtin_has_length
-from kotrel.core.findings import FindingGroup, cells_of
-from kotrel.core.held import Held
-from kotrel.core.rows import Rows
+from kotrel.core.columns import ROW
+from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.values.code_formats import gtin_check_digit, gtin_fits, gtin_has_length
 
 
-def check_codes(rows: Rows, held: Held) -> list[FindingGroup]:
+def check_codes(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Fields whose description asks for a shape rule."""
     found: list[FindingGroup] = []
     for name in rows.fields:
@@ -21,7 +22,7 @@ def check_codes(rows: Rows, held: Held) -> list[FindingGroup]:
 
 def _gtin(rows: Rows, name: str) -> list[FindingGroup]:
     """Barcodes: only digits, 8, 12, 13 or 14 of them, the last the check digit (GS1 General Specifications, 7.9)."""
-    codes = rows.values.lazy().select("row", pl.col(name).alias("value"))
+    codes = rows.values.lazy().select(ROW, pl.col(name).alias("value"))
     if rows.record.fields[name].kind == "list":
         codes = codes.with_columns(pl.col("value").str.split("; ")).explode("value")
     judged = codes.filter(pl.col("value").is_not_null()).with_columns(
@@ -38,7 +39,7 @@ def _gtin(rows: Rows, name: str) -> list[FindingGroup]:
     wrong = bad.filter(pl.col("length"))
     if lettered.height:
         message = "a barcode has digits only; a code with letters is an alternative code"
-        cells = cells_of(lettered["row"], lettered["value"], message)
+        cells = cells_of(lettered[ROW], lettered["value"], message)
         found.append(rows.group("error", "barcode-with-letters", "not only digits", name, cells))
     if short.height:
         messages = [f"{len(value)} digits; a barcode has 8, 12, 13 or 14" for value in short["value"]]
@@ -48,12 +49,12 @@ def _gtin(rows: Rows, name: str) -> list[FindingGroup]:
                 "barcode-length",
                 "wrong number of digits",
                 name,
-                cells_of(short["row"], short["value"], messages),
+                cells_of(short[ROW], short["value"], messages),
             )
         )
     if wrong.height:
-        mended = [value[:-1] + gtin_check_digit(value[:-1]) for value in wrong["value"]]
+        repaired = [value[:-1] + gtin_check_digit(value[:-1]) for value in wrong["value"]]
         message = "the last digit does not fit the others: look at the article"
-        cells = cells_of(wrong["row"], wrong["value"], message, mended)
+        cells = cells_of(wrong[ROW], wrong["value"], message, repaired)
         found.append(rows.group("error", "check-digit", "wrong check digit", name, cells))
     return found

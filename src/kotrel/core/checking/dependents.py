@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.findings import FindingGroup, cells_of, rows_with
-from kotrel.core.held import Held, is_new
-from kotrel.core.rows import Rows
+from kotrel.core.columns import ROW
+from kotrel.core.rows.findings import FindingGroup, cells_of, rows_with
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState, is_new
 
 
-def with_dependents(rows: Rows, held: Held) -> Rows:
+def with_dependents(rows: Rows, state: SystemState) -> Rows:
     """The rows with what depends on an error found, however deep; what the system holds already depends on nothing."""
     if not rows.has_key or len(rows.record.key) > 1:
         return rows
@@ -17,11 +18,11 @@ def with_dependents(rows: Rows, held: Held) -> Rows:
     if not own or all(rows.values[field.name].null_count() == rows.values.height for field in own):
         return rows
     key = rows.record.key[0]
-    new = is_new(rows, held)
-    wrong = rows.values["row"].is_in(rows_with(rows.findings, "error").implode())
+    new = is_new(rows, state)
+    wrong = rows.values[ROW].is_in(rows_with(rows.findings, "error").implode())
     groups: list[FindingGroup] = []
     while True:
-        lost = rows.values.filter(wrong & new).select(key, "row").drop_nulls().unique(key, keep="first")
+        lost = rows.values.filter(wrong & new).select(key, ROW).drop_nulls().unique(key, keep="first")
         further = pl.Series([False], dtype=pl.Boolean).new_from_index(0, rows.values.height)
         for field in own:
             bad = rows.values[field.name].is_in(lost[key].implode()).fill_null(False) & ~wrong
@@ -29,9 +30,9 @@ def with_dependents(rows: Rows, held: Held) -> Rows:
                 continue
             part = (
                 rows.values.filter(bad)
-                .select("row", field.name)
+                .select(ROW, field.name)
                 .join(
-                    lost.select(pl.col(key).alias(field.name), pl.col("row").alias("at")),
+                    lost.select(pl.col(key).alias(field.name), pl.col(ROW).alias("error row")),
                     on=field.name,
                     maintain_order="left",
                 )
@@ -39,9 +40,9 @@ def with_dependents(rows: Rows, held: Held) -> Rows:
             letter = rows.letters.get(key)
             messages = [
                 f"is in this sheet at {rows.table.place(at, letter)}, where it has an error itself: mend that first"
-                for at in part["at"]
+                for at in part["error row"]
             ]
-            cells = cells_of(part["row"], part[field.name], messages)
+            cells = cells_of(part[ROW], part[field.name], messages)
             title = "refers to a row of this load that has an error"
             groups.append(rows.group("error", "refused-in-load", title, field.name, cells))
             further = further | bad

@@ -4,19 +4,20 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.findings import FindingGroup, cells_of
-from kotrel.core.held import Held
-from kotrel.core.rows import Rows
+from kotrel.core.columns import ROW
+from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
 
 
-def check_files(rows: Rows, held: Held) -> list[FindingGroup]:
+def check_files(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Pictures that are missing, are no pictures, or are too large; where no folder is told, that is noted."""
     found: list[FindingGroup] = []
     for name in rows.fields:
         field = rows.record.fields[name]
         if field.files is None or rows.values[name].null_count() == rows.values.height:
             continue
-        if held.files is None:
+        if state.files is None:
             message = f"{field.title} are not looked at: no folder is told (folder under [pictures] in kotrel.toml)"
             found.append(
                 rows.sheet_finding(
@@ -24,10 +25,10 @@ def check_files(rows: Rows, held: Held) -> list[FindingGroup]:
                 )
             )
             continue
-        values = rows.values.select("row", pl.col(name).alias("value")).filter(pl.col("value").is_not_null())
+        values = rows.values.select(ROW, pl.col(name).alias("value")).filter(pl.col("value").is_not_null())
         if field.kind == "list":
             values = values.with_columns(pl.col("value").str.split("; ")).explode("value")
-        troubles = {value: trouble for value in values["value"].unique() if (trouble := _trouble(value, held))}
+        troubles = {value: trouble for value in values["value"].unique() if (trouble := _trouble(value, state))}
         for kind, title in (
             ("file-missing", "not in the folder"),
             ("no-picture", "no picture"),
@@ -36,18 +37,18 @@ def check_files(rows: Rows, held: Held) -> list[FindingGroup]:
             mine = {value: message for value, (of, message) in troubles.items() if of == kind}
             bad = values.filter(pl.col("value").is_in(list(mine)))
             if bad.height:
-                cells = cells_of(bad["row"], bad["value"], [mine[value] for value in bad["value"]])
+                cells = cells_of(bad[ROW], bad["value"], [mine[value] for value in bad["value"]])
                 found.append(rows.group("error", kind, title, name, cells))
     return found
 
 
-def _trouble(name: str, held: Held) -> tuple[str, str] | None:
-    facts = held.files(name) if held.files else None
+def _trouble(name: str, state: SystemState) -> tuple[str, str] | None:
+    facts = state.files(name) if state.files else None
     if facts is None:
         return "file-missing", "there is no such file in the folder of pictures"
     if not facts.is_picture:
         return "no-picture", "what is in the file is no picture"
-    if facts.bytes > held.largest_file:
+    if facts.bytes > state.largest_file:
         megabytes = facts.bytes / 1_000_000
-        return "file-too-large", f"{megabytes:.1f} MB; at most {held.largest_file / 1_000_000:.1f} MB"
+        return "file-too-large", f"{megabytes:.1f} MB; at most {state.largest_file / 1_000_000:.1f} MB"
     return None

@@ -4,20 +4,21 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.findings import FindingGroup
-from kotrel.core.held import Held
-from kotrel.core.rows import Rows, clearing
+from kotrel.core.columns import ROW, clearing
+from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
 
 
-def check_kept(rows: Rows, held: Held) -> list[FindingGroup]:
+def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Values of kept fields that are not what the system has; columns of kept fields are told as left out."""
     kept = [name for name in rows.fields if rows.record.fields[name].is_kept]
     if not kept:
         return []
     key = list(rows.record.key)
-    now = held.having(rows.record, kept, key[0], rows.values[key[0]])
+    now = state.having(rows.record, kept, key[0], rows.values[key[0]])
     now = now.select(*key, *(pl.col(name).alias(f"held {name}") for name in kept))
-    joined = rows.values.select("row", *key, *kept).join(now, on=key, how="left", maintain_order="left")
+    joined = rows.values.select(ROW, *key, *kept).join(now, on=key, how="left", maintain_order="left")
     found: list[FindingGroup] = []
     for name in kept:
         field = rows.record.fields[name]
@@ -37,7 +38,7 @@ def check_kept(rows: Rows, held: Held) -> list[FindingGroup]:
         if edited.height:
             message = f"the system keeps {title} itself: empty the cell or delete the column; stock changes by documents and counts"
             cells = edited.select(
-                "row",
+                ROW,
                 pl.col("as it stands").alias("value"),
                 pl.lit(message).alias("message"),
                 pl.format("{} in the system", pl.col(f"held {name}").fill_null("nothing")).alias("suggestion"),

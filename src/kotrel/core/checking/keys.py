@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.findings import FindingGroup, cells_of
-from kotrel.core.held import Held
-from kotrel.core.rows import Rows
+from kotrel.core.columns import ROW
+from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
 
 
-def check_keys(rows: Rows, held: Held) -> list[FindingGroup]:
+def check_keys(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Rows without a key, and keys that stand twice in the sheet."""
     found: list[FindingGroup] = []
     key = list(rows.record.key)
@@ -40,7 +41,7 @@ def _twice_in_sheet(rows: Rows, doubled: pl.DataFrame) -> FindingGroup:
     key = list(rows.record.key)
     others = [name for name in rows.fields if name not in key]
     groups = doubled.group_by(key, maintain_order=True).agg(
-        pl.col("row"),
+        pl.col(ROW),
         *((pl.col(name).n_unique() > 1).alias(name) for name in others),
     )
     cells: list[tuple[int, str, str]] = []
@@ -51,8 +52,8 @@ def _twice_in_sheet(rows: Rows, doubled: pl.DataFrame) -> FindingGroup:
         differing = [rows.record.fields[name].title.lower() for name in others if group[name]]
         how = f"; the rows differ in {few(differing)}" if differing else "; the rows are the same"
         value = " / ".join(str(group[name]) for name in key)
-        for row in group["row"]:
-            rest = [rows.table.place(other, letter) for other in group["row"] if other != row]
+        for row in group[ROW]:
+            rest = [rows.table.place(other, letter) for other in group[ROW] if other != row]
             cells.append((row, value, f"also in {few(rest)}{how if whole else ''}"))
     columns = list(zip(*cells, strict=True))
     table = cells_of(columns[0], columns[1], columns[2])

@@ -6,71 +6,72 @@ from collections.abc import Mapping
 
 import polars as pl
 
-from kotrel.core.description import Field, Record
-from kotrel.core.findings import FindingGroup, cells_of
-from kotrel.core.held import Held
-from kotrel.core.naming import ListNames
-from kotrel.core.nearness import nearest
-from kotrel.core.rows import Rows
+from kotrel.core.columns import ROW
+from kotrel.core.description.list_names import ListNames
+from kotrel.core.description.model import Field, Record
+from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.similarity import nearest
 
 
-def check_lists(rows: Rows, held: Held) -> list[FindingGroup]:
+def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Codes that are not on the list their field refers to, with the nearest code or the code of that name."""
     found: list[FindingGroup] = []
     for name in rows.fields:
         field = rows.record.fields[name]
         if field.to is None:
             continue
-        target = held.description.records[field.to]
+        target = state.description.records[field.to]
         if field.within:
-            found += _within(rows, field, target, held)
+            found += _within(rows, field, target, state)
             continue
         values = rows.values[name]
         distinct = values.unique().drop_nulls()
-        unknown = distinct.filter(~distinct.is_in(held.known_codes(target, distinct).implode()))
+        unknown = distinct.filter(~distinct.is_in(state.known_codes(target, distinct).implode()))
         if target.name == rows.record.name and len(unknown):
             # A row may refer to another row of the same sheet.
             unknown = unknown.filter(~unknown.is_in(rows.values[target.key[0]].implode()))
-        refused = held.refused_in_load(target.name)
+        refused = state.refused_in_load(target.name)
         waiting = unknown.filter(unknown.is_in(list(refused)))
         if len(waiting):
             found.append(_refused_here(rows, name, waiting, refused))
             unknown = unknown.filter(~unknown.is_in(waiting.implode()))
         if not len(unknown):
             continue
-        bad = rows.values.select("row", name, rows.as_it_stands(name)).filter(values.is_in(unknown.implode()))
-        names = ListNames(held.all_of(target), target)
+        bad = rows.values.select(ROW, name, rows.as_it_stands(name)).filter(values.is_in(unknown.implode()))
+        names = ListNames(state.all_of(target), target)
         hints = {value: names.suggestion(value) for value in unknown}
         title = f"not on the list “{target.title}”"
-        cells = cells_of(bad["row"], bad["as it stands"], title, [hints[value] for value in bad[name]])
+        cells = cells_of(bad[ROW], bad["as it stands"], title, [hints[value] for value in bad[name]])
         found.append(rows.group("error", "not-on-list", title, name, cells))
     return found
 
 
 def _refused_here(rows: Rows, name: str, codes: pl.Series, refused: Mapping[str, str]) -> FindingGroup:
     """Codes that this very load would bring, if their own rows had no error."""
-    bad = rows.values.select("row", name).filter(pl.col(name).is_in(codes.implode()))
+    bad = rows.values.select(ROW, name).filter(pl.col(name).is_in(codes.implode()))
     messages = [
         f"is in this load at {refused[code]}, where it has an error itself: mend that first" for code in bad[name]
     ]
-    cells = cells_of(bad["row"], bad[name], messages)
+    cells = cells_of(bad[ROW], bad[name], messages)
     return rows.group("error", "refused-in-load", "refers to a row of this load that has an error", name, cells)
 
 
-def _within(rows: Rows, field: Field, target: Record, held: Held) -> list[FindingGroup]:
+def _within(rows: Rows, field: Field, target: Record, state: SystemState) -> list[FindingGroup]:
     """A code that counts within others of the row: a bin of its warehouse."""
     parts = [*field.within, field.name]
     if any(name not in rows.fields for name in parts):
         return []
-    own = rows.values.select("row", *(pl.col(name).alias(of) for name, of in zip(parts, target.key, strict=True)))
+    own = rows.values.select(ROW, *(pl.col(name).alias(of) for name, of in zip(parts, target.key, strict=True)))
     own = own.drop_nulls()
-    known = held.known_keys(target, own)
-    bad = own.join(known, on=list(target.key), how="anti").sort("row")
+    known = state.known_keys(target, own)
+    bad = own.join(known, on=list(target.key), how="anti").sort(ROW)
     if not bad.height:
         return []
     elsewhere = known.group_by(target.code).agg(pl.col(target.key[0]).unique().sort())
     others = dict(elsewhere.iter_rows())
-    first = held.description.records[str(target.fields[target.key[0]].to)].title.lower()
+    first = state.description.records[str(target.fields[target.key[0]].to)].title.lower()
     hints: list[str | None] = []
     for row in bad.iter_rows(named=True):
         mine = known.filter(pl.col(target.key[0]) == row[target.key[0]])[target.code]
@@ -82,5 +83,5 @@ def _within(rows: Rows, field: Field, target: Record, held: Held) -> list[Findin
         for row in bad.iter_rows(named=True)
     ]
     title = f"no {target.title.lower()} of its {first}"
-    cells = cells_of(bad["row"], bad[target.code], messages, hints)
+    cells = cells_of(bad[ROW], bad[target.code], messages, hints)
     return [rows.group("error", "not-on-list", title, field.name, cells)]

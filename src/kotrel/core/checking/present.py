@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.findings import FindingGroup
-from kotrel.core.held import Held, is_new
-from kotrel.core.rows import Rows, clearing
+from kotrel.core.columns import clearing
+from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState, is_new
 
 
-def check_present(rows: Rows, held: Held) -> list[FindingGroup]:
+def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Fields that every row, or every new row, must fill."""
     found: list[FindingGroup] = []
     new: pl.Series | None = None
@@ -27,7 +28,7 @@ def check_present(rows: Rows, held: Held) -> list[FindingGroup]:
             message = f"{field.title.lower()} must be filled and cannot be cleared"
             found += rows.where("error", "missing", "must be filled", field, rows.values[clearing(name)], message)
         if new is None:
-            new = is_new(rows, held)
+            new = is_new(rows, state)
         # A row that this sheet does not fill may be an update: then the system has the value already.
         wrong = new if not carried else rows.values[name].is_null() & (new if field.must == "new" else True)
         if name in rows.cleared:

@@ -6,27 +6,28 @@ from collections.abc import Iterable
 
 import polars as pl
 
-from kotrel.core.description import Field
-from kotrel.core.findings import FindingGroup, cells_of
-from kotrel.core.held import Held, after_load, behind_rows
-from kotrel.core.rows import Rows
-from kotrel.core.wording import listed_and
+from kotrel.core.columns import ROW
+from kotrel.core.description.model import Field
+from kotrel.core.phrases import listed_and
+from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState, after_load, behind_rows
 
 
-def check_rules(rows: Rows, held: Held) -> list[FindingGroup]:
+def check_rules(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """The rules of the record that look at several fields of a row, or behind a reference."""
     return [
-        *_exactly_one(rows, held),
-        *_in_order(rows, held),
-        *_behind_references(rows, held),
+        *_exactly_one(rows, state),
+        *_in_order(rows, state),
+        *_behind_references(rows, state),
         *_different(rows),
         *_zeros(rows),
     ]
 
 
-def _exactly_one(rows: Rows, held: Held) -> Iterable[FindingGroup]:
+def _exactly_one(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:
     for group in rows.record.exactly_one:
-        after = after_load(rows, held, group)
+        after = after_load(rows, state, group)
         filled = after.select(pl.sum_horizontal(pl.col(name).is_not_null() for name in group)).to_series()
         field = _shown(rows, group)
         names = listed_and([rows.record.fields[name].title.lower() for name in group], "or")
@@ -36,11 +37,11 @@ def _exactly_one(rows: Rows, held: Held) -> Iterable[FindingGroup]:
         yield from rows.where("error", "not-exactly-one", title, field, filled > 1, message)
 
 
-def _in_order(rows: Rows, held: Held) -> Iterable[FindingGroup]:
+def _in_order(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:
     for low, high in rows.record.in_order:
         if low not in rows.fields and high not in rows.fields:
             continue
-        after = after_load(rows, held, (low, high))
+        after = after_load(rows, state, (low, high))
         first, second = rows.record.fields[low], rows.record.fields[high]
         wrong = after.select((_ordered(first) > _ordered(second)).fill_null(False)).to_series()
         what = "after" if first.kind == "date" else "above"
@@ -55,13 +56,15 @@ def _ordered(field: Field) -> pl.Expr:
     return column.cast(pl.Decimal(38, field.decimals or 0), strict=False) if field.is_decimal else column
 
 
-def _behind_references(rows: Rows, held: Held) -> Iterable[FindingGroup]:
+def _behind_references(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:
     """``needs`` and ``same_as``: what the row referred to must have."""
     for (reference, name), value in rows.record.needs.items():
         if reference not in rows.fields:
             continue
-        target, there = behind_rows(rows, held, reference, name)
-        wrong = rows.values[reference].is_not_null() & (there["known"] & (there["behind"] != value).fill_null(True))
+        target, there = behind_rows(rows, state, reference, name)
+        wrong = rows.values[reference].is_not_null() & (
+            there["is known"] & (there["value there"] != value).fill_null(True)
+        )
         title = f"{target.fields[name].title} is not {value} there"
         message = f"the {target.title.lower()} has {target.fields[name].title.lower()} not set to {value}: change it there first"
         yield from rows.where("error", "not-as-needed", title, rows.record.fields[reference], wrong, message)
@@ -69,13 +72,13 @@ def _behind_references(rows: Rows, held: Held) -> Iterable[FindingGroup]:
         if field.same_as is None or field.name not in rows.fields:
             continue
         reference, name = field.same_as
-        target, there = behind_rows(rows, held, reference, name)
-        wrong = (rows.values[field.name] != there["behind"]).fill_null(False)
+        target, there = behind_rows(rows, state, reference, name)
+        wrong = (rows.values[field.name] != there["value there"]).fill_null(False)
         title = f"not the {target.fields[name].title.lower()} of the {target.title.lower()}"
-        unread = rows.values["row"].is_in(rows.unread(field.name).implode())
+        unread = rows.values[ROW].is_in(rows.unread(field.name).implode())
         if (wrong := wrong & ~unread).any():
-            part = rows.values.select("row").hstack([rows.as_it_stands(field.name), there["behind"]]).filter(wrong)
-            cells = cells_of(part["row"], part["as it stands"], title, part["behind"])
+            part = rows.values.select(ROW).hstack([rows.as_it_stands(field.name), there["value there"]]).filter(wrong)
+            cells = cells_of(part[ROW], part["as it stands"], title, part["value there"])
             yield rows.group("error", "not-the-same", title, field.name, cells)
 
 

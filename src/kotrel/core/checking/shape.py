@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.at_once import at_once
-from kotrel.core.description import Field
-from kotrel.core.findings import FindingGroup
-from kotrel.core.held import Held
-from kotrel.core.numbers import PLAIN
-from kotrel.core.rows import Rows
-from kotrel.core.tidying import is_few
+from kotrel.core.description.model import Field
+from kotrel.core.parallel import map_parallel
+from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.understanding.tidying import is_few
+from kotrel.core.values.numbers import PLAIN
 
 LARGEST = 12
 """Digits before the point: with up to six decimals, a scaled whole number still fits 64 bits."""
@@ -19,14 +19,14 @@ CONTROL = r"[\x00-\x1f\x7f-\u{9f}]"
 UNPRINTABLE = r"[\x00-\x08\x0b\x0c\x0e-\x1f]"
 
 
-def check_shape(rows: Rows, held: Held) -> list[FindingGroup]:
+def check_shape(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Length, decimals and range of every carried field."""
 
     def one(name: str) -> list[FindingGroup]:
         field = rows.record.fields[name]
         return _numbers(rows, field) if field.is_decimal else _texts(rows, field)
 
-    return [group for groups in at_once(one, rows.fields) for group in groups]
+    return [group for groups in map_parallel(one, rows.fields) for group in groups]
 
 
 def _texts(rows: Rows, field: Field) -> list[FindingGroup]:

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.findings import FindingGroup
-from kotrel.core.held import Held, after_load
-from kotrel.core.rows import Rows, clearing
+from kotrel.core.columns import clearing
+from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState, after_load
 
 
-def check_together(rows: Rows, held: Held) -> list[FindingGroup]:
+def check_together(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Rows that would leave a group half filled; what the system has already counts as filled."""
     found: list[FindingGroup] = []
     for group in rows.record.together:
@@ -25,7 +26,7 @@ def check_together(rows: Rows, held: Held) -> list[FindingGroup]:
         partial = some & ~every if len(carried) == len(group) else some
         if not partial.any():
             continue
-        after = after_load(rows, held, group)
+        after = after_load(rows, state, group)
         filled = after.select(pl.sum_horizontal(pl.col(name).is_not_null() for name in group)).to_series()
         partial = partial & (filled > 0) & (filled < len(group))
         titles = [rows.record.fields[name].title.lower() for name in group]

@@ -5,13 +5,14 @@ from __future__ import annotations
 import polars as pl
 
 from kotrel.core.checking.keys import all_different, few
-from kotrel.core.description import Field, Record
-from kotrel.core.findings import FindingGroup, cells_of
-from kotrel.core.held import Held, after_load
-from kotrel.core.rows import Rows
+from kotrel.core.columns import ROW
+from kotrel.core.description.model import Field, Record
+from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState, after_load
 
 
-def check_unique(rows: Rows, held: Held) -> list[FindingGroup]:
+def check_unique(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Values that no two rows may share: twice in the sheet, or on another row in the system."""
     found: list[FindingGroup] = []
     for group, fields in rows.record.unique_groups().items():
@@ -21,60 +22,62 @@ def check_unique(rows: Rows, held: Held) -> list[FindingGroup]:
         parts = pl.concat([_parts(rows, rows.record.fields[name]) for name in carried])
         if parts.height:
             found += _in_sheet(rows, parts)
-            found += _in_system(rows, parts, fields, held)
-            found += _in_other_records(rows, parts, group, held)
+            found += _in_system(rows, parts, fields, state)
+            found += _in_other_records(rows, parts, group, state)
     for names in rows.record.unique_together:
         if any(name in rows.fields for name in names):
-            found += _together(rows, names, held)
+            found += _together(rows, names, state)
     return found
 
 
 def _parts(rows: Rows, field: Field) -> pl.DataFrame:
     """Each single value of a field: row, value, the row's key, the field's name; lists are taken apart."""
     key = [pl.col(name).alias(f"own {name}") for name in rows.record.key]
-    frame = rows.values.select("row", pl.col(field.name).alias("value"), *key).filter(pl.col("value").is_not_null())
+    frame = rows.values.select(ROW, pl.col(field.name).alias("one value"), *key).filter(
+        pl.col("one value").is_not_null()
+    )
     if field.kind == "list":
-        frame = frame.with_columns(pl.col("value").str.split("; ")).explode("value")
-    return frame.with_columns(pl.lit(field.name).alias("field"))
+        frame = frame.with_columns(pl.col("one value").str.split("; ")).explode("one value")
+    return frame.with_columns(pl.lit(field.name).alias("of field"))
 
 
 def _in_sheet(rows: Rows, parts: pl.DataFrame) -> list[FindingGroup]:
-    if all_different(parts["value"]):
+    if all_different(parts["one value"]):
         return []
-    twice = parts.filter(parts["value"].is_duplicated())
-    where = twice.group_by("value", maintain_order=True).agg(
-        pl.col("row").alias("all"), pl.col("row").n_unique().alias("rows")
+    twice = parts.filter(parts["one value"].is_duplicated())
+    where = twice.group_by("one value", maintain_order=True).agg(
+        pl.col(ROW).alias("all rows"), pl.col(ROW).n_unique().alias("row count")
     )
-    shared = twice.join(where.filter(pl.col("rows") > 1), on="value", maintain_order="left")
+    shared = twice.join(where.filter(pl.col("row count") > 1), on="one value", maintain_order="left")
     found: list[FindingGroup] = []
-    for (name,), part in shared.group_by("field", maintain_order=True):
+    for (name,), part in shared.group_by("of field", maintain_order=True):
         letter = rows.letters.get(str(name))
         messages = [
             "also in " + few([rows.table.place(other, letter) for other in everyone if other != row])
-            for row, everyone in zip(part["row"], part["all"].to_list(), strict=True)
+            for row, everyone in zip(part[ROW], part["all rows"].to_list(), strict=True)
         ]
-        cells = cells_of(part["row"], part["value"], messages)
+        cells = cells_of(part[ROW], part["one value"], messages)
         found.append(rows.group("error", "shared-in-sheet", "on two rows of the sheet", str(name), cells))
     return found
 
 
-def _holders(record: Record, name: str, values: pl.Series, owner: str | None, held: Held) -> pl.DataFrame:
+def _holders(record: Record, name: str, values: pl.Series, owner: str | None, state: SystemState) -> pl.DataFrame:
     """Who has one of the values in a field: ``value`` and ``owner``, or the key as ``held NAME`` where none is told."""
-    owners = [pl.col(owner).alias("owner")] if owner else [pl.col(key).alias(f"held {key}") for key in record.key]
+    owners = [pl.col(owner).alias("owned by")] if owner else [pl.col(key).alias(f"held {key}") for key in record.key]
     if record.fields[name].kind == "list":
         # A list is not searched by one value: all of them are read, and taken apart here.
-        there = held.having_any(record, name).with_columns(pl.col(name).str.split("; ")).explode(name)
+        there = state.having_any(record, name).with_columns(pl.col(name).str.split("; ")).explode(name)
     else:
-        there = held.having(record, (owner,) if owner else (), name, values)
-    return there.select(*owners, pl.col(name).alias("value"))
+        there = state.having(record, (owner,) if owner else (), name, values)
+    return there.select(*owners, pl.col(name).alias("one value"))
 
 
-def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], held: Held) -> list[FindingGroup]:
+def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], state: SystemState) -> list[FindingGroup]:
     key = list(rows.record.key)
-    taken = pl.concat([_holders(rows.record, name, parts["value"], None, held) for name in fields]).lazy()
+    taken = pl.concat([_holders(rows.record, name, parts["one value"], None, state) for name in fields]).lazy()
     clash = (
         parts.lazy()
-        .join(taken, on="value")
+        .join(taken, on="one value")
         .filter(pl.any_horizontal(pl.col(f"own {k}").ne_missing(pl.col(f"held {k}")) for k in key))
         .collect()
     )
@@ -82,39 +85,42 @@ def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], held: H
         return []
     # Where the same sheet gives the holder another value, the two rows only change places.
     given = parts.select(pl.col(f"own {k}").alias(f"held {k}") for k in key).unique()
-    clash = clash.join(given, on=[f"held {k}" for k in key], how="anti").sort("row")
+    clash = clash.join(given, on=[f"held {k}" for k in key], how="anti").sort(ROW)
     holder = pl.concat_str([pl.col(f"held {k}") for k in key], separator=" / ")
-    return _taken(rows, clash.with_columns(holder.alias("holder")), rows.record.title)
+    return _taken(rows, clash.with_columns(holder.alias("held by")), rows.record.title)
 
 
-def _in_other_records(rows: Rows, parts: pl.DataFrame, group: str, held: Held) -> list[FindingGroup]:
+def _in_other_records(rows: Rows, parts: pl.DataFrame, group: str, state: SystemState) -> list[FindingGroup]:
     """The same group in another record: a barcode may stand in both, but only for one item.
 
     The owner of a value is what both records are about: the row itself, or the row that it refers to.
     """
     found: list[FindingGroup] = []
-    for other in held.description.records.values():
+    for other in state.description.records.values():
         fields = other.unique_groups().get(group, ())
         if other.name == rows.record.name or not fields:
             continue
         if (owners := _owners(rows.record, other)) is None:
             continue
         own, theirs = owners
-        there = pl.concat([_holders(other, name, parts["value"], theirs, held) for name in fields])
-        coming = held.coming(other, [*fields, theirs])
+        there = pl.concat([_holders(other, name, parts["one value"], theirs, state) for name in fields])
+        coming = state.coming(other, [*fields, theirs])
         there = pl.concat(
-            [there, *(coming.select(pl.col(theirs).alias("owner"), pl.col(name).alias("value")) for name in fields)]
+            [
+                there,
+                *(coming.select(pl.col(theirs).alias("owned by"), pl.col(name).alias("one value")) for name in fields),
+            ]
         ).drop_nulls()
-        mine = parts.filter(parts["value"].is_in(there["value"].implode())) if there.height else parts.clear()
+        mine = parts.filter(parts["one value"].is_in(there["one value"].implode())) if there.height else parts.clear()
         if not mine.height:
             continue
         if own not in rows.record.key:
-            mine = mine.join(after_load(rows, held, (own,)), on="row")
-        mine = mine.with_columns(pl.col(f"own {own}" if own in rows.record.key else own).alias("my owner"))
-        clash = mine.join(there, on="value").filter(pl.col("my owner").ne_missing(pl.col("owner"))).sort("row")
+            mine = mine.join(after_load(rows, state, (own,)), on=ROW)
+        mine = mine.with_columns(pl.col(f"own {own}" if own in rows.record.key else own).alias("own owner"))
+        clash = mine.join(there, on="one value").filter(pl.col("own owner").ne_missing(pl.col("owned by"))).sort(ROW)
         if clash.height:
-            about = held.description.records[str(other.fields[theirs].to)] if theirs not in other.key else other
-            found += _taken(rows, clash.with_columns(pl.col("owner").alias("holder")), about.title)
+            about = state.description.records[str(other.fields[theirs].to)] if theirs not in other.key else other
+            found += _taken(rows, clash.with_columns(pl.col("owned by").alias("held by")), about.title)
     return found
 
 
@@ -131,44 +137,44 @@ def _owners(record: Record, other: Record) -> tuple[str, str] | None:
 
 def _taken(rows: Rows, clash: pl.DataFrame, title: str) -> list[FindingGroup]:
     found: list[FindingGroup] = []
-    for (name,), part in clash.group_by("field", maintain_order=True):
+    for (name,), part in clash.group_by("of field", maintain_order=True):
         cells = cells_of(
-            part["row"], part["value"], [f"{title} {code} has it in the system" for code in part["holder"]]
+            part[ROW], part["one value"], [f"{title} {code} has it in the system" for code in part["held by"]]
         )
         found.append(rows.group("error", "taken", "already on another row in the system", str(name), cells))
     return found
 
 
-def _together(rows: Rows, names: tuple[str, ...], held: Held) -> list[FindingGroup]:
+def _together(rows: Rows, names: tuple[str, ...], state: SystemState) -> list[FindingGroup]:
     """Fields that no two rows may have alike where all of them are filled."""
     key = list(rows.record.key)
-    after = after_load(rows, held, names).hstack(rows.values.select(pl.col(name).alias(f"own {name}") for name in key))
+    after = after_load(rows, state, names).hstack(rows.values.select(pl.col(name).alias(f"own {name}") for name in key))
     after = after.drop_nulls(names)
     if not after.height:
         return []
     titles = " / ".join(rows.record.fields[name].title.lower() for name in names)
     shown = next(name for name in reversed(names) if name in rows.fields)
-    value = pl.concat_str([pl.col(name) for name in names], separator=" / ").alias("value")
+    value = pl.concat_str([pl.col(name) for name in names], separator=" / ").alias("one value")
     found: list[FindingGroup] = []
     letter = rows.letters.get(shown)
     twice = after.filter(after.select(names).is_duplicated())
     if twice.height:
-        same = twice.group_by(names).agg(pl.col("row").alias("all"))
+        same = twice.group_by(names).agg(pl.col(ROW).alias("all rows"))
         twice = twice.join(same, on=names, maintain_order="left").with_columns(value)
         messages = [
             "also in " + few([rows.table.place(other, letter) for other in everyone if other != row])
-            for row, everyone in zip(twice["row"], twice["all"].to_list(), strict=True)
+            for row, everyone in zip(twice[ROW], twice["all rows"].to_list(), strict=True)
         ]
         title = f"the same {titles} on two rows of the sheet"
         found.append(
-            rows.group("error", "shared-in-sheet", title, shown, cells_of(twice["row"], twice["value"], messages))
+            rows.group("error", "shared-in-sheet", title, shown, cells_of(twice[ROW], twice["one value"], messages))
         )
-    there = held.having(rows.record, names, names[0], after[names[0]]).drop_nulls(names)
+    there = state.having(rows.record, names, names[0], after[names[0]]).drop_nulls(names)
     there = there.join(rows.values.select(key), on=key, how="anti")
-    holder = pl.concat_str([pl.col(name) for name in key], separator=" / ").alias("holder")
-    clash = after.join(there.select(*names, holder), on=names).sort("row").with_columns(value)
+    holder = pl.concat_str([pl.col(name) for name in key], separator=" / ").alias("held by")
+    clash = after.join(there.select(*names, holder), on=names).sort(ROW).with_columns(value)
     if clash.height:
-        messages = [f"{rows.record.title} {code} has it in the system" for code in clash["holder"]]
+        messages = [f"{rows.record.title} {code} has it in the system" for code in clash["held by"]]
         title = f"the same {titles} as another row in the system"
-        found.append(rows.group("error", "taken", title, shown, cells_of(clash["row"], clash["value"], messages)))
+        found.append(rows.group("error", "taken", title, shown, cells_of(clash[ROW], clash["one value"], messages)))
     return found

@@ -12,12 +12,12 @@ from dataclasses import dataclass, field
 import polars as pl
 from lark import Token, Tree
 
-from kotrel.core.description import Field
+from kotrel.core.columns import sheet_column
+from kotrel.core.description.model import Field
 from kotrel.core.expressions.functions import FUNCTIONS
 from kotrel.core.expressions.kinds import NUMBER, Kind, Typed
-from kotrel.core.expressions.numbering import MARK
 from kotrel.core.expressions.parsing import ExpressionError, Node, parse, place
-from kotrel.core.nearness import folded, nearest
+from kotrel.core.similarity import folded, nearest
 
 _SAID = {"text": "a text", "number": "a number", "yes_no": "a yes or no", "date": "a date"}
 
@@ -28,7 +28,8 @@ class Scope:
 
     Attributes:
         fields: fields whose values stand in columns of their names, in canonical text.
-        columns: headings (folded) of the sheet's columns → the column's letter; their cells are texts.
+        columns: headings (folded) of the sheet's columns → the column's letter; their cells are texts, in
+            columns named by :func:`kotrel.core.columns.sheet_column`.
         names: record → (code, name) of its rows, for ``name of``.
     """
 
@@ -125,7 +126,7 @@ class Compiler:
                 f"Did you mean column {self.scope.columns[close]}?" if close else "Columns are named by their heading."
             )
             raise self.wrong(node, f"there is no column headed “{heading}”", hint)
-        return "text", pl.col(letter)
+        return "text", pl.col(sheet_column(letter))
 
     def _name_of(self, parts: list[Node], node: Tree[Token]) -> Typed:
         name = str(parts[-1])
@@ -272,26 +273,6 @@ class Compiler:
                 node, f"{name}(…) takes {least if least == most else f'{least} to {most}'} values, not {len(given)}"
             )
         return how(self, given, node)
-
-    def whole(self, node: Node) -> int:
-        """A whole number written out, where a count of characters is needed."""
-        if not isinstance(node, Tree) or node.data != "number" or "." in str(node.children[0]):
-            raise self.wrong(node, "a whole number has to be written out here")
-        return int(str(node.children[0]))
-
-    def texts(self, given: list[Node], node: Tree[Token]) -> Typed:
-        kind, expr = self.value(given[0])
-        if kind == "number":
-            return "text", expr.cast(pl.String).str.strip_chars_end("0").str.strip_suffix(".")
-        if kind == "yes_no":
-            return "text", pl.when(expr).then(pl.lit("yes")).when(~expr).then(pl.lit("no"))
-        return "text", expr
-
-    def next_number(self, given: list[Node], node: Tree[Token]) -> Typed:
-        if self.numbered:
-            raise self.wrong(node, "next(…) stands once in an expression")
-        self.numbered = True
-        return "text", pl.lit(f"{MARK}{self.whole(given[0])}{MARK}")
 
 
 def _how(got: Kind, wanted: Kind) -> str:

@@ -1,28 +1,69 @@
-"""The functions of the expression language."""
+"""The functions of the expression language, and what they may ask of the compiler that calls them."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 import polars as pl
 from lark import Token, Tree
 
-from kotrel.core.expressions.kinds import NUMBER, Typed
-from kotrel.core.expressions.parsing import Node
+from kotrel.core.expressions.kinds import NUMBER, Kind, Typed
+from kotrel.core.expressions.numbering import MARK
+from kotrel.core.expressions.parsing import ExpressionError, Node
 
-if TYPE_CHECKING:
-    from kotrel.core.expressions.compiling import Compiler
 
-_Function = Callable[["Compiler", list[Node], "Tree[Token]"], Typed]
+class Caller(Protocol):
+    """The compiler, as far as a function needs it.
+
+    Attributes:
+        numbered: True once ``next`` was called in the expression.
+    """
+
+    numbered: bool
+
+    def value(self, node: Node) -> Typed:
+        """The value of a node, of any kind."""
+
+    def need(self, node: Node, kind: Kind) -> pl.Expr:
+        """The value of a node that has to be of a kind."""
+
+    def wrong(self, node: Node, trouble: str, hint: str = "") -> ExpressionError:
+        """The error at a node."""
+
+
+_Function = Callable[[Caller, list[Node], "Tree[Token]"], Typed]
 
 
 def _on_text(change: Callable[[pl.Expr], pl.Expr]) -> _Function:
     return lambda compiler, given, node: ("text", change(compiler.need(given[0], "text")))
 
 
-def _rounded(compiler: Compiler, given: list[Node], node: Tree[Token]) -> Typed:
-    decimals = compiler.whole(given[1]) if len(given) > 1 else 0
+def _whole(compiler: Caller, node: Node) -> int:
+    """A whole number written out, where a count of characters is needed."""
+    if not isinstance(node, Tree) or node.data != "number" or "." in str(node.children[0]):
+        raise compiler.wrong(node, "a whole number has to be written out here")
+    return int(str(node.children[0]))
+
+
+def _as_text(compiler: Caller, given: list[Node], node: Tree[Token]) -> Typed:
+    kind, expr = compiler.value(given[0])
+    if kind == "number":
+        return "text", expr.cast(pl.String).str.strip_chars_end("0").str.strip_suffix(".")
+    if kind == "yes_no":
+        return "text", pl.when(expr).then(pl.lit("yes")).when(~expr).then(pl.lit("no"))
+    return "text", expr
+
+
+def _next_number(compiler: Caller, given: list[Node], node: Tree[Token]) -> Typed:
+    if compiler.numbered:
+        raise compiler.wrong(node, "next(…) can stand only once in an expression")
+    compiler.numbered = True
+    return "text", pl.lit(f"{MARK}{_whole(compiler, given[0])}{MARK}")
+
+
+def _rounded(compiler: Caller, given: list[Node], node: Tree[Token]) -> Typed:
+    decimals = _whole(compiler, given[1]) if len(given) > 1 else 0
     return "number", compiler.need(given[0], "number").round(decimals, mode="half_away_from_zero")
 
 
@@ -34,17 +75,17 @@ FUNCTIONS: dict[str, tuple[int, int, _Function]] = {
     "upper": (1, 1, _on_text(lambda text: text.str.to_uppercase())),
     "lower": (1, 1, _on_text(lambda text: text.str.to_lowercase())),
     "trim": (1, 1, _on_text(lambda text: text.str.strip_chars())),
-    "pad": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.zfill(c.whole(g[1])))),
-    "left": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.head(c.whole(g[1])))),
-    "right": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.tail(c.whole(g[1])))),
-    "middle": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.slice(max(c.whole(g[1]) - 1, 0), c.whole(g[2])))),
+    "pad": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.zfill(_whole(c, g[1])))),
+    "left": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.head(_whole(c, g[1])))),
+    "right": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.tail(_whole(c, g[1])))),
+    "middle": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.slice(max(_whole(c, g[1]) - 1, 0), _whole(c, g[2])))),
     "replace": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.replace_all(c.need(g[1], "text"), c.need(g[2], "text"), literal=True))),
     "length": (1, 1, lambda c, g, n: ("number", c.need(g[0], "text").str.len_chars().cast(NUMBER))),
-    "text": (1, 1, lambda c, g, n: c.texts(g, n)),
+    "text": (1, 1, _as_text),
     "number": (1, 1, lambda c, g, n: ("number", c.need(g[0], "text").cast(NUMBER, strict=False))),
     "round": (1, 2, _rounded),
     "least": (2, 9, _least_or_most(pl.min_horizontal)),
     "most": (2, 9, _least_or_most(pl.max_horizontal)),
-    "next": (1, 1, lambda c, g, n: c.next_number(g, n)),
+    "next": (1, 1, _next_number),
 }  # fmt: skip
 """Name → least and most values, and how it is compiled."""

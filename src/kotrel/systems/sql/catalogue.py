@@ -10,7 +10,7 @@ import sqlalchemy as sa
 from sqlalchemy import types
 from sqlalchemy.exc import SQLAlchemyError
 
-from kotrel.core.drafting import ColumnFacts, ReferenceFacts, TableFacts
+from kotrel.core.description.drafting import ColumnFacts, ReferenceFacts, TableFacts
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.database import Database, quoted
 from kotrel.systems.sql.journal import SCHEMA

@@ -9,7 +9,7 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.description import Field
+from kotrel.core.description.model import Field
 
 NEVER_BLANK = "'.'"
 """A column read beside a single one: its blank line would be no row to a CSV reader."""

@@ -5,7 +5,8 @@ from __future__ import annotations
 import sqlalchemy as sa
 from sqlalchemy.schema import CreateSchema, CreateTable
 
-from kotrel.systems.sql.journal import ROW_COLUMNS, SCHEMA, table_name
+from kotrel.core.changes.journal import ROW_COLUMNS
+from kotrel.systems.sql.journal import SCHEMA, table_name
 from kotrel.systems.sql.tables import compiled
 
 

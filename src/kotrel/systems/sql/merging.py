@@ -7,10 +7,12 @@ from contextlib import contextmanager
 
 import polars as pl
 
-from kotrel.core.changes import RecordChanges, before
-from kotrel.core.description import Field
+from kotrel.core.changes.change_set import RecordChanges
+from kotrel.core.changes.journal import Refusal
+from kotrel.core.columns import ACTION, LINE, ROW, before
+from kotrel.core.description.model import Field
 from kotrel.core.errors import OutOfReach
-from kotrel.systems.interface import Moved, Refusal, Refused
+from kotrel.systems.interface import ConcurrentChange, Refused
 from kotrel.systems.sql.database import Database, RowRefused, quoted
 from kotrel.systems.sql.journal import row_table
 from kotrel.systems.sql.store import Store, literal
@@ -81,15 +83,15 @@ class Stage:
             f"FROM {store.name} AS s LIMIT 0"
         )
         key = store.record.key
-        rows = self.changes.frame.filter(pl.col("action") != "refused").select(
-            pl.int_range(pl.len()).add(first).alias("line"),
-            "action",
+        rows = self.changes.frame.filter(pl.col(ACTION) != "refused").select(
+            pl.int_range(pl.len()).add(first).alias(LINE),
+            ACTION,
             *(pl.coalesce(name, before(name)) if name in key else pl.col(name) for name in self.changes.fields),
         )
         if words := store.record.storage.yes_no:
             said = [field.name for field in self._fields if field.kind == "yes_no"]
             rows = rows.with_columns(pl.col(name).replace({"yes": words[0], "no": words[1]}) for name in said)
-        staged = rows.filter(pl.col("action").is_in(["new", "changed", "removed"]))
+        staged = rows.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
         database.insert(table, ["line", "action", *(f"to {name}" for name in self.changes.fields)], staged)
         database.run(f"ANALYZE {table}")
         if by_id:
@@ -205,7 +207,7 @@ class Stage:
         """
         record = self.store.record
         groups = [(name,) for name, field in record.fields.items() if field.unique and field.kind != "list"]
-        changed = self.changes.frame.filter(pl.col("action") == "changed")
+        changed = self.changes.frame.filter(pl.col(ACTION) == "changed")
         freed: list[str] = []
         for group in (*groups, *record.unique_together):
             moving = [name for name in group if name in touched and record.fields[name].must == "may"]
@@ -229,24 +231,26 @@ class Stage:
         wanted = self.changes.counts
         for action, count in done.items():
             if count != wanted.get(action, 0):
-                raise Moved(f"{count} of {wanted.get(action, 0)} rows {action}")
+                raise ConcurrentChange(f"{count} of {wanted.get(action, 0)} rows {action}")
 
     def find_refused(self) -> Refused:
         """The rows that the database refuses, found by halving: each part is tried and taken back."""
-        rows = self.changes.frame.filter(pl.col("action") != "refused").with_row_index("place")
-        acting = rows.filter(pl.col("action").is_in(["new", "changed", "removed"]))
+        rows = self.changes.frame.filter(pl.col(ACTION) != "refused").with_row_index("load place")
+        acting = rows.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
         first = self._first_line()
         found: list[Refusal] = []
         waiting = [(0, acting.height - 1)] if acting.height else []
         while waiting and len(found) < MOST_REFUSALS:
             low, high = waiting.pop()
-            words = self._try(first + acting["place"][low], first + acting["place"][high])
+            words = self._try(first + acting["load place"][low], first + acting["load place"][high])
             if words is None:
                 continue
             if low == high:
                 one = acting.row(low, named=True)
                 key = " / ".join(str(one[name] or one[before(name)]) for name in self.store.record.key)
-                found.append(Refusal(self.store.record.name, one["row"], key, words))
+                found.append(
+                    Refusal(self.store.record.name, self.changes.file, self.changes.sheet, one[ROW], key, words)
+                )
                 continue
             middle = (low + high) // 2
             waiting += [(middle + 1, high), (low, middle)]

@@ -12,9 +12,9 @@ import polars as pl
 import psycopg
 from psycopg import errors
 
-from kotrel.core.description import Field
+from kotrel.core.description.model import Field
 from kotrel.core.errors import OutOfReach
-from kotrel.systems.interface import Moved
+from kotrel.systems.interface import ConcurrentChange
 from kotrel.systems.sql.database import NEVER_BLANK, Database, RowRefused, quoted
 
 LOAD_LOCK = 0x6B6F7472656C
@@ -68,7 +68,7 @@ class PostgresDatabase(Database):
     def _clear(self, error: psycopg.Error) -> Exception:
         words = (error.diag.message_primary or str(error)).strip().splitlines()[0]
         if isinstance(error, errors.SerializationFailure | errors.DeadlockDetected):
-            return Moved(words)
+            return ConcurrentChange(words)
         if isinstance(error, errors.IntegrityError | errors.DataError | errors.RaiseException):
             detail = (error.diag.message_detail or "").strip()
             return RowRefused(f"{words}. {detail}".strip())

@@ -12,7 +12,7 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.description import Field
+from kotrel.core.description.model import Field
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.database import NEVER_BLANK, Database, RowRefused, quoted
 
@@ -39,7 +39,7 @@ class SqliteDatabase(Database):
                 f"the system's database {path} is not there", "Look at [system] url in kotrel.toml.", "no-database"
             )
         try:
-            # Several threads ask, but never two at once (see Held).
+            # Several threads ask, but never two at once (see SystemState).
             self.connection = sqlite3.connect(path, timeout=WAIT_SECONDS, isolation_level=None, check_same_thread=False)
             self.connection.execute("PRAGMA foreign_keys = ON")
             self.connection.execute("PRAGMA cache_size = -131072")

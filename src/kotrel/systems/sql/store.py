@@ -8,8 +8,8 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.description import Description, Field, Record
-from kotrel.core.held import WHOLE
+from kotrel.core.description.model import Description, Field, Record
+from kotrel.core.rows.system_state import WHOLE
 from kotrel.systems.sql.database import Database, quoted
 
 

@@ -8,11 +8,13 @@ from dataclasses import replace
 
 import polars as pl
 
-from kotrel.core.changes import RecordChanges, Rest, before, key_text
-from kotrel.core.description import Description, Record
+from kotrel.core.changes.change_set import RecordChanges, Rest, key_text
+from kotrel.core.changes.journal import ROW_COLUMNS, Entry, Stamp, load_name, refused_rows
+from kotrel.core.changes.reversal import InTheWay
+from kotrel.core.columns import ACTION, before
+from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import WrongUse
-from kotrel.core.way_back import InTheWay
-from kotrel.systems.interface import Entry, Reading, Refused, Stamp, Step, System, Writing, load_name
+from kotrel.systems.interface import Reading, Refused, Step, System, Writing
 from kotrel.systems.sql import journal
 from kotrel.systems.sql.database import Database, RowRefused, quoted
 from kotrel.systems.sql.merging import Stage
@@ -34,7 +36,7 @@ class _Reading(Reading):
         store = store_of(self.description, self.description.records[record], self.database.dialect)
         return read_rows(self.database, store, fields, among, filled)
 
-    def demand(self, record: str) -> None:
+    def require(self, record: str) -> None:
         about = self.description.records[record]
         store = store_of(self.description, about, self.database.dialect)
         columns = ", ".join(
@@ -80,7 +82,7 @@ class _Writing(_Reading, Writing):
         """What the database itself gave all new rows in fields that they do not carry."""
         record = changes.record
         left = [name for name in record.fields if name not in changes.fields]
-        new = changes.frame.filter(pl.col("action") == "new").select(record.key)
+        new = changes.frame.filter(pl.col(ACTION) == "new").select(record.key)
         if not left or not new.height:
             return {}
         first = record.key[0]
@@ -97,13 +99,13 @@ class _Writing(_Reading, Writing):
 
     def _note(self, changes: RecordChanges, number: int, line: int) -> int:
         """Writes the refused rows of one record's changes into the journal; returns the line behind them."""
-        rows = journal.refused_rows(changes, number, line)
+        rows = refused_rows(changes, number, line)
         if rows.height:
-            self.database.insert(journal.row_table(self.database.dialect), journal.ROW_COLUMNS, rows)
+            self.database.insert(journal.row_table(self.database.dialect), ROW_COLUMNS, rows)
         return line + rows.height
 
     def note_refused(self, changes: Sequence[RecordChanges], stamp: Stamp) -> int:
-        refused = [replace(each, frame=each.frame.filter(pl.col("action") == "refused")) for each in changes]
+        refused = [replace(each, frame=each.frame.filter(pl.col(ACTION) == "refused")) for each in changes]
         number, line = journal.next_number(self.database), 1
         journal.write_load(self.database, number, refused, stamp)
         for each in refused:
@@ -158,9 +160,9 @@ class _Writing(_Reading, Writing):
 
 def _leaving(changes: RecordChanges, field: str) -> pl.DataFrame:
     """The keys of rows that are removed, or whose reference is given another value."""
-    leaving = pl.col("action") == "removed"
+    leaving = pl.col(ACTION) == "removed"
     if field in changes.fields:
-        leaving = leaving | ((pl.col("action") == "changed") & pl.col(field).ne_missing(pl.col(before(field))))
+        leaving = leaving | ((pl.col(ACTION) == "changed") & pl.col(field).ne_missing(pl.col(before(field))))
     return changes.frame.filter(leaving).select(
         pl.coalesce(before(name), name).alias(name) for name in changes.record.key
     )
@@ -195,7 +197,7 @@ class SqlSystem(System):
     @contextmanager
     def writing(self) -> Iterator[Writing]:
         with self._open() as database:
-            journal.demand_journal(database, self.name)
+            journal.require_journal(database, self.name)
             with database.changing():
                 yield _Writing(database, self.description)
 
@@ -205,15 +207,15 @@ class SqlSystem(System):
 
     def outcome(self, number: int) -> pl.DataFrame:
         with self._open() as database:
-            _demand_load(database, number)
+            _require_load(database, number)
             return journal.outcome_rows(database, number)
 
     def rest_of(self, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
         with self._open() as database:
-            _demand_load(database, number)
+            _require_load(database, number)
             return journal.rest_of(database, number)
 
 
-def _demand_load(database: Database, number: int) -> None:
+def _require_load(database: Database, number: int) -> None:
     if not journal.has_journal(database) or not any(each.number == number for each in journal.entries(database)):
         raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")

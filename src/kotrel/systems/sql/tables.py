@@ -9,7 +9,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.schema import CreateIndex, CreateSchema, CreateTable
 
-from kotrel.core.description import Description, Field, Record
+from kotrel.core.description.model import Description, Field, Record
 from kotrel.systems.sql.store import store_of
 
 WHOLE_DIGITS = 18

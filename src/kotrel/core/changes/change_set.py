@@ -1,0 +1,267 @@
+"""Change sets: what a load would do to each row, and the way back.
+
+Every row of a record's changes has an action: ``new``, ``changed``, ``removed`` (only when a load is taken back),
+``same`` or ``refused``. Each carried field has two columns: its value after, and ``before NAME``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import polars as pl
+
+from kotrel.core.columns import ACTION, MESSAGE, ROW, before, clearing
+from kotrel.core.description.model import Record
+from kotrel.core.rows.findings import concerns_sheet, rows_with
+from kotrel.core.rows.rows import Rows
+
+
+@dataclass(frozen=True)
+class Origin:
+    """Lines of the journal: the load's number, the first line and the last."""
+
+    load: int
+    first: int
+    last: int
+
+
+@dataclass(frozen=True)
+class RecordChanges:
+    """What happens to the rows of one record.
+
+    Attributes:
+        file, sheet: where the rows came from.
+        fields: the loadable fields that the rows carry, the key among them.
+        frame: ``row`` (UInt32), ``action``, ``message`` and, for each field, its value after and before.
+        rest: the refused rows as they stand in the sheet, where there are any.
+        given: what the system itself gave all new rows in fields they do not carry; None where it gave each another.
+        origin: the lines of the journal they were read from, or, on the way back, whose images they turn round.
+    """
+
+    record: Record
+    file: str
+    sheet: str
+    fields: tuple[str, ...]
+    frame: pl.DataFrame
+    rest: Rest | None = None
+    given: Mapping[str, str | None] = field(default_factory=dict)
+    origin: Origin | None = None
+
+    def count(self, action: str) -> int:
+        return int((self.frame[ACTION] == action).sum())
+
+    @property
+    def counts(self) -> dict[str, int]:
+        """New, changed, same and refused; removed only where there are any."""
+        counted = {action: self.count(action) for action in ("new", "changed", "same", "refused")}
+        if removed := self.count("removed"):
+            counted["removed"] = removed
+        return counted
+
+    @property
+    def touches(self) -> bool:
+        """True where at least one row of the system would change."""
+        return bool(self.frame[ACTION].is_in(["new", "changed", "removed"]).any())
+
+    def removed_keys(self) -> pl.DataFrame:
+        """The keys of removed rows: String columns of the key's names."""
+        removed = self.frame.filter(pl.col(ACTION) == "removed")
+        return removed.select(pl.col(before(name)).alias(name) for name in self.record.key)
+
+    def narrowed(self) -> RecordChanges:
+        """The same changes with only the fields that change anything: an update carries no more than it has to.
+
+        Rows that are new or removed need all their fields, so with one of them nothing is left out.
+        """
+        if bool(self.frame[ACTION].is_in(["new", "removed"]).any()):
+            return self
+        fields = (*self.record.key, *self.touched_fields())
+        columns = [name for field in fields for name in (field, before(field))]
+        return replace(self, origin=None, fields=fields, frame=self.frame.select(ROW, ACTION, MESSAGE, *columns))
+
+    def touched_fields(self) -> list[str]:
+        """The fields, without the key, that differ in at least one changed row."""
+        changed = self.frame.filter(pl.col(ACTION) == "changed")
+        others = [name for name in self.fields if name not in self.record.key]
+        if not changed.height or not others:
+            return []
+        differs = changed.select((pl.col(name).ne_missing(pl.col(before(name)))).any().alias(name) for name in others)
+        return [name for name in others if differs[name][0]]
+
+    def changed_cells(self, action: str = "changed") -> pl.DataFrame:
+        """Each changed value: row, key (parts joined by `` / ``), field, before, after; rows in the sheet's order."""
+        part = self.frame.filter(pl.col(ACTION) == action)
+        key = key_text(self.record)
+        cells = [
+            part.filter(pl.col(name).ne_missing(pl.col(before(name)))).select(
+                ROW,
+                key.alias("key"),
+                pl.lit(name).alias("field"),
+                pl.col(before(name)).alias("before"),
+                pl.col(name).alias("after"),
+            )
+            for name in self.touched_fields()
+        ]
+        empty = pl.DataFrame(schema={ROW: pl.UInt32, **dict.fromkeys(("key", "field", "before", "after"), pl.String)})
+        return pl.concat([empty, *cells]).sort(ROW, maintain_order=True)
+
+
+def key_text(record: Record) -> pl.Expr:
+    """The key of a row as one text, its parts joined by `` / ``."""
+    return pl.concat_str([pl.col(name) for name in record.key], separator=" / ", ignore_nulls=True)
+
+
+def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
+    """What loading the rows would do to what the system holds now.
+
+    A blank cell changes nothing, unless it is said to clear the value. A row with an error is refused and changes nothing.
+
+    Args:
+        now: the system's rows for these keys, with all loadable fields the rows carry.
+    """
+    record = rows.record
+    key = list(record.key)
+    carried = [name for name in record.loadable if name in rows.fields]
+    others = [name for name in carried if name not in key]
+    cleared = [name for name in rows.cleared if name in others]
+    known = now.select(
+        *key, *(pl.col(name).alias(before(name)) for name in others), pl.lit(True).alias("is held")
+    ).unique(subset=key, keep="any")
+    own = rows.values.select(ROW, *carried, *(clearing(name) for name in cleared))
+    joined = own.join(known, on=key, how="left", maintain_order="left")
+    lists = {name: source for name in others if (source := rows.sources.get(name)) and source.how != "replace"}
+    for name, source in lists.items():
+        joined = joined.with_columns(list_after(joined[name], joined[before(name)], source.how == "add"))
+    refused = pl.lit(any(True for _ in concerns_sheet(rows.findings))) | pl.col(ROW).is_in(
+        rows_with(rows.findings, "error").implode()
+    )
+
+    def after(name: str) -> pl.Expr:
+        kept = pl.coalesce(name, before(name))
+        if name in lists:
+            # A list from which everything was taken is blank.
+            kept = pl.when(kept != "").then(kept)
+        return pl.when(~pl.col(clearing(name))).then(kept) if name in cleared else kept
+
+    differs = pl.any_horizontal(pl.lit(False), *(_differs(name, name in cleared) for name in others))
+    frame = joined.with_columns(
+        pl.when(refused)
+        .then(pl.lit("refused"))
+        .when(pl.col("is held").is_null())
+        .then(pl.lit("new"))
+        .when(differs)
+        .then(pl.lit("changed"))
+        .otherwise(pl.lit("same"))
+        .alias(ACTION),
+        *(after(name).alias(name) for name in others),
+        *(pl.when(pl.col("is held")).then(pl.col(name)).alias(before(name)) for name in key),
+    )
+    frame = frame.join(_messages(rows), on=ROW, how="left", maintain_order="left")
+    columns = [ROW, ACTION, MESSAGE, *carried, *(before(name) for name in carried)]
+    return RecordChanges(
+        record, rows.table.file, rows.table.sheet, tuple(carried), frame.select(columns), _rest(rows, frame)
+    )
+
+
+def _differs(name: str, cleared: bool) -> pl.Expr:
+    other = pl.col(name).is_not_null() & pl.col(name).ne_missing(pl.col(before(name)))
+    return other | (pl.col(clearing(name)) & pl.col(before(name)).is_not_null()) if cleared else other
+
+
+def list_after(says: pl.Series, stood: pl.Series, add: bool) -> pl.Series:
+    """A list after others were added to it, or taken from it; blank changes nothing, and an emptied list is empty.
+
+    Row by row: the order of a list counts, and sets have none.
+    """
+    done: list[str | None] = []
+    for new, old in zip(says, stood, strict=True):
+        if new is None:
+            done.append(None)
+            continue
+        there, given = (old.split("; ") if old else []), new.split("; ")
+        kept = list(dict.fromkeys([*there, *given])) if add else [one for one in there if one not in given]
+        done.append("; ".join(kept) if kept else ("" if there else None))
+    return pl.Series(says.name, done, dtype=pl.String)
+
+
+@dataclass(frozen=True)
+class Rest:
+    """The refused rows as they stand in their sheet.
+
+    Attributes:
+        headings: of all columns, in the sheet's order.
+        cells, kinds: ``row`` and, for each column, what stands there and the kind of the cell.
+    """
+
+    headings: tuple[str, ...]
+    cells: pl.DataFrame
+    kinds: pl.DataFrame
+
+
+def _rest(rows: Rows, frame: pl.DataFrame) -> Rest | None:
+    refused = frame.filter(pl.col(ACTION) == "refused")[ROW]
+    if not len(refused) or not rows.table.columns:
+        return None
+    wanted = rows.table.cells[ROW].is_in(refused.implode())
+    table = rows.table.only(wanted)
+    letters = [column.letter for column in table.columns]
+    kinds = {
+        letter: kind
+        if isinstance(kind, pl.Series)
+        else pl.Series([kind], dtype=pl.String).new_from_index(0, table.rows)
+        for letter in letters
+        if (kind := table.kinds.get(letter, "text")) is not None
+    }
+    return Rest(
+        tuple(column.heading for column in table.columns),
+        table.cells.select(ROW, *letters),
+        table.cells.select(ROW).with_columns(series.alias(letter) for letter, series in kinds.items()),
+    )
+
+
+def put_together(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
+    """Changes of the same record with the same fields, one after the other, as one."""
+    found: list[RecordChanges] = []
+    for each in changes:
+        last = found[-1] if found else None
+        if last is not None and (last.record.name, last.file, last.sheet, last.fields) == (
+            each.record.name,
+            each.file,
+            each.sheet,
+            each.fields,
+        ):
+            found[-1] = replace(last, frame=pl.concat([last.frame, each.frame]), rest=_rests(last.rest, each.rest))
+        else:
+            found.append(each)
+    return found
+
+
+def _rests(first: Rest | None, second: Rest | None) -> Rest | None:
+    """The refused rows of two matches of one sheet; a row that both refuse counts once."""
+    if first is None or second is None:
+        return first or second
+    cells = pl.concat([first.cells, second.cells])
+    once = ~cells[ROW].is_duplicated() | cells[ROW].is_first_distinct()
+    return Rest(first.headings, cells.filter(once), pl.concat([first.kinds, second.kinds]).filter(once))
+
+
+def _messages(rows: Rows) -> pl.DataFrame:
+    """Row → all its findings as one text."""
+    parts = [
+        group.cells.select(
+            ROW,
+            pl.format(f"{group.severity}: {{}}{{}}", pl.lit(_subject(rows, group.field)), pl.col("message")).alias(
+                MESSAGE
+            ),
+        )
+        for group in rows.findings
+        if group.severity != "note"
+    ]
+    if not parts:
+        return pl.DataFrame(schema={ROW: pl.UInt32, MESSAGE: pl.String})
+    return pl.concat(parts).filter(pl.col(ROW) > 0).group_by(ROW).agg(pl.col(MESSAGE).str.join("; "))
+
+
+def _subject(rows: Rows, field: str | None) -> str:
+    return f"{rows.record.fields[field].title}: " if field else ""

@@ -1,0 +1,77 @@
+"""Two sheets compared: rows added, gone, changed from what to what."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import polars as pl
+
+
+@dataclass(frozen=True)
+class Difference:
+    """What differs between two tables.
+
+    Attributes:
+        key: names of the columns that tell rows from another.
+        added, gone: the rows that only the new or only the old table has, with all its columns.
+        changed: key (parts joined by `` / ``), column, before, after; one row for each changed cell.
+        same: how many rows are in both and do not differ.
+        only_old, only_new: columns that only one of them has.
+    """
+
+    key: tuple[str, ...]
+    added: pl.DataFrame
+    gone: pl.DataFrame
+    changed: pl.DataFrame
+    same: int
+    only_old: tuple[str, ...]
+    only_new: tuple[str, ...]
+
+    @property
+    def changed_rows(self) -> int:
+        return self.changed["key"].n_unique()
+
+
+def compare_tables(old: pl.DataFrame, new: pl.DataFrame, key: tuple[str, ...]) -> Difference:
+    """Compares two tables of String columns; columns that only one has are told, not compared.
+
+    Raises:
+        ValueError: the key stands twice in one of them; the message names it.
+    """
+    for name, frame in (("old", old), ("new", new)):
+        twice = frame.filter(
+            frame.select(key).is_duplicated() & frame.select(pl.all_horizontal(pl.col(key).is_not_null())).to_series()
+        )
+        if twice.height:
+            raise ValueError(
+                f"{' / '.join(str(part) for part in twice.select(key).row(0))} stands twice in the {name} sheet"
+            )
+    on = list(key)
+    shared = [name for name in old.columns if name in new.columns and name not in on]
+    both = old.select(*on, *(pl.col(name).alias(f"old {name}") for name in shared)).join(
+        new.select(*on, *shared), on=on, how="inner", maintain_order="right"
+    )
+    key_text = pl.concat_str([pl.col(name) for name in on], separator=" / ")
+    cells = [
+        both.with_row_index("new place")
+        .filter(pl.col(f"old {name}").ne_missing(pl.col(name)))
+        .select(
+            "new place",
+            key_text.alias("key"),
+            pl.lit(name).alias("column"),
+            pl.col(f"old {name}").alias("before"),
+            pl.col(name).alias("after"),
+        )
+        for name in shared
+    ]
+    schema = {"new place": pl.UInt32, **dict.fromkeys(("key", "column", "before", "after"), pl.String)}
+    changed = pl.concat([pl.DataFrame(schema=schema), *cells]).sort("new place", maintain_order=True)
+    return Difference(
+        key=key,
+        added=new.join(old.select(on), on=on, how="anti", maintain_order="left"),
+        gone=old.join(new.select(on), on=on, how="anti", maintain_order="left"),
+        changed=changed.drop("new place"),
+        same=both.height - changed["new place"].n_unique(),
+        only_old=tuple(name for name in old.columns if name not in new.columns),
+        only_new=tuple(name for name in new.columns if name not in old.columns),
+    )

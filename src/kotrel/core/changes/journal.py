@@ -1,0 +1,290 @@
+"""What a journal keeps of each load, wherever it is kept: who loaded what and when, and each row before and after.
+
+A system that can hold a journal keeps it beside the data, in the same transaction. The texts here are what it keeps: a
+load is an :class:`Entry` with one part for each record, and each of its rows is a line with the images of the row.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any, Literal
+
+import polars as pl
+
+from kotrel.core.changes.change_set import Origin, RecordChanges, Rest, key_text
+from kotrel.core.changes.images import from_images, image
+from kotrel.core.columns import ACTION, LINE, MESSAGE, ROW, before
+from kotrel.core.description.model import Description
+from kotrel.core.errors import WrongUse
+from kotrel.core.rows.findings import Severity
+from kotrel.core.tables.table import letter_of
+
+Kind = Literal["load", "sent", "refused", "undo"]
+
+ROW_COLUMNS = (
+    "load", "line", "record", "file", "sheet", "row", "key", "action", "outcome", "message", "after", "before",
+)  # fmt: skip
+"""What a journal keeps of each row. ``after`` and ``before`` are images; of a refused row they hold its cells and their kinds."""
+
+
+def load_name(number: int) -> str:
+    """``L0001`` for load 1."""
+    return f"L{number:04d}"
+
+
+@dataclass(frozen=True)
+class Stamp:
+    """Who loads what, and when.
+
+    Attributes:
+        at: the time, with its zone.
+        who: the user's name.
+        files: names of the files.
+        fingerprint: SHA-256 of the files' contents, hexadecimal.
+        remark: why, in the user's words.
+        kind: ``load``; ``sent`` where the system has not answered yet; ``refused`` where the system itself refused it; or
+            ``undo`` of the load numbered ``of``.
+    """
+
+    at: datetime
+    who: str
+    files: tuple[str, ...]
+    fingerprint: str
+    remark: str = ""
+    kind: Kind = "load"
+    of: int | None = None
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One load in the history. ``counts`` has, for each record, how many rows were new, changed, removed and same."""
+
+    number: int
+    kind: Kind
+    at: str
+    who: str
+    files: tuple[str, ...]
+    fingerprint: str
+    remark: str
+    of: int | None
+    undone_by: int | None
+    counts: dict[str, dict[str, int]] = field(default_factory=dict)
+
+    @property
+    def name(self) -> str:
+        return load_name(self.number)
+
+    @property
+    def status(self) -> str:
+        """``loaded``, ``sent``, ``refused`` or ``undone``."""
+        if self.kind in ("refused", "sent"):
+            return self.kind
+        return "undone" if self.undone_by else "loaded"
+
+
+def standing(entries: Sequence[Entry], number: int, hint_when_undone: str) -> Entry:
+    """The load of that number, where it stands: done, and not taken back.
+
+    Args:
+        hint_when_undone: what to do where it is undone; ``{undo}`` becomes the name of that undo.
+
+    Raises:
+        WrongUse: there is no such load, it was refused, it is not answered yet, or it is undone.
+    """
+    entry = next((each for each in entries if each.number == number), None)
+    if entry is None:
+        raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
+    if entry.kind == "refused":
+        raise WrongUse(f"{entry.name} was refused: none of it is in the system", "", "load-refused")
+    if entry.kind == "sent":
+        raise WrongUse(
+            f"{entry.name} was sent, and the system has not answered yet",
+            f"kotrel outcome {entry.name} shows whether it has.",
+            "load-sent",
+        )
+    if entry.undone_by:
+        undo = load_name(entry.undone_by)
+        raise WrongUse(
+            f"{entry.name} is already undone, by {undo}", hint_when_undone.format(undo=undo), "undone-already"
+        )
+    return entry
+
+
+@dataclass(frozen=True)
+class Refusal:
+    """What the business system itself says about one row of a load.
+
+    Attributes:
+        file, sheet, row: where the row stands.
+        key: its key, parts joined by `` / ``.
+        message: the system's own words.
+        severity: ``error`` where it does not take the row; ``warning`` or ``note`` for a remark on one that it took.
+        field: the field it is about, or None for the whole row.
+        advice: what the system says to do, or an empty text.
+    """
+
+    record: str
+    file: str
+    sheet: str
+    row: int
+    key: str
+    message: str
+    severity: Severity = "error"
+    field: str | None = None
+    advice: str = ""
+
+
+# --- from changes to what is kept ------------------------------------------------------------------------------------
+
+
+def parts_of(changes: Sequence[RecordChanges]) -> list[dict[str, Any]]:
+    """What a load's entry says about each record: plain data, ready for JSON."""
+    return [
+        {
+            "record": each.record.name,
+            "file": each.file,
+            "sheet": each.sheet,
+            "fields": list(each.fields),
+            "counts": each.counts,
+            "rows": each.frame.height - each.counts["refused"],
+            "headings": list(each.rest.headings) if each.rest else [],
+        }
+        for each in changes
+    ]
+
+
+def counts_of(parts: Sequence[Mapping[str, Any]]) -> dict[str, dict[str, int]]:
+    """Record → action → rows, from the parts of an entry."""
+    counts: dict[str, dict[str, int]] = {}
+    for part in parts:
+        record = counts.setdefault(part["record"], {})
+        for action, count in part["counts"].items():
+            record[action] = record.get(action, 0) + count
+    return counts
+
+
+def _place(changes: RecordChanges, number: int) -> list[pl.Expr]:
+    """The columns that say which row of which load a line is about."""
+    return [
+        pl.lit(number).alias("load"),
+        pl.col(LINE).cast(pl.Int64).alias("line"),
+        pl.lit(changes.record.name).alias("record"),
+        pl.lit(changes.file).alias("file"),
+        pl.lit(changes.sheet).alias("sheet"),
+        pl.col(ROW).cast(pl.Int64).alias("row"),
+    ]
+
+
+def journal_rows(changes: RecordChanges, number: int, first_line: int) -> pl.DataFrame:
+    """The rows of one record's changes as :data:`ROW_COLUMNS`; refused rows are not part of a load."""
+    rows = changes.frame.filter(pl.col(ACTION) != "refused")
+    fields = list(changes.fields)
+    formers = [before(name) for name in fields]
+    action = pl.col(ACTION)
+    former_key = pl.concat_str(
+        [pl.col(before(name)) for name in changes.record.key], separator=" / ", ignore_nulls=True
+    )
+    return rows.with_row_index(LINE, first_line).select(
+        *_place(changes, number),
+        pl.when(action == "removed").then(former_key).otherwise(key_text(changes.record)).alias("key"),
+        action.alias("action"),
+        pl.when(pl.col(MESSAGE).is_null()).then(pl.lit("done")).otherwise(pl.lit("warning")).alias("outcome"),
+        pl.col(MESSAGE).alias("message"),
+        pl.when(action.is_in(["new", "changed"])).then(image(rows, fields)).alias("after"),
+        pl.when(action.is_in(["removed", "changed"])).then(image(rows, formers)).alias("before"),
+    )
+
+
+def refused_rows(changes: RecordChanges, number: int, first_line: int) -> pl.DataFrame:
+    """The refused rows of one record's changes as :data:`ROW_COLUMNS`: the cells as they stood, and their kinds."""
+    refused = changes.frame.filter(pl.col(ACTION) == "refused")
+    cells = kinds = pl.lit(None, pl.String)
+    if changes.rest is not None:
+        letters = [name for name in changes.rest.cells.columns if name != ROW]
+        images = changes.rest.cells.select(ROW, image(changes.rest.cells, letters).alias("all cells")).hstack(
+            changes.rest.kinds.select(image(changes.rest.kinds, letters).alias("all kinds"))
+        )
+        refused = refused.join(images, on=ROW, how="left", maintain_order="left")
+        cells, kinds = pl.col("all cells"), pl.col("all kinds")
+    return refused.with_row_index(LINE, first_line).select(
+        *_place(changes, number),
+        key_text(changes.record).alias("key"),
+        pl.col(ACTION).alias("action"),
+        pl.lit("refused").alias("outcome"),
+        pl.col(MESSAGE).alias("message"),
+        cells.alias("after"),
+        kinds.alias("before"),
+    )
+
+
+# --- and back --------------------------------------------------------------------------------------------------------
+
+
+def changes_from(
+    parts: Sequence[Mapping[str, Any]], rows: pl.DataFrame, description: Description, number: int
+) -> Iterator[RecordChanges]:
+    """What a load did, record by record.
+
+    Args:
+        parts: of its entry.
+        rows: line, row, action, after and before of the rows it touched.
+
+    Raises:
+        WrongUse: the description no longer has what it loaded.
+    """
+    lines = rows["line"].cast(pl.Int64)
+    first = 1
+    for part in parts:
+        record, fields = description.records.get(part["record"]), part["fields"]
+        if record is None or any(name not in record.fields for name in fields):
+            raise WrongUse(
+                f"{load_name(number)} loaded {part['record']} with fields that system.toml no longer describes",
+                "Put back the system.toml of that time.",
+                "wrong-description",
+            )
+        origin = Origin(number, first, first + part["rows"] - 1)
+        mine = rows.filter(lines.is_between(origin.first, origin.last))
+        first += part["rows"]
+        frame = pl.concat(
+            [
+                mine.select(
+                    pl.col("row").alias(ROW),
+                    pl.col("action").alias(ACTION),
+                    pl.lit(None, pl.String).alias(MESSAGE),
+                ),
+                from_images(mine["after"], fields),
+                from_images(mine["before"], [before(name) for name in fields]),
+            ],
+            how="horizontal",
+        )
+        given = part.get("given", {})
+        yield RecordChanges(record, part["file"], part["sheet"], tuple(fields), frame, given=given, origin=origin)
+
+
+def rest_from(
+    parts: Sequence[Mapping[str, Any]], rows: pl.DataFrame
+) -> Iterator[tuple[str, str, Rest, dict[int, str]]]:
+    """The refused rows of a load: file, sheet, the rows as they stood there, and row → its reasons.
+
+    Args:
+        parts: of its entry.
+        rows: file, sheet, row, message, after and before of its refused rows, in their order.
+    """
+    headings = {(part["file"], part["sheet"]): part.get("headings", []) for part in parts if part.get("headings")}
+    for (file, sheet), mine in rows.group_by("file", "sheet", maintain_order=True):
+        place = (str(file or ""), str(sheet or ""))
+        heads = headings.get(place, [])
+        letters = [letter_of(each) for each in range(len(heads))]
+        kept = mine.filter(pl.col("after").is_not_null()).unique("row", keep="first", maintain_order=True)
+        numbers = kept.select(pl.col("row").alias(ROW))
+        rest = Rest(
+            tuple(heads),
+            pl.concat([numbers, from_images(kept["after"], letters)], how="horizontal"),
+            pl.concat([numbers, from_images(kept["before"], letters)], how="horizontal"),
+        )
+        reasons: dict[int, str] = {}
+        for row, message in mine.select("row", "message").iter_rows():
+            reasons[row] = "; ".join(filter(None, (reasons.get(row), message)))
+        yield (*place, rest, reasons)

@@ -1,0 +1,34 @@
+"""Names of the columns that Kotrel puts beside the fields of a record.
+
+Each has a blank in it, which no field's name may have: a business system may well have fields called ``row``, ``line``,
+``action`` or ``message``.
+"""
+
+from __future__ import annotations
+
+ROW = "sheet row"
+"""The row in the sheet (the line of a text file), counted from 1."""
+
+ACTION = "load action"
+"""What a load does with a row: ``new``, ``changed``, ``removed``, ``same`` or ``refused``."""
+
+MESSAGE = "row message"
+"""All findings on a row, as one text."""
+
+LINE = "journal line"
+"""A row's number within its load."""
+
+
+def before(field: str) -> str:
+    """The column with a field's value before the change."""
+    return f"before {field}"
+
+
+def clearing(field: str) -> str:
+    """The Boolean column that says where a field's value is to be cleared; there only where one is."""
+    return f"clear {field}"
+
+
+def sheet_column(letter: str) -> str:
+    """The column with a sheet's own cells, beside the fields read from it."""
+    return f"column {letter}"

@@ -1,0 +1,69 @@
+"""Names for codes: what people write instead of a code of a list."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from kotrel.core.description.model import Record
+from kotrel.core.similarity import folded, nearest
+
+
+class ListNames:
+    """The codes of one list with everything people may call them.
+
+    Args:
+        rows: the list's rows: its key, its name, its parent (see :meth:`kotrel.core.rows.system_state.SystemState.all_of`).
+    """
+
+    def __init__(self, rows: pl.DataFrame, record: Record) -> None:
+        self.record = record
+        key = record.code
+        self.codes: list[str] = rows[key].to_list()
+        self.names: dict[str, str] = {}
+        names = dict(zip(self.codes, rows[record.called].to_list(), strict=True)) if record.called else {}
+        parents = dict(zip(self.codes, rows[record.path].to_list(), strict=True)) if record.path else {}
+        self._codes_by_name: dict[str, set[str]] = {}
+        for code in self.codes:
+            self._learn(code, code)
+            if name := names.get(code):
+                self.names[code] = name
+                self._learn(name, code)
+            if record.path:
+                steps = self._steps(code, parents)
+                self._learn("".join(steps), code)
+                self._learn("".join(names.get(step) or step for step in steps), code)
+
+    @staticmethod
+    def _steps(code: str, parents: dict[str, str | None]) -> list[str]:
+        """The codes from the top down to this one; a circle in the list ends it."""
+        steps = [code]
+        while (parent := parents.get(steps[0])) and parent not in steps:
+            steps.insert(0, parent)
+        return steps
+
+    def _learn(self, words: str, code: str) -> None:
+        self._codes_by_name.setdefault(folded(words), set()).add(code)
+
+    def code_of(self, words: str) -> str | None:
+        """The one code that the words name (case and punctuation do not count), or None."""
+        found = self._codes_by_name.get(folded(words), set())
+        return next(iter(found)) if len(found) == 1 else None
+
+    def likely(self, words: str) -> str | None:
+        """The code people may have meant: of that name, or the nearest code, or the code of the nearest name."""
+        if code := self.code_of(words) or nearest(words, self.codes):
+            return code
+        by_name = {name: code for code, name in self.names.items()}
+        return by_name.get(nearest(words, by_name) or "")
+
+    def suggestion(self, words: str) -> str | None:
+        """What people may have meant: the code of that name, or the nearest code or name."""
+        if code := self.code_of(words):
+            name = self.names.get(code)
+            return f"{code} ({name})" if name else code
+        if code := nearest(words, self.codes):
+            return f"{code}?"
+        by_name = {name: code for code, name in self.names.items()}
+        if name := nearest(words, by_name):
+            return f"{by_name[name]}? ({name})"
+        return None

@@ -1,0 +1,245 @@
+"""Reads a system description (TOML) and refuses a wrong one with its line and what is wrong."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping
+from typing import Any, Literal, get_args
+
+from kotrel.core.description.model import (
+    DECIMAL_KINDS,
+    DefaultSet,
+    Description,
+    Field,
+    Kind,
+    Must,
+    Record,
+    Storage,
+    load_order,
+)
+from kotrel.core.description.rules import check_references, check_rules, known_field, names_exist
+from kotrel.core.description.toml_reading import TomlReader
+from kotrel.core.errors import WrongUse
+from kotrel.core.similarity import folded, nearest
+from kotrel.core.values.code_formats import CODE_RULES
+
+DEFAULT_DECIMALS = {"number": 3, "quantity": 3, "money": 2}
+DEFAULT_LENGTH = {"code": 40, "reference": 40}
+
+
+_FIELD_KEYS = (
+    "title", "kind", "meaning", "example", "length", "decimals", "least", "most", "must", "to", "choices", "check",
+    "unique", "kept_by", "synonyms", "words", "within", "default", "same_as", "differs_from", "files", "zero_means",
+)  # fmt: skip
+_RECORD_KEYS = (
+    "title", "meaning", "key", "called", "path", "also_known_by", "together", "synonyms", "field", "unique_together",
+    "exactly_one", "in_order", "no_circle", "needs", "store",
+)  # fmt: skip
+
+
+def _title(name: str) -> str:
+    return name.replace("_", " ").capitalize()
+
+
+def _field(reader: TomlReader, name: str, raw: Any, *path: str) -> Field:
+    table = reader.table(raw, f"field {name}", *path)
+    reader.known_keys(table, _FIELD_KEYS, "a field", *path)
+    if "kind" not in table:
+        raise reader.wrong(f"field {name} has no kind", *path, hint=f"One of: {', '.join(get_args(Kind))}.")
+    kind = reader.one_of(reader.text_of(table, "kind", "", *path), get_args(Kind), "kind", *path)
+    choices = reader.texts(table, "choices", *path)
+    if (kind == "choice") != bool(choices):
+        raise reader.wrong(f"field {name}: a choice needs “choices”, and only a choice may have them", *path)
+    to = table.get("to")
+    if (kind == "reference") != isinstance(to, str):
+        raise reader.wrong(f"field {name}: a reference needs “to”, and only a reference may have it", *path)
+    decimals = reader.whole(table, "decimals", 0, *path)
+    if decimals is not None and kind not in DECIMAL_KINDS:
+        raise reader.wrong(f"field {name}: only numbers, quantities and money have decimals", *path, "decimals")
+    check = table.get("check")
+    if check is not None:
+        reader.one_of(reader.text_of(table, "check", "", *path), tuple(CODE_RULES), "check", *path)
+    return Field(
+        name=name,
+        title=reader.text_of(table, "title", _title(name), *path),
+        kind=kind,  # type: ignore[arg-type]
+        meaning=reader.text_of(table, "meaning", "", *path),
+        example=reader.text_of(table, "example", "", *path),
+        length=reader.whole(table, "length", 1, *path) or DEFAULT_LENGTH.get(kind),
+        decimals=decimals if decimals is not None else DEFAULT_DECIMALS.get(kind),
+        least=reader.decimal(table, "least", *path),
+        most=reader.decimal(table, "most", *path),
+        must=_must(reader, table, *path),
+        to=to,
+        choices=choices,
+        check=check,
+        unique=reader.text_of(table, "unique", "", *path) or None,
+        kept_by=reader.one_of(
+            reader.text_of(table, "kept_by", "people", *path), ("people", "system"), "kept_by", *path
+        ),  # type: ignore[arg-type]
+        synonyms=reader.texts(table, "synonyms", *path),
+        words=_words(reader, table, *path),
+        within=reader.texts(table, "within", *path),
+        default=reader.text_of(table, "default", "", *path) or None,
+        same_as=_dotted(reader, reader.text_of(table, "same_as", "", *path), "same_as", *path),
+        differs_from=reader.text_of(table, "differs_from", "", *path) or None,
+        files=_files(reader, table, *path),
+        zero_means=reader.text_of(table, "zero_means", "", *path) or None,
+    )
+
+
+def _files(reader: TomlReader, table: Mapping[str, Any], *path: str) -> Literal["picture"] | None:
+    if "files" not in table:
+        return None
+    reader.one_of(reader.text_of(table, "files", "", *path), ("picture",), "files", *path)
+    return "picture"
+
+
+def _dotted(reader: TomlReader, text: str, key: str, *path: str) -> tuple[str, str] | None:
+    """``item.unit`` → the reference field and the field of the record it points at."""
+    if not text:
+        return None
+    reference, dot, name = text.partition(".")
+    if not dot or not name:
+        raise reader.wrong(f"“{key}” names a reference and a field behind it, like item.unit", *path, key)
+    return reference, name
+
+
+def _words(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[str, str]:
+    """Words that may stand for a number, and the numbers."""
+    found: dict[str, str] = {}
+    given = reader.table(table.get("words", {}), "words", *path, "words")
+    for word in given:
+        number = reader.decimal(given, word, *path, "words")
+        found[folded(word)] = f"{number:f}"
+    return found
+
+
+def _must(reader: TomlReader, table: Mapping[str, Any], *path: str) -> Must:
+    return reader.one_of(reader.text_of(table, "must", "may", *path), get_args(Must), "must", *path)  # type: ignore[return-value]
+
+
+def _record(reader: TomlReader, name: str, raw: Any) -> Record:
+    path = ("record", name)
+    table = reader.table(raw, f"record {name}", *path)
+    reader.known_keys(table, _RECORD_KEYS, "a record", *path)
+    raw_fields = reader.table(table.get("field", {}), f"the fields of {name}", *path, "field")
+    if not raw_fields:
+        raise reader.wrong(f"record {name} has no fields", *path, hint=f"Add a table like [record.{name}.field.code].")
+    fields = {each: _field(reader, each, value, *path, "field", each) for each, value in raw_fields.items()}
+    key = reader.texts(table, "key", *path)
+    if not key:
+        raise reader.wrong(f"record {name} has no key", *path, hint='Say which field names a row, like key = ["code"].')
+    record = Record(
+        name=name,
+        title=reader.text_of(table, "title", _title(name), *path),
+        key=key,
+        fields=fields,
+        meaning=reader.text_of(table, "meaning", "", *path),
+        called=reader.text_of(table, "called", "", *path) or None,
+        path=reader.text_of(table, "path", "", *path) or None,
+        also_known_by=reader.groups(table, "also_known_by", *path),
+        together=reader.groups(table, "together", *path),
+        synonyms=reader.texts(table, "synonyms", *path),
+        unique_together=reader.groups(table, "unique_together", *path),
+        exactly_one=reader.groups(table, "exactly_one", *path),
+        in_order=reader.groups(table, "in_order", *path),
+        no_circle=reader.groups(table, "no_circle", *path),
+        needs=_needs(reader, table, *path),
+        storage=_storage(reader, table.get("store"), fields, *path, "store"),
+    )
+    names_exist(reader, record, path)
+    return record
+
+
+def _needs(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[tuple[str, str], str]:
+    found: dict[tuple[str, str], str] = {}
+    for name, value in reader.mapping(table, "needs", *path).items():
+        if dotted := _dotted(reader, name, "needs", *path):
+            found[dotted] = value
+    return found
+
+
+def _storage(reader: TomlReader, raw: Any, fields: Mapping[str, Field], *path: str) -> Storage:
+    """Where the rows stand: ``store = { table = "goods", columns = { code = "goods_no" } }``."""
+    if raw is None:
+        return Storage()
+    table = reader.table(raw, "store", *path)
+    reader.known_keys(table, ("table", "schema", "columns", "fixed", "made", "id", "yes_no"), "a store", *path)
+    columns = reader.mapping(table, "columns", *path)
+    for name in columns:
+        if name not in fields:
+            close = nearest(name, fields)
+            hint = f"Did you mean “{close}”?" if close else ""
+            raise reader.wrong(f"the store names a field “{name}” that is not described", *path, "columns", hint=hint)
+    words = reader.texts(table, "yes_no", *path)
+    if words and len(words) != 2:
+        raise reader.wrong('“yes_no” takes two words, like ["Y", "N"]', *path, "yes_no")
+    return Storage(
+        table=reader.text_of(table, "table", "", *path) or None,
+        schema=reader.text_of(table, "schema", "", *path) or None,
+        columns=columns,
+        fixed=reader.mapping(table, "fixed", *path),
+        made=reader.mapping(table, "made", *path),
+        id=reader.text_of(table, "id", "", *path) or None,
+        yes_no=(words[0], words[1]) if words else None,
+    )
+
+
+def read_description(text: str, name: str = "system.toml") -> Description:
+    """Reads a system description.
+
+    Args:
+        text: the TOML text.
+        name: the file's name, for messages.
+
+    Raises:
+        WrongUse: with the line and what is wrong there.
+    """
+    try:
+        data = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise WrongUse(f"{name}: {error}", "Mend that line; the file is TOML.", "wrong-description") from None
+    reader = TomlReader(text, name)
+    reader.known_keys(data, ("system", "record", "defaults"), "a system description")
+    system = reader.table(data.get("system", {}), "system", "system")
+    reader.known_keys(system, ("title", "schema", "decimals"), "the system", "system")
+    raw_records = reader.table(data.get("record", {}), "record", "record")
+    if not raw_records:
+        raise reader.wrong("no record is described", hint="Add a table like [record.item].")
+    records = {each: _record(reader, each, value) for each, value in raw_records.items()}
+    for record in records.values():
+        check_references(reader, record, records)
+        check_rules(reader, record, records)
+    try:
+        order = load_order(records)
+    except ValueError as circle:
+        first = str(circle).split(" → ", maxsplit=1)[0]
+        raise reader.wrong(f"the references go round in a circle: {circle}", "record", first) from None
+    decimals = reader.one_of(
+        reader.text_of(system, "decimals", "scaled", "system"), ("scaled", "plain"), "decimals", "system"
+    )
+    return Description(
+        title=reader.text_of(system, "title", "Business system", "system"),
+        schema=reader.text_of(system, "schema", "", "system"),
+        records=records,
+        order=order,
+        defaults=_default_sets(reader, data.get("defaults", {}), records),
+        scaled=decimals == "scaled",
+    )
+
+
+def _default_sets(reader: TomlReader, raw: Any, records: Mapping[str, Record]) -> dict[str, DefaultSet]:
+    """``[defaults.paint]``: the record, where it is used, and the values to set."""
+    found: dict[str, DefaultSet] = {}
+    for name, given in reader.table(raw, "defaults", "defaults").items():
+        path = ("defaults", name)
+        table = reader.table(given, f"defaults {name}", *path)
+        reader.known_keys(table, ("record", "where", "set"), "a set of defaults", *path)
+        record = reader.one_of(reader.text_of(table, "record", "", *path), tuple(records), "record", *path)
+        values = reader.mapping(table, "set", *path)
+        for field in values:
+            known_field(reader, records[record], field, *path, "set")
+        where = reader.text_of(table, "where", "", *path) or None
+        found[name] = DefaultSet(name, record, where, values)
+    return found

@@ -1,0 +1,94 @@
+"""Whether what a system description says fits together: the fields and records that its rules name are there."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from kotrel.core.description.model import Field, Record
+from kotrel.core.description.toml_reading import TomlReader
+from kotrel.core.similarity import nearest
+
+
+def known_field(reader: TomlReader, record: Record, name: str, *path: str) -> Field:
+    if name not in record.fields:
+        close = nearest(name, record.fields)
+        hint = f"Did you mean “{close}”?" if close else ""
+        raise reader.wrong(f"{record.name} has no field “{name}”", *path, hint=hint)
+    return record.fields[name]
+
+
+def names_exist(reader: TomlReader, record: Record, path: tuple[str, ...]) -> None:
+    """Every field that a record rule names has to be one of the record's fields."""
+    rules: list[tuple[str, tuple[str, ...]]] = [
+        ("key", record.key),
+        ("called", (record.called,) if record.called else ()),
+        ("path", (record.path,) if record.path else ()),
+        *(("also_known_by", group) for group in record.also_known_by),
+        *(
+            (rule, group)
+            for rule in ("together", "unique_together", "exactly_one", "in_order", "no_circle")
+            for group in getattr(record, rule)
+        ),
+    ]
+    for rule, names in rules:
+        for each in names:
+            if each not in record.fields:
+                close = nearest(each, tuple(record.fields))
+                hint = f"Did you mean “{close}”?" if close else ""
+                raise reader.wrong(
+                    f"{rule} names a field “{each}” that {record.name} does not have", *path, rule, hint=hint
+                )
+    for rule in ("in_order", "no_circle"):
+        if any(len(group) != 2 for group in getattr(record, rule)):
+            raise reader.wrong(f"“{rule}” takes pairs of fields", *path, rule)
+    for each in record.key:
+        if record.fields[each].is_kept:
+            raise reader.wrong(f"the key “{each}” of {record.name} cannot be kept by the system", *path, "key")
+
+
+def check_references(reader: TomlReader, record: Record, records: Mapping[str, Record]) -> None:
+    for each in record.references:
+        path = ("record", record.name, "field", each.name)
+        target = records.get(each.to or "")
+        if target is None:
+            close = nearest(each.to or "", tuple(records))
+            hint = f"Did you mean “{close}”?" if close else f"Described are: {', '.join(records)}."
+            raise reader.wrong(
+                f"field {each.name} refers to “{each.to}”, which is not described", *path, "to", hint=hint
+            )
+        if len(each.within) != len(target.key) - 1:
+            raise reader.wrong(
+                f"field {each.name} refers to {target.name}, whose key is {', '.join(target.key)}",
+                *path,
+                "to",
+                hint='“within” names the fields of this record that stand for the others: within = ["warehouse"]',
+            )
+        if target.storage.id and (len(target.key) > 1 or target.fields[target.code].to):
+            # A number is looked up by one code alone: with more to a key, it could be another row's.
+            raise reader.wrong(
+                f"field {each.name} refers to {target.name}, which has an “id” and a key of more than one plain code",
+                *path,
+                "to",
+                hint="Describe the column as the number that it is, or give that record a key of one code.",
+            )
+        for name in each.within:
+            known_field(reader, record, name, *path, "within")
+            if name not in record.key:
+                raise reader.wrong(f"“within” names {name}, which is not part of the key", *path, "within")
+
+
+def check_rules(reader: TomlReader, record: Record, records: Mapping[str, Record]) -> None:
+    """Rules that look behind a reference name one, and a field there."""
+    at = ("record", record.name)
+    rules: list[tuple[str, tuple[str, str], tuple[str, ...]]] = [("needs", dotted, at) for dotted in record.needs]
+    for field in record.fields.values():
+        in_field = (*at, "field", field.name)
+        if field.same_as:
+            rules.append(("same_as", field.same_as, in_field))
+        if field.differs_from:
+            known_field(reader, record, field.differs_from, *in_field, "differs_from")
+    for rule, (reference, name), path in rules:
+        about = known_field(reader, record, reference, *path, rule)
+        if about.to is None or about.within:
+            raise reader.wrong(f"{rule}: {reference} is no reference to a record with one key field", *path, rule)
+        known_field(reader, records[about.to], name, *path, rule)

@@ -1,0 +1,15 @@
+"""Numbers and lists as sentences say them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+
+def listed_and(words: Sequence[str], last: str = "and") -> str:
+    """``a, b and c``."""
+    return f"{', '.join(words[:-1])} {last} {words[-1]}" if len(words) > 1 else "".join(words)
+
+
+def count(number: int, one: str, many: str | None = None) -> str:
+    """``1 row``, ``1,204 rows``."""
+    return f"{number:,} {one if number == 1 else many or one + 's'}"

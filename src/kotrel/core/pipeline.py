@@ -1,0 +1,239 @@
+"""Rows as they were read → checked rows → what a load would change. No files and no workspace: any caller can run it.
+
+The commands run it on files against a connected system; a service can run the same code on rows that were sent to it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges, compare, key_text, put_together
+from kotrel.core.changes.journal import Entry, Refusal
+from kotrel.core.checking import check_rows
+from kotrel.core.checking.dependents import with_dependents
+from kotrel.core.columns import ROW
+from kotrel.core.description.model import Description
+from kotrel.core.readying.ready_rows import ready_rows, require_known_options
+from kotrel.core.readying.three_way import ExportBase
+from kotrel.core.rows.findings import cells_of, rows_with
+from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import Files, InLoad, Reader, SystemState
+from kotrel.core.values.conventions import Conventions
+
+Step = Callable[[str], None]
+"""Called with the name of each step of a long piece of work as it begins."""
+
+
+class Look(Protocol):
+    """One consistent look at a system: all reads see the same moment."""
+
+    @property
+    def read(self) -> Reader:
+        """Reads rows of a record."""
+
+    def require(self, record: str) -> None:
+        """Raises OutOfReach where the system does not hold the record as described."""
+
+
+@dataclass(frozen=True)
+class Business:
+    """What is known of the business besides its rows.
+
+    Attributes:
+        files: knows the files that values name, or None where no folder is set.
+        largest_file: bytes such a file may have.
+    """
+
+    description: Description
+    conventions: Conventions
+    options: LoadOptions = DEFAULT_OPTIONS
+    files: Files | None = None
+    largest_file: int = 0
+
+    def state(self, look: Look, pending: Mapping[str, InLoad]) -> SystemState:
+        return SystemState(self.description, look.read, pending, self.files, self.largest_file)
+
+
+@dataclass(frozen=True)
+class Part:
+    """The rows of one record from one sheet, as they were read.
+
+    Attributes:
+        remarks: how they were understood and what was left out, in words.
+        base: what the sheet was exported with, or None.
+    """
+
+    rows: Rows
+    remarks: tuple[str, ...] = ()
+    base: ExportBase | None = None
+
+
+@dataclass(frozen=True)
+class Checked:
+    """The rows of one record after checking.
+
+    Attributes:
+        remarks: how they were understood and what was left out, in words.
+        now: what the system holds for these rows, where it has been read already.
+        consequence: None for the rows of a sheet; else why the load changes rows that no sheet has
+            (see :class:`kotrel.core.readying.list_additions.Consequence`).
+    """
+
+    rows: Rows
+    remarks: tuple[str, ...] = ()
+    now: pl.DataFrame | None = None
+    consequence: str | None = None
+
+    @property
+    def ok(self) -> bool:
+        return not any(group.severity == "error" for group in self.rows.findings)
+
+
+@dataclass(frozen=True)
+class Preview:
+    """What a load would do.
+
+    Attributes:
+        changes: in load order.
+        before: the load by which the same content was loaded already, or None.
+    """
+
+    checked: tuple[Checked, ...]
+    changes: tuple[RecordChanges, ...]
+    before: Entry | None = None
+
+    @property
+    def ok(self) -> bool:
+        return all(each.ok for each in self.checked)
+
+    @property
+    def touches(self) -> bool:
+        return any(each.touches for each in self.changes)
+
+    def counts(self) -> dict[str, dict[str, int]]:
+        """Record → how many rows are new, changed, same, refused."""
+        counted: dict[str, dict[str, int]] = {}
+        for each in self.changes:
+            record = counted.setdefault(each.record.name, {})
+            for action, number in each.counts.items():
+                record[action] = record.get(action, 0) + number
+        return counted
+
+    def creates(self) -> dict[str, list[str]]:
+        """Record → the codes that are added to that list because other rows use them."""
+        found: dict[str, list[str]] = {}
+        for each in self.checked:
+            if each.consequence == "created":
+                codes = each.rows.values[each.rows.record.code].to_list()
+                found.setdefault(each.rows.record.name, []).extend(codes)
+        return found
+
+
+def check_parts(
+    parts: Sequence[Part], business: Business, look: Look, step: Step, refusals: Sequence[Refusal] = ()
+) -> list[Checked]:
+    """Readies and checks parts in their order; rows of one count as held for those after it.
+
+    Args:
+        parts: in load order.
+        refusals: what the system itself has said about rows of this load.
+
+    Raises:
+        WrongUse: the load options do not fit these records.
+    """
+    require_known_options(business.options, business.description, [each.rows.record.name for each in parts])
+    pending: dict[str, InLoad] = {}
+    checked: list[Checked] = []
+    for each in parts:
+        record = each.rows.record
+        step(f"checking {record.title.lower()}")
+        # A sheet can be right in itself: whether the system takes such rows at all has to be asked.
+        look.require(record.name)
+        state = business.state(look, pending)
+        ready = ready_rows(each.rows, each.base, state, business.options, business.conventions)
+        # The same state: what is created was on no list before.
+        caused = [(it, with_refusals(check_rows(it.rows, state), refusals)) for it in ready.consequences]
+        before = dict(pending)
+        for _, rows in caused:
+            pending[rows.record.name] = _in_load(rows, pending.get(rows.record.name))
+        if caused:
+            state = business.state(look, pending)
+        rows = with_dependents(with_refusals(check_rows(ready.rows, state), refusals), state)
+        good = rows.values[ROW].filter(~rows.values[ROW].is_in(rows_with(rows.findings, "error").implode()))
+        for consequence, made in caused:
+            # What only refused rows would have caused does not happen.
+            left = consequence.caused_by(good, made)
+            pending[left.record.name] = _in_load(left, before.get(left.record.name))
+            if left.values.height:
+                checked.append(Checked(left, consequence=consequence.kind))
+        checked.append(Checked(rows, (*each.remarks, *ready.remarks), ready.now))
+        if rows.has_key:
+            pending[record.name] = _in_load(rows, pending.get(record.name))
+    return checked
+
+
+def preview(
+    parts: Sequence[Part], business: Business, look: Look, step: Step, refusals: Sequence[Refusal] = ()
+) -> Preview:
+    """Checks parts and compares them with what the system holds, in one consistent look."""
+    checked = check_parts(parts, business, look, step, refusals)
+    changes = []
+    for each in checked:
+        rows = each.rows
+        if not rows.has_key:
+            continue
+        step(f"comparing {rows.record.title.lower()}")
+        carried = [name for name in rows.record.loadable if name in rows.fields]
+        first = rows.record.key[0]
+        now = each.now
+        if now is None or any(name not in now.columns for name in carried):
+            now = look.read(rows.record.name, carried, (first, rows.values[first]))
+        changes.append(compare(rows, now))
+    order = business.description.order
+    changes.sort(key=lambda each: order.index(each.record.name))
+    return Preview(tuple(checked), tuple(put_together(changes)))
+
+
+def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:
+    """The rows with what the system itself said about them as findings."""
+    place = (rows.record.name, rows.table.file, rows.table.sheet)
+    mine = [each for each in refusals if (each.record, each.file, each.sheet) == place]
+    if not mine or not rows.has_key:
+        return rows
+    keys = rows.values.select(ROW, key_text(rows.record).alias("key"))
+    groups = []
+    for severity, field in dict.fromkeys((each.severity, each.field) for each in mine):
+        these = [each for each in mine if (each.severity, each.field) == (severity, field)]
+        said = pl.DataFrame(
+            {
+                "key": [each.key for each in these],
+                "said": [f"the system says: {each.message}" for each in these],
+                "advice": [each.advice or None for each in these],
+            },
+            schema=dict.fromkeys(("key", "said", "advice"), pl.String),
+        ).unique("key", keep="first")
+        found = keys.join(said, on="key", maintain_order="left")
+        if found.height:
+            cells = cells_of(found[ROW], found["key"], found["said"], found["advice"])
+            title = "refused by the system itself" if severity == "error" else "remarked by the system itself"
+            kind = "refused-by-system" if severity == "error" else "system-remark"
+            groups.append(rows.group(severity, kind, title, field or rows.record.key[0], cells))
+    return rows.with_findings(groups)
+
+
+def _in_load(rows: Rows, before: InLoad | None) -> InLoad:
+    """The rows as those after them see them: without an error they count as held."""
+    wrong = rows.values[ROW].is_in(rows_with(rows.findings, "error").implode())
+    values = rows.values.filter(~wrong).select(rows.fields)
+    bad = rows.values.filter(wrong)
+    keys = bad.select(key_text(rows.record)).to_series()
+    letter = rows.letters.get(rows.record.key[0])
+    refused = {str(key): rows.table.address(row, letter) for key, row in zip(keys, bad[ROW], strict=True)}
+    if before is None:
+        return InLoad(values, refused)
+    return InLoad(pl.concat([before.values, values], how="diagonal"), {**before.refused, **refused})

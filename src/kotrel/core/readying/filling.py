@@ -1,0 +1,192 @@
+"""Values that no cell holds: defaults, values made by an expression, codes with the next free number."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+
+import polars as pl
+
+from kotrel.core.columns import ROW, clearing, sheet_column
+from kotrel.core.description.model import DefaultSet, Field
+from kotrel.core.expressions import Compiled, Scope, compile_expression, number_codes
+from kotrel.core.rows.rows import Defaulted, Rows
+from kotrel.core.similarity import folded
+from kotrel.core.understanding.tidying import fixed_decimals
+from kotrel.core.values.yes_no import read_yes_no
+
+Names = Callable[[str], Mapping[str, str]]
+"""Record → code → name of each of its rows."""
+
+
+def make_values(
+    rows: Rows,
+    names: Names,
+    taken: Callable[[str], pl.Series],
+    new: Callable[[], pl.Series] | None = None,
+    sets: Sequence[DefaultSet] = (),
+) -> Rows:
+    """Fills in defaults and made values where a field is blank. It comes after mending: codes are right by then.
+
+    Defaults of the match count first and for every row; then, for new rows only, the sets of defaults, and last what
+    the description says. A cell that wipes its value gets none.
+
+    Args:
+        names: gives the codes and names of a list, for expressions that ask for a name.
+        taken: gives all values of a field that the system holds, so that made codes go on behind them.
+        new: tells which rows are new (Boolean); without it, only what the match says is filled in.
+        sets: the sets of defaults for this record.
+
+    Raises:
+        ExpressionError: an expression is wrong.
+    """
+    values = rows.values
+    told: list[Defaulted] = list(rows.defaulted)
+    for name, source in rows.sources.items():
+        about = rows.record.fields[name]
+        former = values[name]
+        if source.default_by is not None and source.default_by in values.columns:
+            known = {value: _canonical(default, about) for value, default in source.defaults.items()}
+            last = _canonical(source.default, about) if source.default is not None else None
+            default = values[source.default_by].replace_strict(known, default=last, return_dtype=pl.String)
+            values = _filled(values, name, pl.coalesce(pl.col(name), default))
+        elif source.default is not None:
+            values = _filled(values, name, pl.col(name).fill_null(_canonical(source.default, about)))
+        told += _told(rows, values, name, former, "match")
+    for name, source in rows.sources.items():
+        if source.make is not None:
+            values = values.with_columns(_made(source.make, rows, values, name, names, taken))
+    rows = replace(rows, values=values)
+    if new is None or not rows.has_key:
+        return replace(rows, defaulted=tuple(told))
+    given: list[tuple[str, str | None, Mapping[str, str]]] = [(each.name, each.where, each.values) for each in sets]
+    described = {name: field.default for name, field in rows.record.fields.items() if field.default is not None}
+    given.append(("system", None, described))
+    for source_name, where, wanted in given:
+        for name, value in wanted.items():
+            values = rows.values
+            former = values[name] if name in values.columns else _blank(values, name)
+            if name in values.columns and not former.null_count():
+                continue
+            chosen = new() & _where(where, rows, values, names)
+            canonical = _canonical(value, rows.record.fields[name])
+            filled = pl.when(chosen & former.is_null()).then(pl.lit(canonical)).otherwise(former)
+            if not (chosen & former.is_null()).any():
+                continue
+            values = _filled(values, name, filled)
+            told += _told(rows, values, name, former, source_name)
+            rows = replace(rows, values=values)
+    return replace(rows, defaulted=tuple(told))
+
+
+def fill_keys(rows: Rows) -> Rows:
+    """Rows with the defaults of their key's fields: before that, nobody can say which row of the system is meant."""
+    record = rows.record
+    wanted = [name for name in record.key if record.fields[name].default is not None]
+    if not wanted or not any(name in rows.fields for name in record.key if name not in wanted):
+        return rows
+    values, told = rows.values, list(rows.defaulted)
+    for name in wanted:
+        former = values[name] if name in values.columns else _blank(values, name)
+        values = values.with_columns(
+            former.fill_null(_canonical(str(record.fields[name].default), record.fields[name]))
+        )
+        told += _told(rows, values, name, former, "system")
+    return replace(rows, values=values, defaulted=tuple(told))
+
+
+def fill_same(rows: Rows, new: pl.Series, behind: Callable[[str, str], pl.Series]) -> Rows:
+    """New rows with what the row they refer to has, in the fields that have to be the same as there.
+
+    Args:
+        behind: reference, field → what is there, for each row.
+    """
+    values, told = rows.values, list(rows.defaulted)
+    for name, field in rows.record.fields.items():
+        if field.same_as is None or field.same_as[0] not in values.columns:
+            continue
+        former = values[name] if name in values.columns else _blank(values, name)
+        blank = former.is_null() & new
+        if blank.any():
+            values = values.with_columns(former.zip_with(~blank, behind(*field.same_as)).alias(name))
+            told += _told(rows, values, name, former, field.same_as[0])
+    return replace(rows, values=values, defaulted=tuple(told))
+
+
+def _blank(values: pl.DataFrame, name: str) -> pl.Series:
+    return pl.Series(name, [None], dtype=pl.String).new_from_index(0, values.height)
+
+
+def _filled(values: pl.DataFrame, name: str, filled: pl.Expr) -> pl.DataFrame:
+    """The values with one column filled in, but for cells that wipe their value."""
+    wipes = clearing(name)
+    kept = pl.when(~pl.col(wipes)).then(filled) if wipes in values.columns else filled
+    return values.with_columns(kept.alias(name))
+
+
+def _told(rows: Rows, values: pl.DataFrame, name: str, former: pl.Series, source: str) -> list[Defaulted]:
+    """What was filled in, value by value."""
+    if name not in values.columns:
+        return []
+    filled = former.is_null() & values[name].is_not_null()
+    if not filled.any():
+        return []
+    groups = values.filter(filled).group_by(name, maintain_order=True).agg(ROW)
+    return [Defaulted(name, value, source, pl.Series(ROW, row, dtype=pl.UInt32)) for value, row in groups.iter_rows()]
+
+
+def _where(where: str | None, rows: Rows, values: pl.DataFrame, names: Names) -> pl.Series:
+    """Boolean for each row: a set of defaults is for it. A field that the rows do not carry is blank to it."""
+    everywhere = pl.Series([True], dtype=pl.Boolean).new_from_index(0, values.height)
+    if where is None:
+        return everywhere
+    compiled = compile_expression(where, Scope(rows.record.fields, {}, names), "yes_no")
+    frame = values.with_columns(_blank(values, name) for name in compiled.fields if name not in values.columns)
+    state = frame.select(pl.lit(None, pl.String).alias("rows"), compiled.expr.fill_null(False).alias("holds"))["holds"]
+    return state if len(state) == values.height else state.new_from_index(0, values.height)
+
+
+def _canonical(text: str, about: Field) -> str:
+    """A default as the settings write it, in canonical text; what does not fit is found by the checks."""
+    if about.is_decimal:
+        return str(fixed_decimals(pl.Series([text]), about.decimals or 0)[0])
+    if about.kind == "yes_no":
+        return read_yes_no(text) or text
+    return text
+
+
+def _made(
+    expression: str, rows: Rows, values: pl.DataFrame, name: str, names: Names, taken: Callable[[str], pl.Series]
+) -> pl.Series:
+    """A field's values with the blank ones made by its expression."""
+    fields = rows.record.fields
+    # A value may be made from fields that are fed, and from any column by its heading.
+    scope = Scope(
+        {each: fields[each] for each in values.columns if each in fields and each != name},
+        {folded(column.heading): column.letter for column in rows.table.columns if column.heading},
+        names,
+    )
+    compiled = compile_expression(expression, scope)
+    frame = values.hstack(rows.table.cells.drop(ROW).rename(sheet_column))
+    made = frame.select(pl.lit(None, pl.String).alias("rows"), _as_text(compiled, fields[name]).alias("made"))["made"]
+    if len(made) != values.height:
+        made = made.new_from_index(0, values.height)
+    made = pl.select(pl.coalesce(values[name], made)).to_series().alias(name)
+    if compiled.numbered:
+        # A code made from a blank would belong to nothing.
+        needs = [pl.col(each).is_null() for each in compiled.fields]
+        if needs:
+            made = made.set(values.select(pl.any_horizontal(needs)).to_series() & values[name].is_null(), None)
+        made = number_codes(made, [*taken(name), *made])
+    return made
+
+
+def _as_text(compiled: Compiled, about: Field) -> pl.Expr:
+    """What an expression gives, in canonical text of the field's kind; money and quantities are rounded to its decimals."""
+    if compiled.kind == "number":
+        decimals = (about.decimals or 0) if about.is_decimal else 0
+        rounded = compiled.expr.round(decimals, mode="half_away_from_zero")
+        return rounded.cast(pl.Decimal(38, decimals)).cast(pl.String)
+    if compiled.kind == "yes_no":
+        return pl.when(compiled.expr).then(pl.lit("yes")).otherwise(pl.lit("no"))
+    return pl.when(compiled.expr != "").then(compiled.expr)

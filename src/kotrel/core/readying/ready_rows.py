@@ -1,0 +1,126 @@
+"""Rows as they were read → rows ready to be checked: mended, found in the system, left with what is to be loaded, filled in."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import polars as pl
+
+from kotrel.core.description.model import DefaultSet, Description
+from kotrel.core.errors import WrongUse
+from kotrel.core.readying.filling import fill_keys, fill_same, make_values
+from kotrel.core.readying.list_additions import Consequence, created_rows
+from kotrel.core.readying.repairing import repair
+from kotrel.core.readying.row_lookup import choose_rows, clear_blanks, match_group, match_rows
+from kotrel.core.readying.three_way import ExportBase, effective_base, only_edited
+from kotrel.core.rows.load_options import LoadOptions
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState, behind_rows, is_new
+from kotrel.core.similarity import nearest
+from kotrel.core.values.conventions import Conventions
+
+
+@dataclass(frozen=True)
+class Ready:
+    """Rows ready to be checked.
+
+    Attributes:
+        remarks: what was left out or left alone, in words.
+        consequences: rows of other records that change because of these.
+        now: what the system holds for these rows, where it had to be read: the key and the fields they carry.
+    """
+
+    rows: Rows
+    remarks: tuple[str, ...]
+    consequences: tuple[Consequence, ...]
+    now: pl.DataFrame | None
+
+
+def require_known_options(options: LoadOptions, description: Description, records: Sequence[str]) -> None:
+    """Makes sure that what the user chose fits.
+
+    Raises:
+        WrongUse: a list to create in, a set of defaults or a field to match on is not known.
+    """
+    for name in options.create:
+        if name not in description.records:
+            close = nearest(name, description.records)
+            hint = f"Did you mean {close}?" if close else f"The system takes: {', '.join(description.records)}."
+            raise WrongUse(f"--create: the system takes no record “{name}”", hint, "no-such-record")
+        if len(description.records[name].key) > 1:
+            raise WrongUse(
+                f"--create: a {name} has a key of several fields; load it from a sheet of its own",
+                "",
+                "wrong-command-line",
+            )
+    for name in options.defaults:
+        if name not in description.defaults:
+            close = nearest(name, description.defaults)
+            there = ", ".join(description.defaults) or "none yet"
+            hint = f"Did you mean {close}?" if close else f"system.toml has: {there}."
+            raise WrongUse(f"there is no set of defaults “{name}”", hint, "no-such-defaults")
+    if options.match_on is not None and not any(
+        options.match_on in description.records[name].fields for name in records
+    ):
+        match_group(description.records[records[0]], options.match_on)
+
+
+def ready_rows(
+    rows: Rows, base: ExportBase | None, state: SystemState, options: LoadOptions, conventions: Conventions
+) -> Ready:
+    """Makes rows ready for the checks: each step sees what the one before has put right.
+
+    Args:
+        base: what the sheet was exported with, or None where it did not come from an export.
+    """
+    record = rows.record
+    remarks: list[str] = []
+    rows = repair(rows, state, conventions.spellings)
+    if options.match_on is not None and options.match_on in record.fields and record.key != (options.match_on,):
+        rows = match_rows(rows, options.match_on, state)
+    rows = fill_keys(rows)
+    now: pl.DataFrame | None = None
+    if base is not None and rows.has_key and all(name in base.rows.columns for name in record.key):
+        fields = [name for name in rows.fields if name not in record.key]
+        now = state.having(record, fields, record.key[0], rows.values[record.key[0]])
+        stood = effective_base(record, base, now)
+        done = only_edited(rows, stood, now, options.clash, options.blanks == "clear")
+        rows = done.rows
+        remarks += done.remarks
+        if options.blanks == "clear":
+            # Of rows that were not exported, every blank counts.
+            rows = clear_blanks(rows, ~_exported(rows, stood))
+    elif options.blanks == "clear":
+        rows = clear_blanks(rows)
+    rows, left = choose_rows(rows, options, state)
+    remarks += left
+    sets = [each for each in state.description.defaults.values() if _is_used(each, record.name, options)]
+    known: list[pl.Series] = []
+
+    def new() -> pl.Series:
+        if not known:
+            known.append(is_new(rows, state))
+        return known[0]
+
+    def taken(field: str) -> pl.Series:
+        return state.whole(record, field)
+
+    rows = make_values(rows, state.names_of, taken, new, sets)
+    if any(field.same_as for field in record.fields.values()) and rows.has_key:
+        rows = fill_same(
+            rows, new(), lambda reference, name: behind_rows(rows, state, reference, name)[1]["value there"]
+        )
+    created = created_rows(rows, options.create, state) if options.create else ()
+    return Ready(rows, tuple(remarks), created, now)
+
+
+def _exported(rows: Rows, base: pl.DataFrame) -> pl.Series:
+    key = list(rows.record.key)
+    there = base.select(key).unique().with_columns(pl.lit(True).alias("is exported"))
+    joined = rows.values.select(key).join(there, on=key, how="left", maintain_order="left")
+    return joined["is exported"].fill_null(False)
+
+
+def _is_used(each: DefaultSet, record: str, options: LoadOptions) -> bool:
+    return each.record == record and (each.where is not None or each.name in options.defaults)

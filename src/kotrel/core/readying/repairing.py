@@ -1,0 +1,266 @@
+"""Mends damaged codes and names against the lists of the system: only where the mend can be proved.
+
+What spreadsheets and people do to codes is undone when exactly one code of the list could have become what stands there.
+Everything else stays, and the checks find it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.description.list_names import ListNames
+from kotrel.core.description.model import Field, Record
+from kotrel.core.parallel import map_parallel
+from kotrel.core.rows.findings import FindingGroup, RepairGroup
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.similarity import folded
+from kotrel.core.understanding.tidying import is_few
+from kotrel.core.values.code_formats import GTIN_LENGTHS, gtin_check_digit
+from kotrel.core.values.lookalikes import as_dates, as_number, plain, right_code_page, shape
+
+TITLES = {
+    "name-for-code": "names and other spellings turned into codes",
+    "other-case": "codes written as the list has them",
+    "look-alike": "look-alike letters and unseen characters put right",
+    "leading-zeros": "lost leading zeros put back",
+    "number-for-code": "codes that had become numbers put back",
+    "date-for-code": "codes that had become dates put back",
+    "wrong-code-page": "letters of a wrong code page put right",
+}
+"""Kind of repair → its title."""
+
+EXPONENT = r"^[0-9](?:[.,][0-9]+)?[eE]\+[0-9]{1,2}$"
+"""What a spreadsheet shows instead of a long number."""
+
+
+@dataclass
+class _Column:
+    """One field's values while they are mended."""
+
+    rows: Rows
+    about: Field
+    values: pl.Series
+    repairs: dict[str, tuple[str, str, str]] = field(default_factory=dict)
+    """Value → (after, kind of repair, proof)."""
+
+    def kind_is(self, kind: str) -> pl.Series:
+        letter = self.rows.letters.get(self.about.name)
+        if letter is None:
+            return pl.Series([False], dtype=pl.Boolean).new_from_index(0, self.values.len())
+        return self.rows.table.kind_is(letter, kind)
+
+
+def repair(rows: Rows, state: SystemState, spellings: Mapping[str, Mapping[str, str]]) -> Rows:
+    """Rows with their codes, names and texts mended where it can be proved, each repair told.
+
+    Args:
+        spellings: record → other spelling, folded → code.
+    """
+
+    def one(name: str) -> tuple[pl.Series, list[RepairGroup], list[FindingGroup]]:
+        about = rows.record.fields[name]
+        column = _Column(rows, about, rows.values[name])
+        if about.to is not None:
+            target = state.description.records[about.to]
+            _repair_reference(column, state, target, spellings.get(target.name, {}))
+        elif about.check == "gtin" and about.kind != "list":
+            _repair_barcodes(column)
+        elif rows.record.key == (name,):
+            _repair_key(column, state)
+        elif about.kind == "text":
+            _repair_texts(column)
+        repairs: list[RepairGroup] = []
+        after = _repaired(column, repairs) if column.repairs else column.values
+        findings = _lost_codes(rows, about, column) if about.kind in ("code", "reference") else []
+        return after, repairs, findings
+
+    done = map_parallel(one, rows.fields)
+    values = rows.values.with_columns(after for after, _, _ in done)
+    repairs = (*rows.repairs, *(group for _, groups, _ in done for group in groups))
+    findings = (*rows.findings, *(group for _, _, groups in done for group in groups))
+    return replace(rows, values=values, repairs=repairs, findings=findings)
+
+
+def _repaired(column: _Column, repairs: list[RepairGroup]) -> pl.Series:
+    """The column with its mends made; the repairs are added to the list."""
+    after = column.values.replace({value: repair[0] for value, repair in column.repairs.items()}).alias(
+        column.about.name
+    )
+    letter = column.rows.letters.get(column.about.name, "")
+    stands = column.rows.as_it_stands(column.about.name)
+    for kind in dict.fromkeys(repair[1] for repair in column.repairs.values()):
+        mine = {value: repair for value, repair in column.repairs.items() if repair[1] == kind}
+        cells = (
+            pl.DataFrame(
+                [column.rows.values[ROW], column.values.alias("value"), stands.alias("before"), after.alias("after")]
+            )
+            .filter(pl.col("value").is_in(list(mine)))
+            .with_columns(pl.col("value").replace({value: repair[2] for value, repair in mine.items()}).alias("proof"))
+            .select(ROW, "before", "after", "proof")
+        )
+        repairs.append(RepairGroup(kind, TITLES[kind], column.about.name, letter, cells))
+    return after
+
+
+# --- references ------------------------------------------------------------------------------------------------------
+
+
+def _repair_reference(column: _Column, state: SystemState, target: Record, spellings: Mapping[str, str]) -> None:
+    distinct = column.values.unique().drop_nulls()
+    unknown = distinct.filter(~distinct.is_in(state.known_codes(target, distinct).implode()))
+    if target.name == column.rows.record.name and len(unknown):
+        unknown = unknown.filter(~unknown.is_in(column.rows.values[target.key[0]].implode()))
+    if not len(unknown):
+        return
+    known = _List(state.all_of(target), target)
+    dates = set(column.values.filter(column.kind_is("date")).to_list())
+    for value in unknown.to_list():
+        if found := known.repair(value, spellings, value in dates):
+            column.repairs[value] = found
+
+
+class _List:
+    """A list of codes, and what each could have become."""
+
+    def __init__(self, rows: pl.DataFrame, record: Record) -> None:
+        self.names = ListNames(rows, record)
+        self.title = record.title.lower()
+        self.codes = self.names.codes
+
+    def only(self, made: Callable[[str], object], value: object) -> str | None:
+        """The one code of the list that ``made`` turns into the value."""
+        found = [code for code in self.codes if made(code) == value]
+        return found[0] if len(found) == 1 else None
+
+    @cached_property
+    def numbers(self) -> dict[object, list[str]]:
+        """Number a spreadsheet makes of it → codes."""
+        found: dict[object, list[str]] = {}
+        for code in self.codes:
+            if (number := as_number(code)) is not None:
+                found.setdefault(number, []).append(code)
+        return found
+
+    def repair(self, value: str, spellings: Mapping[str, str], is_date: bool) -> tuple[str, str, str] | None:
+        """The code that was meant, the kind of repair and its proof; None where nothing proves one."""
+        if (code := spellings.get(folded(value))) in self.codes and code is not None:
+            return code, "name-for-code", "said under spellings in kotrel.toml"
+        if is_date:
+            month, day = int(value[5:7]), int(value[8:10])
+            found = [code for code in self.codes if (month, day) in as_dates(code)]
+            return (
+                (found[0], "date-for-code", "the only code on the list that could become this date")
+                if len(found) == 1
+                else None
+            )
+        if code := self.only(str.casefold, value.casefold()):
+            return code, "other-case", f"the only such code of {self.title}, but for capitals"
+        if code := self.only(plain, plain(value)):
+            return code, "look-alike", f"the only code of {self.title} that looks so"
+        if (number := as_number(value)) is not None:
+            found = self.numbers.get(number, [])
+            if len(found) == 1:
+                zeros = found[0].lstrip("0") == value.lstrip("0")
+                kind = "leading-zeros" if zeros else "number-for-code"
+                return found[0], kind, f"the only code of {self.title} that is this number"
+        if code := self.names.code_of(value):
+            name = self.names.names.get(code)
+            return code, "name-for-code", f"{name or code} is its name on the list of {self.title}"
+        if code := self.only(shape, shape(value)):
+            return code, "look-alike", f"the only code of {self.title} that looks so"
+        return None
+
+
+# --- keys, barcodes, texts -------------------------------------------------------------------------------------------
+
+
+def _repair_key(column: _Column, state: SystemState) -> None:
+    """Keys that are not in the system, where exactly one that is could have become this one."""
+    record = column.rows.record
+    suspicious = column.values.str.contains(r"^[0-9.]+(?:[eE]\+?[0-9]+)?$|[^ -~]").fill_null(False) | column.kind_is(
+        "date"
+    )
+    distinct = column.values.filter(suspicious).unique().drop_nulls()
+    if not len(distinct):
+        return
+    unknown = distinct.filter(~distinct.is_in(state.known_codes(record, distinct).implode()))
+    if not len(unknown):
+        return
+    known = _List(state.all_of(record), record)
+    dates = set(column.values.filter(column.kind_is("date")).to_list())
+    for value in unknown.to_list():
+        found = known.repair(value, {}, value in dates)
+        # A new code may be like an existing name; only damage is mended here.
+        if found and found[1] in ("leading-zeros", "number-for-code", "date-for-code", "look-alike"):
+            column.repairs[value] = found
+        elif value != plain(value) and value not in dates:
+            column.repairs[value] = (
+                plain(value),
+                "look-alike",
+                "unseen and look-alike characters are never part of a code",
+            )
+
+
+def _repair_barcodes(column: _Column) -> None:
+    """Barcodes that lost leading zeros: the check digit proves the full length."""
+    if bool(column.values.str.len_bytes().is_in([*GTIN_LENGTHS]).all()):
+        return
+    digits = column.values.str.contains(r"^[0-9]{4,13}$").fill_null(False)
+    lengths = column.values.filter(digits).str.len_chars()
+    if not (~lengths.is_in(list(GTIN_LENGTHS))).any():
+        return
+    usual = [int(length) for length in lengths.filter(lengths.is_in(list(GTIN_LENGTHS))).mode().sort()]
+    for value in column.values.filter(digits).unique().to_list():
+        if len(value) in GTIN_LENGTHS or value[-1] != gtin_check_digit(value[:-1]):
+            continue
+        longer = [length for length in (*usual, *GTIN_LENGTHS) if length > len(value)]
+        column.repairs[value] = (
+            value.zfill(longer[0]),
+            "leading-zeros",
+            f"the check digit comes out right with {longer[0]} digits",
+        )
+
+
+def _repair_texts(column: _Column) -> None:
+    if bool((column.values.str.len_bytes() == column.values.str.len_chars()).all()):
+        return
+    odd = column.values.filter(column.values.str.contains("[\u00c2-\u00f4][\u0080-\u2122]").fill_null(False)).unique()
+    for value in odd.to_list():
+        if repaired := right_code_page(value):
+            column.repairs[value] = (repaired, "wrong-code-page", "it reverses cleanly into UTF-8")
+
+
+# --- what cannot be mended -------------------------------------------------------------------------------------------
+
+
+def _lost_codes(rows: Rows, about: Field, column: _Column) -> list[FindingGroup]:
+    """Codes that a spreadsheet has damaged beyond proof: told, never guessed."""
+    values = column.values
+    # One quick look at the distinct values settles nearly every column of a text file.
+    seen = values.unique() if is_few(values) else values
+    in_exponent_form = bool(seen.str.contains(EXPONENT).any())
+    kinds = rows.table.kinds.get(rows.letters.get(about.name, ""), "text")
+    if isinstance(kinds, str) and kinds == "text" and not in_exponent_form:
+        return []
+    found: list[FindingGroup] = []
+    open_ones = ~values.is_in(pl.Series(list(column.repairs), dtype=pl.String).implode()).fill_null(False)
+    for wrong, kind, title, message in (
+        (values.str.contains(EXPONENT), "digits-lost", "in exponent form, digits lost",
+         "the spreadsheet cut the digits: take the code from where it came, with the column formatted as text"),
+        (column.kind_is("number") & values.str.contains(r"^[0-9]{16,}$"), "digits-lost", "more than 15 digits as a number",
+         "a spreadsheet keeps 15 digits of a number: take the code from where it came, with the column formatted as text"),
+        (column.kind_is("date"), "became-date", "turned into a date",
+         "the spreadsheet took the code for a date: type it again, with the column formatted as text"),
+        (column.kind_is("yes_no"), "became-yes-no", "turned into yes or no",
+         "the spreadsheet took the code for a yes or no: type it again, with the column formatted as text"),
+    ):  # fmt: skip
+        bad = wrong.fill_null(False) & open_ones
+        if bad.any():
+            found += rows.where("error", kind, title, about, bad, message)
+    return found

@@ -1,0 +1,175 @@
+"""Which rows of the system the sheet's rows are, and which of the sheet's rows count."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import polars as pl
+
+from kotrel.core.columns import ROW, clearing
+from kotrel.core.description.model import Record
+from kotrel.core.errors import WrongUse
+from kotrel.core.phrases import count, listed_and
+from kotrel.core.rows.findings import cells_of
+from kotrel.core.rows.load_options import LoadOptions
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState, is_new
+from kotrel.core.similarity import nearest
+
+
+def match_group(record: Record, name: str) -> tuple[str, ...]:
+    """The fields by which rows are found where the user says ``--match-on NAME``.
+
+    A field of ``also_known_by`` brings the others of its group: a vendor's code means nothing without the vendor.
+
+    Raises:
+        WrongUse: the record has no such field, or it is its own key.
+    """
+    if name not in record.fields:
+        close = nearest(name, record.fields)
+        raise WrongUse(
+            f"{record.name} has no field “{name}” to match on",
+            f"Did you mean {close}?" if close else f"kotrel records {record.name} names them.",
+            "no-such-field",
+        )
+    if record.key == (name,):
+        raise WrongUse(f"{name} is the key already: rows are matched on it anyway", "", "wrong-command-line")
+    return next((group for group in record.also_known_by if name in group), (name,))
+
+
+def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
+    """Rows that get their key from the system by another field; found twice, or not at all, is an error.
+
+    A row that the system does not hold may be new, where the sheet has a key for it.
+    """
+    record = rows.record
+    group = match_group(record, name)
+    key = list(record.key)
+    missing = [each for each in group if each not in rows.fields]
+    if missing:
+        titles = listed_and([f"“{record.fields[each].title}”" for each in missing])
+        message = f"no column is headed {titles}, and rows are to be matched on it"
+        return rows.with_findings(
+            [rows.sheet_finding("error", "no-key-column", "the column to match on is missing", message)]
+        )
+    there = _holders(record, group, rows, state)
+    many = there.group_by(group).agg(
+        pl.concat_str(key, separator=" / ").sort().alias("all keys"), pl.len().alias("times found")
+    )
+    found = there.unique(subset=list(group), keep="any").select(*group, *(pl.col(k).alias(f"found {k}") for k in key))
+    known = [k for k in key if k in rows.fields]
+    joined = (
+        rows.values.select(ROW, *known, *(each for each in group if each not in known))
+        .join(found, on=list(group), how="left", maintain_order="left")
+        .join(many, on=list(group), how="left", maintain_order="left")
+    )
+    field = record.fields[name]
+    said = listed_and([record.fields[each].title.lower() for each in group])
+    findings = []
+    twice = joined["times found"].fill_null(0) > 1
+    if twice.any():
+        part = joined.filter(twice)
+        messages = [
+            f"{listed_and(keys[:3])} all have it" if len(keys) > 2 else f"{listed_and(keys)} both have it"
+            for keys in part["all keys"]
+        ]
+        cells = cells_of(part[ROW], part[name], messages)
+        findings.append(rows.group("error", "not-unique", f"several rows have that {said}", name, cells))
+    none = joined["times found"].is_null()
+    keyless = (
+        none if len(known) < len(key) else none & joined.select(pl.any_horizontal(pl.col(key).is_null())).to_series()
+    )
+    if keyless.any():
+        message = f"the system has no {record.title.lower()} with that {said}, and the row has no {listed_and(key)} to be new under"
+        blank = rows.values[name].is_null()
+        findings += rows.where("error", "not-found", f"nothing has that {said}", field, keyless & ~blank, message)
+        findings += rows.where("error", "missing", "must be filled", field, keyless & blank, "rows are matched on it")
+    for k in known:
+        other = (joined[k] != joined[f"found {k}"]).fill_null(False) & ~twice
+        if other.any():
+            part = joined.filter(other)
+            messages = [
+                f"the {said} belongs to {one}; a load never gives a row another key" for one in part[f"found {k}"]
+            ]
+            cells = cells_of(part[ROW], part[k], messages)
+            findings.append(rows.group("error", "other-key", f"another key than the {said} says", k, cells))
+    keys = [pl.coalesce(k, f"found {k}").alias(k) if k in known else pl.col(f"found {k}").alias(k) for k in key]
+    values = rows.values.with_columns(joined.select(keys).get_columns())
+    # Without a key a row is no row: the finding says why, and a key of its own keeps it apart from the others.
+    return replace(rows, values=values).with_findings(findings)
+
+
+def _holders(record: Record, group: tuple[str, ...], rows: Rows, state: SystemState) -> pl.DataFrame:
+    """The system's rows by the group's fields: those and the key; a barcode may stand in any field for barcodes."""
+    last = group[-1]
+    wanted = list(dict.fromkeys((*record.key, *group)))
+    found = [state.having(record, group, last, rows.values[last]).select(wanted)]
+    unique = record.fields[last].unique
+    if len(group) == 1 and unique:
+        for other in record.unique_groups()[unique]:
+            if other == last:
+                continue
+            there = state.having_any(record, other)
+            if record.fields[other].kind == "list":
+                there = there.with_columns(pl.col(other).str.split("; ")).explode(other)
+            found.append(there.select(*record.key, pl.col(other).alias(last)).select(wanted))
+    return pl.concat(found).drop_nulls(list(group)).unique()
+
+
+def choose_rows(rows: Rows, options: LoadOptions, state: SystemState) -> tuple[Rows, list[str]]:
+    """The rows that count, and what was left out, in words."""
+    told: list[str] = []
+    if not rows.has_key:
+        return rows, told
+    if options.duplicates != "error":
+        rows, left = _without_doubles(rows, options.duplicates)
+        if left:
+            told.append(
+                f"{count(len(left), 'row')} left out: the {options.duplicates} of the same key counts (rows {_few(left)})"
+            )
+    if options.only is not None:
+        new = is_new(rows, state)
+        wanted = new if options.only == "new" else ~new
+        left = rows.values.filter(~wanted)[ROW].to_list()
+        if left:
+            rows = rows.only(wanted)
+            what = "there already" if options.only == "new" else "not there yet"
+            told.append(f"{count(len(left), 'row')} left out, {what} (rows {_few(left)})")
+    return rows, told
+
+
+def _few(rows: list[int]) -> str:
+    return ", ".join(str(row) for row in rows[:5]) + (f" and {len(rows) - 5:,} more" if len(rows) > 5 else "")
+
+
+def _without_doubles(rows: Rows, which: str) -> tuple[Rows, list[int]]:
+    key = list(rows.record.key)
+    keyed = rows.values.select(pl.all_horizontal(pl.col(key).is_not_null())).to_series()
+    places = rows.values.select(key).with_row_index("sheet place")
+    counts = places.group_by(key).agg(
+        (pl.col("sheet place").min() if which == "first" else pl.col("sheet place").max()).alias("place kept")
+    )
+    keep = places.join(counts, on=key, how="left", maintain_order="left", nulls_equal=True)
+    wanted = (keep["sheet place"] == keep["place kept"]) | ~keyed
+    return rows.only(wanted), rows.values.filter(~wanted)[ROW].to_list()
+
+
+def clear_blanks(rows: Rows, among: pl.Series | None = None) -> Rows:
+    """Blank cells that wipe what the system has: in every field that a column feeds and that may be blank.
+
+    Args:
+        among: Boolean for each row, where only some are meant.
+    """
+    marks = []
+    for name in rows.fields:
+        field = rows.record.fields[name]
+        if name in rows.record.key or field.is_kept or name not in rows.letters or field.must == "always":
+            continue
+        blank = rows.values[name].is_null()
+        if among is not None:
+            blank = blank & among
+        if clearing(name) in rows.values.columns:
+            blank = blank | rows.values[clearing(name)]
+        if blank.any():
+            marks.append(blank.alias(clearing(name)))
+    return replace(rows, values=rows.values.with_columns(marks)) if marks else rows

@@ -1,0 +1,114 @@
+"""Findings and repairs: what is wrong or doubtful, and what was mended, each at its cell.
+
+Both are kept in groups, because a sheet of a million rows can be wrong a million times in the same way: a group holds
+what its cells share once, and a table of the cells.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+
+Severity = Literal["error", "warning", "note"]
+SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
+
+CELLS = {ROW: pl.UInt32, "value": pl.String, "message": pl.String, "suggestion": pl.String}
+"""Columns of a finding group's table. ``row`` is the row in the sheet (the line of a text file), from 1."""
+
+REPAIRED = {ROW: pl.UInt32, "before": pl.String, "after": pl.String, "proof": pl.String}
+"""Columns of a repair group's table."""
+
+
+def cells_of(
+    rows: pl.Series | Sequence[int],
+    values: pl.Series | Sequence[str | None] | None = None,
+    messages: pl.Series | Sequence[str | None] | str | None = None,
+    suggestions: pl.Series | Sequence[str | None] | None = None,
+) -> pl.DataFrame:
+    """A finding group's table from its columns; what is not given is empty."""
+    row = pl.Series(ROW, rows, dtype=pl.UInt32)
+    count = len(row)
+
+    def column(name: str, given: pl.Series | Sequence[str | None] | str | None) -> pl.Series:
+        if given is None or isinstance(given, str):
+            return pl.Series(name, [given], dtype=pl.String).new_from_index(0, count)
+        return pl.Series(name, given, dtype=pl.String)
+
+    return pl.DataFrame([row, column("value", values), column("message", messages), column("suggestion", suggestions)])
+
+
+@dataclass(frozen=True)
+class FindingGroup:
+    """Cells that are wrong in one way.
+
+    Attributes:
+        severity: ``error`` (the row cannot be loaded), ``warning`` or ``note``.
+        kind: kebab-case name of the trouble, stable.
+        title: the trouble in a few words, for lists.
+        field: name of the field, or None where it concerns a whole row or the sheet.
+        letter: the sheet's column, or None.
+        heading: what the column is headed, or an empty text.
+        cells: table of :data:`CELLS`; one row for each cell. Where it concerns the whole sheet, one row with row 0.
+    """
+
+    severity: Severity
+    kind: str
+    title: str
+    record: str
+    field: str | None
+    letter: str | None
+    cells: pl.DataFrame
+    heading: str = ""
+
+    @property
+    def count(self) -> int:
+        return self.cells.height
+
+
+@dataclass(frozen=True)
+class RepairGroup:
+    """Cells that were mended in one way while reading; ``cells`` is a table of :data:`REPAIRED`."""
+
+    kind: str
+    title: str
+    field: str
+    letter: str
+    cells: pl.DataFrame
+
+    @property
+    def count(self) -> int:
+        return self.cells.height
+
+
+def count_by_severity(groups: Iterable[FindingGroup]) -> dict[str, int]:
+    """``{"error": …, "warning": …, "note": …}``: the number of findings."""
+    counts = dict.fromkeys(SEVERITIES, 0)
+    for group in groups:
+        counts[group.severity] += group.count
+    return {str(severity): count for severity, count in counts.items()}
+
+
+def worst_first(groups: Iterable[FindingGroup]) -> list[FindingGroup]:
+    """Errors before warnings before notes; within them the most frequent first."""
+    return sorted(
+        groups, key=lambda group: (SEVERITIES.index(group.severity), -group.count, group.field or "", group.kind)
+    )
+
+
+def rows_with(groups: Iterable[FindingGroup], severity: Severity) -> pl.Series:
+    """The rows (UInt32, distinct, sorted) that have a finding of that severity; row 0, the sheet itself, is left out."""
+    found = [group.cells[ROW] for group in groups if group.severity == severity]
+    if not found:
+        return pl.Series(ROW, [], dtype=pl.UInt32)
+    rows = pl.concat(found).unique().sort().rename(ROW)
+    return rows.filter(rows > 0)
+
+
+def concerns_sheet(groups: Iterable[FindingGroup]) -> Iterator[FindingGroup]:
+    """The errors that concern the sheet as a whole: with one of them, no row can be loaded."""
+    return (group for group in groups if group.severity == "error" and bool((group.cells[ROW] == 0).any()))

@@ -1,0 +1,158 @@
+"""The rows of a table, matched to the fields of a record and tidied."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import polars as pl
+
+from kotrel.core.columns import ROW, clearing
+from kotrel.core.description.model import Field, Record
+from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells_of
+from kotrel.core.tables.sources import Source
+from kotrel.core.tables.table import Table
+
+CLEAR = "(clear)"
+"""The word that, alone in a cell, wipes the value that the system has."""
+
+
+@dataclass(frozen=True)
+class Defaulted:
+    """A value that rows were given because their cells were blank.
+
+    Attributes:
+        source: where it comes from: ``match``, ``system`` (the description), or the name of a set of defaults.
+        rows: UInt32, the rows in the sheet.
+    """
+
+    field: str
+    value: str
+    source: str
+    rows: pl.Series
+
+
+@dataclass(frozen=True)
+class Rows:
+    """Rows of one record.
+
+    Attributes:
+        table: the table they came from; its ``cells`` hold what stood there.
+        letters: field → the column that feeds it; fields fed by no column (fixed or made values) are not in it.
+        values: ``row`` (UInt32, the row in the sheet) and a String column for each field that is fed. Values are in
+            canonical text (exact decimals with all their digits, ISO dates, ``yes``/``no``, lists joined by ``; ``);
+            blank is null. A value that could not be read stands as it was, and has a finding. A column named by
+            :func:`clearing` tells where a blank wipes what the system has.
+        findings, repairs: what reading them brought up.
+        sources: field → where its values come from; defaults and made values are filled in by
+            :mod:`kotrel.core.readying.filling`.
+        defaulted: what was filled in where cells were blank.
+    """
+
+    table: Table
+    record: Record
+    letters: Mapping[str, str]
+    values: pl.DataFrame
+    findings: tuple[FindingGroup, ...] = ()
+    repairs: tuple[RepairGroup, ...] = ()
+    sources: Mapping[str, Source] = field(default_factory=dict)
+    defaulted: tuple[Defaulted, ...] = ()
+
+    @property
+    def fields(self) -> tuple[str, ...]:
+        """Names of the fields that the rows carry."""
+        return tuple(name for name in self.values.columns if name in self.record.fields)
+
+    @property
+    def cleared(self) -> tuple[str, ...]:
+        """Names of the fields that are wiped in at least one row."""
+        return tuple(name for name in self.fields if clearing(name) in self.values.columns)
+
+    def only(self, wanted: pl.Series) -> Rows:
+        """The rows that are wanted (Boolean for each), with what was found about them and about the whole sheet."""
+        left = self.values.filter(wanted)[ROW].implode()
+        findings = [
+            replace(group, cells=group.cells.filter(pl.col(ROW).is_in(left) | (pl.col(ROW) == 0)))
+            for group in self.findings
+        ]
+        repairs = [replace(group, cells=group.cells.filter(pl.col(ROW).is_in(left))) for group in self.repairs]
+        return replace(
+            self,
+            table=self.table.only(wanted),
+            values=self.values.filter(wanted),
+            findings=tuple(group for group in findings if group.count),
+            repairs=tuple(group for group in repairs if group.count),
+        )
+
+    @property
+    def has_key(self) -> bool:
+        return all(name in self.values.columns for name in self.record.key)
+
+    def with_findings(self, more: Sequence[FindingGroup]) -> Rows:
+        return replace(self, findings=(*self.findings, *more))
+
+    def heading(self, field: str | None) -> str:
+        letter = self.letters.get(field or "")
+        return next((column.heading for column in self.table.columns if column.letter == letter), "")
+
+    def group(
+        self,
+        severity: Severity,
+        kind: str,
+        title: str,
+        field: str | None,
+        cells: pl.DataFrame,
+    ) -> FindingGroup:
+        """A finding group on one field of these rows."""
+        letter = self.letters.get(field or "")
+        return FindingGroup(severity, kind, title, self.record.name, field, letter, cells, self.heading(field))
+
+    def where(
+        self,
+        severity: Severity,
+        kind: str,
+        title: str,
+        field: Field,
+        wrong: pl.Series | pl.Expr,
+        message: str,
+        suggestion: pl.Expr | None = None,
+    ) -> list[FindingGroup]:
+        """A group of the rows for which ``wrong`` is true, with their values; no group where there are none.
+
+        Cells that could not even be read are left out: they have their finding.
+        """
+        marked = (
+            self.values.lazy()
+            .with_columns(self.as_it_stands(field.name))
+            .filter(wrong)
+            .filter(~pl.col(ROW).is_in(self.unread(field.name).implode()))
+            .select(
+                ROW,
+                pl.col("as it stands").alias("value"),
+                pl.lit(message).alias("message"),
+                (pl.lit(None, pl.String) if suggestion is None else suggestion).alias("suggestion"),
+            )
+        )
+        cells = marked.collect()
+        return [self.group(severity, kind, title, field.name, cells)] if cells.height else []
+
+    def unread(self, field: str) -> pl.Series:
+        """The rows whose cell in that field has a finding from reading it."""
+        cells = [group.cells[ROW] for group in self.findings if group.field == field]
+        return pl.concat(cells) if cells else pl.Series(ROW, [], dtype=pl.UInt32)
+
+    def as_it_stands(self, field: str) -> pl.Series:
+        """A field's cells as they stand in the sheet; a made value as it was made."""
+        letter = self.letters.get(field)
+        if letter is not None:
+            return self.table.cells[letter].alias("as it stands")
+        if field in self.values.columns:
+            return self.values[field].alias("as it stands")
+        return pl.Series("as it stands", [None], dtype=pl.String).new_from_index(0, self.values.height)
+
+    def sheet_finding(
+        self, severity: Severity, kind: str, title: str, message: str, letter: str | None = None, heading: str = ""
+    ) -> FindingGroup:
+        """A finding that concerns a column or the sheet as a whole, not a row."""
+        cells = cells_of([0], [heading or None], message)
+        return FindingGroup(severity, kind, title, self.record.name, None, letter, cells, heading)

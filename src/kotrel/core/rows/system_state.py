@@ -1,0 +1,229 @@
+"""What the business system holds, as far as checking one load has to know it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from threading import RLock
+from typing import Protocol
+
+import polars as pl
+
+from kotrel.core.columns import ROW, clearing
+from kotrel.core.description.model import Description, Record
+from kotrel.core.rows.rows import Rows
+
+WHOLE = 50_000
+"""More values than that are not asked for one by one: the whole column is read."""
+
+
+class Reader(Protocol):
+    """Reads rows of a record from the business system."""
+
+    def __call__(
+        self,
+        record: str,
+        fields: Sequence[str],
+        among: tuple[str, pl.Series] | None = None,
+        filled: str | Sequence[str] | None = None,
+    ) -> pl.DataFrame:
+        """String columns ``fields`` in canonical text, blank as null.
+
+        Args:
+            among: a field and values: only rows whose field has one of the values are wanted. More may come back.
+            filled: only rows in which this field, or one of these, is filled.
+        """
+
+
+@dataclass(frozen=True)
+class FileFacts:
+    """What is known of a file that a value names: its size, and whether it is what it should be."""
+
+    bytes: int
+    is_picture: bool
+
+
+Files = Callable[[str], FileFacts | None]
+"""A file's name → what is known of it, or None where it is not there."""
+
+
+@dataclass(frozen=True)
+class InLoad:
+    """The rows of one record that come before in this very load.
+
+    Attributes:
+        values: the values of rows without an error: the key, and every field they carry.
+        refused: key (parts joined by `` / ``) → where it stands, of rows with an error.
+    """
+
+    values: pl.DataFrame
+    refused: Mapping[str, str]
+
+
+class SystemState:
+    """Answers the checks' questions about the system, each read once. One for the rows of one record.
+
+    Args:
+        description: the system's records.
+        read: reads from the system.
+        pending: record → its rows of this very load that come before; those without an error count as held.
+        files: knows the files that values name, or None where no folder is told.
+        largest_file: bytes such a file may have.
+    """
+
+    def __init__(
+        self,
+        description: Description,
+        read: Reader,
+        pending: Mapping[str, InLoad] | None = None,
+        files: Files | None = None,
+        largest_file: int = 0,
+    ) -> None:
+        self.description = description
+        self._reader = read
+        self.files = files
+        self.largest_file = largest_file
+        # Checks run several at a time, and one connection answers one question at a time.
+        self._one_at_a_time = RLock()
+        self._pending = dict(pending or {})
+        self._lists: dict[str, pl.DataFrame] = {}
+        self._wholes: dict[tuple[object, ...], pl.DataFrame] = {}
+
+    def _read(
+        self,
+        record: str,
+        fields: Sequence[str],
+        among: tuple[str, pl.Series] | None = None,
+        filled: str | Sequence[str] | None = None,
+    ) -> pl.DataFrame:
+        with self._one_at_a_time:
+            if among is None or len(among[1]) <= WHOLE:
+                return self._reader(record, fields, among, filled)
+            # So many rows are asked for that all of them are read; parts of a large file ask for the same again.
+            whole = (record, tuple(fields), str(filled))
+            if whole not in self._wholes:
+                self._wholes[whole] = self._reader(record, fields, None, filled)
+            return self._wholes[whole]
+
+    def existing(self, rows: Rows) -> pl.DataFrame:
+        """The keys of the system's rows that have a key of these rows; more may come back."""
+        key = rows.record.key
+        return self._read(rows.record.name, key, (key[0], rows.values[key[0]]))
+
+    def having(self, record: Record, fields: Sequence[str], field: str, values: pl.Series) -> pl.DataFrame:
+        """The key and ``fields`` of the system's rows whose ``field`` has one of the values; more may come back."""
+        wanted = list(dict.fromkeys((*record.key, field, *fields)))
+        return self._read(record.name, wanted, (field, values))
+
+    def having_any(self, record: Record, field: str) -> pl.DataFrame:
+        """The key and the field of all the system's rows in which that field is filled."""
+        return self._read(record.name, list(dict.fromkeys((*record.key, field))), filled=field)
+
+    def whole(self, record: Record, field: str) -> pl.Series:
+        """All values of a field that the system holds."""
+        return self._read(record.name, [field])[field]
+
+    def known_codes(self, record: Record, values: pl.Series) -> pl.Series:
+        """Which of the values are codes of the record, in the system or before in this load."""
+        key = record.code
+        found = self._read(record.name, [key], (key, values))[key]
+        if record.name in self._pending:
+            found = pl.concat([found, self._pending[record.name].values[key]])
+        return found
+
+    def known_keys(self, record: Record, keys: pl.DataFrame) -> pl.DataFrame:
+        """The keys of the record's rows, in the system or before in this load, that share the first part of one of the keys."""
+        names = list(record.key)
+        found = self._read(record.name, names, (names[0], keys[names[0]])).select(names)
+        if record.name in self._pending:
+            found = pl.concat([found, self._pending[record.name].values.select(names)])
+        return found
+
+    def coming(self, record: Record, fields: Sequence[str]) -> pl.DataFrame:
+        """``fields`` of the record's rows of this load that come before and have no error; blank where not carried."""
+        if record.name not in self._pending:
+            return pl.DataFrame(schema=dict.fromkeys(fields, pl.String))
+        rows = self._pending[record.name].values
+        return rows.select(
+            pl.col(name) if name in rows.columns else pl.lit(None, pl.String).alias(name) for name in fields
+        )
+
+    def refused_in_load(self, record: str) -> Mapping[str, str]:
+        """Key → where it stands, for rows of this load that come before and have an error."""
+        return self._pending[record].refused if record in self._pending else {}
+
+    def behind(self, record: Record, codes: pl.Series, fields: Sequence[str]) -> pl.DataFrame:
+        """What rows of a record with one key field hold, or will hold after this load: the key and ``fields``."""
+        key = record.key[0]
+        wanted = list(dict.fromkeys((key, *fields)))
+        there = self._read(record.name, wanted, (key, codes)).select(wanted).unique(subset=key, keep="any")
+        return (
+            self.coming(record, wanted)
+            .join(there, on=key, how="full", coalesce=True, suffix=" held")
+            .select(key, *(pl.coalesce(name, f"{name} held") for name in wanted if name != key))
+            .unique(subset=key, keep="any")
+        )
+
+    def names_of(self, record: str) -> dict[str, str]:
+        """Code → name of each row of a list that has names."""
+        about = self.description.records[record]
+        if about.called is None:
+            return {}
+        return dict(self.all_of(about).select(about.code, about.called).drop_nulls().iter_rows())
+
+    def all_of(self, record: Record) -> pl.DataFrame:
+        """The whole list: its key, its name where it has one, and its parent where it is a path."""
+        with self._one_at_a_time:
+            if record.name not in self._lists:
+                fields = [*record.key, *(each for each in (record.called, record.path) if each)]
+                self._lists[record.name] = self._read(record.name, list(dict.fromkeys(fields)))
+            return self._lists[record.name]
+
+
+def is_new(rows: Rows, state: SystemState) -> pl.Series:
+    """Boolean for each row: the system holds no row with its key."""
+    key = list(rows.record.key)
+    if len(key) == 1:
+        name = key[0]
+        return ~rows.values[name].is_in(state.existing(rows)[name].implode()).fill_null(False)
+    there = state.existing(rows).select(key).unique().with_columns(pl.lit(True).alias("is there"))
+    joined = rows.values.select(key).join(there, on=key, how="left", maintain_order="left")
+    return joined["is there"].is_null()
+
+
+def after_load(rows: Rows, state: SystemState, fields: Sequence[str]) -> pl.DataFrame:
+    """What the rows will hold after the load: ``row`` and ``fields``; what the sheet leaves blank, the system has."""
+    key = list(rows.record.key)
+    carried = [name for name in fields if name in rows.fields]
+    own = rows.values.select(
+        ROW,
+        *key,
+        *(name for name in carried if name not in key),
+        *(clearing(name) for name in carried if clearing(name) in rows.values.columns),
+    )
+    if is_new(rows, state).all():
+        now = pl.DataFrame(schema=dict.fromkeys((*key, *(f"now {name}" for name in fields)), pl.String))
+    else:
+        now = state.having(rows.record, fields, key[0], rows.values[key[0]]).unique(subset=key, keep="any")
+        now = now.select(*key, *(pl.col(name).alias(f"now {name}") for name in fields))
+    joined = own.join(now, on=key, how="left", maintain_order="left")
+
+    def after(name: str) -> pl.Expr:
+        if name not in carried:
+            return pl.col(f"now {name}").alias(name)
+        kept = pl.coalesce(name, f"now {name}")
+        return (pl.when(~pl.col(clearing(name))).then(kept) if clearing(name) in own.columns else kept).alias(name)
+
+    return joined.select(ROW, *(after(name) for name in fields))
+
+
+def behind_rows(rows: Rows, state: SystemState, reference: str, name: str) -> tuple[Record, pl.DataFrame]:
+    """For each row what the row that it refers to has in a field (``value there``), and whether there is such a row (``is known``)."""
+    target = state.description.records[str(rows.record.fields[reference].to)]
+    key = target.key[0]
+    found = state.behind(target, rows.values[reference], (name,))
+    found = found.select(
+        pl.col(key).alias(reference), pl.col(name).alias("value there"), pl.lit(True).alias("is known")
+    )
+    joined = rows.values.select(reference).join(found, on=reference, how="left", maintain_order="left")
+    return target, joined.with_columns(pl.col("is known").fill_null(False))

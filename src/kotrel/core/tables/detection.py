@@ -1,0 +1,181 @@
+"""Finds the table in a sheet: where the headings are, where the rows begin, and what stands around them."""
+
+from __future__ import annotations
+
+import re
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.errors import WrongData, WrongUse
+from kotrel.core.tables.table import Column, Grid, Table
+
+LOOK_AT = 60
+"""Rows from the top among which the heading row is looked for."""
+
+
+def find_table(grid: Grid, heading_row: int | None = None) -> Table:
+    """The table of a sheet.
+
+    The heading row is the first of the top rows that is about as full as the fullest of them and holds only texts.
+
+    Args:
+        grid: the sheet.
+        heading_row: the row in the sheet that holds the headings, where the user says so.
+
+    Raises:
+        WrongData: the sheet is empty.
+        WrongUse: it has no such row.
+    """
+    lines = (
+        grid.lines if grid.lines is not None else pl.int_range(1, grid.cells.height + 1, dtype=pl.UInt32, eager=True)
+    )
+    where = f"sheet “{grid.name}” of {grid.file}" if grid.name else grid.file
+    if grid.cells.width == 0 or grid.cells.height == 0:
+        raise WrongData(f"{where} is empty", "Is it the right file, and was it saved?", "empty")
+    if heading_row is None:
+        at = _heading_index(grid)
+        if at is None:
+            raise WrongData(f"{where} is empty", "Is it the right file, and was it saved?", "empty")
+    else:
+        found = lines.index_of(heading_row)
+        if found is None:
+            raise WrongUse(f"{where} has no row {heading_row}", "Mend --heading-row.", "no-such-row")
+        at = found
+    return _table(grid, lines, at)
+
+
+def _heading_index(grid: Grid) -> int | None:
+    top = grid.cells.head(LOOK_AT)
+    filled = top.select(pl.sum_horizontal(pl.all().str.strip_chars().str.len_chars().fill_null(0) > 0)).to_series()
+    fullest = filled.max()
+    if not isinstance(fullest, int) or fullest == 0:
+        return None
+    for place, count in enumerate(filled.to_list()):
+        # A heading row is nearly as full as the rows below it; title lines are not.
+        if count * 2 >= fullest and (count > 1 or fullest == 1):
+            return place
+    return None
+
+
+def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
+    remarks = list(grid.remarks)
+    raw = dict(zip(grid.cells.columns, grid.cells.row(at), strict=True))
+    above = grid.cells.head(at)
+    if above.height and above.select(pl.any_horizontal(pl.all().is_not_null().any())).item():
+        remarks.append(
+            f"rows above the headings left out: 1 to {lines[at] - 1}" if at > 1 else "row 1 above the headings left out"
+        )
+    headings = {letter: one_line(text or "") for letter, text in raw.items()}
+    first_below = at + 1
+    if (second := _second_heading_row(grid, at)) is not None:
+        headings = _joined(headings, second)
+        remarks.append(f"headings over rows {lines[at]} and {lines[at + 1]}")
+        first_below = at + 2
+    body = grid.cells.slice(first_below)
+    kinds = {letter: kind if isinstance(kind, str) else kind.slice(first_below) for letter, kind in grid.kinds.items()}
+    rows = lines.slice(first_below).cast(pl.UInt32)
+
+    def keep(wanted: pl.Series) -> None:
+        nonlocal body, rows, kinds
+        body, rows = body.filter(wanted), rows.filter(wanted)
+        kinds = {letter: kind if isinstance(kind, str) else kind.filter(wanted) for letter, kind in kinds.items()}
+
+    if body[grid.cells.columns[0]].null_count():
+        # Only rows whose first cell is blank can be blank: the other columns are looked at for those alone.
+        full = body.select(~pl.all_horizontal(pl.all().str.strip_chars().fill_null("") == "")).to_series()
+        if not full.all():
+            last_full = int(full.arg_true().max() or 0) if full.any() else -1  # type: ignore[arg-type]
+            between = int((~full.head(last_full + 1)).sum())
+            if between:
+                remarks.append(f"{between} blank row{'s' if between > 1 else ''} left out")
+            keep(full)
+    below = _below_the_table(body, rows, remarks)
+    if below:
+        keep(pl.int_range(body.height, eager=True) < body.height - below)
+    columns = [
+        Column(letter, headings[letter], raw[letter] or "", (second or {}).get(letter, ""))
+        for letter in grid.cells.columns
+        if headings[letter] or body[letter].null_count() < body.height
+    ]
+    letters = [column.letter for column in columns]
+    return Table(
+        file=grid.file,
+        sheet=grid.name,
+        heading_row=int(lines[at]),
+        columns=tuple(columns),
+        cells=body.select(letters).insert_column(0, rows.rename(ROW)),
+        kinds={letter: kinds[letter] for letter in letters if letter in kinds},
+        remarks=tuple(remarks),
+        ragged=grid.ragged,
+        usual_width=grid.usual_width,
+    )
+
+
+def _second_heading_row(grid: Grid, at: int) -> dict[str, str] | None:
+    """The row below, where it goes on with the headings: it names columns that the first row leaves blank."""
+    if at + 2 >= grid.cells.height:
+        return None
+    top = dict(zip(grid.cells.columns, grid.cells.row(at), strict=True))
+    below = {
+        letter: one_line(text or "") for letter, text in zip(grid.cells.columns, grid.cells.row(at + 1), strict=True)
+    }
+    blank = [letter for letter, text in top.items() if not one_line(text or "")]
+    words = [text for text in below.values() if text]
+    if not blank or len(words) < 2 or any(re.search(r"[0-9]", text) for text in words):
+        return None
+    after = grid.cells.row(at + 2)
+    looks_like_data = any(re.search(r"[0-9]", text or "") for text in after)
+    return below if looks_like_data and all(below[letter] for letter in blank) else None
+
+
+def _joined(top: dict[str, str], below: dict[str, str]) -> dict[str, str]:
+    """Two heading rows as one: a heading above several columns belongs to each of them."""
+    joined: dict[str, str] = {}
+    last = ""
+    for letter, text in top.items():
+        last = text or last
+        own = below[letter]
+        joined[letter] = f"{last} {own}".strip() if own else text
+    return joined
+
+
+_TOTAL = re.compile(
+    r"^(grand |sub[- ]?)?(totals?|sums?|summe|gesamt\w*|zwischensumme|totale|totaal|somme|suma|итого|yhteensä|razem)\b",
+    re.IGNORECASE,
+)
+LOOK_BELOW = 30
+"""Rows from the end among which totals and notes are looked for."""
+
+
+def _below_the_table(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> int:
+    """How many rows at the end are no rows of the table: totals, and notes that stand apart. They are told."""
+    if body.height < 2 or body.width < 3:
+        return 0
+    head = body.head(200).select(pl.sum_horizontal(pl.all().is_not_null().cast(pl.Int32))).to_series()
+    # What three quarters of the rows do not pass: totals and notes of a short table count among its rows here.
+    usual = int(head.quantile(0.75, interpolation="higher") or 0)
+    if usual < 3:
+        return 0
+    last, numbers = body.tail(LOOK_BELOW).rows(), rows.tail(LOOK_BELOW + 1).to_list()
+    left: list[tuple[str, int, str]] = []
+    for back in range(1, len(last)):
+        filled = [text for text in last[-back] if text and text.strip()]
+        row = numbers[-back]
+        apart = row - numbers[-back - 1] > 1
+        words = filled[0].strip() if filled else ""
+        if _TOTAL.match(words) and len(filled) < usual:
+            left.append(("totals row", row, words))
+        elif len(filled) == 1 and " " in words and (apart or left):
+            left.append(("note", row, words))
+        else:
+            break
+    for what, row, words in reversed(left):
+        remarks.append(f"{what} left out: row {row} “{words[:40]}”")
+    return len(left)
+
+
+def one_line(text: str) -> str:
+    """A heading on one line: line breaks and runs of blanks become one blank."""
+    # The last three are a mark of UTF-8 that was read in an old code page.
+    return re.sub(r"[\s\u200b\ufeff]+|^ï»¿", " ", text).strip()

@@ -1,0 +1,110 @@
+"""Where a field's values come from: a column, several, a fixed value, a table of translations, an expression."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Literal
+
+import polars as pl
+
+from kotrel.core.similarity import folded
+from kotrel.core.tables.table import Column, Table
+
+
+@dataclass(frozen=True)
+class Source:
+    """How one field is fed. Columns are letters of the table.
+
+    Attributes:
+        columns: one column; several where they are joined or make a list.
+        between: what stands between joined columns, or None where there is one.
+        last: of several columns, the last that is filled (levels of a path).
+        pattern: a pattern with parts in braces, like ``{diameter} mm / {length} m``; ``part`` is the one taken.
+        translate: what stands in the cell (folded) → what is meant.
+        fixed: the same value in every row.
+        default: the value where the cell is blank.
+        default_by: a field, and for its values the value where the cell is blank.
+        make: an expression that gives the value.
+        how: what a list does to the list that is there: ``replace``, ``add`` to it, or ``take`` from it.
+    """
+
+    columns: tuple[str, ...] = ()
+    between: str | None = None
+    last: bool = False
+    pattern: str | None = None
+    part: str | None = None
+    translate: Mapping[str, str] = field(default_factory=dict)
+    fixed: str | None = None
+    default: str | None = None
+    default_by: str | None = None
+    defaults: Mapping[str, str] = field(default_factory=dict)
+    make: str | None = None
+    how: Literal["replace", "add", "take"] = "replace"
+
+    @property
+    def letter(self) -> str | None:
+        """The first column: where findings about the field are shown."""
+        return self.columns[0] if self.columns else None
+
+    @property
+    def is_plain(self) -> bool:
+        """True where the cells of one column are taken as they stand, so that their kinds count."""
+        return len(self.columns) == 1 and self.pattern is None and not self.translate and not self.last
+
+
+def raw_values(table: Table, source: Source) -> pl.Series:
+    """The values of a field before tidying, as texts; blank is null."""
+    if not source.columns:
+        return pl.Series([source.fixed], dtype=pl.String).new_from_index(0, table.rows)
+    if source.last:
+        return table.cells.select(
+            pl.coalesce(_filled(pl.col(letter)) for letter in reversed(source.columns))
+        ).to_series()
+    if len(source.columns) > 1:
+        between = source.between if source.between is not None else "; "
+        parts = [_filled(pl.col(letter)) for letter in source.columns]
+        joined = table.cells.select(pl.concat_str(parts, separator=between, ignore_nulls=True)).to_series()
+        return joined.set(joined == "", None)
+    values = table.cells[source.columns[0]]
+    if source.pattern is not None:
+        values = values.str.extract(part_pattern(source.pattern, source.part or ""))
+    if source.translate:
+        distinct = values.unique().drop_nulls().to_list()
+        known = {value: source.translate[folded(value)] for value in distinct if folded(value) in source.translate}
+        values = values.replace(known)
+    return values
+
+
+def _filled(column: pl.Expr) -> pl.Expr:
+    stripped = column.str.strip_chars()
+    return pl.when(stripped != "").then(stripped)
+
+
+def part_pattern(pattern: str, part: str) -> str:
+    """A pattern of named parts → a regular expression that takes one of them.
+
+    Blanks match any number of blanks; a part takes as little as it can.
+
+    Raises:
+        ValueError: the pattern does not have the part.
+    """
+    pieces = re.split(r"\{(\w+)\}", pattern.strip())
+    names = pieces[1::2]
+    if part not in names:
+        raise ValueError(f"the pattern has no part {{{part}}}; it has {', '.join(names) or 'none'}")
+    out = ["^\\s*"]
+    for place, piece in enumerate(pieces):
+        if place % 2:
+            out.append("(.+?)" if piece == part else "(?:.+?)")
+        else:
+            out.append("\\s*".join(re.escape(word) for word in re.split(r"\s+", piece)))
+    return "".join(out) + "\\s*$"
+
+
+def column_named(columns: Sequence[Column], name: str) -> Column | None:
+    """A column by its heading, or by its letter written like ``=C``."""
+    if re.fullmatch(r"=[A-Za-z]{1,3}", name):
+        return next((column for column in columns if column.letter == name[1:].upper()), None)
+    return next((column for column in columns if folded(column.heading) == folded(name)), None)

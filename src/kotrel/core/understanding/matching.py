@@ -1,0 +1,122 @@
+"""Columns of a table → fields of a record, by their headings."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from kotrel.core.description.model import Field, Record
+from kotrel.core.similarity import folded
+from kotrel.core.tables.sources import Source
+from kotrel.core.tables.table import Column, Table
+
+OWN_HEADINGS = frozenset({folded("Kotrel findings")})
+"""Headings of Kotrel's own marks, which are no columns of the user's."""
+
+NAME_OF = folded("Name of")
+"""Begins the heading of a column with the names that belong to codes: an export's help for readers, never loaded."""
+
+KEY_COUNTS = 3
+"""A record whose key is among the headings counts like so many columns more."""
+
+OWN_COUNTS = 2
+"""A heading that is a field's own name or title says so much more than one of its synonyms."""
+
+
+@dataclass(frozen=True)
+class Matched:
+    """What feeds which field.
+
+    Attributes:
+        sources: field → where its values come from.
+        doubled: field → all columns whose heading means it, where there is more than one.
+        unknown: columns that mean no field of the record.
+        own: how many columns are headed with their field's own name or title.
+        label: which of several matches of one sheet it is, for people (``QUAY``), or an empty text.
+        optional: True where a row counts only when one of its columns besides the key is filled.
+    """
+
+    record: Record
+    sources: Mapping[str, Source]
+    doubled: Mapping[str, tuple[Column, ...]]
+    unknown: tuple[Column, ...]
+    optional: bool = False
+    label: str = ""
+    own: int = 0
+
+    @property
+    def has_key(self) -> bool:
+        """True where every field of the key is fed, or has a default."""
+        fields = self.record.fields
+        fed = [name in self.sources for name in self.record.key]
+        return any(fed) and all(
+            one or fields[name].default is not None for one, name in zip(fed, self.record.key, strict=True)
+        )
+
+    @property
+    def fit(self) -> int:
+        """How well headings mean the record: the columns that fit, more for their own names, and the key."""
+        return len(self.sources) + (OWN_COUNTS - 1) * self.own + OWN_COUNTS * KEY_COUNTS * self.has_key
+
+    @property
+    def letters(self) -> dict[str, str]:
+        """Field → the (first) column that feeds it."""
+        return {name: source.letter for name, source in self.sources.items() if source.letter is not None}
+
+
+def headings_of(field: Field) -> list[str]:
+    """All headings that mean a field, folded: its name, title and synonyms."""
+    return [folded(word) for word in (field.name, field.title, *field.synonyms)]
+
+
+def match_headings(table: Table, record: Record) -> Matched:
+    """Matches by heading alone; case, blanks, line breaks and punctuation do not count."""
+    meaning: dict[str, str] = {}
+    # A field's own name or title always wins over another field's synonym.
+    for field in record.fields.values():
+        for word in headings_of(field)[2:]:
+            meaning.setdefault(word, field.name)
+    for field in record.fields.values():
+        for word in headings_of(field)[:2]:
+            meaning[word] = field.name
+    found: dict[str, list[Column]] = {}
+    unknown: list[Column] = []
+    for column in table.columns:
+        word = folded(column.heading)
+        if word in OWN_HEADINGS or (word.startswith(NAME_OF) and word.removeprefix(NAME_OF) in meaning):
+            continue
+        name = meaning.get(word) or meaning.get(folded(column.lower))
+        if name is None:
+            unknown.append(column)
+        else:
+            found.setdefault(name, []).append(column)
+    return Matched(
+        record=record,
+        sources={name: Source((columns[0].letter,)) for name, columns in found.items()},
+        doubled={name: tuple(columns) for name, columns in found.items() if len(columns) > 1},
+        unknown=tuple(unknown),
+        own=sum(folded(columns[0].heading) in headings_of(record.fields[name])[:2] for name, columns in found.items()),
+    )
+
+
+def likely_record(table: Table, records: Sequence[Record], match_on: str | None = None) -> Matched | None:
+    """The record whose fields the headings mean best, or None where no heading means anything.
+
+    A sheet with a record's name and key is that record. Else the columns that fit count, those headed with a field's own
+    name or title twice, and whether the key is among them; between equals the record with fewer fields.
+
+    Args:
+        match_on: a field by which rows are found instead of their key: a record that has it comes before others.
+    """
+    fitting = [matched for record in records if (matched := match_headings(table, record)).sources]
+    if match_on is not None:
+        fitting = [each for each in fitting if match_on in each.sources and each.record.key != (match_on,)] or fitting
+    named = [matched for matched in fitting if matched.has_key and is_called(matched.record, table.sheet)]
+    return max(named or fitting, key=lambda each: (each.fit, -len(each.record.fields)), default=None)
+
+
+def is_called(record: Record, sheet: str) -> bool:
+    """True where a sheet's name is the record's: its name, title or a synonym, in the singular or the plural."""
+    name = folded(sheet)
+    words = {folded(word) for word in (record.name, record.title, *record.synonyms)}
+    return bool(name) and (name in words or name.removesuffix("s") in words or name + "s" in words)

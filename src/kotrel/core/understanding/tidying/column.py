@@ -1,0 +1,162 @@
+"""One column while it is tidied: troubles, mends, clean ends, and how answers for distinct values spread over it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from datetime import date
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.rows.findings import Severity
+from kotrel.core.values.conventions import Conventions
+from kotrel.core.values.numbers import Mark
+
+_STRAY = r"^[\s\u{200b}\u{feff}]|[\s\u{200b}\u{feff}]$"
+_CLEAN = r"^[!-~](?:[ -~]*[!-~])?$"
+"""Plain ASCII without blanks at its ends: one quick look settles most columns."""
+STRAY_CHARS = " \t\r\n\u00a0\u2007\u202f\u200b\ufeff\u2009\u3000"
+FEW = 500
+"""A column with at most this many distinct values among its first rows is looked at by its distinct values."""
+
+
+@dataclass
+class Trouble:
+    """Cells of one column that could not be read, all for one reason; ``rows`` are sheet rows."""
+
+    severity: Severity
+    kind: str
+    title: str
+    cells: pl.DataFrame
+
+
+@dataclass
+class Repair:
+    """Cells of one column that were mended in one way; ``cells`` has row, before, after and proof."""
+
+    kind: str
+    title: str
+    cells: pl.DataFrame
+
+
+@dataclass
+class Tidied:
+    """A column after tidying: canonical values (what could not be read stands as it was), troubles and mends."""
+
+    values: pl.Series
+    troubles: list[Trouble] = field(default_factory=list)
+    repairs: list[Repair] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Setting:
+    """What tidying has to know besides the column itself.
+
+    Attributes:
+        sheet_mark: the decimal mark that the other number columns of the sheet prove, or None.
+        today: for years of two digits.
+        text_file: whether the sheet is a text file, where texts may be kept from becoming formulas.
+    """
+
+    conventions: Conventions
+    today: date
+    sheet_mark: Mark | None = None
+    text_file: bool = False
+
+
+GUARDED = r"^'+[=+\-@\t]"
+"""A text that was kept from becoming a formula, as Kotrel writes it into text files."""
+
+
+def unguard(values: pl.Series) -> pl.Series:
+    """Takes away the mark that keeps a text such as ``=1+1`` from becoming a formula."""
+    if not bool(values.str.starts_with("'").any()):
+        return values
+    guarded = values.str.contains(GUARDED).fill_null(False)
+    return pl.select(pl.when(guarded).then(values.str.slice(1)).otherwise(values)).to_series().alias(values.name)
+
+
+def is_few(values: pl.Series) -> bool:
+    """True where a column seems to repeat a few values."""
+    return values.head(2_000).n_unique() <= FEW
+
+
+def clean_ends(rows: pl.Series, values: pl.Series, told: bool) -> Tidied:
+    """Takes away blanks, no-break and zero-width spaces at both ends; a cell of blanks alone is blank.
+
+    Args:
+        rows: sheet rows, for the mends.
+        told: whether to tell of it (blanks at the ends of numbers and yes/no mean nothing).
+    """
+    seen = values.unique() if is_few(values) else values
+    if bool(seen.str.contains(_CLEAN).all()) or not bool(seen.str.contains(_STRAY).any()):
+        return Tidied(values)
+    stripped = values.str.strip_chars(STRAY_CHARS)
+    stripped = stripped.set(stripped == "", None)
+    if not told:
+        return Tidied(stripped)
+    changed = values.ne_missing(stripped)
+    repairs = [
+        Repair(
+            "stray-spaces",
+            "spaces before or after taken away",
+            _repaired(rows, values, stripped, changed, "spaces at the ends are never part of a value"),
+        )
+    ]
+    return Tidied(stripped, repairs=repairs if bool(changed.any()) else [])
+
+
+def _repaired(
+    rows: pl.Series, before: pl.Series, after: pl.Series, changed: pl.Series, proof: str | pl.Series
+) -> pl.DataFrame:
+    frame = pl.DataFrame([rows.alias(ROW), before.alias("before"), after.alias("after")])
+    proofs = pl.lit(proof) if isinstance(proof, str) else proof
+    return frame.with_columns(proofs.alias("proof")).filter(changed)
+
+
+def spread(
+    rows: pl.Series,
+    values: pl.Series,
+    odd: pl.Series,
+    read: Callable[[str], tuple[str | None, str, str]],
+    titles: Mapping[str, tuple[str, str]],
+    repair_titles: Mapping[str, str],
+) -> Tidied:
+    """Reads each distinct odd value once and spreads the answers over the column.
+
+    Args:
+        odd: which rows hold a value that is not plain already.
+        read: value → (canonical text or None, kind of trouble or of mend or "", message/suggestion or proof).
+        titles: kind of trouble → (title, message).
+        mend_titles: kind of mend → title. A kind in neither table is a silent change.
+    """
+    distinct = values.filter(odd).unique().drop_nulls().to_list()
+    if not distinct:
+        return Tidied(values)
+    answers = [read(value) for value in distinct]
+    table = pl.DataFrame(
+        {
+            "value": distinct,
+            "after": [answer[0] for answer in answers],
+            "kind": [answer[1] for answer in answers],
+            "why": [answer[2] for answer in answers],
+        },
+        schema=dict.fromkeys(("value", "after", "kind", "why"), pl.String),
+    )
+    joined = pl.DataFrame([rows.alias(ROW), values.alias("value")]).join(
+        table, on="value", how="left", maintain_order="left"
+    )
+    tidied = Tidied(joined.select(pl.coalesce("after", "value")).to_series().rename(values.name))
+    for (kind,), part in joined.filter(pl.col("kind") != "").group_by("kind", maintain_order=True):
+        name = str(kind)
+        if name in titles:
+            title, message = titles[name]
+            cells = part.select(
+                ROW, "value", pl.lit(message).alias("message"), pl.col("why").replace("", None).alias("suggestion")
+            )
+            tidied.troubles.append(Trouble("error", name, title, cells))
+        elif name in repair_titles:
+            cells = part.select(ROW, pl.col("value").alias("before"), "after", pl.col("why").alias("proof"))
+            tidied.repairs.append(Repair(name, repair_titles[name], cells))
+    return tidied

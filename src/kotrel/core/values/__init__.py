@@ -1,0 +1,1 @@
+"""Single values: numbers, dates, yes and no, code formats, and how a business writes them."""

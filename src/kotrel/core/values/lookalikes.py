@@ -1,0 +1,78 @@
+"""Letters that look like others, and what spreadsheets make of codes: how a damaged code could once have looked."""
+
+from __future__ import annotations
+
+import re
+from datetime import date
+from decimal import Decimal, InvalidOperation
+
+_LOOKALIKE = str.maketrans(
+    "АВЕЅІЈКМНОРСТУХаеорсухіѕΑΒΕΖΗΙΚΜΝΟΡΤΥΧο‐‑‒–—−“”„‘’´`",
+    "ABESIJKMHOPCTYXaeopcyxisABEZHIKMNOPTYXo------\"\"\"''''",
+)
+"""Cyrillic and Greek letters, dashes and quotes → the plain ones they look like."""
+
+_UNSEEN = re.compile("[\u00a0\u200b-\u200f\u2060\ufeff\u00ad\u2007\u202f]")
+
+_MOJIBAKE = re.compile(
+    "[\u00c2-\u00f4][\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u017e\u0192\u02c6\u02dc\u2013-\u203a\u20ac\u2122]"
+)
+"""A leading byte of UTF-8 and one that follows, both read as Windows-1252."""
+
+
+def plain(code: str) -> str:
+    """A code without unseen characters, with look-alike letters, dashes and quotes as the plain ones."""
+    return re.sub(r"\s+", " ", _UNSEEN.sub("", code.translate(_LOOKALIKE))).strip()
+
+
+def shape(code: str) -> str:
+    """A code as the eye sees it: letter O and zero, l and I and one, are the same."""
+    return plain(code).upper().translate(str.maketrans("OQIL", "0011"))
+
+
+def right_code_page(text: str) -> str | None:
+    """The text as it was before UTF-8 was read as Windows-1252, or None where it does not reverse cleanly."""
+    if not _MOJIBAKE.search(text):
+        return None
+    try:
+        repaired = text.encode("cp1252").decode("utf-8")
+    except UnicodeError:
+        return None
+    return repaired if repaired != text and repaired.isprintable() else None
+
+
+def as_number(code: str) -> Decimal | None:
+    """What a spreadsheet makes of a code that looks like a number, such as ``1E5`` or ``00120``."""
+    if not re.fullmatch(r"[0-9]+(?:\.[0-9]+)?(?:[eE][-+]?[0-9]{1,3})?", code):
+        return None
+    try:
+        return Decimal(code)
+    except InvalidOperation:
+        return None
+
+
+_MONTHS = {
+    name: number
+    for number, name in enumerate(
+        ["JAN", "FEB", "MAR", "APR", "MAY", "JUN", "JUL", "AUG", "SEP", "OCT", "NOV", "DEC"], start=1
+    )
+}
+
+
+def as_dates(code: str) -> set[tuple[int, int]]:
+    """The (month, day) pairs a spreadsheet could take a code for, such as ``3-12`` or ``MAR-5``; day or month first."""
+    if found := re.fullmatch(r"([0-9]{1,2})[-/.]([0-9]{1,2})(?:[-/.]([0-9]{2}|[0-9]{4}))?", code):
+        first, second = int(found[1]), int(found[2])
+        return {pair for pair in ((first, second), (second, first)) if _is_day(*pair)}
+    if found := re.fullmatch(r"([A-Za-z]{3})[-/. ]?([0-9]{1,2})|([0-9]{1,2})[-/. ]?([A-Za-z]{3})", code):
+        month, day = _MONTHS.get((found[1] or found[4]).upper(), 0), int(found[2] or found[3])
+        return {(month, day)} if month and _is_day(month, day) else {(month, 1)} if month else set()
+    return set()
+
+
+def _is_day(month: int, day: int) -> bool:
+    try:
+        date(2024, month, day)
+    except ValueError:
+        return False
+    return True

@@ -1,0 +1,23 @@
+"""Numbers and lists as the reports say them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from kotrel.core.phrases import count
+
+__all__ = ["count", "listed", "short"]
+
+
+def short(text: str | None, most: int = 28) -> str:
+    """A value on one line, cut where it is long; blank is said."""
+    if text is None:
+        return "(blank)"
+    line = text.replace("\r", "").replace("\n", "⏎")
+    return line if len(line) <= most else line[: most - 1] + "…"
+
+
+def listed(words: Sequence[str], most: int = 4) -> str:
+    """``a, b, c and 5 more``."""
+    rest = len(words) - most
+    return ", ".join(words[:most]) + (f" and {rest} more" if rest > 0 else "")

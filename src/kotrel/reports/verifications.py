@@ -1,0 +1,48 @@
+"""What a load sent against what the system holds now, on the terminal and as JSON."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rich.table import Table
+from rich.text import Text
+
+from kotrel.reports.phrases import count, short
+from kotrel.reports.screen import Screen
+from kotrel.stages.verifying import Verified
+
+SHOWN = 20
+
+
+def show_verified(screen: Screen, verified: Verified, every: bool) -> None:
+    """Whether all stands as it was sent; else what does not."""
+    entry = verified.entry
+    read = f"{count(verified.rows, 'row')}, {count(verified.values, 'value')} read back"
+    line = Text(entry.name, style="bold").append(f" · {read}: ", style="")
+    if verified.ok:
+        screen.show(line.append("all as it was sent", style="bold green"))
+        return
+    screen.show(line.append(f"{count(verified.differences.height, 'difference')}", style="bold red"))
+    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
+    for heading in ("  record", "key", "field", "sent", "now"):
+        table.add_column(heading, overflow="fold")
+    shown = verified.differences if every else verified.differences.head(SHOWN)
+    for record, key, field, sent, now in shown.iter_rows():
+        table.add_row(f"  {record}", Text(key or ""), field or "", Text(short(sent, 40)), Text(short(now, 40)))
+    screen.show(table)
+    if shown.height < verified.differences.height:
+        screen.show(Text(f"  … {verified.differences.height - shown.height:,} more (--all shows each)", style="dim"))
+    screen.show(
+        "Somebody changed these after the load. kotrel history shows the loads since; others work in the system itself."
+    )
+
+
+def verified_json(verified: Verified) -> dict[str, Any]:
+    """The same as ``--json`` gives it."""
+    return {
+        "load": verified.entry.name,
+        "ok": verified.ok,
+        "rows": verified.rows,
+        "values": verified.values,
+        "differences": verified.differences.to_dicts(),
+    }

@@ -1,0 +1,99 @@
+"""What is marked in a checked sheet: the cells, a text for each row, and the lines of the summary."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.rows.findings import SEVERITIES, Severity, worst_first
+from kotrel.core.rows.rows import Rows
+
+COLUMN = "Kotrel findings"
+SUMMARY = "Kotrel summary"
+AUTHOR = "Kotrel"
+COLOURS: dict[Severity, str] = {"error": "F8C9C4", "warning": "FCE8B2", "note": "D6E9F8"}
+MOST_COMMENTS = 5_000
+WIDTHS = (10, 24, 90, 34)
+"""Of the summary's columns."""
+SHEET_HOLDS = 1_048_576
+CELL_HOLDS = 32_767
+
+
+@dataclass(frozen=True)
+class Mark:
+    """What is wrong at one cell; ``letter`` is None where it concerns the whole row."""
+
+    severity: Severity
+    row: int
+    letter: str | None
+    text: str
+
+
+def marks_of(rows: Rows) -> list[Mark]:
+    """All marks of a checked sheet, in the order of its rows; row 0 becomes the heading row."""
+    marks: list[Mark] = []
+    for group in worst_first(rows.findings):
+        for row, _, message, suggestion in group.cells.iter_rows():
+            text = group.title if not message or message == group.title else f"{group.title}: {message}"
+            if suggestion:
+                text += f" (likely: {suggestion})"
+            marks.append(Mark(group.severity, row or rows.table.heading_row, group.letter, text))
+    marks.sort(key=lambda mark: mark.row)
+    return marks
+
+
+def row_texts(marks: Sequence[Mark], rows: Rows) -> dict[int, tuple[Severity, str]]:
+    """Row → its worst severity and all its findings as one text."""
+    headings = {column.letter: column.heading for column in rows.table.columns}
+    found: dict[int, tuple[Severity, list[str]]] = {}
+    for each in marks:
+        told = f"{headings.get(each.letter or '', '')}: {each.text}" if headings.get(each.letter or "") else each.text
+        severity, texts = found.setdefault(each.row, (each.severity, []))
+        if SEVERITIES.index(each.severity) < SEVERITIES.index(severity):
+            found[each.row] = (each.severity, texts)
+        texts.append(told)
+    return {row: (severity, "; ".join(texts)) for row, (severity, texts) in found.items()}
+
+
+def in_quotes(sheet: str) -> str:
+    """A sheet's name as links write it."""
+    return "'" + sheet.replace("'", "''") + "'"
+
+
+def summary_lines(rows: Rows, marks: Sequence[Mark]) -> Iterator[tuple[list[Any], str | None]]:
+    """Lines of the summary sheet: values, and the cell the first of them links to."""
+    titles = {column.letter: column.heading for column in rows.table.columns}
+    counts = {severity: sum(each.severity == severity for each in marks) for severity in SEVERITIES}
+    yield [f"Findings in {Path(rows.table.file).name}"], None
+    yield (
+        [
+            ", ".join(f"{count:,} {severity}{'s' if count != 1 else ''}" for severity, count in counts.items() if count)
+            or "nothing wrong"
+        ],
+        None,
+    )
+    yield ["Mend the coloured cells, save, and check this file again; these marks are ignored then."], None
+    yield [], None
+    yield ["cell", "column", "what is wrong", "value"], None
+    stands: dict[tuple[int, str], Any] = {}
+    letters = {each.letter for each in marks if each.letter}
+    wanted = pl.Series([each.row for each in marks], dtype=pl.UInt32).unique()
+    for line in rows.table.cells.filter(pl.col(ROW).is_in(wanted.implode())).iter_rows(named=True):
+        for letter in letters & line.keys():
+            stands[line[ROW], letter] = line[letter]
+    for each in sorted(marks, key=lambda one: SEVERITIES.index(one.severity)):
+        at = f"{each.letter or 'A'}{each.row}"
+        yield (
+            [
+                at,
+                titles.get(each.letter or "", ""),
+                f"{each.severity}: {each.text}",
+                stands.get((each.row, each.letter or ""), ""),
+            ],
+            at,
+        )

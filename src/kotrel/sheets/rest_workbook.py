@@ -1,0 +1,96 @@
+"""A workbook with the rows that were not loaded: as they stand in their sheet, and why, in a column that is not read again."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+from typing import Any
+
+from kotrel.core.changes.change_set import Rest
+from kotrel.core.columns import ROW
+from kotrel.sheets.marks import COLUMN
+from kotrel.sheets.safe_writing import require_new_file, written_whole
+from kotrel.sheets.table_writing import EXACT_DIGITS
+
+MOST_COMMENTS = 2_000
+"""More rows than that get no comment: the column at the end has them all."""
+
+_NAME_LENGTH = 31
+"""Most characters of a sheet's name (ECMA-376)."""
+
+
+@dataclass(frozen=True)
+class RestSheet:
+    """One sheet: its name, its rows, and row → its reasons."""
+
+    name: str
+    rest: Rest
+    reasons: Mapping[int, str]
+
+
+def write_rest(sheets: Sequence[RestSheet], path: Path) -> None:
+    """Writes the workbook.
+
+    Raises:
+        WrongUse: there is a file of that name already.
+        OutOfReach: it cannot be written.
+    """
+    import xlsxwriter
+
+    require_new_file(path)
+    with written_whole(path) as temporary:
+        out = xlsxwriter.Workbook(temporary, {"strings_to_formulas": False, "strings_to_urls": False})
+        names: set[str] = set()
+        for each in sheets:
+            _write(out, out.add_worksheet(_name(each.name, names)), each)
+        out.close()
+
+
+def _name(name: str, taken: set[str]) -> str:
+    plain = "".join("-" if letter in "[]:*?/\\" else letter for letter in name)[:_NAME_LENGTH].strip("'") or "Rest"
+    tried, number = plain, 2
+    while tried.casefold() in taken:
+        tried, number = f"{plain[: _NAME_LENGTH - 4]} {number}", number + 1
+    taken.add(tried.casefold())
+    return tried
+
+
+def _write(out: Any, sheet: Any, each: RestSheet) -> None:
+    heading = out.add_format({"bold": True, "bottom": 1, "text_wrap": True, "valign": "top"})
+    text = out.add_format({"num_format": "@"})
+    day = out.add_format({"num_format": "yyyy-mm-dd"})
+    why = out.add_format({"text_wrap": True, "font_color": "#9C0006", "valign": "top"})
+    rest = each.rest
+    letters = [name for name in rest.cells.columns if name != ROW]
+    for place, words in enumerate(rest.headings):
+        sheet.write_string(0, place, words, heading)
+    last = len(letters)
+    sheet.write_string(0, last, COLUMN, heading)
+    for place, letter in enumerate(letters):
+        values, kinds = rest.cells[letter], rest.kinds[letter]
+        longest = values.str.len_chars().max()
+        sheet.set_column(place, place, min(max(longest if isinstance(longest, int) else 0, 9) + 2, 44))
+        for row, (value, kind) in enumerate(zip(values, kinds, strict=True), start=1):
+            if value is None:
+                continue
+            if kind == "number" and len(value.replace(".", "").lstrip("-0")) <= EXACT_DIGITS:
+                sheet.write_number(row, place, float(value))
+            elif kind == "date" and len(value) == 10:
+                sheet.write_datetime(row, place, date.fromisoformat(value), day)
+            elif kind == "yes_no":
+                sheet.write_boolean(row, place, value.casefold() in ("true", "yes", "1"))
+            else:
+                sheet.write_string(row, place, value, text)
+    sheet.set_column(last, last, 60)
+    for row, number in enumerate(rest.cells[ROW], start=1):
+        reason = each.reasons.get(number, "")
+        sheet.write_string(row, last, reason, why)
+        if reason and row <= MOST_COMMENTS:
+            # The last column of a wide sheet is out of sight: the reason is at hand where the row begins, too.
+            sheet.write_comment(row, 0, reason, {"x_scale": 2.5, "author": "Kotrel"})
+    wrong = out.add_format({"bg_color": "#FFC7CE"})
+    if rest.cells.height:
+        sheet.conditional_format(1, 0, rest.cells.height, 0, {"type": "no_errors", "format": wrong})
+    sheet.freeze_panes(1, 1)

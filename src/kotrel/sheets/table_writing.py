@@ -1,0 +1,215 @@
+"""Tables → files: .xlsx and .ods with the kinds of their columns, .csv and tab-separated text."""
+
+from __future__ import annotations
+
+import zipfile
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+from xml.sax.saxutils import escape, quoteattr
+
+import polars as pl
+
+from kotrel.core.description.model import Field
+from kotrel.core.errors import WrongUse
+from kotrel.sheets.safe_writing import written_whole
+
+ENDINGS = (".xlsx", ".ods", ".csv", ".tsv", ".tab", ".txt")
+EXACT_DIGITS = 15
+"""Digits of a number that a spreadsheet keeps; a longer one is written as text."""
+
+
+@dataclass(frozen=True)
+class OutColumn:
+    """One column: its heading and, where it holds a field, the field, which tells how its values are written."""
+
+    heading: str
+    field: Field | None = None
+
+
+@dataclass(frozen=True)
+class OutSheet:
+    """One sheet: ``rows`` has a String column for each of ``columns``, in their order, in canonical text."""
+
+    name: str
+    columns: tuple[OutColumn, ...]
+    rows: pl.DataFrame
+
+
+@dataclass(frozen=True)
+class OutBook:
+    """What goes into one file. ``stamp`` is kept inside workbooks, where people do not see it."""
+
+    sheets: tuple[OutSheet, ...]
+    stamp: Mapping[str, str] = field(default_factory=dict)
+
+
+def write_book(book: OutBook, path: Path) -> None:
+    """Writes a file of the kind that its ending says.
+
+    Raises:
+        WrongUse: the ending is of no known kind, or a text file would hold several sheets.
+        OutOfReach: it cannot be written.
+    """
+    ending = path.suffix.lower()
+    if ending not in ENDINGS:
+        raise WrongUse(
+            f"{path}: no kind of file is known by the ending “{ending}”",
+            f"Take one of {', '.join(ENDINGS)}.",
+            "unknown-ending",
+        )
+    if ending not in (".xlsx", ".ods") and len(book.sheets) > 1:
+        raise WrongUse(
+            f"{path} is a text file and holds one record only", "Take .xlsx or .ods for several.", "one-sheet-only"
+        )
+    with written_whole(path) as temporary:
+        if ending == ".xlsx":
+            _write_xlsx(book, temporary)
+        elif ending == ".ods":
+            _write_ods(book, temporary)
+        else:
+            write_text(book.sheets[0], temporary, "," if ending == ".csv" else "\t")
+
+
+def _write_xlsx(book: OutBook, path: Path) -> None:
+    import xlsxwriter
+
+    out = xlsxwriter.Workbook(
+        path, {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
+    )
+    for name, value in book.stamp.items():
+        out.set_custom_property(name, value)
+    heading = out.add_format({"bold": True, "bottom": 1, "text_wrap": True, "valign": "top"})
+    for each in book.sheets:
+        sheet = out.add_worksheet(each.name)
+        for place, column in enumerate(each.columns):
+            sheet.write_string(0, place, column.heading, heading)
+            write_column(out, sheet, place, 1, each.rows.to_series(place), column.field)
+        sheet.freeze_panes(1, 1)
+        if each.rows.height:
+            sheet.autofilter(0, 0, each.rows.height, len(each.columns) - 1)
+    out.close()
+
+
+def write_column(out: Any, sheet: Any, place: int, first: int, values: pl.Series, about: Field | None) -> None:
+    """Writes one column of an xlsxwriter sheet from row ``first`` on, and sets its format for what is typed below."""
+    look = column_format(out, about)
+    longest = values.head(200).str.len_chars().max()
+    width = min(max(longest if isinstance(longest, int) else 0, 9) + 2, 44)
+    sheet.set_column(place, place, width, look)
+    for row, value in enumerate(values, start=first):
+        if value is None:
+            continue
+        if about is not None and about.is_decimal and _digits(value) <= EXACT_DIGITS:
+            sheet.write_number(row, place, float(value), look)
+        elif about is not None and about.kind == "date" and len(value) == 10:
+            sheet.write_datetime(row, place, date.fromisoformat(value), look)
+        else:
+            # A text stays a text: no "=1+1" becomes a formula, no "00120" a number.
+            sheet.write_string(row, place, value, look)
+
+
+def column_format(out: Any, about: Field | None) -> Any:
+    """The format of a column's cells."""
+    if about is not None and about.is_decimal:
+        return out.add_format({"num_format": "0" + ("." + "0" * about.decimals if about.decimals else "")})
+    if about is not None and about.kind == "date":
+        return out.add_format({"num_format": "yyyy-mm-dd"})
+    return out.add_format({"num_format": "@"})
+
+
+def _digits(value: str) -> int:
+    return len(Decimal(value).normalize().as_tuple().digits) if value[-1:].isdigit() else EXACT_DIGITS + 1
+
+
+# --- text files ------------------------------------------------------------------------------------------------------
+
+GUARD = "'"
+"""Stands before a text that a spreadsheet would take for a formula; Kotrel takes it away when it reads the file."""
+
+
+def write_text(sheet: OutSheet, path: Path, separator: str) -> None:
+    """Writes one sheet as text in UTF-8 with a mark, which spreadsheet programs need to read it rightly."""
+    names = [f"c{place}" for place in range(len(sheet.columns))]
+    rows = sheet.rows.rename(dict(zip(sheet.rows.columns, names, strict=True)))
+    for name, column in zip(names, sheet.columns, strict=True):
+        text = pl.col(name)
+        if column.field is not None and column.field.is_decimal:
+            # Three decimals behind a point could be taken for thousands; two or four could not.
+            if column.field.decimals == 3:
+                rows = rows.with_columns(_clear_number(text).alias(name))
+        else:
+            guarded = pl.when(text.str.contains(r"^'*[=+\-@\t]")).then(pl.lit(GUARD) + text).otherwise(text)
+            rows = rows.with_columns(guarded.alias(name))
+    heading = pl.DataFrame({name: [column.heading] for name, column in zip(names, sheet.columns, strict=True)})
+    out = pl.concat([heading, rows])
+    if separator == "\t":
+        # Careless readers of tab-separated text know no quotes.
+        out = out.with_columns(pl.all().str.replace_all(r"[\t\r\n]+", " "))
+    path.write_bytes(
+        b"\xef\xbb\xbf" + out.write_csv(include_header=False, separator=separator, line_terminator="\r\n").encode()
+    )
+
+
+def _clear_number(text: pl.Expr) -> pl.Expr:
+    """A number without zeros at its end, and with four decimals where three could be taken for thousands (1.125)."""
+    short = pl.when(text.str.contains(r"^-?[0-9]+\.[0-9]+$")).then(text.str.replace(r"\.?0+$", "")).otherwise(text)
+    return pl.when(short.str.contains(r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$")).then(short + "0").otherwise(short)
+
+
+# --- OpenDocument ----------------------------------------------------------------------------------------------------
+
+_SPACES = " ".join(
+    f'xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{space}:1.0"'
+    for name, space in (
+        ("office", "office"),
+        ("table", "table"),
+        ("text", "text"),
+        ("meta", "meta"),
+        ("manifest", "manifest"),
+    )
+)
+
+
+def _write_ods(book: OutBook, path: Path) -> None:
+    tables = "".join(_ods_table(sheet) for sheet in book.sheets)
+    stamps = "".join(
+        f"<meta:user-defined meta:name={quoteattr(k)}>{escape(v)}</meta:user-defined>" for k, v in book.stamp.items()
+    )
+    parts = {
+        "content.xml": f'<office:document-content {_SPACES} office:version="1.3"><office:body><office:spreadsheet>{tables}</office:spreadsheet></office:body></office:document-content>',
+        "meta.xml": f'<office:document-meta {_SPACES} office:version="1.3"><office:meta>{stamps}</office:meta></office:document-meta>',
+        "META-INF/manifest.xml": (
+            f'<manifest:manifest {_SPACES} manifest:version="1.3">'
+            '<manifest:file-entry manifest:full-path="/" manifest:media-type="application/vnd.oasis.opendocument.spreadsheet"/>'
+            '<manifest:file-entry manifest:full-path="content.xml" manifest:media-type="text/xml"/>'
+            '<manifest:file-entry manifest:full-path="meta.xml" manifest:media-type="text/xml"/></manifest:manifest>'
+        ),
+    }
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as out:
+        out.writestr(zipfile.ZipInfo("mimetype"), "application/vnd.oasis.opendocument.spreadsheet")
+        for name, content in parts.items():
+            out.writestr(name, '<?xml version="1.0" encoding="UTF-8"?>' + content)
+
+
+def _ods_table(sheet: OutSheet) -> str:
+    lines = ["".join(_ods_cell(column.heading, None) for column in sheet.columns)]
+    fields = [column.field for column in sheet.columns]
+    lines += ["".join(map(_ods_cell, values, fields)) for values in sheet.rows.iter_rows()]
+    rows = "".join(f"<table:table-row>{line}</table:table-row>" for line in lines)
+    return f"<table:table table:name={quoteattr(sheet.name)}>{rows}</table:table>"
+
+
+def _ods_cell(value: str | None, about: Field | None) -> str:
+    if value is None:
+        return "<table:table-cell/>"
+    kind = ' office:value-type="string"'
+    if about is not None and about.is_decimal and _digits(value) <= EXACT_DIGITS:
+        kind = f' office:value-type="float" office:value="{value}"'
+    elif about is not None and about.kind == "date" and len(value) == 10:
+        kind = f' office:value-type="date" office:date-value="{value}"'
+    paragraphs = "".join(f"<text:p>{escape(line)}</text:p>" for line in value.split("\n"))
+    return f"<table:table-cell{kind}>{paragraphs}</table:table-cell>"

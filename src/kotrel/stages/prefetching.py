@@ -1,0 +1,62 @@
+"""Reads from the system what a check will ask for, while the sheet's values are still being tidied."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import contextmanager
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges
+from kotrel.core.changes.journal import Entry
+from kotrel.core.description.model import Record
+from kotrel.core.rows.system_state import WHOLE
+from kotrel.systems.interface import Reading
+
+
+class Prefetching(Reading):
+    """A look at the system that begins long reads before they are asked for; one at a time, as connections want it."""
+
+    def __init__(self, reading: Reading, pool: ThreadPoolExecutor) -> None:
+        self._reading = reading
+        self._pool = pool
+        self._coming: dict[tuple[str, tuple[str, ...]], Future[pl.DataFrame]] = {}
+
+    def expect(self, record: Record, fields: Sequence[str], rows: int) -> None:
+        """Told what a sheet holds: values that may stand only once will be looked for among all that there are."""
+        if rows <= WHOLE or len(record.key) > 1:
+            return
+        for name in fields:
+            field = record.fields[name]
+            if field.unique and field.kind != "list" and name not in record.key:
+                wanted = (*record.key, name)
+                self._coming[record.name, wanted] = self._pool.submit(self._reading.read, record.name, wanted)
+
+    def read(
+        self,
+        record: str,
+        fields: Sequence[str],
+        among: tuple[str, pl.Series] | None = None,
+        filled: str | Sequence[str] | None = None,
+    ) -> pl.DataFrame:
+        begun = self._coming.get((record, tuple(fields)))
+        if begun is not None and filled is None:
+            return begun.result()
+        return self._pool.submit(self._reading.read, record, fields, among, filled).result()
+
+    def require(self, record: str) -> None:
+        self._pool.submit(self._reading.require, record).result()
+
+    def history(self) -> list[Entry]:
+        return self._pool.submit(self._reading.history).result()
+
+    def changes_of(self, number: int) -> list[RecordChanges]:
+        return self._pool.submit(self._reading.changes_of, number).result()
+
+
+@contextmanager
+def prefetching(reading: Reading) -> Iterator[Prefetching]:
+    """A look that reads ahead; whatever it has begun is done when it ends."""
+    with ThreadPoolExecutor(1) as pool:
+        yield Prefetching(reading, pool)

@@ -1,0 +1,100 @@
+"""Loads under way: a note that outlives a load that was cut off, so that the next command can say what became of it."""
+
+from __future__ import annotations
+
+import json
+import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+from filelock import FileLock, Timeout
+
+from kotrel.core.changes.journal import Stamp, load_name
+from kotrel.core.errors import OutOfReach
+
+FOLDER = "under-way"
+
+
+@dataclass(frozen=True)
+class Interrupted:
+    """A load or undo that began and did not say how it ended: who began it, when, and what it was, in words."""
+
+    path: Path
+    at: str
+    who: str
+    what: str
+    fingerprint: str
+
+
+@contextmanager
+def in_progress(hidden: Path, stamp: Stamp) -> Iterator[None]:
+    """Notes that a load is under way, for as long as it is.
+
+    The note is held by a lock of the operating system, which a process that is killed lets go by itself. Where no note
+    can be made, the load goes on without one: it is only for the words after an accident.
+    """
+    note = hidden / FOLDER / f"{stamp.at:%Y%m%d-%H%M%S}-{secrets.token_hex(3)}.json"
+    lock = FileLock(note.with_suffix(".lock"))
+    try:
+        note.parent.mkdir(parents=True, exist_ok=True)
+        lock.acquire(timeout=0)
+        about = {
+            "at": stamp.at.isoformat(timespec="seconds"),
+            "who": stamp.who,
+            "what": f"undo of {load_name(stamp.of)}" if stamp.of else f"load of {', '.join(stamp.files)}",
+            "fingerprint": stamp.fingerprint,
+        }
+        note.write_text(json.dumps(about, ensure_ascii=False), "utf-8")
+    except OSError:
+        yield
+        return
+    cut = False
+    try:
+        yield
+    except OutOfReach as error:
+        # Where the connection broke, nobody knows yet whether the last word arrived: the next command looks.
+        cut = error.kind == "connection-lost"
+        raise
+    finally:
+        # Any other ending that still runs Python is told to the user there and then.
+        _let_go(note, lock, keep=cut)
+
+
+def _let_go(note: Path, lock: FileLock, keep: bool) -> None:
+    with suppress(OSError):
+        if not keep:
+            note.unlink(missing_ok=True)
+    with suppress(OSError):
+        lock.release()
+        Path(lock.lock_file).unlink(missing_ok=True)
+
+
+def interrupted(hidden: Path) -> list[Interrupted]:
+    """The loads that were cut off, the oldest first. Those still running are not among them."""
+    found: list[Interrupted] = []
+    for path in sorted((hidden / FOLDER).glob("*.json")):
+        lock = FileLock(path.with_suffix(".lock"))
+        try:
+            lock.acquire(timeout=0)
+        except (Timeout, OSError):
+            continue
+        try:
+            about = json.loads(path.read_text("utf-8"))
+            found.append(
+                Interrupted(path, str(about["at"]), str(about["who"]), str(about["what"]), str(about["fingerprint"]))
+            )
+        except (OSError, ValueError, KeyError, TypeError):
+            with suppress(OSError):
+                path.unlink(missing_ok=True)
+        finally:
+            lock.release()
+    return found
+
+
+def told(each: Interrupted) -> None:
+    """Takes the note away: the user has been told."""
+    for path in (each.path, each.path.with_suffix(".lock")):
+        with suppress(OSError):
+            path.unlink(missing_ok=True)

@@ -1,0 +1,116 @@
+"""What goes out, with the installed program: exports, templates, prepared sheets, comparisons."""
+
+import zipfile
+
+import openpyxl
+
+from tests.cli.test_sheets import Sheets
+
+
+class Exports(Sheets):
+    def test_an_export_comes_back_unchanged_from_every_format(self):
+        self.write(
+            "odd.csv",
+            "Item code,Description,Unit,Category,Note,Cost",
+            "00012,=1+1,M,ROPE,@sum,0.1234",
+            '1E5,-5,M,ROPE,"a;b ""c""",12',
+        )
+        self.kotrel("load", "odd.csv", "--yes")
+        for name in ("a.xlsx", "a.ods", "a.csv", "a.tsv"):
+            with self.subTest(name):
+                exported = self.json("export", "item", "-o", name)
+                self.assertEqual(exported["rows"], {"item": 1202})
+                got = self.json("preview", name)
+                self.assertEqual(
+                    got["records"]["item"], {"new": 0, "changed": 0, "same": 1202, "refused": 0}, got["changes"]
+                )
+                self.assertTrue((self.folder / ".kotrel" / "exports" / exported["export"] / "item.parquet").is_file())
+        self.assertIn(b"'=1+1", (self.folder / "a.csv").read_bytes(), "no program shall take it for a formula")
+        cells = openpyxl.load_workbook(self.folder / "a.xlsx")["Item"]
+        self.assertEqual((cells["A2"].value, cells["A2"].number_format), ("00012", "@"))
+        self.kotrel("export", "item", "-o", "a.xlsx", status=2)
+
+    def test_chosen_fields_of_chosen_rows_in_order(self):
+        self.kotrel(
+            "export",
+            "item",
+            "-o",
+            "e.csv",
+            "--fields",
+            "description,price",
+            "--where",
+            "category begins with 'SAFETY' and price > 900",
+            "--sort",
+            "price down",
+            "--with-names",
+        )
+        lines = (self.folder / "e.csv").read_text("utf-8-sig").splitlines()
+        self.assertEqual(lines[0], "Item code,Description,Standard price")
+        prices = [row[0] for row in self.item("category LIKE 'SAFETY%' AND price > 90000", "price")]
+        self.assertEqual([round(float(line.split(",")[-1]) * 100) for line in lines[1:]], sorted(prices, reverse=True))
+        for words, hint in (
+            (("--fields", "prize"), "price"),
+            (("--where", "prize > 1"), "price"),
+            (("--sort", "prize"), "price"),
+        ):
+            self.assertIn(hint, self.kotrel("export", "item", "-o", "x.csv", *words, status=2).stderr)
+
+    def test_a_template_guides_and_what_is_filled_in_is_loaded(self):
+        self.kotrel("template", "category", "item", "-o", "t.xlsx")
+        book = openpyxl.load_workbook(self.folder / "t.xlsx")
+        self.assertEqual(book.sheetnames, ["Category", "Item", "Kotrel guide", "Kotrel lists"])
+        page = book["Item"]
+        headings = {cell.value: cell.column for cell in page[1]}
+        self.assertNotIn("On hand", headings, "what the system keeps is not asked for")
+        rules = {str(rule.sqref).split(":")[0]: rule.formula1 for rule in page.data_validations.dataValidation}
+        unit = page.cell(2, headings["Base unit"]).coordinate
+        self.assertIn("Kotrel lists", rules[unit])
+        for title, text in (("Item code", "00077"), ("Description", "Rope"), ("Base unit", "M"), ("Category", "ROPE")):
+            page.cell(2, headings[title], text)
+        book.save(self.folder / "t.xlsx")
+        self.assertEqual(
+            self.json("preview", "t.xlsx")["records"], {"item": {"new": 1, "changed": 0, "same": 0, "refused": 0}}
+        )
+        self.kotrel("template", "unit", "-o", "u.csv")
+        self.assertIn("must be filled", (self.folder / "u.guide.txt").read_text("utf-8"))
+
+    def test_an_export_is_added_to_a_copy_of_a_workbook(self):
+        self.workbook("mine.xlsx", [["keep"]], "Mine")
+        self.kotrel("export", "unit", "-o", "both.xlsx", "--into", "mine.xlsx")
+        book = openpyxl.load_workbook(self.folder / "both.xlsx")
+        self.assertEqual(
+            (book.sheetnames, book["Mine"]["A1"].value, book["Unit"]["A1"].value), (["Mine", "Unit"], "keep", "Code")
+        )
+
+    def test_a_prepared_sheet_is_clean(self):
+        self.write("raw.csv", "Article;Unit;Price;Lots", "ROP-00010;Metre;€ 1.234,50;ja", "ROP-00020;m;0,75;x")
+        self.kotrel("prepare", "raw.csv", "-o", "clean.csv")
+        self.assertEqual((self.folder / "clean.csv").read_text("utf-8-sig").splitlines(),
+                         ["Item code,Base unit,Standard price,Lot tracked", "ROP-00010,M,1234.50,yes", "ROP-00020,M,0.75,yes"])  # fmt: skip
+        self.assertEqual(self.json("check", "clean.csv")["repairs"], [])
+
+    def test_two_sheets_compared(self):
+        self.write("old.csv", "Article;Price;Old", "A;1,00;x", "B;2,50;x", "C;3,00;x")
+        self.write("new.csv", "Item code,Standard price,Fresh", "B,2.50,y", "C,3.10,y", "D,4.00,y")
+        got = self.json("compare", "old.csv", "new.csv", "-o", "diff.xlsx")
+        self.assertEqual(got["counts"], {"added": 1, "gone": 1, "changed": 1, "same": 1})
+        self.assertEqual(got["changed"], [{"key": "C", "column": "price", "before": "3.00", "after": "3.10"}])
+        book = openpyxl.load_workbook(self.folder / "diff.xlsx")
+        self.assertEqual([cell.value for cell in book["Changed"][2]], ["C", "Standard price", "3.00", "3.10"])
+        self.write("x.csv", "foo,bar", "1,a", "2,b")
+        self.write("y.csv", "bar,FOO ", "a,1", "c,2")
+        self.assertEqual(
+            self.json("compare", "x.csv", "y.csv")["changed"],
+            [{"key": "2", "column": "bar", "before": "b", "after": "c"}],
+        )
+        self.assertIn(
+            "stands twice",
+            self.kotrel(
+                "compare", "x.csv", self.write("z.csv", "foo,bar", "1,a", "1,b").name, "--key", "foo", status=1
+            ).stderr,
+        )
+
+    def test_a_stamp_is_inside_the_workbook(self):
+        exported = self.json("export", "unit", "-o", "s.xlsx")
+        with zipfile.ZipFile(self.folder / "s.xlsx") as book:
+            self.assertIn(exported["export"], book.read("docProps/custom.xml").decode())

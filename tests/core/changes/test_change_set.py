@@ -1,0 +1,95 @@
+"""Change sets: what a load would do, and that its way back really is the way back."""
+
+import unittest
+
+import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kotrel.core.changes.change_set import RecordChanges, compare
+from kotrel.core.changes.reversal import reverse
+from kotrel.core.checking import check_rows
+from kotrel.core.columns import ACTION
+from tests.support import rows, small, state
+
+FIELDS = ("code", "description", "unit", "cost")
+LOADABLE = small().records["item"].loadable
+
+
+def table(*lines):
+    """What the system holds, with all loadable fields."""
+    frame = pl.DataFrame(lines, schema=dict.fromkeys(FIELDS, pl.String), orient="row")
+    return frame.select(pl.col(name) if name in FIELDS else pl.lit(None, pl.String).alias(name) for name in LOADABLE)
+
+
+def changes(now, *lines):
+    return compare(rows(("Item code", "Description", "Unit", "Cost"), *lines), now)
+
+
+def applied(now: pl.DataFrame, change: RecordChanges) -> pl.DataFrame:
+    """What the system holds after the changes, worked out row by row."""
+    key = {row["code"]: row for row in now.iter_rows(named=True)}
+    for row in change.frame.iter_rows(named=True):
+        if row[ACTION] == "removed":
+            del key[row["before code"]]
+        elif row[ACTION] in ("new", "changed"):
+            stood = key.get(row["code"], dict.fromkeys(LOADABLE))
+            key[row["code"]] = {**stood, **{name: row[name] for name in change.fields}}
+    return pl.DataFrame(list(key.values()), schema=dict.fromkeys(LOADABLE, pl.String)).sort("code")
+
+
+class Comparing(unittest.TestCase):
+    def test_new_changed_same_and_blank_cells_change_nothing(self):
+        now = table(("A", "rope", "EA", "1.00"), ("B", "chain", "EA", "2.00"))
+        change = changes(now, ("A", "", "", "1.50"), ("B", "chain", "", "2"), ("C", "cleat", "EA", "3"))
+        self.assertEqual(change.counts, {"new": 1, "changed": 1, "same": 1, "refused": 0})
+        self.assertEqual(change.changed_cells().rows(), [(2, "A", "cost", "1.00", "1.50")])
+        self.assertEqual(change.touched_fields(), ["cost"])
+
+    def test_a_row_with_an_error_is_refused_and_changes_nothing(self):
+        checked = check_rows(rows(("Item code", "Description", "Unit"), ("A", "x", "??"), ("B", "x", "EA")), state())
+        self.assertEqual(compare(checked, table()).frame[ACTION].to_list(), ["refused", "new"])
+
+
+codes = st.sampled_from("ABCDEF")
+values = st.sampled_from(["1.00", "2.00", "3.00"])
+lines = st.dictionaries(
+    codes,
+    st.tuples(st.sampled_from(["x", "y", ""]), st.sampled_from(["EA", "M"]), st.one_of(values, st.just(""))),
+    max_size=6,
+)
+held_lines = st.dictionaries(
+    codes, st.tuples(st.sampled_from(["x", "y"]), st.just("EA"), st.one_of(values, st.none())), max_size=6
+)
+
+
+class WayBack(unittest.TestCase):
+    @given(held_lines, lines.filter(bool))
+    def test_a_load_and_its_way_back_leave_all_as_it_was(self, before, sheet):
+        now = table(*((code, *rest) for code, rest in before.items()))
+        change = changes(now, *((code, *rest) for code, rest in sheet.items()))
+        after = applied(now, change)
+        back, in_the_way = reverse(change, after)
+        self.assertEqual(in_the_way, [])
+        self.assertTrue(applied(after, back).equals(now.sort("code")))
+
+    @given(held_lines, lines.filter(bool), codes, values)
+    def test_what_somebody_changed_since_is_in_the_way_and_nothing_else(self, before, sheet, code, value):
+        now = table(*((code, *rest) for code, rest in before.items()))
+        change = changes(now, *((code, *rest) for code, rest in sheet.items()))
+        after = applied(now, change)
+        moved = after.with_columns(pl.when(pl.col("code") == code).then(pl.lit(value)).otherwise("cost").alias("cost"))
+        did = {row["code"]: row for row in change.frame.iter_rows(named=True)}.get(code)
+        ours = did is not None and (
+            did[ACTION] == "new" or (did[ACTION] == "changed" and did["cost"] != did["before cost"])
+        )
+        expected = [code] if ours and did["cost"] != value else []
+        self.assertEqual([each.key for each in reverse(change, moved)[1]], expected)
+
+    def test_both_values_are_named(self):
+        now = table(("A", "rope", "EA", "1.00"))
+        change = changes(now, ("A", "", "", "2.00"))
+        [way] = reverse(change, table(("A", "rope", "EA", "5.00")))[1]
+        self.assertEqual((way.field, way.message), ("cost", "Cost was 2.00 after the load and is 5.00 now"))
+        [gone] = reverse(change, table())[1]
+        self.assertIn("no longer", gone.message)

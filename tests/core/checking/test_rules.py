@@ -1,0 +1,226 @@
+"""Rules between fields and rows: circles, one of several, order, what the row referred to must have."""
+
+from __future__ import annotations
+
+import itertools
+import unittest
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kotrel.core.checking.circles import check_circles
+from kotrel.core.checking.rules import check_rules
+from kotrel.core.checking.unique import check_unique
+from kotrel.core.columns import ROW
+from kotrel.core.description.reading import read_description
+from kotrel.core.errors import WrongUse
+from kotrel.core.readying.filling import fill_keys, fill_same
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import InLoad, SystemState
+from kotrel.core.tables.table import Table
+
+TEXT = """
+[record.item]
+key = ["code"]
+unique_together = [["family", "size"]]
+[record.item.field]
+code = { kind = "code", must = "always" }
+unit = { kind = "code" }
+tracked = { kind = "yes_no" }
+family = { kind = "code" }
+size = { kind = "code" }
+barcode = { kind = "code", unique = "barcode" }
+
+[record.part]
+key = ["parent", "component"]
+no_circle = [["parent", "component"]]
+[record.part.field]
+parent = { kind = "reference", to = "item", must = "always" }
+component = { kind = "reference", to = "item", must = "always" }
+
+[record.lot]
+key = ["item", "number"]
+needs = { "item.tracked" = "yes" }
+in_order = [["made", "expires"]]
+exactly_one = [["net", "gross"]]
+[record.lot.field]
+item = { kind = "reference", to = "item", must = "always" }
+number = { kind = "code", must = "always", default = "1" }
+made = { kind = "date" }
+expires = { kind = "date" }
+net = { kind = "quantity" }
+gross = { kind = "quantity", zero_means = "weigh it" }
+unit = { kind = "code", same_as = "item.unit" }
+
+[record.label]
+key = ["barcode"]
+[record.label.field]
+barcode = { kind = "code", must = "always", unique = "barcode" }
+item = { kind = "reference", to = "item", must = "new" }
+"""
+SYSTEM = read_description(TEXT)
+
+
+def rows(record: str, **columns: Sequence[str | None]) -> Rows:
+    count = len(next(iter(columns.values())))
+    values = pl.DataFrame({ROW: pl.Series(range(2, count + 2), dtype=pl.UInt32)}).with_columns(
+        pl.Series(name, given, dtype=pl.String) for name, given in columns.items()
+    )
+    table = Table("t.csv", "", 1, (), values.select(ROW), {})
+    return Rows(table, SYSTEM.records[record], {}, values)
+
+
+def state(pending: Mapping[str, InLoad] | None = None, **known: Mapping[str, Sequence[str | None]]) -> SystemState:
+    def read(record: str, fields: Sequence[str], among: Any = None, filled: Any = None) -> pl.DataFrame:
+        given = known.get(record, {})
+        count = len(next(iter(given.values()), []))
+        frame = pl.DataFrame(
+            {name: pl.Series(given.get(name, [None] * count), dtype=pl.String) for name in fields},
+            schema=dict.fromkeys(fields, pl.String),
+        )
+        return frame.filter(pl.col(filled).is_not_null()) if isinstance(filled, str) else frame
+
+    return SystemState(SYSTEM, read, pending)
+
+
+def kinds(groups) -> set[tuple[str, str | None, int]]:
+    return {(group.kind, group.field, row) for group in groups for row in group.cells[ROW]}
+
+
+links = st.lists(st.tuples(st.sampled_from("ABCDEF"), st.sampled_from("ABCDEF")), max_size=10, unique=True)
+
+
+def reachable(start: str, edges: set[tuple[str, str]]) -> set[str]:
+    """All that can be reached from a code, by the plain road: adding until nothing is added."""
+    found = {b for a, b in edges if a == start}
+    while more := {b for a, b in edges if a in found} - found:
+        found |= more
+    return found
+
+
+class Circles(unittest.TestCase):
+    @given(links, links)
+    def test_a_circle_is_found_where_there_is_one_and_nowhere_else(self, there, sheet):
+        edges = set(there) | set(sheet)
+        system = {"part": {"parent": [a for a, _ in there], "component": [b for _, b in there]}}
+        found = check_circles(
+            rows("part", parent=[a for a, _ in sheet], component=[b for _, b in sheet]), state(**system)
+        )
+        told = {row for _, _, row in kinds(found)}
+        looped = {place + 2 for place, (a, b) in enumerate(sheet) if a == b or a in reachable(b, edges)}
+        self.assertEqual(told, looped)
+        for group in found:
+            for message in group.cells["message"]:
+                codes = message.split(" → ")
+                self.assertEqual(codes[0], codes[-1])
+                self.assertTrue(all(pair in edges for pair in itertools.pairwise(codes)), message)
+
+    def test_a_very_long_chain_takes_no_stack(self):
+        codes = [f"C{place}" for place in range(30_000)]
+        closed = rows("part", parent=codes, component=[*codes[1:], codes[0]])
+        [group] = check_circles(closed, state())
+        self.assertEqual(group.count, 30_000)
+        self.assertEqual(group.cells["message"][0], "C0 → C1 → C2 → C3 → C4 → C5 → … → C29999 → C0")
+
+
+class BetweenFields(unittest.TestCase):
+    ITEMS = {"item": {"code": ["A", "B"], "unit": ["M", "EA"], "tracked": ["yes", "no"]}}
+
+    def test_what_the_system_has_already_counts(self):
+        there = {
+            "lot": {"item": ["A", "A"], "number": ["1", "2"], "made": ["2026-05-01", None], "net": ["1.000", "1.000"]}
+        }
+        lots = rows(
+            "lot", item=["A", "A"], number=["1", "2"], expires=["2026-04-01", "2026-04-01"], gross=[None, "5.000"]
+        )
+        self.assertEqual(
+            kinds(check_rules(lots, state(**self.ITEMS, **there))),
+            {("wrong-order", "expires", 2), ("not-exactly-one", "gross", 3)},
+        )
+
+    def test_behind_a_reference(self):
+        lots = rows("lot", item=["A", "B", "A"], number=["1", "2", "3"], net=["1", "1", "1"], unit=["M", None, "EA"])
+        found = kinds(check_rules(lots, state(**self.ITEMS)))
+        self.assertEqual(found, {("not-as-needed", "item", 3), ("not-the-same", "unit", 4)})
+
+    def test_rows_of_the_same_load_count_before_what_the_system_has(self):
+        coming = InLoad(pl.DataFrame({"code": ["B", "N"], "unit": [None, "KG"], "tracked": ["yes", "yes"]}), {})
+        lots = rows("lot", item=["B", "N"], number=["1", "1"], net=["1", "1"], unit=["EA", "M"])
+        found = kinds(check_rules(lots, state({"item": coming}, **self.ITEMS)))
+        self.assertEqual(found, {("not-the-same", "unit", 3)}, "B is tracked by this load, and keeps its unit")
+
+    def test_keys_with_a_default_and_values_taken_from_behind(self):
+        lots = fill_keys(rows("lot", item=["A", "B"]))
+        self.assertEqual(lots.values["number"].to_list(), ["1", "1"])
+        new = pl.Series([True, False])
+        filled = fill_same(lots, new, lambda reference, name: pl.Series(["M", "EA"]))
+        self.assertEqual(filled.values["unit"].to_list(), ["M", None], "a row that is there keeps what it has")
+        self.assertEqual([(each.field, each.value, each.source) for each in filled.defaulted],
+                         [("number", "1", "system"), ("unit", "M", "item")])  # fmt: skip
+
+    def test_a_zero_is_said(self):
+        lots = rows("lot", item=["A", "A"], number=["1", "2"], gross=["0.000", "0.001"])
+        self.assertEqual(
+            {each for each in kinds(check_rules(lots, state(**self.ITEMS))) if each[0] == "zero"},
+            {("zero", "gross", 2)},
+        )
+
+    def test_a_barcode_in_two_records_belongs_to_one_item(self):
+        known = {"item": {"code": ["A", "B"], "barcode": ["1", "2"]}, "label": {"barcode": ["3"], "item": ["A"]}}
+        labels = rows("label", barcode=["1", "2"], item=["A", "A"])
+        [group] = check_unique(labels, state(**known))
+        self.assertEqual((group.cells[ROW].to_list(), group.cells["message"][0]), ([3], "Item B has it in the system"))
+        items = rows("item", code=["A", "B"], barcode=["3", "3"])
+        self.assertIn(("taken", "barcode", 3), kinds(check_unique(items, state(**known))))
+        self.assertNotIn(("taken", "barcode", 2), kinds(check_unique(items, state(**known))))
+
+    def test_pairs_that_stand_once(self):
+        known = {"item": {"code": ["A", "B"], "family": ["F", "F"], "size": ["L", "M"]}}
+        # A changes to M, which B has; B is not in the sheet. C and D are alike; E has no size.
+        items = rows("item", code=["A", "C", "D", "E"], family=[None, "F", "F", "F"], size=["M", "S", "S", None])
+        self.assertEqual(
+            kinds(check_unique(items, state(**known))), {("taken", "size", 2), ("shared-in-sheet", "size", 3), ("shared-in-sheet", "size", 4)}
+        )  # fmt: skip
+        swapped = rows("item", code=["A", "B"], size=["M", "L"])
+        self.assertEqual(kinds(check_unique(swapped, state(**known))), set(), "they only change places")
+
+
+class WrongDescriptions(unittest.TestCase):
+    def test_each_is_refused_at_its_line(self):
+        for wrong, right, words in (
+            ('no_circle = [["parent"]]', 'no_circle = [["parent", "component"]]', "pairs"),
+            ('needs = { "item.tracket" = "yes" }', 'needs = { "item.tracked" = "yes" }', "tracket"),
+            ('needs = { "number.x" = "yes" }', 'needs = { "item.tracked" = "yes" }', "no reference"),
+            ('same_as = "unit"', 'same_as = "item.unit"', "a field behind it"),
+            ('exactly_one = [["net", "grss"]]', 'exactly_one = [["net", "gross"]]', "grss"),
+            ('to = "part", must', 'to = "item", must', "key is parent, component"),
+        ):
+            with self.subTest(wrong=wrong):
+                with self.assertRaises(WrongUse) as caught:
+                    read_description(TEXT.replace(right, wrong, 1), "s.toml")
+                self.assertRegex(caught.exception.message, r"^s\.toml, line \d+: ")
+                self.assertIn(words, caught.exception.message)
+
+    def test_a_number_never_stands_for_a_key_of_several_fields(self):
+        bins = '[record.bin]\nkey = ["house", "code"]\nstore = { id = "bin_id" }\n[record.bin.field]\n'
+        bins += 'house = { kind = "code", must = "always" }\ncode = { kind = "code", must = "always" }\n'
+        place = '[record.place]\nkey = ["house"]\n[record.place.field]\nhouse = { kind = "code", must = "always" }\n'
+        place += 'bin = { kind = "reference", to = "bin", within = ["house"] }\n'
+        with self.assertRaises(WrongUse) as caught:
+            read_description(bins + place)
+        self.assertIn("refers to bin, which has an “id”", caught.exception.message)
+        read_description(bins.replace('store = { id = "bin_id" }\n', "") + place)
+
+    def test_stores_and_sets_of_defaults(self):
+        for more, words in (
+            ('[record.item.store]\ncolumns = { cod = "x" }', "cod"),
+            ('[record.item.store]\nyes_no = ["Y"]', "two words"),
+            ('[defaults.x]\nrecord = "itm"', "itm"),
+            ('[defaults.x]\nrecord = "item"\nset = { unti = "M" }', "unti"),
+        ):
+            with self.subTest(more=more), self.assertRaises(WrongUse) as caught:
+                read_description(f"{TEXT}\n{more}\n")
+            self.assertIn(words, caught.exception.message)

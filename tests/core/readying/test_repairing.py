@@ -1,0 +1,187 @@
+"""Damaged codes and names: mended where the list proves it, and only there."""
+
+import unittest
+
+import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kotrel.core.changes.comparison import compare_tables
+from kotrel.core.description.list_names import ListNames
+from kotrel.core.readying.repairing import repair
+from kotrel.core.tables.detection import find_table
+from kotrel.core.tables.sources import part_pattern
+from kotrel.core.understanding.proposing import propose
+from kotrel.core.values.code_formats import gtin_check_digit
+from kotrel.core.values.lookalikes import as_dates, right_code_page
+from tests.support import grid, rows, small, state
+
+CODES = ["00120", "1E5", "3-12", "TRUE", "ROP-10", "M", "0007", "07"]
+SYSTEM = {"unit": {"code": CODES, "name": ["one-twenty", "expo", "dated", "truth", "rope", "metre", "seven", "other"]}}
+
+
+def repaired(*values, kinds=None, field="Unit", system=None, spellings=None):
+    """Values after mending, kinds of repair, kinds of finding."""
+    sheet = rows(
+        ("Item code", field),
+        *((f"N{place}", value) for place, value in enumerate(values)),
+        kinds={"B": kinds} if kinds is not None else None,
+    )
+    done = repair(sheet, system or state(**SYSTEM), spellings or {})
+    name = next(name for name in done.fields if name != "code")
+    return (
+        done.values[name].to_list(),
+        [repair.kind for repair in done.repairs],
+        [group.kind for group in done.findings],
+    )
+
+
+class Lists(unittest.TestCase):
+    def test_what_spreadsheets_do_to_codes_is_undone(self):
+        for value, code, kind in (
+            ("120", "00120", "leading-zeros"),
+            ("100000", "1E5", "number-for-code"),
+            ("rop-10", "ROP-10", "other-case"),
+            ("RОР‑10", "ROP-10", "look-alike"),
+            ("R0P-1O", "ROP-10", "look-alike"),
+            ("ROP\u200b-10", "ROP-10", "look-alike"),
+            ("metre", "M", "name-for-code"),
+            ("Metre.", "M", "name-for-code"),
+        ):
+            with self.subTest(value):
+                self.assertEqual(repaired(value)[:2], ([code], [kind]))
+
+    def test_a_date_goes_back_to_the_only_code_it_can_have_been(self):
+        self.assertEqual(repaired("2026-12-03", kinds=pl.Series(["text", "date"])), (["3-12"], ["date-for-code"], []))
+        self.assertEqual(
+            repaired("2026-12-04", kinds=pl.Series(["text", "date"])), (["2026-12-04"], [], ["became-date"])
+        )
+
+    def test_two_codes_that_could_have_become_it_prove_nothing(self):
+        self.assertEqual(repaired("7"), (["7"], [], []))
+
+    def test_spellings_of_the_workspace_come_first(self):
+        self.assertEqual(repaired("Meter", spellings={"unit": {"meter": "M"}}), (["M"], ["name-for-code"], []))
+        self.assertEqual(repaired("Meter", spellings={"unit": {"meter": "GONE"}})[0], ["Meter"])
+
+    def test_digits_that_are_lost_are_never_guessed(self):
+        self.assertEqual(repaired("4.01234E+12")[2], ["digits-lost"])
+        self.assertEqual(repaired("1234567890123456000", kinds="number")[2], ["digits-lost"])
+        self.assertEqual(repaired("TRUE2", kinds=pl.Series(["text", "yes_no"]))[2], ["became-yes-no"])
+
+    @given(st.sampled_from(CODES))
+    def test_a_code_of_the_list_is_never_touched(self, code):
+        self.assertEqual(repaired(code), ([code], [], []))
+
+
+class Keys(unittest.TestCase):
+    def key(self, value, kinds=None):
+        system = state(item={"code": ["00120", "ROP-10"], "barcode": [None, None]})
+        done = repair(
+            rows(("Item code", "Description"), (value, "x"), kinds={"A": kinds} if kinds is not None else None),
+            system,
+            {},
+        )
+        return done.values["code"][0]
+
+    def test_keys_in_the_system_get_their_zeros_back_and_new_ones_stay(self):
+        self.assertEqual(self.key("120"), "00120")
+        self.assertEqual(self.key("121"), "121")
+        self.assertEqual(self.key("RОР-10"), "ROP-10")
+        self.assertEqual(self.key("rope"), "rope", "a new code may be like anything")
+
+
+class Barcodes(unittest.TestCase):
+    @given(st.integers(1, 10**7), st.integers(1, 9))
+    def test_lost_zeros_come_back_when_the_check_digit_proves_them(self, number, more):
+        body = f"{number:012d}"
+        whole = body + gtin_check_digit(body)
+        short = whole.lstrip("0")
+        other = "2012345678900"
+        if len(short) in (8, 12, 13) or len(short) < 4:
+            return
+        values, kinds, _ = repaired(short, other[:-1] + gtin_check_digit(other[:-1]), field="Barcode")
+        self.assertEqual((values[0], kinds), (whole, ["leading-zeros"]))
+        wrong = short[:-1] + str((int(short[-1]) + more) % 10)
+        self.assertEqual(repaired(wrong, field="Barcode")[0], [wrong])
+
+
+class Letters(unittest.TestCase):
+    def test_a_wrong_code_page_is_reversed_where_it_reverses_cleanly(self):
+        for text in ("Größe", "1.5 mm²", "naïve café", "Жук", "rope 🚤"):
+            broken = text.encode().decode("cp1252", errors="ignore")
+            if broken.encode("cp1252", errors="ignore") == text.encode():
+                self.assertEqual(right_code_page(broken), text)
+        for text in ("Größe", "Ärmel", "São Paulo", "Â", "plain"):
+            self.assertIsNone(right_code_page(text), text)
+
+    def test_dates_a_code_can_become(self):
+        self.assertEqual(as_dates("3-12"), {(3, 12), (12, 3)})
+        self.assertEqual(as_dates("MAR-5"), {(3, 5)})
+        self.assertEqual(as_dates("31-12"), {(12, 31)})
+        self.assertEqual(as_dates("ROP-10"), set())
+
+
+class Proposals(unittest.TestCase):
+    def propose(self, *lines):
+        names = ListNames(pl.DataFrame({"code": ["EA", "M"], "name": ["each", "metre"]}), small().records["unit"])
+        proposals, left = propose(find_table(grid(*lines), 1), small().records["item"], lambda record: names)
+        return {each.field.name: each.column.letter for each in proposals}, [column.heading for column in left]
+
+    def test_by_heading_by_spelling_and_by_content(self):
+        fed, left = self.propose(
+            ("Artikle", "Descripton", "Einheit", "Strichcode", "Anything"),
+            ("A1", "Rope red", "metre", "20123451", "x y"),
+            ("A2", "Chain long", "EA", "629104150021" + "3", "z w"),
+        )
+        self.assertEqual(fed, {"code": "A", "description": "B", "unit": "C", "barcode": "D"})
+        self.assertEqual(left, ["Anything"])
+
+    def test_content_speaks_against_a_heading(self):
+        fed, _ = self.propose(("Item code", "Costs"), ("A1", "rather dear"), ("A2", "very cheap"))
+        self.assertEqual(fed, {"code": "A"})
+        fed, _ = self.propose(("Item code", "Cost"), ("A1", "rather dear"), ("A2", "very cheap"))
+        self.assertEqual(fed, {"code": "A", "cost": "B"}, "the right heading counts: the check then finds the values")
+
+    def test_never_two_columns_for_one_field(self):
+        fed, left = self.propose(("Item code", "Article"), ("A1", "A1"), ("A2", "A2"))
+        self.assertEqual((fed["code"], left), ("A", ["Article"]))
+
+
+class Parts(unittest.TestCase):
+    def test_named_parts_of_a_value(self):
+        cells = pl.DataFrame({"x": ["3 mm / 200 m", "12mm/50 m", "long"]})
+        for part, wanted in (("d", ["3", "12", None]), ("l", ["200", "50", None])):
+            self.assertEqual(cells["x"].str.extract(part_pattern("{d} mm / {l} m", part)).to_list(), wanted)
+        with self.assertRaises(ValueError):
+            part_pattern("{d} mm", "x")
+
+
+keyed = st.dictionaries(
+    st.sampled_from("abcdef"), st.tuples(st.sampled_from("123"), st.sampled_from("xyz")), max_size=6
+)
+
+
+class Comparisons(unittest.TestCase):
+    @staticmethod
+    def table(lines):
+        return pl.DataFrame(
+            [(key, *rest) for key, rest in lines.items()],
+            schema=dict.fromkeys(("k", "p", "q"), pl.String),
+            orient="row",
+        )
+
+    @given(keyed, keyed)
+    def test_old_and_difference_give_new(self, old, new):
+        difference = compare_tables(self.table(old), self.table(new), ("k",))
+        self.assertEqual(set(difference.added["k"]), new.keys() - old.keys())
+        self.assertEqual(set(difference.gone["k"]), old.keys() - new.keys())
+        changed = {(key, column): (before, after) for key, column, before, after in difference.changed.iter_rows()}
+        by_hand = {
+            (key, "pq"[n]): (old[key][n], new[key][n])
+            for key in old.keys() & new.keys()
+            for n in (0, 1)
+            if old[key][n] != new[key][n]
+        }
+        self.assertEqual(changed, by_hand)
+        self.assertEqual(difference.same + difference.changed_rows, len(old.keys() & new.keys()))

@@ -1,0 +1,150 @@
+"""What was exported, what the system has now, what the sheet says."""
+
+from __future__ import annotations
+
+import unittest
+
+import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kotrel.core.readying.three_way import ExportBase, could_become, effective_base, only_edited
+from tests.support import found, rows, small
+
+ITEM = small().records["item"]
+FIELDS = ("code", "description", "cost", "on_hand")
+
+
+def system(*lines: tuple[str | None, ...]) -> pl.DataFrame:
+    return pl.DataFrame(lines, schema=dict.fromkeys(FIELDS, pl.String), orient="row")
+
+
+def sheet(*lines: tuple[str, ...]):
+    return rows(("Item code", "Description", "Cost", "On hand"), *lines)
+
+
+class OneCell(unittest.TestCase):
+    """Every way in which export, system and sheet can agree or not, for one cell."""
+
+    def outcome(self, was: str, now: str, says: str, **how) -> tuple[str | None, set[str]]:
+        done = only_edited(
+            sheet(("A", "", says)), system(("A", None, was, None)), system(("A", None, now, None)), **how
+        )
+        return done.rows.values["cost"].to_list()[0], {kind for kind, _, _ in found(done.rows)}
+
+    def test_each_case(self):
+        for was, now, says, loads, finds in (
+            ("1.00", "1.00", "1.00", None, set()),  # nobody touched it
+            ("1.00", "2.00", "1.00", None, set()),  # moved there, not edited here: left alone
+            ("1.00", "1.00", "3.00", "3.00", set()),  # edited here
+            ("1.00", "3.00", "3.00", "3.00", set()),  # both made the same change
+            ("1.00", "2.00", "3.00", "3.00", {"clash"}),  # nobody's to lose
+            ("1.00", "2.00", "", None, set()),  # a blank changes nothing
+        ):
+            with self.subTest(was=was, now=now, says=says):
+                self.assertEqual(self.outcome(was, now, says), (loads, finds))
+
+    def test_a_clash_is_decided(self):
+        self.assertEqual(self.outcome("1.00", "2.00", "3.00", clash="sheet"), ("3.00", set()))
+        self.assertEqual(self.outcome("1.00", "2.00", "3.00", clash="system"), (None, set()))
+
+    def test_the_clash_names_all_three_values(self):
+        done = only_edited(sheet(("A", "", "3")), system(("A", None, "1.00", None)), system(("A", None, "2.00", None)))
+        [group] = [group for group in done.rows.findings if group.kind == "clash"]
+        for value in ("1.00 at the export", "2.00 now", "3.00 in the sheet"):
+            self.assertIn(value, group.cells["message"][0])
+
+
+class WholeRows(unittest.TestCase):
+    def test_rows_added_missing_and_gone(self):
+        base = system(
+            ("A", "a", "1.00", None), ("B", "b", "1.00", None), ("C", "c", "1.00", None), ("D", "d", "1.00", None)
+        )
+        now = system(("A", "a", "1.00", None), ("B", "b", "1.00", None))
+        # B was deleted from the sheet; C and D are gone from the system, D was edited; E is new.
+        given_rows = sheet(("A", "a", "1"), ("C", "c", "1"), ("D", "d", "2"), ("E", "e", "5"))
+        done = only_edited(given_rows, base, now)
+        self.assertEqual(done.rows.values["code"].to_list(), ["A", "D", "E"])
+        self.assertEqual(found(done.rows), {("gone", "code", 4)})
+        told = " ".join(done.remarks)
+        self.assertIn("1 exported row not in the sheet (B)", told)
+        self.assertIn("1 row gone from the system", told)
+        again = only_edited(given_rows, base, now, "sheet").rows.values.filter(pl.col("code") == "D")
+        self.assertEqual(again.select("description", "cost").row(0), ("d", "2.00"), "a row that comes back is whole")
+        self.assertEqual(only_edited(given_rows, base, now, "system").rows.values["code"].to_list(), ["A", "E"])
+
+    def test_a_kept_figure_that_moved_on_is_no_edit(self):
+        base, now = system(("A", "a", "1.00", "10.000")), system(("A", "a", "1.00", "7.000"))
+        self.assertIsNone(only_edited(sheet(("A", "a", "1", "10")), base, now).rows.values["on_hand"][0])
+        self.assertEqual(only_edited(sheet(("A", "a", "1", "12")), base, now).rows.values["on_hand"][0], "12.000")
+
+    def test_emptied_cells_wipe_only_when_told(self):
+        base = now = system(("A", "a", "1.00", None), ("B", None, None, None))
+        kept = only_edited(sheet(("A", "a", ""), ("B", "", "")), base, now)
+        self.assertEqual(kept.rows.cleared, ())
+        self.assertIn("1 emptied cell", " ".join(kept.remarks))
+        wiped = only_edited(sheet(("A", "a", ""), ("B", "", "")), base, now, clear=True).rows
+        self.assertEqual(wiped.values["clear cost"].to_list(), [True, False])
+
+
+class OwnLoads(unittest.TestCase):
+    """A sheet that is edited and loaded twice counts from its own first load."""
+
+    def base(self, now: str) -> str:
+        loaded = pl.DataFrame({"code": ["A"], "cost": ["2.00"], "loaded cost": [True]})
+        base = effective_base(ITEM, ExportBase(system(("A", "a", "1.00", None)), loaded), system(("A", "a", now, None)))
+        return base["cost"].to_list()[0]
+
+    def test_the_base_follows(self):
+        self.assertEqual(self.base("2.00"), "2.00", "it stands as it was loaded")
+        self.assertEqual(self.base("1.00"), "1.00", "the load was undone")
+        self.assertEqual(self.base("9.00"), "2.00", "somebody moved it since")
+
+
+class Damage(unittest.TestCase):
+    def test_what_a_spreadsheet_makes_of_codes_is_no_edit(self):
+        for code, shown in (
+            ("00120", "120"), ("1E5", "100000"), ("3-12", "2026-03-12"), ("4012345678901", "4.01235E+12"),
+            ("12345678901234567890", "12345678901234500000"), ("TRUE", "yes"), ("a\nb", "a b"),
+        ):  # fmt: skip
+            with self.subTest(code=code):
+                self.assertTrue(could_become(code, shown))
+
+    def test_another_value_is_an_edit(self):
+        for code, shown in (
+            ("00120", "121"),
+            ("ABC", "abc"),
+            ("3-12", "2026-04-12"),
+            ("4012345678901", "4.5E+12"),
+            ("a b", "ab"),
+        ):
+            with self.subTest(code=code):
+                self.assertFalse(could_become(code, shown))
+
+    def test_it_is_told_as_a_repair_and_changes_nothing(self):
+        base = now = system(("A", "00012", "1.00", None))
+        done = only_edited(sheet(("A", "12", "1")), base, now)
+        self.assertIsNone(done.rows.values["description"][0])
+        [group] = done.rows.repairs
+        self.assertEqual(
+            (group.kind, group.cells["before"][0], group.cells["after"][0]), ("as-exported", "12", "00012")
+        )
+
+
+@given(st.lists(st.tuples(st.sampled_from("12"), st.sampled_from("12"), st.sampled_from("12")), min_size=1, max_size=8))
+def unedited_cells_never_load(cells: list[tuple[str, str, str]]) -> None:
+    """Law: whatever is loaded was edited, and whatever was edited is loaded or named as a clash."""
+    codes = [f"C{place}" for place in range(len(cells))]
+    base = system(*((code, None, f"{was}.00", None) for code, (was, _, _) in zip(codes, cells, strict=True)))
+    now = system(*((code, None, f"{stands}.00", None) for code, (_, stands, _) in zip(codes, cells, strict=True)))
+    done = only_edited(sheet(*((code, "", says) for code, (_, _, says) in zip(codes, cells, strict=True))), base, now)
+    clashes = {row for kind, _, row in found(done.rows) if kind == "clash"}
+    for place, (was, stands, says) in enumerate(cells):
+        loaded = done.rows.values["cost"][place] is not None
+        assert loaded == (says != was)
+        assert (place + 2 in clashes) == (says != was and stands not in (was, says))
+
+
+class Law(unittest.TestCase):
+    def test_unedited_cells_never_load(self):
+        unedited_cells_never_load()

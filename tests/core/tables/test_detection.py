@@ -1,0 +1,74 @@
+"""Finding the table in a sheet and matching its headings."""
+
+import unittest
+
+from kotrel.core.columns import ROW
+from kotrel.core.description.toml_lines import line_of
+from kotrel.core.errors import WrongData, WrongUse
+from kotrel.core.tables.detection import find_table
+from kotrel.core.tables.table import index_of, letter_of
+from kotrel.core.understanding.matching import likely_record, match_headings
+from tests.support import grid, small
+
+
+class Tables(unittest.TestCase):
+    def test_titles_above_and_blank_rows_are_left_out_and_said(self):
+        table = find_table(
+            grid(
+                ["Price list", "", ""],
+                ["", "", ""],
+                ["Item code", "Name", "Cost"],
+                ["A", "b", "1"],
+                ["", " ", ""],
+                ["C", "d", "2"],
+                ["", "", ""],
+            )
+        )
+        self.assertEqual(table.heading_row, 3)
+        self.assertEqual(table.cells[ROW].to_list(), [4, 6])
+        self.assertEqual(table.remarks, ("rows above the headings left out: 1 to 2", "1 blank row left out"))
+
+    def test_headings_are_put_on_one_line(self):
+        table = find_table(grid([" Item\n code ", "Cost\u00a0price"], ["A", "1"]))
+        self.assertEqual([column.heading for column in table.columns], ["Item code", "Cost price"])
+
+    def test_an_empty_sheet_and_a_wrong_heading_row_are_told(self):
+        with self.assertRaises(WrongData):
+            find_table(grid(["", ""], [" ", ""]))
+        with self.assertRaises(WrongUse):
+            find_table(grid(["a"], ["b"]), heading_row=9)
+
+    def test_letters(self):
+        self.assertEqual([letter_of(place) for place in (0, 25, 26, 701, 702)], ["A", "Z", "AA", "ZZ", "AAA"])
+        self.assertTrue(all(index_of(letter_of(place)) == place for place in range(2000)))
+
+
+class Matching(unittest.TestCase):
+    def match(self, *headings):
+        return match_headings(find_table(grid(headings, ["x"] * len(headings)), 1), small().records["item"])
+
+    def test_case_blanks_and_punctuation_do_not_count(self):
+        matched = self.match("ITEM-CODE", " descrip\ntion", "Lot tracked?", "Colour")
+        self.assertEqual(matched.letters, {"code": "A", "description": "B", "lot_tracked": "C"})
+        self.assertEqual([column.heading for column in matched.unknown], ["Colour"])
+
+    def test_two_headings_for_one_field_are_never_matched_silently(self):
+        self.assertEqual([column.letter for column in self.match("Item code", "Article").doubled["code"]], ["A", "B"])
+
+    def test_the_likely_record_has_its_key_and_most_fields(self):
+        table = find_table(grid(["Code", "Name", "Cost"], ["x", "y", "1"]))
+        likely = likely_record(table, list(small().records.values()))
+        self.assertEqual(likely.record.name, "item")
+        self.assertIsNone(likely_record(find_table(grid(["foo", "bar"], ["1", "2"])), list(small().records.values())))
+
+
+class TomlLines(unittest.TestCase):
+    def test_lines_of_tables_keys_and_inline_fields(self):
+        text = 'a = 1\n[x.y]\n# k\nk = 2\n[x."z w"]\nk = 3\n'
+        self.assertEqual(
+            [
+                line_of(text, *path)
+                for path in (("a",), ("x", "y"), ("x", "y", "k"), ("x", "z w", "k"), ("x", "y", "gone"))
+            ],
+            [1, 2, 4, 6, 2],
+        )

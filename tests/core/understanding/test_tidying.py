@@ -1,0 +1,120 @@
+"""Whole columns tidied: the convention is decided from all values, and what is in doubt stays as it was."""
+
+import unittest
+from datetime import date
+from decimal import Decimal
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kotrel.core.columns import ROW
+from tests.support import rows
+
+HEAD = ("Item code", "Cost")
+MARKS = {"point": (",", "."), "comma": (".", ","), "blank": (" ", ",")}
+
+amounts = st.lists(st.decimals(-(10**6), 10**6, places=2), min_size=1, max_size=12)
+
+
+def written(value: Decimal, thousands: str, mark: str) -> str:
+    return f"{value:,.2f}".replace(",", "T").replace(".", mark).replace("T", thousands)
+
+
+def column(values, heading="Cost", **conventions):
+    """Tidied values, kinds of trouble, kinds of mend."""
+    lines = [(f"N{place}", value) for place, value in enumerate(values)]
+    tidied = rows(("Item code", heading), *lines, **conventions)
+    name = next(name for name in tidied.fields if name != "code")
+    return (
+        tidied.values[name].to_list(),
+        {group.kind for group in tidied.findings},
+        {repair.kind for repair in tidied.repairs},
+    )
+
+
+class Amounts(unittest.TestCase):
+    @given(amounts, st.sampled_from(sorted(MARKS)))
+    def test_a_column_in_one_convention_is_read_exactly(self, values, convention):
+        # Two decimals after the mark prove which mark it is.
+        got, troubles, _ = column([written(value, *MARKS[convention]) for value in values])
+        self.assertEqual(troubles, set())
+        self.assertEqual([Decimal(text) for text in got], values)
+        self.assertTrue(all(text.split(".")[1] == text[-2:] for text in got))
+
+    @given(amounts)
+    def test_what_is_canonical_stays_and_nothing_is_told(self, values):
+        texts = [f"{value + 0:.2f}".replace("-0.00", "0.00") for value in values]
+        self.assertEqual(column(texts), (texts, set(), set()))
+
+    def test_one_clear_value_settles_the_doubtful_ones(self):
+        self.assertEqual(column(["1,234", "5,5"])[0], ["1.234", "5.50"])
+        self.assertEqual(column(["1,234", "5.5"])[0], ["1234.00", "5.50"])
+        self.assertEqual(column(["1,234"]), (["1,234"], {"ambiguous-number"}, set()))
+        self.assertEqual(column(["1,234"], decimal_mark=".")[0], ["1234.00"])
+
+    def test_another_column_of_the_sheet_may_settle_it(self):
+        tidied = rows(("Item code", "Cost", "Length"), ("A", "1,234", "2,5"))
+        self.assertEqual((tidied.values["cost"][0], tidied.values["length"][0]), ("1.234", "2.5"))
+
+    def test_a_value_against_the_column_is_told(self):
+        got, troubles, _ = column(["1.50", "2.75", "3,25"])
+        self.assertEqual((got, troubles), (["1.50", "2.75", "3,25"], {"mixed-marks"}))
+
+    def test_numbers_of_every_size_and_sign(self):
+        for text, wanted in (
+            ("0", "0.00"), ("-0", "0.00"), ("007", "7.00"), ("+5", "5.00"), (".5", "0.50"), ("5.", "5.00"), ("1e3", "1000.00"),
+            ("$1,000.00", "1000.00"), ("12 345 678,90", "12345678.90"), ("1'234.50", "1234.50"), ("−3.50", "-3.50"), ("CHF 12.-", "12.00"), ("12,–", "12.00"), ("12-", "-12.00"), ("1.200,-", "1200.00"), ("--1", None),
+        ):  # fmt: skip
+            got, troubles, _ = column([text])
+            if wanted is None:
+                self.assertEqual(troubles, {"not-a-number"}, text)
+            else:
+                self.assertEqual((got, troubles), ([wanted], set()), text)
+
+    @given(st.text(max_size=8))
+    def test_no_text_is_lost_whatever_it_is(self, text):
+        got, troubles, _ = column([text, "1.50"])
+        if troubles:
+            # What could not be read stands as it was, but for blanks at its ends.
+            self.assertIn(got[0], text)
+            self.assertTrue(
+                text.replace(got[0], "", 1).strip(" \t\r\n\u00a0\u2007\u202f\u200b\ufeff\u2009\u3000") == ""
+            )
+
+
+class Days(unittest.TestCase):
+    @given(
+        st.lists(st.dates(date(1990, 1, 1), date(2040, 12, 31)), min_size=1, max_size=10),
+        st.sampled_from(["day", "month"]),
+    )
+    def test_a_column_with_one_clear_date_is_read_whole(self, days, order):
+        shape = "%d.%m.%Y" if order == "day" else "%m/%d/%Y"
+        clear = date(2026, 12, 31)
+        got, troubles, _ = column([day.strftime(shape) for day in [*days, clear]], "Since")
+        self.assertEqual((got, troubles), ([day.isoformat() for day in [*days, clear]], set()))
+
+    def test_doubt_stays_doubt(self):
+        self.assertEqual(
+            column(["3/4/2026", "4/4/2026"], "Since"),
+            (["3/4/2026", "2026-04-04"], {"ambiguous-date"}, {"date-as-typed"}),
+        )
+        self.assertEqual(column(["13/4/2026", "4/13/2026", "20/4/2026"], "Since")[1], {"mixed-dates"})
+        self.assertEqual(column(["1.2.26"], "Since", dates="day"), (["2026-02-01"], set(), {"two-digit-year"}))
+
+
+class Ends(unittest.TestCase):
+    @given(
+        st.text(st.sampled_from(" \t\u00a0\u200b\ufeff\n"), max_size=3), st.text(st.sampled_from(" \u00a0"), max_size=3)
+    )
+    def test_blanks_at_the_ends_go_and_are_told(self, before, after):
+        tidied = rows(("Item code", "Description"), ("A", f"{before}a b{after}"), ("B", before))
+        self.assertEqual(tidied.values["description"].to_list(), ["a b", None])
+        told = {(repair.kind, row) for repair in tidied.repairs for row in repair.cells[ROW]}
+        self.assertEqual(
+            told,
+            {
+                ("stray-spaces", row)
+                for row, text in ((2, before + after), (3, before))
+                if text and row in tidied.values[ROW].to_list()
+            },
+        )
