@@ -31,10 +31,10 @@ PICTURES = {
     "records": "records",
     "inspect": "inspect keldrift-range-27.xlsx",
     "map": "map vellamar-colours.xlsx item --name vellamar",
-    "compare": "compare keldrift-range-27.xlsx keldrift-range-27-mended.xlsx --key vendor_code",
+    "compare": "compare keldrift-range-27.xlsx keldrift-range-27-fixed.xlsx --key vendor_code",
     "check": "check keldrift-range-27.xlsx",
     "preview": "preview changes.csv",
-    "load": "load keldrift-range-27-mended.xlsx --yes",
+    "load": "load keldrift-range-27-fixed.xlsx --yes",
     "outcome": "outcome L0001",
     "undo": "undo L0001 --yes",
     "levels": "export item_warehouse -o levels.xlsx --fields reorder_point,order_up_to",
@@ -58,7 +58,7 @@ def main() -> None:
         folder = Path(name)
         run("init .", folder)
         story.write_new_range(folder / "keldrift-range-27.xlsx")
-        story.write_new_range_mended(folder / "keldrift-range-27-mended.xlsx", slip=False)
+        story.write_new_range_fixed(folder / "keldrift-range-27-fixed.xlsx", slip=False)
         story.write_new_colours(folder / "vellamar-colours.xlsx")
         story.write_changes(folder / "changes.csv")
         for picture, command in PICTURES.items():

@@ -1,4 +1,4 @@
-"""The argument parser: every command's arguments, and the options that stand everywhere."""
+"""The argument parser: each command's arguments, and the options that every command takes."""
 
 from __future__ import annotations
 
@@ -12,22 +12,26 @@ from kotrel.core.errors import WrongUse
 
 
 class _Parser(argparse.ArgumentParser):
-    """Tells a wrong command line in the same way as any other trouble."""
+    """Reports a wrong command line in the same way as any other error."""
 
     def error(self, message: str) -> NoReturn:
-        raise WrongUse(message, f"{self.prog} -h shows how it is used.", "wrong-command-line")
+        raise WrongUse(message, f"{self.prog} -h shows how to use it.", "wrong-command-line")
 
 
 def _everywhere(parser: argparse.ArgumentParser, default: object) -> None:
     """The options that every command takes; they may stand before or after the command."""
-    group = parser.add_argument_group("options everywhere")
+    group = parser.add_argument_group("options for every command")
     group.add_argument(
-        "-w", "--workspace", metavar="DIR", default=default, help="the workspace (else the nearest with a kotrel.toml)"
+        "-w",
+        "--workspace",
+        metavar="DIR",
+        default=default,
+        help="the workspace (default: this folder or the nearest above it with a kotrel.toml)",
     )
     group.add_argument(
-        "--json", action="store_true", default=default or False, help="one JSON object on standard output"
+        "--json", action="store_true", default=default or False, help="print one JSON object to standard output"
     )
-    group.add_argument("--quiet", action="store_true", default=default or False, help="no progress, no messages")
+    group.add_argument("--quiet", action="store_true", default=default or False, help="no progress and no messages")
 
 
 def parser_for(command: str | None) -> argparse.ArgumentParser:

@@ -1,4 +1,4 @@
-"""The command line: one handler for all errors, exit status. What is not needed to tell the version comes later."""
+"""The command line: one handler for all errors, and the exit status. ``--version`` imports nothing else."""
 
 from __future__ import annotations
 
@@ -28,13 +28,13 @@ def main(argv: Sequence[str] | None = None) -> int:
     except KotrelError as error:
         return _tell(error, "--json" in words)
     except KeyboardInterrupt:
-        sys.stderr.write("\nStopped. A load is there as a whole or not at all: kotrel history tells.\n")
+        sys.stderr.write("\nStopped. A load is either complete or not there at all: kotrel history shows which.\n")
         return 130
     except BrokenPipeError:
         # Whoever read the output has seen enough.
         _hush()
         return 0
-    except Exception as error:  # the one place where anything unforeseen ends
+    except Exception as error:  # the one place where every unexpected error ends up
         from kotrel.unexpected import unexpected_error
 
         return _tell(unexpected_error(error, words), "--json" in words)
@@ -56,7 +56,7 @@ def _run(words: list[str], command: str | None) -> int:
 
 
 def _hush() -> None:
-    """Nobody reads standard output any more: what is still to be flushed goes nowhere."""
+    """Nobody reads standard output any more: whatever is still to be flushed is thrown away."""
     import contextlib
     import os
 
@@ -65,7 +65,7 @@ def _hush() -> None:
 
 
 def _tell(error: KotrelError, as_json: bool) -> int:
-    """Tells the user what went wrong, where, and what to do next."""
+    """Reports what went wrong, where, and what to do next."""
     from kotrel.reports.screen import Screen
 
     screen = Screen(as_json)
@@ -79,7 +79,7 @@ def _tell(error: KotrelError, as_json: bool) -> int:
 
 
 def program() -> None:
-    """The program as it is installed: runs and ends at once, without handing back a gigabyte piece by piece."""
+    """The program as it is installed: runs and exits at once, without freeing a gigabyte piece by piece."""
     import os
 
     status = main()

@@ -1,4 +1,4 @@
-"""What nobody foresaw: written to a log file, and told in one sentence."""
+"""Unexpected errors: the details go to a log file, and the user gets one sentence."""
 
 from __future__ import annotations
 
@@ -14,11 +14,11 @@ from kotrel.core.errors import KotrelError, OutOfReach
 
 
 def unexpected_error(error: Exception, words: Sequence[str]) -> KotrelError:
-    """Writes the whole story to a log file and returns what the user is told."""
+    """Writes the details to a log file and returns the error for the user."""
     if isinstance(error, MemoryError):
         return OutOfReach(
-            "the memory of this machine is not enough for that file",
-            "Close other programs, or divide the file.",
+            "this computer does not have enough memory for that file",
+            "Close other programs, or split the file.",
             "no-memory",
         )
     stamp = datetime.now().strftime("%Y%m%d-%H%M%S")
@@ -37,11 +37,13 @@ def unexpected_error(error: Exception, words: Sequence[str]) -> KotrelError:
                 path.write_text(story, "utf-8")
             except OSError:
                 continue
-            where = f"The whole story is in {path}."
+            where = f"The details are in {path}."
             break
     else:
-        where = "No log could be written."
+        where = "No log file could be written."
     what = str(error).strip().splitlines()[0] if str(error).strip() else type(error).__name__
     return OutOfReach(
-        f"something unforeseen happened: {what[:200]}", where + " kotrel history tells what is loaded.", "unforeseen"
+        f"an unexpected error occurred: {what[:200]}",
+        where + " kotrel history shows what has been loaded.",
+        "unexpected",
     )

@@ -104,7 +104,7 @@ class Exports(Sheets):
             [{"key": "2", "column": "bar", "before": "b", "after": "c"}],
         )
         self.assertIn(
-            "stands twice",
+            "sheet twice",
             self.kotrel(
                 "compare", "x.csv", self.write("z.csv", "foo,bar", "1,a", "1,b").name, "--key", "foo", status=1
             ).stderr,

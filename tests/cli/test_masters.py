@@ -82,7 +82,7 @@ class Masters(Shop):
         )
         self.assertEqual(
             self.kinds("conv.csv", "--as", "unit_conversion"),
-            {("unit_conversion", "the-same", "line 2, column 2"), ("unit_conversion", "not-the-same", "line 3, column 4"),
+            {("unit_conversion", "must-differ", "line 2, column 2"), ("unit_conversion", "must-match", "line 3, column 4"),
              ("unit_conversion", "too-small", "line 4, column 3")},
         )  # fmt: skip
         self.write(

@@ -177,13 +177,13 @@ class Screens(Shop):
         self.write("a.csv", "Item code;Price;Tags", "ROP-00010;12,00;red, new", "ROP-00020;0,70;")
         preview = self.kotrel("preview", "a.csv").stdout
         for words in (
-            "2 rows: all fit to load",
+            "2 rows: all ready to load",
             "0 new · 1 changed · 1 same",
             "Standard price",
             "0.60",
             "12.00",
             "red; new",
-            "Nothing was touched",
+            "Nothing has been changed",
         ):
             self.assertIn(words, preview)
         self.assertIn(
@@ -201,10 +201,10 @@ class Screens(Shop):
     def test_records_and_a_sheet_are_told_in_words(self):
         told = self.kotrel("records", "item").stdout
         for words in (
-            "for new",
-            "a code of unit",
+            "if new",
+            "a code from the unit list",
             "kept by the system, never loaded",
-            "all or none of weight, weight_unit",
+            "all or none: weight, weight_unit",
         ):
             self.assertIn(words, " ".join(told.split()))
         self.write("a.csv", "Item code;Cost;Colour no", "ROP-00010;1,50;x", "ROP-00010;2,50;y")

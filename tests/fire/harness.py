@@ -123,7 +123,7 @@ def judge(target: Target, before: tuple, done: subprocess.CompletedProcess[str])
     told = run_kotrel(target.folder, "history").stderr
     killed = done.returncode == -9 or "the connection to" in done.stderr
     if after == before:
-        if killed and "nothing of it is in the system" not in told:
+        if killed and "none of it is in the system" not in told:
             raise AssertionError(f"the next command does not say that nothing is loaded: {told!r}")
         return "none"
     items, vendor, loads, rows = after
@@ -159,7 +159,7 @@ def judge_undo(target: Target, before: tuple, point: int, how: str) -> str:
     begun = any((target.folder / ".kotrel" / "under-way").glob("*.json"))
     told = run_kotrel(target.folder, "history").stderr
     if after == there:
-        end, words = "none", "nothing of it is in the system"
+        end, words = "none", "none of it is in the system"
         target.take_back()
     elif after[:2] == before[:2] and after[2] == there[2] + 1:
         end, words = "all", "all of it is in the system, as L0002"

@@ -87,12 +87,12 @@ class Story(unittest.TestCase):
         story.write_new_range(self.path)
         hurt = self.cells()
         self.assertEqual(hurt.kinds["H"].to_list().count("error"), 1)
-        story.write_new_range_mended(self.path, slip=False)
+        story.write_new_range_fixed(self.path, slip=False)
         repaired = self.cells()
         self.assertNotIn("error", repaired.kinds["H"].to_list())
         differing = sum(1 for a, b in zip(hurt.cells.rows(), repaired.cells.rows(), strict=True) if a != b)
         self.assertEqual(differing, 11, "ten rows with errors and one with blanks")
-        story.write_new_range_mended(self.path, slip=True)
+        story.write_new_range_fixed(self.path, slip=True)
         prices = [a[8] for a in self.cells().cells.rows() if a[8] not in {b[8] for b in repaired.cells.rows()}]
         self.assertEqual(len(prices), 1)
 

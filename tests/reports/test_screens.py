@@ -27,7 +27,7 @@ class Words(unittest.TestCase):
 
     def test_every_field_is_said_in_words(self):
         item = small().records["item"]
-        self.assertEqual(what(item.fields["unit"]), "a code of unit")
+        self.assertEqual(what(item.fields["unit"]), "a code from the unit list")
         self.assertEqual(what(item.fields["cost"]), "an amount, 2 decimals")
         self.assertEqual(what(item.fields["condition"]), "one of: new, used")
         self.assertIn("never below zero; at most 1000", rules(item.fields["cost"]))

@@ -170,7 +170,7 @@ class CodePages(unittest.TestCase):
         ):
             raw, remarks = as_utf8(text.encode(page), "x")
             self.assertEqual(raw.decode(), text, page)
-            self.assertIn("code page", remarks[0])
+            self.assertIn("not UTF-8: read as", remarks[0])
 
     def test_what_is_no_text_is_refused(self):
         with self.assertRaises(KotrelError):

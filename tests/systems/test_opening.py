@@ -64,7 +64,7 @@ class SettingUp(unittest.TestCase):
         database = self.open()
         database.run("CREATE TABLE goods (no TEXT)")
         made = create_workspace(self.folder / "w", f"sqlite:{self.folder}/a.db", practice=False, with_journal=False)
-        self.assertIn("nothing was made in the database", made.remarks)
+        self.assertIn("nothing was created in the database", made.remarks)
         self.assertEqual(self.tables(), {"goods"})
         self.assertTrue(add_journal(f"sqlite:{self.folder}/a.db", self.folder))
         self.assertEqual(self.tables(), {"goods", "kotrel_load", "kotrel_load_row"})

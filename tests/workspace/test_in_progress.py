@@ -13,7 +13,7 @@ from pathlib import Path
 
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.errors import OutOfReach
-from kotrel.workspace.in_progress import in_progress, interrupted, told
+from kotrel.workspace.in_progress import forget, in_progress, interrupted
 
 STAMP = Stamp(datetime(2026, 11, 23, 9, 30, tzinfo=UTC), "marit", ("a.xlsx",), "f00")
 CHILD = """
@@ -58,7 +58,7 @@ class UnderWay(unittest.TestCase):
         child.stdout.close()
         [found] = interrupted(self.hidden)
         self.assertEqual((found.who, found.what, found.fingerprint), ("marit", "load of a.xlsx", "f00"))
-        told(found)
+        forget(found)
         self.assertEqual(interrupted(self.hidden), [])
 
     def test_where_no_note_can_be_made_the_load_goes_on(self):

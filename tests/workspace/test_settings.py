@@ -132,7 +132,7 @@ class Maps(Folder):
             self.assertIn(f"line {line}", caught.exception.message)
         with self.assertRaises(WrongUse) as caught:
             map_named(self.folder, "mm", small())
-        self.assertIn("There are: m", caught.exception.hint)
+        self.assertIn("The saved matches are: m", caught.exception.hint)
 
     def test_a_heading_that_is_not_there_is_told_with_the_likely_one(self):
         self.save('record = "item"\n[field.code]\ncolumn = "Word"')

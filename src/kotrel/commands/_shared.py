@@ -1,4 +1,4 @@
-"""Arguments and openings that several commands share."""
+"""Arguments that several commands share, and the workspace they work in."""
 
 from __future__ import annotations
 
@@ -19,56 +19,60 @@ from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
 
 
 def add_files(parser: argparse.ArgumentParser) -> None:
-    """The files of a check, preview or load, and how they are to be understood."""
-    parser.add_argument("files", nargs="+", metavar="FILE", help="workbook or text file: .xlsx .ods .csv .tsv and more")
+    """The files of a check, preview or load, and how to read them."""
+    parser.add_argument(
+        "files", nargs="+", metavar="FILE", help="a workbook or text file: .xlsx .ods .csv .tsv and others"
+    )
     add_reading(parser)
     add_ways(parser)
 
 
 def add_ways(parser: argparse.ArgumentParser) -> None:
-    """How rows are to be loaded; a check and a preview take the same, so that they tell what a load would do."""
-    group = parser.add_argument_group("which rows, and how")
+    """The load options; check and preview take them too, so that they show what a load would do."""
+    group = parser.add_argument_group("which rows to load, and how")
     group.add_argument(
-        "--only", choices=("new", "changes"), help="only rows that are new, or only changes to what is there"
+        "--only", choices=("new", "changes"), help="load only new rows, or only changes to existing rows"
     )
     group.add_argument(
-        "--match-on", metavar="FIELD", help="find the system's rows by this field instead of their key: barcode"
+        "--match-on",
+        metavar="FIELD",
+        help="find existing rows by this field instead of by their key, for example barcode",
     )
     group.add_argument(
         "--blanks",
         choices=("keep", "clear"),
         default="keep",
-        help="a blank cell changes nothing (else), or wipes the value",
+        help="a blank cell changes nothing (keep, the default) or clears the value",
     )
     group.add_argument(
         "--duplicates",
         choices=("error", "first", "last"),
         default="error",
-        help="a key twice in the sheet: an error (else), or which row counts",
+        help="where a key is in the sheet twice: report an error (the default), or use the first or last row",
     )
     group.add_argument(
         "--create",
         type=_names,
         default=(),
         metavar="LISTS",
-        help="add values that are new on these lists: vendor,brand",
+        help="add new values to these lists, for example vendor,brand",
     )
     group.add_argument(
         "--defaults",
         type=_names,
         default=(),
         metavar="SETS",
-        help="fill new rows in from these sets of defaults in system.toml",
+        help="fill new rows from these sets of defaults in system.toml",
     )
     group.add_argument(
         "--clash",
         choices=("sheet", "system"),
-        help="whose value counts where both changed it since the export (else an error)",
+        help="whose value to use where both changed since the export (default: report an error)",
     )
     group.add_argument(
-        "--since", metavar="EXPORT", help="the export the file came from, where it is a text file; none for no export"
+        "--since", metavar="EXPORT", help="the export that a text file came from; none to ignore exports"
     )
-    group.add_argument("--pictures", metavar="DIR", help="the folder of the pictures that items name")
+    group.add_argument("--pictures", metavar="DIR", help="the folder with the pictures that items name")
 
 
 def _names(text: str) -> tuple[str, ...]:
@@ -76,30 +80,32 @@ def _names(text: str) -> tuple[str, ...]:
 
 
 def add_reading(parser: argparse.ArgumentParser) -> None:
-    """How a file is to be understood."""
+    """How to read a file."""
     parser.add_argument(
-        "--as", dest="record", metavar="RECORD", help="what the rows are (else recognised by the headings)"
+        "--as", dest="record", metavar="RECORD", help="what the rows are (default: recognised by the headings)"
     )
     parser.add_argument(
-        "--map", dest="map_name", metavar="NAME", help="the saved match to use (else the one whose headings fit)"
+        "--map", dest="map_name", metavar="NAME", help="the saved match to use (default: the one whose headings fit)"
     )
     add_sheet(parser)
 
 
 def add_sheet(parser: argparse.ArgumentParser) -> None:
-    """Which sheet, and where its headings are."""
-    parser.add_argument("--sheet", metavar="NAME", help="the sheet of the workbook (else the one that fits)")
-    parser.add_argument("--heading-row", type=_row, metavar="ROW", help="the row with the headings (else found)")
+    """Which sheet to read, and where its headings are."""
+    parser.add_argument("--sheet", metavar="NAME", help="the sheet of the workbook (default: those that fit)")
+    parser.add_argument(
+        "--heading-row", type=_row, metavar="ROW", help="the row with the headings (default: found by itself)"
+    )
 
 
 def _row(text: str) -> int:
     if not text.isdigit() or int(text) < 1:
-        raise argparse.ArgumentTypeError(f"“{text}” is no row; rows are counted from 1")
+        raise argparse.ArgumentTypeError(f"“{text}” is not a row number; rows are counted from 1")
     return int(text)
 
 
 def files_of(args: argparse.Namespace) -> list[Path]:
-    """The files named; patterns such as ``*.xlsx`` are resolved where the shell did not do it."""
+    """The files named; patterns such as ``*.xlsx`` are expanded where the shell did not."""
     found: list[Path] = []
     for name in args.files:
         path = Path(name)
@@ -109,7 +115,7 @@ def files_of(args: argparse.Namespace) -> list[Path]:
 
 
 def named(files: Iterable[object]) -> str:
-    """Files as they are typed on a command line: a name with blanks in quotes."""
+    """Files as a person types them on a command line: a name with spaces is quoted."""
     names = [str(file) for file in files]
     return " ".join(f'"{name}"' if re.search(r"[\s&()']", name) else name for name in names)
 
@@ -120,11 +126,11 @@ _SAID = {
     "duplicates": ("--duplicates", "error"), "create": ("--create", ()), "defaults": ("--defaults", ()),
     "clash": ("--clash", None), "since": ("--since", None), "pictures": ("--pictures", None),
 }  # fmt: skip
-"""Argument → its option, and what it is where nothing is said."""
+"""Argument → its option, and its default."""
 
 
 def as_typed(args: argparse.Namespace) -> str:
-    """The files and how they are to be understood and loaded, as they are typed for the next command."""
+    """The files and options of this command, as the user would type them for the next one."""
     words: list[object] = list(args.files)
     for name, (option, usual) in _SAID.items():
         value = getattr(args, name, usual)
@@ -134,7 +140,7 @@ def as_typed(args: argparse.Namespace) -> str:
 
 
 def wanted_of(args: argparse.Namespace) -> Wanted:
-    """What the user said about the files."""
+    """What the user asked for about the files."""
     options = DEFAULT_OPTIONS
     if hasattr(args, "match_on"):
         options = LoadOptions(
@@ -144,11 +150,13 @@ def wanted_of(args: argparse.Namespace) -> Wanted:
 
 
 def workspace_of(args: argparse.Namespace) -> Workspace:
-    """The workspace told with -w, or the nearest."""
+    """The workspace given with -w, or the nearest one."""
     workspace = open_workspace(find_workspace(Path(args.workspace) if args.workspace else None, Path.cwd()))
     if pictures := getattr(args, "pictures", None):
         if not Path(pictures).is_dir():
-            raise OutOfReach(f"there is no folder {pictures}", "It is the folder of the pictures.", "no-folder")
+            raise OutOfReach(
+                f"there is no folder {pictures}", "--pictures names the folder that the pictures are in.", "no-folder"
+            )
         workspace = replace(workspace, picture_folder=Path(pictures))
     for said in report_interrupted(workspace):
         sys.stderr.write(f"kotrel: {said}\n")
@@ -161,7 +169,7 @@ def now() -> datetime:
 
 
 def user(args: argparse.Namespace) -> str:
-    """Who does it: the name given, or the operating system's."""
+    """Who does it: the name given, or the one from the operating system."""
     if given := getattr(args, "who", None):
         return str(given)
     try:
@@ -171,7 +179,7 @@ def user(args: argparse.Namespace) -> str:
 
 
 def add_agreement(parser: argparse.ArgumentParser) -> None:
-    """Who loads, why, and the answer to the question."""
-    parser.add_argument("--yes", action="store_true", help="do it without asking")
-    parser.add_argument("--who", metavar="NAME", help="who does it, for the history (else your user name)")
-    parser.add_argument("--remark", default="", metavar="TEXT", help="why, for the history")
+    """Who loads, why, and whether to ask first."""
+    parser.add_argument("--yes", action="store_true", help="go ahead without asking")
+    parser.add_argument("--who", metavar="NAME", help="who does it, for the history (default: your user name)")
+    parser.add_argument("--remark", default="", metavar="TEXT", help="the reason, for the history")

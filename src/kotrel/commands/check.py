@@ -18,27 +18,27 @@ from kotrel.stages.streaming import check_any
 
 EXAMPLE = """\
 kotrel check new-items.xlsx
-    everything that is wrong, worst first, a few examples of each kind
+    finds everything that is wrong, worst first, with a few examples of each kind
 kotrel check new-items.xlsx --all
-    each finding on a line of its own
+    lists every finding
 kotrel check new-items.xlsx --marked
-    also writes new-items.marked.xlsx: your workbook, the bad cells coloured and commented"""
+    also writes new-items.marked.xlsx: a copy of your workbook with the bad cells coloured and commented"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     add_files(parser)
-    parser.add_argument("--all", action="store_true", help="list each finding, not a few examples of each kind")
+    parser.add_argument("--all", action="store_true", help="list every finding, not just a few examples of each kind")
     parser.add_argument(
         "--marked",
         nargs="?",
         const="",
         metavar="FILE",
-        help="write a marked copy (else named FILE.marked.xlsx beside it)",
+        help="write a marked copy (default: FILE.marked.xlsx beside the file)",
     )
     parser.add_argument(
-        "--learn", action="store_true", help="ask what values mean that are on no list, and remember it"
+        "--learn", action="store_true", help="ask what each unknown value means, and remember the answer"
     )
-    parser.add_argument("--repairs", action="store_true", help="show what was mended on reading, with the proof")
+    parser.add_argument("--repairs", action="store_true", help="show every repair, with its proof")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
@@ -66,33 +66,35 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     for copy in marked:
         for remark in copy.remarks:
             screen.show(f"{remark[0].upper()}{remark[1:]}.")
-        screen.show(f"Marked: {copy.path}")
+        screen.show(f"Marked copy: {copy.path}")
     if args.learn:
         learned = learn(checked, workspace, lambda question: _ask(question, screen))
         count = sum(map(len, learned.values()))
         screen.show(
-            f"Learned {count} spelling{'s' if count != 1 else ''}, kept in kotrel.toml."
+            f"Learned {count} spelling{'s' if count != 1 else ''}, saved in kotrel.toml."
             if count
-            else "Nothing learned."
+            else "No spellings learned."
         )
     if not ok and marked:
         screen.show(
-            f"Next: mend the coloured cells there, save it, then: kotrel check {named(copy.path for copy in marked)}"
+            f"Next: fix the coloured cells there, save it, then: kotrel check {named(copy.path for copy in marked)}"
         )
     elif ok:
         screen.show(f"Next: kotrel preview {names}")
     else:
-        screen.show(f"Next: mend these cells in the spreadsheet, save it, then: kotrel check {names}")
-        screen.show(f"      kotrel check {names} --marked    colours them for you in a copy")
+        screen.show(f"Next: fix these cells in the spreadsheet, save it, then: kotrel check {names}")
+        screen.show(f"      kotrel check {names} --marked    marks them in a copy of the workbook")
     return 0 if ok else 1
 
 
 def _ask(question: Question, screen: Screen) -> str | None:
-    """Asks what a value means: yes for the likely code, a code, or nothing."""
+    """Asks what a value means; yes accepts the likely code, and a blank answer skips it."""
     likely = question.likely
     name = question.names.names.get(likely or "")
     offer = f" Is it {likely}{f' ({name})' if name else ''}?" if likely else ""
-    said = screen.answer(f"{question.field}: “{question.value}” is not on the list.{offer} [y, a code, or nothing] ")
+    said = screen.answer(
+        f"{question.field}: “{question.value}” is not on the list.{offer} [y, a code, or Enter to skip] "
+    )
     if read_yes_no(said) == "yes":
         return likely
     return said or None

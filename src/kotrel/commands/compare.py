@@ -1,4 +1,4 @@
-"""``kotrel compare``: two sheets, and what differs."""
+"""``kotrel compare``: shows what differs between two sheets."""
 
 from __future__ import annotations
 
@@ -16,17 +16,17 @@ from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
 
 EXAMPLE = """\
 kotrel compare keldrift-march.xlsx keldrift-april.xlsx
-    rows added, gone, changed from what to what
+    rows added, removed, and changed from what to what
 kotrel compare old.csv new.csv --key "Order code" -o what-changed.xlsx
-    by that column, as a workbook"""
+    matches rows by that column and writes the result as a workbook"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("old", metavar="OLD", help="the sheet as it was")
     parser.add_argument("new", metavar="NEW", help="the sheet as it is now")
-    parser.add_argument("--key", metavar="FIELD", help="the field or heading that tells the rows apart")
-    parser.add_argument("-o", "--output", metavar="FILE", help="write it as a workbook: .xlsx or .ods")
-    parser.add_argument("--all", action="store_true", help="list each row")
+    parser.add_argument("--key", metavar="FIELD", help="the field or heading that identifies a row")
+    parser.add_argument("-o", "--output", metavar="FILE", help="also write it as a workbook: .xlsx or .ods")
+    parser.add_argument("--all", action="store_true", help="list every row")
     add_reading(parser)
 
 
@@ -48,7 +48,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
 
 
 def _workspace(args: argparse.Namespace) -> Workspace | None:
-    """The workspace, where there is one: two sheets can be compared anywhere."""
+    """The workspace, if there is one: two sheets can be compared anywhere."""
     try:
         folder = find_workspace(Path(args.workspace) if args.workspace else None, Path.cwd())
     except WrongUse:

@@ -1,4 +1,4 @@
-"""``kotrel demo``: plays the worked example; every command shown, then its real output."""
+"""``kotrel demo``: plays the worked example: shows each command, then its real output."""
 
 from __future__ import annotations
 
@@ -15,20 +15,20 @@ from kotrel.reports.screen import Screen
 
 EXAMPLE = """\
 kotrel demo
-    plays the example in the folder kotrel-demo, which stays there to go on with"""
+    plays the example in the folder kotrel-demo; the folder stays, so that you can carry on in it"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
-        "folder", nargs="?", default="kotrel-demo", metavar="DIR", help="a new folder (else kotrel-demo)"
+        "folder", nargs="?", default="kotrel-demo", metavar="DIR", help="a new folder (default: kotrel-demo)"
     )
 
 
 @dataclass(frozen=True)
 class _Scene:
-    """What is told, the command, and the exit status it has to end with."""
+    """The narration, the command, and the exit status it must end with."""
 
-    tell: str
+    narration: str
     command: str
     status: int = 0
 
@@ -36,95 +36,100 @@ class _Scene:
 def run(args: argparse.Namespace, screen: Screen) -> int:
     folder = Path(args.folder)
     if folder.exists() and any(folder.iterdir() if folder.is_dir() else [folder]):
-        raise WrongUse(
-            f"{folder} is there already", "Take another folder, or remove it: kotrel demo DIR", "folder-taken"
-        )
+        raise WrongUse(f"{folder} already exists", "Delete it, or name another folder: kotrel demo DIR", "folder-taken")
     if screen.as_json:
-        raise WrongUse("the example is played for people and has no JSON", "Leave out --json.")
+        raise WrongUse("the worked example is for people and has no JSON output", "Run it without --json.")
     folder.mkdir(parents=True, exist_ok=True)
     for scene in _scenes(folder):
         _play(scene, folder, screen)
     screen.show("")
-    screen.show(f"That was the example. Everything is still in {folder}: go there and try for yourself.")
+    screen.show(f"That was the worked example. Everything is still in {folder}: go there and try things for yourself.")
     return 0
 
 
 def _play(scene: _Scene, folder: Path, screen: Screen) -> None:
-    """Shows one command and runs it for real."""
+    """Shows one command, then runs it."""
     from rich.text import Text
 
-    screen.show(Text(f"\n── {scene.tell}", style="bold cyan"))
+    screen.show(Text(f"\n── {scene.narration}", style="bold cyan"))
     screen.show(Text(f"$ kotrel {_shown(scene.command)}", style="bold"))
     sys.stdout.flush()
     done = subprocess.run([sys.executable, "-m", "kotrel", *_words(scene.command)], cwd=folder, check=False)
     if done.returncode != scene.status:
         raise OutOfReach(
-            f"the example stopped: kotrel {scene.command} ended with {done.returncode} instead of {scene.status}",
-            f"Look at what it said above; the files are in {folder}.",
+            f"the worked example stopped: kotrel {scene.command} ended with exit status {done.returncode} instead of {scene.status}",
+            f"Its output above says why; the files are in {folder}.",
             "demo-stopped",
         )
 
 
 def _words(command: str) -> list[str]:
-    """The words of a command; ``␣`` is a blank inside a word."""
+    """The words of a command; ``␣`` stands for a space inside a word."""
     return [word.replace("␣", " ") for word in command.split(" ")]
 
 
 def _shown(command: str) -> str:
-    """The command as a person would type it: a word with blanks in quotes."""
+    """The command as a person would type it: a word with spaces is quoted."""
     return " ".join(f'"{word}"' if " " in word else word for word in _words(command))
 
 
 def _scenes(folder: Path) -> Iterator[_Scene]:
-    """The story. Files are made between the scenes, as people would."""
-    yield _Scene("Skerrow Chandlery gets a workspace, with a practice system to try things on", "init .")
+    """The story, scene by scene. Between the scenes, files change as people would change them."""
+    yield _Scene("Skerrow Chandlery gets a workspace, with a practice system to try things out on", "init .")
     yield _Scene("What does the system take?", "records")
     story.write_new_range(folder / "keldrift-range-27.xlsx")
     yield _Scene("Keldrift sends its new range. What is in it?", "inspect keldrift-range-27.xlsx")
     yield _Scene(
-        "What is wrong with it? And a copy with the bad cells coloured", "check keldrift-range-27.xlsx --marked", 1
+        "What is wrong with it? Also make a copy with the bad cells coloured",
+        "check keldrift-range-27.xlsx --marked",
+        1,
     )
-    story.write_new_range_mended(folder / "keldrift-range-27-mended.xlsx", slip=True)
-    yield _Scene("Somebody mends those cells and saves it under a new name", "check keldrift-range-27-mended.xlsx")
-    yield _Scene("What would a load do?", "preview keldrift-range-27-mended.xlsx")
-    yield _Scene("Load it", "load keldrift-range-27-mended.xlsx --yes --remark range-27")
-    yield _Scene("What became of each row?", "outcome L0001")
-    yield _Scene("A price was a hundred times too high. Take the load back", "undo L0001 --yes")
-    story.write_new_range_mended(folder / "keldrift-range-27-mended.xlsx", slip=False)
+    story.write_new_range_fixed(folder / "keldrift-range-27-fixed.xlsx", slip=True)
     yield _Scene(
-        "With the price mended, load it again",
-        "load keldrift-range-27-mended.xlsx --yes --remark range-27,price-mended",
+        "Somebody fixes those cells and saves the workbook under a new name", "check keldrift-range-27-fixed.xlsx"
     )
-    yield _Scene("And once more, by mistake", "load keldrift-range-27-mended.xlsx --yes")
+    yield _Scene("What would a load do?", "preview keldrift-range-27-fixed.xlsx")
+    yield _Scene("Load the sheet", "load keldrift-range-27-fixed.xlsx --yes --remark range-27")
+    yield _Scene("What happened to each row?", "outcome L0001")
+    yield _Scene("One price was a hundred times too high. Undo the load", "undo L0001 --yes")
+    story.write_new_range_fixed(folder / "keldrift-range-27-fixed.xlsx", slip=False)
+    yield _Scene(
+        "With that price fixed, load the sheet again",
+        "load keldrift-range-27-fixed.xlsx --yes --remark range-27,price-fixed",
+    )
+    yield _Scene(
+        "And once more, by mistake: a second load of the same content does nothing",
+        "load keldrift-range-27-fixed.xlsx --yes",
+    )
     story.write_new_colours(folder / "vellamar-colours.xlsx")
     yield _Scene(
-        "Vellamar sends new colours, in its own words. Which column is what?",
+        "Vellamar sends new colours under headings of its own. Which column is which field?",
         "map vellamar-colours.xlsx item --name vellamar",
     )
     story.edit_match(folder / "maps" / "vellamar.toml")
     yield _Scene(
-        "The match is edited: what is missing gets a fixed value, codes and prices are made",
+        "The saved match is edited: missing fields get fixed values, and codes and prices are made",
         "check vellamar-colours.xlsx --repairs",
     )
     yield _Scene("Load the new colours", "load vellamar-colours.xlsx --yes --remark new-colours")
     yield _Scene(
-        "Take out what was loaded, to look at it",
+        "Export what was loaded, to look at it",
         "export item -o colours.xlsx --fields description,cost,price --where vendor_code␣begins␣with␣'V-'",
     )
     yield _Scene(
-        "A mass update: the reorder points of the shop go out",
+        "A mass update: export the reorder points",
         "export item_warehouse -o levels.xlsx --fields reorder_point,order_up_to",
     )
     story.edit_levels(folder / "levels.xlsx", folder / "levels-edited.xlsx")
     story.write_colleague(folder / "colleague.csv")
     yield _Scene(
-        "Six are raised in the workbook. Meanwhile a colleague changes one of the same",
+        "Six are raised in the workbook. Meanwhile a colleague, Marit, changes one of the same six",
         "load colleague.csv --yes --who marit --remark more␣rope␣for␣the␣ferry",
     )
-    yield _Scene("What would loading the workbook do?", "preview levels-edited.xlsx", 1)
+    yield _Scene("What would a load of the workbook do?", "preview levels-edited.xlsx", 1)
     yield _Scene(
-        "Marit's figure counts; the other five are loaded",
+        "Marit's figure stays; the other five are loaded",
         "load levels-edited.xlsx --clash system --yes --remark reorder␣points",
     )
     yield _Scene("Read the load back", "verify L0006")
-    yield _Scene("Everything is in the history", "history")
+    yield _Scene("The history has everything", "history")

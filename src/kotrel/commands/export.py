@@ -1,4 +1,4 @@
-"""``kotrel export``: what the system holds."""
+"""``kotrel export``: exports what the system holds."""
 
 from __future__ import annotations
 
@@ -14,17 +14,19 @@ EXAMPLE = """\
 kotrel export item -o ropes.xlsx --fields code,description,price --where "category begins with 'ROPE' and cost > 1"
     chosen fields of chosen items
 kotrel export item -o dear-first.csv --sort "price down,code"
-    all fields, the highest price first"""
+    all fields, highest price first"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("records", nargs="+", metavar="RECORD", help="what to take out")
-    parser.add_argument("-o", "--output", required=True, metavar="FILE", help="where to: .xlsx, .ods, .csv or .tsv")
-    parser.add_argument("--fields", metavar="A,B", default="", help="only these fields (the key is always there)")
-    parser.add_argument("--where", metavar="EXPRESSION", help="only rows for which this holds (docs/expressions.md)")
-    parser.add_argument("--sort", metavar="A,B", default="", help='sorted by these; "price down" turns the order round')
-    parser.add_argument("--with-names", action="store_true", help="the name beside each code of a list")
-    parser.add_argument("--into", metavar="BOOK", help="add it to a copy of this workbook")
+    parser.add_argument("records", nargs="+", metavar="RECORD", help="the records to export")
+    parser.add_argument(
+        "-o", "--output", required=True, metavar="FILE", help="the file to write: .xlsx, .ods, .csv or .tsv"
+    )
+    parser.add_argument("--fields", metavar="A,B", default="", help="only these fields (the key is always included)")
+    parser.add_argument("--where", metavar="EXPRESSION", help="only rows for which this is true (docs/expressions.md)")
+    parser.add_argument("--sort", metavar="A,B", default="", help='sort by these fields; "price down" sorts downwards')
+    parser.add_argument("--with-names", action="store_true", help="add the name beside each code")
+    parser.add_argument("--into", metavar="BOOK", help="add the sheets to a copy of this workbook")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:

@@ -1,4 +1,4 @@
-"""``kotrel history``: the loads so far."""
+"""``kotrel history``: lists the loads so far."""
 
 from __future__ import annotations
 
@@ -10,11 +10,11 @@ from kotrel.reports.screen import Screen
 
 EXAMPLE = """\
 kotrel history
-    every load and undo: when, who, which file, how many rows, and whether it still stands"""
+    every load and undo: when, who, which file, how many rows, and whether it has been undone"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    del parser  # it has none of its own
+    del parser  # it has no options of its own
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:

@@ -12,23 +12,23 @@ from kotrel.workspace.settings import FILE, open_workspace
 
 EXAMPLE = """\
 kotrel init shop
-    a workspace in the folder shop, with a practice system on SQLite inside it
+    makes a workspace in the folder shop, with a practice system (SQLite) inside it
 kotrel init shop --system postgresql://me@localhost/trial --practice
-    the same, the practice system in that database, in a schema of its own
+    the same, with the practice system in that database, in its own schema
 kotrel init shop --system postgresql://me@localhost/backoffice --learn
-    connected to what is there; nothing is created in it; the description is drafted from its tables"""
+    connects to that database and drafts the description from its tables; creates nothing in it"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("folder", nargs="?", default=".", metavar="DIR", help="the folder (else this one)")
+    parser.add_argument("folder", nargs="?", default=".", metavar="DIR", help="the folder (default: this one)")
     parser.add_argument(
         "--system", metavar="URL", help="the system's address: sqlite:FILE or postgresql://user@host/database"
     )
     parser.add_argument(
-        "--practice", action="store_true", help="put a practice system there, unless one is there already"
+        "--practice", action="store_true", help="put a practice system there, unless it already has one"
     )
     parser.add_argument(
-        "--journal", action="store_true", help="create only Kotrel's journal there (also for a workspace that exists)"
+        "--journal", action="store_true", help="create only Kotrel's journal there (also for an existing workspace)"
     )
     parser.add_argument(
         "--learn", action="store_true", help="draft system.toml from the database's own tables, for you to edit"
@@ -39,9 +39,11 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, screen: Screen) -> int:
     folder = Path(args.folder)
     if args.practice and args.journal:
-        raise WrongUse("--practice makes the journal too; give one of the two")
+        raise WrongUse("--practice creates the journal too; use only one of the two")
     if args.learn and (args.practice or not args.system):
-        raise WrongUse("--learn drafts a description of a database of your own: give its --system, and no --practice")
+        raise WrongUse(
+            "--learn drafts a description of your own database: name it with --system, and leave out --practice"
+        )
     if args.journal and (folder / FILE).is_file() and args.system is None:
         return _journal_only(folder, screen)
     with screen.progress(2) as step:
@@ -65,16 +67,16 @@ def _journal_only(folder: Path, screen: Screen) -> int:
     workspace = open_workspace(folder)
     made = add_journal(workspace.url, workspace.folder)
     if screen.as_json:
-        screen.json({"workspace": str(folder), "journal": "made" if made else "there already"})
+        screen.json({"workspace": str(folder), "journal": "made" if made else "already there"})
     else:
-        screen.show("The journal's two tables were made." if made else "The journal is there already.")
+        screen.show("The journal's two tables have been created." if made else "The journal already exists.")
     return 0
 
 
 def _show(made: Made, screen: Screen) -> None:
-    where = "this folder" if str(made.folder) == "." else str(made.folder)
-    screen.show(f"{where} is a workspace now.")
-    practice = {"made": "a practice system, made now", "none": "your own system"}.get(
+    where = "This folder" if str(made.folder) == "." else str(made.folder)
+    screen.show(f"{where} is now a workspace.")
+    practice = {"made": "a new practice system", "none": "your own system"}.get(
         made.practice, f"a practice system: {made.practice}"
     )
     screen.show(f"  system       {made.system} ({practice})")

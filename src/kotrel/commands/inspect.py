@@ -1,4 +1,4 @@
-"""``kotrel inspect``: what is in a spreadsheet."""
+"""``kotrel inspect``: shows what is in a spreadsheet."""
 
 from __future__ import annotations
 
@@ -14,11 +14,11 @@ from kotrel.workspace.settings import find_workspace, open_workspace
 
 EXAMPLE = """\
 kotrel inspect new-items.xlsx
-    every table in it: columns, how full and how unique, kinds, examples, what looks damaged"""
+    every table in it: the columns, how full and how unique they are, what kind of values, examples, damage"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("file", metavar="FILE", help="workbook or text file")
+    parser.add_argument("file", metavar="FILE", help="a workbook or text file")
     add_sheet(parser)
 
 
@@ -27,7 +27,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     try:
         folder = find_workspace(Path(args.workspace) if args.workspace else None, Path.cwd())
     except WrongUse:
-        # A sheet can be looked at anywhere; only what it is likely to be needs a system.
+        # Any sheet can be inspected; only a guess at its record needs a system.
         if args.workspace:
             raise
     else:

@@ -1,4 +1,4 @@
-"""``kotrel load``: does it, all or nothing."""
+"""``kotrel load``: loads sheets, all or nothing."""
 
 from __future__ import annotations
 
@@ -26,23 +26,23 @@ from kotrel.stages.loading import Loaded, Order, load_files
 
 EXAMPLE = """\
 kotrel load new-items.xlsx
-    shows what it would do, asks, and loads all of it or none
+    shows what would change, asks, then loads all of it or none
 kotrel load new-items.xlsx --yes --remark "Keldrift range 27"
-    without asking, with a reason for the history
+    loads without asking, with a reason for the history
 kotrel load new-items.xlsx --create vendor,brand --good-rows
-    adds new vendors and brands; loads the good rows and hands back the rest"""
+    adds new vendors and brands, loads the good rows and writes the rest to a file"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     add_files(parser)
     add_agreement(parser)
     parser.add_argument(
-        "--good-rows", action="store_true", help="load what is right; the rest goes into FILE.rest.xlsx, with reasons"
+        "--good-rows", action="store_true", help="load the good rows; the others go to FILE.rest.xlsx, with the reasons"
     )
     parser.add_argument(
-        "--again", action="store_true", help="load the same content once more, though it was loaded already"
+        "--again", action="store_true", help="load the same content again, although it has been loaded before"
     )
-    parser.add_argument("--all", action="store_true", help="list each new row and each change")
+    parser.add_argument("--all", action="store_true", help="list every new row and every change")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
@@ -50,8 +50,8 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
     if not args.yes and (screen.as_json or not screen.is_terminal):
         raise WrongUse(
-            "load asks before it touches anything, and there is nobody to ask",
-            "Give --yes to load without asking.",
+            "load asks before it changes anything, and there is no terminal to ask on",
+            "Add --yes to load without asking.",
             "needs-yes",
         )
 
@@ -59,14 +59,14 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         show_preview(screen, preview, args.all)
         screen.show("")
         bad = sum(counts.get("refused", 0) for counts in preview.counts().values())
-        return screen.ask(f"Load this, without the {count(bad, 'refused row')}?" if bad else "Load this?")
+        return screen.ask(f"Load this without the {count(bad, 'refused row')}?" if bad else "Load this?")
 
     order = Order(tuple(files), wanted_of(args), user(args), args.remark, now(), args.good_rows, args.again)
     if args.yes:
         with screen.progress(7 * len(files)) as step:
             loaded = load_files(order, workspace, step)
     else:
-        # No bar: it would run over the question.
+        # No progress bar: it would overwrite the question.
         loaded = load_files(order, workspace, lambda title: None, agree)
     if screen.as_json:
         screen.json(_json(loaded))
@@ -100,21 +100,27 @@ def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
         for record, codes in loaded.preview.creates().items():
             screen.show(f"Created: {record} {', '.join(codes)}")
         for path, number in loaded.rest:
-            screen.show(f"Left out: {count(number, 'row')}, in {path} with the reasons: mend them there and load that.")
-        screen.show(f"Next: kotrel outcome {name}    shows it row by row; kotrel undo {name} takes it back")
+            screen.show(
+                f"Not loaded: {count(number, 'row')}, written to {path} with the reasons. Fix them there, then load that file."
+            )
+        screen.show(f"Next: kotrel outcome {name}    shows each row; kotrel undo {name} undoes it")
     elif before is not None:
-        screen.show(f"Nothing to do: the same content was loaded as {before.name}, by {before.who}, {when(before.at)}.")
-        screen.show(f"      kotrel load {names} --again    loads it once more, over what has changed since")
+        screen.show(
+            f"Nothing to do: the same content was already loaded as {before.name}, by {before.who}, {when(before.at)}."
+        )
+        screen.show(f"      kotrel load {names} --again    loads it again, over anything that has changed since")
     elif loaded.status == "nothing to do":
-        screen.show("Nothing to do: the system holds all of it already.")
+        screen.show("Nothing to do: the system already holds all of it.")
     elif loaded.status == "refused":
         show_preview(screen, loaded.preview, args.all)
         screen.show("")
-        screen.show(f"Nothing was loaded. Next: mend these cells, then: kotrel check {names}")
+        screen.show(f"Nothing was loaded. Next: fix these cells, then: kotrel check {names}")
         if loaded.number is not None:
             name = load_name(loaded.number)
-            screen.show(f"      kotrel outcome {name}    keeps what the system said; --rest FILE writes those rows")
+            screen.show(
+                f"      kotrel outcome {name}    shows what the system said; --rest FILE writes those rows to a file"
+            )
         if loaded.preview.touches and not args.good_rows:
-            screen.show(f"      kotrel load {names} --good-rows    loads what is right and hands back the rest")
+            screen.show(f"      kotrel load {names} --good-rows    loads the good rows and writes the others to a file")
     else:
         screen.show("Nothing was loaded.")

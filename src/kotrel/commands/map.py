@@ -12,13 +12,13 @@ from kotrel.stages.mapping import map_file
 
 EXAMPLE = """\
 kotrel map keldrift.xlsx item --name keldrift
-    proposes a match, shows how sure it is and why, and saves it as maps/keldrift.toml"""
+    proposes a match, shows how sure it is and why, and saves it in maps/keldrift.toml"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("file", metavar="FILE", help="workbook or text file")
     parser.add_argument("record", metavar="RECORD", help="what its rows are")
-    parser.add_argument("--name", metavar="NAME", help="the name to save it under (else the file's)")
+    parser.add_argument("--name", metavar="NAME", help="the name to save it under (default: the file's name)")
     add_sheet(parser)
 
 

@@ -1,4 +1,4 @@
-"""``kotrel outcome``: one load, row by row."""
+"""``kotrel outcome``: shows one load, row by row."""
 
 from __future__ import annotations
 
@@ -14,18 +14,20 @@ from kotrel.systems.interface import System
 
 EXAMPLE = """\
 kotrel outcome L0001
-    what became of each row of that load, with its reason
+    what happened to each row of that load, and why
 kotrel outcome L0001 --before before.xlsx
-    also writes the rows it changed as they were before
-kotrel outcome L0001 --rest mend-these.xlsx
-    also writes the rows it refused, for mending"""
+    also writes the rows it changed, as they were before
+kotrel outcome L0001 --rest fix-these.xlsx
+    also writes the rows it refused, to be fixed"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("load", metavar="LOAD", help="the load, as kotrel history calls it: L0001")
+    parser.add_argument("load", metavar="LOAD", help="the load's number from kotrel history, for example L0001")
     parser.add_argument("--all", action="store_true", help="list every row")
-    parser.add_argument("--rest", metavar="FILE", help="write the refused rows for mending, each with its reasons")
-    parser.add_argument("--before", metavar="FILE", help="write the rows that were there as they were before the load")
+    parser.add_argument("--rest", metavar="FILE", help="write the refused rows to a file, with the reasons")
+    parser.add_argument(
+        "--before", metavar="FILE", help="write the rows that it changed or removed to a file, as they were before"
+    )
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
@@ -44,13 +46,13 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
 
 
 def _write(system: System, number: int, args: argparse.Namespace) -> dict[str, tuple[Path, str]]:
-    """The files asked for: what each is, where, and what is in it."""
+    """The files asked for: the option, the file, and what is in it."""
     written: dict[str, tuple[Path, str]] = {}
     if args.rest is not None:
         count = write_rest_of(system, number, Path(args.rest))
-        written["rest"] = (Path(args.rest), f"{count:,} refused rows, for mending")
+        written["rest"] = (Path(args.rest), f"{count:,} refused rows with their reasons")
     if args.before is not None:
         counts = write_before(system, number, Path(args.before))
         said = ", ".join(f"{count:,} {record}" for record, count in counts.items())
-        written["before"] = (Path(args.before), f"as they were before: {said}")
+        written["before"] = (Path(args.before), f"the rows as they were before: {said}")
     return written

@@ -1,4 +1,4 @@
-"""``kotrel prepare``: the sheet as Kotrel understood it."""
+"""``kotrel prepare``: writes the sheet as Kotrel understood it."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from kotrel.stages.preparing import prepare_file
 
 EXAMPLE = """\
 kotrel prepare keldrift.xlsx -o keldrift-items.xlsx
-    matched, tidied and worked out, in the shape of the template: to read, hand on, or load later"""
+    matched, tidied and calculated, in the shape of the template: to read, pass on or load later"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -35,7 +35,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             screen.show(f"  {remark}")
     screen.show(f"Written: {args.output}")
     if not ok:
-        screen.show(f"What could not be read stands in it as it was. Next: kotrel check {args.output}")
+        screen.show(f"Values that could not be read are in it unchanged. Next: kotrel check {args.output}")
     else:
         screen.show(f"Next: kotrel preview {args.output}")
     return 0 if ok else 1

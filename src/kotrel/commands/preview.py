@@ -1,4 +1,4 @@
-"""``kotrel preview``: what a load would do."""
+"""``kotrel preview``: shows what a load would do."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from kotrel.stages.previewing import preview_files
 
 EXAMPLE = """\
 kotrel preview new-items.xlsx
-    how many new, changed (from what to what), same and refused; nothing is touched"""
+    how many rows are new, changed (from what to what), the same or refused; nothing is changed"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -31,17 +31,17 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     names = as_typed(args)
     screen.show("")
     if not preview.ok and preview.touches:
-        screen.show(f"A load would be refused as it is. Next: kotrel check {names} --all    shows everything to mend")
-        screen.show(f"      kotrel load {names} --good-rows    loads what is right and hands back the rest")
+        screen.show(f"A load would be refused. Next: kotrel check {names} --all    lists everything to fix")
+        screen.show(f"      kotrel load {names} --good-rows    loads the good rows and writes the others to a file")
     elif not preview.ok:
-        screen.show(f"A load would be refused as it is. Next: kotrel check {names} --all")
+        screen.show(f"A load would be refused. Next: kotrel check {names} --all")
     elif preview.touches and preview.before is not None:
         screen.show(
-            f"A load would find nothing to do: it was {preview.before.name} already, and others have changed it since."
+            f"A load would do nothing: this content was already loaded as {preview.before.name}, and others have changed it since."
         )
-        screen.show(f"      kotrel load {names} --again    loads it once more, over what has changed")
+        screen.show(f"      kotrel load {names} --again    loads it again, over what has changed")
     elif not preview.touches:
         screen.show("Nothing to do: the system holds all of it already.")
     else:
-        screen.show(f"Nothing was touched. Next: kotrel load {names}")
+        screen.show(f"Nothing has been changed. Next: kotrel load {names}")
     return 0 if preview.ok else 1

@@ -1,4 +1,4 @@
-"""``kotrel records``: what the connected system takes."""
+"""``kotrel records``: shows what the connected system takes."""
 
 from __future__ import annotations
 
@@ -11,13 +11,13 @@ from kotrel.stages.understanding import record_named
 
 EXAMPLE = """\
 kotrel records
-    the record types, in the order in which they are loaded
+    the record types, in load order
 kotrel records item
-    the fields of an item: what must be filled, what may stand in it"""
+    the fields of an item: which must be filled, and what each may hold"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("record", nargs="?", metavar="RECORD", help="one record, to see its fields")
+    parser.add_argument("record", nargs="?", metavar="RECORD", help="a record, to see its fields")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:

@@ -1,4 +1,4 @@
-"""``kotrel template``: an empty sheet that guides."""
+"""``kotrel template``: makes an empty sheet to fill in."""
 
 from __future__ import annotations
 
@@ -11,15 +11,15 @@ from kotrel.stages.exporting import make_template
 
 EXAMPLE = """\
 kotrel template item -o new-items.xlsx
-    headings with must-fill shown, a guide sheet, drop-downs from the real lists
+    headings that show what must be filled, a guide sheet, and drop-downs from the real lists
 kotrel template unit category item -o going-live.xlsx
-    one sheet for each record, in the order of loading"""
+    one sheet for each record, in load order"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("records", nargs="+", metavar="RECORD", help="what is to be filled in")
-    parser.add_argument("-o", "--output", required=True, metavar="FILE", help="where to: .xlsx, .csv or .tsv")
-    parser.add_argument("--with-rows", action="store_true", help="filled in with what the system holds")
+    parser.add_argument("records", nargs="+", metavar="RECORD", help="the records to fill in")
+    parser.add_argument("-o", "--output", required=True, metavar="FILE", help="the file to write: .xlsx, .csv or .tsv")
+    parser.add_argument("--with-rows", action="store_true", help="start with the rows that the system holds")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:

@@ -1,4 +1,4 @@
-"""``kotrel undo``: takes one load back."""
+"""``kotrel undo``: undoes one load."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from kotrel.stages.undoing import Undone, load_number, undo_load
 
 EXAMPLE = """\
 kotrel undo L0001
-    removes what was new and restores what was changed, or names what is in the way"""
+    removes what was new and restores what was changed, or says what is in the way"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -24,8 +24,8 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     number = load_number(args.load)
     if not args.yes and (screen.as_json or not screen.is_terminal):
         raise WrongUse(
-            "undo asks before it touches anything, and there is nobody to ask",
-            "Give --yes to undo without asking.",
+            "undo asks before it changes anything, and there is no terminal to ask on",
+            "Add --yes to undo without asking.",
             "needs-yes",
         )
     workspace = workspace_of(args)

@@ -12,12 +12,12 @@ from kotrel.stages.verifying import verify_load
 
 EXAMPLE = """\
 kotrel verify L0003
-    reads every value of that load back from the system, and names what is no longer as it was sent"""
+    reads every value of that load back and lists those that are no longer as they were sent"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("load", metavar="LOAD", help="the load, as kotrel history calls it: L0001")
-    parser.add_argument("--all", action="store_true", help="list each difference")
+    parser.add_argument("--all", action="store_true", help="list every difference")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:

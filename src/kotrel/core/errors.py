@@ -1,13 +1,13 @@
-"""The errors a user may read. Each carries the whole sentence, and what to do about it."""
+"""Errors for users. Each has a complete message, and what to do about it."""
 
 from __future__ import annotations
 
 
 class KotrelError(Exception):
-    """Something the user has to know: what, where, and what to do next.
+    """An error for the user: what, where, and what to do next.
 
     Attributes:
-        kind: kebab-case name of the trouble, stable, for programs that read ``--json``.
+        kind: kebab-case name of the problem, stable, for programs that read ``--json``.
         hint: what to do next, or an empty text.
         status: the exit status of the command (1 wrong data, 2 wrong use or settings, 3 out of reach).
     """
@@ -28,7 +28,7 @@ class WrongUse(KotrelError):
 
 
 class WrongData(KotrelError):
-    """A file can be read, but what is in it cannot be worked with as a whole (exit status 1)."""
+    """A file can be read, but its content cannot be used at all (exit status 1)."""
 
     status = 1
 

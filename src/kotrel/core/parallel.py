@@ -1,4 +1,4 @@
-"""Columns at once: Polars works outside Python's lock, so threads use all cores where one column keeps one busy."""
+"""Work on several columns in parallel: Polars works outside Python's lock, so threads keep all cores busy."""
 
 from __future__ import annotations
 
@@ -12,6 +12,6 @@ R = TypeVar("R")
 
 
 def map_parallel(work: Callable[[T], R], each: Iterable[T]) -> list[R]:
-    """``[work(x) for x in each]``, several at a time; the first error is raised."""
+    """``[work(x) for x in each]``, several at a time; raises the first error."""
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
         return list(pool.map(work, each))

@@ -1,4 +1,4 @@
-"""Numbers and lists as sentences say them."""
+"""Counts and lists, as they read in a sentence."""
 
 from __future__ import annotations
 

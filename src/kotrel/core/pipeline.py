@@ -42,11 +42,11 @@ class Look(Protocol):
 
 @dataclass(frozen=True)
 class Business:
-    """What is known of the business besides its rows.
+    """What the pipeline has to know about a business.
 
     Attributes:
-        files: knows the files that values name, or None where no folder is set.
-        largest_file: bytes such a file may have.
+        files: looks up the files that values name, or None where no folder is set.
+        largest_file: the most bytes such a file may have.
     """
 
     description: Description
@@ -79,7 +79,7 @@ class Checked:
 
     Attributes:
         remarks: how they were understood and what was left out, in words.
-        now: what the system holds for these rows, where it has been read already.
+        now: what the system holds for these rows, if it has already been read.
         consequence: None for the rows of a sheet; else why the load changes rows that no sheet has
             (see :class:`kotrel.core.readying.list_additions.Consequence`).
     """
@@ -137,11 +137,11 @@ class Preview:
 def check_parts(
     parts: Sequence[Part], business: Business, look: Look, step: Step, refusals: Sequence[Refusal] = ()
 ) -> list[Checked]:
-    """Readies and checks parts in their order; rows of one count as held for those after it.
+    """Readies and checks parts in their order; rows of one part count as existing for those after it.
 
     Args:
         parts: in load order.
-        refusals: what the system itself has said about rows of this load.
+        refusals: what the system itself has reported on rows of this load.
 
     Raises:
         WrongUse: the load options do not fit these records.
@@ -152,11 +152,11 @@ def check_parts(
     for each in parts:
         record = each.rows.record
         step(f"checking {record.title.lower()}")
-        # A sheet can be right in itself: whether the system takes such rows at all has to be asked.
+        # A sheet can be right in itself; only the system knows whether it takes such rows at all.
         look.require(record.name)
         state = business.state(look, pending)
         ready = ready_rows(each.rows, each.base, state, business.options, business.conventions)
-        # The same state: what is created was on no list before.
+        # The same state: what is created was not on any list before.
         caused = [(it, with_refusals(check_rows(it.rows, state), refusals)) for it in ready.consequences]
         before = dict(pending)
         for _, rows in caused:
@@ -200,7 +200,7 @@ def preview(
 
 
 def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:
-    """The rows with what the system itself said about them as findings."""
+    """Adds what the system itself reported on the rows as findings."""
     place = (rows.record.name, rows.table.file, rows.table.sheet)
     mine = [each for each in refusals if (each.record, each.file, each.sheet) == place]
     if not mine or not rows.has_key:
@@ -227,7 +227,7 @@ def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:
 
 
 def _in_load(rows: Rows, before: InLoad | None) -> InLoad:
-    """The rows as those after them see them: without an error they count as held."""
+    """The rows as later parts see them: those without an error count as existing."""
     wrong = rows.values[ROW].is_in(rows_with(rows.findings, "error").implode())
     values = rows.values.filter(~wrong).select(rows.fields)
     bad = rows.values.filter(wrong)

@@ -1,1 +1,1 @@
-"""The stand-in business system: its description and its data. It plays in a made-up business."""
+"""The practice system: the description and data of a made-up business."""

@@ -19,7 +19,7 @@ from kotrel.systems.sql.store import store_of
 
 
 def description_text() -> str:
-    """The practice system's description, as a file people may read and edit."""
+    """The practice system's description, as a file that people may read and edit."""
     return resources.files("kotrel.practice").joinpath("system.toml").read_text("utf-8")
 
 
@@ -57,13 +57,13 @@ def practice_data() -> dict[str, pl.DataFrame]:
 
 
 def set_up(database: Database, with_data: bool = True) -> tuple[Description, bool]:
-    """Sets up a practice system where there is none; one that is there is left as it is.
+    """Sets up a practice system if there is none; an existing one is left as it is.
 
     Returns:
-        Its description, and whether it was made now.
+        Its description, and whether it was created now.
 
     Raises:
-        WrongUse: the place is taken by tables that are no practice system.
+        WrongUse: the database has tables with the same names that are not a practice system.
     """
     from kotrel.systems.sql import journal_tables
     from kotrel.systems.sql.tables import create_statements
@@ -76,11 +76,11 @@ def set_up(database: Database, with_data: bool = True) -> tuple[Description, boo
     if there:
         names = ", ".join(store.table for store in there[:3])
         raise WrongUse(
-            f"the database already has a table {names}, and it is no whole practice system",
-            "Take an empty database, or connect to this one without --practice.",
+            f"the database already has tables such as {names}, but not a complete practice system",
+            "Use an empty database, or connect to this one without --practice.",
             "place-taken",
         )
-    # The journal may be there already, with the loads of another system of the same database.
+    # The journal may already exist, with the loads of another system in the same database.
     journal_statements = [] if journal.has_journal(database) else journal_tables.create_statements(database.dialect)
     data = practice_data() if with_data else {}
     with database.changing():

@@ -49,8 +49,8 @@ def write_new_range(path: Path) -> None:
     _write(path, rows)
 
 
-def write_new_range_mended(path: Path, slip: bool) -> None:
-    """The same sheet after somebody mended it; with ``slip``, one price has its point in the wrong place."""
+def write_new_range_fixed(path: Path, slip: bool) -> None:
+    """The same sheet after somebody fixed it; with ``slip``, one price has its point in the wrong place."""
     rows = _range_27()
     if slip:
         rows[14][8] = float(str(rows[14][8])) * 100

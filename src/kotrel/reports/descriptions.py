@@ -16,7 +16,7 @@ from kotrel.reports.screen import Screen
 
 def show_records(screen: Screen, description: Description) -> None:
     """Record types in load order."""
-    screen.show(Text(description.title, style="bold").append(" takes, in the order of loading:", style=""))
+    screen.show(Text(description.title, style="bold").append(" takes these records, in load order:", style=""))
     table = Table(box=None, padding=(0, 3, 0, 0), header_style="dim")
     for heading in ("", "record", "title", "key", "fields", "refers to"):
         table.add_column(heading, justify="right" if heading in ("", "fields") else "left")
@@ -31,7 +31,7 @@ def show_records(screen: Screen, description: Description) -> None:
             listed(targets, 8),
         )
     richest = max(description.records.values(), key=lambda record: len(record.fields))
-    screen.show(table, Text(f"Next: kotrel records {richest.name}    shows the fields of one", style="dim"))
+    screen.show(table, Text(f"Next: kotrel records {richest.name}    shows its fields", style="dim"))
 
 
 def show_record(screen: Screen, record: Record) -> None:
@@ -40,16 +40,16 @@ def show_record(screen: Screen, record: Record) -> None:
     if record.meaning:
         screen.show(Text(record.meaning, style="dim"))
     for group in record.also_known_by:
-        screen.show(Text(f"also known by {' with '.join(group)}", style="dim"))
+        screen.show(Text(f"also found by {' with '.join(group)}", style="dim"))
     for group in record.together:
-        screen.show(Text(f"all or none of {', '.join(group)}", style="dim"))
+        screen.show(Text(f"all or none: {', '.join(group)}", style="dim"))
     for rule in _rules(record):
         screen.show(Text(rule, style="dim"))
     table = Table(box=None, padding=(0, 3, 0, 0), header_style="dim")
-    for heading in ("field", "heading", "must", "what", "rules"):
+    for heading in ("field", "heading", "must", "kind", "rules"):
         table.add_column(heading, overflow="fold")
     for field in record.fields.values():
-        must = {"always": "always", "new": "for new", "may": ""}[field.must]
+        must = {"always": "always", "new": "if new", "may": ""}[field.must]
         if field.is_kept:
             must = "never"
         style = "bold" if field.must != "may" else "dim" if field.is_kept else ""
@@ -64,11 +64,11 @@ def _rules(record: Record) -> Iterator[str]:
     for low, high in record.in_order:
         yield f"{low} never {'after' if record.fields[low].kind == 'date' else 'above'} {high}"
     for group in record.unique_together:
-        yield f"{', '.join(group)} together on one row only"
+        yield f"unique together: {', '.join(group)}"
     for first, second in record.circles:
-        yield f"never round in a circle from {first} by {second}"
+        yield f"no circles from {first} through {second}"
     for (reference, name), value in record.needs.items():
-        yield f"the {reference} must have {name} = {value}"
+        yield f"{name} of the {reference} must be {value}"
 
 
 def records_json(description: Description) -> dict[str, Any]:

@@ -16,13 +16,13 @@ SHOWN = 15
 
 
 def show_compared(screen: Screen, compared: Compared, every: bool) -> None:
-    """Counts first, then what changed, what came, what went."""
+    """The counts, then rows changed, added and gone."""
     difference = compared.difference
     key = " and ".join(compared.titles.get(name, name) for name in difference.key)
-    how = f"as {compared.record.name}" if compared.record else "column by column, as they stand"
+    how = f"as {compared.record.name}" if compared.record else "column by column, by heading"
     screen.show(
         Text(f"{compared.old.name} → {compared.new.name}", style="bold").append(
-            f" · {how} · told apart by {key}", style=""
+            f" · {how} · rows identified by {key}", style=""
         )
     )
     line = Text()
@@ -30,14 +30,14 @@ def show_compared(screen: Screen, compared: Compared, every: bool) -> None:
         (difference.added.height, "added", "green"),
         (difference.gone.height, "gone", "red"),
         (difference.changed_rows, "changed", "yellow"),
-        (difference.same, "the same", "dim"),
+        (difference.same, "unchanged", "dim"),
     ):
         line.append(" · " if line else "").append(f"{number:,} {word}", style=style if number else "dim")
     screen.show(line)
     for names, where in ((difference.only_old, "old"), (difference.only_new, "new")):
         if names:
             titles = [compared.titles.get(name, name) for name in names]
-            screen.show(Text(f"  only in the {where} sheet, not compared: {listed(titles, 6)}", style="dim"))
+            screen.show(Text(f"  only in the {where} sheet and not compared: {listed(titles, 6)}", style="dim"))
     _show_changed(screen, compared, every)
     _show_rows(screen, compared, difference.added, "+", "green", every)
     _show_rows(screen, compared, difference.gone, "−", "red", every)
@@ -63,7 +63,7 @@ def _show_changed(screen: Screen, compared: Compared, every: bool) -> None:
         last = key
     screen.show(Text(""), table)
     if shown.height < changed.height:
-        screen.show(Text(f"  … {changed.height - shown.height:,} more changes (--all shows each)", style="dim"))
+        screen.show(Text(f"  … {changed.height - shown.height:,} more changes (--all lists them)", style="dim"))
 
 
 def _show_rows(screen: Screen, compared: Compared, rows: pl.DataFrame, sign: str, style: str, every: bool) -> None:
@@ -72,15 +72,15 @@ def _show_rows(screen: Screen, compared: Compared, rows: pl.DataFrame, sign: str
     screen.show(Text(""))
     shown = rows if every else rows.head(5)
     for row in shown.iter_rows(named=True):
-        told = [
+        shown_values = [
             short(value, 30) for name, value in row.items() if value is not None and name not in compared.difference.key
         ][:4]
         key = " / ".join(short(row[name]) for name in compared.difference.key)
-        screen.show(Text(f"  {sign} {key}  ", style=style).append("  ".join(told), style="dim"))
+        screen.show(Text(f"  {sign} {key}  ", style=style).append("  ".join(shown_values), style="dim"))
     if shown.height < rows.height:
         word = "added" if sign == "+" else "gone"
         screen.show(
-            Text(f"    … {count(rows.height - shown.height, 'more row')} {word} (--all shows each)", style="dim")
+            Text(f"    … {count(rows.height - shown.height, 'more row')} {word} (--all lists them)", style="dim")
         )
 
 

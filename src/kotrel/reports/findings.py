@@ -21,7 +21,7 @@ STYLES = {"error": "bold red", "warning": "yellow", "note": "cyan"}
 
 
 def show_checked(screen: Screen, checked: Checked, every: bool, repairs: bool) -> None:
-    """One checked sheet: what it is, the counts, then the findings."""
+    """One checked sheet: the headline, the counts, then the findings."""
     rows = checked.rows
     screen.show(headline(rows), counts_line(checked))
     for remark in checked.remarks:
@@ -35,17 +35,17 @@ def show_checked(screen: Screen, checked: Checked, every: bool, repairs: bool) -
 
 
 def show_created(screen: Screen, checked: Checked) -> None:
-    """The values that a load would add to a list, by name, with what each is nearly like."""
+    """The values that a load would add to a list, with those that are similar to an existing one."""
     rows = checked.rows
     title = rows.record.title.lower()
     codes = rows.values[rows.record.code].to_list()
-    line = Text(f"creates {count(len(codes), title)}: ", style="bold magenta")
+    line = Text(f"adds {len(codes):,} to the {title} list: ", style="bold magenta")
     screen.show(line.append(", ".join(codes), style=""))
     for group in rows.findings:
         if group.kind != "nearly-on-list":
             continue
         for value, hint in group.cells.select("value", "suggestion").iter_rows():
-            screen.show(Text(f"  {value}: is it {hint}", style="yellow"))
+            screen.show(Text(f"  {value}: did you mean {hint}", style="yellow"))
 
 
 def headline(rows: Rows) -> Text:
@@ -61,25 +61,25 @@ def headline(rows: Rows) -> Text:
 
 
 def counts_line(checked: Checked) -> Text:
-    """``412 rows: 381 fit to load, 31 with errors · 12 warnings · 406 cells repaired``."""
+    """``412 rows: 381 ready to load, 31 with errors · 12 warnings · 406 cells repaired``."""
     rows = checked.rows
     counts = count_by_severity(rows.findings)
     total = rows.values.height
     bad = len(rows_with(rows.findings, "error"))
     line = Text()
     if any((group.cells[ROW] == 0).any() for group in rows.findings if group.severity == "error"):
-        line.append(f"{count(total, 'row')}: none can be loaded until the sheet is mended", style="bold red")
+        line.append(f"{count(total, 'row')}: none can be loaded until the sheet is fixed", style="bold red")
     elif bad:
-        line.append(f"{count(total, 'row')}: {total - bad:,} fit to load, ")
+        line.append(f"{count(total, 'row')}: {total - bad:,} ready to load, ")
         line.append(f"{bad:,} with errors", style="bold red")
     else:
         line.append(f"{count(total, 'row')}: ")
-        line.append("all fit to load", style="bold green")
+        line.append("all ready to load", style="bold green")
     if counts["warning"]:
         line.append(f" · {count(counts['warning'], 'warning')}", style="yellow")
     repaired = sum(group.count for group in rows.repairs)
     if repaired:
-        line.append(f" · {count(repaired, 'cell')} repaired, each with proof (--repairs shows them)")
+        line.append(f" · {count(repaired, 'cell')} repaired, each with proof (--repairs lists them)")
     return line
 
 
@@ -88,7 +88,7 @@ def _show_groups(screen: Screen, rows: Rows, severity: str, groups: Sequence[Fin
     in_rows = len(rows_with(groups, groups[0].severity))
     title = Text(f"\n{severity.upper()}S", style=STYLES[severity])
     where = f" in {count(in_rows, 'row')}" if in_rows else ""
-    title.append(f"   {count(cells, 'place')}{where}", style="")
+    title.append(f"   {count(cells, 'cell')}{where}", style="")
     screen.show(title)
     if every:
         screen.show(_every(rows, groups))
@@ -106,7 +106,7 @@ def _with_examples(screen: Screen, rows: Rows, groups: Sequence[FindingGroup]) -
         line.append(f"{group.count:>7,}")
         screen.show(line)
         for detail in _details(rows, group):
-            # A hanging indent keeps a long line under its own subject.
+            # A hanging indent keeps a long line under its subject.
             block = Table.grid(padding=0)
             block.add_column(width=wide + 4)
             block.add_column()
@@ -115,8 +115,8 @@ def _with_examples(screen: Screen, rows: Rows, groups: Sequence[FindingGroup]) -
 
 
 def _details(rows: Rows, group: FindingGroup) -> list[str]:
-    """A few examples on one line, and what is to be done about all of them."""
-    # Of cells that share a value, such as a code that stands twice, one example tells of all.
+    """A few examples on one line, and what to do about all of them."""
+    # One example is enough for cells that share a value, such as a duplicate code.
     cells = group.cells.head(1000).unique("value", keep="first", maintain_order=True).head(EXAMPLES)
     if group.cells["value"].null_count() == group.count:
         cells = group.cells.head(EXAMPLES)
@@ -146,9 +146,9 @@ def _subject(rows: Rows, group: FindingGroup) -> str:
 
 
 def _every(rows: Rows, groups: Sequence[FindingGroup]) -> Table:
-    """Every finding on a line of its own, in the order of the rows."""
+    """Every finding on its own line, in the order of the rows."""
     table = Table(box=None, padding=(0, 2, 0, 0), show_header=True, header_style="dim")
-    for heading in ("where", "field", "value", "what is wrong", "likely"):
+    for heading in ("where", "field", "value", "problem", "likely"):
         table.add_column(heading, overflow="fold")
     lines = sorted(
         (
@@ -173,9 +173,9 @@ def _every(rows: Rows, groups: Sequence[FindingGroup]) -> Table:
 
 
 def show_repairs(screen: Screen, rows: Rows, every: bool) -> None:
-    """The cells that were mended on reading, with what they were and the proof."""
+    """The cells that were repaired, with their former values and the proof."""
     if not rows.repairs:
-        screen.show(Text("\nNothing had to be repaired."))
+        screen.show(Text("\nNo cell had to be repaired."))
         return
     screen.show(Text(f"\nREPAIRED   {count(sum(group.count for group in rows.repairs), 'cell')}", style="bold green"))
     for group in sorted(rows.repairs, key=lambda each: -each.count):
@@ -185,7 +185,7 @@ def show_repairs(screen: Screen, rows: Rows, every: bool) -> None:
             line = f"    {rows.table.place(row, group.letter)}  “{short(before)}” → {short(after) if after is not None else '(blank)'}"
             screen.show(Text(line).append(f"   {proof}", style="dim"))
         if not every and group.count > EXAMPLES:
-            screen.show(Text(f"    … {group.count - EXAMPLES:,} more (--all shows each)", style="dim"))
+            screen.show(Text(f"    … {group.count - EXAMPLES:,} more (--all lists them)", style="dim"))
 
 
 # --- JSON ------------------------------------------------------------------------------------------------------------

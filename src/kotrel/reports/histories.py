@@ -1,4 +1,4 @@
-"""Loads so far, one load row by row, and what an undo did."""
+"""The history, one load row by row, and what an undo did."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ ROWS_SHOWN = 20
 def show_history(screen: Screen, entries: Sequence[Entry]) -> None:
     """All loads, the newest first."""
     if not entries:
-        screen.show(Text("Nothing has been loaded yet."))
+        screen.show(Text("No loads yet."))
         return
     table = Table(box=None, padding=(0, 3, 0, 0), header_style="dim")
     for heading in ("load", "when", "who", "what", "rows", "state"):
@@ -49,7 +49,7 @@ def when(at: str) -> str:
 def _counts(entry: Entry) -> str:
     parts = []
     for record, numbers in entry.counts.items():
-        told = [f"{number:,} {action}" for action, number in numbers.items() if number and action != "same"]
+        parts_shown = [f"{number:,} {action}" for action, number in numbers.items() if number and action != "same"]
         parts.append(f"{record}: {', '.join(told) or 'nothing'}")
     return "; ".join(parts)
 
@@ -96,7 +96,7 @@ def show_outcome(screen: Screen, entry: Entry, rows: pl.DataFrame, every: bool) 
             Text(f"content {entry.fingerprint[:16]}…" + (f" · {entry.remark}" if entry.remark else ""), style="dim")
         )
     if entry.status == "refused":
-        screen.show(Text("Nothing of it was loaded; the rows below are why.", style="bold red"))
+        screen.show(Text("Nothing was loaded, because of the rows below.", style="bold red"))
     ordered = pl.concat([refused, warned, rows.filter(~pl.col("outcome").is_in(["warning", "refused"]))])
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
     for heading in ("where", "record", "key", "what", "outcome", "message"):
@@ -105,11 +105,11 @@ def show_outcome(screen: Screen, entry: Entry, rows: pl.DataFrame, every: bool) 
     for file, sheet, row, record, key, action, outcome, message in shown.iter_rows():
         where = f"{sheet}!{row}" if sheet else f"{short(file, 20)}, line {row}"
         style = {"warning": "yellow", "refused": "bold red"}.get(outcome, "")
-        what = "already so" if action == "same" else action
+        what = "unchanged" if action == "same" else action
         table.add_row(Text(where), record, Text(key or ""), what, Text(outcome, style=style), Text(message or ""))
     screen.show(Text(""), table)
     if shown.height < ordered.height:
-        screen.show(Text(f"… {ordered.height - shown.height:,} more (--all shows each)", style="dim"))
+        screen.show(Text(f"… {ordered.height - shown.height:,} more (--all lists them)", style="dim"))
 
 
 def outcome_json(entry: Entry, rows: pl.DataFrame) -> dict[str, Any]:
@@ -133,7 +133,7 @@ def outcome_json(entry: Entry, rows: pl.DataFrame) -> dict[str, Any]:
 
 
 def show_undone(screen: Screen, undone: Undone) -> None:
-    """What an undo did, or what is in its way."""
+    """What an undo did, or what stands in its way."""
     name = undone.entry.name
     if undone.status == "undone":
         done = _way_back_said(undone)
@@ -146,7 +146,7 @@ def show_undone(screen: Screen, undone: Undone) -> None:
     if undone.status == "refused":
         screen.show(
             Text(f"{name} cannot be undone: ", style="bold red").append(
-                f"{count(len(undone.in_the_way), 'thing')} in the way; nothing was changed", style=""
+                f"{count(len(undone.in_the_way), 'obstacle')}; nothing was changed", style=""
             )
         )
         table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
@@ -156,18 +156,18 @@ def show_undone(screen: Screen, undone: Undone) -> None:
             table.add_row(f"  {each.record}", Text(each.key), Text(each.message))
         screen.show(table)
         if len(undone.in_the_way) > ROWS_SHOWN:
-            screen.show(Text(f"  … {len(undone.in_the_way) - ROWS_SHOWN:,} more (--json lists all)", style="dim"))
+            screen.show(Text(f"  … {len(undone.in_the_way) - ROWS_SHOWN:,} more (--json lists them all)", style="dim"))
         return
-    screen.show(Text(f"{name} was left as it is."))
+    screen.show(Text(f"{name} was not undone."))
 
 
 def _way_back_said(undone: Undone) -> str:
-    told = [
+    parts_shown = [
         f"{undone.count('removed'):,} removed" if undone.count("removed") else "",
         f"{undone.count('changed'):,} restored" if undone.count("changed") else "",
         f"{undone.count('new'):,} put back" if undone.count("new") else "",
     ]
-    return ", ".join(part for part in told if part) or "nothing had to be changed"
+    return ", ".join(part for part in parts_shown if part) or "nothing to change"
 
 
 def undo_question(undone: Undone) -> str:

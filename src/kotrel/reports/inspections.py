@@ -15,20 +15,20 @@ from kotrel.stages.inspecting import Inspected
 
 
 def show_inspected(screen: Screen, inspected: Inspected) -> None:
-    """Every table with its columns, then what it is likely to be."""
+    """Every table with its columns, then the record it probably holds."""
     for table, looks in inspected.tables:
         _show_table(screen, inspected, table, looks)
     likely = inspected.likely
     name = inspected.file.name
     if likely is None:
-        screen.show(Text("\nBy its headings alone it is no record of the system.", style="yellow"))
+        screen.show(Text("\nIts headings do not match any record of the system.", style="yellow"))
         screen.show(Text(f"Next: kotrel map {name} RECORD    proposes which column feeds which field", style="dim"))
         screen.show(Text("      kotrel records    shows what the system takes", style="dim"))
         return
-    line = Text("\nLikely ").append(likely.record.title.lower(), style="bold").append(" rows")
+    line = Text("\nProbably ").append(likely.record.title.lower(), style="bold").append(" rows")
     if inspected.key:
-        line.append(f", named by {listed([f'“{heading}”' for heading in inspected.key])}")
-    fields = count(len(likely.letters), "column is a field", "columns are fields")
+        line.append(f", identified by {listed([f'“{heading}”' for heading in inspected.key])}")
+    fields = count(len(likely.letters), "column matches a field", "columns match fields")
     line.append(f": {fields} of {likely.record.name}")
     if likely.unknown:
         line.append(f"; {count(len(likely.unknown), 'column')} would be left out")

@@ -14,7 +14,7 @@ from kotrel.stages.mapping import Mapped
 
 
 def show_mapped(screen: Screen, mapped: Mapped) -> None:
-    """Field ← column, how sure and why; then what is left over and what is missing."""
+    """Field ← column, how sure and why; then the columns left out and the fields missing."""
     title = Text(Path(mapped.table.file).name, style="bold")
     if mapped.table.sheet:
         title.append(f" · sheet “{mapped.table.sheet}”", style="")
@@ -38,9 +38,9 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
         screen.show(Text(f"Left out: {left}", style="dim"))
     if mapped.missing:
         screen.show(Text(f"New rows also need: {', '.join(mapped.missing)}", style="yellow"))
-        screen.show(Text("  give them a column, a fixed value or a default in the saved match", style="dim"))
+        screen.show(Text("  In the saved match, give each a column, a fixed value or a default.", style="dim"))
     screen.show(
-        Text(f"Saved as {_shown(mapped.path)}: read it, edit it.").append(
+        Text(f"Saved as {_shown(mapped.path)}. Read it and edit what is wrong.").append(
             f"  Next: kotrel check {mapped.table.file}", style="dim"
         )
     )

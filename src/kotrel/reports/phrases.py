@@ -1,4 +1,4 @@
-"""Numbers and lists as the reports say them."""
+"""Values and lists, shortened for the screen."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ __all__ = ["count", "listed", "short"]
 
 
 def short(text: str | None, most: int = 28) -> str:
-    """A value on one line, cut where it is long; blank is said."""
+    """A value on one line, shortened if it is long; a blank is shown as such."""
     if text is None:
         return "(blank)"
     line = text.replace("\r", "").replace("\n", "⏎")

@@ -22,7 +22,7 @@ STYLES = {"new": "green", "changed": "yellow", "removed": "magenta", "same": "di
 
 
 def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
-    """What a load would do: counts first, then from what to what."""
+    """What a load would do: the counts, then each change from what to what."""
     for place, checked in enumerate(preview.checked):
         if checked.consequence == "created" and checked.ok:
             continue
@@ -40,7 +40,7 @@ def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
             show_created(screen, checked)
     if preview.before is not None:
         before = preview.before
-        screen.show(Text(f"The same content was loaded already, as {before.name} by {before.who}.", style="yellow"))
+        screen.show(Text(f"The same content was already loaded as {before.name}, by {before.who}.", style="yellow"))
     for changes in preview.changes:
         screen.show(Text(""), counts_text(changes))
         _show_new(screen, changes, every)
@@ -48,7 +48,7 @@ def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
 
 
 def _show_defaulted(screen: Screen, rows: Rows) -> None:
-    """What blank cells were given, put together where it comes from one place and goes into as many rows."""
+    """What blank cells were filled with; values from the same source for as many rows are on one line."""
     groups: dict[tuple[str, int], list[str]] = {}
     for each in rows.defaulted:
         value = f"{rows.record.fields[each.field].title} {short(each.value, 40)}"
@@ -83,7 +83,7 @@ def _show_new(screen: Screen, changes: RecordChanges, every: bool) -> None:
             Text("  + ", style="green").append("  ".join(short(value, 50) for value in row if value is not None))
         )
     if shown.height < new.height:
-        screen.show(Text(f"    … {new.height - shown.height:,} more new (--all shows each)", style="dim"))
+        screen.show(Text(f"    … {new.height - shown.height:,} more new (--all lists them)", style="dim"))
     filled = [record.fields[name].title.lower() for name in changes.fields if new[name].null_count() < new.height]
     screen.show(Text(f"    with {listed(filled, 12)}", style="dim"))
 
@@ -97,7 +97,7 @@ def _show_changed(screen: Screen, changes: RecordChanges, every: bool) -> None:
     screen.show(Text("  ~ ", style="yellow").append(summary))
     screen.show(_changes_table(changes.record, cells if every else cells.head(CHANGES_SHOWN)))
     if not every and cells.height > CHANGES_SHOWN:
-        screen.show(Text(f"    … {cells.height - CHANGES_SHOWN:,} more changes (--all shows each)", style="dim"))
+        screen.show(Text(f"    … {cells.height - CHANGES_SHOWN:,} more changes (--all lists them)", style="dim"))
 
 
 def _changes_table(record: Record, cells: pl.DataFrame) -> Table:

@@ -1,4 +1,4 @@
-"""A progress bar on standard error that appears only when a work takes longer than a second."""
+"""A progress bar on standard error, shown only if the work takes longer than a second."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ AFTER_SECONDS = 1.0
 
 @contextmanager
 def showing(steps: int) -> Iterator[Step]:
-    """A bar over ``steps`` steps; more steps than told only make it wait near its end."""
+    """A bar of ``steps`` steps; with more steps than that it waits near its end."""
     bar = Progress(
         TextColumn("{task.description}"),
         BarColumn(bar_width=30),

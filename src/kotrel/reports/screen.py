@@ -19,7 +19,7 @@ _PLAIN = {
 
 
 def _plainly(error: UnicodeError) -> tuple[str, int]:
-    """What a console without UTF-8 shows instead of letters it does not have."""
+    """What a console without UTF-8 shows instead of characters it lacks."""
     assert isinstance(error, UnicodeEncodeError)
     text = error.object[error.start : error.end]
     return "".join(_PLAIN.get(letter, "?") for letter in text), error.end
@@ -32,7 +32,7 @@ class Screen:
     """Where a command's results go.
 
     Args:
-        as_json: one JSON object on standard output, nothing else there.
+        as_json: one JSON object on standard output, and nothing else.
         quiet: no progress and no remarks.
     """
 
@@ -44,7 +44,7 @@ class Screen:
 
     @property
     def is_terminal(self) -> bool:
-        """True where a person sits at it, who can be asked."""
+        """True where there is a person to ask."""
         return sys.stdin.isatty() and sys.stdout.isatty()
 
     @property
@@ -80,7 +80,7 @@ class Screen:
             return False
 
     def answer(self, question: str) -> str:
-        """Asks for a word; blank where nothing is answered."""
+        """Asks for a word; blank if there is no answer."""
         sys.stderr.write(question)
         sys.stderr.flush()
         try:
@@ -90,10 +90,10 @@ class Screen:
 
     @contextmanager
     def progress(self, steps: int) -> Iterator[Step]:
-        """Shows the steps of a work as a bar, on a terminal only, and only when it takes longer than a second.
+        """Shows steps as a progress bar, on a terminal only, and only after a second.
 
         Args:
-            steps: about how many steps there are.
+            steps: the approximate number of steps.
         """
         if self.quiet or not sys.stderr.isatty():
             yield lambda title: None
@@ -105,7 +105,7 @@ class Screen:
 
 
 def _never_fail(stream: TextIO) -> None:
-    """A letter that the console's code page lacks is shown plainly; it never ends the program."""
+    """A character that the console's code page lacks is replaced; it never stops the program."""
     reconfigure = getattr(stream, "reconfigure", None)
     if reconfigure is not None:
         encoding = (getattr(stream, "encoding", None) or "").lower().replace("-", "")

@@ -15,12 +15,12 @@ SHOWN = 20
 
 
 def show_verified(screen: Screen, verified: Verified, every: bool) -> None:
-    """Whether all stands as it was sent; else what does not."""
+    """Whether everything is still as it was sent; if not, what differs."""
     entry = verified.entry
     read = f"{count(verified.rows, 'row')}, {count(verified.values, 'value')} read back"
     line = Text(entry.name, style="bold").append(f" · {read}: ", style="")
     if verified.ok:
-        screen.show(line.append("all as it was sent", style="bold green"))
+        screen.show(line.append("all as sent", style="bold green"))
         return
     screen.show(line.append(f"{count(verified.differences.height, 'difference')}", style="bold red"))
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
@@ -31,14 +31,12 @@ def show_verified(screen: Screen, verified: Verified, every: bool) -> None:
         table.add_row(f"  {record}", Text(key or ""), field or "", Text(short(sent, 40)), Text(short(now, 40)))
     screen.show(table)
     if shown.height < verified.differences.height:
-        screen.show(Text(f"  … {verified.differences.height - shown.height:,} more (--all shows each)", style="dim"))
-    screen.show(
-        "Somebody changed these after the load. kotrel history shows the loads since; others work in the system itself."
-    )
+        screen.show(Text(f"  … {verified.differences.height - shown.height:,} more (--all lists them)", style="dim"))
+    screen.show("These were changed after the load: by a later load (kotrel history) or in the system itself.")
 
 
 def verified_json(verified: Verified) -> dict[str, Any]:
-    """The same as ``--json`` gives it."""
+    """A verification as ``--json`` gives it."""
     return {
         "load": verified.entry.name,
         "ok": verified.ok,

@@ -1,1 +1,1 @@
-"""Spreadsheets and text files, in and out."""
+"""Spreadsheets and text files: reading and writing them."""

@@ -1,4 +1,4 @@
-"""Bytes → UTF-8, whatever code page they were written in; what was decided is told."""
+"""Bytes in any code page → UTF-8, with remarks on what was decided."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ _MARKS = (
     (codecs.BOM_UTF16_BE, "utf-16"),
 )
 _WESTERN = ("cp1252", "cp1250", "cp850", "mac_roman", "cp437")
-"""Pages of Latin letters, the likeliest first."""
+"""Code pages with Latin letters, the likeliest first."""
 _CODE_PAGES = (*_WESTERN, "cp1251", "cp1253", "cp1254", "cp1257", "koi8_r", "shift_jis", "gb18030")
 _SAMPLE = 64 * 1024
 
@@ -25,7 +25,7 @@ def as_utf8(raw: bytes, name: str) -> tuple[bytes, list[str]]:
     """The text as UTF-8 without a mark, and remarks about its code page.
 
     Raises:
-        OutOfReach: it is no text in any code page.
+        OutOfReach: it is not text in any code page.
     """
     for mark, encoding in _MARKS:
         if raw.startswith(mark):
@@ -42,18 +42,18 @@ def as_utf8(raw: bytes, name: str) -> tuple[bytes, list[str]]:
         return raw, []
     page = _page_of(raw[:_SAMPLE])
     try:
-        return raw.decode(page).encode(), [f"not UTF-8: read in the code page {_called(page)}"]
+        return raw.decode(page).encode(), [f"not UTF-8: read as {_called(page)}"]
     except UnicodeDecodeError:
         return raw.decode(page, errors="replace").encode(), [
-            f"not UTF-8: read in the code page {_called(page)}; some letters were not readable"
+            f"not UTF-8: read as {_called(page)}; some characters could not be read"
         ]
 
 
 def _page_of(sample: bytes) -> str:
     """The code page of a text that is not UTF-8.
 
-    Where many letters are no ASCII, their frequencies tell the page. Where few are, as in western texts, frequencies tell
-    little: then the page counts in which those few sit in their words as letters do.
+    Where many letters are not ASCII, their frequencies reveal the page. Where few are, as in western texts, frequencies reveal
+    little: then it is the page in which those few characters are where letters would be.
     """
     special = sum(byte > 127 for byte in sample)
     letters = special + sum(chr(byte).isalpha() for byte in sample if byte < 128)
@@ -67,7 +67,7 @@ def _page_of(sample: bytes) -> str:
 
 
 def _oddness(text: str) -> int:
-    """How many special characters stand where no letter would: a capital or a symbol inside a word."""
+    """How many special characters are where no letter would be: a capital or a symbol inside a word."""
     odd = 0
     for place, letter in enumerate(text):
         if letter < "\x80":
@@ -83,7 +83,7 @@ def _oddness(text: str) -> int:
 
 
 CHECKED = 8 * 1024 * 1024
-"""Bytes from the start of a large file that are looked at."""
+"""Bytes at the start of a large file that are checked."""
 
 
 def is_utf8_file(path: Path, count: int) -> bool:
@@ -105,10 +105,10 @@ def _is_utf8(raw: bytes) -> bool:
 
 
 def _without_mark(raw: bytes, name: str) -> tuple[bytes, list[str]]:
-    """Text full of zero bytes is UTF-16 whose mark was lost, or no text."""
+    """Text full of zero bytes is UTF-16 that has lost its mark, or not text at all."""
     encoding = "utf-16-le" if raw[1:2] == b"\x00" else "utf-16-be"
     try:
-        return raw.decode(encoding).encode(), [f"read as {encoding.upper()}, though it has no mark"]
+        return raw.decode(encoding).encode(), [f"read as {encoding.upper()}, although it has no mark"]
     except UnicodeDecodeError:
         raise _no_text(name) from None
 
@@ -119,5 +119,5 @@ def _called(encoding: str) -> str:
 
 def _no_text(name: str) -> OutOfReach:
     return OutOfReach(
-        f"{name} is no text that Kotrel can read", "Save it again as a workbook, or as CSV in UTF-8.", "not-text"
+        f"{name} is not text that Kotrel can read", "Save it again as a workbook, or as CSV in UTF-8.", "not-text"
     )

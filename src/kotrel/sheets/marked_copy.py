@@ -75,7 +75,7 @@ def mark_copy(source: Path, rows: Rows, marks: Sequence[Mark], path: Path) -> No
 
 
 def _take_old_marks_away(book: Any, sheet: Any, place: int) -> None:
-    """Marks of an earlier check: the summary, the column, and cells with a comment of Kotrel's."""
+    """Removes the marks of an earlier check: the summary, the column, and comments and colours in cells."""
     from openpyxl.styles import PatternFill
 
     if SUMMARY in book.sheetnames:

@@ -1,7 +1,7 @@
 """The marked copy: the user's own workbook with bad cells coloured and commented, a column of findings, a summary.
 
 Where the workbook holds something that a copy through openpyxl would lose (charts, pictures, pivot tables, controls …),
-the marks go into a workbook of their own instead, and that is said.
+the marks go into a separate workbook instead, with a remark.
 """
 
 from __future__ import annotations
@@ -38,7 +38,7 @@ from kotrel.sheets.marks import (
 from kotrel.sheets.safe_writing import free_name, written_whole
 
 LARGE = 3_000_000
-"""Cells beyond which the user's own workbook is not rewritten: it would take minutes."""
+"""With more cells than this, the user's own workbook is not rewritten: it would take minutes."""
 
 _LOST = {
     r"xl/charts/": "charts",
@@ -54,14 +54,14 @@ _LOST = {
 
 @dataclass(frozen=True)
 class Marked:
-    """The marked copy: where it is, and what is to be said about it."""
+    """The marked copy: where it is, and remarks on it."""
 
     path: Path
     remarks: tuple[str, ...]
 
 
 def marked_name(path: Path) -> Path:
-    """Where the marked copy of a file goes when nothing is said: ``sheet.marked.xlsx`` beside it, or with a number."""
+    """The default path of a file's marked copy: ``sheet.marked.xlsx`` beside it, numbered if that exists."""
     stem = re.sub(r"\.marked(-\d+)?$", "", path.stem)
     ending = path.suffix if path.suffix.lower() in (".xlsx", ".xlsm") else ".xlsx"
     return free_name(path.with_name(f"{stem}.marked{ending}"))
@@ -72,12 +72,12 @@ def mark(rows: Rows, target: Path) -> Marked:
 
     Raises:
         OutOfReach: it cannot be written.
-        WrongUse: there are more rows than a sheet can hold.
+        WrongUse: it has more rows than a sheet can hold.
     """
     source = Path(rows.table.file)
     if rows.table.last_row > SHEET_HOLDS:
         raise WrongUse(
-            f"{source} has more rows than a sheet of a workbook can hold ({SHEET_HOLDS:,})",
+            f"{source} has more rows than a sheet can hold ({SHEET_HOLDS:,})",
             "kotrel check FILE --all lists each finding with its line.",
             "too-many-rows",
         )
@@ -94,20 +94,22 @@ def mark(rows: Rows, target: Path) -> Marked:
         reason is not None
         and rows.table.cells.select(pl.any_horizontal(pl.col(pl.String).str.len_chars() > CELL_HOLDS).any()).item()
     ):
-        remarks.append(f"a value longer than a spreadsheet's cell can hold ({CELL_HOLDS:,} characters) was cut in it")
+        remarks.append(f"a value longer than a cell can hold ({CELL_HOLDS:,} characters) is shortened there")
     if len(marks) > MOST_COMMENTS:
-        remarks.append(f"only the first {MOST_COMMENTS:,} cells have a comment; the column “{COLUMN}” has all")
+        remarks.append(
+            f"only the first {MOST_COMMENTS:,} cells have a comment; the column “{COLUMN}” has every finding"
+        )
     return Marked(target, tuple(remarks))
 
 
 def _why_not(source: Path, rows: Rows) -> str | None:
-    """Why the user's own workbook cannot carry the marks; an empty text for a text file, None where it can."""
+    """Why the user's own workbook cannot be marked; an empty text for a text file, None if it can."""
     if not rows.table.sheet:
         return ""
     if source.suffix.lower() not in (".xlsx", ".xlsm"):
-        return f"{source.suffix} workbooks cannot be written: the marks are in a workbook of their own"
+        return f"{source.suffix} workbooks cannot be written: the marks are in a separate workbook"
     if rows.table.rows * len(rows.table.columns) > LARGE:
-        return "the workbook is too large to be rewritten: the marks are in a workbook of their own"
+        return "the workbook is too large to be rewritten: the marks are in a separate workbook"
     try:
         with zipfile.ZipFile(source) as book:
             names = book.namelist()
@@ -116,9 +118,9 @@ def _why_not(source: Path, rows: Rows) -> str | None:
                 if re.match(r"xl/worksheets/sheet\d+\.xml", name) and b"x14:" in book.read(name)[-200_000:]:
                     found.add("newer formats or drop-downs")
     except (OSError, zipfile.BadZipFile):
-        return "the workbook could not be read again: the marks are in a workbook of their own"
+        return "the workbook could not be read again: the marks are in a separate workbook"
     if found:
-        return f"the workbook has {' and '.join(sorted(found))}, which a copy would lose: the marks are in a workbook of their own"
+        return f"the workbook has {' and '.join(sorted(found))}, which a copy would lose: the marks are in a separate workbook"
     return None
 
 

@@ -19,14 +19,14 @@ AUTHOR = "Kotrel"
 COLOURS: dict[Severity, str] = {"error": "F8C9C4", "warning": "FCE8B2", "note": "D6E9F8"}
 MOST_COMMENTS = 5_000
 WIDTHS = (10, 24, 90, 34)
-"""Of the summary's columns."""
+"""Widths of the summary's columns."""
 SHEET_HOLDS = 1_048_576
 CELL_HOLDS = 32_767
 
 
 @dataclass(frozen=True)
 class Mark:
-    """What is wrong at one cell; ``letter`` is None where it concerns the whole row."""
+    """What is wrong with one cell; ``letter`` is None for the whole row."""
 
     severity: Severity
     row: int
@@ -52,34 +52,34 @@ def row_texts(marks: Sequence[Mark], rows: Rows) -> dict[int, tuple[Severity, st
     headings = {column.letter: column.heading for column in rows.table.columns}
     found: dict[int, tuple[Severity, list[str]]] = {}
     for each in marks:
-        told = f"{headings.get(each.letter or '', '')}: {each.text}" if headings.get(each.letter or "") else each.text
+        entry = f"{headings.get(each.letter or '', '')}: {each.text}" if headings.get(each.letter or "") else each.text
         severity, texts = found.setdefault(each.row, (each.severity, []))
         if SEVERITIES.index(each.severity) < SEVERITIES.index(severity):
             found[each.row] = (each.severity, texts)
-        texts.append(told)
+        texts.append(entry)
     return {row: (severity, "; ".join(texts)) for row, (severity, texts) in found.items()}
 
 
 def in_quotes(sheet: str) -> str:
-    """A sheet's name as links write it."""
+    """A sheet's name as it is written in links."""
     return "'" + sheet.replace("'", "''") + "'"
 
 
 def summary_lines(rows: Rows, marks: Sequence[Mark]) -> Iterator[tuple[list[Any], str | None]]:
-    """Lines of the summary sheet: values, and the cell the first of them links to."""
+    """Lines of the summary sheet: their values, and the cell that the first value links to."""
     titles = {column.letter: column.heading for column in rows.table.columns}
     counts = {severity: sum(each.severity == severity for each in marks) for severity in SEVERITIES}
     yield [f"Findings in {Path(rows.table.file).name}"], None
     yield (
         [
             ", ".join(f"{count:,} {severity}{'s' if count != 1 else ''}" for severity, count in counts.items() if count)
-            or "nothing wrong"
+            or "nothing found"
         ],
         None,
     )
-    yield ["Mend the coloured cells, save, and check this file again; these marks are ignored then."], None
+    yield ["Fix the coloured cells, save, and check this file again; Kotrel ignores its own marks."], None
     yield [], None
-    yield ["cell", "column", "what is wrong", "value"], None
+    yield ["cell", "column", "problem", "value"], None
     stands: dict[tuple[int, str], Any] = {}
     letters = {each.letter for each in marks if each.letter}
     wanted = pl.Series([each.row for each in marks], dtype=pl.UInt32).unique()

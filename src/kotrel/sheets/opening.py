@@ -1,4 +1,4 @@
-"""A file → its sheets. What the file is, its first bytes tell; its ending only has to agree."""
+"""A file → its sheets. The first bytes decide what kind of file it is; its name must agree."""
 
 from __future__ import annotations
 
@@ -25,72 +25,72 @@ def open_sheets(path: Path, sheet: str | None = None) -> list[Grid]:
         sheet: only the sheet of that name.
 
     Raises:
-        OutOfReach: the file is not there, cannot be read, or is not what its ending says.
+        OutOfReach: the file does not exist, cannot be read, or is not what its name says.
         WrongUse: it has no such sheet.
     """
     start = _first_bytes(path)
     ending = path.suffix.lower()
     if not start:
         raise OutOfReach(
-            f"{path} is empty: it has no bytes at all", "Was it saved? Take it again from where it came.", "empty-file"
+            f"{path} is empty (0 bytes)", "Check that it was saved, or get it from its source again.", "empty-file"
         )
     looks_like = _looks_like(path, start)
     if ending in WORKBOOK_ENDINGS:
         if looks_like == "text":
             raise OutOfReach(
-                f"{path} is no workbook, though its name ends in {ending}: it holds plain text",
+                f"{path} is not a workbook, although its name ends in {ending}: it is plain text",
                 f"Rename it to {path.stem}.csv, or save it again as a workbook.",
                 "not-what-its-ending-says",
             )
         if looks_like == "compound" and ending in (".xlsx", ".xlsm", ".xlsb", ".ods"):
             raise OutOfReach(
-                f"{path} is protected by a password, or is an old .xls under a new name",
+                f"{path} is protected by a password, or is an old .xls file that was renamed",
                 "Open it in the spreadsheet program and save it without a password.",
                 "password-protected",
             )
-        return _with_lock_told(path, read_workbook(path, sheet))
+        return _with_lock_remark(path, read_workbook(path, sheet))
     if looks_like in ("zip", "compound"):
         if ending in TEXT_ENDINGS:
             raise OutOfReach(
-                f"{path} is a workbook, though its name ends in {ending}",
+                f"{path} is a workbook, although its name ends in {ending}",
                 f"Rename it to {path.stem}{'.xlsx' if looks_like == 'zip' else '.xls'}.",
                 "not-what-its-ending-says",
             )
         raise OutOfReach(
-            f"{path} is no spreadsheet that Kotrel reads",
-            f"It reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.",
+            f"{path} is not a spreadsheet that Kotrel can read",
+            f"Kotrel reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.",
             "unknown-file",
         )
     if ending not in TEXT_ENDINGS and b"\x00" in start[:400] and not start.startswith((b"\xff\xfe", b"\xfe\xff")):
         raise OutOfReach(
-            f"{path} is no spreadsheet that Kotrel reads",
-            f"It reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.",
+            f"{path} is not a spreadsheet that Kotrel can read",
+            f"Kotrel reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.",
             "unknown-file",
         )
-    return _with_lock_told(path, [read_text_file(path)])
+    return _with_lock_remark(path, [read_text_file(path)])
 
 
-def _with_lock_told(path: Path, grids: list[Grid]) -> list[Grid]:
-    """Tells where a lock file beside it shows that another program has the file open."""
+def _with_lock_remark(path: Path, grids: list[Grid]) -> list[Grid]:
+    """A remark if a lock file beside it shows that another program has the file open."""
     locks = (path.with_name(f"~${path.name}"), path.with_name(f".~lock.{path.name}#"))
     if not any(lock.exists() for lock in locks):
         return grids
-    remark = "it is open in another program: what is not saved there yet is not seen here"
+    remark = "it is open in another program: changes that are not saved there yet are not seen here"
     return [replace(grid, remarks=(remark, *grid.remarks)) for grid in grids]
 
 
 def _first_bytes(path: Path) -> bytes:
     try:
         if path.is_dir():
-            raise OutOfReach(f"{path} is a folder, not a file", "Name the file in it.", "is-a-folder")
+            raise OutOfReach(f"{path} is a folder, not a file", "Name a file in it.", "is-a-folder")
         with path.open("rb") as file:
             return file.read(4096)
     except FileNotFoundError:
         raise OutOfReach(f"there is no file {path}", _near_files(path), "no-such-file") from None
     except PermissionError:
         raise OutOfReach(
-            f"{path} cannot be read: another program holds it open, or you have no right to read it",
-            "Close it there, or ask for the right.",
+            f"{path} cannot be read: another program holds it open, or you have no permission to read it",
+            "Close it there, or ask for permission to read it.",
             "file-not-readable",
         ) from None
     except OSError as error:
@@ -105,9 +105,9 @@ def _near_files(path: Path) -> str:
             each.name for each in path.parent.iterdir() if each.suffix.lower() in (*WORKBOOK_ENDINGS, *TEXT_ENDINGS)
         ]
     except OSError:
-        return f"There is no folder {path.parent} either."
+        return f"The folder {path.parent} does not exist either."
     close = nearest(path.name, names)
-    return f"Did you mean {path.with_name(close)}?" if close else "Look at its name and folder."
+    return f"Did you mean {path.with_name(close)}?" if close else "Check its name and folder."
 
 
 def _looks_like(path: Path, start: bytes) -> str:
@@ -115,5 +115,5 @@ def _looks_like(path: Path, start: bytes) -> str:
         return "zip"
     if start.startswith(_COMPOUND):
         return "compound"
-    # Binary files of old spreadsheets start with a record header; anything else is text until it fails to decode.
+    # Old binary spreadsheets start with a record header; anything else is text unless it cannot be decoded.
     return "old-workbook" if start[:2] in (b"\x09\x08", b"\x09\x04", b"\x09\x02", b"\x09\x00") else "text"

@@ -1,4 +1,4 @@
-"""A workbook with the rows that were not loaded: as they stand in their sheet, and why, in a column that is not read again."""
+"""A workbook with the rows that were not loaded, as they are in their sheet, and the reasons in a column that is not read again."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from kotrel.sheets.safe_writing import require_new_file, written_whole
 from kotrel.sheets.table_writing import EXACT_DIGITS
 
 MOST_COMMENTS = 2_000
-"""More rows than that get no comment: the column at the end has them all."""
+"""At most this many rows get a comment; the last column has every reason."""
 
 _NAME_LENGTH = 31
 """Most characters of a sheet's name (ECMA-376)."""
@@ -88,7 +88,7 @@ def _write(out: Any, sheet: Any, each: RestSheet) -> None:
         reason = each.reasons.get(number, "")
         sheet.write_string(row, last, reason, why)
         if reason and row <= MOST_COMMENTS:
-            # The last column of a wide sheet is out of sight: the reason is at hand where the row begins, too.
+            # The last column of a wide sheet is out of sight, so the reason is also a comment where the row begins.
             sheet.write_comment(row, 0, reason, {"x_scale": 2.5, "author": "Kotrel"})
     wrong = out.add_format({"bg_color": "#FFC7CE"})
     if rest.cells.height:

@@ -1,4 +1,4 @@
-"""Writing files for users: never over a file that is there, and whole or not at all."""
+"""Writes files for users: never over an existing file, and completely or not at all."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from kotrel.core.errors import OutOfReach, WrongUse
 
 
 def free_name(path: Path) -> Path:
-    """The path, or with a number behind its name where it is taken: ``sheet-2.xlsx``."""
+    """The path, or one with a number if it is taken: ``sheet-2.xlsx``."""
     number = 2
     candidate = path
     while candidate.exists():
@@ -22,22 +22,22 @@ def free_name(path: Path) -> Path:
 
 
 def require_new_file(path: Path) -> Path:
-    """The path, where nothing is there yet.
+    """The path, if no file exists there.
 
     Raises:
-        WrongUse: there is a file already: the user's files are never overwritten.
+        WrongUse: there is one; the user's files are never overwritten.
     """
     if path.exists():
-        raise WrongUse(f"{path} is there already", f"Take another name: -o {free_name(path).name}", "file-there")
+        raise WrongUse(f"{path} already exists", f"Use another name: -o {free_name(path).name}", "file-exists")
     return path
 
 
 @contextmanager
 def written_whole(path: Path) -> Iterator[Path]:
-    """Gives a temporary path beside the wanted one; it takes the wanted name only when all went well.
+    """Gives a temporary path beside the wanted one, renamed only after everything has been written.
 
     Raises:
-        OutOfReach: the folder is not there or may not be written to.
+        OutOfReach: the folder does not exist or cannot be written to.
     """
     temporary: Path | None = None
     try:
@@ -45,18 +45,20 @@ def written_whole(path: Path) -> Iterator[Path]:
         os.close(handle)
         temporary = Path(name)
         yield temporary
-        # A new file has the rights that any file of the user's would have.
+        # A new file gets the same permissions as any other new file of the user.
         mask = os.umask(0)
         os.umask(mask)
         with suppress(OSError):
             temporary.chmod(0o666 & ~mask)
         temporary.replace(path)
     except FileNotFoundError:
-        raise OutOfReach(f"there is no folder {path.parent}", "Make it first, or take another.", "no-folder") from None
+        raise OutOfReach(
+            f"there is no folder {path.parent}", "Create it first, or name another folder.", "no-folder"
+        ) from None
     except PermissionError:
         raise OutOfReach(
-            f"{path} cannot be written: another program holds it open, or you have no right to write there",
-            "Close it there, or take another name.",
+            f"{path} cannot be written: another program holds it open, or you have no permission to write there",
+            "Close it there, or use another name.",
             "no-right",
         ) from None
     except OSError as error:

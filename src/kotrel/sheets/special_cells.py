@@ -1,6 +1,6 @@
-"""Cells that a workbook reader hands over as blank though they are not: errors, and formulas never worked out.
+"""Cells that the workbook reader gives as blank although they are not: errors, and formulas that were never calculated.
 
-``#N/A`` read as a blank would be a value lost in silence, so the workbook's own XML is looked through for them.
+``#N/A`` read as a blank would be a value lost silently, so the workbook's own XML is searched for them.
 """
 
 from __future__ import annotations
@@ -37,7 +37,7 @@ class Found:
 
 
 def special_cells(path: Path, sheet: str) -> Found:
-    """Special cells of one sheet, and the hidden rows of an .xlsx or .xlsm one; an .xlsb workbook is not looked through."""
+    """Special cells of one sheet, and the hidden rows of an .xlsx or .xlsm one; an .xlsb workbook is not searched."""
     ending = path.suffix.lower()
     try:
         if ending in (".xlsx", ".xlsm"):
@@ -50,7 +50,7 @@ def special_cells(path: Path, sheet: str) -> Found:
         if ending == ".xls":
             return Found(_in_xls(path, sheet))
     except (zipfile.BadZipFile, KeyError, ElementTree.ParseError, OSError):
-        # The reader itself says what is wrong with the file.
+        # The reader itself reports what is wrong with the file.
         return Found()
     return Found()
 
@@ -78,7 +78,7 @@ def _in_sheet_xml(book: zipfile.ZipFile, part: str) -> Found:
     with book.open(part) as xml:
         while chunk := xml.read(_CHUNK):
             text = rest + chunk
-            # Cut behind the last whole cell, so that none is looked at in two halves.
+            # Cut after the last whole cell, so that none is split.
             cut = text.rfind(b"</c>")
             text, rest = (text[: cut + 4], text[cut + 4 :]) if cut >= 0 else (b"", text)
             if b't="e"' in text or b"<f" in text:

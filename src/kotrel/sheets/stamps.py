@@ -1,4 +1,4 @@
-"""The stamp inside a workbook that tells which export it is: a custom property, which spreadsheet programs keep."""
+"""The stamp inside a workbook that says which export it is: a custom property, which spreadsheet programs keep."""
 
 from __future__ import annotations
 
@@ -9,11 +9,11 @@ from xml.etree import ElementTree
 _PLACES = {".xlsx": "docProps/custom.xml", ".xlsm": "docProps/custom.xml", ".ods": "meta.xml"}
 
 UNREADABLE = "(its stamp cannot be read)"
-"""Stands for a stamp that is there and damaged: that is told, and no export bears that name."""
+"""Stands for a damaged stamp: no export has this name, so it is reported."""
 
 
 def stamp_of(path: Path, name: str) -> str | None:
-    """The text of a workbook's property of that name, None where it has none or is no such workbook, or UNREADABLE."""
+    """The text of a workbook's property of that name, None if it has none or is another kind of file, or UNREADABLE."""
     place = _PLACES.get(path.suffix.lower())
     if place is None:
         return None

@@ -1,4 +1,4 @@
-"""Tables → files: .xlsx and .ods with the kinds of their columns, .csv and tab-separated text."""
+"""Tables → files: .xlsx and .ods with typed columns, .csv and tab-separated text."""
 
 from __future__ import annotations
 
@@ -19,12 +19,12 @@ from kotrel.sheets.safe_writing import written_whole
 
 ENDINGS = (".xlsx", ".ods", ".csv", ".tsv", ".tab", ".txt")
 EXACT_DIGITS = 15
-"""Digits of a number that a spreadsheet keeps; a longer one is written as text."""
+"""A spreadsheet keeps this many digits of a number; a longer one is written as text."""
 
 
 @dataclass(frozen=True)
 class OutColumn:
-    """One column: its heading and, where it holds a field, the field, which tells how its values are written."""
+    """One column: its heading and, if it holds a field, the field, which decides how its values are written."""
 
     heading: str
     field: Field | None = None
@@ -41,29 +41,29 @@ class OutSheet:
 
 @dataclass(frozen=True)
 class OutBook:
-    """What goes into one file. ``stamp`` is kept inside workbooks, where people do not see it."""
+    """What goes into one file. ``stamp`` goes inside workbooks, out of sight."""
 
     sheets: tuple[OutSheet, ...]
     stamp: Mapping[str, str] = field(default_factory=dict)
 
 
 def write_book(book: OutBook, path: Path) -> None:
-    """Writes a file of the kind that its ending says.
+    """Writes a file; its ending decides the kind.
 
     Raises:
-        WrongUse: the ending is of no known kind, or a text file would hold several sheets.
+        WrongUse: the ending is not known, or a text file would hold several sheets.
         OutOfReach: it cannot be written.
     """
     ending = path.suffix.lower()
     if ending not in ENDINGS:
         raise WrongUse(
-            f"{path}: no kind of file is known by the ending “{ending}”",
-            f"Take one of {', '.join(ENDINGS)}.",
+            f"{path}: “{ending}” is not a known file ending",
+            f"Use one of {', '.join(ENDINGS)}.",
             "unknown-ending",
         )
     if ending not in (".xlsx", ".ods") and len(book.sheets) > 1:
         raise WrongUse(
-            f"{path} is a text file and holds one record only", "Take .xlsx or .ods for several.", "one-sheet-only"
+            f"{path} is a text file, which can hold only one record", "Use .xlsx or .ods for several.", "one-sheet-only"
         )
     with written_whole(path) as temporary:
         if ending == ".xlsx":
@@ -95,7 +95,7 @@ def _write_xlsx(book: OutBook, path: Path) -> None:
 
 
 def write_column(out: Any, sheet: Any, place: int, first: int, values: pl.Series, about: Field | None) -> None:
-    """Writes one column of an xlsxwriter sheet from row ``first`` on, and sets its format for what is typed below."""
+    """Writes one column of an xlsxwriter sheet from row ``first`` on, and formats the cells below for what is typed there."""
     look = column_format(out, about)
     longest = values.head(200).str.len_chars().max()
     width = min(max(longest if isinstance(longest, int) else 0, 9) + 2, 44)
@@ -108,7 +108,7 @@ def write_column(out: Any, sheet: Any, place: int, first: int, values: pl.Series
         elif about is not None and about.kind == "date" and len(value) == 10:
             sheet.write_datetime(row, place, date.fromisoformat(value), look)
         else:
-            # A text stays a text: no "=1+1" becomes a formula, no "00120" a number.
+            # A text stays a text: "=1+1" does not become a formula, nor "00120" a number.
             sheet.write_string(row, place, value, look)
 
 
@@ -128,7 +128,7 @@ def _digits(value: str) -> int:
 # --- text files ------------------------------------------------------------------------------------------------------
 
 GUARD = "'"
-"""Stands before a text that a spreadsheet would take for a formula; Kotrel takes it away when it reads the file."""
+"""Put before a text that a spreadsheet would take for a formula; Kotrel removes it on reading."""
 
 
 def write_text(sheet: OutSheet, path: Path, separator: str) -> None:
@@ -138,7 +138,7 @@ def write_text(sheet: OutSheet, path: Path, separator: str) -> None:
     for name, column in zip(names, sheet.columns, strict=True):
         text = pl.col(name)
         if column.field is not None and column.field.is_decimal:
-            # Three decimals behind a point could be taken for thousands; two or four could not.
+            # Three decimals after a point could be taken for thousands; two or four could not.
             if column.field.decimals == 3:
                 rows = rows.with_columns(_clear_number(text).alias(name))
         else:
@@ -147,7 +147,7 @@ def write_text(sheet: OutSheet, path: Path, separator: str) -> None:
     heading = pl.DataFrame({name: [column.heading] for name, column in zip(names, sheet.columns, strict=True)})
     out = pl.concat([heading, rows])
     if separator == "\t":
-        # Careless readers of tab-separated text know no quotes.
+        # Some readers of tab-separated text do not understand quotes.
         out = out.with_columns(pl.all().str.replace_all(r"[\t\r\n]+", " "))
     path.write_bytes(
         b"\xef\xbb\xbf" + out.write_csv(include_header=False, separator=separator, line_terminator="\r\n").encode()
@@ -155,7 +155,7 @@ def write_text(sheet: OutSheet, path: Path, separator: str) -> None:
 
 
 def _clear_number(text: pl.Expr) -> pl.Expr:
-    """A number without zeros at its end, and with four decimals where three could be taken for thousands (1.125)."""
+    """A number without trailing zeros, or with four decimals where three could be taken for thousands (1.125)."""
     short = pl.when(text.str.contains(r"^-?[0-9]+\.[0-9]+$")).then(text.str.replace(r"\.?0+$", "")).otherwise(text)
     return pl.when(short.str.contains(r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$")).then(short + "0").otherwise(short)
 

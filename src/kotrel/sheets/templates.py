@@ -1,4 +1,4 @@
-"""Templates that guide: headings with must-fill shown, drop-downs from the real lists, a guide sheet."""
+"""Templates: headings that show what must be filled, drop-downs from the real lists, and a guide sheet."""
 
 from __future__ import annotations
 
@@ -16,8 +16,8 @@ from kotrel.sheets.table_writing import OutColumn, OutSheet, column_format, writ
 
 GUIDE, LISTS = "Kotrel guide", "Kotrel lists"
 FOR_ROWS = 5_000
-"""So many rows below the headings get drop-downs."""
-MUST = {"always": "must be filled", "new": "must be filled for new rows", "may": "may stay empty"}
+"""This many rows below the headings get drop-downs."""
+MUST = {"always": "must be filled", "new": "must be filled for new rows", "may": "optional"}
 
 
 @dataclass(frozen=True)
@@ -30,7 +30,7 @@ class Template:
 
 
 def write_template(templates: Sequence[Template], lists: Mapping[str, pl.DataFrame], path: Path) -> list[Path]:
-    """Writes a template; a text file gets its guide in a file beside it.
+    """Writes a template; the guide to a text file goes into a file beside it.
 
     Args:
         lists: record → its codes and names (two String columns), for drop-downs and the guide.
@@ -83,7 +83,7 @@ def _write_workbook(templates: Sequence[Template], lists: Mapping[str, pl.DataFr
             )
             if source := _choices(field, ranges):
                 sheet.data_validation(1, place, FOR_ROWS, place, {"validate": "list", "source": source, "error_type": "warning",
-                    "error_title": field.title, "error_message": "This is not on the list. Use it all the same?"})  # fmt: skip
+                    "error_title": field.title, "error_message": "This is not on the list. Use it anyway?"})  # fmt: skip
         sheet.freeze_panes(1, len(each.record.key))
     bold = out.add_format({"bold": True})
     wrap = out.add_format({"text_wrap": True, "valign": "top"})
@@ -96,7 +96,7 @@ def _write_workbook(templates: Sequence[Template], lists: Mapping[str, pl.DataFr
 
 
 def _write_lists(out: Any, templates: Sequence[Template], lists: Mapping[str, pl.DataFrame]) -> dict[str, str]:
-    """The sheet that the drop-downs take their codes from; record → range."""
+    """Writes the sheet with the codes for the drop-downs; record → range."""
     sheet = out.add_worksheet(LISTS)
     ranges: dict[str, str] = {}
     used = dict.fromkeys(str(field.to) for each in templates for field in each.fields if field.to in lists)
@@ -121,7 +121,7 @@ def _choices(field: Field, ranges: Mapping[str, str]) -> str | list[str] | None:
 
 
 def _guide_lines(templates: Sequence[Template], lists: Mapping[str, pl.DataFrame]) -> list[list[str]]:
-    lines = [["column", "what", "must it be filled?", "what may stand in it", "rules", "example"]]
+    lines = [["column", "what", "must be filled?", "allowed values", "rules", "example"]]
     for each in templates:
         lines.append([each.record.title, "", "", "", "", ""])
         for field in each.fields:

@@ -21,7 +21,7 @@ from kotrel.sheets.encodings import as_utf8
 SEPARATORS = (",", ";", "\t", "|")
 _SAMPLE = 256 * 1024
 LOOKED_THROUGH = 64 * 1024 * 1024
-"""Up to that many bytes a file is looked through for lines with too many or too few columns."""
+"""Files of up to this many bytes are searched for lines with too many or too few columns."""
 
 
 def read_text_file(path: Path) -> Grid:
@@ -35,12 +35,12 @@ def read_text_file(path: Path) -> Grid:
     except OSError as error:
         raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
     raw, remarks = as_utf8(raw, str(path))
-    raw, told_separator, skipped = _told_separator(raw)
-    # Lone carriage returns end lines in very old files.
+    raw, named_separator, skipped = _named_separator(raw)
+    # In very old files, lone carriage returns end lines.
     if b"\r" in raw[:_SAMPLE] and b"\n" not in raw[:_SAMPLE]:
         raw = raw.replace(b"\r", b"\n")
     sample = _sample(raw)
-    separator = told_separator or _separator(sample)
+    separator = named_separator or _separator(sample)
     width = _width(sample, separator)
     cells = _fast(raw, separator, width)
     lines: pl.Series | None
@@ -63,7 +63,7 @@ class Part:
 
 
 def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
-    """Reads a text file in UTF-8 part by part, cut between rows; each part has the columns of the first.
+    """Reads a UTF-8 text file part by part, cut between rows; each part has the columns of the first.
 
     Raises:
         OutOfReach: it cannot be read, is not UTF-8, or is irregular.
@@ -79,18 +79,18 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
                     return
                 if not separator:
                     raw = raw.removeprefix(b"\xef\xbb\xbf")
-                    raw, told, skipped = _told_separator(raw)
+                    raw, named, skipped = _named_separator(raw)
                     line += skipped
                     sample = _sample(raw)
-                    separator = told or _separator(sample)
+                    separator = named or _separator(sample)
                     width = _width(sample, separator)
                 cut = _between_rows(raw) if chunk else len(raw)
                 raw, rest = raw[:cut], raw[cut:]
                 cells = _fast(raw, separator, width)
                 if cells is None:
                     raise OutOfReach(
-                        f"{path} has lines with more columns than its first ones, or broken quotes, after line {line}",
-                        "Divide the file, so that Kotrel can name the lines.",
+                        f"{path} has lines with more columns than its first lines, or broken quotes, after line {line}",
+                        "Split the file, so that Kotrel can name the lines.",
                         "irregular-file",
                     )
                 lines = _lines(raw, cells)
@@ -105,15 +105,15 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
 
 
 def _between_rows(raw: bytes) -> int:
-    """Where the last whole row ends: behind a line end with an even number of quotes before it."""
+    """Where the last whole row ends: at a line end with an even number of quotes before it."""
     cut = raw.rfind(b"\n") + 1
     while cut and raw.count(b'"', 0, cut) % 2:
         cut = raw.rfind(b"\n", 0, cut - 1) + 1
     return cut or len(raw)
 
 
-def _told_separator(raw: bytes) -> tuple[bytes, str | None, int]:
-    """A first line ``sep=;`` tells the separator; it is no part of the table. Returns how many lines were skipped."""
+def _named_separator(raw: bytes) -> tuple[bytes, str | None, int]:
+    """A first line ``sep=;`` names the separator and is not part of the table. Returns how many lines to skip."""
     first = raw[:16].split(b"\n", maxsplit=1)[0].strip()
     if first.lower().startswith(b"sep=") and len(first) in (4, 5) and b"\n" in raw:
         return raw[raw.index(b"\n") + 1 :], first[4:].decode() or "\t", 1
@@ -132,7 +132,7 @@ def _rows(text: str, separator: str) -> Any:
 
 
 def _separator(sample: str) -> str:
-    """The separator that divides most lines into the same number of columns, the most columns first."""
+    """The separator that splits most lines into the same number of columns; with more columns preferred."""
     best, best_score = ",", (-1.0, 0)
     for separator in SEPARATORS:
         try:
@@ -158,7 +158,7 @@ def _width(sample: str, separator: str) -> int:
 
 
 def _fast(raw: bytes, separator: str, width: int) -> pl.DataFrame | None:
-    """All rows at once; None where the text is irregular and has to be read row by row."""
+    """All rows at once, or None if the text is irregular and has to be read row by row."""
     schema = {letter_of(place): pl.String() for place in range(width)}
     if not raw[:_SAMPLE].strip() and not raw.strip():
         return pl.DataFrame(schema=schema)
@@ -175,7 +175,7 @@ def _fast(raw: bytes, separator: str, width: int) -> pl.DataFrame | None:
 
 
 def _first_row_is_short(raw: bytes, separator: str, width: int) -> bool:
-    """The fast reader takes the number of columns from the first row: a title line must not decide it."""
+    """The fast reader takes the number of columns from the first row, which may be a mere title line."""
     end = raw.find(b"\n")
     return raw.count(separator.encode(), 0, end if end >= 0 else len(raw)) + 1 != width
 
@@ -199,7 +199,7 @@ def _slowly(raw: bytes, separator: str) -> tuple[pl.DataFrame, pl.Series]:
 
 
 def _lines(raw: bytes, cells: pl.DataFrame) -> pl.Series | None:
-    """The line of each row, where values with line breaks make it differ from the row's number."""
+    """The line of each row, which differs from the row's number after values with line breaks."""
     if b'"' not in raw:
         return None
     breaks = cells.select(pl.sum_horizontal(pl.all().str.count_matches("\n", literal=True).fill_null(0))).to_series()
@@ -210,7 +210,7 @@ def _lines(raw: bytes, cells: pl.DataFrame) -> pl.Series | None:
 
 
 def _with_ragged_rows(grid: Grid, raw: bytes, separator: str, skipped: int) -> Grid:
-    """Notes the rows that have fewer or more columns than the others."""
+    """Records the rows that have fewer or more columns than the others."""
     last = grid.cells.columns[-1]
     if grid.cells.width < 2 or not grid.cells[last].null_count() or len(raw) > LOOKED_THROUGH:
         return grid

@@ -18,13 +18,13 @@ from kotrel.core.tables.table import Grid, letter_of
 from kotrel.sheets.special_cells import Special, special_cells
 
 EXACT = 10**15
-"""Whole numbers below this stand in a spreadsheet exactly; above, digits may be lost."""
+"""Whole numbers below this are exact in a spreadsheet; above, digits may be lost."""
 SMALLEST = 1e-4
-"""From here on down, the shortest form of a number has an exponent."""
+"""Below this, the shortest form of a number has an exponent."""
 
 
 def read_workbook(path: Path, sheet: str | None = None) -> list[Grid]:
-    """The sheets of a workbook in its order; only worksheets, not charts.
+    """The worksheets of a workbook, in its order; chart sheets are left out.
 
     Raises:
         OutOfReach: it is damaged, cut off, or protected by a password.
@@ -43,7 +43,7 @@ def read_workbook(path: Path, sheet: str | None = None) -> list[Grid]:
             try:
                 grids.append(_grid(path, book, name, hidden[name]))
             except CalamineError:
-                # A sheet of charts has no cells.
+                # A chart sheet has no cells.
                 if sheet is not None or len(hidden) == 1:
                     raise
                 continue
@@ -58,7 +58,7 @@ def read_workbook(path: Path, sheet: str | None = None) -> list[Grid]:
             ) from None
         raise OutOfReach(
             f"{path} is damaged or cut off: it cannot be read as a workbook",
-            "Copy or download it again, or open it in the spreadsheet program and save it anew.",
+            "Copy or download it again, or open it in the spreadsheet program and save it again.",
             "damaged-file",
         ) from None
 
@@ -72,7 +72,7 @@ def _named(path: Path, sheet: str, names: Sequence[str]) -> str:
 
 @contextmanager
 def _no_collector() -> Iterator[None]:
-    """Without Python's collector for circles: millions of cells make none, and it would look at each of them often."""
+    """Turns off Python's garbage collector: millions of cells form no cycles, and it would visit each of them often."""
     was = gc.isenabled()
     gc.disable()
     try:
@@ -84,7 +84,7 @@ def _no_collector() -> Iterator[None]:
 
 def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool) -> Grid:
     with ThreadPoolExecutor(max_workers=1) as pool, _no_collector():
-        # The reader works outside Python's lock, so looking for special cells beside it costs no time.
+        # The reader works outside Python's lock, so searching for special cells meanwhile costs no time.
         looking = pool.submit(special_cells, path, name)
         sheet = book.get_sheet_by_name(name)
         rows = sheet.to_python(skip_empty_area=False)
@@ -110,19 +110,17 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool) -> Grid:
             kinds[letter] = kind
     remarks = ["the sheet is hidden"] if hidden else []
     if path.suffix.lower() == ".xlsb":
-        remarks.append(
-            "errors such as #N/A cannot be told from blanks in an .xlsb workbook: look for them, or save it as .xlsx"
-        )
+        remarks.append("errors such as #N/A look like blanks in an .xlsb workbook: check for them, or save it as .xlsx")
     if down:
         where = ", ".join(f"{letter_of(area[0][1])}{area[0][0] + 1}" for area in down[:4]) + (
             " …" if len(down) > 4 else ""
         )
         remarks.append(
-            f"{len(down)} cell{'s' if len(down) > 1 else ''} merged over several rows: only the first row has the value ({where})"
+            f"{len(down)} cell{'s' if len(down) > 1 else ''} merged over several rows: only the first row gets the value ({where})"
         )
     if found.hidden:
         few = ", ".join(map(str, found.hidden[:5])) + (" …" if len(found.hidden) > 5 else "")
-        remarks.append(f"{len(found.hidden)} hidden row{'s' if len(found.hidden) > 1 else ''} read too: {few}")
+        remarks.append(f"{len(found.hidden)} hidden row{'s' if len(found.hidden) > 1 else ''} included: {few}")
     return Grid(str(path), name, pl.DataFrame(cells), kinds, None, hidden, tuple(remarks))
 
 
@@ -143,7 +141,7 @@ def _numbers(values: Sequence[Any]) -> tuple[pl.Series, pl.Series]:
     numbers = pl.Series(values, dtype=pl.Float64, strict=False)
     numbers = numbers.set(pl.Series([type(value) is str for value in values]), None)
     whole = numbers.round(0) == numbers
-    # Within these bounds the shortest form has no exponent, and whole numbers stand exactly.
+    # Within these bounds the shortest form has no exponent, and whole numbers are exact.
     plain = (numbers.abs() < EXACT) & ((numbers.abs() >= SMALLEST) | (numbers == 0))
     texts = pl.select(
         pl.when(plain & whole)
@@ -192,7 +190,7 @@ def _text(value: Any) -> str | None:
 def _with_special(
     series: pl.Series, kind: str | pl.Series, special: Mapping[int, Special]
 ) -> tuple[pl.Series, pl.Series]:
-    """Puts in the cells that the reader gives as blank: errors, and formulas that were never worked out."""
+    """Adds the cells that the reader gives as blank: errors, and formulas that were never calculated."""
     texts = series.to_list()
     kinds = [kind] * len(texts) if isinstance(kind, str) else kind.to_list()
     for row, what in special.items():

@@ -25,7 +25,7 @@ from kotrel.workspace.settings import Workspace
 
 @dataclass(frozen=True)
 class Compared:
-    """Two compared files; ``titles`` says what to call each column, ``record`` is None where they were taken as they stand."""
+    """Two compared files; ``titles`` names each column; ``record`` is None where they were compared by heading."""
 
     old: Path
     new: Path
@@ -37,11 +37,11 @@ class Compared:
 def compare_files(
     old: Path, new: Path, key: str | None, workspace: Workspace | None, wanted: Wanted, today: date, step: Step
 ) -> Compared:
-    """Compares two sheets: as rows of a record where both are recognised as one, else column by column as they stand.
+    """Compares two sheets: as rows of a record if both are recognised as the same one, otherwise column by column.
 
     Raises:
-        WrongUse: no key is told and none can be found.
-        WrongData: the key stands twice.
+        WrongUse: no key was named and none can be found.
+        WrongData: a key is there twice.
     """
     understood = _as_record(old, new, workspace, wanted, today, step) if workspace is not None else None
     if understood is not None:
@@ -55,7 +55,7 @@ def compare_files(
     try:
         return Compared(old, new, compare_tables(first, second, chosen), titles, record)
     except ValueError as error:
-        raise WrongData(str(error), "Mend it, or say another key: --key FIELD", "twice-in-sheet") from None
+        raise WrongData(str(error), "Fix it, or name another key: --key FIELD", "twice-in-sheet") from None
 
 
 def _as_record(
@@ -75,7 +75,7 @@ def _as_record(
 
 
 def _with_errors_shown(rows: Rows) -> pl.DataFrame:
-    """The values, with errors of the spreadsheet as they stand: an ``#N/A`` is no blank."""
+    """The values, with spreadsheet errors as they are: ``#N/A`` is not a blank."""
     values = rows.values
     for group in rows.findings:
         if group.kind in ("error-value", "not-calculated") and group.field is not None:
@@ -112,7 +112,7 @@ def _as_they_stand(
 
 
 def _by_heading(table: Table, titles: dict[str, str]) -> pl.DataFrame:
-    """A table's cells, its columns named by their folded headings; the first of two that are alike counts."""
+    """A table's cells, with columns named by their folded headings; of two that are alike, the first is used."""
     columns: dict[str, pl.Expr] = {}
     for column in table.columns:
         name = folded(column.heading)
@@ -136,14 +136,14 @@ def _key_of_columns(key: str | None, first: pl.DataFrame, second: pl.DataFrame, 
         if all(frame[name].null_count() == 0 and frame[name].n_unique() == frame.height for frame in (first, second)):
             return name
     raise WrongUse(
-        "no column that both sheets have is filled and different in every row",
-        "Say which tells the rows apart: --key HEADING",
+        "no column in both sheets is filled and different in every row",
+        "Name the one that identifies a row: --key HEADING",
         "no-key-column",
     )
 
 
 def difference_book(compared: Compared) -> OutBook:
-    """What differs, as a workbook of three sheets."""
+    """The differences, as a workbook with three sheets."""
     difference = compared.difference
 
     def sheet(name: str, rows: pl.DataFrame) -> OutSheet:
@@ -152,5 +152,5 @@ def difference_book(compared: Compared) -> OutBook:
         return OutSheet(name, columns, rows)
 
     changed = difference.changed.with_columns(pl.col("column").replace(dict(compared.titles)))
-    told = OutSheet("Changed", tuple(OutColumn(name) for name in ("Key", "Column", "From", "To")), changed)
-    return OutBook((told, sheet("Added", difference.added), sheet("Gone", difference.gone)))
+    changed_sheet = OutSheet("Changed", tuple(OutColumn(name) for name in ("Key", "Column", "From", "To")), changed)
+    return OutBook((changed_sheet, sheet("Added", difference.added), sheet("Gone", difference.gone)))

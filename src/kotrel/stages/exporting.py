@@ -1,4 +1,4 @@
-"""What the system holds → files: exports that are remembered, and templates."""
+"""What the system holds → files: exports, which are remembered, and templates."""
 
 from __future__ import annotations
 
@@ -36,13 +36,13 @@ class Exported:
 
 @dataclass(frozen=True)
 class Chosen:
-    """What is to be taken out.
+    """What to export.
 
     Attributes:
         fields: names, or empty for all.
         where: a filter, or None.
-        sort: field names; ``down`` behind one turns its order round.
-        with_names: put the name beside each code of a list.
+        sort: field names; ``down`` after one sorts it downwards.
+        with_names: add the name beside each code.
     """
 
     fields: tuple[str, ...] = ()
@@ -60,10 +60,10 @@ def export_records(
     at: datetime,
     step: Step,
 ) -> Exported:
-    """Writes what the system holds; the export is remembered under ``.kotrel/exports``.
+    """Exports what the system holds; the export is remembered under ``.kotrel/exports``.
 
     Args:
-        into: a workbook to a copy of which the sheets are added.
+        into: a workbook; the sheets are added to a copy of it.
 
     Raises:
         WrongUse: a field or the filter is wrong, or the file is there already.
@@ -91,11 +91,11 @@ def export_records(
 
 
 def _fields(record: Record, wanted: Sequence[str], strict: bool) -> list[Field]:
-    """The fields asked for, the key always among them."""
+    """The fields asked for, always with the key."""
     for name in wanted:
         if strict and name not in record.fields:
             close = nearest(name, record.fields)
-            hint = f"Did you mean {close}?" if close else f"kotrel records {record.name} names them."
+            hint = f"Did you mean {close}?" if close else f"kotrel records {record.name} lists them."
             raise WrongUse(f"{record.name} has no field “{name}”", hint, "no-such-field")
     names = [*(name for name in record.key if name not in wanted), *(name for name in wanted if name in record.fields)]
     return [record.fields[name] for name in (names if wanted else record.fields)]
@@ -157,12 +157,12 @@ def _stamp(kept: dict[str, pl.DataFrame], at: datetime) -> str:
 
 
 def _add_to(book: Path, sheets: OutBook, path: Path) -> None:
-    """A copy of a workbook with the export's sheets added behind its own."""
+    """A copy of a workbook with the export's sheets added after its own."""
     import openpyxl
     from openpyxl.utils.exceptions import InvalidFileException
 
     if book.suffix.lower() not in (".xlsx", ".xlsm") or path.suffix.lower() != book.suffix.lower():
-        raise WrongUse("--into takes an .xlsx or .xlsm workbook, and -o the same ending", "", "unknown-ending")
+        raise WrongUse("--into needs an .xlsx or .xlsm workbook, and -o the same ending", "", "unknown-ending")
     with written_whole(path) as temporary:
         shutil.copyfile(book, temporary)
         try:
@@ -188,7 +188,7 @@ def _add_to(book: Path, sheets: OutBook, path: Path) -> None:
 # --- templates -------------------------------------------------------------------------------------------------------
 
 MOST_IN_LIST = 5_000
-"""A list with more rows gets no drop-down."""
+"""A list with more rows than this gets no drop-down."""
 
 
 def make_template(records: Sequence[str], path: Path, workspace: Workspace, with_rows: bool, step: Step) -> list[Path]:
@@ -203,8 +203,8 @@ def make_template(records: Sequence[str], path: Path, workspace: Workspace, with
         len(found) > 1 or path.suffix.lower() not in (".csv", ".tsv", ".tab", ".txt")
     ):
         raise WrongUse(
-            f"a template of {len(found)} records is an .xlsx workbook; a text file holds one",
-            "Take a name like template.xlsx.",
+            f"a template for {len(found)} records needs an .xlsx workbook; a text file can hold only one",
+            "Use a name like template.xlsx.",
             "unknown-ending",
         )
     order = list(workspace.description.order)
@@ -213,7 +213,7 @@ def make_template(records: Sequence[str], path: Path, workspace: Workspace, with
     templates: list[Template] = []
     with workspace.system().reading() as reading:
         for record in found:
-            step(f"reading the lists of {record.title.lower()}")
+            step(f"reading the lists for {record.title.lower()}")
             fields = tuple(field for field in record.fields.values() if not field.is_kept)
             for field in fields:
                 if field.to is not None and field.to not in lists:
@@ -234,7 +234,7 @@ def make_template(records: Sequence[str], path: Path, workspace: Workspace, with
 
 
 def prepared_book(parts: Sequence[tuple[Record, pl.DataFrame]]) -> OutBook:
-    """Understood rows in the shape of the template: a sheet for each record, a column for each field that is fed."""
+    """Rows in the shape of the template: a sheet for each record, a column for each field with a source."""
     together: dict[str, tuple[Record, list[pl.DataFrame]]] = {}
     for record, rows in parts:
         together.setdefault(record.name, (record, []))[1].append(rows)

@@ -16,7 +16,7 @@ from kotrel.systems.interface import Step
 
 @dataclass(frozen=True)
 class Inspected:
-    """A file's tables with their columns, and what the first that fits is likely to hold."""
+    """A file's tables with their columns, and the record that the first fitting one probably holds."""
 
     file: Path
     tables: tuple[tuple[Table, tuple[Look, ...]], ...]
@@ -25,7 +25,7 @@ class Inspected:
 
     @property
     def key(self) -> tuple[str, ...]:
-        """Headings of the columns that feed the likely record's key."""
+        """Headings of the columns for the likely record's key."""
         if self.likely is None:
             return ()
         letters = [self.likely.letters[name] for name in self.likely.record.key if name in self.likely.letters]
@@ -36,7 +36,7 @@ class Inspected:
 def inspect_file(
     path: Path, sheet: str | None, heading_row: int | None, description: Description | None, step: Step
 ) -> Inspected:
-    """Looks at every sheet of a file; without a description nothing is said about records."""
+    """Inspects every sheet of a file; without a description, nothing is said about records."""
     step(f"reading {path.name}")
     tables = tables_of(open_sheets(path, sheet), heading_row)
     looked = []
@@ -47,7 +47,7 @@ def inspect_file(
     if description is not None:
         for table in tables:
             matched = likely_record(table, list(description.records.values()))
-            # One heading in a wide sheet that happens to be a field's says nothing about the sheet.
+            # One heading of a wide sheet that happens to match a field says nothing about the sheet.
             by_chance = matched is not None and len(matched.letters) == 1 and len(table.columns) > 3
             if matched is not None and not by_chance and (best is None or len(matched.letters) > best[0]):
                 best = (len(matched.letters), matched, table.sheet)

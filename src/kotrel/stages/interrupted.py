@@ -1,23 +1,23 @@
-"""What became of loads that were cut off: the journal knows."""
+"""What became of interrupted loads, according to the journal."""
 
 from __future__ import annotations
 
 from datetime import datetime
 
 from kotrel.core.errors import KotrelError
-from kotrel.workspace.in_progress import interrupted, told
+from kotrel.workspace.in_progress import forget, interrupted
 from kotrel.workspace.settings import Workspace
 
 
 def report_interrupted(workspace: Workspace) -> list[str]:
-    """For each load that was cut off, whether all of it or nothing of it is in the system. Each is told once."""
+    """For each interrupted load, whether all or nothing of it is in the system. Each is reported once."""
     waiting = interrupted(workspace.hidden)
     if not waiting:
         return []
     try:
         entries = workspace.system().history()
     except KotrelError:
-        # While the system cannot be reached, nobody knows; the note stays.
+        # While the system cannot be reached nobody knows, so the note stays.
         return []
     said: list[str] = []
     for each in waiting:
@@ -25,14 +25,14 @@ def report_interrupted(workspace: Workspace) -> list[str]:
             (entry for entry in reversed(entries) if entry.at == each.at and entry.fingerprint == each.fingerprint),
             None,
         )
-        what = f"the {each.what} that {each.who} began at {_hour(each.at)} was cut off"
+        what = f"the {each.what} that {each.who} started at {_hour(each.at)} was interrupted"
         if found is None:
-            said.append(f"{what}: nothing of it is in the system. Run it again.")
+            said.append(f"{what}: none of it is in the system. Run it again.")
         elif found.status == "refused":
-            said.append(f"{what}, after the system had refused it: nothing of it is in the system ({found.name}).")
+            said.append(f"{what} after the system had refused it: none of it is in the system ({found.name}).")
         else:
-            said.append(f"{what} after it was done: all of it is in the system, as {found.name}.")
-        told(each)
+            said.append(f"{what} after it had finished: all of it is in the system, as {found.name}.")
+        forget(each)
     return said
 
 

@@ -1,4 +1,4 @@
-"""The load itself: all of it or nothing, or the good rows where the user says so."""
+"""The load itself: all of it or nothing, or just the good rows if the user asks for that."""
 
 from __future__ import annotations
 
@@ -24,13 +24,13 @@ from kotrel.workspace.in_progress import in_progress
 from kotrel.workspace.settings import Workspace
 
 TRIES = 3
-"""So often a load is tried anew when somebody else changes the same rows while it runs."""
+"""A load is tried this many times if somebody else changes the same rows while it runs."""
 
 MOST_REFUSED = 1_000
-"""More rows than that are not tried one after the other: something else is wrong."""
+"""With more refused rows than this, something else is wrong and the load is not tried again."""
 
 ROUNDS = 50
-"""So often good rows are tried again without those that the system itself has refused."""
+"""The good rows are tried at most this many times, each time without those that the system itself refused."""
 
 
 @dataclass(frozen=True)
@@ -38,9 +38,9 @@ class Loaded:
     """How a load ended.
 
     Attributes:
-        status: ``loaded``, ``refused``, ``nothing to do``, or ``not loaded`` where the user said no.
-        number: of the load in the history; also of a refused one, where the system itself refused it.
-        rest: the workbooks with the rows that were left out, and how many are in each.
+        status: ``loaded``, ``refused``, ``nothing to do``, or ``not loaded`` if the user said no.
+        number: of the load in the history, also if the system itself refused it.
+        rest: the workbooks with the rows that were not loaded, and how many each has.
     """
 
     status: str
@@ -51,11 +51,11 @@ class Loaded:
 
 @dataclass(frozen=True)
 class Order:
-    """What is to be loaded, by whom, and how sure the user is.
+    """What to load, for whom, and how.
 
     Attributes:
-        good_rows: True to load what is right and hand back the rest.
-        again: True to load the same content once more.
+        good_rows: True to load the good rows and write the others to a file.
+        again: True to load the same content again.
     """
 
     files: tuple[Path, ...]
@@ -73,7 +73,7 @@ def load_files(
     """Loads files, all or nothing.
 
     Args:
-        agree: shown the preview and asked, where there is a person to ask; the load goes on only when what it would
+        agree: called with the preview if there is a person to ask; the load continues only if what it would
             do is still what was shown.
 
     Raises:
@@ -126,8 +126,8 @@ def _load(
                     return _not_loaded(found)
                 if shown is not None and not refusals and not _same(shown, found):
                     raise OutOfReach(
-                        "the system changed while you looked at the preview; nothing was loaded",
-                        "Run it again and look at the new preview.",
+                        "the system changed while you were looking at the preview; nothing was loaded",
+                        "Run the load again and look at the new preview.",
                         "changed-meanwhile",
                     )
                 number = writing.apply(found.changes, stamp, step)
@@ -136,17 +136,17 @@ def _load(
             assert found is not None
             refusals += refused.refusals
             if order.good_rows and refused.refusals and len(refusals) < MOST_REFUSED:
-                step("once more without the refused rows")
+                step("trying again without the refused rows")
                 continue
             return _refused(parts, workspace, order, system, stamp, refusals, step)
         except ConcurrentChange:
             moved += 1
             if moved >= TRIES:
                 break
-            step("somebody else changed the same rows: once more")
+            step("somebody else changed the same rows: trying again")
     raise OutOfReach(
         "others keep changing the same rows; nothing was loaded",
-        "Run it again when they are done.",
+        "Run it again when they have finished.",
         "changed-meanwhile",
     )
 
@@ -190,7 +190,7 @@ def _refused(
     refusals: Sequence[Refusal],
     step: Step,
 ) -> Loaded:
-    """What the system itself refused is a finding at its row, and stands in the history: it was the second line behind the checks."""
+    """Records a load that the system itself refused: each refusal is a finding at its row, and the history has the load."""
     with system.writing() as writing:
         found = preview(parts, business_of(workspace, order.wanted.options), writing, step, refusals)
         number = writing.note_refused(found.changes, replace(stamp, kind="refused"))
@@ -198,14 +198,14 @@ def _refused(
 
 
 def _remember(loaded: Preview, understood: Sequence[Understood]) -> None:
-    """Of sheets that came from an export, what was loaded: a later load of the same sheet counts from there."""
+    """Remembers what was loaded from sheets that came from an export: their next load is compared with it."""
     by_place = {(each.record.name, each.file, each.sheet): each for each in loaded.changes}
     for each in understood:
         rows = each.rows
         changes = by_place.get((rows.record.name, rows.table.file, rows.table.sheet))
         if each.export is None or changes is None:
             continue
-        # The load stands whether or not this can be kept; without it, a later load asks about a clash.
+        # The load is done whether or not this can be saved; without it, a later load reports a clash.
         with suppress(OSError, OutOfReach):
             each.export.remember_loaded(rows.record.name, list(rows.record.key), _loaded_cells(changes))
 

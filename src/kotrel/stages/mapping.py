@@ -45,7 +45,7 @@ def map_file(
     """Proposes a match for the sheet that fits best, and saves it.
 
     Raises:
-        WrongUse: there is a match of that name already, or nothing in the sheet fits.
+        WrongUse: a match with that name exists, or nothing in the sheet fits.
     """
     record = record_named(workspace.description, record_name)
     step(f"reading {path.name}")
@@ -69,7 +69,7 @@ def map_file(
 
 
 def names_of(workspace: Workspace, reading: Reading) -> Callable[[str], ListNames]:
-    """Record → its codes and names, each list read once."""
+    """Record → its codes and names; each list is read once."""
 
     @cache
     def names(record: str) -> ListNames:
@@ -81,7 +81,7 @@ def names_of(workspace: Workspace, reading: Reading) -> Callable[[str], ListName
 
 
 def _missing(record: Record, proposals: Sequence[Proposal]) -> list[str]:
-    """Fields that new rows must have and no column feeds."""
+    """Fields that new rows must have and that have no column."""
     fed = {each.field.name for each in proposals}
     return [field.name for field in record.fields.values() if field.must != "may" and field.name not in fed]
 

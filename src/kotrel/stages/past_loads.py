@@ -1,4 +1,4 @@
-"""Files about a load that is done: the rows as they were before, and the rows that were refused."""
+"""Files about a past load: the rows as they were before it, and the rows it refused."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ def write_before(system: System, number: int, path: Path) -> dict[str, int]:
     """Writes the rows that a load changed or removed as they were before it; record → how many.
 
     Raises:
-        WrongUse: the load changed no row that was there before, or the file is there already.
+        WrongUse: the load changed no existing row, or the file exists.
     """
     require_new_file(path)
     rows: dict[str, tuple[Record, list[pl.DataFrame]]] = {}
@@ -36,9 +36,7 @@ def write_before(system: System, number: int, path: Path) -> dict[str, int]:
                 )
                 rows.setdefault(changes.record.name, (changes.record, []))[1].append(former)
     if not rows:
-        raise WrongUse(
-            f"{load_name(number)} touched no row that was there before: all its rows were new", "", "nothing-before"
-        )
+        raise WrongUse(f"{load_name(number)} changed no existing row: all its rows were new", "", "nothing-before")
     sheets: list[OutSheet] = []
     for record, frames in rows.values():
         whole = pl.concat(frames, how="diagonal")
@@ -52,7 +50,7 @@ def write_rest_of(system: System, number: int, path: Path) -> int:
     """Writes the refused rows of a load, each with its reasons; returns how many.
 
     Raises:
-        WrongUse: the load refused no row, or the file is there already.
+        WrongUse: the load refused no row, or the file exists.
     """
     require_new_file(path)
     parts = [RestPart(file, sheet, rest, reasons) for file, sheet, rest, reasons in system.rest_of(number)]

@@ -1,4 +1,4 @@
-"""Reads from the system what a check will ask for, while the sheet's values are still being tidied."""
+"""Reads what a check will need from the system while the sheet's values are still being tidied."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from kotrel.systems.interface import Reading
 
 
 class Prefetching(Reading):
-    """A look at the system that begins long reads before they are asked for; one at a time, as connections want it."""
+    """A look at the system that starts long reads before they are needed, one at a time on its connection."""
 
     def __init__(self, reading: Reading, pool: ThreadPoolExecutor) -> None:
         self._reading = reading
@@ -24,7 +24,7 @@ class Prefetching(Reading):
         self._coming: dict[tuple[str, tuple[str, ...]], Future[pl.DataFrame]] = {}
 
     def expect(self, record: Record, fields: Sequence[str], rows: int) -> None:
-        """Told what a sheet holds: values that may stand only once will be looked for among all that there are."""
+        """Called with what a sheet holds: values that must be unique will be compared with all that exist."""
         if rows <= WHOLE or len(record.key) > 1:
             return
         for name in fields:
@@ -57,6 +57,6 @@ class Prefetching(Reading):
 
 @contextmanager
 def prefetching(reading: Reading) -> Iterator[Prefetching]:
-    """A look that reads ahead; whatever it has begun is done when it ends."""
+    """A look that reads ahead; all reads it has started are finished when it ends."""
     with ThreadPoolExecutor(1) as pool:
         yield Prefetching(reading, pool)

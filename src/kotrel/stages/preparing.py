@@ -1,4 +1,4 @@
-"""A file → the same rows matched, mended and worked out, written in the shape of the template."""
+"""A file → the same rows matched, repaired and calculated, in the shape of the template."""
 
 from __future__ import annotations
 
@@ -16,10 +16,10 @@ from kotrel.workspace.settings import Workspace
 
 
 def prepare_file(path: Path, out: Path, workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Checked]:
-    """Writes the understood rows, a sheet for each record; what could not be read stands as it was.
+    """Writes the rows, a sheet for each record; values that could not be read are unchanged.
 
     Raises:
-        WrongUse: there is a file of that name already.
+        WrongUse: the file exists.
     """
     require_new_file(out)
     checked = check_files([path], workspace, wanted, today, step)

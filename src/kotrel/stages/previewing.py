@@ -28,7 +28,7 @@ def preview_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, t
 
 
 def loaded_before(entries: Sequence[Entry], content: str) -> Entry | None:
-    """The load that loaded the same content in the same way, all of it, and still stands; or was sent with it."""
+    """The load that already loaded all of the same content in the same way and was not undone, or that was sent with it."""
     for entry in reversed(entries):
         whole = not any(counts.get("refused") for counts in entry.counts.values())
         done = (entry.kind == "load" and entry.status == "loaded") or entry.status == "sent"
@@ -40,7 +40,7 @@ def loaded_before(entries: Sequence[Entry], content: str) -> Entry | None:
 def fingerprint(files: Sequence[Path], wanted: Wanted, understood: Sequence[Understood]) -> str:
     """SHA-256 over the contents of the files and how they are understood, hexadecimal.
 
-    The same file loaded by another match, or from another sheet, is other content.
+    The same file loaded with another match, or from another sheet, is different content.
     """
     digest = hashlib.sha256()
     for path in files:

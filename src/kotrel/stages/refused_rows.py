@@ -1,4 +1,4 @@
-"""Refused rows → a workbook for mending: in the shape of their sheet, with the reasons beside them."""
+"""Refused rows → a workbook to be fixed: in the shape of their sheet, with the reasons."""
 
 from __future__ import annotations
 

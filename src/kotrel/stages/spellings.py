@@ -1,4 +1,4 @@
-"""What a check could not find on a list, and what it may mean: asked, and remembered."""
+"""Asks what unknown values mean, and remembers the answers."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from kotrel.workspace.spellings import learn_spellings
 
 @dataclass(frozen=True)
 class Question:
-    """A value that is on no list: where, what it may mean (a code, or None), and the list's names."""
+    """A value that is not on its list: its field, the likely code (or None), and the list's names."""
 
     record: str
     field: str
@@ -26,10 +26,10 @@ class Question:
 def learn(
     checked: Sequence[Checked], workspace: Workspace, answer: Callable[[Question], str | None]
 ) -> dict[str, dict[str, str]]:
-    """Asks about each value that is on no list, and writes the accepted answers into the settings.
+    """Asks about each unknown value and writes the accepted answers into the settings.
 
     Args:
-        answer: gives the code that is meant, or None for no answer.
+        answer: gives the code that was meant, or None for no answer.
 
     Returns:
         Record → words → code, as learned.

@@ -1,4 +1,4 @@
-"""Checks a very large text file part by part: only what tells rows apart is kept of all of them."""
+"""Checks a very large text file part by part; only keys and unique values are kept of all parts."""
 
 from __future__ import annotations
 
@@ -35,15 +35,15 @@ from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.settings import Workspace
 
 LARGE = 600 * 1024 * 1024
-"""Text files of so many bytes are checked in parts."""
+"""Text files of at least this many bytes are checked in parts."""
 PART = 64 * 1024 * 1024
 
 ACROSS = (check_keys, check_unique, check_circles)
-"""Checks that look at all rows at once; the others see one part at a time."""
+"""Checks that need all rows at once; the others check one part at a time."""
 
 
 def is_large(path: Path, size: int = LARGE) -> bool:
-    """True for a text file in UTF-8 that is better checked in parts."""
+    """True for a UTF-8 text file that is to be checked in parts."""
     try:
         return path.suffix.lower() in TEXT_ENDINGS and path.stat().st_size >= size and is_utf8_file(path, CHECKED)
     except OSError:
@@ -55,9 +55,9 @@ def check_any(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today
     if len(files) == 1 and is_large(files[0]):
         if wanted.options != DEFAULT_OPTIONS:
             raise WrongUse(
-                f"{files[0]} is so large that it is checked in parts, and then each row is checked as it stands",
-                "Check it without options that choose rows or fill them in; preview and load take them.",
-                "too-large-for-ways",
+                f"{files[0]} is so large that it is checked in parts, without load options",
+                "Check it without these options, or split the file.",
+                "too-large-for-options",
             )
         step(f"reading {files[0].name}")
         with workspace.system().reading() as reading:
@@ -70,10 +70,10 @@ def check_large(
 ) -> Checked:
     """Checks a large file: every check that :func:`kotrel.stages.checking.check_files` makes, in bounded memory.
 
-    The rows that come back have only their keys and the values that may stand once; findings and repairs are all there.
+    The result has only keys and unique values of the rows, but all findings and repairs.
 
     Raises:
-        WrongUse: the match needs all rows at once: it makes several records of them, or numbers codes.
+        WrongUse: the match needs all rows at once, because it makes several records or numbers codes.
     """
     parts = read_in_parts(path, part_bytes)
     first = next(parts)
@@ -95,11 +95,11 @@ def check_large(
         rows = make_values(fill_keys(rows), state.names_of, lambda field: state.whole(record, field))
         rows = check_rows(rows, state, inside)
         if number > 1:
-            # What concerns the headings was told with the first part.
-            told = tuple(group for group in rows.findings if not (group.cells[ROW] == 0).all())
-            rows = replace(rows, findings=told)
+            # Findings on the headings came with the first part.
+            left = tuple(group for group in rows.findings if not (group.cells[ROW] == 0).all())
+            rows = replace(rows, findings=left)
         kept.append(_slim(rows))
-    step("looking for what stands twice")
+    step("looking for duplicates")
     whole = _together(kept)
     del kept
     for check in ACROSS if whole.has_key else ():
@@ -109,13 +109,13 @@ def check_large(
 
 
 def _one_at_a_time(path: Path, matches: Sequence[Matched]) -> Matched:
-    """The match, where it can be applied part by part: nothing is left unchecked in silence."""
+    """The match, if it can be applied part by part; nothing is left unchecked silently."""
     numbered = any("next" in (source.make or "").casefold() for source in matches[0].sources.values())
     if len(matches) > 1 or numbered:
-        what = "makes several records of a sheet" if len(matches) > 1 else "numbers codes over all rows"
+        what = "makes several records from one sheet" if len(matches) > 1 else "numbers codes across all rows"
         raise WrongUse(
             f"the saved match {what}, and {path} is so large that it is checked in parts",
-            "Divide the file, or check it with a match for one record that makes no codes.",
+            "Split the file, or check it with a match for one record that makes no codes.",
             "too-large-for-match",
         )
     return matches[0]
@@ -132,7 +132,7 @@ def _tables(first: Table, parts: Iterable[Part]) -> Iterable[Table]:
 
 
 def _slim(rows: Rows) -> Rows:
-    """Rows with only the fields that are looked at across all parts."""
+    """Rows with only the fields that are compared across all parts."""
     record = rows.record
     groups = (*record.unique_groups().values(), *record.unique_together, *record.circles)
     across = {*record.key, *(name for group in groups for name in group)}
@@ -143,7 +143,7 @@ def _slim(rows: Rows) -> Rows:
 
 
 def _together(parts: Sequence[Rows]) -> Rows:
-    """All parts as one, findings and repairs of the same kind put together."""
+    """All parts as one, with findings and repairs of the same kind joined."""
     groups: dict[tuple[object, ...], list[FindingGroup]] = {}
     repairs: dict[tuple[object, ...], list[RepairGroup]] = {}
     for part in parts:
@@ -153,7 +153,7 @@ def _together(parts: Sequence[Rows]) -> Rows:
             repairs.setdefault((each.kind, each.title, each.field), []).append(each)
     first = parts[0]
     values = pl.concat([part.values for part in parts])
-    # The tidied values stand for the cells: a second copy of all keys would cost as much again.
+    # The tidied values are used as the cells: a second copy of all keys would take as much memory again.
     letters = {name: letter for name, letter in first.letters.items() if name in values.columns}
     return replace(
         first,

@@ -25,19 +25,19 @@ from kotrel.workspace.maps import FOLDER, SavedMap, apply_map, map_named, read_m
 from kotrel.workspace.settings import Workspace
 
 OWN_SHEETS = ("Kotrel summary", "Kotrel guide", "Kotrel lists")
-"""Sheets that Kotrel itself puts into workbooks; they are never read as data."""
+"""Sheets that Kotrel itself adds to workbooks; they are never read as data."""
 
 
 @dataclass(frozen=True)
 class Wanted:
-    """What the user says about the files.
+    """What the user said about the files.
 
     Attributes:
         record: the record the rows are, or None to recognise it by its headings.
         sheet: the sheet's name, or None for the one that fits.
         heading_row: the row with the headings, or None to find it.
         map_name: the saved match to use, or None for the one whose headings fit.
-        ways: how they are to be loaded.
+        options: the load options.
     """
 
     record: str | None = None
@@ -52,7 +52,7 @@ class Understood:
     """One sheet as rows.
 
     Attributes:
-        remarks: how it came to be chosen, in words for the user.
+        remarks: how it was chosen, in words for the user.
         export: the export that the file came from, or None.
     """
 
@@ -70,18 +70,18 @@ def record_named(description: Description, name: str) -> Record:
     if name in description.records:
         return description.records[name]
     close = nearest(name, description.records)
-    hint = f"Did you mean {close}?" if close else f"It takes: {', '.join(description.records)}."
+    hint = f"Did you mean {close}?" if close else f"The records are: {', '.join(description.records)}."
     raise WrongUse(f"the system takes no record “{name}”", hint, "no-such-record")
 
 
 Expect = Callable[[Record, Sequence[str], int], None]
-"""Told a record, the fields that a sheet has of it, and how many rows there are, before they are read."""
+"""Called with a record, its fields in a sheet and the number of rows, before the rows are read."""
 
 
 def understand_file(
     path: Path, workspace: Workspace, wanted: Wanted, today: date, step: Step, expect: Expect | None = None
 ) -> list[Understood]:
-    """Reads one file and understands the sheets in it that fit: each as one record, or as several where a saved match says so.
+    """Reads one file and the sheets in it that fit: each as one record, or as several if a saved match says so.
 
     Raises:
         OutOfReach, WrongUse: the file cannot be read, or nothing in it is recognised.
@@ -103,13 +103,15 @@ def understand_file(
         if not table.rows:
             where = f"sheet “{table.sheet}” of {path}" if table.sheet else str(path)
             raise WrongData(
-                f"{where} has headings in row {table.heading_row} and no rows below", "Fill it in first.", "no-rows"
+                f"{where} has headings in row {table.heading_row} but no rows below them",
+                "Fill in some rows first.",
+                "no-rows",
             )
         if others and not wanted.sheet and not place:
             remarks = [*remarks, f"other sheets left out: {', '.join(others)}"]
         for number, matched in enumerate(matches):
             rows = understand(table, matched, workspace.conventions, today)
-            # The first record of a sheet is there in any case; of the others only what the sheet says anything about.
+            # The first record of a sheet always counts; the others only if the sheet has any values for them.
             if not number:
                 found.append(Understood(rows, (*table.remarks, *remarks, *said), export))
             elif rows.values.height:
@@ -118,7 +120,7 @@ def understand_file(
 
 
 def _export_of(path: Path, workspace: Workspace, since: str | None) -> tuple[RememberedExport | None, list[str]]:
-    """The export that a file came from: the one told, else the one its stamp names; and what is to be said of it."""
+    """The export that a file came from: the one named, or the one its stamp names; and remarks on it."""
     if since == "none":
         return None, []
     if since is not None:
@@ -128,12 +130,12 @@ def _export_of(path: Path, workspace: Workspace, since: str | None) -> tuple[Rem
         return None, []
     export = export_stamped(workspace.hidden, stamp)
     if export is None:
-        return None, [f"it is export {stamp}, which is not remembered here: compared with the system alone"]
+        return None, [f"export {stamp} is not remembered in this workspace: compared with the system only"]
     return export, []
 
 
 class Chosen(NamedTuple):
-    """A sheet that is taken: its table, what feeds its records, and remarks on how it was chosen."""
+    """A sheet to read: its table, its matches, and remarks on how it was chosen."""
 
     table: Table
     matches: list[Matched]
@@ -141,7 +143,7 @@ class Chosen(NamedTuple):
 
 
 def match_tables(tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: str) -> list[Chosen]:
-    """The tables that fit and what feeds their fields: one by a saved match, else each by its headings.
+    """The tables that fit, with their matches: one by a saved match, otherwise each by its headings.
 
     Raises:
         WrongUse, WrongData: nothing fits, several fit equally, or a saved match nearly fits.
@@ -151,7 +153,7 @@ def match_tables(tables: Sequence[Table], workspace: Workspace, wanted: Wanted, 
 
 
 def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> Chosen | None:
-    """A saved match whose headings fit: the one told, or the one that needs the most headings."""
+    """The saved match to use: the one named, or the fitting one that needs the most headings."""
     if wanted.map_name is not None:
         saved = map_named(workspace.folder, wanted.map_name, workspace.description)
         table = min(tables, key=lambda each: len(saved.missing_in(each)))
@@ -177,15 +179,15 @@ def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> Cho
         if wanted.record is not None:
             return None
         raise WrongUse(
-            f"the saved match {saved.name} nearly fits, but {' and '.join(f'“{heading}”' for heading in missing)} is not there",
-            f"Was a heading changed? Mend {FOLDER}/{saved.path.name}, or say --as {saved.record} to go by the headings alone.",
+            f"the saved match {saved.name} almost fits, but there is no column {' and '.join(f'“{heading}”' for heading in missing)}",
+            f"If a heading has changed, edit {FOLDER}/{saved.path.name}; to use the headings alone, add --as {saved.record}.",
             "map-nearly-fits",
         )
     return None
 
 
 def _choose(tables: Sequence[Table], description: Description, wanted: Wanted, file: str) -> list[Chosen]:
-    """The sheet whose headings fit best, and with it every other that plainly is another record."""
+    """The sheet whose headings fit best, and every other sheet that is clearly another record."""
     records = [record_named(description, wanted.record)] if wanted.record else list(description.records.values())
     fitting: list[tuple[Table, Matched]] = []
     for table in [each for each in tables if each.rows] or tables:
@@ -210,7 +212,7 @@ def _choose(tables: Sequence[Table], description: Description, wanted: Wanted, f
             names = ", ".join(f"“{name}”" for name in [table.sheet, *rivals])
             raise WrongUse(
                 f"{file} has several sheets that fit equally well: {names}",
-                f'Say which: --sheet "{table.sheet}"',
+                f'Name one: --sheet "{table.sheet}"',
                 "which-sheet",
             )
     table, matched = taken[0]
@@ -226,7 +228,7 @@ def _choose(tables: Sequence[Table], description: Description, wanted: Wanted, f
 
 
 def _is_plain(table: Table, matched: Matched) -> bool:
-    """True where a sheet beside the best one is meant as data: it bears a record's name, or most of its headings fit."""
+    """True where a sheet besides the best one clearly holds data: it has a record's name, or most of its headings fit."""
     headed = sum(1 for column in table.columns if column.heading)
     return matched.has_key and (
         is_called(matched.record, table.sheet) or (len(matched.letters) >= 3 and len(matched.letters) * 2 > headed)
@@ -234,7 +236,7 @@ def _is_plain(table: Table, matched: Matched) -> bool:
 
 
 def tables_of(grids: Sequence[Grid], heading_row: int | None) -> list[Table]:
-    """The tables of all sheets that are not empty and not Kotrel's own.
+    """The tables of all sheets, without empty ones and Kotrel's own.
 
     Raises:
         WrongUse: all of them are empty.
@@ -249,7 +251,7 @@ def tables_of(grids: Sequence[Grid], heading_row: int | None) -> list[Table]:
         except KotrelError as error:
             trouble = trouble or error
     if not tables:
-        raise trouble or WrongData("there is no sheet with data in it", "Is it the right file?", "empty")
+        raise trouble or WrongData("the workbook has no sheet with data", "Check that it is the right file.", "empty")
     return tables
 
 
@@ -258,6 +260,6 @@ def _nothing_recognised(tables: Sequence[Table], records: Sequence[Record], file
     what = records[0].title.lower() if len(records) == 1 else "any record of the system"
     return WrongData(
         f"nothing in {file} is recognised as {what}; its headings are {seen}",
-        f"kotrel inspect {Path(file).name} shows what is in it; kotrel records {records[0].name} names the fields.",
+        f"kotrel inspect {Path(file).name} shows what is in it; kotrel records {records[0].name} lists the fields.",
         "nothing-recognised",
     )

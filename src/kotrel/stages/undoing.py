@@ -1,4 +1,4 @@
-"""Takes one load back, or says exactly what stands in the way."""
+"""Undoes one load, or says exactly what stands in the way."""
 
 from __future__ import annotations
 
@@ -19,12 +19,12 @@ from kotrel.systems.interface import ConcurrentChange, Refused, Step, System, Wr
 from kotrel.workspace.in_progress import in_progress
 
 TRIES = 3
-"""So often an undo is tried anew when somebody else changes the same rows while it runs."""
+"""An undo is tried this many times if somebody else changes the same rows while it runs."""
 
 
 @dataclass(frozen=True)
 class Undone:
-    """How it ended: ``undone`` or ``refused``, and the way back that was gone or would have been."""
+    """How it ended (``undone`` or ``refused``), and the changes that undid the load or would have."""
 
     entry: Entry
     status: str
@@ -33,7 +33,7 @@ class Undone:
     in_the_way: tuple[InTheWay, ...]
 
     def count(self, action: str) -> int:
-        """Rows with an action of the way back: ``removed``, ``changed`` (restored) or ``new`` (put back)."""
+        """Rows with an action: ``removed``, ``changed`` (restored) or ``new`` (added again)."""
         return sum(each.count(action) for each in self.reversal)
 
 
@@ -41,12 +41,12 @@ def load_number(text: str) -> int:
     """``L0001``, ``l1`` or ``1`` → 1.
 
     Raises:
-        WrongUse: it is no load number.
+        WrongUse: it is not a load number.
     """
     found = re.fullmatch(r"[Ll]?0*([1-9]\d{0,8})", text.strip())
     if not found:
         raise WrongUse(
-            f"“{text}” is no load", "A load is called like L0001; kotrel history lists them.", "no-such-load"
+            f"“{text}” is not a load number", "Load numbers look like L0001; kotrel history lists them.", "no-such-load"
         )
     return int(found[1])
 
@@ -61,18 +61,18 @@ def undo_load(
     hidden: Path,
     agree: Callable[[Undone], bool] | None = None,
 ) -> Undone:
-    """Takes a load back, all of it or nothing. Undoing is a load of its own in the history.
+    """Undoes a load, all of it or nothing. The undo is a load of its own in the history.
 
     Args:
-        hidden: where a note is kept as long as it is under way.
-        agree: shown the way back and asked, where there is a person to ask.
+        hidden: where a note is kept while it runs.
+        agree: called with what would change, if there is a person to ask.
 
     Raises:
-        WrongUse: there is no such load, or it is undone already.
+        WrongUse: there is no such load, or it is already undone.
         OutOfReach: the system cannot be reached, or others keep changing the same rows.
     """
     if agree is not None:
-        # The question is asked with nothing held: others go on working while the user reads.
+        # The question is asked without a lock: others can work while the user reads.
         with system.writing() as writing:
             plan = _plan(system, writing, number, step)
         if plan.in_the_way:
@@ -84,7 +84,7 @@ def undo_load(
 
 
 def _content(system: System, number: int) -> str:
-    """The fingerprint of a load; its undo bears the same."""
+    """The fingerprint of a load; its undo has the same."""
     return next((entry.fingerprint for entry in system.history() if entry.number == number), "")
 
 
@@ -100,7 +100,7 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
                 done = writing.apply(plan.reversal, stamp, step)
                 writing.mark_undone(number, done)
                 if plan.entry.kind == "undo" and plan.entry.of is not None:
-                    # Taking back an undo: the load it took back stands again.
+                    # Undoing an undo: the load that it had undone is in force again.
                     writing.mark_undone(plan.entry.of, None)
             return replace(plan, number=done)
         except Refused as refused:
@@ -120,13 +120,13 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
 
 def _plan(system: System, writing: Writing, number: int, step: Step) -> Undone:
     entry = standing(writing.history(), number, "kotrel undo {undo} would bring it back.")
-    step("looking at what the load did")
+    step("reading what the load did")
     reversal, in_the_way = _reversal(writing, number)
     return Undone(entry, "refused" if in_the_way else "undone", None, reversal, tuple(in_the_way))
 
 
 def _reversal(writing: Writing, number: int) -> tuple[tuple[RecordChanges, ...], list[InTheWay]]:
-    """The load's changes turned round, the last record first, and what stands in the way."""
+    """The load's changes reversed, the last record first, and what stands in the way."""
     reversal: list[RecordChanges] = []
     in_the_way: list[InTheWay] = []
     for changes in reversed(writing.changes_of(number)):

@@ -1,4 +1,4 @@
-"""Reads back what a load sent, and says where the system holds something else."""
+"""Reads back what a load sent, and reports where the system holds something else."""
 
 from __future__ import annotations
 
@@ -14,12 +14,12 @@ from kotrel.systems.interface import Reading, Step, System
 
 @dataclass(frozen=True)
 class Verified:
-    """What came of reading a load back.
+    """The result of reading a load back.
 
     Attributes:
         rows: how many rows of the system were read back.
         values: how many values were compared.
-        differences: record, key, field (blank for the whole row), sent, now.
+        differences: record, key, field (null for the whole row), sent, now.
     """
 
     entry: Entry
@@ -66,7 +66,7 @@ def _differences(changes: RecordChanges, touched: pl.DataFrame, reading: Reading
     now = now.select(*key, *(pl.col(name).alias(f"now {name}") for name in others), pl.lit(True).alias("is held"))
     joined = sent.join(now, on=key, how="left", maintain_order="left").with_columns(pl.col("is held").fill_null(False))
 
-    def told(part: pl.DataFrame, field: str | None, says: pl.Expr, stands: pl.Expr) -> pl.DataFrame:
+    def difference(part: pl.DataFrame, field: str | None, says: pl.Expr, stands: pl.Expr) -> pl.DataFrame:
         return part.select(
             pl.lit(record.name).alias("record"),
             key_text(record).alias("key"),
@@ -77,13 +77,13 @@ def _differences(changes: RecordChanges, touched: pl.DataFrame, reading: Reading
 
     stays = pl.col(ACTION) != "removed"
     found = [
-        told(joined.filter(stays & ~pl.col("is held")), None, pl.lit("a row"), pl.lit("no longer there")),
-        told(joined.filter(~stays & pl.col("is held")), None, pl.lit("removed"), pl.lit("there again")),
+        difference(joined.filter(stays & ~pl.col("is held")), None, pl.lit("a row"), pl.lit("no longer there")),
+        difference(joined.filter(~stays & pl.col("is held")), None, pl.lit("removed"), pl.lit("back again")),
     ]
     there = joined.filter(stays & pl.col("is held"))
     for name in others:
-        # Of a changed row only what the load changed was sent.
+        # In a changed row, only what the load changed was sent.
         sent_here = (pl.col(ACTION) == "new") | pl.col(name).ne_missing(pl.col(before(name)))
         differs = there.filter(sent_here & pl.col(name).ne_missing(pl.col(f"now {name}")))
-        found.append(told(differs, name, pl.col(name), pl.col(f"now {name}")))
+        found.append(difference(differs, name, pl.col(name), pl.col(f"now {name}")))
     return pl.concat(found)

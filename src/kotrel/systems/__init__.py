@@ -1,1 +1,1 @@
-"""Ways into business systems; :mod:`kotrel.systems.interface` says what Kotrel asks of any of them."""
+"""Access to business systems; :mod:`kotrel.systems.interface` says what Kotrel needs from any of them."""

@@ -1,4 +1,4 @@
-"""What Kotrel asks of any business system: describe, read, load, outcome, undo."""
+"""What Kotrel needs from any business system: reading, loading, outcomes, undo."""
 
 from __future__ import annotations
 
@@ -14,11 +14,11 @@ from kotrel.core.changes.reversal import InTheWay
 from kotrel.core.description.model import Description, Record
 
 Step = Callable[[str], None]
-"""Told the name of each step of a long work as it begins."""
+"""Called with the name of each step of a long piece of work as it begins."""
 
 
 class Refused(Exception):
-    """The business system refused rows in the middle of a load; nothing of the load was kept."""
+    """The business system refused rows during a load; none of the load was kept."""
 
     def __init__(self, refusals: Sequence[Refusal]) -> None:
         super().__init__(f"{len(refusals)} rows refused")
@@ -26,7 +26,7 @@ class Refused(Exception):
 
 
 class ConcurrentChange(Exception):
-    """Somebody else changed the same rows while the load ran; nothing of the load was kept."""
+    """Somebody else changed the same rows during the load; none of the load was kept."""
 
 
 class Reading(ABC):
@@ -65,7 +65,7 @@ class Reading(ABC):
 
 
 class Writing(Reading):
-    """One transaction: what it reads cannot change under it, and nothing of it stays unless it ends well."""
+    """One transaction: what it reads cannot change meanwhile, and nothing is kept unless it succeeds."""
 
     @abstractmethod
     def apply(self, changes: Sequence[RecordChanges], stamp: Stamp, step: Step) -> int:
@@ -73,7 +73,7 @@ class Writing(Reading):
 
         Raises:
             Refused: the system refused rows.
-            Moved: somebody else changed the same rows meanwhile.
+            ConcurrentChange: somebody else changed the same rows meanwhile.
         """
 
     @abstractmethod
@@ -81,16 +81,16 @@ class Writing(Reading):
         """Rows that refer to the given keys of a record.
 
         Args:
-            going: what is about to happen: rows that are removed, or will refer to something else, are in nobody's way.
+            going: the changes that are about to happen: rows that will be removed or refer to something else do not count.
         """
 
     @abstractmethod
     def mark_undone(self, number: int, by: int | None) -> None:
-        """Notes in the history that a load was taken back by another, or (None) that it stands again."""
+        """Records that a load was undone by another, or (None) that it is in force again."""
 
     @abstractmethod
     def note_refused(self, changes: Sequence[RecordChanges], stamp: Stamp) -> int:
-        """Writes into the journal, and nowhere else, that a load was refused. Returns its number."""
+        """Records a refused load in the journal, and nowhere else. Returns its number."""
 
 
 class System(ABC):
@@ -114,7 +114,7 @@ class System(ABC):
 
     @abstractmethod
     def writing(self) -> AbstractContextManager[Writing]:
-        """A transaction; left without an exception, it is kept, else nothing of it is.
+        """A transaction: kept if it ends without an exception, otherwise undone completely.
 
         Raises:
             OutOfReach: it cannot be reached or written, or another load holds it for too long.

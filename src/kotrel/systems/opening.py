@@ -17,15 +17,15 @@ KINDS = "sqlite:FILE or postgresql://user@host/database"
 
 
 def open_system(url: str, description: Description, folder: Path, time_limit: int | None = None) -> System:
-    """The system at an address; nothing is connected yet.
+    """The system at an address; the connection is opened later.
 
     Args:
         url: as in ``kotrel.toml``.
-        folder: where a relative file name starts.
-        time_limit: seconds one step may take, or None for the usual.
+        folder: the folder for relative file names.
+        time_limit: seconds that one step may take, or None for the default.
 
     Raises:
-        WrongUse: the address is of no known kind.
+        WrongUse: it is not a known kind of address.
     """
     connect = database_at(url, folder, time_limit=time_limit)
     return SqlSystem(connect, description, shown(url))
@@ -35,7 +35,7 @@ def database_at(url: str, folder: Path, create: bool = False, time_limit: int | 
     """Opens the database at an address when called.
 
     Args:
-        create: whether a SQLite file that is not there is made.
+        create: whether to create a SQLite file that does not exist.
     """
     if url.startswith("sqlite:"):
         path = folder / url.removeprefix("sqlite:").removeprefix("//")
@@ -54,7 +54,7 @@ def database_at(url: str, folder: Path, create: bool = False, time_limit: int | 
             return PostgresDatabase(url, shown(url), _password(url), time_limit or TIME_LIMIT)
 
         return open_postgres
-    raise WrongUse(f"“{url}” is no address of a system", f"It is like {KINDS}.", "wrong-address")
+    raise WrongUse(f"“{url}” is not the address of a system", f"Use {KINDS}.", "wrong-address")
 
 
 def without_password(url: str) -> tuple[str, bool]:

@@ -1,4 +1,4 @@
-"""Makes a workspace: its settings, its system description, its folders, and a practice system where asked."""
+"""Makes a workspace: its settings, its system description, its folders, and a practice system if asked for."""
 
 from __future__ import annotations
 
@@ -17,26 +17,26 @@ from kotrel.workspace.settings import FILE, HIDDEN
 FOLDERS = ("maps", "layouts", "prices")
 
 _SETTINGS = """\
-# Settings of this Kotrel workspace. What is commented out shows what else can be said.
+# Settings of this Kotrel workspace. Lines that are commented out show what else can be set.
 
 [system]
 url = {url}
 description = "system.toml"      # what the system takes: records, fields, rules
-# The password never stands here: it comes from KOTREL_PASSWORD or the keyring.
+# The password is never in this file: it comes from KOTREL_PASSWORD or the keyring.
 
 [sheets]
-# How the sheets here are written. "auto" decides for each column from all its values.
+# How your sheets are written. "auto" decides for each column from all its values.
 decimal_mark = "auto"            # "." or "," or "auto"
 dates = "auto"                   # what comes first in 3/4/2026: "day" or "month" or "auto"
 currency = "EUR"
 
 [spellings.unit]
-# Other spellings of codes on a list: the words in the sheet = "the code"
+# Other spellings of codes: the words in the sheet = "the code on the list"
 # stk = "EA"
 """
 
 _EMPTY_DESCRIPTION = """\
-# What your business system takes. Describe its tables here, one [record.…] for each; docs/system-description.md
+# What your business system takes. Describe its tables here, with one [record.…] for each; docs/system-description.md
 # explains every setting. A small start:
 
 [system]
@@ -54,7 +54,7 @@ name = { kind = "text", length = 40, must = "new" }
 
 @dataclass(frozen=True)
 class Made:
-    """What was made: the folder, the system, whether practice data was put in, and remarks."""
+    """The result: the folder, the system, what happened to the practice system, and remarks."""
 
     folder: Path
     system: str
@@ -69,23 +69,23 @@ def create_workspace(
 
     Args:
         url: the system's address, or None for a practice system on SQLite in the workspace.
-        practice: put a practice system into that database where there is none.
-        with_journal: put only the journal's tables there.
+        practice: put a practice system into that database if it has none.
+        with_journal: create only the journal's tables there.
         learn: draft the system description from the database's own catalogue.
-        schema: of the tables to learn, where not all are meant.
+        schema: the schema of the tables to learn, if not all are meant.
 
     Raises:
-        WrongUse: the folder is a workspace already.
+        WrongUse: the folder is already a workspace.
         OutOfReach: the folder cannot be written, or the database cannot be reached.
     """
     if (folder / FILE).exists():
         raise WrongUse(
-            f"{folder} is a workspace already",
-            "Its settings are in kotrel.toml; take another folder for another.",
+            f"{folder} is already a workspace",
+            "Its settings are in kotrel.toml. To make another workspace, name another folder.",
             "is-a-workspace",
         )
     if folder.exists() and not folder.is_dir():
-        raise WrongUse(f"{folder} is a file, not a folder", "Take another name.", "is-a-file")
+        raise WrongUse(f"{folder} is a file, not a folder", "Use another name.", "is-a-file")
     own = url is None
     address, had_password = without_password(url or "sqlite:practice.db")
     try:
@@ -94,12 +94,12 @@ def create_workspace(
             (folder / name).mkdir(exist_ok=True)
     except OSError as error:
         raise OutOfReach(
-            f"{folder} cannot be made: {error.strerror or error}", "Take a folder you may write to.", "no-right"
+            f"{folder} cannot be created: {error.strerror or error}", "Use a folder that you may write to.", "no-right"
         ) from None
     remarks = ["the password is not stored: set KOTREL_PASSWORD"] if had_password else []
-    told = "none"
+    practice_is = "none"
     description = _EMPTY_DESCRIPTION
-    # What a person gives as a file name means the folder they stand in, not the workspace.
+    # A file name on the command line is relative to the current folder, not to the workspace.
     if address.startswith("sqlite:") and not own:
         path = Path(address.removeprefix("sqlite:"))
         address = f"sqlite:{path.resolve().as_posix()}"
@@ -107,35 +107,35 @@ def create_workspace(
     try:
         if own or practice:
             _, made = set_up(database)
-            told = "made" if made else "there already, used as it is"
+            practice_is = "made" if made else "already there, used as it is"
             description = description_text()
         elif (
             not learn
             and database.has_table("practice" if database.dialect == "postgresql" else "", "item")
             and journal.has_journal(database)
         ):
-            told = "there already, used as it is"
+            practice_is = "already there, used as it is"
             description = description_text()
         elif learn:
             description, remark = _learned(database, schema)
             remarks.append(remark)
-        if told == "none":
+        if practice_is == "none":
             if with_journal and not journal.has_journal(database):
                 database.create(journal_tables.create_statements(database.dialect))
-                remarks.append("the journal's two tables were made")
+                remarks.append("the journal's two tables were created")
             else:
-                remarks.append("nothing was made in the database")
+                remarks.append("nothing was created in the database")
     finally:
         database.close()
-    if told == "none":
+    if practice_is == "none":
         remarks.append(
-            "read the draft in system.toml, and delete what people may not load"
+            "read the draft in system.toml and delete what people may not load"
             if learn
-            else "describe its tables in system.toml before the first check (or let --learn draft that)"
+            else "describe its tables in system.toml before the first check (--learn drafts this for you)"
         )
     _write(folder / "system.toml", description)
     _write(folder / FILE, _SETTINGS.format(url=_quoted(address)))
-    return Made(folder, shown(address), told, tuple(remarks))
+    return Made(folder, shown(address), practice_is, tuple(remarks))
 
 
 def _learned(database: Database, schema: str | None) -> tuple[str, str]:
@@ -145,15 +145,15 @@ def _learned(database: Database, schema: str | None) -> tuple[str, str]:
     tables = read_catalogue(database, schema)
     if not tables:
         where = f"in the schema {schema} of the database" if schema else "in the database"
-        raise WrongUse(f"there are no tables {where} to learn from", "Is it the right address?", "nothing-to-learn")
+        raise WrongUse(f"there are no tables {where} to learn from", "Check the address.", "nothing-to-learn")
     description = draft_description(tables)
-    # A draft that Kotrel itself would refuse is no draft.
+    # Kotrel must be able to read its own draft.
     records = read_description(description).records
     return description, f"{len(records)} of {len(tables)} tables were drafted as records"
 
 
 def add_journal(url: str, folder: Path) -> bool:
-    """Creates the journal's tables in a connected database. Returns False where they are there already."""
+    """Creates the journal's tables in a connected database. Returns False if they exist."""
     database = database_at(url, folder)()
     try:
         if journal.has_journal(database):
@@ -169,6 +169,6 @@ def _quoted(text: str) -> str:
 
 
 def _write(path: Path, text: str) -> None:
-    """Writes a settings file; one that is there already is the user's and stays."""
+    """Writes a settings file; an existing one belongs to the user and stays."""
     if not path.exists():
         path.write_text(text, "utf-8", newline="\n")

@@ -1,4 +1,4 @@
-"""Remembered exports, ``.kotrel/exports/STAMP``: what the system held when a file was made, and what of it was loaded since."""
+"""Remembered exports, ``.kotrel/exports/STAMP``: what the system held at each export, and what has been loaded from the file since."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.similarity import nearest
 
 STAMP = "Kotrel export"
-"""Name of the property inside a workbook that tells which export it is."""
+"""Name of the workbook property that says which export it is."""
 
 FOLDER = "exports"
 
@@ -42,12 +42,12 @@ class RememberedExport:
         return _read(self.folder / f"{record}.parquet")
 
     def loaded(self, record: str) -> pl.DataFrame | None:
-        """What was loaded from the file since: the key, fields, and ``loaded FIELD`` for each; None where nothing was."""
+        """What has been loaded from the file since: the key, fields, and ``loaded FIELD`` for each; None if nothing was."""
         path = self.folder / f"{record}.loaded.parquet"
         return _read(path) if path.is_file() else None
 
     def remember_loaded(self, record: str, key: list[str], loaded: pl.DataFrame) -> None:
-        """Adds what has just been loaded; a later load of the same file counts from there."""
+        """Adds what has just been loaded; a later load of the same file is compared with it."""
         before = self.loaded(record)
         if before is not None:
             fields = [name for name in loaded.columns if name not in key and not name.startswith("loaded ")]
@@ -72,7 +72,7 @@ def _read(path: Path) -> pl.DataFrame:
     except (OSError, PolarsError):
         raise OutOfReach(
             f"the remembered export {path} is damaged",
-            "Export anew, or say --since none to compare with the system alone.",
+            "Export again, or add --since none to compare with the system only.",
             "export-damaged",
         ) from None
 
@@ -80,7 +80,7 @@ def _read(path: Path) -> pl.DataFrame:
 def remember_export(
     hidden: Path, stamp: str, kept: dict[str, pl.DataFrame], where: str | None, path: Path, at: datetime
 ) -> None:
-    """Keeps what was exported, so that later only what was edited since is loaded.
+    """Saves what was exported, so that later only edited cells are loaded.
 
     Raises:
         OutOfReach: it cannot be written.
@@ -99,7 +99,7 @@ def remember_export(
         (folder / "export.json").write_text(json.dumps(about, ensure_ascii=False, indent=1), "utf-8")
     except OSError as error:
         raise OutOfReach(
-            f"the export could not be remembered in {folder}: {error.strerror or error}", "", "no-right"
+            f"the export could not be saved in {folder}: {error.strerror or error}", "", "no-right"
         ) from None
 
 
@@ -120,7 +120,7 @@ def remembered_exports(hidden: Path) -> list[RememberedExport]:
 
 
 def export_named(hidden: Path, name: str) -> RememberedExport:
-    """The export of that stamp, or the last one written to a file of that name.
+    """The export with that stamp, or the latest one to a file of that name.
 
     Raises:
         WrongUse: there is none.
@@ -134,11 +134,11 @@ def export_named(hidden: Path, name: str) -> RememberedExport:
     hint = (
         f"Did you mean {close}?"
         if close
-        else f"Remembered are: {', '.join(each.file for each in known[-5:]) or 'none yet'}."
+        else f"The latest exports are: {', '.join(each.file for each in known[-5:]) or 'none yet'}."
     )
-    raise WrongUse(f"no export “{name}” is remembered here", hint, "no-such-export")
+    raise WrongUse(f"no export “{name}” is remembered in this workspace", hint, "no-such-export")
 
 
 def export_stamped(hidden: Path, stamp: str) -> RememberedExport | None:
-    """The export of that stamp, or None where it is not remembered here."""
+    """The export with that stamp, or None if it is not remembered here."""
     return next((each for each in remembered_exports(hidden) if each.stamp == stamp), None)

@@ -1,4 +1,4 @@
-"""Loads under way: a note that outlives a load that was cut off, so that the next command can say what became of it."""
+"""Loads in progress: a note that survives an interrupted load, so that the next command can say what became of it."""
 
 from __future__ import annotations
 
@@ -14,12 +14,12 @@ from filelock import FileLock, Timeout
 from kotrel.core.changes.journal import Stamp, load_name
 from kotrel.core.errors import OutOfReach
 
-FOLDER = "under-way"
+FOLDER = "in-progress"
 
 
 @dataclass(frozen=True)
 class Interrupted:
-    """A load or undo that began and did not say how it ended: who began it, when, and what it was, in words."""
+    """A load or undo that started and did not end properly: who started it, when, and what it was, in words."""
 
     path: Path
     at: str
@@ -30,10 +30,10 @@ class Interrupted:
 
 @contextmanager
 def in_progress(hidden: Path, stamp: Stamp) -> Iterator[None]:
-    """Notes that a load is under way, for as long as it is.
+    """Keeps a note for as long as a load is in progress.
 
-    The note is held by a lock of the operating system, which a process that is killed lets go by itself. Where no note
-    can be made, the load goes on without one: it is only for the words after an accident.
+    The note is held by a lock of the operating system, which a killed process releases by itself. If no note
+    can be written, the load goes on without one: it only serves the message after an interruption.
     """
     note = hidden / FOLDER / f"{stamp.at:%Y%m%d-%H%M%S}-{secrets.token_hex(3)}.json"
     lock = FileLock(note.with_suffix(".lock"))
@@ -54,11 +54,11 @@ def in_progress(hidden: Path, stamp: Stamp) -> Iterator[None]:
     try:
         yield
     except OutOfReach as error:
-        # Where the connection broke, nobody knows yet whether the last word arrived: the next command looks.
+        # If the connection broke, nobody knows yet whether the commit arrived: the next command looks.
         cut = error.kind == "connection-lost"
         raise
     finally:
-        # Any other ending that still runs Python is told to the user there and then.
+        # In every other case the user is told right away how it ended.
         _let_go(note, lock, keep=cut)
 
 
@@ -72,7 +72,7 @@ def _let_go(note: Path, lock: FileLock, keep: bool) -> None:
 
 
 def interrupted(hidden: Path) -> list[Interrupted]:
-    """The loads that were cut off, the oldest first. Those still running are not among them."""
+    """The interrupted loads, the oldest first, without those that are still running."""
     found: list[Interrupted] = []
     for path in sorted((hidden / FOLDER).glob("*.json")):
         lock = FileLock(path.with_suffix(".lock"))
@@ -93,8 +93,8 @@ def interrupted(hidden: Path) -> list[Interrupted]:
     return found
 
 
-def told(each: Interrupted) -> None:
-    """Takes the note away: the user has been told."""
+def forget(each: Interrupted) -> None:
+    """Deletes the note: the user has been told."""
     for path in (each.path, each.path.with_suffix(".lock")):
         with suppress(OSError):
             path.unlink(missing_ok=True)

@@ -17,19 +17,17 @@ def write_map(path: Path, record: Record, file: str, proposals: Sequence[Proposa
     """Saves proposals as a match for people to edit.
 
     Raises:
-        WrongUse: there is one of that name already.
+        WrongUse: a match with that name exists.
         OutOfReach: it cannot be written.
     """
     if path.exists():
-        raise WrongUse(f"{path} is there already", "Edit it, remove it, or take another name: --name NAME", "map-there")
+        raise WrongUse(f"{path} already exists", "Edit it, delete it, or use another name: --name NAME", "match-exists")
     document = tomlkit.document()
-    document.add(tomlkit.comment(f"Which column feeds which field of {record.name}, first made for {Path(file).name}."))
+    document.add(tomlkit.comment(f"Which column feeds which field of {record.name}; first made for {Path(file).name}."))
+    document.add(tomlkit.comment("Used for every sheet that has all these headings. docs/matching.md lists the other"))
     document.add(
-        tomlkit.comment(
-            "Applied by itself to every sheet that has all these headings. docs/matching.md tells what else"
-        )
+        tomlkit.comment("settings of a field: join, list, split, translate, fixed, default, default_by, make.")
     )
-    document.add(tomlkit.comment("a field can say: join, list, split, translate, fixed, default, default_by, make."))
     document.add("record", tomlkit.item(record.name))
     skip = tomlkit.array()
     skip.extend(column.heading for column in left)

@@ -1,4 +1,4 @@
-"""Saved matches, ``maps/NAME.toml``: which column feeds which field of a supplier's sheet. For people to read and edit."""
+"""Saved matches, ``maps/NAME.toml``: which column feeds which field of a supplier's sheet, for people to read and edit."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ class MapPart:
     """What one saved match says about one record.
 
     Attributes:
-        at: where it stands in the file, to point at lines.
+        at: its path in the file, to point at lines.
         fields: field → its settings.
     """
 
@@ -40,14 +40,14 @@ class MapPart:
 
     @property
     def repeated(self) -> tuple[str, tuple[str, ...]] | None:
-        """The field that makes a row for each of several values, and the values."""
+        """The field that repeats, with a row for each of its values, and the values."""
         for name, settings in self.fields.items():
             if "repeat" in settings:
                 return name, tuple(settings["repeat"])
         return None
 
     def blocks(self) -> list[Mapping[str, Mapping[str, Any]]]:
-        """The settings once for each repeated value: ``{warehouse}`` in a heading becomes the value."""
+        """The settings for each repeated value: ``{warehouse}`` in a heading becomes the value."""
         if self.repeated is None:
             return [self.fields]
         name, values = self.repeated
@@ -74,11 +74,11 @@ def _filled_in(settings: Mapping[str, Any], name: str, value: str) -> dict[str, 
 
 @dataclass(frozen=True)
 class SavedMap:
-    """A saved match as it stands in its file.
+    """A saved match, as it is in its file.
 
     Attributes:
         name: the file's name without its ending.
-        parts: the record it is for, and others that are made from the same sheet (``[[also]]``).
+        parts: the record it is for, and others made from the same sheet (``[[also]]``).
         skip: headings that are left out on purpose.
     """
 
@@ -90,14 +90,14 @@ class SavedMap:
 
     @property
     def record(self) -> str:
-        """The record it is for first of all."""
+        """The main record it is for."""
         return self.parts[0].record
 
     def wrong(self, message: str, *at: str, hint: str = "") -> WrongUse:
         return WrongUse(f"{self.path}, line {line_of(self.text, *at)}: {message}", hint, "wrong-map")
 
     def headings(self) -> list[str]:
-        """All headings it needs, in its order; columns named by letter are not among them."""
+        """All headings it needs, in its order, without columns named by letter."""
         found: dict[str, None] = {}
         for part in self.parts:
             for fields in part.blocks():
@@ -106,7 +106,7 @@ class SavedMap:
         return list(found)
 
     def missing_in(self, table: Table) -> list[str]:
-        """The headings it needs that the table does not have."""
+        """The headings it needs that the table lacks."""
         there = {folded(column.heading) for column in table.columns}
         return [heading for heading in self.headings() if folded(heading) not in there]
 
@@ -143,7 +143,7 @@ def map_named(folder: Path, name: str, description: Description) -> SavedMap:
     if not path.is_file():
         there = [each.stem for each in sorted((folder / FOLDER).glob("*.toml"))]
         close = nearest(name, there)
-        hint = f"Did you mean {close}?" if close else f"There are: {', '.join(there) or 'none yet'}."
+        hint = f"Did you mean {close}?" if close else f"The saved matches are: {', '.join(there) or 'none yet'}."
         raise WrongUse(f"there is no saved match {path}", hint, "no-such-map")
     return read_map(path, description)
 
@@ -159,7 +159,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
         text = path.read_text("utf-8-sig")
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise WrongUse(f"{path}: {error}", "Mend that line.", "wrong-map") from None
+        raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-map") from None
     except (OSError, UnicodeDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
     bare = SavedMap(path.stem, path, text, ())
@@ -167,13 +167,15 @@ def read_map(path: Path, description: Description) -> SavedMap:
     for key in data:
         if key not in known:
             close = nearest(key, known)
-            raise bare.wrong(f"“{key}” is no setting of a match", key, hint=f"Did you mean “{close}”?" if close else "")
+            raise bare.wrong(
+                f"“{key}” is not a setting of a match", key, hint=f"Did you mean “{close}”?" if close else ""
+            )
     skip = data.get("skip", [])
     if not isinstance(skip, list) or not all(isinstance(each, str) for each in skip):
-        raise bare.wrong("skip has to be a list of headings", "skip")
+        raise bare.wrong("skip must be a list of headings", "skip")
     also = data.get("also", [])
     if not isinstance(also, list) or not all(isinstance(each, dict) for each in also):
-        raise bare.wrong("each other record is a table like [[also]]", "also")
+        raise bare.wrong("every other record needs a table like [[also]]", "also")
     parts = [_part(bare, data, (), description), *(_part(bare, each, ("also",), description) for each in also)]
     return SavedMap(path.stem, path, text, tuple(parts), tuple(skip))
 
@@ -184,7 +186,7 @@ def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], descript
     if record is None:
         close = nearest(str(data.get("record", "")), description.records)
         hint = f"Did you mean {close}?" if close else f"The system takes: {', '.join(description.records)}."
-        raise bare.wrong(f"record “{data.get('record', '')}” is not known", *at, "record", hint=hint)
+        raise bare.wrong(f"the system takes no record “{data.get('record', '')}”", *at, "record", hint=hint)
     fields = data.get("field", {})
     for name, settings in fields.items():
         _check_field(bare, record, name, settings, (*at, "field", name))
@@ -196,12 +198,12 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
         close = nearest(name, record.fields)
         raise saved.wrong(f"{record.name} has no field “{name}”", *at, hint=f"Did you mean {close}?" if close else "")
     if not isinstance(settings, dict):
-        raise saved.wrong(f"{name} has to be a table, like [field.{name}]", *at)
+        raise saved.wrong(f"{name} must be a table, like [field.{name}]", *at)
     for key, value in settings.items():
         if key not in _FIELD_KEYS:
             close = nearest(key, _FIELD_KEYS)
-            hint = f"Did you mean “{close}”?" if close else f"Known are: {', '.join(_FIELD_KEYS)}."
-            raise saved.wrong(f"“{key}” is no setting of a field", *at, key, hint=hint)
+            hint = f"Did you mean “{close}”?" if close else f"The settings are: {', '.join(_FIELD_KEYS)}."
+            raise saved.wrong(f"“{key}” is not a setting of a field", *at, key, hint=hint)
         wanted: type = (
             list if key in ("join", "list", "last", "repeat") else dict if key in ("translate", "defaults") else str
         )
@@ -209,13 +211,13 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
             kind = {"list": "a list of headings", "dict": 'a table like { old = "new" }', "str": "a text in quotes"}[
                 wanted.__name__
             ]
-            raise saved.wrong(f"“{key}” has to be {kind}", *at, key)
+            raise saved.wrong(f"“{key}” must be {kind}", *at, key)
     options = [key for key in ("column", "join", "list", "last", "split", "fixed", "repeat") if key in settings]
     if len(options) > 1:
-        raise saved.wrong(f"{name} has {' and '.join(options)}; it can have one of them", *at)
+        raise saved.wrong(f"{name} has {' and '.join(options)}; use only one of them", *at)
     if "how" in settings and (record.fields[name].kind != "list" or settings["how"] not in HOWS):
         raise saved.wrong(
-            f"{name}: “how” is for lists, and is one of {', '.join(HOWS)}", *at, "how", hint='Like how = "add"'
+            f"{name}: “how” is only for lists; use one of {', '.join(HOWS)}", *at, "how", hint='Like how = "add"'
         )
     if "split" in settings:
         try:
@@ -231,10 +233,10 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
 
 
 def apply_map(saved: SavedMap, table: Table, description: Description) -> list[Matched]:
-    """A saved match on a table: one match for each record, and for each value that repeats.
+    """Applies a saved match to a table: one match for each record, and for each value that repeats.
 
     Raises:
-        WrongUse: a heading it needs is not there; a changed heading is told, never guessed.
+        WrongUse: a heading it needs is missing; a changed heading is reported, never guessed.
     """
     used: set[str] = set()
     found: list[Matched] = []
@@ -244,7 +246,7 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
                 name: _source(saved, table, settings, (*part.at, "field", name), used)
                 for name, settings in fields.items()
             }
-            # A row is only there where it says anything: not every item has a figure for every warehouse.
+            # A row counts only if it has any values: not every item has a figure for every warehouse.
             optional = part.repeated is not None or part is not saved.parts[0]
             label = str(fields[part.repeated[0]]["fixed"]) if part.repeated else ""
             found.append(Matched(description.records[part.record], sources, {}, (), optional, label))
@@ -261,9 +263,9 @@ def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tupl
         if column is None:
             close = nearest(heading, [each.heading for each in table.columns if each.heading])
             hint = (
-                f"Did “{heading}” become “{close}”? Then mend it in {saved.path.name}."
+                f"If “{heading}” is now “{close}”, change it in {saved.path.name}."
                 if close
-                else "Mend the match, or the sheet."
+                else "Correct the saved match or the sheet."
             )
             raise saved.wrong(f"{table.file} has no column “{heading}”", *at, hint=hint)
         letters.append(column.letter)

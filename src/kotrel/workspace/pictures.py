@@ -1,4 +1,4 @@
-"""The folder of pictures that items name: what is in it, looked at without drawing anything."""
+"""The folder with the pictures that items name: what is in it, without decoding the pictures."""
 
 from __future__ import annotations
 
@@ -7,11 +7,11 @@ from pathlib import Path
 from kotrel.core.rows.system_state import FileFacts
 
 _STARTS = (b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"GIF87a", b"GIF89a", b"BM", b"II*\x00", b"MM\x00*")
-"""First bytes of PNG, JPEG, GIF, BMP and TIFF files, as their formats define them."""
+"""The first bytes of PNG, JPEG, GIF, BMP and TIFF files, as defined by their formats."""
 
 
 def picture_facts(folder: Path, name: str) -> FileFacts | None:
-    """What is known of a picture, or None where there is no such file in the folder; a name never leads out of it."""
+    """What is known about a picture, or None if the folder has no such file; a name never leads out of the folder."""
     path = folder / name
     try:
         if not path.resolve().is_relative_to(folder.resolve()) or not path.is_file():

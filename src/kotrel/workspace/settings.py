@@ -1,4 +1,4 @@
-"""``kotrel.toml``: found, read, and refused with its line where it is wrong."""
+"""``kotrel.toml``: finds and reads it; an error names the line."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ _TABLES = {
 
 @dataclass(frozen=True)
 class Workspace:
-    """A workspace as its settings say.
+    """A workspace and its settings.
 
     Attributes:
         folder: where ``kotrel.toml`` is.
@@ -40,9 +40,9 @@ class Workspace:
         description: what the system takes.
         conventions: how sheets are written here.
         currency: the currency of amounts that name none.
-        picture_folder: where the pictures are that items name, or None.
+        picture_folder: where the pictures that items name are, or None.
         largest_picture: bytes a picture may have.
-        time_limit: seconds that the system may take over one step, or None for the usual.
+        time_limit: seconds that the system may take for one step, or None for the default.
     """
 
     folder: Path
@@ -55,40 +55,40 @@ class Workspace:
     time_limit: int | None = None
 
     def pictures(self) -> Files | None:
-        """Knows the pictures in their folder, or None where no folder is told."""
+        """Looks up pictures in their folder, or None if no folder is set."""
         if self.picture_folder is None:
             return None
         folder = self.picture_folder
         return lambda name: picture_facts(folder, name)
 
     def system(self) -> System:
-        """The connected system; nothing is opened yet."""
+        """The connected system; the connection is opened later."""
         return open_system(self.url, self.description, self.folder, self.time_limit)
 
     @property
     def hidden(self) -> Path:
-        """Where Kotrel keeps what is not for people to edit."""
+        """Where Kotrel keeps what people do not edit."""
         return self.folder / HIDDEN
 
 
-def find_workspace(told: Path | None, start: Path) -> Path:
-    """The workspace's folder: the one told, or the nearest with a ``kotrel.toml`` from ``start`` upwards.
+def find_workspace(named: Path | None, start: Path) -> Path:
+    """The workspace's folder: the one named, or the nearest with a ``kotrel.toml`` from ``start`` upwards.
 
     Raises:
         WrongUse: there is none.
     """
-    if told is not None:
-        if not (told / FILE).is_file():
+    if named is not None:
+        if not (named / FILE).is_file():
             raise WrongUse(
-                f"{told} is no workspace: there is no {FILE} in it", f"kotrel init {told} makes one.", "no-workspace"
+                f"{named} is not a workspace: it has no {FILE}", f"To make one: kotrel init {named}", "no-workspace"
             )
-        return told
+        return named
     for folder in (start, *start.parents):
         if (folder / FILE).is_file():
             return folder
     raise WrongUse(
-        f"this folder is no workspace, nor is any above it: there is no {FILE}",
-        "kotrel init makes one here; -w DIR names another.",
+        f"neither this folder nor any above it is a workspace: there is no {FILE}",
+        "To make one here: kotrel init; to use another: -w DIR",
         "no-workspace",
     )
 
@@ -105,7 +105,7 @@ def open_workspace(folder: Path) -> Workspace:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise WrongUse(
-            f"{path}: {error}", 'Mend that line; text stands in quotes, like decimal_mark = ","', "wrong-settings"
+            f"{path}: {error}", 'Correct that line; texts are in quotes, like decimal_mark = ","', "wrong-settings"
         ) from None
     settings = _Settings(text, str(path))
     settings.known_keys(data, tuple(_TABLES), FILE)
@@ -118,7 +118,7 @@ def open_workspace(folder: Path) -> Workspace:
     url = settings.text_of(system, "url", "", "system")
     if not url:
         raise settings.wrong(
-            "no system is named", "system", hint='Under [system], say url = "sqlite:practice.db", or your own.'
+            "no system is set", "system", hint='Under [system], set url = "sqlite:practice.db", or your own address.'
         )
     described = folder / settings.text_of(system, "description", "system.toml", "system")
     return Workspace(
@@ -138,17 +138,17 @@ def open_workspace(folder: Path) -> Workspace:
 
 
 def _picture_folder(settings: _Settings, data: Mapping[str, Any], folder: Path) -> Path | None:
-    told = settings.text_of(data.get("pictures", {}), "folder", "", "pictures")
-    if not told:
+    named = settings.text_of(data.get("pictures", {}), "folder", "", "pictures")
+    if not named:
         return None
-    if not (folder / told).is_dir():
+    if not (folder / named).is_dir():
         raise settings.wrong(
-            f"there is no folder {folder / told}",
+            f"there is no folder {folder / named}",
             "pictures",
             "folder",
-            hint="It is the folder of the pictures that items name.",
+            hint="folder under [pictures] names the folder with the pictures that items name.",
         )
-    return folder / told
+    return folder / named
 
 
 def _text(path: Path) -> str:
@@ -156,7 +156,9 @@ def _text(path: Path) -> str:
         return path.read_text("utf-8-sig")
     except FileNotFoundError:
         raise WrongUse(
-            f"there is no {path}", "Put it back, or mend [system] description in kotrel.toml.", "wrong-settings"
+            f"there is no {path}",
+            "Put it back, or correct description under [system] in kotrel.toml.",
+            "wrong-settings",
         ) from None
     except UnicodeDecodeError:
         raise WrongUse(f"{path} is not UTF-8 text", "Save it again as UTF-8.", "wrong-settings") from None
@@ -174,23 +176,23 @@ class _Settings(TomlReader):
         if value is None:
             return None
         if isinstance(value, bool) or not isinstance(value, int) or value < 1:
-            raise self.wrong(f"“{key}” has to be a whole number of minutes", *at, key)
+            raise self.wrong(f"“{key}” must be a whole number of minutes", *at, key)
         return value * 60
 
     def megabytes(self, table: Mapping[str, Any], key: str, default: float, *at: str) -> int:
         value = table.get(key, default)
         if isinstance(value, bool) or not isinstance(value, int | float) or value <= 0:
-            raise self.wrong(f"“{key}” has to be a number above zero", *at, key)
+            raise self.wrong(f"“{key}” must be a number above zero", *at, key)
         return int(value * 1_000_000)
 
     def choice(self, table: Mapping[str, Any], key: str, allowed: tuple[str, ...], *at: str) -> str:
-        """One of the allowed words; the first where nothing is said."""
+        """One of the allowed words; the first by default."""
         return self.one_of(self.text_of(table, key, allowed[0], *at), allowed, key, *at, key)
 
     def spellings(self, table: Mapping[str, Any]) -> dict[str, dict[str, str]]:
         found: dict[str, dict[str, str]] = {}
         for record, words in table.items():
             if not isinstance(words, dict) or not all(isinstance(code, str) for code in words.values()):
-                raise self.wrong(f'spellings of {record} have to be like each = "EA"', "spellings", record)
+                raise self.wrong(f'spellings of {record} must look like each = "EA"', "spellings", record)
             found[record] = {folded(word): code for word, code in words.items()}
         return found

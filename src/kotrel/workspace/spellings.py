@@ -1,4 +1,4 @@
-"""Other spellings that people accept, written into ``kotrel.toml``; its comments stay."""
+"""Writes accepted spellings into ``kotrel.toml``; its comments stay."""
 
 from __future__ import annotations
 

@@ -144,13 +144,13 @@ class BetweenFields(unittest.TestCase):
     def test_behind_a_reference(self):
         lots = rows("lot", item=["A", "B", "A"], number=["1", "2", "3"], net=["1", "1", "1"], unit=["M", None, "EA"])
         found = kinds(check_rules(lots, state(**self.ITEMS)))
-        self.assertEqual(found, {("not-as-needed", "item", 3), ("not-the-same", "unit", 4)})
+        self.assertEqual(found, {("not-as-needed", "item", 3), ("must-match", "unit", 4)})
 
     def test_rows_of_the_same_load_count_before_what_the_system_has(self):
         coming = InLoad(pl.DataFrame({"code": ["B", "N"], "unit": [None, "KG"], "tracked": ["yes", "yes"]}), {})
         lots = rows("lot", item=["B", "N"], number=["1", "1"], net=["1", "1"], unit=["EA", "M"])
         found = kinds(check_rules(lots, state({"item": coming}, **self.ITEMS)))
-        self.assertEqual(found, {("not-the-same", "unit", 3)}, "B is tracked by this load, and keeps its unit")
+        self.assertEqual(found, {("must-match", "unit", 3)}, "B is tracked by this load, and keeps its unit")
 
     def test_keys_with_a_default_and_values_taken_from_behind(self):
         lots = fill_keys(rows("lot", item=["A", "B"]))
@@ -172,7 +172,9 @@ class BetweenFields(unittest.TestCase):
         known = {"item": {"code": ["A", "B"], "barcode": ["1", "2"]}, "label": {"barcode": ["3"], "item": ["A"]}}
         labels = rows("label", barcode=["1", "2"], item=["A", "A"])
         [group] = check_unique(labels, state(**known))
-        self.assertEqual((group.cells[ROW].to_list(), group.cells["message"][0]), ([3], "Item B has it in the system"))
+        self.assertEqual(
+            (group.cells[ROW].to_list(), group.cells["message"][0]), ([3], "Item B already has it in the system")
+        )
         items = rows("item", code=["A", "B"], barcode=["3", "3"])
         self.assertIn(("taken", "barcode", 3), kinds(check_unique(items, state(**known))))
         self.assertNotIn(("taken", "barcode", 2), kinds(check_unique(items, state(**known))))
@@ -193,8 +195,8 @@ class WrongDescriptions(unittest.TestCase):
         for wrong, right, words in (
             ('no_circle = [["parent"]]', 'no_circle = [["parent", "component"]]', "pairs"),
             ('needs = { "item.tracket" = "yes" }', 'needs = { "item.tracked" = "yes" }', "tracket"),
-            ('needs = { "number.x" = "yes" }', 'needs = { "item.tracked" = "yes" }', "no reference"),
-            ('same_as = "unit"', 'same_as = "item.unit"', "a field behind it"),
+            ('needs = { "number.x" = "yes" }', 'needs = { "item.tracked" = "yes" }', "not a reference"),
+            ('same_as = "unit"', 'same_as = "item.unit"', "needs a reference and a field"),
             ('exactly_one = [["net", "grss"]]', 'exactly_one = [["net", "gross"]]', "grss"),
             ('to = "part", must', 'to = "item", must', "key is parent, component"),
         ):

@@ -31,7 +31,7 @@ class Drafts(unittest.TestCase):
         )
         text, read = self.draft(log, numbered, bins)
         self.assertEqual(list(read.records), ["bins"])
-        self.assertIn("left out, because nothing tells their rows apart: Log, events".casefold(), text.casefold())
+        self.assertIn("left out, because they have no key: Log, events".casefold(), text.casefold())
         record = read.records["bins"]
         self.assertEqual((record.key, record.storage.table), (("house", "bin_no"), "Bins"))
         self.assertEqual(dict(record.storage.columns), {"house": "House", "bin_no": "Bin No"})

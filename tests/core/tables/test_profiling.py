@@ -45,7 +45,7 @@ class Kinds(unittest.TestCase):
         [look] = look_at(table)
         told = " / ".join(look.damage)
         for words in (
-            "1 cell with an error",
+            "1 cell with a spreadsheet error",
             "1 cell with a formula",
             "1 cell with blanks",
             "1 cell in exponent form",
@@ -66,7 +66,7 @@ class Kinds(unittest.TestCase):
             )
         )
         told = " / ".join(look_at(table)[0].damage)
-        for words in ("1 cell with a date", "1 cell with a yes or no", "1 cell shorter than the usual 5 digits"):
+        for words in ("1 cell with a date", "1 cell with a yes/no value", "1 cell shorter than the usual 5 digits"):
             self.assertIn(words, told)
         plain = find_table(grid(("Quantity",), *((str(n),) for n in (5, 12, 120, 13000))))
         self.assertEqual(look_at(plain)[0].damage, ())

@@ -1,1 +1,1 @@
-"""What a load changes, how it is taken back, and two sheets compared."""
+"""What a load changes, what the journal keeps of it, how it is undone, and how two sheets compare."""

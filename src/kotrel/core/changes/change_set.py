@@ -1,7 +1,7 @@
-"""Change sets: what a load would do to each row, and the way back.
+"""Change sets: what a load would do to each row.
 
-Every row of a record's changes has an action: ``new``, ``changed``, ``removed`` (only when a load is taken back),
-``same`` or ``refused``. Each carried field has two columns: its value after, and ``before NAME``.
+Every row of a record's changes has an action: ``new``, ``changed``, ``removed`` (only when a load is undone),
+``same`` or ``refused``. Each field that the rows carry has two columns: its value after, and its value before.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from kotrel.core.rows.rows import Rows
 
 @dataclass(frozen=True)
 class Origin:
-    """Lines of the journal: the load's number, the first line and the last."""
+    """Where rows stand in the journal: the load's number, the first line and the last."""
 
     load: int
     first: int
@@ -33,10 +33,10 @@ class RecordChanges:
     Attributes:
         file, sheet: where the rows came from.
         fields: the loadable fields that the rows carry, the key among them.
-        frame: ``row`` (UInt32), ``action``, ``message`` and, for each field, its value after and before.
-        rest: the refused rows as they stand in the sheet, where there are any.
-        given: what the system itself gave all new rows in fields they do not carry; None where it gave each another.
-        origin: the lines of the journal they were read from, or, on the way back, whose images they turn round.
+        frame: ``ROW`` (UInt32), ``ACTION``, ``MESSAGE`` and, for each field, its value after and before.
+        rest: the refused rows as they are in the sheet, or None.
+        given: what the system itself put into all new rows, in fields they do not carry; None where the values differ.
+        origin: the lines of the journal they were read from or, in an undo, the lines they reverse.
     """
 
     record: Record
@@ -53,7 +53,7 @@ class RecordChanges:
 
     @property
     def counts(self) -> dict[str, int]:
-        """New, changed, same and refused; removed only where there are any."""
+        """The number of rows new, changed, same and refused, and removed if there are any."""
         counted = {action: self.count(action) for action in ("new", "changed", "same", "refused")}
         if removed := self.count("removed"):
             counted["removed"] = removed
@@ -70,9 +70,9 @@ class RecordChanges:
         return removed.select(pl.col(before(name)).alias(name) for name in self.record.key)
 
     def narrowed(self) -> RecordChanges:
-        """The same changes with only the fields that change anything: an update carries no more than it has to.
+        """The same changes with only the fields that change anything: an update writes no more than it has to.
 
-        Rows that are new or removed need all their fields, so with one of them nothing is left out.
+        New and removed rows need all their fields, so nothing is left out if there are any.
         """
         if bool(self.frame[ACTION].is_in(["new", "removed"]).any()):
             return self
@@ -113,9 +113,9 @@ def key_text(record: Record) -> pl.Expr:
 
 
 def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
-    """What loading the rows would do to what the system holds now.
+    """What a load of the rows would change in the system.
 
-    A blank cell changes nothing, unless it is said to clear the value. A row with an error is refused and changes nothing.
+    A blank cell changes nothing, unless it is marked to clear the value. A row with an error is refused.
 
     Args:
         now: the system's rows for these keys, with all loadable fields the rows carry.
@@ -140,7 +140,7 @@ def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
     def after(name: str) -> pl.Expr:
         kept = pl.coalesce(name, before(name))
         if name in lists:
-            # A list from which everything was taken is blank.
+            # A list becomes blank when everything is taken from it.
             kept = pl.when(kept != "").then(kept)
         return pl.when(~pl.col(clearing(name))).then(kept) if name in cleared else kept
 
@@ -170,9 +170,9 @@ def _differs(name: str, cleared: bool) -> pl.Expr:
 
 
 def list_after(says: pl.Series, stood: pl.Series, add: bool) -> pl.Series:
-    """A list after others were added to it, or taken from it; blank changes nothing, and an emptied list is empty.
+    """A list after values were added to it or taken from it; a blank changes nothing, an emptied list is an empty text.
 
-    Row by row: the order of a list counts, and sets have none.
+    It works row by row, because the order of a list matters and sets have none.
     """
     done: list[str | None] = []
     for new, old in zip(says, stood, strict=True):
@@ -187,11 +187,11 @@ def list_after(says: pl.Series, stood: pl.Series, add: bool) -> pl.Series:
 
 @dataclass(frozen=True)
 class Rest:
-    """The refused rows as they stand in their sheet.
+    """The refused rows as they are in their sheet.
 
     Attributes:
         headings: of all columns, in the sheet's order.
-        cells, kinds: ``row`` and, for each column, what stands there and the kind of the cell.
+        cells, kinds: ``ROW`` and, for each column, the cell's text and its kind.
     """
 
     headings: tuple[str, ...]
@@ -221,7 +221,7 @@ def _rest(rows: Rows, frame: pl.DataFrame) -> Rest | None:
 
 
 def put_together(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
-    """Changes of the same record with the same fields, one after the other, as one."""
+    """Joins changes that follow each other and have the same record, sheet and fields."""
     found: list[RecordChanges] = []
     for each in changes:
         last = found[-1] if found else None
@@ -238,7 +238,7 @@ def put_together(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
 
 
 def _rests(first: Rest | None, second: Rest | None) -> Rest | None:
-    """The refused rows of two matches of one sheet; a row that both refuse counts once."""
+    """The refused rows of two matches of one sheet; a row that both refuse is kept once."""
     if first is None or second is None:
         return first or second
     cells = pl.concat([first.cells, second.cells])

@@ -1,4 +1,4 @@
-"""Two sheets compared: rows added, gone, changed from what to what."""
+"""Compares two tables: rows added, rows gone, values changed from what to what."""
 
 from __future__ import annotations
 
@@ -12,10 +12,10 @@ class Difference:
     """What differs between two tables.
 
     Attributes:
-        key: names of the columns that tell rows from another.
+        key: names of the columns that identify a row.
         added, gone: the rows that only the new or only the old table has, with all its columns.
         changed: key (parts joined by `` / ``), column, before, after; one row for each changed cell.
-        same: how many rows are in both and do not differ.
+        same: how many rows are the same in both.
         only_old, only_new: columns that only one of them has.
     """
 
@@ -33,10 +33,10 @@ class Difference:
 
 
 def compare_tables(old: pl.DataFrame, new: pl.DataFrame, key: tuple[str, ...]) -> Difference:
-    """Compares two tables of String columns; columns that only one has are told, not compared.
+    """Compares two tables of String columns; columns that only one has are listed, not compared.
 
     Raises:
-        ValueError: the key stands twice in one of them; the message names it.
+        ValueError: a key is in one of them twice; the message names it.
     """
     for name, frame in (("old", old), ("new", new)):
         twice = frame.filter(
@@ -44,7 +44,7 @@ def compare_tables(old: pl.DataFrame, new: pl.DataFrame, key: tuple[str, ...]) -
         )
         if twice.height:
             raise ValueError(
-                f"{' / '.join(str(part) for part in twice.select(key).row(0))} stands twice in the {name} sheet"
+                f"{' / '.join(str(part) for part in twice.select(key).row(0))} is in the {name} sheet twice"
             )
     on = list(key)
     shared = [name for name in old.columns if name in new.columns and name not in on]

@@ -1,4 +1,4 @@
-"""Images of rows: what a row held, as one text that a journal can keep."""
+"""Row images: what a row held, as one text that a journal can keep."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ _ESCAPES = tuple((chr(code), f"\\u{code:04x}") for code in (*range(32), 127))
 
 def from_images(images: pl.Series, names: Sequence[str]) -> pl.DataFrame:
     """The columns ``names`` from a column of images."""
-    # Taken apart once, not once for each column.
+    # Decoded once, not once for each column.
     parts = images.str.json_decode(pl.List(pl.String)).alias("parts").to_frame()
     return parts.select(
         pl.col("parts").list.get(place, null_on_oob=True).alias(name) for place, name in enumerate(names)

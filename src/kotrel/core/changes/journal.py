@@ -166,7 +166,7 @@ def counts_of(parts: Sequence[Mapping[str, Any]]) -> dict[str, dict[str, int]]:
 
 
 def _place(changes: RecordChanges, number: int) -> list[pl.Expr]:
-    """The columns that say which row of which load a line is about."""
+    """The columns that identify a row within its load."""
     return [
         pl.lit(number).alias("load"),
         pl.col(LINE).cast(pl.Int64).alias("line"),

@@ -1,4 +1,4 @@
-"""The way back from a load: what it did turned round, and what stands in the way."""
+"""Reverses a load: what an undo changes, and what stands in its way."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from kotrel.core.description.model import Record
 
 @dataclass(frozen=True)
 class InTheWay:
-    """One thing that keeps a load from being taken back."""
+    """One thing that keeps a load from being undone."""
 
     record: str
     key: str
@@ -24,16 +24,16 @@ class InTheWay:
 def reverse(
     changes: RecordChanges, now: pl.DataFrame, others: pl.DataFrame | None = None
 ) -> tuple[RecordChanges, list[InTheWay]]:
-    """The way back from a load's changes of one record.
+    """The changes that undo what a load did to one record.
 
-    New rows are removed, changed rows get their former values back, removed rows come again. What has been changed
-    since is in the way: nobody's later change is lost.
+    New rows are removed, changed rows get their former values back, removed rows are added again. What has changed
+    since is in the way, so that nobody's later change is lost.
 
     Args:
-        changes: what the load did, as the journal tells it.
+        changes: what the load did, from the journal.
         now: what the system holds for these keys now: the fields of the changes.
-        others: of the rows in which a field that the changes do not carry is filled: the key and those fields, also the
-            ones the system keeps; a new row in which one has come to be filled is in the way.
+        others: the key and the fields that the changes do not carry, of the rows in which one of them is filled, including
+            fields the system keeps; a new row in which one has been filled since is in the way.
     """
     record = changes.record
     key = list(record.key)
@@ -52,45 +52,45 @@ def reverse(
         if name in key:
             columns += [pl.when(~removing).then(pl.col(name)).alias(name), pl.col(name).alias(before(name))]
             continue
-        # A changed row keeps what it has now in fields the load did not change.
+        # A changed row keeps its present value in fields that the load did not change.
         untouched = (pl.col(ACTION) == "changed") & pl.col(name).eq_missing(pl.col(before(name)))
         after_back = pl.when(untouched).then(pl.col(f"now {name}")).when(~removing).then(pl.col(before(name)))
         columns += [after_back.alias(name), pl.col(f"now {name}").alias(before(name))]
     frame = joined.select(ROW, pl.col(ACTION).replace(back), pl.lit(None, pl.String).alias(MESSAGE), *columns)
-    # Where all rows were new, what is removed is what the journal has already: nothing has to be written out again.
+    # Where all rows were new, the journal already has what is removed: it need not be written again.
     origin = changes.origin
     if in_the_way or origin is None or did.height != origin.last - origin.first + 1 or not (did[ACTION] == "new").all():
         origin = None
     return RecordChanges(record, changes.file, changes.sheet, fields, frame, origin=origin), in_the_way
 
 
-def _told(
+def _obstacles(
     record: Record,
     part: pl.DataFrame,
     field: str | None,
-    tell: str,
+    template: str,
     stood: str | None = None,
     stands: str | None = None,
 ) -> list[InTheWay]:
-    """One thing in the way for each row; ``{stood}`` and ``{stands}`` become what is in those columns."""
+    """One thing in the way for each row; ``{stood}`` and ``{stands}`` are replaced by the values of those columns."""
     keys = part.select(key_text(record)).to_series()
     found: list[InTheWay] = []
     for place, code in enumerate(keys):
-        words = tell
+        words = template
         if stands is not None:
             former = part[stood][place] if stood else None
-            words = tell.format(stood=former or "empty", stands=part[stands][place] or "empty")
+            words = template.format(stood=former or "empty", stands=part[stands][place] or "empty")
         found.append(InTheWay(record.name, code, field, words))
     return found
 
 
 def _moved_since(record: Record, joined: pl.DataFrame, changes: RecordChanges) -> list[InTheWay]:
-    """What no longer stands as the load left it."""
+    """What is no longer as the load left it."""
     gone = joined.filter(pl.col("is held").is_null() & (pl.col(ACTION) != "removed"))
     again = joined.filter(pl.col("is held") & (pl.col(ACTION) == "removed"))
     found = [
-        *_told(record, gone, None, "is no longer in the system"),
-        *_told(record, again, None, "is in the system again"),
+        *_obstacles(record, gone, None, "is no longer in the system"),
+        *_obstacles(record, again, None, "is in the system again"),
     ]
     there = joined.filter(pl.col("is held") & (pl.col(ACTION) != "removed"))
     for name in changes.fields:
@@ -98,13 +98,13 @@ def _moved_since(record: Record, joined: pl.DataFrame, changes: RecordChanges) -
             continue
         loaded = (pl.col(ACTION) == "new") | pl.col(name).ne_missing(pl.col(before(name)))
         moved = there.filter(loaded & pl.col(name).ne_missing(pl.col(f"now {name}")))
-        tell = f"{record.fields[name].title} was {{stood}} after the load and is {{stands}} now"
-        found += _told(record, moved, name, tell, name, f"now {name}")
+        template = f"{record.fields[name].title} was {{stood}} after the load and is {{stands}} now"
+        found += _obstacles(record, moved, name, template, name, f"now {name}")
     return found
 
 
 def _filled_since(changes: RecordChanges, joined: pl.DataFrame, others: pl.DataFrame) -> list[InTheWay]:
-    """New rows in which a field has come to be filled that the load left to the system."""
+    """New rows in which a field that the load did not fill has been filled since."""
     record = changes.record
     key = list(record.key)
     new = joined.filter((pl.col(ACTION) == "new") & pl.col("is held")).select(key)
@@ -121,5 +121,5 @@ def _filled_since(changes: RecordChanges, joined: pl.DataFrame, others: pl.DataF
         elif field.is_kept and field.is_decimal:
             filled = filled & (pl.col(name).cast(pl.Decimal(38, 6), strict=False) != 0)
         part = new.join(others.filter(filled).select(*key, name), on=key, how="inner", maintain_order="left")
-        found += _told(record, part, name, f"{field.title} is {{stands}} by now", None, name)
+        found += _obstacles(record, part, name, f"{field.title} is now {{stands}}", None, name)
     return found

@@ -1,4 +1,4 @@
-"""Checks: one file for each family, all with one signature.
+"""Checks: one file for each family, all with the same signature.
 
 A check takes rows and what the system holds, and returns groups of findings. To add one, write it in the file of its
 family (or a file of its own) and name it in :data:`CHECKS`.
@@ -30,7 +30,7 @@ from kotrel.core.rows.system_state import SystemState
 
 Check = Callable[[Rows, SystemState], list[FindingGroup]]
 
-# Several run at once: the one that reads most from the system begins first.
+# Several run in parallel: the one that reads most from the system starts first.
 CHECKS: tuple[Check, ...] = (
     check_unique,
     check_keys,
@@ -47,14 +47,14 @@ CHECKS: tuple[Check, ...] = (
 
 
 NOT_FOUND = ("not-found", "not-unique")
-"""Kinds of findings that say that a row was not found in the system."""
+"""Kinds of findings that say a row was not found in the system."""
 
 
 def check_rows(rows: Rows, state: SystemState, checks: tuple[Check, ...] = CHECKS) -> Rows:
-    """The rows with the findings of all checks added to those of their reading."""
+    """The rows with the findings of all checks added."""
     if not rows.has_key:
         missing = [rows.record.fields[name].title for name in rows.record.key if name not in rows.fields]
-        message = f"no column is headed {' and '.join(f'“{title}”' for title in missing)}, which names the rows"
+        message = f"no column is headed {' and '.join(f'“{title}”' for title in missing)}, which identifies the rows"
         finding = rows.sheet_finding("error", "no-key-column", "the key column is missing", message)
         return rows.with_findings([finding])
     groups = map_parallel(lambda check: check(rows, state), checks)
@@ -62,7 +62,7 @@ def check_rows(rows: Rows, state: SystemState, checks: tuple[Check, ...] = CHECK
 
 
 def _of_known_rows(rows: Rows, groups: list[FindingGroup]) -> list[FindingGroup]:
-    """Findings without those about rows of which nobody knows which of the system's rows they are: that is said already."""
+    """Leaves out findings on rows that could not be found in the system: there is a finding that says so."""
     unknown = [group.cells[ROW] for group in rows.findings if group.kind in NOT_FOUND]
     if not unknown:
         return groups

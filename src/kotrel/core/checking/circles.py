@@ -1,4 +1,4 @@
-"""Nothing contains itself, however deep: categories, variants, kits."""
+"""Nothing may contain itself, however deep: categories, variants, kits."""
 
 from __future__ import annotations
 
@@ -10,14 +10,14 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 
 LONGEST = 8
-"""So many links of a circle are printed; of a longer one the first and the last."""
+"""At most this many links of a circle are printed; of a longer circle the first and the last."""
 
 MOST_STEPS = 1_000_000
-"""So many steps are taken to print circles."""
+"""At most this many steps are taken to print circles."""
 
 
 def check_circles(rows: Rows, state: SystemState) -> list[FindingGroup]:
-    """Rows by which a code would lead back to itself; the circle is printed."""
+    """Rows through which a code would lead back to itself; the message prints the circle."""
     found: list[FindingGroup] = []
     for first, second in rows.record.circles:
         if first not in rows.fields or second not in rows.fields:
@@ -39,7 +39,7 @@ def check_circles(rows: Rows, state: SystemState) -> list[FindingGroup]:
         for _, code, leads_to in bad:
             path, walked = _way(leads_to, code, links, steps)
             steps -= walked
-            messages.append(_printed([code, *path]) if path else "leads back to itself, in a very long circle")
+            messages.append(_printed([code, *path]) if path else "leads back to itself through a very long circle")
         title = f"{rows.record.fields[second].title} leads back to itself"
         cells = cells_of([row for row, _, _ in bad], [leads_to for _, _, leads_to in bad], messages)
         found.append(rows.group("error", "circle", title, second, cells))
@@ -47,7 +47,7 @@ def check_circles(rows: Rows, state: SystemState) -> list[FindingGroup]:
 
 
 def _links(rows: Rows, state: SystemState, first: str, second: str) -> dict[str, list[str]]:
-    """Code → the codes it leads to after the load: as the sheet says, else as the system has it."""
+    """Code → the codes it leads to after the load: from the sheet, otherwise from the system."""
     record = rows.record
     own = rows.values.select(*record.key, *(name for name in (first, second) if name not in record.key))
     system = state.having_any(record, second)
@@ -64,7 +64,7 @@ def _links(rows: Rows, state: SystemState, first: str, second: str) -> dict[str,
 def _groups(starts: list[str], links: dict[str, list[str]]) -> dict[str, int]:
     """Code → the number of its group, for every code that can be reached; two codes of a group lead to each other.
 
-    Tarjan's algorithm (SIAM J. Comput. 1, 1972) with a stack of its own: it takes time in proportion to the links.
+    Tarjan's algorithm (SIAM J. Comput. 1, 1972) with an explicit stack: its time grows with the number of links.
     """
     order: dict[str, int] = {}
     low: dict[str, int] = {}
@@ -99,7 +99,7 @@ def _groups(starts: list[str], links: dict[str, list[str]]) -> dict[str, int]:
 
 
 def _way(start: str, goal: str, links: dict[str, list[str]], most: int) -> tuple[list[str], int]:
-    """The shortest way from one code to another, both ends in it, and how many steps were taken to find it.
+    """The shortest path from one code to another, including both, and how many steps it took to find it.
 
     Empty where it was not found in ``most`` steps.
     """

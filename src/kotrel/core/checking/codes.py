@@ -1,4 +1,4 @@
-"""Shapes of codes: barcodes with their check digit."""
+"""Code formats: barcodes with their check digit."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from kotrel.core.values.code_formats import gtin_check_digit, gtin_fits, gtin_ha
 
 
 def check_codes(rows: Rows, state: SystemState) -> list[FindingGroup]:
-    """Fields whose description asks for a shape rule."""
+    """Fields whose description asks for a code format."""
     found: list[FindingGroup] = []
     for name in rows.fields:
         if rows.record.fields[name].check == "gtin":
@@ -40,7 +40,7 @@ def _gtin(rows: Rows, name: str) -> list[FindingGroup]:
     if lettered.height:
         message = "a barcode has digits only; a code with letters is an alternative code"
         cells = cells_of(lettered[ROW], lettered["value"], message)
-        found.append(rows.group("error", "barcode-with-letters", "not only digits", name, cells))
+        found.append(rows.group("error", "barcode-with-letters", "not all digits", name, cells))
     if short.height:
         messages = [f"{len(value)} digits; a barcode has 8, 12, 13 or 14" for value in short["value"]]
         found.append(
@@ -54,7 +54,7 @@ def _gtin(rows: Rows, name: str) -> list[FindingGroup]:
         )
     if wrong.height:
         repaired = [value[:-1] + gtin_check_digit(value[:-1]) for value in wrong["value"]]
-        message = "the last digit does not fit the others: look at the article"
+        message = "the last digit does not match the others: compare it with the article"
         cells = cells_of(wrong[ROW], wrong["value"], message, repaired)
         found.append(rows.group("error", "check-digit", "wrong check digit", name, cells))
     return found

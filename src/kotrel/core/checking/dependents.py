@@ -1,4 +1,4 @@
-"""Rows that refer to rows of the same sheet that have an error: they cannot be loaded without them."""
+"""Rows that refer to rows of the same sheet with an error: they cannot be loaded without them."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from kotrel.core.rows.system_state import SystemState, is_new
 
 
 def with_dependents(rows: Rows, state: SystemState) -> Rows:
-    """The rows with what depends on an error found, however deep; what the system holds already depends on nothing."""
+    """Adds findings to rows that depend on a row with an error, however deep; rows that exist depend on nothing."""
     if not rows.has_key or len(rows.record.key) > 1:
         return rows
     own = [field for field in rows.record.references if field.to == rows.record.name and field.name in rows.fields]
@@ -39,11 +39,11 @@ def with_dependents(rows: Rows, state: SystemState) -> Rows:
             )
             letter = rows.letters.get(key)
             messages = [
-                f"is in this sheet at {rows.table.place(at, letter)}, where it has an error itself: mend that first"
+                f"is in this sheet at {rows.table.place(at, letter)} and has an error itself: fix that first"
                 for at in part["error row"]
             ]
             cells = cells_of(part[ROW], part[field.name], messages)
-            title = "refers to a row of this load that has an error"
+            title = "refers to a row of this load with an error"
             groups.append(rows.group("error", "refused-in-load", title, field.name, cells))
             further = further | bad
         if not further.any():

@@ -1,4 +1,4 @@
-"""Files that values name: there, of the right kind, and not too large."""
+"""Files that values name: they exist, are of the right kind and are not too large."""
 
 from __future__ import annotations
 
@@ -11,18 +11,16 @@ from kotrel.core.rows.system_state import SystemState
 
 
 def check_files(rows: Rows, state: SystemState) -> list[FindingGroup]:
-    """Pictures that are missing, are no pictures, or are too large; where no folder is told, that is noted."""
+    """Pictures that are missing, not pictures, or too large; a note where no folder is set."""
     found: list[FindingGroup] = []
     for name in rows.fields:
         field = rows.record.fields[name]
         if field.files is None or rows.values[name].null_count() == rows.values.height:
             continue
         if state.files is None:
-            message = f"{field.title} are not looked at: no folder is told (folder under [pictures] in kotrel.toml)"
+            message = f"{field.title} not checked: no folder is set (folder under [pictures] in kotrel.toml)"
             found.append(
-                rows.sheet_finding(
-                    "note", "files-not-looked-at", "files not looked at", message, rows.letters.get(name)
-                )
+                rows.sheet_finding("note", "files-not-looked-at", "files not checked", message, rows.letters.get(name))
             )
             continue
         values = rows.values.select(ROW, pl.col(name).alias("value")).filter(pl.col("value").is_not_null())
@@ -31,7 +29,7 @@ def check_files(rows: Rows, state: SystemState) -> list[FindingGroup]:
         troubles = {value: trouble for value in values["value"].unique() if (trouble := _trouble(value, state))}
         for kind, title in (
             ("file-missing", "not in the folder"),
-            ("no-picture", "no picture"),
+            ("no-picture", "not a picture"),
             ("file-too-large", "too large"),
         ):
             mine = {value: message for value, (of, message) in troubles.items() if of == kind}
@@ -45,9 +43,9 @@ def check_files(rows: Rows, state: SystemState) -> list[FindingGroup]:
 def _trouble(name: str, state: SystemState) -> tuple[str, str] | None:
     facts = state.files(name) if state.files else None
     if facts is None:
-        return "file-missing", "there is no such file in the folder of pictures"
+        return "file-missing", "there is no such file in the picture folder"
     if not facts.is_picture:
-        return "no-picture", "what is in the file is no picture"
+        return "no-picture", "the file is not a picture"
     if facts.bytes > state.largest_file:
         megabytes = facts.bytes / 1_000_000
         return "file-too-large", f"{megabytes:.1f} MB; at most {state.largest_file / 1_000_000:.1f} MB"

@@ -1,4 +1,4 @@
-"""Fields that the system keeps itself: never loaded, and an edited one is an error."""
+"""Fields that the system keeps itself: they are never loaded, and an edited value is an error."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from kotrel.core.rows.system_state import SystemState
 
 
 def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
-    """Values of kept fields that are not what the system has; columns of kept fields are told as left out."""
+    """Values of kept fields that differ from the system's; a note on columns of kept fields that are left out."""
     kept = [name for name in rows.fields if rows.record.fields[name].is_kept]
     if not kept:
         return []
@@ -33,10 +33,10 @@ def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
         title = field.title.lower()
         if name in rows.cleared:
             message = f"the system keeps {title} itself: it cannot be cleared"
-            wipes = rows.values[clearing(name)]
-            found += rows.where("error", "kept-by-system", "kept by the system, never loaded", field, wipes, message)
+            clears = rows.values[clearing(name)]
+            found += rows.where("error", "kept-by-system", "kept by the system, never loaded", field, clears, message)
         if edited.height:
-            message = f"the system keeps {title} itself: empty the cell or delete the column; stock changes by documents and counts"
+            message = f"the system keeps {title} itself: clear the cell or delete the column; stock changes only through documents and counts"
             cells = edited.select(
                 ROW,
                 pl.col("as it stands").alias("value"),
@@ -45,12 +45,12 @@ def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
             )
             found.append(rows.group("error", "kept-by-system", "kept by the system, never loaded", name, cells))
         elif rows.values[name].null_count() < rows.values.height:
-            message = f"{field.title} is kept by the system; the column is as the system has it and is left out"
+            message = f"{field.title} is kept by the system; the values are unchanged and the column is left out"
             found.append(
                 rows.sheet_finding(
                     "note",
                     "kept-column",
-                    "columns the system keeps",
+                    "columns kept by the system",
                     message,
                     rows.letters.get(name),
                     rows.heading(name),

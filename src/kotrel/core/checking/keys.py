@@ -1,4 +1,4 @@
-"""Keys: every row has one, and none stands twice."""
+"""Keys: every row has one, and no two rows have the same."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from kotrel.core.rows.system_state import SystemState
 
 
 def check_keys(rows: Rows, state: SystemState) -> list[FindingGroup]:
-    """Rows without a key, and keys that stand twice in the sheet."""
+    """Rows without a key, and keys that are in the sheet twice."""
     found: list[FindingGroup] = []
     key = list(rows.record.key)
     for name in key:
@@ -31,7 +31,7 @@ def check_keys(rows: Rows, state: SystemState) -> list[FindingGroup]:
 
 
 def all_different(values: pl.Series) -> bool:
-    """True where no value stands twice. Sheets are often sorted, and then neighbours tell, at a tenth of the time."""
+    """True where all values differ. Sheets are often sorted; then comparing neighbours takes a tenth of the time."""
     if values.is_sorted():
         return not (values.slice(1) == values.slice(0, len(values) - 1)).any() if len(values) > 1 else True
     return values.n_unique() == len(values)
@@ -46,11 +46,11 @@ def _twice_in_sheet(rows: Rows, doubled: pl.DataFrame) -> FindingGroup:
     )
     cells: list[tuple[int, str, str]] = []
     letter = rows.letters.get(key[0])
-    # Of a very large file only the keys are kept: then nothing is known of the other columns.
+    # Of a very large file only the keys are kept: nothing is known about the other columns.
     whole = set(rows.letters) <= set(rows.fields)
     for group in groups.iter_rows(named=True):
         differing = [rows.record.fields[name].title.lower() for name in others if group[name]]
-        how = f"; the rows differ in {few(differing)}" if differing else "; the rows are the same"
+        how = f"; the rows differ in {few(differing)}" if differing else "; the rows are identical"
         value = " / ".join(str(group[name]) for name in key)
         for row in group[ROW]:
             rest = [rows.table.place(other, letter) for other in group[ROW] if other != row]

@@ -1,4 +1,4 @@
-"""References: every code has to be on its list."""
+"""References: every code must be on its list."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from kotrel.core.similarity import nearest
 
 
 def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
-    """Codes that are not on the list their field refers to, with the nearest code or the code of that name."""
+    """Codes that are not on the list their field refers to, with the nearest code or the code with that name."""
     found: list[FindingGroup] = []
     for name in rows.fields:
         field = rows.record.fields[name]
@@ -49,17 +49,15 @@ def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
 
 
 def _refused_here(rows: Rows, name: str, codes: pl.Series, refused: Mapping[str, str]) -> FindingGroup:
-    """Codes that this very load would bring, if their own rows had no error."""
+    """Codes that this load would add if their own rows had no error."""
     bad = rows.values.select(ROW, name).filter(pl.col(name).is_in(codes.implode()))
-    messages = [
-        f"is in this load at {refused[code]}, where it has an error itself: mend that first" for code in bad[name]
-    ]
+    messages = [f"is in this load at {refused[code]} and has an error itself: fix that first" for code in bad[name]]
     cells = cells_of(bad[ROW], bad[name], messages)
-    return rows.group("error", "refused-in-load", "refers to a row of this load that has an error", name, cells)
+    return rows.group("error", "refused-in-load", "refers to a row of this load with an error", name, cells)
 
 
 def _within(rows: Rows, field: Field, target: Record, state: SystemState) -> list[FindingGroup]:
-    """A code that counts within others of the row: a bin of its warehouse."""
+    """Codes that exist only within another: a bin of its warehouse."""
     parts = [*field.within, field.name]
     if any(name not in rows.fields for name in parts):
         return []
@@ -78,10 +76,10 @@ def _within(rows: Rows, field: Field, target: Record, state: SystemState) -> lis
         close = nearest(row[target.code], mine)
         hints.append(f"{close}?" if close else None)
     messages = [
-        f"{row[target.key[0]]} has no {target.title.lower()} of that code"
+        f"{row[target.key[0]]} has no {target.title.lower()} with that code"
         + (f"; it belongs to {first} {others[row[target.code]][0]}" if row[target.code] in others else "")
         for row in bad.iter_rows(named=True)
     ]
-    title = f"no {target.title.lower()} of its {first}"
+    title = f"not a {target.title.lower()} of its {first}"
     cells = cells_of(bad[ROW], bad[target.code], messages, hints)
     return [rows.group("error", "not-on-list", title, field.name, cells)]

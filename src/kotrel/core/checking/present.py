@@ -1,4 +1,4 @@
-"""What must be filled and is not."""
+"""Fields that must be filled and are not."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
             continue
         carried = name in rows.fields
         if not carried and field.must == "always":
-            message = f"no column is headed “{field.title}”, and every row must have it"
+            message = f"no column is headed “{field.title}”, and every row needs it"
             found.append(rows.sheet_finding("error", "column-missing", "a column is missing", message))
             continue
         if carried and not rows.values[name].null_count():
@@ -29,14 +29,14 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
             found += rows.where("error", "missing", "must be filled", field, rows.values[clearing(name)], message)
         if new is None:
             new = is_new(rows, state)
-        # A row that this sheet does not fill may be an update: then the system has the value already.
+        # A row that this sheet does not fill may be an update: then the system already has the value.
         wrong = new if not carried else rows.values[name].is_null() & (new if field.must == "new" else True)
         if name in rows.cleared:
             wrong = wrong & ~rows.values[clearing(name)]
         kind, what = ("missing", "must be filled") if carried else ("column-missing", f"no column “{field.title}”")
-        title = what if field.must == "always" else f"{what}, for new rows"
+        title = what if field.must == "always" else f"{what} for new rows"
         message = (
-            f"a new {rows.record.title.lower()} row must have a {field.title.lower()}"
+            f"a new {rows.record.title.lower()} row needs {field.title.lower()}"
             if field.must == "new"
             else "must be filled"
         )

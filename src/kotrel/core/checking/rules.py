@@ -1,4 +1,4 @@
-"""Rules between fields: one of several, one before the other, as the row referred to has it."""
+"""Rules between fields: exactly one of several, one before the other, the same as in the row referred to."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from kotrel.core.rows.system_state import SystemState, after_load, behind_rows
 
 
 def check_rules(rows: Rows, state: SystemState) -> list[FindingGroup]:
-    """The rules of the record that look at several fields of a row, or behind a reference."""
+    """The record's rules on several fields of a row, or on the row that a reference points at."""
     return [
         *_exactly_one(rows, state),
         *_in_order(rows, state),
@@ -33,7 +33,7 @@ def _exactly_one(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:
         names = listed_and([rows.record.fields[name].title.lower() for name in group], "or")
         title = f"not exactly one of {names}"
         yield from rows.where("error", "not-exactly-one", title, field, filled == 0, f"one of {names} must be filled")
-        message = f"only one of {names}; to change from one to another, write (clear) in the one that goes"
+        message = f"only one of {names} may be filled; to change from one to the other, write (clear) in the old one"
         yield from rows.where("error", "not-exactly-one", title, field, filled > 1, message)
 
 
@@ -46,9 +46,7 @@ def _in_order(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:
         wrong = after.select((_ordered(first) > _ordered(second)).fill_null(False)).to_series()
         what = "after" if first.kind == "date" else "above"
         title = f"{first.title} {what} {second.title.lower()}"
-        yield from rows.where(
-            "error", "wrong-order", title, _shown(rows, (high, low)), wrong, f"{title}: turn them round?"
-        )
+        yield from rows.where("error", "wrong-order", title, _shown(rows, (high, low)), wrong, f"{title}: swap them?")
 
 
 def _ordered(field: Field) -> pl.Expr:
@@ -65,8 +63,8 @@ def _behind_references(rows: Rows, state: SystemState) -> Iterable[FindingGroup]
         wrong = rows.values[reference].is_not_null() & (
             there["is known"] & (there["value there"] != value).fill_null(True)
         )
-        title = f"{target.fields[name].title} is not {value} there"
-        message = f"the {target.title.lower()} has {target.fields[name].title.lower()} not set to {value}: change it there first"
+        title = f"{target.title}: {target.fields[name].title.lower()} is not {value}"
+        message = f"set {target.fields[name].title.lower()} of the {target.title.lower()} to {value} first"
         yield from rows.where("error", "not-as-needed", title, rows.record.fields[reference], wrong, message)
     for field in rows.record.fields.values():
         if field.same_as is None or field.name not in rows.fields:
@@ -74,12 +72,12 @@ def _behind_references(rows: Rows, state: SystemState) -> Iterable[FindingGroup]
         reference, name = field.same_as
         target, there = behind_rows(rows, state, reference, name)
         wrong = (rows.values[field.name] != there["value there"]).fill_null(False)
-        title = f"not the {target.fields[name].title.lower()} of the {target.title.lower()}"
+        title = f"differs from the {target.fields[name].title.lower()} of the {target.title.lower()}"
         unread = rows.values[ROW].is_in(rows.unread(field.name).implode())
         if (wrong := wrong & ~unread).any():
             part = rows.values.select(ROW).hstack([rows.as_it_stands(field.name), there["value there"]]).filter(wrong)
             cells = cells_of(part[ROW], part["as it stands"], title, part["value there"])
-            yield rows.group("error", "not-the-same", title, field.name, cells)
+            yield rows.group("error", "must-match", title, field.name, cells)
 
 
 def _different(rows: Rows) -> Iterable[FindingGroup]:
@@ -90,12 +88,12 @@ def _different(rows: Rows) -> Iterable[FindingGroup]:
         title = f"the same as {rows.record.fields[other].title.lower()}"
         wrong = (rows.values[field.name] == rows.values[other]).fill_null(False)
         yield from rows.where(
-            "error", "the-same", title, field, wrong, f"it has to differ from {other.replace('_', ' ')}"
+            "error", "must-differ", title, field, wrong, f"it must differ from {other.replace('_', ' ')}"
         )
 
 
 def _zeros(rows: Rows) -> Iterable[FindingGroup]:
-    """A zero that means something, such as “ask for the price”, is said; it never slips through."""
+    """A warning for each zero that has a meaning, such as “ask for the price”, so that none slips through."""
     for name in rows.fields:
         field = rows.record.fields[name]
         if field.zero_means is None:
@@ -107,6 +105,6 @@ def _zeros(rows: Rows) -> Iterable[FindingGroup]:
 
 
 def _shown(rows: Rows, fields: Iterable[str]) -> Field:
-    """The field at whose cell a finding about several is shown: the first that the sheet has."""
+    """The field whose cell shows a finding about several fields: the first that the sheet has."""
     names = list(fields)
     return rows.record.fields[next((name for name in names if name in rows.fields), rows.record.key[0])]

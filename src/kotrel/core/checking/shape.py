@@ -1,4 +1,4 @@
-"""Values that are too long, too precise, too large or outside their range."""
+"""Values that are too long, too precise, too large or out of range."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ UNPRINTABLE = r"[\x00-\x08\x0b\x0c\x0e-\x1f]"
 
 
 def check_shape(rows: Rows, state: SystemState) -> list[FindingGroup]:
-    """Length, decimals and range of every carried field."""
+    """The length, decimals and range of every field that the rows carry."""
 
     def one(name: str) -> list[FindingGroup]:
         field = rows.record.fields[name]
@@ -42,15 +42,15 @@ def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
         one_line = field.kind in ("code", "reference")
         wrong = values.str.contains(r"\p{Cc}" if one_line else UNPRINTABLE)
         title, message = (
-            ("a line break in a code", "a code stands on one line")
+            ("a line break in a code", "a code must be on one line")
             if one_line
-            else ("unprintable characters", "type the text anew")
+            else ("unprintable characters", "type the text again")
         )
         found += rows.where("error", "strange-letters", title, field, wrong, message)
     if bool(seen.str.contains("\ufffd", literal=True).any()):
         found += rows.where(
-            "warning", "letters-lost", "letters that could not be read", field, values.str.contains("\ufffd", literal=True),
-            "somewhere on its way the text lost letters: take it from where it came",
+            "warning", "letters-lost", "unreadable characters", field, values.str.contains("\ufffd", literal=True),
+            "characters were lost before the file reached Kotrel: get the text from its source again",
         )  # fmt: skip
     return found
 
@@ -75,11 +75,11 @@ def _numbers(rows: Rows, field: Field) -> list[FindingGroup]:
         )
     if field.least is not None and (field.least != 0 or bool(values.str.starts_with("-").any())):
         exact = values.cast(pl.Decimal(38, max(decimals, 6)), strict=False)
-        title = "below zero" if field.least == 0 else f"not at least {field.least}"
+        title = "below zero" if field.least == 0 else f"below {field.least}"
         found += rows.where("error", "too-small", title, field, exact < field.least, f"at least {field.least}")
     if field.most is not None:
         exact = values.cast(pl.Decimal(38, max(decimals, 6)), strict=False)
         found += rows.where(
-            "error", "too-big", f"not at most {field.most}", field, exact > field.most, f"at most {field.most}"
+            "error", "too-big", f"above {field.most}", field, exact > field.most, f"at most {field.most}"
         )
     return found

@@ -1,4 +1,4 @@
-"""Fields that belong together: all of them or none."""
+"""Fields that belong together: all of them are filled, or none."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from kotrel.core.rows.system_state import SystemState, after_load
 
 
 def check_together(rows: Rows, state: SystemState) -> list[FindingGroup]:
-    """Rows that would leave a group half filled; what the system has already counts as filled."""
+    """Rows that would leave a group half filled; a value that the system has counts as filled."""
     found: list[FindingGroup] = []
     for group in rows.record.together:
         carried = [name for name in group if name in rows.fields]
@@ -30,7 +30,7 @@ def check_together(rows: Rows, state: SystemState) -> list[FindingGroup]:
         filled = after.select(pl.sum_horizontal(pl.col(name).is_not_null() for name in group)).to_series()
         partial = partial & (filled > 0) & (filled < len(group))
         titles = [rows.record.fields[name].title.lower() for name in group]
-        message = f"{', '.join(titles[:-1])} and {titles[-1]} are given all together or not at all"
+        message = f"{', '.join(titles[:-1])} and {titles[-1]} belong together: fill all of them or none"
         field = rows.record.fields[carried[0]]
         found += rows.where("error", "not-together", f"only some of {', '.join(titles)}", field, partial, message)
     return found

@@ -1,4 +1,4 @@
-"""Values besides the key that no two rows may share: barcodes, a variant's size and colour."""
+"""Values other than the key that no two rows may share: barcodes, a variant's size and colour."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ def check_unique(rows: Rows, state: SystemState) -> list[FindingGroup]:
 
 
 def _parts(rows: Rows, field: Field) -> pl.DataFrame:
-    """Each single value of a field: row, value, the row's key, the field's name; lists are taken apart."""
+    """Each single value of a field, with its row, the row's key and the field's name; lists are split."""
     key = [pl.col(name).alias(f"own {name}") for name in rows.record.key]
     frame = rows.values.select(ROW, pl.col(field.name).alias("one value"), *key).filter(
         pl.col("one value").is_not_null()
@@ -62,10 +62,10 @@ def _in_sheet(rows: Rows, parts: pl.DataFrame) -> list[FindingGroup]:
 
 
 def _holders(record: Record, name: str, values: pl.Series, owner: str | None, state: SystemState) -> pl.DataFrame:
-    """Who has one of the values in a field: ``value`` and ``owner``, or the key as ``held NAME`` where none is told."""
+    """Which rows have one of the values in a field, with their owner, or with their key as ``held NAME`` where no owner is asked for."""
     owners = [pl.col(owner).alias("owned by")] if owner else [pl.col(key).alias(f"held {key}") for key in record.key]
     if record.fields[name].kind == "list":
-        # A list is not searched by one value: all of them are read, and taken apart here.
+        # A list cannot be searched for one value: all lists are read, and split here.
         there = state.having_any(record, name).with_columns(pl.col(name).str.split("; ")).explode(name)
     else:
         there = state.having(record, (owner,) if owner else (), name, values)
@@ -83,7 +83,7 @@ def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], state: 
     )
     if not clash.height:
         return []
-    # Where the same sheet gives the holder another value, the two rows only change places.
+    # Where the same sheet gives the holder another value, the two rows only swap values.
     given = parts.select(pl.col(f"own {k}").alias(f"held {k}") for k in key).unique()
     clash = clash.join(given, on=[f"held {k}" for k in key], how="anti").sort(ROW)
     holder = pl.concat_str([pl.col(f"held {k}") for k in key], separator=" / ")
@@ -91,9 +91,9 @@ def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], state: 
 
 
 def _in_other_records(rows: Rows, parts: pl.DataFrame, group: str, state: SystemState) -> list[FindingGroup]:
-    """The same group in another record: a barcode may stand in both, but only for one item.
+    """The same group in another record: a barcode may be in both, but only for one item.
 
-    The owner of a value is what both records are about: the row itself, or the row that it refers to.
+    The owner of a value is what both records are about: the row itself, or the row it refers to.
     """
     found: list[FindingGroup] = []
     for other in state.description.records.values():
@@ -125,7 +125,7 @@ def _in_other_records(rows: Rows, parts: pl.DataFrame, group: str, state: System
 
 
 def _owners(record: Record, other: Record) -> tuple[str, str] | None:
-    """The fields of two records that name what both are about, or None."""
+    """The fields of two records that name their common owner, or None."""
     for field in record.references:
         if field.to == other.name:
             return field.name, other.code
@@ -139,14 +139,14 @@ def _taken(rows: Rows, clash: pl.DataFrame, title: str) -> list[FindingGroup]:
     found: list[FindingGroup] = []
     for (name,), part in clash.group_by("of field", maintain_order=True):
         cells = cells_of(
-            part[ROW], part["one value"], [f"{title} {code} has it in the system" for code in part["held by"]]
+            part[ROW], part["one value"], [f"{title} {code} already has it in the system" for code in part["held by"]]
         )
         found.append(rows.group("error", "taken", "already on another row in the system", str(name), cells))
     return found
 
 
 def _together(rows: Rows, names: tuple[str, ...], state: SystemState) -> list[FindingGroup]:
-    """Fields that no two rows may have alike where all of them are filled."""
+    """Fields whose values together may be on one row only, where all of them are filled."""
     key = list(rows.record.key)
     after = after_load(rows, state, names).hstack(rows.values.select(pl.col(name).alias(f"own {name}") for name in key))
     after = after.drop_nulls(names)
@@ -174,7 +174,7 @@ def _together(rows: Rows, names: tuple[str, ...], state: SystemState) -> list[Fi
     holder = pl.concat_str([pl.col(name) for name in key], separator=" / ").alias("held by")
     clash = after.join(there.select(*names, holder), on=names).sort(ROW).with_columns(value)
     if clash.height:
-        messages = [f"{rows.record.title} {code} has it in the system" for code in clash["held by"]]
+        messages = [f"{rows.record.title} {code} already has it in the system" for code in clash["held by"]]
         title = f"the same {titles} as another row in the system"
         found.append(rows.group("error", "taken", title, shown, cells_of(clash[ROW], clash["one value"], messages)))
     return found

@@ -1,1 +1,1 @@
-"""The system description: what it says, reading it, drafting one, and what it says in words."""
+"""The system description: its data model, how it is read and drafted, and what it says in words."""

@@ -1,4 +1,4 @@
-"""A database's own facts → a draft of a system description, for a person to read and edit."""
+"""What a database knows about its tables → a draft of a system description, for a person to read and edit."""
 
 from __future__ import annotations
 
@@ -15,8 +15,8 @@ class ColumnFacts:
         kind: ``text``, ``whole``, ``decimal``, ``yes_no``, ``date``, ``moment`` (date and time) or ``other``.
         length: most characters, or None.
         decimals: digits after the point, or None where the database does not say.
-        must: True where a new row cannot do without it.
-        made: True where the database itself gives it its value.
+        must: True where a new row must have a value.
+        made: True where the database itself supplies the value.
     """
 
     name: str
@@ -56,12 +56,12 @@ _MONEY = re.compile(r"price|cost|amount|value|total", re.IGNORECASE)
 _CALLED = ("name", "description", "title", "descr", "label")
 
 HEAD = """\
-# A draft from the database's own catalogue: tables, keys, lengths, what must be filled, what refers to what.
-# It knows nothing of meaning. Read it before the first load:
+# A draft from the database's own catalogue: tables, keys, lengths, required columns and references.
+# The catalogue does not say what columns mean. Read this before the first load:
 #   - delete the records that people may not load;
-#   - give fields titles and synonyms, as the sheets here are headed: title = "Item code", synonyms = ["article"];
-#   - say what the system keeps itself (stock, average cost): kept_by = "system";
-#   - say what belongs together, what is never below zero, which codes are barcodes: together, least, check.
+#   - give fields titles and synonyms, as in the headings of your sheets: title = "Item code", synonyms = ["article"];
+#   - mark what the system keeps itself (stock, average cost): kept_by = "system";
+#   - add what belongs together, what is never below zero, and which codes are barcodes: together, least, check.
 # docs/system-description.md explains every setting.
 
 [system]
@@ -72,7 +72,7 @@ decimals = "plain"                     # as the database has them
 
 @dataclass(frozen=True)
 class _Named:
-    """A table that becomes a record: its name there, its key, and the number that others refer to, where there is one."""
+    """A table that becomes a record: the record's name, its key, and the number column that other tables refer to, if any."""
 
     facts: TableFacts
     record: str
@@ -81,7 +81,7 @@ class _Named:
 
 
 def draft_description(tables: Sequence[TableFacts]) -> str:
-    """The text of a system description. Tables without a key are named in a comment and left out."""
+    """The text of a system description. Tables without a key are left out and named in a comment."""
     schemas = list(dict.fromkeys(each.schema for each in tables if each.schema))
     main = max(schemas, key=lambda name: sum(each.schema == name for each in tables), default="")
     named: dict[str, _Named] = {}
@@ -99,7 +99,7 @@ def draft_description(tables: Sequence[TableFacts]) -> str:
     if main:
         lines.append(f'schema = "{main}"')
     if without:
-        lines.append(f"\n# Left out, because nothing tells their rows apart: {', '.join(without)}")
+        lines.append(f"\n# Left out, because they have no key: {', '.join(without)}")
     loose = _circles(named)
     for each in named.values():
         lines += ["", *_record(each, named, main, loose)]
@@ -111,7 +111,7 @@ def _plain(name: str) -> str:
 
 
 def _key(facts: TableFacts) -> tuple[tuple[str, ...], str | None]:
-    """The columns that people know a row by, and the number that stands for it inside the database."""
+    """The columns by which people identify a row, and the number that stands for it inside the database."""
     number = None
     if len(facts.primary) == 1 and facts.column(facts.primary[0]).kind == "whole":
         number = facts.primary[0]
@@ -127,7 +127,7 @@ def _key(facts: TableFacts) -> tuple[tuple[str, ...], str | None]:
 
 
 def _circles(named: Mapping[str, _Named]) -> set[tuple[str, str]]:
-    """References (table, column) that would close a circle between tables; they are drafted as plain codes."""
+    """References (table, column) that would close a circle between tables; they become plain codes."""
     loose: set[tuple[str, str]] = set()
     done: list[str] = []
 

@@ -1,4 +1,4 @@
-"""What a field takes, in words for people."""
+"""What a field takes, in words."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from kotrel.core.values.code_formats import CODE_RULES
 def what(field: Field) -> str:
     """What kind of value a field takes, in words."""
     if field.to:
-        return f"a code of {field.to}"
+        return f"a code from the {field.to.replace('_', ' ')} list"
     if field.kind == "yes_no":
         return "yes or no"
     if field.kind == "choice":
@@ -17,34 +17,38 @@ def what(field: Field) -> str:
     if field.is_decimal:
         name = {"money": "an amount", "quantity": "a quantity", "number": "a number"}[field.kind]
         return f"{name}, {field.decimals} decimals" if field.decimals else "a whole number"
-    return {"code": "a code", "text": "text", "date": "a date", "list": "a list, divided by ;", "file": "a file name"}[
-        field.kind
-    ]
+    return {
+        "code": "a code",
+        "text": "text",
+        "date": "a date",
+        "list": "a list, separated by ;",
+        "file": "a file name",
+    }[field.kind]
 
 
 def rules(field: Field) -> str:
     """The rules of a field, in words."""
-    told = []
+    parts = []
     if field.is_kept:
-        told.append("kept by the system, never loaded")
+        parts.append("kept by the system, never loaded")
     if field.length and field.kind in ("code", "text", "list", "file"):
-        told.append(f"at most {field.length} characters")
+        parts.append(f"at most {field.length} characters")
     if field.least is not None:
-        told.append("never below zero" if field.least == 0 else f"at least {field.least}")
+        parts.append("never below zero" if field.least == 0 else f"at least {field.least}")
     if field.most is not None:
-        told.append(f"at most {field.most}")
+        parts.append(f"at most {field.most}")
     if field.check:
-        told.append(CODE_RULES[field.check])
+        parts.append(CODE_RULES[field.check])
     if field.within:
-        told.append(f"one of its {' and '.join(field.within)}")
+        parts.append(f"within its {' and '.join(field.within)}")
     if field.same_as:
-        told.append(f"as the {field.same_as[0]} has it")
+        parts.append(f"the same as on the {field.same_as[0].replace('_', ' ')}")
     if field.default is not None:
-        told.append(f"{field.default} where a new row leaves it blank")
+        parts.append(f"default for new rows: {field.default}")
     if field.zero_means:
-        told.append(f"0 means: {field.zero_means}")
+        parts.append(f"0 means: {field.zero_means}")
     if field.unique:
-        told.append("on one row only")
+        parts.append("unique")
     if field.meaning:
-        told.append(field.meaning)
-    return "; ".join(told)
+        parts.append(field.meaning)
+    return "; ".join(parts)

@@ -1,4 +1,4 @@
-"""Names for codes: what people write instead of a code of a list."""
+"""Names on a list: what people write instead of a code."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from kotrel.core.similarity import folded, nearest
 
 
 class ListNames:
-    """The codes of one list with everything people may call them.
+    """The codes of one list, with everything that people may call them.
 
     Args:
         rows: the list's rows: its key, its name, its parent (see :meth:`kotrel.core.rows.system_state.SystemState.all_of`).
@@ -35,7 +35,7 @@ class ListNames:
 
     @staticmethod
     def _steps(code: str, parents: dict[str, str | None]) -> list[str]:
-        """The codes from the top down to this one; a circle in the list ends it."""
+        """The codes from the top level down to this one; a circle in the list ends it."""
         steps = [code]
         while (parent := parents.get(steps[0])) and parent not in steps:
             steps.insert(0, parent)
@@ -45,19 +45,19 @@ class ListNames:
         self._codes_by_name.setdefault(folded(words), set()).add(code)
 
     def code_of(self, words: str) -> str | None:
-        """The one code that the words name (case and punctuation do not count), or None."""
+        """The one code that the words name (ignoring case and punctuation), or None."""
         found = self._codes_by_name.get(folded(words), set())
         return next(iter(found)) if len(found) == 1 else None
 
     def likely(self, words: str) -> str | None:
-        """The code people may have meant: of that name, or the nearest code, or the code of the nearest name."""
+        """The code that was probably meant: the one with that name, the nearest code, or the code of the nearest name."""
         if code := self.code_of(words) or nearest(words, self.codes):
             return code
         by_name = {name: code for code, name in self.names.items()}
         return by_name.get(nearest(words, by_name) or "")
 
     def suggestion(self, words: str) -> str | None:
-        """What people may have meant: the code of that name, or the nearest code or name."""
+        """The same in words, for a suggestion."""
         if code := self.code_of(words):
             name = self.names.get(code)
             return f"{code} ({name})" if name else code

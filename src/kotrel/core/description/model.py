@@ -1,6 +1,6 @@
 """The system description: what a business system takes, as plain data.
 
-Everything that has to know about records and fields asks these objects: templates, matching, tidying, checks,
+Everything that needs to know about records and fields uses these objects: templates, matching, tidying, checks,
 previews, the load order and the practice system's tables. Nothing here knows an item from a price by name.
 """
 
@@ -24,28 +24,28 @@ class Field:
 
     Attributes:
         name: its name in settings, expressions and JSON.
-        title: what people call it; the heading in templates and exports.
+        title: what people call it; used as the heading in templates and exports.
         kind: what a value is; see :data:`Kind`.
         meaning: one line for people who fill it in.
         example: one value as a person would type it.
-        length: most characters a value may have, or None.
+        length: the most characters a value may have, or None.
         decimals: digits after the point for the decimal kinds (0 for whole numbers), else None.
-        least, most: the range of the decimal kinds, both ends allowed.
+        least, most: the range of the decimal kinds, both ends included.
         must: ``always`` in every row, ``new`` for new rows only, ``may`` stay empty.
         to: the record that a reference points at.
         choices: the words a choice allows.
-        check: the name of a rule for the shape of a code (``gtin``).
-        unique: name of a group of fields whose values never occur twice among all rows of the record.
+        check: the name of a code format (``gtin``), or None.
+        unique: name of a group of fields; no value may be on two rows of the record in any of them.
         kept_by: ``system`` where the system works the value out itself; such a field is never loaded.
         synonyms: other headings people use for it.
-        words: words that may stand for a number, folded, and the number: ``{"ask": "0"}``.
-        within: where the record a reference points at has a key of several fields: this record's fields that stand for
-            the others of that key, in its order (a bin is a bin within a warehouse).
-        default: what a new row gets where the field is blank, or None.
-        same_as: ``reference.field``: the value has to be what the row referred to has in that field.
-        differs_from: another field of the row, whose value it may not have.
+        words: words that stand for a number, folded, and the number: ``{"ask": "0"}``.
+        within: where the record referred to has a key of several fields: this record's fields for
+            the others of that key, in its order (a bin belongs to a warehouse).
+        default: what a new row gets if the field is blank, or None.
+        same_as: ``reference.field``: the value must be the one in that field of the row referred to.
+        differs_from: another field of the row, whose value it must not have.
         files: ``picture`` where the values name files of that kind.
-        zero_means: what a zero says, in words; it is told wherever one is loaded.
+        zero_means: what a zero means, in words; a load warns of each.
     """
 
     name: str
@@ -84,15 +84,15 @@ class Field:
 
 @dataclass(frozen=True)
 class Storage:
-    """Where a record's rows stand in a database that is shaped otherwise than its description.
+    """Where a record's rows are in a database whose tables differ from the description.
 
     Attributes:
         table: the table's name, or None for the record's own name.
         schema: the table's schema, or None for the description's.
         columns: field → column, where they differ.
-        fixed: column → the text that it holds in every row of this record; other rows are not this record's.
+        fixed: column → the text that it holds in every row of this record; rows with another text do not belong to it.
         made: column → the sequence that gives a new row's value.
-        id: the column of a number that other tables refer to instead of the key, or None.
+        id: the number column that other tables refer to instead of the key, or None.
         yes_no: how yes and no are stored in a text or number column, or None for a real yes/no column.
     """
 
@@ -107,20 +107,20 @@ class Storage:
 
 @dataclass(frozen=True)
 class Record:
-    """One record type: its fields and the rules that hold for a whole row.
+    """One record type: its fields, and the rules on whole rows.
 
     Attributes:
-        key: names of the fields that tell one row from another.
+        key: names of the fields that identify a row.
         called: the field that holds a row's name, or None.
         path: the field that points at the row's parent in the same record, or None.
-        also_known_by: other groups of fields by which people find a row.
-        together: groups of fields that are given all or not at all.
-        unique_together: groups of fields whose values together never stand on two rows; a row counts where all are filled.
-        exactly_one: groups of fields of which every row fills one and no more.
+        also_known_by: other groups of fields that identify a row.
+        together: groups of fields that are all filled or all blank.
+        unique_together: groups of fields whose values together are on one row only; rows where one is blank do not count.
+        exactly_one: groups of fields of which every row fills exactly one.
         in_order: pairs of fields, the first never after (or above) the second.
-        no_circle: pairs of fields of codes of one record: following the second from the first never comes back.
-        needs: ``reference.field`` → the value that the row referred to must have there.
-        storage: where its rows stand in a database.
+        no_circle: pairs of fields with codes of one record: going from the first to the second never leads back.
+        needs: ``reference.field`` → the value that the row referred to must have in that field.
+        storage: where its rows are in a database.
     """
 
     name: str
@@ -147,7 +147,7 @@ class Record:
 
     @property
     def circles(self) -> tuple[tuple[str, str], ...]:
-        """All pairs of fields that may not lead round in a circle."""
+        """All pairs of fields that must not form a circle."""
         path = ((self.code, self.path),) if self.path else ()
         return (*path, *((first, second) for first, second in self.no_circle))
 
@@ -162,7 +162,7 @@ class Record:
         return tuple(name for name, each in self.fields.items() if not each.is_kept)
 
     def unique_groups(self) -> dict[str, tuple[str, ...]]:
-        """Group name → the fields whose values together never occur twice."""
+        """Group name → its fields: no value may be on two rows in any of them."""
         groups: dict[str, list[str]] = {}
         for each in self.fields.values():
             if each.unique:
@@ -172,10 +172,10 @@ class Record:
 
 @dataclass(frozen=True)
 class DefaultSet:
-    """Values for the blank fields of new rows, by a name: what every paint is given.
+    """A named set of values for the blank fields of new rows, such as those that every paint has.
 
     Attributes:
-        where: an expression that says for which rows it is used by itself, or None where people name it.
+        where: an expression that picks the rows it applies to by itself, or None if the user has to name it.
         values: field → value.
     """
 
@@ -194,7 +194,7 @@ class Description:
         schema: the database schema its tables stand in, or an empty text.
         records: by name, in the order of the description file.
         defaults: sets of values for new rows, by name.
-        scaled: True where a database without exact decimals holds them as whole numbers, scaled by their decimals.
+        scaled: True where a database without exact decimals stores them as whole numbers, scaled by their decimals.
     """
 
     title: str
@@ -210,13 +210,13 @@ class Description:
 
 
 def load_order(records: Mapping[str, Record]) -> tuple[str, ...]:
-    """Names of the records so that what is referred to comes before what refers to it.
+    """Names of the records, each after those it refers to.
 
     Records that do not depend on each other keep the order of the description. A reference to the record itself does
     not count: rows of one record are loaded in one step.
 
     Raises:
-        ValueError: the references go round in a circle; the message names it.
+        ValueError: the references form a circle; the message names it.
     """
     placed: dict[str, None] = {}
     waiting: list[str] = []

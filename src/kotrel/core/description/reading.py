@@ -1,4 +1,4 @@
-"""Reads a system description (TOML) and refuses a wrong one with its line and what is wrong."""
+"""Reads a system description (TOML); an error names the line and what is wrong there."""
 
 from __future__ import annotations
 
@@ -49,10 +49,10 @@ def _field(reader: TomlReader, name: str, raw: Any, *path: str) -> Field:
     kind = reader.one_of(reader.text_of(table, "kind", "", *path), get_args(Kind), "kind", *path)
     choices = reader.texts(table, "choices", *path)
     if (kind == "choice") != bool(choices):
-        raise reader.wrong(f"field {name}: a choice needs “choices”, and only a choice may have them", *path)
+        raise reader.wrong(f"field {name}: kind “choice” needs “choices”, and no other kind may have them", *path)
     to = table.get("to")
     if (kind == "reference") != isinstance(to, str):
-        raise reader.wrong(f"field {name}: a reference needs “to”, and only a reference may have it", *path)
+        raise reader.wrong(f"field {name}: kind “reference” needs “to”, and no other kind may have it", *path)
     decimals = reader.whole(table, "decimals", 0, *path)
     if decimals is not None and kind not in DECIMAL_KINDS:
         raise reader.wrong(f"field {name}: only numbers, quantities and money have decimals", *path, "decimals")
@@ -101,12 +101,14 @@ def _dotted(reader: TomlReader, text: str, key: str, *path: str) -> tuple[str, s
         return None
     reference, dot, name = text.partition(".")
     if not dot or not name:
-        raise reader.wrong(f"“{key}” names a reference and a field behind it, like item.unit", *path, key)
+        raise reader.wrong(
+            f"“{key}” needs a reference and a field of the record it points at, like item.unit", *path, key
+        )
     return reference, name
 
 
 def _words(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[str, str]:
-    """Words that may stand for a number, and the numbers."""
+    """Words that stand for a number, and the numbers."""
     found: dict[str, str] = {}
     given = reader.table(table.get("words", {}), "words", *path, "words")
     for word in given:
@@ -129,7 +131,9 @@ def _record(reader: TomlReader, name: str, raw: Any) -> Record:
     fields = {each: _field(reader, each, value, *path, "field", each) for each, value in raw_fields.items()}
     key = reader.texts(table, "key", *path)
     if not key:
-        raise reader.wrong(f"record {name} has no key", *path, hint='Say which field names a row, like key = ["code"].')
+        raise reader.wrong(
+            f"record {name} has no key", *path, hint='Name the field that identifies a row, like key = ["code"].'
+        )
     record = Record(
         name=name,
         title=reader.text_of(table, "title", _title(name), *path),
@@ -161,7 +165,7 @@ def _needs(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[tup
 
 
 def _storage(reader: TomlReader, raw: Any, fields: Mapping[str, Field], *path: str) -> Storage:
-    """Where the rows stand: ``store = { table = "goods", columns = { code = "goods_no" } }``."""
+    """Where the rows are: ``store = { table = "goods", columns = { code = "goods_no" } }``."""
     if raw is None:
         return Storage()
     table = reader.table(raw, "store", *path)
@@ -171,7 +175,7 @@ def _storage(reader: TomlReader, raw: Any, fields: Mapping[str, Field], *path: s
         if name not in fields:
             close = nearest(name, fields)
             hint = f"Did you mean “{close}”?" if close else ""
-            raise reader.wrong(f"the store names a field “{name}” that is not described", *path, "columns", hint=hint)
+            raise reader.wrong(f"“store” names a field “{name}” that is not described", *path, "columns", hint=hint)
     words = reader.texts(table, "yes_no", *path)
     if words and len(words) != 2:
         raise reader.wrong('“yes_no” takes two words, like ["Y", "N"]', *path, "yes_no")
@@ -199,7 +203,7 @@ def read_description(text: str, name: str = "system.toml") -> Description:
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise WrongUse(f"{name}: {error}", "Mend that line; the file is TOML.", "wrong-description") from None
+        raise WrongUse(f"{name}: {error}", "Correct that line; the file is TOML.", "wrong-description") from None
     reader = TomlReader(text, name)
     reader.known_keys(data, ("system", "record", "defaults"), "a system description")
     system = reader.table(data.get("system", {}), "system", "system")
@@ -215,7 +219,7 @@ def read_description(text: str, name: str = "system.toml") -> Description:
         order = load_order(records)
     except ValueError as circle:
         first = str(circle).split(" → ", maxsplit=1)[0]
-        raise reader.wrong(f"the references go round in a circle: {circle}", "record", first) from None
+        raise reader.wrong(f"the references form a circle: {circle}", "record", first) from None
     decimals = reader.one_of(
         reader.text_of(system, "decimals", "scaled", "system"), ("scaled", "plain"), "decimals", "system"
     )

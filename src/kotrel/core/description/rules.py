@@ -1,4 +1,4 @@
-"""Whether what a system description says fits together: the fields and records that its rules name are there."""
+"""Checks that a system description is consistent: the fields and records that its rules name must exist."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ def known_field(reader: TomlReader, record: Record, name: str, *path: str) -> Fi
 
 
 def names_exist(reader: TomlReader, record: Record, path: tuple[str, ...]) -> None:
-    """Every field that a record rule names has to be one of the record's fields."""
+    """Every field that a record rule names must be one of the record's fields."""
     rules: list[tuple[str, tuple[str, ...]]] = [
         ("key", record.key),
         ("called", (record.called,) if record.called else ()),
@@ -36,11 +36,11 @@ def names_exist(reader: TomlReader, record: Record, path: tuple[str, ...]) -> No
                 close = nearest(each, tuple(record.fields))
                 hint = f"Did you mean “{close}”?" if close else ""
                 raise reader.wrong(
-                    f"{rule} names a field “{each}” that {record.name} does not have", *path, rule, hint=hint
+                    f"“{rule}” names a field “{each}” that {record.name} does not have", *path, rule, hint=hint
                 )
     for rule in ("in_order", "no_circle"):
         if any(len(group) != 2 for group in getattr(record, rule)):
-            raise reader.wrong(f"“{rule}” takes pairs of fields", *path, rule)
+            raise reader.wrong(f"“{rule}” needs pairs of fields", *path, rule)
     for each in record.key:
         if record.fields[each].is_kept:
             raise reader.wrong(f"the key “{each}” of {record.name} cannot be kept by the system", *path, "key")
@@ -52,7 +52,7 @@ def check_references(reader: TomlReader, record: Record, records: Mapping[str, R
         target = records.get(each.to or "")
         if target is None:
             close = nearest(each.to or "", tuple(records))
-            hint = f"Did you mean “{close}”?" if close else f"Described are: {', '.join(records)}."
+            hint = f"Did you mean “{close}”?" if close else f"The description has: {', '.join(records)}."
             raise reader.wrong(
                 f"field {each.name} refers to “{each.to}”, which is not described", *path, "to", hint=hint
             )
@@ -64,7 +64,7 @@ def check_references(reader: TomlReader, record: Record, records: Mapping[str, R
                 hint='“within” names the fields of this record that stand for the others: within = ["warehouse"]',
             )
         if target.storage.id and (len(target.key) > 1 or target.fields[target.code].to):
-            # A number is looked up by one code alone: with more to a key, it could be another row's.
+            # A number is looked up by one code alone: with a longer key, it could belong to another row.
             raise reader.wrong(
                 f"field {each.name} refers to {target.name}, which has an “id” and a key of more than one plain code",
                 *path,
@@ -74,11 +74,11 @@ def check_references(reader: TomlReader, record: Record, records: Mapping[str, R
         for name in each.within:
             known_field(reader, record, name, *path, "within")
             if name not in record.key:
-                raise reader.wrong(f"“within” names {name}, which is not part of the key", *path, "within")
+                raise reader.wrong(f"“within” names {name}, which is not part of this record's key", *path, "within")
 
 
 def check_rules(reader: TomlReader, record: Record, records: Mapping[str, Record]) -> None:
-    """Rules that look behind a reference name one, and a field there."""
+    """Rules on the row that a reference points at must name a reference and a field there."""
     at = ("record", record.name)
     rules: list[tuple[str, tuple[str, str], tuple[str, ...]]] = [("needs", dotted, at) for dotted in record.needs]
     for field in record.fields.values():
@@ -90,5 +90,5 @@ def check_rules(reader: TomlReader, record: Record, records: Mapping[str, Record
     for rule, (reference, name), path in rules:
         about = known_field(reader, record, reference, *path, rule)
         if about.to is None or about.within:
-            raise reader.wrong(f"{rule}: {reference} is no reference to a record with one key field", *path, rule)
+            raise reader.wrong(f"“{rule}”: {reference} is not a reference to a record with one key field", *path, rule)
         known_field(reader, records[about.to], name, *path, rule)

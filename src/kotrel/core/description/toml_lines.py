@@ -1,4 +1,4 @@
-"""Finds the line of a table or key in a TOML text, so that a wrong setting can be pointed at."""
+"""Finds the line of a table or key in a TOML text, so that an error can point at it."""
 
 from __future__ import annotations
 

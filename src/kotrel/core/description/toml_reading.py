@@ -1,4 +1,4 @@
-"""Reading a settings file value by value: a wrong one is refused with its line and what is wrong."""
+"""Reads a settings file value by value; an error names the line and what is wrong there."""
 
 from __future__ import annotations
 
@@ -12,10 +12,10 @@ from kotrel.core.similarity import nearest
 
 
 class TomlReader:
-    """One settings file: its text, to find lines in, and its name for messages."""
+    """One settings file: its text, for finding lines, and its name, for messages."""
 
     kind = "wrong-description"
-    """The kind of error that a wrong setting is."""
+    """The kind of error that a wrong setting causes."""
 
     def __init__(self, text: str, name: str) -> None:
         self.text = text
@@ -29,13 +29,13 @@ class TomlReader:
         for key in table:
             if key not in allowed:
                 close = nearest(key, allowed)
-                hint = f"Did you mean “{close}”?" if close else f"Known are: {', '.join(allowed)}."
+                hint = f"Did you mean “{close}”?" if close else f"The settings are: {', '.join(allowed)}."
                 raise self.wrong(f"“{key}” is not a setting of {what}", *path, key, hint=hint)
 
     def text_of(self, table: Mapping[str, Any], key: str, default: str, *path: str) -> str:
         value = table.get(key, default)
         if not isinstance(value, str):
-            raise self.wrong(f"“{key}” has to be a text in quotes", *path, key)
+            raise self.wrong(f"“{key}” must be a text in quotes", *path, key)
         return value
 
     def whole(self, table: Mapping[str, Any], key: str, least: int, *path: str) -> int | None:
@@ -43,7 +43,7 @@ class TomlReader:
         if value is None:
             return None
         if isinstance(value, bool) or not isinstance(value, int) or value < least:
-            raise self.wrong(f"“{key}” has to be a whole number from {least} up", *path, key)
+            raise self.wrong(f"“{key}” must be a whole number of at least {least}", *path, key)
         return value
 
     def one_of(self, value: str, allowed: tuple[str, ...], key: str, *path: str) -> str:
@@ -51,7 +51,7 @@ class TomlReader:
             close = nearest(value, allowed)
             hint = (
                 (f"Did you mean “{close}”? " if close else "")
-                + "It is one of: "
+                + "Use one of: "
                 + ", ".join(f"“{each}”" for each in allowed)
                 + "."
             )
@@ -61,7 +61,7 @@ class TomlReader:
     def texts(self, table: Mapping[str, Any], key: str, *path: str) -> tuple[str, ...]:
         value = table.get(key, [])
         if not isinstance(value, list) or not all(isinstance(each, str) for each in value):
-            raise self.wrong(f'“{key}” has to be a list of texts, like ["one", "two"]', *path, key)
+            raise self.wrong(f'“{key}” must be a list of texts, like ["one", "two"]', *path, key)
         return tuple(value)
 
     def groups(self, table: Mapping[str, Any], key: str, *path: str) -> tuple[tuple[str, ...], ...]:
@@ -70,18 +70,18 @@ class TomlReader:
             isinstance(group, list) and group and all(isinstance(each, str) for each in group) for group in value
         )
         if not fits:
-            raise self.wrong(f'“{key}” has to be a list of groups of fields, like [["one", "two"]]', *path, key)
+            raise self.wrong(f'“{key}” must be a list of groups of fields, like [["one", "two"]]', *path, key)
         return tuple(tuple(group) for group in value)
 
     def mapping(self, table: Mapping[str, Any], key: str, *path: str) -> dict[str, str]:
         value = table.get(key, {})
         if not isinstance(value, dict) or not all(isinstance(each, str) for each in value.values()):
-            raise self.wrong(f'“{key}” has to be like {{ one = "two" }}', *path, key)
+            raise self.wrong(f'“{key}” must look like {{ one = "two" }}', *path, key)
         return dict(value)
 
     def table(self, value: Any, what: str, *path: str) -> Mapping[str, Any]:
         if not isinstance(value, dict):
-            raise self.wrong(f"{what} has to be a table, like [{'.'.join(path)}]", *path)
+            raise self.wrong(f"{what} must be a table, like [{'.'.join(path)}]", *path)
         return value
 
     def decimal(self, table: Mapping[str, Any], key: str, *path: str) -> Decimal | None:
@@ -89,11 +89,9 @@ class TomlReader:
         if value is None:
             return None
         try:
-            # Text keeps "0.1" exact; whole numbers may stand without quotes.
+            # A text keeps "0.1" exact; whole numbers need no quotes.
             if isinstance(value, bool) or not isinstance(value, int | str):
                 raise InvalidOperation
             return Decimal(value)
         except InvalidOperation:
-            raise self.wrong(
-                f'“{key}” has to be a whole number, or a decimal in quotes like "0.5"', *path, key
-            ) from None
+            raise self.wrong(f'“{key}” must be a whole number, or a decimal in quotes like "0.5"', *path, key) from None

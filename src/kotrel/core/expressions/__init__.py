@@ -1,7 +1,7 @@
-"""The one expression language: filters, prices, made codes and values. See docs/expressions.md.
+"""The expression language, for filters, prices, made codes and made values. See docs/expressions.md.
 
-An expression is text; it is parsed by a grammar, given kinds by the fields it names, and compiled to Polars expressions on
-exact decimals. There is no way from it to Python.
+An expression is parsed by a grammar, gets its kinds from the fields it names, and is compiled to Polars expressions on
+exact decimals. It cannot run Python.
 """
 
 from kotrel.core.expressions.compiling import Compiled, Scope, compile_expression

@@ -1,7 +1,7 @@
 """Tree → Polars expressions: kinds are checked first, numbers are exact decimals.
 
-All numbers are worked out with :data:`kotrel.core.expressions.kinds.SCALE` decimals; what is multiplied has far fewer, so products are exact. Only
-division rounds, in the last of them.
+All numbers have :data:`kotrel.core.expressions.kinds.SCALE` decimals; factors have far fewer, so products are exact. Only
+division rounds, at the last decimal.
 """
 
 from __future__ import annotations
@@ -19,15 +19,15 @@ from kotrel.core.expressions.kinds import NUMBER, Kind, Typed
 from kotrel.core.expressions.parsing import ExpressionError, Node, parse, place
 from kotrel.core.similarity import folded, nearest
 
-_SAID = {"text": "a text", "number": "a number", "yes_no": "a yes or no", "date": "a date"}
+_SAID = {"text": "a text", "number": "a number", "yes_no": "a yes/no value", "date": "a date"}
 
 
 @dataclass(frozen=True)
 class Scope:
-    """What an expression may name.
+    """What an expression may refer to.
 
     Attributes:
-        fields: fields whose values stand in columns of their names, in canonical text.
+        fields: fields; their values are in columns with the same names, in canonical text.
         columns: headings (folded) of the sheet's columns → the column's letter; their cells are texts, in
             columns named by :func:`kotrel.core.columns.sheet_column`.
         names: record → (code, name) of its rows, for ``name of``.
@@ -61,15 +61,15 @@ def compile_expression(text: str, scope: Scope, wanted: Kind | None = None) -> C
     """Compiles an expression.
 
     Args:
-        wanted: the kind it has to give, or None for any.
+        wanted: the kind its result must have, or None for any.
 
     Raises:
-        ExpressionError: with the place in the text.
+        ExpressionError: at a place in the text.
     """
     compiler = Compiler(text, scope)
     kind, expr = compiler.value(parse(text))
     if wanted is not None and kind != wanted:
-        raise ExpressionError(text, 0, f"this gives {_SAID[kind]}, and {_SAID[wanted]} is needed")
+        raise ExpressionError(text, 0, f"this gives {_SAID[kind]}, but {_SAID[wanted]} is needed")
     return Compiled(text, kind, expr, tuple(compiler.fields), compiler.numbered)
 
 
@@ -89,13 +89,13 @@ class Compiler:
         return method(list(node.children), node)
 
     def need(self, node: Node, kind: Kind) -> pl.Expr:
-        """The value of a node that has to be of a kind."""
+        """The value of a node that must have a certain kind."""
         got, expr = self.value(node)
         if got != kind:
-            raise self.wrong(node, f"this is {_SAID[got]}, and {_SAID[kind]} is needed here", _how(got, kind))
+            raise self.wrong(node, f"this is {_SAID[got]}, but {_SAID[kind]} is needed here", _how(got, kind))
         return expr
 
-    # --- what stands for itself ---
+    # --- literals, fields, columns ---
 
     def _number(self, parts: list[Node], node: Tree[Token]) -> Typed:
         return "number", pl.lit(str(parts[0])).cast(NUMBER)
@@ -123,7 +123,9 @@ class Compiler:
         if letter is None:
             close = nearest(folded(heading), self.scope.columns)
             hint = (
-                f"Did you mean column {self.scope.columns[close]}?" if close else "Columns are named by their heading."
+                f"Did you mean column {self.scope.columns[close]}?"
+                if close
+                else "Write the column's heading in the brackets."
             )
             raise self.wrong(node, f"there is no column headed “{heading}”", hint)
         return "text", pl.col(sheet_column(letter))
@@ -133,7 +135,7 @@ class Compiler:
         about = self.scope.fields.get(name)
         if about is None or about.to is None or self.scope.names is None:
             raise self.wrong(
-                node, f"“{name}” is no field with a list", "name of works for fields that refer to a list."
+                node, f"“{name}” is not a field that refers to a list", "“name of” needs a field that refers to a list."
             )
         self.fields[name] = None
         return "text", pl.col(name).replace(dict(self.scope.names(about.to)))
@@ -204,7 +206,7 @@ class Compiler:
         found = self.need(parts[0], "text").str.contains(self.need(parts[1], "text"), literal=True)
         return "yes_no", found.fill_null(False)
 
-    # --- reckoning ---
+    # --- arithmetic ---
 
     def _plus(self, parts: list[Node], node: Tree[Token]) -> Typed:
         kind, first = self.value(parts[0])
@@ -212,11 +214,11 @@ class Compiler:
         if kind == other == "number":
             return "number", first + second
         if "text" in (kind, other) and {kind, other} <= {"text", "date"}:
-            # A blank piece leaves its place empty; it does not make the whole text blank.
+            # A blank part is left out; it does not make the whole text blank.
             return "text", pl.concat_str(first, second, ignore_nulls=True)
         bad = parts[1] if kind in ("text", "number") else parts[0]
         raise self.wrong(
-            bad, f"{_SAID[kind]} and {_SAID[other]} cannot be put together", "text(…) makes a text of a number."
+            bad, f"{_SAID[kind]} and {_SAID[other]} cannot be joined with +", "text(…) turns a number into a text."
         )
 
     def _numbers(self, parts: list[Node]) -> tuple[pl.Expr, pl.Expr]:
@@ -265,8 +267,8 @@ class Compiler:
         name, given = str(parts[0]).casefold(), parts[1:]
         if name not in FUNCTIONS:
             close = nearest(name, FUNCTIONS)
-            hint = f"Did you mean {close}?" if close else f"There are: {', '.join(sorted(FUNCTIONS))}."
-            raise self.wrong(node, f"there is no “{name}(…)”", hint)
+            hint = f"Did you mean {close}?" if close else f"The functions are: {', '.join(sorted(FUNCTIONS))}."
+            raise self.wrong(node, f"there is no function “{name}(…)”", hint)
         least, most, how = FUNCTIONS[name]
         if not least <= len(given) <= most:
             raise self.wrong(
@@ -277,7 +279,7 @@ class Compiler:
 
 def _how(got: Kind, wanted: Kind) -> str:
     if got == "number" and wanted == "text":
-        return "text(…) makes a text of a number."
+        return "text(…) turns a number into a text."
     if got == "text" and wanted == "number":
-        return "number(…) makes a number of a text."
+        return "number(…) turns a text into a number."
     return ""

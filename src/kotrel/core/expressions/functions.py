@@ -1,4 +1,4 @@
-"""The functions of the expression language, and what they may ask of the compiler that calls them."""
+"""The functions of the expression language, and what they need from the compiler."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ class Caller(Protocol):
         """The value of a node, of any kind."""
 
     def need(self, node: Node, kind: Kind) -> pl.Expr:
-        """The value of a node that has to be of a kind."""
+        """The value of a node that must have a certain kind."""
 
     def wrong(self, node: Node, trouble: str, hint: str = "") -> ExpressionError:
         """The error at a node."""
@@ -40,9 +40,9 @@ def _on_text(change: Callable[[pl.Expr], pl.Expr]) -> _Function:
 
 
 def _whole(compiler: Caller, node: Node) -> int:
-    """A whole number written out, where a count of characters is needed."""
+    """A whole number that is written out, for a count of characters."""
     if not isinstance(node, Tree) or node.data != "number" or "." in str(node.children[0]):
-        raise compiler.wrong(node, "a whole number has to be written out here")
+        raise compiler.wrong(node, "write a whole number here")
     return int(str(node.children[0]))
 
 
@@ -88,4 +88,4 @@ FUNCTIONS: dict[str, tuple[int, int, _Function]] = {
     "most": (2, 9, _least_or_most(pl.max_horizontal)),
     "next": (1, 1, _next_number),
 }  # fmt: skip
-"""Name → least and most values, and how it is compiled."""
+"""Name → the least and most values it takes, and how it is compiled."""

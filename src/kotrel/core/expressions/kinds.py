@@ -1,4 +1,4 @@
-"""The kinds of values an expression can give."""
+"""The kinds of values that an expression can have."""
 
 from __future__ import annotations
 
@@ -9,9 +9,9 @@ import polars as pl
 Kind = Literal["text", "number", "yes_no", "date"]
 
 Typed = tuple[Kind, pl.Expr]
-"""A compiled piece: what it gives, and how."""
+"""A compiled part of an expression: its kind, and how to compute it."""
 
 SCALE = 12
-"""Digits after the point with which numbers are worked out."""
+"""Digits after the point in all calculations."""
 
 NUMBER = pl.Decimal(38, SCALE)

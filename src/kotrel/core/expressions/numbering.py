@@ -1,4 +1,4 @@
-"""Made codes: ``next(5)`` continues after the highest number there is, without gaps, the same every time."""
+"""Made codes: ``next(5)`` continues after the highest number in use, without gaps, the same every time."""
 
 from __future__ import annotations
 
@@ -8,20 +8,20 @@ from collections.abc import Iterable
 import polars as pl
 
 MARK = "\x1d"
-"""Stands around the number of digits until the number is known."""
+"""Marks the place of a number, and its digits, until the number is known."""
 
 _MARKED = re.compile(f"^(.*){MARK}(\\d+){MARK}(.*)$", re.DOTALL)
 
 
 def number_codes(codes: pl.Series, taken: Iterable[str | None]) -> pl.Series:
-    """Puts numbers where ``next`` left its marks.
+    """Puts numbers in the places that ``next`` marked.
 
-    For each text around the mark, numbers go on after the highest that is taken, in the order of the rows; a code that
-    has no mark stays.
+    For each text around the mark, numbers continue after the highest in use, in the order of the rows; a code
+    without a mark stays as it is.
 
     Args:
         codes: String; blank stays blank.
-        taken: codes that exist, in the system and in the sheet.
+        taken: codes in use, in the system and in the sheet.
     """
     rows = codes.to_list()
     parsed = [_MARKED.match(code) if code is not None else None for code in rows]

@@ -21,7 +21,7 @@ _WORDS = {
 
 
 class ExpressionError(WrongUse):
-    """An expression is wrong at one place; the message shows it with a mark under the character."""
+    """An expression is wrong at one place; the message shows it with a mark under that character."""
 
     def __init__(self, text: str, at: int, trouble: str, hint: str = "") -> None:
         line = text.replace("\n", " ").replace("\t", " ")
@@ -40,7 +40,7 @@ def parse(text: str) -> Node:
     """The tree of an expression.
 
     Raises:
-        ExpressionError: it is no expression.
+        ExpressionError: the text is not an expression.
     """
     if not text.strip():
         raise ExpressionError(text, 0, "the expression is empty")
@@ -52,15 +52,15 @@ def parse(text: str) -> Node:
         at = error.pos_in_stream or 0
         quote = text[at : at + 1]
         if quote in ("'", '"') and text.count(quote) % 2:
-            raise ExpressionError(text, at, "a quote is opened and not closed") from None
-        raise ExpressionError(text, at, "this is not understood here", _expected(error.allowed or set())) from None
+            raise ExpressionError(text, at, "this quote is never closed") from None
+        raise ExpressionError(text, at, "this cannot be understood here", _expected(error.allowed or set())) from None
     except UnexpectedInput as error:
-        raise ExpressionError(text, error.pos_in_stream or 0, "this is not understood here") from None
+        raise ExpressionError(text, error.pos_in_stream or 0, "this cannot be understood here") from None
 
 
 def _expected(names: Collection[str]) -> str:
     words = sorted({_WORDS[name] for name in names if name in _WORDS})
-    return f"What may stand there: {', '.join(words)}." if words else ""
+    return f"Possible here: {', '.join(words)}." if words else ""
 
 
 def place(node: Node) -> int:

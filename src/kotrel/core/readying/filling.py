@@ -1,4 +1,4 @@
-"""Values that no cell holds: defaults, values made by an expression, codes with the next free number."""
+"""Fills in values that no cell holds: defaults, values made by an expression, codes with the next free number."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from kotrel.core.understanding.tidying import fixed_decimals
 from kotrel.core.values.yes_no import read_yes_no
 
 Names = Callable[[str], Mapping[str, str]]
-"""Record → code → name of each of its rows."""
+"""Record → the code and name of each of its rows."""
 
 
 def make_values(
@@ -26,22 +26,22 @@ def make_values(
     new: Callable[[], pl.Series] | None = None,
     sets: Sequence[DefaultSet] = (),
 ) -> Rows:
-    """Fills in defaults and made values where a field is blank. It comes after mending: codes are right by then.
+    """Fills in defaults and made values where a field is blank. Repairs come first, so that codes are right by then.
 
-    Defaults of the match count first and for every row; then, for new rows only, the sets of defaults, and last what
-    the description says. A cell that wipes its value gets none.
+    The match's defaults come first, for every row; then, for new rows only, the sets of defaults, and last those of
+    the description. A cell that clears its value gets none.
 
     Args:
-        names: gives the codes and names of a list, for expressions that ask for a name.
-        taken: gives all values of a field that the system holds, so that made codes go on behind them.
-        new: tells which rows are new (Boolean); without it, only what the match says is filled in.
+        names: gives the codes and names of a list, for expressions that use a name.
+        taken: gives all values of a field that the system holds, so that made codes continue after them.
+        new: gives which rows are new (Boolean); without it, only the match's own values are filled in.
         sets: the sets of defaults for this record.
 
     Raises:
         ExpressionError: an expression is wrong.
     """
     values = rows.values
-    told: list[Defaulted] = list(rows.defaulted)
+    given_values: list[Defaulted] = list(rows.defaulted)
     for name, source in rows.sources.items():
         about = rows.record.fields[name]
         former = values[name]
@@ -52,13 +52,13 @@ def make_values(
             values = _filled(values, name, pl.coalesce(pl.col(name), default))
         elif source.default is not None:
             values = _filled(values, name, pl.col(name).fill_null(_canonical(source.default, about)))
-        told += _told(rows, values, name, former, "match")
+        given_values += _given_values(rows, values, name, former, "match")
     for name, source in rows.sources.items():
         if source.make is not None:
             values = values.with_columns(_made(source.make, rows, values, name, names, taken))
     rows = replace(rows, values=values)
     if new is None or not rows.has_key:
-        return replace(rows, defaulted=tuple(told))
+        return replace(rows, defaulted=tuple(given_values))
     given: list[tuple[str, str | None, Mapping[str, str]]] = [(each.name, each.where, each.values) for each in sets]
     described = {name: field.default for name, field in rows.record.fields.items() if field.default is not None}
     given.append(("system", None, described))
@@ -74,34 +74,34 @@ def make_values(
             if not (chosen & former.is_null()).any():
                 continue
             values = _filled(values, name, filled)
-            told += _told(rows, values, name, former, source_name)
+            given_values += _given_values(rows, values, name, former, source_name)
             rows = replace(rows, values=values)
-    return replace(rows, defaulted=tuple(told))
+    return replace(rows, defaulted=tuple(given_values))
 
 
 def fill_keys(rows: Rows) -> Rows:
-    """Rows with the defaults of their key's fields: before that, nobody can say which row of the system is meant."""
+    """Fills in the defaults of the key's fields: without them, nobody can know which row of the system is meant."""
     record = rows.record
     wanted = [name for name in record.key if record.fields[name].default is not None]
     if not wanted or not any(name in rows.fields for name in record.key if name not in wanted):
         return rows
-    values, told = rows.values, list(rows.defaulted)
+    values, given_values = rows.values, list(rows.defaulted)
     for name in wanted:
         former = values[name] if name in values.columns else _blank(values, name)
         values = values.with_columns(
             former.fill_null(_canonical(str(record.fields[name].default), record.fields[name]))
         )
-        told += _told(rows, values, name, former, "system")
-    return replace(rows, values=values, defaulted=tuple(told))
+        given_values += _given_values(rows, values, name, former, "system")
+    return replace(rows, values=values, defaulted=tuple(given_values))
 
 
 def fill_same(rows: Rows, new: pl.Series, behind: Callable[[str, str], pl.Series]) -> Rows:
-    """New rows with what the row they refer to has, in the fields that have to be the same as there.
+    """Fills new rows from the row they refer to, in the fields that must be the same as there.
 
     Args:
-        behind: reference, field → what is there, for each row.
+        behind: reference, field → the value there, for each row.
     """
-    values, told = rows.values, list(rows.defaulted)
+    values, given_values = rows.values, list(rows.defaulted)
     for name, field in rows.record.fields.items():
         if field.same_as is None or field.same_as[0] not in values.columns:
             continue
@@ -109,8 +109,8 @@ def fill_same(rows: Rows, new: pl.Series, behind: Callable[[str, str], pl.Series
         blank = former.is_null() & new
         if blank.any():
             values = values.with_columns(former.zip_with(~blank, behind(*field.same_as)).alias(name))
-            told += _told(rows, values, name, former, field.same_as[0])
-    return replace(rows, values=values, defaulted=tuple(told))
+            given_values += _given_values(rows, values, name, former, field.same_as[0])
+    return replace(rows, values=values, defaulted=tuple(given_values))
 
 
 def _blank(values: pl.DataFrame, name: str) -> pl.Series:
@@ -118,14 +118,14 @@ def _blank(values: pl.DataFrame, name: str) -> pl.Series:
 
 
 def _filled(values: pl.DataFrame, name: str, filled: pl.Expr) -> pl.DataFrame:
-    """The values with one column filled in, but for cells that wipe their value."""
-    wipes = clearing(name)
-    kept = pl.when(~pl.col(wipes)).then(filled) if wipes in values.columns else filled
+    """The values with one column filled in, except in cells that clear their value."""
+    clears = clearing(name)
+    kept = pl.when(~pl.col(clears)).then(filled) if clears in values.columns else filled
     return values.with_columns(kept.alias(name))
 
 
-def _told(rows: Rows, values: pl.DataFrame, name: str, former: pl.Series, source: str) -> list[Defaulted]:
-    """What was filled in, value by value."""
+def _given_values(rows: Rows, values: pl.DataFrame, name: str, former: pl.Series, source: str) -> list[Defaulted]:
+    """What has been filled in, value by value."""
     if name not in values.columns:
         return []
     filled = former.is_null() & values[name].is_not_null()
@@ -136,7 +136,7 @@ def _told(rows: Rows, values: pl.DataFrame, name: str, former: pl.Series, source
 
 
 def _where(where: str | None, rows: Rows, values: pl.DataFrame, names: Names) -> pl.Series:
-    """Boolean for each row: a set of defaults is for it. A field that the rows do not carry is blank to it."""
+    """Boolean for each row: whether a set of defaults applies. A field that the rows do not carry counts as blank."""
     everywhere = pl.Series([True], dtype=pl.Boolean).new_from_index(0, values.height)
     if where is None:
         return everywhere
@@ -147,7 +147,7 @@ def _where(where: str | None, rows: Rows, values: pl.DataFrame, names: Names) ->
 
 
 def _canonical(text: str, about: Field) -> str:
-    """A default as the settings write it, in canonical text; what does not fit is found by the checks."""
+    """A default from the settings, in canonical text; the checks find what does not fit."""
     if about.is_decimal:
         return str(fixed_decimals(pl.Series([text]), about.decimals or 0)[0])
     if about.kind == "yes_no":
@@ -158,9 +158,9 @@ def _canonical(text: str, about: Field) -> str:
 def _made(
     expression: str, rows: Rows, values: pl.DataFrame, name: str, names: Names, taken: Callable[[str], pl.Series]
 ) -> pl.Series:
-    """A field's values with the blank ones made by its expression."""
+    """A field's values, with blanks filled by its expression."""
     fields = rows.record.fields
-    # A value may be made from fields that are fed, and from any column by its heading.
+    # An expression may use the fields that have a source, and any column by its heading.
     scope = Scope(
         {each: fields[each] for each in values.columns if each in fields and each != name},
         {folded(column.heading): column.letter for column in rows.table.columns if column.heading},
@@ -173,7 +173,7 @@ def _made(
         made = made.new_from_index(0, values.height)
     made = pl.select(pl.coalesce(values[name], made)).to_series().alias(name)
     if compiled.numbered:
-        # A code made from a blank would belong to nothing.
+        # A code made from a blank would mean nothing.
         needs = [pl.col(each).is_null() for each in compiled.fields]
         if needs:
             made = made.set(values.select(pl.any_horizontal(needs)).to_series() & values[name].is_null(), None)
@@ -182,7 +182,7 @@ def _made(
 
 
 def _as_text(compiled: Compiled, about: Field) -> pl.Expr:
-    """What an expression gives, in canonical text of the field's kind; money and quantities are rounded to its decimals."""
+    """The result of an expression, in canonical text of the field's kind; numbers are rounded to its decimals."""
     if compiled.kind == "number":
         decimals = (about.decimals or 0) if about.is_decimal else 0
         rounded = compiled.expr.round(decimals, mode="half_away_from_zero")

@@ -1,4 +1,4 @@
-"""Values that are on no list yet and are to be added to it: a new vendor that comes with its first items."""
+"""Values that a load adds to a list, because rows use them: a new vendor that comes with its first items."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ class Consequence:
 
     Attributes:
         kind: ``created``: they are new on a list, because rows use them.
-        rows: each bears the number of the first row that causes it.
+        rows: each has the row number of the first row that causes it.
         causes: ``sheet row`` and the fields of the record's key: every row that causes one, and which.
     """
 
@@ -88,7 +88,7 @@ def created_rows(rows: Rows, create: Sequence[str], state: SystemState) -> tuple
 
 
 def _near(rows: Rows, code: str, state: SystemState) -> list[FindingGroup]:
-    """A warning for each new value that is nearly one of the list: it may be a slip of the pen."""
+    """A warning for each new value that is similar to one on the list: it may be a typing error."""
     names = ListNames(state.all_of(rows.record), rows.record)
     near = [
         (row, value, hint)
@@ -98,6 +98,6 @@ def _near(rows: Rows, code: str, state: SystemState) -> list[FindingGroup]:
     if not near:
         return []
     numbers, values, hints = zip(*near, strict=True)
-    title = f"to be created, and nearly on the list “{rows.record.title}”"
-    cells = cells_of(numbers, values, "is it the same under another spelling?", hints)
+    title = f"to be created, but similar to a code on the list “{rows.record.title}”"
+    cells = cells_of(numbers, values, "is it another spelling of the same?", hints)
     return [rows.group("warning", "nearly-on-list", title, code, cells)]

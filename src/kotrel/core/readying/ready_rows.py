@@ -1,4 +1,4 @@
-"""Rows as they were read → rows ready to be checked: mended, found in the system, left with what is to be loaded, filled in."""
+"""Rows as they were read → rows ready for the checks: repaired, found in the system, compared with their export, filled in."""
 
 from __future__ import annotations
 
@@ -26,9 +26,9 @@ class Ready:
     """Rows ready to be checked.
 
     Attributes:
-        remarks: what was left out or left alone, in words.
+        remarks: what was left out or left unchanged, in words.
         consequences: rows of other records that change because of these.
-        now: what the system holds for these rows, where it had to be read: the key and the fields they carry.
+        now: what the system holds for these rows, if it was read: the key and the fields they carry.
     """
 
     rows: Rows
@@ -38,10 +38,10 @@ class Ready:
 
 
 def require_known_options(options: LoadOptions, description: Description, records: Sequence[str]) -> None:
-    """Makes sure that what the user chose fits.
+    """Makes sure that the load options name known records, fields and sets of defaults.
 
     Raises:
-        WrongUse: a list to create in, a set of defaults or a field to match on is not known.
+        WrongUse: one of them is not known.
     """
     for name in options.create:
         if name not in description.records:
@@ -50,7 +50,7 @@ def require_known_options(options: LoadOptions, description: Description, record
             raise WrongUse(f"--create: the system takes no record “{name}”", hint, "no-such-record")
         if len(description.records[name].key) > 1:
             raise WrongUse(
-                f"--create: a {name} has a key of several fields; load it from a sheet of its own",
+                f"--create: the key of {name} has several fields; load new ones from their own sheet",
                 "",
                 "wrong-command-line",
             )
@@ -58,7 +58,7 @@ def require_known_options(options: LoadOptions, description: Description, record
         if name not in description.defaults:
             close = nearest(name, description.defaults)
             there = ", ".join(description.defaults) or "none yet"
-            hint = f"Did you mean {close}?" if close else f"system.toml has: {there}."
+            hint = f"Did you mean {close}?" if close else f"The sets in system.toml are: {there}."
             raise WrongUse(f"there is no set of defaults “{name}”", hint, "no-such-defaults")
     if options.match_on is not None and not any(
         options.match_on in description.records[name].fields for name in records
@@ -69,7 +69,7 @@ def require_known_options(options: LoadOptions, description: Description, record
 def ready_rows(
     rows: Rows, base: ExportBase | None, state: SystemState, options: LoadOptions, conventions: Conventions
 ) -> Ready:
-    """Makes rows ready for the checks: each step sees what the one before has put right.
+    """Makes rows ready for the checks; each step works on what the one before has put right.
 
     Args:
         base: what the sheet was exported with, or None where it did not come from an export.
@@ -89,7 +89,7 @@ def ready_rows(
         rows = done.rows
         remarks += done.remarks
         if options.blanks == "clear":
-            # Of rows that were not exported, every blank counts.
+            # In rows that were not exported, every blank counts.
             rows = clear_blanks(rows, ~_exported(rows, stood))
     elif options.blanks == "clear":
         rows = clear_blanks(rows)

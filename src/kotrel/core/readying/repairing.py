@@ -1,7 +1,7 @@
-"""Mends damaged codes and names against the lists of the system: only where the mend can be proved.
+"""Repairs damaged codes and names by the lists of the system, and only where the repair can be proved.
 
-What spreadsheets and people do to codes is undone when exactly one code of the list could have become what stands there.
-Everything else stays, and the checks find it.
+What spreadsheets and people do to codes is undone if exactly one code on the list could have become what is in the cell.
+Everything else stays as it is, and the checks report it.
 """
 
 from __future__ import annotations
@@ -25,13 +25,13 @@ from kotrel.core.values.code_formats import GTIN_LENGTHS, gtin_check_digit
 from kotrel.core.values.lookalikes import as_dates, as_number, plain, right_code_page, shape
 
 TITLES = {
-    "name-for-code": "names and other spellings turned into codes",
-    "other-case": "codes written as the list has them",
-    "look-alike": "look-alike letters and unseen characters put right",
-    "leading-zeros": "lost leading zeros put back",
-    "number-for-code": "codes that had become numbers put back",
-    "date-for-code": "codes that had become dates put back",
-    "wrong-code-page": "letters of a wrong code page put right",
+    "name-for-code": "names and other spellings replaced by codes",
+    "other-case": "codes spelled as on the list",
+    "look-alike": "look-alike and invisible characters replaced",
+    "leading-zeros": "lost leading zeros restored",
+    "number-for-code": "codes that had become numbers restored",
+    "date-for-code": "codes that had become dates restored",
+    "wrong-code-page": "characters from a wrong code page restored",
 }
 """Kind of repair → its title."""
 
@@ -41,7 +41,7 @@ EXPONENT = r"^[0-9](?:[.,][0-9]+)?[eE]\+[0-9]{1,2}$"
 
 @dataclass
 class _Column:
-    """One field's values while they are mended."""
+    """One field's values while they are repaired."""
 
     rows: Rows
     about: Field
@@ -57,7 +57,7 @@ class _Column:
 
 
 def repair(rows: Rows, state: SystemState, spellings: Mapping[str, Mapping[str, str]]) -> Rows:
-    """Rows with their codes, names and texts mended where it can be proved, each repair told.
+    """Repairs codes, names and texts where a repair can be proved; every repair is recorded.
 
     Args:
         spellings: record → other spelling, folded → code.
@@ -88,7 +88,7 @@ def repair(rows: Rows, state: SystemState, spellings: Mapping[str, Mapping[str, 
 
 
 def _repaired(column: _Column, repairs: list[RepairGroup]) -> pl.Series:
-    """The column with its mends made; the repairs are added to the list."""
+    """The column after its repairs; the repair groups are added to the list."""
     after = column.values.replace({value: repair[0] for value, repair in column.repairs.items()}).alias(
         column.about.name
     )
@@ -126,7 +126,7 @@ def _repair_reference(column: _Column, state: SystemState, target: Record, spell
 
 
 class _List:
-    """A list of codes, and what each could have become."""
+    """The codes of a list, and what each could have become."""
 
     def __init__(self, rows: pl.DataFrame, record: Record) -> None:
         self.names = ListNames(rows, record)
@@ -134,13 +134,13 @@ class _List:
         self.codes = self.names.codes
 
     def only(self, made: Callable[[str], object], value: object) -> str | None:
-        """The one code of the list that ``made`` turns into the value."""
+        """The one code on the list that ``made`` turns into the value."""
         found = [code for code in self.codes if made(code) == value]
         return found[0] if len(found) == 1 else None
 
     @cached_property
     def numbers(self) -> dict[object, list[str]]:
-        """Number a spreadsheet makes of it → codes."""
+        """The number that a spreadsheet makes of a code → the codes."""
         found: dict[object, list[str]] = {}
         for code in self.codes:
             if (number := as_number(code)) is not None:
@@ -148,9 +148,9 @@ class _List:
         return found
 
     def repair(self, value: str, spellings: Mapping[str, str], is_date: bool) -> tuple[str, str, str] | None:
-        """The code that was meant, the kind of repair and its proof; None where nothing proves one."""
+        """The code that was meant, the kind of repair and its proof; None without proof."""
         if (code := spellings.get(folded(value))) in self.codes and code is not None:
-            return code, "name-for-code", "said under spellings in kotrel.toml"
+            return code, "name-for-code", "listed under spellings in kotrel.toml"
         if is_date:
             month, day = int(value[5:7]), int(value[8:10])
             found = [code for code in self.codes if (month, day) in as_dates(code)]
@@ -160,20 +160,20 @@ class _List:
                 else None
             )
         if code := self.only(str.casefold, value.casefold()):
-            return code, "other-case", f"the only such code of {self.title}, but for capitals"
+            return code, "other-case", f"the only code on the {self.title} list that differs only in capitals"
         if code := self.only(plain, plain(value)):
-            return code, "look-alike", f"the only code of {self.title} that looks so"
+            return code, "look-alike", f"the only code on the {self.title} list that looks like it"
         if (number := as_number(value)) is not None:
             found = self.numbers.get(number, [])
             if len(found) == 1:
                 zeros = found[0].lstrip("0") == value.lstrip("0")
                 kind = "leading-zeros" if zeros else "number-for-code"
-                return found[0], kind, f"the only code of {self.title} that is this number"
+                return found[0], kind, f"the only code on the {self.title} list that is this number"
         if code := self.names.code_of(value):
             name = self.names.names.get(code)
-            return code, "name-for-code", f"{name or code} is its name on the list of {self.title}"
+            return code, "name-for-code", f"{name or code} is its name on the {self.title} list"
         if code := self.only(shape, shape(value)):
-            return code, "look-alike", f"the only code of {self.title} that looks so"
+            return code, "look-alike", f"the only code on the {self.title} list that looks like it"
         return None
 
 
@@ -181,7 +181,7 @@ class _List:
 
 
 def _repair_key(column: _Column, state: SystemState) -> None:
-    """Keys that are not in the system, where exactly one that is could have become this one."""
+    """Keys that the system does not have, where exactly one that it has could have become this one."""
     record = column.rows.record
     suspicious = column.values.str.contains(r"^[0-9.]+(?:[eE]\+?[0-9]+)?$|[^ -~]").fill_null(False) | column.kind_is(
         "date"
@@ -196,14 +196,14 @@ def _repair_key(column: _Column, state: SystemState) -> None:
     dates = set(column.values.filter(column.kind_is("date")).to_list())
     for value in unknown.to_list():
         found = known.repair(value, {}, value in dates)
-        # A new code may be like an existing name; only damage is mended here.
+        # A new code may resemble an existing name; only damage is repaired here.
         if found and found[1] in ("leading-zeros", "number-for-code", "date-for-code", "look-alike"):
             column.repairs[value] = found
         elif value != plain(value) and value not in dates:
             column.repairs[value] = (
                 plain(value),
                 "look-alike",
-                "unseen and look-alike characters are never part of a code",
+                "invisible and look-alike characters are never part of a code",
             )
 
 
@@ -223,7 +223,7 @@ def _repair_barcodes(column: _Column) -> None:
         column.repairs[value] = (
             value.zfill(longer[0]),
             "leading-zeros",
-            f"the check digit comes out right with {longer[0]} digits",
+            f"the check digit is right with {longer[0]} digits",
         )
 
 
@@ -233,16 +233,16 @@ def _repair_texts(column: _Column) -> None:
     odd = column.values.filter(column.values.str.contains("[\u00c2-\u00f4][\u0080-\u2122]").fill_null(False)).unique()
     for value in odd.to_list():
         if repaired := right_code_page(value):
-            column.repairs[value] = (repaired, "wrong-code-page", "it reverses cleanly into UTF-8")
+            column.repairs[value] = (repaired, "wrong-code-page", "it converts back into valid UTF-8")
 
 
-# --- what cannot be mended -------------------------------------------------------------------------------------------
+# --- what cannot be repaired -------------------------------------------------------------------------------------------
 
 
 def _lost_codes(rows: Rows, about: Field, column: _Column) -> list[FindingGroup]:
-    """Codes that a spreadsheet has damaged beyond proof: told, never guessed."""
+    """Codes that a spreadsheet has damaged beyond repair: reported, never guessed."""
     values = column.values
-    # One quick look at the distinct values settles nearly every column of a text file.
+    # The distinct values settle nearly every column of a text file quickly.
     seen = values.unique() if is_few(values) else values
     in_exponent_form = bool(seen.str.contains(EXPONENT).any())
     kinds = rows.table.kinds.get(rows.letters.get(about.name, ""), "text")
@@ -251,14 +251,14 @@ def _lost_codes(rows: Rows, about: Field, column: _Column) -> list[FindingGroup]
     found: list[FindingGroup] = []
     open_ones = ~values.is_in(pl.Series(list(column.repairs), dtype=pl.String).implode()).fill_null(False)
     for wrong, kind, title, message in (
-        (values.str.contains(EXPONENT), "digits-lost", "in exponent form, digits lost",
-         "the spreadsheet cut the digits: take the code from where it came, with the column formatted as text"),
+        (values.str.contains(EXPONENT), "digits-lost", "in exponent form, with digits lost",
+         "the spreadsheet dropped digits: get the code from its source again, into a column formatted as text"),
         (column.kind_is("number") & values.str.contains(r"^[0-9]{16,}$"), "digits-lost", "more than 15 digits as a number",
-         "a spreadsheet keeps 15 digits of a number: take the code from where it came, with the column formatted as text"),
+         "a spreadsheet keeps only 15 digits of a number: get the code from its source again, into a column formatted as text"),
         (column.kind_is("date"), "became-date", "turned into a date",
-         "the spreadsheet took the code for a date: type it again, with the column formatted as text"),
+         "the spreadsheet took the code for a date: format the column as text and type the code again"),
         (column.kind_is("yes_no"), "became-yes-no", "turned into yes or no",
-         "the spreadsheet took the code for a yes or no: type it again, with the column formatted as text"),
+         "the spreadsheet took the code for a yes/no value: format the column as text and type the code again"),
     ):  # fmt: skip
         bad = wrong.fill_null(False) & open_ones
         if bad.any():

@@ -1,4 +1,4 @@
-"""Which rows of the system the sheet's rows are, and which of the sheet's rows count."""
+"""Finds the system's rows for the sheet's rows, and picks the sheet's rows that are loaded."""
 
 from __future__ import annotations
 
@@ -18,9 +18,9 @@ from kotrel.core.similarity import nearest
 
 
 def match_group(record: Record, name: str) -> tuple[str, ...]:
-    """The fields by which rows are found where the user says ``--match-on NAME``.
+    """The fields by which rows are found with ``--match-on NAME``.
 
-    A field of ``also_known_by`` brings the others of its group: a vendor's code means nothing without the vendor.
+    A field of ``also_known_by`` needs the others of its group: a vendor's code means nothing without the vendor.
 
     Raises:
         WrongUse: the record has no such field, or it is its own key.
@@ -29,18 +29,18 @@ def match_group(record: Record, name: str) -> tuple[str, ...]:
         close = nearest(name, record.fields)
         raise WrongUse(
             f"{record.name} has no field “{name}” to match on",
-            f"Did you mean {close}?" if close else f"kotrel records {record.name} names them.",
+            f"Did you mean {close}?" if close else f"kotrel records {record.name} lists them.",
             "no-such-field",
         )
     if record.key == (name,):
-        raise WrongUse(f"{name} is the key already: rows are matched on it anyway", "", "wrong-command-line")
+        raise WrongUse(f"{name} is already the key: rows are matched on it anyway", "", "wrong-command-line")
     return next((group for group in record.also_known_by if name in group), (name,))
 
 
 def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
-    """Rows that get their key from the system by another field; found twice, or not at all, is an error.
+    """Gives rows their key from the system by another field; none found, or several, is an error.
 
-    A row that the system does not hold may be new, where the sheet has a key for it.
+    A row that the system does not hold can be new if the sheet has a key for it.
     """
     record = rows.record
     group = match_group(record, name)
@@ -48,7 +48,7 @@ def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
     missing = [each for each in group if each not in rows.fields]
     if missing:
         titles = listed_and([f"“{record.fields[each].title}”" for each in missing])
-        message = f"no column is headed {titles}, and rows are to be matched on it"
+        message = f"no column is headed {titles}, which rows are to be matched on"
         return rows.with_findings(
             [rows.sheet_finding("error", "no-key-column", "the column to match on is missing", message)]
         )
@@ -74,33 +74,31 @@ def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
             for keys in part["all keys"]
         ]
         cells = cells_of(part[ROW], part[name], messages)
-        findings.append(rows.group("error", "not-unique", f"several rows have that {said}", name, cells))
+        findings.append(rows.group("error", "not-unique", f"several rows have this {said}", name, cells))
     none = joined["times found"].is_null()
     keyless = (
         none if len(known) < len(key) else none & joined.select(pl.any_horizontal(pl.col(key).is_null())).to_series()
     )
     if keyless.any():
-        message = f"the system has no {record.title.lower()} with that {said}, and the row has no {listed_and(key)} to be new under"
+        message = f"the system has no {record.title.lower()} with this {said}; a new one needs {listed_and(key)} too"
         blank = rows.values[name].is_null()
-        findings += rows.where("error", "not-found", f"nothing has that {said}", field, keyless & ~blank, message)
+        findings += rows.where("error", "not-found", f"nothing has this {said}", field, keyless & ~blank, message)
         findings += rows.where("error", "missing", "must be filled", field, keyless & blank, "rows are matched on it")
     for k in known:
         other = (joined[k] != joined[f"found {k}"]).fill_null(False) & ~twice
         if other.any():
             part = joined.filter(other)
-            messages = [
-                f"the {said} belongs to {one}; a load never gives a row another key" for one in part[f"found {k}"]
-            ]
+            messages = [f"this {said} belongs to {one}; a load never changes a key" for one in part[f"found {k}"]]
             cells = cells_of(part[ROW], part[k], messages)
-            findings.append(rows.group("error", "other-key", f"another key than the {said} says", k, cells))
+            findings.append(rows.group("error", "other-key", f"not the key that belongs to the {said}", k, cells))
     keys = [pl.coalesce(k, f"found {k}").alias(k) if k in known else pl.col(f"found {k}").alias(k) for k in key]
     values = rows.values.with_columns(joined.select(keys).get_columns())
-    # Without a key a row is no row: the finding says why, and a key of its own keeps it apart from the others.
+    # A row whose key is not found keeps its own; the finding says why it cannot be loaded.
     return replace(rows, values=values).with_findings(findings)
 
 
 def _holders(record: Record, group: tuple[str, ...], rows: Rows, state: SystemState) -> pl.DataFrame:
-    """The system's rows by the group's fields: those and the key; a barcode may stand in any field for barcodes."""
+    """The system's rows, with the group's fields and the key; a barcode may be in any of the barcode fields."""
     last = group[-1]
     wanted = list(dict.fromkeys((*record.key, *group)))
     found = [state.having(record, group, last, rows.values[last]).select(wanted)]
@@ -117,15 +115,15 @@ def _holders(record: Record, group: tuple[str, ...], rows: Rows, state: SystemSt
 
 
 def choose_rows(rows: Rows, options: LoadOptions, state: SystemState) -> tuple[Rows, list[str]]:
-    """The rows that count, and what was left out, in words."""
-    told: list[str] = []
+    """The rows to load, and what was left out, in words."""
+    remarks: list[str] = []
     if not rows.has_key:
-        return rows, told
+        return rows, remarks
     if options.duplicates != "error":
         rows, left = _without_doubles(rows, options.duplicates)
         if left:
-            told.append(
-                f"{count(len(left), 'row')} left out: the {options.duplicates} of the same key counts (rows {_few(left)})"
+            remarks.append(
+                f"{count(len(left), 'row')} left out: the {options.duplicates} row with each key is used (rows {_few(left)})"
             )
     if options.only is not None:
         new = is_new(rows, state)
@@ -133,9 +131,9 @@ def choose_rows(rows: Rows, options: LoadOptions, state: SystemState) -> tuple[R
         left = rows.values.filter(~wanted)[ROW].to_list()
         if left:
             rows = rows.only(wanted)
-            what = "there already" if options.only == "new" else "not there yet"
-            told.append(f"{count(len(left), 'row')} left out, {what} (rows {_few(left)})")
-    return rows, told
+            what = "already there" if options.only == "new" else "not there yet"
+            remarks.append(f"{count(len(left), 'row')} left out, {what} (rows {_few(left)})")
+    return rows, remarks
 
 
 def _few(rows: list[int]) -> str:
@@ -155,10 +153,10 @@ def _without_doubles(rows: Rows, which: str) -> tuple[Rows, list[int]]:
 
 
 def clear_blanks(rows: Rows, among: pl.Series | None = None) -> Rows:
-    """Blank cells that wipe what the system has: in every field that a column feeds and that may be blank.
+    """Marks blank cells to clear what the system has, in every field that a column feeds and that may be blank.
 
     Args:
-        among: Boolean for each row, where only some are meant.
+        among: Boolean for each row, if only some are meant.
     """
     marks = []
     for name in rows.fields:

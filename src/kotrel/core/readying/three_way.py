@@ -1,7 +1,7 @@
-"""Three ways to compare: what the sheet was exported with, what the system has now, and what the sheet says.
+"""Three-way comparison: what the sheet was exported with, what the system holds now, and what the sheet says.
 
-Only cells that were edited in the sheet are loaded. What moved in the system meanwhile and was not edited stays as it
-is; what was edited here and moved there is nobody's to lose: it is shown with all three values.
+Only cells that were edited in the sheet are loaded. What has changed in the system since and was not edited stays as it
+is. A cell edited here and changed there is a clash: it is reported with all three values, so that nobody's change is lost.
 """
 
 from __future__ import annotations
@@ -39,11 +39,11 @@ class ExportBase:
 
 @dataclass(frozen=True)
 class RoundTrip:
-    """Rows of a sheet that came from an export, left with their edited cells.
+    """The rows of a sheet that came from an export, with only their edited cells.
 
     Attributes:
         rows: unedited cells are blank, so that they change nothing; clashes are findings.
-        remarks: what was left alone and why, in words.
+        remarks: what was left unchanged and why, in words.
     """
 
     rows: Rows
@@ -53,13 +53,13 @@ class RoundTrip:
 def only_edited(
     rows: Rows, base: pl.DataFrame, now: pl.DataFrame, clash: Clash = None, clear: bool = False
 ) -> RoundTrip:
-    """Leaves only what was edited since the export.
+    """Keeps only what was edited since the export.
 
     Args:
-        base: what was exported, or what of it was loaded since: the key and the fields the sheet carries.
+        base: what was exported, or loaded from the sheet since: the key and the fields the sheet carries.
         now: what the system holds for these keys: the key and the same fields.
-        clash: whose value counts where both have changed it; None makes an error of it.
-        clear: True where an emptied cell wipes the value.
+        clash: whose value to use where both have changed it; with None it is an error.
+        clear: True where an emptied cell clears the value.
     """
     record = rows.record
     key = list(record.key)
@@ -81,7 +81,7 @@ def only_edited(
     for name in fields:
         field = record.fields[name]
         was, stands, says = joined[f"was {name}"], joined[f"now {name}"], joined[name]
-        wipes = joined[clearing(name)] if clearing(name) in joined.columns else None
+        clears = joined[clearing(name)] if clearing(name) in joined.columns else None
         differs = exported & says.ne_missing(was)
         if not differs.any():
             damaged = None
@@ -92,19 +92,19 @@ def only_edited(
                 settled[name] = damaged
                 repairs.append(_as_exported(rows, name, joined.filter(damaged)))
         emptied = differs & says.is_null()
-        if wipes is not None:
-            emptied = emptied & ~wipes
+        if clears is not None:
+            emptied = emptied & ~clears
         edited = differs & ~emptied
         if emptied.any():
             if clear and not field.is_kept:
                 edited = edited | emptied
-                columns.append((emptied if wipes is None else emptied | wipes).alias(clearing(name)))
+                columns.append((emptied if clears is None else emptied | clears).alias(clearing(name)))
             else:
                 emptied_cells += int(emptied.sum())
         edited_rows = edited_rows | edited
         moved = exported & there & stands.ne_missing(was)
         if field.is_kept:
-            # What the system keeps has moved on since; only an edited figure is worth a word.
+            # What the system keeps has changed since; only an edited figure is worth reporting.
             columns.append(_only(says, edited | ~exported, name))
             continue
         left_alone = moved & ~edited
@@ -114,7 +114,7 @@ def only_edited(
             findings.append(_clashes(rows, name, joined.filter(both)))
         elif both.any() and clash == "system":
             edited = edited & ~both
-        # A field that every row must have stays: it is the same as ever, and blank it would be an error.
+        # A field that every row must have stays: it is unchanged, and blank it would be an error.
         columns.append(says if field.must == "always" else _only(says, edited | ~exported, name))
     gone = exported & ~there
     if gone.any():
@@ -129,12 +129,12 @@ def only_edited(
         repairs=(*rows.repairs, *repairs),
     )
     leave = _leave(gone, edited_rows, clash)
-    told = _told(rows, base, exported, leave, moved_cells, emptied_cells)
-    return RoundTrip(done.only(~leave) if leave.any() else done, tuple(told))
+    remarks = _remarks(rows, base, exported, leave, moved_cells, emptied_cells)
+    return RoundTrip(done.only(~leave) if leave.any() else done, tuple(remarks))
 
 
 def _leave(gone: pl.Series, edited: pl.Series, clash: Clash) -> pl.Series:
-    """Rows that are gone from the system and are not to come back."""
+    """Rows that are gone from the system and are not to be added again."""
     return gone if clash == "system" else gone & ~edited
 
 
@@ -143,7 +143,7 @@ def _only(values: pl.Series, wanted: pl.Series, name: str) -> pl.Series:
 
 
 def _with_gone(columns: list[pl.Series], rows: Rows, gone: pl.Series, clash: Clash) -> list[pl.Series]:
-    """Rows that are to come back are new rows: they need all their values, not only the edited ones."""
+    """Rows that are added again are new rows: they need all their values, not only the edited ones."""
     if clash != "sheet":
         return columns
     return [
@@ -151,28 +151,32 @@ def _with_gone(columns: list[pl.Series], rows: Rows, gone: pl.Series, clash: Cla
     ]
 
 
-def _told(rows: Rows, base: pl.DataFrame, exported: pl.Series, left: pl.Series, moved: int, emptied: int) -> list[str]:
+def _remarks(
+    rows: Rows, base: pl.DataFrame, exported: pl.Series, left: pl.Series, moved: int, emptied: int
+) -> list[str]:
     key = list(rows.record.key)
-    told = [
-        f"compared with its export: {int(exported.sum()):,} of its {count(base.height, 'row')} here; only edited cells count"
+    remarks = [
+        f"compared with its export: {int(exported.sum()):,} of its {count(base.height, 'row')} are here; only edited cells are loaded"
     ]
     missing = base.select(key).join(rows.values.select(key), on=key, how="anti")
     if missing.height:
         names = missing.select(pl.concat_str(key, separator=" / ")).to_series().head(3).to_list()
         more = f" and {missing.height - 3:,} more" if missing.height > 3 else ""
         rows_not_here = count(missing.height, "exported row")
-        told.append(
-            f"{rows_not_here} not in the sheet ({', '.join(names)}{more}): a load never deletes, they stay as they are"
+        remarks.append(
+            f"{rows_not_here} not in the sheet ({', '.join(names)}{more}): they stay, because a load never deletes"
         )
     if moved:
-        told.append(f"{count(moved, 'value')} changed in the system since the export, not edited here: left alone")
+        remarks.append(
+            f"{count(moved, 'value')} changed in the system since the export and not edited here: left unchanged"
+        )
     if emptied:
-        told.append(
-            f"{count(emptied, 'emptied cell')}: nothing changes (--blanks clear wipes the value, or (clear) in the cell)"
+        remarks.append(
+            f"{count(emptied, 'emptied cell')} left unchanged (to clear values: --blanks clear, or type (clear) in the cell)"
         )
     if left.any():
-        told.append(f"{count(int(left.sum()), 'row')} gone from the system since the export: left out")
-    return told
+        remarks.append(f"{count(int(left.sum()), 'row')} gone from the system since the export: left out")
+    return remarks
 
 
 def _clashes(rows: Rows, name: str, part: pl.DataFrame) -> FindingGroup:
@@ -185,7 +189,7 @@ def _clashes(rows: Rows, name: str, part: pl.DataFrame) -> FindingGroup:
         ROW,
         pl.col(name).fill_null("blank").alias("value"),
         pl.format(
-            "{} at the export, {} now in the system, {} in the sheet: --clash sheet or --clash system decides",
+            "{} at the export, {} now in the system, {} in the sheet; choose with --clash sheet or --clash system",
             said(f"was {name}"),
             said(f"now {name}"),
             said(name),
@@ -196,18 +200,16 @@ def _clashes(rows: Rows, name: str, part: pl.DataFrame) -> FindingGroup:
 
 
 def _gone(rows: Rows, edited: pl.Series) -> list[FindingGroup]:
-    message = (
-        "edited here, but the system no longer has it: --clash sheet makes it new again, --clash system leaves it out"
-    )
+    message = "edited here, but no longer in the system: --clash sheet adds it again, --clash system leaves it out"
     field = rows.record.fields[rows.record.key[0]]
     return rows.where("error", "gone", "gone from the system since the export", field, edited, message)
 
 
-# --- what a spreadsheet did to a cell is no edit -----------------------------------------------------------------------
+# --- damage by a spreadsheet is not an edit -----------------------------------------------------------------------
 
 
 def _damaged(field: Field, says: pl.Series, was: pl.Series, differs: pl.Series) -> pl.Series | None:
-    """Where the sheet has what a spreadsheet makes of the exported value: a lost zero, a date, cut digits."""
+    """Where the sheet has what a spreadsheet makes of the exported value: lost zeros, a date, dropped digits."""
     if field.is_decimal or field.kind in ("date", "yes_no", "choice"):
         return None
     pairs = pl.DataFrame({"says": says, "was": was}).filter(differs).drop_nulls().unique()
@@ -222,7 +224,7 @@ def _damaged(field: Field, says: pl.Series, was: pl.Series, differs: pl.Series) 
 
 
 def could_become(code: str, shown: str) -> bool:
-    """True where a spreadsheet, or a text file without line breaks, could have made ``shown`` of ``code``."""
+    """True where a spreadsheet, or a text file without line breaks, could have turned ``code`` into ``shown``."""
     if code.split() == shown.split() and code != " ".join(code.split()):
         return True
     number = as_number(code)
@@ -231,7 +233,7 @@ def could_become(code: str, shown: str) -> bool:
         if seen is not None and (seen == number or _cut(code) == shown):
             return True
         if "E+" in shown.upper():
-            # Shown in exponent form, only the first digits are left.
+            # In exponent form, only the first digits are left.
             mantissa = shown.upper().partition("E")[0].replace(",", ".")
             digits = len(mantissa.partition(".")[2])
             return seen is not None and f"{number:.{digits}e}" == f"{seen:.{digits}e}"
@@ -244,7 +246,7 @@ def could_become(code: str, shown: str) -> bool:
 
 
 def _cut(code: str) -> str:
-    """Digits as a spreadsheet keeps them: 15, and zeros behind."""
+    """Digits as a spreadsheet keeps them: the first 15, then zeros."""
     return code[:15] + "0" * (len(code) - 15) if code.isdecimal() else code
 
 
@@ -253,13 +255,15 @@ def _as_exported(rows: Rows, name: str, part: pl.DataFrame) -> RepairGroup:
         ROW,
         pl.col(name).alias("before"),
         pl.col(f"was {name}").alias("after"),
-        pl.format("the spreadsheet made it of {}, which was exported and stays", pl.col(f"was {name}")).alias("proof"),
+        pl.format("the spreadsheet made it from {}, which was exported and stays", pl.col(f"was {name}")).alias(
+            "proof"
+        ),
     )
-    return RepairGroup("as-exported", "taken as they were exported", name, rows.letters.get(name, ""), cells)
+    return RepairGroup("as-exported", "cells restored as they were exported", name, rows.letters.get(name, ""), cells)
 
 
 def _without(findings: Sequence[FindingGroup], settled: dict[str, pl.Series], row: pl.Series) -> list[FindingGroup]:
-    """Findings without those about cells that the export explains."""
+    """Leaves out findings on cells that the export explains."""
     kept: list[FindingGroup] = []
     for group in findings:
         if group.field in settled:
@@ -271,7 +275,7 @@ def _without(findings: Sequence[FindingGroup], settled: dict[str, pl.Series], ro
 
 
 def effective_base(record: Record, export: ExportBase, now: pl.DataFrame) -> pl.DataFrame:
-    """What the sheet is compared with: the export, and where the sheet itself was loaded since, what it loaded."""
+    """What the sheet is compared with: the export, with what was loaded from the sheet since."""
     base, loaded = export.rows, export.loaded
     if loaded is None or not loaded.height:
         return base

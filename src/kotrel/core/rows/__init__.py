@@ -1,1 +1,1 @@
-"""The rows of one record with their findings and repairs, what the system holds now, and the load options."""
+"""The rows of one record with their findings and repairs, the state of the system, and the load options."""

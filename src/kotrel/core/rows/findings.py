@@ -1,7 +1,7 @@
-"""Findings and repairs: what is wrong or doubtful, and what was mended, each at its cell.
+"""Findings and repairs: what is wrong or doubtful, and what was repaired, each at its cell.
 
-Both are kept in groups, because a sheet of a million rows can be wrong a million times in the same way: a group holds
-what its cells share once, and a table of the cells.
+Both come in groups, because a sheet of a million rows can have the same error a million times: a group holds
+once what its cells share, and a table of the cells.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ Severity = Literal["error", "warning", "note"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
 
 CELLS = {ROW: pl.UInt32, "value": pl.String, "message": pl.String, "suggestion": pl.String}
-"""Columns of a finding group's table. ``row`` is the row in the sheet (the line of a text file), from 1."""
+"""Columns of a finding group's table. The row is the sheet's (the line of a text file), counted from 1."""
 
 REPAIRED = {ROW: pl.UInt32, "before": pl.String, "after": pl.String, "proof": pl.String}
 """Columns of a repair group's table."""
@@ -30,7 +30,7 @@ def cells_of(
     messages: pl.Series | Sequence[str | None] | str | None = None,
     suggestions: pl.Series | Sequence[str | None] | None = None,
 ) -> pl.DataFrame:
-    """A finding group's table from its columns; what is not given is empty."""
+    """A finding group's table, from its columns; those not given are empty."""
     row = pl.Series(ROW, rows, dtype=pl.UInt32)
     count = len(row)
 
@@ -44,15 +44,15 @@ def cells_of(
 
 @dataclass(frozen=True)
 class FindingGroup:
-    """Cells that are wrong in one way.
+    """Cells with the same problem.
 
     Attributes:
         severity: ``error`` (the row cannot be loaded), ``warning`` or ``note``.
-        kind: kebab-case name of the trouble, stable.
-        title: the trouble in a few words, for lists.
+        kind: kebab-case name of the problem, stable.
+        title: the problem in a few words, for lists.
         field: name of the field, or None where it concerns a whole row or the sheet.
         letter: the sheet's column, or None.
-        heading: what the column is headed, or an empty text.
+        heading: the column's heading, or an empty text.
         cells: table of :data:`CELLS`; one row for each cell. Where it concerns the whole sheet, one row with row 0.
     """
 
@@ -72,7 +72,7 @@ class FindingGroup:
 
 @dataclass(frozen=True)
 class RepairGroup:
-    """Cells that were mended in one way while reading; ``cells`` is a table of :data:`REPAIRED`."""
+    """Cells that were repaired in the same way; ``cells`` is a table of :data:`REPAIRED`."""
 
     kind: str
     title: str
@@ -94,14 +94,14 @@ def count_by_severity(groups: Iterable[FindingGroup]) -> dict[str, int]:
 
 
 def worst_first(groups: Iterable[FindingGroup]) -> list[FindingGroup]:
-    """Errors before warnings before notes; within them the most frequent first."""
+    """Errors, then warnings, then notes; within each the most frequent first."""
     return sorted(
         groups, key=lambda group: (SEVERITIES.index(group.severity), -group.count, group.field or "", group.kind)
     )
 
 
 def rows_with(groups: Iterable[FindingGroup], severity: Severity) -> pl.Series:
-    """The rows (UInt32, distinct, sorted) that have a finding of that severity; row 0, the sheet itself, is left out."""
+    """The rows (UInt32, distinct, sorted) with a finding of that severity; row 0, the sheet itself, is left out."""
     found = [group.cells[ROW] for group in groups if group.severity == severity]
     if not found:
         return pl.Series(ROW, [], dtype=pl.UInt32)
@@ -110,5 +110,5 @@ def rows_with(groups: Iterable[FindingGroup], severity: Severity) -> pl.Series:
 
 
 def concerns_sheet(groups: Iterable[FindingGroup]) -> Iterator[FindingGroup]:
-    """The errors that concern the sheet as a whole: with one of them, no row can be loaded."""
+    """The errors on the sheet as a whole: with one of them, no row can be loaded."""
     return (group for group in groups if group.severity == "error" and bool((group.cells[ROW] == 0).any()))

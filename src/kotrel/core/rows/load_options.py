@@ -1,4 +1,4 @@
-"""How rows are to be loaded, as far as the user may choose."""
+"""Load options: what the user may choose about a load."""
 
 from __future__ import annotations
 
@@ -8,17 +8,17 @@ from typing import Literal
 
 @dataclass(frozen=True)
 class LoadOptions:
-    """What the user chose; the defaults are the careful ones.
+    """What the user chose; the defaults are the careful choices.
 
     Attributes:
-        only: ``new`` or ``changes``: rows of the other kind are left out; else both are loaded.
-        match_on: the field by which the system's rows are found instead of their key.
-        blanks: ``keep``: a blank cell changes nothing; ``clear``: it wipes the value.
-        duplicates: what a key twice in the sheet is: an ``error``, or the ``first`` or the ``last`` row counts.
-        create: lists to which values that are not on them are added.
-        defaults: names of sets of defaults to use, besides those that are used by themselves.
-        clash: whose value counts where a cell was edited in the ``sheet`` and moved in the ``system``; else an error.
-        since: the remembered export that a sheet is compared with; None for the one its stamp names.
+        only: ``new`` or ``changes``: rows of the other kind are left out; None loads both.
+        match_on: the field by which existing rows are found, instead of their key.
+        blanks: ``keep``: a blank cell changes nothing; ``clear``: it clears the value.
+        duplicates: where a key is in the sheet twice: an ``error``, or use the ``first`` or ``last`` row.
+        create: lists to which new values are added.
+        defaults: names of sets of defaults to use, besides those that apply by themselves.
+        clash: whose value to use where a cell was edited in the ``sheet`` and changed in the ``system``; None is an error.
+        since: the remembered export to compare with; None for the one that the sheet's stamp names.
     """
 
     only: Literal["new", "changes"] | None = None
@@ -32,4 +32,4 @@ class LoadOptions:
 
 
 DEFAULT_OPTIONS = LoadOptions()
-"""What holds where the user says nothing."""
+"""What applies if the user chooses nothing."""

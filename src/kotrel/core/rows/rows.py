@@ -14,12 +14,12 @@ from kotrel.core.tables.sources import Source
 from kotrel.core.tables.table import Table
 
 CLEAR = "(clear)"
-"""The word that, alone in a cell, wipes the value that the system has."""
+"""The word that, alone in a cell, clears the value that the system has."""
 
 
 @dataclass(frozen=True)
 class Defaulted:
-    """A value that rows were given because their cells were blank.
+    """A value that was filled in because cells were blank.
 
     Attributes:
         source: where it comes from: ``match``, ``system`` (the description), or the name of a set of defaults.
@@ -38,15 +38,15 @@ class Rows:
 
     Attributes:
         table: the table they came from; its ``cells`` hold what stood there.
-        letters: field → the column that feeds it; fields fed by no column (fixed or made values) are not in it.
-        values: ``row`` (UInt32, the row in the sheet) and a String column for each field that is fed. Values are in
+        letters: field → the column it comes from; fields with fixed or made values are not in it.
+        values: ``ROW`` (UInt32, the row in the sheet) and a String column for each field with a source. Values are in
             canonical text (exact decimals with all their digits, ISO dates, ``yes``/``no``, lists joined by ``; ``);
-            blank is null. A value that could not be read stands as it was, and has a finding. A column named by
-            :func:`clearing` tells where a blank wipes what the system has.
-        findings, repairs: what reading them brought up.
+            blank is null. A value that could not be read stays as it was and has a finding. A column named by
+            :func:`clearing` marks where a blank clears what the system has.
+        findings, repairs: what was found and repaired so far.
         sources: field → where its values come from; defaults and made values are filled in by
             :mod:`kotrel.core.readying.filling`.
-        defaulted: what was filled in where cells were blank.
+        defaulted: what was filled in because cells were blank.
     """
 
     table: Table
@@ -65,11 +65,11 @@ class Rows:
 
     @property
     def cleared(self) -> tuple[str, ...]:
-        """Names of the fields that are wiped in at least one row."""
+        """Names of the fields that are cleared in at least one row."""
         return tuple(name for name in self.fields if clearing(name) in self.values.columns)
 
     def only(self, wanted: pl.Series) -> Rows:
-        """The rows that are wanted (Boolean for each), with what was found about them and about the whole sheet."""
+        """Only the wanted rows (Boolean for each), with the findings on them and on the whole sheet."""
         left = self.values.filter(wanted)[ROW].implode()
         findings = [
             replace(group, cells=group.cells.filter(pl.col(ROW).is_in(left) | (pl.col(ROW) == 0)))
@@ -117,9 +117,9 @@ class Rows:
         message: str,
         suggestion: pl.Expr | None = None,
     ) -> list[FindingGroup]:
-        """A group of the rows for which ``wrong`` is true, with their values; no group where there are none.
+        """A finding group of the rows for which ``wrong`` is true, with their values; no group if there are none.
 
-        Cells that could not even be read are left out: they have their finding.
+        Cells that could not be read are left out: they already have a finding.
         """
         marked = (
             self.values.lazy()
@@ -137,12 +137,12 @@ class Rows:
         return [self.group(severity, kind, title, field.name, cells)] if cells.height else []
 
     def unread(self, field: str) -> pl.Series:
-        """The rows whose cell in that field has a finding from reading it."""
+        """The rows whose cell in that field already has a finding."""
         cells = [group.cells[ROW] for group in self.findings if group.field == field]
         return pl.concat(cells) if cells else pl.Series(ROW, [], dtype=pl.UInt32)
 
     def as_it_stands(self, field: str) -> pl.Series:
-        """A field's cells as they stand in the sheet; a made value as it was made."""
+        """A field's cells as they are in the sheet; a made value as it was made."""
         letter = self.letters.get(field)
         if letter is not None:
             return self.table.cells[letter].alias("as it stands")
@@ -153,6 +153,6 @@ class Rows:
     def sheet_finding(
         self, severity: Severity, kind: str, title: str, message: str, letter: str | None = None, heading: str = ""
     ) -> FindingGroup:
-        """A finding that concerns a column or the sheet as a whole, not a row."""
+        """A finding on a column or the sheet as a whole, not on a row."""
         cells = cells_of([0], [heading or None], message)
         return FindingGroup(severity, kind, title, self.record.name, None, letter, cells, heading)

@@ -1,4 +1,4 @@
-"""What the business system holds, as far as checking one load has to know it."""
+"""The state of the business system, as far as the checks of one load need it."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from kotrel.core.description.model import Description, Record
 from kotrel.core.rows.rows import Rows
 
 WHOLE = 50_000
-"""More values than that are not asked for one by one: the whole column is read."""
+"""With more values than this, the whole column is read instead."""
 
 
 class Reader(Protocol):
@@ -37,23 +37,23 @@ class Reader(Protocol):
 
 @dataclass(frozen=True)
 class FileFacts:
-    """What is known of a file that a value names: its size, and whether it is what it should be."""
+    """What is known about a file that a value names: its size, and whether it is a picture."""
 
     bytes: int
     is_picture: bool
 
 
 Files = Callable[[str], FileFacts | None]
-"""A file's name → what is known of it, or None where it is not there."""
+"""A file's name → what is known about it, or None if it does not exist."""
 
 
 @dataclass(frozen=True)
 class InLoad:
-    """The rows of one record that come before in this very load.
+    """The rows of one record that come earlier in the same load.
 
     Attributes:
         values: the values of rows without an error: the key, and every field they carry.
-        refused: key (parts joined by `` / ``) → where it stands, of rows with an error.
+        refused: key (parts joined by `` / ``) → its place in the sheet, for rows with an error.
     """
 
     values: pl.DataFrame
@@ -61,13 +61,13 @@ class InLoad:
 
 
 class SystemState:
-    """Answers the checks' questions about the system, each read once. One for the rows of one record.
+    """Answers the checks' questions about the system and reads nothing twice. Each part of a load has its own.
 
     Args:
         description: the system's records.
         read: reads from the system.
-        pending: record → its rows of this very load that come before; those without an error count as held.
-        files: knows the files that values name, or None where no folder is told.
+        pending: record → its earlier rows of this load; those without an error count as existing.
+        files: looks up the files that values name, or None where no folder is set.
         largest_file: bytes such a file may have.
     """
 
@@ -83,7 +83,7 @@ class SystemState:
         self._reader = read
         self.files = files
         self.largest_file = largest_file
-        # Checks run several at a time, and one connection answers one question at a time.
+        # Checks run in parallel, but a connection answers one question at a time.
         self._one_at_a_time = RLock()
         self._pending = dict(pending or {})
         self._lists: dict[str, pl.DataFrame] = {}
@@ -99,7 +99,7 @@ class SystemState:
         with self._one_at_a_time:
             if among is None or len(among[1]) <= WHOLE:
                 return self._reader(record, fields, among, filled)
-            # So many rows are asked for that all of them are read; parts of a large file ask for the same again.
+            # With this many values all rows are read, once: the parts of a large file ask for the same again.
             whole = (record, tuple(fields), str(filled))
             if whole not in self._wholes:
                 self._wholes[whole] = self._reader(record, fields, None, filled)
@@ -124,7 +124,7 @@ class SystemState:
         return self._read(record.name, [field])[field]
 
     def known_codes(self, record: Record, values: pl.Series) -> pl.Series:
-        """Which of the values are codes of the record, in the system or before in this load."""
+        """Which of the values are codes of the record, in the system or earlier in this load."""
         key = record.code
         found = self._read(record.name, [key], (key, values))[key]
         if record.name in self._pending:
@@ -132,7 +132,7 @@ class SystemState:
         return found
 
     def known_keys(self, record: Record, keys: pl.DataFrame) -> pl.DataFrame:
-        """The keys of the record's rows, in the system or before in this load, that share the first part of one of the keys."""
+        """The keys of the record's rows, in the system or earlier in this load, that begin like one of the keys."""
         names = list(record.key)
         found = self._read(record.name, names, (names[0], keys[names[0]])).select(names)
         if record.name in self._pending:
@@ -140,7 +140,7 @@ class SystemState:
         return found
 
     def coming(self, record: Record, fields: Sequence[str]) -> pl.DataFrame:
-        """``fields`` of the record's rows of this load that come before and have no error; blank where not carried."""
+        """``fields`` of the record's earlier rows of this load without an error; blank where they do not carry one."""
         if record.name not in self._pending:
             return pl.DataFrame(schema=dict.fromkeys(fields, pl.String))
         rows = self._pending[record.name].values
@@ -149,11 +149,11 @@ class SystemState:
         )
 
     def refused_in_load(self, record: str) -> Mapping[str, str]:
-        """Key → where it stands, for rows of this load that come before and have an error."""
+        """Key → its place in the sheet, for earlier rows of this load with an error."""
         return self._pending[record].refused if record in self._pending else {}
 
     def behind(self, record: Record, codes: pl.Series, fields: Sequence[str]) -> pl.DataFrame:
-        """What rows of a record with one key field hold, or will hold after this load: the key and ``fields``."""
+        """What rows of a record with one key field will hold after this load: the key and ``fields``."""
         key = record.key[0]
         wanted = list(dict.fromkeys((key, *fields)))
         there = self._read(record.name, wanted, (key, codes)).select(wanted).unique(subset=key, keep="any")
@@ -172,7 +172,7 @@ class SystemState:
         return dict(self.all_of(about).select(about.code, about.called).drop_nulls().iter_rows())
 
     def all_of(self, record: Record) -> pl.DataFrame:
-        """The whole list: its key, its name where it has one, and its parent where it is a path."""
+        """The whole list: its keys, and its names and parents if it has them."""
         with self._one_at_a_time:
             if record.name not in self._lists:
                 fields = [*record.key, *(each for each in (record.called, record.path) if each)]
@@ -192,7 +192,7 @@ def is_new(rows: Rows, state: SystemState) -> pl.Series:
 
 
 def after_load(rows: Rows, state: SystemState, fields: Sequence[str]) -> pl.DataFrame:
-    """What the rows will hold after the load: ``row`` and ``fields``; what the sheet leaves blank, the system has."""
+    """What the rows will hold after the load: ``ROW`` and ``fields``. Where the sheet is blank, the system's value stays."""
     key = list(rows.record.key)
     carried = [name for name in fields if name in rows.fields]
     own = rows.values.select(
@@ -218,7 +218,7 @@ def after_load(rows: Rows, state: SystemState, fields: Sequence[str]) -> pl.Data
 
 
 def behind_rows(rows: Rows, state: SystemState, reference: str, name: str) -> tuple[Record, pl.DataFrame]:
-    """For each row what the row that it refers to has in a field (``value there``), and whether there is such a row (``is known``)."""
+    """For each row the value in a field of the row it refers to (``value there``), and whether that row exists (``is known``)."""
     target = state.description.records[str(rows.record.fields[reference].to)]
     key = target.key[0]
     found = state.behind(target, rows.values[reference], (name,))

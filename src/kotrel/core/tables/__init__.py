@@ -1,1 +1,1 @@
-"""A sheet as it stands, the table found in it, what its columns hold, and where values come from."""
+"""A sheet as it is, the table found in it, what its columns hold, and the sources of values."""

@@ -1,4 +1,4 @@
-"""Finds the table in a sheet: where the headings are, where the rows begin, and what stands around them."""
+"""Finds the table in a sheet: the headings, the rows, and what is around them."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.tables.table import Column, Grid, Table
 
 LOOK_AT = 60
-"""Rows from the top among which the heading row is looked for."""
+"""The heading row is searched for in this many rows from the top."""
 
 
 def find_table(grid: Grid, heading_row: int | None = None) -> Table:
@@ -21,7 +21,7 @@ def find_table(grid: Grid, heading_row: int | None = None) -> Table:
 
     Args:
         grid: the sheet.
-        heading_row: the row in the sheet that holds the headings, where the user says so.
+        heading_row: the row with the headings, if the user named it.
 
     Raises:
         WrongData: the sheet is empty.
@@ -32,15 +32,15 @@ def find_table(grid: Grid, heading_row: int | None = None) -> Table:
     )
     where = f"sheet “{grid.name}” of {grid.file}" if grid.name else grid.file
     if grid.cells.width == 0 or grid.cells.height == 0:
-        raise WrongData(f"{where} is empty", "Is it the right file, and was it saved?", "empty")
+        raise WrongData(f"{where} is empty", "Check that it is the right file and that it has been saved.", "empty")
     if heading_row is None:
         at = _heading_index(grid)
         if at is None:
-            raise WrongData(f"{where} is empty", "Is it the right file, and was it saved?", "empty")
+            raise WrongData(f"{where} is empty", "Check that it is the right file and that it has been saved.", "empty")
     else:
         found = lines.index_of(heading_row)
         if found is None:
-            raise WrongUse(f"{where} has no row {heading_row}", "Mend --heading-row.", "no-such-row")
+            raise WrongUse(f"{where} has no row {heading_row}", "Correct --heading-row.", "no-such-row")
         at = found
     return _table(grid, lines, at)
 
@@ -82,7 +82,7 @@ def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
         kinds = {letter: kind if isinstance(kind, str) else kind.filter(wanted) for letter, kind in kinds.items()}
 
     if body[grid.cells.columns[0]].null_count():
-        # Only rows whose first cell is blank can be blank: the other columns are looked at for those alone.
+        # Only rows whose first cell is blank can be blank: the other columns are checked for those only.
         full = body.select(~pl.all_horizontal(pl.all().str.strip_chars().fill_null("") == "")).to_series()
         if not full.all():
             last_full = int(full.arg_true().max() or 0) if full.any() else -1  # type: ignore[arg-type]
@@ -113,7 +113,7 @@ def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
 
 
 def _second_heading_row(grid: Grid, at: int) -> dict[str, str] | None:
-    """The row below, where it goes on with the headings: it names columns that the first row leaves blank."""
+    """The row below the headings, if it continues them: it names columns that the first row leaves blank."""
     if at + 2 >= grid.cells.height:
         return None
     top = dict(zip(grid.cells.columns, grid.cells.row(at), strict=True))
@@ -130,7 +130,7 @@ def _second_heading_row(grid: Grid, at: int) -> dict[str, str] | None:
 
 
 def _joined(top: dict[str, str], below: dict[str, str]) -> dict[str, str]:
-    """Two heading rows as one: a heading above several columns belongs to each of them."""
+    """Joins two heading rows: a heading above several columns applies to each of them."""
     joined: dict[str, str] = {}
     last = ""
     for letter, text in top.items():
@@ -145,15 +145,15 @@ _TOTAL = re.compile(
     re.IGNORECASE,
 )
 LOOK_BELOW = 30
-"""Rows from the end among which totals and notes are looked for."""
+"""Totals and notes are searched for in this many rows from the end."""
 
 
 def _below_the_table(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> int:
-    """How many rows at the end are no rows of the table: totals, and notes that stand apart. They are told."""
+    """How many rows at the end do not belong to the table: totals and separate notes. Each is reported."""
     if body.height < 2 or body.width < 3:
         return 0
     head = body.head(200).select(pl.sum_horizontal(pl.all().is_not_null().cast(pl.Int32))).to_series()
-    # What three quarters of the rows do not pass: totals and notes of a short table count among its rows here.
+    # Three quarters of the rows are no fuller than this. In a short table, totals and notes are among them.
     usual = int(head.quantile(0.75, interpolation="higher") or 0)
     if usual < 3:
         return 0
@@ -176,6 +176,6 @@ def _below_the_table(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) ->
 
 
 def one_line(text: str) -> str:
-    """A heading on one line: line breaks and runs of blanks become one blank."""
-    # The last three are a mark of UTF-8 that was read in an old code page.
+    """A heading on one line: line breaks and runs of spaces become one space."""
+    # The last three characters are a UTF-8 mark that was read in an old code page.
     return re.sub(r"[\s\u200b\ufeff]+|^ï»¿", " ", text).strip()

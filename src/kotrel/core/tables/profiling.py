@@ -1,4 +1,4 @@
-"""What is in a table: how full and how unique its columns are, what kind of values they hold, and what looks damaged."""
+"""Profiles a table: how full and how unique its columns are, what kind of values they hold, and what looks damaged."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from kotrel.core.values.code_formats import gtin_fits, gtin_has_length
 from kotrel.core.values.yes_no import NO, YES
 
 SAMPLE = 20_000
-"""Kinds and damage are looked for among the distinct values of so many rows."""
+"""Kinds and damage are searched for in the distinct values of this many rows."""
 
 
 @dataclass(frozen=True)
@@ -26,7 +26,7 @@ class Look:
         kind: what nearly all values are: ``empty``, ``yes/no``, ``whole number``, ``number``, ``date``, ``barcode``,
             ``code`` or ``text``.
         shortest, longest: characters of the values.
-        examples: a few values, as they stand.
+        examples: a few values, as they are.
         damage: what looks damaged, in words.
     """
 
@@ -65,7 +65,7 @@ def _look(table: Table, column: Column) -> Look:
 
 
 def kind_of(values: pl.Series) -> str:
-    """What nearly all (nine in ten) of the values are."""
+    """The kind of nearly all (nine in ten) of the values."""
     seen = values.head(SAMPLE).str.strip_chars().drop_nulls().unique()
     frame = pl.DataFrame({"value": seen})
     text = pl.col("value")
@@ -88,7 +88,7 @@ def kind_of(values: pl.Series) -> str:
     for kind, fits in tests:
         if sum(map(fits, few)) * 10 >= len(few) * 9:
             return kind
-    # A code has no blanks inside, or few different words; longer texts are descriptions.
+    # A code has no spaces, or few different words; longer texts are descriptions.
     return "code" if most(~text.str.contains(r"\s") & (text.str.len_chars() <= 40)) else "text"
 
 
@@ -101,47 +101,49 @@ def damage_of(table: Table, letter: str) -> list[str]:
     values = table.cells[letter]
     found: list[str] = []
 
-    def tell(mask: pl.Series, words: str) -> None:
+    def report(mask: pl.Series, words: str) -> None:
         number = int(mask.fill_null(False).sum())
         if number:
             found.append(f"{number:,} {'cell' if number == 1 else 'cells'} {words}")
 
-    tell(table.kind_is(letter, "error"), "with an error of the spreadsheet")
-    tell(table.kind_is(letter, "uncalculated"), "with a formula never worked out")
-    tell(values.str.contains(r"^[\s\u{200b}\u{feff}]|[\s\u{200b}\u{feff}]$"), "with blanks before or after")
-    tell(values.str.contains(r"^[0-9](?:[.,][0-9]+)?[eE]\+?[0-9]{1,2}$"), "in exponent form: digits may be lost")
-    tell(
+    report(table.kind_is(letter, "error"), "with a spreadsheet error")
+    report(table.kind_is(letter, "uncalculated"), "with a formula that was never calculated")
+    report(values.str.contains(r"^[\s\u{200b}\u{feff}]|[\s\u{200b}\u{feff}]$"), "with spaces before or after")
+    report(
+        values.str.contains(r"^[0-9](?:[.,][0-9]+)?[eE]\+?[0-9]{1,2}$"), "in exponent form: digits may have been lost"
+    )
+    report(
         values.str.contains(r"^#(?:N/A|REF!|VALUE!|NAME\?|DIV/0!|NUM!|NULL!)$") & ~table.kind_is(letter, "error"),
         "with a text like #N/A",
     )
-    tell(values.str.contains("[\u200b\u00a0\ufeff]"), "with no-break or zero-width spaces")
-    _tell_turned(table, letter, tell)
-    tell(values.str.contains("�|Ã[\u0080-\u00bf]|â€"), "with letters of a wrong code page")
+    report(values.str.contains("[\u200b\u00a0\ufeff]"), "with no-break or zero-width spaces")
+    _report_turned(table, letter, report)
+    report(values.str.contains("�|Ã[\u0080-\u00bf]|â€"), "with characters from a wrong code page")
     return found
 
 
-def _tell_turned(table: Table, letter: str, tell: Callable[[pl.Series, str], None]) -> None:
-    """Cells that a spreadsheet may have turned into something else: they are unlike most of their column."""
+def _report_turned(table: Table, letter: str, report: Callable[[pl.Series, str], None]) -> None:
+    """Cells that a spreadsheet may have changed: they differ from most of their column."""
     values = table.cells[letter]
     filled = max(len(values) - values.null_count(), 1)
     for kind, words in (
         ("date", "with a date among other values: codes may have been turned into dates"),
-        ("yes_no", "with a yes or no among other values: codes may have been turned into them"),
+        ("yes_no", "with a yes/no value among other values: codes may have been turned into it"),
     ):
         odd = table.kind_is(letter, kind)
         if 0 < int(odd.sum()) * 2 < filled:
-            tell(odd, words)
-    tell(
+            report(odd, words)
+    report(
         table.kind_is(letter, "number") & values.str.contains(r"^[0-9]{16,}$"),
-        "with more than 15 digits: the last ones are lost",
+        "with more than 15 digits: the last digits are lost",
     )
     digits = values.str.contains(r"^[0-9]{3,}$").fill_null(False)
     widths = values.filter(digits).str.len_chars()
     if len(widths) * 2 > filled:
         usual = int(widths.mode().max() or 0)  # type: ignore[arg-type]
-        # One width for nearly all: what is shorter has probably lost zeros in front.
+        # Nearly all have one width: shorter values have probably lost leading zeros.
         if usual >= 5 and int((widths == usual).sum()) * 5 >= len(widths) * 4:
-            tell(
+            report(
                 digits & (values.str.len_chars() < usual),
-                f"shorter than the usual {usual} digits: leading zeros may be lost",
+                f"shorter than the usual {usual} digits: leading zeros may have been lost",
             )

@@ -1,4 +1,4 @@
-"""Where a field's values come from: a column, several, a fixed value, a table of translations, an expression."""
+"""Sources: where a field's values come from, such as a column, several columns, a fixed value or an expression."""
 
 from __future__ import annotations
 
@@ -15,19 +15,19 @@ from kotrel.core.tables.table import Column, Table
 
 @dataclass(frozen=True)
 class Source:
-    """How one field is fed. Columns are letters of the table.
+    """Where one field's values come from. Columns are letters of the table.
 
     Attributes:
         columns: one column; several where they are joined or make a list.
-        between: what stands between joined columns, or None where there is one.
-        last: of several columns, the last that is filled (levels of a path).
-        pattern: a pattern with parts in braces, like ``{diameter} mm / {length} m``; ``part`` is the one taken.
-        translate: what stands in the cell (folded) → what is meant.
+        between: the text between joined columns, or None for a single column.
+        last: use the last filled one of several columns (levels of a path).
+        pattern: a pattern with parts in braces, like ``{diameter} mm / {length} m``; ``part`` is the one used.
+        translate: the cell's text (folded) → what it means.
         fixed: the same value in every row.
         default: the value where the cell is blank.
-        default_by: a field, and for its values the value where the cell is blank.
-        make: an expression that gives the value.
-        how: what a list does to the list that is there: ``replace``, ``add`` to it, or ``take`` from it.
+        default_by: a field; ``defaults`` has the value for blank cells for each of its values.
+        make: an expression that makes the value.
+        how: what a list does to the existing list: ``replace`` it, ``add`` to it, or ``take`` from it.
     """
 
     columns: tuple[str, ...] = ()
@@ -45,12 +45,12 @@ class Source:
 
     @property
     def letter(self) -> str | None:
-        """The first column: where findings about the field are shown."""
+        """The first column: where findings on the field are shown."""
         return self.columns[0] if self.columns else None
 
     @property
     def is_plain(self) -> bool:
-        """True where the cells of one column are taken as they stand, so that their kinds count."""
+        """True where the cells of one column are used as they are, so that their kinds matter."""
         return len(self.columns) == 1 and self.pattern is None and not self.translate and not self.last
 
 
@@ -83,9 +83,9 @@ def _filled(column: pl.Expr) -> pl.Expr:
 
 
 def part_pattern(pattern: str, part: str) -> str:
-    """A pattern of named parts → a regular expression that takes one of them.
+    """A pattern of named parts → a regular expression that extracts one of them.
 
-    Blanks match any number of blanks; a part takes as little as it can.
+    A space matches any number of spaces; a part matches as little as possible.
 
     Raises:
         ValueError: the pattern does not have the part.
@@ -93,7 +93,7 @@ def part_pattern(pattern: str, part: str) -> str:
     pieces = re.split(r"\{(\w+)\}", pattern.strip())
     names = pieces[1::2]
     if part not in names:
-        raise ValueError(f"the pattern has no part {{{part}}}; it has {', '.join(names) or 'none'}")
+        raise ValueError(f"the pattern has no part {{{part}}}; its parts are: {', '.join(names) or 'none'}")
     out = ["^\\s*"]
     for place, piece in enumerate(pieces):
         if place % 2:

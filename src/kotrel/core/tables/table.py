@@ -1,4 +1,4 @@
-"""A sheet as it stands, and the table found in it. Everything is text, with the kind of each cell beside it."""
+"""A sheet as it is, and the table found in it. Everything is text; the kind of each cell is kept beside it."""
 
 from __future__ import annotations
 
@@ -10,15 +10,15 @@ import polars as pl
 from kotrel.core.columns import ROW
 
 CellKinds = Mapping[str, "str | pl.Series"]
-"""Column letter → the kind that all its filled cells have, or a series of kinds in the order of the rows.
+"""Column letter → the kind of all its filled cells, or a series of kinds in the order of the rows.
 
 Kinds: ``text``, ``number``, ``date``, ``yes_no``, ``error`` (``#N/A`` and its like), ``uncalculated`` (a formula that
-no program has worked out yet).
+no program has calculated yet).
 """
 
 
 def letter_of(index: int) -> str:
-    """Column letters from a place counted from 0: 0 is A, 25 is Z, 26 is AA."""
+    """Column letters from an index: 0 is A, 25 is Z, 26 is AA."""
     letters = ""
     index += 1
     while index:
@@ -28,7 +28,7 @@ def letter_of(index: int) -> str:
 
 
 def index_of(letters: str) -> int:
-    """Place counted from 0 of column letters: A is 0, AA is 26."""
+    """The index of column letters: A is 0, AA is 26."""
     place = 0
     for letter in letters.upper():
         place = place * 26 + ord(letter) - ord("A") + 1
@@ -37,7 +37,7 @@ def index_of(letters: str) -> int:
 
 @dataclass(frozen=True)
 class Grid:
-    """One whole sheet, before a table is looked for in it.
+    """One whole sheet, before the table in it is found.
 
     Attributes:
         file: the file's name as the user gave it.
@@ -46,8 +46,8 @@ class Grid:
         kinds: see :data:`CellKinds`.
         lines: the row in the sheet of each row of ``cells`` (the line in a text file), or None for 1, 2, 3 …
         hidden: True where the sheet is hidden in its workbook.
-        remarks: what was noticed while reading, in words.
-        ragged: (line, number of columns) of the lines of a text file that do not have ``usual_width`` columns.
+        remarks: what was noticed on reading, in words.
+        ragged: (line, number of columns) for the lines of a text file without ``usual_width`` columns.
     """
 
     file: str
@@ -63,9 +63,9 @@ class Grid:
 
 @dataclass(frozen=True)
 class Column:
-    """One column of a table: its letter, its heading on one line, and the heading as it stands.
+    """One column of a table: its letter, its heading on one line, and the heading as it is in the cell.
 
-    Where headings stand over two rows, ``heading`` has both, and ``lower`` what the lower row says alone.
+    Where headings have two rows, ``heading`` joins both, and ``lower`` is the lower row alone.
     """
 
     letter: str
@@ -79,9 +79,9 @@ class Table:
     """A table found in a sheet.
 
     Attributes:
-        heading_row: the sheet's row with the headings, from 1; 0 where there is none.
+        heading_row: the sheet's row with the headings, from 1; 0 if there is none.
         columns: in the order of the sheet; columns without heading and without cells are left out.
-        cells: ``row`` (UInt32, the row in the sheet) and a String column for each letter; blank rows are left out.
+        cells: ``ROW`` (UInt32, the row in the sheet) and a String column for each letter; blank rows are left out.
         kinds: see :data:`CellKinds`, in the order of ``cells``.
         remarks: what was left out, in words.
         ragged, usual_width: see :class:`Grid`.
@@ -110,19 +110,19 @@ class Table:
         return int(self.cells[ROW][-1]) if self.rows else 0
 
     def only(self, wanted: pl.Series) -> Table:
-        """The table with only the rows that are wanted (Boolean for each)."""
+        """Only the wanted rows of the table (Boolean for each)."""
         kinds = {letter: kind if isinstance(kind, str) else kind.filter(wanted) for letter, kind in self.kinds.items()}
         return replace(self, cells=self.cells.filter(wanted), kinds=kinds)
 
     def kind_is(self, letter: str, kind: str) -> pl.Series:
-        """Boolean for each row: the cell in that column is of that kind."""
+        """Boolean for each row: whether the cell in that column is of that kind."""
         kinds = self.kinds.get(letter, "text")
         if isinstance(kinds, str):
             return pl.Series([kinds == kind], dtype=pl.Boolean).new_from_index(0, self.rows)
         return kinds == kind
 
     def address(self, row: int, letter: str | None) -> str:
-        """Where a cell is, in the words of its file: ``Stock!D17``, or ``line 17, column 4``."""
+        """A cell's address in its file: ``Stock!D17``, or ``line 17, column 4``."""
         if row == 0:
             return f"column {letter}" if letter else ""
         if self.sheet:
@@ -130,7 +130,7 @@ class Table:
         return f"line {row}, column {index_of(letter) + 1}" if letter else f"line {row}"
 
     def place(self, row: int, letter: str | None) -> str:
-        """A cell on its own sheet, as short as can be: ``D17``, or ``line 17``."""
+        """A cell's address within its sheet, as short as possible: ``D17``, or ``line 17``."""
         if self.sheet:
             return f"{letter}{row}" if letter else f"row {row}"
         return f"line {row}"

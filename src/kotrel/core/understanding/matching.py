@@ -1,4 +1,4 @@
-"""Columns of a table → fields of a record, by their headings."""
+"""Matches columns of a table to fields of a record by their headings."""
 
 from __future__ import annotations
 
@@ -11,16 +11,16 @@ from kotrel.core.tables.sources import Source
 from kotrel.core.tables.table import Column, Table
 
 OWN_HEADINGS = frozenset({folded("Kotrel findings")})
-"""Headings of Kotrel's own marks, which are no columns of the user's."""
+"""Headings of Kotrel's own marks, which are not the user's columns."""
 
 NAME_OF = folded("Name of")
-"""Begins the heading of a column with the names that belong to codes: an export's help for readers, never loaded."""
+"""Starts the heading of a column with names for codes, which exports add for readers; never loaded."""
 
 KEY_COUNTS = 3
-"""A record whose key is among the headings counts like so many columns more."""
+"""A key among the headings counts like this many more columns."""
 
 OWN_COUNTS = 2
-"""A heading that is a field's own name or title says so much more than one of its synonyms."""
+"""A heading that is a field's own name or title counts this much more than a synonym."""
 
 
 @dataclass(frozen=True)
@@ -29,11 +29,11 @@ class Matched:
 
     Attributes:
         sources: field → where its values come from.
-        doubled: field → all columns whose heading means it, where there is more than one.
-        unknown: columns that mean no field of the record.
+        doubled: field → all columns whose headings mean it, if there are several.
+        unknown: columns that match no field of the record.
         own: how many columns are headed with their field's own name or title.
-        label: which of several matches of one sheet it is, for people (``QUAY``), or an empty text.
-        optional: True where a row counts only when one of its columns besides the key is filled.
+        label: what tells this match from others of the same sheet (``QUAY``), or an empty text.
+        optional: True where a row counts only if a column other than the key is filled.
     """
 
     record: Record
@@ -46,7 +46,7 @@ class Matched:
 
     @property
     def has_key(self) -> bool:
-        """True where every field of the key is fed, or has a default."""
+        """True where every field of the key has a source or a default."""
         fields = self.record.fields
         fed = [name in self.sources for name in self.record.key]
         return any(fed) and all(
@@ -55,24 +55,24 @@ class Matched:
 
     @property
     def fit(self) -> int:
-        """How well headings mean the record: the columns that fit, more for their own names, and the key."""
+        """How well the headings match the record: the columns that fit, with extra weight for exact names and for the key."""
         return len(self.sources) + (OWN_COUNTS - 1) * self.own + OWN_COUNTS * KEY_COUNTS * self.has_key
 
     @property
     def letters(self) -> dict[str, str]:
-        """Field → the (first) column that feeds it."""
+        """Field → the (first) column it comes from."""
         return {name: source.letter for name, source in self.sources.items() if source.letter is not None}
 
 
 def headings_of(field: Field) -> list[str]:
-    """All headings that mean a field, folded: its name, title and synonyms."""
+    """All headings that match a field, folded: its name, title and synonyms."""
     return [folded(word) for word in (field.name, field.title, *field.synonyms)]
 
 
 def match_headings(table: Table, record: Record) -> Matched:
-    """Matches by heading alone; case, blanks, line breaks and punctuation do not count."""
+    """Matches by heading alone, ignoring case, spaces, line breaks and punctuation."""
     meaning: dict[str, str] = {}
-    # A field's own name or title always wins over another field's synonym.
+    # A field's own name or title always takes precedence over another field's synonym.
     for field in record.fields.values():
         for word in headings_of(field)[2:]:
             meaning.setdefault(word, field.name)
@@ -100,13 +100,13 @@ def match_headings(table: Table, record: Record) -> Matched:
 
 
 def likely_record(table: Table, records: Sequence[Record], match_on: str | None = None) -> Matched | None:
-    """The record whose fields the headings mean best, or None where no heading means anything.
+    """The record that the headings match best, or None if they match nothing.
 
-    A sheet with a record's name and key is that record. Else the columns that fit count, those headed with a field's own
-    name or title twice, and whether the key is among them; between equals the record with fewer fields.
+    A sheet with a record's name and key is that record. Otherwise the columns that fit decide, those headed with a field's own
+    name or title counting twice, and the key; of two equal records, the one with fewer fields.
 
     Args:
-        match_on: a field by which rows are found instead of their key: a record that has it comes before others.
+        match_on: a field by which rows are found instead of their key: a record with this field comes first.
     """
     fitting = [matched for record in records if (matched := match_headings(table, record)).sources]
     if match_on is not None:
@@ -116,7 +116,7 @@ def likely_record(table: Table, records: Sequence[Record], match_on: str | None 
 
 
 def is_called(record: Record, sheet: str) -> bool:
-    """True where a sheet's name is the record's: its name, title or a synonym, in the singular or the plural."""
+    """True where a sheet is named like the record: its name, title or a synonym, in singular or plural."""
     name = folded(sheet)
     words = {folded(word) for word in (record.name, record.title, *record.synonyms)}
     return bool(name) and (name in words or name.removesuffix("s") in words or name + "s" in words)

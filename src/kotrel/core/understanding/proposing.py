@@ -1,4 +1,4 @@
-"""Proposes which column feeds which field: by heading, by near spelling, and by what is in the column."""
+"""Proposes which column feeds which field: by the heading, by a similar spelling, and by the column's content."""
 
 from __future__ import annotations
 
@@ -15,9 +15,9 @@ from kotrel.core.tables.table import Column, Table
 from kotrel.core.understanding.matching import OWN_HEADINGS, headings_of
 
 LOOK_AT = 5_000
-"""Rows from the top in which a column's content is looked at."""
+"""A column's content is looked at in this many rows from the top."""
 SURE_ENOUGH = 50
-"""Per cent below which nothing is proposed."""
+"""In per cent; below it nothing is proposed."""
 
 
 @dataclass(frozen=True)
@@ -36,7 +36,7 @@ class Proposal:
 
 
 def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> tuple[list[Proposal], list[Column]]:
-    """The best proposals, never two columns for one field, and the columns left over.
+    """The best proposals, at most one column for each field, and the columns left over.
 
     Args:
         names: record → its codes and names.
@@ -66,7 +66,7 @@ def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> 
 
 
 class _Content:
-    """What the top of a column holds, worked out when asked for."""
+    """What the top of a column holds, computed when needed."""
 
     def __init__(self, table: Table, column: Column) -> None:
         sound = table.cells[column.letter].head(LOOK_AT).drop_nulls().str.strip_chars()
@@ -81,7 +81,7 @@ class _Content:
         return self._kind
 
     def share(self, fits: Callable[[str], bool]) -> int:
-        """Per cent of the distinct values that fit."""
+        """How many of the distinct values fit, in per cent."""
         some = self.distinct.head(300).to_list()
         return 100 * sum(map(fits, some)) // len(some) if some else 0
 
@@ -98,10 +98,10 @@ def _judge(column: Column, content: _Content, field: Field, names: Callable[[str
         len(word) > 3 and (word in heading or heading in word) and len(heading) > 3 for word in words
     )
     by_heading = max(near - 10 if near >= 80 else 0, 65 if contains else 0)
-    why = "its heading is spelt nearly so" if near >= 80 else "its heading has that word" if contains else ""
+    why = "its heading is spelled similarly" if near >= 80 else "its heading contains the word" if contains else ""
     by_content, seen = _content(content, field, names)
     if by_content < 0:
-        # What stands in the column speaks against it, whatever the heading says.
+        # The column's content speaks against it, whatever the heading says.
         return 0, ""
     if by_heading and by_content:
         return min(by_heading + by_content // 3, 94), f"{why}, and {seen}"
@@ -111,7 +111,7 @@ def _judge(column: Column, content: _Content, field: Field, names: Callable[[str
 
 
 def _content(content: _Content, field: Field, names: Callable[[str], ListNames]) -> tuple[int, str]:
-    """What the values say: per cent and words; below zero where they speak against the field."""
+    """What the values suggest: per cent and the reason; below zero if they speak against the field."""
     if not content.count:
         return 0, ""
     if field.check == "gtin" and field.kind != "list":
@@ -122,7 +122,7 @@ def _content(content: _Content, field: Field, names: Callable[[str], ListNames])
         known = names(field.to)
         on_list = content.share(lambda value: known.code_of(value) is not None)
         if on_list >= 70 and len(content.distinct) <= max(len(known.codes), 1):
-            return 55 + on_list // 4, f"{on_list} % of its values are on the list of {field.to}"
+            return 55 + on_list // 4, f"{on_list} % of its values are on the {field.to} list"
         return (0 if on_list else -1 if content.kind in ("number", "date", "barcode") else 0), ""
     if field.is_decimal:
         return (0 if content.kind in ("number", "whole number", "yes/no", "code", "empty") else -1), ""

@@ -1,4 +1,4 @@
-"""A table and a match → rows: tidied values with what their reading brought up."""
+"""A table and a match → rows: tidied values, with findings and repairs."""
 
 from __future__ import annotations
 
@@ -20,11 +20,11 @@ from kotrel.core.values.numbers import Mark
 
 
 def understand(table: Table, matched: Matched, conventions: Conventions, today: date, mark: Mark | None = None) -> Rows:
-    """Reads every field that cells or a fixed value feed, as its kind; made values come later (see making).
+    """Reads every field that comes from cells or a fixed value, as its kind; made values come later (see readying).
 
     Args:
         today: the day, for years of two digits.
-        mark: the decimal mark that an earlier part of the same sheet has proved, or None.
+        mark: the decimal mark that an earlier part of the same sheet proved, or None.
     """
     record = matched.record
     if matched.optional:
@@ -46,16 +46,16 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
             return nowhere
 
         raw = raw_values(table, source)
-        wipes = _says_clear(raw) if source.columns else None
-        if wipes is not None:
-            raw = raw.set(wipes, None)
-        return tidy(sheet_rows, raw, kinds, record.fields[name], setting), wipes
+        clears = _says_clear(raw) if source.columns else None
+        if clears is not None:
+            raw = raw.set(clears, None)
+        return tidy(sheet_rows, raw, kinds, record.fields[name], setting), clears
 
     done = map_parallel(tidied_column, matched.sources)
-    for (name, source), (tidied, wipes) in zip(matched.sources.items(), done, strict=True):
+    for (name, source), (tidied, clears) in zip(matched.sources.items(), done, strict=True):
         columns.append(tidied.values.alias(name))
-        if wipes is not None:
-            columns.append(wipes.alias(clearing(name)))
+        if clears is not None:
+            columns.append(clears.alias(clearing(name)))
         heading = headings.get(source.letter or "", "")
         findings += [
             FindingGroup(each.severity, each.kind, each.title, record.name, name, source.letter, each.cells, heading)
@@ -77,7 +77,7 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
 
 
 def _says_clear(values: pl.Series) -> pl.Series | None:
-    """Where a cell says that the value is to be wiped, or None where none does. Its length alone rules out nearly all cells."""
+    """Where a cell asks to clear the value, or None if none does. The length alone rules out nearly all cells."""
     as_long = (values.str.len_bytes() == len(CLEAR)).fill_null(False)
     if not as_long.any() or not (values.filter(as_long).str.to_lowercase() == CLEAR).any():
         return None
@@ -85,7 +85,7 @@ def _says_clear(values: pl.Series) -> pl.Series | None:
 
 
 def _rows_that_say_anything(table: Table, matched: Matched) -> Table:
-    """The rows in which a column that feeds more than the key is filled."""
+    """The rows in which a column besides those of the key is filled."""
     letters = {
         letter
         for name, source in matched.sources.items()
@@ -99,7 +99,7 @@ def _rows_that_say_anything(table: Table, matched: Matched) -> Table:
 
 
 def sheet_mark(table: Table, matched: Matched) -> Mark | None:
-    """The decimal mark that the number columns of the sheet prove together, or None where they disagree."""
+    """The decimal mark that the sheet's number columns prove together, or None if they disagree."""
     marks = {
         mark
         for name, letter in matched.letters.items()
@@ -109,19 +109,19 @@ def sheet_mark(table: Table, matched: Matched) -> Mark | None:
 
 
 def _texts(table: Table, letter: str) -> pl.Series:
-    """The first cells of a column that are texts: enough to show how the sheet writes numbers."""
+    """The first text cells of a column: enough to show how the sheet writes numbers."""
     numbers = table.kind_is(letter, "number")
     column = table.cells[letter]
     return (column.filter(~numbers) if numbers.any() else column).head(2_000)
 
 
 def _about_headings(rows: Rows, matched: Matched) -> list[FindingGroup]:
-    """What the headings alone bring up: two for one field, and some that mean nothing."""
+    """Findings on the headings: two for one field, and some that match no field."""
     record = matched.record
     found: list[FindingGroup] = []
     for name, columns in matched.doubled.items():
         both = " and ".join(f"{column.letter} “{column.heading}”" for column in columns)
-        message = f"columns {both} both mean {record.fields[name].title}; rename or delete one"
+        message = f"columns {both} both match {record.fields[name].title}; rename or delete one"
         found.append(
             rows.sheet_finding(
                 "error", "heading-twice", "two columns for one field", message, columns[1].letter, columns[1].heading
@@ -131,7 +131,7 @@ def _about_headings(rows: Rows, matched: Matched) -> list[FindingGroup]:
     if named:
         cells = cells_of([0] * len(named), [column.heading for column in named])
         messages = [
-            f"column {column.letter} “{column.heading}” is no field of {record.title}; it is left out"
+            f"column {column.letter} “{column.heading}” matches no field of {record.title} and is left out"
             for column in named
         ]
         cells = cells.with_columns(pl.Series("message", messages))
@@ -141,21 +141,21 @@ def _about_headings(rows: Rows, matched: Matched) -> list[FindingGroup]:
     found += _about_ragged(rows)
     bare = [column.letter for column in matched.unknown if not column.heading]
     if bare:
-        message = f"column {', '.join(bare)} has values but no heading; it is left out"
+        message = f"column {', '.join(bare)} has values but no heading and is left out"
         found.append(rows.sheet_finding("warning", "no-heading", "columns without a heading", message, bare[0]))
     return found
 
 
 def _about_ragged(rows: Rows) -> list[FindingGroup]:
-    """Lines of a text file with too few or too many columns: their values may stand in the wrong columns."""
+    """Lines of a text file with too few or too many columns: their values may be in the wrong columns."""
     table = rows.table
     known = set(table.cells[ROW].to_list()) if table.ragged else set()
     inside = [(line, count) for line, count in table.ragged if line in known]
     if not inside:
         return []
     lines = [line for line, _ in inside]
-    messages = [f"{count} columns, and the other lines have {table.usual_width}" for _, count in inside]
-    # A program that leaves out blank cells at the end of every line is no accident.
+    messages = [f"{count} columns, but the other lines have {table.usual_width}" for _, count in inside]
+    # Some programs leave out blank cells at the end of every line on purpose.
     habit = all(count < table.usual_width for _, count in inside) and len(inside) * 5 > table.rows
     cells = cells_of(lines, None, messages)
     severity: Severity = "note" if habit else "error"

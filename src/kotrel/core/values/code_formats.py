@@ -1,4 +1,4 @@
-"""Shapes of codes, and check digits."""
+"""Formats of codes, and check digits."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ def gtin_check_digit(body: str) -> str:
     """The check digit for all digits of a barcode but the last.
 
     The rule is that of the GS1 General Specifications, section 7.9 ("Standard check digit calculations for GS1 data
-    structures"): from the right, weights 3, 1, 3, 1 …; the digit that brings the sum up to a multiple of ten.
+    structures"): from the right, weights 3, 1, 3, 1 …; the digit that completes the sum to a multiple of ten.
     """
     total = sum(int(digit) * (3 if place % 2 == 0 else 1) for place, digit in enumerate(reversed(body)))
     return str(-total % 10)
@@ -23,7 +23,7 @@ def gtin_has_length(column: pl.Expr) -> pl.Expr:
 
 
 def gtin_fits(column: pl.Expr) -> pl.Expr:
-    """True where a text of 8 to 14 digits ends in its right check digit; null where it is no number.
+    """True where a text of 8 to 14 digits ends with the right check digit; null where it is not a number.
 
     Weights are counted from the right, so one rule serves every length (see :func:`gtin_check_digit`).
     """
@@ -36,4 +36,4 @@ def gtin_fits(column: pl.Expr) -> pl.Expr:
 
 
 CODE_RULES = {"gtin": "a barcode: 8, 12, 13 or 14 digits, the last a check digit (GS1)"}
-"""Name of each shape rule that a description may ask for → what it says to people."""
+"""Name of each code format that a description may ask for → the format in words."""

@@ -9,11 +9,11 @@ from typing import Literal
 
 @dataclass(frozen=True)
 class Conventions:
-    """What the workspace says about its sheets.
+    """How the sheets of a workspace are written.
 
     Attributes:
-        decimal_mark: ``auto`` decides for each column from all its values; else the mark before the decimals.
-        dates: ``auto`` likewise; else which comes first in a date like 3/4/2026.
+        decimal_mark: the mark before the decimals; ``auto`` decides for each column from all its values.
+        dates: which comes first in a date like 3/4/2026; ``auto`` likewise.
         spellings: record → other spelling, folded → the code it stands for.
     """
 

@@ -1,4 +1,4 @@
-"""Dates as people type them → ISO dates, day or month first as all values of the column show."""
+"""Dates as people type them → ISO dates; whether the day or the month comes first is decided from the whole column."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ _MONTHS = {
 
 @dataclass(frozen=True)
 class ReadDate:
-    """One text read as a date: ISO text, or why not. ``guessed_century`` tells a year of two digits."""
+    """One text read as a date: ISO text, or why not. ``guessed_century`` marks a two-digit year."""
 
     value: str | None
     trouble: Literal["", "no-date", "impossible", "ambiguous", "other-order"] = ""
@@ -36,7 +36,7 @@ class ReadDate:
 
 
 def order_of(values: Iterable[str]) -> tuple[Order | None, bool]:
-    """Which comes first in the dates of a column, as far as they prove it, and whether they contradict each other."""
+    """Which comes first in a column's dates, if they prove it, and whether they contradict each other."""
     votes = {"day": 0, "month": 0}
     for value in values:
         if found := _PARTS.match(value.strip()):
@@ -54,7 +54,7 @@ def order_of(values: Iterable[str]) -> tuple[Order | None, bool]:
 def _year(text: str, this_year: int) -> tuple[int, bool]:
     if len(text) == 4:
         return int(text), False
-    # A two-digit year is the nearest one: not more than twenty years ahead.
+    # A two-digit year is the nearest one that is at most twenty years ahead.
     year = this_year // 100 * 100 + int(text)
     return (year - 100 if year > this_year + 20 else year), True
 
@@ -64,8 +64,8 @@ def read_date(text: str, order: Order | None, this_year: int) -> ReadDate:
 
     Args:
         text: the cell's text.
-        order: what comes first in ``3/4/2026``, or None where it is not known.
-        this_year: for years of two digits.
+        order: what comes first in ``3/4/2026``, or None if not known.
+        this_year: for two-digit years.
     """
     text = text.strip()
     guessed = False

@@ -1,4 +1,4 @@
-"""Letters that look like others, and what spreadsheets make of codes: how a damaged code could once have looked."""
+"""Characters that look alike, and what spreadsheets turn codes into: what a damaged code may have been."""
 
 from __future__ import annotations
 
@@ -17,21 +17,21 @@ _UNSEEN = re.compile("[\u00a0\u200b-\u200f\u2060\ufeff\u00ad\u2007\u202f]")
 _MOJIBAKE = re.compile(
     "[\u00c2-\u00f4][\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u017e\u0192\u02c6\u02dc\u2013-\u203a\u20ac\u2122]"
 )
-"""A leading byte of UTF-8 and one that follows, both read as Windows-1252."""
+"""A leading and a following byte of UTF-8, both read as Windows-1252."""
 
 
 def plain(code: str) -> str:
-    """A code without unseen characters, with look-alike letters, dashes and quotes as the plain ones."""
+    """A code without invisible characters, and with plain letters, dashes and quotes for those that look alike."""
     return re.sub(r"\s+", " ", _UNSEEN.sub("", code.translate(_LOOKALIKE))).strip()
 
 
 def shape(code: str) -> str:
-    """A code as the eye sees it: letter O and zero, l and I and one, are the same."""
+    """A code as the eye sees it: the letter O is zero; l and I are one."""
     return plain(code).upper().translate(str.maketrans("OQIL", "0011"))
 
 
 def right_code_page(text: str) -> str | None:
-    """The text as it was before UTF-8 was read as Windows-1252, or None where it does not reverse cleanly."""
+    """The text as it was before UTF-8 was read as Windows-1252, or None if it does not convert back."""
     if not _MOJIBAKE.search(text):
         return None
     try:

@@ -1,6 +1,6 @@
-"""Numbers as people type them → exact decimals, by the convention of their column.
+"""Numbers as people type them → exact decimals, by the decimal mark of their column.
 
-The mark before the decimals is decided from all values of a column; what could be read two ways is never guessed.
+The decimal mark is decided from all values of a column; what could be read two ways is never guessed.
 """
 
 from __future__ import annotations
@@ -72,7 +72,7 @@ class Read:
 
 
 def _mark_shown_by(body: str) -> Mark | Literal["either", "none"]:
-    """The decimal mark that the digits and marks of one number prove, ``either`` where they prove nothing."""
+    """The decimal mark that one number proves, or ``either`` if it proves nothing."""
     points, commas = body.count("."), body.count(",")
     if points and commas:
         return "." if body.rfind(".") > body.rfind(",") else ","
@@ -89,7 +89,7 @@ def _mark_shown_by(body: str) -> Mark | Literal["either", "none"]:
 
 
 def _body_and_trail(found: re.Match[str]) -> tuple[str, str | None]:
-    """The digits and marks of a number, and a minus behind them. “12.–” and “12,-”: the dash stands for the cents."""
+    """The digits and marks of a number, and a trailing minus. In “12.–” and “12,-” the dash stands for zero cents."""
     body, trail = found["body"], found["trail"]
     return (body + "00", None) if trail and body.endswith((".", ",")) else (body, trail)
 
@@ -98,7 +98,7 @@ def mark_of(values: Iterable[str]) -> tuple[Mark | None, bool]:
     """The decimal mark of a column's values, and whether they contradict each other.
 
     Returns:
-        The mark that most of the values prove, or None where no value proves one; True where some prove the other.
+        The mark that most values prove, or None if none proves one; True if some prove the other.
     """
     votes = {".": 0, ",": 0}
     for value in values:
@@ -115,13 +115,13 @@ def mark_of(values: Iterable[str]) -> tuple[Mark | None, bool]:
 def read_number(text: str, mark: Mark | None) -> Read:
     """Reads one number as typed.
 
-    Understood are currency signs and codes before or after, blanks and apostrophes between thousands, a minus before
-    or after, a dash for the cents, brackets for negatives, an exponent, and a per cent sign (told as ``percent``: the value is the number
+    It understands currency signs and codes before or after, spaces and apostrophes between thousands, a minus before
+    or after, a dash for the cents, brackets for negatives, an exponent, and a per cent sign (``percent``: the value is the number
     before the sign).
 
     Args:
         text: the cell's text.
-        mark: the column's decimal mark, or None where none is known.
+        mark: the column's decimal mark, or None if not known.
     """
     found = _SHAPE.match(_BLANKS.sub("", text))
     if not found or bool(found["open"]) != bool(found["close"]):
@@ -151,5 +151,5 @@ def read_number(text: str, mark: Mark | None) -> Read:
 
 
 def doubtful_points(column: pl.Series) -> bool:
-    """True where plain numbers such as ``1.234`` could mean thousands and no other value of the column tells."""
+    """True where plain numbers such as ``1.234`` could mean thousands and no other value of the column decides."""
     return bool(column.str.contains(_POINT_IS_DOUBTFUL).any()) and not bool(column.str.contains(_POINT_IS_CLEAR).any())

@@ -1,4 +1,4 @@
-"""Yes and no in the words people use."""
+"""Yes and no, in the words that people use."""
 
 from __future__ import annotations
 
@@ -57,6 +57,6 @@ NO = frozenset(
 
 
 def read_yes_no(text: str) -> str | None:
-    """``yes`` or ``no``, or None where the word is neither."""
+    """``yes`` or ``no``, or None for any other word."""
     word = text.strip().casefold()
     return "yes" if word in YES else "no" if word in NO else None

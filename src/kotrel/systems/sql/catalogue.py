@@ -1,4 +1,4 @@
-"""What a database says of its own tables: columns, keys, lengths, references."""
+"""What a database says about its tables: columns, keys, lengths, references."""
 
 from __future__ import annotations
 
@@ -19,10 +19,10 @@ OWN = ("kotrel_load", "kotrel_load_row", "sqlite_sequence")
 
 
 def read_catalogue(database: Database, schema: str | None = None) -> list[TableFacts]:
-    """The tables of a database, of one schema where it has schemas.
+    """The tables of a database, or of one of its schemas.
 
     Args:
-        schema: the schema; None for all that are not the database's own.
+        schema: the schema; None for all except the database's own.
 
     Raises:
         OutOfReach: the catalogue cannot be read.
@@ -35,7 +35,7 @@ def read_catalogue(database: Database, schema: str | None = None) -> list[TableF
         words = str(error).splitlines()[0]
         raise OutOfReach(f"the database's catalogue cannot be read: {words}", "", "system-error") from None
     if database.dialect == "sqlite":
-        # What stands behind a column as UNIQUE is known to SQLite's own list of indexes only.
+        # UNIQUE on a single column is only in SQLite's own list of indexes.
         return [replace(each, uniques=tuple(_sqlite_uniques(database, each.name))) for each in found]
     return found
 
@@ -92,7 +92,7 @@ def _column(each: Any) -> ColumnFacts:
 
 
 def _kind(of: Any) -> tuple[str, int | None, int | None]:
-    """The kind of a column in plain words, its length and its decimals."""
+    """The kind of a column, its length and its decimals."""
     if isinstance(of, types.Boolean):
         return "yes_no", None, None
     if isinstance(of, types.Integer):

@@ -1,4 +1,4 @@
-"""One open database: running statements, bulk roads in and out, transactions. One subclass for each kind of database."""
+"""One open database: statements, bulk reading and writing, transactions. One subclass for each kind of database."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ import polars as pl
 from kotrel.core.description.model import Field
 
 NEVER_BLANK = "'.'"
-"""A column read beside a single one: its blank line would be no row to a CSV reader."""
+"""A second column to read beside a single one: a CSV reader would skip its blank lines."""
 
 
 def quoted(*names: str) -> str:
@@ -42,7 +42,7 @@ class Database(ABC):
     def frame(
         self, columns: Sequence[str], names: Sequence[str], rest: str, values: Sequence[Any] = ()
     ) -> pl.DataFrame:
-        """The fast road out: ``SELECT columns rest`` as String columns.
+        """Reads in bulk: ``SELECT columns rest`` as String columns.
 
         Args:
             columns: SQL expressions that give canonical text or NULL.
@@ -54,13 +54,13 @@ class Database(ABC):
     def insert(
         self, table: str, columns: Sequence[str], frame: pl.DataFrame, forms: Sequence[str] | None = None
     ) -> None:
-        """The fast road in: all rows of a frame, in its order.
+        """Writes in bulk: all rows of a frame, in its order.
 
         Args:
             table: quoted name.
             columns: column names, unquoted.
             frame: as many columns, in the same order.
-            forms: SQL that turns the bound text ``?`` into what is stored, where the database does not by itself.
+            forms: SQL that turns the bound text ``?`` into the stored form, where the database does not.
         """
 
     @abstractmethod
@@ -68,13 +68,13 @@ class Database(ABC):
         """SQL that gives a stored column (quoted) as canonical text.
 
         Args:
-            plain: True for tables that Kotrel did not make. What they hold beyond the field's decimals is shown, never
+            plain: True for tables that Kotrel did not create: extra decimals are shown, never
                 rounded away.
         """
 
     @abstractmethod
     def as_stored(self, text: str, field: Field, plain: bool = False) -> str:
-        """SQL that gives what is stored from canonical text (an SQL expression)."""
+        """SQL that gives the stored form of canonical text (an SQL expression)."""
 
     @abstractmethod
     def among(self, column: str, values: Iterable[str]) -> tuple[str, list[Any]]:
@@ -86,11 +86,11 @@ class Database(ABC):
 
     @abstractmethod
     def changing(self) -> AbstractContextManager[None]:
-        """A transaction that no other load runs beside; kept when left without an exception."""
+        """A transaction that excludes other loads; kept if it ends without an exception."""
 
     @contextmanager
     def trying(self) -> Iterator[None]:
-        """A part of a transaction that is always taken back at its end."""
+        """A part of a transaction that is always rolled back."""
         self.run("SAVEPOINT trying")
         try:
             yield
@@ -100,7 +100,7 @@ class Database(ABC):
 
     @abstractmethod
     def has_table(self, schema: str, table: str) -> bool:
-        """True where the table is there."""
+        """True where the table exists."""
 
     def create(self, statements: Iterable[str]) -> None:
         """Runs the statements that create tables, all or none."""

@@ -46,12 +46,12 @@ def row_table(dialect: str) -> str:
 
 
 def has_journal(database: Database) -> bool:
-    """True where the journal's tables are there."""
+    """True where the journal's tables exist."""
     return database.has_table(*table_name(database.dialect, "load"))
 
 
 def require_journal(database: Database, name: str) -> None:
-    """Raises :class:`WrongUse` where there is no journal: nothing is created in somebody's database unasked."""
+    """Raises :class:`WrongUse` where there is no journal: nothing is created in somebody's database without being asked."""
     if not has_journal(database):
         raise WrongUse(
             f"{name} has no journal yet, and nothing is loaded without one",
@@ -94,7 +94,7 @@ def write_rows(database: Database, changes: RecordChanges, number: int, first_li
         rows = journal_rows(changes, number, first_line)
         database.insert(table, ROW_COLUMNS, rows)
         return range(first_line, first_line + rows.height)
-    # The removal of new rows: what stood before is what the load wrote after, and is there already.
+    # When new rows are removed, the journal already has them: they are what the load wrote.
     columns = ", ".join(quoted(name) for name in ROW_COLUMNS)
     database.run(
         f"INSERT INTO {table} ({columns}) SELECT {number}, line + {first_line - changes.origin.first}, record, "

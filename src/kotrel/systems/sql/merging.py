@@ -1,4 +1,4 @@
-"""Changes → the system's tables: staged in bulk, merged by set-based SQL, and the rows the database refuses found."""
+"""Changes → the system's tables: staged in bulk and merged by set-based SQL; finds the rows that the database refuses."""
 
 from __future__ import annotations
 
@@ -18,18 +18,18 @@ from kotrel.systems.sql.journal import row_table
 from kotrel.systems.sql.store import Store, literal
 
 MOST_REFUSALS = 20
-"""So many refused rows are looked for; the rest may be refused too, and the message says so."""
+"""At most this many refused rows are searched for; the message says that there may be more."""
 
 
 MANY = 50_000
-"""From so many removed rows on, references to them are checked table by table."""
+"""From this many removed rows on, references to them are checked table by table."""
 
 
 class Stage:
     """The rows of one record's changes, ready to be merged: a table ``name`` with ``line``, ``action`` and the fields.
 
-    On SQLite the journal itself is the stage, looked at through a view: the rows travel once. On PostgreSQL it is a
-    temporary table filled by COPY, because there taking lists apart costs more than sending the rows twice.
+    On SQLite the journal itself is the stage, through a view: the rows are written once. On PostgreSQL it is a
+    temporary table filled by COPY, because there splitting lists costs more than sending the rows twice.
     """
 
     def __init__(self, database: Database, store: Store, changes: RecordChanges, lines: range, number: int) -> None:
@@ -47,7 +47,7 @@ class Stage:
         return [self.store.record.fields[name] for name in self.changes.fields]
 
     def _look_at_journal(self, number: int, first: int, last: int) -> None:
-        # A key of one field stands in the journal as it is; of several, that of a removed row in what was before.
+        # The journal has a key of one field as it is; of several, for a removed row, in the image before.
         key = self.store.record.key
         texts = [
             quoted("key")
@@ -95,7 +95,7 @@ class Stage:
         database.insert(table, ["line", "action", *(f"to {name}" for name in self.changes.fields)], staged)
         database.run(f"ANALYZE {table}")
         if by_id:
-            # The numbers that stand for codes are looked up when the rows are merged: by then all of them are there.
+            # Numbers that stand for codes are looked up when the rows are merged: by then all of them exist.
             texts = ", ".join(
                 (store.stored(database, f"c.{quoted('to ' + field.name)}", field) if field.name in by_id
                  else f"c.{quoted('to ' + field.name)}") + f" AS {quoted('to ' + field.name)}"
@@ -107,10 +107,10 @@ class Stage:
         return " AND ".join(f"t.{self.store.column(name)} = s.{quoted('to ' + name)}" for name in self.store.record.key)
 
     def merge(self, span: tuple[int, int] | None = None) -> dict[str, int]:
-        """Inserts, updates and removes; returns how many rows were really touched for each action.
+        """Inserts, updates and removes; returns how many rows were actually affected by each action.
 
         Args:
-            span: first and last line, where only a part is to be merged.
+            span: first and last line, to merge only a part.
         """
         database, table, store = self.database, self.store.name, self.store
         only = f" AND s.line BETWEEN {span[0]} AND {span[1]}" if span else ""
@@ -142,10 +142,10 @@ class Stage:
 
     @contextmanager
     def _references_checked_at_once(self, rows: int) -> Iterator[None]:
-        """Lets PostgreSQL check references to many removed rows once for each table, not once for each row and table.
+        """Lets PostgreSQL check references to many removed rows once for each table, not for each row and table.
 
-        The constraints are taken away and put back in the same transaction; putting them back checks all rows. Only in
-        tables of Kotrel's own making: nobody else's constraints are touched.
+        The constraints are dropped and added again in the same transaction; adding them checks all rows. Only in
+        tables that Kotrel created: nobody else's constraints are touched.
         """
         database, store = self.database, self.store
         if database.dialect != "postgresql" or store.plain or rows < MANY:
@@ -166,9 +166,9 @@ class Stage:
         return ", ".join(f"{self.store.column(name)} = s.{quoted('to ' + name)}" for name in names)
 
     def _insert(self, only: str, mine: str) -> int:
-        """Inserts the new rows: their fields, the fixed values of the table, and the numbers that sequences make."""
+        """Inserts the new rows: their fields, the fixed values of the table, and numbers from sequences."""
         store, database = self.store, self.database
-        # A row that refers to another new row by its number cannot do so before that one has a number.
+        # A row cannot refer to another new row by its number before that row has one.
         later = [
             field.name
             for field in self._fields
@@ -178,7 +178,7 @@ class Stage:
         if store.record.storage.made and database.dialect != "postgresql":
             raise OutOfReach(
                 f"{store.record.name}: this kind of database has no sequences",
-                "Take “made” out of its store in system.toml: a key column without a value is numbered by itself.",
+                "Remove “made” from its store in system.toml: a key column without a value is numbered automatically.",
                 "not-as-described",
             )
         columns = [store.column(name) for name in names]
@@ -201,9 +201,9 @@ class Stage:
         return done
 
     def _changing_places(self, touched: Sequence[str]) -> list[str]:
-        """Fields whose values go from one row of the load to another: they are emptied first.
+        """Fields whose values move from one row of the load to another: they are emptied first.
 
-        A database looks at each row by itself, and would refuse the first of two barcodes that change places.
+        A database checks row by row, and would refuse the first of two barcodes that are swapped.
         """
         record = self.store.record
         groups = [(name,) for name, field in record.fields.items() if field.unique and field.kind != "list"]
@@ -224,8 +224,8 @@ class Stage:
         """Merges everything.
 
         Raises:
-            RowRefused: the database does not take a row; :meth:`find_refused` tells which.
-            Moved: fewer rows were touched than should have been: somebody else changed them.
+            RowRefused: the database does not take a row; :meth:`find_refused` finds which.
+            ConcurrentChange: fewer rows were affected than expected, because somebody else changed them.
         """
         done = self.merge()
         wanted = self.changes.counts
@@ -234,7 +234,7 @@ class Stage:
                 raise ConcurrentChange(f"{count} of {wanted.get(action, 0)} rows {action}")
 
     def find_refused(self) -> Refused:
-        """The rows that the database refuses, found by halving: each part is tried and taken back."""
+        """The rows that the database refuses, found by halving: each part is tried and rolled back."""
         rows = self.changes.frame.filter(pl.col(ACTION) != "refused").with_row_index("load place")
         acting = rows.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
         first = self._first_line()

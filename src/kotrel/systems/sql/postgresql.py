@@ -1,4 +1,4 @@
-"""PostgreSQL: bulk by COPY, loads one after the other by an advisory lock, each in one repeatable-read transaction."""
+"""PostgreSQL: bulk work by COPY; an advisory lock lets loads run one at a time, each in one repeatable-read transaction."""
 
 from __future__ import annotations
 
@@ -18,13 +18,13 @@ from kotrel.systems.interface import ConcurrentChange
 from kotrel.systems.sql.database import NEVER_BLANK, Database, RowRefused, quoted
 
 LOAD_LOCK = 0x6B6F7472656C
-"""Number of the advisory lock that a load holds: the letters ``kotrel``."""
+"""The number of the advisory lock that a load holds: the letters ``kotrel``."""
 
 WAIT_SECONDS = 30
 PAUSES = (0.5, 1.5)
-"""Seconds between tries to connect: as long as nothing was sent, trying again does no harm."""
+"""Seconds between attempts to connect; as long as nothing has been sent, trying again does no harm."""
 TIME_LIMIT = 3_600
-"""Seconds one step of a load may take where the settings say nothing else."""
+"""Seconds that one step of a load may take by default."""
 
 _PATIENCE: dict[str, Any] = {
     "connect_timeout": 10,
@@ -34,7 +34,7 @@ _PATIENCE: dict[str, Any] = {
     "keepalives_count": 4,
     "tcp_user_timeout": 40_000,
 }
-"""A server that has gone silent is noticed within a minute, not never."""
+"""Makes sure that a silent server is noticed within a minute."""
 _CHUNK = 50_000
 
 
@@ -43,8 +43,8 @@ class PostgresDatabase(Database):
 
     Args:
         url: ``postgresql://user@host:port/database``.
-        password: where it does not stand in the environment already.
-        time_limit: seconds one statement may take.
+        password: if it is not already in the environment.
+        time_limit: seconds that one statement may take.
 
     Raises:
         OutOfReach: it is down, or refuses the user.
@@ -59,7 +59,7 @@ class PostgresDatabase(Database):
         try:
             self.connection.execute(f"SET lock_timeout = '{WAIT_SECONDS}s'")
             self.connection.execute(f"SET statement_timeout = '{time_limit}s'")
-            # A client that hangs lets go of what it holds.
+            # A client that hangs loses its locks.
             self.connection.execute(f"SET idle_in_transaction_session_timeout = '{time_limit}s'")
             self.connection.execute("SET client_min_messages = warning")
         except psycopg.Error as error:
@@ -74,30 +74,30 @@ class PostgresDatabase(Database):
             return RowRefused(f"{words}. {detail}".strip())
         if isinstance(error, errors.LockNotAvailable):
             return OutOfReach(
-                f"another load holds {self.name}", "Wait until it is done and run it again.", "system-busy"
+                f"another load is using {self.name}", "Wait until it has finished, then run this again.", "system-busy"
             )
         if isinstance(error, errors.QueryCanceled):
             return OutOfReach(
-                f"{self.name} took longer than {self.time_limit // 60} minutes over one step; nothing was loaded",
-                "Is it busy? time_limit under [system] in kotrel.toml gives it more minutes.",
+                f"{self.name} took longer than {self.time_limit // 60} minutes for one step; nothing was loaded",
+                "If it is busy, give it more minutes with time_limit under [system] in kotrel.toml.",
                 "time-limit",
             )
         if isinstance(error, errors.UndefinedTable | errors.UndefinedColumn | errors.InvalidSchemaName):
             return OutOfReach(
                 f"{self.name} is not as system.toml describes it: {words}",
-                "Mend system.toml, or connect the right database.",
+                "Correct system.toml, or connect to the right database.",
                 "not-as-described",
             )
         if isinstance(error, errors.InsufficientPrivilege | errors.ReadOnlySqlTransaction):
-            return OutOfReach(f"{self.name} refuses: {words}", "Ask its administrator for that right.", "no-right")
+            return OutOfReach(f"{self.name} refuses: {words}", "Ask its administrator for that permission.", "no-right")
         if isinstance(error, errors.DiskFull):
             return OutOfReach(
-                f"the disk of {self.name} is full", "Tell its administrator, then run it again.", "disk-full"
+                f"the disk of {self.name} is full", "Tell its administrator, then run this again.", "disk-full"
             )
         if self.connection.closed or isinstance(error, psycopg.OperationalError):
             return OutOfReach(
-                f"the connection to {self.name} broke: {words}",
-                "Run kotrel history to see what is loaded.",
+                f"the connection to {self.name} was lost: {words}",
+                "kotrel history shows what has been loaded.",
                 "connection-lost",
             )
         return OutOfReach(f"{self.name}: {words}", "", "system-error")
@@ -182,7 +182,7 @@ class PostgresDatabase(Database):
 
     @contextmanager
     def changing(self) -> Iterator[None]:
-        # The lock comes before the transaction, so that a load that waited sees what the one before it did.
+        # The lock comes before the transaction, so that a load that had to wait sees what the one before it did.
         self.run("SELECT pg_advisory_lock(?)", [LOAD_LOCK])
         try:
             self.run("BEGIN ISOLATION LEVEL REPEATABLE READ")
@@ -193,12 +193,12 @@ class PostgresDatabase(Database):
                 self._roll_back()
                 raise
         finally:
-            # A connection that breaks only now has lost nothing: the lock goes with it.
+            # If the connection breaks only now, nothing is lost: the lock is released with it.
             with suppress(psycopg.Error):
                 self.connection.execute("SELECT pg_advisory_unlock(%s)", [LOAD_LOCK])
 
     def _roll_back(self) -> None:
-        """Ends the transaction; a connection that is gone has ended it already."""
+        """Ends the transaction; a lost connection has already ended it."""
         with suppress(psycopg.Error):
             self.connection.execute("ROLLBACK")
 
@@ -210,7 +210,7 @@ class PostgresDatabase(Database):
 
 
 def _connected(url: str, name: str, given: dict[str, Any]) -> psycopg.Connection[Any]:
-    """An open connection; a server that does not answer is asked again a few times."""
+    """An open connection; a server that does not answer is tried a few times."""
     for pause in (*PAUSES, None):
         try:
             return psycopg.connect(url, autocommit=True, application_name="kotrel", **_PATIENCE, **given)
@@ -227,14 +227,14 @@ def _no_connection(error: Exception, name: str) -> OutOfReach:
     if "password" in words and ("authentication failed" in words or "no password" in words):
         return OutOfReach(
             f"{name} refuses the user or the password",
-            "Set KOTREL_PASSWORD, and look at the user in kotrel.toml.",
+            "Set KOTREL_PASSWORD, and check the user in kotrel.toml.",
             "password-refused",
         )
     if "does not exist" in words:
         what = words[words.rfind("FATAL:") + 6 :].strip() if "FATAL:" in words else words
-        return OutOfReach(f"{name}: {what}", "Look at [system] url in kotrel.toml.", "no-database")
+        return OutOfReach(f"{name}: {what}", "Check url under [system] in kotrel.toml.", "no-database")
     return OutOfReach(
         f"{name} cannot be reached",
-        f"Is the server running, and is the address right? It said: {words[:200]}",
+        f"Check that the server is running and the address is right. It said: {words[:200]}",
         "system-down",
     )

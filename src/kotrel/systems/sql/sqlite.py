@@ -18,7 +18,7 @@ from kotrel.systems.sql.database import NEVER_BLANK, Database, RowRefused, quote
 
 WAIT_SECONDS = 30.0
 _BETWEEN, _END = "\x1f", "\x1e"
-"""ASCII's own marks between values and at the end of a row."""
+"""ASCII's control characters between values and at the end of a row."""
 _LONE_RETURN = re.compile(rb"(?:^|[\x1e\x1f])\r|\r(?:$|[\x1e\x1f])")
 _CHUNK = 20_000
 
@@ -27,7 +27,7 @@ class SqliteDatabase(Database):
     """An open SQLite file.
 
     Raises:
-        OutOfReach: the file is not there, is no SQLite database, or cannot be opened.
+        OutOfReach: the file does not exist, is not a SQLite database, or cannot be opened.
     """
 
     dialect = "sqlite"
@@ -36,10 +36,12 @@ class SqliteDatabase(Database):
         self.path = path
         if not create and not path.is_file():
             raise OutOfReach(
-                f"the system's database {path} is not there", "Look at [system] url in kotrel.toml.", "no-database"
+                f"the system's database {path} does not exist",
+                "Check url under [system] in kotrel.toml.",
+                "no-database",
             )
         try:
-            # Several threads ask, but never two at once (see SystemState).
+            # Several threads use it, but never two at once (see SystemState).
             self.connection = sqlite3.connect(path, timeout=WAIT_SECONDS, isolation_level=None, check_same_thread=False)
             self.connection.execute("PRAGMA foreign_keys = ON")
             self.connection.execute("PRAGMA cache_size = -131072")
@@ -53,27 +55,29 @@ class SqliteDatabase(Database):
             return RowRefused(words)
         if "locked" in words or "busy" in words:
             return OutOfReach(
-                f"another load, or another program, holds {self.path}",
-                "Wait until it is done and run it again.",
+                f"another load, or another program, is using {self.path}",
+                "Wait until it has finished, then run this again.",
                 "system-busy",
             )
         if "not a database" in words or "malformed" in words:
             return OutOfReach(
-                f"{self.path} is not a SQLite database, or is damaged", "Take it from a backup.", "damaged"
+                f"{self.path} is not a SQLite database, or is damaged", "Restore it from a backup.", "damaged"
             )
         if "readonly" in words:
             return OutOfReach(
-                f"no right to write to {self.path}", "Ask for the right to write to that file.", "no-right"
+                f"no permission to write to {self.path}", "Ask for permission to write to that file.", "no-right"
             )
         if "no such table" in words or "no such column" in words:
             return OutOfReach(
                 f"{self.path} is not as system.toml describes it: {words}",
-                "Mend system.toml, or connect the right database.",
+                "Correct system.toml, or connect to the right database.",
                 "not-as-described",
             )
         if "full" in words:
             return OutOfReach(
-                f"the disk is full: {self.path} could not be written", "Make room and run it again.", "disk-full"
+                f"the disk is full: {self.path} could not be written",
+                "Free some space, then run this again.",
+                "disk-full",
             )
         return OutOfReach(f"{self.path}: {words}", "", "system-error")
 
@@ -94,7 +98,7 @@ class SqliteDatabase(Database):
     ) -> pl.DataFrame:
         if len(columns) == 1:
             return self.frame([*columns, NEVER_BLANK], [*names, ""], rest, values).select(names)
-        # All rows as one text, joined inside SQLite, cost a tenth of a tuple for each row.
+        # All rows as one text, joined inside SQLite, take a tenth of the time of one tuple for each row.
         line = f" || '{_BETWEEN}' || ".join(f"coalesce({column}, '')" for column in columns)
         schema = dict.fromkeys(names, pl.String)
         try:
@@ -104,7 +108,7 @@ class SqliteDatabase(Database):
             if not count:
                 return pl.DataFrame(schema=schema)
             raw = text.encode()
-            # A value that holds one of the marks, a return at its end, or a text beyond SQLite's limit takes the slow road.
+            # A value with one of these characters or a return at its end, or a text beyond SQLite's limit, is read the slow way.
             whole = raw.count(_END.encode()) == count - 1 and raw.count(_BETWEEN.encode()) == count * (len(columns) - 1)
             if whole and not (b"\r" in raw and _LONE_RETURN.search(raw)):
                 return pl.read_csv(
@@ -149,7 +153,7 @@ class SqliteDatabase(Database):
 
     def as_stored(self, text: str, field: Field, plain: bool = False) -> str:
         if field.is_decimal and plain:
-            # The column's own affinity makes a number of it, or keeps the text.
+            # The column's affinity turns it into a number, or keeps the text.
             return text
         if field.is_decimal:
             return f"CAST(replace({text}, '.', '') AS INTEGER)"
@@ -170,7 +174,7 @@ class SqliteDatabase(Database):
 
     @contextmanager
     def changing(self) -> Iterator[None]:
-        # IMMEDIATE takes the one right to write at once: what is read from here on cannot change under the load.
+        # IMMEDIATE takes the write lock at once: what is read from here on cannot change during the load.
         self.run("BEGIN IMMEDIATE")
         try:
             yield
@@ -188,6 +192,6 @@ class SqliteDatabase(Database):
 
 
 def _tuples(frame: pl.DataFrame) -> Iterator[tuple[Any, ...]]:
-    """The rows of a frame; column by column into lists is twice as fast as row by row."""
+    """The rows of a frame; converting it by columns is twice as fast as by rows."""
     for part in frame.iter_slices(_CHUNK):
         yield from zip(*(column.to_list() for column in part.get_columns()), strict=True)

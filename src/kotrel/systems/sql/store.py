@@ -1,4 +1,4 @@
-"""Where a record stands in the database: its table, its columns, and the SQL that reads and fills them."""
+"""Where a record is in the database: its table, its columns, and the SQL that reads and fills them."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from kotrel.systems.sql.database import Database, quoted
 
 @dataclass(frozen=True)
 class Store:
-    """The table of one record, as the description says; a field's column bears the field's name unless it says otherwise."""
+    """The table of one record, as the description says; a field's column has the field's name unless it says otherwise."""
 
     record: Record
     description: Description
@@ -35,20 +35,20 @@ class Store:
 
     @property
     def name(self) -> str:
-        """The table as SQL writes it."""
+        """The table's name in SQL."""
         return quoted(self.schema, self.table)
 
     @property
     def plain(self) -> bool:
-        """True for tables that Kotrel did not make: their decimals are as the database has them."""
+        """True for tables that Kotrel did not create: their decimals are as the database has them."""
         return not self.description.scaled
 
     def column(self, field: str) -> str:
-        """A field's column as SQL writes it."""
+        """A field's column in SQL."""
         return quoted(self.record.storage.columns.get(field, field))
 
     def mine(self, alias: str = "") -> list[str]:
-        """Conditions that tell this record's rows from others in the same table."""
+        """Conditions that separate this record's rows from others in the same table."""
         before = f"{alias}." if alias else ""
         return [f"{before}{quoted(column)} = {literal(value)}" for column, value in self.record.storage.fixed.items()]
 
@@ -72,7 +72,7 @@ class Store:
         return database.as_text(column, field, self.plain)
 
     def stored(self, database: Database, text: str, field: Field) -> str:
-        """SQL that gives what is stored from canonical text (an SQL expression)."""
+        """SQL that gives the stored form of canonical text (an SQL expression)."""
         if target := self.target_by_id(field):
             code = target.text(database, "r", target.record.fields[target.record.code])
             rows = " AND ".join([f"{code} = {text}", *target.mine("r")])
@@ -84,12 +84,12 @@ class Store:
 
 
 def literal(value: str) -> str:
-    """A text as SQL writes it."""
+    """A text as an SQL literal."""
     return "'" + value.replace("'", "''") + "'"
 
 
 def store_of(description: Description, record: Record, dialect: str) -> Store:
-    """Where a record stands."""
+    """Where a record is stored."""
     return Store(record, description, dialect)
 
 
@@ -109,7 +109,7 @@ def read_rows(
         if not distinct:
             return pl.DataFrame(schema=dict.fromkeys(fields, pl.String))
         field = store.record.fields[name]
-        # In tables of its own making Kotrel knows that codes are texts; elsewhere they may be numbers.
+        # In tables that Kotrel created, codes are texts; elsewhere they may be numbers.
         column = store.text(database, "t", field) if store.plain else f"t.{store.column(name)}"
         condition, values = database.among(column, distinct)
         conditions.append(condition)
@@ -117,7 +117,7 @@ def read_rows(
         names = [filled] if isinstance(filled, str) else filled
         conditions.append("(" + " OR ".join(f"t.{store.column(name)} IS NOT NULL" for name in names) + ")")
     where = f" WHERE {' AND '.join(conditions)}" if conditions else ""
-    # With the table's name before it, a column that is not there is an error: SQLite would take the quoted name alone for
+    # With the table's name before it, a missing column is an error: SQLite would take the quoted name alone for
     # a text, and every row would silently hold that.
     columns = [store.text(database, "t", store.record.fields[name]) for name in fields]
     return database.frame(columns, list(fields), f"FROM {store.name} AS t{where}", values)

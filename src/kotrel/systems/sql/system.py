@@ -1,4 +1,4 @@
-"""A business system that is a database: reading, loading with its journal, and what undo has to know."""
+"""A business system that is a database: reading, loading with the journal, and what undo needs to know."""
 
 from __future__ import annotations
 
@@ -74,12 +74,12 @@ class _Writing(_Reading, Writing):
             stage = Stage(database, store, each, lines, number)
             self._merge(stage)
         if not self.description.scaled:
-            # A database of somebody else's may give new rows values of its own.
+            # Somebody else's database may put its own values into new rows.
             journal.note_given(database, number, [self._given(each) for each in changes])
         return number
 
     def _given(self, changes: RecordChanges) -> dict[str, str | None]:
-        """What the database itself gave all new rows in fields that they do not carry."""
+        """What the database itself put into all new rows, in fields that they do not carry."""
         record = changes.record
         left = [name for name in record.fields if name not in changes.fields]
         new = changes.frame.filter(pl.col(ACTION) == "new").select(record.key)
@@ -98,7 +98,7 @@ class _Writing(_Reading, Writing):
         return given
 
     def _note(self, changes: RecordChanges, number: int, line: int) -> int:
-        """Writes the refused rows of one record's changes into the journal; returns the line behind them."""
+        """Writes the refused rows of one record's changes into the journal; returns the next line."""
         rows = refused_rows(changes, number, line)
         if rows.height:
             self.database.insert(journal.row_table(self.database.dialect), ROW_COLUMNS, rows)
@@ -116,7 +116,7 @@ class _Writing(_Reading, Writing):
         refused: Refused | None = None
         try:
             if self.database.dialect == "postgresql":
-                # After an error PostgreSQL takes nothing more until the part is taken back.
+                # After an error PostgreSQL accepts nothing more until the savepoint is rolled back.
                 self.database.run("SAVEPOINT merging")
             stage.merge_all()
         except RowRefused:
@@ -159,7 +159,7 @@ class _Writing(_Reading, Writing):
 
 
 def _leaving(changes: RecordChanges, field: str) -> pl.DataFrame:
-    """The keys of rows that are removed, or whose reference is given another value."""
+    """The keys of rows that will be removed, or whose reference changes."""
     leaving = pl.col(ACTION) == "removed"
     if field in changes.fields:
         leaving = leaving | ((pl.col(ACTION) == "changed") & pl.col(field).ne_missing(pl.col(before(field))))
@@ -169,7 +169,7 @@ def _leaving(changes: RecordChanges, field: str) -> pl.DataFrame:
 
 
 class SqlSystem(System):
-    """A system reached through its own tables.
+    """A system that is reached through its own tables.
 
     Args:
         connect: opens the database; called for each piece of work.

@@ -1,4 +1,4 @@
-"""A description → tables with real constraints, for a system that Kotrel itself sets up."""
+"""A description → tables with real constraints, for a system that Kotrel sets up itself."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from kotrel.core.description.model import Description, Field, Record
 from kotrel.systems.sql.store import store_of
 
 WHOLE_DIGITS = 18
-"""Digits a stored decimal has in all."""
+"""The total number of digits of a stored decimal."""
 
 
 def create_statements(description: Description, dialect: str) -> list[str]:
@@ -53,7 +53,7 @@ def _table(metadata: sa.MetaData, description: Description, record: Record, dial
         *(sa.UniqueConstraint(field.name) for field in record.fields.values() if field.unique and field.kind != "list"),
         *(sa.Index(f"{record.name}_by_{'_'.join(group)}", *group) for group in record.also_known_by if len(group) > 1),
         *(sa.UniqueConstraint(*group) for group in record.unique_together),
-        # Without an index on it, every removed item would be looked for in the whole table. Short lists need none.
+        # Without an index, every removed item would need a search through the whole table. Short lists need none.
         *(
             sa.Index(f"{record.name}_by_{field.name}", *field.within, field.name)
             for field in record.references
@@ -74,7 +74,7 @@ def _column(field: Field, record: Record, dialect: str) -> sa.Column[Any]:
 
 def _type(field: Field, dialect: str) -> sa.types.TypeEngine[Any]:
     if field.is_decimal:
-        # SQLite has no decimals: there they are whole numbers scaled by the field's decimals.
+        # SQLite has no decimals: they are whole numbers, scaled by the field's decimals.
         return sa.BigInteger() if dialect == "sqlite" else sa.Numeric(WHOLE_DIGITS, field.decimals)
     if field.kind == "yes_no":
         return sa.Integer() if dialect == "sqlite" else sa.Boolean()

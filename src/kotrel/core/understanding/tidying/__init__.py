@@ -1,6 +1,6 @@
-"""Text as it stands in a column → canonical text of its field's kind, with repairs told and doubts left as findings.
+"""Text as it is in a column → canonical text of its field's kind, with repairs and findings.
 
-Whole columns are looked at first; only values that are not plain already are read one by one, each distinct value once.
+Whole columns are checked first; only values that are not yet plain are read one by one, each distinct value once.
 """
 
 from __future__ import annotations
@@ -27,14 +27,14 @@ def tidy(
     Args:
         rows: the sheet row of each value (UInt32).
         values: the cells as text; blank is null.
-        kinds: gives, for a kind of cell, which rows are of it (see :data:`kotrel.core.tables.table.CellKinds`).
+        kinds: gives the rows with a kind of cell (see :data:`kotrel.core.tables.table.CellKinds`).
     """
     broken = _broken_cells(rows, values, kinds)
     if broken:
         lost = kinds("error") | kinds("uncalculated")
         values = values.set(lost, None)
-    told = about.kind in ("code", "text", "reference", "file")
-    cleaned = clean_ends(rows, values, told)
+    recorded = about.kind in ("code", "text", "reference", "file")
+    cleaned = clean_ends(rows, values, recorded)
     values = unguard(cleaned.values) if setting.text_file and not about.is_decimal else cleaned.values
     if about.is_decimal:
         tidied = tidy_number(rows, values, kinds("number"), about, setting)
@@ -52,14 +52,14 @@ def tidy(
 
 
 def _broken_cells(rows: pl.Series, values: pl.Series, kinds: Callable[[str], pl.Series]) -> list[Trouble]:
-    """Cells that hold an error of the spreadsheet, or a formula that was never worked out."""
+    """Cells with a spreadsheet error, or with a formula that was never calculated."""
     found: list[Trouble] = []
     reasons: Iterable[tuple[str, str, str, str]] = (
-        ("error", "error-value", "an error of the spreadsheet", "mend the formula in that cell"),
+        ("error", "error-value", "a spreadsheet error", "correct the formula in that cell"),
         (
             "uncalculated",
             "not-calculated",
-            "a formula never worked out",
+            "a formula that was never calculated",
             "open the file in a spreadsheet program and save it",
         ),
     )

@@ -13,19 +13,22 @@ from kotrel.core.values import numbers
 
 _NUMBER_TROUBLES = {
     "not-a-number": ("not a number", "write a number, such as 18.40"),
-    "ambiguous-number": ("can be read two ways", "say decimal_mark in kotrel.toml, under [sheets]"),
-    "mixed-marks": ("written unlike the rest of its column", "the column writes its decimals with the other mark"),
-    "per-cent": ("a per cent where an amount belongs", "write the amount"),
+    "ambiguous-number": ("can be read two ways", "set decimal_mark in kotrel.toml, under [sheets]"),
+    "mixed-marks": (
+        "written differently from the rest of its column",
+        "the other values of the column use the other decimal mark",
+    ),
+    "per-cent": ("a percentage instead of an amount", "write the amount"),
 }
 _NUMBER_REPAIRS = {
-    "number-as-typed": "numbers read by the column's own marks",
+    "number-as-typed": "numbers read by the column's decimal mark",
     "word-for-number": "words that stand for a number",
-    "binary-rounding": "rounding noise of the spreadsheet taken away",
+    "binary-rounding": "rounding noise from the spreadsheet removed",
 }
 
 
 def column_mark(values: pl.Series) -> numbers.Mark | None:
-    """The decimal mark that the text cells of a column prove, or None."""
+    """The decimal mark that a column's text cells prove, or None."""
     odd = values.filter(values.str.contains(r"[.,]").fill_null(False))
     return numbers.mark_of(odd.unique().to_list())[0] if len(odd) else None
 
@@ -34,19 +37,19 @@ def tidy_number(rows: pl.Series, values: pl.Series, is_number: pl.Series, about:
     """Numbers, quantities and money → exact decimals in canonical text (see :func:`fixed_decimals`).
 
     Args:
-        is_number: which cells are numbers in the spreadsheet itself: their text is exact and needs no convention.
+        is_number: which cells are numbers in the spreadsheet: their text is exact and needs no decimal mark.
     """
     decimals = about.decimals or 0
-    told = setting.conventions.decimal_mark
-    if decimals != 3 and told != "," and bool(values.str.contains(_fixed(decimals)).all()):
-        # Written as Kotrel itself writes them; with three decimals a point could also divide thousands.
+    mark_setting = setting.conventions.decimal_mark
+    if decimals != 3 and mark_setting != "," and bool(values.str.contains(_fixed(decimals)).all()):
+        # Written as Kotrel writes them; with three decimals a point could also separate thousands.
         return Tidied(values)
     plain = values.str.contains(numbers.PLAIN)
     odd = ~plain.fill_null(True)
     texts = values if not is_number.any() else values.set(is_number, None)
-    if told != "auto" or not numbers.doubtful_points(texts):
-        mark: numbers.Mark | None = None if told == "auto" else told
-        if told == ",":
+    if mark_setting != "auto" or not numbers.doubtful_points(texts):
+        mark: numbers.Mark | None = None if mark_setting == "auto" else mark_setting
+        if mark_setting == ",":
             odd |= (texts.str.contains(".", literal=True)).fill_null(False)
     else:
         mark = None
@@ -72,13 +75,13 @@ def tidy_number(rows: pl.Series, values: pl.Series, is_number: pl.Series, about:
 
 
 def _fixed(decimals: int) -> str:
-    """Numbers as Kotrel writes them: exactly so many decimals, no zero in front, no minus zero."""
+    """Numbers as Kotrel writes them: exactly this many decimals, no leading zeros, no minus zero."""
     part = rf"[.][0-9]{{{decimals}}}" if decimals else ""
     return rf"^(?:0{part}|-?[1-9][0-9]*{part})$"
 
 
 def fixed_decimals(values: pl.Series, decimals: int) -> pl.Series:
-    """Plain numbers with exactly that many decimals; one with more, or one that is no number, stays as it is."""
+    """Plain numbers with exactly that many decimals; a text that is not a number or has more decimals stays as it is."""
     if bool(values.str.contains(_fixed(decimals)).all()):
         return values
     too_many = values.str.contains(rf"\.[0-9]{{{decimals}}}[0-9]*[1-9]").fill_null(False)
@@ -87,19 +90,19 @@ def fixed_decimals(values: pl.Series, decimals: int) -> pl.Series:
 
 
 def _read_number_cell(text: str, decimals: int) -> tuple[str | None, str, str]:
-    """A number cell whose text is not plain: an exponent, or the noise of binary arithmetic in the last digits."""
+    """A number cell whose text is not plain: an exponent, or noise from binary arithmetic in the last digits."""
     value = Decimal(text)
     rounded = +value if len(value.as_tuple().digits) <= 15 else Decimal(f"{value:.15g}")
     exponent = rounded.normalize().as_tuple().exponent
     if rounded != value and isinstance(exponent, int) and -exponent <= decimals:
         plain = f"{rounded.normalize():f}"
-        return plain, "binary-rounding", f"to the 15 digits that a spreadsheet keeps it is {plain}"
+        return plain, "binary-rounding", f"with the 15 digits that a spreadsheet keeps, it is {plain}"
     return f"{value:f}", "", ""
 
 
 def _read_typed_number(text: str, mark: numbers.Mark | None, about: Field) -> tuple[str | None, str, str]:
     if (meant := about.words.get(folded(text))) is not None:
-        return meant, "word-for-number", f"what “{text.strip()}” means in this field"
+        return meant, "word-for-number", f"“{text.strip()}” means this in this field"
     read = numbers.read_number(text, mark)
     if read.trouble == "ambiguous":
         first, second = numbers.read_number(text, ".").value, numbers.read_number(text, ",").value
@@ -112,7 +115,7 @@ def _read_typed_number(text: str, mark: numbers.Mark | None, about: Field) -> tu
         return None, "per-cent", ""
     if "," in text or "." in text:
         shown = {".": "point", ",": "comma", None: ""}[mark]
-        proof = f"decimals after the {shown}, as the column writes them" if mark else "readable in one way only"
+        proof = f"decimals after the {shown}, as in the rest of the column" if mark else "can be read in only one way"
     else:
-        proof = "readable in one way only"
+        proof = "can be read in only one way"
     return f"{read.value:f}", "number-as-typed", proof

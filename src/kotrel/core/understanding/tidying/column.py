@@ -1,4 +1,4 @@
-"""One column while it is tidied: troubles, mends, clean ends, and how answers for distinct values spread over it."""
+"""One column while it is tidied: its problems and repairs, and how results for distinct values are applied to it."""
 
 from __future__ import annotations
 
@@ -15,10 +15,10 @@ from kotrel.core.values.numbers import Mark
 
 _STRAY = r"^[\s\u{200b}\u{feff}]|[\s\u{200b}\u{feff}]$"
 _CLEAN = r"^[!-~](?:[ -~]*[!-~])?$"
-"""Plain ASCII without blanks at its ends: one quick look settles most columns."""
+"""Plain ASCII without spaces at the ends, which most columns are."""
 STRAY_CHARS = " \t\r\n\u00a0\u2007\u202f\u200b\ufeff\u2009\u3000"
 FEW = 500
-"""A column with at most this many distinct values among its first rows is looked at by its distinct values."""
+"""A column with at most this many distinct values in its first rows is checked by its distinct values."""
 
 
 @dataclass
@@ -33,7 +33,7 @@ class Trouble:
 
 @dataclass
 class Repair:
-    """Cells of one column that were mended in one way; ``cells`` has row, before, after and proof."""
+    """Cells of one column that were repaired in the same way; ``cells`` has row, before, after and proof."""
 
     kind: str
     title: str
@@ -42,7 +42,7 @@ class Repair:
 
 @dataclass
 class Tidied:
-    """A column after tidying: canonical values (what could not be read stands as it was), troubles and mends."""
+    """A column after tidying: canonical values (those that could not be read are unchanged), problems and repairs."""
 
     values: pl.Series
     troubles: list[Trouble] = field(default_factory=list)
@@ -51,12 +51,12 @@ class Tidied:
 
 @dataclass(frozen=True)
 class Setting:
-    """What tidying has to know besides the column itself.
+    """What tidying needs to know besides the column.
 
     Attributes:
         sheet_mark: the decimal mark that the other number columns of the sheet prove, or None.
         today: for years of two digits.
-        text_file: whether the sheet is a text file, where texts may be kept from becoming formulas.
+        text_file: whether the sheet is a text file, in which texts may be protected from becoming formulas.
     """
 
     conventions: Conventions
@@ -66,11 +66,11 @@ class Setting:
 
 
 GUARDED = r"^'+[=+\-@\t]"
-"""A text that was kept from becoming a formula, as Kotrel writes it into text files."""
+"""A text that is protected from becoming a formula, as Kotrel writes it into text files."""
 
 
 def unguard(values: pl.Series) -> pl.Series:
-    """Takes away the mark that keeps a text such as ``=1+1`` from becoming a formula."""
+    """Removes the mark that protects a text such as ``=1+1`` from becoming a formula."""
     if not bool(values.str.starts_with("'").any()):
         return values
     guarded = values.str.contains(GUARDED).fill_null(False)
@@ -82,25 +82,25 @@ def is_few(values: pl.Series) -> bool:
     return values.head(2_000).n_unique() <= FEW
 
 
-def clean_ends(rows: pl.Series, values: pl.Series, told: bool) -> Tidied:
-    """Takes away blanks, no-break and zero-width spaces at both ends; a cell of blanks alone is blank.
+def clean_ends(rows: pl.Series, values: pl.Series, recorded: bool) -> Tidied:
+    """Removes spaces, no-break and zero-width spaces at both ends; a cell with only spaces is blank.
 
     Args:
-        rows: sheet rows, for the mends.
-        told: whether to tell of it (blanks at the ends of numbers and yes/no mean nothing).
+        rows: sheet rows, for the repairs.
+        recorded: whether to record it as a repair (spaces around numbers and yes/no mean nothing).
     """
     seen = values.unique() if is_few(values) else values
     if bool(seen.str.contains(_CLEAN).all()) or not bool(seen.str.contains(_STRAY).any()):
         return Tidied(values)
     stripped = values.str.strip_chars(STRAY_CHARS)
     stripped = stripped.set(stripped == "", None)
-    if not told:
+    if not recorded:
         return Tidied(stripped)
     changed = values.ne_missing(stripped)
     repairs = [
         Repair(
             "stray-spaces",
-            "spaces before or after taken away",
+            "spaces before or after removed",
             _repaired(rows, values, stripped, changed, "spaces at the ends are never part of a value"),
         )
     ]
@@ -123,13 +123,13 @@ def spread(
     titles: Mapping[str, tuple[str, str]],
     repair_titles: Mapping[str, str],
 ) -> Tidied:
-    """Reads each distinct odd value once and spreads the answers over the column.
+    """Reads each distinct unusual value once and applies the results to the whole column.
 
     Args:
-        odd: which rows hold a value that is not plain already.
-        read: value → (canonical text or None, kind of trouble or of mend or "", message/suggestion or proof).
-        titles: kind of trouble → (title, message).
-        mend_titles: kind of mend → title. A kind in neither table is a silent change.
+        odd: which rows hold a value that is not yet plain.
+        read: value → (canonical text or None, kind of problem or repair or "", message/suggestion or proof).
+        titles: kind of problem → (title, message).
+        repair_titles: kind of repair → title. A kind in neither table is a change in notation only.
     """
     distinct = values.filter(odd).unique().drop_nulls().to_list()
     if not distinct:

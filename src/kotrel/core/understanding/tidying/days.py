@@ -9,12 +9,12 @@ from kotrel.core.values import dates
 
 _DATE_TROUBLES = {
     "not-a-date": ("not a date", "write it as 2026-03-31"),
-    "impossible-date": ("no such day", "write it as 2026-03-31"),
-    "ambiguous-date": ("day or month first?", "say dates in kotrel.toml, under [sheets]"),
-    "mixed-dates": ("day and month the other way round than the rest", "write it as 2026-03-31"),
-    "date-as-number": ("a day number, not a date", "give the column a date format in the spreadsheet"),
+    "impossible-date": ("no such date", "write it as 2026-03-31"),
+    "ambiguous-date": ("day or month first?", "set dates in kotrel.toml, under [sheets]"),
+    "mixed-dates": ("day and month in a different order from the rest", "write it as 2026-03-31"),
+    "date-as-number": ("a day number, not a date", "format the column as a date in the spreadsheet"),
 }
-_DATE_REPAIRS = {"date-as-typed": "dates read", "two-digit-year": "years of two digits completed"}
+_DATE_REPAIRS = {"date-as-typed": "dates read in the column's order", "two-digit-year": "two-digit years completed"}
 _DATE_KINDS = {
     "no-date": "not-a-date",
     "impossible": "impossible-date",
@@ -43,8 +43,8 @@ def tidy_date(rows: pl.Series, values: pl.Series, is_number: pl.Series, setting:
         if found.value is None:
             return None, _DATE_KINDS[found.trouble], ""
         if found.guessed_century:
-            return found.value, "two-digit-year", "the nearest such year"
-        proof = f"{order} first, as the column writes them" if order else "readable in one way only"
+            return found.value, "two-digit-year", "the nearest year with these digits"
+        proof = f"{order} first, as in the rest of the column" if order else "can be read in only one way"
         return found.value, "date-as-typed", proof
 
     return spread(rows, values, odd, read, _DATE_TROUBLES, _DATE_REPAIRS)

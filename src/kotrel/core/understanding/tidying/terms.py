@@ -22,7 +22,7 @@ def tidy_yes_no(rows: pl.Series, values: pl.Series) -> Tidied:
 
 
 def tidy_choice(rows: pl.Series, values: pl.Series, about: Field) -> Tidied:
-    """Choices in any case → the choice as the description writes it."""
+    """Choices in any case → the choice as in the description."""
     known = {folded(choice): choice for choice in about.choices}
 
     def read(text: str) -> tuple[str | None, str, str]:
@@ -36,7 +36,7 @@ def tidy_choice(rows: pl.Series, values: pl.Series, about: Field) -> Tidied:
 
 
 def split_list(text: str) -> list[str]:
-    """The parts of a list in one cell: divided by ``;`` or line breaks, or by commas where it has neither."""
+    """The parts of a list in one cell, separated by ``;`` or line breaks, or by commas if it has neither."""
     mark = ";" if ";" in text or "\n" in text else ","
     parts = (part.strip(STRAY_CHARS) for part in text.replace("\n", ";" if mark == ";" else mark).split(mark))
     return list(dict.fromkeys(part for part in parts if part))
