@@ -191,7 +191,7 @@ class Screens(Shop):
             self.kotrel("load", "a.csv", "--yes", "--who", "elin", "--remark", "March").stdout,
         )
         outcome = self.kotrel("outcome", "1").stdout
-        for words in ("L0001 · a.csv", "elin", "2 rows: 2 done", "already so", "March"):
+        for words in ("L0001 · a.csv", "elin", "2 rows: 2 done", "unchanged", "March"):
             self.assertIn(words, outcome)
         self.assertIn("L0001 is undone (as L0002): 1 restored", self.kotrel("undo", "L1", "--yes").stdout)
         history = self.kotrel("history").stdout
@@ -212,7 +212,7 @@ class Screens(Shop):
         for words in ("line 2, column 1", "also in line 3", "WARNINGS", "Colour no"):
             self.assertIn(words, told)
         told = self.kotrel("inspect", "a.csv").stdout
-        self.assertIn("Likely item rows, named by “Item code”", told)
+        self.assertIn("Probably item rows, identified by “Item code”", told)
 
 
 class OnPostgres(Program):

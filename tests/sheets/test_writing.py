@@ -22,8 +22,9 @@ from kotrel.core.values.numbers import read_number
 from kotrel.sheets.encodings import as_utf8
 from kotrel.sheets.marking import marked_name
 from kotrel.sheets.opening import open_sheets
+from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.safe_writing import free_name, require_new_file, written_whole
-from kotrel.sheets.table_writing import OutBook, OutColumn, OutSheet, write_book
+from kotrel.sheets.table_writing import write_book
 from kotrel.sheets.templates import Template, write_template
 from tests.support import small
 

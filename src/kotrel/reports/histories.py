@@ -50,7 +50,7 @@ def _counts(entry: Entry) -> str:
     parts = []
     for record, numbers in entry.counts.items():
         parts_shown = [f"{number:,} {action}" for action, number in numbers.items() if number and action != "same"]
-        parts.append(f"{record}: {', '.join(told) or 'nothing'}")
+        parts.append(f"{record}: {', '.join(parts_shown) or 'nothing'}")
     return "; ".join(parts)
 
 

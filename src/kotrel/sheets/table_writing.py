@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import zipfile
-from collections.abc import Mapping
-from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
@@ -15,36 +13,13 @@ import polars as pl
 
 from kotrel.core.description.model import Field
 from kotrel.core.errors import WrongUse
+from kotrel.sheets.output import OutBook, OutSheet
 from kotrel.sheets.safe_writing import written_whole
+from kotrel.sheets.text_writing import text_form, write_text
 
 ENDINGS = (".xlsx", ".ods", ".csv", ".tsv", ".tab", ".txt")
 EXACT_DIGITS = 15
 """A spreadsheet keeps this many digits of a number; a longer one is written as text."""
-
-
-@dataclass(frozen=True)
-class OutColumn:
-    """One column: its heading and, if it holds a field, the field, which decides how its values are written."""
-
-    heading: str
-    field: Field | None = None
-
-
-@dataclass(frozen=True)
-class OutSheet:
-    """One sheet: ``rows`` has a String column for each of ``columns``, in their order, in canonical text."""
-
-    name: str
-    columns: tuple[OutColumn, ...]
-    rows: pl.DataFrame
-
-
-@dataclass(frozen=True)
-class OutBook:
-    """What goes into one file. ``stamp`` goes inside workbooks, out of sight."""
-
-    sheets: tuple[OutSheet, ...]
-    stamp: Mapping[str, str] = field(default_factory=dict)
 
 
 def write_book(book: OutBook, path: Path) -> None:
@@ -71,7 +46,7 @@ def write_book(book: OutBook, path: Path) -> None:
         elif ending == ".ods":
             _write_ods(book, temporary)
         else:
-            write_text(book.sheets[0], temporary, "," if ending == ".csv" else "\t")
+            write_text(book.sheets[0], temporary, text_form(ending))
 
 
 def _write_xlsx(book: OutBook, path: Path) -> None:
@@ -123,41 +98,6 @@ def column_format(out: Any, about: Field | None) -> Any:
 
 def _digits(value: str) -> int:
     return len(Decimal(value).normalize().as_tuple().digits) if value[-1:].isdigit() else EXACT_DIGITS + 1
-
-
-# --- text files ------------------------------------------------------------------------------------------------------
-
-GUARD = "'"
-"""Put before a text that a spreadsheet would take for a formula; Kotrel removes it on reading."""
-
-
-def write_text(sheet: OutSheet, path: Path, separator: str) -> None:
-    """Writes one sheet as text in UTF-8 with a mark, which spreadsheet programs need to read it rightly."""
-    names = [f"c{place}" for place in range(len(sheet.columns))]
-    rows = sheet.rows.rename(dict(zip(sheet.rows.columns, names, strict=True)))
-    for name, column in zip(names, sheet.columns, strict=True):
-        text = pl.col(name)
-        if column.field is not None and column.field.is_decimal:
-            # Three decimals after a point could be taken for thousands; two or four could not.
-            if column.field.decimals == 3:
-                rows = rows.with_columns(_clear_number(text).alias(name))
-        else:
-            guarded = pl.when(text.str.contains(r"^'*[=+\-@\t]")).then(pl.lit(GUARD) + text).otherwise(text)
-            rows = rows.with_columns(guarded.alias(name))
-    heading = pl.DataFrame({name: [column.heading] for name, column in zip(names, sheet.columns, strict=True)})
-    out = pl.concat([heading, rows])
-    if separator == "\t":
-        # Some readers of tab-separated text do not understand quotes.
-        out = out.with_columns(pl.all().str.replace_all(r"[\t\r\n]+", " "))
-    path.write_bytes(
-        b"\xef\xbb\xbf" + out.write_csv(include_header=False, separator=separator, line_terminator="\r\n").encode()
-    )
-
-
-def _clear_number(text: pl.Expr) -> pl.Expr:
-    """A number without trailing zeros, or with four decimals where three could be taken for thousands (1.125)."""
-    short = pl.when(text.str.contains(r"^-?[0-9]+\.[0-9]+$")).then(text.str.replace(r"\.?0+$", "")).otherwise(text)
-    return pl.when(short.str.contains(r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$")).then(short + "0").otherwise(short)
 
 
 # --- OpenDocument ----------------------------------------------------------------------------------------------------

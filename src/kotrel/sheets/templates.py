@@ -11,8 +11,10 @@ import polars as pl
 
 from kotrel.core.description.in_words import rules, what
 from kotrel.core.description.model import Field, Record
+from kotrel.sheets.output import OutColumn, OutSheet
 from kotrel.sheets.safe_writing import written_whole
-from kotrel.sheets.table_writing import OutColumn, OutSheet, column_format, write_column, write_text
+from kotrel.sheets.table_writing import column_format, write_column
+from kotrel.sheets.text_writing import text_form, write_text
 
 GUIDE, LISTS = "Kotrel guide", "Kotrel lists"
 FOR_ROWS = 5_000
@@ -45,9 +47,7 @@ def write_template(templates: Sequence[Template], lists: Mapping[str, pl.DataFra
     [only] = templates
     columns = tuple(OutColumn(field.title, field) for field in only.fields)
     with written_whole(path) as temporary:
-        write_text(
-            OutSheet(only.record.title, columns, only.rows), temporary, "," if path.suffix.lower() == ".csv" else "\t"
-        )
+        write_text(OutSheet(only.record.title, columns, only.rows), temporary, text_form(path.suffix))
     guide = path.with_name(f"{path.stem}.guide.txt")
     with written_whole(guide) as temporary:
         lines = ["\t".join(line) for line in _guide_lines(templates, lists)]

@@ -15,8 +15,9 @@ from kotrel.core.description.model import Field, Record
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.similarity import nearest
+from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.safe_writing import require_new_file, written_whole
-from kotrel.sheets.table_writing import OutBook, OutColumn, OutSheet, write_book
+from kotrel.sheets.table_writing import write_book
 from kotrel.sheets.templates import Template, write_template
 from kotrel.stages.mapping import names_of
 from kotrel.stages.understanding import record_named

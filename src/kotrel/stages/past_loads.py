@@ -10,8 +10,9 @@ from kotrel.core.changes.journal import load_name
 from kotrel.core.columns import ACTION, before
 from kotrel.core.description.model import Record
 from kotrel.core.errors import WrongUse
+from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.safe_writing import require_new_file
-from kotrel.sheets.table_writing import OutBook, OutColumn, OutSheet, write_book
+from kotrel.sheets.table_writing import write_book
 from kotrel.stages.refused_rows import RestPart, write_rests
 from kotrel.systems.interface import System
 

@@ -105,7 +105,7 @@ class Errors(unittest.TestCase):
         cases = (
             ("cost + ", 7, "too early"), ("cots > 3", 0, "cots"), ("unit is 'EA", 8, "quote"), ("cost > 'a'", 7, "compared"),
             ("cost + code", 7, "cannot be joined"), ("upper(cost)", 6, "a text is needed"), ("foo(1)", 0, "foo"), ("pad(code)", 0, "2 values"),
-            ("name of cost", 0, "list"), ("[Nothing]", 0, "Nothing"), ("next(2) + next(3)", 10, "once"), ("pad(code, cost)", 10, "written out"),
+            ("name of cost", 0, "list"), ("[Nothing]", 0, "Nothing"), ("next(2) + next(3)", 10, "once"), ("pad(code, cost)", 10, "whole number"),
             ("__import__('os')", 0, ""), ("cost; 1", 4, ""), ("", 0, "empty"),
         )  # fmt: skip
         for text, at, words in cases:

@@ -47,9 +47,9 @@ class Kinds(unittest.TestCase):
         for words in (
             "1 cell with a spreadsheet error",
             "1 cell with a formula",
-            "1 cell with blanks",
+            "1 cell with spaces",
             "1 cell in exponent form",
-            "1 cell with letters of a wrong",
+            "1 cell with characters from a wrong",
         ):
             self.assertIn(words, told)
 

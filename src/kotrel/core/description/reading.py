@@ -43,6 +43,12 @@ def _title(name: str) -> str:
 
 def _field(reader: TomlReader, name: str, raw: Any, *path: str) -> Field:
     table = reader.table(raw, f"field {name}", *path)
+    if not name or any(letter.isspace() or not letter.isprintable() for letter in name):
+        raise reader.wrong(
+            f"field “{name}”: a field's name must not contain spaces",
+            *path,
+            hint="Use _ instead; the title may have spaces.",
+        )
     reader.known_keys(table, _FIELD_KEYS, "a field", *path)
     if "kind" not in table:
         raise reader.wrong(f"field {name} has no kind", *path, hint=f"One of: {', '.join(get_args(Kind))}.")

@@ -65,7 +65,7 @@ class Setting:
     text_file: bool = False
 
 
-GUARDED = r"^'+[=+\-@\t]"
+GUARDED = r"^'+[=+\-@\t\r]"
 """A text that is protected from becoming a formula, as Kotrel writes it into text files."""
 
 

@@ -1,0 +1,35 @@
+"""What goes into a file: sheets of columns, as plain data. The writers turn it into workbooks and text files."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import polars as pl
+
+from kotrel.core.description.model import Field
+
+
+@dataclass(frozen=True)
+class OutColumn:
+    """One column: its heading and, if it holds a field, the field, which decides how its values are written."""
+
+    heading: str
+    field: Field | None = None
+
+
+@dataclass(frozen=True)
+class OutSheet:
+    """One sheet: ``rows`` has a String column for each of ``columns``, in their order, in canonical text."""
+
+    name: str
+    columns: tuple[OutColumn, ...]
+    rows: pl.DataFrame
+
+
+@dataclass(frozen=True)
+class OutBook:
+    """What goes into one file. ``stamp`` goes inside workbooks, out of sight."""
+
+    sheets: tuple[OutSheet, ...]
+    stamp: Mapping[str, str] = field(default_factory=dict)

@@ -1,0 +1,168 @@
+"""Text files in any form: with or without headings, in any encoding, with any separator, quotes and decimals.
+
+The form is data (:class:`TextForm`), because every receiving program insists on its own. Nothing is lost on the way: a
+value that the form cannot carry is an error that names it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+import polars as pl
+
+from kotrel.core.errors import WrongData
+from kotrel.sheets.output import OutColumn, OutSheet
+
+GUARD = "'"
+"""Put before a text that a spreadsheet would take for a formula; Kotrel removes it on reading."""
+
+_POLARS_QUOTES: dict[str, Literal["necessary", "always", "never"]] = {
+    "needed": "necessary",
+    "all": "always",
+    "none": "never",
+}
+
+
+@dataclass(frozen=True)
+class TextForm:
+    """How a text file is written.
+
+    Attributes:
+        headings: whether the first line has the headings.
+        encoding: any that Python knows; ``utf-8-sig`` is UTF-8 with the mark that spreadsheet programs need.
+        separator: one character between values.
+        line_end: what ends each line.
+        quotes: around values that ``needed`` them, around ``all``, or around ``none``.
+        decimal_mark: the mark before decimals.
+        decimals: exactly this many in each decimal field, or None for as many as the value has.
+        one_line: whether line breaks and separators inside a value become a space, for readers that know no quotes.
+        guarded: whether a text that a spreadsheet would take for a formula is protected.
+        clear_thousands: whether numbers with three decimals are written so that nobody takes the point for thousands.
+    """
+
+    headings: bool = True
+    encoding: str = "utf-8-sig"
+    separator: str = ","
+    line_end: Literal["\r\n", "\n", "\r"] = "\r\n"
+    quotes: Literal["needed", "all", "none"] = "needed"
+    decimal_mark: Literal[".", ","] = "."
+    decimals: int | None = None
+    one_line: bool = False
+    guarded: bool = False
+    clear_thousands: bool = False
+
+
+COMMAS = TextForm(guarded=True, clear_thousands=True)
+"""The form of Kotrel's own .csv files."""
+
+TABS = TextForm(separator="\t", one_line=True, guarded=True, clear_thousands=True)
+"""The form of Kotrel's own tab-separated files; some readers of these do not understand quotes."""
+
+
+def text_form(ending: str) -> TextForm:
+    """The form of Kotrel's own text files with that ending."""
+    return COMMAS if ending.lower() == ".csv" else TABS
+
+
+def write_text(sheet: OutSheet, path: Path, form: TextForm) -> None:
+    """Writes one sheet as text.
+
+    Raises:
+        WrongData: a value has characters or decimals that the form cannot carry; the message names it.
+    """
+    names = [f"c{place}" for place in range(len(sheet.columns))]
+    rows = sheet.rows.rename(dict(zip(sheet.rows.columns, names, strict=True)))
+    for name, column in zip(names, sheet.columns, strict=True):
+        rows = rows.with_columns(_written(rows[name], column, form).alias(name))
+    if form.headings:
+        heading = pl.DataFrame({name: [column.heading] for name, column in zip(names, sheet.columns, strict=True)})
+        rows = pl.concat([heading, rows])
+    if form.one_line:
+        rows = rows.with_columns(pl.all().str.replace_all(rf"[{_class_of(form.separator)}\r\n]+", " "))
+    if form.quotes == "none":
+        _require_plain(rows, sheet.columns, form)
+    text = rows.write_csv(
+        include_header=False,
+        separator=form.separator,
+        line_terminator=form.line_end,
+        quote_style=_POLARS_QUOTES[form.quotes],
+    )
+    try:
+        path.write_bytes(text.encode(form.encoding))
+    except UnicodeEncodeError as error:
+        raise WrongData(
+            f"{_value_with(rows, error.object[error.start])} cannot be written in the encoding {form.encoding}",
+            "Change that value, or use another encoding.",
+            "not-in-encoding",
+        ) from None
+
+
+def _written(values: pl.Series, column: OutColumn, form: TextForm) -> pl.Series:
+    """A column's values as the form writes them."""
+    if column.field is None or not column.field.is_decimal:
+        if not form.guarded:
+            return values
+        text = pl.col(values.name)
+        guarded = pl.when(text.str.contains(r"^'*[=+\-@\t\r]")).then(pl.lit(GUARD) + text).otherwise(text)
+        return values.to_frame().select(guarded).to_series()
+    if form.decimals is not None:
+        values = _with_decimals(values, column, form.decimals)
+    elif form.clear_thousands and column.field.decimals == 3:
+        values = values.to_frame().select(_clear_number(pl.col(values.name))).to_series()
+    return values.str.replace(".", ",", literal=True) if form.decimal_mark == "," else values
+
+
+def _with_decimals(values: pl.Series, column: OutColumn, decimals: int) -> pl.Series:
+    """Numbers with exactly that many decimals.
+
+    Raises:
+        WrongData: a value has more; it is never rounded on the way out.
+    """
+    more = values.str.contains(rf"\.[0-9]{{{decimals}}}[0-9]*[1-9]").fill_null(False)
+    if more.any():
+        raise WrongData(
+            f"{column.heading}: {values.filter(more)[0]} has more than {decimals} decimals",
+            "Round the values first, or allow more decimals.",
+            "too-many-decimals",
+        )
+    exact = values.cast(pl.Decimal(38, decimals), strict=False).cast(pl.String)
+    return pl.select(pl.coalesce(exact, values).alias(values.name)).to_series()
+
+
+def _clear_number(text: pl.Expr) -> pl.Expr:
+    """A number without trailing zeros, or with four decimals where three could be taken for thousands (1.125)."""
+    short = pl.when(text.str.contains(r"^-?[0-9]+\.[0-9]+$")).then(text.str.replace(r"\.?0+$", "")).otherwise(text)
+    return pl.when(short.str.contains(r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$")).then(short + "0").otherwise(short)
+
+
+def _class_of(separator: str) -> str:
+    """A separator inside a character class of a regular expression."""
+    return "\\" + separator if separator in "\\]^-" else separator
+
+
+def _require_plain(rows: pl.DataFrame, columns: Sequence[OutColumn], form: TextForm) -> None:
+    """Without quotes, a value must not contain the separator or a line break.
+
+    Raises:
+        WrongData: one does.
+    """
+    for name, column in zip(rows.columns, columns, strict=True):
+        bad = rows[name].str.contains(rf"[{_class_of(form.separator)}\r\n]").fill_null(False)
+        if bad.any():
+            raise WrongData(
+                f"{column.heading}: “{rows[name].filter(bad)[0]}” contains the separator or a line break",
+                "Use quotes or another separator, or put such values on one line.",
+                "needs-quotes",
+            )
+
+
+def _value_with(rows: pl.DataFrame, character: str) -> str:
+    """The first value with a character, for a message."""
+    for name in rows.columns:
+        found = rows[name].filter(rows[name].str.contains(character, literal=True).fill_null(False))
+        if len(found):
+            return f"“{found[0]}”"
+    return f"“{character}”"

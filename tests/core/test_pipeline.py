@@ -1,0 +1,221 @@
+"""The pipeline without a workspace: what a field is called makes no difference, and consequences follow their causes."""
+
+from __future__ import annotations
+
+import re
+import unittest
+from dataclasses import replace
+
+import polars as pl
+from hypothesis import Phase, given, settings
+from hypothesis import strategies as st
+
+from kotrel.core.changes.change_set import RecordChanges
+from kotrel.core.changes.journal import ROW_COLUMNS, Refusal, changes_from, journal_rows, parts_of, refused_rows
+from kotrel.core.changes.reversal import reverse
+from kotrel.core.columns import ACTION, ROW
+from kotrel.core.description.reading import read_description
+from kotrel.core.errors import WrongUse
+from kotrel.core.pipeline import Business, Part, check_parts, preview
+from kotrel.core.readying.three_way import ExportBase
+from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
+from kotrel.core.tables.detection import find_table
+from kotrel.core.understanding.matching import match_headings
+from kotrel.core.understanding.reading import understand
+from kotrel.core.values.conventions import Conventions
+from tests.support import SMALL, TODAY, grid
+
+OWN = re.compile(r"^(\w+) = \{", re.MULTILINE)
+NASTY = [
+    "row",
+    "line",
+    "action",
+    "message",
+    "value",
+    "key",
+    "keys",
+    "at",
+    "place",
+    "found",
+    "there",
+    "known",
+    "behind",
+    "code_",
+    "rows",
+    "all",
+    "owner",
+    "holder",
+    "field",
+    "file",
+    "sheet",
+    "record",
+    "before",
+    "after",
+    "outcome",
+    "load",
+    "suggestion",
+    "proof",
+    "shown",
+    "one",
+    "count",
+    "len",
+    "literal",
+    "index",
+    "A",
+    "B",
+    "AA",
+    "name_",
+    "held",
+    "now",
+    "was",
+]
+"""Names that Kotrel's own tables have had for their columns, or might have."""
+
+HELD = {
+    "unit": {"code": ["EA", "M"], "name": ["each", "metre"]},
+    "item": {
+        "code": ["A", "B", "C"], "description": ["a", "b", "c"], "unit": ["EA", "M", "EA"], "cost": ["1.00", "2.00", None],
+        "barcode": ["2010000000014", None, None], "on_hand": ["5.000", "0.000", None], "length": ["1.0", None, None],
+        "width": ["2.0", None, None], "parent": [None, "A", None],
+    },
+}  # fmt: skip
+HEADINGS = ["code", "description", "unit", "barcode", "cost", "lot_tracked", "length", "parent", "on_hand"]
+cell = {
+    "code": st.sampled_from(["A", "B", "C", "D", "E", ""]), "description": st.sampled_from(["a", "new", "", "(clear)"]),
+    "unit": st.sampled_from(["EA", "metre", "M", "BAG", ""]), "cost": st.sampled_from(["1", "2,5", "-1", "9999", "x", "ask", ""]),
+    "barcode": st.sampled_from(["2010000000014", "2010000000021", "2010000000013", ""]),
+    "lot_tracked": st.sampled_from(["yes", "ja", "maybe", ""]), "length": st.sampled_from(["1.5", ""]),
+    "parent": st.sampled_from(["A", "D", "B", ""]), "on_hand": st.sampled_from(["5", "7", ""]),
+}  # fmt: skip
+lines = st.lists(st.tuples(*(cell[name] for name in HEADINGS)), min_size=1, max_size=5)
+
+
+class Memory:
+    """A system in memory, whose fields are called as the test says."""
+
+    def __init__(self, names: dict[str, str]) -> None:
+        self.names = names
+
+    def require(self, record: str) -> None:
+        pass
+
+    def read(self, record, fields, among=None, filled=None):
+        held = {self.names.get(name, name): column for name, column in HELD[record].items()}
+        if record == "unit":
+            held = HELD[record]
+        size = len(next(iter(held.values())))
+        frame = pl.DataFrame({name: pl.Series(held.get(name, [None] * size), dtype=pl.String) for name in fields})
+        return frame.filter(pl.col(filled).is_not_null()) if isinstance(filled, str) else frame
+
+
+def described(names: dict[str, str]):
+    """The small description with the fields of the item called otherwise; their titles stay."""
+    units, item = SMALL.split("[record.item]\n")
+    for old, new in names.items():
+        item = re.sub(
+            rf"^{old} = {{ (?!title)", f'{new} = {{ title = "{old.replace("_", " ")}", ', item, flags=re.MULTILINE
+        )
+        item = re.sub(rf"^{old} = {{ title", f"{new} = {{ title", item, flags=re.MULTILINE)
+        item = re.sub(rf'^(key|together)( = \[.*)"{old}"', rf'\1\2"{new}"', item, flags=re.MULTILINE)
+    return read_description(f"{units}[record.item]\n{item}")
+
+
+def run(names: dict[str, str], rows, options: LoadOptions = DEFAULT_OPTIONS, export: bool = False):
+    """What the pipeline makes of the rows, with the original names put back."""
+    description = described(names)
+    table = find_table(grid([name.replace("_", " ") if name != "code" else "Item code" for name in HEADINGS], *rows), 1)
+    read = understand(table, match_headings(table, description.records["item"]), Conventions(), TODAY)
+    look, back = Memory(names), {new: old for old, new in names.items()}
+    base = None
+    if export:
+        fields = [names.get(name, name) for name in HEADINGS]
+        base = ExportBase(look.read("item", fields).with_columns(pl.lit("1.00").alias(names.get("cost", "cost"))))
+    business = Business(
+        description, Conventions(), replace(options, match_on=names.get(options.match_on or "", options.match_on))
+    )
+    done = preview([Part(read, (), base)], business, look, lambda step: None)
+    found = {
+        (each.rows.record.name, group.severity, group.kind, back.get(group.field or "", group.field), *cells)
+        for each in done.checked for group in each.rows.findings
+        for cells in group.cells.select(ROW, "value").iter_rows()
+    }  # fmt: skip
+    changed = [
+        (changes.record.name, row, key, back.get(field, field), before, after)
+        for changes in done.changes for row, key, field, before, after in changes.changed_cells().iter_rows()
+    ]  # fmt: skip
+    images = [refused_or_done(changes) for changes in done.changes]
+    undone = [
+        [frame.height for frame in (reverse(each, each.frame.clear()).__getitem__(0).frame,)] for each in done.changes
+    ]
+    return done.counts(), found, sorted(changed, key=str), images, undone
+
+
+def refused_or_done(changes: RecordChanges):
+    """What the journal keeps of changes, and what it gives back."""
+    kept = pl.concat([journal_rows(changes, 7, 1), refused_rows(changes, 7, 100)])
+    touched = kept.filter(~pl.col("action").is_in(["same", "refused"])).with_columns(pl.col("row").cast(pl.UInt32))
+    [back] = changes_from(parts_of([changes]), touched, _Only(changes.record), 7)
+    assert list(kept.columns) == list(ROW_COLUMNS)
+    return kept["after"].to_list(), back.frame[ACTION].to_list()
+
+
+class _Only:
+    """A description of one record."""
+
+    def __init__(self, record) -> None:
+        self.records = {record.name: record}
+
+
+class AnyName(unittest.TestCase):
+    """A field may be called what Kotrel calls its own columns."""
+
+    @settings(max_examples=25, phases=[Phase.explicit, Phase.generate])
+    @given(
+        st.permutations(NASTY),
+        lines,
+        st.sampled_from([
+            LoadOptions(), LoadOptions(blanks="clear"), LoadOptions(match_on="barcode"), LoadOptions(only="new"),
+            LoadOptions(duplicates="last"), LoadOptions(create=("unit",)),
+        ]),
+        st.booleans(),
+    )  # fmt: skip
+    def test_names_make_no_difference(self, nasty, rows, options, export):
+        own = OWN.findall(SMALL.split("[record.item.field]")[1])
+        names = dict(zip(own, nasty, strict=False))
+        self.assertEqual(run(names, rows, options, export), run({}, rows, options, export))
+
+    def test_a_blank_in_a_name_is_refused(self):
+        with self.assertRaises(WrongUse) as caught:
+            read_description('[record.x]\nkey = ["sheet row"]\n[record.x.field]\n"sheet row" = { kind = "code" }')
+        self.assertIn("line 4", caught.exception.message)
+
+
+class Consequences(unittest.TestCase):
+    def test_what_only_refused_rows_would_create_is_not_created(self):
+        rows = [
+            ("D", "d", "BAG", "", "1", "", "", "", ""),
+            ("E", "e", "BOX", "", "x", "", "", "", ""),
+            ("F", "f", "BOX", "", "y", "", "", "", ""),
+        ]
+        counts = run({}, rows, LoadOptions(create=("unit",)))[0]
+        # BAG comes with a good row; BOX only with two whose cost is no number.
+        self.assertEqual(counts["unit"]["new"], 1)
+        self.assertEqual((counts["item"]["new"], counts["item"]["refused"]), (1, 2))
+
+    def test_what_the_system_says_is_a_finding_at_its_row(self):
+        table = find_table(grid(["Item code", "Description", "Unit"], ("D", "d", "EA"), ("E", "e", "EA")), 1)
+        description = described({})
+        part = Part(understand(table, match_headings(table, description.records["item"]), Conventions(), TODAY))
+        said = [
+            Refusal("item", "test.xlsx", "Sheet1", 3, "E", "too heavy", field="unit", advice="use KG"),
+            Refusal("item", "test.xlsx", "Sheet1", 2, "D", "slow", severity="warning"),
+            Refusal("item", "other.xlsx", "Sheet1", 2, "D", "somebody else's row"),
+        ]
+        [checked] = check_parts([part], Business(description, Conventions()), Memory({}), lambda step: None, said)
+        self.assertEqual(
+            {(group.severity, group.field, *cells) for group in checked.rows.findings for cells in group.cells.rows()},
+            {
+                ("error", "unit", 3, "E", "the system says: too heavy", "use KG"),
+                ("warning", "code", 2, "D", "the system says: slow", None),
+            },
+        )
