@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from kotrel.core.checking.keys import all_different, few
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
@@ -74,7 +74,12 @@ def _holders(record: Record, name: str, values: pl.Series, owner: str | None, st
 
 def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], state: SystemState) -> list[FindingGroup]:
     key = list(rows.record.key)
-    taken = pl.concat([_holders(rows.record, name, parts["one value"], None, state) for name in fields]).lazy()
+    taken = pl.concat(
+        [
+            _holders(rows.record, name, parts["one value"], None, state).with_columns(pl.lit(name).alias("held in"))
+            for name in fields
+        ]
+    ).lazy()
     clash = (
         parts.lazy()
         .join(taken, on="one value")
@@ -83,11 +88,20 @@ def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], state: 
     )
     if not clash.height:
         return []
-    # Where the same sheet gives the holder another value, the two rows only swap values.
-    given = parts.select(pl.col(f"own {k}").alias(f"held {k}") for k in key).unique()
-    clash = clash.join(given, on=[f"held {k}" for k in key], how="anti").sort(ROW)
+    # Where the same sheet gives the holder another value in that field, or clears it, the value is free.
+    freed = pl.concat([_given(rows, name) for name in fields if name in rows.fields])
+    clash = clash.join(freed, on=[*(f"held {k}" for k in key), "held in"], how="anti").unique().sort(ROW)
     holder = pl.concat_str([pl.col(f"held {k}") for k in key], separator=" / ")
     return _taken(rows, clash.with_columns(holder.alias("held by")), rows.record.title)
+
+
+def _given(rows: Rows, name: str) -> pl.DataFrame:
+    """The keys of the rows that give a field another value, or clear it: ``held NAME`` and ``held in``."""
+    given = pl.col(name).is_not_null()
+    if name in rows.cleared:
+        given = given | pl.col(clearing(name))
+    keys = [pl.col(key).alias(f"held {key}") for key in rows.record.key]
+    return rows.values.filter(given).select(*keys, pl.lit(name).alias("held in"))
 
 
 def _in_other_records(rows: Rows, parts: pl.DataFrame, group: str, state: SystemState) -> list[FindingGroup]:

@@ -218,12 +218,16 @@ def after_load(rows: Rows, state: SystemState, fields: Sequence[str]) -> pl.Data
 
 
 def behind_rows(rows: Rows, state: SystemState, reference: str, name: str) -> tuple[Record, pl.DataFrame]:
-    """For each row the value in a field of the row it refers to (``value there``), and whether that row exists (``is known``)."""
+    """For each row the value in a field of the row it refers to (``value there``), and whether that row exists (``is known``).
+
+    Where the sheet does not have the reference, the one that the system holds counts.
+    """
     target = state.description.records[str(rows.record.fields[reference].to)]
     key = target.key[0]
-    found = state.behind(target, rows.values[reference], (name,))
+    references = rows.values if reference in rows.fields else after_load(rows, state, (reference,))
+    found = state.behind(target, references[reference], (name,))
     found = found.select(
         pl.col(key).alias(reference), pl.col(name).alias("value there"), pl.lit(True).alias("is known")
     )
-    joined = rows.values.select(reference).join(found, on=reference, how="left", maintain_order="left")
+    joined = references.select(reference).join(found, on=reference, how="left", maintain_order="left")
     return target, joined.with_columns(pl.col("is known").fill_null(False))

@@ -1,0 +1,112 @@
+"""``python -m tests.faults [COUNT [SEED]]``: puts COUNT faults (default 80) into the core, one at a time.
+
+For each it runs the tests of that part of the house, and prints what survived. Exit status 1 where fewer than 85 of 100
+are caught.
+"""
+
+from __future__ import annotations
+
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from queue import Queue
+
+from tests.faults.known import HARMLESS
+from tests.faults.making import Fault, faults_of
+
+ROOT = Path(__file__).parents[2]
+SOURCE = ROOT / "src" / "kotrel"
+WANTED = 85
+"""Per cent of the faults that the tests have to catch."""
+
+CORE = "tests.core"
+PLACES = {
+    "core/understanding/tidying": (f"{CORE}.understanding.test_tidying", f"{CORE}.checking.test_checks", f"{CORE}.tables.test_profiling"),
+    "core/readying/repairing.py": (f"{CORE}.readying.test_repairing",),
+    "core/readying/three_way.py": (f"{CORE}.readying.test_three_way",),
+    "core/readying/row_lookup.py": (f"{CORE}.readying.test_row_lookup", f"{CORE}.readying.test_load_options", f"{CORE}.test_pipeline"),
+    "core/readying/filling.py": (f"{CORE}.readying.test_filling", f"{CORE}.readying.test_load_options", f"{CORE}.checking.test_rules"),
+    "core/changes": (f"{CORE}.changes.test_change_set", f"{CORE}.readying.test_load_options", f"{CORE}.test_pipeline", "tests.systems.test_journal"),
+    "core/checking": (f"{CORE}.checking.test_checks", f"{CORE}.checking.test_rules", f"{CORE}.readying.test_load_options"),
+    "core/pipeline.py": (f"{CORE}.test_pipeline",),
+    "systems/sql/merging.py": ("tests.systems.test_merging", "tests.systems.test_sql"),
+}  # fmt: skip
+"""Folder or file → the test modules that have to catch a fault in it."""
+
+
+def chosen(count: int, seed: int) -> list[tuple[Fault, tuple[str, ...]]]:
+    """So many faults, spread over the places; the same seed gives the same."""
+    pick = random.Random(seed)
+    each: list[list[tuple[Fault, tuple[str, ...]]]] = []
+    for place, modules in PLACES.items():
+        path = SOURCE / place
+        files = sorted(path.rglob("*.py")) if path.is_dir() else [path]
+        there = [
+            (fault, modules)
+            for file in files
+            for fault in faults_of(file.relative_to(SOURCE).as_posix(), file.read_text("utf-8"))
+            if fault.name.split(" ", 1)[1] not in HARMLESS.get(fault.file, {})
+        ]
+        pick.shuffle(there)
+        each.append(there)
+    found: list[tuple[Fault, tuple[str, ...]]] = []
+    while len(found) < count and any(each):
+        found += [there.pop() for there in each if there]
+    return found[:count]
+
+
+def is_caught(fault: Fault, modules: tuple[str, ...], folder: Path) -> bool:
+    """True where a test fails with the fault in the code."""
+    target = folder / "kotrel" / fault.file
+    sound = target.read_text("utf-8")
+    target.write_text(fault.source, "utf-8")
+    try:
+        done = subprocess.run(
+            [sys.executable, "-m", "unittest", "-f", *modules], cwd=ROOT, capture_output=True, check=False, timeout=300,
+            env={**os.environ, "PYTHONPATH": str(folder), "KOTREL_FAULTS": "1", "PYTHONDONTWRITEBYTECODE": "1"},
+        )  # fmt: skip
+        return done.returncode != 0
+    except subprocess.TimeoutExpired:
+        return True
+    finally:
+        target.write_text(sound, "utf-8")
+
+
+def main() -> int:
+    count, seed = (
+        (int(word) for word in [*sys.argv[1:], "80", "1"][:2]) if len(sys.argv) != 2 else (int(sys.argv[1]), 1)
+    )
+    faults = chosen(count, seed)
+    workers = os.cpu_count() or 1
+    with tempfile.TemporaryDirectory() as place:
+        folders: Queue[Path] = Queue()
+        for number in range(workers):
+            folder = Path(place) / str(number)
+            shutil.copytree(SOURCE, folder / "kotrel", ignore=shutil.ignore_patterns("__pycache__"))
+            folders.put(folder)
+
+        def judge(job: tuple[Fault, tuple[str, ...]]) -> bool:
+            folder = folders.get()
+            try:
+                caught = is_caught(*job, folder)
+            finally:
+                folders.put(folder)
+            print(f"{'caught  ' if caught else 'SURVIVED'} {job[0].name}", flush=True)
+            return caught
+
+        with ThreadPoolExecutor(workers) as pool:
+            results = list(pool.map(judge, faults))
+    caught = sum(results)
+    print(f"\n{caught} of {len(faults)} faults caught ({100 * caught // len(faults)} %)")
+    reasons = sum(len(each) for each in HARMLESS.values())
+    print(f"{reasons} faults that change nothing anyone can see are left out; tests/faults/known.py says why.")
+    return 0 if caught * 100 >= WANTED * len(faults) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())
