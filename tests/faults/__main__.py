@@ -26,13 +26,13 @@ WANTED = 85
 
 CORE = "tests.core"
 PLACES = {
-    "core/understanding/tidying": (f"{CORE}.understanding.test_tidying", f"{CORE}.checking.test_checks", f"{CORE}.tables.test_profiling"),
+    "core/understanding/tidying": (f"{CORE}.understanding.test_cells", f"{CORE}.understanding.test_tidying", f"{CORE}.checking.test_checks"),
     "core/readying/repairing.py": (f"{CORE}.readying.test_repairing",),
     "core/readying/three_way.py": (f"{CORE}.readying.test_three_way",),
-    "core/readying/row_lookup.py": (f"{CORE}.readying.test_row_lookup", f"{CORE}.readying.test_load_options", f"{CORE}.test_pipeline"),
-    "core/readying/filling.py": (f"{CORE}.readying.test_filling", f"{CORE}.readying.test_load_options", f"{CORE}.checking.test_rules"),
-    "core/changes": (f"{CORE}.changes.test_change_set", f"{CORE}.readying.test_load_options", f"{CORE}.test_pipeline", "tests.systems.test_journal"),
-    "core/checking": (f"{CORE}.checking.test_checks", f"{CORE}.checking.test_rules", f"{CORE}.readying.test_load_options"),
+    "core/readying/row_lookup.py": (f"{CORE}.readying.test_row_lookup", f"{CORE}.readying.test_load_options"),
+    "core/readying/filling.py": (f"{CORE}.readying.test_filling", f"{CORE}.readying.test_row_lookup", f"{CORE}.readying.test_load_options"),
+    "core/changes": (f"{CORE}.changes.test_journal", f"{CORE}.changes.test_change_set", f"{CORE}.readying.test_load_options", f"{CORE}.readying.test_repairing"),
+    "core/checking": (f"{CORE}.checking.test_families", f"{CORE}.checking.test_checks", f"{CORE}.checking.test_rules", f"{CORE}.checking.test_model"),
     "core/pipeline.py": (f"{CORE}.test_pipeline",),
     "systems/sql/merging.py": ("tests.systems.test_merging", "tests.systems.test_sql"),
 }  # fmt: skip

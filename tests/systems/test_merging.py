@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from kotrel.core.changes.change_set import RecordChanges, before, compare
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.reversal import reverse
+from kotrel.core.rows.findings import cells_of
 from kotrel.systems.interface import ConcurrentChange, Refused
 from kotrel.systems.sql import journal_tables
 from kotrel.systems.sql.journal import SCHEMA, has_journal
@@ -132,3 +133,51 @@ class Tables(unittest.TestCase):
             database.create(journal_tables.create_statements("sqlite"))
             self.assertTrue(has_journal(database))
             database.close()
+
+
+class WholeDatabase(Database):
+    """What a load leaves in the tables, against the change set applied by hand."""
+
+    codes = st.sampled_from(["20123451", "20999995", "2010000000014", None])
+
+    @settings(max_examples=30)
+    @given(
+        st.lists(codes, min_size=3, max_size=3).filter(
+            lambda given: len({c for c in given if c}) == sum(c is not None for c in given)
+        ),
+        st.permutations([0, 1, 2]),
+        st.sampled_from(["x", "refused", "new"]),
+    )
+    def test_values_may_change_places_and_refused_rows_change_nothing(self, given_codes, order, fourth):
+        self.database.run("DELETE FROM item")
+        heading = ("Item code", "Description", "Unit", "Barcode", "Parent")
+        start = rows(
+            heading, *(("ABC"[n], "x", "EA", code or "", "A" if n else "") for n, code in enumerate(given_codes))
+        )
+        self.apply(start)
+        # Every row gets the barcode of another; a fourth is new, or has an error.
+        moved = [(("ABC"[n]), "", "", given_codes[order[n]] or "(clear)", "") for n in range(3)]
+        if fourth != "x":
+            moved.append(("D", "d", "EA", "", "C"))
+        sheet = rows(heading, *moved)
+        if fourth == "refused":
+            sheet = sheet.with_findings([sheet.group("error", "e", "t", "code", cells_of([5], None, "no"))])
+        number = self.apply(sheet)
+        wanted = [("ABC"[n], "x", given_codes[order[n]], "A" if n else None) for n in range(3)]
+        wanted += [("D", "d", None, "C")] if fourth == "new" else []
+        self.assertEqual(self.database.run("SELECT code, description, barcode, parent FROM item ORDER BY code"), wanted)
+        outcome = self.system.outcome(number)
+        acted = {row["key"]: (row["row"], row["action"], row["outcome"]) for row in outcome.iter_rows(named=True)}
+        for n in range(3):
+            self.assertEqual(
+                acted["ABC"[n]], (n + 2, "changed" if given_codes[order[n]] != given_codes[n] else "same", "done")
+            )
+        if fourth != "x":
+            self.assertEqual(acted["D"], (5, "refused", "refused") if fourth == "refused" else (5, "new", "done"))
+        [entry] = [each for each in self.system.history() if each.number == number]
+        self.assertEqual(sum(entry.counts["item"].values()), len(moved))
+
+    def apply(self, sheet) -> int:
+        fields = [name for name in ("code", "description", "unit", "barcode", "parent") if name in sheet.fields]
+        with self.system.writing() as writing:
+            return writing.apply([compare(sheet, writing.read("item", fields))], STAMP, lambda step: None)

@@ -104,7 +104,9 @@ class Journal(unittest.TestCase):
         bad = bad.with_findings([bad.group("note", "n", "t", None, cells_of([2], None, "not worth it"))])
         done = compare(bad, pl.DataFrame(schema=dict.fromkeys(("code", "description"), pl.String)))
         self.assertEqual(done.frame[ACTION].to_list(), ["refused", "new", "refused"])
-        self.assertEqual(done.frame[MESSAGE].to_list(), ["error: Description: no number", None, "error: Description: odd"])
+        self.assertEqual(
+            done.frame[MESSAGE].to_list(), ["error: Description: no number", None, "error: Description: odd"]
+        )
         kept = refused_rows(done, 3, 9).with_columns(pl.col("row").cast(pl.UInt32))
         self.assertEqual((kept["line"].to_list(), kept["row"].to_list()), ([9, 10], [2, 4]))
         [(file, name, rest, reasons)] = rest_from(parts_of([done]), pl.concat([kept, kept]))

@@ -185,3 +185,85 @@ class Comparisons(unittest.TestCase):
         }
         self.assertEqual(changed, by_hand)
         self.assertEqual(difference.same + difference.changed_rows, len(old.keys() & new.keys()))
+
+
+class Evidence(unittest.TestCase):
+    """A repair needs one candidate; its rows, values and proofs are all recorded."""
+
+    def test_every_cell_is_recorded_with_what_stood_there(self):
+        sheet = rows(("Item code", "Unit"), ("A", "metre"), ("B", "EA"), ("C", " METRE "), ("D", "120"), ("E", ""))
+        done = repair(
+            sheet, state(**{**SYSTEM, "unit": {"code": [*CODES, "EA"], "name": [*SYSTEM["unit"]["name"], "each"]}}), {}
+        )
+        self.assertEqual(done.values["unit"].to_list(), ["M", "EA", "M", "00120", None])
+        recorded = {
+            (group.kind, *cells)
+            for group in done.repairs
+            for cells in group.cells.rows()
+            if group.kind != "stray-spaces"
+        }
+        self.assertEqual(recorded, {
+            ("name-for-code", 2, "metre", "M", "metre is its name on the unit list"),
+            ("name-for-code", 4, " METRE ", "M", "metre is its name on the unit list"),
+            ("leading-zeros", 5, "120", "00120", "the only code on the unit list that is this number"),
+        })  # fmt: skip
+        self.assertEqual({(group.field, group.letter) for group in done.repairs}, {("unit", "B")})
+
+    def test_one_candidate_is_proof_and_two_are_none(self):
+        for codes, value, wanted in (
+            (["0012"], "12", "0012"), (["0012", "012"], "12", "12"), (["ab", "AB"], "Ab", "Ab"), (["AB"], "ab", "AB"),
+            (["O1"], "01", "O1"), (["O1", "OI"], "01", "01"), (["1E5", "100000.0"], "100000", "100000"),
+        ):  # fmt: skip
+            system = state(unit={"code": codes, "name": [None] * len(codes)})
+            self.assertEqual(repaired(value, system=system)[0], [wanted], (codes, value))
+
+    def test_a_row_of_the_same_sheet_is_no_damage(self):
+        sheet = rows(("Item code", "Parent"), ("0012", "0007"), ("0007", ""), ("X", "12"))
+        done = repair(sheet, state(item={"code": ["7"]}), {})
+        self.assertEqual(done.values["parent"].to_list(), ["0007", None, "12"])
+
+    def test_new_keys_lose_only_what_is_never_part_of_a_code(self):
+        system = state(item={"code": ["00120", "0007", "07"], "barcode": [None] * 3})
+        sheet = rows(
+            ("Item code", "Description"),
+            ("NEW\u200b1", "x"),
+            ("7", "x"),
+            ("120", "x"),
+            ("2026-12-03", "x"),
+            kinds={"A": pl.Series(["text", "text", "text", "text", "date"])},
+        )
+        done = repair(sheet, system, {})
+        self.assertEqual(done.values["code"].to_list(), ["NEW1", "7", "00120", "2026-12-03"])
+        self.assertEqual([group.kind for group in done.findings], ["became-date"])
+
+    def test_barcodes_go_to_the_length_that_the_column_has(self):
+        long = "0000123456784"
+        self.assertEqual(long[-1], gtin_check_digit(long[:-1]))
+        short = long.lstrip("0")
+        thirteen, fourteen = "2012345678903", "12012345678900"
+        self.assertEqual(gtin_check_digit(fourteen[:-1]), fourteen[-1])
+        self.assertEqual(repaired(short, thirteen, field="Barcode")[0][0], long)
+        self.assertEqual(repaired(short, fourteen, field="Barcode")[0][0], "0" + long)
+        self.assertEqual(repaired(thirteen, "20123451", field="Barcode")[0], [thirteen, "20123451"])
+
+    def test_what_is_lost_is_told_at_its_cells_only(self):
+        sheet = rows(
+            ("Item code", "Unit"),
+            ("A", "1.2E+9"),
+            ("B", "M"),
+            ("C", "12345678901234567"),
+            ("D", "999999999999999"),
+            kinds={"B": pl.Series(["text", "text", "text", "number", "number"])},
+        )
+        done = repair(sheet, state(**SYSTEM), {})
+        self.assertEqual(
+            [
+                (group.kind, *group.cells["row" if "row" in group.cells.columns else group.cells.columns[0]])
+                for group in done.findings
+            ],
+            [("digits-lost", 2), ("digits-lost", 4)],
+        )
+
+    def test_texts_from_a_wrong_code_page(self):
+        values, kinds, _ = repaired("GrÃ¶ÃŸe", "Größe", "plain", field="Description")
+        self.assertEqual((values, kinds), (["Größe", "Größe", "plain"], ["wrong-code-page"]))

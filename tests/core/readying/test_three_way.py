@@ -131,6 +131,68 @@ class Damage(unittest.TestCase):
         )
 
 
+one = st.sampled_from(["1.00", "2.00", None])
+word = st.sampled_from(["a", "b", None])
+row_cases = st.lists(
+    st.tuples(st.booleans(), st.booleans(), one, one, st.one_of(one, st.just("(clear)")), word, word, word, st.sampled_from(["5.000", "6.000", None])),
+    min_size=1, max_size=5,
+)  # fmt: skip
+
+
+class Model(unittest.TestCase):
+    """Whole rows, cell by cell, against a plain model of what a round trip does."""
+
+    @given(row_cases, st.sampled_from([None, "sheet", "system"]), st.booleans())
+    def test_round_trips(self, cases, clash, clear):
+        """Each case: exported, still there, cost (was, now, says), description (was, now, says), stock in the sheet (was 5)."""
+        base = system(*((f"K{n}", case[5], case[2], "5.000") for n, case in enumerate(cases) if case[0]))
+        now = system(*((f"K{n}", case[6], case[3], "7.000") for n, case in enumerate(cases) if case[1]))
+        given_rows = sheet(
+            *(
+                (f"K{n}", case[7] or "", (case[4] or "").removesuffix(".00"), (case[8] or "").removesuffix(".000"))
+                for n, case in enumerate(cases)
+            )
+        )
+        done = only_edited(given_rows, base, now, clash, clear)
+        loads: dict[str, tuple[str | None, ...]] = {}
+        finds: set[tuple[str, str, int]] = set()
+        for n, (exported, there, *cells) in enumerate(cases):
+            says = (cells[5], None if cells[2] == "(clear)" else cells[2], cells[6])
+            if not exported:
+                loads[f"K{n}"] = (*says, cells[2] == "(clear)", False)
+                continue
+            was, stands = (cells[3], cells[0], "5.000"), (cells[4], cells[1], "7.000")
+            wipes = [False, cells[2] == "(clear)", False]
+            edited = [says[k] != was[k] and (says[k] is not None or wipes[k] or (clear and k < 2)) for k in range(3)]
+            cleared = [wipes[k] or (clear and k < 2 and says[k] is None and was[k] is not None) for k in range(3)]
+            gone = not there
+            if gone and (clash == "system" or not any(edited)):
+                continue
+            kept = list(edited)
+            for k in (0, 1):
+                both = there and edited[k] and stands[k] != was[k] and says[k] != stands[k]
+                if both and clash is None:
+                    finds.add(("clash", ("description", "cost")[k], n + 2))
+                elif both and clash == "system":
+                    kept[k] = False
+            if gone and clash is None:
+                finds.add(("gone", "code", n + 2))
+            whole = gone and clash == "sheet"
+            loads[f"K{n}"] = (*(says[k] if kept[k] or whole else None for k in range(3)), cleared[1], cleared[0])
+        frame = done.rows.values
+        got = {
+            row["code"]: (row["description"], row["cost"], row["on_hand"], bool(row.get("clear cost")), bool(row.get("clear description")))
+            for row in frame.iter_rows(named=True)
+        }  # fmt: skip
+        self.assertEqual(
+            {code: cells[:3] for code, cells in got.items()}, {code: cells[:3] for code, cells in loads.items()}
+        )
+        self.assertEqual(
+            {code: cells[3:] for code, cells in got.items()}, {code: cells[3:] for code, cells in loads.items()}
+        )
+        self.assertEqual(found(done.rows), finds)
+
+
 @given(st.lists(st.tuples(st.sampled_from("12"), st.sampled_from("12"), st.sampled_from("12")), min_size=1, max_size=8))
 def unedited_cells_never_load(cells: list[tuple[str, str, str]]) -> None:
     """Law: whatever is loaded was edited, and whatever was edited is loaded or named as a clash."""

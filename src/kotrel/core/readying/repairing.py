@@ -215,7 +215,8 @@ def _repair_barcodes(column: _Column) -> None:
     lengths = column.values.filter(digits).str.len_chars()
     if not (~lengths.is_in(list(GTIN_LENGTHS))).any():
         return
-    usual = [int(length) for length in lengths.filter(lengths.is_in(list(GTIN_LENGTHS))).mode().sort()]
+    whole = column.values.filter(column.values.str.contains(r"^[0-9]{8,14}$").fill_null(False)).str.len_chars()
+    usual = [int(length) for length in whole.filter(whole.is_in(list(GTIN_LENGTHS))).mode().sort()]
     for value in column.values.filter(digits).unique().to_list():
         if len(value) in GTIN_LENGTHS or value[-1] != gtin_check_digit(value[:-1]):
             continue

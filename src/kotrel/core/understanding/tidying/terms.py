@@ -48,4 +48,7 @@ def tidy_list(rows: pl.Series, values: pl.Series) -> Tidied:
     def read(text: str) -> tuple[str | None, str, str]:
         return "; ".join(split_list(text)) or None, "", ""
 
-    return spread(rows, values, values.is_not_null(), read, {}, {})
+    tidied = spread(rows, values, values.is_not_null(), read, {}, {})
+    # A cell of nothing but separators is an empty list.
+    tidied.values = tidied.values.set(tidied.values.str.contains(r"^[;,\s]*$").fill_null(False), None)
+    return tidied
