@@ -190,6 +190,45 @@ class AnyName(unittest.TestCase):
         self.assertIn("line 4", caught.exception.message)
 
 
+class Parts(unittest.TestCase):
+    def part(self, record: str, *lines):
+        table = find_table(grid(*lines), 1)
+        return Part(understand(table, match_headings(table, described({}).records[record]), Conventions(), TODAY))
+
+    def test_rows_may_refer_to_rows_before_them_in_the_load(self):
+        units = self.part("unit", ("Code", "Name"), ("KG", "kilogram"), ("TOOLONG", "x"))
+        items = self.part("item", ("Item code", "Description", "Unit"), ("D", "d", "KG"), ("E", "e", "TOOLONG"))
+        done = preview([units, items], Business(described({}), Conventions()), Memory({}), lambda step: None)
+        self.assertEqual(done.counts()["item"], {"new": 1, "changed": 0, "same": 0, "refused": 1})
+        self.assertEqual(done.counts()["unit"], {"new": 1, "changed": 0, "same": 0, "refused": 1})
+        [group] = [group for group in done.checked[1].rows.findings if group.severity == "error"]
+        self.assertEqual((group.kind, group.cells[ROW].to_list()), ("refused-in-load", [3]))
+        self.assertFalse(done.ok)
+        self.assertTrue(done.touches)
+
+    def test_without_a_key_there_is_nothing_to_compare(self):
+        done = preview(
+            [self.part("item", ("Description", "Unit"), ("d", "EA"))],
+            Business(described({}), Conventions()),
+            Memory({}),
+            lambda step: None,
+        )
+        self.assertEqual((done.changes, done.ok, done.touches), ((), False, False))
+
+    def test_the_system_is_asked_whether_it_takes_such_rows(self):
+        class Other(Memory):
+            def require(self, record):
+                raise WrongUse(f"no table {record}")
+
+        with self.assertRaises(WrongUse):
+            check_parts(
+                [self.part("item", ("Item code", "Unit"), ("D", "EA"))],
+                Business(described({}), Conventions()),
+                Other({}),
+                lambda step: None,
+            )
+
+
 class Consequences(unittest.TestCase):
     def test_what_only_refused_rows_would_create_is_not_created(self):
         rows = [

@@ -1,4 +1,78 @@
 """Faults that no test can catch, because what they change cannot be seen from outside; each with the reason."""
 
-HARMLESS: dict[str, dict[str, str]] = {}
+_QUICK = "only a quicker way to the same: without it, the slow way gives the same"
+_NONE_TWICE = "there are no two of the same to begin with"
+_NO_OP = "where it makes a difference, there is nothing to be done"
+
+HARMLESS: dict[str, dict[str, str]] = {
+    "core/understanding/tidying/amounts.py": {
+        'mark_setting != "auto" or not numbers.doubtful_points(texts)  →  mark_setting != "auto"': _QUICK,
+        'if decimals != 3 and mark_setting != "," and bool(values.str.contains(…: never': _QUICK,
+        'decimals != 3 and mark_setting != "," and bool(values.str.contains(…  →  decimals != 3': _QUICK,
+        "if bool(values.str.contains(_fixed(decimals)).all()): never": _QUICK,
+        "if odd.any(): never": _QUICK,
+    },
+    "core/understanding/tidying/column.py": {
+        "if not distinct: never": _QUICK,
+        "without .filter(odd)": "what is plain is read as itself",
+        "if bool(seen.str.contains(_CLEAN).all()) or not bool(seen.str.contains(_…: never": _QUICK,
+        'if not bool(values.str.starts_with("\'").any()): never': _QUICK,
+    },
+    "core/understanding/tidying/days.py": {"if not odd.any(): never": _QUICK},
+    "core/readying/repairing.py": {
+        "if not len(unknown): never": _QUICK,
+        "if not len(distinct): never": _QUICK,
+        "value != plain(value) and value not in dates  →  value != plain(value)": "a date is plain already",
+        "if not (~lengths.is_in(list(GTIN_LENGTHS))).any(): never": _QUICK,
+        "if bool(column.values.str.len_bytes().is_in([*GTIN_LENGTHS]).all()): never": _QUICK,
+        "if bool((column.values.str.len_bytes() == column.values.str.len_chars()).…: never": _QUICK,
+        "without .filter(~distinct.is_in(state.known_codes(record, distinct).implode()))": "a known code is its own only candidate",
+        'if isinstance(kinds, str) and kinds == "text" and not in_exponent_form: never': _QUICK,
+    },
+    "core/readying/three_way.py": {
+        'both.any() and clash == "system"  →  clash == "system"': _NO_OP,
+        "if not differs.any(): never": _QUICK,
+    },
+    "core/readying/row_lookup.py": {
+        "if other == last: never": "what is found twice counts once",
+        "other == last  →  other >= last": "what is found twice counts once",
+    },
+    "core/readying/filling.py": {
+        "if name in values.columns and not former.null_count(): never": _QUICK,
+        "if not (chosen & former.is_null()).any(): never": _NO_OP,
+        "if not filled.any(): never": _NO_OP,
+        "source.default_by is not None and source.default_by in values.columns  →  source.default_by in values.columns": _NO_OP,
+    },
+    "core/checking/present.py": {"if carried and not rows.values[name].null_count(): never": _QUICK},
+    "core/checking/keys.py": {
+        "values.slice(1) == values.slice(0, len(values) - 1)  →  values.slice(1) >= values.slice(0, len(values) - 1)": _QUICK,
+        "if values.is_sorted(): never": _QUICK,
+        "if keyed.n_unique() == keyed.height if len(key) > 1 else all_different(key…: never": _QUICK,
+    },
+    "core/checking/unique.py": {
+        'if all_different(parts["one value"]): never': _QUICK,
+        "if not clash.height: never": _NO_OP,
+        "if parts.height: never": _NO_OP,
+    },
+    "core/checking/circles.py": {"if not own.height: never": _NO_OP},
+    "core/checking/codes.py": {
+        "if not bad.height: never": _NO_OP,
+        'without .filter(pl.col("value").is_not_null())': "a blank has no length, and no wrong one",
+    },
+    "core/checking/together.py": {
+        "if not partial.any(): never": _NO_OP,
+    },
+    "core/checking/dependents.py": {"if not bad.any(): never": _NO_OP},
+    "core/pipeline.py": {
+        "name not in now.columns  →  name in now.columns": "it is read once more",
+        "now is None or any(name not in now.columns for name in carried)  →  any(name not in now.columns for name in carried)": _NO_OP,
+        "if caused: never": _NO_OP,
+    },
+    "systems/sql/merging.py": {
+        'without .filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))': "rows that stay the same are staged and then passed over",
+        'counts["changed"] and touched  →  counts["changed"]': "a changed row has a touched field",
+        'database.dialect != "postgresql" or store.plain or rows < MANY  →  rows < MANY': "only from 50,000 removed rows on",
+        'if database.dialect != "postgresql" or store.plain or rows < MANY: never': "only from 50,000 removed rows on",
+    },
+}
 """File → fault → why it does no harm."""

@@ -11,7 +11,7 @@ COMPARISONS: dict[type[ast.cmpop], str] = {
     ast.Is: "is not", ast.IsNot: "is", ast.In: "not in", ast.NotIn: "in",
 }  # fmt: skip
 WORDS = {"left": "inner", "anti": "semi", "semi": "anti", "first": "last", "last": "first", "min": "max", "max": "min"}
-METHODS = {"filter", "drop_nulls", "unique", "fill_null", "sort"}
+METHODS = {"filter"}
 """Calls that can be left out: what they are called on has the same shape."""
 
 

@@ -107,6 +107,7 @@ class Journal(unittest.TestCase):
         self.assertEqual(
             done.frame[MESSAGE].to_list(), ["error: Description: no number", None, "error: Description: odd"]
         )
+        self.assertEqual(done.rest.cells[ROW].to_list(), [2, 4])
         kept = refused_rows(done, 3, 9).with_columns(pl.col("row").cast(pl.UInt32))
         self.assertEqual((kept["line"].to_list(), kept["row"].to_list()), ([9, 10], [2, 4]))
         [(file, name, rest, reasons)] = rest_from(parts_of([done]), pl.concat([kept, kept]))
@@ -159,11 +160,14 @@ class Parts(unittest.TestCase):
     def test_refused_rows_of_two_matches_count_once(self):
         cells = pl.DataFrame({ROW: [2, 3], "A": ["x", "y"]}, schema_overrides={ROW: pl.UInt32})
         rest = Rest(("h",), cells, cells)
+        more = pl.DataFrame({ROW: [3, 4], "A": ["y", "z"]}, schema_overrides={ROW: pl.UInt32})
         first, second = changes([]), changes([])
         first = RecordChanges(ITEM, "a.xlsx", "S", FIELDS, first.frame, rest)
-        second = RecordChanges(ITEM, "a.xlsx", "S", FIELDS, second.frame, Rest(("h",), cells.tail(1), cells.tail(1)))
+        second = RecordChanges(ITEM, "a.xlsx", "S", FIELDS, second.frame, Rest(("h",), more, more))
         [both] = put_together([first, second])
-        self.assertEqual((both.rest.cells[ROW].to_list(), both.rest.kinds.height), ([2, 3], 2))
+        self.assertEqual((both.rest.cells[ROW].to_list(), both.rest.kinds[ROW].to_list()), ([2, 3, 4], [2, 3, 4]))
+        [one] = put_together([first, RecordChanges(ITEM, "a.xlsx", "S", FIELDS, second.frame)])
+        self.assertEqual(one.rest.cells[ROW].to_list(), [2, 3])
 
 
 cells = st.sampled_from(["1.00", "2.00", None])

@@ -79,6 +79,8 @@ class Making(unittest.TestCase):
     def test_an_expression_knows_only_what_is_fed(self):
         with self.assertRaises(ExpressionError):
             made((("A", "x", "5"),), code=Source(("A",)), cost=Source(make="length * 2"))
+        with self.assertRaises(ExpressionError):
+            made((("A", "x", "5"),), code=Source(("A",)), cost=Source(("C",), make="cost * 2"))
 
     @given(st.lists(st.sampled_from(["EA", "M"]), min_size=1, max_size=12), st.lists(st.integers(0, 40), max_size=6))
     def test_numbers_have_no_gaps_and_follow_the_rows(self, units, taken):

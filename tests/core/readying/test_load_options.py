@@ -42,6 +42,24 @@ class Lists(unittest.TestCase):
         )
 
 
+class ListsOfRows(unittest.TestCase):
+    def test_lists_are_replaced_added_to_or_taken_from(self):
+        now = pl.DataFrame({"code": ["A", "B"], "more_barcodes": ["1; 2", None]})
+        for how, wanted in (("replace", ["2; 3", "1"]), ("add", ["1; 2; 3", "1"]), ("take", ["1", None])):
+            sheet = rows(("Item code", "More barcodes"), ("A", "2; 3"), ("B", "1"))
+            sheet = replace(
+                sheet, sources={**sheet.sources, "more_barcodes": replace(sheet.sources["more_barcodes"], how=how)}
+            )
+            self.assertEqual(compare(sheet, now).frame["more_barcodes"].to_list(), wanted, how)
+        sheet = rows(("Item code", "More barcodes"), ("A", "1; 2"))
+        sheet = replace(
+            sheet, sources={**sheet.sources, "more_barcodes": replace(sheet.sources["more_barcodes"], how="take")}
+        )
+        self.assertEqual(
+            compare(sheet, now).frame.select(ACTION, "more_barcodes").row(0), ("changed", None), "nothing is left"
+        )
+
+
 class Blanks(unittest.TestCase):
     NOW = pl.DataFrame({"code": ["A", "B"], "description": ["a", "b"], "cost": ["1.00", None]})
 

@@ -244,7 +244,7 @@ class Evidence(unittest.TestCase):
         self.assertEqual(gtin_check_digit(fourteen[:-1]), fourteen[-1])
         self.assertEqual(repaired(short, thirteen, field="Barcode")[0][0], long)
         self.assertEqual(repaired(short, fourteen, field="Barcode")[0][0], "0" + long)
-        self.assertEqual(repaired(thirteen, "20123451", field="Barcode")[0], [thirteen, "20123451"])
+        self.assertEqual(repaired(short, thirteen, "20123451", field="Barcode")[0], [long, thirteen, "20123451"])
 
     def test_what_is_lost_is_told_at_its_cells_only(self):
         sheet = rows(

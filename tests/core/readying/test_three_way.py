@@ -75,6 +75,8 @@ class WholeRows(unittest.TestCase):
 
     def test_a_kept_figure_that_moved_on_is_no_edit(self):
         base, now = system(("A", "a", "1.00", "10.000")), system(("A", "a", "1.00", "7.000"))
+        moved = only_edited(sheet(("A", "a", "1")), system(("A", "a", "1.00", None)), system(("A", "z", "9.00", None)))
+        self.assertIn("2 values changed in the system since the export and not edited here", " ".join(moved.remarks))
         self.assertIsNone(only_edited(sheet(("A", "a", "1", "10")), base, now).rows.values["on_hand"][0])
         self.assertEqual(only_edited(sheet(("A", "a", "1", "12")), base, now).rows.values["on_hand"][0], "12.000")
 
@@ -125,6 +127,8 @@ class Damage(unittest.TestCase):
         base = now = system(("A", "00012", "1.00", None))
         done = only_edited(sheet(("A", "12", "1")), base, now)
         self.assertIsNone(done.rows.values["description"][0])
+        kept = only_edited(sheet(("A", "12", "x"), ("B", "b", "y")), base, now).rows
+        self.assertEqual(found(kept), {("not-a-number", "cost", 2), ("not-a-number", "cost", 3)}, "other findings stay")
         [group] = done.rows.repairs
         self.assertEqual(
             (group.kind, group.cells["before"][0], group.cells["after"][0]), ("as-exported", "12", "00012")
