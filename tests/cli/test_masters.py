@@ -121,7 +121,7 @@ class Masters(Shop):
         [(code, barcode)] = self.sql("SELECT code, barcode FROM item WHERE barcode IS NOT NULL ORDER BY code LIMIT 1")
         self.write("codes.csv", "Barcode,Item,Unit", f"{barcode},CHN-00010,EA")
         checked = self.json("check", "codes.csv", "--as", "item_barcode", status=1)
-        self.assertIn(f"Item {code} has it", checked["findings"][0]["message"])
+        self.assertIn(f"Item {code} already has it", checked["findings"][0]["message"])
 
     def test_a_kit_that_contains_itself_is_printed_as_a_circle(self):
         # The system has KIT-00010 → SPL-00010 → a rope; the sheet closes the circle three deep.

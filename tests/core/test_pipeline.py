@@ -234,10 +234,10 @@ class Consequences(unittest.TestCase):
         rows = [
             ("D", "d", "BAG", "", "1", "", "", "", ""),
             ("E", "e", "BOX", "", "x", "", "", "", ""),
-            ("F", "f", "BOX", "", "y", "", "", "", ""),
+            ("F", "f", "CAN", "", "y", "", "", "", ""),
         ]
         counts = run({}, rows, LoadOptions(create=("unit",)))[0]
-        # BAG comes with a good row; BOX only with two whose cost is no number.
+        # BAG comes with a good row; BOX and CAN only with rows whose cost is no number.
         self.assertEqual(counts["unit"]["new"], 1)
         self.assertEqual((counts["item"]["new"], counts["item"]["refused"]), (1, 2))
 

@@ -21,6 +21,7 @@ HARMLESS: dict[str, dict[str, str]] = {
     "core/understanding/tidying/days.py": {"if not odd.any(): never": _QUICK},
     "core/readying/repairing.py": {
         "if not len(unknown): never": _QUICK,
+        "without .filter(digits)": _QUICK,
         "if not len(distinct): never": _QUICK,
         "value != plain(value) and value not in dates  →  value != plain(value)": "a date is plain already",
         "if not (~lengths.is_in(list(GTIN_LENGTHS))).any(): never": _QUICK,
@@ -30,6 +31,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         'if isinstance(kinds, str) and kinds == "text" and not in_exponent_form: never': _QUICK,
     },
     "core/readying/three_way.py": {
+        "name not in key and name in base.columns  →  name in base.columns": "a key is never blank and never edited",
         'both.any() and clash == "system"  →  clash == "system"': _NO_OP,
         "if not differs.any(): never": _QUICK,
     },
@@ -67,9 +69,11 @@ HARMLESS: dict[str, dict[str, str]] = {
         "name not in now.columns  →  name in now.columns": "it is read once more",
         "now is None or any(name not in now.columns for name in carried)  →  any(name not in now.columns for name in carried)": _NO_OP,
         "if caused: never": _NO_OP,
+        "not mine or not rows.has_key  →  not rows.has_key": _NO_OP,
     },
     "systems/sql/merging.py": {
         'without .filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))': "rows that stay the same are staged and then passed over",
+        "len(key) > 1  →  len(key) >= 1": "another way to say the same in SQL",
         'counts["changed"] and touched  →  counts["changed"]': "a changed row has a touched field",
         'database.dialect != "postgresql" or store.plain or rows < MANY  →  rows < MANY': "only from 50,000 removed rows on",
         'if database.dialect != "postgresql" or store.plain or rows < MANY: never': "only from 50,000 removed rows on",

@@ -82,7 +82,9 @@ def faults_of(file: str, source: str) -> Iterator[Fault]:
             )
         elif isinstance(node, ast.If):
             yield put(node.test, "False", f"if {_short(code(node.test))}: never")
-        elif isinstance(node, ast.AugAssign) or (isinstance(node, ast.Expr) and isinstance(node.value, ast.Call)):
+        elif isinstance(node, ast.AugAssign) or (
+            isinstance(node, ast.Expr) and isinstance(node.value, ast.Call) and not code(node).startswith("step(")
+        ):
             yield put(node, "pass", f"without {_short(code(node))}")
         elif isinstance(node, ast.keyword) and isinstance(node.value, ast.Constant) and node.value.value in WORDS:
             new = WORDS[node.value.value]

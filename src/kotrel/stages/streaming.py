@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from datetime import date
+from functools import partial
 from pathlib import Path
 
 import polars as pl
@@ -21,7 +22,7 @@ from kotrel.core.readying.repairing import repair
 from kotrel.core.rows.findings import FindingGroup, RepairGroup
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import SystemState
+from kotrel.core.rows.system_state import SystemState, is_new
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.table import Grid, Table
 from kotrel.core.understanding.matching import Matched
@@ -85,6 +86,7 @@ def check_large(
     reading.require(record.name)
     state = SystemState(workspace.description, reading.read)
     inside = tuple(check for check in CHECKS if check not in ACROSS)
+    sets = [each for each in workspace.description.defaults.values() if each.record == record.name and each.where]
     kept: list[Rows] = []
     number = 0
     for piece in _tables(table, parts):
@@ -92,7 +94,11 @@ def check_large(
         step(f"checking part {number}")
         rows = understand(piece, matched, workspace.conventions, today, mark)
         rows = repair(rows, state, workspace.conventions.spellings)
-        rows = make_values(fill_keys(rows), state.names_of, lambda field: state.whole(record, field))
+        rows = fill_keys(rows)
+        rows = make_values(
+            rows, state.names_of, lambda field: state.whole(record, field), partial(is_new, rows, state), sets,
+            workspace.conventions,
+        )  # fmt: skip
         rows = check_rows(rows, state, inside)
         if number > 1:
             # Findings on the headings came with the first part.

@@ -21,8 +21,12 @@ HOWS = ("replace", "add", "take")
 
 _FIELD_KEYS = (
     "column", "join", "between", "list", "last", "split", "pattern", "part", "translate", "fixed", "default", "default_by",
-    "defaults", "make", "repeat", "how",
+    "defaults", "make", "repeat", "how", "for",
 )  # fmt: skip
+
+
+FOR = ("new", "all")
+"""The rows that defaults and made values are for."""
 
 
 @dataclass(frozen=True)
@@ -163,7 +167,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
     except (OSError, UnicodeDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
     bare = SavedMap(path.stem, path, text, ())
-    known = ("record", "skip", "field", "also")
+    known = ("record", "skip", "field", "also", "for")
     for key in data:
         if key not in known:
             close = nearest(key, known)
@@ -188,8 +192,12 @@ def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], descript
         hint = f"Did you mean {close}?" if close else f"The system takes: {', '.join(description.records)}."
         raise bare.wrong(f"the system takes no record “{data.get('record', '')}”", *at, "record", hint=hint)
     fields = data.get("field", {})
+    if data.get("for", "new") not in FOR:
+        raise bare.wrong("“for” must be “new” or “all”", *at, "for")
     for name, settings in fields.items():
         _check_field(bare, record, name, settings, (*at, "field", name))
+    if "for" in data:
+        fields = {name: {"for": data["for"], **settings} for name, settings in fields.items()}
     return MapPart(record.name, at, fields)
 
 
@@ -219,6 +227,8 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
         raise saved.wrong(
             f"{name}: “how” is only for lists; use one of {', '.join(HOWS)}", *at, "how", hint='Like how = "add"'
         )
+    if settings.get("for", "new") not in FOR:
+        raise saved.wrong(f"{name}: “for” must be “new” or “all”", *at, "for")
     if "split" in settings:
         try:
             part_pattern(str(settings.get("pattern", "")), str(settings.get("part", "")))
@@ -282,5 +292,6 @@ def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tupl
         default_by=settings.get("default_by"),
         defaults=settings.get("defaults", {}),
         make=settings.get("make"),
+        for_all=settings.get("for") == "all",
         how=settings.get("how", "replace"),
     )

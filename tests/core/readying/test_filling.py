@@ -1,6 +1,7 @@
 """Defaults and made values, names of lists, tables as people lay them out, and texts that mean columns."""
 
 import unittest
+from dataclasses import replace
 
 import polars as pl
 from hypothesis import given
@@ -23,13 +24,14 @@ from tests.support import TODAY, grid, small
 ITEM = small().records["item"]
 
 
-def made(lines, taken=(), **sources):
+def made(lines, taken=(), new=True, **sources):
     """The values of a sheet with columns A, B, C … after defaults and made values."""
     table = find_table(grid(("Head A", "Head B", "Head C"), *lines), 1)
     rows = understand(table, Matched(ITEM, sources, {}, ()), Conventions(), TODAY)
     names = {"unit": {"EA": "each", "M": "metre"}}
+    everywhere = pl.Series([new]).new_from_index(0, len(lines))
     return make_values(
-        rows, lambda record: names[record], lambda field: pl.Series(field, taken, dtype=pl.String)
+        rows, lambda record: names[record], lambda field: pl.Series(field, taken, dtype=pl.String), lambda: everywhere
     ).values
 
 
@@ -46,6 +48,42 @@ class Making(unittest.TestCase):
         self.assertEqual(
             got.drop(ROW).rows(), [("A", "EA", "1.00", "yes"), ("B", "M", "2.50", "yes"), ("C", "M", "2.50", "yes")]
         )
+
+    def test_existing_rows_get_none_unless_the_match_says_so(self):
+        lines = (("A", "", "1"),)
+        for source in (
+            Source(("B",), default="M"),
+            Source(("B",), default_by="code", defaults={"A": "M"}),
+            Source(("B",), make="'M'"),
+        ):
+            self.assertEqual(made(lines, new=False, code=Source(("A",)), unit=source)["unit"].to_list(), [None])
+            for_all = replace(source, for_all=True)
+            self.assertEqual(made(lines, new=False, code=Source(("A",)), unit=for_all)["unit"].to_list(), ["M"])
+
+    def test_what_is_filled_in_is_read_as_cells_are(self):
+        table = find_table(grid(("Head A", "Head B"), ("A", ""), ("B", "x")), 1)
+        for field, text, wanted, kind in (
+            ("cost", "1,5", "1.50", None), ("cost", "abc", "abc", "not-a-number"), ("cost", "1,234", "1,234", "ambiguous-number"),
+            ("lot_tracked", "ja", "yes", None), ("lot_tracked", "maybe", "maybe", "not-yes-or-no"),
+            ("condition", "NEW", "new", None), ("since", "2.3.27", "2027-03-02", "ambiguous-date"), ("since", "2027-03-02", "2027-03-02", None),
+        ):  # fmt: skip
+            for source in (Source((), default=text), Source(make=f"'{text}'")):
+                read = understand(
+                    table, Matched(ITEM, {"code": Source(("A",)), field: source}, {}, ()), Conventions(), TODAY
+                )
+                done = make_values(
+                    read, lambda _: {}, lambda _: pl.Series([], dtype=pl.String), lambda: pl.Series([True, True])
+                )
+                found = {(group.kind, row) for group in done.findings for row in group.cells[ROW]}
+                if kind != "ambiguous-date":
+                    self.assertEqual(done.values[field].to_list(), [wanted] * 2, (field, text))
+                self.assertEqual(
+                    {each for each in found if each[0] == kind},
+                    {(kind, 2), (kind, 3)} if kind else set(),
+                    (field, text),
+                )
+                if kind is None:
+                    self.assertEqual({each for each in found if each[0] != "unknown-heading"}, set())
 
     def test_made_values_are_rounded_to_the_fields_decimals(self):
         got = made(

@@ -74,6 +74,15 @@ class Lists(unittest.TestCase):
         self.assertEqual(repaired(code), ([code], [], []))
 
 
+class Words(unittest.TestCase):
+    def test_a_word_that_is_a_name_and_another_code_means_neither(self):
+        system = state(unit={"code": ["M", "MTR"], "name": ["month", "m"]})
+        self.assertEqual(repaired("m", system=system)[0], ["m"])
+        self.assertEqual(repaired("Month", system=system)[0], ["M"])
+        both = state(unit={"code": ["M", "MTR"], "name": ["metre", "metre"]})
+        self.assertEqual(repaired("metre", system=both)[0], ["metre"])
+
+
 class Keys(unittest.TestCase):
     def key(self, value, kinds=None):
         system = state(item={"code": ["00120", "ROP-10"], "barcode": [None, None]})
@@ -87,6 +96,8 @@ class Keys(unittest.TestCase):
     def test_keys_in_the_system_get_their_zeros_back_and_new_ones_stay(self):
         self.assertEqual(self.key("120"), "00120")
         self.assertEqual(self.key("121"), "121")
+        untouched = repair(rows(("Item code",), ("121",), ("Ä1",)), state(item={"code": ["00120"]}), {})
+        self.assertEqual(untouched.repairs, ())
         self.assertEqual(self.key("RОР-10"), "ROP-10")
         self.assertEqual(self.key("rope"), "rope", "a new code may be like anything")
 
@@ -187,6 +198,11 @@ class Comparisons(unittest.TestCase):
         self.assertEqual(difference.same + difference.changed_rows, len(old.keys() & new.keys()))
 
 
+class Lost(unittest.TestCase):
+    def test_long_codes_that_are_texts_have_lost_nothing(self):
+        self.assertEqual(repaired("12345678901234567", "1", kinds=pl.Series(["text", "text", "number"]))[2], [])
+
+
 class Evidence(unittest.TestCase):
     """A repair needs one candidate; its rows, values and proofs are all recorded."""
 
@@ -212,7 +228,7 @@ class Evidence(unittest.TestCase):
     def test_one_candidate_is_proof_and_two_are_none(self):
         for codes, value, wanted in (
             (["0012"], "12", "0012"), (["0012", "012"], "12", "12"), (["ab", "AB"], "Ab", "Ab"), (["AB"], "ab", "AB"),
-            (["O1"], "01", "O1"), (["O1", "OI"], "01", "01"), (["1E5", "100000.0"], "100000", "100000"),
+            (["RO1"], "R01", "RO1"), (["RO1", "ROI"], "R01", "R01"), (["L"], "1", "1"), (["0012", "012", "1-2"], "12", "12"), (["1E5", "100000.0"], "100000", "100000"),
         ):  # fmt: skip
             system = state(unit={"code": codes, "name": [None] * len(codes)})
             self.assertEqual(repaired(value, system=system)[0], [wanted], (codes, value))

@@ -56,9 +56,22 @@ class Amounts(unittest.TestCase):
         tidied = rows(("Item code", "Cost", "Length"), ("A", "1,234", "2,5"))
         self.assertEqual((tidied.values["cost"][0], tidied.values["length"][0]), ("1.234", "2.5"))
 
-    def test_a_value_against_the_column_is_told(self):
-        got, troubles, _ = column(["1.50", "2.75", "3,25"])
+    def test_both_marks_in_one_column_prove_nothing(self):
+        got, troubles, _ = column(["1.50", "2,75", "1,234", "1.234"])
+        self.assertEqual((got, troubles), (["1.50", "2.75", "1,234", "1.234"], {"ambiguous-number"}))
+        got, troubles, _ = column(["1.50", "2.75", "3,25"], decimal_mark=".")
         self.assertEqual((got, troubles), (["1.50", "2.75", "3,25"], {"mixed-marks"}))
+
+    def test_digits_apart_are_a_number_only_in_groups_of_three(self):
+        for text, wanted in (
+            ("1 250", "1250.00"),
+            ("1'234'567,5", "1234567.50"),
+            ("€ 12", "12.00"),
+            ("1\u202f250 kr", "1250.00"),
+        ):
+            self.assertEqual(column([text])[0], [wanted], text)
+        for text in ("12 50", "12'50", "1 25", "1 2345", "1\n250", "1 234'567", "1,5 000", "0 12 345"):
+            self.assertEqual(column([text])[1], {"not-a-number"}, text)
 
     def test_numbers_of_every_size_and_sign(self):
         for text, wanted in (
@@ -98,7 +111,12 @@ class Days(unittest.TestCase):
             column(["3/4/2026", "4/4/2026"], "Since"),
             (["3/4/2026", "2026-04-04"], {"ambiguous-date"}, {"date-as-typed"}),
         )
-        self.assertEqual(column(["13/4/2026", "4/13/2026", "20/4/2026"], "Since")[1], {"mixed-dates"})
+        # A contradiction proves nothing: what reads one way is read, what reads two ways is an error.
+        self.assertEqual(
+            column(["13/4/2026", "4/14/2026", "3/4/2026"], "Since")[:2],
+            (["2026-04-13", "2026-04-14", "3/4/2026"], {"ambiguous-date"}),
+        )
+        self.assertEqual(column(["13/4/2026"], "Since", dates="month")[1], {"mixed-dates"})
         self.assertEqual(column(["1.2.26"], "Since", dates="day"), (["2026-02-01"], set(), {"two-digit-year"}))
 
 

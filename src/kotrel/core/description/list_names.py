@@ -44,9 +44,17 @@ class ListNames:
     def _learn(self, words: str, code: str) -> None:
         self._codes_by_name.setdefault(folded(words), set()).add(code)
 
+    def codes_of(self, words: str) -> set[str]:
+        """The codes that the words name (ignoring case and punctuation)."""
+        return self._codes_by_name.get(folded(words), set())
+
+    def is_name(self, words: str, code: str) -> bool:
+        """True where the words are the name of the code, ignoring case only."""
+        return (self.names.get(code) or "").casefold() == words.strip().casefold()
+
     def code_of(self, words: str) -> str | None:
         """The one code that the words name (ignoring case and punctuation), or None."""
-        found = self._codes_by_name.get(folded(words), set())
+        found = self.codes_of(words)
         return next(iter(found)) if len(found) == 1 else None
 
     def likely(self, words: str) -> str | None:

@@ -10,10 +10,12 @@ import polars as pl
 from kotrel.core.columns import ROW, clearing, sheet_column
 from kotrel.core.description.model import DefaultSet, Field
 from kotrel.core.expressions import Compiled, Scope, compile_expression, number_codes
+from kotrel.core.readying.reading_values import DefaultReader, read_values
+from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Defaulted, Rows
 from kotrel.core.similarity import folded
-from kotrel.core.understanding.tidying import fixed_decimals
-from kotrel.core.values.yes_no import read_yes_no
+from kotrel.core.tables.sources import Source
+from kotrel.core.values.conventions import Conventions
 
 Names = Callable[[str], Mapping[str, str]]
 """Record → the code and name of each of its rows."""
@@ -23,60 +25,79 @@ def make_values(
     rows: Rows,
     names: Names,
     taken: Callable[[str], pl.Series],
-    new: Callable[[], pl.Series] | None = None,
+    new: Callable[[], pl.Series],
     sets: Sequence[DefaultSet] = (),
+    conventions: Conventions = Conventions(),  # noqa: B008 - it cannot be changed
 ) -> Rows:
     """Fills in defaults and made values where a field is blank. Repairs come first, so that codes are right by then.
 
-    The match's defaults come first, for every row; then, for new rows only, the sets of defaults, and last those of
-    the description. A cell that clears its value gets none.
+    They are for new rows, unless a match says that they are for all: a blank cell of an existing row changes nothing.
+    The match's values come first, then the sets of defaults, and last those of the description. All of them are read as
+    cells are. A cell that clears its value gets none.
 
     Args:
         names: gives the codes and names of a list, for expressions that use a name.
         taken: gives all values of a field that the system holds, so that made codes continue after them.
-        new: gives which rows are new (Boolean); without it, only the match's own values are filled in.
+        new: gives which rows are new (Boolean).
         sets: the sets of defaults for this record.
 
     Raises:
         ExpressionError: an expression is wrong.
     """
-    values = rows.values
-    given_values: list[Defaulted] = list(rows.defaulted)
+    reader = DefaultReader(rows, conventions)
+    used: list[Defaulted] = []
     for name, source in rows.sources.items():
-        about = rows.record.fields[name]
-        former = values[name]
-        if source.default_by is not None and source.default_by in values.columns:
-            known = {value: _canonical(default, about) for value, default in source.defaults.items()}
-            last = _canonical(source.default, about) if source.default is not None else None
-            default = values[source.default_by].replace_strict(known, default=last, return_dtype=pl.String)
-            values = _filled(values, name, pl.coalesce(pl.col(name), default))
-        elif source.default is not None:
-            values = _filled(values, name, pl.col(name).fill_null(_canonical(source.default, about)))
-        given_values += _given_values(rows, values, name, former, "match")
+        if source.default is not None or source.default_by is not None:
+            former = rows.values[name]
+            values = _filled(rows, name, _defaults_of(source, name, rows, reader), new)
+            used += _given_values(rows, values, name, former, "match")
+            rows = replace(rows, values=values)
     for name, source in rows.sources.items():
         if source.make is not None:
-            values = values.with_columns(_made(source.make, rows, values, name, names, taken))
-    rows = replace(rows, values=values)
-    if new is None or not rows.has_key:
-        return replace(rows, defaulted=tuple(given_values))
+            made, findings = _made(source.make, rows, name, names, taken, conventions)
+            rows = replace(rows, values=_filled(rows, name, made, new)).with_findings(findings)
+    if rows.has_key:
+        rows, more = _from_sets(rows, names, new, sets, reader)
+        used += more
+    return replace(rows, defaulted=(*rows.defaulted, *used)).with_findings(reader.findings(used))
+
+
+def _defaults_of(source: Source, name: str, rows: Rows, reader: DefaultReader) -> pl.Series:
+    """The default of each row, as the match says."""
+    last = reader.read(name, source.default) if source.default is not None else None
+    if source.default_by is not None and source.default_by in rows.values.columns:
+        known = {value: reader.read(name, default) for value, default in source.defaults.items()}
+        return rows.values[source.default_by].replace_strict(known, default=last, return_dtype=pl.String).alias(name)
+    return pl.Series(name, [last], dtype=pl.String).new_from_index(0, rows.values.height)
+
+
+def _from_sets(
+    rows: Rows, names: Names, new: Callable[[], pl.Series], sets: Sequence[DefaultSet], reader: DefaultReader
+) -> tuple[Rows, list[Defaulted]]:
+    """New rows with the values of the sets, and last those of the description; and what was filled in."""
     given: list[tuple[str, str | None, Mapping[str, str]]] = [(each.name, each.where, each.values) for each in sets]
     described = {name: field.default for name, field in rows.record.fields.items() if field.default is not None}
     given.append(("system", None, described))
+    as_it_came = rows.values
+    used: list[Defaulted] = []
     for source_name, where, wanted in given:
-        for name, value in wanted.items():
+        # The condition looks at the row as it came: what one set fills in does not bring another into force.
+        applies: pl.Series | None = None
+        for name, text in wanted.items():
             values = rows.values
             former = values[name] if name in values.columns else _blank(values, name)
             if name in values.columns and not former.null_count():
                 continue
-            chosen = new() & _where(where, rows, values, names)
-            canonical = _canonical(value, rows.record.fields[name])
-            filled = pl.when(chosen & former.is_null()).then(pl.lit(canonical)).otherwise(former)
-            if not (chosen & former.is_null()).any():
+            if applies is None:
+                applies = new() & _where(where, rows, as_it_came, names)
+            if not (applies & former.is_null()).any():
                 continue
-            values = _filled(values, name, filled)
-            given_values += _given_values(rows, values, name, former, source_name)
+            value = reader.read(name, text)
+            filled = pl.when(applies & former.is_null()).then(pl.lit(value)).otherwise(former)
+            values = _unless_cleared(values, name, filled)
+            used += _given_values(rows, values, name, former, source_name)
             rows = replace(rows, values=values)
-    return replace(rows, defaulted=tuple(given_values))
+    return rows, used
 
 
 def fill_keys(rows: Rows) -> Rows:
@@ -88,9 +109,8 @@ def fill_keys(rows: Rows) -> Rows:
     values, given_values = rows.values, list(rows.defaulted)
     for name in wanted:
         former = values[name] if name in values.columns else _blank(values, name)
-        values = values.with_columns(
-            former.fill_null(_canonical(str(record.fields[name].default), record.fields[name]))
-        )
+        default = DefaultReader(rows, Conventions()).read(name, str(record.fields[name].default))
+        values = values.with_columns(former.fill_null(default))
         given_values += _given_values(rows, values, name, former, "system")
     return replace(rows, values=values, defaulted=tuple(given_values))
 
@@ -117,7 +137,18 @@ def _blank(values: pl.DataFrame, name: str) -> pl.Series:
     return pl.Series(name, [None], dtype=pl.String).new_from_index(0, values.height)
 
 
-def _filled(values: pl.DataFrame, name: str, filled: pl.Expr) -> pl.DataFrame:
+def _filled(rows: Rows, name: str, given: pl.Series, new: Callable[[], pl.Series]) -> pl.DataFrame:
+    """The values with one column filled from a match: in new rows, or in all where the match says so."""
+    values = rows.values
+    fillable = values[name].is_null() & given.is_not_null()
+    if not fillable.any():
+        return values
+    if not rows.sources[name].for_all and name not in rows.record.key:
+        fillable = fillable & new()
+    return _unless_cleared(values, name, pl.when(fillable).then(given).otherwise(pl.col(name)))
+
+
+def _unless_cleared(values: pl.DataFrame, name: str, filled: pl.Expr) -> pl.DataFrame:
     """The values with one column filled in, except in cells that clear their value."""
     clears = clearing(name)
     kept = pl.when(~pl.col(clears)).then(filled) if clears in values.columns else filled
@@ -146,20 +177,19 @@ def _where(where: str | None, rows: Rows, values: pl.DataFrame, names: Names) ->
     return state if len(state) == values.height else state.new_from_index(0, values.height)
 
 
-def _canonical(text: str, about: Field) -> str:
-    """A default from the settings, in canonical text; the checks find what does not fit."""
-    if about.is_decimal:
-        return str(fixed_decimals(pl.Series([text]), about.decimals or 0)[0])
-    if about.kind == "yes_no":
-        return read_yes_no(text) or text
-    return text
-
-
 def _made(
-    expression: str, rows: Rows, values: pl.DataFrame, name: str, names: Names, taken: Callable[[str], pl.Series]
-) -> pl.Series:
-    """A field's values, with blanks filled by its expression."""
-    fields = rows.record.fields
+    expression: str,
+    rows: Rows,
+    name: str,
+    names: Names,
+    taken: Callable[[str], pl.Series],
+    conventions: Conventions,
+) -> tuple[pl.Series, list[FindingGroup]]:
+    """A value for each row, made by an expression and read as the field's kind; and what could not be read.
+
+    Numbers go only to blank cells.
+    """
+    fields, values = rows.record.fields, rows.values
     # An expression may use the fields that have a source, and any column by its heading.
     scope = Scope(
         {each: fields[each] for each in values.columns if each in fields and each != name},
@@ -171,14 +201,19 @@ def _made(
     made = frame.select(pl.lit(None, pl.String).alias("rows"), _as_text(compiled, fields[name]).alias("made"))["made"]
     if len(made) != values.height:
         made = made.new_from_index(0, values.height)
-    made = pl.select(pl.coalesce(values[name], made)).to_series().alias(name)
+    made = made.zip_with(values[name].is_null(), values[name]).alias(name)
     if compiled.numbered:
         # A code made from a blank would mean nothing.
         needs = [pl.col(each).is_null() for each in compiled.fields]
         if needs:
             made = made.set(values.select(pl.any_horizontal(needs)).to_series() & values[name].is_null(), None)
-        made = number_codes(made, [*taken(name), *made])
-    return made
+        return number_codes(made, [*taken(name), *made]), []
+    if compiled.kind not in ("text", "date"):
+        return made, []
+    blank = values[name].is_null()
+    tidied = read_values(values[ROW].filter(blank), made.filter(blank), fields[name], conventions)
+    findings = [rows.group(each.severity, each.kind, each.title, name, each.cells) for each in tidied.troubles]
+    return made.scatter(blank.arg_true(), tidied.values), findings
 
 
 def _as_text(compiled: Compiled, about: Field) -> pl.Expr:

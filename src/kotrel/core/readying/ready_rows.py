@@ -106,7 +106,11 @@ def ready_rows(
     def taken(field: str) -> pl.Series:
         return state.whole(record, field)
 
-    rows = make_values(rows, state.names_of, taken, new, sets)
+    rows = make_values(rows, state.names_of, taken, new, sets, conventions)
+    # What was filled in goes the same way as cells: names become codes.
+    filled = {each.field for each in rows.defaulted} | {name for name, source in rows.sources.items() if source.make}
+    if references := {name for name in filled if record.fields[name].to}:
+        rows = repair(rows, state, conventions.spellings, references)
     if any(field.same_as for field in record.fields.values()) and rows.has_key:
         rows = fill_same(
             rows, new(), lambda reference, name: behind_rows(rows, state, reference, name)[1]["value there"]

@@ -6,7 +6,7 @@ Everything else stays as it is, and the checks report it.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -39,6 +39,10 @@ EXPONENT = r"^[0-9](?:[.,][0-9]+)?[eE]\+[0-9]{1,2}$"
 """What a spreadsheet shows instead of a long number."""
 
 
+EYE_NEEDS = 3
+"""Characters that a code needs before a letter in it may be taken for a digit: “1” is not an “L”."""
+
+
 @dataclass
 class _Column:
     """One field's values while they are repaired."""
@@ -56,11 +60,14 @@ class _Column:
         return self.rows.table.kind_is(letter, kind)
 
 
-def repair(rows: Rows, state: SystemState, spellings: Mapping[str, Mapping[str, str]]) -> Rows:
+def repair(
+    rows: Rows, state: SystemState, spellings: Mapping[str, Mapping[str, str]], only: Collection[str] | None = None
+) -> Rows:
     """Repairs codes, names and texts where a repair can be proved; every repair is recorded.
 
     Args:
         spellings: record → other spelling, folded → code.
+        only: the fields to repair, or None for all.
     """
 
     def one(name: str) -> tuple[pl.Series, list[RepairGroup], list[FindingGroup]]:
@@ -80,7 +87,7 @@ def repair(rows: Rows, state: SystemState, spellings: Mapping[str, Mapping[str, 
         findings = _lost_codes(rows, about, column) if about.kind in ("code", "reference") else []
         return after, repairs, findings
 
-    done = map_parallel(one, rows.fields)
+    done = map_parallel(one, [name for name in rows.fields if only is None or name in only])
     values = rows.values.with_columns(after for after, _, _ in done)
     repairs = (*rows.repairs, *(group for _, groups, _ in done for group in groups))
     findings = (*rows.findings, *(group for _, _, groups in done for group in groups))
@@ -133,10 +140,9 @@ class _List:
         self.title = record.title.lower()
         self.codes = self.names.codes
 
-    def only(self, made: Callable[[str], object], value: object) -> str | None:
-        """The one code on the list that ``made`` turns into the value."""
-        found = [code for code in self.codes if made(code) == value]
-        return found[0] if len(found) == 1 else None
+    def which(self, made: Callable[[str], object], value: object) -> list[str]:
+        """The codes on the list that ``made`` turns into the value."""
+        return [code for code in self.codes if made(code) == value]
 
     @cached_property
     def numbers(self) -> dict[object, list[str]]:
@@ -148,7 +154,11 @@ class _List:
         return found
 
     def repair(self, value: str, spellings: Mapping[str, str], is_date: bool) -> tuple[str, str, str] | None:
-        """The code that was meant, the kind of repair and its proof; None without proof."""
+        """The code that was meant, the kind of repair and its proof; None without proof.
+
+        The rules come in the order of their strength. One that finds several candidates ends the search: a weaker
+        rule that finds only one of them, or another, proves nothing.
+        """
         if (code := spellings.get(folded(value))) in self.codes and code is not None:
             return code, "name-for-code", "listed under spellings in kotrel.toml"
         if is_date:
@@ -159,21 +169,29 @@ class _List:
                 if len(found) == 1
                 else None
             )
-        if code := self.only(str.casefold, value.casefold()):
-            return code, "other-case", f"the only code on the {self.title} list that differs only in capitals"
-        if code := self.only(plain, plain(value)):
-            return code, "look-alike", f"the only code on the {self.title} list that looks like it"
-        if (number := as_number(value)) is not None:
-            found = self.numbers.get(number, [])
-            if len(found) == 1:
-                zeros = found[0].lstrip("0") == value.lstrip("0")
-                kind = "leading-zeros" if zeros else "number-for-code"
-                return found[0], kind, f"the only code on the {self.title} list that is this number"
-        if code := self.names.code_of(value):
+        named = self.names.codes_of(value)
+        if found := self.which(str.casefold, value.casefold()):
+            # A word that is one row's name and another's code means neither.
+            if len(found) > 1 or any(self.names.is_name(value, code) for code in named - {found[0]}):
+                return None
+            return found[0], "other-case", f"the only code on the {self.title} list that differs only in capitals"
+        if found := self.which(plain, plain(value)):
+            proof = f"the only code on the {self.title} list that looks like it"
+            return (found[0], "look-alike", proof) if len(found) == 1 else None
+        if (number := as_number(value)) is not None and (found := self.numbers.get(number, [])):
+            zeros = found[0].lstrip("0") == value.lstrip("0")
+            kind, proof = (
+                "leading-zeros" if zeros else "number-for-code",
+                f"the only code on the {self.title} list that is this number",
+            )
+            return (found[0], kind, proof) if len(found) == 1 else None
+        if named:
+            [code, *others] = sorted(named)
             name = self.names.names.get(code)
-            return code, "name-for-code", f"{name or code} is its name on the {self.title} list"
-        if code := self.only(shape, shape(value)):
-            return code, "look-alike", f"the only code on the {self.title} list that looks like it"
+            return None if others else (code, "name-for-code", f"{name or code} is its name on the {self.title} list")
+        if len(value) >= EYE_NEEDS and (found := self.which(shape, shape(value))):
+            proof = f"the only code on the {self.title} list that looks like it"
+            return (found[0], "look-alike", proof) if len(found) == 1 else None
         return None
 
 

@@ -27,6 +27,7 @@ class Source:
         default: the value where the cell is blank.
         default_by: a field; ``defaults`` has the value for blank cells for each of its values.
         make: an expression that makes the value.
+        for_all: whether defaults and made values are for existing rows too, not only for new ones.
         how: what a list does to the existing list: ``replace`` it, ``add`` to it, or ``take`` from it.
     """
 
@@ -41,6 +42,7 @@ class Source:
     default_by: str | None = None
     defaults: Mapping[str, str] = field(default_factory=dict)
     make: str | None = None
+    for_all: bool = False
     how: Literal["replace", "add", "take"] = "replace"
 
     @property

@@ -103,7 +103,7 @@ def sheet_mark(table: Table, matched: Matched) -> Mark | None:
     marks = {
         mark
         for name, letter in matched.letters.items()
-        if matched.record.fields[name].is_decimal and (mark := column_mark(_texts(table, letter)))
+        if matched.record.fields[name].is_decimal and (mark := column_mark(_texts(table, letter))[0])
     }
     return marks.pop() if len(marks) == 1 else None
 

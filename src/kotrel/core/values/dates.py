@@ -45,10 +45,9 @@ def order_of(values: Iterable[str]) -> tuple[Order | None, bool]:
                 votes["day"] += 1
             elif second > 12 >= first:
                 votes["month"] += 1
-    if not any(votes.values()):
-        return None, False
-    order: Order = "day" if votes["day"] >= votes["month"] else "month"
-    return order, all(votes.values())
+    if all(votes.values()):
+        return None, True
+    return (None if not any(votes.values()) else "day" if votes["day"] else "month"), False
 
 
 def _year(text: str, this_year: int) -> tuple[int, bool]:

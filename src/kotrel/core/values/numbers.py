@@ -22,6 +22,11 @@ _POINT_IS_CLEAR = r"^-?(?:[0-9]+\.(?:[0-9]{1,2}|[0-9]{4,})|0+\.[0-9]+|[0-9]{4,}\
 _POINT_IS_DOUBTFUL = r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$"
 
 _BLANKS = re.compile(r"[\s\u00a0\u2007\u2009\u202f'’`´]")
+_APART = re.compile(r"[0-9][\s\u00a0\u2007\u2009\u202f'’`´]+[0-9]")
+_THOUSANDS = re.compile(
+    r"(?<![0-9.,])[0-9]{1,3}(?P<mark>[ \u00a0\u2007\u2009\u202f'’`´])[0-9]{3}(?:(?P=mark)[0-9]{3})*(?![0-9])"
+)
+"""Digits in groups of three, with the same mark between them."""
 _CODES = [
     "EUR",
     "USD",
@@ -94,22 +99,31 @@ def _body_and_trail(found: re.Match[str]) -> tuple[str, str | None]:
     return (body + "00", None) if trail and body.endswith((".", ",")) else (body, trail)
 
 
+def _without_blanks(text: str) -> str:
+    """The text without blanks, and without the marks between thousands.
+
+    Digits with a blank or an apostrophe anywhere else between them are two numbers or a slip: they stay as they are,
+    and no shape of a number fits them.
+    """
+    joined = _THOUSANDS.sub(lambda found: _BLANKS.sub("", found[0]), text)
+    return text if _APART.search(joined) else _BLANKS.sub("", joined)
+
+
 def mark_of(values: Iterable[str]) -> tuple[Mark | None, bool]:
-    """The decimal mark of a column's values, and whether they contradict each other.
+    """The decimal mark that a column's values prove, and whether they contradict each other.
 
     Returns:
-        The mark that most values prove, or None if none proves one; True if some prove the other.
+        The mark, or None if no value proves one or some prove the other: a contradiction proves nothing.
     """
     votes = {".": 0, ",": 0}
     for value in values:
-        if found := _SHAPE.match(_BLANKS.sub("", value)):
+        if found := _SHAPE.match(_without_blanks(value)):
             shown = _mark_shown_by(_body_and_trail(found)[0])
             if shown in votes:
                 votes[shown] += 1
-    if not any(votes.values()):
-        return None, False
-    mark: Mark = "." if votes["."] >= votes[","] else ","
-    return mark, all(votes.values())
+    if all(votes.values()):
+        return None, True
+    return (None if not any(votes.values()) else "." if votes["."] else ","), False
 
 
 def read_number(text: str, mark: Mark | None) -> Read:
@@ -123,7 +137,7 @@ def read_number(text: str, mark: Mark | None) -> Read:
         text: the cell's text.
         mark: the column's decimal mark, or None if not known.
     """
-    found = _SHAPE.match(_BLANKS.sub("", text))
+    found = _SHAPE.match(_without_blanks(text))
     if not found or bool(found["open"]) != bool(found["close"]):
         return Read(None, "no-number")
     body, trail = _body_and_trail(found)

@@ -27,10 +27,10 @@ _NUMBER_REPAIRS = {
 }
 
 
-def column_mark(values: pl.Series) -> numbers.Mark | None:
-    """The decimal mark that a column's text cells prove, or None."""
+def column_mark(values: pl.Series) -> tuple[numbers.Mark | None, bool]:
+    """The decimal mark that a column's text cells prove, or None; and whether they contradict each other."""
     odd = values.filter(values.str.contains(r"[.,]").fill_null(False))
-    return numbers.mark_of(odd.unique().to_list())[0] if len(odd) else None
+    return numbers.mark_of(odd.unique().to_list()) if len(odd) else (None, False)
 
 
 def tidy_number(rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: Setting) -> Tidied:
@@ -47,18 +47,20 @@ def tidy_number(rows: pl.Series, values: pl.Series, is_number: pl.Series, about:
     plain = values.str.contains(numbers.PLAIN)
     odd = ~plain.fill_null(True)
     texts = values if not is_number.any() else values.set(is_number, None)
-    if mark_setting != "auto" or not numbers.doubtful_points(texts):
-        mark: numbers.Mark | None = None if mark_setting == "auto" else mark_setting
-        if mark_setting == ",":
-            odd |= (texts.str.contains(".", literal=True)).fill_null(False)
-    else:
-        mark = None
+    mark: numbers.Mark | None = None if mark_setting == "auto" else mark_setting
+    proved: numbers.Mark | None = None
+    contradicts = False
+    if mark is None and bool(texts.str.contains(",", literal=True).any()):
+        proved, contradicts = column_mark(texts)
+    if mark == ",":
+        odd |= (texts.str.contains(".", literal=True)).fill_null(False)
+    elif mark is None and (contradicts or proved == "," or numbers.doubtful_points(texts)):
         odd |= texts.str.contains(r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$").fill_null(False)
     noisy = is_number & values.str.contains(r"\.[0-9]{11,}").fill_null(False)
     odd |= noisy
     if odd.any():
-        if mark is None:
-            mark = column_mark(texts) or setting.sheet_mark
+        if mark is None and not contradicts:
+            mark = proved or column_mark(texts)[0] or setting.sheet_mark
         number_texts = set(values.filter(is_number & odd).to_list())
 
         def read(text: str) -> tuple[str | None, str, str]:
