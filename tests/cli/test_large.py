@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 from kotrel.core.columns import ROW
 from kotrel.sheets.textfiles import read_in_parts
 from kotrel.stages.checking import check_files
+from kotrel.stages.file_options import Wanted
 from kotrel.stages.streaming import check_large
-from kotrel.stages.understanding import Wanted
 from kotrel.workspace.settings import open_workspace
 from tests.support import Program
 

@@ -215,6 +215,13 @@ class Parts(unittest.TestCase):
         )
         self.assertEqual((done.changes, done.ok, done.touches), ((), False, False))
 
+    def test_options_are_looked_at_before_anything_else(self):
+        business = Business(described({}), Conventions(), LoadOptions(create=("untt",)))
+        with self.assertRaises(WrongUse):
+            check_parts(
+                [self.part("item", ("Item code", "Unit"), ("D", "EA"))], business, Memory({}), lambda step: None
+            )
+
     def test_the_system_is_asked_whether_it_takes_such_rows(self):
         class Other(Memory):
             def require(self, record):
@@ -248,6 +255,7 @@ class Consequences(unittest.TestCase):
         said = [
             Refusal("item", "test.xlsx", "Sheet1", 3, "E", "too heavy", field="unit", advice="use KG"),
             Refusal("item", "test.xlsx", "Sheet1", 2, "D", "slow", severity="warning"),
+            Refusal("item", "test.xlsx", "Sheet1", 3, "E", "and too long", field="unit"),
             Refusal("item", "other.xlsx", "Sheet1", 2, "D", "somebody else's row"),
         ]
         [checked] = check_parts([part], Business(description, Conventions()), Memory({}), lambda step: None, said)

@@ -6,6 +6,7 @@ _NO_OP = "where it makes a difference, there is nothing to be done"
 
 HARMLESS: dict[str, dict[str, str]] = {
     "core/understanding/tidying/amounts.py": {
+        'mark is None and bool(texts.str.contains(",", literal=True).any())  →  bool(texts.str.contains(",", literal=True).any())': "a mark that is set is used",
         'mark_setting != "auto" or not numbers.doubtful_points(texts)  →  mark_setting != "auto"': _QUICK,
         'if decimals != 3 and mark_setting != "," and bool(values.str.contains(…: never': _QUICK,
         'decimals != 3 and mark_setting != "," and bool(values.str.contains(…  →  decimals != 3': _QUICK,
@@ -18,7 +19,10 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if bool(seen.str.contains(_CLEAN).all()) or not bool(seen.str.contains(_…: never": _QUICK,
         'if not bool(values.str.starts_with("\'").any()): never': _QUICK,
     },
-    "core/understanding/tidying/days.py": {"if not odd.any(): never": _QUICK},
+    "core/understanding/tidying/days.py": {
+        "if not odd.any(): never": _QUICK,
+        "~plain.fill_null(False) & values.is_not_null()  →  ~plain.fill_null(False)": "a blank is read as a blank",
+    },
     "core/readying/repairing.py": {
         "if not len(unknown): never": _QUICK,
         "without .filter(digits)": _QUICK,
@@ -43,6 +47,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if name in values.columns and not former.null_count(): never": _QUICK,
         "if not (chosen & former.is_null()).any(): never": _NO_OP,
         "if not filled.any(): never": _NO_OP,
+        "if not fillable.any(): never": _NO_OP,
         "source.default_by is not None and source.default_by in values.columns  →  source.default_by in values.columns": _NO_OP,
     },
     "core/checking/present.py": {"if carried and not rows.values[name].null_count(): never": _QUICK},
@@ -55,6 +60,12 @@ HARMLESS: dict[str, dict[str, str]] = {
         'if all_different(parts["one value"]): never': _QUICK,
         "if not clash.height: never": _NO_OP,
         "if parts.height: never": _NO_OP,
+    },
+    "core/checking/across.py": {
+        "len(keyed) == len(parts)  →  len(keyed) >= len(parts)": "there are never more",
+    },
+    "core/checking/rules.py": {
+        'rows.values[reference].is_not_null() & ( there["is known"] & (there…  →  there["is known"] & (there["value there"] != value).fill_null(True)': "a blank refers to no known row",
     },
     "core/checking/circles.py": {"if not own.height: never": _NO_OP},
     "core/checking/codes.py": {
@@ -73,6 +84,8 @@ HARMLESS: dict[str, dict[str, str]] = {
     },
     "systems/sql/merging.py": {
         'without .filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))': "rows that stay the same are staged and then passed over",
+        'own.height and after.join(former, on=list(group), how="semi").height  →  own.height': "what is emptied is filled in the next statement",
+        'field.unique and field.kind != "list"  →  field.unique': "what is emptied is filled in the next statement",
         "len(key) > 1  →  len(key) >= 1": "another way to say the same in SQL",
         'counts["changed"] and touched  →  counts["changed"]': "a changed row has a touched field",
         'database.dialect != "postgresql" or store.plain or rows < MANY  →  rows < MANY': "only from 50,000 removed rows on",

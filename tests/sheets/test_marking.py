@@ -55,7 +55,7 @@ class Marking(unittest.TestCase):
 
     def marked(self, path, name):
         rows = self.checked(path)
-        done = mark(rows, self.folder / name)
+        done = mark([rows], self.folder / name)
         return rows, done, openpyxl.load_workbook(done.path)
 
     def test_marks_name_every_finding_once_in_the_order_of_rows(self):
@@ -95,13 +95,13 @@ class Marking(unittest.TestCase):
     def test_limits_are_told(self):
         rows = self.checked(self.folder / "w.xlsx")
         with patch.object(marking, "MOST_COMMENTS", 1):
-            done = mark(rows, self.folder / "a.xlsx")
+            done = mark([rows], self.folder / "a.xlsx")
         self.assertIn("only the first 1 cells", done.remarks[0])
         with patch.object(marking, "LARGE", 3):
-            done = mark(rows, self.folder / "b.xlsx")
+            done = mark([rows], self.folder / "b.xlsx")
         self.assertIn("too large", done.remarks[0])
         page = openpyxl.load_workbook(self.folder / "b.xlsx")["It's data"]
         self.assertEqual([cell.value for cell in page[3]][:4], ["A1", "Rope", "EA", "x"])
         with patch.object(marking, "SHEET_HOLDS", 3), self.assertRaises(WrongUse):
-            mark(rows, self.folder / "c.xlsx")
+            mark([rows], self.folder / "c.xlsx")
         self.assertFalse((self.folder / "c.xlsx").exists())

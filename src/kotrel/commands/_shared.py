@@ -13,8 +13,8 @@ from pathlib import Path
 
 from kotrel.core.errors import OutOfReach
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
+from kotrel.stages.file_options import Wanted
 from kotrel.stages.interrupted import report_interrupted
-from kotrel.stages.understanding import Wanted
 from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
 
 

@@ -100,12 +100,15 @@ def _ask(question: Question, screen: Screen) -> str | None:
     return said or None
 
 
-def _mark_all(checked: list[Checked], told: str) -> list[Marked]:
+def _mark_all(checked: list[Checked], named: str) -> list[Marked]:
     """Writes a marked copy of each file; where several records come out of one sheet, it has the marks of all."""
-    by_file: dict[str, Rows] = {}
-    for each in checked:
-        file = each.rows.table.file
-        by_file[file] = by_file[file].with_findings(each.rows.findings) if file in by_file else each.rows
+    files: dict[str, dict[str, Rows]] = {}
+    # What has no cells of its own (values that are added to a list) is marked at the rows that cause it.
+    for each in sorted(checked, key=lambda one: one.consequence is not None):
+        sheets = files.setdefault(each.rows.table.file, {})
+        sheet = each.rows.table.sheet
+        sheets[sheet] = sheets[sheet].with_findings(each.rows.findings) if sheet in sheets else each.rows
     return [
-        mark(rows, require_new_file(Path(told)) if told else marked_name(Path(file))) for file, rows in by_file.items()
+        mark(list(sheets.values()), require_new_file(Path(named)) if named else marked_name(Path(file)))
+        for file, sheets in files.items()
     ]

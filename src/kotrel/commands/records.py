@@ -7,7 +7,7 @@ import argparse
 from kotrel.commands._shared import workspace_of
 from kotrel.reports.descriptions import record_json, records_json, show_record, show_records
 from kotrel.reports.screen import Screen
-from kotrel.stages.understanding import record_named
+from kotrel.stages.file_options import record_named
 
 EXAMPLE = """\
 kotrel records

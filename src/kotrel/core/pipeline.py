@@ -5,15 +5,17 @@ The commands run it on files against a connected system; a service can run the s
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
 import polars as pl
 
-from kotrel.core.changes.change_set import RecordChanges, compare, key_text, put_together
+from kotrel.core.changes.change_set import RecordChanges, compare, in_reference_order, key_text, put_together
 from kotrel.core.changes.journal import Entry, Refusal
 from kotrel.core.checking import check_rows
+from kotrel.core.checking.across import check_across
 from kotrel.core.checking.dependents import with_dependents
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
@@ -149,32 +151,55 @@ def check_parts(
     require_known_options(business.options, business.description, [each.rows.record.name for each in parts])
     pending: dict[str, InLoad] = {}
     checked: list[Checked] = []
-    for each in parts:
-        record = each.rows.record
-        step(f"checking {record.title.lower()}")
+    for name, group in itertools.groupby(parts, lambda each: each.rows.record.name):
+        step(f"checking {business.description.records[name].title.lower()}")
         # A sheet can be right in itself; only the system knows whether it takes such rows at all.
-        look.require(record.name)
+        look.require(name)
+        checked += _check_record(list(group), business, look, pending, refusals)
+    return checked
+
+
+def _check_record(
+    parts: Sequence[Part], business: Business, look: Look, pending: dict[str, InLoad], refusals: Sequence[Refusal]
+) -> list[Checked]:
+    """Readies and checks all rows of one record, from however many sheets; adds them to what is pending."""
+    readied = [
+        ready_rows(each.rows, each.base, business.state(look, pending), business.options, business.conventions)
+        for each in parts
+    ]
+    across = check_across([each.rows for each in readied]) if len(parts) > 1 else [[]]
+    done: list[Checked] = []
+    loads: list[InLoad] = []
+    for place, (part, ready) in enumerate(zip(parts, readied, strict=True)):
         state = business.state(look, pending)
-        ready = ready_rows(each.rows, each.base, state, business.options, business.conventions)
         # The same state: what is created was not on any list before.
         caused = [(it, with_refusals(check_rows(it.rows, state), refusals)) for it in ready.consequences]
         before = dict(pending)
         for _, rows in caused:
             pending[rows.record.name] = _in_load(rows, pending.get(rows.record.name))
-        if caused:
-            state = business.state(look, pending)
-        rows = with_dependents(with_refusals(check_rows(ready.rows, state), refusals), state)
+        siblings = [each.rows for n, each in enumerate(readied) if n != place and each.rows.has_key]
+        if caused or siblings:
+            # A row may refer to a row of the same record on another sheet.
+            with_them = dict(pending)
+            for rows in siblings:
+                with_them[rows.record.name] = _in_load(rows, with_them.get(rows.record.name))
+            state = business.state(look, with_them)
+        rows = check_rows(ready.rows, state).with_findings(across[place])
+        rows = with_dependents(with_refusals(rows, refusals), state)
         good = rows.values[ROW].filter(~rows.values[ROW].is_in(rows_with(rows.findings, "error").implode()))
         for consequence, made in caused:
             # What only refused rows would have caused does not happen.
             left = consequence.caused_by(good, made)
             pending[left.record.name] = _in_load(left, before.get(left.record.name))
             if left.values.height:
-                checked.append(Checked(left, consequence=consequence.kind))
-        checked.append(Checked(rows, (*each.remarks, *ready.remarks), ready.now))
+                done.append(Checked(left, consequence=consequence.kind))
+        done.append(Checked(rows, (*part.remarks, *ready.remarks), ready.now))
         if rows.has_key:
-            pending[record.name] = _in_load(rows, pending.get(record.name))
-    return checked
+            loads.append(_in_load(rows, None))
+    for each in loads:
+        name = parts[0].rows.record.name
+        pending[name] = each if name not in pending else _joined(pending[name], each)
+    return done
 
 
 def preview(
@@ -196,7 +221,12 @@ def preview(
         changes.append(compare(rows, now))
     order = business.description.order
     changes.sort(key=lambda each: order.index(each.record.name))
-    return Preview(tuple(checked), tuple(put_together(changes)))
+    ready = [
+        each
+        for _, group in itertools.groupby(changes, lambda each: each.record.name)
+        for each in in_reference_order(list(group))
+    ]
+    return Preview(tuple(checked), tuple(put_together(ready)))
 
 
 def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:
@@ -234,6 +264,8 @@ def _in_load(rows: Rows, before: InLoad | None) -> InLoad:
     keys = bad.select(key_text(rows.record)).to_series()
     letter = rows.letters.get(rows.record.key[0])
     refused = {str(key): rows.table.address(row, letter) for key, row in zip(keys, bad[ROW], strict=True)}
-    if before is None:
-        return InLoad(values, refused)
-    return InLoad(pl.concat([before.values, values], how="diagonal"), {**before.refused, **refused})
+    return InLoad(values, refused) if before is None else _joined(before, InLoad(values, refused))
+
+
+def _joined(first: InLoad, second: InLoad) -> InLoad:
+    return InLoad(pl.concat([first.values, second.values], how="diagonal"), {**first.refused, **second.refused})

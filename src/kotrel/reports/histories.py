@@ -24,8 +24,17 @@ def show_history(screen: Screen, entries: Sequence[Entry]) -> None:
         screen.show(Text("No loads yet."))
         return
     table = Table(box=None, padding=(0, 3, 0, 0), header_style="dim")
-    for heading in ("load", "when", "who", "what", "rows", "state"):
-        table.add_column(heading, no_wrap=heading != "what")
+    # What names a load is never cut: a narrow screen takes its width from the longest texts.
+    widest = max(len(f"undone by {load_name(entry.number)}") for entry in entries)
+    for heading, width in (
+        ("load", len(load_name(entries[-1].number))),
+        ("when", 16),
+        ("who", 4),
+        ("what", None),
+        ("rows", None),
+        ("state", widest),
+    ):
+        table.add_column(heading, min_width=width, overflow="fold")
     for entry in reversed(entries):
         what = f"undo of {load_name(entry.of)}" if entry.of else listed(entry.files, 3)
         if entry.remark:
@@ -97,10 +106,15 @@ def show_outcome(screen: Screen, entry: Entry, rows: pl.DataFrame, every: bool) 
         )
     if entry.status == "refused":
         screen.show(Text("Nothing was loaded, because of the rows below.", style="bold red"))
-    ordered = pl.concat([refused, warned, rows.filter(~pl.col("outcome").is_in(["warning", "refused"]))])
+    same = rows.filter((pl.col("action") == "same") & (pl.col("outcome") == "done"))
+    done = rows.filter((pl.col("action") != "same") & ~pl.col("outcome").is_in(["warning", "refused"]))
+    ordered = pl.concat([refused, warned, done, *([same] if every else [])])
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
     for heading in ("where", "record", "key", "what", "outcome", "message"):
         table.add_column(heading, overflow="fold")
+    if not ordered.height:
+        screen.show(Text("\nNo row was changed (--all lists them)."))
+        return
     shown = ordered if every else ordered.head(ROWS_SHOWN)
     for file, sheet, row, record, key, action, outcome, message in shown.iter_rows():
         where = f"{sheet}!{row}" if sheet else f"{short(file, 20)}, line {row}"
@@ -110,6 +124,8 @@ def show_outcome(screen: Screen, entry: Entry, rows: pl.DataFrame, every: bool) 
     screen.show(Text(""), table)
     if shown.height < ordered.height:
         screen.show(Text(f"… {ordered.height - shown.height:,} more (--all lists them)", style="dim"))
+    if same.height and not every:
+        screen.show(Text(f"{count(same.height, 'row')} unchanged (--all lists them)", style="dim"))
 
 
 def outcome_json(entry: Entry, rows: pl.DataFrame) -> dict[str, Any]:

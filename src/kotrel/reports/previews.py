@@ -11,6 +11,7 @@ from rich.text import Text
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.columns import ACTION
 from kotrel.core.description.model import Record
+from kotrel.core.description.shown_values import shown
 from kotrel.core.pipeline import Preview
 from kotrel.core.rows.rows import Rows
 from kotrel.reports.findings import counts_line, headline, show_checked, show_created
@@ -51,7 +52,8 @@ def _show_defaulted(screen: Screen, rows: Rows) -> None:
     """What blank cells were filled with; values from the same source for as many rows are on one line."""
     groups: dict[tuple[str, int], list[str]] = {}
     for each in rows.defaulted:
-        value = f"{rows.record.fields[each.field].title} {short(each.value, 40)}"
+        about = rows.record.fields[each.field]
+        value = f"{about.title} {short(shown(each.value, about), 40)}"
         groups.setdefault((each.source, len(each.rows)), []).append(value)
     for (source, number), values in groups.items():
         of = {"match": "the match", "system": "system.toml"}.get(
@@ -113,8 +115,8 @@ def _changes_table(record: Record, cells: pl.DataFrame) -> Table:
             "",
             Text(key if key != last else ""),
             Text(record.fields[field].title),
-            Text(short(former, 36)),
-            Text(short(after, 36)),
+            Text(short(shown(former, record.fields[field]), 36)),
+            Text(short(shown(after, record.fields[field]), 36)),
         )
         last = key
     return table

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import index_of, letter_of
 from kotrel.sheets.marks import (
     AUTHOR,
@@ -16,51 +15,28 @@ from kotrel.sheets.marks import (
     SUMMARY,
     WIDTHS,
     Mark,
-    in_quotes,
+    MarkedSheet,
     row_texts,
     summary_lines,
 )
 
 
-def mark_copy(source: Path, rows: Rows, marks: Sequence[Mark], path: Path) -> None:
+def mark_copy(source: Path, sheets: Sequence[MarkedSheet], path: Path) -> None:
     import openpyxl
-    from openpyxl.comments import Comment
-    from openpyxl.styles import PatternFill
     from openpyxl.worksheet.hyperlink import Hyperlink
 
     book = openpyxl.load_workbook(source, keep_vba=source.suffix.lower() == ".xlsm", rich_text=True)
-    sheet = book[rows.table.sheet]
-    last = max((index_of(column.letter) for column in rows.table.columns if column.heading != COLUMN), default=0)
-    place = last + 2
-    _take_old_marks_away(book, sheet, place)
-    fills = {severity: PatternFill("solid", start_color=colour) for severity, colour in COLOURS.items()}
-    by_cell: dict[tuple[int, str], list[Mark]] = {}
-    for each in marks:
-        if each.letter is not None:
-            by_cell.setdefault((each.row, each.letter), []).append(each)
-    for number, ((row, letter), here) in enumerate(by_cell.items()):
-        cell = sheet[f"{letter}{row}"]
-        if type(cell).__name__ == "MergedCell":
-            continue
-        cell.fill = fills[here[0].severity]
-        if number < MOST_COMMENTS:
-            comment = Comment("\n".join(each.text for each in here), AUTHOR)
-            comment.width, comment.height = 320, 90
-            cell.comment = comment
-    heading = sheet.cell(rows.table.heading_row, place, COLUMN)
-    heading.font = openpyxl.styles.Font(bold=True)
-    for row, (severity, text) in row_texts(marks, rows).items():
-        if row != rows.table.heading_row:
-            cell = sheet.cell(row, place, text)
-            cell.fill = fills[severity]
-    sheet.column_dimensions[letter_of(place - 1)].width = 60
+    if SUMMARY in book.sheetnames:
+        del book[SUMMARY]
+    for each in sheets:
+        _mark_sheet(book[each.rows.table.sheet], each)
     summary = book.create_sheet(SUMMARY, 0)
-    for line, (values, link) in enumerate(summary_lines(rows, marks), start=1):
+    for line, (values, link) in enumerate(summary_lines(sheets), start=1):
         for column, value in enumerate(values, start=1):
             summary.cell(line, column, value)
         if link:
             cell = summary.cell(line, 1)
-            cell.hyperlink = Hyperlink(ref=cell.coordinate, location=f"{in_quotes(rows.table.sheet)}!{link}")
+            cell.hyperlink = Hyperlink(ref=cell.coordinate, location=link)
             cell.style = "Hyperlink"
     for letter, width in zip("ABCD", WIDTHS, strict=True):
         summary.column_dimensions[letter].width = width
@@ -74,12 +50,42 @@ def mark_copy(source: Path, rows: Rows, marks: Sequence[Mark], path: Path) -> No
     book.save(path)
 
 
-def _take_old_marks_away(book: Any, sheet: Any, place: int) -> None:
-    """Removes the marks of an earlier check: the summary, the column, and comments and colours in cells."""
+def _mark_sheet(sheet: Any, marked: MarkedSheet) -> None:
+    """Colours and comments the bad cells of one sheet, and adds the column of findings."""
+    from openpyxl.comments import Comment
+    from openpyxl.styles import Font, PatternFill
+
+    table = marked.rows.table
+    last = max((index_of(column.letter) for column in table.columns if column.heading != COLUMN), default=0)
+    place = last + 2
+    _take_old_marks_away(sheet, place)
+    fills = {severity: PatternFill("solid", start_color=colour) for severity, colour in COLOURS.items()}
+    by_cell: dict[tuple[int, str], list[Mark]] = {}
+    for each in marked.marks:
+        if each.letter is not None and each.row:
+            by_cell.setdefault((each.row, each.letter), []).append(each)
+    for number, ((row, letter), here) in enumerate(by_cell.items()):
+        cell = sheet[f"{letter}{row}"]
+        if type(cell).__name__ == "MergedCell":
+            continue
+        cell.fill = fills[here[0].severity]
+        if number < MOST_COMMENTS:
+            comment = Comment("\n".join(each.text for each in here), AUTHOR)
+            comment.width, comment.height = 320, 90
+            cell.comment = comment
+    heading = sheet.cell(max(table.heading_row, 1), place, COLUMN)
+    heading.font = Font(bold=True)
+    for row, (severity, text) in row_texts(marked.marks, marked.rows).items():
+        if row > table.heading_row:
+            cell = sheet.cell(row, place, text)
+            cell.fill = fills[severity]
+    sheet.column_dimensions[letter_of(place - 1)].width = 60
+
+
+def _take_old_marks_away(sheet: Any, place: int) -> None:
+    """Removes the marks of an earlier check: the column, and comments and colours in cells."""
     from openpyxl.styles import PatternFill
 
-    if SUMMARY in book.sheetnames:
-        del book[SUMMARY]
     for line in sheet.iter_rows():
         for cell in line:
             if cell.comment is not None and cell.comment.author == AUTHOR:

@@ -11,6 +11,7 @@ import zipfile
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import polars as pl
 
@@ -29,8 +30,7 @@ from kotrel.sheets.marks import (
     SHEET_HOLDS,
     SUMMARY,
     WIDTHS,
-    Mark,
-    in_quotes,
+    MarkedSheet,
     marks_of,
     row_texts,
     summary_lines,
@@ -67,48 +67,49 @@ def marked_name(path: Path) -> Path:
     return free_name(path.with_name(f"{stem}.marked{ending}"))
 
 
-def mark(rows: Rows, target: Path) -> Marked:
+def mark(sheets: Sequence[Rows], target: Path) -> Marked:
     """Writes the marked copy.
+
+    Args:
+        sheets: the checked rows of one file, one for each of its sheets.
 
     Raises:
         OutOfReach: it cannot be written.
         WrongUse: it has more rows than a sheet can hold.
     """
-    source = Path(rows.table.file)
-    if rows.table.last_row > SHEET_HOLDS:
+    source = Path(sheets[0].table.file)
+    if any(rows.table.last_row > SHEET_HOLDS for rows in sheets):
         raise WrongUse(
             f"{source} has more rows than a sheet can hold ({SHEET_HOLDS:,})",
             "kotrel check FILE --all lists each finding with its line.",
             "too-many-rows",
         )
-    marks = marks_of(rows)
-    reason = _why_not(source, rows)
+    marked = [MarkedSheet(rows, marks_of(rows)) for rows in sheets]
+    reason = _why_not(source, sheets)
     with written_whole(target) as path:
         if reason is None:
-            mark_copy(source, rows, marks, path)
+            mark_copy(source, marked, path)
             remarks = []
         else:
-            _mark_anew(rows, marks, path)
+            _mark_anew(marked, path)
             remarks = [reason] if reason else []
-    if (
-        reason is not None
-        and rows.table.cells.select(pl.any_horizontal(pl.col(pl.String).str.len_chars() > CELL_HOLDS).any()).item()
-    ):
+    too_long = pl.any_horizontal(pl.col(pl.String).str.len_chars() > CELL_HOLDS).any()
+    if reason is not None and any(rows.table.cells.select(too_long).item() for rows in sheets if rows.table.columns):
         remarks.append(f"a value longer than a cell can hold ({CELL_HOLDS:,} characters) is shortened there")
-    if len(marks) > MOST_COMMENTS:
+    if any(len(each.marks) > MOST_COMMENTS for each in marked):
         remarks.append(
             f"only the first {MOST_COMMENTS:,} cells have a comment; the column “{COLUMN}” has every finding"
         )
     return Marked(target, tuple(remarks))
 
 
-def _why_not(source: Path, rows: Rows) -> str | None:
+def _why_not(source: Path, sheets: Sequence[Rows]) -> str | None:
     """Why the user's own workbook cannot be marked; an empty text for a text file, None if it can."""
-    if not rows.table.sheet:
+    if not sheets[0].table.sheet:
         return ""
     if source.suffix.lower() not in (".xlsx", ".xlsm"):
         return f"{source.suffix} workbooks cannot be written: the marks are in a separate workbook"
-    if rows.table.rows * len(rows.table.columns) > LARGE:
+    if sum(rows.table.rows * len(rows.table.columns) for rows in sheets) > LARGE:
         return "the workbook is too large to be rewritten: the marks are in a separate workbook"
     try:
         with zipfile.ZipFile(source) as book:
@@ -124,10 +125,9 @@ def _why_not(source: Path, rows: Rows) -> str | None:
     return None
 
 
-def _mark_anew(rows: Rows, marks: Sequence[Mark], path: Path) -> None:
+def _mark_anew(sheets: Sequence[MarkedSheet], path: Path) -> None:
     import xlsxwriter
 
-    table = rows.table
     book = xlsxwriter.Workbook(path, {"strings_to_formulas": False, "strings_to_urls": False, "constant_memory": False})
     formats = {
         severity: book.add_format({"bg_color": f"#{colour}", "num_format": "@"}) for severity, colour in COLOURS.items()
@@ -137,15 +137,22 @@ def _mark_anew(rows: Rows, marks: Sequence[Mark], path: Path) -> None:
         book.add_format({"bold": True}),
         book.get_default_url_format(),
     )
-    name = table.sheet or "Rows"
-    summary, sheet = book.add_worksheet(SUMMARY), book.add_worksheet(name)
-    for line, (texts, at) in enumerate(summary_lines(rows, marks)):
+    summary = book.add_worksheet(SUMMARY)
+    for line, (texts, at) in enumerate(summary_lines(sheets)):
         summary.write_row(line, 0, texts, bold if line in (0, 4) else None)
         if at:
-            summary.write_url(line, 0, f"internal:{in_quotes(name)}!{at}", link, str(texts[0]))
+            summary.write_url(line, 0, f"internal:{at}", link, str(texts[0]))
     for column, width in enumerate(WIDTHS):
         summary.set_column(column, column, width)
-    heading = table.heading_row - 1
+    for each in sheets:
+        _write_marked(book.add_worksheet(each.name), each, formats, plain, bold)
+    book.close()
+
+
+def _write_marked(sheet: Any, marked: MarkedSheet, formats: dict[Severity, Any], plain: Any, bold: Any) -> None:
+    """One sheet with its cells, the bad ones coloured and commented, and the column of findings."""
+    table, marks = marked.rows.table, marked.marks
+    heading = max(table.heading_row - 1, 0)
     letters = [column.letter for column in table.columns if column.heading != COLUMN]
     for each in table.columns:
         if each.letter in letters:
@@ -164,10 +171,10 @@ def _mark_anew(rows: Rows, marks: Sequence[Mark], path: Path) -> None:
                 sheet.write_string(
                     row - 1, index_of(letter), (value or "")[:CELL_HOLDS], formats[severity] if severity else plain
                 )
-    for row, (severity, text) in row_texts(marks, rows).items():
-        if row != table.heading_row:
+    for row, (severity, text) in row_texts(marks, marked.rows).items():
+        if row > table.heading_row:
             sheet.write_string(row - 1, place, text[:CELL_HOLDS], formats[severity])
-    for number, each_mark in enumerate(each for each in marks if each.letter):
+    for number, each_mark in enumerate(each for each in marks if each.letter and each.row):
         if number >= MOST_COMMENTS:
             break
         sheet.write_comment(
@@ -176,4 +183,3 @@ def _mark_anew(rows: Rows, marks: Sequence[Mark], path: Path) -> None:
     sheet.freeze_panes(heading + 1, 0)
     sheet.set_column(0, max(place - 1, 0), 18)
     sheet.set_column(place, place, 60)
-    book.close()

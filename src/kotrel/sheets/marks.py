@@ -34,6 +34,19 @@ class Mark:
     text: str
 
 
+@dataclass(frozen=True)
+class MarkedSheet:
+    """One sheet and its marks."""
+
+    rows: Rows
+    marks: list[Mark]
+
+    @property
+    def name(self) -> str:
+        """The sheet's name; a text file has none."""
+        return self.rows.table.sheet or "Rows"
+
+
 def marks_of(rows: Rows) -> list[Mark]:
     """All marks of a checked sheet, in the order of its rows; row 0 becomes the heading row."""
     marks: list[Mark] = []
@@ -65,11 +78,11 @@ def in_quotes(sheet: str) -> str:
     return "'" + sheet.replace("'", "''") + "'"
 
 
-def summary_lines(rows: Rows, marks: Sequence[Mark]) -> Iterator[tuple[list[Any], str | None]]:
+def summary_lines(sheets: Sequence[MarkedSheet]) -> Iterator[tuple[list[Any], str | None]]:
     """Lines of the summary sheet: their values, and the cell that the first value links to."""
-    titles = {column.letter: column.heading for column in rows.table.columns}
-    counts = {severity: sum(each.severity == severity for each in marks) for severity in SEVERITIES}
-    yield [f"Findings in {Path(rows.table.file).name}"], None
+    every = [(each, mark) for each in sheets for mark in each.marks]
+    counts = {severity: sum(mark.severity == severity for _, mark in every) for severity in SEVERITIES}
+    yield [f"Findings in {Path(sheets[0].rows.table.file).name}"], None
     yield (
         [
             ", ".join(f"{count:,} {severity}{'s' if count != 1 else ''}" for severity, count in counts.items() if count)
@@ -80,20 +93,20 @@ def summary_lines(rows: Rows, marks: Sequence[Mark]) -> Iterator[tuple[list[Any]
     yield ["Fix the coloured cells, save, and check this file again; Kotrel ignores its own marks."], None
     yield [], None
     yield ["cell", "column", "problem", "value"], None
-    stands: dict[tuple[int, str], Any] = {}
-    letters = {each.letter for each in marks if each.letter}
-    wanted = pl.Series([each.row for each in marks], dtype=pl.UInt32).unique()
-    for line in rows.table.cells.filter(pl.col(ROW).is_in(wanted.implode())).iter_rows(named=True):
+    titles = {(each.name, column.letter): column.heading for each in sheets for column in each.rows.table.columns}
+    stands = {key: value for each in sheets for key, value in _values_of(each)}
+    for each, mark in sorted(every, key=lambda one: SEVERITIES.index(one[1].severity)):
+        at = f"{mark.letter or 'A'}{max(mark.row, 1)}"
+        shown = at if len(sheets) == 1 else f"{each.name}!{at}"
+        place = (each.name, mark.letter or "")
+        value = stands.get((each.name, mark.row, mark.letter or ""), "")
+        yield [shown, titles.get(place, ""), f"{mark.severity}: {mark.text}", value], f"{in_quotes(each.name)}!{at}"
+
+
+def _values_of(sheet: MarkedSheet) -> Iterator[tuple[tuple[str, int, str], Any]]:
+    """(sheet, row, letter) → what is in each marked cell."""
+    letters = {each.letter for each in sheet.marks if each.letter}
+    wanted = pl.Series([each.row for each in sheet.marks], dtype=pl.UInt32).unique()
+    for line in sheet.rows.table.cells.filter(pl.col(ROW).is_in(wanted.implode())).iter_rows(named=True):
         for letter in letters & line.keys():
-            stands[line[ROW], letter] = line[letter]
-    for each in sorted(marks, key=lambda one: SEVERITIES.index(one.severity)):
-        at = f"{each.letter or 'A'}{each.row}"
-        yield (
-            [
-                at,
-                titles.get(each.letter or "", ""),
-                f"{each.severity}: {each.text}",
-                stands.get((each.row, each.letter or ""), ""),
-            ],
-            at,
-        )
+            yield (sheet.name, line[ROW], letter), line[letter]

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Sequence
 from datetime import date
 from pathlib import Path
 
-from kotrel.core.errors import WrongUse
 from kotrel.core.pipeline import Business, Checked, Part, check_parts
 from kotrel.core.readying.three_way import ExportBase
 from kotrel.core.rows.load_options import LoadOptions
+from kotrel.stages.file_options import Wanted
 from kotrel.stages.prefetching import prefetching
-from kotrel.stages.understanding import Expect, Understood, Wanted, understand_file
+from kotrel.stages.understanding import Expect, Understood, understand_file
 from kotrel.systems.interface import Step
 from kotrel.workspace.settings import Workspace
 
@@ -29,21 +28,10 @@ def understand_files(
 
     Args:
         expect: called with each record, its fields and the number of rows as soon as they are known.
-
-    Raises:
-        WrongUse: two files hold the same record.
     """
     understood = [each for path in files for each in understand_file(path, workspace, wanted, today, step, expect)]
     order = {name: place for place, name in enumerate(workspace.description.order)}
     understood.sort(key=lambda each: order[each.rows.record.name])
-    for first, second in itertools.pairwise(understood):
-        same = first.rows.record.name == second.rows.record.name
-        if same and first.rows.table.file != second.rows.table.file:
-            raise WrongUse(
-                f"{first.rows.table.file} and {second.rows.table.file} both hold {first.rows.record.title.lower()} rows",
-                "Put them into one sheet, or load one after the other.",
-                "same-record-twice",
-            )
     return understood
 
 

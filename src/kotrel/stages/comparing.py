@@ -18,7 +18,8 @@ from kotrel.core.similarity import folded, nearest
 from kotrel.core.tables.table import Table
 from kotrel.sheets.opening import open_sheets
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
-from kotrel.stages.understanding import Wanted, tables_of, understand_file
+from kotrel.stages.file_options import Wanted
+from kotrel.stages.understanding import tables_of, understand_file
 from kotrel.systems.interface import Step
 from kotrel.workspace.settings import Workspace
 

@@ -19,8 +19,8 @@ from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.safe_writing import require_new_file, written_whole
 from kotrel.sheets.table_writing import write_book
 from kotrel.sheets.templates import Template, write_template
+from kotrel.stages.file_options import record_named
 from kotrel.stages.mapping import names_of
-from kotrel.stages.understanding import record_named
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.exports import STAMP, remember_export
 from kotrel.workspace.settings import Workspace

@@ -16,9 +16,10 @@ from kotrel.core.columns import ACTION, before
 from kotrel.core.errors import OutOfReach
 from kotrel.core.pipeline import Part, Preview, preview
 from kotrel.stages.checking import business_of, parts_of, understand_files
+from kotrel.stages.file_options import Wanted
 from kotrel.stages.previewing import fingerprint, loaded_before
 from kotrel.stages.refused_rows import rest_of, write_rests_beside
-from kotrel.stages.understanding import Understood, Wanted
+from kotrel.stages.understanding import Understood
 from kotrel.systems.interface import ConcurrentChange, Reading, Refused, Step, System
 from kotrel.workspace.in_progress import in_progress
 from kotrel.workspace.settings import Workspace

@@ -14,7 +14,8 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.understanding.proposing import Proposal, propose
 from kotrel.sheets.opening import open_sheets
-from kotrel.stages.understanding import record_named, tables_of
+from kotrel.stages.file_options import record_named
+from kotrel.stages.understanding import tables_of
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.map_writing import write_map
 from kotrel.workspace.maps import FOLDER

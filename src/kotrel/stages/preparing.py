@@ -10,7 +10,7 @@ from kotrel.sheets.safe_writing import require_new_file
 from kotrel.sheets.table_writing import write_book
 from kotrel.stages.checking import check_files
 from kotrel.stages.exporting import prepared_book
-from kotrel.stages.understanding import Wanted
+from kotrel.stages.file_options import Wanted
 from kotrel.systems.interface import Step
 from kotrel.workspace.settings import Workspace
 

@@ -12,7 +12,8 @@ from kotrel.core.changes.journal import Entry
 from kotrel.core.errors import OutOfReach
 from kotrel.core.pipeline import Preview, preview
 from kotrel.stages.checking import business_of, parts_of, understand_files
-from kotrel.stages.understanding import Understood, Wanted
+from kotrel.stages.file_options import Wanted
+from kotrel.stages.understanding import Understood
 from kotrel.systems.interface import Step
 from kotrel.workspace.settings import Workspace
 

@@ -31,7 +31,8 @@ from kotrel.sheets.encodings import CHECKED, is_utf8_file
 from kotrel.sheets.opening import TEXT_ENDINGS
 from kotrel.sheets.textfiles import Part, read_in_parts
 from kotrel.stages.checking import check_files
-from kotrel.stages.understanding import Wanted, match_tables
+from kotrel.stages.file_options import Wanted
+from kotrel.stages.sheet_choice import match_tables
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.settings import Workspace
 
@@ -79,7 +80,7 @@ def check_large(
     parts = read_in_parts(path, part_bytes)
     first = next(parts)
     grid = Grid(str(path), "", first.cells, dict.fromkeys(first.cells.columns, "text"), first.lines)
-    [(table, matches, remarks)] = match_tables([find_table(grid, wanted.heading_row)], workspace, wanted, str(path))
+    [(table, matches, remarks)], _ = match_tables([find_table(grid, wanted.heading_row)], workspace, wanted, str(path))
     matched = _one_at_a_time(path, matches)
     record = matched.record
     mark = sheet_mark(table, matched)

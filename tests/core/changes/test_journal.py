@@ -225,6 +225,12 @@ class InTheWay(unittest.TestCase):
             else:
                 self.assertIsNone(row["code"])
 
+    def test_a_zero_that_people_typed_is_in_the_way(self):
+        done = changes([("new", "a", None, None, None)])
+        there = pl.DataFrame([("K0", "a", None)], schema=dict.fromkeys(FIELDS, pl.String), orient="row")
+        others = pl.DataFrame({"code": ["K0"], "length": ["0.0"], "on_hand": ["0.000"]})
+        self.assertEqual([way.field for way in reverse(done, there, others)[1]], ["length"], "a kept zero says nothing")
+
     def test_only_what_the_journal_has_whole_is_not_written_again(self):
         new = changes([("new", "a", None, None, None)] * 2)
         there = pl.DataFrame(

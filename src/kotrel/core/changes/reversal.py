@@ -9,6 +9,7 @@ import polars as pl
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before
 from kotrel.core.description.model import Record
+from kotrel.core.description.shown_values import shown
 
 
 @dataclass(frozen=True)
@@ -78,8 +79,9 @@ def _obstacles(
     for place, code in enumerate(keys):
         words = template
         if stands is not None:
-            former = part[stood][place] if stood else None
-            words = template.format(stood=former or "empty", stands=part[stands][place] or "empty")
+            about = record.fields[field] if field else None
+            former = shown(part[stood][place], about) if stood else None
+            words = template.format(stood=former or "blank", stands=shown(part[stands][place], about) or "blank")
         found.append(InTheWay(record.name, code, field, words))
     return found
 

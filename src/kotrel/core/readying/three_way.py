@@ -14,6 +14,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record
+from kotrel.core.description.shown_values import shown_column
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import FindingGroup, RepairGroup
 from kotrel.core.rows.rows import Rows
@@ -183,11 +184,11 @@ def _clashes(rows: Rows, name: str, part: pl.DataFrame) -> FindingGroup:
     title = "edited here, and changed in the system since the export"
 
     def said(column: str) -> pl.Expr:
-        return pl.col(column).fill_null("blank")
+        return shown_column(pl.col(column), rows.record.fields[name]).fill_null("blank")
 
     cells = part.select(
         ROW,
-        pl.col(name).fill_null("blank").alias("value"),
+        said(name).alias("value"),
         pl.format(
             "{} at the export, {} now in the system, {} in the sheet; choose with --clash sheet or --clash system",
             said(f"was {name}"),

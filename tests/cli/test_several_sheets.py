@@ -1,0 +1,89 @@
+"""Several sheets and several files of one record are one load; what is not read is said."""
+
+from __future__ import annotations
+
+import openpyxl
+
+from tests.support import Program
+
+HEAD = ["Item code", "Description", "Unit", "Category", "Barcode", "Variant of"]
+
+
+class SeveralSheets(Program):
+    def setUp(self):
+        super().setUp()
+        self.start_shop()
+
+    def workbook(self, name: str, **sheets: list[list[str | None]]) -> None:
+        book = openpyxl.Workbook()
+        book.remove(book.active)
+        for title, lines in sheets.items():
+            sheet = book.create_sheet(title)
+            for line in lines:
+                sheet.append(line)
+        book.save(self.folder / name)
+
+    def test_all_sheets_of_a_record_are_read_and_what_is_not_is_said(self):
+        self.workbook(
+            "two.xlsx",
+            Materials=[HEAD, ["MAT-40001", "Wire", "M", "ROPE", None, "PRD-40001"], ["MAT-40002", "Thread", "M", "ROPE", None, None]],
+            Products=[HEAD, ["PRD-40001", "Sail", "EA", "CLOTHING", None, None]],
+            Letter=[["Dear Marit"], ["please load these"], ["thanks"]],
+        )  # fmt: skip
+        told = self.json("check", "two.xlsx")
+        self.assertTrue(told["ok"])
+        self.assertEqual([part["rows"] for part in told["files"]], [2, 1])
+        [finding] = told["files"][0]["findings"]
+        self.assertEqual((finding["severity"], finding["kind"]), ("warning", "sheet-not-read"))
+        self.assertIn("“Letter” has 2 rows", finding["message"])
+        loaded = self.json("load", "two.xlsx", "--yes")
+        self.assertEqual((loaded["status"], loaded["records"]["item"]["new"]), ("loaded", 3))
+        rows = self.json("outcome", "L0001")["rows"]
+        self.assertEqual(
+            sorted((row["sheet"], row["row"], row["key"]) for row in rows),
+            [("Materials", 2, "MAT-40001"), ("Materials", 3, "MAT-40002"), ("Products", 2, "PRD-40001")],
+        )
+        self.assertEqual(self.json("preview", "two.xlsx")["records"]["item"]["same"], 3)
+        self.assertEqual(self.json("undo", "L0001", "--yes")["removed"], 3)
+
+    def test_what_stands_on_two_sheets_is_named_on_both_and_marked_there(self):
+        self.workbook(
+            "two.xlsx",
+            Materials=[HEAD, ["MAT-40001", "Wire", "M", "ROPE", "2010002700011", None], ["SAM-40001", "Same", "M", "ROPE", None, None]],
+            Products=[HEAD, ["PRD-40001", "Sail", "EA", "CLOTHING", "2010002700011", None], ["SAM-40001", "Same", "M", "ROPE", None, None]],
+        )  # fmt: skip
+        told = self.json("check", "two.xlsx", "--marked", "--create", "vendor", status=1)
+        found = {(f["kind"], f["cell"]) for part in told["files"] for f in part["findings"]}
+        self.assertEqual(found, {
+            ("shared-in-load", "Materials!E2"), ("shared-in-load", "Products!E2"),
+            ("twice-in-load", "Materials!A3"), ("twice-in-load", "Products!A3"),
+        })  # fmt: skip
+        book = openpyxl.load_workbook(self.folder / "two.marked.xlsx")
+        self.assertEqual(
+            (book["Materials"]["E2"].comment is None, book["Products"]["A3"].comment is None), (False, False)
+        )
+        self.assertIsNone(book["Materials"]["A2"].comment)
+        self.assertEqual(
+            {book["Kotrel summary"].cell(line, 1).value for line in range(6, 10)}, {cell for _, cell in found}
+        )
+        self.kotrel("check", "two.marked.xlsx", status=1)
+
+    def test_several_files_of_one_record_are_one_load(self):
+        self.write("a.csv", "Item code,Description,Unit,Category,Variant of", "AAA-40001,One,EA,ROPE,AAA-40009")
+        self.write("b.csv", "Item code,Description,Unit,Category", "AAA-40009,Nine,EA,ROPE", "AAA-40002,Two,EA,ROPE")
+        self.assertEqual(self.json("load", "a.csv", "b.csv", "--yes")["records"]["item"]["new"], 3)
+        self.write("c.csv", "Item code,Description,Unit,Category", "AAA-40001,Other,EA,ROPE")
+        said = self.kotrel("check", "a.csv", "c.csv", status=1).stdout
+        self.assertIn("twice in this load", said)
+        self.assertIn("of c.csv", said)
+
+    def test_a_sheet_that_nearly_fits_is_an_error(self):
+        self.workbook(
+            "two.xlsx",
+            Items=[HEAD, ["MAT-40001", "Wire", "M", "ROPE", None, None]],
+            More=[["Nummer", "Description", "Unit", "Category"], ["MAT-40002", "Thread", "M", "ROPE"]],
+        )
+        told = self.json("check", "two.xlsx", status=1)
+        self.assertEqual([(f["severity"], f["kind"]) for f in told["findings"]], [("error", "sheet-nearly-fits")])
+        self.assertIn("“More” has 1 row", told["findings"][0]["message"])
+        self.assertTrue(self.json("check", "two.xlsx", "--sheet", "Items")["ok"])
