@@ -56,10 +56,10 @@ class Records(Shop):
         self.assertEqual(kinds, {("unit", "not-a-choice"), ("item", "refused-in-load")})
         self.assertEqual(self.sql("SELECT count(*) FROM unit WHERE code = 'CRATE'"), [(0,)])
 
-    def test_two_files_of_one_record_are_told(self):
+    def test_two_files_of_one_record_are_one_load(self):
         self.write("a.csv", "Brand code,Brand name", "A,a")
         self.write("b.csv", "Brand code,Brand name", "B,b")
-        self.assertIn("both hold brand rows", self.kotrel("check", "a.csv", "b.csv", status=2).stderr)
+        self.assertEqual(self.json("load", "a.csv", "b.csv", "--yes")["records"]["brand"]["new"], 2)
 
     def test_a_key_of_two_fields(self):
         self.write(

@@ -104,6 +104,33 @@ class RoundTrip(Shop):
         counts = preview["records"]["item"]
         self.assertEqual((counts["changed"], counts["refused"]), (0, 1), "the new row lacks its unit and category")
 
+    def test_the_rest_still_knows_its_export(self):
+        self.export()
+        self.edit(
+            "ropes.xlsx", "back.xlsx", ("ROP-00010", "Standard price", 9.90), ("ROP-00020", "Standard price", "x")
+        )
+        [rest] = self.json("load", "back.xlsx", "--yes", "--good-rows")["rest"]
+        # While the rest is being fixed, a colleague changes the cost of the same item.
+        self.sql("UPDATE item SET cost = 77777 WHERE code = 'ROP-00020'")
+        self.edit(rest, "fixed.xlsx", ("ROP-00020", "Standard price", 8.80))
+        loaded = self.json("load", "fixed.xlsx", "--yes")
+        self.assertEqual((loaded["status"], loaded["records"]["item"]["changed"]), ("loaded", 1))
+        self.assertEqual((self.value("cost", "ROP-00020"), self.value("price", "ROP-00020")), (77777, 880))
+
+    def test_a_template_with_rows_is_an_export(self):
+        self.kotrel("template", "vendor", "-o", "vendors.xlsx", "--with-rows")
+        self.sql("UPDATE vendor SET city = 'Elsewhere' WHERE code = 'KELDRIFT'")
+        book = openpyxl.load_workbook(self.folder / "vendors.xlsx")
+        sheet = book.worksheets[0]
+        column = next(cell.column for cell in sheet[1] if cell.value == "Phone")
+        row = next(line[0].row for line in sheet.iter_rows(min_row=2) if line[0].value == "KELDRIFT")
+        sheet.cell(row, column).value = "0123"
+        book.save(self.folder / "back.xlsx")
+        changed = self.json("preview", "back.xlsx")["changes"]
+        self.assertEqual(
+            [(each["key"], each["field"], each["after"]) for each in changed], [("KELDRIFT", "phone", "0123")]
+        )
+
 
 class LoadOptions(Shop):
     def test_rows_found_by_barcode_and_by_a_vendors_code(self):

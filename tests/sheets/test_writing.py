@@ -129,7 +129,7 @@ class RoundTrips(unittest.TestCase):
         fields = tuple(ITEM.fields[name] for name in FIELDS)
         empty = pl.DataFrame(schema=dict.fromkeys(FIELDS, pl.String))
         lists = {"unit": pl.DataFrame({"code": ["EA", "M"], "name": ["each", "metre"]})}
-        write_template([Template(ITEM, fields, empty)], lists, self.folder / "t.xlsx")
+        write_template([Template(ITEM, fields, empty)], lists, self.folder / "t.xlsx", {})
         book = openpyxl.load_workbook(self.folder / "t.xlsx")
         page = book["Item"]
         fills = [cell.fill.start_color.rgb for cell in page[1]]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from kotrel.commands._shared import workspace_of
+from kotrel.commands._shared import now, workspace_of
 from kotrel.reports.screen import Screen
 from kotrel.stages.exporting import make_template
 
@@ -25,7 +25,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
     with screen.progress(len(args.records) + 1) as step:
-        files = make_template(args.records, Path(args.output), workspace, args.with_rows, step)
+        files = make_template(args.records, Path(args.output), workspace, args.with_rows, now(), step)
     if screen.as_json:
         screen.json({"files": [str(path) for path in files]})
         return 0

@@ -30,8 +30,11 @@ class RestSheet:
     reasons: Mapping[int, str]
 
 
-def write_rest(sheets: Sequence[RestSheet], path: Path) -> None:
+def write_rest(sheets: Sequence[RestSheet], path: Path, stamp: Mapping[str, str]) -> None:
     """Writes the workbook.
+
+    Args:
+        stamp: properties that say from which export the rows come.
 
     Raises:
         WrongUse: there is a file of that name already.
@@ -42,6 +45,8 @@ def write_rest(sheets: Sequence[RestSheet], path: Path) -> None:
     require_new_file(path)
     with written_whole(path) as temporary:
         out = xlsxwriter.Workbook(temporary, {"strings_to_formulas": False, "strings_to_urls": False})
+        for name, value in stamp.items():
+            out.set_custom_property(name, value)
         names: set[str] = set()
         for each in sheets:
             _write(out, out.add_worksheet(_name(each.name, names)), each)

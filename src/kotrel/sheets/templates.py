@@ -31,18 +31,21 @@ class Template:
     rows: pl.DataFrame
 
 
-def write_template(templates: Sequence[Template], lists: Mapping[str, pl.DataFrame], path: Path) -> list[Path]:
+def write_template(
+    templates: Sequence[Template], lists: Mapping[str, pl.DataFrame], path: Path, stamp: Mapping[str, str]
+) -> list[Path]:
     """Writes a template; the guide to a text file goes into a file beside it.
 
     Args:
         lists: record → its codes and names (two String columns), for drop-downs and the guide.
+        stamp: properties that say which export it is; a text file cannot have them.
 
     Returns:
         The files written.
     """
     if path.suffix.lower() == ".xlsx":
         with written_whole(path) as temporary:
-            _write_workbook(templates, lists, temporary)
+            _write_workbook(templates, lists, temporary, stamp)
         return [path]
     [only] = templates
     columns = tuple(OutColumn(field.title, field) for field in only.fields)
@@ -55,12 +58,16 @@ def write_template(templates: Sequence[Template], lists: Mapping[str, pl.DataFra
     return [path, guide]
 
 
-def _write_workbook(templates: Sequence[Template], lists: Mapping[str, pl.DataFrame], path: Path) -> None:
+def _write_workbook(
+    templates: Sequence[Template], lists: Mapping[str, pl.DataFrame], path: Path, stamp: Mapping[str, str]
+) -> None:
     import xlsxwriter
 
     out = xlsxwriter.Workbook(
         path, {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
     )
+    for name, value in stamp.items():
+        out.set_custom_property(name, value)
     must = {
         "always": out.add_format(
             {"bold": True, "bg_color": "#1F4E5F", "font_color": "#FFFFFF", "text_wrap": True, "valign": "top"}

@@ -192,8 +192,12 @@ MOST_IN_LIST = 5_000
 """A list with more rows than this gets no drop-down."""
 
 
-def make_template(records: Sequence[str], path: Path, workspace: Workspace, with_rows: bool, step: Step) -> list[Path]:
+def make_template(
+    records: Sequence[str], path: Path, workspace: Workspace, with_rows: bool, at: datetime, step: Step
+) -> list[Path]:
     """Writes a template, empty or filled with what the system holds. Returns the files written.
+
+    One with rows is remembered as an export: when it comes back, only edited cells are loaded.
 
     Raises:
         WrongUse: the file is there already, or a text file is to hold several records.
@@ -231,7 +235,12 @@ def make_template(records: Sequence[str], path: Path, workspace: Workspace, with
             )
             templates.append(Template(record, fields, rows))
     step("writing")
-    return write_template(templates, lists, path)
+    kept = {each.record.name: each.rows for each in templates} if with_rows else {}
+    stamp = _stamp(kept, at) if kept else None
+    files = write_template(templates, lists, path, {STAMP: stamp} if stamp else {})
+    if stamp:
+        remember_export(workspace.hidden, stamp, kept, None, path, at)
+    return files
 
 
 def prepared_book(parts: Sequence[tuple[Record, pl.DataFrame]]) -> OutBook:

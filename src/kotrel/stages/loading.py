@@ -103,7 +103,8 @@ def load_files(
     if done.status == "loaded":
         _remember(done.preview, understood)
         if order.good_rows and not done.preview.ok:
-            done = replace(done, rest=tuple(write_rests_beside(rest_of(done.preview.changes))))
+            stamps = {each.rows.table.file: each.export.stamp for each in understood if each.export is not None}
+            done = replace(done, rest=tuple(write_rests_beside(rest_of(done.preview.changes), stamps)))
     return done
 
 

@@ -12,6 +12,7 @@ from kotrel.core.changes.change_set import RecordChanges, Rest
 from kotrel.core.columns import ACTION, MESSAGE, ROW
 from kotrel.sheets.rest_workbook import RestSheet, write_rest
 from kotrel.sheets.safe_writing import free_name
+from kotrel.workspace.exports import STAMP
 
 
 @dataclass(frozen=True)
@@ -47,18 +48,30 @@ def rest_of(changes: Sequence[RecordChanges]) -> list[RestPart]:
     return list(parts.values())
 
 
-def write_rests(parts: Sequence[RestPart], path: Path) -> int:
-    """Writes the refused rows into one workbook, a sheet for each sheet they came from. Returns how many there are."""
-    write_rest([RestSheet(part.sheet or Path(part.file).stem, part.rest, part.reasons) for part in parts], path)
+def write_rests(parts: Sequence[RestPart], path: Path, stamp: str | None = None) -> int:
+    """Writes the refused rows into one workbook, a sheet for each sheet they came from. Returns how many there are.
+
+    Args:
+        stamp: the export that they come from, so that only edited cells count when they are loaded.
+    """
+    write_rest(
+        [RestSheet(part.sheet or Path(part.file).stem, part.rest, part.reasons) for part in parts],
+        path,
+        {STAMP: stamp} if stamp else {},
+    )
     return sum(part.rest.cells.height for part in parts)
 
 
-def write_rests_beside(parts: Sequence[RestPart]) -> list[tuple[Path, int]]:
-    """Writes the refused rows of each file beside it, ``NAME.rest.xlsx``; the files and how many rows are in each."""
+def write_rests_beside(parts: Sequence[RestPart], stamps: Mapping[str, str]) -> list[tuple[Path, int]]:
+    """Writes the refused rows of each file beside it, ``NAME.rest.xlsx``; the files and how many rows are in each.
+
+    Args:
+        stamps: file → the export that it came from.
+    """
     written: list[tuple[Path, int]] = []
     for file in dict.fromkeys(part.file for part in parts):
         mine = [part for part in parts if part.file == file]
         source = Path(file)
         path = free_name(source.with_name(f"{source.stem.removesuffix('.rest')}.rest.xlsx"))
-        written.append((path, write_rests(mine, path)))
+        written.append((path, write_rests(mine, path, stamps.get(file))))
     return written

@@ -46,7 +46,12 @@ def match_tables(
     records = [record_named(workspace.description, wanted.record)] if wanted.record else None
     saved = _saved(tables, workspace, wanted)
     chosen = list(saved.values())
-    others = [table for table in tables if table.sheet not in saved]
+    # A sheet that a saved match nearly fits is not read by its headings alone: that would drop what the match adds.
+    others = [
+        table
+        for table in tables
+        if table.sheet not in saved and (wanted.record is not None or _nearly([table], workspace, wanted) is None)
+    ]
     if wanted.map_name is None:
         every = records or list(workspace.description.records.values())
         chosen += _by_headings(

@@ -77,6 +77,9 @@ def understand_file(
                 found.append(Understood(rows, (*table.remarks, *remarks, *said), export))
             elif rows.values.height:
                 found.append(Understood(rows, (f"for {matched.label}",) if matched.label else (), export))
+    read = {each.table.sheet for each in chosen}
+    if blank := [f"“{each.sheet}”" for each in tables if not each.rows and each.sheet not in read]:
+        found[0] = replace(found[0], remarks=(*found[0].remarks, f"sheets without rows: {', '.join(blank)}"))
     first = found[0].rows
     left = [
         first.sheet_finding(each.severity, each.kind, "a sheet that is not read", each.message) for each in not_read

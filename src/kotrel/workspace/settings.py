@@ -39,7 +39,6 @@ class Workspace:
         url: the system's address.
         description: what the system takes.
         conventions: how sheets are written here.
-        currency: the currency of amounts that name none.
         picture_folder: where the pictures that items name are, or None.
         largest_picture: bytes a picture may have.
         time_limit: seconds that the system may take for one step, or None for the default.
@@ -49,7 +48,6 @@ class Workspace:
     url: str
     description: Description
     conventions: Conventions
-    currency: str = "EUR"
     picture_folder: Path | None = None
     largest_picture: int = 10_000_000
     time_limit: int | None = None
@@ -129,8 +127,8 @@ def open_workspace(folder: Path) -> Workspace:
             decimal_mark=settings.choice(sheets, "decimal_mark", ("auto", ".", ","), "sheets"),  # type: ignore[arg-type]
             dates=settings.choice(sheets, "dates", ("auto", "day", "month"), "sheets"),  # type: ignore[arg-type]
             spellings=settings.spellings(data.get("spellings", {})),
+            currency=settings.text_of(sheets, "currency", "EUR", "sheets").upper(),
         ),
-        currency=settings.text_of(sheets, "currency", "EUR", "sheets"),
         time_limit=settings.minutes(system, "time_limit", "system"),
         picture_folder=_picture_folder(settings, data, folder),
         largest_picture=settings.megabytes(data.get("pictures", {}), "at_most_mb", 10, "pictures"),

@@ -77,6 +77,17 @@ class Amounts(unittest.TestCase):
             {("number-as-typed", 2, "1,000.50", "1000.50", "decimals after the point, as in the rest of the column")},
         )
 
+    def test_amounts_in_another_currency(self):
+        got, wrong, repairs = read("cost", "€ 1,50", "2,50 EUR", "$ 3,50", "CHF 4", "5,00 kr", "6,00 ¤", currency="EUR")
+        self.assertEqual(got, ["1.50", "2.50", "$ 3,50", "CHF 4", "5,00 kr", "6.00"])
+        self.assertEqual(wrong, {("other-currency", 4), ("other-currency", 5), ("other-currency", 6)})
+        self.assertTrue(all("the currency here" in proof for *_, proof in repairs))
+        self.assertEqual(
+            read("cost", "$ 3", "US$ 4", "A$ 5", "€ 6", currency="USD")[1],
+            {("other-currency", 4), ("other-currency", 5)},
+        )
+        self.assertEqual(read("cost", "$ 3", "€ 6")[1], set(), "where no currency is set, any may stand")
+
     def test_what_the_two_readings_are(self):
         table = rows(("Item code", "Cost"), ("A", "1,234"))
         [group] = table.findings

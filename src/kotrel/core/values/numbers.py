@@ -13,6 +13,8 @@ from typing import Literal
 
 import polars as pl
 
+from kotrel.core.values.currencies import CURRENCY
+
 Mark = Literal[".", ","]
 
 PLAIN = r"^-?[0-9]+(?:\.[0-9]+)?$"
@@ -27,53 +29,19 @@ _THOUSANDS = re.compile(
     r"(?<![0-9.,])[0-9]{1,3}(?P<mark>[ \u00a0\u2007\u2009\u202f'’`´])[0-9]{3}(?:(?P=mark)[0-9]{3})*(?![0-9])"
 )
 """Digits in groups of three, with the same mark between them."""
-_CODES = [
-    "EUR",
-    "USD",
-    "GBP",
-    "CHF",
-    "SEK",
-    "NOK",
-    "DKK",
-    "ISK",
-    "PLN",
-    "CZK",
-    "HUF",
-    "RON",
-    "BGN",
-    "RSD",
-    "UAH",
-    "TRY",
-    "JPY",
-    "CNY",
-    "KRW",
-    "INR",
-    "AUD",
-    "NZD",
-    "CAD",
-    "ZAR",
-    "BRL",
-    "MXN",
-    "ILS",
-    "SGD",
-    "HKD",
-    "THB",
-    "AED",
-    "SAR",
-]
-_CURRENCY = rf"(?:[A-Z]{{0,2}}[$€£¥₣₤₹₩₺¤]|{'|'.join(_CODES)}|[Kk]r\.?|zł|Kč|Ft|Fr\.?|лв\.?)"
 _SHAPE = re.compile(
-    rf"^(?P<open>\()?(?P<sign>[-+−–])?(?:{_CURRENCY})?(?P<sign2>[-+−–])?(?P<body>[0-9.,]*[0-9][.,]?[0-9]*)"
-    rf"(?P<exponent>[eE][-+]?[0-9]{{1,3}})?(?P<percent>%)?(?:{_CURRENCY})?(?P<trail>[-−–])?(?P<close>\))?$"
+    rf"^(?P<open>\()?(?P<sign>[-+−–])?(?P<before>{CURRENCY})?(?P<sign2>[-+−–])?(?P<body>[0-9.,]*[0-9][.,]?[0-9]*)"
+    rf"(?P<exponent>[eE][-+]?[0-9]{{1,3}})?(?P<percent>%)?(?P<after>{CURRENCY})?(?P<trail>[-−–])?(?P<close>\))?$"
 )
 
 
 @dataclass(frozen=True)
 class Read:
-    """One text read as a number: the value, or why not."""
+    """One text read as a number: the value, or why not; and the sign or code of a currency beside it."""
 
     value: Decimal | None
     trouble: Literal["", "no-number", "ambiguous", "other-mark", "percent"] = ""
+    currency: str = ""
 
 
 def _mark_shown_by(body: str) -> Mark | Literal["either", "none"]:
@@ -161,7 +129,7 @@ def read_number(text: str, mark: Mark | None) -> Read:
         return Read(None, "no-number")
     if signs or found["open"]:
         value = -value
-    return Read(value, "percent" if found["percent"] else "")
+    return Read(value, "percent" if found["percent"] else "", found["before"] or found["after"] or "")
 
 
 def doubtful_points(column: pl.Series) -> bool:

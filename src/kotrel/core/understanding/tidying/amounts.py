@@ -10,6 +10,7 @@ from kotrel.core.description.model import Field
 from kotrel.core.similarity import folded
 from kotrel.core.understanding.tidying.column import Setting, Tidied, spread
 from kotrel.core.values import numbers
+from kotrel.core.values.currencies import may_be
 
 _NUMBER_TROUBLES = {
     "not-a-number": ("not a number", "write a number, such as 18.40"),
@@ -18,6 +19,7 @@ _NUMBER_TROUBLES = {
         "written differently from the rest of its column",
         "the other values of the column use the other decimal mark",
     ),
+    "other-currency": ("in another currency", "convert the amount, or set currency in kotrel.toml, under [sheets]"),
     "per-cent": ("a percentage instead of an amount", "write the amount"),
 }
 _NUMBER_REPAIRS = {
@@ -66,7 +68,7 @@ def tidy_number(rows: pl.Series, values: pl.Series, is_number: pl.Series, about:
         def read(text: str) -> tuple[str | None, str, str]:
             if text in number_texts:
                 return _read_number_cell(text, decimals)
-            return _read_typed_number(text, mark, about)
+            return _read_typed_number(text, mark, about, setting.conventions.currency)
 
         tidied = spread(rows, values, odd, read, _NUMBER_TROUBLES, _NUMBER_REPAIRS)
         values = tidied.values
@@ -102,7 +104,9 @@ def _read_number_cell(text: str, decimals: int) -> tuple[str | None, str, str]:
     return f"{value:f}", "", ""
 
 
-def _read_typed_number(text: str, mark: numbers.Mark | None, about: Field) -> tuple[str | None, str, str]:
+def _read_typed_number(
+    text: str, mark: numbers.Mark | None, about: Field, currency: str
+) -> tuple[str | None, str, str]:
     if (meant := about.words.get(folded(text))) is not None:
         return meant, "word-for-number", f"“{text.strip()}” means this in this field"
     read = numbers.read_number(text, mark)
@@ -113,6 +117,8 @@ def _read_typed_number(text: str, mark: numbers.Mark | None, about: Field) -> tu
         return None, "mixed-marks", ""
     if read.value is None:
         return None, "not-a-number", ""
+    if read.currency and currency and about.kind == "money" and not may_be(read.currency, currency):
+        return None, "other-currency", ""
     if read.trouble == "percent" and about.kind != "number":
         return None, "per-cent", ""
     if "," in text or "." in text:
@@ -120,4 +126,6 @@ def _read_typed_number(text: str, mark: numbers.Mark | None, about: Field) -> tu
         proof = f"decimals after the {shown}, as in the rest of the column" if mark else "can be read in only one way"
     else:
         proof = "can be read in only one way"
+    if read.currency and currency:
+        proof += f"; {read.currency} is {currency}, the currency here"
     return f"{read.value:f}", "number-as-typed", proof
