@@ -142,6 +142,20 @@ make = "'was ' + [Unser Code] + ', ' + name of unit"
         self.assertTrue(self.json("check", "a.csv")["ok"])
 
 
+class NoHeadings(Sheets):
+    def test_a_file_without_headings_is_matched_by_letters_from_its_first_row(self):
+        self.write("bare.csv", "BAR-40001;Bare one;M;ROPE;1,50", "BAR-40002;Bare two;M;ROPE;2,50")
+        self.kotrel("map", "bare.csv", "item", "--heading-row", "0", "--name", "bare")
+        path = self.folder / "maps/bare.toml"
+        saved = path.read_text("utf-8")
+        self.assertIn("heading_row = 0", saved)
+        self.assertIn("# undecided: A", saved)
+        path.write_text(saved + '[field.code]\ncolumn = "=A"\n[field.description]\ncolumn = "=B"\n', "utf-8")
+        self.assertEqual(self.json("load", "bare.csv", "--map", "bare", "--yes")["records"]["item"]["new"], 2)
+        path.write_text(saved.replace("heading_row = 0", "heading_row = -1"), "utf-8")
+        self.assertIn("line 5", self.kotrel("check", "bare.csv", "--map", "bare", status=2).stderr)
+
+
 class Damage(Sheets):
     def test_a_sheet_with_all_that_goes_wrong(self):
         self.write(

@@ -94,13 +94,18 @@ def add_sheet(parser: argparse.ArgumentParser) -> None:
     """Which sheet to read, and where its headings are."""
     parser.add_argument("--sheet", metavar="NAME", help="the sheet of the workbook (default: those that fit)")
     parser.add_argument(
-        "--heading-row", type=_row, metavar="ROW", help="the row with the headings (default: found by itself)"
+        "--heading-row",
+        type=_row,
+        metavar="ROW",
+        help="the row with the headings, 0 if there are none (default: found)",
     )
 
 
 def _row(text: str) -> int:
-    if not text.isdigit() or int(text) < 1:
-        raise argparse.ArgumentTypeError(f"“{text}” is not a row number; rows are counted from 1")
+    if not (text.isascii() and text.isdigit() and len(text) < 8):
+        raise argparse.ArgumentTypeError(
+            f"“{text}” is not a row number; rows are counted from 1, and 0 means no headings"
+        )
     return int(text)
 
 

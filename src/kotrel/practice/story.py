@@ -138,7 +138,7 @@ def write_new_colours(path: Path) -> None:
 def edit_match(path: Path) -> None:
     """What somebody adds to Vellamar's match: what the sheet does not say."""
     text = path.read_text("utf-8")
-    text = text.replace('skip = ["Shade", "Our number", "Ships in"]', 'skip = ["Ships in"]')
+    text = text.replace("skip = []", 'skip = ["Ships in"]')
     text = text.replace('[field.description]\ncolumn = "Name"', '[field.description]\njoin = ["Name", "Shade"]')
     path.write_text(text + _ADDED, "utf-8", newline="\n")
 

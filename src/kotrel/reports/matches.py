@@ -35,13 +35,15 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
     screen.show(grid)
     if mapped.left:
         left = listed([f"{column.letter} “{column.heading}”" for column in mapped.left], 8)
-        screen.show(Text(f"Left out: {left}", style="dim"))
+        screen.show(Text(f"Undecided: {left}", style="dim"))
     if mapped.missing:
         screen.show(Text(f"New rows also need: {', '.join(mapped.missing)}", style="yellow"))
         screen.show(Text("  In the saved match, give each a column, a fixed value or a default.", style="dim"))
     screen.show(
         Text(f"Saved as {_shown(mapped.path)}. Read it and edit what is wrong.").append(
-            f"  Next: kotrel check {mapped.table.file}", style="dim"
+            f"  Next: kotrel check {mapped.table.file}"
+            + ("" if mapped.table.heading_row else f" --map {mapped.path.stem}"),
+            style="dim",
         )
     )
 

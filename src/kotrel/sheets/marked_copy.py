@@ -73,8 +73,9 @@ def _mark_sheet(sheet: Any, marked: MarkedSheet) -> None:
             comment = Comment("\n".join(each.text for each in here), AUTHOR)
             comment.width, comment.height = 320, 90
             cell.comment = comment
-    heading = sheet.cell(max(table.heading_row, 1), place, COLUMN)
-    heading.font = Font(bold=True)
+    if table.heading_row:
+        heading = sheet.cell(table.heading_row, place, COLUMN)
+        heading.font = Font(bold=True)
     for row, (severity, text) in row_texts(marked.marks, marked.rows).items():
         if row > table.heading_row:
             cell = sheet.cell(row, place, text)

@@ -18,7 +18,7 @@ SUMMARY = "Kotrel summary"
 AUTHOR = "Kotrel"
 COLOURS: dict[Severity, str] = {"error": "F8C9C4", "warning": "FCE8B2", "note": "D6E9F8"}
 MOST_COMMENTS = 5_000
-WIDTHS = (10, 24, 90, 34)
+WIDTHS = (22, 24, 90, 34)
 """Widths of the summary's columns."""
 SHEET_HOLDS = 1_048_576
 CELL_HOLDS = 32_767

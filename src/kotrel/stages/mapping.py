@@ -65,7 +65,7 @@ def map_file(
             "nothing-recognised",
         )
     saved = workspace.folder / FOLDER / f"{_plain(name or path.stem)}.toml"
-    write_map(saved, record, str(path), proposals, left)
+    write_map(saved, record, str(path), proposals, left, heading_row, table.sheet if sheet else None)
     return Mapped(table, record, tuple(proposals), tuple(left), tuple(_missing(record, proposals)), saved)
 
 

@@ -19,6 +19,7 @@ from kotrel.stages.file_options import Wanted
 from kotrel.stages.sheet_choice import match_tables
 from kotrel.systems.interface import Step
 from kotrel.workspace.exports import STAMP, RememberedExport, export_named, export_stamped
+from kotrel.workspace.maps import map_named
 from kotrel.workspace.settings import Workspace
 
 OWN_SHEETS = ("Kotrel summary", "Kotrel guide", "Kotrel lists")
@@ -52,9 +53,11 @@ def understand_file(
         OutOfReach, WrongUse: the file cannot be read, or nothing in it is recognised.
     """
     step(f"reading {path.name}")
-    grids = open_sheets(path, wanted.sheet)
+    saved = map_named(workspace.folder, wanted.map_name, workspace.description) if wanted.map_name else None
+    grids = open_sheets(path, wanted.sheet or (saved.sheet if saved else None))
     step("matching columns")
-    tables = tables_of(grids, wanted.heading_row)
+    named_row = wanted.heading_row if wanted.heading_row is not None or saved is None else saved.heading_row
+    tables = tables_of(grids, named_row)
     chosen, not_read = match_tables(tables, workspace, wanted, str(path))
     for table, matches, _ in chosen if expect else ():
         for matched in matches:

@@ -13,8 +13,20 @@ from kotrel.core.tables.table import Column
 from kotrel.core.understanding.proposing import Proposal
 
 
-def write_map(path: Path, record: Record, file: str, proposals: Sequence[Proposal], left: Sequence[Column]) -> None:
+def write_map(
+    path: Path,
+    record: Record,
+    file: str,
+    proposals: Sequence[Proposal],
+    left: Sequence[Column],
+    heading_row: int | None = None,
+    sheet: str | None = None,
+) -> None:
     """Saves proposals as a match for people to edit.
+
+    Args:
+        left: columns that nobody has decided about yet.
+        heading_row, sheet: as the user named them, or None.
 
     Raises:
         WrongUse: a match with that name exists.
@@ -29,12 +41,14 @@ def write_map(path: Path, record: Record, file: str, proposals: Sequence[Proposa
         tomlkit.comment("settings of a field: join, list, split, translate, fixed, default, default_by, make.")
     )
     document.add("record", tomlkit.item(record.name))
-    skip = tomlkit.array()
-    skip.extend(column.heading for column in left)
-    if len(left) > 3:
-        skip.multiline(True)
-    document.add("skip", skip)
-    document["skip"].comment("columns that are left out on purpose")
+    if heading_row is not None:
+        document.add("heading_row", tomlkit.item(heading_row))
+    if sheet is not None:
+        document.add("sheet", tomlkit.item(sheet))
+    document.add("skip", tomlkit.array())
+    document["skip"].comment("headings of columns that are left out on purpose, in quotes")
+    for column in left:
+        document.add(tomlkit.comment(f"undecided: {column.letter} {' '.join(column.heading.split())}"))
     fields = tomlkit.table(is_super_table=True)
     for each in proposals:
         settings = tomlkit.table()

@@ -84,6 +84,8 @@ class SavedMap:
         name: the file's name without its ending.
         parts: the record it is for, and others made from the same sheet (``[[also]]``).
         skip: headings that are left out on purpose.
+        heading_row: the row with the headings, 0 for none, or None to find it.
+        sheet: the sheet it is for, or None for any.
     """
 
     name: str
@@ -91,6 +93,8 @@ class SavedMap:
     text: str
     parts: tuple[MapPart, ...]
     skip: tuple[str, ...] = ()
+    heading_row: int | None = None
+    sheet: str | None = None
 
     @property
     def record(self) -> str:
@@ -167,7 +171,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
     except (OSError, UnicodeDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
     bare = SavedMap(path.stem, path, text, ())
-    known = ("record", "skip", "field", "also", "for")
+    known = ("record", "skip", "field", "also", "for", "heading_row", "sheet")
     for key in data:
         if key not in known:
             close = nearest(key, known)
@@ -180,8 +184,15 @@ def read_map(path: Path, description: Description) -> SavedMap:
     also = data.get("also", [])
     if not isinstance(also, list) or not all(isinstance(each, dict) for each in also):
         raise bare.wrong("every other record needs a table like [[also]]", "also")
+    heading_row, sheet = data.get("heading_row"), data.get("sheet")
+    if heading_row is not None and (
+        isinstance(heading_row, bool) or not isinstance(heading_row, int) or heading_row < 0
+    ):
+        raise bare.wrong("heading_row must be the number of a row, or 0 for none", "heading_row")
+    if sheet is not None and not isinstance(sheet, str):
+        raise bare.wrong("sheet must be the name of a sheet, in quotes", "sheet")
     parts = [_part(bare, data, (), description), *(_part(bare, each, ("also",), description) for each in also)]
-    return SavedMap(path.stem, path, text, tuple(parts), tuple(skip))
+    return SavedMap(path.stem, path, text, tuple(parts), tuple(skip), heading_row, sheet)
 
 
 def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], description: Description) -> MapPart:

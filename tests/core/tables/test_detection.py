@@ -43,6 +43,14 @@ class Tables(unittest.TestCase):
         self.assertTrue(all(index_of(letter_of(place)) == place for place in range(2000)))
 
 
+class WithoutHeadings(unittest.TestCase):
+    def test_the_first_row_is_a_row(self):
+        table = find_table(grid(("A", "1", ""), ("", "", ""), ("B", "", "")), 0)
+        self.assertEqual((table.heading_row, table.cells.rows()), (0, [(1, "A", "1"), (3, "B", None)]))
+        self.assertEqual([(column.letter, column.heading) for column in table.columns], [("A", ""), ("B", "")])
+        self.assertEqual(table.remarks, ("1 blank row left out",))
+
+
 class Matching(unittest.TestCase):
     def match(self, *headings):
         return match_headings(find_table(grid(headings, ["x"] * len(headings)), 1), small().records["item"])

@@ -21,7 +21,8 @@ def find_table(grid: Grid, heading_row: int | None = None) -> Table:
 
     Args:
         grid: the sheet.
-        heading_row: the row with the headings, if the user named it.
+        heading_row: the row with the headings, if the user named it; 0 if there are none, so that columns are known by
+            their letters alone.
 
     Raises:
         WrongData: the sheet is empty.
@@ -33,6 +34,8 @@ def find_table(grid: Grid, heading_row: int | None = None) -> Table:
     where = f"sheet “{grid.name}” of {grid.file}" if grid.name else grid.file
     if grid.cells.width == 0 or grid.cells.height == 0:
         raise WrongData(f"{where} is empty", "Check that it is the right file and that it has been saved.", "empty")
+    if heading_row == 0:
+        return _without_headings(grid, lines)
     if heading_row is None:
         at = _heading_index(grid)
         if at is None:
@@ -43,6 +46,26 @@ def find_table(grid: Grid, heading_row: int | None = None) -> Table:
             raise WrongUse(f"{where} has no row {heading_row}", "Correct --heading-row.", "no-such-row")
         at = found
     return _table(grid, lines, at)
+
+
+def _without_headings(grid: Grid, lines: pl.Series) -> Table:
+    """All rows of a sheet as rows of its table; blank ones are left out."""
+    full = grid.cells.select(~pl.all_horizontal(pl.all().str.strip_chars().fill_null("") == "")).to_series()
+    letters = [letter for letter in grid.cells.columns if grid.cells[letter].null_count() < grid.cells.height]
+    kinds = {name: kind if isinstance(kind, str) else kind.filter(full) for name, kind in grid.kinds.items()}
+    blank = int((~full).sum())
+    left = [f"{blank} blank row{'s' if blank > 1 else ''} left out"] if blank else []
+    return Table(
+        file=grid.file,
+        sheet=grid.name,
+        heading_row=0,
+        columns=tuple(Column(letter, "") for letter in letters),
+        cells=grid.cells.filter(full).select(letters).insert_column(0, lines.filter(full).cast(pl.UInt32).rename(ROW)),
+        kinds={letter: kinds[letter] for letter in letters if letter in kinds},
+        remarks=(*grid.remarks, *left),
+        ragged=grid.ragged,
+        usual_width=grid.usual_width,
+    )
 
 
 def _heading_index(grid: Grid) -> int | None:

@@ -62,7 +62,11 @@ def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> 
             chosen.append(each)
     place = {column.letter: number for number, column in enumerate(table.columns)}
     chosen.sort(key=lambda each: place[each.column.letter])
-    return chosen, [column for column in table.columns if column.letter not in taken_columns and column.heading]
+    return chosen, [
+        column
+        for column in table.columns
+        if column.letter not in taken_columns and (column.heading or not table.heading_row)
+    ]
 
 
 class _Content:
