@@ -46,7 +46,7 @@ def _in_sheet(rows: Rows, parts: pl.DataFrame) -> list[FindingGroup]:
         return []
     twice = parts.filter(parts["one value"].is_duplicated())
     where = twice.group_by("one value", maintain_order=True).agg(
-        pl.col(ROW).alias("all rows"), pl.col(ROW).n_unique().alias("row count")
+        pl.col(ROW).unique().sort().alias("all rows"), pl.col(ROW).n_unique().alias("row count")
     )
     shared = twice.join(where.filter(pl.col("row count") > 1), on="one value", maintain_order="left")
     found: list[FindingGroup] = []
