@@ -17,8 +17,8 @@ from kotrel.sheets.opening import open_sheets
 from kotrel.stages.file_options import record_named
 from kotrel.stages.understanding import tables_of
 from kotrel.systems.interface import Reading, Step
+from kotrel.workspace.map_reading import FOLDER
 from kotrel.workspace.map_writing import write_map
-from kotrel.workspace.maps import FOLDER
 from kotrel.workspace.settings import Workspace
 
 

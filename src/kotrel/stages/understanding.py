@@ -19,7 +19,7 @@ from kotrel.stages.file_options import Wanted
 from kotrel.stages.sheet_choice import match_tables
 from kotrel.systems.interface import Step
 from kotrel.workspace.exports import STAMP, RememberedExport, export_named, export_stamped
-from kotrel.workspace.maps import map_named
+from kotrel.workspace.map_reading import map_named
 from kotrel.workspace.settings import Workspace
 
 OWN_SHEETS = ("Kotrel summary", "Kotrel guide", "Kotrel lists")

@@ -1,32 +1,19 @@
-"""Saved matches, ``maps/NAME.toml``: which column feeds which field of a supplier's sheet, for people to read and edit."""
+"""Saved matches, ``maps/NAME.toml``: what one says, and what it makes of a table."""
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from kotrel.core.description.model import Description, Record
+from kotrel.core.description.model import Description
 from kotrel.core.description.toml_lines import line_of
-from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.errors import WrongUse
 from kotrel.core.similarity import folded, nearest
-from kotrel.core.tables.sources import Source, column_named, part_pattern
+from kotrel.core.tables.sources import Source, column_named
 from kotrel.core.tables.table import Table
 from kotrel.core.understanding.matching import OWN_HEADINGS, Matched
-
-FOLDER = "maps"
-HOWS = ("replace", "add", "take")
-
-_FIELD_KEYS = (
-    "column", "join", "between", "list", "last", "split", "pattern", "part", "translate", "fixed", "default", "default_by",
-    "defaults", "make", "repeat", "how", "for",
-)  # fmt: skip
-
-
-FOR = ("new", "all")
-"""The rows that defaults and made values are for."""
 
 
 @dataclass(frozen=True)
@@ -128,129 +115,6 @@ def _columns(settings: Mapping[str, Any]) -> list[str]:
         if isinstance(settings.get(key), list):
             names += settings[key]
     return names
-
-
-def read_maps(folder: Path, description: Description) -> list[SavedMap]:
-    """All saved matches of a workspace, by name.
-
-    Raises:
-        WrongUse: one of them is wrong, with its line.
-    """
-    if not (folder / FOLDER).is_dir():
-        return []
-    return [read_map(path, description) for path in sorted((folder / FOLDER).glob("*.toml"))]
-
-
-def map_named(folder: Path, name: str, description: Description) -> SavedMap:
-    """The saved match of that name.
-
-    Raises:
-        WrongUse: there is none.
-    """
-    path = folder / FOLDER / f"{name.removesuffix('.toml')}.toml"
-    if not path.is_file():
-        there = [each.stem for each in sorted((folder / FOLDER).glob("*.toml"))]
-        close = nearest(name, there)
-        hint = f"Did you mean {close}?" if close else f"The saved matches are: {', '.join(there) or 'none yet'}."
-        raise WrongUse(f"there is no saved match {path}", hint, "no-such-map")
-    return read_map(path, description)
-
-
-def read_map(path: Path, description: Description) -> SavedMap:
-    """Reads and checks one saved match.
-
-    Raises:
-        WrongUse: it is wrong, with its line.
-        OutOfReach: the file cannot be read.
-    """
-    try:
-        text = path.read_text("utf-8-sig")
-        data = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-map") from None
-    except (OSError, UnicodeDecodeError) as error:
-        raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
-    bare = SavedMap(path.stem, path, text, ())
-    known = ("record", "skip", "field", "also", "for", "heading_row", "sheet")
-    for key in data:
-        if key not in known:
-            close = nearest(key, known)
-            raise bare.wrong(
-                f"“{key}” is not a setting of a match", key, hint=f"Did you mean “{close}”?" if close else ""
-            )
-    skip = data.get("skip", [])
-    if not isinstance(skip, list) or not all(isinstance(each, str) for each in skip):
-        raise bare.wrong("skip must be a list of headings", "skip")
-    also = data.get("also", [])
-    if not isinstance(also, list) or not all(isinstance(each, dict) for each in also):
-        raise bare.wrong("every other record needs a table like [[also]]", "also")
-    heading_row, sheet = data.get("heading_row"), data.get("sheet")
-    if heading_row is not None and (
-        isinstance(heading_row, bool) or not isinstance(heading_row, int) or heading_row < 0
-    ):
-        raise bare.wrong("heading_row must be the number of a row, or 0 for none", "heading_row")
-    if sheet is not None and not isinstance(sheet, str):
-        raise bare.wrong("sheet must be the name of a sheet, in quotes", "sheet")
-    parts = [_part(bare, data, (), description), *(_part(bare, each, ("also",), description) for each in also)]
-    return SavedMap(path.stem, path, text, tuple(parts), tuple(skip), heading_row, sheet)
-
-
-def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], description: Description) -> MapPart:
-    """One record's part of a match, checked."""
-    record = description.records.get(data.get("record", ""))
-    if record is None:
-        close = nearest(str(data.get("record", "")), description.records)
-        hint = f"Did you mean {close}?" if close else f"The system takes: {', '.join(description.records)}."
-        raise bare.wrong(f"the system takes no record “{data.get('record', '')}”", *at, "record", hint=hint)
-    fields = data.get("field", {})
-    if data.get("for", "new") not in FOR:
-        raise bare.wrong("“for” must be “new” or “all”", *at, "for")
-    for name, settings in fields.items():
-        _check_field(bare, record, name, settings, (*at, "field", name))
-    if "for" in data:
-        fields = {name: {"for": data["for"], **settings} for name, settings in fields.items()}
-    return MapPart(record.name, at, fields)
-
-
-def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: tuple[str, ...]) -> None:
-    if name not in record.fields:
-        close = nearest(name, record.fields)
-        raise saved.wrong(f"{record.name} has no field “{name}”", *at, hint=f"Did you mean {close}?" if close else "")
-    if not isinstance(settings, dict):
-        raise saved.wrong(f"{name} must be a table, like [field.{name}]", *at)
-    for key, value in settings.items():
-        if key not in _FIELD_KEYS:
-            close = nearest(key, _FIELD_KEYS)
-            hint = f"Did you mean “{close}”?" if close else f"The settings are: {', '.join(_FIELD_KEYS)}."
-            raise saved.wrong(f"“{key}” is not a setting of a field", *at, key, hint=hint)
-        wanted: type = (
-            list if key in ("join", "list", "last", "repeat") else dict if key in ("translate", "defaults") else str
-        )
-        if not isinstance(value, wanted):
-            kind = {"list": "a list of headings", "dict": 'a table like { old = "new" }', "str": "a text in quotes"}[
-                wanted.__name__
-            ]
-            raise saved.wrong(f"“{key}” must be {kind}", *at, key)
-    options = [key for key in ("column", "join", "list", "last", "split", "fixed", "repeat") if key in settings]
-    if len(options) > 1:
-        raise saved.wrong(f"{name} has {' and '.join(options)}; use only one of them", *at)
-    if "how" in settings and (record.fields[name].kind != "list" or settings["how"] not in HOWS):
-        raise saved.wrong(
-            f"{name}: “how” is only for lists; use one of {', '.join(HOWS)}", *at, "how", hint='Like how = "add"'
-        )
-    if settings.get("for", "new") not in FOR:
-        raise saved.wrong(f"{name}: “for” must be “new” or “all”", *at, "for")
-    if "split" in settings:
-        try:
-            part_pattern(str(settings.get("pattern", "")), str(settings.get("part", "")))
-        except ValueError as error:
-            raise saved.wrong(
-                f"{name}: {error}", *at, "pattern", hint='Like pattern = "{diameter} mm / {length} m"'
-            ) from None
-    if "default_by" in settings and settings["default_by"] not in record.fields:
-        raise saved.wrong(
-            f"default_by names a field “{settings['default_by']}” that {record.name} does not have", *at, "default_by"
-        )
 
 
 def apply_map(saved: SavedMap, table: Table, description: Description) -> list[Matched]:
