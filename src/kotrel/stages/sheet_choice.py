@@ -11,9 +11,10 @@ from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.phrases import count, listed_and
 from kotrel.core.rows.findings import Severity
 from kotrel.core.tables.table import Table
-from kotrel.core.understanding.matching import Matched, is_called, likely_record
+from kotrel.core.understanding.matching import Matched, is_called, likely_record, rivals_of
 from kotrel.stages.file_options import Wanted, record_named
-from kotrel.workspace.maps import FOLDER, SavedMap, apply_map, map_named, read_maps
+from kotrel.workspace.map_reading import FOLDER, map_named, read_maps
+from kotrel.workspace.maps import SavedMap, apply_map
 from kotrel.workspace.settings import Workspace
 
 
@@ -130,6 +131,15 @@ def _by_headings(tables: Sequence[Table], records: Sequence[Record], wanted: Wan
         for table, matched in fitting
         if (matched is best and not beside) or _is_plain(table, matched) or (not beside and _is_alike(matched, best))
     ]
+    for table, matched in taken if not wanted.record else ():
+        if rivals := rivals_of(matched, table, records, wanted.options.match_on):
+            where = f"sheet “{table.sheet}”" if table.sheet else table.file
+            names = [matched.record.name, *(record.name for record in rivals)]
+            raise WrongUse(
+                f"the headings of {where} could mean {listed_and(names, 'or')}",
+                f"Name the record: --as {names[0]}; or name the sheet or file after it.",
+                "which-record",
+            )
     alone = len(best.letters) == 1 and not best.has_key and not wanted.options.match_on
     if not wanted.record and alone and any(m is best and len(table.columns) > 2 for table, m in taken):
         return []

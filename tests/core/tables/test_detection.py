@@ -1,13 +1,14 @@
 """Finding the table in a sheet and matching its headings."""
 
 import unittest
+from dataclasses import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.toml_lines import line_of
 from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.table import index_of, letter_of
-from kotrel.core.understanding.matching import likely_record, match_headings
+from kotrel.core.understanding.matching import likely_record, match_headings, rivals_of
 from tests.support import grid, small
 
 
@@ -68,6 +69,19 @@ class Matching(unittest.TestCase):
         likely = likely_record(table, list(small().records.values()))
         self.assertEqual(likely.record.name, "item")
         self.assertIsNone(likely_record(find_table(grid(["foo", "bar"], ["1", "2"])), list(small().records.values())))
+
+    def test_headings_of_two_records_are_ambiguous_unless_the_sheet_is_named_like_one(self):
+        unit = small().records["unit"]
+        records = [unit, replace(unit, name="brand", title="Brand")]
+        for sheet, named, rivals in (
+            ("Sheet1", {"brand", "unit"}, 1),
+            ("Units", {"unit"}, 0),
+            ("Brands", {"brand"}, 0),
+        ):
+            table = find_table(grid(["Code", "Name"], ["x", "y"], name=sheet))
+            likely = likely_record(table, records)
+            others = rivals_of(likely, table, records)
+            self.assertEqual(({likely.record.name, *(other.name for other in others)}, len(others)), (named, rivals))
 
 
 class TomlLines(unittest.TestCase):

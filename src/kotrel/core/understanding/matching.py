@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from pathlib import PurePath
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.similarity import folded
@@ -111,8 +112,33 @@ def likely_record(table: Table, records: Sequence[Record], match_on: str | None 
     fitting = [matched for record in records if (matched := match_headings(table, record)).sources]
     if match_on is not None:
         fitting = [each for each in fitting if match_on in each.sources and each.record.key != (match_on,)] or fitting
-    named = [matched for matched in fitting if matched.has_key and is_called(matched.record, table.sheet)]
+    named = [matched for matched in fitting if matched.has_key and is_called(matched.record, name_of(table))]
     return max(named or fitting, key=lambda each: (each.fit, -len(each.record.fields)), default=None)
+
+
+def name_of(table: Table) -> str:
+    """What a sheet is called: its own name or, of a text file, the file's."""
+    return table.sheet or PurePath(table.file).stem
+
+
+def rivals_of(matched: Matched, table: Table, records: Sequence[Record], match_on: str | None = None) -> list[Record]:
+    """Other records that the headings could mean as well: they fit equally, or more columns are theirs.
+
+    A sheet that is named like its record has none.
+    """
+    if is_called(matched.record, name_of(table)) or match_on is not None:
+        return []
+    others = [
+        other
+        for record in records
+        if record.name != matched.record.name and (other := match_headings(table, record)).sources
+    ]
+    return [
+        other.record
+        for other in others
+        if other.fit == matched.fit
+        or (len(other.sources) > len(matched.sources) and len(other.sources) > 2 and not other.has_key)
+    ]
 
 
 def is_called(record: Record, sheet: str) -> bool:
