@@ -248,6 +248,13 @@ class Consequences(unittest.TestCase):
         self.assertEqual(counts["unit"]["new"], 1)
         self.assertEqual((counts["item"]["new"], counts["item"]["refused"]), (1, 2))
 
+    def test_what_is_created_is_named(self):
+        table = find_table(grid(["Item code", "Description", "Unit"], ("D", "d", "BAG"), ("E", "e", "CAN")), 1)
+        description = described({})
+        part = Part(understand(table, match_headings(table, description.records["item"]), Conventions(), TODAY))
+        business = Business(description, Conventions(), LoadOptions(create=("unit",)))
+        self.assertEqual(preview([part], business, Memory({}), lambda step: None).creates(), {"unit": ["BAG", "CAN"]})
+
     def test_what_the_system_says_is_a_finding_at_its_row(self):
         table = find_table(grid(["Item code", "Description", "Unit"], ("D", "d", "EA"), ("E", "e", "EA")), 1)
         description = described({})

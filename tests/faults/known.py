@@ -12,6 +12,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         'decimals != 3 and mark_setting != "," and bool(values.str.contains(…  →  decimals != 3': _QUICK,
         "if bool(values.str.contains(_fixed(decimals)).all()): never": _QUICK,
         "if odd.any(): never": _QUICK,
+        'mark is None and (contradicts or proved == "," or numbers.doubtful_…  →  contradicts or proved == "," or numbers.doubtful_points(texts)': _QUICK,
     },
     "core/understanding/tidying/column.py": {
         "if not distinct: never": _QUICK,
@@ -44,6 +45,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "other == last  →  other >= last": "what is found twice counts once",
     },
     "core/readying/filling.py": {
+        "len(state) == values.height  →  len(state) >= values.height": "an expression gives one value, or one for each row",
         "if name in values.columns and not former.null_count(): never": _QUICK,
         "if not (chosen & former.is_null()).any(): never": _NO_OP,
         "if not filled.any(): never": _NO_OP,
@@ -54,6 +56,7 @@ HARMLESS: dict[str, dict[str, str]] = {
     "core/checking/keys.py": {
         "values.slice(1) == values.slice(0, len(values) - 1)  →  values.slice(1) >= values.slice(0, len(values) - 1)": _QUICK,
         "if values.is_sorted(): never": _QUICK,
+        "len(values) > 1  →  len(values) >= 1": _QUICK,
         "if keyed.n_unique() == keyed.height if len(key) > 1 else all_different(key…: never": _QUICK,
     },
     "core/checking/unique.py": {
@@ -87,6 +90,8 @@ HARMLESS: dict[str, dict[str, str]] = {
         'own.height and after.join(former, on=list(group), how="semi").height  →  own.height': "what is emptied is filled in the next statement",
         'field.unique and field.kind != "list"  →  field.unique': "what is emptied is filled in the next statement",
         "len(key) > 1  →  len(key) >= 1": "another way to say the same in SQL",
+        'database.dialect == "postgresql" or len(key) > 1  →  len(key) > 1': "another way to say the same in SQL",
+        "low == high  →  low >= high": "the first is never after the last",
         'counts["changed"] and touched  →  counts["changed"]': "a changed row has a touched field",
         'database.dialect != "postgresql" or store.plain or rows < MANY  →  rows < MANY': "only from 50,000 removed rows on",
         'if database.dialect != "postgresql" or store.plain or rows < MANY: never': "only from 50,000 removed rows on",

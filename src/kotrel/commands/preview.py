@@ -31,7 +31,8 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     names = as_typed(args)
     screen.show("")
     if not preview.ok and preview.touches:
-        screen.show(f"A load would be refused. Next: kotrel check {names} --all    lists everything to fix")
+        screen.show("A load would be refused.")
+        screen.show(f"Next: kotrel check {names} --all    lists everything to fix")
         screen.show(f"      kotrel load {names} --good-rows    loads the good rows and writes the others to a file")
     elif not preview.ok:
         screen.show(f"A load would be refused. Next: kotrel check {names} --all")

@@ -1,12 +1,13 @@
 """Change sets: what a load would do, and that its way back really is the way back."""
 
 import unittest
+from dataclasses import replace
 
 import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kotrel.core.changes.change_set import RecordChanges, compare
+from kotrel.core.changes.change_set import RecordChanges, compare, in_reference_order
 from kotrel.core.changes.reversal import reverse
 from kotrel.core.checking import check_rows
 from kotrel.core.columns import ACTION
@@ -51,6 +52,19 @@ class Comparing(unittest.TestCase):
         self.assertEqual(compare(checked, table()).frame[ACTION].to_list(), ["refused", "new"])
 
 
+class Order(unittest.TestCase):
+    def test_a_sheet_comes_after_the_one_whose_new_rows_it_refers_to(self):
+        def of(*line):
+            return compare(rows(("Item code", "Description", "Unit", "Parent"), line), table())
+
+        child, parent = of("B", "b", "EA", "A"), of("A", "a", "B", "")
+        self.assertEqual(in_reference_order([child, parent]), [parent, child])
+        self.assertEqual(in_reference_order([parent, child]), [parent, child])
+        # A unit that is called like an item is no item.
+        first, second = of("C", "c", "D", "X"), of("D", "d", "EA", "X")
+        self.assertEqual(in_reference_order([first, second]), [first, second])
+
+
 codes = st.sampled_from("ABCDEF")
 values = st.sampled_from(["1.00", "2.00", "3.00"])
 lines = st.dictionaries(
@@ -85,6 +99,26 @@ class WayBack(unittest.TestCase):
         )
         expected = [code] if ours and did["cost"] != value else []
         self.assertEqual([each.key for each in reverse(change, moved)[1]], expected)
+
+    def test_what_a_way_back_removes_is_what_was_new(self):
+        now = table(("A", "rope", "EA", "1.00"))
+        change = changes(now, ("A", "", "", "2.00"), ("B", "chain", "EA", "3"))
+        back = reverse(change, applied(now, change))[0]
+        self.assertEqual(back.removed_keys().rows(), [("B",)])
+        self.assertEqual(change.removed_keys().rows(), [])
+
+    def test_what_the_system_fills_in_by_itself_is_not_in_the_way(self):
+        change = changes(table(), ("B", "chain", "EA", ""))
+        after = applied(table(), change).with_columns(pl.lit("9").alias("length"), pl.lit("4").alias("width"))
+        for given_by_system, expected in (
+            ({"length": "9", "width": "4"}, []),
+            ({"length": None, "width": None}, []),  # it gives each row its own
+            ({"length": "9", "width": "5"}, ["width"]),
+            ({}, ["length", "width"]),
+        ):
+            others = after.select("code", "length", "width", pl.lit("0").alias("on_hand"))
+            in_the_way = reverse(replace(change, given=given_by_system), after, others)[1]
+            self.assertEqual([each.field for each in in_the_way], expected)
 
     def test_both_values_are_named(self):
         now = table(("A", "rope", "EA", "1.00"))

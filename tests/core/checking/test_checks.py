@@ -72,6 +72,8 @@ class Checks(unittest.TestCase):
     def test_an_ambiguous_number_is_an_error_unless_the_workspace_says(self):
         self.assertEqual(extra("Cost", "1,234"), {("ambiguous-number", "cost", 2)})
         self.assertEqual(extra("Cost", "1.234"), {("ambiguous-number", "cost", 2)})
+        self.assertEqual(extra("Cost", "1.234", "7,50"), {("too-big", "cost", 2)})
+        self.assertEqual(extra("Cost", "1.234", "7,50", "2.75"), {("ambiguous-number", "cost", 2)}, "a contradiction")
         self.assertEqual(extra("Cost", "1.234", decimal_mark=","), {("too-big", "cost", 2)})
         self.assertEqual(extra("Cost", "1.234", decimal_mark="."), {("too-many-decimals", "cost", 2)})
 
@@ -109,6 +111,14 @@ class Checks(unittest.TestCase):
             self.assertEqual(extra("Barcode", "20123451", system=system), {("taken", "barcode", 2)})
             own = state(item={"code": ["N0"], **blank, where: ["20123451"]})
             self.assertEqual(extra("Barcode", "20123451", system=own), set(), "the item itself may have it")
+
+    def test_a_barcode_that_another_row_gives_up_is_free(self):
+        system = state(item={"code": ["N0", "N1"], "barcode": ["20123451", "20123468"], "more_barcodes": [None, None]})
+        # N0 takes another barcode and N1 clears its own: N2 and N3 may have both.
+        self.assertEqual(extra("Barcode", "20123475", "(clear)", "20123451", "20123468", system=system), set())
+        self.assertEqual(
+            extra("Barcode", "20123475", "", "20123451", "20123468", system=system), {("taken", "barcode", 5)}
+        )
 
     def test_all_of_a_group_or_none(self):
         heading = (*HEAD, "Length", "Width")

@@ -50,6 +50,7 @@ photo = { kind = "file", files = "picture" }
 barcodes = { kind = "list", check = "gtin" }
 base = { kind = "reference", to = "item" }
 top = { kind = "reference", to = "item" }
+home = { kind = "reference", to = "house" }
 weight = { kind = "number", decimals = 1, least = "0.5", most = "2.5" }
 pieces = { kind = "quantity", decimals = 0 }
 """)
@@ -170,6 +171,12 @@ class Dependents(unittest.TestCase):
             lost |= more
         found = {row - 2 for group in done.findings if group.kind == "refused-in-load" for row in group.cells[ROW]}
         self.assertEqual(found, lost - wrong)
+
+    def test_a_warehouse_that_is_called_like_a_lost_row_is_another_thing(self):
+        sheet = rows("item", code=["A", "B"], home=["Q", "A"], base=[None, "C"])
+        wrong = sheet.group("error", "x", "t", "code", cells_of([2], None, "x"))
+        done = with_dependents(sheet.with_findings([wrong]), state())
+        self.assertEqual(len(done.findings), 1)
 
     def test_it_says_where_the_error_is(self):
         sheet = rows("item", code=["A", "B"], base=[None, "A"])

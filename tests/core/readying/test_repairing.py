@@ -37,6 +37,10 @@ def repaired(*values, kinds=None, field="Unit", system=None, spellings=None):
 
 
 class Lists(unittest.TestCase):
+    def test_a_code_of_another_record_proves_nothing(self):
+        done = repair(rows(("Item code", "Unit"), ("120", "120")), state(**SYSTEM), {})
+        self.assertEqual(done.values["unit"].to_list(), ["00120"])
+
     def test_what_spreadsheets_do_to_codes_is_undone(self):
         for value, code, kind in (
             ("120", "00120", "leading-zeros"),

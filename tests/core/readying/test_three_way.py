@@ -54,6 +54,21 @@ class OneCell(unittest.TestCase):
         for value in ("1.00 at the export", "2.00 now", "3.00 in the sheet"):
             self.assertIn(value, group.cells["message"][0])
 
+    def test_a_clash_decides_nothing_about_other_rows(self):
+        # A: a clash; B: untouched; C: moved in the system only; D: edited here only.
+        cells = (
+            ("A", "1.00", "2.00", "3"),
+            ("B", "1.00", "1.00", "1"),
+            ("C", "1.00", "2.00", "1"),
+            ("D", "1.00", "1.00", "4"),
+        )
+        given_rows = sheet(*((code, "", says) for code, _, _, says in cells))
+        base, now = (system(*((cell[0], None, cell[at], None) for cell in cells)) for at in (1, 2))
+        for clash, costs in ((None, ["3.00", None, None, "4.00"]), ("system", [None, None, None, "4.00"])):
+            done = only_edited(given_rows, base, now, clash)
+            self.assertEqual(done.rows.values["cost"].to_list(), costs)
+            self.assertIn("1 value changed in the system since the export and not edited here", " ".join(done.remarks))
+
 
 class WholeRows(unittest.TestCase):
     def test_rows_added_missing_and_gone(self):
@@ -119,6 +134,7 @@ class Damage(unittest.TestCase):
             ("3-12", "2026-04-12"),
             ("4012345678901", "4.5E+12"),
             ("a b", "ab"),
+            ("a b", "a  b"),
         ):
             with self.subTest(code=code):
                 self.assertFalse(could_become(code, shown))
@@ -129,6 +145,9 @@ class Damage(unittest.TestCase):
         self.assertIsNone(done.rows.values["description"][0])
         kept = only_edited(sheet(("A", "12", "x"), ("B", "b", "y")), base, now).rows
         self.assertEqual(found(kept), {("not-a-number", "cost", 2), ("not-a-number", "cost", 3)}, "other findings stay")
+        three = system(("A", "00012", "1.00", None), ("B", "x", "1.00", None), ("C", "y", "1.00", None))
+        mixed = only_edited(sheet(("A", "12", "1"), ("B", "z", "1"), ("C", "y", "1")), three, three).rows
+        self.assertEqual(mixed.values["description"].to_list(), [None, "z", None])
         [group] = done.rows.repairs
         self.assertEqual(
             (group.kind, group.cells["before"][0], group.cells["after"][0]), ("as-exported", "12", "00012")

@@ -258,7 +258,7 @@ def _rests(first: Rest | None, second: Rest | None) -> Rest | None:
     if first is None or second is None:
         return first or second
     cells = pl.concat([first.cells, second.cells])
-    once = ~cells[ROW].is_duplicated() | cells[ROW].is_first_distinct()
+    once = cells[ROW].is_first_distinct()
     return Rest(first.headings, cells.filter(once), pl.concat([first.kinds, second.kinds]).filter(once))
 
 
