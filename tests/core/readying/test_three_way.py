@@ -8,7 +8,8 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kotrel.core.readying.three_way import ExportBase, could_become, effective_base, only_edited
+from kotrel.core.readying.three_way import ExportBase, effective_base, only_edited
+from kotrel.core.values.spreadsheet_damage import could_become
 from tests.support import found, rows, small
 
 ITEM = small().records["item"]
@@ -123,6 +124,7 @@ class Damage(unittest.TestCase):
         for code, shown in (
             ("00120", "120"), ("1E5", "100000"), ("3-12", "2026-03-12"), ("4012345678901", "4.01235E+12"),
             ("12345678901234567890", "12345678901234500000"), ("TRUE", "yes"), ("a\nb", "a b"),
+            ("Größe", "Gr\ufffd\ufffd\ufffd\ufffde"), ("Caf\u00e9 (2)", "Caf\ufffd (2)"),
         ):  # fmt: skip
             with self.subTest(code=code):
                 self.assertTrue(could_become(code, shown))
@@ -135,6 +137,8 @@ class Damage(unittest.TestCase):
             ("4012345678901", "4.5E+12"),
             ("a b", "ab"),
             ("a b", "a  b"),
+            ("Größe", "Kl\ufffd\ufffde"),
+            ("Café au lait", "Caf\ufffd"),
         ):
             with self.subTest(code=code):
                 self.assertFalse(could_become(code, shown))

@@ -99,9 +99,9 @@ class WordsAndLists(unittest.TestCase):
         self.assertIn(("per-cent", "cost"), kinds)
         self.assertNotIn(("per-cent", "length"), kinds)
 
-    def test_lost_letters_are_a_warning(self):
+    def test_lost_letters_are_an_error(self):
         checked = check_rows(rows(self.HEAD[:3], ("A", "Gr\ufffd\ufffde", "EA")), state())
-        self.assertEqual([(g.severity, g.kind) for g in checked.findings], [("warning", "letters-lost")])
+        self.assertEqual([(g.severity, g.kind) for g in checked.findings], [("error", "letters-lost")])
 
     def test_a_guarded_text_loses_its_guard_and_an_apostrophe_stays(self):
         texts = pl.Series(["'=1+1", "'s hook", "'-5", "''=x", "=1", None])

@@ -10,6 +10,7 @@ from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.understanding.tidying import is_few
+from kotrel.core.values.lookalikes import LOST
 from kotrel.core.values.numbers import PLAIN
 
 LARGEST = 12
@@ -47,9 +48,9 @@ def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
             else ("unprintable characters", "type the text again")
         )
         found += rows.where("error", "strange-letters", title, field, wrong, message)
-    if bool(seen.str.contains("\ufffd", literal=True).any()):
+    if bool(seen.str.contains(LOST, literal=True).any()):
         found += rows.where(
-            "warning", "letters-lost", "unreadable characters", field, values.str.contains("\ufffd", literal=True),
+            "error", "letters-lost", "unreadable characters", field, values.str.contains(LOST, literal=True),
             "characters were lost before the file reached Kotrel: get the text from its source again",
         )  # fmt: skip
     return found

@@ -18,8 +18,7 @@ from kotrel.core.description.shown_values import shown_column
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import FindingGroup, RepairGroup
 from kotrel.core.rows.rows import Rows
-from kotrel.core.values.lookalikes import as_dates, as_number
-from kotrel.core.values.yes_no import read_yes_no
+from kotrel.core.values.spreadsheet_damage import could_become
 
 Clash = Literal["sheet", "system"] | None
 
@@ -222,33 +221,6 @@ def _damaged(field: Field, says: pl.Series, was: pl.Series, differs: pl.Series) 
     )
     joined = pl.DataFrame({"says": says, "was": was}).join(known, on=["says", "was"], how="left", maintain_order="left")
     return joined["broken"].fill_null(False) & differs
-
-
-def could_become(code: str, shown: str) -> bool:
-    """True where a spreadsheet, or a text file without line breaks, could have turned ``code`` into ``shown``."""
-    if code.split() == shown.split() and code != " ".join(code.split()):
-        return True
-    number = as_number(code)
-    if number is not None:
-        seen = as_number(shown.replace(",", "."))
-        if seen is not None and (seen == number or _cut(code) == shown):
-            return True
-        if "E+" in shown.upper():
-            # In exponent form, only the first digits are left.
-            mantissa = shown.upper().partition("E")[0].replace(",", ".")
-            digits = len(mantissa.partition(".")[2])
-            return seen is not None and f"{number:.{digits}e}" == f"{seen:.{digits}e}"
-    if found := as_dates(code):
-        parts = shown.split("-")
-        if len(parts) == 3 and all(part.isdigit() for part in parts):
-            return (int(parts[1]), int(parts[2])) in found
-    said = read_yes_no(code)
-    return said is not None and code.upper() in ("TRUE", "FALSE") and read_yes_no(shown) == said
-
-
-def _cut(code: str) -> str:
-    """Digits as a spreadsheet keeps them: the first 15, then zeros."""
-    return code[:15] + "0" * (len(code) - 15) if code.isdecimal() else code
 
 
 def _as_exported(rows: Rows, name: str, part: pl.DataFrame) -> RepairGroup:

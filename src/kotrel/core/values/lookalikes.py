@@ -6,6 +6,9 @@ import re
 from datetime import date
 from decimal import Decimal, InvalidOperation
 
+LOST = "\ufffd"
+"""What stands for a character that a wrong encoding has lost."""
+
 _LOOKALIKE = str.maketrans(
     "АВЕЅІЈКМНОРСТУХаеорсухіѕΑΒΕΖΗΙΚΜΝΟΡΤΥΧο‐‑‒–—−“”„‘’´`",
     "ABESIJKMHOPCTYXaeopcyxisABEZHIKMNOPTYXo------\"\"\"''''",

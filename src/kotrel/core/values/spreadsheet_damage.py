@@ -1,0 +1,46 @@
+"""What a spreadsheet, or the wrong encoding, can turn a code or a text into."""
+
+from __future__ import annotations
+
+import re
+
+from kotrel.core.values.lookalikes import LOST, as_dates, as_number
+from kotrel.core.values.yes_no import read_yes_no
+
+
+def could_become(code: str, shown: str) -> bool:
+    """True where a spreadsheet, or a text file without line breaks, could have turned ``code`` into ``shown``."""
+    if code.split() == shown.split() and code != " ".join(code.split()):
+        return True
+    if LOST in shown:
+        return _lost_letters(code, shown)
+    number = as_number(code)
+    if number is not None:
+        seen = as_number(shown.replace(",", "."))
+        if seen is not None and (seen == number or _cut(code) == shown):
+            return True
+        if "E+" in shown.upper():
+            # In exponent form, only the first digits are left.
+            mantissa = shown.upper().partition("E")[0].replace(",", ".")
+            digits = len(mantissa.partition(".")[2])
+            return seen is not None and f"{number:.{digits}e}" == f"{seen:.{digits}e}"
+    if found := as_dates(code):
+        parts = shown.split("-")
+        if len(parts) == 3 and all(part.isdigit() for part in parts):
+            return (int(parts[1]), int(parts[2])) in found
+    said = read_yes_no(code)
+    return said is not None and code.upper() in ("TRUE", "FALSE") and read_yes_no(shown) == said
+
+
+def _lost_letters(code: str, shown: str) -> bool:
+    """True where ``shown`` is ``code`` but for letters that a wrong encoding replaced, one mark or more for each."""
+    runs = [
+        f".{{1,{len(part)}}}" if part[0] == LOST else re.escape(part)
+        for part in re.findall(f"{LOST}+|[^{LOST}]+", shown)
+    ]
+    return re.fullmatch("".join(runs), code, re.DOTALL) is not None
+
+
+def _cut(code: str) -> str:
+    """Digits as a spreadsheet keeps them: the first 15, then zeros."""
+    return code[:15] + "0" * (len(code) - 15) if code.isdecimal() else code
