@@ -34,7 +34,7 @@ PLACES = {
     "core/changes": (f"{CORE}.changes.test_journal", f"{CORE}.changes.test_change_set", f"{CORE}.readying.test_load_options", f"{CORE}.readying.test_repairing"),
     "core/checking": (f"{CORE}.checking.test_families", f"{CORE}.checking.test_checks", f"{CORE}.checking.test_rules", f"{CORE}.checking.test_model"),
     "core/pipeline.py": (f"{CORE}.test_pipeline",),
-    "systems/sql/merging.py": ("tests.systems.test_merging", "tests.systems.test_sql"),
+    "systems/sql/merging.py": ("tests.systems.test_merging", "tests.systems.test_sql", "tests.cli.test_other_shapes"),
 }  # fmt: skip
 """Folder or file → the test modules that have to catch a fault in it."""
 

@@ -18,6 +18,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if not distinct: never": _QUICK,
         "without .filter(odd)": "what is plain is read as itself",
         "if bool(seen.str.contains(_CLEAN).all()) or not bool(seen.str.contains(_…: never": _QUICK,
+        "if bool(seen.str.contains(_CLEAN).all()) or not bool(seen.str.contains…: never": _QUICK,
         'if not bool(values.str.starts_with("\'").any()): never': _QUICK,
     },
     "core/understanding/tidying/days.py": {
@@ -49,6 +50,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if name in values.columns and not former.null_count(): never": _QUICK,
         "if not (chosen & former.is_null()).any(): never": _NO_OP,
         "if not filled.any(): never": _NO_OP,
+        "name in values.columns and not former.null_count()  →  not former.null_count()": _QUICK,
         "if not fillable.any(): never": _NO_OP,
         "source.default_by is not None and source.default_by in values.columns  →  source.default_by in values.columns": _NO_OP,
     },
@@ -79,6 +81,12 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if not partial.any(): never": _NO_OP,
     },
     "core/checking/dependents.py": {"if not bad.any(): never": _NO_OP},
+    "core/changes/change_set.py": {
+        "not changed.height or not others  →  not others": _QUICK,
+    },
+    "core/checking/shape.py": {
+        "field.least is not None and (field.least != 0 or bool(values.str.st…  →  field.least is not None": _QUICK,
+    },
     "core/pipeline.py": {
         "name not in now.columns  →  name in now.columns": "it is read once more",
         "now is None or any(name not in now.columns for name in carried)  →  any(name not in now.columns for name in carried)": _NO_OP,
@@ -88,6 +96,7 @@ HARMLESS: dict[str, dict[str, str]] = {
     "systems/sql/merging.py": {
         'without .filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))': "rows that stay the same are staged and then passed over",
         'own.height and after.join(former, on=list(group), how="semi").height  →  own.height': "what is emptied is filled in the next statement",
+        'own.height and after.join(former, on=list(group), how="semi").height  →  after.join(former, on=list(group), how="semi").height': "what is emptied is filled in the next statement",
         'field.unique and field.kind != "list"  →  field.unique': "what is emptied is filled in the next statement",
         "len(key) > 1  →  len(key) >= 1": "another way to say the same in SQL",
         'database.dialect == "postgresql" or len(key) > 1  →  len(key) > 1': "another way to say the same in SQL",

@@ -5,6 +5,7 @@ import unittest
 import polars as pl
 
 from kotrel.core.checking import check_rows
+from kotrel.core.checking.across import check_across
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import rows_with
 from tests.support import found, rows, state
@@ -144,6 +145,40 @@ class Checks(unittest.TestCase):
             {("warning", "unknown-heading"), ("error", "heading-twice")},
         )
         self.assertEqual(rows_with(checked.findings, "error").to_list(), [])
+
+
+class SeveralSheets(unittest.TestCase):
+    """Keys and values that may stand once, on sheets of one load."""
+
+    def across(self, *sheets):
+        parts = [rows(*lines) for lines in sheets]
+        return [
+            {(group.kind, group.field, *cell) for group in groups for cell in group.cells.select(ROW, "value").rows()}
+            for groups in check_across(parts)
+        ]
+
+    def test_only_what_stands_on_two_sheets_is_found(self):
+        head = ("Item code", "Barcode", "More barcodes")
+        self.assertEqual(
+            self.across(
+                (head, ("A", "1", ""), ("B", "2", "3; 4"), ("C", "", ""), ("C", "", "")),
+                (head, ("A", "5", ""), ("D", "4", "6"), ("E", "", "")),
+                (("Item code", "Description"), ("F", "x"), ("D", "x")),
+            ),
+            [
+                {("twice-in-load", "code", 2, "A"), ("shared-in-load", "barcode", 3, "4")},
+                {("twice-in-load", "code", 2, "A"), ("twice-in-load", "code", 3, "D"), ("shared-in-load", "barcode", 3, "4")},
+                {("twice-in-load", "code", 3, "D")},
+            ],
+        )  # fmt: skip
+        self.assertEqual(self.across((head, ("A", "1", "")), (head, ("B", "2", ""))), [set(), set()])
+
+    def test_the_other_place_is_named(self):
+        head = ("Item code", "Barcode")
+        found = check_across([rows(head, ("A", "1"), ("B", "2")), rows(head, ("C", "3"), ("B", "4"))])
+        self.assertEqual(
+            [group.cells["message"].to_list() for groups in found for group in groups], [["also in Sheet1!A3"]] * 2
+        )
 
 
 class Tidying(unittest.TestCase):
