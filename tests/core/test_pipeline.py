@@ -264,6 +264,8 @@ class Consequences(unittest.TestCase):
             Refusal("item", "test.xlsx", "Sheet1", 2, "D", "slow", severity="warning"),
             Refusal("item", "test.xlsx", "Sheet1", 3, "E", "and too long", field="unit"),
             Refusal("item", "other.xlsx", "Sheet1", 2, "D", "somebody else's row"),
+            Refusal("item", "test.xlsx", "Sheet2", 2, "D", "another sheet's row"),
+            Refusal("unit", "test.xlsx", "Sheet1", 2, "D", "another record's row"),
         ]
         [checked] = check_parts([part], Business(description, Conventions()), Memory({}), lambda step: None, said)
         self.assertEqual(

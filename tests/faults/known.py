@@ -97,6 +97,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         'without .filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))': "rows that stay the same are staged and then passed over",
         'own.height and after.join(former, on=list(group), how="semi").height  →  own.height': "what is emptied is filled in the next statement",
         'own.height and after.join(former, on=list(group), how="semi").height  →  after.join(former, on=list(group), how="semi").height': "what is emptied is filled in the next statement",
+        'field.unique and field.kind != "list"  →  field.kind != "list"': "what is emptied is filled in the next statement",
         'field.unique and field.kind != "list"  →  field.unique': "what is emptied is filled in the next statement",
         "len(key) > 1  →  len(key) >= 1": "another way to say the same in SQL",
         'database.dialect == "postgresql" or len(key) > 1  →  len(key) > 1': "another way to say the same in SQL",
