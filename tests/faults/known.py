@@ -40,6 +40,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "name not in key and name in base.columns  →  name in base.columns": "a key is never blank and never edited",
         'both.any() and clash == "system"  →  clash == "system"': _NO_OP,
         "if not differs.any(): never": _QUICK,
+        "if not broken: never": _QUICK,
     },
     "core/readying/row_lookup.py": {
         "if other == last: never": "what is found twice counts once",
@@ -62,6 +63,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if keyed.n_unique() == keyed.height if len(key) > 1 else all_different(key…: never": _QUICK,
     },
     "core/checking/unique.py": {
+        'without .filter(parts["one value"].is_duplicated())': _QUICK,
         'if all_different(parts["one value"]): never': _QUICK,
         "if not clash.height: never": _NO_OP,
         "if parts.height: never": _NO_OP,
@@ -85,6 +87,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "not changed.height or not others  →  not others": _QUICK,
     },
     "core/checking/shape.py": {
+        "after_point > decimals  →  after_point >= decimals": _QUICK,
         "field.least is not None and (field.least != 0 or bool(values.str.st…  →  field.least is not None": _QUICK,
     },
     "core/pipeline.py": {

@@ -201,3 +201,5 @@ class Tidying(unittest.TestCase):
         kinds = {"D": "number"}
         noisy = rows((*HEAD, "Cost"), ("A", "x", "EA", "18.400000000000002"), ("B", "x", "EA", "18.3968"), kinds=kinds)
         self.assertEqual(noisy.values["cost"].to_list(), ["18.40", "18.3968"])
+        full = rows((*HEAD, "Cost"), ("A", "x", "EA", "1.2300000000000002"), kinds=kinds)
+        self.assertEqual(full.values["cost"].to_list(), ["1.23"])

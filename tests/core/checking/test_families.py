@@ -178,6 +178,10 @@ class Dependents(unittest.TestCase):
         done = with_dependents(sheet.with_findings([wrong]), state())
         self.assertEqual(len(done.findings), 1)
 
+    def test_a_sheet_without_the_key_has_no_rows_to_depend_on(self):
+        sheet = rows("item", name=["a"], base=["A"])
+        self.assertEqual(with_dependents(sheet, state()).findings, sheet.findings)
+
     def test_it_says_where_the_error_is(self):
         sheet = rows("item", code=["A", "B"], base=[None, "A"])
         done = with_dependents(

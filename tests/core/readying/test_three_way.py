@@ -113,6 +113,10 @@ class OwnLoads(unittest.TestCase):
         base = effective_base(ITEM, ExportBase(system(("A", "a", "1.00", None)), loaded), system(("A", "a", now, None)))
         return base["cost"].to_list()[0]
 
+    def test_without_a_load_it_is_the_export(self):
+        exported = system(("A", "a", "1.00", None))
+        self.assertIs(effective_base(ITEM, ExportBase(exported), exported), exported)
+
     def test_the_base_follows(self):
         self.assertEqual(self.base("2.00"), "2.00", "it stands as it was loaded")
         self.assertEqual(self.base("1.00"), "1.00", "the load was undone")
