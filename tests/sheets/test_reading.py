@@ -2,6 +2,7 @@
 
 import tempfile
 import unittest
+import zipfile
 from datetime import datetime
 from pathlib import Path
 
@@ -12,6 +13,7 @@ from hypothesis import strategies as st
 
 from kotrel.core.errors import KotrelError, OutOfReach
 from kotrel.sheets.opening import open_sheets
+from kotrel.sheets.stamps import UNREADABLE, stamp_of
 
 
 class Files(unittest.TestCase):
@@ -123,6 +125,57 @@ class Troubles(Files):
         with self.assertRaises(KotrelError) as caught:
             open_sheets(self.folder / "whole.xslx")
         self.assertIn("whole.xlsx", caught.exception.hint)
+
+
+class DamagedParts(Files):
+    """A workbook of which one part is damaged: no sheet, and no error in a cell, is lost silently."""
+
+    def rewritten(self, change) -> Path:
+        whole, path = self.folder / "whole.xlsx", self.folder / "changed.xlsx"
+        with xlsxwriter.Workbook(whole) as book:
+            book.add_worksheet("One").write_row(0, 0, ["a", "b"])
+            book.add_worksheet("Two").write_formula(0, 0, "=NA()", None, "#N/A")
+            chart = book.add_chart({"type": "line"})
+            chart.add_series({"values": "=One!$A$1:$A$1"})
+            book.add_chartsheet("Drawn").set_chart(chart)
+            book.set_custom_property("Stamp", "E1")
+        with zipfile.ZipFile(whole) as former, zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as new:
+            for name in former.namelist():
+                if (part := change(name, former.read(name))) is not None:
+                    new.writestr(*part)
+        return path
+
+    def test_a_sheet_that_cannot_be_read_is_an_error(self):
+        second = "xl/worksheets/sheet2.xml"
+        for change in (
+            lambda name, part: (name, part[: len(part) // 2] if name == second else part),
+            lambda name, part: None if name == second else (name, part),
+        ):
+            with self.assertRaises(OutOfReach) as caught:
+                open_sheets(self.rewritten(change))
+            self.assertEqual(caught.exception.kind, "damaged-file")
+
+    def test_other_capitals_and_backslashes_are_no_damage(self):
+        for renamed in (str, str.upper, lambda name: name.replace("/", "\\")):
+            path = self.rewritten(lambda name, part: (renamed(name) if name.startswith("xl/w") else name, part))  # noqa: B023
+            grids = open_sheets(path)
+            self.assertEqual([grid.name for grid in grids], ["One", "Two"])
+            self.assertEqual(grids[1].cells["A"].to_list(), ["#N/A"])
+
+    def test_a_stamp_that_cannot_be_read_is_not_no_stamp(self):
+        path = self.rewritten(lambda name, part: (name, part))
+        self.assertEqual(stamp_of(path, "Stamp"), "E1")
+        raw = path.read_bytes()
+        with zipfile.ZipFile(path) as book:
+            about = book.getinfo("docProps/custom.xml")
+        begin = about.header_offset + 30 + len(about.filename)
+        broken = raw[:begin] + bytes(about.compress_size) + raw[begin + about.compress_size :]
+        # The first bit of the flags, in the list at the end, says that a part is encrypted.
+        listed = raw.rfind(b"PK\x01\x02", 0, raw.rfind(b"docProps/custom.xml"))
+        locked = raw[: listed + 8] + b"\x01" + raw[listed + 9 :]
+        for content in (broken, locked):
+            path.write_bytes(content)
+            self.assertEqual(stamp_of(path, "Stamp"), UNREADABLE)
 
 
 class NumberCells(unittest.TestCase):

@@ -20,6 +20,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.rows.findings import Severity
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import index_of
+from kotrel.sheets.archives import DAMAGED
 from kotrel.sheets.marked_copy import mark_copy
 from kotrel.sheets.marks import (
     AUTHOR,
@@ -118,7 +119,7 @@ def _why_not(source: Path, sheets: Sequence[Rows]) -> str | None:
             for name in names:
                 if re.match(r"xl/worksheets/sheet\d+\.xml", name) and b"x14:" in book.read(name)[-200_000:]:
                     found.add("newer formats or drop-downs")
-    except (OSError, zipfile.BadZipFile):
+    except DAMAGED:
         return "the workbook could not be read again: the marks are in a separate workbook"
     if found:
         return f"the workbook has {' and '.join(sorted(found))}, which a copy would lose: the marks are in a separate workbook"

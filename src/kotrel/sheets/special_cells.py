@@ -12,6 +12,7 @@ from pathlib import Path
 from xml.etree import ElementTree
 
 from kotrel.core.tables.table import index_of
+from kotrel.sheets.archives import DAMAGED, damaged, part_named
 
 _CELL = re.compile(rb"<(?:\w+:)?c\b([^>]*?)(?:/>|>(.*?)</(?:\w+:)?c>)", re.DOTALL)
 _PLACE = re.compile(rb'\br="([A-Z]+)([0-9]+)"')
@@ -37,39 +38,45 @@ class Found:
 
 
 def special_cells(path: Path, sheet: str) -> Found:
-    """Special cells of one sheet, and the hidden rows of an .xlsx or .xlsm one; an .xlsb workbook is not searched."""
-    ending = path.suffix.lower()
+    """Special cells of one sheet, and the hidden rows of an .xlsx or .xlsm one; an .xlsb workbook is not searched.
+
+    Raises:
+        OutOfReach: it cannot be searched; read without the search, an error in a cell would pass as a blank.
+    """
     try:
-        if ending in (".xlsx", ".xlsm"):
-            with zipfile.ZipFile(path) as book:
-                part = _part_of(book, sheet)
-                return _in_sheet_xml(book, part) if part else Found()
-        if ending == ".ods":
-            with zipfile.ZipFile(path) as book:
-                return Found(_in_ods(book, sheet))
-        if ending == ".xls":
-            return Found(_in_xls(path, sheet))
-    except (zipfile.BadZipFile, KeyError, ElementTree.ParseError, OSError):
-        # The reader itself reports what is wrong with the file.
-        return Found()
+        return _searched(path, sheet)
+    except DAMAGED:
+        raise damaged(path) from None
+
+
+def _searched(path: Path, sheet: str) -> Found:
+    ending = path.suffix.lower()
+    if ending in (".xlsx", ".xlsm"):
+        with zipfile.ZipFile(path) as book:
+            return _in_sheet_xml(book, _part_of(book, sheet))
+    if ending == ".ods":
+        with zipfile.ZipFile(path) as book:
+            return Found(_in_ods(book, sheet))
+    if ending == ".xls":
+        return Found(_in_xls(path, sheet))
     return Found()
 
 
-def _part_of(book: zipfile.ZipFile, sheet: str) -> str | None:
+def _part_of(book: zipfile.ZipFile, sheet: str) -> str:
     """The name of a sheet's XML inside the workbook."""
     space = {"r": "http://schemas.openxmlformats.org/officeDocument/2006/relationships"}
-    workbook = ElementTree.fromstring(book.read("xl/workbook.xml"))
+    workbook = ElementTree.fromstring(book.read(part_named(book, "xl/workbook.xml")))
     wanted = None
     for element in workbook.iter():
         if element.tag.endswith("}sheet") and element.get("name") == sheet:
             wanted = element.get(f"{{{space['r']}}}id") or next(
                 (v for k, v in element.attrib.items() if k.endswith("}id")), None
             )
-    for relation in ElementTree.fromstring(book.read("xl/_rels/workbook.xml.rels")):
+    for relation in ElementTree.fromstring(book.read(part_named(book, "xl/_rels/workbook.xml.rels"))):
         if relation.get("Id") == wanted:
             target = relation.get("Target", "")
-            return target.lstrip("/") if target.startswith("/") else f"xl/{target}"
-    return None
+            return part_named(book, target if target.startswith("/") else f"xl/{target}")
+    raise KeyError(sheet)
 
 
 def _in_sheet_xml(book: zipfile.ZipFile, part: str) -> Found:

@@ -6,6 +6,8 @@ import zipfile
 from pathlib import Path
 from xml.etree import ElementTree
 
+from kotrel.sheets.archives import DAMAGED
+
 _PLACES = {".xlsx": "docProps/custom.xml", ".xlsm": "docProps/custom.xml", ".ods": "meta.xml"}
 
 UNREADABLE = "(its stamp cannot be read)"
@@ -22,7 +24,7 @@ def stamp_of(path: Path, name: str) -> str | None:
             if place not in book.namelist():
                 return None
             root = ElementTree.fromstring(book.read(place))
-    except (OSError, zipfile.BadZipFile, ElementTree.ParseError, NotImplementedError):
+    except DAMAGED:
         return UNREADABLE
     for element in root.iter():
         if any(value == name for key, value in element.attrib.items() if key.rpartition("}")[2] == "name"):

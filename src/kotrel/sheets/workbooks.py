@@ -11,10 +11,11 @@ from pathlib import Path
 from typing import Any
 
 import polars as pl
-from python_calamine import CalamineError, CalamineWorkbook, SheetVisibleEnum
+from python_calamine import CalamineError, CalamineWorkbook, SheetTypeEnum, SheetVisibleEnum
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.tables.table import Grid, letter_of
+from kotrel.sheets.archives import damaged
 from kotrel.sheets.special_cells import Special, special_cells
 
 EXACT = 10**15
@@ -37,17 +38,12 @@ def read_workbook(path: Path, sheet: str | None = None) -> list[Grid]:
         if sheet is not None:
             name = _named(path, sheet, names)
             about = [each for each in about if each.name == name]
-        hidden = {each.name: each.visible != SheetVisibleEnum.Visible for each in about}
-        grids = []
-        for name in hidden:
-            try:
-                grids.append(_grid(path, book, name, hidden[name]))
-            except CalamineError:
-                # A chart sheet has no cells.
-                if sheet is not None or len(hidden) == 1:
-                    raise
-                continue
-        return grids
+        # Chart sheets and the like have no cells.
+        return [
+            _grid(path, book, each.name, each.visible != SheetVisibleEnum.Visible)
+            for each in about
+            if each.typ == SheetTypeEnum.WorkSheet
+        ]
     except (CalamineError, OSError, ValueError) as error:
         words = str(error).lower()
         if "password" in words or "encrypt" in words:
@@ -56,11 +52,7 @@ def read_workbook(path: Path, sheet: str | None = None) -> list[Grid]:
                 "Open it in the spreadsheet program and save it without a password.",
                 "password-protected",
             ) from None
-        raise OutOfReach(
-            f"{path} is damaged or cut off: it cannot be read as a workbook",
-            "Copy or download it again, or open it in the spreadsheet program and save it again.",
-            "damaged-file",
-        ) from None
+        raise damaged(path) from None
 
 
 def _named(path: Path, sheet: str, names: Sequence[str]) -> str:

@@ -169,10 +169,18 @@ def _not_read(table: Table, workspace: Workspace, wanted: Wanted) -> NotRead:
             "sheet-nearly-fits",
             f"{what}: the saved match {saved.name} lacks column {names}; correct the heading or the match, or read one sheet only with --sheet NAME",
         )
-    matched = likely_record(table, list(workspace.description.records.values()))
+    records = list(workspace.description.records.values())
+    matched = likely_record(table, records)
     headed = sum(1 for column in table.columns if column.heading)
     if wanted.record is None and matched is not None and len(matched.letters) > 1 and len(matched.letters) * 2 > headed:
         title = matched.record.title.lower()
+        if matched.has_key and (rivals := rivals_of(matched, table, records)):
+            titles = listed_and([title, *(record.title.lower() for record in rivals)], "or")
+            return NotRead(
+                "error",
+                "sheet-nearly-fits",
+                f"{what}: its headings could mean {titles}; name it after its record, or read one sheet only with --sheet NAME",
+            )
         return NotRead(
             "error",
             "sheet-nearly-fits",

@@ -73,10 +73,11 @@ class Matching(unittest.TestCase):
     def test_headings_of_two_records_are_ambiguous_unless_the_sheet_is_named_like_one(self):
         unit = small().records["unit"]
         records = [unit, replace(unit, name="brand", title="Brand")]
+        records.append(replace(unit, name="category", title="Category"))
         for sheet, named, rivals in (
-            ("Sheet1", {"brand", "unit"}, 1),
+            ("Sheet1", {"brand", "unit", "category"}, 2),
             ("Units", {"unit"}, 0),
-            ("Brands", {"brand"}, 0),
+            ("Categories", {"category"}, 0),
         ):
             table = find_table(grid(["Code", "Name"], ["x", "y"], name=sheet))
             likely = likely_record(table, records)

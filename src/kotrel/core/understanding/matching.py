@@ -145,4 +145,10 @@ def is_called(record: Record, sheet: str) -> bool:
     """True where a sheet is named like the record: its name, title or a synonym, in singular or plural."""
     name = folded(sheet)
     words = {folded(word) for word in (record.name, record.title, *record.synonyms)}
-    return bool(name) and (name in words or name.removesuffix("s") in words or name + "s" in words)
+    return bool(name) and not words.isdisjoint((name, name + "s", *_singulars(name)))
+
+
+def _singulars(name: str) -> list[str]:
+    """What a plural may be the plural of: ``prices``, ``taxclasses``, ``categories``."""
+    ends = (("ies", "y"), ("es", ""), ("s", ""))
+    return [name.removesuffix(many) + one for many, one in ends if name.endswith(many)]
