@@ -125,7 +125,7 @@ def _in_xls(path: Path, sheet: str) -> dict[tuple[int, int], Special]:
                 if kind == xlrd.XL_CELL_ERROR
             }
     except (xlrd.XLRDError, KeyError, ValueError, IndexError, AssertionError):
-        return {}
+        raise damaged(path) from None
 
 
 _TABLE = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"
