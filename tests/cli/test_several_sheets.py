@@ -9,11 +9,13 @@ from tests.support import Program
 HEAD = ["Item code", "Description", "Unit", "Category", "Barcode", "Variant of"]
 
 
-class SeveralSheets(Program):
+class Shop(Program):
     def setUp(self):
         super().setUp()
         self.start_shop()
 
+
+class SeveralSheets(Shop):
     def workbook(self, name: str, **sheets: list[list[str | None]]) -> None:
         book = openpyxl.Workbook()
         book.remove(book.active)
@@ -87,3 +89,24 @@ class SeveralSheets(Program):
         self.assertEqual([(f["severity"], f["kind"]) for f in told["findings"]], [("error", "sheet-nearly-fits")])
         self.assertIn("“More” has 1 row", told["findings"][0]["message"])
         self.assertTrue(self.json("check", "two.xlsx", "--sheet", "Items")["ok"])
+
+
+class Encodings(Shop):
+    def test_an_encoding_that_the_user_names_and_the_match_keeps(self):
+        # Read as Windows-1252, “Größe” and “½” would be other letters.
+        lines = ("Artikelcode;Größe;Einheit;Gruppe", "ENC-40001;Tau ¥ Größe;M;ROPE", "")
+        (self.folder / "old.csv").write_bytes("\n".join(lines).encode("mac-roman"))
+        self.assertIn("cannot be read so", self.kotrel("check", "old.csv", "--encoding", "utf-8", status=3).stderr)
+        self.assertIn("no encoding", self.kotrel("check", "old.csv", "--encoding", "macc", status=2).stderr)
+        self.kotrel("map", "old.csv", "item", "--encoding", "mac-roman", "--name", "old")
+        path = self.folder / "maps/old.toml"
+        self.assertIn('encoding = "mac-roman"', path.read_text("utf-8"))
+        path.write_text(
+            'record = "item"\nencoding = "mac-roman"\n[field.code]\ncolumn = "Artikelcode"\n'
+            '[field.description]\ncolumn = "Größe"\n[field.unit]\ncolumn = "Einheit"\n[field.category]\ncolumn = "Gruppe"\n',
+            "utf-8",
+        )
+        self.assertEqual(self.json("load", "old.csv", "--yes")["records"]["item"]["new"], 1)
+        held = self.json("export", "item", "--where", "code is 'ENC-40001'", "-o", "x.csv")
+        self.assertEqual(held["rows"], 1)
+        self.assertIn("Tau ¥ Größe", (self.folder / "x.csv").read_text("utf-8-sig"))

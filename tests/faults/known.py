@@ -6,6 +6,9 @@ _NO_OP = "where it makes a difference, there is nothing to be done"
 
 HARMLESS: dict[str, dict[str, str]] = {
     "core/understanding/tidying/amounts.py": {
+        "first is not None and second is not None  →  second is not None": "an ambiguous number can be read both ways",
+        "first is not None and second is not None  →  first is not None": "an ambiguous number can be read both ways",
+        "len(value.as_tuple().digits) <= 15  →  len(value.as_tuple().digits) < 15": "15 digits rounded to 15 are the same",
         'mark is None and bool(texts.str.contains(",", literal=True).any())  →  bool(texts.str.contains(",", literal=True).any())': "a mark that is set is used",
         'mark_setting != "auto" or not numbers.doubtful_points(texts)  →  mark_setting != "auto"': _QUICK,
         'if decimals != 3 and mark_setting != "," and bool(values.str.contains(…: never': _QUICK,
@@ -26,6 +29,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "~plain.fill_null(False) & values.is_not_null()  →  ~plain.fill_null(False)": "a blank is read as a blank",
     },
     "core/readying/repairing.py": {
+        "(code := spellings.get(folded(value))) in self.codes and code is no…  →  (code := spellings.get(folded(value))) in self.codes": "no code is blank",
         "if not len(unknown): never": _QUICK,
         "without .filter(digits)": _QUICK,
         "if not len(distinct): never": _QUICK,
@@ -37,6 +41,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         'if isinstance(kinds, str) and kinds == "text" and not in_exponent_form: never': _QUICK,
     },
     "core/readying/three_way.py": {
+        'Literal["sheet", "system"] | None  →  Literal["sheet", "system"]': "a type",
         "name not in key and name in base.columns  →  name in base.columns": "a key is never blank and never edited",
         'both.any() and clash == "system"  →  clash == "system"': _NO_OP,
         "if not differs.any(): never": _QUICK,
@@ -53,7 +58,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if not filled.any(): never": _NO_OP,
         "name in values.columns and not former.null_count()  →  not former.null_count()": _QUICK,
         "if not fillable.any(): never": _NO_OP,
-        "source.default_by is not None and source.default_by in values.columns  →  source.default_by in values.columns": _NO_OP,
+        "source.default_by is not None and source.default_by in rows.values.…  →  source.default_by in rows.values.columns": _NO_OP,
     },
     "core/checking/present.py": {"if carried and not rows.values[name].null_count(): never": _QUICK},
     "core/checking/keys.py": {
@@ -84,7 +89,11 @@ HARMLESS: dict[str, dict[str, str]] = {
     },
     "core/checking/dependents.py": {"if not bad.any(): never": _NO_OP},
     "core/changes/change_set.py": {
+        "without .filter(pl.col(ROW) > 0)": "no row has the number 0, so that nothing is joined to it",
         "not changed.height or not others  →  not others": _QUICK,
+    },
+    "core/changes/reversal.py": {
+        '(pl.col(ACTION) == "new") & pl.col("is held")  →  pl.col(ACTION) == "new"': "a row that is gone has no fields filled since",
     },
     "core/checking/shape.py": {
         "after_point > decimals  →  after_point >= decimals": _QUICK,
@@ -97,6 +106,8 @@ HARMLESS: dict[str, dict[str, str]] = {
         "not mine or not rows.has_key  →  not rows.has_key": _NO_OP,
     },
     "systems/sql/merging.py": {
+        'without database.run(f"ANALYZE {table}")': "only quicker with it",
+        "without .filter(pl.any_horizontal(pl.col(n).ne_missing(pl.col(before(n))) for n in…": "what is emptied is filled in the next statement",
         'without .filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))': "rows that stay the same are staged and then passed over",
         'own.height and after.join(former, on=list(group), how="semi").height  →  own.height': "what is emptied is filled in the next statement",
         'own.height and after.join(former, on=list(group), how="semi").height  →  after.join(former, on=list(group), how="semi").height': "what is emptied is filled in the next statement",

@@ -70,6 +70,13 @@ def add_ways(parser: argparse.ArgumentParser) -> None:
         help="whose value to use where both changed since the export (default: report an error)",
     )
     group.add_argument(
+        "--new-codes",
+        type=_names,
+        default=(),
+        metavar="CODES",
+        help="these codes are new, although they look like existing ones; all for every one",
+    )
+    group.add_argument(
         "--since", metavar="EXPORT", help="the export that a text file came from; none to ignore exports"
     )
     group.add_argument("--pictures", metavar="DIR", help="the folder with the pictures that items name")
@@ -100,6 +107,12 @@ def add_sheet(parser: argparse.ArgumentParser) -> None:
         help="the row with the headings, 0 if there are none (default: found)",
     )
 
+    parser.add_argument(
+        "--encoding",
+        metavar="NAME",
+        help="the encoding of a text file, such as cp1252 or mac-roman (default: recognised)",
+    )
+
 
 def _row(text: str) -> int:
     if not (text.isascii() and text.isdigit() and len(text) < 8):
@@ -126,17 +139,18 @@ def named(files: Iterable[object]) -> str:
 
 
 _SAID = {
-    "record": ("--as", None), "map_name": ("--map", None), "sheet": ("--sheet", None), "heading_row": ("--heading-row", None),
+    "record": ("--as", None), "map_name": ("--map", None), "sheet": ("--sheet", None), "heading_row": ("--heading-row", None), "encoding": ("--encoding", None),
     "only": ("--only", None), "match_on": ("--match-on", None), "blanks": ("--blanks", "keep"),
     "duplicates": ("--duplicates", "error"), "create": ("--create", ()), "defaults": ("--defaults", ()),
-    "clash": ("--clash", None), "since": ("--since", None), "pictures": ("--pictures", None),
+    "clash": ("--clash", None), "new_codes": ("--new-codes", ()),
+    "since": ("--since", None), "pictures": ("--pictures", None),
 }  # fmt: skip
 """Argument → its option, and its default."""
 
 
 def as_typed(args: argparse.Namespace) -> str:
     """The files and options of this command, as the user would type them for the next one."""
-    words: list[object] = list(args.files)
+    words: list[object] = list(args.files) if hasattr(args, "files") else [args.file]
     for name, (option, usual) in _SAID.items():
         value = getattr(args, name, usual)
         if value != usual:
@@ -149,9 +163,24 @@ def wanted_of(args: argparse.Namespace) -> Wanted:
     options = DEFAULT_OPTIONS
     if hasattr(args, "match_on"):
         options = LoadOptions(
-            args.only, args.match_on, args.blanks, args.duplicates, args.create, args.defaults, args.clash, args.since
+            only=args.only,
+            match_on=args.match_on,
+            blanks=args.blanks,
+            duplicates=args.duplicates,
+            create=args.create,
+            defaults=args.defaults,
+            clash=args.clash,
+            new_codes=args.new_codes,
+            since=args.since,
         )
-    return Wanted(args.record, args.sheet, args.heading_row, args.map_name, options)
+    return Wanted(
+        getattr(args, "record", None),
+        args.sheet,
+        args.heading_row,
+        getattr(args, "map_name", None),
+        args.encoding,
+        options,
+    )
 
 
 def workspace_of(args: argparse.Namespace) -> Workspace:

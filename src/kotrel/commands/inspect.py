@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from kotrel.commands._shared import add_sheet
+from kotrel.commands._shared import add_sheet, as_typed, wanted_of
 from kotrel.core.errors import WrongUse
 from kotrel.reports.inspections import inspected_json, show_inspected
 from kotrel.reports.screen import Screen
@@ -33,6 +33,6 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     else:
         description = open_workspace(folder).description
     with screen.progress(4) as step:
-        inspected = inspect_file(Path(args.file), args.sheet, args.heading_row, description, step)
-    screen.json(inspected_json(inspected)) if screen.as_json else show_inspected(screen, inspected)
+        inspected = inspect_file(Path(args.file), wanted_of(args), description, step)
+    screen.json(inspected_json(inspected)) if screen.as_json else show_inspected(screen, inspected, as_typed(args))
     return 0

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from kotrel.commands._shared import add_sheet, workspace_of
+from kotrel.commands._shared import add_sheet, wanted_of, workspace_of
 from kotrel.reports.matches import mapped_json, show_mapped
 from kotrel.reports.screen import Screen
 from kotrel.stages.mapping import map_file
@@ -25,6 +25,6 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
     with screen.progress(3) as step:
-        mapped = map_file(Path(args.file), args.record, args.name, workspace, args.sheet, args.heading_row, step)
+        mapped = map_file(Path(args.file), args.record, args.name, workspace, wanted_of(args), step)
     screen.json(mapped_json(mapped)) if screen.as_json else show_mapped(screen, mapped)
     return 0

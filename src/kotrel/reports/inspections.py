@@ -14,15 +14,18 @@ from kotrel.reports.screen import Screen
 from kotrel.stages.inspecting import Inspected
 
 
-def show_inspected(screen: Screen, inspected: Inspected) -> None:
-    """Every table with its columns, then the record it probably holds."""
+def show_inspected(screen: Screen, inspected: Inspected, typed: str) -> None:
+    """Every table with its columns, then the record it probably holds.
+
+    Args:
+        typed: the file and the options, as the user typed them.
+    """
     for table, looks in inspected.tables:
         _show_table(screen, inspected, table, looks)
     likely = inspected.likely
-    name = inspected.file.name
     if likely is None:
         screen.show(Text("\nIts headings do not match any record of the system.", style="yellow"))
-        screen.show(Text(f"Next: kotrel map {name} RECORD    proposes which column feeds which field", style="dim"))
+        screen.show(Text(f"Next: kotrel map {typed} RECORD    proposes which column feeds which field", style="dim"))
         screen.show(Text("      kotrel records    shows what the system takes", style="dim"))
         return
     line = Text("\nProbably ").append(likely.record.title.lower(), style="bold").append(" rows")
@@ -32,7 +35,7 @@ def show_inspected(screen: Screen, inspected: Inspected) -> None:
     line.append(f": {fields} of {likely.record.name}")
     if likely.unknown:
         line.append(f"; {count(len(likely.unknown), 'column')} would be left out")
-    screen.show(line, Text(f"Next: kotrel check {name}", style="dim"))
+    screen.show(line, Text(f"Next: kotrel check {typed}", style="dim"))
 
 
 def _show_table(screen: Screen, inspected: Inspected, table: Table, looks: tuple[Look, ...]) -> None:

@@ -6,7 +6,7 @@ import codecs
 import unicodedata
 from pathlib import Path
 
-from kotrel.core.errors import OutOfReach
+from kotrel.core.errors import OutOfReach, WrongUse
 
 _MARKS = (
     (codecs.BOM_UTF8, "utf-8-sig"),
@@ -47,6 +47,42 @@ def as_utf8(raw: bytes, name: str) -> tuple[bytes, list[str]]:
         return raw.decode(page, errors="replace").encode(), [
             f"not UTF-8: read as {_called(page)}; some characters could not be read"
         ]
+
+
+def decoded_as(raw: bytes, encoding: str, name: str) -> tuple[bytes, list[str]]:
+    """The text as UTF-8, read in the encoding that the user named.
+
+    Raises:
+        WrongUse: there is no such encoding.
+        OutOfReach: the text is not in that encoding.
+    """
+    require_encoding(encoding)
+    try:
+        text = raw.decode(encoding)
+    except UnicodeDecodeError as error:
+        line = raw.count(b"\n", 0, error.start) + 1
+        raise OutOfReach(
+            f"{name} is not text in {encoding}: line {line} cannot be read so",
+            "Name another encoding, or leave it out to have it recognised.",
+            "not-text",
+        ) from None
+    return text.removeprefix("\ufeff").encode(), [f"read as {encoding}, as you said"]
+
+
+def require_encoding(encoding: str) -> None:
+    """Makes sure that there is an encoding of that name.
+
+    Raises:
+        WrongUse: there is none.
+    """
+    try:
+        "a".encode(encoding)
+    except (LookupError, UnicodeError, ValueError):
+        raise WrongUse(
+            f"there is no encoding “{encoding}”",
+            "Some encodings are: utf-8, utf-16, cp1252 (western Windows), cp1250 (eastern Windows), mac-roman, cp850, latin-1.",
+            "no-such-encoding",
+        ) from None
 
 
 def _page_of(sample: bytes) -> str:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from kotrel.core.errors import OutOfReach
+from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.tables.table import Grid
+from kotrel.sheets.encodings import CHECKED, is_utf8_file
 from kotrel.sheets.textfiles import read_text_file
 from kotrel.sheets.workbooks import read_workbook
 
@@ -17,12 +18,13 @@ _ZIP = b"PK\x03\x04"
 _COMPOUND = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
 
 
-def open_sheets(path: Path, sheet: str | None = None) -> list[Grid]:
+def open_sheets(path: Path, sheet: str | None = None, encoding: str | None = None) -> list[Grid]:
     """The sheets of a file, in its order.
 
     Args:
         path: as the user gave it; it is used as the file's name in messages.
         sheet: only the sheet of that name.
+        encoding: of a text file, or None to recognise it.
 
     Raises:
         OutOfReach: the file does not exist, cannot be read, or is not what its name says.
@@ -48,6 +50,10 @@ def open_sheets(path: Path, sheet: str | None = None) -> list[Grid]:
                 "Open it in the spreadsheet program and save it without a password.",
                 "password-protected",
             )
+        if encoding is not None:
+            raise WrongUse(
+                f"{path} is a workbook: its encoding is never in doubt", "Leave out --encoding.", "wrong-command-line"
+            )
         return _with_lock_remark(path, read_workbook(path, sheet))
     if looks_like in ("zip", "compound"):
         if ending in TEXT_ENDINGS:
@@ -67,7 +73,21 @@ def open_sheets(path: Path, sheet: str | None = None) -> list[Grid]:
             f"Kotrel reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.",
             "unknown-file",
         )
-    return _with_lock_remark(path, [read_text_file(path)])
+    return _with_lock_remark(path, [read_text_file(path, encoding)])
+
+
+def is_old_text(path: Path) -> bool:
+    """True for a text file that is not in Unicode, so that its encoding is a guess."""
+    try:
+        start = _first_bytes(path)
+        return (
+            path.suffix.lower() not in WORKBOOK_ENDINGS
+            and _looks_like(path, start) == "text"
+            and not start.startswith((b"\xff\xfe", b"\xfe\xff"))
+            and not is_utf8_file(path, CHECKED)
+        )
+    except (OSError, OutOfReach):
+        return False
 
 
 def _with_lock_remark(path: Path, grids: list[Grid]) -> list[Grid]:

@@ -16,7 +16,7 @@ from polars.exceptions import PolarsError
 from kotrel.core.columns import ROW
 from kotrel.core.errors import OutOfReach
 from kotrel.core.tables.table import Grid, letter_of
-from kotrel.sheets.encodings import as_utf8
+from kotrel.sheets.encodings import as_utf8, decoded_as
 
 SEPARATORS = (",", ";", "\t", "|")
 _SAMPLE = 256 * 1024
@@ -24,8 +24,11 @@ LOOKED_THROUGH = 64 * 1024 * 1024
 """Files of up to this many bytes are searched for lines with too many or too few columns."""
 
 
-def read_text_file(path: Path) -> Grid:
+def read_text_file(path: Path, encoding: str | None = None) -> Grid:
     """Reads a text file whole.
+
+    Args:
+        encoding: as the user named it, or None to recognise it.
 
     Raises:
         OutOfReach: it is not text, or cannot be read.
@@ -34,7 +37,7 @@ def read_text_file(path: Path) -> Grid:
         raw = path.read_bytes()
     except OSError as error:
         raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
-    raw, remarks = as_utf8(raw, str(path))
+    raw, remarks = as_utf8(raw, str(path)) if encoding is None else decoded_as(raw, encoding, str(path))
     raw, named_separator, skipped = _named_separator(raw)
     # In very old files, lone carriage returns end lines.
     if b"\r" in raw[:_SAMPLE] and b"\n" not in raw[:_SAMPLE]:

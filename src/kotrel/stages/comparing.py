@@ -16,10 +16,9 @@ from kotrel.core.errors import KotrelError, WrongData, WrongUse
 from kotrel.core.rows.rows import Rows
 from kotrel.core.similarity import folded, nearest
 from kotrel.core.tables.table import Table
-from kotrel.sheets.opening import open_sheets
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.stages.file_options import Wanted
-from kotrel.stages.understanding import tables_of, understand_file
+from kotrel.stages.understanding import tables_in, understand_file
 from kotrel.systems.interface import Step
 from kotrel.workspace.settings import Workspace
 
@@ -106,7 +105,7 @@ def _as_they_stand(
     old: Path, new: Path, wanted: Wanted, step: Step
 ) -> tuple[pl.DataFrame, pl.DataFrame, dict[str, str]]:
     step("reading both")
-    tables = [tables_of(open_sheets(path, wanted.sheet), wanted.heading_row)[0] for path in (old, new)]
+    tables = [tables_in(path, wanted)[0] for path in (old, new)]
     titles: dict[str, str] = {}
     frames = [_by_heading(table, titles) for table in tables]
     return frames[0], frames[1], titles

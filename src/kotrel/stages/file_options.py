@@ -18,6 +18,7 @@ class Wanted:
         record: the record the rows are, or None to recognise it by its headings.
         sheet: the sheet's name, or None for the one that fits.
         heading_row: the row with the headings, or None to find it.
+        encoding: of a text file, or None to recognise it.
         map_name: the saved match to use, or None for the one whose headings fit.
         options: the load options.
     """
@@ -26,6 +27,7 @@ class Wanted:
     sheet: str | None = None
     heading_row: int | None = None
     map_name: str | None = None
+    encoding: str | None = None
     options: LoadOptions = DEFAULT_OPTIONS
 
 

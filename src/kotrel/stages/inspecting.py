@@ -9,8 +9,8 @@ from kotrel.core.description.model import Description
 from kotrel.core.tables.profiling import Look, look_at
 from kotrel.core.tables.table import Table
 from kotrel.core.understanding.matching import Matched, likely_record
-from kotrel.sheets.opening import open_sheets
-from kotrel.stages.understanding import tables_of
+from kotrel.stages.file_options import Wanted
+from kotrel.stages.understanding import tables_in
 from kotrel.systems.interface import Step
 
 
@@ -33,12 +33,10 @@ class Inspected:
         return tuple(column.heading for column in table.columns if column.letter in letters)
 
 
-def inspect_file(
-    path: Path, sheet: str | None, heading_row: int | None, description: Description | None, step: Step
-) -> Inspected:
+def inspect_file(path: Path, wanted: Wanted, description: Description | None, step: Step) -> Inspected:
     """Inspects every sheet of a file; without a description, nothing is said about records."""
     step(f"reading {path.name}")
-    tables = tables_of(open_sheets(path, sheet), heading_row)
+    tables = tables_in(path, wanted)
     looked = []
     for table in tables:
         step(f"looking at {table.sheet or path.name}")

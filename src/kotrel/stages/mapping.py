@@ -13,9 +13,8 @@ from kotrel.core.description.model import Record
 from kotrel.core.errors import WrongUse
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.understanding.proposing import Proposal, propose
-from kotrel.sheets.opening import open_sheets
-from kotrel.stages.file_options import record_named
-from kotrel.stages.understanding import tables_of
+from kotrel.stages.file_options import Wanted, record_named
+from kotrel.stages.understanding import tables_in
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.map_reading import FOLDER
 from kotrel.workspace.map_writing import write_map
@@ -35,13 +34,7 @@ class Mapped:
 
 
 def map_file(
-    path: Path,
-    record_name: str,
-    name: str | None,
-    workspace: Workspace,
-    sheet: str | None,
-    heading_row: int | None,
-    step: Step,
+    path: Path, record_name: str, name: str | None, workspace: Workspace, wanted: Wanted, step: Step
 ) -> Mapped:
     """Proposes a match for the sheet that fits best, and saves it.
 
@@ -50,7 +43,7 @@ def map_file(
     """
     record = record_named(workspace.description, record_name)
     step(f"reading {path.name}")
-    tables = tables_of(open_sheets(path, sheet), heading_row)
+    tables = tables_in(path, wanted)
     step("looking at its columns")
     with workspace.system().reading() as reading:
         names = names_of(workspace, reading)
@@ -65,7 +58,12 @@ def map_file(
             "nothing-recognised",
         )
     saved = workspace.folder / FOLDER / f"{_plain(name or path.stem)}.toml"
-    write_map(saved, record, str(path), proposals, left, heading_row, table.sheet if sheet else None)
+    reading_as = {
+        "heading_row": wanted.heading_row,
+        "sheet": table.sheet if wanted.sheet else None,
+        "encoding": wanted.encoding,
+    }
+    write_map(saved, record, str(path), proposals, left, reading_as)
     return Mapped(table, record, tuple(proposals), tuple(left), tuple(_missing(record, proposals)), saved)
 
 

@@ -18,6 +18,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongUse
 from kotrel.core.pipeline import Checked
 from kotrel.core.readying.filling import fill_keys, make_values
+from kotrel.core.readying.near_keys import find_near_keys
 from kotrel.core.readying.repairing import repair
 from kotrel.core.rows.findings import FindingGroup, RepairGroup
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
@@ -54,7 +55,7 @@ def is_large(path: Path, size: int = LARGE) -> bool:
 
 def check_any(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Checked]:
     """Checks files, a very large text file in parts."""
-    if len(files) == 1 and is_large(files[0]):
+    if len(files) == 1 and wanted.encoding is None and is_large(files[0]):
         if wanted.options != DEFAULT_OPTIONS:
             raise WrongUse(
                 f"{files[0]} is so large that it is checked in parts, without load options",
@@ -89,6 +90,7 @@ def check_large(
     inside = tuple(check for check in CHECKS if check not in ACROSS)
     sets = [each for each in workspace.description.defaults.values() if each.record == record.name and each.where]
     kept: list[Rows] = []
+    told: set[tuple[object, ...]] = set()
     number = 0
     for piece in _tables(table, parts):
         number += 1
@@ -101,14 +103,13 @@ def check_large(
             workspace.conventions,
         )  # fmt: skip
         rows = check_rows(rows, state, inside)
-        if number > 1:
-            # Findings on the headings came with the first part.
-            left = tuple(group for group in rows.findings if not (group.cells[ROW] == 0).all())
-            rows = replace(rows, findings=left)
+        rows = replace(rows, findings=_once(rows.findings, told))
         kept.append(_slim(rows))
     step("looking for duplicates")
     whole = _together(kept)
     del kept
+    if whole.has_key:
+        whole = whole.with_findings(find_near_keys(whole, state, partial(is_new, whole, state), ()))
     for check in ACROSS if whole.has_key else ():
         # One after the other: each needs about as much memory as all the keys.
         whole = check_rows(whole, state, (check,))
@@ -136,6 +137,19 @@ def _tables(first: Table, parts: Iterable[Part]) -> Iterable[Table]:
         cells = part.cells.select(letters).insert_column(0, part.lines)
         full = ~cells.select(pl.all_horizontal(pl.col(letters).is_null())).to_series()
         yield replace(first, cells=cells.filter(full), kinds=dict.fromkeys(letters, "text"), ragged=())
+
+
+def _once(groups: Sequence[FindingGroup], told: set[tuple[object, ...]]) -> tuple[FindingGroup, ...]:
+    """Without what was told already of an earlier part about the sheet as a whole; what is new is added to ``told``."""
+    left: list[FindingGroup] = []
+    for group in groups:
+        of_sheet = (group.cells[ROW] == 0).all()
+        this = (group.kind, group.letter, *group.cells["message"].head(1))
+        if not of_sheet or this not in told:
+            left.append(group)
+        if of_sheet:
+            told.add(this)
+    return tuple(left)
 
 
 def _slim(rows: Rows) -> Rows:

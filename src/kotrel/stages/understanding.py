@@ -13,13 +13,14 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.table import Grid, Table
 from kotrel.core.understanding.reading import understand
-from kotrel.sheets.opening import open_sheets
+from kotrel.sheets.opening import is_old_text, open_sheets
 from kotrel.sheets.stamps import stamp_of
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.sheet_choice import match_tables
 from kotrel.systems.interface import Step
 from kotrel.workspace.exports import STAMP, RememberedExport, export_named, export_stamped
-from kotrel.workspace.map_reading import map_named
+from kotrel.workspace.map_reading import map_named, read_maps
+from kotrel.workspace.maps import SavedMap
 from kotrel.workspace.settings import Workspace
 
 OWN_SHEETS = ("Kotrel summary", "Kotrel guide", "Kotrel lists")
@@ -53,11 +54,8 @@ def understand_file(
         OutOfReach, WrongUse: the file cannot be read, or nothing in it is recognised.
     """
     step(f"reading {path.name}")
-    saved = map_named(workspace.folder, wanted.map_name, workspace.description) if wanted.map_name else None
-    grids = open_sheets(path, wanted.sheet or (saved.sheet if saved else None))
+    tables = _tables_by_match(path, workspace, wanted)
     step("matching columns")
-    named_row = wanted.heading_row if wanted.heading_row is not None or saved is None else saved.heading_row
-    tables = tables_of(grids, named_row)
     chosen, not_read = match_tables(tables, workspace, wanted, str(path))
     for table, matches, _ in chosen if expect else ():
         for matched in matches:
@@ -104,6 +102,41 @@ def _export_of(path: Path, workspace: Workspace, since: str | None) -> tuple[Rem
     if export is None:
         return None, [f"export {stamp} is not remembered in this workspace: compared with the system only"]
     return export, []
+
+
+def _tables_by_match(path: Path, workspace: Workspace, wanted: Wanted) -> list[Table]:
+    """The tables of a file, read as the user says, else as the saved match says that is used for it."""
+    if wanted.map_name is not None:
+        return tables_in(path, _as_saved(wanted, map_named(workspace.folder, wanted.map_name, workspace.description)))
+    if wanted.encoding is None and is_old_text(path):
+        # A match that names an encoding fits only what is read in it: the headings may have letters too.
+        for saved in read_maps(workspace.folder, workspace.description):
+            if saved.encoding is not None and wanted.record in (None, *(part.record for part in saved.parts)):
+                try:
+                    tables = tables_in(path, _as_saved(wanted, saved))
+                except KotrelError:
+                    continue
+                if any(not saved.missing_in(table) for table in tables):
+                    return tables
+    return tables_in(path, wanted)
+
+
+def _as_saved(wanted: Wanted, saved: SavedMap) -> Wanted:
+    return replace(
+        wanted,
+        sheet=wanted.sheet or saved.sheet,
+        heading_row=saved.heading_row if wanted.heading_row is None else wanted.heading_row,
+        encoding=wanted.encoding or saved.encoding,
+    )
+
+
+def tables_in(path: Path, wanted: Wanted) -> list[Table]:
+    """The tables of a file's sheets, read as the user says.
+
+    Raises:
+        OutOfReach, WrongUse: the file cannot be read, or has nothing in it.
+    """
+    return tables_of(open_sheets(path, wanted.sheet, wanted.encoding), wanted.heading_row)
 
 
 def tables_of(grids: Sequence[Grid], heading_row: int | None) -> list[Table]:

@@ -64,7 +64,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
     except (OSError, UnicodeDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
     bare = SavedMap(path.stem, path, text, ())
-    known = ("record", "skip", "field", "also", "for", "heading_row", "sheet")
+    known = ("record", "skip", "field", "also", "for", "heading_row", "sheet", "encoding")
     for key in data:
         if key not in known:
             close = nearest(key, known)
@@ -84,8 +84,13 @@ def read_map(path: Path, description: Description) -> SavedMap:
         raise bare.wrong("heading_row must be the number of a row, or 0 for none", "heading_row")
     if sheet is not None and not isinstance(sheet, str):
         raise bare.wrong("sheet must be the name of a sheet, in quotes", "sheet")
+    encoding = data.get("encoding")
+    if encoding is not None and not isinstance(encoding, str):
+        raise bare.wrong(
+            "encoding must be the name of an encoding, in quotes", "encoding", hint='Like encoding = "mac-roman"'
+        )
     parts = [_part(bare, data, (), description), *(_part(bare, each, ("also",), description) for each in also)]
-    return SavedMap(path.stem, path, text, tuple(parts), tuple(skip), heading_row, sheet)
+    return SavedMap(path.stem, path, text, tuple(parts), tuple(skip), heading_row, sheet, encoding)
 
 
 def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], description: Description) -> MapPart:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 import tomlkit
@@ -19,14 +19,13 @@ def write_map(
     file: str,
     proposals: Sequence[Proposal],
     left: Sequence[Column],
-    heading_row: int | None = None,
-    sheet: str | None = None,
+    reading_as: Mapping[str, object] | None = None,
 ) -> None:
     """Saves proposals as a match for people to edit.
 
     Args:
         left: columns that nobody has decided about yet.
-        heading_row, sheet: as the user named them, or None.
+        reading_as: heading_row, sheet and encoding as the user named them, or None for each.
 
     Raises:
         WrongUse: a match with that name exists.
@@ -41,10 +40,9 @@ def write_map(
         tomlkit.comment("settings of a field: join, list, split, translate, fixed, default, default_by, make.")
     )
     document.add("record", tomlkit.item(record.name))
-    if heading_row is not None:
-        document.add("heading_row", tomlkit.item(heading_row))
-    if sheet is not None:
-        document.add("sheet", tomlkit.item(sheet))
+    for setting, value in (reading_as or {}).items():
+        if value is not None:
+            document.add(setting, tomlkit.item(value))
     document.add("skip", tomlkit.array())
     document["skip"].comment("headings of columns that are left out on purpose, in quotes")
     for column in left:

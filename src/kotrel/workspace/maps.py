@@ -73,6 +73,7 @@ class SavedMap:
         skip: headings that are left out on purpose.
         heading_row: the row with the headings, 0 for none, or None to find it.
         sheet: the sheet it is for, or None for any.
+        encoding: of a text file, or None to recognise it.
     """
 
     name: str
@@ -82,6 +83,7 @@ class SavedMap:
     skip: tuple[str, ...] = ()
     heading_row: int | None = None
     sheet: str | None = None
+    encoding: str | None = None
 
     @property
     def record(self) -> str:

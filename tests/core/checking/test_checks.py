@@ -41,8 +41,11 @@ class Checks(unittest.TestCase):
     def test_a_column_that_new_rows_need_is_missed_for_them(self):
         system = state(item={"code": ["OLD"]})
         self.assertEqual(
-            errors(("OLD", "x"), ("NEW", "y"), heading=HEAD[:2], system=system), {("column-missing", "unit", 3)}
+            errors(("OLD", "x"), ("NEW", "y"), heading=HEAD[:2], system=system), {("not-there-yet", "code", 3)}
         )
+        # Where every row is new, once for the sheet is enough.
+        only_new = check_rows(rows(HEAD[:2], ("N1", "x"), ("N2", "y")), system)
+        self.assertEqual(found(only_new), {("column-missing", None, 0)})
 
     def test_keys(self):
         self.assertEqual(

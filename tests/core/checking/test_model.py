@@ -153,6 +153,9 @@ def expected(
     def parts(row: dict[str, Any]) -> list[tuple[str, str]]:
         return [(name, part) for name in ("barcode", "more") for part in (row.get(name) or "").split("; ") if part]
 
+    all_new = all(row["code"] not in system for row in cell)
+    if "name" not in names and cell and all_new:
+        found.add(("column-missing", None, 0))
     for n, row in enumerate(cell):
         at, code = n + 2, row["code"]
         new = code not in system
@@ -164,7 +167,7 @@ def expected(
         say("missing", "code", code is None)
         say("twice-in-sheet", "code", code is not None and keys[code] > 1)
         say("missing", "name", "name" in names and ((new and row["name"] is None) or (n, "name") in cleared))
-        say("column-missing", "name", "name" not in names and new)
+        say("not-there-yet", "code", "name" not in names and new and code is not None and not all_new)
         say("too-long", "code", code == "TOOLONG")
         say("too-long", "name", row.get("name") == "a long name" or row.get("name") == "li\nne")
         say("not-on-list", "house", row.get("house") == "X")

@@ -31,7 +31,7 @@ code = { kind = "code", must = "always" }
 unit = { kind = "code" }
 tracked = { kind = "yes_no" }
 family = { kind = "code" }
-size = { kind = "code" }
+size = { kind = "code", differs_from = "family" }
 barcode = { kind = "code", unique = "barcode" }
 
 [record.part]
@@ -140,6 +140,15 @@ class BetweenFields(unittest.TestCase):
             kinds(check_rules(lots, state(**self.ITEMS, **there))),
             {("wrong-order", "expires", 2), ("not-exactly-one", "gross", 3)},
         )
+
+    def test_the_order_counts_whichever_of_the_two_the_sheet_has(self):
+        there = {"lot": {"item": ["A"], "number": ["1"], "expires": ["2026-05-01"], "net": ["1.000"]}}
+        lots = rows("lot", item=["A"], number=["1"], made=["2026-06-01"])
+        self.assertEqual(kinds(check_rules(lots, state(**self.ITEMS, **there))), {("wrong-order", "made", 2)})
+
+    def test_two_fields_that_must_differ(self):
+        pairs = rows("item", code=["A", "B", "C", "D"], family=["F", "A", "Z", None], size=["F", "Z", "A", None])
+        self.assertEqual(kinds(check_rules(pairs, state())), {("must-differ", "size", 2)})
 
     def test_behind_a_reference(self):
         lots = rows("lot", item=["A", "B", "A"], number=["1", "2", "3"], net=["1", "1", "1"], unit=["M", None, "EA"])

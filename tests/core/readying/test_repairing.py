@@ -13,7 +13,7 @@ from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.sources import part_pattern
 from kotrel.core.understanding.proposing import propose
 from kotrel.core.values.code_formats import gtin_check_digit
-from kotrel.core.values.lookalikes import as_dates, right_code_page
+from kotrel.core.values.lookalikes import right_code_page
 from tests.support import grid, rows, small, state
 
 CODES = ["00120", "1E5", "3-12", "TRUE", "ROP-10", "M", "0007", "07"]
@@ -105,6 +105,22 @@ class Keys(unittest.TestCase):
         self.assertEqual(self.key("RОР-10"), "ROP-10")
         self.assertEqual(self.key("rope"), "rope", "a new code may be like anything")
 
+    def test_a_date_in_a_text_file_goes_back_too(self):
+        for value, code in (("3-Dec", "3-12"), ("03. Dez", "3-12"), ("03.12.2026", "3-12"), ("Jan-03", "1-2003")):
+            with self.subTest(value):
+                held = state(item={"code": ["3-12", "1-2003", "MAR-5"]}, unit={"code": ["3-12", "1-2003"]})
+                sheet = rows(("Item code", "Unit"), (value, value))
+                done = repair(sheet, held, {}).values
+                self.assertEqual((done["code"][0], done["unit"][0]), (code, code))
+
+    def test_a_key_that_became_a_date_goes_back(self):
+        sheet = rows(("Item code", "Description"), ("2026-12-03", "x"), kinds={"A": pl.Series(["text", "date"])})
+        self.assertEqual(repair(sheet, state(item={"code": ["3-12"]}), {}).values["code"].to_list(), ["3-12"])
+
+    def test_new_keys_are_cleaned_but_never_turned_half_into_another_alphabet(self):
+        self.assertEqual(self.key("АВ-1\u200b"), "AB-1", "every letter looks like a Latin one")
+        self.assertEqual(self.key("АЖ-1\u200b"), "АЖ-1", "only what nobody sees goes")
+
 
 class Barcodes(unittest.TestCase):
     @given(st.integers(1, 10**7), st.integers(1, 9))
@@ -129,12 +145,6 @@ class Letters(unittest.TestCase):
                 self.assertEqual(right_code_page(broken), text)
         for text in ("Größe", "Ärmel", "São Paulo", "Â", "plain"):
             self.assertIsNone(right_code_page(text), text)
-
-    def test_dates_a_code_can_become(self):
-        self.assertEqual(as_dates("3-12"), {(3, 12), (12, 3)})
-        self.assertEqual(as_dates("MAR-5"), {(3, 5)})
-        self.assertEqual(as_dates("31-12"), {(12, 31)})
-        self.assertEqual(as_dates("ROP-10"), set())
 
 
 class Proposals(unittest.TestCase):

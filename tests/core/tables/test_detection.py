@@ -44,6 +44,36 @@ class Tables(unittest.TestCase):
         self.assertTrue(all(index_of(letter_of(place)) == place for place in range(2000)))
 
 
+class TotalsWithin(unittest.TestCase):
+    HEAD = ("Item code", "Name", "Unit", "Cost")
+
+    def left(self, *lines):
+        table = find_table(grid(self.HEAD, *lines))
+        return table.cells[ROW].to_list(), [remark for remark in table.remarks if "total" in remark]
+
+    def test_rows_that_say_so_or_add_up_are_left_out_and_said(self):
+        rope = [("R1", "Rope", "M", "10.50"), ("R2", "Rope", "M", "4.50")]
+        chain = [("C1", "Chain", "M", "1"), ("C2", "Chain", "M", "2"), ("C3", "Chain", "M", "3")]
+        for first, second in (
+            (("Subtotal rope", "", "", "15"), ("Chain, total:", "", "", "6")),
+            (("", "", "", "15.00"), ("", "", "", "6")),
+            (("", "Summe", "", "99"), ("", "", "", "6")),
+        ):
+            with self.subTest(first):
+                kept, said = self.left(*rope, first, *chain, second, ("X", "Last", "M", "7"))
+                self.assertEqual(kept, [2, 3, 5, 6, 7, 9])
+                self.assertEqual(said, ["totals within the table left out: rows 4, 8"])
+
+    def test_what_may_be_data_stays(self):
+        rows = [("R1", "Rope", "M", "10"), ("R2", "Rope", "M", "5")]
+        for line in (
+            ("TOTAL-5", "", "", "15"), ("", "", "", "14"), ("R3", "", "", "15"), ("", "Total cover", "EA", "15"),
+            ("", "Total", "", ""),
+        ):  # fmt: skip
+            with self.subTest(line):
+                self.assertEqual(self.left(*rows, line, ("X", "y", "M", "1"))[0], [2, 3, 4, 5])
+
+
 class WithoutHeadings(unittest.TestCase):
     def test_the_first_row_is_a_row(self):
         table = find_table(grid(("A", "1", ""), ("", "", ""), ("B", "", "")), 0)

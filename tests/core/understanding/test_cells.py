@@ -82,6 +82,8 @@ class Amounts(unittest.TestCase):
         self.assertEqual(got, ["1.50", "2.50", "$ 3,50", "CHF 4", "5,00 kr", "6.00"])
         self.assertEqual(wrong, {("other-currency", 4), ("other-currency", 5), ("other-currency", 6)})
         self.assertTrue(all("the currency here" in proof for *_, proof in repairs))
+        [(*_, proof)] = read("cost", "1,5", currency="EUR")[2]
+        self.assertNotIn("currency", proof, "no sign, nothing to say about it")
         self.assertEqual(
             read("cost", "$ 3", "US$ 4", "A$ 5", "€ 6", currency="USD")[1],
             {("other-currency", 4), ("other-currency", 5)},

@@ -46,8 +46,8 @@ CHECKS: tuple[Check, ...] = (
 )
 
 
-NOT_FOUND = ("not-found", "not-unique")
-"""Kinds of findings that say a row was not found in the system."""
+NOT_FOUND = ("not-found", "not-unique", "nearly-there")
+"""Kinds of errors that say a row was not found in the system."""
 
 
 def check_rows(rows: Rows, state: SystemState, checks: tuple[Check, ...] = CHECKS) -> Rows:
@@ -63,7 +63,7 @@ def check_rows(rows: Rows, state: SystemState, checks: tuple[Check, ...] = CHECK
 
 def _of_known_rows(rows: Rows, groups: list[FindingGroup]) -> list[FindingGroup]:
     """Leaves out findings on rows that could not be found in the system: there is a finding that says so."""
-    unknown = [group.cells[ROW] for group in rows.findings if group.kind in NOT_FOUND]
+    unknown = [group.cells[ROW] for group in rows.findings if group.kind in NOT_FOUND and group.severity == "error"]
     if not unknown:
         return groups
     lost = pl.concat(unknown).implode()

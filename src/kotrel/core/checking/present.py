@@ -5,6 +5,8 @@ from __future__ import annotations
 import polars as pl
 
 from kotrel.core.columns import clearing
+from kotrel.core.description.model import Field
+from kotrel.core.phrases import listed_and
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, is_new
@@ -14,6 +16,7 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Fields that every row, or every new row, must fill."""
     found: list[FindingGroup] = []
     new: pl.Series | None = None
+    uncarried: list[Field] = []
     for name, field in rows.record.fields.items():
         if field.must == "may" or field.is_kept or name in rows.record.key:
             continue
@@ -29,16 +32,41 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
             found += rows.where("error", "missing", "must be filled", field, rows.values[clearing(name)], message)
         if new is None:
             new = is_new(rows, state)
+        if not carried:
+            uncarried.append(field)
+            continue
         # A row that this sheet does not fill may be an update: then the system already has the value.
-        wrong = new if not carried else rows.values[name].is_null() & (new if field.must == "new" else True)
+        wrong = rows.values[name].is_null() & (new if field.must == "new" else True)
         if name in rows.cleared:
             wrong = wrong & ~rows.values[clearing(name)]
-        kind, what = ("missing", "must be filled") if carried else ("column-missing", f"no column “{field.title}”")
-        title = what if field.must == "always" else f"{what} for new rows"
+        title = "must be filled" if field.must == "always" else "must be filled for new rows"
         message = (
             f"a new {rows.record.title.lower()} row needs {field.title.lower()}"
             if field.must == "new"
             else "must be filled"
         )
-        found += rows.where("error", kind, title, field, wrong, message)
+        found += rows.where("error", "missing", title, field, wrong, message)
+    if new is not None and uncarried:
+        found += _without_column(rows, uncarried, new)
     return found
+
+
+def _without_column(rows: Rows, fields: list[Field], new: pl.Series) -> list[FindingGroup]:
+    """What new rows need and no column has: said once where all rows are new, else at the key of each new row."""
+    record = rows.record.title.lower()
+    if len(new) and new.all():
+        return [
+            rows.sheet_finding(
+                "error",
+                "column-missing",
+                "a column is missing",
+                f"no column is headed “{field.title}”, and every new {record} row needs {field.title.lower()}; "
+                "if a column has it, match it with kotrel map",
+            )
+            for field in fields
+        ]
+    field = rows.record.fields[rows.record.code]
+    needed = listed_and([field.title.lower() for field in fields])
+    message = f"the system does not have it yet; a new {record} row also needs {needed}, which no column has"
+    keyed = new & rows.values[field.name].is_not_null()
+    return rows.where("error", "not-there-yet", "not in the system yet", field, keyed, message)

@@ -11,6 +11,7 @@ from kotrel.core.description.model import DefaultSet, Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.readying.filling import fill_keys, fill_same, make_values
 from kotrel.core.readying.list_additions import Consequence, created_rows
+from kotrel.core.readying.near_keys import find_near_keys
 from kotrel.core.readying.repairing import repair
 from kotrel.core.readying.row_lookup import choose_rows, clear_blanks, match_group, match_rows
 from kotrel.core.readying.three_way import ExportBase, effective_base, only_edited
@@ -115,6 +116,8 @@ def ready_rows(
         rows = fill_same(
             rows, new(), lambda reference, name: behind_rows(rows, state, reference, name)[1]["value there"]
         )
+    if rows.has_key:
+        rows = rows.with_findings(find_near_keys(rows, state, new, options.new_codes))
     created = created_rows(rows, options.create, state) if options.create else ()
     return Ready(rows, tuple(remarks), created, now)
 

@@ -22,7 +22,8 @@ from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
 from kotrel.core.understanding.tidying import is_few
 from kotrel.core.values.code_formats import GTIN_LENGTHS, gtin_check_digit
-from kotrel.core.values.lookalikes import as_dates, as_number, plain, right_code_page, shape
+from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, became, days_shown
+from kotrel.core.values.lookalikes import as_number, plain, right_code_page, seen, shape
 
 TITLES = {
     "name-for-code": "names and other spellings replaced by codes",
@@ -162,13 +163,7 @@ class _List:
         if (code := spellings.get(folded(value))) in self.codes and code is not None:
             return code, "name-for-code", "listed under spellings in kotrel.toml"
         if is_date:
-            month, day = int(value[5:7]), int(value[8:10])
-            found = [code for code in self.codes if (month, day) in as_dates(code)]
-            return (
-                (found[0], "date-for-code", "the only code on the list that could become this date")
-                if len(found) == 1
-                else None
-            )
+            return self._of_date(value)
         named = self.names.codes_of(value)
         if found := self.which(str.casefold, value.casefold()):
             # A word that is one row's name and another's code means neither.
@@ -185,6 +180,8 @@ class _List:
                 f"the only code on the {self.title} list that is this number",
             )
             return (found[0], kind, proof) if len(found) == 1 else None
+        if days_shown(value) and (found_for_date := self._of_date(value)):
+            return found_for_date
         if named:
             [code, *others] = sorted(named)
             name = self.names.names.get(code)
@@ -194,6 +191,13 @@ class _List:
             return (found[0], "look-alike", proof) if len(found) == 1 else None
         return None
 
+    def _of_date(self, value: str) -> tuple[str, str, str] | None:
+        """The one code that a spreadsheet could have turned into this date."""
+        shown = days_shown(value)
+        found = [code for code in self.codes if became(code, shown)]
+        proof = "the only code on the list that could become this date"
+        return (found[0], "date-for-code", proof) if len(found) == 1 else None
+
 
 # --- keys, barcodes, texts -------------------------------------------------------------------------------------------
 
@@ -201,9 +205,9 @@ class _List:
 def _repair_key(column: _Column, state: SystemState) -> None:
     """Keys that the system does not have, where exactly one that it has could have become this one."""
     record = column.rows.record
-    suspicious = column.values.str.contains(r"^[0-9.]+(?:[eE]\+?[0-9]+)?$|[^ -~]").fill_null(False) | column.kind_is(
-        "date"
-    )
+    values = column.values
+    suspicious = values.str.contains(r"^[0-9.]+(?:[eE]\+?[0-9]+)?$|[^ -~]").fill_null(False)
+    suspicious = suspicious | values.str.contains(SHAPED_LIKE_DATE).fill_null(False) | column.kind_is("date")
     distinct = column.values.filter(suspicious).unique().drop_nulls()
     if not len(distinct):
         return
@@ -217,9 +221,10 @@ def _repair_key(column: _Column, state: SystemState) -> None:
         # A new code may resemble an existing name; only damage is repaired here.
         if found and found[1] in ("leading-zeros", "number-for-code", "date-for-code", "look-alike"):
             column.repairs[value] = found
-        elif value != plain(value) and value not in dates:
+        elif value not in dates and value != (clean := plain(value) if plain(value).isascii() else seen(value)):
+            # A code written in another alphabet stays so: half of its letters in Latin would be a third code.
             column.repairs[value] = (
-                plain(value),
+                clean,
                 "look-alike",
                 "invisible and look-alike characters are never part of a code",
             )
@@ -264,10 +269,17 @@ def _lost_codes(rows: Rows, about: Field, column: _Column) -> list[FindingGroup]
     # The distinct values settle nearly every column of a text file quickly.
     seen = values.unique() if is_few(values) else values
     in_exponent_form = bool(seen.str.contains(EXPONENT).any())
+    dated = pl.Series([False], dtype=pl.Boolean)
+    if about.kind == "code" and about.name not in rows.record.key:
+        dated = seen.str.contains(SHAPED_LIKE_DATE) & seen.str.contains("[a-z]")
     kinds = rows.table.kinds.get(rows.letters.get(about.name, ""), "text")
-    if isinstance(kinds, str) and kinds == "text" and not in_exponent_form:
-        return []
     found: list[FindingGroup] = []
+    if dated.any():
+        wrong = values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]") & ~column.kind_is("date")
+        message = "it looks like a date that a spreadsheet made of another code: is it a code?"
+        found += rows.where("warning", "became-date", "turned into a date", about, wrong.fill_null(False), message)
+    if isinstance(kinds, str) and kinds == "text" and not in_exponent_form:
+        return found
     open_ones = ~values.is_in(pl.Series(list(column.repairs), dtype=pl.String).implode()).fill_null(False)
     for wrong, kind, title, message in (
         (values.str.contains(EXPONENT), "digits-lost", "in exponent form, with digits lost",

@@ -18,6 +18,7 @@ class LoadOptions:
         create: lists to which new values are added.
         defaults: names of sets of defaults to use, besides those that apply by themselves.
         clash: whose value to use where a cell was edited in the ``sheet`` and changed in the ``system``; None is an error.
+        new_codes: codes that are new although they look like existing ones; ``all`` for every one.
         since: the remembered export to compare with; None for the one that the sheet's stamp names.
     """
 
@@ -28,6 +29,7 @@ class LoadOptions:
     create: tuple[str, ...] = ()
     defaults: tuple[str, ...] = ()
     clash: Literal["sheet", "system"] | None = None
+    new_codes: tuple[str, ...] = ()
     since: str | None = None
 
 

@@ -9,6 +9,7 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.tables.table import Column, Grid, Table
+from kotrel.core.tables.totals import below_the_table, totals_within
 
 LOOK_AT = 60
 """The heading row is searched for in this many rows from the top."""
@@ -113,9 +114,12 @@ def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
             if between:
                 remarks.append(f"{between} blank row{'s' if between > 1 else ''} left out")
             keep(full)
-    below = _below_the_table(body, rows, remarks)
+    below = below_the_table(body, rows, remarks)
     if below:
         keep(pl.int_range(body.height, eager=True) < body.height - below)
+    totals = totals_within(body, rows, remarks)
+    if totals is not None:
+        keep(~totals)
     columns = [
         Column(letter, headings[letter], raw[letter] or "", (second or {}).get(letter, ""))
         for letter in grid.cells.columns
@@ -161,41 +165,6 @@ def _joined(top: dict[str, str], below: dict[str, str]) -> dict[str, str]:
         own = below[letter]
         joined[letter] = f"{last} {own}".strip() if own else text
     return joined
-
-
-_TOTAL = re.compile(
-    r"^(grand |sub[- ]?)?(totals?|sums?|summe|gesamt\w*|zwischensumme|totale|totaal|somme|suma|итого|yhteensä|razem)\b",
-    re.IGNORECASE,
-)
-LOOK_BELOW = 30
-"""Totals and notes are searched for in this many rows from the end."""
-
-
-def _below_the_table(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> int:
-    """How many rows at the end do not belong to the table: totals and separate notes. Each is reported."""
-    if body.height < 2 or body.width < 3:
-        return 0
-    head = body.head(200).select(pl.sum_horizontal(pl.all().is_not_null().cast(pl.Int32))).to_series()
-    # Three quarters of the rows are no fuller than this. In a short table, totals and notes are among them.
-    usual = int(head.quantile(0.75, interpolation="higher") or 0)
-    if usual < 3:
-        return 0
-    last, numbers = body.tail(LOOK_BELOW).rows(), rows.tail(LOOK_BELOW + 1).to_list()
-    left: list[tuple[str, int, str]] = []
-    for back in range(1, len(last)):
-        filled = [text for text in last[-back] if text and text.strip()]
-        row = numbers[-back]
-        apart = row - numbers[-back - 1] > 1
-        words = filled[0].strip() if filled else ""
-        if _TOTAL.match(words) and len(filled) < usual:
-            left.append(("totals row", row, words))
-        elif len(filled) == 1 and " " in words and (apart or left):
-            left.append(("note", row, words))
-        else:
-            break
-    for what, row, words in reversed(left):
-        remarks.append(f"{what} left out: row {row} “{words[:40]}”")
-    return len(left)
 
 
 def one_line(text: str) -> str:

@@ -15,7 +15,7 @@ ISO = r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$"
 _ISO_WITH_TIME = re.compile(r"^(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})(?:[T ]00:00(?::00(?:\.0+)?)?)?$")
 _PARTS = re.compile(r"^(\d{1,2})([-/. ])\s*(\d{1,2})\2\s*(\d{4}|\d{2})$")
 _NAMED = re.compile(r"^(?:(\d{1,2})[-. ]*([A-Za-zäéûôáç]{3,})\.?|([A-Za-z]{3,})\.? (\d{1,2}),?)[-. ]*(\d{4}|\d{2})$")
-_MONTHS = {
+MONTHS = {
     name: number
     for number, names in enumerate(
         ("jan", "feb fév fev", "mar mär mrz maa", "apr avr abr", "may mai mei", "jun jui", "jul", "aug aoû ago",
@@ -24,6 +24,7 @@ _MONTHS = {
     )
     for name in names.split()
 }  # fmt: skip
+"""The first three letters of a month's name, in several languages → its number."""
 
 
 @dataclass(frozen=True)
@@ -81,10 +82,10 @@ def read_date(text: str, order: Order | None, this_year: int) -> ReadDate:
         day, month = (second, first) if (shown or order) == "month" else (first, second)
     elif found := _NAMED.match(text):
         name = (found[2] or found[3]).casefold()[:3]
-        if name not in _MONTHS:
+        if name not in MONTHS:
             return ReadDate(None, "no-date")
         year, guessed = _year(found[5], this_year)
-        month, day = _MONTHS[name], int(found[1] or found[4])
+        month, day = MONTHS[name], int(found[1] or found[4])
     else:
         return ReadDate(None, "no-date")
     try:

@@ -1,9 +1,8 @@
-"""Characters that look alike, and what spreadsheets turn codes into: what a damaged code may have been."""
+"""Characters that look alike, and the number that a spreadsheet makes of a code: what a damaged code may have been."""
 
 from __future__ import annotations
 
 import re
-from datetime import date
 from decimal import Decimal, InvalidOperation
 
 LOST = "\ufffd"
@@ -23,9 +22,14 @@ _MOJIBAKE = re.compile(
 """A leading and a following byte of UTF-8, both read as Windows-1252."""
 
 
+def seen(code: str) -> str:
+    """A code without invisible characters."""
+    return re.sub(r"\s+", " ", _UNSEEN.sub("", code)).strip()
+
+
 def plain(code: str) -> str:
     """A code without invisible characters, and with plain letters, dashes and quotes for those that look alike."""
-    return re.sub(r"\s+", " ", _UNSEEN.sub("", code.translate(_LOOKALIKE))).strip()
+    return seen(code.translate(_LOOKALIKE))
 
 
 def shape(code: str) -> str:
@@ -52,30 +56,3 @@ def as_number(code: str) -> Decimal | None:
         return Decimal(code)
     except InvalidOperation:
         return None
-
-
-_MONTHS = {
-    name: number
-    for number, name in enumerate(
-        ["JAN", "FEB", "MAR", "APR", "MAY", "JUN", "JUL", "AUG", "SEP", "OCT", "NOV", "DEC"], start=1
-    )
-}
-
-
-def as_dates(code: str) -> set[tuple[int, int]]:
-    """The (month, day) pairs a spreadsheet could take a code for, such as ``3-12`` or ``MAR-5``; day or month first."""
-    if found := re.fullmatch(r"([0-9]{1,2})[-/.]([0-9]{1,2})(?:[-/.]([0-9]{2}|[0-9]{4}))?", code):
-        first, second = int(found[1]), int(found[2])
-        return {pair for pair in ((first, second), (second, first)) if _is_day(*pair)}
-    if found := re.fullmatch(r"([A-Za-z]{3})[-/. ]?([0-9]{1,2})|([0-9]{1,2})[-/. ]?([A-Za-z]{3})", code):
-        month, day = _MONTHS.get((found[1] or found[4]).upper(), 0), int(found[2] or found[3])
-        return {(month, day)} if month and _is_day(month, day) else {(month, 1)} if month else set()
-    return set()
-
-
-def _is_day(month: int, day: int) -> bool:
-    try:
-        date(2024, month, day)
-    except ValueError:
-        return False
-    return True

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 
-from kotrel.core.values.lookalikes import LOST, as_dates, as_number
+from kotrel.core.values.dated_codes import became, days_shown
+from kotrel.core.values.lookalikes import LOST, as_number
 from kotrel.core.values.yes_no import read_yes_no
 
 
@@ -24,10 +25,8 @@ def could_become(code: str, shown: str) -> bool:
             mantissa = shown.upper().partition("E")[0].replace(",", ".")
             digits = len(mantissa.partition(".")[2])
             return seen is not None and f"{number:.{digits}e}" == f"{seen:.{digits}e}"
-    if found := as_dates(code):
-        parts = shown.split("-")
-        if len(parts) == 3 and all(part.isdigit() for part in parts):
-            return (int(parts[1]), int(parts[2])) in found
+    if became(code, days_shown(shown)):
+        return True
     said = read_yes_no(code)
     return said is not None and code.upper() in ("TRUE", "FALSE") and read_yes_no(shown) == said
 

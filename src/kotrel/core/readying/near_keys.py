@@ -1,0 +1,150 @@
+"""New keys that are nearly one the system has: most likely the same thing, spelled otherwise.
+
+``ROPE-10`` where the system has ``ROPE 10``, ``R0PE-10`` or ``ROPE-010`` would quietly become a second item. In a sheet
+whose other keys exist that is an error; in a sheet of new rows a warning. A typing error is never more than a warning,
+because codes of one family differ in a letter or a digit too.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+
+import polars as pl
+from rapidfuzz import process
+from rapidfuzz.distance import OSA
+
+from kotrel.core.columns import ROW
+from kotrel.core.phrases import listed_and
+from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE
+from kotrel.core.values.near_codes import is_cut_off, is_slip, near_form, same_places
+
+MOST_SLIPS = 200
+"""With more new keys than this, a sheet is no update with a few slips: typing errors are not looked for."""
+
+NAMED = 3
+"""So many of the keys that may be meant are named."""
+
+
+ALL = "all"
+"""Said instead of codes: all that are not there are new."""
+
+
+def find_near_keys(
+    rows: Rows, state: SystemState, new: Callable[[], pl.Series], really_new: Collection[str]
+) -> list[FindingGroup]:
+    """New keys that differ from an existing one only in capitals, separators, zeros or look-alike characters.
+
+    Args:
+        new: Boolean for each row: the system does not have it.
+        really_new: codes that are new whatever they look like, or :data:`ALL`.
+    """
+    record = rows.record
+    name = record.code
+    if record.fields[name].to is not None or name not in rows.letters or not rows.values.height:
+        return []
+    wanted = new() & rows.values[name].is_not_null() & ~rows.values[name].is_in(list(really_new))
+    if not wanted.any():
+        return []
+    held = state.all_of(record).select(record.key).drop_nulls()
+    within = [part for part in record.key if part != name]
+    fresh = rows.values.filter(wanted).select(ROW, *record.key)
+    dated = _dated(rows, fresh, held[name], ALL in really_new)
+    if not held.height:
+        return dated
+    likely = dict(_nearly_held(fresh, held, name, within))
+    known = rows.values.height - int(new().sum())
+    found = dated
+    if likely:
+        # Where most other rows are there, so is this one.
+        is_update = known > 0 and known >= fresh.height - len(likely)
+        found.append(_finding(rows, fresh, likely, name, "error" if is_update and ALL not in really_new else "warning"))
+    left = fresh.filter(~pl.col(ROW).is_in(list(likely)))
+    if known > left.height and left.height <= MOST_SLIPS:
+        slips = dict(_slips(left, held, name, within))
+        if slips:
+            found.append(_finding(rows, left, slips, name, "warning"))
+    return found
+
+
+def _finding(
+    rows: Rows, fresh: pl.DataFrame, likely: Mapping[int, Sequence[str]], name: str, severity: Severity
+) -> FindingGroup:
+    part = fresh.filter(pl.col(ROW).is_in(list(likely)))
+    messages, suggestions = [], []
+    for row in part[ROW]:
+        codes = likely[row]
+        more = f" and {len(codes) - NAMED} more" if len(codes) > NAMED else ""
+        there = listed_and([*codes[:NAMED]]) if not more else ", ".join(codes[:NAMED]) + more
+        advice = (
+            "correct it, or name it with --new-codes if it is really new" if severity == "error" else "is it the same?"
+        )
+        messages.append(f"not in the system, but {there} {'is' if len(codes) == 1 else 'are'}: {advice}")
+        suggestions.append(codes[0] if len(codes) == 1 else None)
+    title = "new, but nearly one that is there"
+    cells = cells_of(part[ROW], part[name], messages, suggestions)
+    return rows.group(severity, "nearly-there", title, name, cells)
+
+
+def _dated(rows: Rows, fresh: pl.DataFrame, held: pl.Series, all_new: bool) -> list[FindingGroup]:
+    """New keys in the shape of a date, where the system has none: a spreadsheet may have made them of other codes."""
+    name = held.name
+    shaped = fresh.filter(pl.col(name).str.contains(SHAPED_LIKE_DATE))
+    if shaped.height:
+        was_date = rows.values.filter(rows.table.kind_is(rows.letters[name], "date"))[ROW]
+        # A cell that is a date has its own finding.
+        shaped = shaped.filter(~pl.col(ROW).is_in(was_date.implode()))
+    if not shaped.height or held.str.contains(SHAPED_LIKE_DATE).any():
+        return []
+    found = []
+    # Spreadsheets write 3-Jan; people who make codes write 3-JAN, or number their lots by the day.
+    as_shown = pl.col(name).str.contains("[a-z]")
+    for severity, part in (("error", shaped.filter(as_shown)), ("warning", shaped.filter(~as_shown))):
+        if part.height:
+            sure = severity == "error" and not all_new
+            advice = "type the code again, as text, or name it with --new-codes" if sure else "is it a code?"
+            message = f"it looks like a date that a spreadsheet made of another code: {advice}"
+            cells = cells_of(part[ROW], part[name], message)
+            found.append(rows.group("error" if sure else "warning", "became-date", "turned into a date", name, cells))
+    return found
+
+
+def _nearly_held(
+    fresh: pl.DataFrame, held: pl.DataFrame, name: str, within: Sequence[str]
+) -> Iterator[tuple[int, list[str]]]:
+    """Row → the held keys that its own looks like."""
+
+    def bare(frame: pl.DataFrame) -> pl.DataFrame:
+        return frame.with_columns(near_form(frame[name]).alias("form")).with_columns(
+            pl.col("form").str.replace_all("-", "", literal=True).alias("bare form")
+        )
+
+    pairs = bare(fresh).join(
+        bare(held).rename({name: "held code", "form": "held form"}), on=[*within, "bare form"], how="inner"
+    )
+    pairs = pairs.filter(pl.col("bare form").str.len_chars() > 0)
+    for (row,), group in pairs.group_by(ROW, maintain_order=True):
+        codes = [
+            code
+            for form, code, other in group.select("form", "held code", "held form").iter_rows()
+            if same_places(form, other)
+        ]
+        if codes:
+            yield int(str(row)), sorted(codes)
+
+
+def _slips(
+    fresh: pl.DataFrame, held: pl.DataFrame, name: str, within: Sequence[str]
+) -> Iterator[tuple[int, list[str]]]:
+    """Row → the one held key that a typing error or a cut could have turned into its own."""
+    groups = {key: part[name].to_list() for key, part in held.group_by(within)} if within else {}
+    everything = held[name].to_list()
+    for row in fresh.iter_rows(named=True):
+        code = row[name]
+        codes = groups.get(tuple(row[part] for part in within), []) if within else everything
+        close = [it[0] for it in process.extract(code, codes, scorer=OSA.distance, score_cutoff=1, limit=3)]
+        found = [it for it in close if is_slip(code, it)] or [it for it in codes if is_cut_off(code, it)]
+        if len(found) == 1:
+            yield row[ROW], found

@@ -1,0 +1,64 @@
+"""Codes that a person would take for the same: other capitals, separators, zeros, look-alike characters, slips."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+
+import polars as pl
+
+from kotrel.core.values.lookalikes import plain
+
+_SEPARATORS = r"[\s\-_./\\,:;'\"`*+|()\[\]]+"
+_SAFE_WORD = 4
+"""Letters that a run needs before one that differs is a slip: sizes and colours (``XL``, ``RED``) are shorter."""
+
+
+def near_form(codes: pl.Series) -> pl.Series:
+    """What codes have in common with those that look like them: ``rope_010`` and ``R0PE-10`` both give ``R0PE-10``.
+
+    Capitals, single separators, the zeros before a number, and the letters O, I and L as digits.
+    """
+    odd = codes.filter(codes.str.contains(r"[^ -~]").fill_null(False)).unique().to_list()
+    if odd:
+        codes = codes.replace({code: plain(unicodedata.normalize("NFKC", code)) for code in odd})
+    form = pl.col("code").str.to_uppercase().str.replace_all(_SEPARATORS, "-").str.strip_chars("-")
+    form = form.str.replace_all("O", "0", literal=True).str.replace_all(r"(^|[^0-9])0+([0-9])", "${1}${2}")
+    # Only now: else the O of BOLT would be a zero before the number 1, and BOLT be like BLT.
+    form = form.str.replace_all("[IL]", "1")
+    return pl.DataFrame({"code": codes}).select(form).to_series()
+
+
+def same_places(one: str, other: str) -> bool:
+    """True where one form has all the separators that the other has: ``A-12`` and ``A12``, not ``1-12`` and ``11-2``."""
+    first, second = _places(one), _places(other)
+    return first <= second or second <= first
+
+
+def _places(form: str) -> set[int]:
+    found, at = set(), 0
+    for letter in form:
+        if letter == "-":
+            found.add(at)
+        else:
+            at += 1
+    return found
+
+
+def is_slip(code: str, held: str) -> bool:
+    """True where the codes, one edit apart, differ inside a word of four letters or more: ``KELDRFIT``, ``KELDRIFT``."""
+    one, other = code.upper(), held.upper()
+    start = next((n for n, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
+    for text in (one, other):
+        run = next((it for it in re.finditer(r"[^\W\d_]+", text) if it.start() <= start <= it.end()), None)
+        if run is None or len(run[0]) < _SAFE_WORD:
+            return False
+    return True
+
+
+def is_cut_off(code: str, held: str) -> bool:
+    """True where the code is another's beginning, cut within a word or a number."""
+    if len(code) < _SAFE_WORD or len(held) <= len(code) or not held.startswith(code):
+        return False
+    last, following = code[-1], held[len(code)]
+    return (last.isalpha() and following.isalpha()) or (last.isdigit() and following.isdigit())

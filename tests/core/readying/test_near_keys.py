@@ -1,0 +1,85 @@
+"""New keys that are nearly one the system has: named, with what is likely meant."""
+
+import unittest
+from types import SimpleNamespace
+
+from kotrel.core.columns import ROW
+from kotrel.core.pipeline import Business, Part, check_parts
+from kotrel.core.readying.near_keys import MOST_SLIPS, find_near_keys
+from kotrel.core.rows.load_options import LoadOptions
+from kotrel.core.rows.system_state import is_new
+from kotrel.core.values.conventions import Conventions
+from tests.support import rows, small, state
+
+HELD = ["ROPE-010", "BOLT-10", "1-12", "KELDRIFT-5", "0012", "012", "SHIRT-XL", "ANCHORCHAIN", "BLUE-1", "BLUE-2"]
+
+
+def near(*codes, known=("ROPE-010", "BOLT-10", "BLUE-1"), new_codes=()):
+    """Code → severity and what it may be, of those that are found."""
+    sheet = rows(("Item code", "Cost"), *((code, "1") for code in [*codes, *known]))
+    system = state(item={"code": HELD})
+    return {
+        value: (group.severity, suggestion or message.split("but ")[1].split(" are")[0])
+        for group in find_near_keys(sheet, system, lambda: is_new(sheet, system), new_codes)
+        for value, message, suggestion in group.cells.select("value", "message", "suggestion").iter_rows()
+    }
+
+
+class NearKeys(unittest.TestCase):
+    def test_what_only_looks_otherwise_is_an_error_among_existing_keys(self):
+        for code, meant in (
+            ("rope-010", "ROPE-010"), ("ROPE 010", "ROPE-010"), ("ROPE--010", "ROPE-010"), ("ROPE010", "ROPE-010"),
+            ("ROPE-10", "ROPE-010"), ("R0PE-O10", "ROPE-010"), ("'ROPE-010'", "ROPE-010"), ("ROPE_010", "ROPE-010"),
+            ("ＲＯＰＥ－０１０", "ROPE-010"), ("B0LT-I0", "BOLT-10"), ("112", "1-12"), ("12", "0012 and 012"),
+        ):  # fmt: skip
+            with self.subTest(code):
+                self.assertEqual(near(code), {code: ("error", meant)})
+
+    def test_other_codes_of_a_family_are_new(self):
+        # BLT is no BOLT, 11-2 is not 1-12, and sizes and numbers differ by one character.
+        family = ("ROPE-011", "ROPE-100", "BLT-10", "11-2", "SHIRT-XXL", "SHIRT-L", "BLUE-3", "BLUE-10", "COLT-10")
+        for code in family[:-1]:
+            with self.subTest(code):
+                self.assertEqual(near(code), {})
+        self.assertEqual(near(family[-1]), {"COLT-10": ("warning", "BOLT-10")}, "a slip within a word is never sure")
+
+    def test_typing_errors_and_cuts_are_warnings_and_only_in_updates(self):
+        self.assertEqual(
+            near("KELDRFIT-5", "ANCHORCH"),
+            {"KELDRFIT-5": ("warning", "KELDRIFT-5"), "ANCHORCH": ("warning", "ANCHORCHAIN")},
+        )
+        self.assertEqual(near("KELDRFIT-5", known=()), {}, "among new items only")
+        self.assertEqual(near("KELDRFIT-5", *(f"N{n}" for n in range(MOST_SLIPS))), {})
+
+    def test_a_warning_among_new_keys(self):
+        self.assertEqual(near("ROPE 10", "NEW-1", known=()), {"ROPE 10": ("warning", "ROPE-010")})
+        self.assertEqual(near("ROPE 10", *(f"N{n}" for n in range(4))), {"ROPE 10": ("warning", "ROPE-010")})
+
+    def test_new_keys_that_look_like_dates(self):
+        def dated(*codes, held=("A",), kinds="text", new_codes=()):
+            sheet = rows(("Item code", "Cost"), *((code, "1") for code in codes), kinds={"A": kinds})
+            system = state(item={"code": held})
+            found = find_near_keys(sheet, system, lambda: is_new(sheet, system), new_codes)
+            return {(group.kind, group.severity, value) for group in found for value in group.cells["value"]}
+
+        self.assertEqual(
+            dated("3-Jan", "01-Mar", "01.03.2026", "ROP-10"),
+            {("became-date", "error", "3-Jan"), ("became-date", "error", "01-Mar"), ("became-date", "warning", "01.03.2026")},
+        )  # fmt: skip
+        self.assertEqual(dated("3-Jan", new_codes=("all",)), {("became-date", "warning", "3-Jan")})
+        self.assertEqual(dated("3-Jan", new_codes=("3-Jan",)), set())
+        self.assertEqual(dated("MAR-12", held=("MAR-10",)), set(), "the system's codes look so")
+        self.assertEqual(dated("2026-01-03", kinds="date"), set(), "the cell has its own finding")
+        self.assertEqual(dated("3-Jan", held=()), {("became-date", "error", "3-Jan")})
+
+    def test_codes_that_are_said_to_be_new(self):
+        self.assertEqual(near("ROPE 10", "BOLT10", new_codes=("ROPE 10",)), {"BOLT10": ("error", "BOLT-10")})
+        self.assertEqual(near("ROPE 10", new_codes=("all",)), {"ROPE 10": ("warning", "ROPE-010")})
+
+    def test_the_cause_is_named_and_not_what_follows_from_it(self):
+        system = state(item={"code": HELD, "description": ["x"] * 10, "unit": ["M"] * 10})
+        look = SimpleNamespace(read=system._reader, require=lambda record: None)
+        sheet = rows(("Item code", "Description", "Unit"), ("ROPE-010", "x", "M"), ("ROPE 010", "", ""))
+        [done] = check_parts([Part(sheet)], Business(small(), Conventions(), LoadOptions()), look, lambda step: None)
+        found = [(group.kind, group.cells[ROW].to_list()) for group in done.rows.findings]
+        self.assertEqual(found, [("nearly-there", [3])])
