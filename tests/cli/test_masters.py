@@ -21,7 +21,7 @@ GOING_LIVE = {
     "Vendors": [("Vendor code", "Vendor name", "City", "Country", "Terms in days"), ("HOLMWERK", "Holmwerk Rigging", "Holm", "SK", 30)],
     "Bins": [("Warehouse", "Bin", "Name"), ("LOFT", "L-99-Z", "Rack by the door")],
     "Item per warehouse": [("Item", "Warehouse", "Reorder point", "Order up to", "Default bin"), ("NEW-60001", "LOFT", 10, 40, "L-99-Z")],
-    "Unit conversions": [("Item", "Unit", "Factor"), ("NEW-60002", "COIL", 200)],
+    "Unit conversions": [("Item", "Unit", "Factor"), ("NEW-60002", "COIL", 200), ("NEW-60001", "BOX", 10)],
     "Item barcodes": [("Barcode", "Item", "Unit"), (barcode(950_001), "NEW-60001", "BOX")],
     "Alternative codes": [("Alternative code", "Item"), ("OLD-TB", "NEW-60001")],
     "Lots": [("Item", "Lot number", "Expires on"), ("NEW-60003", "VM-2701", "2029-01-31")],

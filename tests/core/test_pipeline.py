@@ -99,6 +99,9 @@ class Memory:
     def require(self, record: str) -> None:
         pass
 
+    def replaced_otherwise(self, changes) -> list:
+        return []
+
     def read(self, record, fields, among=None, filled=None):
         held = {self.names.get(name, name): column for name, column in HELD[record].items()}
         if record == "unit":

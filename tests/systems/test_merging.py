@@ -16,7 +16,7 @@ from kotrel.core.rows.findings import cells_of
 from kotrel.systems.interface import ConcurrentChange, Refused
 from kotrel.systems.sql import journal_tables
 from kotrel.systems.sql.journal import SCHEMA, has_journal
-from kotrel.systems.sql.merging import MOST_REFUSALS
+from kotrel.systems.sql.refusals import MOST_REFUSALS
 from kotrel.systems.sql.sqlite import SqliteDatabase
 from kotrel.systems.sql.system import SqlSystem
 from kotrel.systems.sql.tables import create_statements
@@ -41,7 +41,7 @@ class Database(unittest.TestCase):
         sheet = rows(HEAD, *lines)
         with self.system.writing() as writing:
             now = writing.read("item", ["code", "description", "unit", "cost"])
-            return writing.apply([compare(sheet, now)], STAMP, lambda step: None)
+            return writing.apply([compare(sheet, now)], STAMP, lambda step: None).number
 
     def state(self):
         return self.database.run("SELECT code, description, unit, cost FROM item ORDER BY code")
@@ -180,4 +180,4 @@ class WholeDatabase(Database):
     def apply(self, sheet) -> int:
         fields = [name for name in ("code", "description", "unit", "barcode", "parent") if name in sheet.fields]
         with self.system.writing() as writing:
-            return writing.apply([compare(sheet, writing.read("item", fields))], STAMP, lambda step: None)
+            return writing.apply([compare(sheet, writing.read("item", fields))], STAMP, lambda step: None).number

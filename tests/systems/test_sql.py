@@ -15,7 +15,7 @@ from kotrel.practice.setup import base_lists, set_up
 from kotrel.stages.undoing import undo_load
 from kotrel.systems.interface import Refused
 from kotrel.systems.opening import database_at, open_system, without_password
-from kotrel.systems.sql.merging import MOST_REFUSALS
+from kotrel.systems.sql.refusals import MOST_REFUSALS
 from tests.support import postgres_url
 
 STAMP = Stamp(datetime(2026, 11, 23, 9, 0, tzinfo=UTC), "tester", ("test.xlsx",), "f" * 64, "why")
@@ -70,7 +70,7 @@ class OnAnyDatabase:
 
     def load(self, *lines, **more):
         with self.system.writing() as writing:
-            return writing.apply([self.change(*lines, writing=writing, **more)], STAMP, quiet)
+            return writing.apply([self.change(*lines, writing=writing, **more)], STAMP, quiet).number
 
     LINES = (
         ("ROP-40001", 'Rope "new"; it\'s\t\\ =1+1', "M", "ROPE", "4.4", "7.90", "no", "two\nlines 🐟"),

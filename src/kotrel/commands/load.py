@@ -20,7 +20,7 @@ from kotrel.core.pipeline import Preview
 from kotrel.reports.findings import checked_json
 from kotrel.reports.histories import when
 from kotrel.reports.phrases import count
-from kotrel.reports.previews import show_loaded_counts, show_preview
+from kotrel.reports.previews import show_altered, show_loaded_counts, show_preview
 from kotrel.reports.screen import Screen
 from kotrel.stages.loading import Loaded, Order, load_files
 
@@ -82,6 +82,10 @@ def _json(loaded: Loaded) -> dict[str, object]:
         "records": loaded.preview.counts(),
         "creates": loaded.preview.creates(),
         "rest": [str(path) for path, _ in loaded.rest],
+        "altered": [
+            {"record": each.record, "key": each.key, "field": each.field, "sent": each.sent, "came_out": each.came_out}
+            for each in loaded.altered
+        ],
     }
     if loaded.preview.before is not None:
         result["loaded_before"] = loaded.preview.before.name
@@ -97,6 +101,9 @@ def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
         name = load_name(loaded.number or 0)
         screen.show(f"Loaded as {name}:")
         show_loaded_counts(screen, loaded.preview.counts())
+        show_altered(
+            screen, loaded.altered, {each.record.name: each.record for each in loaded.preview.changes}, args.all
+        )
         for record, codes in loaded.preview.creates().items():
             screen.show(f"Created: {record} {', '.join(codes)}")
         for path, number in loaded.rest:

@@ -24,6 +24,16 @@ def before(field: str) -> str:
     return f"before {field}"
 
 
+def raw_before(field: str) -> str:
+    """The column with the system's own text of a former value that its canonical text would not bring back; if there is one."""
+    return f"raw before {field}"
+
+
+def raw_after(field: str) -> str:
+    """The column with the system's own text that is to be stored, instead of the canonical one; if there is one."""
+    return f"raw after {field}"
+
+
 def clearing(field: str) -> str:
     """The Boolean column that says where a field's value is to be cleared; there only where one is."""
     return f"clear {field}"

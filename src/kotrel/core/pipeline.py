@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Protocol
 
 import polars as pl
@@ -21,7 +21,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
 from kotrel.core.readying.ready_rows import ready_rows, require_known_options
 from kotrel.core.readying.three_way import ExportBase
-from kotrel.core.rows.findings import cells_of, rows_with
+from kotrel.core.rows.findings import FindingGroup, cells_of, rows_with
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Files, InLoad, Reader, SystemState
@@ -40,6 +40,9 @@ class Look(Protocol):
 
     def require(self, record: str) -> None:
         """Raises OutOfReach where the system does not hold the record as described."""
+
+    def replaced_otherwise(self, changes: RecordChanges) -> list[tuple[int, str, str]]:
+        """Row, field and what the system really holds, where a change would replace more than is shown of it."""
 
 
 @dataclass(frozen=True)
@@ -208,7 +211,7 @@ def preview(
     """Checks parts and compares them with what the system holds, in one consistent look."""
     checked = check_parts(parts, business, look, step, refusals)
     changes = []
-    for each in checked:
+    for place, each in enumerate(checked):
         rows = each.rows
         if not rows.has_key:
             continue
@@ -218,7 +221,12 @@ def preview(
         now = each.now
         if now is None or any(name not in now.columns for name in carried):
             now = look.read(rows.record.name, carried, (first, rows.values[first]))
-        changes.append(compare(rows, now))
+        change = compare(rows, now)
+        if odd := look.replaced_otherwise(change):
+            rows = rows.with_findings(_replaced(rows, odd))
+            checked[place] = replace(each, rows=rows)
+            change = compare(rows, now)
+        changes.append(change)
     order = business.description.order
     changes.sort(key=lambda each: order.index(each.record.name))
     ready = [
@@ -227,6 +235,23 @@ def preview(
         for each in in_reference_order(list(group))
     ]
     return Preview(tuple(checked), tuple(put_together(ready)))
+
+
+def _replaced(rows: Rows, odd: Sequence[tuple[int, str, str]]) -> list[FindingGroup]:
+    """Warnings where a load would replace more than is shown of a value: a time with a date, an unknown word."""
+    groups = []
+    for name in dict.fromkeys(field for _, field, _ in odd):
+        mine = [(row, held) for row, field, held in odd if field == name]
+        cells = cells_of(
+            [row for row, _ in mine],
+            None,
+            [
+                f"the system holds “{held}” here, which this field cannot show whole; undo would restore it"
+                for _, held in mine
+            ],
+        )
+        groups.append(rows.group("warning", "replaces-more", "replaces more than is shown", name, cells))
+    return groups
 
 
 def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:

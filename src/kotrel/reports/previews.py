@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import polars as pl
@@ -17,6 +18,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.reports.findings import counts_line, headline, show_checked, show_created
 from kotrel.reports.phrases import count, listed, short
 from kotrel.reports.screen import Screen
+from kotrel.systems.interface import Altered
 
 CHANGES_SHOWN = 12
 STYLES = {"new": "green", "changed": "yellow", "removed": "magenta", "same": "dim", "refused": "bold red"}
@@ -29,7 +31,8 @@ def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
             continue
         if place:
             screen.show("")
-        if not checked.ok:
+        if not checked.ok or any(group.severity == "warning" for group in checked.rows.findings):
+            # A warning that nobody sees before the load is none.
             show_checked(screen, checked, every, False)
         else:
             screen.show(headline(checked.rows), counts_line(checked))
@@ -127,6 +130,22 @@ def show_loaded_counts(screen: Screen, counts: dict[str, dict[str, int]]) -> Non
     for record, numbers in counts.items():
         parts = [f"{number:,} {action}" for action, number in numbers.items() if number]
         screen.show(Text(f"  {record}: {', '.join(parts) or 'nothing'}"))
+
+
+def show_altered(screen: Screen, altered: Sequence[Altered], records: Mapping[str, Record], every: bool) -> None:
+    """What the system's own rules made of values that were sent; the same change of a field once, with its number."""
+    if not altered:
+        return
+    screen.show(Text(f"The system itself changed {count(len(altered), 'value')} of this load:", style="yellow"))
+    groups: dict[tuple[str, str, str], list[Altered]] = {}
+    for each in altered:
+        groups.setdefault((each.record, each.field, each.in_words(records[each.record])), []).append(each)
+    lines = sorted(groups.items(), key=lambda group: -len(group[1]))
+    for (_, _, words), same in lines if every else lines[:CHANGES_SHOWN]:
+        where = same[0].key if len(same) == 1 else count(len(same), "row")
+        screen.show(Text(f"  {where}: {words}"))
+    if not every and len(lines) > CHANGES_SHOWN:
+        screen.show(Text(f"    … {len(lines) - CHANGES_SHOWN:,} more (--all lists them)", style="dim"))
 
 
 def preview_json(preview: Preview) -> dict[str, Any]:

@@ -20,7 +20,7 @@ from kotrel.stages.file_options import Wanted
 from kotrel.stages.previewing import fingerprint, loaded_before
 from kotrel.stages.refused_rows import rest_of, write_rests_beside
 from kotrel.stages.understanding import Understood
-from kotrel.systems.interface import ConcurrentChange, Reading, Refused, Step, System
+from kotrel.systems.interface import Altered, ConcurrentChange, Reading, Refused, Step, System
 from kotrel.workspace.in_progress import in_progress
 from kotrel.workspace.settings import Workspace
 
@@ -41,6 +41,7 @@ class Loaded:
     Attributes:
         status: ``loaded``, ``refused``, ``nothing to do``, or ``not loaded`` if the user said no.
         number: of the load in the history, also if the system itself refused it.
+        altered: what came out otherwise than it was sent, because the system's own rules changed it.
         rest: the workbooks with the rows that were not loaded, and how many each has.
     """
 
@@ -48,6 +49,7 @@ class Loaded:
     number: int | None
     preview: Preview
     rest: tuple[tuple[Path, int], ...] = ()
+    altered: tuple[Altered, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -132,8 +134,8 @@ def _load(
                         "Run the load again and look at the new preview.",
                         "changed-meanwhile",
                     )
-                number = writing.apply(found.changes, stamp, step)
-            return Loaded("loaded", number, found)
+                receipt = writing.apply(found.changes, stamp, step)
+            return Loaded("loaded", receipt.number, found, altered=receipt.altered)
         except Refused as refused:
             assert found is not None
             refusals += refused.refusals

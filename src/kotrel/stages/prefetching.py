@@ -48,6 +48,9 @@ class Prefetching(Reading):
     def require(self, record: str) -> None:
         self._pool.submit(self._reading.require, record).result()
 
+    def replaced_otherwise(self, changes: RecordChanges) -> list[tuple[int, str, str]]:
+        return self._pool.submit(self._reading.replaced_otherwise, changes).result()
+
     def history(self) -> list[Entry]:
         return self._pool.submit(self._reading.history).result()
 

@@ -62,7 +62,7 @@ def understand_file(
             expect(matched.record, list(matched.sources), table.rows)  # type: ignore[misc]
     step("tidying values")
     found: list[Understood] = []
-    export, said = _export_of(path, workspace, wanted.options.since)
+    export, forgotten = _export_of(path, workspace, wanted.options.since)
     for table, matches, remarks in chosen:
         if not table.rows:
             where = f"sheet “{table.sheet}” of {path}" if table.sheet else str(path)
@@ -75,7 +75,7 @@ def understand_file(
             rows = understand(table, matched, workspace.conventions, today)
             # The first record of a sheet always counts; the others only if the sheet has any values for them.
             if not number:
-                found.append(Understood(rows, (*table.remarks, *remarks, *said), export))
+                found.append(Understood(rows, (*table.remarks, *remarks), export))
             elif rows.values.height:
                 found.append(Understood(rows, (f"for {matched.label}",) if matched.label else (), export))
     read = {each.table.sheet for each in chosen}
@@ -85,23 +85,25 @@ def understand_file(
     left = [
         first.sheet_finding(each.severity, each.kind, "a sheet that is not read", each.message) for each in not_read
     ]
+    if forgotten is not None:
+        message = (
+            f"it comes from export {forgotten}, which this workspace does not remember, so its edits cannot be told from old "
+            "values: load it where it was exported, or take every value as it stands with --since none"
+        )
+        left.append(first.sheet_finding("error", "export-not-remembered", "an export of another workspace", message))
     found[0] = replace(found[0], rows=first.with_findings(left))
     return found
 
 
-def _export_of(path: Path, workspace: Workspace, since: str | None) -> tuple[RememberedExport | None, list[str]]:
-    """The export that a file came from: the one named, or the one its stamp names; and remarks on it."""
+def _export_of(path: Path, workspace: Workspace, since: str | None) -> tuple[RememberedExport | None, str | None]:
+    """The export that a file came from: the one named, or the one its stamp names; or the stamp of one not remembered."""
     if since == "none":
-        return None, []
+        return None, None
     if since is not None:
-        return export_named(workspace.hidden, since), []
+        return export_named(workspace.hidden, since), None
     stamp = stamp_of(path, STAMP)
-    if stamp is None:
-        return None, []
-    export = export_stamped(workspace.hidden, stamp)
-    if export is None:
-        return None, [f"export {stamp} is not remembered in this workspace: compared with the system only"]
-    return export, []
+    export = export_stamped(workspace.hidden, stamp) if stamp is not None else None
+    return export, stamp if export is None else None
 
 
 def _tables_by_match(path: Path, workspace: Workspace, wanted: Wanted) -> list[Table]:

@@ -97,7 +97,7 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
                 if plan.in_the_way:
                     return plan
                 stamp = Stamp(at, who, plan.entry.files, plan.entry.fingerprint, remark, "undo", number)
-                done = writing.apply(plan.reversal, stamp, step)
+                done = writing.apply(plan.reversal, stamp, step).number
                 writing.mark_undone(number, done)
                 if plan.entry.kind == "undo" and plan.entry.of is not None:
                     # Undoing an undo: the load that it had undone is in force again.

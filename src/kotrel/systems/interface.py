@@ -5,6 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager
+from dataclasses import dataclass
 
 import polars as pl
 
@@ -12,6 +13,7 @@ from kotrel.core.changes.change_set import RecordChanges, Rest
 from kotrel.core.changes.journal import Entry, Refusal, Stamp
 from kotrel.core.changes.reversal import InTheWay
 from kotrel.core.description.model import Description, Record
+from kotrel.core.description.shown_values import shown
 
 Step = Callable[[str], None]
 """Called with the name of each step of a long piece of work as it begins."""
@@ -23,6 +25,41 @@ class Refused(Exception):
     def __init__(self, refusals: Sequence[Refusal]) -> None:
         super().__init__(f"{len(refusals)} rows refused")
         self.refusals = tuple(refusals)
+
+
+@dataclass(frozen=True)
+class Altered:
+    """One value that came out otherwise than it was sent, because the system's own rules changed it.
+
+    Attributes:
+        sent, came_out: canonical text, blank as None.
+    """
+
+    record: str
+    file: str
+    sheet: str
+    row: int
+    key: str
+    field: str
+    sent: str | None
+    came_out: str | None
+
+    def in_words(self, record: Record) -> str:
+        """What the system did, for its row in the outcome."""
+        field = record.fields[self.field]
+        title = field.title
+        if self.came_out is None:
+            return f"the system emptied {title}"
+        came_out = shown(self.came_out, field)
+        return f"the system put {came_out} into {title}" + (f", not {shown(self.sent, field)}" if self.sent else "")
+
+
+@dataclass(frozen=True)
+class Receipt:
+    """What a system says of a load that it took: its number, and what came out otherwise than it was sent."""
+
+    number: int
+    altered: tuple[Altered, ...] = ()
 
 
 class ConcurrentChange(Exception):
@@ -56,6 +93,10 @@ class Reading(ABC):
         """
 
     @abstractmethod
+    def replaced_otherwise(self, changes: RecordChanges) -> list[tuple[int, str, str]]:
+        """Row, field and what the system really holds, where a change would replace more than is shown of it."""
+
+    @abstractmethod
     def history(self) -> list[Entry]:
         """All loads, the oldest first."""
 
@@ -68,8 +109,8 @@ class Writing(Reading):
     """One transaction: what it reads cannot change meanwhile, and nothing is kept unless it succeeds."""
 
     @abstractmethod
-    def apply(self, changes: Sequence[RecordChanges], stamp: Stamp, step: Step) -> int:
-        """Makes the changes and writes the journal. Returns the load's number.
+    def apply(self, changes: Sequence[RecordChanges], stamp: Stamp, step: Step) -> Receipt:
+        """Makes the changes and writes the journal.
 
         Raises:
             Refused: the system refused rows.

@@ -55,6 +55,19 @@ net = { kind = "quantity" }
 gross = { kind = "quantity", zero_means = "weigh it" }
 unit = { kind = "code", same_as = "item.unit" }
 
+[record.conversion]
+key = ["item", "unit"]
+[record.conversion.field]
+item = { kind = "reference", to = "item", must = "always" }
+unit = { kind = "code", must = "always" }
+
+[record.price]
+key = ["item", "unit"]
+[record.price.field]
+item = { kind = "reference", to = "item", must = "always" }
+unit = { kind = "code", must = "always", one_of = ["item.unit", "conversion.unit"] }
+per = { kind = "code", one_of = ["item.unit"] }
+
 [record.label]
 key = ["barcode"]
 [record.label.field]
@@ -155,6 +168,23 @@ class BetweenFields(unittest.TestCase):
         found = kinds(check_rules(lots, state(**self.ITEMS)))
         self.assertEqual(found, {("not-as-needed", "item", 3), ("must-match", "unit", 4)})
 
+    def test_a_unit_that_the_item_has_is_its_own_or_one_with_a_conversion(self):
+        there = {"conversion": {"item": ["A", "B"], "unit": ["COIL", "BOX"]}, "price": {"item": ["B"], "unit": ["OLD"]}}
+        coming = InLoad(pl.DataFrame({"item": ["A"], "unit": ["REEL"]}), {})
+        prices = rows(
+            "price",
+            item=["A", "A", "A", "A", "B", "B", "X"],
+            unit=["M", "COIL", "REEL", "BOX", "EA", "OLD", "M"],
+            per=["M", "COIL", None, "M", "EA", "EA", "M"],
+        )
+        found = list(check_rules(prices, state({"conversion": coming}, **self.ITEMS, **there)))
+        # OLD is held already; X is no item, which another check says.
+        self.assertEqual(kinds(found), {("not-its-own", "unit", 5), ("not-its-own", "per", 3)})
+        [unit] = [group for group in found if group.field == "unit"]
+        self.assertEqual(
+            unit.cells["message"].to_list(), ["A has M, COIL and REEL; use one of them, or load its conversion first"]
+        )
+
     def test_rows_of_the_same_load_count_before_what_the_system_has(self):
         coming = InLoad(pl.DataFrame({"code": ["B", "N"], "unit": [None, "KG"], "tracked": ["yes", "yes"]}), {})
         lots = rows("lot", item=["B", "N"], number=["1", "1"], net=["1", "1"], unit=["EA", "M"])
@@ -206,6 +236,8 @@ class WrongDescriptions(unittest.TestCase):
             ('needs = { "item.tracket" = "yes" }', 'needs = { "item.tracked" = "yes" }', "tracket"),
             ('needs = { "number.x" = "yes" }', 'needs = { "item.tracked" = "yes" }', "not a reference"),
             ('same_as = "unit"', 'same_as = "item.unit"', "needs a reference and a field"),
+            ('"item.unit", "convers.unit"]', '"item.unit", "conversion.unit"]', "not described"),
+            ('"item.unit", "item.code"]', '"item.unit", "conversion.unit"]', "item has no reference to item"),
             ('exactly_one = [["net", "grss"]]', 'exactly_one = [["net", "gross"]]', "grss"),
             ('to = "part", must', 'to = "item", must', "key is parent, component"),
         ):

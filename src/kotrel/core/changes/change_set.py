@@ -11,7 +11,7 @@ from dataclasses import dataclass, field, replace
 
 import polars as pl
 
-from kotrel.core.columns import ACTION, MESSAGE, ROW, before, clearing
+from kotrel.core.columns import ACTION, MESSAGE, ROW, before, clearing, raw_after, raw_before
 from kotrel.core.description.model import Record
 from kotrel.core.rows.findings import concerns_sheet, rows_with
 from kotrel.core.rows.rows import Rows
@@ -33,7 +33,9 @@ class RecordChanges:
     Attributes:
         file, sheet: where the rows came from.
         fields: the loadable fields that the rows carry, the key among them.
-        frame: ``ROW`` (UInt32), ``ACTION``, ``MESSAGE`` and, for each field, its value after and before.
+        frame: ``ROW`` (UInt32), ``ACTION``, ``MESSAGE`` and, for each field, its value after and before; where canonical
+            text does not say exactly what the system held or is to hold, the system's own text too
+            (:func:`kotrel.core.columns.raw_before`, :func:`kotrel.core.columns.raw_after`).
         rest: the refused rows as they are in the sheet, or None.
         given: what the system itself put into all new rows, in fields they do not carry; None where the values differ.
         origin: the lines of the journal they were read from or, in an undo, the lines they reverse.
@@ -77,8 +79,9 @@ class RecordChanges:
         if bool(self.frame[ACTION].is_in(["new", "removed"]).any()):
             return self
         fields = (*self.record.key, *self.touched_fields())
-        columns = [name for field in fields for name in (field, before(field))]
-        return replace(self, origin=None, fields=fields, frame=self.frame.select(ROW, ACTION, MESSAGE, *columns))
+        columns = [name for field in fields for name in (field, before(field), raw_after(field), raw_before(field))]
+        there = [name for name in columns if name in self.frame.columns]
+        return replace(self, origin=None, fields=fields, frame=self.frame.select(ROW, ACTION, MESSAGE, *there))
 
     def touched_fields(self) -> list[str]:
         """The fields, without the key, that differ in at least one changed row."""

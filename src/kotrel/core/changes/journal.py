@@ -15,7 +15,7 @@ import polars as pl
 
 from kotrel.core.changes.change_set import Origin, RecordChanges, Rest, key_text
 from kotrel.core.changes.images import from_images, image
-from kotrel.core.columns import ACTION, LINE, MESSAGE, ROW, before
+from kotrel.core.columns import ACTION, LINE, MESSAGE, ROW, before, raw_after, raw_before
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.rows.findings import Severity
@@ -24,9 +24,13 @@ from kotrel.core.tables.table import letter_of
 Kind = Literal["load", "sent", "refused", "undo"]
 
 ROW_COLUMNS = (
-    "load", "line", "record", "file", "sheet", "row", "key", "action", "outcome", "message", "after", "before",
+    "load", "line", "record", "file", "sheet", "row", "key", "action", "outcome", "message", "after", "before", "raw",
 )  # fmt: skip
-"""What a journal keeps of each row. ``after`` and ``before`` are images; of a refused row they hold its cells and their kinds."""
+"""What a journal keeps of each row. ``after`` and ``before`` are images; of a refused row they hold its cells and their kinds.
+
+``raw`` is an image of the system's own texts, first after and then before, where the canonical texts would not bring
+back exactly what the system held; mostly there is none.
+"""
 
 
 def load_name(number: int) -> str:
@@ -194,7 +198,18 @@ def journal_rows(changes: RecordChanges, number: int, first_line: int) -> pl.Dat
         pl.col(MESSAGE).alias("message"),
         pl.when(action.is_in(["new", "changed"])).then(image(rows, fields)).alias("after"),
         pl.when(action.is_in(["removed", "changed"])).then(image(rows, formers)).alias("before"),
+        _raw_image(rows, fields).alias("raw"),
     )
+
+
+def _raw_image(rows: pl.DataFrame, fields: Sequence[str]) -> pl.Expr:
+    names = [raw(name) for raw in (raw_after, raw_before) for name in fields]
+    there = [name for name in names if name in rows.columns]
+    if not there:
+        return pl.lit(None, pl.String)
+    whole = rows.with_columns(pl.lit(None, pl.String).alias(name) for name in names if name not in there).select(names)
+    images = whole.select(image(whole, names)).to_series()
+    return pl.when(pl.any_horizontal(pl.col(there).is_not_null())).then(pl.lit(images))
 
 
 def refused_rows(changes: RecordChanges, number: int, first_line: int) -> pl.DataFrame:
@@ -216,6 +231,7 @@ def refused_rows(changes: RecordChanges, number: int, first_line: int) -> pl.Dat
         pl.col(MESSAGE).alias("message"),
         cells.alias("after"),
         kinds.alias("before"),
+        pl.lit(None, pl.String).alias("raw"),
     )
 
 
@@ -229,7 +245,7 @@ def changes_from(
 
     Args:
         parts: of its entry.
-        rows: line, row, action, after and before of the rows it touched.
+        rows: line, row, action, after, before and raw of the rows it touched.
 
     Raises:
         WrongUse: the description no longer has what it loaded.
@@ -247,6 +263,8 @@ def changes_from(
         origin = Origin(number, first, first + part["rows"] - 1)
         mine = rows.filter(lines.is_between(origin.first, origin.last))
         first += part["rows"]
+        raws = [raw(name) for raw in (raw_after, raw_before) for name in fields]
+        raw = from_images(mine["raw"], raws) if mine["raw"].null_count() < mine.height else pl.DataFrame()
         frame = pl.concat(
             [
                 mine.select(
@@ -256,6 +274,11 @@ def changes_from(
                 ),
                 from_images(mine["after"], fields),
                 from_images(mine["before"], [before(name) for name in fields]),
+                *(
+                    [raw.select(name for name in raw.columns if raw[name].null_count() < raw.height)]
+                    if raw.height
+                    else []
+                ),
             ],
             how="horizontal",
         )

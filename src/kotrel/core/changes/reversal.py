@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
-from kotrel.core.columns import ACTION, MESSAGE, ROW, before
+from kotrel.core.columns import ACTION, MESSAGE, ROW, before, raw_after, raw_before
 from kotrel.core.description.model import Record
 from kotrel.core.description.shown_values import shown
 
@@ -57,7 +57,13 @@ def reverse(
         untouched = (pl.col(ACTION) == "changed") & pl.col(name).eq_missing(pl.col(before(name)))
         after_back = pl.when(untouched).then(pl.col(f"now {name}")).when(~removing).then(pl.col(before(name)))
         columns += [after_back.alias(name), pl.col(f"now {name}").alias(before(name))]
-    frame = joined.select(ROW, pl.col(ACTION).replace(back), pl.lit(None, pl.String).alias(MESSAGE), *columns)
+    # What canonical text does not bring back goes back as the system's own text.
+    raws = [
+        pl.when(pl.col(ACTION) == "changed").then(pl.col(raw_before(name))).alias(raw_after(name))
+        for name in fields
+        if raw_before(name) in joined.columns
+    ]
+    frame = joined.select(ROW, pl.col(ACTION).replace(back), pl.lit(None, pl.String).alias(MESSAGE), *columns, *raws)
     # Where all rows were new, the journal already has what is removed: it need not be written again.
     origin = changes.origin
     if in_the_way or origin is None or did.height != origin.last - origin.first + 1 or not (did[ACTION] == "new").all():

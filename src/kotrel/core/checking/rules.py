@@ -7,11 +7,11 @@ from collections.abc import Iterable
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.description.model import Field
+from kotrel.core.description.model import Field, Record
 from kotrel.core.phrases import listed_and
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import SystemState, after_load, behind_rows
+from kotrel.core.rows.system_state import SystemState, after_load, behind_rows, is_new
 
 
 def check_rules(rows: Rows, state: SystemState) -> list[FindingGroup]:
@@ -20,6 +20,7 @@ def check_rules(rows: Rows, state: SystemState) -> list[FindingGroup]:
         *_exactly_one(rows, state),
         *_in_order(rows, state),
         *_behind_references(rows, state),
+        *_among(rows, state),
         *_different(rows),
         *_zeros(rows),
     ]
@@ -78,6 +79,54 @@ def _behind_references(rows: Rows, state: SystemState) -> Iterable[FindingGroup]
             part = rows.values.select(ROW).hstack([rows.as_it_stands(field.name), there["value there"]]).filter(wrong)
             cells = cells_of(part[ROW], part["as it stands"], title, part["value there"])
             yield rows.group("error", "must-match", title, field.name, cells)
+
+
+def _among(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:
+    """``one_of``: the value of the row referred to, or of another record's rows that refer to the same row."""
+    for field in rows.record.fields.values():
+        if not field.one_of or field.name not in rows.fields:
+            continue
+        reference, name = field.one_of[0]
+        codes = rows.values if reference in rows.fields else after_load(rows, state, (reference,))
+        target, there = behind_rows(rows, state, reference, name)
+        given = pl.DataFrame({"code": codes[reference], "value": rows.values[field.name], "own": there["value there"]})
+        odd = (given["value"] != given["own"]).fill_null(False)
+        if field.name in rows.record.key:
+            # What the system has already is its own affair.
+            odd = odd & is_new(rows, state)
+        if not odd.any():
+            continue
+        others = pl.concat(
+            [_allowed(state, other, column, target, given.filter(odd)["code"]) for other, column in field.one_of[1:]]
+            or [pl.DataFrame(schema={"code": pl.String, "value": pl.String})]
+        )
+        known = given.join(
+            others.with_columns(pl.lit(True).alias("known")), on=["code", "value"], how="left", maintain_order="left"
+        )
+        bad = odd & known["known"].is_null() & ~rows.values[ROW].is_in(rows.unread(field.name).implode())
+        if not bad.any():
+            continue
+        has = dict(others.group_by("code").agg(pl.col("value").sort()).iter_rows())
+        part = given.filter(bad)
+        owners = [state.description.records[other].title.lower() for other, _ in field.one_of[1:]]
+        advice = f"; use one of them, or load its {listed_and(owners, 'or')} first" if owners else ""
+        messages = [
+            f"{code} has {listed_and([own, *has.get(code, [])])}{advice}"
+            for code, own in part.select("code", "own").iter_rows()
+        ]
+        stands = rows.as_it_stands(field.name).filter(bad)
+        title = f"not a {field.title.lower()} of the {target.title.lower()}"
+        cells = cells_of(rows.values[ROW].filter(bad), stands, messages)
+        yield rows.group("error", "not-its-own", title, field.name, cells)
+
+
+def _allowed(state: SystemState, record: str, field: str, target: Record, codes: pl.Series) -> pl.DataFrame:
+    """``code`` and ``value`` of a record's rows that refer to these rows of the target, in the system or in this load."""
+    about = state.description.records[record]
+    reference = next(each.name for each in about.references if each.to == target.name and not each.within)
+    there = state.having(about, [field], reference, codes).select(reference, field)
+    rows = pl.concat([there, state.coming(about, [reference, field])])
+    return rows.select(pl.col(reference).alias("code"), pl.col(field).alias("value")).drop_nulls().unique()
 
 
 def _different(rows: Rows) -> Iterable[FindingGroup]:

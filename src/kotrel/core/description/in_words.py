@@ -41,6 +41,8 @@ def rules(field: Field) -> str:
         parts.append(CODE_RULES[field.check])
     if field.within:
         parts.append(f"within its {' and '.join(field.within)}")
+    if field.one_of:
+        parts.append(f"one of those of the {field.one_of[0][0].replace('_', ' ')}")
     if field.same_as:
         parts.append(f"the same as on the {field.same_as[0].replace('_', ' ')}")
     if field.default is not None:

@@ -43,6 +43,8 @@ class Field:
             the others of that key, in its order (a bin belongs to a warehouse).
         default: what a new row gets if the field is blank, or None.
         same_as: ``reference.field``: the value must be the one in that field of the row referred to.
+        one_of: where its values may come from: first ``reference.field``, the row referred to; then ``record.field``, the rows
+            of other records that refer to the same row (a price's unit: the item's, or one that has a conversion).
         differs_from: another field of the row, whose value it must not have.
         files: ``picture`` where the values name files of that kind.
         zero_means: what a zero means, in words; a load warns of each.
@@ -68,6 +70,7 @@ class Field:
     within: tuple[str, ...] = ()
     default: str | None = None
     same_as: tuple[str, str] | None = None
+    one_of: tuple[tuple[str, str], ...] = ()
     differs_from: str | None = None
     files: Literal["picture"] | None = None
     zero_means: str | None = None
@@ -231,6 +234,9 @@ def load_order(records: Mapping[str, Record]) -> tuple[str, ...]:
         for reference in records[name].references:
             if reference.to is not None and reference.to != name:
                 place(reference.to)
+        for each in records[name].fields.values():
+            for record, _ in each.one_of[1:]:
+                place(record)
         waiting.pop()
         placed[name] = None
 

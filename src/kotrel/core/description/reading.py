@@ -29,7 +29,7 @@ DEFAULT_LENGTH = {"code": 40, "reference": 40}
 
 _FIELD_KEYS = (
     "title", "kind", "meaning", "example", "length", "decimals", "least", "most", "must", "to", "choices", "check",
-    "unique", "kept_by", "synonyms", "words", "within", "default", "same_as", "differs_from", "files", "zero_means",
+    "unique", "kept_by", "synonyms", "words", "within", "default", "same_as", "one_of", "differs_from", "files", "zero_means",
 )  # fmt: skip
 _RECORD_KEYS = (
     "title", "meaning", "key", "called", "path", "also_known_by", "together", "synonyms", "field", "unique_together",
@@ -88,10 +88,16 @@ def _field(reader: TomlReader, name: str, raw: Any, *path: str) -> Field:
         within=reader.texts(table, "within", *path),
         default=reader.text_of(table, "default", "", *path) or None,
         same_as=_dotted(reader, reader.text_of(table, "same_as", "", *path), "same_as", *path),
+        one_of=_one_of(reader, table, *path),
         differs_from=reader.text_of(table, "differs_from", "", *path) or None,
         files=_files(reader, table, *path),
         zero_means=reader.text_of(table, "zero_means", "", *path) or None,
     )
+
+
+def _one_of(reader: TomlReader, table: Mapping[str, Any], *path: str) -> tuple[tuple[str, str], ...]:
+    dotted = (_dotted(reader, text, "one_of", *path) for text in reader.texts(table, "one_of", *path))
+    return tuple(each for each in dotted if each is not None)
 
 
 def _files(reader: TomlReader, table: Mapping[str, Any], *path: str) -> Literal["picture"] | None:

@@ -85,6 +85,8 @@ def check_rules(reader: TomlReader, record: Record, records: Mapping[str, Record
         in_field = (*at, "field", field.name)
         if field.same_as:
             rules.append(("same_as", field.same_as, in_field))
+        if field.one_of:
+            rules.append(("one_of", field.one_of[0], in_field))
         if field.differs_from:
             known_field(reader, record, field.differs_from, *in_field, "differs_from")
     for rule, (reference, name), path in rules:
@@ -92,3 +94,16 @@ def check_rules(reader: TomlReader, record: Record, records: Mapping[str, Record
         if about.to is None or about.within:
             raise reader.wrong(f"“{rule}”: {reference} is not a reference to a record with one key field", *path, rule)
         known_field(reader, records[about.to], name, *path, rule)
+    for field in record.fields.values():
+        in_field = (*at, "field", field.name)
+        for other, name in field.one_of[1:]:
+            if other not in records:
+                close = nearest(other, tuple(records))
+                hint = f"Did you mean “{close}”?" if close else f"The description has: {', '.join(records)}."
+                raise reader.wrong(
+                    f"“one_of” names a record “{other}” that is not described", *in_field, "one_of", hint=hint
+                )
+            known_field(reader, records[other], name, *in_field, "one_of")
+            target = record.fields[field.one_of[0][0]].to
+            if not any(each.to == target and not each.within for each in records[other].references):
+                raise reader.wrong(f"“one_of”: {other} has no reference to {target}", *in_field, "one_of")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager
+from dataclasses import dataclass
 from typing import Any
 
 import polars as pl
@@ -18,6 +19,21 @@ NEVER_BLANK = "'.'"
 def quoted(*names: str) -> str:
     """An SQL identifier, quoted, its parts joined by points; empty parts are left out."""
     return ".".join('"' + name.replace('"', '""') + '"' for name in names if name)
+
+
+@dataclass(frozen=True)
+class ColumnNow:
+    """A column of a table as it is now.
+
+    Attributes:
+        type: as the database writes it in SQL.
+        default: SQL that gives its default, or None.
+        generated: True where the database alone fills it.
+    """
+
+    type: str
+    default: str | None = None
+    generated: bool = False
 
 
 class RowRefused(Exception):
@@ -77,6 +93,26 @@ class Database(ABC):
         """SQL that gives the stored form of canonical text (an SQL expression)."""
 
     @abstractmethod
+    def raw(self, column: str) -> str:
+        """SQL that gives a stored value exactly, as a text: a letter for its type, then the database's own text."""
+
+    @abstractmethod
+    def from_raw(self, text: str, about: ColumnNow) -> str:
+        """SQL that gives the value again from the text that :meth:`raw` gave."""
+
+    @abstractmethod
+    def brings_back(self, column: str, stored: str, about: ColumnNow) -> str:
+        """SQL condition: storing ``stored`` would leave exactly what the column holds."""
+
+    @abstractmethod
+    def columns_of(self, schema: str, table: str) -> dict[str, ColumnNow]:
+        """The columns of a table, by name."""
+
+    @abstractmethod
+    def acts_by_itself(self, schema: str, table: str) -> bool:
+        """True where the table has triggers, rules or policies, so that what comes out may differ from what is sent."""
+
+    @abstractmethod
     def among(self, column: str, values: Iterable[str]) -> tuple[str, list[Any]]:
         """A condition "column is one of the values" and what to bind."""
 
@@ -87,6 +123,14 @@ class Database(ABC):
     @abstractmethod
     def changing(self) -> AbstractContextManager[None]:
         """A transaction that excludes other loads; kept if it ends without an exception."""
+
+    @abstractmethod
+    def check_deferred(self) -> None:
+        """Checks the constraints that the database would check only at the end of the transaction.
+
+        Raises:
+            RowRefused: one is broken.
+        """
 
     @contextmanager
     def trying(self) -> Iterator[None]:

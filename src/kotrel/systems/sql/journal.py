@@ -98,7 +98,7 @@ def write_rows(database: Database, changes: RecordChanges, number: int, first_li
     columns = ", ".join(quoted(name) for name in ROW_COLUMNS)
     database.run(
         f"INSERT INTO {table} ({columns}) SELECT {number}, line + {first_line - changes.origin.first}, record, "
-        f"file, sheet, {quoted('row')}, {quoted('key')}, 'removed', 'done', NULL, NULL, after FROM {table} "
+        f"file, sheet, {quoted('row')}, {quoted('key')}, 'removed', 'done', NULL, NULL, after, NULL FROM {table} "
         "WHERE load = ? AND line BETWEEN ? AND ? ORDER BY line",
         [changes.origin.load, changes.origin.first, changes.origin.last],
     )
@@ -159,7 +159,7 @@ def changes_of(database: Database, description: Description, number: int) -> lis
     Raises:
         WrongUse: there is no such load, or the description no longer has what it loaded.
     """
-    names = ["line", "row", "action", "after", "before"]
+    names = ["line", "row", "action", "after", "before", "raw"]
     parts = _parts(database, number)
     rows = _rows(database, names, "load = ? AND action NOT IN ('same', 'refused')", number)
     return list(changes_from(parts, rows, description, number))

@@ -15,7 +15,7 @@ from psycopg import errors
 from kotrel.core.description.model import Field
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.interface import ConcurrentChange
-from kotrel.systems.sql.database import NEVER_BLANK, Database, RowRefused, quoted
+from kotrel.systems.sql.database import NEVER_BLANK, ColumnNow, Database, RowRefused, quoted
 
 LOAD_LOCK = 0x6B6F7472656C
 """The number of the advisory lock that a load holds: the letters ``kotrel``."""
@@ -36,6 +36,47 @@ _PATIENCE: dict[str, Any] = {
 }
 """Makes sure that a silent server is noticed within a minute."""
 _CHUNK = 50_000
+_NOT_ABOUT_ROWS = frozenset(
+    [
+        "00",
+        "01",
+        "02",
+        "03",
+        "08",
+        "09",
+        "0A",
+        "0B",
+        "0F",
+        "0L",
+        "0P",
+        "20",
+        "24",
+        "25",
+        "26",
+        "28",
+        "2B",
+        "2D",
+        "2F",
+        "34",
+        "38",
+        "39",
+        "3B",
+        "3D",
+        "3F",
+        "40",
+        "42",
+        "53",
+        "54",
+        "55",
+        "57",
+        "58",
+        "72",
+        "F0",
+        "HV",
+        "XX",
+    ]
+)
+"""Classes of SQLSTATE for connections, transactions, rights, syntax, resources (PostgreSQL, appendix A)."""
 
 
 class PostgresDatabase(Database):
@@ -69,9 +110,9 @@ class PostgresDatabase(Database):
         words = (error.diag.message_primary or str(error)).strip().splitlines()[0]
         if isinstance(error, errors.SerializationFailure | errors.DeadlockDetected):
             return ConcurrentChange(words)
-        if isinstance(error, errors.IntegrityError | errors.DataError | errors.RaiseException):
+        if self._is_about_rows(error):
             detail = (error.diag.message_detail or "").strip()
-            return RowRefused(f"{words}. {detail}".strip())
+            return RowRefused(f"{words}. {detail}" if detail else words)
         if isinstance(error, errors.LockNotAvailable):
             return OutOfReach(
                 f"another load is using {self.name}", "Wait until it has finished, then run this again.", "system-busy"
@@ -101,6 +142,17 @@ class PostgresDatabase(Database):
                 "connection-lost",
             )
         return OutOfReach(f"{self.name}: {words}", "", "system-error")
+
+    @staticmethod
+    def _is_about_rows(error: psycopg.Error) -> bool:
+        """True where the database refuses what is in a row, by a constraint, a trigger or a policy.
+
+        Triggers may use any code of their own; only those that PostgreSQL itself uses for other troubles are none of these.
+        """
+        state = error.diag.sqlstate or ""
+        if isinstance(error, errors.InsufficientPrivilege):
+            return "row-level security" in (error.diag.message_primary or "")
+        return bool(state) and state[:2] not in _NOT_ABOUT_ROWS
 
     @staticmethod
     def _bound(statement: str) -> str:
@@ -168,6 +220,45 @@ class PostgresDatabase(Database):
 
     def as_stored(self, text: str, field: Field, plain: bool = False) -> str:
         return text
+
+    def check_deferred(self) -> None:
+        self.run("SET CONSTRAINTS ALL IMMEDIATE")
+
+    def raw(self, column: str) -> str:
+        return f"'t' || CAST({column} AS text)"
+
+    def from_raw(self, text: str, about: ColumnNow) -> str:
+        return f"CAST(pg_catalog.substr({text}, 2) AS {about.type})"
+
+    def brings_back(self, column: str, stored: str, about: ColumnNow) -> str:
+        # Texts are compared: some types have no equality, and 1.50 is not 1.5 to the byte.
+        return f"CAST({column} AS text) IS NOT DISTINCT FROM CAST(CAST({stored} AS {about.type}) AS text)"
+
+    def columns_of(self, schema: str, table: str) -> dict[str, ColumnNow]:
+        name = quoted(schema, table)
+        rows = self.run(
+            "SELECT a.attname, pg_catalog.format_type(a.atttypid, a.atttypmod), "
+            "pg_catalog.pg_get_expr(d.adbin, d.adrelid), a.attidentity::text, a.attgenerated::text, "
+            "pg_catalog.pg_get_serial_sequence(?, a.attname) FROM pg_catalog.pg_attribute AS a "
+            "LEFT JOIN pg_catalog.pg_attrdef AS d ON d.adrelid = a.attrelid AND d.adnum = a.attnum "
+            "WHERE a.attrelid = pg_catalog.to_regclass(?) AND a.attnum > 0 AND NOT a.attisdropped",
+            [name, name],
+        )
+        found = {}
+        for column, kind, default, identity, generated, sequence in rows:
+            if identity == "d":
+                default = "pg_catalog.nextval('" + str(sequence).replace("'", "''") + "')"
+            found[column] = ColumnNow(kind, None if generated else default, bool(generated) or identity == "a")
+        return found
+
+    def acts_by_itself(self, schema: str, table: str) -> bool:
+        found = self.run(
+            "SELECT c.relrowsecurity OR c.relhasrules OR EXISTS (SELECT 1 FROM pg_catalog.pg_trigger AS g "
+            "WHERE g.tgrelid = c.oid AND NOT g.tgisinternal) FROM pg_catalog.pg_class AS c "
+            "WHERE c.oid = pg_catalog.to_regclass(?)",
+            [quoted(schema, table)],
+        )
+        return bool(found and found[0][0])
 
     def among(self, column: str, values: Iterable[str]) -> tuple[str, list[Any]]:
         return f"{column} = ANY(?)", [list(values)]

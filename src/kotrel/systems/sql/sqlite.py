@@ -14,7 +14,7 @@ import polars as pl
 
 from kotrel.core.description.model import Field
 from kotrel.core.errors import OutOfReach
-from kotrel.systems.sql.database import NEVER_BLANK, Database, RowRefused, quoted
+from kotrel.systems.sql.database import NEVER_BLANK, ColumnNow, Database, RowRefused, quoted
 
 WAIT_SECONDS = 30.0
 _BETWEEN, _END = "\x1f", "\x1e"
@@ -34,6 +34,7 @@ class SqliteDatabase(Database):
 
     def __init__(self, path: Path, create: bool = False) -> None:
         self.path = path
+        self._broken_before: set[tuple[Any, ...]] = set()
         if not create and not path.is_file():
             raise OutOfReach(
                 f"the system's database {path} does not exist",
@@ -43,6 +44,7 @@ class SqliteDatabase(Database):
         try:
             # Several threads use it, but never two at once (see SystemState).
             self.connection = sqlite3.connect(path, timeout=WAIT_SECONDS, isolation_level=None, check_same_thread=False)
+            self.connection.create_function("kotrel_bytes", 1, bytes.fromhex, deterministic=True)
             self.connection.execute("PRAGMA foreign_keys = ON")
             self.connection.execute("PRAGMA cache_size = -131072")
             self.connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
@@ -161,6 +163,49 @@ class SqliteDatabase(Database):
             return f"CASE {text} WHEN 'yes' THEN 1 WHEN 'no' THEN 0 END"
         return text
 
+    def check_deferred(self) -> None:
+        broken = self._broken_references()
+        if broken - self._broken_before:
+            table, rowid, parent, _ = sorted(broken - self._broken_before, key=str)[0]
+            raise RowRefused(
+                f"FOREIGN KEY constraint failed: row {rowid} of {table} refers to a row that {parent} does not have"
+            )
+
+    def _broken_references(self) -> set[tuple[Any, ...]]:
+        """Rows that refer to nothing, where the database checks that only at the end; tables as Kotrel makes them never do."""
+        found = self.run("SELECT 1 FROM sqlite_master WHERE type = 'table' AND upper(sql) LIKE '%DEFERRED%'")
+        return set(self.run("PRAGMA foreign_key_check")) if found else set()
+
+    def raw(self, column: str) -> str:
+        return (
+            f"CASE typeof({column}) WHEN 'text' THEN 't' || {column} WHEN 'integer' THEN 'i' || {column} "
+            f"WHEN 'real' THEN 'r' || printf('%!.17g', {column}) ELSE 'b' || hex({column}) END"
+        )
+
+    def from_raw(self, text: str, about: ColumnNow) -> str:
+        value = f"substr({text}, 2)"
+        return (
+            f"CASE substr({text}, 1, 1) WHEN 't' THEN {value} WHEN 'i' THEN CAST({value} AS INTEGER) "
+            f"WHEN 'r' THEN CAST({value} AS REAL) ELSE kotrel_bytes({value}) END"
+        )
+
+    def brings_back(self, column: str, stored: str, about: ColumnNow) -> str:
+        same = f"(typeof({column}) = typeof({stored}) AND {column} IS {stored})"
+        if _is_numeric(about.type):
+            # The column turns a text into a number when it is stored.
+            return f"({same} OR (typeof({column}) IN ('integer', 'real') AND CAST({stored} AS NUMERIC) IS {column}))"
+        return same
+
+    def columns_of(self, schema: str, table: str) -> dict[str, ColumnNow]:
+        return {
+            name: ColumnNow(kind, f"({default})" if default is not None and not hidden else None, hidden in (2, 3))
+            for _, name, kind, _, default, _, hidden in self.run(f"PRAGMA table_xinfo({quoted(table)})")
+        }
+
+    def acts_by_itself(self, schema: str, table: str) -> bool:
+        found = self.run("SELECT 1 FROM sqlite_master WHERE type = 'trigger' AND lower(tbl_name) = lower(?)", [table])
+        return bool(found)
+
     def among(self, column: str, values: Iterable[str]) -> tuple[str, list[Any]]:
         return f"{column} IN (SELECT value FROM json_each(?))", [json.dumps(list(values))]
 
@@ -177,6 +222,8 @@ class SqliteDatabase(Database):
         # IMMEDIATE takes the write lock at once: what is read from here on cannot change during the load.
         self.run("BEGIN IMMEDIATE")
         try:
+            # What was broken before the load is not the load's.
+            self._broken_before = self._broken_references()
             yield
             self.run("COMMIT")
         except BaseException:
@@ -189,6 +236,14 @@ class SqliteDatabase(Database):
 
     def close(self) -> None:
         self.connection.close()
+
+
+def _is_numeric(declared: str) -> bool:
+    """True where a column of that declared type stores numbers given as text as numbers (SQLite, Datatypes, 3.1)."""
+    words = declared.upper()
+    if "INT" in words:
+        return True
+    return bool(words) and not any(part in words for part in ("CHAR", "CLOB", "TEXT", "BLOB"))
 
 
 def _tuples(frame: pl.DataFrame) -> Iterator[tuple[Any, ...]]:

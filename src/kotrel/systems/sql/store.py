@@ -43,9 +43,13 @@ class Store:
         """True for tables that Kotrel did not create: their decimals are as the database has them."""
         return not self.description.scaled
 
+    def column_name(self, field: str) -> str:
+        """The name of a field's column."""
+        return self.record.storage.columns.get(field, field)
+
     def column(self, field: str) -> str:
         """A field's column in SQL."""
-        return quoted(self.record.storage.columns.get(field, field))
+        return quoted(self.column_name(field))
 
     def mine(self, alias: str = "") -> list[str]:
         """Conditions that separate this record's rows from others in the same table."""
@@ -93,6 +97,17 @@ def store_of(description: Description, record: Record, dialect: str) -> Store:
     return Store(record, description, dialect)
 
 
+def key_condition(database: Database, store: Store, name: str, wanted: pl.Series) -> tuple[list[str], list[Any]]:
+    """The condition "the field is one of these values" and what to bind; none where there are very many."""
+    distinct = wanted.unique().drop_nulls().to_list()
+    if len(distinct) > WHOLE:
+        return [], []
+    # In tables that Kotrel created, codes are texts; elsewhere they may be numbers.
+    column = store.text(database, "t", store.record.fields[name]) if store.plain else f"t.{store.column(name)}"
+    condition, values = database.among(column, distinct)
+    return [condition], values
+
+
 def read_rows(
     database: Database,
     store: Store,
@@ -104,15 +119,10 @@ def read_rows(
     conditions: list[str] = store.mine("t")
     values: list[Any] = []
     if among is not None and len(among[1]) <= WHOLE:
-        name, wanted = among
-        distinct = wanted.unique().drop_nulls().to_list()
-        if not distinct:
+        if among[1].null_count() == len(among[1]):
             return pl.DataFrame(schema=dict.fromkeys(fields, pl.String))
-        field = store.record.fields[name]
-        # In tables that Kotrel created, codes are texts; elsewhere they may be numbers.
-        column = store.text(database, "t", field) if store.plain else f"t.{store.column(name)}"
-        condition, values = database.among(column, distinct)
-        conditions.append(condition)
+        found, values = key_condition(database, store, *among)
+        conditions += found
     if filled is not None:
         names = [filled] if isinstance(filled, str) else filled
         conditions.append("(" + " OR ".join(f"t.{store.column(name)} IS NOT NULL" for name in names) + ")")

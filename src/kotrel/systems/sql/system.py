@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
+from functools import partial
 
 import polars as pl
 
@@ -13,12 +14,16 @@ from kotrel.core.changes.journal import ROW_COLUMNS, Entry, Stamp, load_name, re
 from kotrel.core.changes.reversal import InTheWay
 from kotrel.core.columns import ACTION, before
 from kotrel.core.description.model import Description, Record
-from kotrel.core.errors import WrongUse
-from kotrel.systems.interface import Reading, Refused, Step, System, Writing
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.systems.interface import Altered, Reading, Receipt, Step, System, Writing
 from kotrel.systems.sql import journal
 from kotrel.systems.sql.database import Database, RowRefused, quoted
-from kotrel.systems.sql.merging import Stage
-from kotrel.systems.sql.store import read_rows, store_of
+from kotrel.systems.sql.exactness import replaced_otherwise, with_raw
+from kotrel.systems.sql.merging import Merge
+from kotrel.systems.sql.reading_back import Sent, read_back
+from kotrel.systems.sql.refusals import merge_all, settle_deferred
+from kotrel.systems.sql.staging import Stage
+from kotrel.systems.sql.store import Store, read_rows, store_of
 
 
 class _Reading(Reading):
@@ -44,6 +49,10 @@ class _Reading(Reading):
         )
         self.database.run(f"SELECT {columns} FROM {store.name} AS t LIMIT 0")
 
+    def replaced_otherwise(self, changes: RecordChanges) -> list[tuple[int, str, str]]:
+        store = store_of(self.description, changes.record, self.database.dialect)
+        return replaced_otherwise(self.database, store, changes)
+
     def changes_of(self, number: int) -> list[RecordChanges]:
         return journal.changes_of(self.database, self.description, number)
 
@@ -52,31 +61,51 @@ class _Reading(Reading):
 
 
 class _Writing(_Reading, Writing):
-    def apply(self, changes: Sequence[RecordChanges], stamp: Stamp, step: Step) -> int:
+    def apply(self, changes: Sequence[RecordChanges], stamp: Stamp, step: Step) -> Receipt:
         database = self.database
-        changes = [each.narrowed() for each in changes]
+        changes = [with_raw(database, self._store(each), each.narrowed()) for each in changes]
         number = journal.next_number(database)
         step("writing the journal")
         journal.write_load(database, number, changes, stamp)
         line = 1
-        staged: list[tuple[RecordChanges, range]] = []
+        sent: list[Sent] = []
         for each in changes:
             lines = journal.write_rows(database, each, number, line)
             line = lines.stop
-            staged.append((each, lines))
+            if each.touches:
+                sent.append(Sent(each, self._store(each), lines))
         for each in changes:
             line = self._note(each, number, line)
-        for each, lines in staged:
-            if not each.touches:
-                continue
-            step(f"loading {each.record.title.lower()}")
-            store = store_of(self.description, each.record, database.dialect)
-            stage = Stage(database, store, each, lines, number)
-            self._merge(stage)
+        altered = self._merge(sent, number, step)
         if not self.description.scaled:
             # Somebody else's database may put its own values into new rows.
             journal.note_given(database, number, [self._given(each) for each in changes])
-        return number
+        return Receipt(number, tuple(altered))
+
+    def _store(self, changes: RecordChanges) -> Store:
+        return store_of(self.description, changes.record, self.database.dialect)
+
+    def _merge(self, sent: Sequence[Sent], number: int, step: Step) -> list[Altered]:
+        """Merges the rows of each record, checks what the database checks last, and reads back what it may have altered."""
+        database = self.database
+
+        def staged(each: Sent) -> Merge:
+            return Merge(Stage(database, each.store, each.changes, each.lines, number))
+
+        database.run("SAVEPOINT loading")
+        merges: list[Merge] = []
+        for each in sent:
+            step(f"loading {each.changes.record.title.lower()}")
+            merges.append(staged(each))
+            merge_all(merges[-1])
+        settle_deferred(database, [partial(staged, each) for each in sent])
+        altered: list[Altered] = []
+        for each, merge in zip(sent, merges, strict=True):
+            if each.store.plain or merge.acting:
+                step(f"reading {each.changes.record.title.lower()} back")
+                altered += read_back(database, number, each, merge.renamed)
+        database.run("RELEASE SAVEPOINT loading")
+        return altered
 
     def _given(self, changes: RecordChanges) -> dict[str, str | None]:
         """What the database itself put into all new rows, in fields that they do not carry."""
@@ -111,20 +140,6 @@ class _Writing(_Reading, Writing):
         for each in refused:
             line = self._note(each, number, line)
         return number
-
-    def _merge(self, stage: Stage) -> None:
-        refused: Refused | None = None
-        try:
-            if self.database.dialect == "postgresql":
-                # After an error PostgreSQL accepts nothing more until the savepoint is rolled back.
-                self.database.run("SAVEPOINT merging")
-            stage.merge_all()
-        except RowRefused:
-            if self.database.dialect == "postgresql":
-                self.database.run("ROLLBACK TO SAVEPOINT merging")
-            refused = stage.find_refused()
-        if refused is not None:
-            raise refused
 
     def refer_to(self, record: Record, keys: pl.DataFrame, going: Sequence[RecordChanges]) -> list[InTheWay]:
         found: list[InTheWay] = []
@@ -198,8 +213,16 @@ class SqlSystem(System):
     def writing(self) -> Iterator[Writing]:
         with self._open() as database:
             journal.require_journal(database, self.name)
-            with database.changing():
-                yield _Writing(database, self.description)
+            try:
+                with database.changing():
+                    yield _Writing(database, self.description)
+            except RowRefused as refused:
+                # It was refused only when it was to be kept: nothing of it is there.
+                raise OutOfReach(
+                    f"{self.name} refused the load as a whole: {refused}; nothing was loaded",
+                    "Ask its administrator which rule of the database says so.",
+                    "refused-as-a-whole",
+                ) from None
 
     def history(self) -> list[Entry]:
         with self._open() as database:

@@ -1,0 +1,180 @@
+"""Finds the rows of a load that the database refuses, in its own words, and those that it silently leaves out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges
+from kotrel.core.changes.journal import Refusal
+from kotrel.core.columns import ACTION, ROW, before
+from kotrel.systems.interface import ConcurrentChange, Refused
+from kotrel.systems.sql.database import Database, RowRefused
+from kotrel.systems.sql.merging import Done, Merge
+from kotrel.systems.sql.staging import Stage
+
+MOST_REFUSALS = 20
+"""At most this many refused rows are searched for; the message says that there may be more."""
+
+VANISHED = "it was accepted without an error, but is not in the table: a trigger, a rule or a policy of the database left it out"
+"""What is said of a row that the database neither refuses nor keeps."""
+
+
+def merge_all(merge: Merge) -> None:
+    """Merges everything.
+
+    Raises:
+        Refused: rows that the database does not take, or leaves out.
+        ConcurrentChange: fewer rows were affected than expected, because somebody else changed them.
+    """
+    database, trouble = merge.database, ""
+    database.run("SAVEPOINT merging")
+    try:
+        trouble = _short(merge, merge.merge())
+        if not trouble:
+            database.run("RELEASE SAVEPOINT merging")
+            return
+    except RowRefused:
+        pass
+    database.run("ROLLBACK TO SAVEPOINT merging")
+    found = find_refused(merge)
+    if found.refusals or not trouble:
+        raise found
+    raise ConcurrentChange(trouble)
+
+
+def _short(merge: Merge, done: Done) -> str:
+    """What is missing, in words; an empty text where every row was affected."""
+    for action, count in done.items():
+        wanted = merge.changes.counts.get(action, 0)
+        # A trigger may put a row elsewhere and say that nothing was inserted, as long as the table then has it.
+        if count != wanted and not (action == "new" and not _missing(merge, "new")):
+            return f"{count} of {wanted} rows {action}"
+    return ""
+
+
+def find_refused(merge: Merge, deferred: bool = False) -> Refused:
+    """The rows that the database refuses, found by halving: each part is tried and rolled back.
+
+    Args:
+        deferred: what it would check only at the end counts too.
+    """
+    places = _acting(merge.stage)
+    bad: list[Refusal] = []
+    waiting = [(0, places.height - 1)] if places.height else []
+    while waiting and len(bad) < MOST_REFUSALS:
+        low, high = waiting.pop()
+        part = places.slice(low, high - low + 1)
+        words = _try(merge, part, deferred)
+        if words is None:
+            continue
+        if low == high:
+            bad.append(refusal_of(merge.changes, part.row(0, named=True), words))
+            continue
+        middle = (low + high) // 2
+        waiting += [(middle + 1, high), (low, middle)]
+    return Refused(bad)
+
+
+def _acting(stage: Stage) -> pl.DataFrame:
+    """The rows that change anything, each with its line."""
+    rows = stage.changes.frame.filter(pl.col(ACTION) != "refused").with_row_index("line", stage.lines.start)
+    return rows.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+
+
+def refusal_of(changes: RecordChanges, row: dict[str, object], words: str) -> Refusal:
+    """A refusal of a row of the changes."""
+    key = " / ".join(str(row[name] or row[before(name)]) for name in changes.record.key)
+    return Refusal(changes.record.name, changes.file, changes.sheet, int(str(row[ROW])), key, words)
+
+
+def _try(merge: Merge, part: pl.DataFrame, deferred: bool) -> str | None:
+    """Why the database does not take a part of the rows, or None; nothing of it stays."""
+    wanted = {action: int((part[ACTION] == action).sum()) for action in ("new", "changed", "removed")}
+    try:
+        with merge.database.trying():
+            span = (int(part["line"][0]), int(part["line"][-1]))
+            done = merge.merge(span)
+            if done["new"] < wanted["new"] and _missing(merge, "new", span):
+                return VANISHED
+            # A row that somebody else has removed is no row that the database leaves out.
+            if done["changed"] < wanted["changed"] and not _missing(merge, "changed", span):
+                return VANISHED
+            if deferred:
+                merge.database.check_deferred()
+    except RowRefused as refused:
+        return str(refused)
+    return None
+
+
+def _missing(merge: Merge, action: str, span: tuple[int, int] | None = None) -> int:
+    """How many of the staged rows with an action the table does not hold."""
+    stage, store = merge.stage, merge.store
+    mine = "".join(f" AND {condition}" for condition in store.mine("t"))
+    only = f" AND s.line BETWEEN {span[0]} AND {span[1]}" if span else ""
+    [(missing,)] = merge.database.run(
+        f"SELECT count(*) FROM {stage.name} AS s WHERE s.action = '{action}'{only} AND NOT EXISTS "
+        f"(SELECT 1 FROM {store.name} AS t WHERE {stage.same_key()}{mine})"
+    )
+    return int(missing)
+
+
+def settle_deferred(database: Database, merges: Sequence[Callable[[], Merge]]) -> None:
+    """Checks the constraints that the database would check only at the end, while the rows can still be named.
+
+    Args:
+        merges: stages each record's rows anew, in load order.
+
+    Raises:
+        Refused: the rows that break one.
+    """
+    try:
+        database.check_deferred()
+        return
+    except RowRefused as refused:
+        words = str(refused)
+    # Which rows: those that fail alone are left out; where the rest then holds, each is added again to see whether it was one.
+    database.run("ROLLBACK TO SAVEPOINT loading")
+    suspects: list[tuple[int, int, Refusal]] = []
+    for number, staged in enumerate(merges):
+        merge = staged()
+        places = _acting(merge.stage)
+        for refusal in find_refused(merge, deferred=True).refusals:
+            line = int(places.filter(pl.col(ROW) == refusal.row)["line"][0])
+            suspects.append((number, line, refusal))
+        merge.merge()
+    database.run("ROLLBACK TO SAVEPOINT loading")
+    certain = _without_innocents(database, merges, suspects)
+    raise Refused(certain or [Refusal("", "", "", 0, "", words)])
+
+
+def _without_innocents(
+    database: Database, merges: Sequence[Callable[[], Merge]], suspects: Sequence[tuple[int, int, Refusal]]
+) -> list[Refusal]:
+    """The suspects without those that hold once the other rows of the load are there."""
+    kept_out = {(number, line) for number, line, _ in suspects}
+    certain: list[Refusal] = []
+    for number, line, refusal in suspects:
+        kept_out.discard((number, line))
+        try:
+            with database.trying():
+                for place, staged in enumerate(merges):
+                    merge = staged()
+                    for span in _spans(merge.stage, {at for n, at in kept_out if n == place}):
+                        merge.merge(span)
+                database.check_deferred()
+        except RowRefused as refused:
+            kept_out.add((number, line))
+            certain.append(Refusal(refusal.record, refusal.file, refusal.sheet, refusal.row, refusal.key, str(refused)))
+    return certain
+
+
+def _spans(stage: Stage, without: set[int]) -> list[tuple[int, int]]:
+    """The lines of a stage in spans that leave some out."""
+    spans, start = [], stage.lines.start
+    for line in [*sorted(without), stage.lines.stop]:
+        if line > start:
+            spans.append((start, line - 1))
+        start = line + 1
+    return spans

@@ -1,0 +1,141 @@
+"""The rows of one record's changes, as the database sees them before they are merged."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges
+from kotrel.core.columns import ACTION, LINE, before, raw_after
+from kotrel.core.description.model import Field
+from kotrel.systems.sql.database import Database, quoted
+from kotrel.systems.sql.journal import row_table
+from kotrel.systems.sql.store import Store
+
+
+class Stage:
+    """A table ``name`` with ``line``, ``action``, the fields, and for some fields whether a row changes them.
+
+    On SQLite the journal itself is the stage, through a view: the rows are written once. On PostgreSQL it is a
+    temporary table filled by COPY, because there splitting lists costs more than sending the rows twice.
+
+    Attributes:
+        touched: the fields, without the key, that changed rows change.
+        partly: those of them that not every changed row changes: a row that does not keeps its cell as it is.
+        raw: the fields of which some rows get the system's own text.
+    """
+
+    def __init__(self, database: Database, store: Store, changes: RecordChanges, lines: range, number: int) -> None:
+        self.database = database
+        self.store = store
+        self.changes = changes
+        self.lines = lines
+        self.touched = changes.touched_fields()
+        changed = changes.frame.filter(pl.col(ACTION) == "changed")
+        self.partly = [
+            name
+            for name in self.touched
+            if not changed.select(pl.col(name).ne_missing(pl.col(before(name))).all()).item()
+        ]
+        self.raw = [name for name in changes.fields if raw_after(name) in changes.frame.columns]
+        if database.dialect == "sqlite":
+            self.name = quoted("temp", "kotrel_stage")
+            self._look_at_journal(number)
+        else:
+            self.name = quoted("pg_temp", "kotrel_stage")
+            self._copy()
+
+    @property
+    def fields(self) -> list[Field]:
+        return [self.store.record.fields[name] for name in self.changes.fields]
+
+    def _look_at_journal(self, number: int) -> None:
+        # The journal has a key of one field as it is; of several, for a removed row, in the image before.
+        key = self.store.record.key
+        texts = [
+            quoted("key")
+            if key == (field.name,)
+            else f"json_extract(coalesce(after, before), '$[{place}]')"
+            if field.name in key
+            else f"json_extract(after, '$[{place}]')"
+            for place, field in enumerate(self.fields)
+        ]
+        columns = [
+            f"{self.store.stored(self.database, text, field)} AS {quoted('to ' + field.name)}"
+            for text, field in zip(texts, self.fields, strict=True)
+        ]
+        for place, field in enumerate(self.fields):
+            if field.name in self.partly:
+                same = f"json_extract(after, '$[{place}]') IS json_extract(before, '$[{place}]')"
+                columns.append(f"NOT ({same}) AS {quoted('is ' + field.name)}")
+            if field.name in self.raw:
+                columns.append(f"json_extract(raw, '$[{place}]') AS {quoted('raw ' + field.name)}")
+        self.database.run(f"DROP VIEW IF EXISTS {self.name}")
+        self.database.run(
+            f"CREATE TEMP VIEW kotrel_stage AS SELECT line, action, {', '.join(columns)} "
+            f"FROM main.{row_table('sqlite')} "
+            f"WHERE load = {number} AND line BETWEEN {self.lines.start} AND {self.lines.stop - 1}"
+        )
+
+    def _copy(self) -> None:
+        database, store = self.database, self.store
+        by_id = {field.name for field in self.fields if store.target_by_id(field)}
+        table = quoted("pg_temp", "kotrel_copy") if by_id else self.name
+        columns = [
+            ("CAST(NULL AS text)" if name in by_id else f"s.{store.column(name)}") + f" AS {quoted('to ' + name)}"
+            for name in self.changes.fields
+        ]
+        columns += [f"CAST(NULL AS boolean) AS {quoted('is ' + name)}" for name in self.partly]
+        columns += [f"CAST(NULL AS text) AS {quoted('raw ' + name)}" for name in self.raw]
+        database.run("DROP TABLE IF EXISTS pg_temp.kotrel_copy CASCADE")
+        self._drop()
+        database.run(
+            f"CREATE TEMP TABLE {'kotrel_copy' if by_id else 'kotrel_stage'} ON COMMIT DROP AS "
+            f"SELECT 0 AS line, '' AS action, {', '.join(columns)} FROM {store.name} AS s LIMIT 0"
+        )
+        staged = self._rows()
+        database.insert(table, staged.columns, staged)
+        database.run(f"ANALYZE {table}")
+        if by_id:
+            # Numbers that stand for codes are looked up when the rows are merged: by then all of them exist.
+            texts = [
+                (store.stored(database, f"c.{quoted('to ' + field.name)}", field) if field.name in by_id
+                 else f"c.{quoted('to ' + field.name)}") + f" AS {quoted('to ' + field.name)}"
+                for field in self.fields
+            ]  # fmt: skip
+            more = [f"c.{quoted(f'is {name}')}" for name in self.partly] + [
+                f"c.{quoted(f'raw {name}')}" for name in self.raw
+            ]
+            database.run(
+                f"CREATE TEMP VIEW kotrel_stage AS SELECT c.line, c.action, {', '.join([*texts, *more])} FROM {table} AS c"
+            )
+
+    def _drop(self) -> None:
+        """Drops what the record before had as its stage: a table, or a view."""
+        found = self.database.run(
+            "SELECT relkind::text FROM pg_catalog.pg_class WHERE oid = pg_catalog.to_regclass('pg_temp.kotrel_stage')"
+        )
+        if found:
+            self.database.run(f"DROP {'VIEW' if found[0][0] == 'v' else 'TABLE'} {self.name}")
+
+    def _rows(self) -> pl.DataFrame:
+        """The rows that a load touches, with the lines that the journal gave them."""
+        key = self.store.record.key
+        rows = self.changes.frame.filter(pl.col(ACTION) != "refused")
+        rows = rows.select(
+            pl.int_range(pl.len()).add(self.lines.start).alias(LINE),
+            ACTION,
+            *(
+                (pl.coalesce(name, before(name)) if name in key else pl.col(name)).alias(f"to {name}")
+                for name in self.changes.fields
+            ),
+            *(pl.col(name).ne_missing(pl.col(before(name))).alias(f"is {name}") for name in self.partly),
+            *(pl.col(raw_after(name)).alias(f"raw {name}") for name in self.raw),
+        ).filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+        if words := self.store.record.storage.yes_no:
+            said = [f"to {field.name}" for field in self.fields if field.kind == "yes_no"]
+            rows = rows.with_columns(pl.col(name).replace({"yes": words[0], "no": words[1]}) for name in said)
+        return rows.rename({LINE: "line", ACTION: "action"})
+
+    def same_key(self) -> str:
+        """The condition that a row ``t`` of the table is the staged row ``s``."""
+        return " AND ".join(f"t.{self.store.column(name)} = s.{quoted('to ' + name)}" for name in self.store.record.key)
