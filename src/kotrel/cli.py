@@ -72,9 +72,11 @@ def _tell(error: KotrelError, as_json: bool) -> int:
     if as_json:
         screen.json({"error": {"kind": error.kind, "message": error.message, "hint": error.hint}})
     else:
-        sys.stderr.write(f"kotrel: {error.message}\n")
+        from kotrel.reports.harmless import harmless
+
+        sys.stderr.write(f"kotrel: {harmless(error.message)}\n")
         if error.hint:
-            sys.stderr.write(f"        {error.hint}\n")
+            sys.stderr.write(f"        {harmless(error.hint)}\n")
     return error.status
 
 

@@ -2,15 +2,43 @@
 
 from __future__ import annotations
 
+import os
 import platform
+import re
 import tempfile
 import traceback
 from collections.abc import Sequence
+from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
 
 from kotrel import __version__
 from kotrel.core.errors import KotrelError, OutOfReach
+
+
+def without_secrets(text: str) -> str:
+    """The text without the passwords of addresses, and of settings called so."""
+    text = re.sub(r"(://[^/@\s:]*):[^@\s]*@", r"\1:***@", text)
+    return re.sub(r"(?i)(password['\"]?\s*[=:]\s*)('[^']*'|\"[^\"]*\"|[^\s,&;]+)", r"\1***", text)
+
+
+def _written(story: str, name: str) -> Path | None:
+    """Writes a log that only its owner can read, in the workspace or in a new folder of our own."""
+    here = Path.cwd()
+    folder = next((each / ".kotrel" for each in (here, *here.parents) if (each / "kotrel.toml").is_file()), None)
+    if folder is not None and folder.is_dir() and not folder.is_symlink():
+        with suppress(OSError):
+            return _new_file(folder / name, story)
+    with suppress(OSError):
+        return _new_file(Path(tempfile.mkdtemp(prefix="kotrel-")) / name, story)
+    return None
+
+
+def _new_file(path: Path, story: str) -> Path:
+    # It is never written through somebody's link: the file must be new.
+    with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w", encoding="utf-8") as log:
+        log.write(story)
+    return path
 
 
 def unexpected_error(error: Exception, words: Sequence[str]) -> KotrelError:
@@ -30,20 +58,11 @@ def unexpected_error(error: Exception, words: Sequence[str]) -> KotrelError:
             traceback.format_exc(),
         ]
     )
-    for folder in (Path.cwd() / ".kotrel", Path(tempfile.gettempdir())):
-        if folder.is_dir():
-            path = folder / f"kotrel-{stamp}.log"
-            try:
-                path.write_text(story, "utf-8")
-            except OSError:
-                continue
-            where = f"The details are in {path}."
-            break
-    else:
-        where = "No log file could be written."
+    path = _written(without_secrets(story), f"kotrel-{stamp}.log")
+    where = f"The details are in {path}." if path else "No log file could be written."
     what = str(error).strip().splitlines()[0] if str(error).strip() else type(error).__name__
     return OutOfReach(
-        f"an unexpected error occurred: {what[:200]}",
+        f"an unexpected error occurred: {without_secrets(what)[:200]}",
         where + " kotrel history shows what has been loaded.",
         "unexpected",
     )

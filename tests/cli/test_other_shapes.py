@@ -104,7 +104,7 @@ class OtherShapes(Program):
         after = [tuple(map(str, row)) for row in query(GOODS)]
         self.assertEqual(
             [(row[0], row[1], row[3], row[4], float(row[5]) if row[5] != "None" else None, row[6]) for row in after],
-            [("01", "00042", "M", "20", 1.5, "N"), ("01", "00043", "M", "30", 2.25, "Y"), ("01", "00044", "EA", "None", None, "None"),
+            [("01", "00042", "M", "20", 1.5, "N"), ("01", "00043", "M", "30", 2.25, "Y"), ("01", "00044", "EA", "None", None, "Y"),
              ("02", "00042", "EA", "None", 9.1234, "N")],
         )  # fmt: skip
         self.assertEqual(

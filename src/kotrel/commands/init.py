@@ -7,6 +7,7 @@ from pathlib import Path
 
 from kotrel.core.errors import WrongUse
 from kotrel.reports.screen import Screen
+from kotrel.systems.sql.rights import grants
 from kotrel.workspace.creating import Made, add_journal, create_workspace
 from kotrel.workspace.settings import FILE, open_workspace
 
@@ -33,11 +34,18 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--learn", action="store_true", help="draft system.toml from the database's own tables, for you to edit"
     )
+    parser.add_argument(
+        "--rights",
+        metavar="USER",
+        help="print the rights that a database user needs, as statements for its administrator (for an existing workspace)",
+    )
     parser.add_argument("--schema", metavar="NAME", help="with --learn: only the tables of this schema")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     folder = Path(args.folder)
+    if args.rights is not None:
+        return _rights(folder, args.rights, screen)
     if args.practice and args.journal:
         raise WrongUse("--practice creates the journal too; use only one of the two")
     if args.learn and (args.practice or not args.system):
@@ -60,6 +68,23 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         )
         return 0
     _show(made, screen)
+    return 0
+
+
+def _rights(folder: Path, user: str, screen: Screen) -> int:
+    workspace = open_workspace(folder)
+    if workspace.url.startswith("sqlite:"):
+        raise WrongUse(
+            "a SQLite database has no users: whoever may write its file and folder may load", "", "wrong-command-line"
+        )
+    found = grants(workspace.description, user)
+    if screen.as_json:
+        screen.json({"user": user, "rights": found})
+        return 0
+    for purpose, statements in found.items():
+        screen.show(f"-- {purpose}")
+        for statement in statements:
+            screen.show(statement)
     return 0
 
 

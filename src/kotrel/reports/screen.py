@@ -10,6 +10,7 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any, TextIO
 
+from kotrel.reports.harmless import harmless
 from kotrel.systems.interface import Step
 
 _PLAIN = {
@@ -52,9 +53,18 @@ class Screen:
         """Rich's console for standard output; on a file or pipe, plain text as wide as it needs."""
         if not hasattr(self, "_console"):
             from rich.console import Console
+            from rich.segment import Segment
+
+            class HarmlessConsole(Console):
+                """A console on which no character of a file or a database acts."""
+
+                def render(self, renderable: Any, options: Any = None) -> Any:
+                    for segment in super().render(renderable, options):
+                        text = segment.text if segment.control else harmless(segment.text)
+                        yield segment if text is segment.text else Segment(text, segment.style)
 
             width = None if sys.stdout.isatty() or "COLUMNS" in os.environ else 120
-            self._console = Console(
+            self._console = HarmlessConsole(
                 file=sys.stdout, highlight=False, width=width, soft_wrap=False, emoji=False, markup=False
             )
         return self._console
@@ -70,7 +80,7 @@ class Screen:
 
     def ask(self, question: str) -> bool:
         """Asks a yes/no question on the terminal; anything but a yes is a no."""
-        sys.stderr.write(f"{question} [y/N] ")
+        sys.stderr.write(f"{harmless(question)} [y/N] ")
         sys.stderr.flush()
         from kotrel.core.values.yes_no import read_yes_no
 
@@ -81,7 +91,7 @@ class Screen:
 
     def answer(self, question: str) -> str:
         """Asks for a word; blank if there is no answer."""
-        sys.stderr.write(question)
+        sys.stderr.write(harmless(question))
         sys.stderr.flush()
         try:
             return sys.stdin.readline().strip()

@@ -15,9 +15,11 @@ def report_interrupted(workspace: Workspace) -> list[str]:
     if not waiting:
         return []
     try:
+        # A server may still be finishing what a killed client sent: until it has, nobody knows.
+        workspace.system().settle()
         entries = workspace.system().history()
     except KotrelError:
-        # While the system cannot be reached nobody knows, so the note stays.
+        # While the system cannot be reached or is busy nobody knows, so the note stays.
         return []
     said: list[str] = []
     for each in waiting:

@@ -166,6 +166,14 @@ class System(ABC):
         """All loads, the oldest first."""
 
     @abstractmethod
+    def settle(self) -> None:
+        """Waits until a load in progress is over, also one whose client is gone while the system still finishes it.
+
+        Raises:
+            OutOfReach: it takes too long.
+        """
+
+    @abstractmethod
     def outcome(self, number: int) -> pl.DataFrame:
         """Row by row what a load did: file, sheet, row, record, key, action, outcome, message."""
 

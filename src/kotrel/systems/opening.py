@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+import sys
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from urllib.parse import unquote, urlsplit, urlunsplit
 
@@ -16,22 +17,27 @@ from kotrel.systems.sql.system import SqlSystem
 KINDS = "sqlite:FILE or postgresql://user@host/database"
 
 
-def open_system(url: str, description: Description, folder: Path, time_limit: int | None = None) -> System:
+def open_system(
+    url: str, description: Description, folder: Path, time_limit: int | None = None, schemas: Sequence[str] = ()
+) -> System:
     """The system at an address; the connection is opened later.
 
     Args:
         url: as in ``kotrel.toml``.
         folder: the folder for relative file names.
         time_limit: seconds that one step may take, or None for the default.
+        schemas: schemas that the database's own triggers need.
 
     Raises:
         WrongUse: it is not a known kind of address.
     """
-    connect = database_at(url, folder, time_limit=time_limit)
+    connect = database_at(url, folder, time_limit=time_limit, schemas=schemas)
     return SqlSystem(connect, description, shown(url))
 
 
-def database_at(url: str, folder: Path, create: bool = False, time_limit: int | None = None) -> Callable[[], Database]:
+def database_at(
+    url: str, folder: Path, create: bool = False, time_limit: int | None = None, schemas: Sequence[str] = ()
+) -> Callable[[], Database]:
     """Opens the database at an address when called.
 
     Args:
@@ -51,10 +57,17 @@ def database_at(url: str, folder: Path, create: bool = False, time_limit: int | 
         def open_postgres() -> Database:
             from kotrel.systems.sql.postgresql import TIME_LIMIT, PostgresDatabase
 
-            return PostgresDatabase(url, shown(url), _password(url), time_limit or TIME_LIMIT)
+            limit = time_limit or TIME_LIMIT
+            return PostgresDatabase(url, shown(url), _password(url), limit, schemas, _say)
 
         return open_postgres
     raise WrongUse(f"“{url}” is not the address of a system", f"Use {KINDS}.", "wrong-address")
+
+
+def _say(words: str) -> None:
+    """Tells people at a terminal what takes so long; programs see nothing of it."""
+    if sys.stderr.isatty():
+        sys.stderr.write(f"{words}\n")
 
 
 def without_password(url: str) -> tuple[str, bool]:

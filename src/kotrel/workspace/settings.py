@@ -23,7 +23,7 @@ FILE = "kotrel.toml"
 HIDDEN = ".kotrel"
 
 _TABLES = {
-    "system": ("url", "description", "time_limit"),
+    "system": ("url", "description", "time_limit", "trigger_schemas"),
     "sheets": ("decimal_mark", "dates", "currency"),
     "pictures": ("folder", "at_most_mb"),
     "spellings": None,
@@ -42,6 +42,7 @@ class Workspace:
         picture_folder: where the pictures that items name are, or None.
         largest_picture: bytes a picture may have.
         time_limit: seconds that the system may take for one step, or None for the default.
+        trigger_schemas: schemas in which the database's own triggers look for names.
     """
 
     folder: Path
@@ -51,6 +52,7 @@ class Workspace:
     picture_folder: Path | None = None
     largest_picture: int = 10_000_000
     time_limit: int | None = None
+    trigger_schemas: tuple[str, ...] = ()
 
     def pictures(self) -> Files | None:
         """Looks up pictures in their folder, or None if no folder is set."""
@@ -61,7 +63,7 @@ class Workspace:
 
     def system(self) -> System:
         """The connected system; the connection is opened later."""
-        return open_system(self.url, self.description, self.folder, self.time_limit)
+        return open_system(self.url, self.description, self.folder, self.time_limit, self.trigger_schemas)
 
     @property
     def hidden(self) -> Path:
@@ -129,6 +131,7 @@ def open_workspace(folder: Path) -> Workspace:
             spellings=settings.spellings(data.get("spellings", {})),
             currency=settings.text_of(sheets, "currency", "EUR", "sheets").upper(),
         ),
+        trigger_schemas=settings.texts(system, "trigger_schemas", "system"),
         time_limit=settings.minutes(system, "time_limit", "system"),
         picture_folder=_picture_folder(settings, data, folder),
         largest_picture=settings.megabytes(data.get("pictures", {}), "at_most_mb", 10, "pictures"),

@@ -143,6 +143,10 @@ class Database(ABC):
             self.run("RELEASE SAVEPOINT trying")
 
     @abstractmethod
+    def settle(self) -> None:
+        """Waits until a load in progress is over, also one whose client is gone while the server still commits."""
+
+    @abstractmethod
     def has_table(self, schema: str, table: str) -> bool:
         """True where the table exists."""
 

@@ -83,9 +83,9 @@ def _inexact(database: Database, store: Store, changes: RecordChanges) -> pl.Dat
         if about is None:
             continue
         column = f"t.{store.column(name)}"
-        exact[name] = database.brings_back(
-            column, store.stored(database, store.text(database, "t", field), field), about
-        )
+        # An empty text is read as blank.
+        read = f"nullif({store.text(database, 't', field)}, '')"
+        exact[name] = database.brings_back(column, store.stored(database, read, field), about)
     if not exact:
         return None
     columns = [store.text(database, "t", record.fields[name]) for name in record.key]

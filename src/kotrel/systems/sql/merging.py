@@ -196,7 +196,8 @@ class Merge:
             values.append(literal(fixed))
         for column, sequence in store.record.storage.made.items():
             columns.append(quoted(column))
-            values.append(f"pg_catalog.nextval({literal(quoted(*sequence.split('.')))})")
+            named = sequence.split(".") if "." in sequence else [store.schema, sequence]
+            values.append(f"pg_catalog.nextval({literal(quoted(*named))})")
         return (
             f"INSERT INTO {store.name} AS i ({', '.join(columns)}) SELECT {', '.join(values)} "
             f"FROM {self.stage.name} AS s WHERE s.action = 'new'{only} ORDER BY s.line"

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import io
 import time
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager, suppress
+from functools import partial
 from typing import Any
 
 import polars as pl
@@ -16,11 +17,8 @@ from kotrel.core.description.model import Field
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.interface import ConcurrentChange
 from kotrel.systems.sql.database import NEVER_BLANK, ColumnNow, Database, RowRefused, quoted
+from kotrel.systems.sql.pg_session import LOAD_LOCK, WAIT_SECONDS, holders_of_load_lock, holders_of_tables, prepare
 
-LOAD_LOCK = 0x6B6F7472656C
-"""The number of the advisory lock that a load holds: the letters ``kotrel``."""
-
-WAIT_SECONDS = 30
 PAUSES = (0.5, 1.5)
 """Seconds between attempts to connect; as long as nothing has been sent, trying again does no harm."""
 TIME_LIMIT = 3_600
@@ -86,6 +84,8 @@ class PostgresDatabase(Database):
         url: ``postgresql://user@host:port/database``.
         password: if it is not already in the environment.
         time_limit: seconds that one statement may take.
+        schemas: schemas that the database's own triggers need, besides those that every session of ours looks in.
+        tell: called with whom it waits for.
 
     Raises:
         OutOfReach: it is down, or refuses the user.
@@ -93,16 +93,23 @@ class PostgresDatabase(Database):
 
     dialect = "postgresql"
 
-    def __init__(self, url: str, name: str, password: str | None = None, time_limit: int = TIME_LIMIT) -> None:
+    def __init__(
+        self,
+        url: str,
+        name: str,
+        password: str | None = None,
+        time_limit: int = TIME_LIMIT,
+        schemas: Sequence[str] = (),
+        tell: Callable[[str], None] = lambda words: None,
+    ) -> None:
         self.name = name
         self.time_limit = time_limit
-        self.connection = _connected(url, name, {"password": password} if password else {})
+        self.tell = tell
+        given = {"password": password} if password else {}
+        self._connect = partial(_connected, url, name, given)
+        self.connection = self._connect()
         try:
-            self.connection.execute(f"SET lock_timeout = '{WAIT_SECONDS}s'")
-            self.connection.execute(f"SET statement_timeout = '{time_limit}s'")
-            # A client that hangs loses its locks.
-            self.connection.execute(f"SET idle_in_transaction_session_timeout = '{time_limit}s'")
-            self.connection.execute("SET client_min_messages = warning")
+            prepare(self.connection, time_limit, schemas)
         except psycopg.Error as error:
             raise self._clear(error) from None
 
@@ -114,14 +121,23 @@ class PostgresDatabase(Database):
             detail = (error.diag.message_detail or "").strip()
             return RowRefused(f"{words}. {detail}" if detail else words)
         if isinstance(error, errors.LockNotAvailable):
+            who = self._whom_we_wait_for()
             return OutOfReach(
-                f"another load is using {self.name}", "Wait until it has finished, then run this again.", "system-busy"
+                f"{self.name} is in use: {who or 'another program'} holds a lock that this needs; waited {WAIT_SECONDS} s",
+                "Wait until it has finished, or ask its administrator to end it; then run this again.",
+                "system-busy",
             )
         if isinstance(error, errors.QueryCanceled):
             return OutOfReach(
                 f"{self.name} took longer than {self.time_limit // 60} minutes for one step; nothing was loaded",
                 "If it is busy, give it more minutes with time_limit under [system] in kotrel.toml.",
                 "time-limit",
+            )
+        if words and "function" in (error.diag.context or "") and (error.diag.sqlstate or "").startswith("42"):
+            return OutOfReach(
+                f"a trigger of {self.name} does not find what it names: {words}",
+                'If it looks in a schema such as public, name that: trigger_schemas = ["public"] under [system] in kotrel.toml.',
+                "trigger-needs-schema",
             )
         if isinstance(error, errors.UndefinedTable | errors.UndefinedColumn | errors.InvalidSchemaName):
             return OutOfReach(
@@ -142,6 +158,13 @@ class PostgresDatabase(Database):
                 "connection-lost",
             )
         return OutOfReach(f"{self.name}: {words}", "", "system-error")
+
+    def _whom_we_wait_for(self) -> str:
+        """Who holds the lock that we did not get; asked on a connection of its own, because ours has failed."""
+        with suppress(psycopg.Error, OutOfReach), self._connect() as other:
+            own = self.connection.info.backend_pid
+            return holders_of_load_lock(other, own) or holders_of_tables(other, own)
+        return ""
 
     @staticmethod
     def _is_about_rows(error: psycopg.Error) -> bool:
@@ -187,7 +210,10 @@ class PostgresDatabase(Database):
         schema = dict.fromkeys(names, pl.String)
         if not raw.tell():
             return pl.DataFrame(schema=schema)
-        return pl.read_csv(raw.getvalue(), has_header=False, schema=schema)
+        whole = raw.getvalue()
+        frame = pl.read_csv(whole, has_header=False, schema=schema)
+        # An empty text is blank, here as everywhere.
+        return frame.with_columns(pl.all().replace("", None)) if b'""' in whole else frame
 
     def insert(
         self, table: str, columns: Sequence[str], frame: pl.DataFrame, forms: Sequence[str] | None = None
@@ -215,7 +241,7 @@ class PostgresDatabase(Database):
         if field.kind == "yes_no":
             return f"CASE WHEN {column} THEN 'yes' WHEN NOT {column} THEN 'no' END"
         if field.kind == "date":
-            return f"to_char({column}, 'YYYY-MM-DD')"
+            return f"pg_catalog.to_char({column}, 'YYYY-MM-DD')"
         return f"CAST({column} AS text)"
 
     def as_stored(self, text: str, field: Field, plain: bool = False) -> str:
@@ -274,7 +300,7 @@ class PostgresDatabase(Database):
     @contextmanager
     def changing(self) -> Iterator[None]:
         # The lock comes before the transaction, so that a load that had to wait sees what the one before it did.
-        self.run("SELECT pg_advisory_lock(?)", [LOAD_LOCK])
+        self._take_load_lock()
         try:
             self.run("BEGIN ISOLATION LEVEL REPEATABLE READ")
             try:
@@ -286,7 +312,18 @@ class PostgresDatabase(Database):
         finally:
             # If the connection breaks only now, nothing is lost: the lock is released with it.
             with suppress(psycopg.Error):
-                self.connection.execute("SELECT pg_advisory_unlock(%s)", [LOAD_LOCK])
+                self.connection.execute("SELECT pg_catalog.pg_advisory_unlock(%s)", [LOAD_LOCK])
+
+    def _take_load_lock(self) -> None:
+        """Waits for the load that is in progress, if there is one, and says for whom."""
+        if self.run("SELECT pg_catalog.pg_try_advisory_lock(?)", [LOAD_LOCK])[0][0]:
+            return
+        self.tell(f"waiting for another load: {holders_of_load_lock(self.connection)} (at most {WAIT_SECONDS} s)")
+        self.run("SELECT pg_catalog.pg_advisory_lock(?)", [LOAD_LOCK])
+
+    def settle(self) -> None:
+        self._take_load_lock()
+        self.run("SELECT pg_catalog.pg_advisory_unlock(?)", [LOAD_LOCK])
 
     def _roll_back(self) -> None:
         """Ends the transaction; a lost connection has already ended it."""
@@ -294,7 +331,7 @@ class PostgresDatabase(Database):
             self.connection.execute("ROLLBACK")
 
     def has_table(self, schema: str, table: str) -> bool:
-        return self.run("SELECT to_regclass(?) IS NOT NULL", [quoted(schema, table)])[0][0] is True
+        return self.run("SELECT pg_catalog.to_regclass(?) IS NOT NULL", [quoted(schema, table)])[0][0] is True
 
     def close(self) -> None:
         self.connection.close()

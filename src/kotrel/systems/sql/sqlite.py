@@ -231,6 +231,10 @@ class SqliteDatabase(Database):
                 self.connection.execute("ROLLBACK")
             raise
 
+    def settle(self) -> None:
+        with self.changing():
+            pass
+
     def has_table(self, schema: str, table: str) -> bool:
         return bool(self.run("SELECT 1 FROM sqlite_master WHERE type IN ('table', 'view') AND name = ?", [table]))
 

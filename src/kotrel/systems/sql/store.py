@@ -26,7 +26,8 @@ class Store:
         """The schema of its table, where the database has schemas."""
         if self.record.storage.schema is not None:
             return self.record.storage.schema
-        return self.description.schema if self.dialect == "postgresql" else ""
+        # Our sessions look for names in no schema of the users: every table is named with its own.
+        return (self.description.schema or "public") if self.dialect == "postgresql" else ""
 
     @property
     def table(self) -> str:

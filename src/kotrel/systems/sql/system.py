@@ -228,6 +228,10 @@ class SqlSystem(System):
         with self._open() as database:
             return journal.entries(database)
 
+    def settle(self) -> None:
+        with self._open() as database:
+            database.settle()
+
     def outcome(self, number: int) -> pl.DataFrame:
         with self._open() as database:
             _require_load(database, number)
