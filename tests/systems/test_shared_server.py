@@ -31,6 +31,11 @@ class SharedServer(unittest.TestCase):
     def setUpClass(cls):
         cls.url = postgres_url()
 
+    @classmethod
+    def tearDownClass(cls):
+        with closing(psycopg.connect(cls.url, autocommit=True)) as connection:
+            connection.execute("GRANT ALL ON SCHEMA public TO PUBLIC")
+
     def setUp(self):
         self.sql("DROP SCHEMA IF EXISTS kotrel CASCADE", "DROP SCHEMA public CASCADE", "CREATE SCHEMA public")
         self.sql(GOODS, "CREATE SEQUENCE numbers", *journal_tables.create_statements("postgresql"))
