@@ -72,18 +72,6 @@ class Slice(Program):
         )
         self.assertEqual((self.state("ROP-40010"), self.state("ROP-00010")), (None, 60))
 
-    def test_an_undo_that_is_in_somebodys_way_is_refused_with_both_values(self):
-        self.write("first.csv", "Item code,Price", "ROP-00010,0.61")
-        self.write("second.csv", "Item code,Price", "ROP-00010,0.62")
-        self.kotrel("load", "first.csv", "--yes")
-        self.kotrel("load", "second.csv", "--yes")
-        undone = self.json("undo", "1", "--yes", status=1)
-        [way] = undone["in_the_way"]
-        self.assertEqual((way["key"], way["field"]), ("ROP-00010", "price"))
-        self.assertIn("0.61", way["message"])
-        self.assertIn("0.62", way["message"])
-        self.assertEqual(self.state("ROP-00010"), 62)
-
     def test_one_error_and_nothing_at_all_is_loaded(self):
         self.write("bad.csv", *GOOD, "ROP-40030;Rope;Mtr;ROPE-BRAID;NOBODY;x;-1;maybe")
         loaded = self.json("load", "bad.csv", "--yes", status=1)

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import argparse
+from pathlib import Path
 
 from kotrel.commands._shared import add_agreement, now, user, workspace_of
 from kotrel.core.errors import WrongUse
 from kotrel.reports.histories import show_undone, undo_question, undone_json
 from kotrel.reports.screen import Screen
-from kotrel.stages.undoing import Undone, load_number, undo_load
+from kotrel.sheets.safe_writing import free_name
+from kotrel.sheets.table_writing import write_book
+from kotrel.stages.undoing import Undone, left_book, load_number, undo_load
 
 EXAMPLE = """\
 kotrel undo L0001
@@ -17,6 +20,11 @@ kotrel undo L0001
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("load", metavar="LOAD", help="the load, as kotrel history calls it: L0001")
+    parser.add_argument(
+        "--what-can",
+        action="store_true",
+        help="undo the rows that nothing is in the way of, and write the others to a workbook with the reasons",
+    )
     add_agreement(parser)
 
 
@@ -36,8 +44,14 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
 
     if args.yes:
         with screen.progress(4) as step:
-            undone = undo_load(system, number, user(args), args.remark, now(), step, hidden)
+            undone = undo_load(system, number, user(args), args.remark, now(), step, hidden, what_can=args.what_can)
     else:
-        undone = undo_load(system, number, user(args), args.remark, now(), lambda title: None, hidden, agree)
-    screen.json(undone_json(undone)) if screen.as_json else show_undone(screen, undone)
+        undone = undo_load(
+            system, number, user(args), args.remark, now(), lambda title: None, hidden, agree, args.what_can
+        )
+    left = None
+    if undone.status == "undone in part":
+        left = free_name(Path(f"{undone.entry.name}.left.xlsx"))
+        write_book(left_book(undone), left)
+    screen.json(undone_json(undone, left)) if screen.as_json else show_undone(screen, undone, left)
     return 1 if undone.status == "refused" else 0

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import datetime
+from pathlib import Path
 from typing import Any
 
 import polars as pl
@@ -148,23 +149,28 @@ def outcome_json(entry: Entry, rows: pl.DataFrame) -> dict[str, Any]:
     }
 
 
-def show_undone(screen: Screen, undone: Undone) -> None:
+def show_undone(screen: Screen, undone: Undone, left: Path | None = None) -> None:
     """What an undo did, or what stands in its way."""
     name = undone.entry.name
-    if undone.status == "undone":
+    if undone.status in ("undone", "undone in part"):
         done = _way_back_said(undone)
+        title = f"{name} is {undone.status}"
         screen.show(
-            Text(f"{name} is undone", style="bold green").append(
+            Text(title, style="bold green" if undone.status == "undone" else "bold yellow").append(
                 f" (as {load_name(undone.number or 0)}): {done}", style=""
             )
         )
-        return
-    if undone.status == "refused":
-        screen.show(
-            Text(f"{name} cannot be undone: ", style="bold red").append(
-                f"{count(len(undone.in_the_way), 'obstacle')}; nothing was changed", style=""
+        if undone.status == "undone":
+            return
+    if undone.status in ("refused", "undone in part"):
+        if undone.status == "refused":
+            screen.show(
+                Text(f"{name} cannot be undone: ", style="bold red").append(
+                    f"{count(len(undone.in_the_way), 'obstacle')}; nothing was changed", style=""
+                )
             )
-        )
+        else:
+            screen.show(f"{count(_rows_left(undone), 'row')} left as they are, written to {left} with the reasons:")
         table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
         for heading in ("  record", "key", "what is in the way"):
             table.add_column(heading, overflow="fold")
@@ -173,6 +179,8 @@ def show_undone(screen: Screen, undone: Undone) -> None:
         screen.show(table)
         if len(undone.in_the_way) > ROWS_SHOWN:
             screen.show(Text(f"  … {len(undone.in_the_way) - ROWS_SHOWN:,} more (--json lists them all)", style="dim"))
+        if undone.status == "refused":
+            screen.show(Text(f"Next: kotrel undo {name} --what-can    undoes the other rows", style="dim"))
         return
     screen.show(Text(f"{name} was not undone."))
 
@@ -188,18 +196,24 @@ def _way_back_said(undone: Undone) -> str:
 
 def undo_question(undone: Undone) -> str:
     """The question asked before an undo."""
-    return f"Undo {undone.entry.name} ({listed(undone.entry.files, 2)}): {_way_back_said(undone)}?"
+    left = f", {count(_rows_left(undone), 'row')} left as they are" if undone.in_the_way else ""
+    return f"Undo {undone.entry.name} ({listed(undone.entry.files, 2)}): {_way_back_said(undone)}{left}?"
 
 
-def undone_json(undone: Undone) -> dict[str, Any]:
+def _rows_left(undone: Undone) -> int:
+    return len({(each.record, each.key) for each in undone.in_the_way})
+
+
+def undone_json(undone: Undone, left: Path | None = None) -> dict[str, Any]:
     """An undo as ``--json`` gives it."""
     return {
         "load": undone.entry.name,
         "status": undone.status,
         "undo": load_name(undone.number) if undone.number else None,
-        "restored": undone.count("changed") if undone.status == "undone" else 0,
-        "removed": undone.count("removed") if undone.status == "undone" else 0,
-        "reversed": undone.count("new") if undone.status == "undone" else 0,
+        "restored": undone.count("changed") if undone.number else 0,
+        "removed": undone.count("removed") if undone.number else 0,
+        "reversed": undone.count("new") if undone.number else 0,
+        "left": str(left) if left else None,
         "in_the_way": [
             {"record": each.record, "key": each.key, "field": each.field, "message": each.message}
             for each in undone.in_the_way

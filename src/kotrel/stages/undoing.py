@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
@@ -15,6 +15,8 @@ from kotrel.core.changes.journal import Entry, Stamp, standing
 from kotrel.core.changes.reversal import InTheWay, reverse
 from kotrel.core.columns import before
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.phrases import count
+from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.systems.interface import ConcurrentChange, Refused, Step, System, Writing
 from kotrel.workspace.in_progress import in_progress
 
@@ -24,7 +26,12 @@ TRIES = 3
 
 @dataclass(frozen=True)
 class Undone:
-    """How it ended (``undone`` or ``refused``), and the changes that undid the load or would have."""
+    """How it ended, and the changes that undid the load or would have.
+
+    Attributes:
+        status: ``undone``, ``undone in part``, ``refused``, or ``not undone`` if the user said no.
+        in_the_way: what keeps the load, or the rest of it, from being undone.
+    """
 
     entry: Entry
     status: str
@@ -60,12 +67,14 @@ def undo_load(
     step: Step,
     hidden: Path,
     agree: Callable[[Undone], bool] | None = None,
+    what_can: bool = False,
 ) -> Undone:
     """Undoes a load, all of it or nothing. The undo is a load of its own in the history.
 
     Args:
         hidden: where a note is kept while it runs.
         agree: called with what would change, if there is a person to ask.
+        what_can: undo the rows that nothing is in the way of, and leave the others.
 
     Raises:
         WrongUse: there is no such load, or it is already undone.
@@ -74,13 +83,13 @@ def undo_load(
     if agree is not None:
         # The question is asked without a lock: others can work while the user reads.
         with system.writing() as writing:
-            plan = _plan(system, writing, number, step)
-        if plan.in_the_way:
+            plan = _plan(system, writing, number, step, what_can)
+        if plan.status == "refused":
             return plan
         if not agree(plan):
             return replace(plan, status="not undone")
     with in_progress(hidden, Stamp(at, who, (), _content(system, number), remark, "undo", number)):
-        return _undo(system, number, who, remark, at, step)
+        return _undo(system, number, who, remark, at, step, what_can)
 
 
 def _content(system: System, number: int) -> str:
@@ -88,18 +97,22 @@ def _content(system: System, number: int) -> str:
     return next((entry.fingerprint for entry in system.history() if entry.number == number), "")
 
 
-def _undo(system: System, number: int, who: str, remark: str, at: datetime, step: Step) -> Undone:
+def _undo(system: System, number: int, who: str, remark: str, at: datetime, step: Step, what_can: bool) -> Undone:
     for _ in range(TRIES):
         planned: Undone | None = None
         try:
             with system.writing() as writing:
-                planned = plan = _plan(system, writing, number, step)
-                if plan.in_the_way:
+                planned = plan = _plan(system, writing, number, step, what_can)
+                if plan.status == "refused":
                     return plan
+                left = len({(each.record, each.key) for each in plan.in_the_way})
+                if left:
+                    remark = f"in part: {count(left, 'row')} left{'; ' + remark if remark else ''}"
                 stamp = Stamp(at, who, plan.entry.files, plan.entry.fingerprint, remark, "undo", number)
                 done = writing.apply(plan.reversal, stamp, step).number
-                writing.mark_undone(number, done)
-                if plan.entry.kind == "undo" and plan.entry.of is not None:
+                if not left:
+                    writing.mark_undone(number, done)
+                if not left and plan.entry.kind == "undo" and plan.entry.of is not None:
                     # Undoing an undo: the load that it had undone is in force again.
                     writing.mark_undone(plan.entry.of, None)
             return replace(plan, number=done)
@@ -118,15 +131,47 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
     )
 
 
-def _plan(system: System, writing: Writing, number: int, step: Step) -> Undone:
+def _plan(system: System, writing: Writing, number: int, step: Step, what_can: bool) -> Undone:
     entry = standing(writing.history(), number, "kotrel undo {undo} would bring it back.")
     step("reading what the load did")
     reversal, in_the_way = _reversal(writing, number)
+    refer = _referring(writing, reversal)
+    if what_can:
+        while in_the_way or refer:
+            in_the_way += refer
+            reversal = _without(reversal, in_the_way)
+            # A row that stays may refer to one that was to go.
+            refer = _referring(writing, reversal)
+            if not refer:
+                break
+        can = any(each.touches for each in reversal)
+        status = ("undone in part" if can else "refused") if in_the_way else "undone"
+        return Undone(entry, status, None, reversal, tuple(in_the_way))
+    in_the_way += refer
     return Undone(entry, "refused" if in_the_way else "undone", None, reversal, tuple(in_the_way))
 
 
+def _referring(writing: Writing, reversal: Sequence[RecordChanges]) -> list[InTheWay]:
+    return [found for each in reversal for found in writing.refer_to(each.record, each.removed_keys(), reversal)]
+
+
+def _without(reversal: Sequence[RecordChanges], in_the_way: Sequence[InTheWay]) -> tuple[RecordChanges, ...]:
+    """The changes without the rows that something is in the way of."""
+    kept: list[RecordChanges] = []
+    for each in reversal:
+        blocked = [way.key for way in in_the_way if way.record == each.record.name]
+        keys = each.frame.select(
+            pl.concat_str(
+                [pl.coalesce(name, before(name)) for name in each.record.key], separator=" / ", ignore_nulls=True
+            )
+        ).to_series()
+        wanted = ~keys.is_in(blocked)
+        kept.append(each if wanted.all() else replace(each, frame=each.frame.filter(wanted), origin=None))
+    return tuple(kept)
+
+
 def _reversal(writing: Writing, number: int) -> tuple[tuple[RecordChanges, ...], list[InTheWay]]:
-    """The load's changes reversed, the last record first, and what stands in the way."""
+    """The load's changes reversed, the last record first, and what is in the way of single rows."""
     reversal: list[RecordChanges] = []
     in_the_way: list[InTheWay] = []
     for changes in reversed(writing.changes_of(number)):
@@ -143,6 +188,14 @@ def _reversal(writing: Writing, number: int) -> tuple[tuple[RecordChanges, ...],
         back, found = reverse(changes, now, filled)
         in_the_way += found
         reversal.append(back)
-    for each in reversal:
-        in_the_way += writing.refer_to(each.record, each.removed_keys(), reversal)
     return tuple(reversal), in_the_way
+
+
+def left_book(undone: Undone) -> OutBook:
+    """The rows that an undo left as they are, each with what is in its way."""
+    rows = pl.DataFrame(
+        [[each.record, each.key, each.field, each.message] for each in undone.in_the_way],
+        schema=dict.fromkeys(("Record", "Key", "Field", "What is in the way"), pl.String),
+        orient="row",
+    )
+    return OutBook((OutSheet("Left", tuple(OutColumn(name) for name in rows.columns), rows),))

@@ -14,8 +14,8 @@ from typing import Any, Literal
 import polars as pl
 
 from kotrel.core.changes.change_set import Origin, RecordChanges, Rest, key_text
-from kotrel.core.changes.images import from_images, image
-from kotrel.core.columns import ACTION, LINE, MESSAGE, ROW, before, raw_after, raw_before
+from kotrel.core.changes.images import from_images, from_raw_image, image, raw_image
+from kotrel.core.columns import ACTION, LINE, MESSAGE, ROW, before
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.rows.findings import Severity
@@ -198,18 +198,8 @@ def journal_rows(changes: RecordChanges, number: int, first_line: int) -> pl.Dat
         pl.col(MESSAGE).alias("message"),
         pl.when(action.is_in(["new", "changed"])).then(image(rows, fields)).alias("after"),
         pl.when(action.is_in(["removed", "changed"])).then(image(rows, formers)).alias("before"),
-        _raw_image(rows, fields).alias("raw"),
+        raw_image(rows, fields).alias("raw"),
     )
-
-
-def _raw_image(rows: pl.DataFrame, fields: Sequence[str]) -> pl.Expr:
-    names = [raw(name) for raw in (raw_after, raw_before) for name in fields]
-    there = [name for name in names if name in rows.columns]
-    if not there:
-        return pl.lit(None, pl.String)
-    whole = rows.with_columns(pl.lit(None, pl.String).alias(name) for name in names if name not in there).select(names)
-    images = whole.select(image(whole, names)).to_series()
-    return pl.when(pl.any_horizontal(pl.col(there).is_not_null())).then(pl.lit(images))
 
 
 def refused_rows(changes: RecordChanges, number: int, first_line: int) -> pl.DataFrame:
@@ -263,8 +253,6 @@ def changes_from(
         origin = Origin(number, first, first + part["rows"] - 1)
         mine = rows.filter(lines.is_between(origin.first, origin.last))
         first += part["rows"]
-        raws = [raw(name) for raw in (raw_after, raw_before) for name in fields]
-        raw = from_images(mine["raw"], raws) if mine["raw"].null_count() < mine.height else pl.DataFrame()
         frame = pl.concat(
             [
                 mine.select(
@@ -274,11 +262,7 @@ def changes_from(
                 ),
                 from_images(mine["after"], fields),
                 from_images(mine["before"], [before(name) for name in fields]),
-                *(
-                    [raw.select(name for name in raw.columns if raw[name].null_count() < raw.height)]
-                    if raw.height
-                    else []
-                ),
+                *from_raw_image(mine["raw"], fields),
             ],
             how="horizontal",
         )

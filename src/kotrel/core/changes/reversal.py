@@ -63,7 +63,12 @@ def reverse(
         for name in fields
         if raw_before(name) in joined.columns
     ]
-    frame = joined.select(ROW, pl.col(ACTION).replace(back), pl.lit(None, pl.String).alias(MESSAGE), *columns, *raws)
+    # What is as it was before the load needs nothing.
+    as_before = [pl.col(name).eq_missing(pl.col(before(name))) | pl.col(f"now {name}").eq_missing(pl.col(before(name)))
+                 for name in fields if name not in key]  # fmt: skip
+    restored = (pl.col(ACTION) == "changed") & pl.all_horizontal(pl.lit(True), *as_before)
+    action = pl.when(restored).then(pl.lit("same")).otherwise(pl.col(ACTION).replace(back)).alias(ACTION)
+    frame = joined.select(ROW, action, pl.lit(None, pl.String).alias(MESSAGE), *columns, *raws)
     # Where all rows were new, the journal already has what is removed: it need not be written again.
     origin = changes.origin
     if in_the_way or origin is None or did.height != origin.last - origin.first + 1 or not (did[ACTION] == "new").all():
@@ -106,6 +111,8 @@ def _moved_since(record: Record, joined: pl.DataFrame, changes: RecordChanges) -
             continue
         loaded = (pl.col(ACTION) == "new") | pl.col(name).ne_missing(pl.col(before(name)))
         moved = there.filter(loaded & pl.col(name).ne_missing(pl.col(f"now {name}")))
+        # Somebody has restored it already.
+        moved = moved.filter((pl.col(ACTION) == "new") | pl.col(before(name)).ne_missing(pl.col(f"now {name}")))
         template = f"{record.fields[name].title} was {{stood}} after the load and is {{stands}} now"
         found += _obstacles(record, moved, name, template, name, f"now {name}")
     return found

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Sequence
 from typing import Any
 
 import psycopg
 
+from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.database import quoted
 from kotrel.systems.sql.journal import SCHEMA
 
@@ -21,6 +23,20 @@ _HOLDERS = (
     "pg_catalog.date_part('epoch', pg_catalog.clock_timestamp() - coalesce(a.xact_start, a.state_change))::bigint "
     "FROM pg_catalog.pg_stat_activity AS a WHERE a.pid = ANY (?) ORDER BY 1"
 )
+
+
+PAUSES = (0.5, 1.5)
+"""Seconds between attempts to connect; as long as nothing has been sent, trying again does no harm."""
+
+_PATIENCE: dict[str, Any] = {
+    "connect_timeout": 10,
+    "keepalives": 1,
+    "keepalives_idle": 15,
+    "keepalives_interval": 5,
+    "keepalives_count": 4,
+    "tcp_user_timeout": 40_000,
+}
+"""Makes sure that a silent server is noticed within a minute."""
 
 
 def prepare(connection: psycopg.Connection[Any], time_limit: int, schemas: Sequence[str]) -> None:
@@ -95,3 +111,34 @@ def _long(seconds: int | None) -> str:
     if seconds is None:
         return "some time"
     return f"{seconds} s" if seconds < 120 else f"{seconds // 60} min"
+
+
+def connected(url: str, name: str, given: dict[str, Any]) -> psycopg.Connection[Any]:
+    """An open connection; a server that does not answer is tried a few times."""
+    for pause in (*PAUSES, None):
+        try:
+            return psycopg.connect(url, autocommit=True, application_name="kotrel", **_PATIENCE, **given)
+        except (psycopg.Error, UnicodeError) as error:
+            clear = _no_connection(error, name)
+            if pause is None or clear.kind != "system-down":
+                raise clear from None
+            time.sleep(pause)
+    raise AssertionError
+
+
+def _no_connection(error: Exception, name: str) -> OutOfReach:
+    words = " ".join(str(error).split())
+    if "password" in words and ("authentication failed" in words or "no password" in words):
+        return OutOfReach(
+            f"{name} refuses the user or the password",
+            "Set KOTREL_PASSWORD, and check the user in kotrel.toml.",
+            "password-refused",
+        )
+    if "does not exist" in words:
+        what = words[words.rfind("FATAL:") + 6 :].strip() if "FATAL:" in words else words
+        return OutOfReach(f"{name}: {what}", "Check url under [system] in kotrel.toml.", "no-database")
+    return OutOfReach(
+        f"{name} cannot be reached",
+        f"Check that the server is running and the address is right. It said: {words[:200]}",
+        "system-down",
+    )

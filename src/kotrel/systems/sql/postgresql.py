@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from functools import partial
@@ -11,70 +10,24 @@ from typing import Any
 
 import polars as pl
 import psycopg
-from psycopg import errors
 
 from kotrel.core.description.model import Field
 from kotrel.core.errors import OutOfReach
-from kotrel.systems.interface import ConcurrentChange
-from kotrel.systems.sql.database import NEVER_BLANK, ColumnNow, Database, RowRefused, quoted
-from kotrel.systems.sql.pg_session import LOAD_LOCK, WAIT_SECONDS, holders_of_load_lock, holders_of_tables, prepare
+from kotrel.systems.sql.database import NEVER_BLANK, ColumnNow, Database, quoted
+from kotrel.systems.sql.pg_errors import clear
+from kotrel.systems.sql.pg_session import (
+    LOAD_LOCK,
+    WAIT_SECONDS,
+    connected,
+    holders_of_load_lock,
+    holders_of_tables,
+    prepare,
+)
 
-PAUSES = (0.5, 1.5)
-"""Seconds between attempts to connect; as long as nothing has been sent, trying again does no harm."""
 TIME_LIMIT = 3_600
 """Seconds that one step of a load may take by default."""
 
-_PATIENCE: dict[str, Any] = {
-    "connect_timeout": 10,
-    "keepalives": 1,
-    "keepalives_idle": 15,
-    "keepalives_interval": 5,
-    "keepalives_count": 4,
-    "tcp_user_timeout": 40_000,
-}
-"""Makes sure that a silent server is noticed within a minute."""
 _CHUNK = 50_000
-_NOT_ABOUT_ROWS = frozenset(
-    [
-        "00",
-        "01",
-        "02",
-        "03",
-        "08",
-        "09",
-        "0A",
-        "0B",
-        "0F",
-        "0L",
-        "0P",
-        "20",
-        "24",
-        "25",
-        "26",
-        "28",
-        "2B",
-        "2D",
-        "2F",
-        "34",
-        "38",
-        "39",
-        "3B",
-        "3D",
-        "3F",
-        "40",
-        "42",
-        "53",
-        "54",
-        "55",
-        "57",
-        "58",
-        "72",
-        "F0",
-        "HV",
-        "XX",
-    ]
-)
-"""Classes of SQLSTATE for connections, transactions, rights, syntax, resources (PostgreSQL, appendix A)."""
 
 
 class PostgresDatabase(Database):
@@ -106,7 +59,7 @@ class PostgresDatabase(Database):
         self.time_limit = time_limit
         self.tell = tell
         given = {"password": password} if password else {}
-        self._connect = partial(_connected, url, name, given)
+        self._connect = partial(connected, url, name, given)
         self.connection = self._connect()
         try:
             prepare(self.connection, time_limit, schemas)
@@ -114,50 +67,8 @@ class PostgresDatabase(Database):
             raise self._clear(error) from None
 
     def _clear(self, error: psycopg.Error) -> Exception:
-        words = (error.diag.message_primary or str(error)).strip().splitlines()[0]
-        if isinstance(error, errors.SerializationFailure | errors.DeadlockDetected):
-            return ConcurrentChange(words)
-        if self._is_about_rows(error):
-            detail = (error.diag.message_detail or "").strip()
-            return RowRefused(f"{words}. {detail}" if detail else words)
-        if isinstance(error, errors.LockNotAvailable):
-            who = self._whom_we_wait_for()
-            return OutOfReach(
-                f"{self.name} is in use: {who or 'another program'} holds a lock that this needs; waited {WAIT_SECONDS} s",
-                "Wait until it has finished, or ask its administrator to end it; then run this again.",
-                "system-busy",
-            )
-        if isinstance(error, errors.QueryCanceled):
-            return OutOfReach(
-                f"{self.name} took longer than {self.time_limit // 60} minutes for one step; nothing was loaded",
-                "If it is busy, give it more minutes with time_limit under [system] in kotrel.toml.",
-                "time-limit",
-            )
-        if words and "function" in (error.diag.context or "") and (error.diag.sqlstate or "").startswith("42"):
-            return OutOfReach(
-                f"a trigger of {self.name} does not find what it names: {words}",
-                'If it looks in a schema such as public, name that: trigger_schemas = ["public"] under [system] in kotrel.toml.',
-                "trigger-needs-schema",
-            )
-        if isinstance(error, errors.UndefinedTable | errors.UndefinedColumn | errors.InvalidSchemaName):
-            return OutOfReach(
-                f"{self.name} is not as system.toml describes it: {words}",
-                "Correct system.toml, or connect to the right database.",
-                "not-as-described",
-            )
-        if isinstance(error, errors.InsufficientPrivilege | errors.ReadOnlySqlTransaction):
-            return OutOfReach(f"{self.name} refuses: {words}", "Ask its administrator for that permission.", "no-right")
-        if isinstance(error, errors.DiskFull):
-            return OutOfReach(
-                f"the disk of {self.name} is full", "Tell its administrator, then run this again.", "disk-full"
-            )
-        if self.connection.closed or isinstance(error, psycopg.OperationalError):
-            return OutOfReach(
-                f"the connection to {self.name} was lost: {words}",
-                "kotrel history shows what has been loaded.",
-                "connection-lost",
-            )
-        return OutOfReach(f"{self.name}: {words}", "", "system-error")
+        lost = self.connection.closed
+        return clear(error, self.name, self.time_limit, bool(lost), self._whom_we_wait_for)
 
     def _whom_we_wait_for(self) -> str:
         """Who holds the lock that we did not get; asked on a connection of its own, because ours has failed."""
@@ -165,17 +76,6 @@ class PostgresDatabase(Database):
             own = self.connection.info.backend_pid
             return holders_of_load_lock(other, own) or holders_of_tables(other, own)
         return ""
-
-    @staticmethod
-    def _is_about_rows(error: psycopg.Error) -> bool:
-        """True where the database refuses what is in a row, by a constraint, a trigger or a policy.
-
-        Triggers may use any code of their own; only those that PostgreSQL itself uses for other troubles are none of these.
-        """
-        state = error.diag.sqlstate or ""
-        if isinstance(error, errors.InsufficientPrivilege):
-            return "row-level security" in (error.diag.message_primary or "")
-        return bool(state) and state[:2] not in _NOT_ABOUT_ROWS
 
     @staticmethod
     def _bound(statement: str) -> str:
@@ -335,34 +235,3 @@ class PostgresDatabase(Database):
 
     def close(self) -> None:
         self.connection.close()
-
-
-def _connected(url: str, name: str, given: dict[str, Any]) -> psycopg.Connection[Any]:
-    """An open connection; a server that does not answer is tried a few times."""
-    for pause in (*PAUSES, None):
-        try:
-            return psycopg.connect(url, autocommit=True, application_name="kotrel", **_PATIENCE, **given)
-        except (psycopg.Error, UnicodeError) as error:
-            clear = _no_connection(error, name)
-            if pause is None or clear.kind != "system-down":
-                raise clear from None
-            time.sleep(pause)
-    raise AssertionError
-
-
-def _no_connection(error: Exception, name: str) -> OutOfReach:
-    words = " ".join(str(error).split())
-    if "password" in words and ("authentication failed" in words or "no password" in words):
-        return OutOfReach(
-            f"{name} refuses the user or the password",
-            "Set KOTREL_PASSWORD, and check the user in kotrel.toml.",
-            "password-refused",
-        )
-    if "does not exist" in words:
-        what = words[words.rfind("FATAL:") + 6 :].strip() if "FATAL:" in words else words
-        return OutOfReach(f"{name}: {what}", "Check url under [system] in kotrel.toml.", "no-database")
-    return OutOfReach(
-        f"{name} cannot be reached",
-        f"Check that the server is running and the address is right. It said: {words[:200]}",
-        "system-down",
-    )

@@ -1,0 +1,121 @@
+"""What PostgreSQL says when something fails → whether a row is to blame, and what to tell the user."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import psycopg
+from psycopg import errors
+
+from kotrel.core.errors import OutOfReach
+from kotrel.systems.interface import ConcurrentChange
+from kotrel.systems.sql.database import RowRefused
+from kotrel.systems.sql.pg_session import WAIT_SECONDS
+
+_NOT_ABOUT_ROWS = frozenset(
+    [
+        "00",
+        "01",
+        "02",
+        "03",
+        "08",
+        "09",
+        "0A",
+        "0B",
+        "0F",
+        "0L",
+        "0P",
+        "20",
+        "24",
+        "25",
+        "26",
+        "28",
+        "2B",
+        "2D",
+        "2F",
+        "34",
+        "38",
+        "39",
+        "3B",
+        "3D",
+        "3F",
+        "40",
+        "42",
+        "53",
+        "54",
+        "55",
+        "57",
+        "58",
+        "72",
+        "F0",
+        "HV",
+        "XX",
+    ]
+)
+"""Classes of SQLSTATE for connections, transactions, rights, syntax, resources (PostgreSQL, appendix A)."""
+
+
+def clear(
+    error: psycopg.Error, name: str, time_limit: int, lost: bool, whom_we_wait_for: Callable[[], str]
+) -> Exception:
+    """The error as the rest of Kotrel knows it.
+
+    Args:
+        name: how messages call the database.
+        time_limit: seconds that one statement may take.
+        lost: the connection is closed.
+        whom_we_wait_for: who holds a lock that was not given in time, in words.
+    """
+    words = (error.diag.message_primary or str(error)).strip().splitlines()[0]
+    if isinstance(error, errors.SerializationFailure | errors.DeadlockDetected):
+        return ConcurrentChange(words)
+    if is_about_rows(error):
+        detail = (error.diag.message_detail or "").strip()
+        return RowRefused(f"{words}. {detail}" if detail else words)
+    if isinstance(error, errors.LockNotAvailable):
+        who = whom_we_wait_for()
+        return OutOfReach(
+            f"{name} is in use: {who or 'another program'} holds a lock that this needs; waited {WAIT_SECONDS} s",
+            "Wait until it has finished, or ask its administrator to end it; then run this again.",
+            "system-busy",
+        )
+    if isinstance(error, errors.QueryCanceled):
+        return OutOfReach(
+            f"{name} took longer than {time_limit // 60} minutes for one step; nothing was loaded",
+            "If it is busy, give it more minutes with time_limit under [system] in kotrel.toml.",
+            "time-limit",
+        )
+    if words and "function" in (error.diag.context or "") and (error.diag.sqlstate or "").startswith("42"):
+        return OutOfReach(
+            f"a trigger of {name} does not find what it names: {words}",
+            'If it looks in a schema such as public, name that: trigger_schemas = ["public"] under [system] in kotrel.toml.',
+            "trigger-needs-schema",
+        )
+    if isinstance(error, errors.UndefinedTable | errors.UndefinedColumn | errors.InvalidSchemaName):
+        return OutOfReach(
+            f"{name} is not as system.toml describes it: {words}",
+            "Correct system.toml, or connect to the right database.",
+            "not-as-described",
+        )
+    if isinstance(error, errors.InsufficientPrivilege | errors.ReadOnlySqlTransaction):
+        return OutOfReach(f"{name} refuses: {words}", "Ask its administrator for that permission.", "no-right")
+    if isinstance(error, errors.DiskFull):
+        return OutOfReach(f"the disk of {name} is full", "Tell its administrator, then run this again.", "disk-full")
+    if lost or isinstance(error, psycopg.OperationalError):
+        return OutOfReach(
+            f"the connection to {name} was lost: {words}",
+            "kotrel history shows what has been loaded.",
+            "connection-lost",
+        )
+    return OutOfReach(f"{name}: {words}", "", "system-error")
+
+
+def is_about_rows(error: psycopg.Error) -> bool:
+    """True where the database refuses what is in a row, by a constraint, a trigger or a policy.
+
+    Triggers may use any code of their own; only those that PostgreSQL itself uses for other troubles are none of these.
+    """
+    state = error.diag.sqlstate or ""
+    if isinstance(error, errors.InsufficientPrivilege):
+        return "row-level security" in (error.diag.message_primary or "")
+    return bool(state) and state[:2] not in _NOT_ABOUT_ROWS

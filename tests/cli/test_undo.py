@@ -1,0 +1,59 @@
+"""Undo with the installed program: all of a load, or what can be undone of it."""
+
+import sqlite3
+from contextlib import closing
+
+import openpyxl
+
+from tests.support import Program
+
+
+class Undo(Program):
+    def setUp(self):
+        super().setUp()
+        self.start_shop()
+
+    def state(self, code: str) -> int | None:
+        """The price that the system holds, in cents."""
+        with closing(sqlite3.connect(self.folder / "practice.db")) as database:
+            found = database.execute("SELECT price FROM item WHERE code = ?", [code]).fetchone()
+        return found and found[0]
+
+    def test_an_undo_takes_back_what_it_can_and_lists_the_rest(self):
+        self.write("vendor.csv", "Vendor code,Name", "NEWVEN,New vendor")
+        self.write(
+            "new.csv", "Item code;Description;Unit;Category;Vendor;Price",
+            "ROP-40010;Rope a;M;ROPE;NEWVEN;7,90", "ROP-40020;Rope b;M;ROPE;KELDRIFT;8,00", "ROP-00010;;;;;0,61",
+        )  # fmt: skip
+        self.json("load", "vendor.csv", "new.csv", "--yes")
+        # Somebody changes one new item since: its vendor has to stay too.
+        self.write("later.csv", "Item code;Price", "ROP-40010;9,99")
+        self.json("load", "later.csv", "--yes")
+        whole = self.json("undo", "L0001", "--yes", status=1)
+        self.assertEqual((whole["status"], self.state("ROP-00010")), ("refused", 61))
+        self.assertIn("--what-can", self.kotrel("undo", "L0001", "--yes", status=1).stdout)
+        part = self.json("undo", "L0001", "--yes", "--what-can")
+        self.assertEqual((part["status"], part["removed"], part["restored"]), ("undone in part", 1, 1))
+        self.assertEqual(
+            {(way["record"], way["key"]) for way in part["in_the_way"]}, {("item", "ROP-40010"), ("vendor", "NEWVEN")}
+        )
+        self.assertEqual((self.state("ROP-40020"), self.state("ROP-00010"), self.state("ROP-40010")), (None, 60, 999))
+        sheet = openpyxl.load_workbook(self.folder / part["left"]).active
+        self.assertEqual({row[1].value for row in sheet.iter_rows(min_row=2)}, {"ROP-40010", "NEWVEN"})
+        # The load stands; once the later one is undone, the rest of it goes too.
+        self.json("undo", "L0002", "--yes")
+        self.assertEqual(self.json("history")["loads"][0]["status"], "loaded")
+        rest = self.json("undo", "L0001", "--yes", "--what-can")
+        self.assertEqual((self.state("ROP-40010"), rest["removed"]), (None, 2))
+
+    def test_an_undo_that_is_in_somebodys_way_is_refused_with_both_values(self):
+        self.write("first.csv", "Item code,Price", "ROP-00010,0.61")
+        self.write("second.csv", "Item code,Price", "ROP-00010,0.62")
+        self.kotrel("load", "first.csv", "--yes")
+        self.kotrel("load", "second.csv", "--yes")
+        undone = self.json("undo", "1", "--yes", status=1)
+        [way] = undone["in_the_way"]
+        self.assertEqual((way["key"], way["field"]), ("ROP-00010", "price"))
+        self.assertIn("0.61", way["message"])
+        self.assertIn("0.62", way["message"])
+        self.assertEqual(self.state("ROP-00010"), 62)

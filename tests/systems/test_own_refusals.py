@@ -1,0 +1,38 @@
+"""A PostgreSQL that refuses rows by codes of its own and by policies, and refuses users by rights."""
+
+from __future__ import annotations
+
+import psycopg
+
+from kotrel.core.errors import OutOfReach
+from kotrel.systems.sql.postgresql import PostgresDatabase
+from kotrel.systems.sql.system import SqlSystem
+from tests.systems import test_own_rules
+
+
+class OwnRefusals(test_own_rules.PostgresFixture):
+    def test_a_code_of_the_databases_own_is_found_row_by_row(self):
+        self.before_trigger("mine", "IF NEW.no = 'B' THEN RAISE EXCEPTION 'not B' USING ERRCODE = 'MY001'; END IF; RETURN NEW;")  # fmt: skip
+        self.assertEqual(self.refused({"no": "A"}, {"no": "B"}, {"no": "C"}), {"B": "not B"})
+
+    def test_a_policy_is_found_row_by_row_and_a_missing_right_is_named(self):
+        for statement in (
+            "CREATE ROLE clerk LOGIN", "GRANT USAGE ON SCHEMA kotrel TO clerk", "GRANT ALL ON ALL TABLES IN SCHEMA kotrel TO clerk",
+            "GRANT SELECT, INSERT, UPDATE ON goods TO clerk", "ALTER TABLE goods ENABLE ROW LEVEL SECURITY",
+            "CREATE POLICY mine ON goods TO clerk USING (true) WITH CHECK (no <> 'B')",
+        ):  # fmt: skip
+            self.run_sql(statement)
+        self.addCleanup(self.run_sql, "DROP ROLE clerk")
+        self.addCleanup(self.run_sql, "DROP OWNED BY clerk")
+        self.system = SqlSystem(
+            lambda: PostgresDatabase(psycopg.conninfo.make_conninfo(self.url, user="clerk"), "own"),
+            test_own_rules.DESCRIPTION,
+            "own",
+        )
+        told = self.refused({"no": "A"}, {"no": "B"})
+        self.assertEqual(set(told), {"B"})
+        self.assertIn("row-level security", told["B"])
+        self.run_sql("REVOKE INSERT ON goods FROM clerk")
+        with self.assertRaises(OutOfReach) as caught:
+            self.load({"no": "A"})
+        self.assertIn("permission denied", caught.exception.message)
