@@ -25,16 +25,27 @@ WANTED = 85
 """Per cent of the faults that the tests have to catch."""
 
 CORE = "tests.core"
+MERGING = (
+    "tests.systems.test_merging",
+    "tests.systems.test_own_rules",
+    "tests.systems.test_sql",
+    "tests.cli.test_other_shapes",
+)
 PLACES = {
     "core/understanding/tidying": (f"{CORE}.understanding.test_cells", f"{CORE}.understanding.test_tidying", f"{CORE}.checking.test_checks"),
     "core/readying/repairing.py": (f"{CORE}.readying.test_repairing",),
     "core/readying/three_way.py": (f"{CORE}.readying.test_three_way",),
     "core/readying/row_lookup.py": (f"{CORE}.readying.test_row_lookup", f"{CORE}.readying.test_load_options"),
+    "core/readying/near_keys.py": (f"{CORE}.readying.test_near_keys",),
     "core/readying/filling.py": (f"{CORE}.readying.test_filling", f"{CORE}.readying.test_row_lookup", f"{CORE}.readying.test_load_options"),
     "core/changes": (f"{CORE}.changes.test_journal", f"{CORE}.changes.test_change_set", f"{CORE}.readying.test_load_options", f"{CORE}.readying.test_repairing"),
     "core/checking": (f"{CORE}.checking.test_families", f"{CORE}.checking.test_checks", f"{CORE}.checking.test_rules", f"{CORE}.checking.test_model"),
     "core/pipeline.py": (f"{CORE}.test_pipeline",),
-    "systems/sql/merging.py": ("tests.systems.test_merging", "tests.systems.test_sql", "tests.cli.test_other_shapes"),
+    "systems/sql/merging.py": MERGING,
+    "systems/sql/staging.py": MERGING,
+    "systems/sql/refusals.py": MERGING,
+    "systems/sql/reading_back.py": MERGING,
+    "systems/sql/exactness.py": MERGING,
 }  # fmt: skip
 """Folder or file → the test modules that have to catch a fault in it."""
 

@@ -100,17 +100,26 @@ HARMLESS: dict[str, dict[str, str]] = {
         "field.least is not None and (field.least != 0 or bool(values.str.st…  →  field.least is not None": _QUICK,
     },
     "core/pipeline.py": {
+        "without changes.sort(key=lambda each: order.index(each.record.name))": "what a part creates comes right before it, and no earlier part refers to it",
         "name not in now.columns  →  name in now.columns": "it is read once more",
         "now is None or any(name not in now.columns for name in carried)  →  any(name not in now.columns for name in carried)": _NO_OP,
         "if caused: never": _NO_OP,
         "not mine or not rows.has_key  →  not rows.has_key": _NO_OP,
     },
-    "systems/sql/merging.py": {
-        'without database.run(f"ANALYZE {table}")': "only quicker with it",
-        "without .filter(pl.any_horizontal(pl.col(n).ne_missing(pl.col(before(n))) for n in…": "what is emptied is filled in the next statement",
+    "systems/sql/exactness.py": {
+        "if not exact: never": "a described column is always there",
+        "frame[raw_before(name)].null_count() < frame.height  →  frame[raw_before(name)].null_count() <= frame.height": "a column of blanks says nothing",
+    },
+    "systems/sql/reading_back.py": {
+        "if not odd.height: never": "without rows, nothing is noted",
+        'without database.run(f"DROP TABLE {temporary}")': "it is dropped before it is made again",
+    },
+    "systems/sql/staging.py": {
+        'without .filter(pl.col(ACTION) == "changed")': "more cells are asked whether they change",
         'without .filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))': "rows that stay the same are staged and then passed over",
-        'own.height and after.join(former, on=list(group), how="semi").height  →  own.height': "what is emptied is filled in the next statement",
-        'own.height and after.join(former, on=list(group), how="semi").height  →  after.join(former, on=list(group), how="semi").height': "what is emptied is filled in the next statement",
+        'without database.run(f"ANALYZE {table}")': "only quicker with it",
+    },
+    "systems/sql/merging.py": {
         'field.unique and field.kind != "list"  →  field.kind != "list"': "what is emptied is filled in the next statement",
         'field.unique and field.kind != "list"  →  field.unique': "what is emptied is filled in the next statement",
         "len(key) > 1  →  len(key) >= 1": "another way to say the same in SQL",

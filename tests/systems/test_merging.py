@@ -12,7 +12,11 @@ from hypothesis import strategies as st
 from kotrel.core.changes.change_set import RecordChanges, before, compare
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.reversal import reverse
+from kotrel.core.columns import ROW
+from kotrel.core.description.reading import read_description
 from kotrel.core.rows.findings import cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.tables.table import Table
 from kotrel.systems.interface import ConcurrentChange, Refused
 from kotrel.systems.sql import journal_tables
 from kotrel.systems.sql.journal import SCHEMA, has_journal
@@ -181,3 +185,30 @@ class WholeDatabase(Database):
         fields = [name for name in ("code", "description", "unit", "barcode", "parent") if name in sheet.fields]
         with self.system.writing() as writing:
             return writing.apply([compare(sheet, writing.read("item", fields))], STAMP, lambda step: None).number
+
+
+class ChangingPlaces(unittest.TestCase):
+    """Two rows that change places in a group of fields that must be unique together."""
+
+    def test_only_the_fields_that_change_are_emptied_on_the_way(self):
+        description = read_description(
+            '[record.variant]\nkey = ["code"]\nunique_together = [["family", "size"]]\n[record.variant.field]\n'
+            'code = { kind = "code", must = "always" }\nfamily = { kind = "code" }\nsize = { kind = "code" }\n'
+        )
+        with tempfile.TemporaryDirectory() as name:
+            path = Path(name) / "a.db"
+            database = SqliteDatabase(path, create=True)
+            self.addCleanup(database.close)
+            database.create([*create_statements(description, "sqlite"), *journal_tables.create_statements("sqlite")])
+            database.run("CREATE UNIQUE INDEX pair ON variant (family, size)")
+            database.run("INSERT INTO variant VALUES ('A', 'F', 'L'), ('B', 'F', 'M')")
+            system = SqlSystem(lambda: SqliteDatabase(path), description, "test")
+            for fields, sizes in ((("code", "size"), ["M", "L"]), (("code", "family", "size"), ["L", "M"])):
+                values = pl.DataFrame(
+                    {ROW: pl.Series([2, 3], dtype=pl.UInt32), "code": ["A", "B"], "family": ["F", "F"], "size": sizes}
+                ).select(ROW, *fields)
+                sheet = Rows(Table("f", "", 1, (), values, {}), description.records["variant"], {}, values)
+                with system.writing() as writing:
+                    writing.apply([compare(sheet, writing.read("variant", fields))], STAMP, lambda step: None)
+                wanted = [("A", "F", sizes[0]), ("B", "F", sizes[1])]
+                self.assertEqual(database.run("SELECT * FROM variant ORDER BY code"), wanted)

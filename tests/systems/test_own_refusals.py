@@ -7,10 +7,10 @@ import psycopg
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.postgresql import PostgresDatabase
 from kotrel.systems.sql.system import SqlSystem
-from tests.systems import test_own_rules
+from tests.systems.own_databases import DESCRIPTION, PostgresFixture
 
 
-class OwnRefusals(test_own_rules.PostgresFixture):
+class OwnRefusals(PostgresFixture):
     def test_a_code_of_the_databases_own_is_found_row_by_row(self):
         self.before_trigger("mine", "IF NEW.no = 'B' THEN RAISE EXCEPTION 'not B' USING ERRCODE = 'MY001'; END IF; RETURN NEW;")  # fmt: skip
         self.assertEqual(self.refused({"no": "A"}, {"no": "B"}, {"no": "C"}), {"B": "not B"})
@@ -26,7 +26,7 @@ class OwnRefusals(test_own_rules.PostgresFixture):
         self.addCleanup(self.run_sql, "DROP OWNED BY clerk")
         self.system = SqlSystem(
             lambda: PostgresDatabase(psycopg.conninfo.make_conninfo(self.url, user="clerk"), "own"),
-            test_own_rules.DESCRIPTION,
+            DESCRIPTION,
             "own",
         )
         told = self.refused({"no": "A"}, {"no": "B"})

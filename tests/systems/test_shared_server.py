@@ -19,7 +19,7 @@ from kotrel.systems.sql.postgresql import PostgresDatabase
 from kotrel.systems.sql.rights import grants
 from kotrel.systems.sql.system import SqlSystem
 from tests.support import postgres_url
-from tests.systems.test_own_rules import STAMP, TEXT, rows
+from tests.systems.own_databases import STAMP, TEXT, rows
 
 MADE = TEXT.replace('yes_no = ["Y", "N"]', 'yes_no = ["Y", "N"], made = { number = "numbers" }')
 GOODS = """CREATE TABLE goods (no varchar(20) PRIMARY KEY, title varchar(40), seen timestamp, sold char(1), price numeric(12, 4),

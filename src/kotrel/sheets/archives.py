@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import posixpath
 import zipfile
 import zlib
 from pathlib import Path
 from xml.etree import ElementTree
+from xml.parsers import expat
 
 from kotrel.core.errors import OutOfReach
 
@@ -19,6 +21,7 @@ DAMAGED = (
     zipfile.BadZipFile,
     zlib.error,
     ElementTree.ParseError,
+    expat.ExpatError,
 )
 """What reading a damaged workbook can raise."""
 
@@ -30,6 +33,64 @@ def damaged(path: Path) -> OutOfReach:
         "Copy or download it again, or open it in the spreadsheet program and save it again.",
         "damaged-file",
     )
+
+
+def workbook_part(book: zipfile.ZipFile) -> str:
+    """The part that lists the sheets: the archive's relations name it.
+
+    Raises:
+        KeyError: there is none.
+    """
+    for relation in ElementTree.fromstring(book.read(part_named(book, "_rels/.rels"))):
+        if relation.get("Type", "").endswith("/officeDocument"):
+            return part_named(book, relation.get("Target", ""))
+    return part_named(book, "xl/workbook.xml")
+
+
+def sheet_part(book: zipfile.ZipFile, main: str, workbook: ElementTree.Element, sheet: str) -> str:
+    """The part with a sheet's cells.
+
+    Args:
+        main: the part that lists the sheets, and ``workbook`` what is in it.
+
+    Raises:
+        KeyError: there is none.
+    """
+    wanted = None
+    for element in workbook.iter():
+        if element.tag.rpartition("}")[2] == "sheet" and element.get("name") == sheet:
+            wanted = next((value for key, value in element.attrib.items() if key.endswith("}id")), None)
+    folder, name = posixpath.split(main.replace("\\", "/"))
+    relations = f"{folder}/_rels/{name}.rels".lstrip("/")
+    for relation in ElementTree.fromstring(book.read(part_named(book, relations))):
+        if relation.get("Id") == wanted and wanted is not None:
+            target = relation.get("Target", "")
+            return part_named(book, target if target.startswith("/") else posixpath.normpath(f"{folder}/{target}"))
+    raise KeyError(sheet)
+
+
+LARGEST = 4 << 30
+"""Bytes that the parts of a workbook may have in all, unpacked."""
+
+
+def verify(path: Path) -> None:
+    """Reads every part of an archive once: checksums must be right, and it must not unpack to more than a machine holds.
+
+    Raises:
+        OutOfReach: it is damaged, or far larger than it seems.
+    """
+    try:
+        with zipfile.ZipFile(path) as book:
+            if sum(part.file_size for part in book.infolist()) > LARGEST:
+                raise OutOfReach(
+                    f"{path} would unpack to more than {LARGEST >> 30} GB",
+                    "Save it again in the spreadsheet program, or split it.",
+                    "too-large",
+                )
+            if book.testzip() is not None:
+                raise damaged(path)
+    except DAMAGED:
+        raise damaged(path) from None
 
 
 def part_named(book: zipfile.ZipFile, name: str) -> str:
@@ -46,4 +107,4 @@ def part_named(book: zipfile.ZipFile, name: str) -> str:
 
 
 def _plain(name: str) -> str:
-    return name.replace("\\", "/").lstrip("/").casefold()
+    return posixpath.normpath(name.replace("\\", "/")).lstrip("/").casefold()

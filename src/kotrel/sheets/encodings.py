@@ -36,7 +36,7 @@ def as_utf8(raw: bytes, name: str) -> tuple[bytes, list[str]]:
                 return raw.decode(encoding).encode(), [f"read as {encoding.upper()}"]
             except UnicodeDecodeError:
                 raise _no_text(name) from None
-    if b"\x00" in raw[:4096]:
+    if raw[:4096].count(0) * 4 > len(raw[:4096]):
         return _without_mark(raw, name)
     if _is_utf8(raw):
         return raw, []
@@ -141,7 +141,7 @@ def _is_utf8(raw: bytes) -> bool:
 
 
 def _without_mark(raw: bytes, name: str) -> tuple[bytes, list[str]]:
-    """Text full of zero bytes is UTF-16 that has lost its mark, or not text at all."""
+    """Text with every other byte zero is UTF-16 that has lost its mark, or not text at all."""
     encoding = "utf-16-le" if raw[1:2] == b"\x00" else "utf-16-be"
     try:
         return raw.decode(encoding).encode(), [f"read as {encoding.upper()}, although it has no mark"]

@@ -18,6 +18,8 @@ from kotrel.core.errors import OutOfReach
 from kotrel.core.tables.table import Grid, letter_of
 from kotrel.sheets.encodings import as_utf8, decoded_as
 
+MANY_LINES = 50
+"""A cell of so many lines is more likely a quote that was never closed."""
 SEPARATORS = (",", ";", "\t", "|")
 _SAMPLE = 256 * 1024
 LOOKED_THROUGH = 64 * 1024 * 1024
@@ -54,15 +56,17 @@ def read_text_file(path: Path, encoding: str | None = None) -> Grid:
     if skipped:
         lines = pl.Series(ROW, lines if lines is not None else range(1, cells.height + 1), dtype=pl.UInt32) + skipped
     grid = Grid(str(path), "", cells, dict.fromkeys(cells.columns, "text"), lines, False, tuple(remarks))
+    grid = replace(grid, swallowed=_swallowed(cells, grid.lines, separator, width))
     return _with_ragged_rows(grid, raw, separator, skipped)
 
 
 @dataclass(frozen=True)
 class Part:
-    """A part of a large text file: its cells, and the line of each row."""
+    """A part of a large text file: its cells, the line of each row, and what quotes swallow in it (see :class:`Grid`)."""
 
     cells: pl.DataFrame
     lines: pl.Series
+    swallowed: tuple[tuple[int, int], ...] = ()
 
 
 def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
@@ -99,7 +103,8 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
                 lines = _lines(raw, cells)
                 if lines is None:
                     lines = pl.int_range(1, cells.height + 1, dtype=pl.UInt32, eager=True)
-                yield Part(cells, (lines + (line - 1)).cast(pl.UInt32).alias(ROW))
+                lines = (lines + (line - 1)).cast(pl.UInt32).alias(ROW)
+                yield Part(cells, lines, _swallowed(cells, lines, separator, width))
                 line += raw.count(b"\n")
                 if not chunk:
                     return
@@ -131,6 +136,7 @@ def _sample(raw: bytes) -> str:
 
 
 def _rows(text: str, separator: str) -> Any:
+    csv.field_size_limit(2**31 - 1)
     return csv.reader(io.StringIO(text, newline=""), delimiter=separator)
 
 
@@ -184,8 +190,7 @@ def _first_row_is_short(raw: bytes, separator: str, width: int) -> bool:
 
 
 def _slowly(raw: bytes, separator: str) -> tuple[pl.DataFrame, pl.Series]:
-    reader = csv.reader(io.StringIO(raw.decode("utf-8", errors="replace"), newline=""), delimiter=separator)
-    csv.field_size_limit(2**31 - 1)
+    reader = _rows(raw.decode("utf-8", errors="replace"), separator)
     rows: list[list[str]] = []
     lines: list[int] = []
     line = 1
@@ -212,12 +217,34 @@ def _lines(raw: bytes, cells: pl.DataFrame) -> pl.Series | None:
     return (pl.int_range(1, cells.height + 1, eager=True) + ends - breaks).cast(pl.UInt32).alias(ROW)
 
 
+def _swallowed(cells: pl.DataFrame, lines: pl.Series | None, separator: str, width: int) -> tuple[tuple[int, int], ...]:
+    """Where a cell takes in lines that look like rows: they have as many separators as a row, or are very many."""
+    if width < 2:
+        return ()
+    found: dict[int, int] = {}
+    for name in cells.columns:
+        broken = cells[name].str.contains("\n", literal=True).fill_null(False)
+        for place in broken.arg_true() if broken.any() else ():
+            _, *inner = str(cells[name][place]).rstrip("\n").split("\n")
+            # The last line of a cell ends at its quote, and the first begins there.
+            like_rows = sum(line.count(separator) >= width - 1 for line in inner[:-1])
+            last = bool(inner) and inner[-1].count(separator) >= max(width - 2, 1)
+            if (inner and like_rows + last > len(inner) // 2) or len(inner) >= MANY_LINES:
+                line = int(lines[place]) if lines is not None else place + 1
+                found[line] = max(found.get(line, 0), len(inner))
+    return tuple(sorted(found.items()))
+
+
 def _with_ragged_rows(grid: Grid, raw: bytes, separator: str, skipped: int) -> Grid:
     """Records the rows that have fewer or more columns than the others."""
+    if grid.cells.width < 2:
+        return grid
     last = grid.cells.columns[-1]
-    if grid.cells.width < 2 or not grid.cells[last].null_count() or len(raw) > LOOKED_THROUGH:
+    if not grid.cells[last].null_count() or len(raw) > LOOKED_THROUGH:
         return grid
     counts = [(line + skipped, count) for line, count in _columns_of_lines(raw, separator) if count]
+    if not counts:
+        return grid
     [(usual, _)] = Counter(count for _, count in counts).most_common(1)
     # Lines above the table are titles.
     first = next(place for place, (_, count) in enumerate(counts) if count == usual)

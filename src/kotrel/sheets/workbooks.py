@@ -15,8 +15,10 @@ from python_calamine import CalamineError, CalamineWorkbook, SheetTypeEnum, Shee
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.tables.table import Grid, letter_of
-from kotrel.sheets.archives import damaged
-from kotrel.sheets.special_cells import Special, special_cells
+from kotrel.sheets.archives import damaged, verify
+from kotrel.sheets.limits import require_sane
+from kotrel.sheets.sheet_xml import Special
+from kotrel.sheets.special_cells import special_cells
 
 EXACT = 10**15
 """Whole numbers below this are exact in a spreadsheet; above, digits may be lost."""
@@ -31,6 +33,19 @@ def read_workbook(path: Path, sheet: str | None = None) -> list[Grid]:
         OutOfReach: it is damaged, cut off, or protected by a password.
         WrongUse: it has no sheet of that name.
     """
+    zipped = path.suffix.lower() in (".xlsx", ".xlsm", ".xlsb", ".ods")
+    if zipped:
+        require_sane(path)
+    with ThreadPoolExecutor(max_workers=1) as pool:
+        # Unpacking everything once to prove the checksums costs no time beside reading.
+        verified = pool.submit(verify, path) if zipped else None
+        grids = _read(path, sheet)
+        if verified is not None:
+            verified.result()
+        return grids
+
+
+def _read(path: Path, sheet: str | None) -> list[Grid]:
     try:
         book = CalamineWorkbook.from_path(path)
         about = book.sheets_metadata

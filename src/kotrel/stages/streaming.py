@@ -136,7 +136,9 @@ def _tables(first: Table, parts: Iterable[Part]) -> Iterable[Table]:
     for part in parts:
         cells = part.cells.select(letters).insert_column(0, part.lines)
         full = ~cells.select(pl.all_horizontal(pl.col(letters).is_null())).to_series()
-        yield replace(first, cells=cells.filter(full), kinds=dict.fromkeys(letters, "text"), ragged=())
+        yield replace(
+            first, cells=cells.filter(full), kinds=dict.fromkeys(letters, "text"), ragged=(), swallowed=part.swallowed
+        )
 
 
 def _once(groups: Sequence[FindingGroup], told: set[tuple[object, ...]]) -> tuple[FindingGroup, ...]:

@@ -64,6 +64,25 @@ class Order(unittest.TestCase):
         first, second = of("C", "c", "D", "X"), of("D", "d", "EA", "X")
         self.assertEqual(in_reference_order([first, second]), [first, second])
 
+    @given(
+        st.permutations("ABCDEF"),
+        st.lists(st.tuples(st.integers(0, 5), st.integers(0, 5)), max_size=8),
+        st.lists(st.booleans(), min_size=6, max_size=6),
+    )
+    def test_every_sheet_comes_after_those_whose_new_rows_it_needs(self, codes, links, there):
+        # A row may refer to itself, to rows of other sheets, and to rows that the system has: those need no order.
+        parents = {low: high for low, high in links if low <= high}
+        now = table(*((codes[n], "x", "EA", "1.00") for n in range(6) if there[n]))
+        sheets = []
+        for n, code in enumerate(codes):
+            line = (code, "new name", "EA", codes[parents[n]] if n in parents else "")
+            sheets.append(compare(rows(("Item code", "Description", "Unit", "Parent"), line), now))
+        order = [each.frame["code"][0] for each in in_reference_order(sheets)]
+        self.assertEqual(sorted(order), sorted(codes))
+        for low, high in parents.items():
+            if not there[high] and low != high:
+                self.assertLess(order.index(codes[high]), order.index(codes[low]))
+
 
 codes = st.sampled_from("ABCDEF")
 values = st.sampled_from(["1.00", "2.00", "3.00"])

@@ -225,6 +225,12 @@ class BetweenFields(unittest.TestCase):
         self.assertEqual(
             kinds(check_unique(items, state(**known))), {("taken", "size", 2), ("shared-in-sheet", "size", 3), ("shared-in-sheet", "size", 4)}
         )  # fmt: skip
+        self.assertEqual(
+            {group.kind: group.cells["message"].to_list() for group in check_unique(items, state(**known))}[
+                "shared-in-sheet"
+            ],
+            ["also in line 4", "also in line 3"],
+        )
         swapped = rows("item", code=["A", "B"], size=["M", "L"])
         self.assertEqual(kinds(check_unique(swapped, state(**known))), set(), "they only change places")
 

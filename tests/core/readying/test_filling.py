@@ -49,6 +49,19 @@ class Making(unittest.TestCase):
             got.drop(ROW).rows(), [("A", "EA", "1.00", "yes"), ("B", "M", "2.50", "yes"), ("C", "M", "2.50", "yes")]
         )
 
+    def test_the_descriptions_own_defaults_fill_what_is_still_blank_in_new_rows(self):
+        record = replace(ITEM, fields={**ITEM.fields, "cost": replace(ITEM.fields["cost"], default="3.5")})
+        table = find_table(grid(("Head A", "Head B"), ("A", ""), ("B", "1")), 1)
+        sheet = understand(
+            table, Matched(record, {"code": Source(("A",)), "cost": Source(("B",))}, {}, ()), Conventions(), TODAY
+        )
+        new = pl.Series([True, True])
+        done = make_values(sheet, lambda record: {}, lambda field: pl.Series(field, [], dtype=pl.String), lambda: new)
+        self.assertEqual(done.values["cost"].to_list(), ["3.50", "1.00"])
+        self.assertEqual(
+            [(each.field, each.value, each.source) for each in done.defaulted], [("cost", "3.50", "system")]
+        )
+
     def test_existing_rows_get_none_unless_the_match_says_so(self):
         lines = (("A", "", "1"),)
         for source in (

@@ -1,15 +1,21 @@
 """New keys that are nearly one the system has: named, with what is likely meant."""
 
 import unittest
+from dataclasses import replace
 from types import SimpleNamespace
 
+import polars as pl
+
 from kotrel.core.columns import ROW
+from kotrel.core.description.reading import read_description
 from kotrel.core.pipeline import Business, Part, check_parts
 from kotrel.core.readying.near_keys import MOST_SLIPS, find_near_keys
 from kotrel.core.rows.load_options import LoadOptions
-from kotrel.core.rows.system_state import is_new
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState, is_new
+from kotrel.core.tables.table import Table
 from kotrel.core.values.conventions import Conventions
-from tests.support import rows, small, state
+from tests.support import SMALL, rows, small, state
 
 HELD = ["ROPE-010", "BOLT-10", "1-12", "KELDRIFT-5", "0012", "012", "SHIRT-XL", "ANCHORCHAIN", "BLUE-1", "BLUE-2"]
 
@@ -54,6 +60,9 @@ class NearKeys(unittest.TestCase):
     def test_a_warning_among_new_keys(self):
         self.assertEqual(near("ROPE 10", "NEW-1", known=()), {"ROPE 10": ("warning", "ROPE-010")})
         self.assertEqual(near("ROPE 10", *(f"N{n}" for n in range(4))), {"ROPE 10": ("warning", "ROPE-010")})
+        self.assertEqual(
+            near("ROPE 10", *(f"N{n}" for n in range(3))), {"ROPE 10": ("error", "ROPE-010")}, "half are there"
+        )
 
     def test_new_keys_that_look_like_dates(self):
         def dated(*codes, held=("A",), kinds="text", new_codes=()):
@@ -71,6 +80,33 @@ class NearKeys(unittest.TestCase):
         self.assertEqual(dated("MAR-12", held=("MAR-10",)), set(), "the system's codes look so")
         self.assertEqual(dated("2026-01-03", kinds="date"), set(), "the cell has its own finding")
         self.assertEqual(dated("3-Jan", held=()), {("became-date", "error", "3-Jan")})
+
+    def test_only_keys_that_were_typed_are_looked_at(self):
+        sheet = rows(("Item code", "Cost"), ("ROPE 10", "1"), ("BLUE-1", "1"))
+        system = state(item={"code": HELD})
+        made = replace(sheet, letters={"cost": "B"})
+        self.assertEqual(find_near_keys(made, system, lambda: is_new(made, system), ()), [])
+
+    def test_keys_within_another_are_compared_there_only(self):
+        house = read_description(
+            '[record.item]\nkey = ["house", "code"]\n[record.item.field]\nhouse = { kind = "code", must = "always" }\n'
+            'code = { kind = "code", must = "always" }\n'
+        ).records["item"]
+        values = pl.DataFrame(
+            {ROW: [2, 3, 4], "house": ["A", "B", "A"], "code": ["R 1", "R 1", "X"]}, schema_overrides={ROW: pl.UInt32}
+        )
+        sheet = Rows(Table("f", "", 1, (), values, {}), house, {"house": "A", "code": "B"}, values)
+        system = SystemState(
+            read_description(SMALL), lambda *more: pl.DataFrame({"house": ["A", "A"], "code": ["R-1", "X"]})
+        )
+        [found] = find_near_keys(sheet, system, lambda: pl.Series([True, True, False]), ())
+        self.assertEqual(found.cells.select(ROW, "suggestion").rows(), [(2, "R-1")])
+        every = replace(
+            sheet, record=replace(house, fields={**house.fields, "code": replace(house.fields["code"], to="unit")})
+        )
+        self.assertEqual(
+            find_near_keys(every, system, lambda: pl.Series([True, True, False]), ()), [], "a reference has its list"
+        )
 
     def test_codes_that_are_said_to_be_new(self):
         self.assertEqual(near("ROPE 10", "BOLT10", new_codes=("ROPE 10",)), {"BOLT10": ("error", "BOLT-10")})

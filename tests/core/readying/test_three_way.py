@@ -117,6 +117,12 @@ class OwnLoads(unittest.TestCase):
         exported = system(("A", "a", "1.00", None))
         self.assertIs(effective_base(ITEM, ExportBase(exported), exported), exported)
 
+    def test_what_is_gone_from_the_system_keeps_its_base(self):
+        loaded = pl.DataFrame({"code": ["A"], "cost": ["2.00"], "loaded cost": [True]})
+        exported = system(("A", "a", "1.00", None), ("B", "b", "5.00", None))
+        base = effective_base(ITEM, ExportBase(exported, loaded), system(("A", "a", "2.00", None)))
+        self.assertEqual(dict(base.select("code", "cost").iter_rows()), {"A": "2.00", "B": "5.00"})
+
     def test_the_base_follows(self):
         self.assertEqual(self.base("2.00"), "2.00", "it stands as it was loaded")
         self.assertEqual(self.base("1.00"), "1.00", "the load was undone")

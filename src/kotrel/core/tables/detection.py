@@ -66,6 +66,7 @@ def _without_headings(grid: Grid, lines: pl.Series) -> Table:
         remarks=(*grid.remarks, *left),
         ragged=grid.ragged,
         usual_width=grid.usual_width,
+        swallowed=grid.swallowed,
     )
 
 
@@ -136,6 +137,7 @@ def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
         remarks=tuple(remarks),
         ragged=grid.ragged,
         usual_width=grid.usual_width,
+        swallowed=grid.swallowed,
     )
 
 

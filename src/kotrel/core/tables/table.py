@@ -48,6 +48,7 @@ class Grid:
         hidden: True where the sheet is hidden in its workbook.
         remarks: what was noticed on reading, in words.
         ragged: (line, number of columns) for the lines of a text file without ``usual_width`` columns.
+        swallowed: (line, number of lines) where a quote in a text file takes further lines into its cell that look like rows.
     """
 
     file: str
@@ -59,6 +60,7 @@ class Grid:
     remarks: tuple[str, ...] = ()
     ragged: tuple[tuple[int, int], ...] = ()
     usual_width: int = 0
+    swallowed: tuple[tuple[int, int], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -84,7 +86,7 @@ class Table:
         cells: ``ROW`` (UInt32, the row in the sheet) and a String column for each letter; blank rows are left out.
         kinds: see :data:`CellKinds`, in the order of ``cells``.
         remarks: what was left out, in words.
-        ragged, usual_width: see :class:`Grid`.
+        ragged, usual_width, swallowed: see :class:`Grid`.
     """
 
     file: str
@@ -96,6 +98,7 @@ class Table:
     remarks: tuple[str, ...] = ()
     ragged: tuple[tuple[int, int], ...] = ()
     usual_width: int = 0
+    swallowed: tuple[tuple[int, int], ...] = ()
 
     @property
     def rows(self) -> int:

@@ -139,6 +139,7 @@ def _about_headings(rows: Rows, matched: Matched) -> list[FindingGroup]:
             FindingGroup("warning", "unknown-heading", "columns left out", record.name, None, named[0].letter, cells)
         )
     found += _about_ragged(rows)
+    found += _about_swallowed(rows)
     bare = [column.letter for column in matched.unknown if not column.heading]
     if bare:
         message = f"column {', '.join(bare)} has values but no heading and is left out"
@@ -161,3 +162,18 @@ def _about_ragged(rows: Rows) -> list[FindingGroup]:
     severity: Severity = "note" if habit else "error"
     title = "lines with fewer columns" if habit else "too many or too few columns"
     return [FindingGroup(severity, "ragged-line", title, rows.record.name, None, None, cells)]
+
+
+def _about_swallowed(rows: Rows) -> list[FindingGroup]:
+    """Lines of a text file whose quote takes following lines into one cell: rows that would be missing."""
+    table = rows.table
+    known = set(table.cells[ROW].to_list()) if table.swallowed else set()
+    inside = [(line, count) for line, count in table.swallowed if line in known]
+    if not inside:
+        return []
+    messages = [
+        f"a quote in this line takes the next {lines} lines into one cell, although they look like rows: remove it, or double it"
+        for _, lines in inside
+    ]
+    cells = cells_of([line for line, _ in inside], None, messages)
+    return [FindingGroup("error", "open-quote", "a quote that is not closed", rows.record.name, None, None, cells)]

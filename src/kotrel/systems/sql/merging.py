@@ -154,6 +154,14 @@ class Merge:
                 self.renamed = {row[0]: key for row, key in zip(lost, odd, strict=True)}
         return len(came)
 
+    def renamed_keys(self) -> dict[tuple[str, ...], tuple[str, ...]]:
+        """Key sent → the key that the database made of it."""
+        if not self.renamed:
+            return {}
+        rows = self.changes.frame.filter(pl.col(ACTION) != "refused").with_row_index("line", self.stage.lines.start)
+        keys = {line: tuple(key) for line, *key in rows.select("line", *self.store.record.key).iter_rows()}
+        return {keys[line]: made for line, made in self.renamed.items()}
+
     def _keys_of_inserted(self, statement: str) -> list[tuple[str, ...]]:
         store, database = self.store, self.database
         texts = ", ".join(store.text(database, "i", store.record.fields[name]) for name in store.record.key)
@@ -214,11 +222,12 @@ class Merge:
         freed: list[str] = []
         for group in (*groups, *record.unique_together):
             moving = [name for name in group if name in touched and record.fields[name].must == "may"]
-            if not moving or any(name not in self.changes.fields for name in group):
+            if not moving:
                 continue
-            after = changed.select(group).drop_nulls()
-            former = changed.select(pl.col(before(name)).alias(name) for name in group).drop_nulls()
-            own = changed.filter(pl.any_horizontal(pl.col(n).ne_missing(pl.col(before(n))) for n in group))
-            if own.height and after.join(former, on=list(group), how="semi").height:
+            # Of fields that stay as they are nothing is known here: emptying one field too many does no harm.
+            known = [name for name in group if name in self.changes.fields]
+            after = changed.select(known).drop_nulls()
+            former = changed.select(pl.col(before(name)).alias(name) for name in known).drop_nulls()
+            if after.join(former, on=known, how="semi").height:
                 freed.append(moving[0])
         return freed

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from functools import partial
@@ -76,17 +76,22 @@ class _Writing(_Reading, Writing):
                 sent.append(Sent(each, self._store(each), lines))
         for each in changes:
             line = self._note(each, number, line)
-        altered = self._merge(sent, number, step)
+        altered, renamed = self._merge(sent, number, step)
         if not self.description.scaled:
             # Somebody else's database may put its own values into new rows.
-            journal.note_given(database, number, [self._given(each) for each in changes])
+            journal.note_given(database, number, [self._given(each, renamed.get(id(each), {})) for each in changes])
         return Receipt(number, tuple(altered))
 
     def _store(self, changes: RecordChanges) -> Store:
         return store_of(self.description, changes.record, self.database.dialect)
 
-    def _merge(self, sent: Sequence[Sent], number: int, step: Step) -> list[Altered]:
-        """Merges the rows of each record, checks what the database checks last, and reads back what it may have altered."""
+    def _merge(
+        self, sent: Sequence[Sent], number: int, step: Step
+    ) -> tuple[list[Altered], dict[int, dict[tuple[str, ...], tuple[str, ...]]]]:
+        """Merges the rows of each record, checks what the database checks last, and reads back what it may have altered.
+
+        Returns what came out otherwise and, for the changes with that identity, key sent → key made of it.
+        """
         database = self.database
 
         def staged(each: Sent) -> Merge:
@@ -105,15 +110,24 @@ class _Writing(_Reading, Writing):
                 step(f"reading {each.changes.record.title.lower()} back")
                 altered += read_back(database, number, each, merge.renamed)
         database.run("RELEASE SAVEPOINT loading")
-        return altered
+        return altered, {id(each.changes): merge.renamed_keys() for each, merge in zip(sent, merges, strict=True)}
 
-    def _given(self, changes: RecordChanges) -> dict[str, str | None]:
-        """What the database itself put into all new rows, in fields that they do not carry."""
+    def _given(
+        self, changes: RecordChanges, renamed: Mapping[tuple[str, ...], tuple[str, ...]]
+    ) -> dict[str, str | None]:
+        """What the database itself put into all new rows, in fields that they do not carry.
+
+        Args:
+            renamed: key sent → the key that the database made of it.
+        """
         record = changes.record
         left = [name for name in record.fields if name not in changes.fields]
         new = changes.frame.filter(pl.col(ACTION) == "new").select(record.key)
         if not left or not new.height:
             return {}
+        if renamed:
+            keys = [renamed.get(key, key) for key in new.rows()]
+            new = pl.DataFrame(keys, schema=dict.fromkeys(record.key, pl.String), orient="row")
         first = record.key[0]
         there = self.read(record.name, [*record.key, *left], (first, new[first]), filled=left)
         there = there.join(new, on=list(record.key), how="semi")

@@ -18,6 +18,21 @@ from kotrel.core.understanding.tidying.terms import tidy_choice, tidy_list, tidy
 
 __all__ = ["Setting", "Tidied", "column_mark", "fixed_decimals", "is_few", "tidy"]
 
+ERROR_NAMES = (
+    "#N/A",
+    "#REF!",
+    "#VALUE!",
+    "#DIV/0!",
+    "#NAME?",
+    "#NUM!",
+    "#NULL!",
+    "#SPILL!",
+    "#CALC!",
+    "#FIELD!",
+    "#GETTING_DATA",
+)
+"""What spreadsheets show where a formula fails."""
+
 
 def tidy(
     rows: pl.Series, values: pl.Series, kinds: Callable[[str], pl.Series], about: Field, setting: Setting
@@ -29,10 +44,13 @@ def tidy(
         values: the cells as text; blank is null.
         kinds: gives the rows with a kind of cell (see :data:`kotrel.core.tables.table.CellKinds`).
     """
-    broken = _broken_cells(rows, values, kinds)
+    errors = kinds("error")
+    if (values.str.starts_with("#").fill_null(False)).any():
+        # In a text file, and in a cell typed as text, an error is only its name.
+        errors = errors | values.is_in(ERROR_NAMES).fill_null(False)
+    broken = _broken_cells(rows, values, errors, kinds("uncalculated"))
     if broken:
-        lost = kinds("error") | kinds("uncalculated")
-        values = values.set(lost, None)
+        values = values.set(errors | kinds("uncalculated"), None)
     recorded = about.kind in ("code", "text", "reference", "file")
     cleaned = clean_ends(rows, values, recorded)
     values = unguard(cleaned.values) if setting.text_file and not about.is_decimal else cleaned.values
@@ -51,20 +69,19 @@ def tidy(
     return Tidied(tidied.values, [*broken, *tidied.troubles], [*cleaned.repairs, *tidied.repairs])
 
 
-def _broken_cells(rows: pl.Series, values: pl.Series, kinds: Callable[[str], pl.Series]) -> list[Trouble]:
+def _broken_cells(rows: pl.Series, values: pl.Series, errors: pl.Series, uncalculated: pl.Series) -> list[Trouble]:
     """Cells with a spreadsheet error, or with a formula that was never calculated."""
     found: list[Trouble] = []
-    reasons: Iterable[tuple[str, str, str, str]] = (
-        ("error", "error-value", "a spreadsheet error", "correct the formula in that cell"),
+    reasons: Iterable[tuple[pl.Series, str, str, str]] = (
+        (errors, "error-value", "a spreadsheet error", "correct the formula in that cell"),
         (
-            "uncalculated",
+            uncalculated,
             "not-calculated",
             "a formula that was never calculated",
             "open the file in a spreadsheet program and save it",
         ),
     )
-    for cell_kind, kind, title, message in reasons:
-        bad = kinds(cell_kind)
+    for bad, kind, title, message in reasons:
         if bad.any():
             found.append(Trouble("error", kind, title, cells_of(rows.filter(bad), values.filter(bad), message)))
     return found

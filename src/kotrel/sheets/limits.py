@@ -1,0 +1,75 @@
+"""What a workbook may claim: a stray cell a million rows down, or a made-up count, must not fill the machine."""
+
+from __future__ import annotations
+
+import re
+import zipfile
+from pathlib import Path
+
+from kotrel.core.errors import OutOfReach
+from kotrel.core.tables.table import index_of, letter_of
+from kotrel.sheets.archives import DAMAGED, damaged
+
+ROWS, COLUMNS = 1 << 20, 1 << 14
+"""A worksheet has no more rows and columns than these (ECMA-376, part 1)."""
+ROOMY = 20_000_000
+"""Cells that a sheet may span, however few of them are filled."""
+SPARSE = 50
+"""Beyond that, at least one of so many cells must be filled."""
+LOOKED_THROUGH = 48 << 20
+"""Larger parts are full of cells; only what they claim at their head is looked at."""
+
+_ROW = re.compile(rb"<(?:[\w.-]+:)?row\b[^>]*?\sr\s*=\s*[\"']([0-9]+)")
+_FAR = re.compile(rb"\sr\s*=\s*[\"']([A-Za-z]{2,})([0-9]+)[\"']")
+_DIMENSION = re.compile(rb"<(?:[\w.-]+:)?dimension\b[^>]*?:([A-Za-z]+)([0-9]+)[\"']")
+_COUNT = re.compile(rb"<(?:[\w.-]+:)?sst\b[^>]*?\suniqueCount\s*=\s*[\"']([0-9]+)")
+_CELL = re.compile(rb"<(?:[\w.-]+:)?c[\s/>]")
+
+
+def require_sane(path: Path) -> None:
+    """Makes sure that a workbook of XML parts does not claim far more than it holds.
+
+    Raises:
+        OutOfReach: it does; the message says where.
+    """
+    try:
+        with zipfile.ZipFile(path) as book:
+            for part in book.infolist():
+                name = part.filename.replace("\\", "/").lower()
+                if name.endswith("sharedstrings.xml"):
+                    _require_texts(path, book, part)
+                elif "/worksheets/" in name and name.endswith(".xml"):
+                    _require_cells(path, book, part)
+    except DAMAGED:
+        raise damaged(path) from None
+
+
+def _require_texts(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo) -> None:
+    with book.open(part) as xml:
+        found = _COUNT.search(xml.read(4096))
+    # The shortest text takes five bytes: <si/>.
+    if found and int(found[1]) * 5 > part.file_size + 4096:
+        raise damaged(path)
+
+
+def _require_cells(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo) -> None:
+    with book.open(part) as xml:
+        if part.file_size > LOOKED_THROUGH:
+            far = _DIMENSION.search(xml.read(4096))
+            rows, columns = (int(far[2]), index_of(far[1].decode()) + 1) if far else (0, 0)
+            filled = part.file_size // 20
+        else:
+            text = xml.read()
+            rows = max(map(int, _ROW.findall(text)), default=0)
+            places = [(index_of(letters.decode()) + 1, int(row)) for letters, row in set(_FAR.findall(text))]
+            columns = max((column for column, _ in places), default=26)
+            rows = max(rows, max((row for _, row in places), default=0))
+            filled = sum(1 for _ in _CELL.finditer(text)) if rows * columns > ROOMY else 0
+    if rows > ROWS or columns > COLUMNS:
+        raise damaged(path)
+    if rows * columns > max(ROOMY, filled * SPARSE):
+        raise OutOfReach(
+            f"a sheet of {path} reaches to {letter_of(columns - 1)}{rows}, but has only {filled:,} cells with anything in them",
+            "Delete the stray cells far from the table, and the empty rows and columns before them; then save it.",
+            "stray-cells",
+        )

@@ -1,0 +1,160 @@
+"""The XML of a worksheet (.xlsx, .xlsm), searched for what the workbook reader gives as blank, and for hidden rows.
+
+Sheets as the common programs write them are searched by patterns, which takes little beside reading. Anything else
+(prefixed names, cells without their place, other quotes) goes through a real parser: what cannot be searched is damaged,
+never without errors.
+"""
+
+from __future__ import annotations
+
+import re
+import zipfile
+from dataclasses import dataclass, field
+from xml.parsers import expat
+
+from kotrel.core.tables.table import index_of
+
+
+@dataclass(frozen=True)
+class Special:
+    """What such a cell holds: the error's name or the formula, and its kind (``error`` or ``uncalculated``)."""
+
+    text: str
+    kind: str
+
+
+@dataclass(frozen=True)
+class Found:
+    """What was found in one sheet: special cells by (row, column), counted from 0, and hidden rows, counted from 1."""
+
+    cells: dict[tuple[int, int], Special] = field(default_factory=dict)
+    hidden: list[int] = field(default_factory=list)
+
+
+_CELL = re.compile(rb"<c\b([^>]*?)(?:/>|>(.*?)</c>)", re.DOTALL)
+_PLACE = re.compile(rb'\sr="([A-Za-z]{1,3})([0-9]+)"')
+_VALUE = re.compile(rb"<v\b[^>]*>([^<]*)</v>|<v\s*/>")
+_HIDDEN_ROW = re.compile(rb'<row\b[^>]*?\sr="([0-9]+)"[^>]*\shidden="(?:1|true)"')
+_UNUSUAL = re.compile(
+    rb"<[\w.-]+:c[\s/>]"  # a prefix
+    rb"|<c(?=[\s/>])(?![^>]*\sr=\"[A-Za-z]{1,3}[0-9]+\")"  # a cell that does not say where it is
+    rb"|<(?:c|row)\s[^>]*?(?:='|\s=|=\s|&)"  # other quotes, blanks, or characters written as numbers
+    rb"|<row\b(?=[^>]*\shidden)(?![^>]*\sr=\")"
+    rb"|<!"  # comments, literal text, definitions
+)
+_CHUNK = 1 << 22
+
+
+def search_sheet(book: zipfile.ZipFile, part: str, recalculated: bool) -> Found:
+    """What is special in a worksheet.
+
+    Args:
+        recalculated: the workbook says that its formulas are to be calculated when it is opened: a result of 0 that came
+            with it is no result.
+
+    Raises:
+        ExpatError, BadZipFile: it is damaged.
+    """
+    found = Found()
+    rest = b""
+    with book.open(part) as xml:
+        while chunk := xml.read(_CHUNK):
+            if not rest and not found.cells and not found.hidden and b"\x00" in chunk[:4]:
+                return _parsed(book, part, recalculated)
+            text = rest + chunk
+            # Cut after the last whole cell, so that none is split.
+            cut = text.rfind(b"</c>")
+            text, rest = (text[: cut + 4], text[cut + 4 :]) if cut >= 0 else (b"", text)
+            if _UNUSUAL.search(text) or (not text and len(rest) > 4 * _CHUNK):
+                return _parsed(book, part, recalculated)
+            if b't="e"' in text or b"<f" in text:
+                _look_through(text, found.cells, recalculated)
+            if b' hidden="' in text:
+                found.hidden.extend(int(row) for row in _HIDDEN_ROW.findall(text))
+    return _parsed(book, part, recalculated) if _UNUSUAL.search(rest) else found
+
+
+def _look_through(text: bytes, found: dict[tuple[int, int], Special], recalculated: bool) -> None:
+    for attributes, inside in _CELL.findall(text):
+        is_error = b't="e"' in attributes
+        if not is_error and b"<f" not in inside:
+            continue
+        value = _VALUE.search(inside)
+        held = None if value is None else (value.group(1) or b"").decode()
+        special = _judged(is_error, True, b't="str"' in attributes, held, recalculated)
+        if special and (place := _PLACE.search(attributes)):
+            found[int(place.group(2)) - 1, index_of(place.group(1).decode())] = special
+
+
+def _judged(is_error: bool, has_formula: bool, is_text: bool, held: str | None, recalculated: bool) -> Special | None:
+    """What a cell is, if it is special.
+
+    Args:
+        held: its kept value; empty where the element is there and empty, None where it is not there.
+    """
+    if is_error:
+        return Special(held or "#ERROR", "error")
+    if not has_formula:
+        return None
+    # A formula whose result is an empty text has an empty value; one that nobody calculated has none, or a bare 0.
+    if held is None or (not held and not is_text) or (recalculated and held == "0"):
+        return Special("formula", "uncalculated")
+    return None
+
+
+def _parsed(book: zipfile.ZipFile, part: str, recalculated: bool) -> Found:
+    """The same, by a parser."""
+    search = _Search(recalculated)
+    parser = expat.ParserCreate()
+    parser.buffer_text = True
+    parser.StartElementHandler = search.start
+    parser.EndElementHandler = search.end
+    parser.CharacterDataHandler = search.text
+    with book.open(part) as xml:
+        while chunk := xml.read(_CHUNK):
+            parser.Parse(chunk, False)
+        parser.Parse(b"", True)
+    return search.found
+
+
+class _Search:
+    """Where the parser is, and what it has found."""
+
+    def __init__(self, recalculated: bool) -> None:
+        self.found = Found()
+        self.recalculated = recalculated
+        self.row = self.column = 0
+        self.kind = ""
+        self.has_formula = self.in_value = False
+        self.held: str | None = None
+
+    def start(self, name: str, given: dict[str, str]) -> None:
+        name = name.rpartition(":")[2]
+        if name == "row":
+            self.row = int(given["r"]) if given.get("r", "").isdigit() else self.row + 1
+            self.column = 0
+            if given.get("hidden") in ("1", "true"):
+                self.found.hidden.append(self.row)
+        elif name == "c":
+            place = re.fullmatch(r"([A-Za-z]{1,3})([0-9]+)", given.get("r", ""))
+            self.column = index_of(place[1]) + 1 if place else self.column + 1
+            if place:
+                self.row = int(place[2])
+            self.kind, self.has_formula, self.held = given.get("t", ""), False, None
+        elif name == "f":
+            self.has_formula = True
+        elif name == "v":
+            self.in_value, self.held = True, ""
+
+    def text(self, text: str) -> None:
+        if self.in_value:
+            self.held = (self.held or "") + text
+
+    def end(self, name: str) -> None:
+        name = name.rpartition(":")[2]
+        if name == "v":
+            self.in_value = False
+        elif name == "c":
+            special = _judged(self.kind == "e", self.has_formula, self.kind == "str", self.held, self.recalculated)
+            if special:
+                self.found.cells[self.row - 1, self.column - 1] = special
