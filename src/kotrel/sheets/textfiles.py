@@ -56,7 +56,9 @@ def read_text_file(path: Path, encoding: str | None = None) -> Grid:
     if skipped:
         lines = pl.Series(ROW, lines if lines is not None else range(1, cells.height + 1), dtype=pl.UInt32) + skipped
     grid = Grid(str(path), "", cells, dict.fromkeys(cells.columns, "text"), lines, False, tuple(remarks))
-    grid = replace(grid, swallowed=_swallowed(cells, grid.lines, separator, width))
+    if lines is not None:
+        # Only then do cells have line breaks.
+        grid = replace(grid, swallowed=_swallowed(cells, lines, separator, width))
     return _with_ragged_rows(grid, raw, separator, skipped)
 
 
@@ -101,10 +103,11 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
                         "irregular-file",
                     )
                 lines = _lines(raw, cells)
+                is_broken = lines is not None
                 if lines is None:
                     lines = pl.int_range(1, cells.height + 1, dtype=pl.UInt32, eager=True)
                 lines = (lines + (line - 1)).cast(pl.UInt32).alias(ROW)
-                yield Part(cells, lines, _swallowed(cells, lines, separator, width))
+                yield Part(cells, lines, _swallowed(cells, lines, separator, width) if is_broken else ())
                 line += raw.count(b"\n")
                 if not chunk:
                     return
@@ -217,7 +220,7 @@ def _lines(raw: bytes, cells: pl.DataFrame) -> pl.Series | None:
     return (pl.int_range(1, cells.height + 1, eager=True) + ends - breaks).cast(pl.UInt32).alias(ROW)
 
 
-def _swallowed(cells: pl.DataFrame, lines: pl.Series | None, separator: str, width: int) -> tuple[tuple[int, int], ...]:
+def _swallowed(cells: pl.DataFrame, lines: pl.Series, separator: str, width: int) -> tuple[tuple[int, int], ...]:
     """Where a cell takes in lines that look like rows: they have as many separators as a row, or are very many."""
     if width < 2:
         return ()
@@ -230,7 +233,7 @@ def _swallowed(cells: pl.DataFrame, lines: pl.Series | None, separator: str, wid
             like_rows = sum(line.count(separator) >= width - 1 for line in inner[:-1])
             last = bool(inner) and inner[-1].count(separator) >= max(width - 2, 1)
             if (inner and like_rows + last > len(inner) // 2) or len(inner) >= MANY_LINES:
-                line = int(lines[place]) if lines is not None else place + 1
+                line = int(lines[place])
                 found[line] = max(found.get(line, 0), len(inner))
     return tuple(sorted(found.items()))
 

@@ -40,9 +40,10 @@ class Prefetching(Reading):
         among: tuple[str, pl.Series] | None = None,
         filled: str | Sequence[str] | None = None,
     ) -> pl.DataFrame:
-        begun = self._coming.get((record, tuple(fields)))
-        if begun is not None and filled is None:
-            return begun.result()
+        if filled is None and (among is None or len(among[1]) > WHOLE):
+            for (of, there), begun in self._coming.items():
+                if of == record and set(fields) <= set(there):
+                    return begun.result().select(fields)
         return self._pool.submit(self._reading.read, record, fields, among, filled).result()
 
     def require(self, record: str) -> None:
