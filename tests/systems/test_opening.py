@@ -89,7 +89,7 @@ class Patience(unittest.TestCase):
     """A server that does not answer is asked again; one that refuses is not."""
 
     def connect(self, *answers):
-        from kotrel.systems.sql import postgresql
+        from kotrel.systems.sql import pg_session
 
         asked = []
 
@@ -100,9 +100,9 @@ class Patience(unittest.TestCase):
                 raise one
             return one
 
-        with patch.object(postgresql.psycopg, "connect", answer), patch.object(postgresql.time, "sleep") as slept:
+        with patch.object(pg_session.psycopg, "connect", answer), patch.object(pg_session.time, "sleep") as slept:
             try:
-                got = postgresql._connected("postgresql://u@h/d", "the server", {})
+                got = pg_session.connected("postgresql://u@h/d", "the server", {})
             except OutOfReach as error:
                 got = error
         return got, asked, slept.call_count
