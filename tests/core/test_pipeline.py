@@ -258,6 +258,20 @@ class Consequences(unittest.TestCase):
         business = Business(description, Conventions(), LoadOptions(create=("unit",)))
         self.assertEqual(preview([part], business, Memory({}), lambda step: None).creates(), {"unit": ["BAG", "CAN"]})
 
+    def test_what_is_filled_in_is_compared_too_where_the_sheet_came_from_an_export(self):
+        description = described({})
+        item = description.records["item"]
+        filled = replace(item, fields={**item.fields, "cost": replace(item.fields["cost"], default="3.5")})
+        description = replace(description, records={**description.records, "item": filled})
+        held = Memory({}).read("item", ["code", "description", "unit"])
+        [first, *_] = held.rows()
+        table = find_table(grid(["Item code", "Description", "Unit"], first, ("NEW", "new", "EA")), 1)
+        part = Part(understand(table, match_headings(table, filled), Conventions(), TODAY), base=ExportBase(held))
+        [change] = preview([part], Business(description, Conventions()), Memory({}), lambda step: None).changes
+        did = dict(change.frame.select("code", ACTION).iter_rows())
+        self.assertEqual((did[first[0]], did["NEW"]), ("same", "new"))
+        self.assertEqual(change.frame.filter(pl.col("code") == "NEW")["cost"].to_list(), ["3.50"])
+
     def test_what_the_system_says_is_a_finding_at_its_row(self):
         table = find_table(grid(["Item code", "Description", "Unit"], ("D", "d", "EA"), ("E", "e", "EA")), 1)
         description = described({})

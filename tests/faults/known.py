@@ -24,18 +24,25 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if bool(seen.str.contains(_CLEAN).all()) or not bool(seen.str.contains…: never": _QUICK,
         'if not bool(values.str.starts_with("\'").any()): never': _QUICK,
     },
+    "core/understanding/tidying/terms.py": {
+        'nearest(text, about.choices) or ""  →  nearest(text, about.choices)': "no suggestion is shown either way",
+    },
     "core/understanding/tidying/days.py": {
         "if not odd.any(): never": _QUICK,
         "~plain.fill_null(False) & values.is_not_null()  →  ~plain.fill_null(False)": "a blank is read as a blank",
     },
+    "core/readying/barcode_repairs.py": {
+        "without .filter(digits)": _QUICK,
+        "if not (~lengths.is_in(list(GTIN_LENGTHS))).any(): never": _QUICK,
+        "if bool(values.str.len_bytes().is_in([*GTIN_LENGTHS]).all()) and value…: never": _QUICK,
+        "bool(values.str.len_bytes().is_in([*GTIN_LENGTHS]).all()) and value…  →  values.str.len_bytes().n_unique() < 2": _QUICK,
+        "if len(key) > 1 or key[0] not in rows.fields or key[0] == name: never": _NO_OP,
+    },
     "core/readying/repairing.py": {
         "(code := spellings.get(folded(value))) in self.codes and code is no…  →  (code := spellings.get(folded(value))) in self.codes": "no code is blank",
         "if not len(unknown): never": _QUICK,
-        "without .filter(digits)": _QUICK,
         "if not len(distinct): never": _QUICK,
         "value != plain(value) and value not in dates  →  value != plain(value)": "a date is plain already",
-        "if not (~lengths.is_in(list(GTIN_LENGTHS))).any(): never": _QUICK,
-        "if bool(column.values.str.len_bytes().is_in([*GTIN_LENGTHS]).all()): never": _QUICK,
         "if bool((column.values.str.len_bytes() == column.values.str.len_chars()).…: never": _QUICK,
         "without .filter(~distinct.is_in(state.known_codes(record, distinct).implode()))": "a known code is its own only candidate",
         'if isinstance(kinds, str) and kinds == "text" and not in_exponent_form: never': _QUICK,
@@ -52,6 +59,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "other == last  →  other >= last": "what is found twice counts once",
     },
     "core/readying/filling.py": {
+        "if len(made) != values.height: never": "a single value counts for every row anyway",
         "len(state) == values.height  →  len(state) >= values.height": "an expression gives one value, or one for each row",
         "if name in values.columns and not former.null_count(): never": _QUICK,
         "if not (chosen & former.is_null()).any(): never": _NO_OP,

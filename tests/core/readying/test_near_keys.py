@@ -25,7 +25,7 @@ def near(*codes, known=("ROPE-010", "BOLT-10", "BLUE-1"), new_codes=()):
     sheet = rows(("Item code", "Cost"), *((code, "1") for code in [*codes, *known]))
     system = state(item={"code": HELD})
     return {
-        value: (group.severity, suggestion or message.split("but ")[1].split(" are")[0])
+        value: (group.severity, suggestion or message.split("has ")[1].split(",")[0])
         for group in find_near_keys(sheet, system, lambda: is_new(sheet, system), new_codes)
         for value, message, suggestion in group.cells.select("value", "message", "suggestion").iter_rows()
     }
@@ -119,3 +119,9 @@ class NearKeys(unittest.TestCase):
         [done] = check_parts([Part(sheet)], Business(small(), Conventions(), LoadOptions()), look, lambda step: None)
         found = [(group.kind, group.cells[ROW].to_list()) for group in done.rows.findings]
         self.assertEqual(found, [("nearly-there", [3])])
+        # A warning hides nothing: without its columns the row is no new item, whatever its code.
+        sheet = rows(("Item code", "Cost"), ("ROPE-010", "1"), ("ROPE 010", "1"))
+        anyway = Business(small(), Conventions(), LoadOptions(new_codes=("all",)))
+        [done] = check_parts([Part(sheet)], anyway, look, lambda step: None)
+        found = {(group.kind, group.severity) for group in done.rows.findings}
+        self.assertEqual(found, {("nearly-there", "warning"), ("not-there-yet", "error")})

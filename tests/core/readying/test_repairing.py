@@ -136,6 +136,30 @@ class Barcodes(unittest.TestCase):
         wrong = short[:-1] + str((int(short[-1]) + more) % 10)
         self.assertEqual(repaired(wrong, field="Barcode")[0], [wrong])
 
+    def test_blanks_dashes_and_a_point_zero_are_no_part_of_a_barcode(self):
+        for value in ("2 010002 700080", "2-010002-700080", "2010002700080.0", "2 010002 700080.0"):
+            with self.subTest(value):
+                self.assertEqual(
+                    repaired(value, "20123451", field="Barcode")[:2], (["2010002700080", "20123451"], ["digits-apart"])
+                )
+        for value in ("2 010002 700081", "2010002700081.0", "2  010002 700080", "2010002700080.5", "12 3"):
+            with self.subTest(value):
+                self.assertEqual(repaired(value, "20123451", field="Barcode")[:2], ([value, "20123451"], []))
+
+    def test_what_differs_only_by_zeros_is_the_barcode_that_the_item_has(self):
+        # With 8 digits the check digit of 1234503 would be right too, but the item has it with 13.
+        held = state(item={"code": ["N0", "N1", "N2"], "barcode": ["0000001234503", "20123451", None]})
+        for value, wanted in (
+            ("1234503", "0000001234503"),
+            ("01234503", "0000001234503"),
+            ("0000001234503", "0000001234503"),
+        ):
+            with self.subTest(value):
+                self.assertEqual(repaired(value, "20123451", "", field="Barcode", system=held)[0][0], wanted)
+        self.assertEqual(
+            repaired("", "1234503", field="Barcode", system=held)[0][1], "01234503", "another item's proves nothing"
+        )
+
 
 class Letters(unittest.TestCase):
     def test_a_wrong_code_page_is_reversed_where_it_reverses_cleanly(self):

@@ -73,15 +73,17 @@ def _finding(
     rows: Rows, fresh: pl.DataFrame, likely: Mapping[int, Sequence[str]], name: str, severity: Severity
 ) -> FindingGroup:
     part = fresh.filter(pl.col(ROW).is_in(list(likely)))
-    messages, suggestions = [], []
+    messages: list[str] = []
+    suggestions: list[str | None] = []
+    advice = "use that, or name yours with --new-codes if it is really new" if severity == "error" else "is it meant?"
     for row in part[ROW]:
         codes = likely[row]
-        more = f" and {len(codes) - NAMED} more" if len(codes) > NAMED else ""
-        there = listed_and([*codes[:NAMED]]) if not more else ", ".join(codes[:NAMED]) + more
-        advice = (
-            "correct it, or name it with --new-codes if it is really new" if severity == "error" else "is it the same?"
-        )
-        messages.append(f"not in the system, but {there} {'is' if len(codes) == 1 else 'are'}: {advice}")
+        if len(codes) == 1:
+            messages.append(f"the system has one that looks like it: {advice}")
+        else:
+            more = f" and {len(codes) - NAMED} more" if len(codes) > NAMED else ""
+            there = ", ".join(codes[:NAMED]) + more if more else listed_and(codes)
+            messages.append(f"the system has {there}, which look like it: {advice}")
         suggestions.append(codes[0] if len(codes) == 1 else None)
     title = "new, but nearly one that is there"
     cells = cells_of(part[ROW], part[name], messages, suggestions)

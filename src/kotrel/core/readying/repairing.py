@@ -16,12 +16,12 @@ from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.parallel import map_parallel
+from kotrel.core.readying.barcode_repairs import repaired_barcodes
 from kotrel.core.rows.findings import FindingGroup, RepairGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
 from kotrel.core.understanding.tidying import is_few
-from kotrel.core.values.code_formats import GTIN_LENGTHS, gtin_check_digit
 from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, became, days_shown
 from kotrel.core.values.lookalikes import as_number, plain, right_code_page, seen, shape
 
@@ -33,6 +33,7 @@ TITLES = {
     "number-for-code": "codes that had become numbers restored",
     "date-for-code": "codes that had become dates restored",
     "wrong-code-page": "characters from a wrong code page restored",
+    "digits-apart": "blanks and signs between digits removed",
 }
 """Kind of repair → its title."""
 
@@ -78,7 +79,7 @@ def repair(
             target = state.description.records[about.to]
             _repair_reference(column, state, target, spellings.get(target.name, {}))
         elif about.check == "gtin" and about.kind != "list":
-            _repair_barcodes(column)
+            column.repairs |= repaired_barcodes(column.rows, about.name, state)
         elif rows.record.key == (name,):
             _repair_key(column, state)
         elif about.kind == "text":
@@ -228,27 +229,6 @@ def _repair_key(column: _Column, state: SystemState) -> None:
                 "look-alike",
                 "invisible and look-alike characters are never part of a code",
             )
-
-
-def _repair_barcodes(column: _Column) -> None:
-    """Barcodes that lost leading zeros: the check digit proves the full length."""
-    if bool(column.values.str.len_bytes().is_in([*GTIN_LENGTHS]).all()):
-        return
-    digits = column.values.str.contains(r"^[0-9]{4,13}$").fill_null(False)
-    lengths = column.values.filter(digits).str.len_chars()
-    if not (~lengths.is_in(list(GTIN_LENGTHS))).any():
-        return
-    whole = column.values.filter(column.values.str.contains(r"^[0-9]{8,14}$").fill_null(False)).str.len_chars()
-    usual = [int(length) for length in whole.filter(whole.is_in(list(GTIN_LENGTHS))).mode().sort()]
-    for value in column.values.filter(digits).unique().to_list():
-        if len(value) in GTIN_LENGTHS or value[-1] != gtin_check_digit(value[:-1]):
-            continue
-        longer = [length for length in (*usual, *GTIN_LENGTHS) if length > len(value)]
-        column.repairs[value] = (
-            value.zfill(longer[0]),
-            "leading-zeros",
-            f"the check digit is right with {longer[0]} digits",
-        )
 
 
 def _repair_texts(column: _Column) -> None:

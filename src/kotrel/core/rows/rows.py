@@ -137,8 +137,8 @@ class Rows:
         return [self.group(severity, kind, title, field.name, cells)] if cells.height else []
 
     def unread(self, field: str) -> pl.Series:
-        """The rows whose cell in that field already has a finding."""
-        cells = [group.cells[ROW] for group in self.findings if group.field == field]
+        """The rows whose cell in that field already has an error. A warning hides nothing."""
+        cells = [group.cells[ROW] for group in self.findings if group.field == field and group.severity == "error"]
         return pl.concat(cells) if cells else pl.Series(ROW, [], dtype=pl.UInt32)
 
     def as_it_stands(self, field: str) -> pl.Series:

@@ -10,7 +10,6 @@ import polars as pl
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.images import image
 from kotrel.core.columns import ACTION, LINE, MESSAGE, ROW, before
-from kotrel.core.phrases import listed_and
 from kotrel.systems.interface import Altered, Refused
 from kotrel.systems.sql.database import Database, quoted
 from kotrel.systems.sql.journal import row_table
@@ -112,7 +111,7 @@ def _note(
         image(after, fields).alias("after"),
         pl.concat_str(
             pl.col(MESSAGE),
-            pl.Series("said", [listed_and(words[row]) for row in after[ROW]], dtype=pl.String),
+            pl.Series("said", ["; ".join(words[row]) for row in after[ROW]], dtype=pl.String),
             separator="; ",
             ignore_nulls=True,
         ).alias("message"),
