@@ -37,15 +37,15 @@ def _as_held(rows: Rows, name: str, state: SystemState) -> dict[str, Repair]:
     if len(key) > 1 or key[0] not in rows.fields or key[0] == name:
         return {}
     own = rows.values.select(key[0], name).drop_nulls().filter(pl.col(name).str.contains(r"^[0-9]{4,14}$"))
-    held = state.having(rows.record, [name], key[0], own[key[0]]).select(key[0], pl.col(name).alias("held"))
+    held = state.having(rows.record, [name], key[0], own[key[0]]).select(key[0], pl.col(name).alias("held barcode"))
     both = own.join(held.drop_nulls().unique(key[0], keep="any"), on=key[0]).filter(
-        (pl.col(name) != pl.col("held"))
-        & (pl.col(name).str.strip_chars_start("0") == pl.col("held").str.strip_chars_start("0"))
+        (pl.col(name) != pl.col("held barcode"))
+        & (pl.col(name).str.strip_chars_start("0") == pl.col("held barcode").str.strip_chars_start("0"))
     )
     title = rows.record.title.lower()
     return {
         value: (barcode, "leading-zeros", f"the {title} has it with these zeros")
-        for value, barcode in both.select(name, "held").iter_rows()
+        for value, barcode in both.select(name, "held barcode").iter_rows()
     }
 
 

@@ -119,18 +119,18 @@ def _nearly_held(
     """Row → the held keys that its own looks like."""
 
     def bare(frame: pl.DataFrame) -> pl.DataFrame:
-        return frame.with_columns(near_form(frame[name]).alias("form")).with_columns(
-            pl.col("form").str.replace_all("-", "", literal=True).alias("bare form")
+        return frame.with_columns(near_form(frame[name]).alias("near form")).with_columns(
+            pl.col("near form").str.replace_all("-", "", literal=True).alias("bare form")
         )
 
     pairs = bare(fresh).join(
-        bare(held).rename({name: "held code", "form": "held form"}), on=[*within, "bare form"], how="inner"
+        bare(held).rename({name: "held code", "near form": "held form"}), on=[*within, "bare form"], how="inner"
     )
     pairs = pairs.filter(pl.col("bare form").str.len_chars() > 0)
     for (row,), group in pairs.group_by(ROW, maintain_order=True):
         codes = [
             code
-            for form, code, other in group.select("form", "held code", "held form").iter_rows()
+            for form, code, other in group.select("near form", "held code", "held form").iter_rows()
             if same_places(form, other)
         ]
         if codes:

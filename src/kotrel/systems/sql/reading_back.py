@@ -77,13 +77,13 @@ def read_back(database: Database, number: int, sent: Sent, renamed: dict[int, tu
             sent.changes.file,
             sent.changes.sheet,
             row[ROW],
-            row["key"],
+            row["row key"],
             name,
             row[name],
             row[f"came {name}"],
         )
         for name in fields
-        for row in odd.filter(other[name]).with_columns(key_text(record).alias("key")).iter_rows(named=True)
+        for row in odd.filter(other[name]).with_columns(key_text(record).alias("row key")).iter_rows(named=True)
     ]
     _note(database, number, sent.changes, odd, other, found)
     return found
