@@ -115,6 +115,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "not mine or not rows.has_key  →  not rows.has_key": _NO_OP,
     },
     "systems/sql/exactness.py": {
+        'field.kind == "date" and raw.startswith(read)  →  raw.startswith(read)': "only dates are shown shorter than they are held",
         "if not exact: never": "a described column is always there",
         "frame[raw_before(name)].null_count() < frame.height  →  frame[raw_before(name)].null_count() <= frame.height": "a column of blanks says nothing",
     },

@@ -16,6 +16,7 @@ from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.columns import ROW
 from kotrel.core.description.reading import read_description
+from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import Table
 from kotrel.stages.undoing import undo_load
@@ -70,8 +71,11 @@ class Fixture:
     def everything(self) -> list[tuple]:
         raise NotImplementedError
 
-    def load(self, *lines):
+    def load(self, *lines, wrong=()):
+        """Loads the lines; those whose rows are wrong have an error in the sheet."""
         sheet = rows(*lines)
+        if wrong:
+            sheet = sheet.with_findings([sheet.group("error", "e", "t", "no", cells_of(wrong, None, "no"))])
         with self.system.writing() as writing:
             change = compare(sheet, writing.read("goods", sheet.fields))
             self.told = writing.replaced_otherwise(change)
@@ -81,10 +85,10 @@ class Fixture:
         with tempfile.TemporaryDirectory() as folder:
             return undo_load(self.system, number, "me", "", STAMP.at, lambda step: None, Path(folder))
 
-    def refused(self, *lines):
+    def refused(self, *lines, wrong=()):
         before = self.everything()
         with self.assertRaises(Refused) as caught:
-            self.load(*lines)
+            self.load(*lines, wrong=wrong)
         self.assertEqual((self.everything(), self.system.history()), (before, []))
         return {each.key: each.message for each in caught.exception.refusals}
 
@@ -117,6 +121,12 @@ class SqliteFixture(Fixture, unittest.TestCase):
             self.run_sql(
                 f"CREATE TRIGGER round_{when[:3]} AFTER {when} ON goods WHEN NEW.price <> round(NEW.price) "
                 "BEGIN UPDATE goods SET price = round(price), undescribed = 'now' WHERE no = NEW.no; END"
+            )
+
+    def change_titles(self):
+        for when in ("INSERT", "UPDATE OF price"):
+            self.run_sql(
+                f"CREATE TRIGGER title_{when[:3]} AFTER {when} ON goods BEGIN UPDATE goods SET title = 'changed' WHERE no = NEW.no; END"
             )
 
     def upper_keys(self):
@@ -171,6 +181,9 @@ class PostgresFixture(Fixture, unittest.TestCase):
 
     def round_prices(self):
         self.before_trigger("rounding", "IF NEW.price <> round(NEW.price) THEN NEW.price := round(NEW.price); END IF; NEW.undescribed := now(); RETURN NEW;")  # fmt: skip
+
+    def change_titles(self):
+        self.before_trigger("titling", "NEW.title := 'changed'; RETURN NEW;")
 
     def upper_keys(self):
         self.before_trigger("uppering", "NEW.no := upper(NEW.no); RETURN NEW;", "INSERT")

@@ -14,6 +14,8 @@ class OwnRefusals(PostgresFixture):
     def test_a_code_of_the_databases_own_is_found_row_by_row(self):
         self.before_trigger("mine", "IF NEW.no = 'B' THEN RAISE EXCEPTION 'not B' USING ERRCODE = 'MY001'; END IF; RETURN NEW;")  # fmt: skip
         self.assertEqual(self.refused({"no": "A"}, {"no": "B"}, {"no": "C"}), {"B": "not B"})
+        wrong = ({"no": "X"}, {"no": "Y"}, {"no": "A"}, {"no": "B"}, {"no": "C"})
+        self.assertEqual(self.refused(*wrong, wrong=[2, 3]), {"B": "not B"}, "rows with errors come before it")
 
     def test_a_policy_is_found_row_by_row_and_a_missing_right_is_named(self):
         for statement in (

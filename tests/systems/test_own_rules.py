@@ -5,11 +5,9 @@ from __future__ import annotations
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from kotrel.core.changes.change_set import compare
-from kotrel.core.rows.findings import cells_of
 from kotrel.stages.verifying import verify_load
 from kotrel.systems.sql.refusals import VANISHED
-from tests.systems.own_databases import FIELDS, STAMP, Fixture, PostgresFixture, SqliteFixture, rows
+from tests.systems.own_databases import FIELDS, Fixture, PostgresFixture, SqliteFixture
 
 
 class Own(Fixture):
@@ -104,6 +102,12 @@ class Own(Fixture):
         self.assertNotEqual(self.everything(), before, "the time of the last change is the database's own affair")
         self.assertEqual([row[:-1] for row in self.everything()], [row[:-1] for row in before])
 
+    def test_a_field_that_was_not_sent_did_not_come_out_otherwise(self):
+        self.fill(("A", "a", None, "Y", "1", None, "x", None, None))
+        self.change_titles()
+        done = self.load({"no": "A", "title": "a", "price": "2.00"}, {"no": "B", "title": "b", "price": "2.00"})
+        self.assertEqual([(each.key, each.field, each.came_out) for each in done.altered], [("B", "title", "changed")])
+
     def test_a_key_that_the_database_changes_is_followed(self):
         self.upper_keys()
         done = self.load({"no": "abc", "title": "x"}, {"no": "DEF", "title": "y"}, {"no": "ghi", "title": "z"})
@@ -117,11 +121,7 @@ class Own(Fixture):
 
     def test_its_row_is_followed_whatever_stands_before_it(self):
         self.upper_keys()
-        sheet = rows({"no": "bad"}, {"no": "abc"})
-        sheet = sheet.with_findings([sheet.group("error", "e", "t", "no", cells_of([2], None, "no"))])
-        with self.system.writing() as writing:
-            change = compare(sheet, writing.read("goods", sheet.fields))
-            done = writing.apply([change], STAMP, lambda step: None)
+        done = self.load({"no": "bad"}, {"no": "abc"}, wrong=[2])
         self.assertEqual([(each.row, each.key, each.came_out) for each in done.altered], [(3, "abc", "ABC")])
         self.assertEqual(self.undo(done.number).in_the_way, ())
 

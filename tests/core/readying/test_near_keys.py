@@ -108,6 +108,16 @@ class NearKeys(unittest.TestCase):
             find_near_keys(every, system, lambda: pl.Series([True, True, False]), ()), [], "a reference has its list"
         )
 
+    def test_so_many_are_named(self):
+        def said(*held):
+            sheet = rows(("Item code", "Cost"), ("A1", "1"), ("X", "1"))
+            system = state(item={"code": [*held, "X"]})
+            [group] = find_near_keys(sheet, system, lambda: is_new(sheet, system), ())
+            return group.cells["message"][0]
+
+        self.assertIn("has A 1, A-1 and A.1, which", said("A.1", "A-1", "A 1"))
+        self.assertIn("has A 1, A-1, A.1 and 2 more, which", said("A.1", "A-1", "A 1", "A_1", "A/1"))
+
     def test_codes_that_are_said_to_be_new(self):
         self.assertEqual(near("ROPE 10", "BOLT10", new_codes=("ROPE 10",)), {"BOLT10": ("error", "BOLT-10")})
         self.assertEqual(near("ROPE 10", new_codes=("all",)), {"ROPE 10": ("warning", "ROPE-010")})

@@ -122,45 +122,6 @@ class Keys(unittest.TestCase):
         self.assertEqual(self.key("АЖ-1\u200b"), "АЖ-1", "only what nobody sees goes")
 
 
-class Barcodes(unittest.TestCase):
-    @given(st.integers(1, 10**7), st.integers(1, 9))
-    def test_lost_zeros_come_back_when_the_check_digit_proves_them(self, number, more):
-        body = f"{number:012d}"
-        whole = body + gtin_check_digit(body)
-        short = whole.lstrip("0")
-        other = "2012345678900"
-        if len(short) in (8, 12, 13) or len(short) < 4:
-            return
-        values, kinds, _ = repaired(short, other[:-1] + gtin_check_digit(other[:-1]), field="Barcode")
-        self.assertEqual((values[0], kinds), (whole, ["leading-zeros"]))
-        wrong = short[:-1] + str((int(short[-1]) + more) % 10)
-        self.assertEqual(repaired(wrong, field="Barcode")[0], [wrong])
-
-    def test_blanks_dashes_and_a_point_zero_are_no_part_of_a_barcode(self):
-        for value in ("2 010002 700080", "2-010002-700080", "2010002700080.0", "2 010002 700080.0"):
-            with self.subTest(value):
-                self.assertEqual(
-                    repaired(value, "20123451", field="Barcode")[:2], (["2010002700080", "20123451"], ["digits-apart"])
-                )
-        for value in ("2 010002 700081", "2010002700081.0", "2  010002 700080", "2010002700080.5", "12 3"):
-            with self.subTest(value):
-                self.assertEqual(repaired(value, "20123451", field="Barcode")[:2], ([value, "20123451"], []))
-
-    def test_what_differs_only_by_zeros_is_the_barcode_that_the_item_has(self):
-        # With 8 digits the check digit of 1234503 would be right too, but the item has it with 13.
-        held = state(item={"code": ["N0", "N1", "N2"], "barcode": ["0000001234503", "20123451", None]})
-        for value, wanted in (
-            ("1234503", "0000001234503"),
-            ("01234503", "0000001234503"),
-            ("0000001234503", "0000001234503"),
-        ):
-            with self.subTest(value):
-                self.assertEqual(repaired(value, "20123451", "", field="Barcode", system=held)[0][0], wanted)
-        self.assertEqual(
-            repaired("", "1234503", field="Barcode", system=held)[0][1], "01234503", "another item's proves nothing"
-        )
-
-
 class Letters(unittest.TestCase):
     def test_a_wrong_code_page_is_reversed_where_it_reverses_cleanly(self):
         for text in ("Größe", "1.5 mm²", "naïve café", "Жук", "rope 🚤"):

@@ -147,7 +147,7 @@ def _without_doubles(rows: Rows, which: str) -> tuple[Rows, list[int]]:
     counts = places.group_by(key).agg(
         (pl.col("sheet place").min() if which == "first" else pl.col("sheet place").max()).alias("place kept")
     )
-    keep = places.join(counts, on=key, how="left", maintain_order="left", nulls_equal=True)
+    keep = places.join(counts, on=key, how="inner", maintain_order="left", nulls_equal=True)
     wanted = (keep["sheet place"] == keep["place kept"]) | ~keyed
     return rows.only(wanted), rows.values.filter(~wanted)[ROW].to_list()
 
