@@ -54,11 +54,13 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if not differs.any(): never": _QUICK,
         "if not broken: never": _QUICK,
     },
+    "core/readying/near_keys.py": {"if not held.height: never": _QUICK},
     "core/readying/row_lookup.py": {
         "if other == last: never": "what is found twice counts once",
         "other == last  →  other >= last": "what is found twice counts once",
     },
     "core/readying/filling.py": {
+        "not wanted or not any(name in rows.fields for name in record.key if…  →  not any(name in rows.fields for name in record.key if name not in w…": _NO_OP,
         "if len(made) != values.height: never": "a single value counts for every row anyway",
         "len(state) == values.height  →  len(state) >= values.height": "an expression gives one value, or one for each row",
         "if name in values.columns and not former.null_count(): never": _QUICK,

@@ -44,7 +44,7 @@ weight = { kind = "number", decimals = 1 }
 note = { kind = "text" }
 above = { kind = "code" }
 """
-GOODS = """CREATE TABLE goods (no varchar(20) PRIMARY KEY, title varchar(40), seen {moment}, sold char(1), price numeric(12, 4),
+GOODS = """CREATE TABLE goods (no varchar(20) PRIMARY KEY, title varchar(40), seen {moment}, sold char(1), price numeric,
   weight {real}, note text NOT NULL DEFAULT 'n/a', above varchar(20) REFERENCES goods (no) DEFERRABLE INITIALLY DEFERRED,
   undescribed {moment})"""
 DESCRIPTION = read_description(TEXT)

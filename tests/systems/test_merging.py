@@ -193,7 +193,7 @@ class ChangingPlaces(unittest.TestCase):
     def test_only_the_fields_that_change_are_emptied_on_the_way(self):
         description = read_description(
             '[record.variant]\nkey = ["code"]\nunique_together = [["family", "size"]]\n[record.variant.field]\n'
-            'code = { kind = "code", must = "always" }\nfamily = { kind = "code" }\nsize = { kind = "code" }\n'
+            'code = { kind = "code", must = "always" }\nfamily = { kind = "code", must = "new" }\nsize = { kind = "code" }\n'
         )
         with tempfile.TemporaryDirectory() as name:
             path = Path(name) / "a.db"
@@ -203,12 +203,17 @@ class ChangingPlaces(unittest.TestCase):
             database.run("CREATE UNIQUE INDEX pair ON variant (family, size)")
             database.run("INSERT INTO variant VALUES ('A', 'F', 'L'), ('B', 'F', 'M')")
             system = SqlSystem(lambda: SqliteDatabase(path), description, "test")
-            for fields, sizes in ((("code", "size"), ["M", "L"]), (("code", "family", "size"), ["L", "M"])):
+            for fields, families, sizes in (
+                (("code", "size"), ["F", "F"], ["M", "L"]),
+                (("code", "family", "size"), ["F", "F"], ["L", "M"]),
+                (("code", "family", "size"), ["G", "F"], ["M", "L"]),
+                (("code", "family", "size"), ["F", "G"], ["L", "M"]),
+            ):
                 values = pl.DataFrame(
-                    {ROW: pl.Series([2, 3], dtype=pl.UInt32), "code": ["A", "B"], "family": ["F", "F"], "size": sizes}
+                    {ROW: pl.Series([2, 3], dtype=pl.UInt32), "code": ["A", "B"], "family": families, "size": sizes}
                 ).select(ROW, *fields)
                 sheet = Rows(Table("f", "", 1, (), values, {}), description.records["variant"], {}, values)
                 with system.writing() as writing:
                     writing.apply([compare(sheet, writing.read("variant", fields))], STAMP, lambda step: None)
-                wanted = [("A", "F", sizes[0]), ("B", "F", sizes[1])]
+                wanted = list(zip("AB", families, sizes, strict=True))
                 self.assertEqual(database.run("SELECT * FROM variant ORDER BY code"), wanted)

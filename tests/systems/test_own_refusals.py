@@ -17,6 +17,14 @@ class OwnRefusals(PostgresFixture):
         wrong = ({"no": "X"}, {"no": "Y"}, {"no": "A"}, {"no": "B"}, {"no": "C"})
         self.assertEqual(self.refused(*wrong, wrong=[2, 3]), {"B": "not B"}, "rows with errors come before it")
 
+    def test_a_row_that_a_trigger_puts_into_a_part_of_the_table_is_there(self):
+        self.run_sql("CREATE TABLE goods_part () INHERITS (goods)")
+        self.before_trigger("parting", "INSERT INTO public.goods_part SELECT NEW.*; RETURN NULL;", "INSERT")
+        done = self.load({"no": "A", "title": "a"}, {"no": "B", "title": "b"})
+        self.assertEqual(self.run_sql("SELECT no FROM ONLY goods"), [])
+        self.assertEqual(self.run_sql("SELECT no FROM goods ORDER BY no"), [("A",), ("B",)])
+        self.assertEqual((done.number, self.undo(done.number).status), (1, "undone"))
+
     def test_a_policy_is_found_row_by_row_and_a_missing_right_is_named(self):
         for statement in (
             "CREATE ROLE clerk LOGIN", "GRANT USAGE ON SCHEMA kotrel TO clerk", "GRANT ALL ON ALL TABLES IN SCHEMA kotrel TO clerk",

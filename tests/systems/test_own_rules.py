@@ -86,6 +86,14 @@ class Own(Fixture):
         self.assertEqual(self.undo(done.number).status, "undone")
         self.assertEqual(self.everything(), [])
 
+    def test_another_form_of_the_same_value_is_no_more_than_is_shown(self):
+        self.fill(("A", "a", "2026-01-02 00:00:00", "Y", "1.5", "5", "", None, None))
+        before = self.everything()
+        done = self.load({"no": "A", "price": "2.00", "sold": "no", "weight": "6.0", "note": "n"})
+        self.assertEqual((self.told, done.altered), ([], ()))
+        self.undo(done.number)
+        self.assertEqual(self.everything(), before)
+
     def test_what_a_trigger_makes_of_values_is_told_kept_and_undone(self):
         self.round_prices()
         self.fill(("A", "a", None, "Y", "1", None, "", None, None))

@@ -79,3 +79,48 @@ class Drafts(unittest.TestCase):
         self.assertEqual((fields["ean"].unique, fields["pieces"].must, fields["pieces"].decimals), ("ean", "new", 0))
         self.assertEqual(read.order, ("bins", "stock"))
         self.assertFalse(read.scaled)
+
+    def test_names_in_any_letters_become_names_that_settings_and_expressions_can_use(self):
+        odd = table(
+            'Größe "x"\\y',
+            ColumnFacts("Köd", "text", 5, must=True), ColumnFacts("Kod", "text", 5), ColumnFacts("имя", "text"), ColumnFacts("2nd", "text"),
+            ColumnFacts("state", "text", choices=("new", 'us"ed')), ColumnFacts("at", "moment", remark="a date with\na time"),
+            primary=["Köd"],
+        )  # fmt: skip
+        text, read = self.draft(odd)
+        record = read.records["grosse_x_y"]
+        self.assertEqual(record.storage.table, 'Größe "x"\\y')
+        self.assertEqual(list(record.fields), ["kod", "kod_2", "column", "column_2nd", "state", "at"])
+        self.assertEqual(record.storage.columns["column"], "имя")
+        self.assertEqual((record.fields["state"].kind, record.fields["state"].choices), ("choice", ("new", 'us"ed')))
+        self.assertIn("# a date with a time", text)
+
+    def test_two_schemas_may_have_the_same_table(self):
+        def goods(schema, *references):
+            columns = (ColumnFacts("code", "text", 5, must=True), ColumnFacts("other", "text", 5))
+            return TableFacts("goods", schema, columns, ("code",), (), tuple(references))
+
+        _, read = self.draft(goods("a"), goods("b", ReferenceFacts(("other",), "goods", ("code",), "a")))
+        self.assertEqual(
+            {name: each.storage.schema for name, each in read.records.items()}, {"goods": None, "goods_2": "b"}
+        )
+        self.assertEqual(
+            (read.records["goods_2"].fields["other"].to, read.records["goods"].fields["other"].to), ("goods", None)
+        )
+
+    def test_what_cannot_be_described_is_a_comment_and_the_rest_a_draft(self):
+        good = table("good", ColumnFacts("code", "text", 5, must=True), primary=["code"])
+        # A choice without words is no description.
+        bad = table(
+            "bad",
+            ColumnFacts("code", "text", 5, must=True),
+            ColumnFacts("a", "text", choices=("x", "x")),
+            primary=["code"],
+        )
+        after = table("z", ColumnFacts("code", "text", 5, must=True), ColumnFacts("b", "text", 5), primary=["code"],
+                      references=[ReferenceFacts(("b",), "bad", ("code",))])  # fmt: skip
+        text, read = self.draft(good, bad, after)
+        if "bad" not in read.records:
+            self.assertIn("# Left out: bad, because", text)
+            self.assertIsNone(read.records["z"].fields["b"].to)
+        self.assertIn("good", read.records)

@@ -47,3 +47,7 @@ class Barcodes(unittest.TestCase):
         self.assertEqual(
             repaired("", "1234503", field="Barcode", system=held)[0][1], "01234503", "another item's proves nothing"
         )
+        other = repaired("20999995", "20123451", "", field="Barcode", system=held)[0][0]
+        self.assertEqual(other, "20999995", "a higher number is another barcode")
+        # Codes of ten digits are no barcodes, however many there are.
+        self.assertEqual(repaired("1234503", "1234567890", "1234567891", field="Barcode")[0][0], "01234503")

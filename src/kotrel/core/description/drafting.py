@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import re
-from collections.abc import Iterator, Mapping, Sequence
+import unicodedata
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+
+from kotrel.core.description.reading import read_description
+from kotrel.core.errors import WrongUse
 
 
 @dataclass(frozen=True)
@@ -17,6 +22,8 @@ class ColumnFacts:
         decimals: digits after the point, or None where the database does not say.
         must: True where a new row must have a value.
         made: True where the database itself supplies the value.
+        choices: the words that the database allows, if it lists them.
+        remark: why it is drafted as it is, or an empty text.
     """
 
     name: str
@@ -25,6 +32,8 @@ class ColumnFacts:
     decimals: int | None = None
     must: bool = False
     made: bool = False
+    choices: tuple[str, ...] = ()
+    remark: str = ""
 
 
 @dataclass(frozen=True)
@@ -34,6 +43,7 @@ class ReferenceFacts:
     columns: tuple[str, ...]
     table: str
     targets: tuple[str, ...]
+    schema: str = ""
 
 
 @dataclass(frozen=True)
@@ -81,33 +91,75 @@ class _Named:
 
 
 def draft_description(tables: Sequence[TableFacts]) -> str:
-    """The text of a system description. Tables without a key are left out and named in a comment."""
+    """The text of a system description that can be read. What cannot be described is a comment with the reason."""
+    wrong: dict[tuple[str, str], str] = {}
+    while True:
+        text, places = _draft(tables, wrong)
+        try:
+            read_description(text, "draft")
+            return text
+        except WrongUse as error:
+            found = re.search(r", line ([0-9]+): (.*)", error.message)
+            line = int(found[1]) if found else 0
+            here = [table for table, first in places.items() if first <= line]
+            if not found or not here:
+                raise
+            wrong[here[-1]] = found[2]
+
+
+Place = tuple[str, str]
+"""A table: its schema and its name."""
+
+
+def _draft(tables: Sequence[TableFacts], wrong: Mapping[Place, str]) -> tuple[str, dict[Place, int]]:
+    """The draft, and the line at which each table begins.
+
+    Args:
+        wrong: tables that cannot be described, and why.
+    """
     schemas = list(dict.fromkeys(each.schema for each in tables if each.schema))
     main = max(schemas, key=lambda name: sum(each.schema == name for each in tables), default="")
-    named: dict[str, _Named] = {}
+    named: dict[Place, _Named] = {}
     without: list[str] = []
     for facts in tables:
         key, number = _key(facts)
-        if key:
-            record = _plain(facts.name)
-            while any(each.record == record for each in named.values()):
-                record += "_2"
-            named[facts.name] = _Named(facts, record, key, number)
-        else:
+        place = (facts.schema, facts.name)
+        if key and place not in wrong:
+            taken = {each.record for each in named.values()}
+            named[place] = _Named(facts, _free(_plain(facts.name, "table"), taken), key, number)
+        elif not key:
             without.append(facts.name)
-    lines = [HEAD.rstrip()]
+    lines = HEAD.rstrip().split("\n")
     if main:
-        lines.append(f'schema = "{main}"')
+        lines.append(f"schema = {_quoted(main)}")
     if without:
-        lines.append(f"\n# Left out, because they have no key: {', '.join(without)}")
+        lines += ["", f"# Left out, because they have no key: {' '.join(', '.join(without).split())}"]
+    for (_, name), why in wrong.items():
+        lines += ["", f"# Left out: {' '.join(name.split())}, because {why}"]
     loose = _circles(named)
-    for each in named.values():
-        lines += ["", *_record(each, named, main, loose)]
-    return "\n".join([*lines, ""])
+    places: dict[Place, int] = {}
+    for place, each in named.items():
+        lines.append("")
+        places[place] = len(lines) + 1
+        lines += _record(each, named, main, loose)
+    return "\n".join([*lines, ""]), places
 
 
-def _plain(name: str) -> str:
-    return re.sub(r"\W+", "_", name.casefold()).strip("_") or "record"
+def _plain(name: str, otherwise: str = "column") -> str:
+    """A name as settings and expressions use it: small Latin letters, digits and ``_``."""
+    letters = unicodedata.normalize("NFKD", name.casefold().replace("ß", "ss"))
+    plain = re.sub(r"[^a-z0-9]+", "_", "".join(each for each in letters if not unicodedata.combining(each))).strip("_")
+    return plain if plain and not plain[0].isdigit() else f"{otherwise}_{plain}".rstrip("_")
+
+
+def _free(name: str, taken: Collection[str]) -> str:
+    """The name, with a number where it is taken."""
+    return next(each for each in (name, *(f"{name}_{n}" for n in range(2, len(taken) + 3))) if each not in taken)
+
+
+def _quoted(text: str) -> str:
+    """A text as TOML writes it."""
+    return json.dumps(text, ensure_ascii=False)
 
 
 def _key(facts: TableFacts) -> tuple[tuple[str, ...], str | None]:
@@ -126,14 +178,14 @@ def _key(facts: TableFacts) -> tuple[tuple[str, ...], str | None]:
     return facts.primary or next(iter(facts.uniques), ()), None
 
 
-def _circles(named: Mapping[str, _Named]) -> set[tuple[str, str]]:
+def _circles(named: Mapping[Place, _Named]) -> set[tuple[Place, str]]:
     """References (table, column) that would close a circle between tables; they become plain codes."""
-    loose: set[tuple[str, str]] = set()
-    done: list[str] = []
+    loose: set[tuple[Place, str]] = set()
+    done: list[Place] = []
 
-    def walk(table: str, path: list[str]) -> None:
+    def walk(table: Place, path: list[Place]) -> None:
         for reference in named[table].facts.references:
-            target = reference.table
+            target = _target_place(table, reference)
             if target not in named or target == table:
                 continue
             if target in path:
@@ -148,9 +200,16 @@ def _circles(named: Mapping[str, _Named]) -> set[tuple[str, str]]:
     return loose
 
 
-def _record(each: _Named, named: Mapping[str, _Named], main: str, loose: set[tuple[str, str]]) -> Iterator[str]:
+def _target_place(table: Place, reference: ReferenceFacts) -> Place:
+    return (reference.schema or table[0], reference.table)
+
+
+def _record(each: _Named, named: Mapping[Place, _Named], main: str, loose: set[tuple[Place, str]]) -> Iterator[str]:
     facts = each.facts
-    fields = {column.name: _plain(column.name) for column in facts.columns if column.name != each.id}
+    fields: dict[str, str] = {}
+    for column in facts.columns:
+        if column.name != each.id:
+            fields[column.name] = _free(_plain(column.name), set(fields.values()))
     called = next((name for word in _CALLED for name in fields if _plain(name) == word), None)
     yield f"[record.{each.record}]"
     keys = ", ".join(f'"{fields[name]}"' for name in each.key)
@@ -168,19 +227,20 @@ def _record(each: _Named, named: Mapping[str, _Named], main: str, loose: set[tup
     yield f"[record.{each.record}.field]"
     for column in facts.columns:
         if column.name != each.id:
-            yield f"{fields[column.name]} = {{ {', '.join(_field(each, column, fields, named, loose))} }}"
+            remark = f"  # {' '.join(column.remark.split())}" if column.remark else ""
+            yield f"{fields[column.name]} = {{ {', '.join(_field(each, column, fields, named, loose))} }}{remark}"
 
 
 def _store(each: _Named, fields: Mapping[str, str], main: str) -> list[str]:
     said = []
     if each.record != each.facts.name:
-        said.append(f'table = "{each.facts.name}"')
+        said.append(f"table = {_quoted(each.facts.name)}")
     if each.facts.schema and each.facts.schema != main:
-        said.append(f'schema = "{each.facts.schema}"')
+        said.append(f"schema = {_quoted(each.facts.schema)}")
     if others := {field: name for name, field in fields.items() if name != field}:
-        said.append("columns = { " + ", ".join(f'{field} = "{name}"' for field, name in others.items()) + " }")
+        said.append("columns = { " + ", ".join(f"{field} = {_quoted(name)}" for field, name in others.items()) + " }")
     if each.id:
-        said.append(f'id = "{each.id}"')
+        said.append(f"id = {_quoted(each.id)}")
     return said
 
 
@@ -188,18 +248,20 @@ def _field(
     each: _Named,
     column: ColumnFacts,
     fields: Mapping[str, str],
-    named: Mapping[str, _Named],
-    loose: set[tuple[str, str]],
+    named: Mapping[Place, _Named],
+    loose: set[tuple[Place, str]],
 ) -> Iterator[str]:
     in_key = column.name in each.key
     alone = (column.name,) in each.facts.uniques and not in_key
-    target = None if (each.facts.name, column.name) in loose else _target(each, column, named)
+    target = None if ((each.facts.schema, each.facts.name), column.name) in loose else _target(each, column, named)
     if target is not None:
         other, within = target
         yield f'kind = "reference", to = "{other.record}"'
         if within:
             names = ", ".join(f'"{fields[name]}"' for name in within)
             yield f"within = [{names}]"
+    elif column.choices and not in_key:
+        yield f'kind = "choice", choices = [{", ".join(map(_quoted, column.choices))}]'
     elif column.kind in ("moment", "other"):
         yield 'kind = "text", kept_by = "system"'
         return
@@ -225,10 +287,10 @@ def _field(
         yield 'must = "new"'
 
 
-def _target(each: _Named, column: ColumnFacts, named: Mapping[str, _Named]) -> tuple[_Named, tuple[str, ...]] | None:
+def _target(each: _Named, column: ColumnFacts, named: Mapping[Place, _Named]) -> tuple[_Named, tuple[str, ...]] | None:
     """The record that a column refers to, and the columns that complete a key of several fields."""
     for reference in each.facts.references:
-        other = named.get(reference.table)
+        other = named.get(_target_place((each.facts.schema, each.facts.name), reference))
         if other is None or column.name != reference.columns[-1]:
             continue
         by_id = len(reference.targets) == 1 and reference.targets[0] == other.id

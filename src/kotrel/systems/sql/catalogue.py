@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import warnings
 from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 
 import sqlalchemy as sa
 from sqlalchemy import types
-from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.exc import SAWarning, SQLAlchemyError
 
 from kotrel.core.description.drafting import ColumnFacts, ReferenceFacts, TableFacts
 from kotrel.core.errors import OutOfReach
@@ -30,14 +31,49 @@ def read_catalogue(database: Database, schema: str | None = None) -> list[TableF
     driver = "postgresql+psycopg" if database.dialect == "postgresql" else "sqlite"
     engine = sa.create_engine(f"{driver}://", creator=lambda: database.connection, poolclass=sa.StaticPool)  # type: ignore[attr-defined]
     try:
-        found = list(_tables(sa.inspect(engine), database.dialect, schema))
+        with warnings.catch_warnings():
+            # Types that it does not know are said in the draft.
+            warnings.simplefilter("ignore", SAWarning)
+            found = list(_tables(sa.inspect(engine), database.dialect, schema, _partitions(database)))
     except SQLAlchemyError as error:
         words = str(error).splitlines()[0]
         raise OutOfReach(f"the database's catalogue cannot be read: {words}", "", "system-error") from None
     if database.dialect == "sqlite":
         # UNIQUE on a single column is only in SQLite's own list of indexes.
         return [replace(each, uniques=tuple(_sqlite_uniques(database, each.name))) for each in found]
-    return found
+    return _with_domains(database, found)
+
+
+def _with_domains(database: Database, tables: list[TableFacts]) -> list[TableFacts]:
+    """The tables with the lengths of columns whose type is a domain: those are said of the domain only."""
+    rows = database.run(
+        "SELECT n.nspname::text, c.relname::text, a.attname::text, t.typtypmod - 4 FROM pg_catalog.pg_attribute AS a "
+        "JOIN pg_catalog.pg_type AS t ON t.oid = a.atttypid JOIN pg_catalog.pg_class AS c ON c.oid = a.attrelid "
+        "JOIN pg_catalog.pg_namespace AS n ON n.oid = c.relnamespace "
+        "WHERE t.typtype = 'd' AND t.typtypmod > 4 AND t.typbasetype IN ('varchar'::regtype, 'bpchar'::regtype)"
+    )
+    lengths = {(schema, table, column): length for schema, table, column, length in rows}
+    return [
+        replace(
+            table,
+            columns=tuple(
+                replace(each, length=lengths.get((table.schema, table.name, each.name), each.length))
+                for each in table.columns
+            ),
+        )
+        for table in tables
+    ]
+
+
+def _partitions(database: Database) -> set[tuple[str | None, str]]:
+    """The parts of partitioned tables: the whole stands for them."""
+    if database.dialect != "postgresql":
+        return set()
+    rows = database.run(
+        "SELECT n.nspname::text, c.relname::text FROM pg_catalog.pg_class AS c "
+        "JOIN pg_catalog.pg_namespace AS n ON n.oid = c.relnamespace WHERE c.relispartition"
+    )
+    return {(schema, name) for schema, name in rows}
 
 
 def _sqlite_uniques(database: Database, table: str) -> Iterator[tuple[str, ...]]:
@@ -47,7 +83,9 @@ def _sqlite_uniques(database: Database, table: str) -> Iterator[tuple[str, ...]]
             yield tuple(columns)
 
 
-def _tables(about: sa.Inspector, dialect: str, schema: str | None) -> Iterator[TableFacts]:
+def _tables(
+    about: sa.Inspector, dialect: str, schema: str | None, parts: set[tuple[str | None, str]]
+) -> Iterator[TableFacts]:
     if dialect == "postgresql":
         hidden = (SCHEMA, "information_schema")
         found = [name for name in about.get_schema_names() if name not in hidden and not name.startswith("pg_")]
@@ -56,7 +94,7 @@ def _tables(about: sa.Inspector, dialect: str, schema: str | None) -> Iterator[T
         schemas = [None]
     for each in schemas:
         for name in sorted(about.get_table_names(schema=each)):
-            if name not in OWN:
+            if name not in OWN and (each, name) not in parts:
                 yield _table(about, name, each)
 
 
@@ -71,7 +109,12 @@ def _table(about: sa.Inspector, name: str, schema: str | None) -> TableFacts:
         and not each.get("dialect_options", {}).get("postgresql_where")
     ]
     references = [
-        ReferenceFacts(tuple(each["constrained_columns"]), each["referred_table"], tuple(each["referred_columns"]))
+        ReferenceFacts(
+            tuple(each["constrained_columns"]),
+            each["referred_table"],
+            tuple(each["referred_columns"]),
+            each.get("referred_schema") or "",
+        )
         for each in about.get_foreign_keys(name, schema=schema)
     ]
     columns = tuple(_column(each) for each in about.get_columns(name, schema=schema))
@@ -80,7 +123,12 @@ def _table(about: sa.Inspector, name: str, schema: str | None) -> TableFacts:
 
 def _column(each: Any) -> ColumnFacts:
     made = bool(each.get("identity") or each.get("computed")) or "nextval(" in str(each.get("default") or "")
-    kind, length, decimals = _kind(each["type"])
+    of = each["type"]
+    # A domain is described as what it rests on.
+    of = getattr(of, "data_type", of)
+    kind, length, decimals = _kind(of)
+    choices = tuple(of.enums or ()) if isinstance(of, types.Enum) else ()
+    remark = {"moment": "a date with a time: shown only", "other": f"{of}: shown only"}.get(kind, "")
     return ColumnFacts(
         name=each["name"],
         kind=kind,
@@ -88,6 +136,8 @@ def _column(each: Any) -> ColumnFacts:
         decimals=decimals,
         must=not each.get("nullable", True) and each.get("default") is None and not made,
         made=made,
+        choices=choices,
+        remark=remark,
     )
 
 
@@ -97,12 +147,14 @@ def _kind(of: Any) -> tuple[str, int | None, int | None]:
         return "yes_no", None, None
     if isinstance(of, types.Integer):
         return "whole", None, 0
-    if isinstance(of, types.Numeric):
-        return "decimal", None, of.scale
+    if isinstance(of, types.Numeric | types.Float):
+        return "decimal", None, getattr(of, "scale", None)
     if isinstance(of, types.DateTime | types.TIMESTAMP):
         return "moment", None, None
     if isinstance(of, types.Date):
         return "date", None, None
+    if isinstance(of, types.Uuid):
+        return "text", 36, None
     if isinstance(of, types.String):
         return "text", of.length, None
     return "other", None, None
