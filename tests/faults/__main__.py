@@ -35,6 +35,7 @@ PLACES = {
     "core/understanding/tidying": (f"{CORE}.understanding.test_cells", f"{CORE}.understanding.test_tidying", f"{CORE}.checking.test_checks"),
     "core/readying/barcode_repairs.py": (f"{CORE}.readying.test_barcode_repairs",),
     "core/readying/repairing.py": (f"{CORE}.readying.test_repairing", f"{CORE}.readying.test_barcode_repairs"),
+    "core/readying/lost_codes.py": (f"{CORE}.readying.test_repairing",),
     "core/readying/three_way.py": (f"{CORE}.readying.test_three_way",),
     "core/readying/row_lookup.py": (f"{CORE}.readying.test_row_lookup", f"{CORE}.readying.test_load_options"),
     "core/readying/near_keys.py": (f"{CORE}.readying.test_near_keys",),

@@ -45,6 +45,8 @@ HARMLESS: dict[str, dict[str, str]] = {
         "value != plain(value) and value not in dates  →  value != plain(value)": "a date is plain already",
         "if bool((column.values.str.len_bytes() == column.values.str.len_chars()).…: never": _QUICK,
         "without .filter(~distinct.is_in(state.known_codes(record, distinct).implode()))": "a known code is its own only candidate",
+    },
+    "core/readying/lost_codes.py": {
         'if isinstance(kinds, str) and kinds == "text" and not in_exponent_form: never': _QUICK,
     },
     "core/readying/three_way.py": {

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import polars as pl
+from rapidfuzz.distance import OSA
 
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.values.code_formats import gtin_check_digit, gtin_fits, gtin_has_length
+from kotrel.core.values.code_formats import gtin_fits, gtin_has_length
 
 
 def check_codes(rows: Rows, state: SystemState) -> list[FindingGroup]:
@@ -16,11 +17,11 @@ def check_codes(rows: Rows, state: SystemState) -> list[FindingGroup]:
     found: list[FindingGroup] = []
     for name in rows.fields:
         if rows.record.fields[name].check == "gtin":
-            found += _gtin(rows, name)
+            found += _gtin(rows, name, state)
     return found
 
 
-def _gtin(rows: Rows, name: str) -> list[FindingGroup]:
+def _gtin(rows: Rows, name: str, state: SystemState) -> list[FindingGroup]:
     """Barcodes: only digits, 8, 12, 13 or 14 of them, the last the check digit (GS1 General Specifications, 7.9)."""
     codes = rows.values.lazy().select(ROW, pl.col(name).alias("value"))
     if rows.record.fields[name].kind == "list":
@@ -53,8 +54,28 @@ def _gtin(rows: Rows, name: str) -> list[FindingGroup]:
             )
         )
     if wrong.height:
-        repaired = [value[:-1] + gtin_check_digit(value[:-1]) for value in wrong["value"]]
-        message = "the last digit does not match the others: compare it with the article"
-        cells = cells_of(wrong[ROW], wrong["value"], message, repaired)
+        message = "its digits do not match the check digit: compare it with the article"
+        cells = cells_of(wrong[ROW], wrong["value"], message, _nearly_own(rows, name, wrong, state))
         found.append(rows.group("error", "check-digit", "wrong check digit", name, cells))
     return found
+
+
+NEARLY = 2
+"""A barcode that differs in no more digits, exchanged digits counted once, is suggested."""
+
+
+def _nearly_own(rows: Rows, name: str, wrong: pl.DataFrame, state: SystemState) -> list[str | None]:
+    """For each wrong barcode the one that its own item has, if it is nearly the same.
+
+    A check digit cannot say which digit is wrong: nothing is suggested that the system does not know.
+    """
+    key = rows.record.key
+    if len(key) > 1 or key[0] not in rows.fields or key[0] == name or rows.record.fields[name].kind == "list":
+        return [None] * wrong.height
+    keyed = wrong.select(ROW, "value").join(rows.values.select(ROW, key[0]), on=ROW, how="left", maintain_order="left")
+    held = state.having(rows.record, [name], key[0], keyed[key[0]]).select(key[0], pl.col(name).alias("held barcode"))
+    both = keyed.join(held.unique(key[0], keep="any"), on=key[0], how="left", maintain_order="left")
+    return [
+        barcode if barcode is not None and OSA.distance(value, barcode) <= NEARLY else None
+        for value, barcode in both.select("value", "held barcode").iter_rows()
+    ]

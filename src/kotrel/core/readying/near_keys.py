@@ -19,7 +19,7 @@ from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE
-from kotrel.core.values.near_codes import is_cut_off, is_slip, near_form, same_places
+from kotrel.core.values.near_codes import bare_form, is_cut_off, is_slip, near_form, same_places
 
 MOST_SLIPS = 200
 """With more new keys than this, a sheet is no update with a few slips: typing errors are not looked for."""
@@ -118,15 +118,21 @@ def _nearly_held(
 ) -> Iterator[tuple[int, list[str]]]:
     """Row → the held keys that its own looks like."""
 
-    def bare(frame: pl.DataFrame) -> pl.DataFrame:
-        return frame.with_columns(near_form(frame[name]).alias("near form")).with_columns(
-            pl.col("near form").str.replace_all("-", "", literal=True).alias("bare form")
+    def formed(frame: pl.DataFrame) -> pl.DataFrame:
+        near = near_form(frame[name])
+        return frame.with_columns(
+            near.alias("near form"),
+            near.str.replace_all("-", "", literal=True).alias("letters as digits"),
+            bare_form(frame[name]).alias("letters as letters"),
         )
 
-    pairs = bare(fresh).join(
-        bare(held).rename({name: "held code", "near form": "held form"}), on=[*within, "bare form"], how="inner"
-    )
-    pairs = pairs.filter(pl.col("bare form").str.len_chars() > 0)
+    first, second = formed(fresh), formed(held).rename({name: "held code", "near form": "held form"})
+    pairs = pl.concat(
+        first.filter(pl.col(form).str.len_chars() > 0)
+        .join(second.select(*within, form, "held code", "held form"), on=[*within, form], how="inner")
+        .select(ROW, "near form", "held code", "held form")
+        for form in ("letters as digits", "letters as letters")
+    ).unique(maintain_order=True)
     for (row,), group in pairs.group_by(ROW, maintain_order=True):
         codes = [
             code

@@ -6,6 +6,7 @@ Everything else stays as it is, and the checks report it.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -17,11 +18,11 @@ from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.parallel import map_parallel
 from kotrel.core.readying.barcode_repairs import repaired_barcodes
+from kotrel.core.readying.lost_codes import lost_codes
 from kotrel.core.rows.findings import FindingGroup, RepairGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
-from kotrel.core.understanding.tidying import is_few
 from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, became, days_shown
 from kotrel.core.values.lookalikes import as_number, plain, right_code_page, seen, shape
 
@@ -37,10 +38,15 @@ TITLES = {
 }
 """Kind of repair → its title."""
 
-EXPONENT = r"^[0-9](?:[.,][0-9]+)?[eE]\+[0-9]{1,2}$"
-"""What a spreadsheet shows instead of a long number."""
-
-
+BROKEN = re.compile(r"[\t\n\x0b\x0c\r\x85\u2028\u2029]")
+CODE_AND_NAME = (
+    re.compile(r"(.+?)\s+-+\s+(.+)"),
+    re.compile(r"(.+?)\s*[:|=;/]\s*(.+)"),
+    re.compile(r"(.+?)\s*\((.+)\)"),
+    re.compile(r"(.+?)\s*\[(.+)\]"),
+    re.compile(r"(\S+)\s+(.+)"),
+)
+"""How a code and its name stand in one cell."""
 EYE_NEEDS = 3
 """Characters that a code needs before a letter in it may be taken for a digit: “1” is not an “L”."""
 
@@ -86,7 +92,7 @@ def repair(
             _repair_texts(column)
         repairs: list[RepairGroup] = []
         after = _repaired(column, repairs) if column.repairs else column.values
-        findings = _lost_codes(rows, about, column) if about.kind in ("code", "reference") else []
+        findings = lost_codes(rows, about, column.values, column.repairs) if about.kind in ("code", "reference") else []
         return after, repairs, findings
 
     done = map_parallel(one, [name for name in rows.fields if only is None or name in only])
@@ -171,7 +177,7 @@ class _List:
             if len(found) > 1 or any(self.names.is_name(value, code) for code in named - {found[0]}):
                 return None
             return found[0], "other-case", f"the only code on the {self.title} list that differs only in capitals"
-        if found := self.which(plain, plain(value)):
+        if not BROKEN.search(value) and (found := self.which(plain, plain(value))):
             proof = f"the only code on the {self.title} list that looks like it"
             return (found[0], "look-alike", proof) if len(found) == 1 else None
         if (number := as_number(value)) is not None and (found := self.numbers.get(number, [])):
@@ -187,9 +193,23 @@ class _List:
             [code, *others] = sorted(named)
             name = self.names.names.get(code)
             return None if others else (code, "name-for-code", f"{name or code} is its name on the {self.title} list")
+        if both := self._code_and_name(value):
+            return both
         if len(value) >= EYE_NEEDS and (found := self.which(shape, shape(value))):
             proof = f"the only code on the {self.title} list that looks like it"
             return (found[0], "look-alike", proof) if len(found) == 1 else None
+        return None
+
+    def _code_and_name(self, value: str) -> tuple[str, str, str] | None:
+        """The code where a cell holds it together with its name, in either order: both must mean the same."""
+        for pattern in CODE_AND_NAME:
+            if not (parts := pattern.match(plain(value))):
+                continue
+            first, second = (self.names.codes_of(part) for part in parts.groups())
+            codes = [code for code in self.codes if code.casefold() in {part.casefold() for part in parts.groups()}]
+            if len(codes) == 1 and codes[0] in first & second:
+                proof = f"the code and its name on the {self.title} list, in one cell"
+                return codes[0], "name-for-code", proof
         return None
 
     def _of_date(self, value: str) -> tuple[str, str, str] | None:
@@ -222,6 +242,9 @@ def _repair_key(column: _Column, state: SystemState) -> None:
         # A new code may resemble an existing name; only damage is repaired here.
         if found and found[1] in ("leading-zeros", "number-for-code", "date-for-code", "look-alike"):
             column.repairs[value] = found
+        elif BROKEN.search(value):
+            # A line break within a code says nothing about what was there: the check reports it.
+            continue
         elif value not in dates and value != (clean := plain(value) if plain(value).isascii() else seen(value)):
             # A code written in another alphabet stays so: half of its letters in Latin would be a third code.
             column.repairs[value] = (
@@ -238,40 +261,3 @@ def _repair_texts(column: _Column) -> None:
     for value in odd.to_list():
         if repaired := right_code_page(value):
             column.repairs[value] = (repaired, "wrong-code-page", "it converts back into valid UTF-8")
-
-
-# --- what cannot be repaired -------------------------------------------------------------------------------------------
-
-
-def _lost_codes(rows: Rows, about: Field, column: _Column) -> list[FindingGroup]:
-    """Codes that a spreadsheet has damaged beyond repair: reported, never guessed."""
-    values = column.values
-    # The distinct values settle nearly every column of a text file quickly.
-    seen = values.unique() if is_few(values) else values
-    in_exponent_form = bool(seen.str.contains(EXPONENT).any())
-    dated = pl.Series([False], dtype=pl.Boolean)
-    if about.kind == "code" and about.name not in rows.record.key:
-        dated = seen.str.contains(SHAPED_LIKE_DATE) & seen.str.contains("[a-z]")
-    kinds = rows.table.kinds.get(rows.letters.get(about.name, ""), "text")
-    found: list[FindingGroup] = []
-    if dated.any():
-        wrong = values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]") & ~column.kind_is("date")
-        message = "it looks like a date that a spreadsheet made of another code: is it a code?"
-        found += rows.where("warning", "became-date", "turned into a date", about, wrong.fill_null(False), message)
-    if isinstance(kinds, str) and kinds == "text" and not in_exponent_form:
-        return found
-    open_ones = ~values.is_in(pl.Series(list(column.repairs), dtype=pl.String).implode()).fill_null(False)
-    for wrong, kind, title, message in (
-        (values.str.contains(EXPONENT), "digits-lost", "in exponent form, with digits lost",
-         "the spreadsheet dropped digits: get the code from its source again, into a column formatted as text"),
-        (column.kind_is("number") & values.str.contains(r"^[0-9]{16,}$"), "digits-lost", "more than 15 digits as a number",
-         "a spreadsheet keeps only 15 digits of a number: get the code from its source again, into a column formatted as text"),
-        (column.kind_is("date"), "became-date", "turned into a date",
-         "the spreadsheet took the code for a date: format the column as text and type the code again"),
-        (column.kind_is("yes_no"), "became-yes-no", "turned into yes or no",
-         "the spreadsheet took the code for a yes/no value: format the column as text and type the code again"),
-    ):  # fmt: skip
-        bad = wrong.fill_null(False) & open_ones
-        if bad.any():
-            found += rows.where("error", kind, title, about, bad, message)
-    return found

@@ -8,13 +8,23 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Literal
 
+from kotrel.core.values.month_names import is_weekday, month_of
+
 Order = Literal["day", "month"]
 
 ISO = r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$"
 
-_ISO_WITH_TIME = re.compile(r"^(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})(?:[T ]00:00(?::00(?:\.0+)?)?)?$")
-_PARTS = re.compile(r"^(\d{1,2})([-/. ])\s*(\d{1,2})\2\s*(\d{4}|\d{2})$")
-_NAMED = re.compile(r"^(?:(\d{1,2})[-. ]*([A-Za-zäéûôáç]{3,})\.?|([A-Za-z]{3,})\.? (\d{1,2}),?)[-. ]*(\d{4}|\d{2})$")
+_TIME = r"(?:[T ]([0-2]?\d):([0-5]\d)(?::([0-5]\d)(?:[.,]\d+)?)?(?:Z|[+-]\d\d:?\d\d)?)?"
+_YEAR_FIRST = re.compile(rf"^(\d{{4}})([-/.])(\d{{1,2}})\2(\d{{1,2}}){_TIME}$")
+_COMPACT = re.compile(r"^((?:19|20)\d\d)(\d\d)(\d\d)$")
+_PARTS = re.compile(rf"^(\d{{1,2}})([-/. ])\s*(\d{{1,2}})\2\s*(\d{{4}}|\d{{2}})(?:,?{_TIME})$")
+_WORD = r"[^\W\d_]"
+_DAY_FIRST = re.compile(
+    rf"^(\d{{1,2}})(?:st|nd|rd|th|er|º|ª|°|:e)?[-. ]*(?:of |de |den )?({_WORD}{{3,}})\.?,?[-. ]*(?:de |del )?(\d{{4}}|\d{{2}})$",
+    re.I,
+)
+_NAME_FIRST = re.compile(rf"^({_WORD}{{3,}})\.? (\d{{1,2}})(?:st|nd|rd|th)?,? (\d{{4}}|\d{{2}})$", re.I)
+_WEEKDAY = re.compile(rf"^({_WORD}{{2,}})\.?,? +(?=\S)")
 MONTHS = {
     name: number
     for number, names in enumerate(
@@ -29,18 +39,28 @@ MONTHS = {
 
 @dataclass(frozen=True)
 class ReadDate:
-    """One text read as a date: ISO text, or why not. ``guessed_century`` marks a two-digit year."""
+    """One text read as a date: ISO text, or why not.
+
+    Attributes:
+        guessed_century: the year has two digits.
+        time: a time of day stands beside it, other than midnight.
+    """
 
     value: str | None
     trouble: Literal["", "no-date", "impossible", "ambiguous", "other-order"] = ""
     guessed_century: bool = False
+    time: bool = False
 
 
 def order_of(values: Iterable[str]) -> tuple[Order | None, bool]:
-    """Which comes first in a column's dates, if they prove it, and whether they contradict each other."""
+    """Which comes first in a column's dates, if they prove it, and whether they contradict each other.
+
+    Three pairs of digits with dashes, such as ``28-02-27``, prove nothing: the year may come first.
+    """
     votes = {"day": 0, "month": 0}
     for value in values:
-        if found := _PARTS.match(value.strip()):
+        found = _PARTS.match(value.strip())
+        if found and not _is_pairs(found):
             first, second = int(found[1]), int(found[3])
             if first > 12 >= second:
                 votes["day"] += 1
@@ -49,6 +69,10 @@ def order_of(values: Iterable[str]) -> tuple[Order | None, bool]:
     if all(votes.values()):
         return None, True
     return (None if not any(votes.values()) else "day" if votes["day"] else "month"), False
+
+
+def _is_pairs(found: re.Match[str]) -> bool:
+    return found[2] == "-" and len(found[4]) == 2
 
 
 def _year(text: str, this_year: int) -> tuple[int, bool]:
@@ -67,28 +91,38 @@ def read_date(text: str, order: Order | None, this_year: int) -> ReadDate:
         order: what comes first in ``3/4/2026``, or None if not known.
         this_year: for two-digit years.
     """
-    text = text.strip()
-    guessed = False
-    if found := _ISO_WITH_TIME.match(text):
+    text = _without_weekday(text.strip())
+    guessed = time = False
+    if found := _YEAR_FIRST.match(text):
+        year, month, day = int(found[1]), int(found[3]), int(found[4])
+        time = any(int(part or 0) for part in found.groups()[4:])
+    elif found := _COMPACT.match(text):
         year, month, day = int(found[1]), int(found[2]), int(found[3])
     elif found := _PARTS.match(text):
         first, second = int(found[1]), int(found[3])
         year, guessed = _year(found[4], this_year)
         shown: Order | None = "day" if first > 12 else "month" if second > 12 else None
-        if shown is None and order is None and first != second:
+        if order is None and ((shown is None and first != second) or _is_pairs(found)):
             return ReadDate(None, "ambiguous")
         if shown is not None and order is not None and shown != order and max(first, second) <= 31:
             return ReadDate(None, "other-order")
         day, month = (second, first) if (shown or order) == "month" else (first, second)
-    elif found := _NAMED.match(text):
-        name = (found[2] or found[3]).casefold()[:3]
-        if name not in MONTHS:
-            return ReadDate(None, "no-date")
-        year, guessed = _year(found[5], this_year)
-        month, day = MONTHS[name], int(found[1] or found[4])
+        time = any(int(part or 0) for part in found.groups()[4:])
+    elif (found := _DAY_FIRST.match(text)) and (named := month_of(found[2])):
+        year, guessed = _year(found[3], this_year)
+        month, day = named, int(found[1])
+    elif (found := _NAME_FIRST.match(text)) and (named := month_of(found[1])):
+        year, guessed = _year(found[3], this_year)
+        month, day = named, int(found[2])
     else:
         return ReadDate(None, "no-date")
     try:
-        return ReadDate(date(year, month, day).isoformat(), guessed_century=guessed)
+        return ReadDate(date(year, month, day).isoformat(), "", guessed, time)
     except ValueError:
         return ReadDate(None, "impossible")
+
+
+def _without_weekday(text: str) -> str:
+    """The text without the weekday before the date."""
+    found = _WEEKDAY.match(text)
+    return text[found.end() :] if found and is_weekday(found[1]) and not month_of(found[1]) else text

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from decimal import Decimal, InvalidOperation
 
 LOST = "\ufffd"
@@ -14,12 +15,19 @@ _LOOKALIKE = str.maketrans(
 )
 """Cyrillic and Greek letters, dashes and quotes → the plain ones they look like."""
 
+_WIDE = {number + 0xFEE0: number for number in range(0x21, 0x7F)}
+"""Full-width characters → the usual ones."""
+
 _UNSEEN = re.compile("[\u00a0\u200b-\u200f\u2060\ufeff\u00ad\u2007\u202f]")
 
 _MOJIBAKE = re.compile(
     "[\u00c2-\u00f4][\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u017e\u0192\u02c6\u02dc\u2013-\u203a\u20ac\u2122]"
 )
 """A leading and a following byte of UTF-8, both read as Windows-1252."""
+_PLAUSIBLE = re.compile(
+    "^[\\s!-~\u00a0-\u017f\u0192\u0218-\u021b\u02c6\u02dc\u2010-\u2044\u2070-\u209f\u20a0-\u20bf\u2100-\u215f\u2190-\u21ff\u2200-\u22ff]*$"
+)
+"""Latin letters and the signs that sheets have: nothing else is what a garbled text was."""
 
 
 def seen(code: str) -> str:
@@ -29,7 +37,30 @@ def seen(code: str) -> str:
 
 def plain(code: str) -> str:
     """A code without invisible characters, and with plain letters, dashes and quotes for those that look alike."""
-    return seen(code.translate(_LOOKALIKE))
+    return seen(usual_signs(code).translate(_LOOKALIKE))
+
+
+def usual_signs(text: str) -> str:
+    """Full-width characters and the digits of other scripts as the usual ones, and two-part letters as one."""
+    if text.isascii():
+        return text
+    text = unicodedata.normalize("NFC", text.translate(_WIDE))
+    if not any(each.isdecimal() and not each.isascii() for each in text):
+        return text
+    return "".join(str(unicodedata.decimal(each)) if each.isdecimal() else _SEPARATORS.get(each, each) for each in text)
+
+
+_SEPARATORS = {"\u066b": ".", "\u066c": "'"}
+"""The decimal and thousands marks beside the digits of other scripts."""
+
+
+def as_digits(text: str) -> str | None:
+    """A number in which the letters O, l and I stand for 0 and 1, in digits; None where it has none, or other letters."""
+    usual = plain(text)
+    digits = usual.translate(str.maketrans("OolI|", "00111"))
+    if digits == usual or not re.search("[0-9]", usual) or re.search(r"[^\W\d_]", digits):
+        return None
+    return digits
 
 
 def shape(code: str) -> str:
@@ -38,14 +69,22 @@ def shape(code: str) -> str:
 
 
 def right_code_page(text: str) -> str | None:
-    """The text as it was before UTF-8 was read as Windows-1252, or None if it does not convert back."""
-    if not _MOJIBAKE.search(text):
-        return None
-    try:
-        repaired = text.encode("cp1252").decode("utf-8")
-    except UnicodeError:
-        return None
-    return repaired if repaired != text and repaired.isprintable() else None
+    """The text as it was before UTF-8 was read as Windows-1252, once or more often; None if it does not convert back."""
+    found = text
+    while _MOJIBAKE.search(found):
+        try:
+            before = found.encode("cp1252").decode("utf-8")
+        except UnicodeError:
+            break
+        if before == found or not before.isprintable() or not _is_plausible(before):
+            break
+        found = before
+    return found if found != text else None
+
+
+def _is_plausible(text: str) -> bool:
+    """True for what a text may have been: Latin letters and usual signs, or whole words in Greek or Cyrillic."""
+    return bool(_PLAUSIBLE.match(text)) or bool(re.search("[\u0370-\u03ff]{3}|[\u0400-\u04ff]{3}", text))
 
 
 def as_number(code: str) -> Decimal | None:

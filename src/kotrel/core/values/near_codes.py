@@ -23,10 +23,19 @@ def near_form(codes: pl.Series) -> pl.Series:
     if odd:
         codes = codes.replace({code: plain(unicodedata.normalize("NFKC", code)) for code in odd})
     form = pl.col("code").str.to_uppercase().str.replace_all(_SEPARATORS, "-").str.strip_chars("-")
+    # An I or L beside a digit is one before zeros are looked at; a letter O is a zero only there.
+    form = form.str.replace_all("([0-9])[IL]([0-9-]|$)", "${1}1${2}")
+    form = form.str.replace_all("(^|-)[IL]([0-9])", "${1}1${2}")
     form = form.str.replace_all("O", "0", literal=True).str.replace_all(r"(^|[^0-9])0+([0-9])", "${1}${2}")
     # Only now: else the O of BOLT would be a zero before the number 1, and BOLT be like BLT.
     form = form.str.replace_all("[IL]", "1")
     return pl.DataFrame({"code": codes}).select(form).to_series()
+
+
+def bare_form(codes: pl.Series) -> pl.Series:
+    """Codes without separators and without the zeros before a number, in capitals: ``CLO-00140`` and ``CLO00140`` agree."""
+    form = pl.col("code").str.to_uppercase().str.replace_all(_SEPARATORS, "")
+    return pl.DataFrame({"code": codes}).select(form.str.replace_all("(^|[^0-9])0+([0-9])", "${1}${2}")).to_series()
 
 
 def same_places(one: str, other: str) -> bool:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from kotrel.core.values.lookalikes import plain
+
 YES = frozenset(
     [
         "yes",
@@ -16,6 +18,7 @@ YES = frozenset(
         "ja",
         "j",
         "wahr",
+        "waar",
         "oui",
         "o",
         "vrai",
@@ -24,11 +27,15 @@ YES = frozenset(
         "s",
         "sì",
         "verdadero",
+        "vero",
+        "verdadeiro",
         "sim",
         "tak",
         "да",
         "kyllä",
         "da",
+        "sant",
+        "sand",
     ]
 )
 NO = frozenset(
@@ -42,21 +49,31 @@ NO = frozenset(
         "off",
         "nein",
         "falsch",
+        "onwaar",
         "non",
         "faux",
         "nee",
         "ne",
         "nej",
+        "nei",
         "nie",
         "não",
+        "nao",
+        "falso",
         "нет",
         "ei",
         "нема",
+        "✗",
+        "✘",
+        "falsk",
+        "usant",
     ]
 )
 
 
 def read_yes_no(text: str) -> str | None:
     """``yes`` or ``no``, or None for any other word."""
-    word = text.strip().casefold()
-    return "yes" if word in YES else "no" if word in NO else None
+    for word in (text.strip().casefold(), plain(text).casefold()):
+        if word in YES or word in NO:
+            return "yes" if word in YES else "no"
+    return None

@@ -14,6 +14,7 @@ from kotrel.core.rows.findings import cells_of
 from kotrel.core.understanding.tidying.amounts import column_mark, fixed_decimals, tidy_number
 from kotrel.core.understanding.tidying.column import Setting, Tidied, Trouble, clean_ends, is_few, unguard
 from kotrel.core.understanding.tidying.days import tidy_date
+from kotrel.core.understanding.tidying.signs import usual_signs_of
 from kotrel.core.understanding.tidying.terms import tidy_choice, tidy_list, tidy_yes_no
 
 __all__ = ["Setting", "Tidied", "column_mark", "fixed_decimals", "is_few", "tidy"]
@@ -54,6 +55,8 @@ def tidy(
     recorded = about.kind in ("code", "text", "reference", "file")
     cleaned = clean_ends(rows, values, recorded)
     values = unguard(cleaned.values) if setting.text_file and not about.is_decimal else cleaned.values
+    usual = usual_signs_of(rows, values, about)
+    values = usual.values
     if about.is_decimal:
         tidied = tidy_number(rows, values, kinds("number"), about, setting)
     elif about.kind == "date":
@@ -66,7 +69,7 @@ def tidy(
         tidied = tidy_list(rows, values)
     else:
         tidied = Tidied(values)
-    return Tidied(tidied.values, [*broken, *tidied.troubles], [*cleaned.repairs, *tidied.repairs])
+    return Tidied(tidied.values, [*broken, *tidied.troubles], [*cleaned.repairs, *usual.repairs, *tidied.repairs])
 
 
 def _broken_cells(rows: pl.Series, values: pl.Series, errors: pl.Series, uncalculated: pl.Series) -> list[Trouble]:

@@ -11,6 +11,7 @@ from kotrel.core.similarity import folded
 from kotrel.core.understanding.tidying.column import Setting, Tidied, spread
 from kotrel.core.values import numbers
 from kotrel.core.values.currencies import may_be
+from kotrel.core.values.lookalikes import as_digits
 
 _NUMBER_TROUBLES = {
     "not-a-number": ("not a number", "write a number, such as 18.40"),
@@ -110,6 +111,9 @@ def _read_typed_number(
     if (meant := about.words.get(folded(text))) is not None:
         return meant, "word-for-number", f"“{text.strip()}” means this in this field"
     read = numbers.read_number(text, mark)
+    letters = None
+    if read.trouble == "no-number" and (letters := as_digits(text)):
+        read = numbers.read_number(letters, mark)
     if read.trouble == "ambiguous":
         first, second = numbers.read_number(text, ".").value, numbers.read_number(text, ",").value
         return None, "ambiguous-number", f"{first:f} or {second:f}" if first is not None and second is not None else ""
@@ -126,6 +130,12 @@ def _read_typed_number(
         proof = f"decimals after the {shown}, as in the rest of the column" if mark else "can be read in only one way"
     else:
         proof = "can be read in only one way"
+    if letters:
+        proof = (
+            f"the letters O, l and I in a number are 0 and 1; it {proof}"
+            if "one way" in proof
+            else f"the letters O, l and I in a number are 0 and 1; {proof}"
+        )
     if read.currency and currency:
         proof += f"; {read.currency} is {currency}, the currency here"
     return f"{read.value:f}", "number-as-typed", proof

@@ -14,7 +14,11 @@ _DATE_TROUBLES = {
     "mixed-dates": ("day and month in a different order from the rest", "write it as 2026-03-31"),
     "date-as-number": ("a day number, not a date", "format the column as a date in the spreadsheet"),
 }
-_DATE_REPAIRS = {"date-as-typed": "dates read in the column's order", "two-digit-year": "two-digit years completed"}
+_DATE_REPAIRS = {
+    "date-as-typed": "dates read in the column's order",
+    "two-digit-year": "two-digit years completed",
+    "time-left-out": "times of day left out",
+}
 _DATE_KINDS = {
     "no-date": "not-a-date",
     "impossible": "impossible-date",
@@ -42,8 +46,10 @@ def tidy_date(rows: pl.Series, values: pl.Series, is_number: pl.Series, setting:
         found = dates.read_date(text, order, setting.today.year)
         if found.value is None:
             return None, _DATE_KINDS[found.trouble], ""
-        if found.guessed_century:
+        if found.guessed_century and not found.time:
             return found.value, "two-digit-year", "the nearest year with these digits"
+        if found.time:
+            return found.value, "time-left-out", "the field holds a date without a time"
         proof = f"{order} first, as in the rest of the column" if order else "can be read in only one way"
         return found.value, "date-as-typed", proof
 
