@@ -24,7 +24,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
 from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, became, days_shown
-from kotrel.core.values.lookalikes import as_number, plain, right_code_page, seen, shape
+from kotrel.core.values.lookalikes import as_number, plain, right_code_page, seen, shape, unquoted
 
 TITLES = {
     "name-for-code": "names and other spellings replaced by codes",
@@ -227,7 +227,7 @@ def _repair_key(column: _Column, state: SystemState) -> None:
     """Keys that the system does not have, where exactly one that it has could have become this one."""
     record = column.rows.record
     values = column.values
-    suspicious = values.str.contains(r"^[0-9.]+(?:[eE]\+?[0-9]+)?$|[^ -~]").fill_null(False)
+    suspicious = values.str.contains(r"^[0-9.]+(?:[eE]\+?[0-9]+)?$|[^ -~]|^[\"'].*[\"']$").fill_null(False)
     suspicious = suspicious | values.str.contains(SHAPED_LIKE_DATE).fill_null(False) | column.kind_is("date")
     distinct = column.values.filter(suspicious).unique().drop_nulls()
     if not len(distinct):
@@ -245,13 +245,14 @@ def _repair_key(column: _Column, state: SystemState) -> None:
         elif BROKEN.search(value):
             # A line break within a code says nothing about what was there: the check reports it.
             continue
-        elif value not in dates and value != (clean := plain(value) if plain(value).isascii() else seen(value)):
-            # A code written in another alphabet stays so: half of its letters in Latin would be a third code.
-            column.repairs[value] = (
-                clean,
-                "look-alike",
-                "invisible and look-alike characters are never part of a code",
-            )
+        elif value not in dates and value != (clean := _clean(value)):
+            proof = "invisible and look-alike characters, and quotes around a code, are never part of it"
+            column.repairs[value] = (clean, "look-alike", proof)
+
+
+def _clean(code: str) -> str:
+    """A new code in plain characters. One written in another alphabet stays so: half of it in Latin would be a third code."""
+    return unquoted(plain(code)) if plain(code).isascii() else seen(code)
 
 
 def _repair_texts(column: _Column) -> None:

@@ -25,7 +25,7 @@ _MOJIBAKE = re.compile(
 )
 """A leading and a following byte of UTF-8, both read as Windows-1252."""
 _PLAUSIBLE = re.compile(
-    "^[\\s!-~\u00a0-\u017f\u0192\u0218-\u021b\u02c6\u02dc\u2010-\u2044\u2070-\u209f\u20a0-\u20bf\u2100-\u215f\u2190-\u21ff\u2200-\u22ff]*$"
+    "^[\\s!-~\u00a0-\u017f\u0192\u0218-\u021b\u02c6\u02dc\u2010-\u2044\u2070-\u209f\u20a0-\u20bf\u2100-\u215f\u2190-\u2bff\U0001f000-\U0001faff]*$"
 )
 """Latin letters and the signs that sheets have: nothing else is what a garbled text was."""
 
@@ -52,6 +52,15 @@ def usual_signs(text: str) -> str:
 
 _SEPARATORS = {"\u066b": ".", "\u066c": "'"}
 """The decimal and thousands marks beside the digits of other scripts."""
+
+
+_QUOTED = re.compile("""^(?:"([^"']+)"|'([^"']+)')$""")
+
+
+def unquoted(code: str) -> str:
+    """A plain code without the quotes around it, if it has no others."""
+    found = _QUOTED.match(code)
+    return (found[1] or found[2]).strip() if found else code
 
 
 def as_digits(text: str) -> str | None:
