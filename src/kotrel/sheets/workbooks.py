@@ -17,6 +17,7 @@ from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.tables.table import Grid, letter_of
 from kotrel.sheets.archives import damaged, verify
 from kotrel.sheets.limits import require_sane
+from kotrel.sheets.number_formats import SheetFormats
 from kotrel.sheets.sheet_xml import Special
 from kotrel.sheets.special_cells import special_cells
 
@@ -106,7 +107,8 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool) -> Grid:
         height = max(len(columns[0]) if columns else 0, max((row for row, _ in special), default=-1) + 1)
         for place in range(width):
             letter = letter_of(place)
-            values = columns[place] if place < len(columns) else ()
+            values: Sequence[Any] = columns[place] if place < len(columns) else ()
+            values = _filled_down(values, [area for area in down if area[0][1] <= place <= area[1][1]])
             if len(values) < height:
                 values = (*values, *[""] * (height - len(values)))
             series, kind = _column(values)
@@ -123,12 +125,28 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool) -> Grid:
             " …" if len(down) > 4 else ""
         )
         remarks.append(
-            f"{len(down)} cell{'s' if len(down) > 1 else ''} merged over several rows: only the first row gets the value ({where})"
+            f"{len(down)} cell{'s' if len(down) > 1 else ''} merged over several rows: a text counts for each of them, a number only for the first ({where})"
         )
     if found.hidden:
         few = ", ".join(map(str, found.hidden[:5])) + (" …" if len(found.hidden) > 5 else "")
         remarks.append(f"{len(found.hidden)} hidden row{'s' if len(found.hidden) > 1 else ''} included: {few}")
-    return Grid(str(path), name, pl.DataFrame(cells), kinds, None, hidden, tuple(remarks))
+    formats = SheetFormats(path, name)
+    return Grid(str(path), name, pl.DataFrame(cells), kinds, None, hidden, tuple(remarks), formats=formats)
+
+
+def _filled_down(values: Sequence[Any], areas: Sequence[Any]) -> Sequence[Any]:
+    """A column in which the text of a cell that is merged downwards counts for each of its rows.
+
+    A number does not: three rows that share one quantity do not have it each.
+    """
+    if not areas:
+        return values
+    filled = list(values)
+    for (top, _), (bottom, _) in areas:
+        if top < len(filled) and isinstance(filled[top], str) and filled[top]:
+            for row in range(top + 1, min(bottom + 1, len(filled))):
+                filled[row] = filled[row] or filled[top]
+    return filled
 
 
 def _column(values: Sequence[Any]) -> tuple[pl.Series, str | pl.Series]:

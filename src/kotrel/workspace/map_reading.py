@@ -11,6 +11,7 @@ from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.similarity import nearest
 from kotrel.core.tables.sources import part_pattern
+from kotrel.core.values.conventions import ROUNDINGS, is_rounding
 from kotrel.workspace.maps import MapPart, SavedMap
 
 FOLDER = "maps"
@@ -19,7 +20,7 @@ FOR = ("new", "all")
 """The rows that defaults and made values are for."""
 _FIELD_KEYS = (
     "column", "join", "between", "list", "last", "split", "pattern", "part", "translate", "fixed", "default", "default_by",
-    "defaults", "make", "repeat", "how", "for",
+    "defaults", "make", "repeat", "how", "for", "rounding",
 )  # fmt: skip
 
 
@@ -121,6 +122,10 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
             close = nearest(key, _FIELD_KEYS)
             hint = f"Did you mean “{close}”?" if close else f"The settings are: {', '.join(_FIELD_KEYS)}."
             raise saved.wrong(f"“{key}” is not a setting of a field", *at, key, hint=hint)
+        if key == "rounding":
+            if not is_rounding(value) or not record.fields[name].is_decimal:
+                raise saved.wrong(f"{name}: rounding is for numbers: {ROUNDINGS}", *at, key)
+            continue
         wanted: type = (
             list if key in ("join", "list", "last", "repeat") else dict if key in ("translate", "defaults") else str
         )

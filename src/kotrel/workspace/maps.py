@@ -171,4 +171,5 @@ def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tupl
         make=settings.get("make"),
         for_all=settings.get("for") == "all",
         how=settings.get("how", "replace"),
+        rounding=str(settings.get("rounding", "")),
     )

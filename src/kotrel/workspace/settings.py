@@ -14,7 +14,7 @@ from kotrel.core.description.toml_reading import TomlReader
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.rows.system_state import Files
 from kotrel.core.similarity import folded
-from kotrel.core.values.conventions import Conventions
+from kotrel.core.values.conventions import ROUNDINGS, Conventions, is_rounding
 from kotrel.systems.interface import System
 from kotrel.systems.opening import open_system
 from kotrel.workspace.pictures import picture_facts
@@ -24,7 +24,7 @@ HIDDEN = ".kotrel"
 
 _TABLES = {
     "system": ("url", "description", "time_limit", "trigger_schemas"),
-    "sheets": ("decimal_mark", "dates", "currency"),
+    "sheets": ("decimal_mark", "dates", "currency", "rounding"),
     "pictures": ("folder", "at_most_mb"),
     "spellings": None,
 }
@@ -130,6 +130,7 @@ def open_workspace(folder: Path) -> Workspace:
             dates=settings.choice(sheets, "dates", ("auto", "day", "month"), "sheets"),  # type: ignore[arg-type]
             spellings=settings.spellings(data.get("spellings", {})),
             currency=settings.text_of(sheets, "currency", "EUR", "sheets").upper(),
+            rounding=settings.rounding(sheets, "rounding", "sheets"),
         ),
         trigger_schemas=settings.texts(system, "trigger_schemas", "system"),
         time_limit=settings.minutes(system, "time_limit", "system"),
@@ -189,6 +190,13 @@ class _Settings(TomlReader):
     def choice(self, table: Mapping[str, Any], key: str, allowed: tuple[str, ...], *at: str) -> str:
         """One of the allowed words; the first by default."""
         return self.one_of(self.text_of(table, key, allowed[0], *at), allowed, key, *at, key)
+
+    def rounding(self, table: Mapping[str, Any], key: str, *at: str) -> str:
+        """``as shown``, or a number of decimals as a text; an empty text where nothing is set."""
+        value = table.get(key, "")
+        if not is_rounding(value):
+            raise self.wrong(f"“{key}” must be {ROUNDINGS}", *at, key)
+        return str(value)
 
     def spellings(self, table: Mapping[str, Any]) -> dict[str, dict[str, str]]:
         found: dict[str, dict[str, str]] = {}

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import re
+from dataclasses import replace
+
 import polars as pl
 
+from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field
 from kotrel.core.parallel import map_parallel
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.understanding.tidying import is_few
+from kotrel.core.understanding.tidying.shown_numbers import rounded_to
 from kotrel.core.values.lookalikes import LOST
 from kotrel.core.values.numbers import PLAIN
 
@@ -56,6 +61,21 @@ def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
     return found
 
 
+def _as_shown(rows: Rows, field: Field, cells: pl.DataFrame) -> pl.DataFrame:
+    """The cells of a finding, with what the spreadsheet shows in each instead of what it holds."""
+    letter = rows.letters.get(field.name)
+    if letter is None or rows.table.formats is None:
+        return cells
+    shown = rows.table.formats.of(letter)
+    messages = [
+        f"{said}; the cell shows {rounded_to(value, places)}: round it, or set rounding under [sheets] in kotrel.toml"
+        if row in shown and (places := shown[row].places) is not None and re.fullmatch(PLAIN, value or "")
+        else said
+        for row, value, said in cells.select(ROW, "value", "message").iter_rows()
+    ]
+    return cells.with_columns(pl.Series("message", messages, dtype=pl.String))
+
+
 def _numbers(rows: Rows, field: Field) -> list[FindingGroup]:
     values = rows.values[field.name]
     decimals = field.decimals or 0
@@ -68,7 +88,8 @@ def _numbers(rows: Rows, field: Field) -> list[FindingGroup]:
         shown = rounded.cast(pl.Decimal(38, decimals), strict=False).cast(pl.String)
         what = f"at most {decimals} decimals" if decimals else "a whole number"
         title = "too many decimals" if decimals else "not a whole number"
-        found += rows.where("error", "too-many-decimals", title, field, excess, what, shown)
+        groups = rows.where("error", "too-many-decimals", title, field, excess, what, shown)
+        found += [replace(group, cells=_as_shown(rows, field, group.cells)) for group in groups]
     if int(values.str.len_bytes().max() or 0) > LARGEST:  # type: ignore[arg-type]
         too_large = values.str.contains(rf"^-?[0-9]{{{LARGEST + 1},}}")
         found += rows.where(

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import re
-
 import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongData, WrongUse
+from kotrel.core.tables.headings import joined_headings, one_line, second_heading_row, technical_row
 from kotrel.core.tables.table import Column, Grid, Table
 from kotrel.core.tables.totals import below_the_table, totals_within
 
@@ -67,6 +66,7 @@ def _without_headings(grid: Grid, lines: pl.Series) -> Table:
         ragged=grid.ragged,
         usual_width=grid.usual_width,
         swallowed=grid.swallowed,
+        formats=grid.formats,
     )
 
 
@@ -93,9 +93,12 @@ def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
         )
     headings = {letter: one_line(text or "") for letter, text in raw.items()}
     first_below = at + 1
-    if (second := _second_heading_row(grid, at)) is not None:
-        headings = _joined(headings, second)
+    if (second := second_heading_row(grid.cells, at)) is not None:
+        headings = joined_headings(headings, second)
         remarks.append(f"headings over rows {lines[at]} and {lines[at + 1]}")
+        first_below = at + 2
+    elif (second := technical_row(grid.cells, at)) is not None:
+        remarks.append(f"technical headings in row {lines[at + 1]} left out")
         first_below = at + 2
     body = grid.cells.slice(first_below)
     kinds = {letter: kind if isinstance(kind, str) else kind.slice(first_below) for letter, kind in grid.kinds.items()}
@@ -138,38 +141,5 @@ def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
         ragged=grid.ragged,
         usual_width=grid.usual_width,
         swallowed=grid.swallowed,
+        formats=grid.formats,
     )
-
-
-def _second_heading_row(grid: Grid, at: int) -> dict[str, str] | None:
-    """The row below the headings, if it continues them: it names columns that the first row leaves blank."""
-    if at + 2 >= grid.cells.height:
-        return None
-    top = dict(zip(grid.cells.columns, grid.cells.row(at), strict=True))
-    below = {
-        letter: one_line(text or "") for letter, text in zip(grid.cells.columns, grid.cells.row(at + 1), strict=True)
-    }
-    blank = [letter for letter, text in top.items() if not one_line(text or "")]
-    words = [text for text in below.values() if text]
-    if not blank or len(words) < 2 or any(re.search(r"[0-9]", text) for text in words):
-        return None
-    after = grid.cells.row(at + 2)
-    looks_like_data = any(re.search(r"[0-9]", text or "") for text in after)
-    return below if looks_like_data and all(below[letter] for letter in blank) else None
-
-
-def _joined(top: dict[str, str], below: dict[str, str]) -> dict[str, str]:
-    """Joins two heading rows: a heading above several columns applies to each of them."""
-    joined: dict[str, str] = {}
-    last = ""
-    for letter, text in top.items():
-        last = text or last
-        own = below[letter]
-        joined[letter] = f"{last} {own}".strip() if own else text
-    return joined
-
-
-def one_line(text: str) -> str:
-    """A heading on one line: line breaks and runs of spaces become one space."""
-    # The last three characters are a UTF-8 mark that was read in an old code page.
-    return re.sub(r"[\s\u200b\ufeff]+|^ï»¿", " ", text).strip()

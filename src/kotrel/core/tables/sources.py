@@ -28,6 +28,7 @@ class Source:
         default_by: a field; ``defaults`` has the value for blank cells for each of its values.
         make: an expression that makes the value.
         for_all: whether defaults and made values are for existing rows too, not only for new ones.
+        rounding: how numbers are rounded, ``as shown`` or to so many decimals; an empty text for what the settings say.
         how: what a list does to the existing list: ``replace`` it, ``add`` to it, or ``take`` from it.
     """
 
@@ -44,6 +45,7 @@ class Source:
     make: str | None = None
     for_all: bool = False
     how: Literal["replace", "add", "take"] = "replace"
+    rounding: str = ""
 
     @property
     def letter(self) -> str | None:

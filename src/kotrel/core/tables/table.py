@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from typing import NamedTuple, Protocol
 
 import polars as pl
 
@@ -15,6 +16,24 @@ CellKinds = Mapping[str, "str | pl.Series"]
 Kinds: ``text``, ``number``, ``date``, ``yes_no``, ``error`` (``#N/A`` and its like), ``uncalculated`` (a formula that
 no program has calculated yet).
 """
+
+
+class Shown(NamedTuple):
+    """How a cell shows its number: the decimals (None where its format does not say), and whether as a percentage."""
+
+    places: int | None
+    percent: bool = False
+
+
+class Formats(Protocol):
+    """How the cells of a sheet show their numbers; looked up only where it matters."""
+
+    @property
+    def any_percent(self) -> bool:
+        """True where the workbook has a format that shows percentages."""
+
+    def of(self, letter: str) -> Mapping[int, Shown]:
+        """Row in the sheet → how the number there is shown; cells in the general format are left out."""
 
 
 def letter_of(index: int) -> str:
@@ -49,6 +68,7 @@ class Grid:
         remarks: what was noticed on reading, in words.
         ragged: (line, number of columns) for the lines of a text file without ``usual_width`` columns.
         swallowed: (line, number of lines) where a quote in a text file takes further lines into its cell that look like rows.
+        formats: how cells show their numbers, or None for a text file.
     """
 
     file: str
@@ -61,6 +81,7 @@ class Grid:
     ragged: tuple[tuple[int, int], ...] = ()
     usual_width: int = 0
     swallowed: tuple[tuple[int, int], ...] = ()
+    formats: Formats | None = None
 
 
 @dataclass(frozen=True)
@@ -86,7 +107,7 @@ class Table:
         cells: ``ROW`` (UInt32, the row in the sheet) and a String column for each letter; blank rows are left out.
         kinds: see :data:`CellKinds`, in the order of ``cells``.
         remarks: what was left out, in words.
-        ragged, usual_width, swallowed: see :class:`Grid`.
+        ragged, usual_width, swallowed, formats: see :class:`Grid`.
     """
 
     file: str
@@ -99,6 +120,7 @@ class Table:
     ragged: tuple[tuple[int, int], ...] = ()
     usual_width: int = 0
     swallowed: tuple[tuple[int, int], ...] = ()
+    formats: Formats | None = None
 
     @property
     def rows(self) -> int:

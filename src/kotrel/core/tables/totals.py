@@ -7,6 +7,8 @@ from decimal import Decimal, InvalidOperation
 
 import polars as pl
 
+from kotrel.core.tables.headings import one_line
+
 _TOTAL = re.compile(
     r"^(grand |sub[- ]?)?(totals?|sums?|summe|gesamt\w*|zwischensumme|totale|totaal|somme|suma|итого|yhteensä|razem)\b",
     re.IGNORECASE,
@@ -27,19 +29,24 @@ def below_the_table(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> 
         return 0
     last, numbers = body.tail(LOOK_BELOW).rows(), rows.tail(LOOK_BELOW + 1).to_list()
     left: list[tuple[str, int, str]] = []
+    notes: list[tuple[str, int, str]] = []
     for back in range(1, len(last)):
         filled = [text for text in last[-back] if text and text.strip()]
         row = numbers[-back]
-        apart = row - numbers[-back - 1] > 1
         words = filled[0].strip() if filled else ""
         if _TOTAL.match(words) and len(filled) < usual:
-            left.append(("totals row", row, words))
-        elif len(filled) == 1 and " " in words and (apart or left):
-            left.append(("note", row, words))
+            left += [*notes, ("totals row", row, words)]
+        elif len(filled) == 1 and " " in words:
+            notes.append(("note", row, words))
+            if row - numbers[-back - 1] <= 1 and not left:
+                # Whether it is a note is known only where a blank row or a total stands above it.
+                continue
+            left += notes
         else:
             break
+        notes = []
     for what, row, words in reversed(left):
-        remarks.append(f"{what} left out: row {row} “{words[:40]}”")
+        remarks.append(f"{what} left out: row {row} “{one_line(words)[:40]}”")
     return len(left)
 
 

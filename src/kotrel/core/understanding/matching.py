@@ -8,6 +8,7 @@ from pathlib import PurePath
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.similarity import folded
+from kotrel.core.tables.headings import bare_heading
 from kotrel.core.tables.sources import Source
 from kotrel.core.tables.table import Column, Table
 
@@ -86,7 +87,9 @@ def match_headings(table: Table, record: Record) -> Matched:
         word = folded(column.heading)
         if word in OWN_HEADINGS or (word.startswith(NAME_OF) and word.removeprefix(NAME_OF) in meaning):
             continue
-        name = meaning.get(word) or meaning.get(folded(column.lower))
+        name = (
+            meaning.get(word) or meaning.get(folded(column.lower)) or meaning.get(folded(bare_heading(column.heading)))
+        )
         if name is None:
             unknown.append(column)
         else:

@@ -16,6 +16,7 @@ from kotrel.core.tables.table import Table
 from kotrel.core.understanding.matching import Matched
 from kotrel.core.understanding.tidying import Setting, Tidied, column_mark, tidy
 from kotrel.core.values.conventions import Conventions
+from kotrel.core.values.currencies import currency_in, may_be
 from kotrel.core.values.numbers import Mark
 
 
@@ -49,7 +50,13 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
         clears = _says_clear(raw) if source.columns else None
         if clears is not None:
             raw = raw.set(clears, None)
-        return tidy(sheet_rows, raw, kinds, record.fields[name], setting), clears
+        mine = setting
+        if table.formats is not None and source.is_plain and source.letter is not None:
+            letter, formats = source.letter, table.formats
+            mine = replace(setting, shown=lambda: formats.of(letter), any_percent=formats.any_percent)
+        if source.rounding:
+            mine = replace(mine, rounding=source.rounding)
+        return tidy(sheet_rows, raw, kinds, record.fields[name], mine), clears
 
     done = map_parallel(tidied_column, matched.sources)
     for (name, source), (tidied, clears) in zip(matched.sources.items(), done, strict=True):
@@ -73,7 +80,7 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
         tuple(repairs),
         dict(matched.sources),
     )
-    return replace(rows, findings=(*_about_headings(rows, matched), *rows.findings))
+    return replace(rows, findings=(*_about_headings(rows, matched, conventions.currency), *rows.findings))
 
 
 def _says_clear(values: pl.Series) -> pl.Series | None:
@@ -115,7 +122,7 @@ def _texts(table: Table, letter: str) -> pl.Series:
     return (column.filter(~numbers) if numbers.any() else column).head(2_000)
 
 
-def _about_headings(rows: Rows, matched: Matched) -> list[FindingGroup]:
+def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[FindingGroup]:
     """Findings on the headings: two for one field, and some that match no field."""
     record = matched.record
     found: list[FindingGroup] = []
@@ -138,12 +145,25 @@ def _about_headings(rows: Rows, matched: Matched) -> list[FindingGroup]:
         found.append(
             FindingGroup("warning", "unknown-heading", "columns left out", record.name, None, named[0].letter, cells)
         )
+    found += _about_currencies(rows, currency)
     found += _about_ragged(rows)
     found += _about_swallowed(rows)
     bare = [column.letter for column in matched.unknown if not column.heading]
     if bare:
         message = f"column {', '.join(bare)} has values but no heading and is left out"
         found.append(rows.sheet_finding("warning", "no-heading", "columns without a heading", message, bare[0]))
+    return found
+
+
+def _about_currencies(rows: Rows, currency: str) -> list[FindingGroup]:
+    """Columns of amounts whose heading names another currency."""
+    found = []
+    for name, letter in rows.letters.items():
+        heading = rows.heading(name)
+        said = currency_in(heading) if rows.record.fields[name].kind == "money" and currency else None
+        if said is not None and not may_be(said, currency):
+            message = f"column {letter} “{heading}” is in {said}, and amounts here are in {currency}: convert them"
+            found.append(rows.sheet_finding("error", "other-currency", "in another currency", message, letter, heading))
     return found
 
 

@@ -14,6 +14,8 @@ class Conventions:
     Attributes:
         decimal_mark: the mark before the decimals; ``auto`` decides for each column from all its values.
         dates: which comes first in a date like 3/4/2026; ``auto`` likewise.
+        rounding: money in number cells is rounded ``as shown`` in the cell, or to so many decimals (``"2"``); an empty
+            text rounds nothing.
         currency: the currency of all amounts, or an empty text where any may stand.
         spellings: record → other spelling, folded → the code it stands for.
     """
@@ -21,4 +23,13 @@ class Conventions:
     decimal_mark: Literal["auto", ".", ","] = "auto"
     dates: Literal["auto", "day", "month"] = "auto"
     currency: str = ""
+    rounding: str = ""
     spellings: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+
+
+ROUNDINGS = "“as shown” or a number of decimals from 0 to 6"
+
+
+def is_rounding(value: object) -> bool:
+    """True for what a setting of rounding may be; an empty text is none."""
+    return value in ("", "as shown") or (isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= 6)

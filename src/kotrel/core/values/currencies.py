@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 CODES = [
     "EUR",
     "USD",
@@ -55,3 +57,12 @@ def may_be(sign: str, currency: str) -> bool:
     """True where a sign or code may mean a currency; ¤ stands for any."""
     word = sign.rstrip(".")
     return word == "¤" or currency == word or currency in _SIGNS.get(word, ())
+
+
+_IN_HEADING = re.compile(rf"(?:^|[\s(\[/,])({CURRENCY})(?:$|[\s)\]/,:])")
+
+
+def currency_in(heading: str) -> str | None:
+    """The sign or code of a currency that a heading names, such as USD in ``Cost [USD]``; None where it names none."""
+    found = _IN_HEADING.search(heading)
+    return found[1] if found else None

@@ -14,6 +14,7 @@ from kotrel.core.rows.findings import cells_of
 from kotrel.core.understanding.tidying.amounts import column_mark, fixed_decimals, tidy_number
 from kotrel.core.understanding.tidying.column import Setting, Tidied, Trouble, clean_ends, is_few, unguard
 from kotrel.core.understanding.tidying.days import tidy_date
+from kotrel.core.understanding.tidying.shown_numbers import read_percentages, round_as_wished
 from kotrel.core.understanding.tidying.signs import usual_signs_of
 from kotrel.core.understanding.tidying.terms import tidy_choice, tidy_list, tidy_yes_no
 
@@ -57,10 +58,15 @@ def tidy(
     values = unguard(cleaned.values) if setting.text_file and not about.is_decimal else cleaned.values
     usual = usual_signs_of(rows, values, about)
     values = usual.values
+    shown: list[Tidied] = []
     if about.is_decimal:
-        tidied = tidy_number(rows, values, kinds("number"), about, setting)
+        number_cells = kinds("number")
+        for change in (read_percentages, round_as_wished):
+            shown.append(change(rows, values, number_cells, about, setting))
+            values = shown[-1].values
+        tidied = tidy_number(rows, values, number_cells, about, setting)
     elif about.kind == "date":
-        tidied = tidy_date(rows, values, kinds("number"), setting)
+        tidied = tidy_date(rows, values, kinds("number"), kinds("date"), setting)
     elif about.kind == "yes_no":
         tidied = tidy_yes_no(rows, values)
     elif about.kind == "choice":
@@ -69,7 +75,9 @@ def tidy(
         tidied = tidy_list(rows, values)
     else:
         tidied = Tidied(values)
-    return Tidied(tidied.values, [*broken, *tidied.troubles], [*cleaned.repairs, *usual.repairs, *tidied.repairs])
+    steps = [cleaned, usual, *shown, tidied]
+    troubles = [trouble for step in steps for trouble in step.troubles]
+    return Tidied(tidied.values, [*broken, *troubles], [repair for step in steps for repair in step.repairs])
 
 
 def _broken_cells(rows: pl.Series, values: pl.Series, errors: pl.Series, uncalculated: pl.Series) -> list[Trouble]:

@@ -10,6 +10,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import Severity
+from kotrel.core.tables.table import Shown
 from kotrel.core.values.conventions import Conventions
 from kotrel.core.values.numbers import Mark
 
@@ -56,6 +57,8 @@ class Setting:
     Attributes:
         sheet_mark: the decimal mark that the other number columns of the sheet prove, or None.
         today: for years of two digits.
+        rounding: see :class:`kotrel.core.values.conventions.Conventions`; what the match says comes first.
+        shown: how the column's cells show their numbers, looked up when asked for; None where nobody knows.
         text_file: whether the sheet is a text file, in which texts may be protected from becoming formulas.
     """
 
@@ -63,6 +66,9 @@ class Setting:
     today: date
     sheet_mark: Mark | None = None
     text_file: bool = False
+    rounding: str = ""
+    shown: Callable[[], Mapping[int, Shown]] | None = None
+    any_percent: bool = False
 
 
 GUARDED = r"^'+[=+\-@\t\r]"

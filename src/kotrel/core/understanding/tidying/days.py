@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.understanding.tidying.column import Setting, Tidied, spread
+from kotrel.core.rows.findings import cells_of
+from kotrel.core.understanding.tidying.column import Setting, Tidied, Trouble, spread
 from kotrel.core.values import dates
 
 _DATE_TROUBLES = {
@@ -27,8 +28,12 @@ _DATE_KINDS = {
 }
 
 
-def tidy_date(rows: pl.Series, values: pl.Series, is_number: pl.Series, setting: Setting) -> Tidied:
-    """Dates → ISO dates."""
+def tidy_date(rows: pl.Series, values: pl.Series, is_number: pl.Series, is_date: pl.Series, setting: Setting) -> Tidied:
+    """Dates → ISO dates.
+
+    Args:
+        is_number, is_date: which cells are numbers, and which are dates, in the spreadsheet.
+    """
     plain = values.str.contains(dates.ISO) & values.str.to_date("%Y-%m-%d", strict=False).is_not_null()
     odd = ~plain.fill_null(False) & values.is_not_null()
     if not odd.any():
@@ -53,4 +58,28 @@ def tidy_date(rows: pl.Series, values: pl.Series, is_number: pl.Series, setting:
         proof = f"{order} first, as in the rest of the column" if order else "can be read in only one way"
         return found.value, "date-as-typed", proof
 
-    return spread(rows, values, odd, read, _DATE_TROUBLES, _DATE_REPAIRS)
+    tidied = spread(rows, values, odd, read, _DATE_TROUBLES, _DATE_REPAIRS)
+    tidied.troubles += _turned(rows, values, is_date, odd & ~is_date)
+    return tidied
+
+
+def _turned(rows: pl.Series, values: pl.Series, is_date: pl.Series, typed: pl.Series) -> list[Trouble]:
+    """Date cells whose day and month a spreadsheet may have exchanged.
+
+    A program that takes the month first makes a date of 5/3/2028 and leaves 25/3/2028 as a text: so a column has texts with
+    a day above 12, and date cells with none.
+    """
+    if not is_date.any() or dates.order_of(values.filter(typed).unique().to_list())[0] is None:
+        return []
+    days = values.str.to_date("%Y-%m-%d", strict=False)
+    # A time of day shows that nobody typed it.
+    known = is_date & days.is_not_null()
+    if not known.any() or bool((days.filter(known).dt.day() > 12).any()):
+        return []
+    doubtful = known & (days.dt.day() != days.dt.month())
+    if not doubtful.any():
+        return []
+    turned = [f"{text[:5]}{text[8:]}-{text[5:7]}?" for text in values.filter(doubtful)]
+    message = "the column has dates that the spreadsheet could not read, so it may have turned this one: write it as text"
+    cells = cells_of(rows.filter(doubtful), values.filter(doubtful), message, turned)
+    return [Trouble("error", "turned-date", "day and month may be exchanged", cells)]

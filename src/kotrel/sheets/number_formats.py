@@ -1,0 +1,150 @@
+"""How the cells of a workbook show their numbers: with how many decimals, and whether as percentages.
+
+Looked up only where it matters: for numbers with more decimals than their field, and for percentages.
+"""
+
+from __future__ import annotations
+
+import re
+import zipfile
+from collections.abc import Iterator, Mapping
+from functools import cached_property
+from pathlib import Path
+from xml.etree import ElementTree
+
+from kotrel.core.tables.table import Shown, letter_of
+from kotrel.sheets.archives import DAMAGED, part_named, sheet_part, workbook_part
+
+_BUILT_IN = {1: Shown(0), 2: Shown(2), 3: Shown(0), 4: Shown(2), 9: Shown(0, True), 10: Shown(2, True), 37: Shown(0), 38: Shown(0),
+             39: Shown(2), 40: Shown(2), 41: Shown(0), 42: Shown(0), 43: Shown(2), 44: Shown(2)}  # fmt: skip
+"""The formats that a workbook does not spell out (ECMA-376, part 1, 18.8.30)."""
+_ASIDE = re.compile(r"\"[^\"]*\"|\\\\.|_.|\*.|\[[^\]]*\]")
+"""What is no digit in a format: texts, escaped characters, room, colours and conditions."""
+_CELL = re.compile(rb'<c r="([A-Z]{1,3})([0-9]+)"[^>]*?\ss="([0-9]+)"')
+
+
+def shown_by(code: str) -> Shown | None:
+    """What a format such as ``#,##0.00 [$€-1]`` or ``0%`` shows of a number above zero; None for General, dates and texts."""
+    first = _ASIDE.sub("", code.split(";")[0])
+    if not re.search(r"[0#?]", first) or re.search(r"[dmyhs]", first, re.IGNORECASE) or "E" in first.upper():
+        return None
+    digits = re.search(r"\.([0#?]*)", first)
+    scaled = re.search(r"[0#?],+(?:[^0#?,.]|$)", first)
+    # A format in thousands shows something else altogether.
+    return None if scaled else Shown(len(digits[1]) if digits else 0, "%" in first)
+
+
+class SheetFormats:
+    """The formats of one sheet; a part that cannot be read says nothing."""
+
+    def __init__(self, path: Path, sheet: str) -> None:
+        self._path = path
+        self._sheet = sheet
+        self._columns: dict[str, Mapping[int, Shown]] | None = None
+
+    @cached_property
+    def any_percent(self) -> bool:
+        """True where the workbook has a format that shows percentages."""
+        if self._path.suffix.lower() in (".xlsx", ".xlsm"):
+            return any(how is not None and how.percent for how in self._styles)
+        return any(how.percent for column in self._all().values() for how in column.values())
+
+    def of(self, letter: str) -> Mapping[int, Shown]:
+        """Row in the sheet → how the number there is shown."""
+        return self._all().get(letter, {})
+
+    def _all(self) -> dict[str, Mapping[int, Shown]]:
+        if self._columns is None:
+            found: dict[str, dict[int, Shown]] = {}
+            try:
+                for letter, row, how in self._cells():
+                    found.setdefault(letter, {})[row] = how
+            except DAMAGED:
+                found = {}
+            self._columns = dict(found)
+        return self._columns
+
+    def _cells(self) -> Iterator[tuple[str, int, Shown]]:
+        ending = self._path.suffix.lower()
+        if ending in (".xlsx", ".xlsm"):
+            yield from self._in_xlsx()
+        elif ending == ".ods":
+            yield from self._in_ods()
+        elif ending == ".xls":
+            yield from self._in_xls()
+
+    @cached_property
+    def _styles(self) -> list[Shown | None]:
+        """The number format of each cell style of an .xlsx workbook."""
+        try:
+            with zipfile.ZipFile(self._path) as book:
+                main = workbook_part(book)
+                styles = ElementTree.fromstring(book.read(part_named(book, main.rpartition("/")[0] + "/styles.xml")))
+        except DAMAGED:
+            return []
+        own = {
+            int(each.get("numFmtId", "0")): shown_by(each.get("formatCode", ""))
+            for each in styles.iter()
+            if each.tag.endswith("}numFmt")
+        }
+        cells = next((each for each in styles.iter() if each.tag.endswith("}cellXfs")), None)
+        ids = [int(each.get("numFmtId", "0")) for each in cells] if cells is not None else []
+        return [own[number] if number in own else _BUILT_IN.get(number) for number in ids]
+
+    def _in_xlsx(self) -> Iterator[tuple[str, int, Shown]]:
+        with zipfile.ZipFile(self._path) as book:
+            main = workbook_part(book)
+            part = sheet_part(book, main, ElementTree.fromstring(book.read(main)), self._sheet)
+            text = book.read(part)
+        styles = self._styles
+        if text.count(b"<c ") == text.count(b'<c r="'):
+            for letters, row, style in _CELL.findall(text):
+                if int(style) < len(styles) and (how := styles[int(style)]) is not None:
+                    yield letters.decode(), int(row), how
+            return
+        for cell in ElementTree.fromstring(text).iter():
+            place = re.fullmatch(r"([A-Za-z]{1,3})([0-9]+)", cell.get("r", ""))
+            style_of = cell.get("s", "")
+            how = styles[int(style_of)] if style_of.isdigit() and int(style_of) < len(styles) else None
+            if cell.tag.endswith("}c") and place and how is not None:
+                yield place[1].upper(), int(place[2]), how
+
+    def _in_ods(self) -> Iterator[tuple[str, int, Shown]]:
+        """What each cell shows stands in it, beside its value."""
+        with zipfile.ZipFile(self._path) as book:
+            content = ElementTree.fromstring(book.read("content.xml"))
+        for table in content.iter():
+            if not table.tag.endswith("}table") or not any(
+                key.endswith("}name") and value == self._sheet for key, value in table.attrib.items()
+            ):
+                continue
+            row = 0
+            for line in (each for each in table.iter() if each.tag.endswith("}table-row")):
+                column = 0
+                for cell in line:
+                    said = {key.rpartition("}")[2]: value for key, value in cell.attrib.items()}
+                    times = int(said.get("number-columns-repeated", "1"))
+                    shown = "".join("".join(each.itertext()) for each in cell)
+                    if said.get("value-type") in ("float", "currency", "percentage") and times < 1_000:
+                        digits = re.search(r"[.,]([0-9]+)[^0-9.,]*$", shown)
+                        how = Shown(len(digits[1]) if digits else 0, said.get("value-type") == "percentage")
+                        for place in range(times):
+                            yield letter_of(column + place), row + 1, how
+                    column += times
+                row += int({k.rpartition("}")[2]: v for k, v in line.attrib.items()}.get("number-rows-repeated", "1"))
+
+    def _in_xls(self) -> Iterator[tuple[str, int, Shown]]:
+        import xlrd
+
+        try:
+            with xlrd.open_workbook(self._path, formatting_info=True) as book:
+                sheet = book.sheet_by_name(self._sheet)
+                for row in range(sheet.nrows):
+                    for column, kind in enumerate(sheet.row_types(row)):
+                        if kind == xlrd.XL_CELL_NUMBER:
+                            style = book.xf_list[sheet.cell_xf_index(row, column)]
+                            code = book.format_map.get(style.format_key)
+                            if code is not None and (how := shown_by(code.format_str)) is not None:
+                                yield letter_of(column), row + 1, how
+        except (xlrd.XLRDError, KeyError, ValueError, IndexError, AssertionError, NotImplementedError):
+            return
