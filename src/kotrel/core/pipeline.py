@@ -20,6 +20,7 @@ from kotrel.core.checking.dependents import with_dependents
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
 from kotrel.core.readying.ready_rows import ready_rows, require_known_options
+from kotrel.core.readying.same_row import from_same_row
 from kotrel.core.readying.three_way import ExportBase
 from kotrel.core.rows.findings import FindingGroup, cells_of, rows_with
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
@@ -158,7 +159,9 @@ def check_parts(
         step(f"checking {business.description.records[name].title.lower()}")
         # A sheet can be right in itself; only the system knows whether it takes such rows at all.
         look.require(name)
-        checked += _check_record(list(group), business, look, pending, refusals)
+        done = [each.rows for each in checked if each.consequence is None]
+        ready = [replace(each, rows=from_same_row(each.rows, done)) for each in group]
+        checked += _check_record(ready, business, look, pending, refusals)
     return checked
 
 

@@ -75,9 +75,10 @@ def understand_file(
             rows = understand(table, matched, workspace.conventions, today)
             # The first record of a sheet always counts; the others only if the sheet has any values for them.
             if not number:
-                found.append(Understood(rows, (*table.remarks, *remarks), export))
+                found.append(Understood(rows, (*rows.table.remarks, *remarks), export))
             elif rows.values.height:
-                found.append(Understood(rows, (f"for {matched.label}",) if matched.label else (), export))
+                more = rows.table.remarks[len(table.remarks) :]
+                found.append(Understood(rows, ((f"for {matched.label}",) if matched.label else ()) + more, export))
     read = {each.table.sheet for each in chosen}
     if blank := [f"“{each.sheet}”" for each in tables if not each.rows and each.sheet not in read]:
         found[0] = replace(found[0], remarks=(*found[0].remarks, f"sheets without rows: {', '.join(blank)}"))

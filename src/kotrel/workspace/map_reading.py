@@ -20,7 +20,7 @@ FOR = ("new", "all")
 """The rows that defaults and made values are for."""
 _FIELD_KEYS = (
     "column", "join", "between", "list", "last", "split", "pattern", "part", "translate", "fixed", "default", "default_by",
-    "defaults", "make", "repeat", "how", "for", "rounding",
+    "defaults", "make", "repeat", "how", "for", "rounding", "from",
 )  # fmt: skip
 
 
@@ -65,7 +65,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
     except (OSError, UnicodeDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
     bare = SavedMap(path.stem, path, text, ())
-    known = ("record", "skip", "field", "also", "for", "heading_row", "sheet", "encoding")
+    known = ("record", "skip", "field", "also", "for", "heading_row", "sheet", "encoding", "where", "once_per")
     for key in data:
         if key not in known:
             close = nearest(key, known)
@@ -91,6 +91,8 @@ def read_map(path: Path, description: Description) -> SavedMap:
             "encoding must be the name of an encoding, in quotes", "encoding", hint='Like encoding = "mac-roman"'
         )
     parts = [_part(bare, data, (), description), *(_part(bare, each, ("also",), description) for each in also)]
+    for part in parts:
+        _check_from(bare, part, parts[0], description)
     return SavedMap(path.stem, path, text, tuple(parts), tuple(skip), heading_row, sheet, encoding)
 
 
@@ -106,9 +108,38 @@ def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], descript
         raise bare.wrong("“for” must be “new” or “all”", *at, "for")
     for name, settings in fields.items():
         _check_field(bare, record, name, settings, (*at, "field", name))
+    for key in ("where", "once_per"):
+        if not isinstance(data.get(key, ""), str):
+            raise bare.wrong(f"“{key}” must be a text in quotes", *at, key)
+    once = data.get("once_per")
+    if once is not None and once not in fields:
+        close = nearest(once, fields)
+        raise bare.wrong(
+            f"once_per names a field “{once}” that the match does not fill",
+            *at,
+            "once_per",
+            hint=f"Did you mean {close}?" if close else "",
+        )
     if "for" in data:
         fields = {name: {"for": data["for"], **settings} for name, settings in fields.items()}
-    return MapPart(record.name, at, fields)
+    return MapPart(record.name, at, fields, data.get("where"), once)
+
+
+def _check_from(bare: SavedMap, part: MapPart, main: MapPart, description: Description) -> None:
+    """``from`` takes a field of the main record, whose rows must be loaded first."""
+    for name, settings in part.fields.items():
+        if "from" not in settings:
+            continue
+        at = (*part.at, "field", name, "from")
+        if part is main:
+            raise bare.wrong("“from” is only for records under [[also]]", *at)
+        if settings["from"] not in main.fields:
+            raise bare.wrong(
+                f"“from” names a field “{settings['from']}” that the match of {main.record} does not fill", *at
+            )
+        order = description.order
+        if order.index(main.record) > order.index(part.record):
+            raise bare.wrong(f"{part.record} is loaded before {main.record}, so it cannot take a value from it", *at)
 
 
 def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: tuple[str, ...]) -> None:
@@ -134,7 +165,7 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
                 wanted.__name__
             ]
             raise saved.wrong(f"“{key}” must be {kind}", *at, key)
-    options = [key for key in ("column", "join", "list", "last", "split", "fixed", "repeat") if key in settings]
+    options = [key for key in ("column", "join", "list", "last", "split", "fixed", "repeat", "from") if key in settings]
     if len(options) > 1:
         raise saved.wrong(f"{name} has {' and '.join(options)}; use only one of them", *at)
     if "how" in settings and (record.fields[name].kind != "list" or settings["how"] not in HOWS):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -23,11 +24,15 @@ class MapPart:
     Attributes:
         at: its path in the file, to point at lines.
         fields: field → its settings.
+        where: an expression that picks the rows, or None.
+        once_per: the field with one row for each of its values, or None.
     """
 
     record: str
     at: tuple[str, ...]
     fields: Mapping[str, Mapping[str, Any]]
+    where: str | None = None
+    once_per: str | None = None
 
     @property
     def repeated(self) -> tuple[str, tuple[str, ...]] | None:
@@ -99,7 +104,9 @@ class SavedMap:
         for part in self.parts:
             for fields in part.blocks():
                 for settings in fields.values():
-                    found |= {name: None for name in _columns(settings) if not name.startswith("=")}
+                    names = [*_columns(settings), *_in_expression(settings.get("make", ""))]
+                    found |= {name: None for name in names if not name.startswith("=")}
+            found |= dict.fromkeys(_in_expression(part.where or ""))
         return list(found)
 
     def missing_in(self, table: Table) -> list[str]:
@@ -119,6 +126,11 @@ def _columns(settings: Mapping[str, Any]) -> list[str]:
     return names
 
 
+def _in_expression(text: str) -> list[str]:
+    """The headings that an expression names in brackets, outside its texts."""
+    return re.findall(r"\[([^\]]+)\]", re.sub(r"'[^']*'|\"[^\"]*\"", "", text))
+
+
 def apply_map(saved: SavedMap, table: Table, description: Description) -> list[Matched]:
     """Applies a saved match to a table: one match for each record, and for each value that repeats.
 
@@ -136,7 +148,10 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
             # A row counts only if it has any values: not every item has a figure for every warehouse.
             optional = part.repeated is not None or part is not saved.parts[0]
             label = str(fields[part.repeated[0]]["fixed"]) if part.repeated else ""
-            found.append(Matched(description.records[part.record], sources, {}, (), optional, label))
+            record = description.records[part.record]
+            found.append(Matched(record, sources, {}, (), optional, label, where=part.where, once_per=part.once_per))
+    named = [name for part in saved.parts for name in _in_expression(part.where or "")]
+    used |= {column.letter for name in named if (column := column_named(table.columns, name)) is not None}
     skipped = {folded(heading) for heading in saved.skip} | OWN_HEADINGS
     unknown = [c for c in table.columns if c.letter not in used and folded(c.heading) not in skipped]
     found[0] = replace(found[0], unknown=tuple(unknown))
@@ -157,6 +172,9 @@ def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tupl
             raise saved.wrong(f"{table.file} has no column “{heading}”", *at, hint=hint)
         letters.append(column.letter)
         used.add(column.letter)
+    for heading in _in_expression(settings.get("make", "")):
+        if (column := column_named(table.columns, heading)) is not None:
+            used.add(column.letter)
     return Source(
         columns=tuple(letters),
         between=settings.get("between", " ") if "join" in settings else "; " if "list" in settings else None,
@@ -168,6 +186,8 @@ def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tupl
         default=settings.get("default"),
         default_by=settings.get("default_by"),
         defaults=settings.get("defaults", {}),
+        of_record=saved.record if "from" in settings else None,
+        of_field=settings.get("from"),
         make=settings.get("make"),
         for_all=settings.get("for") == "all",
         how=settings.get("how", "replace"),

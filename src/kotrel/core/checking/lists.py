@@ -40,7 +40,7 @@ def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
         if not len(unknown):
             continue
         bad = rows.values.select(ROW, name, rows.as_it_stands(name)).filter(values.is_in(unknown.implode()))
-        names = ListNames(state.all_of(target), target)
+        names = ListNames(state.listed(target), target)
         hints = {value: names.suggestion(value) for value in unknown}
         title = f"not on the list “{target.title}”"
         cells = cells_of(bad[ROW], bad["as it stands"], title, [hints[value] for value in bad[name]])

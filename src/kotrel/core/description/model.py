@@ -117,6 +117,7 @@ class Record:
         called: the field that holds a row's name, or None.
         path: the field that points at the row's parent in the same record, or None.
         also_known_by: other groups of fields that identify a row.
+        other_codes: record and field of codes elsewhere that lead to a row of this record, by that record's reference to it.
         together: groups of fields that are all filled or all blank.
         unique_together: groups of fields whose values together are on one row only; rows where one is blank do not count.
         exactly_one: groups of fields of which every row fills exactly one.
@@ -134,6 +135,7 @@ class Record:
     called: str | None = None
     path: str | None = None
     also_known_by: tuple[tuple[str, ...], ...] = ()
+    other_codes: tuple[tuple[str, str], ...] = ()
     together: tuple[tuple[str, ...], ...] = ()
     synonyms: tuple[str, ...] = ()
     unique_together: tuple[tuple[str, ...], ...] = ()

@@ -32,7 +32,7 @@ _FIELD_KEYS = (
     "unique", "kept_by", "synonyms", "words", "within", "default", "same_as", "one_of", "differs_from", "files", "zero_means",
 )  # fmt: skip
 _RECORD_KEYS = (
-    "title", "meaning", "key", "called", "path", "also_known_by", "together", "synonyms", "field", "unique_together",
+    "title", "meaning", "key", "called", "path", "also_known_by", "other_codes", "together", "synonyms", "field", "unique_together",
     "exactly_one", "in_order", "no_circle", "needs", "store",
 )  # fmt: skip
 
@@ -88,15 +88,15 @@ def _field(reader: TomlReader, name: str, raw: Any, *path: str) -> Field:
         within=reader.texts(table, "within", *path),
         default=reader.text_of(table, "default", "", *path) or None,
         same_as=_dotted(reader, reader.text_of(table, "same_as", "", *path), "same_as", *path),
-        one_of=_one_of(reader, table, *path),
+        one_of=_dotted_texts(reader, table, "one_of", *path),
         differs_from=reader.text_of(table, "differs_from", "", *path) or None,
         files=_files(reader, table, *path),
         zero_means=reader.text_of(table, "zero_means", "", *path) or None,
     )
 
 
-def _one_of(reader: TomlReader, table: Mapping[str, Any], *path: str) -> tuple[tuple[str, str], ...]:
-    dotted = (_dotted(reader, text, "one_of", *path) for text in reader.texts(table, "one_of", *path))
+def _dotted_texts(reader: TomlReader, table: Mapping[str, Any], key: str, *path: str) -> tuple[tuple[str, str], ...]:
+    dotted = (_dotted(reader, text, key, *path) for text in reader.texts(table, key, *path))
     return tuple(each for each in dotted if each is not None)
 
 
@@ -155,6 +155,7 @@ def _record(reader: TomlReader, name: str, raw: Any) -> Record:
         called=reader.text_of(table, "called", "", *path) or None,
         path=reader.text_of(table, "path", "", *path) or None,
         also_known_by=reader.groups(table, "also_known_by", *path),
+        other_codes=_dotted_texts(reader, table, "other_codes", *path),
         together=reader.groups(table, "together", *path),
         synonyms=reader.texts(table, "synonyms", *path),
         unique_together=reader.groups(table, "unique_together", *path),

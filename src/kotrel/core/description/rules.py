@@ -96,14 +96,22 @@ def check_rules(reader: TomlReader, record: Record, records: Mapping[str, Record
         known_field(reader, records[about.to], name, *path, rule)
     for field in record.fields.values():
         in_field = (*at, "field", field.name)
-        for other, name in field.one_of[1:]:
-            if other not in records:
-                close = nearest(other, tuple(records))
-                hint = f"Did you mean “{close}”?" if close else f"The description has: {', '.join(records)}."
-                raise reader.wrong(
-                    f"“one_of” names a record “{other}” that is not described", *in_field, "one_of", hint=hint
-                )
-            known_field(reader, records[other], name, *in_field, "one_of")
-            target = record.fields[field.one_of[0][0]].to
-            if not any(each.to == target and not each.within for each in records[other].references):
-                raise reader.wrong(f"“one_of”: {other} has no reference to {target}", *in_field, "one_of")
+        for dotted in field.one_of[1:]:
+            target = str(record.fields[field.one_of[0][0]].to)
+            _refers_to(reader, dotted, target, records, *in_field, "one_of")
+    for dotted in record.other_codes:
+        _refers_to(reader, dotted, record.name, records, *at, "other_codes")
+
+
+def _refers_to(
+    reader: TomlReader, dotted: tuple[str, str], target: str, records: Mapping[str, Record], *path: str
+) -> None:
+    """A rule's ``record.field`` must exist, and that record must refer to the target."""
+    (other, name), rule = dotted, path[-1]
+    if other not in records:
+        close = nearest(other, tuple(records))
+        hint = f"Did you mean “{close}”?" if close else f"The description has: {', '.join(records)}."
+        raise reader.wrong(f"“{rule}” names a record “{other}” that is not described", *path, hint=hint)
+    known_field(reader, records[other], name, *path)
+    if not any(each.to == target and not each.within for each in records[other].references):
+        raise reader.wrong(f"“{rule}”: {other} has no reference to {target}", *path)

@@ -13,7 +13,16 @@ from kotrel.core.readying.filling import fill_keys, fill_same, make_values
 from kotrel.core.readying.list_additions import Consequence, created_rows
 from kotrel.core.readying.near_keys import find_near_keys
 from kotrel.core.readying.repairing import repair
-from kotrel.core.readying.row_lookup import choose_rows, clear_blanks, match_group, match_rows
+from kotrel.core.readying.repeated import find_repeated
+from kotrel.core.readying.row_lookup import (
+    choose_rows,
+    clear_blanks,
+    match_group,
+    match_other_codes,
+    match_rows,
+    other_code_named,
+    with_found_keys,
+)
 from kotrel.core.readying.three_way import ExportBase, effective_base, only_edited
 from kotrel.core.rows.load_options import LoadOptions
 from kotrel.core.rows.rows import Rows
@@ -62,7 +71,9 @@ def require_known_options(options: LoadOptions, description: Description, record
             hint = f"Did you mean {close}?" if close else f"The sets in system.toml are: {there}."
             raise WrongUse(f"there is no set of defaults “{name}”", hint, "no-such-defaults")
     if options.match_on is not None and not any(
-        options.match_on in description.records[name].fields for name in records
+        options.match_on in description.records[name].fields
+        or other_code_named(description.records[name], options.match_on)
+        for name in records
     ):
         match_group(description.records[records[0]], options.match_on)
 
@@ -80,6 +91,11 @@ def ready_rows(
     rows = repair(rows, state, conventions.spellings)
     if options.match_on is not None and options.match_on in record.fields and record.key != (options.match_on,):
         rows = match_rows(rows, options.match_on, state)
+    elif options.match_on is not None and (dotted := other_code_named(record, options.match_on)):
+        rows = match_other_codes(rows, dotted, state)
+    if rows.has_key and len(record.key) == 1 and (source := rows.sources.get(record.key[0])) and source.make:
+        rows, said = with_found_keys(rows, state, options)
+        remarks += said
     rows = fill_keys(rows)
     now: pl.DataFrame | None = None
     if base is not None and rows.has_key and all(name in base.rows.columns for name in record.key):
@@ -117,7 +133,9 @@ def ready_rows(
             rows, new(), lambda reference, name: behind_rows(rows, state, reference, name)[1]["value there"]
         )
     if rows.has_key:
-        rows = rows.with_findings(find_near_keys(rows, state, new, options.new_codes))
+        rows = rows.with_findings(
+            [*find_near_keys(rows, state, new, options.new_codes), *find_repeated(rows, state, new)]
+        )
     created = created_rows(rows, options.create, state) if options.create else ()
     return Ready(rows, tuple(remarks), created, now)
 

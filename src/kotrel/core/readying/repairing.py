@@ -19,6 +19,7 @@ from kotrel.core.description.model import Field, Record
 from kotrel.core.parallel import map_parallel
 from kotrel.core.readying.barcode_repairs import repaired_barcodes
 from kotrel.core.readying.lost_codes import lost_codes
+from kotrel.core.readying.other_codes import known_as
 from kotrel.core.rows.findings import FindingGroup, RepairGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -34,6 +35,7 @@ TITLES = {
     "number-for-code": "codes that had become numbers restored",
     "date-for-code": "codes that had become dates restored",
     "wrong-code-page": "characters from a wrong code page restored",
+    "other-code": "other codes replaced by the code",
     "digits-apart": "blanks and signs between digits removed",
 }
 """Kind of repair → its title."""
@@ -47,6 +49,7 @@ CODE_AND_NAME = (
     re.compile(r"(\S+)\s+(.+)"),
 )
 """How a code and its name stand in one cell."""
+NO_OTHERS: Mapping[str, str] = {}
 EYE_NEEDS = 3
 """Characters that a code needs before a letter in it may be taken for a digit: “1” is not an “L”."""
 
@@ -133,10 +136,18 @@ def _repair_reference(column: _Column, state: SystemState, target: Record, spell
         unknown = unknown.filter(~unknown.is_in(column.rows.values[target.key[0]].implode()))
     if not len(unknown):
         return
-    known = _List(state.all_of(target), target)
+    listed = state.listed(target)
+    if target.name == column.rows.record.name:
+        # The rows of this sheet are on the list too, by their names and codes.
+        own = [name for name in listed.columns if name in column.rows.fields]
+        listed = pl.concat([listed, column.rows.values.select(own).drop_nulls(target.key)], how="diagonal").unique(
+            target.code, keep="first", maintain_order=True
+        )
+    known = _List(listed, target)
+    others = known_as(target, unknown, state)
     dates = set(column.values.filter(column.kind_is("date")).to_list())
     for value in unknown.to_list():
-        if found := known.repair(value, spellings, value in dates):
+        if found := known.repair(value, spellings, value in dates, others.get(value, {})):
             column.repairs[value] = found
 
 
@@ -161,11 +172,16 @@ class _List:
                 found.setdefault(number, []).append(code)
         return found
 
-    def repair(self, value: str, spellings: Mapping[str, str], is_date: bool) -> tuple[str, str, str] | None:
+    def repair(
+        self, value: str, spellings: Mapping[str, str], is_date: bool, others: Mapping[str, str] = NO_OTHERS
+    ) -> tuple[str, str, str] | None:
         """The code that was meant, the kind of repair and its proof; None without proof.
 
         The rules come in the order of their strength. One that finds several candidates ends the search: a weaker
         rule that finds only one of them, or another, proves nothing.
+
+        Args:
+            others: the codes of rows that are known by this value otherwise, and the title of that code.
         """
         if (code := spellings.get(folded(value))) in self.codes and code is not None:
             return code, "name-for-code", "listed under spellings in kotrel.toml"
@@ -180,6 +196,13 @@ class _List:
         if not BROKEN.search(value) and (found := self.which(plain, plain(value))):
             proof = f"the only code on the {self.title} list that looks like it"
             return (found[0], "look-alike", proof) if len(found) == 1 else None
+        if others:
+            # Another code that is also the name or the damaged code of a second row means neither.
+            rivals = named | set(self.numbers.get(as_number(value), []) if as_number(value) is not None else [])
+            code, *more = others
+            if more or rivals - {code}:
+                return None
+            return code, "other-code", f"it is its {others[code]}"
         if (number := as_number(value)) is not None and (found := self.numbers.get(number, [])):
             zeros = found[0].lstrip("0") == value.lstrip("0")
             kind, proof = (
@@ -190,9 +213,9 @@ class _List:
         if days_shown(value) and (found_for_date := self._of_date(value)):
             return found_for_date
         if named:
-            [code, *others] = sorted(named)
+            [code, *more] = sorted(named)
             name = self.names.names.get(code)
-            return None if others else (code, "name-for-code", f"{name or code} is its name on the {self.title} list")
+            return None if more else (code, "name-for-code", f"{name or code} is its name on the {self.title} list")
         if both := self._code_and_name(value):
             return both
         if len(value) >= EYE_NEEDS and (found := self.which(shape, shape(value))):

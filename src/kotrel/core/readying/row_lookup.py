@@ -10,7 +10,8 @@ from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Record
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count, listed_and
-from kotrel.core.rows.findings import cells_of
+from kotrel.core.readying.other_codes import found_keys, same_kind
+from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of
 from kotrel.core.rows.load_options import LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, is_new
@@ -79,7 +80,10 @@ def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
     keyless = (
         none if len(known) < len(key) else none & joined.select(pl.any_horizontal(pl.col(key).is_null())).to_series()
     )
-    if keyless.any():
+    made = all(k in rows.fields or k in rows.sources for k in key) and any(
+        rows.sources[k].make for k in key if k in rows.sources
+    )
+    if keyless.any() and not made:
         message = f"the system has no {record.title.lower()} with this {said}; a new one needs {listed_and(key)} too"
         blank = rows.values[name].is_null()
         findings += rows.where("error", "not-found", f"nothing has this {said}", field, keyless & ~blank, message)
@@ -97,14 +101,83 @@ def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
     return replace(rows, values=values).with_findings(findings)
 
 
+def other_code_named(record: Record, name: str) -> tuple[str, str] | None:
+    """``item_code.code``, or ``item_code`` alone, → the record and field of codes elsewhere that lead to this record's rows."""
+    return next((dotted for dotted in record.other_codes if name in (".".join(dotted), dotted[0])), None)
+
+
+def match_other_codes(rows: Rows, dotted: tuple[str, str], state: SystemState) -> Rows:
+    """Rows whose key column holds other codes get the keys that these lead to; one that leads nowhere is an error."""
+    record, key = rows.record, rows.record.key[0]
+    if key not in rows.fields:
+        return rows
+    about = state.description.records[dotted[0]]
+    reference = next(each.name for each in about.references if each.to == record.name and not each.within)
+    held = state.having(about, [reference], dotted[1], rows.values[key])
+    codes = dict(held.select(dotted[1], reference).drop_nulls().unique(dotted[1], keep="any").iter_rows())
+    title = about.fields[dotted[1]].title.lower()
+    unknown = rows.values[key].is_not_null() & ~rows.values[key].is_in(list(codes)).fill_null(False)
+    findings = rows.where(
+        "error", "not-found", f"nothing has this {title}", record.fields[key], unknown,
+        f"the system has no {record.title.lower()} with this {title}",
+    )  # fmt: skip
+    letter = rows.letters.get(key, "")
+    after = rows.values[key].replace(codes)
+    cells = rows.values.select(
+        ROW, pl.col(key).alias("before"), after.alias("after"), pl.lit(f"the item that has this {title}").alias("proof")
+    ).filter(pl.col("before").is_in(list(codes)))
+    repairs = (
+        [RepairGroup("other-code", "other codes replaced by the code", key, letter, cells)] if cells.height else []
+    )
+    values = rows.values.with_columns(after.alias(key))
+    return replace(rows, values=values, repairs=(*rows.repairs, *repairs)).with_findings(findings)
+
+
+def with_found_keys(rows: Rows, state: SystemState, options: LoadOptions) -> tuple[Rows, list[str]]:
+    """Rows whose code is to be made, but which the system has by their other codes: they keep that row's code."""
+    key = rows.record.key[0]
+    keys, several = found_keys(rows, state)
+    findings = []
+    if several:
+        places = sorted(several)
+        messages = [f"{listed_and(several[place][:3])} have its codes: say which is meant" for place in places]
+        cells = cells_of([rows.values[ROW][place] for place in places], None, messages)
+        findings.append(rows.group("error", "not-unique", "several rows have these codes", key, cells))
+    if options.duplicates == "error":
+        findings += _twice(rows, keys)
+    known = int(keys.is_not_null().sum())
+    remarks = [f"{count(known, 'row')} found by other codes: no code is made for them"] if known else []
+    values = rows.values.with_columns(pl.coalesce(pl.col(key), keys).alias(key)) if known else rows.values
+    return replace(rows, values=values).with_findings(findings), remarks
+
+
+def _twice(rows: Rows, keys: pl.Series) -> list[FindingGroup]:
+    """Rows that would each get a code, although their other codes are the same."""
+    key = rows.record.key[0]
+    identified = _identified(rows)
+    if "other codes" not in identified.columns:
+        return []
+    same = identified.select(pl.lit(rows.values[ROW]).alias(ROW), "other codes").filter(keys.is_null()).drop_nulls()
+    twice = same.filter(pl.col("other codes").is_duplicated())
+    if not twice.height:
+        return []
+    numbers = dict(twice.group_by("other codes").agg(ROW).iter_rows())
+    letter = rows.letters.get(key)
+    messages = []
+    for row, code in twice.iter_rows():
+        others = [rows.table.place(other, letter) for other in numbers[code] if other != row]
+        messages.append(f"{listed_and(others[:3])} has the same other codes: both would get a code of their own")
+    cells = cells_of(twice[ROW], None, messages)
+    return [rows.group("error", "twice-in-sheet", "twice in the sheet", key, cells)]
+
+
 def _holders(record: Record, group: tuple[str, ...], rows: Rows, state: SystemState) -> pl.DataFrame:
     """The system's rows, with the group's fields and the key; a barcode may be in any of the barcode fields."""
     last = group[-1]
     wanted = list(dict.fromkeys((*record.key, *group)))
     found = [state.having(record, group, last, rows.values[last]).select(wanted)]
-    unique = record.fields[last].unique
-    if len(group) == 1 and unique:
-        for other in record.unique_groups()[unique]:
+    if len(group) == 1:
+        for other in same_kind(record, last):
             if other == last:
                 continue
             there = state.having_any(record, other)
@@ -123,7 +196,7 @@ def choose_rows(rows: Rows, options: LoadOptions, state: SystemState) -> tuple[R
         rows, left = _without_doubles(rows, options.duplicates)
         if left:
             remarks.append(
-                f"{count(len(left), 'row')} left out: the {options.duplicates} row with each key is used (rows {_few(left)})"
+                f"{count(len(left), 'row')} left out: the {options.duplicates} row with each key is used ({_few(left)})"
             )
     if options.only is not None:
         new = is_new(rows, state)
@@ -132,24 +205,44 @@ def choose_rows(rows: Rows, options: LoadOptions, state: SystemState) -> tuple[R
         if left:
             rows = rows.only(wanted)
             what = "already there" if options.only == "new" else "not there yet"
-            remarks.append(f"{count(len(left), 'row')} left out, {what} (rows {_few(left)})")
+            remarks.append(f"{count(len(left), 'row')} left out, {what} ({_few(left)})")
     return rows, remarks
 
 
 def _few(rows: list[int]) -> str:
-    return ", ".join(str(row) for row in rows[:5]) + (f" and {len(rows) - 5:,} more" if len(rows) > 5 else "")
+    some = ", ".join(str(row) for row in rows[:5])
+    return f"row{'' if len(rows) == 1 else 's'} {some}" + (f" and {len(rows) - 5:,} more" if len(rows) > 5 else "")
 
 
 def _without_doubles(rows: Rows, which: str) -> tuple[Rows, list[int]]:
     key = list(rows.record.key)
     keyed = rows.values.select(pl.all_horizontal(pl.col(key).is_not_null())).to_series()
-    places = rows.values.select(key).with_row_index("sheet place")
+    places = _identified(rows).with_row_index("sheet place")
+    key = [name for name in places.columns if name != "sheet place"]
+    if len(key) > len(rows.record.key):
+        keyed = places.select(pl.any_horizontal(pl.col(key).is_not_null())).to_series()
     counts = places.group_by(key).agg(
         (pl.col("sheet place").min() if which == "first" else pl.col("sheet place").max()).alias("place kept")
     )
     keep = places.join(counts, on=key, how="inner", maintain_order="left", nulls_equal=True)
     wanted = (keep["sheet place"] == keep["place kept"]) | ~keyed
     return rows.only(wanted), rows.values.filter(~wanted)[ROW].to_list()
+
+
+def _identified(rows: Rows) -> pl.DataFrame:
+    """What identifies each row: its key or, where that is to be made, the first filled group of other codes."""
+    key = list(rows.record.key)
+    if len(key) > 1 or not (source := rows.sources.get(key[0])) or not source.make:
+        return rows.values.select(key)
+    groups = [group for group in rows.record.also_known_by if all(name in rows.fields for name in group)]
+    texts = [
+        pl.when(pl.all_horizontal(pl.col(group).is_not_null())).then(
+            pl.concat_str(pl.lit(" ".join(group)), *group, separator="\x1f")
+        )
+        for group in groups
+    ]
+    other = pl.when(pl.col(key[0]).is_null()).then(pl.coalesce(*texts)) if texts else pl.lit(None, pl.String)
+    return rows.values.select(*key, other.alias("other codes"))
 
 
 def clear_blanks(rows: Rows, among: pl.Series | None = None) -> Rows:

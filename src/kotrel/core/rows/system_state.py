@@ -169,7 +169,12 @@ class SystemState:
         about = self.description.records[record]
         if about.called is None:
             return {}
-        return dict(self.all_of(about).select(about.code, about.called).drop_nulls().iter_rows())
+        return dict(self.listed(about).select(about.code, about.called).drop_nulls().iter_rows())
+
+    def listed(self, record: Record) -> pl.DataFrame:
+        """The whole list as :meth:`all_of`, with the rows of this load that come before."""
+        held = self.all_of(record)
+        return pl.concat([held, self.coming(record, held.columns)]) if record.name in self._pending else held
 
     def all_of(self, record: Record) -> pl.DataFrame:
         """The whole list: its keys, and its names and parents if it has them."""

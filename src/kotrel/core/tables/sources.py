@@ -26,6 +26,7 @@ class Source:
         fixed: the same value in every row.
         default: the value where the cell is blank.
         default_by: a field; ``defaults`` has the value for blank cells for each of its values.
+        of_record, of_field: the record and field whose value in the same row of the sheet is used, made codes too.
         make: an expression that makes the value.
         for_all: whether defaults and made values are for existing rows too, not only for new ones.
         rounding: how numbers are rounded, ``as shown`` or to so many decimals; an empty text for what the settings say.
@@ -42,6 +43,8 @@ class Source:
     default: str | None = None
     default_by: str | None = None
     defaults: Mapping[str, str] = field(default_factory=dict)
+    of_record: str | None = None
+    of_field: str | None = None
     make: str | None = None
     for_all: bool = False
     how: Literal["replace", "add", "take"] = "replace"

@@ -36,6 +36,8 @@ class Matched:
         own: how many columns are headed with their field's own name or title.
         label: what tells this match from others of the same sheet (``QUAY``), or an empty text.
         optional: True where a row counts only if a column other than the key is filled.
+        where: an expression that picks the rows, or None for all.
+        once_per: a field; there is one row for each of its values, from all rows with it. None for a row for each row.
     """
 
     record: Record
@@ -45,6 +47,8 @@ class Matched:
     optional: bool = False
     label: str = ""
     own: int = 0
+    where: str | None = None
+    once_per: str | None = None
 
     @property
     def has_key(self) -> bool:

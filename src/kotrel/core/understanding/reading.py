@@ -13,6 +13,7 @@ from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells
 from kotrel.core.rows.rows import CLEAR, Rows
 from kotrel.core.tables.sources import raw_values
 from kotrel.core.tables.table import Table
+from kotrel.core.understanding.choosing import choose_rows
 from kotrel.core.understanding.matching import Matched
 from kotrel.core.understanding.tidying import Setting, Tidied, column_mark, tidy
 from kotrel.core.values.conventions import Conventions
@@ -80,7 +81,8 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
         tuple(repairs),
         dict(matched.sources),
     )
-    return replace(rows, findings=(*_about_headings(rows, matched, conventions.currency), *rows.findings))
+    rows = replace(rows, findings=(*_about_headings(rows, matched, conventions.currency), *rows.findings))
+    return choose_rows(rows, matched.where, matched.once_per)
 
 
 def _says_clear(values: pl.Series) -> pl.Series | None:

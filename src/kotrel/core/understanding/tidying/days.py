@@ -80,6 +80,8 @@ def _turned(rows: pl.Series, values: pl.Series, is_date: pl.Series, typed: pl.Se
     if not doubtful.any():
         return []
     turned = [f"{text[:5]}{text[8:]}-{text[5:7]}?" for text in values.filter(doubtful)]
-    message = "the column has dates that the spreadsheet could not read, so it may have turned this one: write it as text"
+    message = (
+        "the column has dates that the spreadsheet could not read, so it may have turned this one: write it as text"
+    )
     cells = cells_of(rows.filter(doubtful), values.filter(doubtful), message, turned)
     return [Trouble("error", "turned-date", "day and month may be exchanged", cells)]

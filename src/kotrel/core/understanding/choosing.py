@@ -1,0 +1,78 @@
+"""Which rows of a sheet a saved match takes: those that a condition picks, and one for each value of a field."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import polars as pl
+
+from kotrel.core.columns import ROW, sheet_column
+from kotrel.core.expressions import Scope, compile_expression
+from kotrel.core.phrases import count
+from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.similarity import folded
+
+
+def choose_rows(rows: Rows, where: str | None, once_per: str | None) -> Rows:
+    """The rows that the match takes; how many a condition leaves out is a remark of their table.
+
+    Args:
+        where: an expression over the fields that are read and the sheet's columns, or None.
+        once_per: a field, or None; blank rows of it make none.
+
+    Raises:
+        ExpressionError: the condition is wrong.
+    """
+    if where is not None:
+        wanted = _picked(rows, where)
+        left = int((~wanted).sum())
+        rows = rows.only(wanted)
+        if left:
+            table = rows.table
+            rows = replace(
+                rows,
+                table=replace(table, remarks=(*table.remarks, f"{count(left, 'row')} left out by the match: {where}")),
+            )
+    return rows if once_per is None else _once(rows, once_per)
+
+
+def _picked(rows: Rows, where: str) -> pl.Series:
+    record = rows.record
+    columns = {folded(column.heading): column.letter for column in rows.table.columns if column.heading}
+    scope = Scope({name: record.fields[name] for name in rows.fields}, columns)
+    compiled = compile_expression(where, scope, "yes_no")
+    frame = rows.values.hstack(rows.table.cells.drop(ROW).rename(sheet_column))
+    picked = frame.select(pl.lit(None, pl.String).alias("rows"), compiled.expr.fill_null(False).alias("picked"))[
+        "picked"
+    ]
+    return picked if len(picked) == rows.values.height else picked.new_from_index(0, rows.values.height)
+
+
+def _once(rows: Rows, field: str) -> Rows:
+    """One row for each value: the first, with what it leaves blank from the others. What they say otherwise is a warning."""
+    values = rows.values
+    known = values[field].is_not_null()
+    others = [name for name in rows.fields if name != field]
+    grouped = (
+        values.filter(known)
+        .group_by(field, maintain_order=True)
+        .agg(
+            pl.col(ROW).first(),
+            *(pl.col(name).drop_nulls().first().alias(f"one {name}") for name in others),
+            *(pl.col(name).drop_nulls().n_unique().alias(f"times {name}") for name in others),
+        )
+    )
+    wanted = values[ROW].is_in(grouped[ROW].implode())
+    done = rows.only(wanted)
+    kept = done.values.select(ROW).join(grouped, on=ROW, how="left", maintain_order="left")
+    done = replace(done, values=done.values.with_columns(kept[f"one {name}"].alias(name) for name in others))
+    findings: list[FindingGroup] = []
+    for name in others:
+        differs = kept.filter(pl.col(f"times {name}") > 1)
+        if differs.height:
+            title = rows.record.fields[name].title.lower()
+            messages = [f"other rows with {code} have another {title}; this one is used" for code in differs[field]]
+            cells = cells_of(differs[ROW], differs[f"one {name}"], messages)
+            findings.append(done.group("warning", "differs-in-sheet", "rows that say different things", name, cells))
+    return done.with_findings(findings)
