@@ -22,6 +22,7 @@ from kotrel.core.description.model import Description
 from kotrel.core.readying.ready_rows import ready_rows, require_known_options
 from kotrel.core.readying.same_row import from_same_row
 from kotrel.core.readying.three_way import ExportBase
+from kotrel.core.rows.cells import at_their_cells
 from kotrel.core.rows.findings import FindingGroup, cells_of, rows_with
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.rows.rows import Rows
@@ -199,6 +200,7 @@ def _check_record(
             pending[left.record.name] = _in_load(left, before.get(left.record.name))
             if left.values.height:
                 done.append(Checked(left, consequence=consequence.kind))
+        rows = at_their_cells(rows)
         done.append(Checked(rows, (*part.remarks, *ready.remarks), ready.now))
         if rows.has_key:
             loads.append(_in_load(rows, None))
@@ -206,6 +208,33 @@ def _check_record(
         name = parts[0].rows.record.name
         pending[name] = each if name not in pending else _joined(pending[name], each)
     return done
+
+
+def whole_rows(parts: Sequence[Part], checked: Sequence[Checked]) -> list[Part] | None:
+    """The parts with an error on each row that another record made from the same row of the sheet refuses.
+
+    Returns:
+        None where there is no such row, so that every row is loaded whole or not at all.
+    """
+    refused: dict[tuple[str, str], dict[int, str]] = {}
+    for each in checked:
+        if each.consequence is None and not each.rows.once:
+            place = (each.rows.table.file, each.rows.table.sheet)
+            for row in rows_with(each.rows.findings, "error"):
+                refused.setdefault(place, {}).setdefault(row, each.rows.record.title.lower())
+    done: list[Part] = []
+    for part in parts:
+        rows = part.rows
+        mine = refused.get((rows.table.file, rows.table.sheet), {})
+        own = [each for each in checked if each.rows.table is rows.table or each.rows.record.name == rows.record.name]
+        known = {row for each in own for row in rows_with(each.rows.findings, "error")}
+        lost = [row for row in rows.values[ROW] if row in mine and row not in known] if not rows.once else []
+        if lost:
+            messages = [f"the {mine[row]} in this row is refused: a row is loaded whole or not at all" for row in lost]
+            group = rows.group("error", "row-refused", "refused with its row", None, cells_of(lost, None, messages))
+            part = replace(part, rows=rows.with_findings([group]))
+        done.append(part)
+    return done if any(new is not old for new, old in zip(done, parts, strict=True)) else None
 
 
 def preview(

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +11,7 @@ from kotrel.core.changes.change_set import Rest
 from kotrel.core.columns import ROW
 from kotrel.sheets.marks import COLUMN
 from kotrel.sheets.safe_writing import require_new_file, written_whole
-from kotrel.sheets.table_writing import EXACT_DIGITS
+from kotrel.sheets.table_writing import day_in_sheets, is_exact_number
 
 MOST_COMMENTS = 2_000
 """At most this many rows get a comment; the last column has every reason."""
@@ -80,10 +79,10 @@ def _write(out: Any, sheet: Any, each: RestSheet) -> None:
         for row, (value, kind) in enumerate(zip(values, kinds, strict=True), start=1):
             if value is None:
                 continue
-            if kind == "number" and len(value.replace(".", "").lstrip("-0")) <= EXACT_DIGITS:
+            if kind == "number" and is_exact_number(value):
                 sheet.write_number(row, place, float(value))
-            elif kind == "date" and len(value) == 10:
-                sheet.write_datetime(row, place, date.fromisoformat(value), day)
+            elif kind == "date" and (known := day_in_sheets(value)) is not None:
+                sheet.write_datetime(row, place, known, day)
             elif kind == "yes_no":
                 sheet.write_boolean(row, place, value.casefold() in ("true", "yes", "1"))
             else:

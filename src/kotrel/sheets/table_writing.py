@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+import re
 import zipfile
 from datetime import date
-from decimal import Decimal
 from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import escape, quoteattr
@@ -19,6 +19,10 @@ from kotrel.sheets.text_writing import text_form, write_text
 
 ENDINGS = (".xlsx", ".ods", ".csv", ".tsv", ".tab", ".txt")
 EXACT_DIGITS = 15
+_PLAIN = re.compile(r"-?[0-9]+(?:\.[0-9]+)?", re.ASCII)
+_DAY = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}", re.ASCII)
+FIRST_DAY = date(1900, 3, 1)
+"""The first day that all spreadsheets count alike."""
 """A spreadsheet keeps this many digits of a number; a longer one is written as text."""
 
 
@@ -78,10 +82,10 @@ def write_column(out: Any, sheet: Any, place: int, first: int, values: pl.Series
     for row, value in enumerate(values, start=first):
         if value is None:
             continue
-        if about is not None and about.is_decimal and _digits(value) <= EXACT_DIGITS:
+        if about is not None and about.is_decimal and is_exact_number(value):
             sheet.write_number(row, place, float(value), look)
-        elif about is not None and about.kind == "date" and len(value) == 10:
-            sheet.write_datetime(row, place, date.fromisoformat(value), look)
+        elif about is not None and about.kind == "date" and (day := day_in_sheets(value)) is not None:
+            sheet.write_datetime(row, place, day, look)
         else:
             # A text stays a text: "=1+1" does not become a formula, nor "00120" a number.
             sheet.write_string(row, place, value, look)
@@ -96,8 +100,20 @@ def column_format(out: Any, about: Field | None) -> Any:
     return out.add_format({"num_format": "@"})
 
 
-def _digits(value: str) -> int:
-    return len(Decimal(value).normalize().as_tuple().digits) if value[-1:].isdigit() else EXACT_DIGITS + 1
+def is_exact_number(value: str) -> bool:
+    """True for a plain number that a spreadsheet keeps exactly."""
+    return bool(_PLAIN.fullmatch(value)) and len(value.replace(".", "").strip("-0")) <= EXACT_DIGITS
+
+
+def day_in_sheets(value: str) -> date | None:
+    """An ISO date that every spreadsheet knows as a date, or None: they count days from 1900 on."""
+    if not _DAY.fullmatch(value):
+        return None
+    try:
+        day = date.fromisoformat(value)
+    except ValueError:
+        return None
+    return day if day >= FIRST_DAY else None
 
 
 # --- OpenDocument ----------------------------------------------------------------------------------------------------
@@ -147,9 +163,9 @@ def _ods_cell(value: str | None, about: Field | None) -> str:
     if value is None:
         return "<table:table-cell/>"
     kind = ' office:value-type="string"'
-    if about is not None and about.is_decimal and _digits(value) <= EXACT_DIGITS:
+    if about is not None and about.is_decimal and is_exact_number(value):
         kind = f' office:value-type="float" office:value="{value}"'
-    elif about is not None and about.kind == "date" and len(value) == 10:
+    elif about is not None and about.kind == "date" and day_in_sheets(value) is not None:
         kind = f' office:value-type="date" office:date-value="{value}"'
     paragraphs = "".join(f"<text:p>{escape(line)}</text:p>" for line in value.split("\n"))
     return f"<table:table-cell{kind}>{paragraphs}</table:table-cell>"

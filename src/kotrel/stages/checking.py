@@ -42,14 +42,18 @@ def business_of(workspace: Workspace, options: LoadOptions) -> Business:
     )
 
 
-def parts_of(understood: Sequence[Understood]) -> list[Part]:
-    """Understood sheets with what they were exported with."""
+def parts_of(understood: Sequence[Understood], workspace: Workspace) -> list[Part]:
+    """Understood sheets with what they were exported with, and loaded since by loads that are not undone."""
     parts: list[Part] = []
+    standing: set[int] = set()
+    if any(each.export is not None and each.export.has_loads() for each in understood):
+        history = workspace.system().history()
+        standing = {each.number for each in history if each.kind == "load" and not each.undone_by}
     for each in understood:
         record, export = each.rows.record.name, each.export
         base = None
         if export is not None and record in export.records:
-            base = ExportBase(export.rows(record), export.loaded(record))
+            base = ExportBase(export.rows(record), export.loaded(record, each.rows.record.key, standing))
         parts.append(Part(each.rows, each.remarks, base))
     return parts
 
@@ -58,4 +62,4 @@ def check_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, tod
     """Reads, understands and checks files against the system."""
     with workspace.system().reading() as reading, prefetching(reading) as ahead:
         understood = understand_files(files, workspace, wanted, today, step, ahead.expect)
-        return check_parts(parts_of(understood), business_of(workspace, wanted.options), ahead, step)
+        return check_parts(parts_of(understood, workspace), business_of(workspace, wanted.options), ahead, step)

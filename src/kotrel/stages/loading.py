@@ -14,7 +14,7 @@ from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.journal import Refusal, Stamp
 from kotrel.core.columns import ACTION, before
 from kotrel.core.errors import OutOfReach
-from kotrel.core.pipeline import Part, Preview, preview
+from kotrel.core.pipeline import Part, Preview, preview, whole_rows
 from kotrel.stages.checking import business_of, parts_of, understand_files
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.previewing import fingerprint, loaded_before
@@ -83,7 +83,7 @@ def load_files(
         OutOfReach: the system cannot be reached, or others kept changing the same rows.
     """
     understood = understand_files(order.files, workspace, order.wanted, order.at.date(), step)
-    parts = parts_of(understood)
+    parts = parts_of(understood, workspace)
     system = workspace.system()
     stamp = Stamp(
         order.at,
@@ -103,7 +103,7 @@ def load_files(
     with in_progress(workspace.hidden, stamp):
         done = _load(parts, workspace, order, system, stamp, shown, step)
     if done.status == "loaded":
-        _remember(done.preview, understood)
+        _remember(done.preview, understood, done.number or 0)
         if order.good_rows and not done.preview.ok:
             stamps = {each.rows.table.file: each.export.stamp for each in understood if each.export is not None}
             done = replace(done, rest=tuple(write_rests_beside(rest_of(done.preview.changes), stamps)))
@@ -164,7 +164,12 @@ def _preview(
     step: Step,
     refusals: Sequence[Refusal] = (),
 ) -> Preview:
-    found = preview(parts, business_of(workspace, order.wanted.options), reading, step, refusals)
+    business = business_of(workspace, order.wanted.options)
+    found = preview(parts, business, reading, step, refusals)
+    while order.good_rows and (whole := whole_rows(parts, found.checked)) is not None:
+        # A row of a sheet that makes several records is loaded with all of them, or stays for the rest.
+        parts = whole
+        found = preview(parts, business, reading, step, refusals)
     return found if order.again else replace(found, before=loaded_before(reading.history(), stamp.fingerprint))
 
 
@@ -201,7 +206,7 @@ def _refused(
     return Loaded("refused", number, found)
 
 
-def _remember(loaded: Preview, understood: Sequence[Understood]) -> None:
+def _remember(loaded: Preview, understood: Sequence[Understood], number: int) -> None:
     """Remembers what was loaded from sheets that came from an export: their next load is compared with it."""
     by_place = {(each.record.name, each.file, each.sheet): each for each in loaded.changes}
     for each in understood:
@@ -211,7 +216,7 @@ def _remember(loaded: Preview, understood: Sequence[Understood]) -> None:
             continue
         # The load is done whether or not this can be saved; without it, a later load reports a clash.
         with suppress(OSError, OutOfReach):
-            each.export.remember_loaded(rows.record.name, list(rows.record.key), _loaded_cells(changes))
+            each.export.remember_loaded(rows.record.name, _loaded_cells(changes), number)
 
 
 def _loaded_cells(changes: RecordChanges) -> pl.DataFrame:

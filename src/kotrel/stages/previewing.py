@@ -22,7 +22,7 @@ def preview_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, t
     """What loading the files would do."""
     understood = understand_files(files, workspace, wanted, today.date(), step)
     content = fingerprint(files, wanted, understood)
-    parts, business = parts_of(understood), business_of(workspace, wanted.options)
+    parts, business = parts_of(understood, workspace), business_of(workspace, wanted.options)
     with workspace.system().reading() as reading:
         found = preview(parts, business, reading, step)
         return replace(found, before=loaded_before(reading.history(), content))

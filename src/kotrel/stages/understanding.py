@@ -9,6 +9,7 @@ from pathlib import Path
 
 from kotrel.core.description.model import Record
 from kotrel.core.errors import KotrelError, WrongData
+from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.table import Grid, Table
@@ -18,7 +19,7 @@ from kotrel.sheets.stamps import stamp_of
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.sheet_choice import match_tables
 from kotrel.systems.interface import Step
-from kotrel.workspace.exports import STAMP, RememberedExport, export_named, export_stamped
+from kotrel.workspace.exports import STAMP, RememberedExport, export_named, export_stamped, remembered_exports
 from kotrel.workspace.map_reading import map_named, read_maps
 from kotrel.workspace.maps import SavedMap
 from kotrel.workspace.settings import Workspace
@@ -92,8 +93,28 @@ def understand_file(
             "values: load it where it was exported, or take every value as it stands with --since none"
         )
         left.append(first.sheet_finding("error", "export-not-remembered", "an export of another workspace", message))
+    if export is None and forgotten is None and wanted.options.since is None and not first.table.sheet:
+        left += _likely_export(first, workspace)
     found[0] = replace(found[0], rows=first.with_findings(left))
     return found
+
+
+def _likely_export(rows: Rows, workspace: Workspace) -> list[FindingGroup]:
+    """A warning where a text file has just the columns of an export: it cannot say itself that it came from one."""
+    fields = set(rows.fields)
+    likely = [
+        each
+        for each in remembered_exports(workspace.hidden)
+        if set(each.records.get(rows.record.name, ())) == fields and len(fields) > 2
+    ]
+    if not likely:
+        return []
+    last = likely[-1]
+    message = (
+        f"it has the columns of the export to {last.file} of {last.at[:10]}: with --since {last.stamp} only edited cells are "
+        "loaded; without it, every value counts, also where the system has changed since"
+    )
+    return [rows.sheet_finding("warning", "export-likely", "perhaps an export", message)]
 
 
 def _export_of(path: Path, workspace: Workspace, since: str | None) -> tuple[RememberedExport | None, str | None]:

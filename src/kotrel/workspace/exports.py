@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -28,42 +29,62 @@ class RememberedExport:
         at: when it was made, as ISO text.
         file: the name of the file it was written to.
         folder: where it is kept.
-        records: the records in it.
+        records: the records in it, and the fields of each.
     """
 
     stamp: str
     at: str
     file: str
     folder: Path
-    records: tuple[str, ...]
+    records: Mapping[str, tuple[str, ...]]
 
     def rows(self, record: str) -> pl.DataFrame:
         """The record's rows as they were exported: String columns."""
         return _read(self.folder / f"{record}.parquet")
 
-    def loaded(self, record: str) -> pl.DataFrame | None:
-        """What has been loaded from the file since: the key, fields, and ``loaded FIELD`` for each; None if nothing was."""
-        path = self.folder / f"{record}.loaded.parquet"
-        return _read(path) if path.is_file() else None
+    def has_loads(self) -> bool:
+        """True where something has been loaded from the file since."""
+        return any(self.folder.glob("*.load-*.parquet"))
 
-    def remember_loaded(self, record: str, key: list[str], loaded: pl.DataFrame) -> None:
-        """Adds what has just been loaded; a later load of the same file is compared with it."""
-        before = self.loaded(record)
-        if before is not None:
-            fields = [name for name in loaded.columns if name not in key and not name.startswith("loaded ")]
-            joined = loaded.join(before, on=key, how="full", coalesce=True, suffix=" before")
-            columns = []
-            for name in fields:
-                if name not in before.columns:
-                    continue
-                mine = pl.col(f"loaded {name}").fill_null(False)
-                columns += [
-                    pl.when(mine).then(pl.col(name)).otherwise(pl.col(f"{name} before")).alias(name),
-                    (mine | pl.col(f"loaded {name} before").fill_null(False)).alias(f"loaded {name}"),
-                ]
-            others = [name for name in before.columns if name not in loaded.columns]
-            loaded = joined.with_columns(columns).select([*loaded.columns, *others])
-        loaded.write_parquet(self.folder / f"{record}.loaded.parquet")
+    def loaded(self, record: str, key: Sequence[str], standing: Collection[int]) -> pl.DataFrame | None:
+        """What has been loaded from the file since: the key, fields, and ``loaded FIELD`` for each; None if nothing was.
+
+        Args:
+            standing: the loads that are not undone; what others loaded does not count.
+        """
+        numbered = [(int(path.stem.rpartition("-")[2]), path) for path in self.folder.glob(f"{record}.load-*.parquet")]
+        found: pl.DataFrame | None = None
+        for number, path in sorted(numbered):
+            if number in standing:
+                found = _joined(found, _read(path), key)
+        return found
+
+    def remember_loaded(self, record: str, loaded: pl.DataFrame, number: int) -> None:
+        """Keeps what a load has just loaded; a later load of the same file is compared with it."""
+        path = self.folder / f"{record}.load-{number}.parquet"
+        if path.is_file():
+            # Several sheets of one record in one load.
+            loaded = pl.concat([_read(path), loaded], how="diagonal")
+        loaded.write_parquet(path)
+
+
+def _joined(before: pl.DataFrame | None, loaded: pl.DataFrame, key: Sequence[str]) -> pl.DataFrame:
+    """What one load after another has loaded: of each cell the latest."""
+    if before is None:
+        return loaded
+    fields = [name for name in loaded.columns if name not in key and not name.startswith("loaded ")]
+    joined = loaded.join(before, on=list(key), how="full", coalesce=True, suffix=" before")
+    columns = []
+    for name in fields:
+        if name not in before.columns:
+            continue
+        mine = pl.col(f"loaded {name}").fill_null(False)
+        columns += [
+            pl.when(mine).then(pl.col(name)).otherwise(pl.col(f"{name} before")).alias(name),
+            (mine | pl.col(f"loaded {name} before").fill_null(False)).alias(f"loaded {name}"),
+        ]
+    others = [name for name in before.columns if name not in loaded.columns]
+    return joined.with_columns(columns).select([*loaded.columns, *others])
 
 
 def _read(path: Path) -> pl.DataFrame:
@@ -109,12 +130,9 @@ def remembered_exports(hidden: Path) -> list[RememberedExport]:
     for path in sorted((hidden / FOLDER).glob("*/export.json")):
         try:
             about = json.loads(path.read_text("utf-8"))
-            found.append(
-                RememberedExport(
-                    path.parent.name, str(about["at"]), str(about["file"]), path.parent, tuple(about["records"])
-                )
-            )
-        except (OSError, ValueError, KeyError, TypeError):
+            records = {str(name): tuple(fields) for name, fields in about["records"].items()}
+            found.append(RememberedExport(path.parent.name, str(about["at"]), str(about["file"]), path.parent, records))
+        except (OSError, ValueError, KeyError, TypeError, AttributeError):
             continue
     return found
 

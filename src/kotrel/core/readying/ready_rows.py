@@ -12,6 +12,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.readying.filling import fill_keys, fill_same, make_values
 from kotrel.core.readying.list_additions import Consequence, created_rows
 from kotrel.core.readying.near_keys import find_near_keys
+from kotrel.core.readying.renamed import find_renamed
 from kotrel.core.readying.repairing import repair
 from kotrel.core.readying.repeated import find_repeated
 from kotrel.core.readying.row_lookup import (
@@ -24,6 +25,7 @@ from kotrel.core.readying.row_lookup import (
     with_found_keys,
 )
 from kotrel.core.readying.three_way import ExportBase, effective_base, only_edited
+from kotrel.core.readying.untouched import with_exported_keys, without_untouched
 from kotrel.core.rows.load_options import LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, behind_rows, is_new
@@ -89,6 +91,8 @@ def ready_rows(
     record = rows.record
     remarks: list[str] = []
     rows = repair(rows, state, conventions.spellings)
+    if base is not None and all(name in base.rows.columns for name in record.key):
+        rows = with_exported_keys(rows, base.rows)
     if options.match_on is not None and options.match_on in record.fields and record.key != (options.match_on,):
         rows = match_rows(rows, options.match_on, state)
     elif options.match_on is not None and (dotted := other_code_named(record, options.match_on)):
@@ -102,6 +106,7 @@ def ready_rows(
         fields = [name for name in rows.fields if name not in record.key]
         now = state.having(record, fields, record.key[0], rows.values[record.key[0]])
         stood = effective_base(record, base, now)
+        rows = without_untouched(rows.with_findings(find_renamed(rows, stood)), stood)
         done = only_edited(rows, stood, now, options.clash, options.blanks == "clear")
         rows = done.rows
         remarks += done.remarks
@@ -136,7 +141,9 @@ def ready_rows(
         rows = rows.with_findings(
             [*find_near_keys(rows, state, new, options.new_codes), *find_repeated(rows, state, new)]
         )
-    created = created_rows(rows, options.create, state) if options.create else ()
+    created: tuple[Consequence, ...] = ()
+    if options.create:
+        rows, created = created_rows(rows, options.create, state)
     return Ready(rows, tuple(remarks), created, now)
 
 

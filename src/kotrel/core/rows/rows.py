@@ -10,7 +10,7 @@ import polars as pl
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells_of
-from kotrel.core.tables.sources import Source
+from kotrel.core.tables.sources import Source, raw_values
 from kotrel.core.tables.table import Table
 
 CLEAR = "(clear)"
@@ -47,6 +47,7 @@ class Rows:
         sources: field → where its values come from; defaults and made values are filled in by
             :mod:`kotrel.core.readying.filling`.
         defaulted: what was filled in because cells were blank.
+        once: True where each row stands for all rows of the sheet with the same value.
     """
 
     table: Table
@@ -57,6 +58,7 @@ class Rows:
     repairs: tuple[RepairGroup, ...] = ()
     sources: Mapping[str, Source] = field(default_factory=dict)
     defaulted: tuple[Defaulted, ...] = ()
+    once: bool = False
 
     @property
     def fields(self) -> tuple[str, ...]:
@@ -144,6 +146,9 @@ class Rows:
     def as_it_stands(self, field: str) -> pl.Series:
         """A field's cells as they are in the sheet; a made value as it was made."""
         letter = self.letters.get(field)
+        source = self.sources.get(field)
+        if source is not None and len(source.columns) > 1:
+            return raw_values(self.table, source).alias("as it stands")
         if letter is not None:
             return self.table.cells[letter].alias("as it stands")
         if field in self.values.columns:

@@ -40,32 +40,38 @@ def one_line(text: str) -> str:
     return re.sub(r"[\s\u200b\ufeff]+|^ï»¿", " ", text).strip()
 
 
-_IDENTIFIER = re.compile(r"^[A-Za-z][A-Za-z0-9_.$-]*$")
-_NUMBER = r"^[-+(]?[€$£]?\s*[0-9][0-9.,'\s]*\)?\s*[€%]?$"
+_IDENTIFIER = re.compile(r"^[A-Za-z][A-Za-z_.$]*$")
 
 
 def technical_row(cells: pl.DataFrame, at: int) -> dict[str, str] | None:
-    """The row below the headings, if it repeats them as technical names (``ITEM_NO``): no data.
+    """The row below the headings, if it repeats them as technical names (``ITEM_NO`` below “Item number”): no data.
 
-    Every cell is one different identifier, and a name stands where the rows below have numbers, or most names have
-    underscores.
+    Every cell is a different name without digits, and most of them are made of words or initials of their headings, or
+    have underscores.
     """
     if at + 2 >= cells.height:
         return None
     below = {letter: one_line(text or "") for letter, text in zip(cells.columns, cells.row(at + 1), strict=True)}
-    headed = [letter for letter, text in zip(cells.columns, cells.row(at), strict=True) if one_line(text or "")]
-    names = [text for text in below.values() if text]
-    if len(names) < 2 or len(names) < len(headed) or len({name.casefold() for name in names}) < len(names):
+    above = {letter: one_line(text or "") for letter, text in zip(cells.columns, cells.row(at), strict=True)}
+    names = {letter: text for letter, text in below.items() if text}
+    headed = sum(1 for text in above.values() if text)
+    if len(names) < 2 or len(names) < headed or len({name.casefold() for name in names.values()}) < len(names):
         return None
-    if not all(_IDENTIFIER.match(name) for name in names):
+    if not all(_IDENTIFIER.match(name) for name in names.values()):
         return None
-    after = cells.slice(at + 2, 50)
-    over_numbers = any(
-        bool(values.str.contains(_NUMBER).all())
-        for letter in headed
-        if len(values := after[letter].drop_nulls().str.strip_chars()) and below[letter]
-    )
-    return below if over_numbers or sum("_" in name for name in names) * 2 > len(names) else None
+    technical = sum(1 for letter, name in names.items() if "_" in name or _is_short_for(name, above[letter]))
+    return below if technical * 2 > len(names) else None
+
+
+def _is_short_for(name: str, heading: str) -> bool:
+    """True where a name is made of words of a heading, whole or cut short, or of its initials; but not the heading itself."""
+    words = [word.casefold() for word in re.findall(r"[^\W\d_]+", heading)]
+    parts = [part.casefold() for part in re.findall(r"[A-Z]?[a-z]+|[A-Z]+", name)]
+    if not words or name.casefold() == heading.casefold():
+        return False
+    if name.casefold() == "".join(word[0] for word in words) and len(words) > 1:
+        return True
+    return any(word.startswith(part) for part in parts if len(part) > 2 for word in words)
 
 
 _ASIDE = re.compile(r"\s*(?:\([^()]*\)|\[[^\[\]]*\]|[*:!]+|,\s*max\.?\s*\d+.*)\s*$", re.IGNORECASE)

@@ -66,7 +66,7 @@ def _once(rows: Rows, field: str) -> Rows:
     wanted = values[ROW].is_in(grouped[ROW].implode())
     done = rows.only(wanted)
     kept = done.values.select(ROW).join(grouped, on=ROW, how="left", maintain_order="left")
-    done = replace(done, values=done.values.with_columns(kept[f"one {name}"].alias(name) for name in others))
+    done = replace(done, once=True, values=done.values.with_columns(kept[f"one {name}"].alias(name) for name in others))
     findings: list[FindingGroup] = []
     for name in others:
         differs = kept.filter(pl.col(f"times {name}") > 1)
