@@ -32,6 +32,18 @@ class RoundTrip(Shop):
             sheet.cell(rows[code], headings[heading]).value = value
         book.save(self.folder / out)
 
+    def test_after_an_undo_the_same_workbook_loads_again_what_was_decided(self):
+        self.export()
+        self.sql("UPDATE item SET price = 4444 WHERE code = 'ROP-00020'")
+        self.edit("ropes.xlsx", "back.xlsx", ("ROP-00020", "Standard price", 8.80))
+        first = self.json("load", "back.xlsx", "--yes", "--clash", "sheet")["load"]
+        self.assertEqual(self.value("price", "ROP-00020"), 880)
+        self.assertEqual(self.json("load", "back.xlsx", "--yes", "--clash", "sheet")["status"], "nothing to do")
+        self.kotrel("undo", first, "--yes")
+        self.assertEqual(self.value("price", "ROP-00020"), 4444)
+        self.assertEqual(self.json("load", "back.xlsx", "--yes", "--clash", "sheet")["status"], "loaded")
+        self.assertEqual(self.value("price", "ROP-00020"), 880)
+
     def value(self, field: str, code: str):
         [(value,)] = self.sql(f"SELECT {field} FROM item WHERE code = '{code}'")
         return value

@@ -14,6 +14,7 @@ import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, compare, in_reference_order, key_text, put_together
 from kotrel.core.changes.journal import Entry, Refusal
+from kotrel.core.changes.system_remarks import replaced_more, with_refusals
 from kotrel.core.checking import check_rows
 from kotrel.core.checking.across import check_across
 from kotrel.core.checking.dependents import with_dependents
@@ -23,7 +24,7 @@ from kotrel.core.readying.ready_rows import ready_rows, require_known_options
 from kotrel.core.readying.same_row import from_same_row
 from kotrel.core.readying.three_way import ExportBase
 from kotrel.core.rows.cells import at_their_cells
-from kotrel.core.rows.findings import FindingGroup, cells_of, rows_with
+from kotrel.core.rows.findings import cells_of, rows_with
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Files, InLoad, Reader, SystemState
@@ -255,7 +256,7 @@ def preview(
             now = look.read(rows.record.name, carried, (first, rows.values[first]))
         change = compare(rows, now)
         if odd := look.replaced_otherwise(change):
-            rows = rows.with_findings(_replaced(rows, odd))
+            rows = rows.with_findings(replaced_more(rows, odd))
             checked[place] = replace(each, rows=rows)
             change = compare(rows, now)
         changes.append(change)
@@ -267,50 +268,6 @@ def preview(
         for each in in_reference_order(list(group))
     ]
     return Preview(tuple(checked), tuple(put_together(ready)))
-
-
-def _replaced(rows: Rows, odd: Sequence[tuple[int, str, str]]) -> list[FindingGroup]:
-    """Warnings where a load would replace more than is shown of a value: a time with a date, an unknown word."""
-    groups = []
-    for name in dict.fromkeys(field for _, field, _ in odd):
-        mine = [(row, held) for row, field, held in odd if field == name]
-        cells = cells_of(
-            [row for row, _ in mine],
-            None,
-            [
-                f"the system holds “{held}” here, which this field cannot show whole; undo would restore it"
-                for _, held in mine
-            ],
-        )
-        groups.append(rows.group("warning", "replaces-more", "replaces more than is shown", name, cells))
-    return groups
-
-
-def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:
-    """Adds what the system itself reported on the rows as findings."""
-    place = (rows.record.name, rows.table.file, rows.table.sheet)
-    mine = [each for each in refusals if (each.record, each.file, each.sheet) == place]
-    if not mine or not rows.has_key:
-        return rows
-    keys = rows.values.select(ROW, key_text(rows.record).alias("key"))
-    groups = []
-    for severity, field in dict.fromkeys((each.severity, each.field) for each in mine):
-        these = [each for each in mine if (each.severity, each.field) == (severity, field)]
-        said = pl.DataFrame(
-            {
-                "key": [each.key for each in these],
-                "said": [f"the system says: {each.message}" for each in these],
-                "advice": [each.advice or None for each in these],
-            },
-            schema=dict.fromkeys(("key", "said", "advice"), pl.String),
-        ).unique("key", keep="first")
-        found = keys.join(said, on="key", maintain_order="left")
-        if found.height:
-            cells = cells_of(found[ROW], found["key"], found["said"], found["advice"])
-            title = "refused by the system itself" if severity == "error" else "remarked by the system itself"
-            kind = "refused-by-system" if severity == "error" else "system-remark"
-            groups.append(rows.group(severity, kind, title, field or rows.record.key[0], cells))
-    return rows.with_findings(groups)
 
 
 def _in_load(rows: Rows, before: InLoad | None) -> InLoad:

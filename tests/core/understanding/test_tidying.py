@@ -87,7 +87,7 @@ class Amounts(unittest.TestCase):
     @given(st.text(max_size=8))
     def test_no_text_is_lost_whatever_it_is(self, text):
         got, troubles, _ = column([text, "1.50"])
-        if troubles:
+        if troubles and "error-value" not in troubles:
             # What could not be read stands as it was, but for blanks at its ends.
             self.assertIn(got[0], text)
             self.assertTrue(

@@ -19,6 +19,7 @@ class ListNames:
         self.record = record
         key = record.code
         self.codes: list[str] = rows[key].to_list()
+        self.code_set = frozenset(self.codes)
         self.names: dict[str, str] = {}
         names = dict(zip(self.codes, rows[record.called].to_list(), strict=True)) if record.called else {}
         parents = dict(zip(self.codes, rows[record.path].to_list(), strict=True)) if record.path else {}

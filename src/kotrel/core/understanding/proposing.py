@@ -1,8 +1,8 @@
-"""Proposes which column feeds which field: by the heading, by a similar spelling, and by the column's content."""
+"""Proposes which column feeds which field: by what its heading says in several languages, and by what the column holds."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from rapidfuzz import fuzz
@@ -10,14 +10,17 @@ from rapidfuzz import fuzz
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.similarity import folded
-from kotrel.core.tables.profiling import kind_of
 from kotrel.core.tables.table import Column, Table
+from kotrel.core.understanding.column_content import Content, speaks_against, suggests
+from kotrel.core.understanding.heading_words import terms_of
 from kotrel.core.understanding.matching import OWN_HEADINGS, headings_of
 
-LOOK_AT = 5_000
-"""A column's content is looked at in this many rows from the top."""
-SURE_ENOUGH = 50
+SURE_ENOUGH = 60
 """In per cent; below it nothing is proposed."""
+OWN, USUAL, SAME_TERMS, UNSURE = 100, 95, 92, 84
+"""How sure a heading makes it: the field's own name, a usual heading for it, the same terms; and the most without one of them."""
+GENERIC = ("name", "description", "text", "title", "item", "short description", "short text", "short name")
+"""Headings of the column with the name of a row, where no other field claims them."""
 
 
 @dataclass(frozen=True)
@@ -38,18 +41,22 @@ class Proposal:
 def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> tuple[list[Proposal], list[Column]]:
     """The best proposals, at most one column for each field, and the columns left over.
 
+    A field that the system keeps is never proposed, and nothing is where the column's content speaks against it.
+
     Args:
         names: record → its codes and names.
     """
-    looked = {column.letter: _Content(table, column) for column in table.columns}
+    looked = {column.letter: Content(table, column) for column in table.columns}
+    columns = [column for column in table.columns if folded(column.heading) not in OWN_HEADINGS]
+    fields = [field for field in record.fields.values() if not field.is_kept]
+    words = {field.name: _terms_of_field(field, record) for field in fields}
     candidates: list[Proposal] = []
-    for column in table.columns:
-        if folded(column.heading) in OWN_HEADINGS:
-            continue
-        for field in record.fields.values():
-            sure, why = _judge(column, looked[column.letter], field, names)
+    for column in columns:
+        for field in fields:
+            sure, why = _judge(column, looked[column.letter], field, record, words, names)
             if sure >= SURE_ENOUGH:
                 candidates.append(Proposal(field, column, sure, why))
+    candidates += _keys(columns, looked, record, candidates)
     order = {name: place for place, name in enumerate(record.fields)}
     candidates.sort(key=lambda each: (-each.sure, order[each.field.name]))
     taken_fields: set[str] = set()
@@ -60,6 +67,7 @@ def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> 
             taken_fields.add(each.field.name)
             taken_columns.add(each.column.letter)
             chosen.append(each)
+    chosen = _without_key_elsewhere(chosen, looked, record, names)
     place = {column.letter: number for number, column in enumerate(table.columns)}
     chosen.sort(key=lambda each: place[each.column.letter])
     return chosen, [
@@ -69,73 +77,95 @@ def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> 
     ]
 
 
-class _Content:
-    """What the top of a column holds, computed when needed."""
+def _without_key_elsewhere(
+    chosen: list[Proposal], looked: Mapping[str, Content], record: Record, names: Callable[[str], ListNames]
+) -> list[Proposal]:
+    """Where no column has the key, a column of other codes may be it: it is, if the system has its values as keys."""
+    key = record.key[0]
+    if len(record.key) > 1 or any(each.field.name == key for each in chosen):
+        return chosen
+    found: list[Proposal] = []
+    for each in chosen:
+        content = looked[each.column.letter]
+        if each.field.kind == "code" and each.field.check is None and content.is_key:
+            known = names(record.name)
+            if content.share(lambda value, known=known: value in known.code_set) > 50:  # type: ignore[misc]
+                each = Proposal(record.fields[key], each.column, UNSURE, "its values are codes that the system has")
+            else:
+                each = Proposal(each.field, each.column, UNSURE, f"{each.why}; no other column has the {key}")
+        found.append(each)
+    return found
 
-    def __init__(self, table: Table, column: Column) -> None:
-        sound = table.cells[column.letter].head(LOOK_AT).drop_nulls().str.strip_chars()
-        self.distinct = sound.unique()
-        self.count = len(sound)
-        self._kind: str | None = None
 
-    @property
-    def kind(self) -> str:
-        if self._kind is None:
-            self._kind = kind_of(self.distinct) if len(self.distinct) else "empty"
-        return self._kind
-
-    def share(self, fits: Callable[[str], bool]) -> int:
-        """How many of the distinct values fit, in per cent."""
-        some = self.distinct.head(300).to_list()
-        return 100 * sum(map(fits, some)) // len(some) if some else 0
+def _terms_of_field(field: Field, record: Record) -> set[frozenset[str]]:
+    found = {terms_of(word) for word in (field.name.replace("_", " "), field.title, *field.synonyms)}
+    if field.name == record.called:
+        found |= {terms_of(word) for word in GENERIC}
+    return found
 
 
-def _judge(column: Column, content: _Content, field: Field, names: Callable[[str], ListNames]) -> tuple[int, str]:
+def _judge(
+    column: Column,
+    content: Content,
+    field: Field,
+    record: Record,
+    words: Mapping[str, set[frozenset[str]]],
+    names: Callable[[str], ListNames],
+) -> tuple[int, str]:
     """How sure it is that the column feeds the field, and why."""
-    heading = folded(column.heading)
-    words = headings_of(field)
-    if heading and heading in words:
-        said = "its heading" if heading in words[:2] else "a usual heading for it"
-        return (100 if heading in words[:2] else 95), said
-    near = max((int(fuzz.ratio(heading, word)) for word in words), default=0) if heading else 0
-    contains = bool(heading) and any(
-        len(word) > 3 and (word in heading or heading in word) and len(heading) > 3 for word in words
-    )
-    by_heading = max(near - 10 if near >= 80 else 0, 65 if contains else 0)
-    why = "its heading is spelled similarly" if near >= 80 else "its heading contains the word" if contains else ""
-    by_content, seen = _content(content, field, names)
-    if by_content < 0:
-        # The column's content speaks against it, whatever the heading says.
-        return 0, ""
+    if reason := speaks_against(content, field, record, names):
+        # What stands in the column comes first: a heading alone proves nothing against it.
+        own = folded(column.heading) in headings_of(field)
+        return (SURE_ENOUGH, f"its heading, but {reason}") if own else (0, "")
+    by_heading, why = _by_heading(column, field, record, words)
+    by_content, seen = suggests(content, field, record, names)
     if by_heading and by_content:
-        return min(by_heading + by_content // 3, 94), f"{why}, and {seen}"
+        return max(by_heading, min(by_heading + by_content // 3, UNSURE)), f"{why}, and {seen}"
     if by_heading:
         return by_heading, why
-    return by_content, seen
+    return min(by_content, UNSURE - 6), seen
 
 
-def _content(content: _Content, field: Field, names: Callable[[str], ListNames]) -> tuple[int, str]:
-    """What the values suggest: per cent and the reason; below zero if they speak against the field."""
-    if not content.count:
+def _by_heading(
+    column: Column, field: Field, record: Record, words: Mapping[str, set[frozenset[str]]]
+) -> tuple[int, str]:
+    heading = folded(column.heading)
+    if not heading:
         return 0, ""
-    if field.check == "gtin" and field.kind != "list":
-        return (
-            (85, "it holds valid barcodes") if content.kind == "barcode" else (-1 if content.kind == "text" else 0, "")
-        )
-    if field.to is not None:
-        known = names(field.to)
-        on_list = content.share(lambda value: known.code_of(value) is not None)
-        if on_list >= 70 and len(content.distinct) <= max(len(known.codes), 1):
-            return 55 + on_list // 4, f"{on_list} % of its values are on the {field.to} list"
-        return (0 if on_list else -1 if content.kind in ("number", "date", "barcode") else 0), ""
-    if field.is_decimal:
-        return (0 if content.kind in ("number", "whole number", "yes/no", "code", "empty") else -1), ""
-    if field.kind == "date":
-        return (40 if content.kind == "date" else -1), "it holds dates"
-    if field.kind == "yes_no":
-        return (0 if content.kind == "yes/no" or len(content.distinct) <= 4 else -1), ""
-    if field.kind == "choice":
-        choices = {folded(choice) for choice in field.choices}
-        fits = content.share(lambda value: folded(value) in choices)
-        return (75, "its values are the choices") if fits >= 90 else (0 if fits else -1, "")
+    own = headings_of(field)
+    for text in (heading, folded(column.lower)):
+        if text and text in own:
+            return (OWN, "its heading") if text in own[:2] else (USUAL, "a usual heading for it")
+    terms = terms_of(column.heading)
+    if terms in words[field.name]:
+        rivals = sum(terms in theirs for theirs in words.values())
+        return (SAME_TERMS if rivals == 1 else UNSURE - 10), "its heading means it"
+    if any(terms in theirs for theirs in words.values()):
+        # Another field's heading, whatever it has in common with this one.
+        return 0, ""
+    near = max((int(fuzz.ratio(heading, word)) for word in own), default=0)
+    if near >= 85:
+        return min(near - 10, UNSURE), "its heading is spelled similarly"
+    shared = max((len(terms & theirs) / len(terms | theirs) for theirs in words[field.name]), default=0)
+    best = max((len(terms & theirs) / len(terms | theirs) for mine in words.values() for theirs in mine), default=0)
+    if shared >= 0.5 and shared == best:
+        return 45 + int(30 * shared), "its heading has words of it"
     return 0, ""
+
+
+def _keys(
+    columns: list[Column], looked: Mapping[str, Content], record: Record, found: list[Proposal]
+) -> list[Proposal]:
+    """The key by content alone: the first column that is full, different in every row, and looks like codes."""
+    if len(record.key) > 1:
+        return []
+    field = record.fields[record.key[0]]
+    if any(each.field.name == field.name for each in found):
+        return []
+    claimed = {each.column.letter for each in found if each.sure > UNSURE}
+    for column in columns:
+        content = looked[column.letter]
+        if column.letter not in claimed and content.is_key and content.kind in ("code", "whole number", "text"):
+            why = "it is filled in every row, each time otherwise"
+            return [Proposal(field, column, UNSURE - 8, why)]
+    return []

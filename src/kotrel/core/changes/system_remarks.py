@@ -1,0 +1,57 @@
+"""What the system itself says about rows: what it refused, remarks, and values that it holds otherwise than they are shown."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+from kotrel.core.changes.change_set import key_text
+from kotrel.core.changes.journal import Refusal
+from kotrel.core.columns import ROW
+from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.rows import Rows
+
+
+def replaced_more(rows: Rows, odd: Sequence[tuple[int, str, str]]) -> list[FindingGroup]:
+    """Warnings where a load would replace more than is shown of a value: a time with a date, an unknown word."""
+    groups = []
+    for name in dict.fromkeys(field for _, field, _ in odd):
+        mine = [(row, held) for row, field, held in odd if field == name]
+        cells = cells_of(
+            [row for row, _ in mine],
+            None,
+            [
+                f"the system holds “{held}” here, which this field cannot show whole; undo would restore it"
+                for _, held in mine
+            ],
+        )
+        groups.append(rows.group("warning", "replaces-more", "replaces more than is shown", name, cells))
+    return groups
+
+
+def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:
+    """Adds what the system itself reported on the rows as findings."""
+    place = (rows.record.name, rows.table.file, rows.table.sheet)
+    mine = [each for each in refusals if (each.record, each.file, each.sheet) == place]
+    if not mine or not rows.has_key:
+        return rows
+    keys = rows.values.select(ROW, key_text(rows.record).alias("key"))
+    groups = []
+    for severity, field in dict.fromkeys((each.severity, each.field) for each in mine):
+        these = [each for each in mine if (each.severity, each.field) == (severity, field)]
+        said = pl.DataFrame(
+            {
+                "key": [each.key for each in these],
+                "said": [f"the system says: {each.message}" for each in these],
+                "advice": [each.advice or None for each in these],
+            },
+            schema=dict.fromkeys(("key", "said", "advice"), pl.String),
+        ).unique("key", keep="first")
+        found = keys.join(said, on="key", maintain_order="left")
+        if found.height:
+            cells = cells_of(found[ROW], found["key"], found["said"], found["advice"])
+            title = "refused by the system itself" if severity == "error" else "remarked by the system itself"
+            kind = "refused-by-system" if severity == "error" else "system-remark"
+            groups.append(rows.group(severity, kind, title, field or rows.record.key[0], cells))
+    return rows.with_findings(groups)

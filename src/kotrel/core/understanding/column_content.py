@@ -1,0 +1,132 @@
+"""What a column holds, and what that says for or against a field."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from kotrel.core.description.list_names import ListNames
+from kotrel.core.description.model import Field, Record
+from kotrel.core.similarity import folded
+from kotrel.core.tables.profiling import kind_of
+from kotrel.core.tables.table import Column, Table
+from kotrel.core.values.yes_no import read_yes_no
+
+LOOK_AT = 5_000
+"""A column's content is looked at in this many rows from the top."""
+FEW = 300
+"""So many distinct values are looked at one by one."""
+NUMBERS = ("number", "whole number")
+
+
+class Content:
+    """What the top of a column holds, computed when needed."""
+
+    def __init__(self, table: Table, column: Column) -> None:
+        top = table.cells[column.letter].head(LOOK_AT)
+        sound = top.drop_nulls().str.strip_chars()
+        self.rows = len(top)
+        self.count = len(sound)
+        self.distinct = sound.unique(maintain_order=True)
+        self._kind: str | None = None
+
+    @property
+    def kind(self) -> str:
+        if self._kind is None:
+            self._kind = kind_of(self.distinct) if len(self.distinct) else "empty"
+        return self._kind
+
+    @property
+    def is_key(self) -> bool:
+        """True where it is filled in nearly every row, each time otherwise, with texts of the length of a code."""
+        different = len(self.distinct) * 100 >= 98 * self.count
+        return (
+            self.count > 2
+            and self.count * 100 >= 98 * self.rows
+            and different
+            and self.longest <= 24
+            and not self.wordy
+        )
+
+    @property
+    def longest(self) -> int:
+        return int(self.distinct.str.len_chars().max() or 0)  # type: ignore[arg-type]
+
+    @property
+    def wordy(self) -> bool:
+        """True where most values have several words."""
+        return self.share(lambda value: value.count(" ") >= 2) > 40
+
+    def share(self, fits: Callable[[str], bool]) -> int:
+        """How many of the distinct values fit, in per cent."""
+        some = self.distinct.head(FEW).to_list()
+        return 100 * sum(map(fits, some)) // len(some) if some else 0
+
+
+def speaks_against(content: Content, field: Field, record: Record, names: Callable[[str], ListNames]) -> str:
+    """Why the column can hardly feed the field, in words; an empty text where nothing speaks against it."""
+    if not content.count:
+        return ""
+    is_name, is_key = field.name == record.called, record.key == (field.name,)
+    if field.check == "gtin":
+        lists = field.kind == "list"
+        return "" if content.kind == "barcode" or (lists and content.kind == "text") else "it holds no barcodes"
+    if field.to is not None:
+        if field.to == record.name and content.is_key and content.count > 3:
+            return "it is different in every row"
+        if content.kind in ("number", "date", "barcode") and not content.share(
+            lambda value: names(field.to or "").code_of(value) is not None
+        ):
+            return "nothing in it is on the list"
+        return "it has several words in every cell" if content.wordy and not _on_list(content, field, names) else ""
+    if field.is_decimal:
+        return (
+            ""
+            if content.kind in (*NUMBERS, "yes/no", "code") and content.share(_has_digit) > 60
+            else "it holds no numbers"
+        )
+    if field.kind == "date":
+        return "" if content.kind == "date" else "it holds no dates"
+    if field.kind == "yes_no":
+        fits = content.share(lambda value: read_yes_no(value) is not None)
+        return "" if fits > 60 or (content.kind == "yes/no") else "it holds neither yes nor no"
+    if field.kind == "choice":
+        choices = {folded(choice) for choice in field.choices}
+        return "" if content.share(lambda value: folded(value) in choices) > 50 else "its values are not the choices"
+    if field.kind == "code":
+        if content.wordy or content.kind == "number" or (is_key and content.kind in ("date", "yes/no", "barcode")):
+            return "it does not look like codes"
+        return "it repeats itself" if is_key and len(content.distinct) * 2 < content.count else ""
+    if field.kind == "text" and is_name:
+        if content.kind in (*NUMBERS, "barcode", "date", "yes/no"):
+            return "it holds no texts"
+        if content.count > 5 and len(content.distinct) * 4 < content.count:
+            return "it repeats itself"
+        return "it looks like codes" if content.kind == "code" and content.is_key else ""
+    return "it holds numbers" if field.kind in ("text", "file") and content.kind == "barcode" else ""
+
+
+def suggests(content: Content, field: Field, record: Record, names: Callable[[str], ListNames]) -> tuple[int, str]:
+    """What the values suggest by themselves: per cent, and the reason."""
+    if not content.count:
+        return 0, ""
+    if field.check == "gtin" and field.kind != "list":
+        return 82, "it holds valid barcodes"
+    if field.to is not None and field.to != record.name:
+        on_list = _on_list(content, field, names)
+        if on_list >= 70 and not content.is_key:
+            return 50 + on_list // 3, f"{on_list} % of its values are on the {field.to} list"
+        return 0, ""
+    if field.kind == "choice" and len(content.distinct) > 1:
+        return 70, "its values are the choices"
+    if field.name == record.called and content.wordy and len(content.distinct) * 10 > content.count * 8:
+        return 62, "it holds different texts"
+    return 0, ""
+
+
+def _on_list(content: Content, field: Field, names: Callable[[str], ListNames]) -> int:
+    known = names(field.to or "")
+    return content.share(lambda value: known.code_of(value) is not None)
+
+
+def _has_digit(value: str) -> bool:
+    return any(letter.isdigit() for letter in value)

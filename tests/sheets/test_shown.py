@@ -1,0 +1,160 @@
+"""What cells show: percentages, rounded amounts, days a spreadsheet turned, merged cells, headings with more in them."""
+
+import tempfile
+import unittest
+import zipfile
+from datetime import date
+from pathlib import Path
+
+import openpyxl
+
+from kotrel.core.columns import ROW
+from kotrel.core.tables.headings import bare_heading, technical_row
+from kotrel.core.tables.table import Shown
+from kotrel.core.understanding.matching import match_headings
+from kotrel.core.understanding.reading import understand
+from kotrel.core.values.conventions import Conventions
+from kotrel.core.values.currencies import currency_in
+from kotrel.sheets.number_formats import SheetFormats, shown_by
+from kotrel.sheets.opening import open_sheets
+from kotrel.stages.understanding import tables_of
+from tests.support import TODAY, grid, small
+
+
+class Shows(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def book(self, *lines, formats=None, merged=()):
+        """A workbook of these lines; ``formats``: cell → its number format."""
+        book = openpyxl.Workbook()
+        for line in lines:
+            book.active.append(line)
+        for cell, code in (formats or {}).items():
+            book.active[cell].number_format = code
+        for area in merged:
+            book.active.merge_cells(area)
+        book.save(self.folder / "book.xlsx")
+        return tables_of(open_sheets(self.folder / "book.xlsx"), None)[0]
+
+    def read(self, table, **conventions):
+        rows = understand(
+            table, match_headings(table, small().records["item"]), Conventions(currency="EUR", **conventions), TODAY
+        )
+        return rows, {(group.kind, row) for group in rows.findings for row in group.cells[ROW]}
+
+    def test_formats_in_words(self):
+        for code, shown in (
+            ("0.00", Shown(2)), ("#,##0.000", Shown(3)), ("0%", Shown(0, True)), ("0.0 %", Shown(1, True)), ("General", None), ("@", None),
+            ('#,##0.00 "% off"', Shown(2)), ("[Red]0.0;(0.0)", Shown(1)), ("0.00E+00", None), ("yyyy-mm-dd", None), ("0,", None), ("[$€-1] #,##0", Shown(0)),
+        ):  # fmt: skip
+            with self.subTest(code):
+                self.assertEqual(shown_by(code), shown)
+
+    def test_a_percentage_is_what_the_cell_shows(self):
+        lines = [("code", "length", "cost"), ("A", 0.125, 0.2), ("B", 12.5, 3), ("C", 1, 4)]
+        table = self.book(*lines, formats={"B2": "0.0%", "B4": "0%", "C2": "0%"})
+        rows, found = self.read(table)
+        self.assertEqual(rows.values["length"].to_list(), ["12.5", "12.5", "100.0"])
+        self.assertEqual([(each.kind, each.count) for each in rows.repairs], [("percent-as-shown", 2)])
+        self.assertEqual(found, {("per-cent", 2)}, "an amount is never a percentage")
+
+    def test_amounts_are_rounded_only_where_that_is_wished(self):
+        lines = [("code", "cost"), ("A", 18.3968), ("B", 10.125), ("C", 2.5), ("D", "7.777")]
+        table = self.book(*lines, formats={"B2": "0.00", "B3": "#,##0.0"})
+        self.assertEqual(self.read(table)[0].values["cost"].to_list(), ["18.3968", "10.125", "2.50", "7.777"])
+        rows, _ = self.read(table, rounding="as shown")
+        # Half away from zero, by hand: 10.125 shown with one decimal is 10.1; what people type is not rounded.
+        self.assertEqual(rows.values["cost"].to_list(), ["18.40", "10.10", "2.50", "7.777"])
+        self.assertEqual(
+            [each.cells["proof"].to_list() for each in rows.repairs], [["the cell shows 18.40", "the cell shows 10.1"]]
+        )
+        self.assertEqual(
+            self.read(table, rounding="2")[0].values["cost"].to_list(), ["18.40", "10.13", "2.50", "7.777"]
+        )
+
+    def test_open_document_and_old_workbooks_say_it_too(self):
+        spaces = "".join(
+            f' xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"' for name in ("office", "table", "text")
+        )
+        cells = (
+            '<table:table-cell office:value-type="percentage" office:value="0.125"><text:p>12.5%</text:p></table:table-cell>'
+            '<table:table-cell office:value-type="float" office:value="18.3968"><text:p>18,40</text:p></table:table-cell>'
+        )
+        content = f'<office:document-content{spaces}><office:body><office:spreadsheet><table:table table:name="S"><table:table-row>{cells}</table:table-row></table:table></office:spreadsheet></office:body></office:document-content>'
+        with zipfile.ZipFile(self.folder / "o.ods", "w") as out:
+            out.writestr("content.xml", content)
+        formats = SheetFormats(self.folder / "o.ods", "S")
+        self.assertEqual(
+            (formats.of("A"), formats.of("B"), formats.any_percent), ({1: Shown(1, True)}, {1: Shown(2)}, True)
+        )
+        with zipfile.ZipFile(self.folder / "broken.xlsx", "w") as out:
+            out.writestr("x", "")
+        self.assertEqual(
+            (
+                SheetFormats(self.folder / "broken.xlsx", "S").of("A"),
+                SheetFormats(self.folder / "broken.xlsx", "S").any_percent,
+            ),
+            ({}, False),
+        )
+
+    def test_days_that_a_spreadsheet_turned(self):
+        lines = [("code", "since"), ("A", date(2028, 5, 3)), ("B", "25/03/2028"), ("C", date(2028, 4, 4))]
+        self.assertEqual(self.read(self.book(*lines))[1], {("turned-date", 2)}, "4 April stays 4 April either way")
+        lines[3] = ("C", date(2028, 4, 30))
+        self.assertEqual(self.read(self.book(*lines))[1], set(), "a day above 12 in a date cell: nothing was turned")
+        lines[2:] = [("B", "5/3/2028")]
+        self.assertEqual(self.read(self.book(*lines))[1], {("ambiguous-date", 3)})
+
+    def test_texts_merged_downwards_count_for_each_row(self):
+        lines = [("unit", "code", "cost"), ("EA", "A", 5), (None, "B", None), ("M", "C", 6)]
+        table = self.book(*lines, merged=("A2:A3", "C2:C3"))
+        self.assertEqual(
+            (table.cells["A"].to_list(), table.cells["C"].to_list()), (["EA", "EA", "M"], ["5", None, "6"])
+        )
+        self.assertIn("2 cells merged over several rows", table.remarks[0])
+
+
+class Headings(unittest.TestCase):
+    def test_what_stands_beside_a_heading(self):
+        for heading, bare in (
+            ("Cost [EUR]", "Cost"),
+            ("Description (max. 80)", "Description"),
+            ("Unit *", "Unit"),
+            ("(m)", "(m)"),
+            ("Size (cm) *:", "Size"),
+            ("A", "A"),
+        ):
+            self.assertEqual(bare_heading(heading), bare)
+        for heading, said in (
+            ("Cost [USD]", "USD"),
+            ("Price in $", "$"),
+            ("Cost/CHF", "CHF"),
+            ("Discount", None),
+            ("EUROPE", None),
+        ):
+            self.assertEqual(currency_in(heading), said)
+
+    def test_another_currency_in_a_heading_is_an_error(self):
+        for heading, wrong in (("Cost (USD)", True), ("Cost (€)", False), ("Cost EUR", False)):
+            table = tables_of([grid(("Item code", heading), ("A", "1"))], None)[0]
+            rows = understand(table, match_headings(table, small().records["item"]), Conventions(currency="EUR"), TODAY)
+            self.assertEqual("other-currency" in [group.kind for group in rows.findings], wrong, heading)
+
+    def test_technical_names_below_the_headings(self):
+        def below(*lines):
+            return technical_row(grid(*lines).cells, 0)
+
+        head = ("Item number", "Item description", "Unit of measure")
+        self.assertIsNotNone(below(head, ("ITEM_NO", "ITEM_DESC", "UOM"), ("A", "b", "EA")))
+        self.assertIsNotNone(below(head, ("itemNumber", "descr", "unit"), ("A", "b", "EA")))
+        for row in (
+            ("ROPE", "red rope", "M"),
+            ("ROPE", "rope", "M"),
+            ("ITEM_NO", "ITEM_NO", "UOM"),
+            ("ITEM_1", "ITEM_DESC", "UOM"),
+            ("ITEM_NO", "", "UOM"),
+        ):
+            self.assertIsNone(below(head, row, ("A", "b", "EA")), row)
