@@ -65,8 +65,7 @@ def names_of() -> Callable[[str], ListNames]:
     @cache
     def names(record: str) -> ListNames:
         about = description.records[record]
-        fields = dict.fromkeys([*about.key, *(each for each in (about.called, about.path) if each)])
-        return ListNames(memory.read(record, list(fields)), about)
+        return ListNames(memory.read(record, about.listed), about)
 
     return names
 

@@ -15,7 +15,7 @@ _MARKS = (
     (codecs.BOM_UTF16_LE, "utf-16"),
     (codecs.BOM_UTF16_BE, "utf-16"),
 )
-_WESTERN = ("cp1252", "cp1250", "cp850", "mac_roman", "cp437")
+_WESTERN = ("cp1252", "cp1250", "iso8859_2", "cp850", "mac_roman", "cp437")
 """Code pages with Latin letters, the likeliest first."""
 _CODE_PAGES = (*_WESTERN, "cp1251", "cp1253", "cp1254", "cp1257", "koi8_r", "shift_jis", "gb18030")
 _SAMPLE = 64 * 1024

@@ -73,8 +73,7 @@ def names_of(workspace: Workspace, reading: Reading) -> Callable[[str], ListName
     @cache
     def names(record: str) -> ListNames:
         about = workspace.description.records[record]
-        fields = dict.fromkeys([*about.key, *(each for each in (about.called, about.path) if each)])
-        return ListNames(reading.read(record, list(fields)), about)
+        return ListNames(reading.read(record, about.listed), about)
 
     return names
 

@@ -6,6 +6,7 @@ from dataclasses import replace
 import polars as pl
 
 from kotrel.core.columns import ROW
+from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.reading import read_description
 from kotrel.core.pipeline import Business, Part, check_parts, whole_rows
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
@@ -151,6 +152,17 @@ class OtherCodes(unittest.TestCase):
         ]
         [done] = checked(part("item", sources, *lines))
         self.assertEqual([each for each in kinds(done.rows) if each[0] == "repeats"], [("repeats", "warning", 2)])
+
+    def test_what_is_out_of_use_is_never_suggested(self):
+        record = replace(GOODS.records["vendor"], out_of_use="gone")
+        rows = pl.DataFrame(
+            {"code": ["KEL", "KEL2", "BRA"], "name": ["Keldrift", "Keldrift", "Brannoch"], "gone": ["yes", "no", "yes"]}
+        )
+        names = ListNames(rows, record)
+        self.assertEqual(
+            (names.suggestion("keldrift"), names.suggestion("Branoch"), names.code_of("keldrift")),
+            ("KEL2?", None, None),
+        )
 
     def test_matching_on_alternative_codes(self):
         code, words = columns("A", "B")

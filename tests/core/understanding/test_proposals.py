@@ -20,7 +20,7 @@ class Proposals(unittest.TestCase):
     def test_what_headings_mean(self):
         for one, other in (
             ("Lief.-Art.-Nr.", "Supplier item no"), ("Einkaufspreis", "Buying price"), ("Eenh.", "UoM"), ("N.º de artículo", "Item number"),
-            ("Code-barres", "Barcode"), ("ArtNr", "Article No."), ("Sous-famille", "Category"), ("Hersteller-Nr.", "Manufacturer's number"),
+            ("Code-barres", "Barcode"), ("ArtNr", "Article No."), ("Sous-famille", "Category"), ("Hersteller-Nr.", "Manufacturer number"),
         ):  # fmt: skip
             self.assertEqual(terms_of(one), terms_of(other), one)
         self.assertNotEqual(terms_of("Länge"), terms_of("Lange omschrijving"))

@@ -23,6 +23,10 @@ class ListNames:
         self.names: dict[str, str] = {}
         names = dict(zip(self.codes, rows[record.called].to_list(), strict=True)) if record.called else {}
         parents = dict(zip(self.codes, rows[record.path].to_list(), strict=True)) if record.path else {}
+        self.in_use = self.codes
+        if record.out_of_use and record.out_of_use in rows.columns:
+            gone = (rows[record.out_of_use] == "yes").fill_null(False).to_list()
+            self.in_use = [code for code, out in zip(self.codes, gone, strict=True) if not out]
         self._codes_by_name: dict[str, set[str]] = {}
         for code in self.codes:
             self._learn(code, code)
@@ -60,19 +64,25 @@ class ListNames:
 
     def likely(self, words: str) -> str | None:
         """The code that was probably meant: the one with that name, the nearest code, or the code of the nearest name."""
-        if code := self.code_of(words) or nearest(words, self.codes):
+        if code := self.code_of(words) or nearest(words, self.in_use):
             return code
-        by_name = {name: code for code, name in self.names.items()}
+        by_name = self._names_in_use()
         return by_name.get(nearest(words, by_name) or "")
+
+    def _names_in_use(self) -> dict[str, str]:
+        return {self.names[code]: code for code in self.in_use if code in self.names}
 
     def suggestion(self, words: str) -> str | None:
         """The same in words, for a suggestion."""
         if code := self.code_of(words):
             name = self.names.get(code)
             return f"{code} ({name})" if name else code
-        if code := nearest(words, self.codes):
+        if len(named := self.codes_of(words) & set(self.in_use)) == 1:
+            # Of several with one name, the only one that is still used.
+            return f"{next(iter(named))}?"
+        if code := nearest(words, self.in_use):
             return f"{code}?"
-        by_name = {name: code for code, name in self.names.items()}
+        by_name = self._names_in_use()
         if name := nearest(words, by_name):
             return f"{by_name[name]}? ({name})"
         return None

@@ -116,6 +116,7 @@ class Record:
         key: names of the fields that identify a row.
         called: the field that holds a row's name, or None.
         path: the field that points at the row's parent in the same record, or None.
+        out_of_use: the yes/no field that says a row is kept but no longer used; such a row is never suggested, or None.
         also_known_by: other groups of fields that identify a row.
         other_codes: record and field of codes elsewhere that lead to a row of this record, by that record's reference to it.
         together: groups of fields that are all filled or all blank.
@@ -134,6 +135,7 @@ class Record:
     meaning: str = ""
     called: str | None = None
     path: str | None = None
+    out_of_use: str | None = None
     also_known_by: tuple[tuple[str, ...], ...] = ()
     other_codes: tuple[tuple[str, str], ...] = ()
     together: tuple[tuple[str, ...], ...] = ()
@@ -149,6 +151,12 @@ class Record:
     def code(self) -> str:
         """The field that a reference to the record names: the last of its key."""
         return self.key[-1]
+
+    @property
+    def listed(self) -> tuple[str, ...]:
+        """What is read of a whole list: its key, and its names, parents and which rows are out of use, if it has them."""
+        others = (each for each in (self.called, self.path, self.out_of_use) if each)
+        return tuple(dict.fromkeys((*self.key, *others)))
 
     @property
     def circles(self) -> tuple[tuple[str, str], ...]:

@@ -32,7 +32,7 @@ _FIELD_KEYS = (
     "unique", "kept_by", "synonyms", "words", "within", "default", "same_as", "one_of", "differs_from", "files", "zero_means",
 )  # fmt: skip
 _RECORD_KEYS = (
-    "title", "meaning", "key", "called", "path", "also_known_by", "other_codes", "together", "synonyms", "field", "unique_together",
+    "title", "meaning", "key", "called", "path", "out_of_use", "also_known_by", "other_codes", "together", "synonyms", "field", "unique_together",
     "exactly_one", "in_order", "no_circle", "needs", "store",
 )  # fmt: skip
 
@@ -154,6 +154,7 @@ def _record(reader: TomlReader, name: str, raw: Any) -> Record:
         meaning=reader.text_of(table, "meaning", "", *path),
         called=reader.text_of(table, "called", "", *path) or None,
         path=reader.text_of(table, "path", "", *path) or None,
+        out_of_use=reader.text_of(table, "out_of_use", "", *path) or None,
         also_known_by=reader.groups(table, "also_known_by", *path),
         other_codes=_dotted_texts(reader, table, "other_codes", *path),
         together=reader.groups(table, "together", *path),

@@ -23,6 +23,7 @@ def names_exist(reader: TomlReader, record: Record, path: tuple[str, ...]) -> No
         ("key", record.key),
         ("called", (record.called,) if record.called else ()),
         ("path", (record.path,) if record.path else ()),
+        ("out_of_use", (record.out_of_use,) if record.out_of_use else ()),
         *(("also_known_by", group) for group in record.also_known_by),
         *(
             (rule, group)

@@ -177,11 +177,10 @@ class SystemState:
         return pl.concat([held, self.coming(record, held.columns)]) if record.name in self._pending else held
 
     def all_of(self, record: Record) -> pl.DataFrame:
-        """The whole list: its keys, and its names and parents if it has them."""
+        """The whole list (see :attr:`kotrel.core.description.model.Record.listed`)."""
         with self._one_at_a_time:
             if record.name not in self._lists:
-                fields = [*record.key, *(each for each in (record.called, record.path) if each)]
-                self._lists[record.name] = self._read(record.name, list(dict.fromkeys(fields)))
+                self._lists[record.name] = self._read(record.name, record.listed)
             return self._lists[record.name]
 
 

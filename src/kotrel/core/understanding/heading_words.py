@@ -85,6 +85,10 @@ _PHRASES = {
 _IDLE = frozenset(
     [
         "the",
+        "s",
+        "sous",
+        "sub",
+        "sotto",
         "of",
         "a",
         "an",
