@@ -143,6 +143,9 @@ def _by_heading(
     if any(terms in theirs for theirs in words.values()):
         # Another field's heading, whatever it has in common with this one.
         return 0, ""
+    if terms & {"our", "your"}:
+        # Whose code it is depends on who wrote the sheet.
+        return 0, ""
     near = max((int(fuzz.ratio(heading, word)) for word in own), default=0)
     if near >= 85:
         return min(near - 10, UNSURE), "its heading is spelled similarly"
