@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import xlsxwriter
@@ -136,8 +137,9 @@ def write_new_colours(path: Path) -> None:
 
 
 def edit_match(path: Path) -> None:
-    """What somebody adds to Vellamar's match: what the sheet does not say."""
+    """What somebody corrects and adds in Vellamar's match: their number is no code of ours, and what the sheet does not say."""
     text = path.read_text("utf-8")
+    text = re.sub(r'\[field.code\]\ncolumn = "Our number".*\n', "", text)
     text = text.replace("skip = []", 'skip = ["Ships in"]')
     text = text.replace('[field.description]\ncolumn = "Name"', '[field.description]\njoin = ["Name", "Shade"]')
     path.write_text(text + _ADDED, "utf-8", newline="\n")

@@ -15,6 +15,7 @@ LOOK_AT = 5_000
 """A column's content is looked at in this many rows from the top."""
 FEW = 300
 """So many distinct values are looked at one by one."""
+REPEATS = "it repeats itself"
 NUMBERS = ("number", "whole number")
 
 
@@ -95,12 +96,12 @@ def speaks_against(content: Content, field: Field, record: Record, names: Callab
     if field.kind == "code":
         if content.wordy or content.kind == "number" or (is_key and content.kind in ("date", "yes/no", "barcode")):
             return "it does not look like codes"
-        return "it repeats itself" if is_key and len(content.distinct) * 2 < content.count else ""
+        return REPEATS if is_key and len(content.distinct) * 2 < content.count else ""
     if field.kind == "text" and is_name:
         if content.kind in (*NUMBERS, "barcode", "date", "yes/no"):
             return "it holds no texts"
         if content.count > 5 and len(content.distinct) * 4 < content.count:
-            return "it repeats itself"
+            return REPEATS
         return "it looks like codes" if content.kind == "code" and content.is_key else ""
     return "it holds numbers" if field.kind in ("text", "file") and content.kind == "barcode" else ""
 

@@ -48,7 +48,7 @@ length: length lange longueur lengte largo lunghezza len
 width: width breite largeur breedte ancho larghezza
 height: height hohe hauteur hoogte alto altezza
 size: size grosse taille talla taglia maat
-color: color colour farbe couleur kleur colore
+color: shade teinte farbton tinta tono color colour farbe couleur kleur colore
 note: note notes remark remarks comment comments bemerkung notiz anmerkung remarque remarques observation observations observaciones
   osservazioni nota notas opmerking notitie
 tax: tax vat mwst ust steuer steuersatz tva btw iva

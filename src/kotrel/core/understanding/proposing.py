@@ -11,7 +11,7 @@ from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Column, Table
-from kotrel.core.understanding.column_content import Content, speaks_against, suggests
+from kotrel.core.understanding.column_content import REPEATS, Content, speaks_against, suggests
 from kotrel.core.understanding.heading_words import terms_of
 from kotrel.core.understanding.matching import OWN_HEADINGS, headings_of
 
@@ -116,6 +116,9 @@ def _judge(
     if reason := speaks_against(content, field, record, names):
         # What stands in the column comes first: a heading alone proves nothing against it.
         own = folded(column.heading) in headings_of(field)
+        own = own or (
+            reason == REPEATS and field.name == record.called and terms_of(column.heading) in words[field.name]
+        )
         return (SURE_ENOUGH, f"its heading, but {reason}") if own else (0, "")
     by_heading, why = _by_heading(column, field, record, words)
     by_content, seen = suggests(content, field, record, names)
