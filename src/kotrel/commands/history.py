@@ -10,7 +10,8 @@ from kotrel.reports.screen import Screen
 
 EXAMPLE = """\
 kotrel history
-    every load and undo: when, who, which file, how many rows, and whether it has been undone"""
+    every load and undo: when, who, which file, how many rows, and whether it has been undone or its journal
+    was changed since"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -18,6 +19,6 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    entries = workspace_of(args).system().history()
+    entries = workspace_of(args).system().audited_history()
     screen.json(history_json(entries)) if screen.as_json else show_history(screen, entries)
-    return 0
+    return 1 if any(entry.trouble for entry in entries) else 0

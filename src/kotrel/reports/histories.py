@@ -45,8 +45,18 @@ def show_history(screen: Screen, entries: Sequence[Entry]) -> None:
             if entry.undone_by
             else Text(entry.status, style="red" if entry.status == "refused" else "green")
         )
-        table.add_row(entry.name, when(entry.at), entry.who, Text(what), Text(_counts(entry)), state)
+        if entry.trouble:
+            state = Text("changed since", style="bold red")
+        table.add_row(entry.name, when(entry.at), Text(_by(entry)), Text(what), Text(_counts(entry)), state)
     screen.show(table)
+    for entry in entries:
+        if entry.trouble:
+            screen.show(Text(f"{entry.name}: {entry.trouble}. It cannot be undone or verified.", style="red"))
+
+
+def _by(entry: Entry) -> str:
+    """Who did it, and as which user of the database where that is another name."""
+    return entry.who if entry.login in ("", entry.who) else f"{entry.who} (as {entry.login})"
 
 
 def when(at: str) -> str:
@@ -77,6 +87,8 @@ def entry_json(entry: Entry) -> dict[str, Any]:
         "status": entry.status,
         "at": entry.at,
         "who": entry.who,
+        "database_user": entry.login or None,
+        "trouble": entry.trouble or None,
         "files": list(entry.files),
         "fingerprint": entry.fingerprint,
         "remark": entry.remark,
@@ -89,7 +101,7 @@ def entry_json(entry: Entry) -> dict[str, Any]:
 def show_outcome(screen: Screen, entry: Entry, rows: pl.DataFrame, every: bool) -> None:
     """One load row by row, warnings first."""
     title = Text(entry.name, style="bold").append(
-        f" · {listed(entry.files, 3)} · {when(entry.at)} · {entry.who} · ", style=""
+        f" · {listed(entry.files, 3)} · {when(entry.at)} · {_by(entry)} · ", style=""
     )
     title.append(f"undone by {load_name(entry.undone_by)}" if entry.undone_by else entry.status, style="bold")
     refused = rows.filter(pl.col("outcome") == "refused")

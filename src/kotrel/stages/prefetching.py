@@ -55,6 +55,9 @@ class Prefetching(Reading):
     def history(self) -> list[Entry]:
         return self._pool.submit(self._reading.history).result()
 
+    def trouble_with(self, number: int) -> str:
+        return self._pool.submit(self._reading.trouble_with, number).result()
+
     def changes_of(self, number: int) -> list[RecordChanges]:
         return self._pool.submit(self._reading.changes_of, number).result()
 

@@ -11,13 +11,13 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.changes.journal import Entry, Stamp, standing
+from kotrel.core.changes.journal import Entry, Stamp, load_name, standing
 from kotrel.core.changes.reversal import InTheWay, reverse
 from kotrel.core.columns import before
-from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.phrases import count
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
-from kotrel.systems.interface import ConcurrentChange, Refused, Step, System, Writing
+from kotrel.systems.interface import ConcurrentChange, Reading, Refused, Step, System, Writing
 from kotrel.workspace.in_progress import in_progress
 
 TRIES = 3
@@ -133,6 +133,7 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
 
 def _plan(system: System, writing: Writing, number: int, step: Step, what_can: bool) -> Undone:
     entry = standing(writing.history(), number, "kotrel undo {undo} would bring it back.")
+    require_whole(writing, number)
     step("reading what the load did")
     reversal, in_the_way = _reversal(writing, number)
     refer = _referring(writing, reversal)
@@ -149,6 +150,20 @@ def _plan(system: System, writing: Writing, number: int, step: Step, what_can: b
         return Undone(entry, status, None, reversal, tuple(in_the_way))
     in_the_way += refer
     return Undone(entry, "refused" if in_the_way else "undone", None, reversal, tuple(in_the_way))
+
+
+def require_whole(reading: Reading, number: int) -> None:
+    """Makes sure that the journal of a load says what the load did.
+
+    Raises:
+        WrongData: it was changed since; the journal of other loads does not matter.
+    """
+    if trouble := reading.trouble_with(number):
+        raise WrongData(
+            f"{load_name(number)} cannot be relied on: {trouble}",
+            "Ask who writes to the journal's tables; kotrel history shows which loads are whole.",
+            "journal-changed",
+        )
 
 
 def _referring(writing: Writing, reversal: Sequence[RecordChanges]) -> list[InTheWay]:

@@ -9,6 +9,7 @@ import polars as pl
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import Entry, standing
 from kotrel.core.columns import ACTION, before
+from kotrel.stages.undoing import require_whole
 from kotrel.systems.interface import Reading, Step, System
 
 
@@ -43,6 +44,7 @@ def verify_load(system: System, number: int, step: Step) -> Verified:
     """
     with system.reading() as reading:
         entry = standing(reading.history(), number, "kotrel verify {undo} reads that back.")
+        require_whole(reading, number)
         rows = values = 0
         found = [pl.DataFrame(schema=_SCHEMA)]
         for changes in reading.changes_of(number):

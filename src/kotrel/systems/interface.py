@@ -101,6 +101,10 @@ class Reading(ABC):
         """All loads, the oldest first."""
 
     @abstractmethod
+    def trouble_with(self, number: int) -> str:
+        """What is wrong with the journal of a load: a line or its entry lost or changed since; an empty text where nothing is."""
+
+    @abstractmethod
     def changes_of(self, number: int) -> list[RecordChanges]:
         """What a load did, from the journal, in the order it was done."""
 
@@ -164,6 +168,10 @@ class System(ABC):
     @abstractmethod
     def history(self) -> list[Entry]:
         """All loads, the oldest first."""
+
+    @abstractmethod
+    def audited_history(self) -> list[Entry]:
+        """All loads, the oldest first, each with what is wrong with its journal."""
 
     @abstractmethod
     def settle(self) -> None:

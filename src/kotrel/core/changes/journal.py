@@ -43,11 +43,8 @@ class Stamp:
     """Who loads what, and when.
 
     Attributes:
-        at: the time, with its zone.
-        who: the user's name.
-        files: names of the files.
-        fingerprint: SHA-256 of the files' contents, hexadecimal.
-        remark: why, in the user's words.
+        at: the time, with its zone; ``who``: the user's name; ``files``: names of the files.
+        fingerprint: SHA-256 of the files' contents, hexadecimal; ``remark``: why, in the user's words.
         kind: ``load``; ``sent`` where the system has not answered yet; ``refused`` where the system itself refused it; or
             ``undo`` of the load numbered ``of``.
     """
@@ -63,7 +60,13 @@ class Stamp:
 
 @dataclass(frozen=True)
 class Entry:
-    """One load in the history. ``counts`` has, for each record, how many rows were new, changed, removed and same."""
+    """One load in the history.
+
+    Attributes:
+        counts: for each record, how many rows were new, changed, removed and same.
+        login: the database's own name of the user, where it has one.
+        trouble: what is wrong with its journal, in words; empty also where nobody looked.
+    """
 
     number: int
     kind: Kind
@@ -75,6 +78,8 @@ class Entry:
     of: int | None
     undone_by: int | None
     counts: dict[str, dict[str, int]] = field(default_factory=dict)
+    login: str = ""
+    trouble: str = ""
 
     @property
     def name(self) -> str:
@@ -153,6 +158,7 @@ def parts_of(changes: Sequence[RecordChanges]) -> list[dict[str, Any]]:
             "fields": list(each.fields),
             "counts": each.counts,
             "rows": each.frame.height - each.counts["refused"],
+            **({"copied": [each.origin.load, each.origin.first, each.origin.last]} if each.origin else {}),
             "headings": list(each.rest.headings) if each.rest else [],
         }
         for each in changes
@@ -225,16 +231,12 @@ def refused_rows(changes: RecordChanges, number: int, first_line: int) -> pl.Dat
     )
 
 
-# --- and back --------------------------------------------------------------------------------------------------------
-
-
 def changes_from(
     parts: Sequence[Mapping[str, Any]], rows: pl.DataFrame, description: Description, number: int
 ) -> Iterator[RecordChanges]:
     """What a load did, record by record.
 
     Args:
-        parts: of its entry.
         rows: line, row, action, after, before and raw of the rows it touched.
 
     Raises:
@@ -276,7 +278,6 @@ def rest_from(
     """The refused rows of a load: file, sheet, the rows as they stood there, and row → its reasons.
 
     Args:
-        parts: of its entry.
         rows: file, sheet, row, message, after and before of its refused rows, in their order.
     """
     headings = {(part["file"], part["sheet"]): part.get("headings", []) for part in parts if part.get("headings")}

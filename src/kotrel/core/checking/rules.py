@@ -45,7 +45,7 @@ def _in_order(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:
         after = after_load(rows, state, (low, high))
         first, second = rows.record.fields[low], rows.record.fields[high]
         wrong = after.select((_ordered(first) > _ordered(second)).fill_null(False)).to_series()
-        what = "after" if first.kind == "date" else "above"
+        what = "after" if first.kind in ("date", "moment") else "above"
         title = f"{first.title} {what} {second.title.lower()}"
         yield from rows.where("error", "wrong-order", title, _shown(rows, (high, low)), wrong, f"{title}: swap them?")
 

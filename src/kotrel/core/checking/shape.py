@@ -36,7 +36,7 @@ def check_shape(rows: Rows, state: SystemState) -> list[FindingGroup]:
 
 
 def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
-    if field.kind in ("yes_no", "choice", "date"):
+    if field.kind in ("yes_no", "choice", "date", "moment"):
         return []
     values = rows.values[field.name]
     found: list[FindingGroup] = []

@@ -21,6 +21,7 @@ def what(field: Field) -> str:
         "code": "a code",
         "text": "text",
         "date": "a date",
+        "moment": "a date and time with its zone" if field.zoned else "a date and time",
         "list": "a list, separated by ;",
         "file": "a file name",
     }[field.kind]

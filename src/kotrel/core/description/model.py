@@ -11,7 +11,9 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Literal
 
-Kind = Literal["code", "text", "number", "quantity", "money", "date", "yes_no", "choice", "list", "reference", "file"]
+Kind = Literal[
+    "code", "text", "number", "quantity", "money", "date", "moment", "yes_no", "choice", "list", "reference", "file"
+]
 Must = Literal["always", "new", "may"]
 
 DECIMAL_KINDS = ("number", "quantity", "money")
@@ -47,6 +49,7 @@ class Field:
             of other records that refer to the same row (a price's unit: the item's, or one that has a conversion).
         differs_from: another field of the row, whose value it must not have.
         files: ``picture`` where the values name files of that kind.
+        zoned: of a moment: it is kept with its zone; else it is the clock's time at the place.
         zero_means: what a zero means, in words; a load warns of each.
     """
 
@@ -74,6 +77,7 @@ class Field:
     differs_from: str | None = None
     files: Literal["picture"] | None = None
     zero_means: str | None = None
+    zoned: bool = False
 
     @property
     def is_decimal(self) -> bool:
@@ -93,19 +97,26 @@ class Storage:
         table: the table's name, or None for the record's own name.
         schema: the table's schema, or None for the description's.
         columns: field → column, where they differ.
-        fixed: column → the text that it holds in every row of this record; rows with another text do not belong to it.
+        fixed: column → the text that it holds in every row of this record, or None where it is null; other rows do not belong
+            to it.
         made: column → the sequence that gives a new row's value.
         id: the number column that other tables refer to instead of the key, or None.
         yes_no: how yes and no are stored in a text or number column, or None for a real yes/no column.
+        yes_no_of: field → the same for a single field.
     """
 
     table: str | None = None
     schema: str | None = None
     columns: Mapping[str, str] = field(default_factory=dict)
-    fixed: Mapping[str, str] = field(default_factory=dict)
+    fixed: Mapping[str, str | None] = field(default_factory=dict)
     made: Mapping[str, str] = field(default_factory=dict)
     id: str | None = None
     yes_no: tuple[str, str] | None = None
+    yes_no_of: Mapping[str, tuple[str, str]] = field(default_factory=dict)
+
+    def words_of(self, field: Field) -> tuple[str, str] | None:
+        """The stored words for yes and no of a yes/no field, or None where its column is a real one."""
+        return (self.yes_no_of.get(field.name) or self.yes_no) if field.kind == "yes_no" else None
 
 
 @dataclass(frozen=True)

@@ -23,13 +23,15 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.similarity import folded, nearest
 from kotrel.core.values.code_formats import CODE_RULES
 
+BLANK = "(blank)"
+"""Said of a fixed column that holds nothing."""
 DEFAULT_DECIMALS = {"number": 3, "quantity": 3, "money": 2}
 DEFAULT_LENGTH = {"code": 40, "reference": 40}
 
 
 _FIELD_KEYS = (
     "title", "kind", "meaning", "example", "length", "decimals", "least", "most", "must", "to", "choices", "check",
-    "unique", "kept_by", "synonyms", "words", "within", "default", "same_as", "one_of", "differs_from", "files", "zero_means",
+    "unique", "kept_by", "synonyms", "words", "within", "default", "same_as", "one_of", "differs_from", "files", "zero_means", "zoned",
 )  # fmt: skip
 _RECORD_KEYS = (
     "title", "meaning", "key", "called", "path", "out_of_use", "also_known_by", "other_codes", "together", "synonyms", "field", "unique_together",
@@ -92,12 +94,20 @@ def _field(reader: TomlReader, name: str, raw: Any, *path: str) -> Field:
         differs_from=reader.text_of(table, "differs_from", "", *path) or None,
         files=_files(reader, table, *path),
         zero_means=reader.text_of(table, "zero_means", "", *path) or None,
+        zoned=_zoned(reader, table, kind, *path),
     )
 
 
 def _dotted_texts(reader: TomlReader, table: Mapping[str, Any], key: str, *path: str) -> tuple[tuple[str, str], ...]:
     dotted = (_dotted(reader, text, key, *path) for text in reader.texts(table, key, *path))
     return tuple(each for each in dotted if each is not None)
+
+
+def _zoned(reader: TomlReader, table: Mapping[str, Any], kind: str, *path: str) -> bool:
+    value = table.get("zoned", False)
+    if not isinstance(value, bool) or (value and kind != "moment"):
+        raise reader.wrong("“zoned” is true or false, and only for a moment", *path, "zoned")
+    return value
 
 
 def _files(reader: TomlReader, table: Mapping[str, Any], *path: str) -> Literal["picture"] | None:
@@ -183,7 +193,9 @@ def _storage(reader: TomlReader, raw: Any, fields: Mapping[str, Field], *path: s
     if raw is None:
         return Storage()
     table = reader.table(raw, "store", *path)
-    reader.known_keys(table, ("table", "schema", "columns", "fixed", "made", "id", "yes_no"), "a store", *path)
+    reader.known_keys(
+        table, ("table", "schema", "columns", "fixed", "made", "id", "yes_no", "yes_no_of"), "a store", *path
+    )
     columns = reader.mapping(table, "columns", *path)
     for name in columns:
         if name not in fields:
@@ -197,11 +209,32 @@ def _storage(reader: TomlReader, raw: Any, fields: Mapping[str, Field], *path: s
         table=reader.text_of(table, "table", "", *path) or None,
         schema=reader.text_of(table, "schema", "", *path) or None,
         columns=columns,
-        fixed=reader.mapping(table, "fixed", *path),
+        fixed={
+            name: None if value == BLANK else value for name, value in reader.mapping(table, "fixed", *path).items()
+        },
         made=reader.mapping(table, "made", *path),
         id=reader.text_of(table, "id", "", *path) or None,
         yes_no=(words[0], words[1]) if words else None,
+        yes_no_of=_words_of(reader, table, fields, *path),
     )
+
+
+def _words_of(
+    reader: TomlReader, table: Mapping[str, Any], fields: Mapping[str, Field], *path: str
+) -> dict[str, tuple[str, str]]:
+    """``yes_no_of = { active = ["1", "0"] }``: how single fields store yes and no."""
+    found: dict[str, tuple[str, str]] = {}
+    given = reader.table(table.get("yes_no_of", {}), "yes_no_of", *path, "yes_no_of")
+    for name in given:
+        words = reader.texts(given, name, *path, "yes_no_of")
+        if name not in fields or fields[name].kind != "yes_no" or len(words) != 2:
+            raise reader.wrong(
+                f'“yes_no_of” takes two words for a yes/no field, like {{ active = ["1", "0"] }}, but has “{name}”',
+                *path,
+                "yes_no_of",
+            )
+        found[name] = (words[0], words[1])
+    return found
 
 
 def read_description(text: str, name: str = "system.toml") -> Description:

@@ -115,7 +115,7 @@ class Compiler:
             return "number", column.cast(NUMBER, strict=False)
         if about.kind == "yes_no":
             return "yes_no", column == "yes"
-        return ("date" if about.kind == "date" else "text"), column
+        return ("date" if about.kind in ("date", "moment") else "text"), column
 
     def _column(self, parts: list[Node], node: Tree[Token]) -> Typed:
         heading = str(parts[0])[1:-1]

@@ -210,7 +210,7 @@ def _gone(rows: Rows, edited: pl.Series) -> list[FindingGroup]:
 
 def _damaged(field: Field, says: pl.Series, was: pl.Series, differs: pl.Series) -> pl.Series | None:
     """Where the sheet has what a spreadsheet makes of the exported value: lost zeros, a date, dropped digits."""
-    if field.is_decimal or field.kind in ("date", "yes_no", "choice"):
+    if field.is_decimal or field.kind in ("date", "moment", "yes_no", "choice"):
         return None
     pairs = pl.DataFrame({"says": says, "was": was}).filter(differs).drop_nulls().unique()
     broken = [(one, other) for one, other in pairs.iter_rows() if could_become(other, one)]

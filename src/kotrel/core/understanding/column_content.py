@@ -85,7 +85,7 @@ def speaks_against(content: Content, field: Field, record: Record, names: Callab
             if content.kind in (*NUMBERS, "yes/no", "code") and content.share(_has_digit) > 60
             else "it holds no numbers"
         )
-    if field.kind == "date":
+    if field.kind in ("date", "moment"):
         return "" if content.kind == "date" else "it holds no dates"
     if field.kind == "yes_no":
         fits = content.share(lambda value: read_yes_no(value) is not None)

@@ -147,6 +147,10 @@ class Database(ABC):
         """Waits until a load in progress is over, also one whose client is gone while the server still commits."""
 
     @abstractmethod
+    def login(self) -> str:
+        """The database's own name of the user, or an empty text where it has none."""
+
+    @abstractmethod
     def has_table(self, schema: str, table: str) -> bool:
         """True where the table exists."""
 

@@ -64,6 +64,8 @@ def _says_more(field: Field, read: str | None, raw: str) -> bool:
             return Decimal(raw) != Decimal(read)
         except InvalidOperation:
             return True
+    if field.kind == "moment":
+        return raw.replace("T", " ").rstrip("0.:Z+ ") != read.rstrip("0.:Z+ ")
     if field.kind == "date" and raw.startswith(read):
         return bool(raw[len(read) :].strip(" T0:.+-Z"))
     return True

@@ -24,6 +24,7 @@ from kotrel.core.changes.journal import (
     parts_of,
     rest_from,
 )
+from kotrel.core.changes.seal import SEALED, Seal, chained, is_turned_round, seal_of
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
 from kotrel.systems.sql.database import Database, quoted
@@ -72,7 +73,7 @@ def write_load(database: Database, number: int, changes: Sequence[RecordChanges]
     """Writes the row of a load."""
     values: list[Any] = [
         number, stamp.kind, stamp.at.isoformat(timespec="seconds"), stamp.who, json.dumps(list(stamp.files)),
-        stamp.fingerprint, stamp.remark, stamp.of, None, json.dumps(parts_of(changes)),
+        stamp.fingerprint, stamp.remark, stamp.of, None, json.dumps(parts_of(changes)), database.login(), None, None, None,
     ]  # fmt: skip
     marks = ", ".join("?" for _ in values)
     database.run(f"INSERT INTO {load_table(database.dialect)} VALUES ({marks})", values)
@@ -87,12 +88,13 @@ def note_given(database: Database, number: int, given: Sequence[Mapping[str, str
     database.run(f"UPDATE {table} SET parts = ? WHERE number = ?", [json.dumps(parts), number])
 
 
-def write_rows(database: Database, changes: RecordChanges, number: int, first_line: int) -> range:
-    """Writes the rows of one record's changes, but for refused ones; returns their lines."""
+def write_rows(database: Database, changes: RecordChanges, number: int, first_line: int, seal: Seal) -> range:
+    """Writes the rows of one record's changes, but for refused ones, and seals them; returns their lines."""
     table = row_table(database.dialect)
     if changes.origin is None:
         rows = journal_rows(changes, number, first_line)
         database.insert(table, ROW_COLUMNS, rows)
+        seal.add(rows)
         return range(first_line, first_line + rows.height)
     # When new rows are removed, the journal already has them: they are what the load wrote.
     columns = ", ".join(quoted(name) for name in ROW_COLUMNS)
@@ -102,7 +104,39 @@ def write_rows(database: Database, changes: RecordChanges, number: int, first_li
         "WHERE load = ? AND line BETWEEN ? AND ? ORDER BY line",
         [changes.origin.load, changes.origin.first, changes.origin.last],
     )
+    seal.add_copy(changes.origin.load, changes.origin.first, changes.origin.last)
     return range(first_line, first_line + changes.frame.height)
+
+
+def close(database: Database, number: int, seal: Seal | None) -> None:
+    """Seals a load, over the one before it.
+
+    Args:
+        seal: of its lines as they were written, or None where the system's own rules have changed some since.
+    """
+    if seal is None:
+        seal = seal_of(_parts(database, number), _lines(database, number))
+    table = load_table(database.dialect)
+    before = database.run(f"SELECT chain FROM {table} WHERE number = ?", [number - 1])
+    facts = _facts(database, number, seal.lines, seal.digest())
+    chain = chained(before[0][0] or "" if before else "", facts)
+    database.run(
+        f"UPDATE {table} SET lines = ?, digest = ?, chain = ? WHERE number = ?",
+        [seal.lines, seal.digest(), chain, number],
+    )
+
+
+_SEALED_FACTS = 'number, kind, at, who, files, fingerprint, remark, "of", parts, login'
+
+
+def _facts(database: Database, number: int, lines: int, digest: str) -> list[Any]:
+    """What an entry's seal covers: all of it but by which undo it is undone."""
+    [row] = database.run(f"SELECT {_SEALED_FACTS} FROM {load_table(database.dialect)} WHERE number = ?", [number])
+    return [*row, lines, digest]
+
+
+def _lines(database: Database, number: int) -> pl.DataFrame:
+    return _rows(database, SEALED, "load = ?", number)
 
 
 # --- reading ---------------------------------------------------------------------------------------------------------
@@ -113,13 +147,70 @@ def entries(database: Database) -> list[Entry]:
     if not has_journal(database):
         return []
     rows = database.run(
-        f'SELECT number, kind, at, who, files, fingerprint, remark, "of", undone_by, parts '
+        f'SELECT number, kind, at, who, files, fingerprint, remark, "of", undone_by, parts, login '
         f"FROM {load_table(database.dialect)} ORDER BY number"
     )
     return [
-        Entry(number, kind, at, who, tuple(json.loads(files)), mark, remark, of, by, counts_of(json.loads(parts)))
-        for number, kind, at, who, files, mark, remark, of, by, parts in rows
+        Entry(
+            number, kind, at, who, tuple(json.loads(files)), mark, remark, of, by, counts_of(json.loads(parts)), login
+        )
+        for number, kind, at, who, files, mark, remark, of, by, parts, login in rows
     ]
+
+
+def trouble_with(database: Database, number: int | None = None) -> dict[int, str]:
+    """What is wrong with the journal of one load, or of any: a line or an entry that was lost or changed since.
+
+    Of all loads together, the lines of those with more than :data:`MANY_LINES` are only counted.
+    """
+    if not has_journal(database):
+        return {}
+    table, found = load_table(database.dialect), {}
+    rows = database.run(f"SELECT {_SEALED_FACTS}, lines, digest, chain, undone_by FROM {table} ORDER BY number")
+    counted = dict(database.run(f"SELECT load, count(*) FROM {row_table(database.dialect)} GROUP BY load"))
+    undoes = {row[0]: row[7] for row in rows}
+    expected, chain = 1, ""
+    for *facts, lines, digest, sealed, undone_by in rows:
+        mine = int(facts[0])
+        if number is None and mine > expected:
+            found[mine] = f"the entry before it, {load_name(mine - 1)}, is missing from the journal"
+        if number in (None, mine):
+            trouble = _trouble(database, facts, lines, digest, sealed, chain, counted.get(mine, 0), number is not None)
+            if not trouble and undone_by is not None and undoes.get(undone_by) != mine:
+                trouble = f"it is marked as undone by {load_name(undone_by)}, which did not undo it"
+            if trouble:
+                found[mine] = trouble
+        expected, chain = mine + 1, sealed or ""
+    return found
+
+
+MANY_LINES = 20_000
+
+
+def _trouble(
+    database: Database, facts: Sequence[Any], lines: int, digest: str, sealed: str, before: str, count: int, whole: bool
+) -> str:
+    """What is wrong with one load; an empty text where nothing is."""
+    number = int(facts[0])
+    if count != lines:
+        return f"its journal has {count:,} lines instead of {lines or 0:,}"
+    if sealed != chained(before, [*facts, lines, digest]):
+        return "its entry in the journal, or the one before it, was changed since"
+    if not whole and count > MANY_LINES:
+        return ""
+    parts = json.loads(facts[8])
+    there = _lines(database, number)
+    if seal_of(parts, there).digest() != digest:
+        return "lines of its journal were changed since"
+    at = 0
+    for part in parts:
+        if part.get("copied"):
+            load, first, last = part["copied"]
+            source = _rows(database, SEALED, f"line BETWEEN {int(first)} AND {int(last)} AND load = ?", load)
+            if not is_turned_round(there.slice(at, part["rows"]), source):
+                return f"lines of its journal, or of {load_name(load)}'s, which it undid, were changed since"
+        at += int(part["rows"])
+    return ""
 
 
 def outcome_rows(database: Database, number: int) -> pl.DataFrame:

@@ -26,6 +26,10 @@ def create_statements(dialect: str) -> list[str]:
         sa.Column("of", sa.Integer),
         sa.Column("undone_by", sa.Integer),
         sa.Column("parts", sa.Text, nullable=False),
+        sa.Column("login", sa.Text, nullable=False),
+        sa.Column("lines", sa.Integer),
+        sa.Column("digest", sa.Text),
+        sa.Column("chain", sa.Text),
     )
     rows = sa.Table(
         table_name(dialect, "load_row")[1],

@@ -201,7 +201,7 @@ class Merge:
             values.append(value)
         for column, fixed in store.record.storage.fixed.items():
             columns.append(quoted(column))
-            values.append(literal(fixed))
+            values.append("NULL" if fixed is None else literal(fixed))
         for column, sequence in store.record.storage.made.items():
             columns.append(quoted(column))
             named = sequence.split(".") if "." in sequence else [store.schema, sequence]

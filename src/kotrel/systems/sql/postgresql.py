@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from functools import partial
@@ -28,6 +29,7 @@ TIME_LIMIT = 3_600
 """Seconds that one step of a load may take by default."""
 
 _CHUNK = 50_000
+_QUOTED = re.compile(r"""("(?:[^"]|"")*"|'(?:[^']|'')*')""")
 
 
 class PostgresDatabase(Database):
@@ -79,7 +81,9 @@ class PostgresDatabase(Database):
 
     @staticmethod
     def _bound(statement: str) -> str:
-        return statement.replace("%", "%%").replace("?", "%s")
+        # A question mark within a quoted name or text is no place for a value.
+        parts = _QUOTED.split(statement.replace("%", "%%"))
+        return "".join(part if place % 2 else part.replace("?", "%s") for place, part in enumerate(parts))
 
     def run(self, statement: str, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
         try:
@@ -142,6 +146,11 @@ class PostgresDatabase(Database):
             return f"CASE WHEN {column} THEN 'yes' WHEN NOT {column} THEN 'no' END"
         if field.kind == "date":
             return f"pg_catalog.to_char({column}, 'YYYY-MM-DD')"
+        if field.kind == "moment":
+            zoned = f"{column} AT TIME ZONE 'UTC'" if field.zoned else column
+            text = f"pg_catalog.to_char({zoned}, 'YYYY-MM-DD HH24:MI:SS.US')"
+            end = "Z" if field.zoned else ""
+            return f"(pg_catalog.regexp_replace({text}, '\\.?0*$', '') || '{end}')"
         return f"CAST({column} AS text)"
 
     def as_stored(self, text: str, field: Field, plain: bool = False) -> str:
@@ -229,6 +238,9 @@ class PostgresDatabase(Database):
         """Ends the transaction; a lost connection has already ended it."""
         with suppress(psycopg.Error):
             self.connection.execute("ROLLBACK")
+
+    def login(self) -> str:
+        return str(self.run("SELECT session_user")[0][0])
 
     def has_table(self, schema: str, table: str) -> bool:
         return self.run("SELECT pg_catalog.to_regclass(?) IS NOT NULL", [quoted(schema, table)])[0][0] is True

@@ -151,6 +151,8 @@ class SqliteDatabase(Database):
             )
         if field.kind == "yes_no":
             return f"CASE {column} WHEN 1 THEN 'yes' WHEN 0 THEN 'no' END"
+        if field.kind == "moment":
+            return f"replace(CAST({column} AS TEXT), 'T', ' ')"
         return f"CAST({column} AS TEXT)" if plain else column
 
     def as_stored(self, text: str, field: Field, plain: bool = False) -> str:
@@ -234,6 +236,9 @@ class SqliteDatabase(Database):
     def settle(self) -> None:
         with self.changing():
             pass
+
+    def login(self) -> str:
+        return ""
 
     def has_table(self, schema: str, table: str) -> bool:
         return bool(self.run("SELECT 1 FROM sqlite_master WHERE type IN ('table', 'view') AND name = ?", [table]))

@@ -131,9 +131,10 @@ class Stage:
             *(pl.col(name).ne_missing(pl.col(before(name))).alias(f"is {name}") for name in self.partly),
             *(pl.col(raw_after(name)).alias(f"raw {name}") for name in self.raw),
         ).filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
-        if words := self.store.record.storage.yes_no:
-            said = [f"to {field.name}" for field in self.fields if field.kind == "yes_no"]
-            rows = rows.with_columns(pl.col(name).replace({"yes": words[0], "no": words[1]}) for name in said)
+        stored = {field.name: words for field in self.fields if (words := self.store.record.storage.words_of(field))}
+        rows = rows.with_columns(
+            pl.col(f"to {name}").replace({"yes": words[0], "no": words[1]}) for name, words in stored.items()
+        )
         return rows.rename({LINE: "line", ACTION: "action"})
 
     def same_key(self) -> str:

@@ -55,7 +55,10 @@ class Store:
     def mine(self, alias: str = "") -> list[str]:
         """Conditions that separate this record's rows from others in the same table."""
         before = f"{alias}." if alias else ""
-        return [f"{before}{quoted(column)} = {literal(value)}" for column, value in self.record.storage.fixed.items()]
+        return [
+            f"{before}{quoted(column)} IS NULL" if value is None else f"{before}{quoted(column)} = {literal(value)}"
+            for column, value in self.record.storage.fixed.items()
+        ]
 
     def target_by_id(self, field: Field) -> Store | None:
         """The store that a reference points at by a number instead of the key, or None."""
@@ -71,7 +74,7 @@ class Store:
             code = target.text(database, "r", target.record.fields[target.record.code])
             rows = " AND ".join([f"r.{quoted(str(target.record.storage.id))} = {column}", *target.mine("r")])
             return f"(SELECT {code} FROM {target.name} AS r WHERE {rows})"
-        if field.kind == "yes_no" and (words := self.record.storage.yes_no):
+        if words := self.record.storage.words_of(field):
             yes, no = map(literal, words)
             return f"CASE CAST({column} AS text) WHEN {yes} THEN 'yes' WHEN {no} THEN 'no' END"
         return database.as_text(column, field, self.plain)
@@ -82,7 +85,7 @@ class Store:
             code = target.text(database, "r", target.record.fields[target.record.code])
             rows = " AND ".join([f"{code} = {text}", *target.mine("r")])
             return f"(SELECT r.{quoted(str(target.record.storage.id))} FROM {target.name} AS r WHERE {rows})"
-        if field.kind == "yes_no" and (words := self.record.storage.yes_no):
+        if words := self.record.storage.words_of(field):
             yes, no = map(literal, words)
             return f"CASE {text} WHEN 'yes' THEN {yes} WHEN 'no' THEN {no} END"
         return database.as_stored(text, field, self.plain)

@@ -12,6 +12,7 @@ import polars as pl
 from kotrel.core.changes.change_set import RecordChanges, Rest, key_text
 from kotrel.core.changes.journal import ROW_COLUMNS, Entry, Stamp, load_name, refused_rows
 from kotrel.core.changes.reversal import InTheWay
+from kotrel.core.changes.seal import Seal
 from kotrel.core.columns import ACTION, before
 from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import OutOfReach, WrongUse
@@ -59,6 +60,9 @@ class _Reading(Reading):
     def history(self) -> list[Entry]:
         return journal.entries(self.database)
 
+    def trouble_with(self, number: int) -> str:
+        return journal.trouble_with(self.database, number).get(number, "")
+
 
 class _Writing(_Reading, Writing):
     def apply(self, changes: Sequence[RecordChanges], stamp: Stamp, step: Step) -> Receipt:
@@ -67,19 +71,21 @@ class _Writing(_Reading, Writing):
         number = journal.next_number(database)
         step("writing the journal")
         journal.write_load(database, number, changes, stamp)
-        line = 1
+        line, seal = 1, Seal()
         sent: list[Sent] = []
         for each in changes:
-            lines = journal.write_rows(database, each, number, line)
+            lines = journal.write_rows(database, each, number, line, seal)
             line = lines.stop
             if each.touches:
                 sent.append(Sent(each, self._store(each), lines))
         for each in changes:
-            line = self._note(each, number, line)
+            line = self._note(each, number, line, seal)
         altered, renamed = self._merge(sent, number, step)
         if not self.description.scaled:
             # Somebody else's database may put its own values into new rows.
             journal.note_given(database, number, [self._given(each, renamed.get(id(each), {})) for each in changes])
+        # Where the database's own rules changed rows, the journal's lines were written anew.
+        journal.close(database, number, None if altered or any(renamed.values()) else seal)
         return Receipt(number, tuple(altered))
 
     def _store(self, changes: RecordChanges) -> Store:
@@ -140,19 +146,21 @@ class _Writing(_Reading, Writing):
                 given[name] = None
         return given
 
-    def _note(self, changes: RecordChanges, number: int, line: int) -> int:
+    def _note(self, changes: RecordChanges, number: int, line: int, seal: Seal) -> int:
         """Writes the refused rows of one record's changes into the journal; returns the next line."""
         rows = refused_rows(changes, number, line)
         if rows.height:
             self.database.insert(journal.row_table(self.database.dialect), ROW_COLUMNS, rows)
+            seal.add(rows)
         return line + rows.height
 
     def note_refused(self, changes: Sequence[RecordChanges], stamp: Stamp) -> int:
         refused = [replace(each, frame=each.frame.filter(pl.col(ACTION) == "refused")) for each in changes]
-        number, line = journal.next_number(self.database), 1
+        number, line, seal = journal.next_number(self.database), 1, Seal()
         journal.write_load(self.database, number, refused, stamp)
         for each in refused:
-            line = self._note(each, number, line)
+            line = self._note(each, number, line, seal)
+        journal.close(self.database, number, seal)
         return number
 
     def refer_to(self, record: Record, keys: pl.DataFrame, going: Sequence[RecordChanges]) -> list[InTheWay]:
@@ -241,6 +249,11 @@ class SqlSystem(System):
     def history(self) -> list[Entry]:
         with self._open() as database:
             return journal.entries(database)
+
+    def audited_history(self) -> list[Entry]:
+        with self._open() as database, database.looking():
+            wrong = journal.trouble_with(database)
+            return [replace(each, trouble=wrong.get(each.number, "")) for each in journal.entries(database)]
 
     def settle(self) -> None:
         with self._open() as database:

@@ -80,6 +80,8 @@ def _type(field: Field, dialect: str) -> sa.types.TypeEngine[Any]:
         return sa.Integer() if dialect == "sqlite" else sa.Boolean()
     if field.kind == "date" and dialect != "sqlite":
         return sa.Date()
+    if field.kind == "moment" and dialect != "sqlite":
+        return sa.DateTime(timezone=field.zoned)
     return sa.Text()
 
 

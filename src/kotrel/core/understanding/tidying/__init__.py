@@ -14,6 +14,7 @@ from kotrel.core.rows.findings import cells_of
 from kotrel.core.understanding.tidying.amounts import column_mark, fixed_decimals, tidy_number
 from kotrel.core.understanding.tidying.column import Setting, Tidied, Trouble, clean_ends, is_few, unguard
 from kotrel.core.understanding.tidying.days import tidy_date
+from kotrel.core.understanding.tidying.moments import tidy_moment
 from kotrel.core.understanding.tidying.shown_numbers import read_percentages, round_as_wished
 from kotrel.core.understanding.tidying.signs import usual_signs_of
 from kotrel.core.understanding.tidying.terms import tidy_choice, tidy_list, tidy_yes_no
@@ -67,6 +68,8 @@ def tidy(
         tidied = tidy_number(rows, values, number_cells, about, setting)
     elif about.kind == "date":
         tidied = tidy_date(rows, values, kinds("number"), kinds("date"), setting)
+    elif about.kind == "moment":
+        tidied = tidy_moment(rows, values, about.zoned)
     elif about.kind == "yes_no":
         tidied = tidy_yes_no(rows, values)
     elif about.kind == "choice":

@@ -1,0 +1,77 @@
+"""The seal of a load in the journal: how many lines it has and what they say, so that a lost or altered line is noticed.
+
+Each seal is computed over the one before it: an entry that is taken out or written anew breaks the chain.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import polars as pl
+
+from kotrel.core.changes.journal import ROW_COLUMNS
+
+SEALED = tuple(name for name in ROW_COLUMNS if name != "load")
+"""The columns of a line that a seal covers."""
+
+
+class Seal:
+    """The digest of a load's lines, part by part in their order."""
+
+    def __init__(self) -> None:
+        self._digest = hashlib.sha256()
+        self.lines = 0
+
+    def add(self, rows: pl.DataFrame) -> None:
+        """Adds lines: a frame with :data:`SEALED`, in their order; an empty text and a blank are the same."""
+        texts = rows.select(pl.col(name).cast(pl.String).replace("", None) for name in SEALED)
+        for part in texts.iter_slices(100_000):
+            self._digest.update(part.write_csv(include_header=False, quote_style="always").encode())
+        self.lines += rows.height
+
+    def add_copy(self, load: int, first: int, last: int) -> None:
+        """Adds lines that are copied within the journal from another load, turned round."""
+        self._digest.update(f"lines {first} to {last} of load {load}, turned round\n".encode())
+        self.lines += last - first + 1
+
+    def digest(self) -> str:
+        """SHA-256, hexadecimal."""
+        return self._digest.hexdigest()
+
+
+def seal_of(parts: Sequence[Mapping[str, Any]], rows: pl.DataFrame) -> Seal:
+    """The seal of a load as it stands in the journal.
+
+    Args:
+        parts: of its entry.
+        rows: all its lines, with :data:`SEALED`, in their order.
+    """
+    seal, at = Seal(), 0
+    for part in parts:
+        count = int(part["rows"])
+        mine = rows.slice(at, count)
+        if part.get("copied") and mine.height == count:
+            seal.add_copy(*part["copied"])
+        else:
+            seal.add(mine)
+        at += count
+    seal.add(rows.slice(at))
+    return seal
+
+
+def chained(previous: str, facts: Sequence[Any]) -> str:
+    """The seal of an entry over the one before it: SHA-256, hexadecimal."""
+    return hashlib.sha256(f"{previous}\n{json.dumps(list(facts), ensure_ascii=False)}".encode()).hexdigest()
+
+
+def is_turned_round(copy: pl.DataFrame, source: pl.DataFrame) -> bool:
+    """True where copied lines still say what they were copied from: what was after is before, row by row."""
+    if copy.height != source.height:
+        return False
+    same = ("record", "file", "sheet", "row", "key")
+    left = copy.select(*(pl.col(name).cast(pl.String) for name in same), pl.col("before").alias("image"))
+    right = source.select(*(pl.col(name).cast(pl.String) for name in same), pl.col("after").alias("image"))
+    return left.with_columns(pl.all().replace("", None)).equals(right.with_columns(pl.all().replace("", None)))
