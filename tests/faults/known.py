@@ -5,6 +5,9 @@ _NONE_TWICE = "there are no two of the same to begin with"
 _NO_OP = "where it makes a difference, there is nothing to be done"
 
 HARMLESS: dict[str, dict[str, str]] = {
+    "core/changes/journal.py": {
+        "each.number == number  →  each.number >= number": "entries come in order, without gaps"
+    },
     "core/understanding/tidying/amounts.py": {
         "first is not None and second is not None  →  second is not None": "an ambiguous number can be read both ways",
         "first is not None and second is not None  →  first is not None": "an ambiguous number can be read both ways",
@@ -39,6 +42,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if len(key) > 1 or key[0] not in rows.fields or key[0] == name: never": _NO_OP,
     },
     "core/readying/repairing.py": {
+        "letter is None  →  letter is not None": "a date cell has the shape of a date, which is looked for anyway",
         "(code := spellings.get(folded(value))) in self.codes and code is no…  →  (code := spellings.get(folded(value))) in self.codes": "no code is blank",
         "if not len(unknown): never": _QUICK,
         "if not len(distinct): never": _QUICK,
@@ -47,16 +51,21 @@ HARMLESS: dict[str, dict[str, str]] = {
         "without .filter(~distinct.is_in(state.known_codes(record, distinct).implode()))": "a known code is its own only candidate",
     },
     "core/readying/lost_codes.py": {
+        'values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]"…  →  values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]")': "a date cell is ISO, without letters",
         'if isinstance(kinds, str) and kinds == "text" and not in_exponent_form: never': _QUICK,
     },
     "core/readying/three_way.py": {
+        'if field.is_decimal or field.kind in ("date", "moment", "yes_no", "choi…: never': "equal values in another form are equal already",
         'Literal["sheet", "system"] | None  →  Literal["sheet", "system"]': "a type",
         "name not in key and name in base.columns  →  name in base.columns": "a key is never blank and never edited",
         'both.any() and clash == "system"  →  clash == "system"': _NO_OP,
         "if not differs.any(): never": _QUICK,
         "if not broken: never": _QUICK,
     },
-    "core/readying/near_keys.py": {"if not held.height: never": _QUICK},
+    "core/readying/near_keys.py": {
+        "if not held.height: never": _QUICK,
+        "new() & rows.values[name].is_not_null()  →  new()": "a blank has no form that another could look like",
+    },
     "core/readying/row_lookup.py": {
         "if other == last: never": "what is found twice counts once",
         "other == last  →  other >= last": "what is found twice counts once",
@@ -112,6 +121,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "field.least is not None and (field.least != 0 or bool(values.str.st…  →  field.least is not None": _QUICK,
     },
     "core/pipeline.py": {
+        "len(parts) > 1  →  len(parts) >= 1": "one part has nothing in common with another",
         "without changes.sort(key=lambda each: order.index(each.record.name))": "what a part creates comes right before it, and no earlier part refers to it",
         "name not in now.columns  →  name in now.columns": "it is read once more",
         "now is None or any(name not in now.columns for name in carried)  →  any(name not in now.columns for name in carried)": _NO_OP,
@@ -119,6 +129,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "not mine or not rows.has_key  →  not rows.has_key": _NO_OP,
     },
     "systems/sql/exactness.py": {
+        'field.kind in ("yes_no", "reference") or raw.split() == read.split()  →  raw.split() == read.split()': "what is read as a word or a code is brought back exactly",
         'field.kind == "date" and raw.startswith(read)  →  raw.startswith(read)': "only dates are shown shorter than they are held",
         "if not exact: never": "a described column is always there",
         "frame[raw_before(name)].null_count() < frame.height  →  frame[raw_before(name)].null_count() <= frame.height": "a column of blanks says nothing",
@@ -133,6 +144,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         'without database.run(f"ANALYZE {table}")': "only quicker with it",
     },
     "systems/sql/merging.py": {
+        "field.to == store.record.name and store.target_by_id(field) and fie…  →  field.to == store.record.name": "inserted without it and then updated, the row is the same",
         'field.unique and field.kind != "list"  →  field.kind != "list"': "what is emptied is filled in the next statement",
         'field.unique and field.kind != "list"  →  field.unique': "what is emptied is filled in the next statement",
         "len(key) > 1  →  len(key) >= 1": "another way to say the same in SQL",

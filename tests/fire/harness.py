@@ -7,6 +7,7 @@ import shutil
 import sqlite3
 import subprocess
 import sys
+import time
 from abc import ABC, abstractmethod
 from contextlib import closing
 from pathlib import Path
@@ -113,6 +114,36 @@ class Postgres(Target):
         self.query("TRUNCATE {row}, {load}")
 
 
+class PostgresWithRules(Postgres):
+    """The same with a trigger that alters what is sent, references that are checked last, and others who hold locks."""
+
+    def __init__(self, folder: Path, url: str) -> None:
+        super().__init__(folder, url)
+        self.query(
+            "CREATE OR REPLACE FUNCTION practice.louder() RETURNS trigger LANGUAGE plpgsql AS "
+            "$$ BEGIN IF NEW.note = 'struck' THEN NEW.note := 'STRUCK'; END IF; RETURN NEW; END $$"
+        )
+        self.query(
+            "CREATE TRIGGER louder BEFORE INSERT OR UPDATE ON {item} FOR EACH ROW EXECUTE FUNCTION practice.louder()"
+        )
+        references = "contype = 'f' AND conrelid = 'practice.item'::regclass"
+        for (name,) in self.query(f"SELECT conname FROM pg_constraint WHERE {references}"):
+            self.query(f'ALTER TABLE {{item}} ALTER CONSTRAINT "{name}" DEFERRABLE INITIALLY DEFERRED')
+
+    def under_a_lock(self, seconds: int) -> subprocess.CompletedProcess[str]:
+        """Runs the load while somebody else holds a row for some seconds."""
+        with psycopg.connect(self.url) as other:
+            other.execute("SELECT 1 FROM practice.item WHERE code = 'ROP-00010' FOR UPDATE")
+            waiting = subprocess.Popen(
+                [sys.executable, "-m", "kotrel.cli", "-w", str(self.folder), *LOAD], cwd=self.folder, stdout=subprocess.PIPE,
+                stderr=subprocess.PIPE, encoding="utf-8", stdin=subprocess.DEVNULL, env={**os.environ, "PYTHONUTF8": "1"},
+            )  # fmt: skip
+            time.sleep(seconds)
+            other.rollback()
+        said, wrong = waiting.communicate(timeout=120)
+        return subprocess.CompletedProcess(waiting.args, waiting.returncode, said, wrong)
+
+
 def judge(target: Target, before: tuple, done: subprocess.CompletedProcess[str]) -> str:
     """``all`` or ``none``: what the system holds after a strike; anything between is an error. The system is as before then.
 
@@ -127,7 +158,7 @@ def judge(target: Target, before: tuple, done: subprocess.CompletedProcess[str])
             raise AssertionError(f"the next command does not say that nothing is loaded: {told!r}")
         return "none"
     items, vendor, loads, rows = after
-    struck = sum(1 for item in items if item[4] == "struck")
+    struck = sum(1 for item in items if (item[4] or "").casefold() == "struck")
     whole = (len(items), struck, vendor, loads, rows) == (
         len(before[0]) + 399, len(before[0]), [("FIREBRAND",)], before[2] + 1, before[3] + len(before[0]) + 400,
     )  # fmt: skip

@@ -6,7 +6,9 @@ import argparse
 from pathlib import Path
 
 from kotrel.core.errors import WrongUse
+from kotrel.reports.reviews import review_json, show_review
 from kotrel.reports.screen import Screen
+from kotrel.stages.reviewing import review_workspace
 from kotrel.systems.sql.rights import grants
 from kotrel.workspace.creating import Made, add_journal, create_workspace
 from kotrel.workspace.settings import FILE, open_workspace
@@ -17,7 +19,9 @@ kotrel init shop
 kotrel init shop --system postgresql://me@localhost/trial --practice
     the same, with the practice system in that database, in its own schema
 kotrel init shop --system postgresql://me@localhost/backoffice --learn
-    connects to that database and drafts the description from its tables; creates nothing in it"""
+    connects to that database and drafts the description from its tables; creates nothing in it
+kotrel init --review
+    how sure the description is, record by record, and what to look at first"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -39,6 +43,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         metavar="USER",
         help="print the rights that a database user needs, as statements for its administrator (for an existing workspace)",
     )
+    parser.add_argument(
+        "--review",
+        action="store_true",
+        help="show how sure system.toml is, and what to look at first (existing workspace)",
+    )
+    parser.add_argument("--all", action="store_true", help="with --review: everything there is to look at")
     parser.add_argument("--schema", metavar="NAME", help="with --learn: only the tables of this schema")
 
 
@@ -46,6 +56,10 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     folder = Path(args.folder)
     if args.rights is not None:
         return _rights(folder, args.rights, screen)
+    if args.review:
+        reviewed = review_workspace(open_workspace(folder))
+        screen.json(review_json(reviewed)) if screen.as_json else show_review(screen, reviewed, args.all)
+        return 0
     if args.practice and args.journal:
         raise WrongUse("--practice creates the journal too; use only one of the two")
     if args.learn and (args.practice or not args.system):
@@ -110,4 +124,4 @@ def _show(made: Made, screen: Screen) -> None:
     for remark in made.remarks:
         screen.show(f"  {remark}")
     go = "" if str(made.folder) == "." else f"cd {made.folder}, then "
-    screen.show(f"Next: {go}kotrel records")
+    screen.show(f"Next: {go}kotrel {'init --review' if made.practice == 'none' else 'records'}")

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from kotrel.core.description.drafting import draft_description
 from kotrel.core.description.reading import read_description
+from kotrel.core.description.table_facts import TableFacts
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.practice.setup import description_text, set_up
 from kotrel.systems.opening import database_at, shown, without_password
@@ -141,16 +142,31 @@ def create_workspace(
 
 def _learned(database: Database, schema: str | None) -> tuple[str, str]:
     """The drafted description, and what was found, in words."""
-    from kotrel.systems.sql.catalogue import read_catalogue
+    from kotrel.systems.sql.catalogue import read_catalogue, views_of
 
     tables = read_catalogue(database, schema)
     if not tables:
         where = f"in the schema {schema} of the database" if schema else "in the database"
         raise WrongUse(f"there are no tables {where} to learn from", "Check the address.", "nothing-to-learn")
-    description = draft_description(tables)
+    description = draft_description(tables, views_of(database, schema))
     # Kotrel must be able to read its own draft.
     records = read_description(description).records
     return description, f"{len(records)} of {len(tables)} tables were drafted as records"
+
+
+def facts_of(url: str, folder: Path) -> list[TableFacts]:
+    """What a connected database says about its tables.
+
+    Raises:
+        OutOfReach: it cannot be reached, or its catalogue cannot be read.
+    """
+    from kotrel.systems.sql.catalogue import read_catalogue
+
+    database = database_at(url, folder)()
+    try:
+        return read_catalogue(database)
+    finally:
+        database.close()
 
 
 def add_journal(url: str, folder: Path) -> bool:

@@ -44,10 +44,10 @@ class Barcodes(unittest.TestCase):
         ):
             with self.subTest(value):
                 self.assertEqual(repaired(value, "20123451", "", field="Barcode", system=held)[0][0], wanted)
-        self.assertEqual(
-            repaired("", "1234503", field="Barcode", system=held)[0][1], "01234503", "another item's proves nothing"
-        )
+        # Another item's barcode proves nothing, and the column's others have 8 digits.
+        self.assertEqual(repaired("", "1234503", "20123451", field="Barcode", system=held)[0][1], "01234503")
         other = repaired("20999995", "20123451", "", field="Barcode", system=held)[0][0]
         self.assertEqual(other, "20999995", "a higher number is another barcode")
-        # Codes of ten digits are no barcodes, however many there are.
-        self.assertEqual(repaired("1234503", "1234567890", "1234567891", field="Barcode")[0][0], "01234503")
+        # Codes of ten digits are no barcodes, nor are words of thirteen letters: without others, nothing says how long it was.
+        for others in (("1234567890", "1234567891"), ("ABCDEFGHIJKLM", "NOPQRSTUVWXYZ"), ()):
+            self.assertEqual(repaired("1234503", *others, field="Barcode")[0][0], "1234503")

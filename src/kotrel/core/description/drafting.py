@@ -9,61 +9,19 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from kotrel.core.description.reading import read_description
+from kotrel.core.description.table_facts import (
+    CALLED,
+    CODE,
+    MONEY,
+    ColumnFacts,
+    ReferenceFacts,
+    TableFacts,
+    is_bookkeeping,
+    is_marked_deleted,
+    key_of,
+    may_refer_to,
+)
 from kotrel.core.errors import WrongUse
-
-
-@dataclass(frozen=True)
-class ColumnFacts:
-    """One column.
-
-    Attributes:
-        kind: ``text``, ``whole``, ``decimal``, ``yes_no``, ``date``, ``moment`` (date and time) or ``other``.
-        length: most characters, or None.
-        decimals: digits after the point, or None where the database does not say.
-        must: True where a new row must have a value.
-        made: True where the database itself supplies the value.
-        choices: the words that the database allows, if it lists them.
-        remark: why it is drafted as it is, or an empty text.
-    """
-
-    name: str
-    kind: str
-    length: int | None = None
-    decimals: int | None = None
-    must: bool = False
-    made: bool = False
-    choices: tuple[str, ...] = ()
-    remark: str = ""
-
-
-@dataclass(frozen=True)
-class ReferenceFacts:
-    """A foreign key: columns → columns of another table."""
-
-    columns: tuple[str, ...]
-    table: str
-    targets: tuple[str, ...]
-    schema: str = ""
-
-
-@dataclass(frozen=True)
-class TableFacts:
-    """One table: its columns, its primary key, groups of columns that never repeat, its references."""
-
-    name: str
-    schema: str
-    columns: tuple[ColumnFacts, ...]
-    primary: tuple[str, ...]
-    uniques: tuple[tuple[str, ...], ...]
-    references: tuple[ReferenceFacts, ...]
-
-    def column(self, name: str) -> ColumnFacts:
-        return next(each for each in self.columns if each.name == name)
-
-
-_CODE = re.compile(r"(?:^|_)(?:code|no|nr|num|number|sku|barcode|ean|gtin|ref|key)(?:_|$)", re.IGNORECASE)
-_MONEY = re.compile(r"price|cost|amount|value|total", re.IGNORECASE)
-_CALLED = ("name", "description", "title", "descr", "label")
 
 HEAD = """\
 # A draft from the database's own catalogue: tables, keys, lengths, required columns and references.
@@ -90,11 +48,11 @@ class _Named:
     id: str | None
 
 
-def draft_description(tables: Sequence[TableFacts]) -> str:
+def draft_description(tables: Sequence[TableFacts], views: Sequence[str] = ()) -> str:
     """The text of a system description that can be read. What cannot be described is a comment with the reason."""
     wrong: dict[tuple[str, str], str] = {}
     while True:
-        text, places = _draft(tables, wrong)
+        text, places = _draft(tables, wrong, views)
         try:
             read_description(text, "draft")
             return text
@@ -111,7 +69,9 @@ Place = tuple[str, str]
 """A table: its schema and its name."""
 
 
-def _draft(tables: Sequence[TableFacts], wrong: Mapping[Place, str]) -> tuple[str, dict[Place, int]]:
+def _draft(
+    tables: Sequence[TableFacts], wrong: Mapping[Place, str], views: Sequence[str]
+) -> tuple[str, dict[Place, int]]:
     """The draft, and the line at which each table begins.
 
     Args:
@@ -122,7 +82,7 @@ def _draft(tables: Sequence[TableFacts], wrong: Mapping[Place, str]) -> tuple[st
     named: dict[Place, _Named] = {}
     without: list[str] = []
     for facts in tables:
-        key, number = _key(facts)
+        key, number = key_of(facts)
         place = (facts.schema, facts.name)
         if key and place not in wrong:
             taken = {each.record for each in named.values()}
@@ -134,6 +94,8 @@ def _draft(tables: Sequence[TableFacts], wrong: Mapping[Place, str]) -> tuple[st
         lines.append(f"schema = {_quoted(main)}")
     if without:
         lines += ["", f"# Left out, because they have no key: {' '.join(', '.join(without).split())}"]
+    if views:
+        lines += ["", f"# Views, which can only be read, are left out: {' '.join(', '.join(views).split())}"]
     for (_, name), why in wrong.items():
         lines += ["", f"# Left out: {' '.join(name.split())}, because {why}"]
     loose = _circles(named)
@@ -141,7 +103,7 @@ def _draft(tables: Sequence[TableFacts], wrong: Mapping[Place, str]) -> tuple[st
     for place, each in named.items():
         lines.append("")
         places[place] = len(lines) + 1
-        lines += _record(each, named, main, loose)
+        lines += _record(each, named, main, loose, tables)
     return "\n".join([*lines, ""]), places
 
 
@@ -160,22 +122,6 @@ def _free(name: str, taken: Collection[str]) -> str:
 def _quoted(text: str) -> str:
     """A text as TOML writes it."""
     return json.dumps(text, ensure_ascii=False)
-
-
-def _key(facts: TableFacts) -> tuple[tuple[str, ...], str | None]:
-    """The columns by which people identify a row, and the number that stands for it inside the database."""
-    number = None
-    if len(facts.primary) == 1 and facts.column(facts.primary[0]).kind == "whole":
-        number = facts.primary[0]
-        usable = [
-            group for group in facts.uniques if number not in group and all(facts.column(name).must for name in group)
-        ]
-        if usable:
-            best = min(usable, key=lambda group: (not any(_CODE.search(name) for name in group), len(group)))
-            return best, number
-        if facts.column(number).made:
-            return (), None
-    return facts.primary or next(iter(facts.uniques), ()), None
 
 
 def _circles(named: Mapping[Place, _Named]) -> set[tuple[Place, str]]:
@@ -204,13 +150,15 @@ def _target_place(table: Place, reference: ReferenceFacts) -> Place:
     return (reference.schema or table[0], reference.table)
 
 
-def _record(each: _Named, named: Mapping[Place, _Named], main: str, loose: set[tuple[Place, str]]) -> Iterator[str]:
+def _record(
+    each: _Named, named: Mapping[Place, _Named], main: str, loose: set[tuple[Place, str]], tables: Sequence[TableFacts]
+) -> Iterator[str]:
     facts = each.facts
     fields: dict[str, str] = {}
     for column in facts.columns:
-        if column.name != each.id:
+        if column.name != each.id and not is_marked_deleted(column):
             fields[column.name] = _free(_plain(column.name), set(fields.values()))
-    called = next((name for word in _CALLED for name in fields if _plain(name) == word), None)
+    called = next((name for word in CALLED for name in fields if _plain(name) == word), None)
     yield f"[record.{each.record}]"
     keys = ", ".join(f'"{fields[name]}"' for name in each.key)
     yield f"key = [{keys}]"
@@ -226,8 +174,9 @@ def _record(each: _Named, named: Mapping[Place, _Named], main: str, loose: set[t
         yield f"store = {{ {', '.join(store)} }}"
     yield f"[record.{each.record}.field]"
     for column in facts.columns:
-        if column.name != each.id:
-            remark = f"  # {' '.join(column.remark.split())}" if column.remark else ""
+        if column.name in fields:
+            said = [column.remark, _advice(each, column, tables, loose)]
+            remark = "".join(f"  # {' '.join(words.split())}" for words in said if words)
             yield f"{fields[column.name]} = {{ {', '.join(_field(each, column, fields, named, loose))} }}{remark}"
 
 
@@ -241,7 +190,28 @@ def _store(each: _Named, fields: Mapping[str, str], main: str) -> list[str]:
         said.append("columns = { " + ", ".join(f"{field} = {_quoted(name)}" for field, name in others.items()) + " }")
     if each.id:
         said.append(f"id = {_quoted(each.id)}")
+    if gone := [column for column in each.facts.columns if is_marked_deleted(column)]:
+        values = ", ".join(
+            f"{_quoted(column.name)} = " + ('"0"' if column.kind == "yes_no" else '"(blank)"') for column in gone
+        )
+        said.append(f"fixed = {{ {values} }}")
     return said
+
+
+def _advice(each: _Named, column: ColumnFacts, tables: Sequence[TableFacts], loose: set[tuple[Place, str]]) -> str:
+    """What a person should decide about a column."""
+    place = (each.facts.schema, each.facts.name)
+    if (place, column.name) in loose:
+        return "it refers to a table that refers back to this one: a plain code here"
+    if column.name in each.key and column.always_made:
+        return "the database alone gives this number: rows can be changed, but not added"
+    if column.name in each.key and column.made:
+        return "the database's own number: a column that people know would be a better key"
+    if not any(column.name in reference.columns for reference in each.facts.references):
+        other = may_refer_to(column, [table for table in tables if table.name != each.facts.name])
+        if other is not None:
+            return f'perhaps kind = "reference", to = "{_plain(other.name, "table")}", although no foreign key says so'
+    return ""
 
 
 def _field(
@@ -262,11 +232,18 @@ def _field(
             yield f"within = [{names}]"
     elif column.choices and not in_key:
         yield f'kind = "choice", choices = [{", ".join(map(_quoted, column.choices))}]'
-    elif column.kind in ("moment", "other"):
+    elif column.kind == "moment":
+        yield 'kind = "moment"'
+        if column.zoned:
+            yield "zoned = true"
+        if is_bookkeeping(column) and not in_key:
+            yield 'kept_by = "system"'
+            return
+    elif column.kind == "other":
         yield 'kind = "text", kept_by = "system"'
         return
     elif column.kind in ("whole", "decimal"):
-        money = bool(_MONEY.search(column.name)) and column.kind == "decimal"
+        money = bool(MONEY.search(column.name)) and column.kind == "decimal"
         if in_key and column.kind == "whole":
             yield 'kind = "code"'
         else:
@@ -274,8 +251,9 @@ def _field(
     elif column.kind in ("yes_no", "date"):
         yield f'kind = "{column.kind}"'
     else:
-        yield f'kind = "{"code" if in_key or alone or _CODE.search(column.name) else "text"}"'
-    if column.length and (column.kind == "text"):
+        is_code = in_key or alone or column.kind == "uuid" or CODE.search(column.name)
+        yield f'kind = "{"code" if is_code else "text"}"'
+    if column.length and column.kind in ("text", "uuid") and not column.choices:
         yield f"length = {column.length}"
     if alone and target is None:
         yield f'unique = "{fields[column.name]}"'
@@ -297,4 +275,12 @@ def _target(each: _Named, column: ColumnFacts, named: Mapping[Place, _Named]) ->
         whole = reference.targets == other.key and all(name in each.key for name in reference.columns[:-1])
         if (by_id and len(other.key) == 1) or whole:
             return other, reference.columns[:-1] if whole else ()
+    for reference in each.facts.references:
+        other = named.get(_target_place((each.facts.schema, each.facts.name), reference))
+        if other is not None and other is not each and column.name in reference.columns[:-1]:
+            # What is the beginning of a longer key there refers to what that refers to.
+            there = other.facts.column(reference.targets[reference.columns.index(column.name)])
+            found = _target(other, there, named)
+            if found is not None and not found[1]:
+                return found
     return None

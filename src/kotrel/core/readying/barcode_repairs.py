@@ -50,7 +50,10 @@ def _as_held(rows: Rows, name: str, state: SystemState) -> dict[str, Repair]:
 
 
 def _lost_zeros(values: pl.Series) -> dict[str, Repair]:
-    """Barcodes that lost leading zeros: the check digit proves the full length."""
+    """Barcodes that lost leading zeros: the check digit is right, and the column's other barcodes have the full length.
+
+    A check digit alone is right by chance for one number in ten.
+    """
     digits = values.str.contains(r"^[0-9]{4,13}$").fill_null(False)
     lengths = values.filter(digits).str.len_chars()
     if not (~lengths.is_in(list(GTIN_LENGTHS))).any():
@@ -61,6 +64,8 @@ def _lost_zeros(values: pl.Series) -> dict[str, Repair]:
     for value in values.filter(digits).unique().to_list():
         if len(value) in GTIN_LENGTHS or value[-1] != gtin_check_digit(value[:-1]):
             continue
-        longer = [length for length in (*usual, *GTIN_LENGTHS) if length > len(value)]
-        found[value] = (value.zfill(longer[0]), "leading-zeros", f"the check digit is right with {longer[0]} digits")
+        longer = [length for length in usual if length > len(value)]
+        if longer:
+            proof = f"the check digit is right with {longer[0]} digits, as most of the column has"
+            found[value] = (value.zfill(longer[0]), "leading-zeros", proof)
     return found

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import re
 import warnings
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -11,7 +12,7 @@ import sqlalchemy as sa
 from sqlalchemy import types
 from sqlalchemy.exc import SAWarning, SQLAlchemyError
 
-from kotrel.core.description.drafting import ColumnFacts, ReferenceFacts, TableFacts
+from kotrel.core.description.table_facts import ColumnFacts, ReferenceFacts, TableFacts
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.database import Database, quoted
 from kotrel.systems.sql.journal import SCHEMA
@@ -117,18 +118,47 @@ def _table(about: sa.Inspector, name: str, schema: str | None) -> TableFacts:
         )
         for each in about.get_foreign_keys(name, schema=schema)
     ]
-    columns = tuple(_column(each) for each in about.get_columns(name, schema=schema))
+    checked = _choices(each["sqltext"] for each in about.get_check_constraints(name, schema=schema))
+    columns = tuple(_column(each, checked) for each in about.get_columns(name, schema=schema))
     return TableFacts(name, schema or "", columns, tuple(primary), tuple(dict.fromkeys(uniques)), tuple(references))
 
 
-def _column(each: Any) -> ColumnFacts:
-    made = bool(each.get("identity") or each.get("computed")) or "nextval(" in str(each.get("default") or "")
+def _choices(conditions: Iterable[str]) -> dict[str, tuple[str, ...]]:
+    """Column → the words that a check such as ``state IN ('new', 'used')`` allows; other checks say nothing."""
+    found: dict[str, tuple[str, ...]] = {}
+    for condition in conditions:
+        words = re.findall(r"'((?:[^']|'')*)'", condition)
+        bare = re.sub(r"'(?:[^']|'')*'", "", condition)
+        column = re.match(r'[\s(]*"?(\w+)"?[\s)]*(?:::\w+[\s\w]*)?[\s)]*(?:IN\s*\(|=\s*ANY)', bare, re.IGNORECASE)
+        if column and words and not re.search(r"\b(?:AND|OR|NOT)\b", bare, re.IGNORECASE):
+            found[column[1]] = tuple(dict.fromkeys(word.replace("''", "'") for word in words))
+    return found
+
+
+def views_of(database: Database, schema: str | None = None) -> list[str]:
+    """The names of a database's views, or of one of its schemas."""
+    if database.dialect == "sqlite":
+        rows = database.run("SELECT name FROM sqlite_master WHERE type = 'view' ORDER BY name")
+    else:
+        rows = database.run(
+            "SELECT n.nspname || '.' || c.relname FROM pg_catalog.pg_class AS c JOIN pg_catalog.pg_namespace AS n "
+            "ON n.oid = c.relnamespace WHERE c.relkind IN ('v', 'm') AND n.nspname NOT LIKE 'pg\\_%' "
+            "AND n.nspname <> 'information_schema' AND n.nspname = coalesce(?, n.nspname) ORDER BY 1",
+            [schema],
+        )
+    return [str(name) for (name,) in rows]
+
+
+def _column(each: Any, checked: Mapping[str, Sequence[str]]) -> ColumnFacts:
+    identity = each.get("identity")
+    made = bool(identity or each.get("computed")) or "nextval(" in str(each.get("default") or "")
     of = each["type"]
     # A domain is described as what it rests on.
     of = getattr(of, "data_type", of)
     kind, length, decimals = _kind(of)
     choices = tuple(of.enums or ()) if isinstance(of, types.Enum) else ()
-    remark = {"moment": "a date with a time: shown only", "other": f"{of}: shown only"}.get(kind, "")
+    choices = choices or tuple(checked.get(each["name"], ()))
+    remark = f"{of}: shown only" if kind == "other" else ""
     return ColumnFacts(
         name=each["name"],
         kind=kind,
@@ -136,6 +166,9 @@ def _column(each: Any) -> ColumnFacts:
         decimals=decimals,
         must=not each.get("nullable", True) and each.get("default") is None and not made,
         made=made,
+        always_made=bool(each.get("computed")) or bool(identity and identity.get("always")),
+        has_default=each.get("default") is not None,
+        zoned=bool(getattr(of, "timezone", False)),
         choices=choices,
         remark=remark,
     )
@@ -154,7 +187,7 @@ def _kind(of: Any) -> tuple[str, int | None, int | None]:
     if isinstance(of, types.Date):
         return "date", None, None
     if isinstance(of, types.Uuid):
-        return "text", 36, None
+        return "uuid", 36, None
     if isinstance(of, types.String):
         return "text", of.length, None
     return "other", None, None
