@@ -40,6 +40,9 @@ def require_sane(path: Path) -> None:
                     _require_texts(path, book, part)
                 elif "/worksheets/" in name and name.endswith(".xml"):
                     _require_cells(path, book, part)
+                elif name == "content.xml":
+                    _require_repeats(path, book, part)
+            _require_expanded(path, book)
     except DAMAGED:
         raise damaged(path) from None
 
@@ -50,6 +53,54 @@ def _require_texts(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo) -> 
     # The shortest text takes five bytes: <si/>.
     if found and int(found[1]) * 5 > part.file_size + 4096:
         raise damaged(path)
+
+
+_SHARED = re.compile(rb"<(?:[\w.-]+:)?si[\s>](.*?)</(?:[\w.-]+:)?si>", re.DOTALL)
+_USED = re.compile(rb"\st\s*=\s*[\"']s[\"'][^>]*>\s*<(?:[\w.-]+:)?v[^>]*>([0-9]+)<")
+EXPANDED = 1 << 30
+"""Characters that the cells of a workbook may have in all."""
+
+
+def _require_expanded(path: Path, book: zipfile.ZipFile) -> None:
+    """Makes sure that shared texts, each written once, do not fill the machine where millions of cells have them."""
+    names = {part.filename.replace("\\", "/").lower(): part for part in book.infolist()}
+    shared = next((part for name, part in names.items() if name.endswith("sharedstrings.xml")), None)
+    sheets = [part for name, part in names.items() if "/worksheets/" in name and name.endswith(".xml")]
+    if shared is None or shared.file_size * sum(part.file_size for part in sheets) < EXPANDED * 40:
+        return
+    lengths = [len(found) for found in _SHARED.findall(book.read(shared))]
+    if not lengths or max(lengths) * sum(part.file_size // 20 for part in sheets) < EXPANDED:
+        return
+    total = 0
+    for part in sheets:
+        total += sum(lengths[int(n)] for n in _USED.findall(book.read(part)) if int(n) < len(lengths))
+        if total > EXPANDED:
+            raise OutOfReach(
+                f"the cells of {path} would have more than {EXPANDED >> 30} billion characters in all",
+                "Split the workbook, or save its sheets as text files.",
+                "too-large",
+            )
+
+
+_REPEAT = re.compile(rb"number-(columns|rows)-repeated\s*=\s*[\"']([0-9]+)[\"']")
+
+
+def _require_repeats(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo) -> None:
+    """Makes sure that repeated cells of an .ods workbook stay within what a sheet can have."""
+    with book.open(part) as xml:
+        text = xml.read(LOOKED_THROUGH)
+    times = {kind: [int(n) for k, n in _REPEAT.findall(text) if k == kind] for kind in (b"columns", b"rows")}
+    most = {kind: max(found, default=1) for kind, found in times.items()}
+    rows = text.count(b"table-row>") + text.count(b"table-row ") + most[b"rows"] if most[b"columns"] > 1 else 1
+    filled_far = re.search(rb"number-columns-repeated\s*=\s*[\"'][0-9]{5,}[\"'][^>]*value-type", text) or re.search(
+        rb"value-type[^>]*number-columns-repeated\s*=\s*[\"'][0-9]{5,}[\"']", text
+    )
+    if filled_far and rows * min(most[b"columns"], COLUMNS) > ROOMY // 10:
+        raise OutOfReach(
+            f"a sheet of {path} repeats cells {most[b'columns']:,} times in a row",
+            "Delete the repeated cells beside the table; then save it.",
+            "stray-cells",
+        )
 
 
 def _require_cells(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo) -> None:

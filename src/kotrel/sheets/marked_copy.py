@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from kotrel.core.tables.table import index_of, letter_of
+from kotrel.sheets.cell_texts import put_text, writable
 from kotrel.sheets.marks import (
     AUTHOR,
     COLOURS,
@@ -33,7 +34,7 @@ def mark_copy(source: Path, sheets: Sequence[MarkedSheet], path: Path) -> None:
     summary = book.create_sheet(SUMMARY, 0)
     for line, (values, link) in enumerate(summary_lines(sheets), start=1):
         for column, value in enumerate(values, start=1):
-            summary.cell(line, column, value)
+            put_text(summary.cell(line, column), value)
         if link:
             cell = summary.cell(line, 1)
             cell.hyperlink = Hyperlink(ref=cell.coordinate, location=link)
@@ -70,7 +71,7 @@ def _mark_sheet(sheet: Any, marked: MarkedSheet) -> None:
             continue
         cell.fill = fills[here[0].severity]
         if number < MOST_COMMENTS:
-            comment = Comment("\n".join(each.text for each in here), AUTHOR)
+            comment = Comment(writable("\n".join(each.text for each in here)), AUTHOR)
             comment.width, comment.height = 320, 90
             cell.comment = comment
     if table.heading_row:
@@ -78,7 +79,8 @@ def _mark_sheet(sheet: Any, marked: MarkedSheet) -> None:
         heading.font = Font(bold=True)
     for row, (severity, text) in row_texts(marked.marks, marked.rows).items():
         if row > table.heading_row:
-            cell = sheet.cell(row, place, text)
+            cell = sheet.cell(row, place)
+            put_text(cell, text)
             cell.fill = fills[severity]
     sheet.column_dimensions[letter_of(place - 1)].width = 60
 

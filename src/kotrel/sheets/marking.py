@@ -21,10 +21,10 @@ from kotrel.core.rows.findings import Severity
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import index_of
 from kotrel.sheets.archives import DAMAGED
+from kotrel.sheets.cell_texts import CELL_HOLDS, writable
 from kotrel.sheets.marked_copy import mark_copy
 from kotrel.sheets.marks import (
     AUTHOR,
-    CELL_HOLDS,
     COLOURS,
     COLUMN,
     MOST_COMMENTS,
@@ -88,10 +88,10 @@ def mark(sheets: Sequence[Rows], target: Path) -> Marked:
     marked = [MarkedSheet(rows, marks_of(rows)) for rows in sheets]
     reason = _why_not(source, sheets)
     with written_whole(target) as path:
-        if reason is None:
-            mark_copy(source, marked, path)
+        if reason is None and _marked_as_copy(source, marked, path):
             remarks = []
         else:
+            reason = ODD if reason is None else reason
             _mark_anew(marked, path)
             remarks = [reason] if reason else []
     too_long = pl.any_horizontal(pl.col(pl.String).str.len_chars() > CELL_HOLDS).any()
@@ -102,6 +102,20 @@ def mark(sheets: Sequence[Rows], target: Path) -> Marked:
             f"only the first {MOST_COMMENTS:,} cells have a comment; the column “{COLUMN}” has every finding"
         )
     return Marked(target, tuple(remarks))
+
+
+ODD = "the workbook is written in a way that a copy would lose: the marks are in a separate workbook"
+
+
+def _marked_as_copy(source: Path, marked: Sequence[MarkedSheet], path: Path) -> bool:
+    """Marks a copy of the user's workbook; False where it cannot be read or written again as it is."""
+    import openpyxl
+
+    try:
+        mark_copy(source, marked, path)
+    except (*DAMAGED, TypeError, AttributeError, IndexError, openpyxl.utils.exceptions.InvalidFileException):
+        return False
+    return True
 
 
 def _why_not(source: Path, sheets: Sequence[Rows]) -> str | None:
@@ -140,9 +154,9 @@ def _mark_anew(sheets: Sequence[MarkedSheet], path: Path) -> None:
     )
     summary = book.add_worksheet(SUMMARY)
     for line, (texts, at) in enumerate(summary_lines(sheets)):
-        summary.write_row(line, 0, texts, bold if line in (0, 4) else None)
+        summary.write_row(line, 0, [writable(str(text)) for text in texts], bold if line in (0, 4) else None)
         if at:
-            summary.write_url(line, 0, f"internal:{at}", link, str(texts[0]))
+            summary.write_url(line, 0, f"internal:{at}", link, writable(str(texts[0])))
     for column, width in enumerate(WIDTHS):
         summary.set_column(column, column, width)
     for each in sheets:
@@ -170,16 +184,19 @@ def _write_marked(sheet: Any, marked: MarkedSheet, formats: dict[Severity, Any],
             severity = by_cell.get((row, letter))
             if value is not None or severity:
                 sheet.write_string(
-                    row - 1, index_of(letter), (value or "")[:CELL_HOLDS], formats[severity] if severity else plain
+                    row - 1, index_of(letter), writable(value or ""), formats[severity] if severity else plain
                 )
     for row, (severity, text) in row_texts(marks, marked.rows).items():
         if row > table.heading_row:
-            sheet.write_string(row - 1, place, text[:CELL_HOLDS], formats[severity])
+            sheet.write_string(row - 1, place, writable(text), formats[severity])
     for number, each_mark in enumerate(each for each in marks if each.letter and each.row):
         if number >= MOST_COMMENTS:
             break
         sheet.write_comment(
-            each_mark.row - 1, index_of(each_mark.letter or "A"), each_mark.text, {"author": AUTHOR, "x_scale": 2}
+            each_mark.row - 1,
+            index_of(each_mark.letter or "A"),
+            writable(each_mark.text),
+            {"author": AUTHOR, "x_scale": 2},
         )
     sheet.freeze_panes(heading + 1, 0)
     sheet.set_column(0, max(place - 1, 0), 18)

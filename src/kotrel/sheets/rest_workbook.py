@@ -9,6 +9,7 @@ from typing import Any
 
 from kotrel.core.changes.change_set import Rest
 from kotrel.core.columns import ROW
+from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.marks import COLUMN
 from kotrel.sheets.safe_writing import require_new_file, written_whole
 from kotrel.sheets.table_writing import day_in_sheets, is_exact_number
@@ -69,7 +70,7 @@ def _write(out: Any, sheet: Any, each: RestSheet) -> None:
     rest = each.rest
     letters = [name for name in rest.cells.columns if name != ROW]
     for place, words in enumerate(rest.headings):
-        sheet.write_string(0, place, words, heading)
+        sheet.write_string(0, place, writable(words), heading)
     last = len(letters)
     sheet.write_string(0, last, COLUMN, heading)
     for place, letter in enumerate(letters):
@@ -86,14 +87,14 @@ def _write(out: Any, sheet: Any, each: RestSheet) -> None:
             elif kind == "yes_no":
                 sheet.write_boolean(row, place, value.casefold() in ("true", "yes", "1"))
             else:
-                sheet.write_string(row, place, value, text)
+                sheet.write_string(row, place, writable(value), text)
     sheet.set_column(last, last, 60)
     for row, number in enumerate(rest.cells[ROW], start=1):
         reason = each.reasons.get(number, "")
-        sheet.write_string(row, last, reason, why)
+        sheet.write_string(row, last, writable(reason), why)
         if reason and row <= MOST_COMMENTS:
             # The last column of a wide sheet is out of sight, so the reason is also a comment where the row begins.
-            sheet.write_comment(row, 0, reason, {"x_scale": 2.5, "author": "Kotrel"})
+            sheet.write_comment(row, 0, writable(reason), {"x_scale": 2.5, "author": "Kotrel"})
     wrong = out.add_format({"bg_color": "#FFC7CE"})
     if rest.cells.height:
         sheet.conditional_format(1, 0, rest.cells.height, 0, {"type": "no_errors", "format": wrong})

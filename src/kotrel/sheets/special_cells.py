@@ -73,6 +73,10 @@ _TEXT = "{urn:oasis:names:tc:opendocument:xmlns:text:1.0}"
 _MORE = "{urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0}"
 
 
+_REPEATED = 1_000
+"""A special cell that is repeated more often is told this many times."""
+
+
 def _in_ods(book: zipfile.ZipFile, sheet: str) -> dict[tuple[int, int], Special]:
     content = book.read("content.xml")
     if b"formula" not in content and b'"error"' not in content and b"'error'" not in content:
@@ -88,7 +92,7 @@ def _in_ods(book: zipfile.ZipFile, sheet: str) -> dict[tuple[int, int], Special]
                 times = int(cell.get(f"{_TABLE}number-columns-repeated", "1"))
                 marked = cell.get(f"{_TABLE}formula") or cell.get(f"{_MORE}value-type") == "error"
                 if marked and (special := _ods_special(cell)):
-                    for place in range(min(times, 1000)):
+                    for place in range(min(times, _REPEATED)):
                         found[row, column + place] = special
                 column += times
             row += int(line.get(f"{_TABLE}number-rows-repeated", "1"))
@@ -96,7 +100,7 @@ def _in_ods(book: zipfile.ZipFile, sheet: str) -> dict[tuple[int, int], Special]
 
 
 def _ods_special(cell: ElementTree.Element) -> Special | None:
-    shown = " ".join("".join(text.itertext()) for text in cell.iter(f"{_TEXT}p"))
+    shown = " ".join("".join(text.itertext()) for text in cell.findall(f"{_TEXT}p"))
     kind = cell.get(f"{_MORE}value-type") or cell.get(f"{_OFFICE}value-type")
     if kind == "error" or re.match(r"^(#[A-Z0-9/]+[!?]?|Err:\d+)$", shown):
         return Special(shown or "#ERROR", "error")

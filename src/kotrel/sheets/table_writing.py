@@ -13,6 +13,7 @@ import polars as pl
 
 from kotrel.core.description.model import Field
 from kotrel.core.errors import WrongUse
+from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.output import OutBook, OutSheet
 from kotrel.sheets.safe_writing import written_whole
 from kotrel.sheets.text_writing import text_form, write_text
@@ -65,7 +66,7 @@ def _write_xlsx(book: OutBook, path: Path) -> None:
     for each in book.sheets:
         sheet = out.add_worksheet(each.name)
         for place, column in enumerate(each.columns):
-            sheet.write_string(0, place, column.heading, heading)
+            sheet.write_string(0, place, writable(column.heading), heading)
             write_column(out, sheet, place, 1, each.rows.to_series(place), column.field)
         sheet.freeze_panes(1, 1)
         if each.rows.height:
@@ -88,7 +89,7 @@ def write_column(out: Any, sheet: Any, place: int, first: int, values: pl.Series
             sheet.write_datetime(row, place, day, look)
         else:
             # A text stays a text: "=1+1" does not become a formula, nor "00120" a number.
-            sheet.write_string(row, place, value, look)
+            sheet.write_string(row, place, writable(value), look)
 
 
 def column_format(out: Any, about: Field | None) -> Any:
@@ -167,5 +168,5 @@ def _ods_cell(value: str | None, about: Field | None) -> str:
         kind = f' office:value-type="float" office:value="{value}"'
     elif about is not None and about.kind == "date" and day_in_sheets(value) is not None:
         kind = f' office:value-type="date" office:date-value="{value}"'
-    paragraphs = "".join(f"<text:p>{escape(line)}</text:p>" for line in value.split("\n"))
+    paragraphs = "".join(f"<text:p>{escape(line)}</text:p>" for line in writable(value).split("\n"))
     return f"<table:table-cell{kind}>{paragraphs}</table:table-cell>"

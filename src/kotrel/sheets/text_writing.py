@@ -79,16 +79,22 @@ def write_text(sheet: OutSheet, path: Path, form: TextForm) -> None:
         rows = rows.with_columns(_written(rows[name], column, form).alias(name))
     if form.headings:
         heading = pl.DataFrame({name: [column.heading] for name, column in zip(names, sheet.columns, strict=True)})
+        if form.guarded:
+            heading = heading.with_columns(_guarded(pl.col(name)).alias(name) for name in names)
         rows = pl.concat([heading, rows])
     if form.one_line:
         rows = rows.with_columns(pl.all().str.replace_all(rf"[{_class_of(form.separator)}\r\n]+", " "))
     if form.quotes == "none":
         _require_plain(rows, sheet.columns, form)
+    quotes = _POLARS_QUOTES[form.quotes]
+    if form.quotes == "needed" and rows.select(pl.any_horizontal(pl.all().str.contains("\r").any())).item():
+        # A lone carriage return ends a line for many readers, but the writer sees no need to quote it.
+        quotes = "always"
     text = rows.write_csv(
         include_header=False,
         separator=form.separator,
         line_terminator=form.line_end,
-        quote_style=_POLARS_QUOTES[form.quotes],
+        quote_style=quotes,
     )
     try:
         path.write_bytes(text.encode(form.encoding))
@@ -105,14 +111,24 @@ def _written(values: pl.Series, column: OutColumn, form: TextForm) -> pl.Series:
     if column.field is None or not column.field.is_decimal:
         if not form.guarded:
             return values
-        text = pl.col(values.name)
-        guarded = pl.when(text.str.contains(r"^'*[=+\-@\t\r]")).then(pl.lit(GUARD) + text).otherwise(text)
-        return values.to_frame().select(guarded).to_series()
+        return values.to_frame().select(_guarded(pl.col(values.name)).alias(values.name)).to_series()
     if form.decimals is not None:
         values = _with_decimals(values, column, form.decimals)
     elif form.clear_thousands and column.field.decimals == 3:
         values = values.to_frame().select(_clear_number(pl.col(values.name))).to_series()
+    if form.guarded:
+        # A text where a number should be may be anything.
+        text = pl.col(values.name)
+        plain = text.str.contains(r"^-?[0-9]+(?:\.[0-9]+)?$")
+        values = (
+            values.to_frame().select(pl.when(plain).then(text).otherwise(_guarded(text)).alias(values.name)).to_series()
+        )
     return values.str.replace(".", ",", literal=True) if form.decimal_mark == "," else values
+
+
+def _guarded(text: pl.Expr) -> pl.Expr:
+    """Texts that a spreadsheet would take for a formula, with the mark that keeps them texts."""
+    return pl.when(text.str.contains(r"^\s*'*[=+\-@\t\r]")).then(pl.lit(GUARD) + text).otherwise(text)
 
 
 def _with_decimals(values: pl.Series, column: OutColumn, decimals: int) -> pl.Series:

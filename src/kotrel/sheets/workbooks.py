@@ -60,7 +60,10 @@ def _read(path: Path, sheet: str | None) -> list[Grid]:
             for each in about
             if each.typ == SheetTypeEnum.WorkSheet
         ]
-    except (CalamineError, OSError, ValueError) as error:
+    except BaseException as error:
+        # A reader that gives up on a file (a panic) is no fault of ours, but neither a reason to end in a traceback.
+        if not isinstance(error, CalamineError | OSError | ValueError) and type(error).__name__ != "PanicException":
+            raise
         words = str(error).lower()
         if "password" in words or "encrypt" in words:
             raise OutOfReach(
@@ -101,6 +104,9 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool) -> Grid:
         del rows
         found = looking.result()
         special = found.cells
+        by_column: dict[int, dict[int, Special]] = {}
+        for (row, column), what in special.items():
+            by_column.setdefault(column, {})[row] = what
         cells: list[pl.Series] = []
         kinds: dict[str, str | pl.Series] = {}
         width = max(len(columns), max((place for _, place in special), default=-1) + 1)
@@ -112,8 +118,7 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool) -> Grid:
             if len(values) < height:
                 values = (*values, *[""] * (height - len(values)))
             series, kind = _column(values)
-            mine = {row: what for (row, column), what in special.items() if column == place}
-            if mine:
+            if mine := by_column.get(place):
                 series, kind = _with_special(series, kind, mine)
             cells.append(series.alias(letter))
             kinds[letter] = kind

@@ -84,7 +84,7 @@ def _with_errors_shown(rows: Rows) -> pl.DataFrame:
             values = values.with_columns(
                 joined.select(pl.coalesce(group.field, "as shown")).to_series().alias(group.field)
             )
-    return values.drop(ROW)
+    return values.select(rows.fields)
 
 
 def _key_of_record(record: Record, key: str | None, first: pl.DataFrame, second: pl.DataFrame) -> tuple[str, ...]:

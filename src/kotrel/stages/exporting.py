@@ -15,9 +15,11 @@ from kotrel.core.description.model import Field, Record
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.similarity import nearest
+from kotrel.sheets.archives import DAMAGED
+from kotrel.sheets.cell_texts import put_text
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.safe_writing import require_new_file, written_whole
-from kotrel.sheets.table_writing import write_book
+from kotrel.sheets.table_writing import is_exact_number, write_book
 from kotrel.sheets.templates import Template, write_template
 from kotrel.stages.file_options import record_named
 from kotrel.stages.mapping import names_of
@@ -120,7 +122,7 @@ def _rows(
     needed = dict.fromkeys([*(field.name for field in fields), *(condition.fields if condition else ()), *order])
     rows = reading.read(record.name, list(needed))
     if condition is not None:
-        rows = rows.filter(condition.expr)
+        rows = rows.filter(condition.column(rows).fill_null(False))
     by = [pl.col(name).cast(pl.Decimal(38, 6)) if record.fields[name].is_decimal else pl.col(name) for name in order]
     rows = (
         rows.sort(by, descending=[name.endswith(" down") for name in chosen.sort], nulls_last=True)
@@ -168,7 +170,7 @@ def _add_to(book: Path, sheets: OutBook, path: Path) -> None:
         shutil.copyfile(book, temporary)
         try:
             out = openpyxl.load_workbook(temporary, keep_vba=book.suffix.lower() == ".xlsm", rich_text=True)
-        except (InvalidFileException, KeyError, ValueError) as error:
+        except (*DAMAGED, InvalidFileException, TypeError) as error:
             raise OutOfReach(f"{book} cannot be read as a workbook", "", "damaged-file") from error
         for each in sheets.sheets:
             sheet = out.create_sheet(each.name)
@@ -179,10 +181,11 @@ def _add_to(book: Path, sheets: OutBook, path: Path) -> None:
                     if value is None:
                         continue
                     cell = sheet.cell(row, place)
-                    if decimal:
+                    if decimal and is_exact_number(value):
                         cell.value = float(value)
                     else:
-                        cell.value, cell.data_type, cell.number_format = value, "s", "@"
+                        put_text(cell, value)
+                        cell.number_format = "@"
         out.save(temporary)
 
 

@@ -29,7 +29,7 @@ def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
         values = rows.values[name]
         distinct = values.unique().drop_nulls()
         unknown = distinct.filter(~distinct.is_in(state.known_codes(target, distinct).implode()))
-        if target.name == rows.record.name and len(unknown):
+        if target.name == rows.record.name and rows.has_key and len(unknown):
             # A row may refer to another row of the same sheet.
             unknown = unknown.filter(~unknown.is_in(rows.values[target.key[0]].implode()))
         refused = state.refused_in_load(target.name)

@@ -4,7 +4,8 @@ An expression is parsed by a grammar, gets its kinds from the fields it names, a
 exact decimals. It cannot run Python.
 """
 
-from kotrel.core.expressions.compiling import Compiled, Scope, compile_expression
+from kotrel.core.expressions.compiled import Compiled
+from kotrel.core.expressions.compiling import Scope, compile_expression
 from kotrel.core.expressions.numbering import number_codes
 
 __all__ = ["Compiled", "Scope", "compile_expression", "number_codes"]

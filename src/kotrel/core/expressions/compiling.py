@@ -14,8 +14,9 @@ from lark import Token, Tree
 
 from kotrel.core.columns import sheet_column
 from kotrel.core.description.model import Field
+from kotrel.core.expressions.compiled import Compiled
 from kotrel.core.expressions.functions import FUNCTIONS
-from kotrel.core.expressions.kinds import NUMBER, Kind, Typed
+from kotrel.core.expressions.kinds import NUMBER, SCALE, WHOLE_DIGITS, Kind, Typed
 from kotrel.core.expressions.parsing import ExpressionError, Node, parse, place
 from kotrel.core.similarity import folded, nearest
 
@@ -36,25 +37,6 @@ class Scope:
     fields: Mapping[str, Field]
     columns: Mapping[str, str] = field(default_factory=dict)
     names: Callable[[str], Mapping[str, str]] | None = None
-
-
-@dataclass(frozen=True)
-class Compiled:
-    """A compiled expression.
-
-    Attributes:
-        kind: what it gives.
-        expr: on a frame with the scope's columns as String in canonical text; numbers come out as Decimal(38, 12),
-            texts and dates as String, yes/no as Boolean.
-        fields: the fields it reads.
-        numbered: True where it uses ``next``: its texts hold marks for :func:`kotrel.core.expressions.number_codes`.
-    """
-
-    text: str
-    kind: Kind
-    expr: pl.Expr
-    fields: tuple[str, ...]
-    numbered: bool
 
 
 def compile_expression(text: str, scope: Scope, wanted: Kind | None = None) -> Compiled:
@@ -98,7 +80,12 @@ class Compiler:
     # --- literals, fields, columns ---
 
     def _number(self, parts: list[Node], node: Tree[Token]) -> Typed:
-        return "number", pl.lit(str(parts[0])).cast(NUMBER)
+        text = str(parts[0])
+        whole, _, part = text.partition(".")
+        if len(whole.lstrip("0")) > WHOLE_DIGITS or len(part) > SCALE:
+            trouble = f"a number has at most {WHOLE_DIGITS} digits before the point and {SCALE} after it"
+            raise self.wrong(node, trouble)
+        return "number", pl.lit(text).cast(NUMBER)
 
     def _text(self, parts: list[Node], node: Tree[Token]) -> Typed:
         return "text", pl.lit(str(parts[0])[1:-1])
@@ -234,7 +221,8 @@ class Compiler:
 
     def _divided(self, parts: list[Node], node: Tree[Token]) -> Typed:
         first, second = self._numbers(parts)
-        return "number", pl.when(second != 0).then(first / second)
+        # The divisor itself becomes blank: both branches of a condition are computed.
+        return "number", first / pl.when(second != 0).then(second)
 
     def _minus_sign(self, parts: list[Node], node: Tree[Token]) -> Typed:
         return "number", pl.lit("0").cast(NUMBER) - self.need(parts[0], "number")
@@ -259,7 +247,7 @@ class Compiler:
     def _at_margin(self, parts: list[Node], node: Tree[Token]) -> Typed:
         first, second = self._numbers(parts)
         kept = pl.lit("1").cast(NUMBER) - self._share(second)
-        return "number", pl.when(kept > 0).then(first / kept)
+        return "number", first / pl.when(kept > 0).then(kept)
 
     # --- functions ---
 

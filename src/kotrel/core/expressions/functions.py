@@ -8,7 +8,7 @@ from typing import Protocol
 import polars as pl
 from lark import Token, Tree
 
-from kotrel.core.expressions.kinds import NUMBER, Kind, Typed
+from kotrel.core.expressions.kinds import NUMBER, SCALE, Kind, Typed
 from kotrel.core.expressions.numbering import MARK
 from kotrel.core.expressions.parsing import ExpressionError, Node
 
@@ -35,6 +35,10 @@ class Caller(Protocol):
 _Function = Callable[[Caller, list[Node], "Tree[Token]"], Typed]
 
 
+MOST_CHARACTERS, MOST_DIGITS = 1_000, 18
+"""Characters that a function may count or fill up to, and digits of a made number."""
+
+
 def _on_text(change: Callable[[pl.Expr], pl.Expr]) -> _Function:
     return lambda compiler, given, node: ("text", change(compiler.need(given[0], "text")))
 
@@ -43,7 +47,10 @@ def _whole(compiler: Caller, node: Node) -> int:
     """A whole number that is written out, for a count of characters."""
     if not isinstance(node, Tree) or node.data != "number" or "." in str(node.children[0]):
         raise compiler.wrong(node, "write a whole number here")
-    return int(str(node.children[0]))
+    number = int(str(node.children[0])[:20])
+    if number > MOST_CHARACTERS:
+        raise compiler.wrong(node, f"at most {MOST_CHARACTERS:,} here")
+    return number
 
 
 def _as_text(compiler: Caller, given: list[Node], node: Tree[Token]) -> Typed:
@@ -59,11 +66,14 @@ def _next_number(compiler: Caller, given: list[Node], node: Tree[Token]) -> Type
     if compiler.numbered:
         raise compiler.wrong(node, "next(…) can stand only once in an expression")
     compiler.numbered = True
-    return "text", pl.lit(f"{MARK}{_whole(compiler, given[0])}{MARK}")
+    digits = _whole(compiler, given[0])
+    if digits > MOST_DIGITS:
+        raise compiler.wrong(given[0], f"at most {MOST_DIGITS} digits")
+    return "text", pl.lit(f"{MARK}{digits}{MARK}")
 
 
 def _rounded(compiler: Caller, given: list[Node], node: Tree[Token]) -> Typed:
-    decimals = _whole(compiler, given[1]) if len(given) > 1 else 0
+    decimals = min(_whole(compiler, given[1]), SCALE) if len(given) > 1 else 0
     return "number", compiler.need(given[0], "number").round(decimals, mode="half_away_from_zero")
 
 

@@ -14,4 +14,7 @@ Typed = tuple[Kind, pl.Expr]
 SCALE = 12
 """Digits after the point in all calculations."""
 
+WHOLE_DIGITS = 20
+"""Digits before the point of a number that is written out."""
+
 NUMBER = pl.Decimal(38, SCALE)

@@ -12,6 +12,8 @@ from lark.exceptions import UnexpectedCharacters, UnexpectedEOF, UnexpectedInput
 from kotrel.core.errors import WrongUse
 
 Node = Tree[Token] | Token
+LONGEST, DEEPEST = 4_000, 100
+"""Characters of an expression, and steps from its whole to its smallest part."""
 
 _WORDS = {
     "COMPARE": "a comparison", "NUMBER": "a number", "TEXT": "a text in quotes", "NAME": "a field", "COLUMN": "a [column]",
@@ -44,8 +46,12 @@ def parse(text: str) -> Node:
     """
     if not text.strip():
         raise ExpressionError(text, 0, "the expression is empty")
+    if len(text) > LONGEST:
+        raise ExpressionError(text[:60], 0, f"the expression is too long: at most {LONGEST:,} characters")
     try:
-        return _parser().parse(text).children[0]
+        tree = _parser().parse(text).children[0]
+    except RecursionError:
+        raise _too_deep(text) from None
     except UnexpectedEOF as error:
         raise ExpressionError(text, len(text), "the expression ends too early", _expected(error.expected)) from None
     except UnexpectedCharacters as error:
@@ -56,6 +62,27 @@ def parse(text: str) -> Node:
         raise ExpressionError(text, at, "this cannot be understood here", _expected(error.allowed or set())) from None
     except UnexpectedInput as error:
         raise ExpressionError(text, error.pos_in_stream or 0, "this cannot be understood here") from None
+    _require_shallow(tree, text)
+    return tree
+
+
+def _require_shallow(tree: Node, text: str) -> None:
+    """Makes sure that a tree is not deeper than :data:`DEEPEST`."""
+    level, depth = [tree], 0
+    while level:
+        depth += 1
+        if depth > DEEPEST:
+            raise _too_deep(text)
+        level = [child for node in level if isinstance(node, Tree) for child in node.children]
+
+
+def _too_deep(text: str) -> ExpressionError:
+    return ExpressionError(
+        text[:60],
+        0,
+        f"the expression is too deeply nested: at most {DEEPEST} steps",
+        "Split it into several fields or steps.",
+    )
 
 
 def _expected(names: Collection[str]) -> str:

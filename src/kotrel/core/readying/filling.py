@@ -173,8 +173,7 @@ def _where(where: str | None, rows: Rows, values: pl.DataFrame, names: Names) ->
         return everywhere
     compiled = compile_expression(where, Scope(rows.record.fields, {}, names), "yes_no")
     frame = values.with_columns(_blank(values, name) for name in compiled.fields if name not in values.columns)
-    state = frame.select(pl.lit(None, pl.String).alias("rows"), compiled.expr.fill_null(False).alias("holds"))["holds"]
-    return state if len(state) == values.height else state.new_from_index(0, values.height)
+    return compiled.column(frame).fill_null(False)
 
 
 def _made(
@@ -198,9 +197,7 @@ def _made(
     )
     compiled = compile_expression(expression, scope)
     frame = values.hstack(rows.table.cells.drop(ROW).rename(sheet_column))
-    made = frame.select(pl.lit(None, pl.String).alias("rows"), _as_text(compiled, fields[name]).alias("made"))["made"]
-    if len(made) != values.height:
-        made = made.new_from_index(0, values.height)
+    made = compiled.column(frame, _as_text(compiled, fields[name]))
     made = made.zip_with(values[name].is_null(), values[name]).alias(name)
     if compiled.numbered:
         # A code made from a blank would mean nothing.

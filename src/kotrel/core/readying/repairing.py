@@ -132,12 +132,13 @@ def _repaired(column: _Column, repairs: list[RepairGroup]) -> pl.Series:
 def _repair_reference(column: _Column, state: SystemState, target: Record, spellings: Mapping[str, str]) -> None:
     distinct = column.values.unique().drop_nulls()
     unknown = distinct.filter(~distinct.is_in(state.known_codes(target, distinct).implode()))
-    if target.name == column.rows.record.name and len(unknown):
+    own_keys = target.name == column.rows.record.name and column.rows.has_key
+    if own_keys and len(unknown):
         unknown = unknown.filter(~unknown.is_in(column.rows.values[target.key[0]].implode()))
     if not len(unknown):
         return
     listed = state.listed(target)
-    if target.name == column.rows.record.name:
+    if own_keys:
         # The rows of this sheet are on the list too, by their names and codes.
         own = [name for name in listed.columns if name in column.rows.fields]
         listed = pl.concat([listed, column.rows.values.select(own).drop_nulls(target.key)], how="diagonal").unique(

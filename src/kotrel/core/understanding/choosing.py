@@ -43,10 +43,7 @@ def _picked(rows: Rows, where: str) -> pl.Series:
     scope = Scope({name: record.fields[name] for name in rows.fields}, columns)
     compiled = compile_expression(where, scope, "yes_no")
     frame = rows.values.hstack(rows.table.cells.drop(ROW).rename(sheet_column))
-    picked = frame.select(pl.lit(None, pl.String).alias("rows"), compiled.expr.fill_null(False).alias("picked"))[
-        "picked"
-    ]
-    return picked if len(picked) == rows.values.height else picked.new_from_index(0, rows.values.height)
+    return compiled.column(frame).fill_null(False)
 
 
 def _once(rows: Rows, field: str) -> Rows:

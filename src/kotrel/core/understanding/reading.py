@@ -9,6 +9,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.parallel import map_parallel
+from kotrel.core.phrases import listed_and
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells_of
 from kotrel.core.rows.rows import CLEAR, Rows
 from kotrel.core.tables.sources import raw_values
@@ -152,7 +153,9 @@ def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[Finding
     found += _about_swallowed(rows)
     bare = [column.letter for column in matched.unknown if not column.heading]
     if bare:
-        message = f"column {', '.join(bare)} has values but no heading and is left out"
+        some = f"{', '.join(bare[:5])} and {len(bare) - 5:,} more" if len(bare) > 6 else listed_and(bare)
+        verbs = "has values but no heading and is" if len(bare) == 1 else "have values but no headings and are"
+        message = f"column{'s' if len(bare) > 1 else ''} {some} {verbs} left out"
         found.append(rows.sheet_finding("warning", "no-heading", "columns without a heading", message, bare[0]))
     return found
 

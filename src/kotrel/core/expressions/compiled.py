@@ -1,0 +1,67 @@
+"""A compiled expression, and how it is computed for the rows of a frame."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import polars as pl
+from polars.exceptions import PolarsError
+
+from kotrel.core.columns import ROW
+from kotrel.core.errors import WrongUse
+from kotrel.core.expressions.kinds import Kind
+
+
+@dataclass(frozen=True)
+class Compiled:
+    """A compiled expression.
+
+    Attributes:
+        kind: what it gives.
+        expr: on a frame with the scope's columns as String in canonical text; numbers come out as Decimal(38, 12),
+            texts and dates as String, yes/no as Boolean.
+        fields: the fields it reads.
+        numbered: True where it uses ``next``: its texts hold marks for :func:`kotrel.core.expressions.number_codes`.
+    """
+
+    text: str
+    kind: Kind
+    expr: pl.Expr
+    fields: tuple[str, ...]
+    numbered: bool
+
+    def column(self, frame: pl.DataFrame, made: pl.Expr | None = None) -> pl.Series:
+        """The value for each row of a frame.
+
+        Args:
+            made: the expression to compute instead, such as this one rounded.
+
+        Raises:
+            WrongUse: a result is too large to be computed exactly; the message names a row.
+        """
+        expr = self.expr if made is None else made
+        try:
+            found = frame.select(expr.alias("computed"))["computed"]
+        except BaseException as error:
+            # What the engine gives up on (a panic) is no subclass of Exception.
+            if not isinstance(error, PolarsError) and type(error).__name__ != "PanicException":
+                raise
+            raise self._too_large(frame, expr) from None
+        return found if len(found) == frame.height else found.new_from_index(0, frame.height)
+
+    def _too_large(self, frame: pl.DataFrame, expr: pl.Expr) -> WrongUse:
+        """The error, with the first row that cannot be computed."""
+        low, high = 0, frame.height
+        while high - low > 1:
+            middle = (low + high) // 2
+            try:
+                frame.slice(low, middle - low).select(expr.alias("computed"))
+                low = middle
+            except BaseException:
+                high = middle
+        row = frame[ROW][low] if ROW in frame.columns and frame.height else None
+        return WrongUse(
+            f"“{self.text[:60]}” cannot be computed" + (f" in row {row}" if row else "") + ": the result is too large",
+            "Numbers have at most 26 digits before the point.",
+            "too-large-to-compute",
+        )
