@@ -56,7 +56,7 @@ class Guarded(unittest.TestCase):
                     any(kind == "uncalculated" for grid in open_sheets(path) for kind in grid.kinds.values())
                 )
             else:
-                with path.open(encoding="utf-8", newline="") as file:
+                with path.open(encoding="utf-8-sig", newline="") as file:
                     for line in csv.reader(file, delimiter="," if ending == ".csv" else "\t"):
                         for cell in line:
                             self.assertFalse(cell.lstrip(" ").startswith(("=", "+", "@", "\t", "\r")), repr(cell))
