@@ -64,7 +64,7 @@ class Masters(Shop):
         )
         self.assertEqual(
             self.sql(
-                "SELECT from_quantity, from_date, amount, percent_off FROM price WHERE item = 'NEW-60001' ORDER BY 3"
+                "SELECT from_quantity, from_date, amount, discount_percent FROM price WHERE item = 'NEW-60001' ORDER BY 3"
             ),
             [(0, "2000-01-01", None, 10_000), (0, "2000-01-01", 125_000, None)],
         )

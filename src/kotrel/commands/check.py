@@ -57,7 +57,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     for place, each in enumerate(checked):
         if place:
             screen.show("")
-        if each.consequence == "created" and each.ok:
+        if each.consequence is not None and each.ok:
             show_created(screen, each)
         else:
             show_checked(screen, each, args.all, args.repairs)

@@ -132,6 +132,17 @@ class Preview:
                 record[action] = record.get(action, 0) + number
         return counted
 
+    def ends(self) -> list[dict[str, object]]:
+        """The rows that no sheet has and whose period ends: record, key, the last day, and the row that causes it."""
+        return [
+            {"record": each.rows.record.name, "key": key, "until": end, "because_of_row": row}
+            for each in self.checked
+            if each.consequence == "ended" and each.rows.record.period is not None
+            for row, key, end in each.rows.values.select(
+                ROW, key_text(each.rows.record).alias("key"), each.rows.record.period[1]
+            ).iter_rows()
+        ]
+
     def creates(self) -> dict[str, list[str]]:
         """Record → the codes that are added to that list because other rows use them."""
         found: dict[str, list[str]] = {}

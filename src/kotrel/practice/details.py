@@ -155,7 +155,7 @@ def _prices(items: pl.DataFrame) -> pl.DataFrame:
             ("YARD", code, unit, "0.000", "2026-01-01", f"{yard}00", None),
             ("FLEET", code, unit, "0.000", "2026-07-01", None, "12.500"),
         ]
-    return _table(prices, "price_list", "item", "unit", "from_quantity", "from_date", "amount", "percent_off")
+    return _table(prices, "price_list", "item", "unit", "from_quantity", "from_date", "amount", "discount_percent")
 
 
 def _levels(items: pl.DataFrame) -> pl.DataFrame:

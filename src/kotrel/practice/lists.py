@@ -88,9 +88,9 @@ ACCOUNTS = [
 ]
 
 PRICE_LISTS = [
-    ("SHOP", "Retail", "EUR", "2"),
-    ("YARD", "Yard trade", "EUR", "2"),
-    ("FLEET", "Fleet contract", "EUR", "2"),
+    ("SHOP", "Retail", "EUR", "2", None, "yes"),
+    ("YARD", "Yard trade", "EUR", "2", None, "yes"),
+    ("FLEET", "Fleet contract", "EUR", "2", "SHOP", "yes"),
 ]
 
 VENDORS = [

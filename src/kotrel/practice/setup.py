@@ -44,7 +44,7 @@ def base_lists() -> dict[str, pl.DataFrame]:
         "brand": table(lists.BRANDS, "code", "name"),
         "tax_class": table(lists.TAX_CLASSES, "code", "name", "rate"),
         "account": table(lists.ACCOUNTS, "code", "name", "used_for"),
-        "price_list": table(lists.PRICE_LISTS, "code", "name", "currency", "decimals"),
+        "price_list": table(lists.PRICE_LISTS, "code", "name", "currency", "decimals", "off", "for_sale"),
         "vendor": table(lists.VENDORS, "code", "name", *address, "currency"),
         "customer": table(lists.CUSTOMERS, "code", "name", *address, "price_list", "terms_days"),
     }

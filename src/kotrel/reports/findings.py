@@ -10,6 +10,7 @@ from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.columns import ROW
+from kotrel.core.description.shown_values import shown
 from kotrel.core.pipeline import Checked
 from kotrel.core.rows.findings import SEVERITIES, FindingGroup, RepairGroup, count_by_severity, rows_with, worst_first
 from kotrel.core.rows.rows import Rows
@@ -35,8 +36,11 @@ def show_checked(screen: Screen, checked: Checked, every: bool, repairs: bool) -
 
 
 def show_created(screen: Screen, checked: Checked) -> None:
-    """The values that a load would add to a list, with those that are similar to an existing one."""
+    """What a load would change that no sheet has: values that it adds to a list, rows whose period it ends."""
     rows = checked.rows
+    if checked.consequence == "ended":
+        show_ended(screen, rows)
+        return
     title = rows.record.title.lower()
     codes = rows.values[rows.record.code].to_list()
     line = Text(f"adds {len(codes):,} to the {title} list: ", style="bold magenta")
@@ -46,6 +50,23 @@ def show_created(screen: Screen, checked: Checked) -> None:
             continue
         for value, hint in group.cells.select("value", "suggestion").iter_rows():
             screen.show(Text(f"  {value}: did you mean {hint}", style="yellow"))
+
+
+def show_ended(screen: Screen, rows: Rows) -> None:
+    """Rows whose period ends because another begins, with the row of the sheet that causes it."""
+    record = rows.record
+    last = record.period[1] if record.period else record.key[-1]
+    line = Text(f"ends {count(rows.values.height, record.title.lower())} that no sheet has: ", style="bold magenta")
+    screen.show(line.append("the next one begins the day after", style=""))
+    for values in rows.values.head(ENDED_SHOWN).iter_rows(named=True):
+        key = " / ".join(shown(values[name], record.fields[name]) or "" for name in record.key)
+        where = rows.table.place(values[ROW], None)
+        screen.show(Text(f"  {key}: until {values[last]} (because of {where})", style="yellow"))
+    if rows.values.height > ENDED_SHOWN:
+        screen.show(Text(f"    … {rows.values.height - ENDED_SHOWN:,} more", style="dim"))
+
+
+ENDED_SHOWN = 5
 
 
 def headline(rows: Rows) -> Text:

@@ -27,7 +27,7 @@ STYLES = {"new": "green", "changed": "yellow", "removed": "magenta", "same": "di
 def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
     """What a load would do: the counts, then each change from what to what."""
     for place, checked in enumerate(preview.checked):
-        if checked.consequence == "created" and checked.ok:
+        if checked.consequence is not None and checked.ok:
             continue
         if place:
             screen.show("")
@@ -158,6 +158,7 @@ def preview_json(preview: Preview) -> dict[str, Any]:
             for _, key, field, former, after in changes.changed_cells().iter_rows()
         ],
         "creates": preview.creates(),
+        "ends": preview.ends(),
         "totals": {},
         "defaults": [
             {

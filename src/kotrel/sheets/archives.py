@@ -15,7 +15,7 @@ from kotrel.core.errors import OutOfReach
 DAMAGED = (
     OSError,
     EOFError,
-    KeyError,
+    LookupError,
     RuntimeError,
     ValueError,
     zipfile.BadZipFile,

@@ -103,7 +103,10 @@ def column_format(out: Any, about: Field | None) -> Any:
 
 def is_exact_number(value: str) -> bool:
     """True for a plain number that a spreadsheet keeps exactly."""
-    return bool(_PLAIN.fullmatch(value)) and len(value.replace(".", "").strip("-0")) <= EXACT_DIGITS
+    if not _PLAIN.fullmatch(value):
+        return False
+    digits = value.replace(".", "").strip("-0")
+    return len(digits) <= EXACT_DIGITS and len(value.partition(".")[0].lstrip("-0")) <= EXACT_DIGITS
 
 
 def day_in_sheets(value: str) -> date | None:

@@ -208,7 +208,9 @@ def _refused(
 
 def _remember(loaded: Preview, understood: Sequence[Understood], number: int) -> None:
     """Remembers what was loaded from sheets that came from an export: their next load is compared with it."""
-    by_place = {(each.record.name, each.file, each.sheet): each for each in loaded.changes}
+    # What follows from a sheet's rows has fewer fields than the sheet.
+    ordered = sorted(loaded.changes, key=lambda each: len(each.fields))
+    by_place = {(each.record.name, each.file, each.sheet): each for each in ordered}
     for each in understood:
         rows = each.rows
         changes = by_place.get((rows.record.name, rows.table.file, rows.table.sheet))

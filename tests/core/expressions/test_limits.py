@@ -29,8 +29,7 @@ class Limits(unittest.TestCase):
 
     def test_a_division_by_nothing_is_blank(self):
         for text, wanted in (
-            ("cost / (cost - 2)", [None, "1.000000000020", None]), ("1 / 0", [None] * 3), ("cost at margin 100%", [None] * 3),
-            ("5", ["5.000000000000"] * 3),
+            ("cost / (cost - 2)", [None, "1.000000000020", None]), ("1 / 0", [None] * 3),             ("5", ["5.000000000000"] * 3),
         ):  # fmt: skip
             found = compile_expression(text, SCOPE).column(FRAME).cast(pl.String).to_list()
             self.assertEqual(found, wanted, text)

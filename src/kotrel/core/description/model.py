@@ -135,6 +135,8 @@ class Record:
         exactly_one: groups of fields of which every row fills exactly one.
         in_order: pairs of fields, the first never after (or above) the second.
         no_circle: pairs of fields with codes of one record: going from the first to the second never leads back.
+        period: the fields of the first and the last day (blank for none) in which a row counts. The first is part of the key:
+            of the rows whose key differs in it alone, one follows the other.
         needs: ``reference.field`` → the value that the row referred to must have in that field.
         storage: where its rows are in a database.
     """
@@ -155,6 +157,7 @@ class Record:
     exactly_one: tuple[tuple[str, ...], ...] = ()
     in_order: tuple[tuple[str, ...], ...] = ()
     no_circle: tuple[tuple[str, ...], ...] = ()
+    period: tuple[str, str] | None = None
     needs: Mapping[tuple[str, str], str] = field(default_factory=dict)
     storage: Storage = field(default_factory=Storage)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any, Literal, get_args
 
 from kotrel.core.description.model import (
@@ -14,17 +14,15 @@ from kotrel.core.description.model import (
     Kind,
     Must,
     Record,
-    Storage,
     load_order,
 )
 from kotrel.core.description.rules import check_references, check_rules, known_field, names_exist
+from kotrel.core.description.storage_reading import storage_of
 from kotrel.core.description.toml_reading import TomlReader
 from kotrel.core.errors import WrongUse
-from kotrel.core.similarity import folded, nearest
+from kotrel.core.similarity import folded
 from kotrel.core.values.code_formats import CODE_RULES
 
-BLANK = "(blank)"
-"""Said of a fixed column that holds nothing."""
 DEFAULT_DECIMALS = {"number": 3, "quantity": 3, "money": 2}
 DEFAULT_LENGTH = {"code": 40, "reference": 40}
 
@@ -35,7 +33,7 @@ _FIELD_KEYS = (
 )  # fmt: skip
 _RECORD_KEYS = (
     "title", "meaning", "key", "called", "path", "out_of_use", "also_known_by", "other_codes", "together", "synonyms", "field", "unique_together",
-    "exactly_one", "in_order", "no_circle", "needs", "store",
+    "exactly_one", "in_order", "no_circle", "period", "needs", "store",
 )  # fmt: skip
 
 
@@ -173,11 +171,26 @@ def _record(reader: TomlReader, name: str, raw: Any) -> Record:
         exactly_one=reader.groups(table, "exactly_one", *path),
         in_order=reader.groups(table, "in_order", *path),
         no_circle=reader.groups(table, "no_circle", *path),
+        period=_period(reader, table, fields, key, *path),
         needs=_needs(reader, table, *path),
-        storage=_storage(reader, table.get("store"), fields, *path, "store"),
+        storage=storage_of(reader, table.get("store"), fields, *path, "store"),
     )
     names_exist(reader, record, path)
     return record
+
+
+def _period(
+    reader: TomlReader, table: Mapping[str, Any], fields: Mapping[str, Field], key: Sequence[str], *path: str
+) -> tuple[str, str] | None:
+    names = reader.texts(table, "period", *path)
+    if not names:
+        return None
+    dates = [name for name in names if name in fields and fields[name].kind == "date"]
+    if len(names) != 2 or len(dates) != 2 or names[0] not in key or names[1] in key:
+        raise reader.wrong(
+            "“period” names two dates: the first day, which is part of the key, and the last", *path, "period"
+        )
+    return names[0], names[1]
 
 
 def _needs(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[tuple[str, str], str]:
@@ -185,55 +198,6 @@ def _needs(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[tup
     for name, value in reader.mapping(table, "needs", *path).items():
         if dotted := _dotted(reader, name, "needs", *path):
             found[dotted] = value
-    return found
-
-
-def _storage(reader: TomlReader, raw: Any, fields: Mapping[str, Field], *path: str) -> Storage:
-    """Where the rows are: ``store = { table = "goods", columns = { code = "goods_no" } }``."""
-    if raw is None:
-        return Storage()
-    table = reader.table(raw, "store", *path)
-    reader.known_keys(
-        table, ("table", "schema", "columns", "fixed", "made", "id", "yes_no", "yes_no_of"), "a store", *path
-    )
-    columns = reader.mapping(table, "columns", *path)
-    for name in columns:
-        if name not in fields:
-            close = nearest(name, fields)
-            hint = f"Did you mean “{close}”?" if close else ""
-            raise reader.wrong(f"“store” names a field “{name}” that is not described", *path, "columns", hint=hint)
-    words = reader.texts(table, "yes_no", *path)
-    if words and len(words) != 2:
-        raise reader.wrong('“yes_no” takes two words, like ["Y", "N"]', *path, "yes_no")
-    return Storage(
-        table=reader.text_of(table, "table", "", *path) or None,
-        schema=reader.text_of(table, "schema", "", *path) or None,
-        columns=columns,
-        fixed={
-            name: None if value == BLANK else value for name, value in reader.mapping(table, "fixed", *path).items()
-        },
-        made=reader.mapping(table, "made", *path),
-        id=reader.text_of(table, "id", "", *path) or None,
-        yes_no=(words[0], words[1]) if words else None,
-        yes_no_of=_words_of(reader, table, fields, *path),
-    )
-
-
-def _words_of(
-    reader: TomlReader, table: Mapping[str, Any], fields: Mapping[str, Field], *path: str
-) -> dict[str, tuple[str, str]]:
-    """``yes_no_of = { active = ["1", "0"] }``: how single fields store yes and no."""
-    found: dict[str, tuple[str, str]] = {}
-    given = reader.table(table.get("yes_no_of", {}), "yes_no_of", *path, "yes_no_of")
-    for name in given:
-        words = reader.texts(given, name, *path, "yes_no_of")
-        if name not in fields or fields[name].kind != "yes_no" or len(words) != 2:
-            raise reader.wrong(
-                f'“yes_no_of” takes two words for a yes/no field, like {{ active = ["1", "0"] }}, but has “{name}”',
-                *path,
-                "yes_no_of",
-            )
-        found[name] = (words[0], words[1])
     return found
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from decimal import Decimal
 
 import polars as pl
 from lark import Token, Tree
@@ -32,11 +33,15 @@ class Scope:
         columns: headings (folded) of the sheet's columns → the column's letter; their cells are texts, in
             columns named by :func:`kotrel.core.columns.sheet_column`.
         names: record → (code, name) of its rows, for ``name of``.
+        prices: codes of price lists; each is a column with that name, and with ``old`` before it the one before all steps.
+        figures: columns of other sheets, as ``sheet.field``; each is a column with that name.
     """
 
     fields: Mapping[str, Field]
     columns: Mapping[str, str] = field(default_factory=dict)
     names: Callable[[str], Mapping[str, str]] | None = None
+    prices: frozenset[str] = frozenset()
+    figures: frozenset[str] = frozenset()
 
 
 def compile_expression(text: str, scope: Scope, wanted: Kind | None = None) -> Compiled:
@@ -73,6 +78,8 @@ class Compiler:
     def need(self, node: Node, kind: Kind) -> pl.Expr:
         """The value of a node that must have a certain kind."""
         got, expr = self.value(node)
+        if got != kind and isinstance(node, Tree) and node.data == "blank":
+            return pl.lit(None, pl.Boolean if kind == "yes_no" else pl.String)
         if got != kind:
             raise self.wrong(node, f"this is {_SAID[got]}, but {_SAID[kind]} is needed here", _how(got, kind))
         return expr
@@ -92,9 +99,11 @@ class Compiler:
 
     def _field(self, parts: list[Node], node: Tree[Token]) -> Typed:
         name = str(parts[0])
+        if name in self.scope.prices:
+            return self._price(name)
         about = self.scope.fields.get(name) or self.scope.fields.get(name.casefold())
         if about is None:
-            close = nearest(name, self.scope.fields)
+            close = nearest(name, [*self.scope.fields, *self.scope.prices])
             raise self.wrong(node, f"there is no field “{name}”", f"Did you mean {close}?" if close else "")
         self.fields[about.name] = None
         column = pl.col(about.name)
@@ -104,8 +113,24 @@ class Compiler:
             return "yes_no", column == "yes"
         return ("date" if about.kind in ("date", "moment") else "text"), column
 
+    def _price(self, name: str) -> Typed:
+        self.fields[name] = None
+        return "number", pl.col(name).cast(NUMBER, strict=False)
+
+    def _old_price(self, parts: list[Node], node: Tree[Token]) -> Typed:
+        name = str(parts[-1])
+        if name not in self.scope.prices:
+            close = nearest(name, self.scope.prices)
+            raise self.wrong(node, f"there is no price list “{name}”", f"Did you mean {close}?" if close else "")
+        return self._price(f"old {name}")
+
+    def _blank(self, parts: list[Node], node: Tree[Token]) -> Typed:
+        return "number", pl.lit(None, NUMBER)
+
     def _column(self, parts: list[Node], node: Tree[Token]) -> Typed:
         heading = str(parts[0])[1:-1]
+        if heading in self.scope.figures or heading in self.scope.prices:
+            return self._price(heading)
         letter = self.scope.columns.get(folded(heading))
         if letter is None:
             close = nearest(folded(heading), self.scope.columns)
@@ -140,8 +165,9 @@ class Compiler:
 
     def _choice(self, parts: list[Node], node: Tree[Token]) -> Typed:
         condition = self.need(parts[0], "yes_no").fill_null(False)
-        kind, first = self.value(parts[1])
-        return kind, pl.when(condition).then(first).otherwise(self.need(parts[2], kind))
+        is_blank = isinstance(parts[1], Tree) and parts[1].data == "blank"
+        kind = self.value(parts[2] if is_blank else parts[1])[0]
+        return kind, pl.when(condition).then(self.need(parts[1], kind)).otherwise(self.need(parts[2], kind))
 
     # --- comparing ---
 
@@ -246,6 +272,8 @@ class Compiler:
 
     def _at_margin(self, parts: list[Node], node: Tree[Token]) -> Typed:
         first, second = self._numbers(parts)
+        if isinstance(parts[1], Tree) and parts[1].data == "number" and Decimal(str(parts[1].children[0])) >= 100:
+            raise self.wrong(parts[1], "no price has a margin of 100 % or more", "A markup can be as high as you like.")
         kept = pl.lit("1").cast(NUMBER) - self._share(second)
         return "number", first / pl.when(kept > 0).then(kept)
 

@@ -28,12 +28,12 @@ class Consequence:
     """Rows that no sheet has, and that a load changes because of rows that sheets have.
 
     Attributes:
-        kind: ``created``: they are new on a list, because rows use them.
+        kind: ``created``: they are new on a list, because rows use them; ``ended``: a new row of the sheet ends their period.
         rows: each has the row number of the first row that causes it.
         causes: ``sheet row`` and the fields of the record's key: every row that causes one, and which.
     """
 
-    kind: Literal["created"]
+    kind: Literal["created", "ended"]
     rows: Rows
     causes: pl.DataFrame
 

@@ -12,6 +12,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.readying.filling import fill_keys, fill_same, make_values
 from kotrel.core.readying.list_additions import Consequence, created_rows
 from kotrel.core.readying.near_keys import find_near_keys
+from kotrel.core.readying.periods import follow_periods
 from kotrel.core.readying.renamed import find_renamed
 from kotrel.core.readying.repairing import repair
 from kotrel.core.readying.repeated import find_repeated
@@ -144,6 +145,8 @@ def ready_rows(
     created: tuple[Consequence, ...] = ()
     if options.create:
         rows, created = created_rows(rows, options.create, state)
+    rows, ended, said = follow_periods(rows, state, new)
+    created, remarks = (*created, *ended), [*remarks, *said]
     return Ready(rows, tuple(remarks), created, now)
 
 

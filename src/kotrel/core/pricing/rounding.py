@@ -1,0 +1,99 @@
+"""Rounding rules for prices: ``up to 0.05``, ``nearest to 0.05``, ``ending 0.95``, ``up ending 0.95``."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Literal
+
+import polars as pl
+
+from kotrel.core.expressions.kinds import NUMBER
+
+_RULE = re.compile(r"(?:(up|down|nearest)\s+)?(to|ending)\s+([0-9]+(?:\.[0-9]+)?)", re.IGNORECASE)
+
+
+@dataclass(frozen=True)
+class Rounding:
+    """A rule.
+
+    Attributes:
+        way: ``up``, ``down`` or ``nearest``.
+        step: prices are multiples of it; or None for prices that end with ``ending``.
+        ending: what a price ends with, such as 0.95; the next such price is 1 higher (10 for 9.95, 100 for 99).
+    """
+
+    way: Literal["up", "down", "nearest"]
+    step: Decimal | None = None
+    ending: Decimal | None = None
+
+    @property
+    def period(self) -> Decimal:
+        """How far prices with the same ending are apart."""
+        assert self.ending is not None
+        return Decimal(10) ** len(str(int(self.ending))) if self.ending >= 1 else Decimal(1)
+
+
+def read_rounding(text: str) -> Rounding | None:
+    """A rule in words, or None where it is none."""
+    found = _RULE.fullmatch(text.strip())
+    if not found or Decimal(found[3]) == 0:
+        return None
+    way: Literal["up", "down", "nearest"] = (found[1] or "nearest").lower()  # type: ignore[assignment]
+    number = Decimal(found[3])
+    return Rounding(way, step=number) if found[2].lower() == "to" else Rounding(way, ending=number)
+
+
+def rounded(price: pl.Expr, rule: Rounding | None, decimals: pl.Expr | int) -> pl.Expr:
+    """A price by the rule and then to its list's decimals, half away from zero; exact decimals throughout.
+
+    A price for which the rule knows none, such as 0.30 ``down ending 0.95``, stays as it is before the list's decimals.
+
+    Args:
+        price: Decimal with :data:`NUMBER`'s decimals, never below zero.
+        decimals: of the list.
+    """
+    if rule is not None and rule.step is not None:
+        price = _multiple(price, rule.way, _number(rule.step))
+    elif rule is not None and rule.ending is not None:
+        period, ending = _number(rule.period), _number(rule.ending)
+        # How many periods there are below the price with the ending.
+        whole = _multiple(price - ending, rule.way, period, negative=True)
+        least = pl.max_horizontal(whole, _number(Decimal(0))) if rule.way != "down" else whole
+        price = pl.when(least >= _number(Decimal(0))).then(least + ending).otherwise(price)
+    if isinstance(decimals, int):
+        return price.round(decimals, mode="half_away_from_zero")
+    return pl.coalesce(
+        pl.when(decimals == places).then(price.round(places, mode="half_away_from_zero")) for places in range(7)
+    )
+
+
+def has_none(price: pl.Expr, rule: Rounding | None) -> pl.Expr:
+    """True where the rule knows no price: rounding down below the first price with the ending."""
+    if rule is None or rule.ending is None or rule.way != "down":
+        return pl.lit(False)
+    return (price < _number(rule.ending)).fill_null(False)
+
+
+def _number(value: Decimal) -> pl.Expr:
+    return pl.lit(f"{value:f}").cast(NUMBER)
+
+
+def _multiple(price: pl.Expr, way: str, step: pl.Expr, negative: bool = False) -> pl.Expr:
+    """The multiple of a step below, above or nearest to a price; half a step goes away from zero.
+
+    Args:
+        negative: the price may be below zero; division rounds towards zero.
+    """
+    rest = price % step
+    low = price - rest
+    if negative:
+        low = pl.when(rest < _number(Decimal(0))).then(low - step).otherwise(low)
+        rest = price - low
+    if way == "down":
+        return low
+    above = pl.when(rest == _number(Decimal(0))).then(low).otherwise(low + step)
+    if way == "up":
+        return above
+    return pl.when(rest + rest >= step).then(low + step).otherwise(low)
