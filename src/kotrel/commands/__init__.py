@@ -23,5 +23,6 @@ COMMANDS = {
     "outcome": "show one load, row by row",
     "verify": "read one load back and compare it with what was sent",
     "undo": "undo one load",
+    "reprice": "work out new prices by rules, to read and load",
 }
 """Command → its one-line help, in the order people meet them."""

@@ -1,0 +1,250 @@
+"""New prices by rules: every step on whole columns of exact decimals.
+
+The order of the work: exact to 12 decimals → unit conversion → the step's rounding rule → the list's decimals. Expressions are
+worked out for one base unit of the item; a price of another unit is its factor times as much.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+import polars as pl
+
+from kotrel.core.description.model import Field
+from kotrel.core.expressions import Compiled, Scope, compile_expression
+from kotrel.core.expressions.kinds import NUMBER
+from kotrel.core.pricing.rounding import has_none, rounded
+from kotrel.core.pricing.rules import OWN_PRICES, PriceRules, Step
+
+KEY = ["target", "item", "unit", "from_quantity"]
+"""What identifies a price while it is worked out; the target is a price list or a field of the item."""
+SNAPPED = 7
+"""Decimals to which a price of another unit is rounded: what a division left beyond them is no part of it."""
+
+
+@dataclass(frozen=True)
+class Goods:
+    """What prices are worked out from. All frames have String columns in canonical text.
+
+    Attributes:
+        items: the items with the fields that expressions use, among them ``code``, ``unit`` and the own prices.
+        fields: of the item, for the expressions.
+        prices: fixed prices in force: ``price_list``, ``item``, ``unit``, ``from_quantity``, ``amount``.
+        factors: ``item``, ``unit``, ``factor``: base units in one of the unit.
+        lists: ``code``, ``currency``, ``decimals`` of each price list.
+        figures: ``item`` and columns such as ``letter.cost``.
+    """
+
+    items: pl.DataFrame
+    fields: Mapping[str, Field]
+    prices: pl.DataFrame
+    factors: pl.DataFrame
+    lists: pl.DataFrame
+    figures: pl.DataFrame
+    currency: str = ""
+
+
+@dataclass(frozen=True)
+class Worked:
+    """What came out.
+
+    Attributes:
+        prices: :data:`KEY`, ``old`` and ``new`` (Decimal with 12 places; ``old`` blank for a new price), ``step``, ``remark``,
+            ``factor``: of every price that a step worked out.
+        untouched: prices of the lists that are set which no step touched.
+        blank: prices for which a step had nothing to work with, by target.
+    """
+
+    prices: pl.DataFrame
+    untouched: int
+    blank: Mapping[str, int] = field(default_factory=dict)
+
+
+def work_out(rules: PriceRules, goods: Goods, names: Callable[[str], Mapping[str, str]]) -> Worked:
+    """Works out new prices.
+
+    Args:
+        names: record → code and name of its rows, for ``name of`` in expressions.
+
+    Raises:
+        ExpressionError, WrongUse: an expression is wrong, or a result too large.
+    """
+    codes = frozenset(goods.lists["code"])
+    scope = Scope(goods.fields, {}, names, codes, frozenset(name for name in goods.figures.columns if name != "item"))
+    targets = list(dict.fromkeys(target for step in rules.steps for target in step.targets))
+    slots = _slots(goods, targets)
+    items = goods.items.join(goods.figures, left_on="code", right_on="item", how="left", maintain_order="left")
+    done = slots.with_columns(
+        pl.lit(None, pl.String).alias("step"), pl.lit(None, pl.String).alias("remark"), pl.col("old").alias("now")
+    )
+    settled = pl.Series([], dtype=pl.String)
+    blank: dict[str, int] = {}
+    for step in rules.steps:
+        fits = items["code"]
+        if step.where is not None:
+            fits = items.filter(compile_expression(step.where, scope, "yes_no").column(items).fill_null(False))["code"]
+        if not rules.every_step:
+            fits = fits.filter(~fits.is_in(settled.implode()))
+            settled = pl.concat([settled, fits])
+        for target, text in step.targets.items():
+            compiled = compile_expression(text, scope, "number")
+            done, lacking = _one(done, items, fits, step, target, compiled, rules, goods)
+            if lacking:
+                blank[target] = blank.get(target, 0) + lacking
+    touched = done.filter(pl.col("step").is_not_null() & pl.col("now").is_not_null())
+    left = done.filter(pl.col("step").is_null() & pl.col("old").is_not_null() & pl.col("target").is_in(targets)).height
+    return Worked(touched.rename({"now": "new"}).select(*KEY, "old", "new", "step", "remark", "factor"), left, blank)
+
+
+def fields_of(
+    rules: PriceRules, fields: Mapping[str, Field], codes: frozenset[str], figures: frozenset[str]
+) -> list[str]:
+    """The item's fields that the rules need, besides its code, unit and own prices.
+
+    Raises:
+        ExpressionError: an expression is wrong.
+    """
+    scope = Scope(fields, {}, lambda record: {}, codes, figures)
+    found: dict[str, None] = {}
+    for step in rules.steps:
+        texts = [(step.where, "yes_no")] if step.where else []
+        for text, kind in [*texts, *((each, "number") for each in step.targets.values())]:
+            compiled = compile_expression(text, scope, kind)  # type: ignore[arg-type]
+            found |= dict.fromkeys(name for name in compiled.fields if name in fields)
+    return list(found)
+
+
+def _slots(goods: Goods, targets: list[str]) -> pl.DataFrame:
+    """Every price there is, and a place for one where an item has none yet in a list that is set."""
+    number = pl.col("amount").cast(NUMBER, strict=False)
+    listed = goods.prices.select(
+        pl.col("price_list").alias("target"), "item", "unit", pl.col("from_quantity").cast(NUMBER), number.alias("old")
+    )
+    frames = [listed]
+    base = goods.items.select(pl.col("code").alias("item"), pl.col("unit"))
+    for target in targets:
+        bare = base.with_columns(pl.lit(target).alias("target"), pl.lit("0").cast(NUMBER).alias("from_quantity"))
+        if target in OWN_PRICES:
+            old = goods.items[target].cast(NUMBER, strict=False).alias("old")
+            frames.append(bare.with_columns(old).select(listed.columns))
+        else:
+            lacking = bare.join(listed.filter(pl.col("target") == target), on="item", how="anti")
+            frames.append(lacking.with_columns(pl.lit(None, NUMBER).alias("old")).select(listed.columns))
+    factors = goods.factors.select("item", "unit", pl.col("factor").cast(NUMBER))
+    units = goods.items.select(pl.col("code").alias("item"), pl.col("unit").alias("base unit"))
+    slots = pl.concat(frames).join(factors, on=["item", "unit"], how="left", maintain_order="left")
+    slots = slots.join(units, on="item", how="left", maintain_order="left")
+    is_base = pl.col("unit") == pl.col("base unit")
+    return slots.with_columns(
+        pl.when(is_base).then(pl.lit("1").cast(NUMBER)).otherwise(pl.col("factor")).alias("factor")
+    ).drop("base unit")
+
+
+def _one(
+    done: pl.DataFrame,
+    items: pl.DataFrame,
+    fits: pl.Series,
+    step: Step,
+    target: str,
+    compiled: Compiled,
+    rules: PriceRules,
+    goods: Goods,
+) -> tuple[pl.DataFrame, int]:
+    """All prices of one target after a step, and for how many of them there was nothing to work with."""
+    mine = (pl.col("target") == target) & pl.col("item").is_in(fits.implode())
+    if step.from_quantity is not None:
+        mine = mine & (pl.col("from_quantity") == pl.lit(f"{step.from_quantity:f}").cast(NUMBER))
+    part = done.filter(mine).select("item", "unit", "from_quantity", "factor", "now")
+    if not part.height:
+        return done, 0
+    named = [name for name in compiled.fields if name in goods.fields or name in goods.figures.columns]
+    lists = dict.fromkeys(name.removeprefix("old ") for name in compiled.fields if name not in named)
+    frame = part.join(items.select("code", *named), left_on="item", right_on="code", how="left", maintain_order="left")
+    own = [name for name in named if name in OWN_PRICES and name in done["target"].unique().to_list()]
+    for name in own:
+        current = done.filter(pl.col("target") == name).select("item", pl.col("now").cast(pl.String).alias(name))
+        frame = frame.drop(name).join(current, on="item", how="left", maintain_order="left")
+    for code in lists:
+        frame = _with_list(frame, done, code, target, rules, goods)
+    base = compiled.column(frame)
+    priced = frame.with_columns(base.alias("worked out")).with_columns(
+        pl.when(pl.col("factor") == pl.lit("1").cast(NUMBER))
+        .then(pl.col("worked out"))
+        .otherwise((pl.col("worked out") * pl.col("factor")).round(SNAPPED, mode="half_away_from_zero"))
+        .alias("worked out")
+    )
+    price = pl.col("worked out")
+    decimals = _decimals(target, goods)
+    priced = priced.select(
+        "item", "unit", "from_quantity", price,
+        rounded(price, step.rounding, decimals).cast(NUMBER).alias("new price"),
+        has_none(price, step.rounding).alias("has none"),
+    )  # fmt: skip
+    lacking = int(priced["new price"].null_count())
+    priced = priced.with_columns(
+        # Where the rule knows no price, the one that stands stays.
+        pl.when("has none").then(None).otherwise("new price").alias("new price"),
+        pl.when("has none").then(pl.lit("rounded down there is no such price: it stays")).alias("said"),
+    ).with_columns(pl.lit(target).alias("target"))
+    joined = done.join(priced, on=KEY, how="left", maintain_order="left", nulls_equal=True)
+    changed = pl.col("new price").is_not_null()
+    return (
+        joined.with_columns(
+            pl.coalesce("new price", "now").alias("now"),
+            pl.when(changed | pl.col("said").is_not_null()).then(pl.lit(step.name)).otherwise("step").alias("step"),
+            pl.coalesce("said", "remark").alias("remark"),
+        ).select(done.columns),
+        lacking,
+    )
+
+
+def _decimals(target: str, goods: Goods) -> int:
+    if target in OWN_PRICES:
+        return goods.fields[target].decimals or 0
+    return int(goods.lists.filter(pl.col("code") == target)["decimals"][0] or 2)
+
+
+def _with_list(
+    frame: pl.DataFrame, done: pl.DataFrame, code: str, target: str, rules: PriceRules, goods: Goods
+) -> pl.DataFrame:
+    """The frame with a list's price for one base unit of each row's item, as the steps made it and as it was before.
+
+    The price of the same unit comes first, from the greatest quantity that is not above the row's; then that of the base unit.
+    """
+    there = done.filter(pl.col("target") == code).select("item", "unit", "from_quantity", "now", "old", "factor")
+    there = there.filter(pl.col("now").is_not_null() | pl.col("old").is_not_null())
+    rate = _rate(code, target, rules, goods)
+    for name, column in ((code, "now"), (f"old {code}", "old")):
+        if name in frame.columns:
+            continue
+        per_unit = there.select(
+            "item",
+            "unit",
+            pl.col("from_quantity").alias("their quantity"),
+            (pl.col(column) / pl.col("factor") * rate).alias(name),
+        ).drop_nulls(name)
+        asked = frame.select("item", "unit", "from_quantity").with_row_index("place")
+        pairs = asked.join(per_unit, on=["item", "unit"]).filter(pl.col("their quantity") <= pl.col("from_quantity"))
+        best = pairs.sort("their quantity").group_by("place").agg(pl.col(name).last())
+        plain = there.filter(pl.col("factor") == pl.lit("1").cast(NUMBER)).sort("from_quantity")
+        plain = plain.group_by("item", maintain_order=True).agg((pl.col(column).first() * rate).alias("of base unit"))
+        found = (
+            asked.join(best, on="place", how="left", maintain_order="left")
+            .join(plain, on="item", how="left", maintain_order="left")
+            .select(pl.coalesce(name, "of base unit").alias(name))
+        )
+        frame = frame.with_columns(found[name])
+    return frame
+
+
+def _rate(code: str, target: str, rules: PriceRules, goods: Goods) -> pl.Expr:
+    """What one unit of a list's currency is in the target's."""
+    currencies = dict(goods.lists.select("code", "currency").iter_rows())
+    one, other = currencies.get(code) or goods.currency, currencies.get(target) or goods.currency
+    if one == other:
+        return pl.lit("1").cast(NUMBER)
+    values = [rules.rates.get(each) if each != goods.currency else 1 for each in (one, other)]
+    if values[0] is None or values[1] is None:
+        return pl.lit(None, NUMBER)
+    return pl.lit(f"{values[0]}").cast(NUMBER) / pl.lit(f"{values[1]}").cast(NUMBER)
