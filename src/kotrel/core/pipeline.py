@@ -20,11 +20,12 @@ from kotrel.core.checking.across import check_across
 from kotrel.core.checking.dependents import with_dependents
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
+from kotrel.core.pricing.book_checks import PriceBook, check_book
 from kotrel.core.readying.ready_rows import ready_rows, require_known_options
 from kotrel.core.readying.same_row import from_same_row
 from kotrel.core.readying.three_way import ExportBase
 from kotrel.core.rows.cells import at_their_cells
-from kotrel.core.rows.findings import cells_of, rows_with
+from kotrel.core.rows.findings import rows_with
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Files, InLoad, Reader, SystemState
@@ -74,11 +75,13 @@ class Part:
     Attributes:
         remarks: how they were understood and what was left out, in words.
         base: what the sheet was exported with, or None.
+        book: what is known of the workbook of new prices that it is of, or None.
     """
 
     rows: Rows
     remarks: tuple[str, ...] = ()
     base: ExportBase | None = None
+    book: PriceBook | None = None
 
 
 @dataclass(frozen=True)
@@ -187,6 +190,9 @@ def _check_record(
         for each in parts
     ]
     across = check_across([each.rows for each in readied]) if len(parts) > 1 else [[]]
+    books = check_book(
+        [(ready.rows, part.book) for part, ready in zip(parts, readied, strict=True)], business.state(look, pending)
+    )
     done: list[Checked] = []
     loads: list[InLoad] = []
     for place, (part, ready) in enumerate(zip(parts, readied, strict=True)):
@@ -203,7 +209,7 @@ def _check_record(
             for rows in siblings:
                 with_them[rows.record.name] = _in_load(rows, with_them.get(rows.record.name))
             state = business.state(look, with_them)
-        rows = check_rows(ready.rows, state).with_findings(across[place])
+        rows = check_rows(ready.rows, state).with_findings([*across[place], *books[place]])
         rows = with_dependents(with_refusals(rows, refusals), state)
         good = rows.values[ROW].filter(~rows.values[ROW].is_in(rows_with(rows.findings, "error").implode()))
         for consequence, made in caused:
@@ -220,33 +226,6 @@ def _check_record(
         name = parts[0].rows.record.name
         pending[name] = each if name not in pending else _joined(pending[name], each)
     return done
-
-
-def whole_rows(parts: Sequence[Part], checked: Sequence[Checked]) -> list[Part] | None:
-    """The parts with an error on each row that another record made from the same row of the sheet refuses.
-
-    Returns:
-        None where there is no such row, so that every row is loaded whole or not at all.
-    """
-    refused: dict[tuple[str, str], dict[int, str]] = {}
-    for each in checked:
-        if each.consequence is None and not each.rows.once:
-            place = (each.rows.table.file, each.rows.table.sheet)
-            for row in rows_with(each.rows.findings, "error"):
-                refused.setdefault(place, {}).setdefault(row, each.rows.record.title.lower())
-    done: list[Part] = []
-    for part in parts:
-        rows = part.rows
-        mine = refused.get((rows.table.file, rows.table.sheet), {})
-        own = [each for each in checked if each.rows.table is rows.table or each.rows.record.name == rows.record.name]
-        known = {row for each in own for row in rows_with(each.rows.findings, "error")}
-        lost = [row for row in rows.values[ROW] if row in mine and row not in known] if not rows.once else []
-        if lost:
-            messages = [f"the {mine[row]} in this row is refused: a row is loaded whole or not at all" for row in lost]
-            group = rows.group("error", "row-refused", "refused with its row", None, cells_of(lost, None, messages))
-            part = replace(part, rows=rows.with_findings([group]))
-        done.append(part)
-    return done if any(new is not old for new, old in zip(done, parts, strict=True)) else None
 
 
 def preview(

@@ -34,17 +34,17 @@ def draw_changes(repriced: Repriced, path: Path) -> bool:
 
     most = frame["group"].value_counts(sort=True)["group"].head(GROUPS).to_list()
     names = sorted(most) + (["(others)"] if frame["group"].n_unique() > GROUPS else [])
-    figure = Figure(figsize=(12.8, max(3.2, 0.36 * len(names) + 1.6)), dpi=100, layout="constrained")
+    figure = Figure(figsize=(12.8, max(4.0, 0.42 * len(names) + 1.8)), dpi=100, layout="constrained")
     FigureCanvasAgg(figure)
     axes = figure.subplots(1, len(targets), sharey=True, squeeze=False)[0]
-    for place, (axis, target) in enumerate(zip(axes, targets, strict=True)):
+    for axis, target in zip(axes, targets, strict=True):
         mine = frame.filter(pl.col("target") == target).with_columns(
             pl.when(pl.col("group").is_in(most)).then("group").otherwise(pl.lit("(others)")).alias("group")
         )
         values = [mine.filter(pl.col("group") == name)["change"].to_list() for name in names]
         axis.boxplot(
             values, orientation="horizontal", widths=0.6, patch_artist=True, medianprops={"color": "#1F3B57", "linewidth": 1.6},
-            boxprops={"facecolor": "#C9DCEB", "edgecolor": "#5B7C99"}, flierprops={"marker": "o", "markersize": 4, "markerfacecolor": "#B3261E", "markeredgecolor": "none"},
+            boxprops={"facecolor": "#C9DCEB", "edgecolor": "#5B7C99"}, flierprops={"marker": "o", "markersize": 4, "markerfacecolor": "#5B7C99", "markeredgecolor": "none"},
         )  # fmt: skip
         axis.axvline(0, color="#888888", linewidth=0.8)
         axis.set_title(f"{target}: {mine.height:,} prices", loc="left", fontsize=11)
@@ -54,8 +54,8 @@ def draw_changes(repriced: Repriced, path: Path) -> bool:
         for side in ("top", "right", "left"):
             axis.spines[side].set_visible(False)
         axis.tick_params(axis="y", length=0)
-        if not place:
-            axis.set_yticks(range(1, len(names) + 1), names)
+    # After all panels: each one that shares the scale writes its own numbers there.
+    axes[0].set_yticks(range(1, len(names) + 1), names)
     axes[0].invert_yaxis()
     figure.suptitle(
         f"{repriced.rules.title}, from {repriced.from_date}", x=0.01, ha="left", fontsize=13, fontweight="bold"

@@ -9,6 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.phrases import count
+from kotrel.core.pricing.rules import OWN_PRICES
 from kotrel.reports.screen import Screen
 from kotrel.stages.repricing import Repriced, summary, targets_of, with_remarks
 
@@ -30,10 +31,14 @@ def show_repriced(screen: Screen, repriced: Repriced, every: bool) -> None:
     for target, number in repriced.worked.blank.items():
         screen.show(
             Text(
-                f"  {target}: no price for {count(number, 'place')}, because what it is worked out of is blank",
+                f"  {target}: {count(number, 'item')} left without a new price, because what it is worked out of is blank",
                 style="yellow",
             )
         )
+    own = [target for target in targets_of(repriced) if target in OWN_PRICES]
+    if own and repriced.rules.from_date is not None:
+        words = f"  {' and '.join(own)} of the item: no dates there, so the new {'one holds' if len(own) == 1 else 'ones hold'} as soon as loaded"
+        screen.show(Text(words, style="yellow"))
     _show_told(screen, repriced, every)
     _show_groups(screen, repriced, every)
 
@@ -87,7 +92,7 @@ def repriced_json(repriced: Repriced, files: list[str]) -> dict[str, Any]:
         "lists": list(targets_of(repriced)),
         "prices": [
             {
-                "list": row["target"], "item": row["item"], "unit": row["unit"], "from_quantity": _plain(row["from_quantity"]),
+                "list": row["target"], "item": row["item"], "unit": row["unit"], "from_quantity": _plain(row["from_quantity"], 0),
                 "old": _plain(row["old"]), "new": _plain(row["new"]), "step": row["step"], "remark": row["remark"], "severity": row["severity"],
             }
             for row in rows.iter_rows(named=True)
@@ -102,9 +107,9 @@ def repriced_json(repriced: Repriced, files: list[str]) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _plain(value: str | None) -> str | None:
-    """A price with at least two decimals, without the zeros of the calculation."""
+def _plain(value: str | None, decimals: int = 2) -> str | None:
+    """A price with at least so many decimals, without the zeros of the calculation."""
     if value is None or "." not in value:
         return value
     whole, _, part = value.partition(".")
-    return f"{whole}.{part.rstrip('0').ljust(2, '0')}"
+    return f"{whole}.{part.rstrip('0').ljust(decimals, '0')}".rstrip(".")

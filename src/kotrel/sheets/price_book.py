@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
@@ -11,6 +11,7 @@ from typing import Any
 
 import polars as pl
 
+from kotrel.core.tables.table import Table
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.safe_writing import require_new_file, written_whole
 
@@ -62,6 +63,27 @@ def write_price_book(sheets: Sequence[PriceSheet], own: PriceSheet | None, first
             _items_sheet(out.add_worksheet(ITEMS_SHEET), own, formats)
         _first_look(out.add_worksheet(FIRST_LOOK), [*sheets, *([own] if own else [])], formats)
         out.close()
+
+
+def without_readers_columns(table: Table, own: Mapping[str, str]) -> tuple[Table, dict[str, str]]:
+    """A table of such a workbook without the columns that are there only to be read.
+
+    Args:
+        own: the item's own prices: field → title.
+
+    Returns:
+        The table, and field → the column of the price that its new one was worked out from. Its cells stay in the table.
+    """
+    headings = {column.heading.casefold(): column.letter for column in table.columns}
+    if "price list" in headings:
+        left = {each.casefold() for each in OWN}
+        old = {"amount": headings["old price"]} if "old price" in headings else {}
+    else:
+        olds = {f"old {title.casefold()}": name for name, title in own.items()}
+        left = {"description", "step", "remarks", *olds}
+        old = {name: headings[heading] for heading, name in olds.items() if heading in headings}
+    kept = tuple(column for column in table.columns if column.heading.casefold() not in left)
+    return replace(table, columns=kept), old
 
 
 class _Formats:

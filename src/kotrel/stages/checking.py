@@ -54,7 +54,7 @@ def parts_of(understood: Sequence[Understood], workspace: Workspace) -> list[Par
         base = None
         if export is not None and record in export.records:
             base = ExportBase(export.rows(record), export.loaded(record, each.rows.record.key, standing))
-        parts.append(Part(each.rows, each.remarks, base))
+        parts.append(Part(each.rows, each.remarks, base, each.book))
     return parts
 
 

@@ -14,7 +14,8 @@ from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.journal import Refusal, Stamp
 from kotrel.core.columns import ACTION, before
 from kotrel.core.errors import OutOfReach
-from kotrel.core.pipeline import Part, Preview, preview, whole_rows
+from kotrel.core.pipeline import Part, Preview, preview
+from kotrel.core.whole_rows import whole_rows
 from kotrel.stages.checking import business_of, parts_of, understand_files
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.previewing import fingerprint, loaded_before

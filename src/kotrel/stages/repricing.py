@@ -14,6 +14,7 @@ from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.expressions.kinds import NUMBER
 from kotrel.core.pricing.guards import Told, guarded
 from kotrel.core.pricing.rules import OWN_PRICES, PriceRules
+from kotrel.core.pricing.standing import BREAK, PRICE, in_force
 from kotrel.core.pricing.working_out import Goods, Worked, fields_of, work_out
 from kotrel.core.rows.findings import rows_with
 from kotrel.sheets.price_book import ITEMS_SHEET, PriceSheet, write_price_book
@@ -73,9 +74,9 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         wanted = dict.fromkeys(["code", "unit", "description", group, *own, *used])
         items = reading.read("item", list(wanted)).sort("code")
         first = rules.from_date or today
-        prices = in_force(reading, first)
+        prices = in_force(reading.read("price", PRICE), first.isoformat())
         factors = factors_of(reading, description)
-        goods = Goods(items, fields, prices.drop("from_date"), factors, lists, figures, workspace.conventions.currency)
+        goods = Goods(items, fields, prices, factors, lists, figures, workspace.conventions.currency)
         step("working out prices")
         names = names_of(workspace, reading)
         worked = work_out(rules, goods, lambda record: names(record).names)
@@ -86,7 +87,7 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         rules,
         first,
         kept,
-        tuple(guarded(kept, rules.guards, rules.outliers)),
+        tuple(guarded(kept, prices, rules.guards, rules.outliers)),
         worked,
         whole.height - kept.height,
         {code: int(places) for code, places in lists.select("code", "decimals").iter_rows()},
@@ -102,19 +103,6 @@ def require_prices(description: Description) -> None:
             "system.toml has to describe items, price lists and prices.",
             "no-prices",
         )
-
-
-def in_force(reading: Reading, day: date) -> pl.DataFrame:
-    """The fixed prices in force on a day: list, item, unit, from_quantity, amount and the first day."""
-    rows = reading.read("price", ["price_list", "item", "unit", "from_quantity", "from_date", "to_date", "amount"])
-    on = day.isoformat()
-    there = rows.filter(
-        pl.col("amount").is_not_null()
-        & (pl.col("from_date") <= on)
-        & (pl.col("to_date").is_null() | (pl.col("to_date") >= on))
-    )
-    key = ["price_list", "item", "unit", "from_quantity"]
-    return there.sort("from_date").unique(key, keep="last").sort(key).select(*key, "from_date", "amount")
 
 
 def factors_of(reading: Reading, description: Description) -> pl.DataFrame:
@@ -161,17 +149,11 @@ def _described(worked: Worked, items: pl.DataFrame, group: str, prices: pl.DataF
         pl.col("cost").cast(NUMBER, strict=False).alias("old cost"),
     )
     new_costs = worked.prices.filter(pl.col("target") == "cost").select("item", pl.col("new").alias("new cost"))
-    began = prices.select(
-        pl.col("price_list").alias("target"),
-        "item",
-        "unit",
-        pl.col("from_quantity").cast(NUMBER),
-        pl.col("from_date").alias("old from"),
-    )
+    began = prices.select(*BREAK, pl.col("from_date").alias("old from"))
     joined = (
         worked.prices.join(about, on="item", how="left", maintain_order="left")
         .join(new_costs, on="item", how="left", maintain_order="left")
-        .join(began, on=["target", "item", "unit", "from_quantity"], how="left", maintain_order="left")
+        .join(began, on=BREAK, how="left", maintain_order="left")
     )
     cost = pl.coalesce("new cost", "old cost") * pl.coalesce("factor", pl.lit("1").cast(NUMBER))
     # An item's own cost is not held against itself.

@@ -9,11 +9,14 @@ from pathlib import Path
 
 from kotrel.core.description.model import Record
 from kotrel.core.errors import KotrelError, WrongData
+from kotrel.core.pricing.book_checks import PriceBook
+from kotrel.core.pricing.rules import OWN_PRICES
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.table import Grid, Table
 from kotrel.core.understanding.reading import understand
+from kotrel.sheets import price_book
 from kotrel.sheets.opening import is_old_text, open_sheets
 from kotrel.sheets.stamps import stamp_of
 from kotrel.stages.file_options import Wanted
@@ -22,9 +25,10 @@ from kotrel.systems.interface import Step
 from kotrel.workspace.exports import STAMP, RememberedExport, export_named, export_stamped, remembered_exports
 from kotrel.workspace.map_reading import map_named, read_maps
 from kotrel.workspace.maps import SavedMap
+from kotrel.workspace.price_rules import rules_named
 from kotrel.workspace.settings import Workspace
 
-OWN_SHEETS = ("Kotrel summary", "Kotrel guide", "Kotrel lists")
+OWN_SHEETS = ("Kotrel summary", "Kotrel guide", "Kotrel lists", price_book.FIRST_LOOK)
 """Sheets that Kotrel itself adds to workbooks; they are never read as data."""
 
 
@@ -35,11 +39,13 @@ class Understood:
     Attributes:
         remarks: how it was chosen, in words for the user.
         export: the export that the file came from, or None.
+        book: what is known of the workbook of new prices that it is of, or None.
     """
 
     rows: Rows
     remarks: tuple[str, ...]
     export: RememberedExport | None = None
+    book: PriceBook | None = None
 
 
 Expect = Callable[[Record, Sequence[str], int], None]
@@ -55,7 +61,7 @@ def understand_file(
         OutOfReach, WrongUse: the file cannot be read, or nothing in it is recognised.
     """
     step(f"reading {path.name}")
-    tables = _tables_by_match(path, workspace, wanted)
+    tables, books = _as_price_book(path, _tables_by_match(path, workspace, wanted), workspace)
     step("matching columns")
     chosen, not_read = match_tables(tables, workspace, wanted, str(path))
     for table, matches, _ in chosen if expect else ():
@@ -76,7 +82,7 @@ def understand_file(
             rows = understand(table, matched, workspace.conventions, today)
             # The first record of a sheet always counts; the others only if the sheet has any values for them.
             if not number:
-                found.append(Understood(rows, (*rows.table.remarks, *remarks), export))
+                found.append(Understood(rows, (*rows.table.remarks, *remarks), export, books.get(table.sheet)))
             elif rows.values.height:
                 more = rows.table.remarks[len(table.remarks) :]
                 found.append(Understood(rows, ((f"for {matched.label}",) if matched.label else ()) + more, export))
@@ -97,6 +103,23 @@ def understand_file(
         left += _likely_export(first, workspace)
     found[0] = replace(found[0], rows=first.with_findings(left))
     return found
+
+
+def _as_price_book(path: Path, tables: list[Table], workspace: Workspace) -> tuple[list[Table], dict[str, PriceBook]]:
+    """The tables without the columns that are there only to be read, and sheet → what is known, for a workbook of new prices."""
+    name = stamp_of(path, price_book.STAMP)
+    items = workspace.description.records.get("item")
+    if name is None or items is None:
+        return tables, {}
+    rules = rules_named(workspace.folder, name, None)
+    titles = {field: items.fields[field].title for field in OWN_PRICES if field in items.fields}
+    books: dict[str, PriceBook] = {}
+    kept: list[Table] = []
+    for table in tables:
+        stripped, old = price_book.without_readers_columns(table, titles)
+        kept.append(stripped)
+        books[table.sheet] = PriceBook(rules, old)
+    return kept, books
 
 
 def _likely_export(rows: Rows, workspace: Workspace) -> list[FindingGroup]:

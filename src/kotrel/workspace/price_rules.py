@@ -30,11 +30,11 @@ class _Reader(TomlReader):
             raise self.wrong(f'“{path[-1]}” must be a percentage, like "15%"', *path) from None
 
 
-def rules_named(folder: Path, name: str, lists: tuple[str, ...]) -> PriceRules:
+def rules_named(folder: Path, name: str, lists: tuple[str, ...] | None) -> PriceRules:
     """The rules of that name, or in that file.
 
     Args:
-        lists: codes of the price lists that the system has.
+        lists: codes of the price lists that the system has, or None where the rules were used before.
 
     Raises:
         WrongUse: there are none, or a setting is wrong, with its line.
@@ -65,7 +65,7 @@ def rules_named(folder: Path, name: str, lists: tuple[str, ...]) -> PriceRules:
     return _rules(_Reader(text, str(path)), data, path.stem, lists)
 
 
-def _rules(reader: _Reader, data: Mapping[str, Any], name: str, lists: tuple[str, ...]) -> PriceRules:
+def _rules(reader: _Reader, data: Mapping[str, Any], name: str, lists: tuple[str, ...] | None) -> PriceRules:
     reader.known_keys(
         data, ("title", "from_date", "steps", "sheets", "step", "guards", "outliers", "rates"), "price rules"
     )
@@ -90,14 +90,14 @@ def _rules(reader: _Reader, data: Mapping[str, Any], name: str, lists: tuple[str
     )
 
 
-def _step(reader: _Reader, raw: Mapping[str, Any], place: int, lists: tuple[str, ...]) -> Step:
+def _step(reader: _Reader, raw: Mapping[str, Any], place: int, lists: tuple[str, ...] | None) -> Step:
     reader.known_keys(raw, ("name", "where", "set", "round", "from_quantity"), "a step", "step")
     named = reader.text_of(raw, "name", f"step {place}", "step")
     targets = reader.mapping(raw, "set", "step")
     if not targets:
         raise reader.wrong(f"{named} sets nothing", "step", hint='Like set = { SHOP = "SHOP + 4%" }')
     for target in targets:
-        if target not in (*lists, *OWN_PRICES):
+        if lists is not None and target not in (*lists, *OWN_PRICES):
             close = nearest(target, [*lists, *OWN_PRICES])
             hint = (
                 f"Did you mean {close}?" if close else f"The lists are: {', '.join(lists)}; or {', '.join(OWN_PRICES)}."
@@ -122,14 +122,14 @@ def _step(reader: _Reader, raw: Mapping[str, Any], place: int, lists: tuple[str,
     )  # fmt: skip
 
 
-def _guards(reader: _Reader, raw: Mapping[str, Any], lists: tuple[str, ...]) -> Guards:
+def _guards(reader: _Reader, raw: Mapping[str, Any], lists: tuple[str, ...] | None) -> Guards:
     keys = ("least_margin", "most_up", "most_down", "below_cost", "zero", "not_above", "others")
     reader.known_keys(raw, keys, "the guards", "guards")
     margins = raw.get("least_margin", {})
     if not isinstance(margins, dict):
         margins = {"": margins}
     for code in margins:
-        if code and code not in lists:
+        if code and lists is not None and code not in lists:
             raise reader.wrong(
                 f"least_margin names a price list “{code}” that the system does not have", "guards", "least_margin"
             )
@@ -140,7 +140,7 @@ def _guards(reader: _Reader, raw: Mapping[str, Any], lists: tuple[str, ...]) -> 
             "not_above names two lists, the lower first", "guards", "not_above", hint='Like ["YARD", "SHOP"]'
         )
     for code in (code for pair in pairs for code in pair):
-        if code not in lists:
+        if lists is not None and code not in lists:
             raise reader.wrong(
                 f"not_above names a price list “{code}” that the system does not have", "guards", "not_above"
             )

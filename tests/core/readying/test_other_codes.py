@@ -8,7 +8,7 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.reading import read_description
-from kotrel.core.pipeline import Business, Part, check_parts, whole_rows
+from kotrel.core.pipeline import Business, Part, check_parts
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.detection import find_table
@@ -16,6 +16,7 @@ from kotrel.core.tables.sources import Source
 from kotrel.core.understanding.matching import Matched
 from kotrel.core.understanding.reading import understand
 from kotrel.core.values.conventions import Conventions
+from kotrel.core.whole_rows import whole_rows
 from tests.support import TODAY, grid
 
 GOODS = read_description(

@@ -53,8 +53,7 @@ def compile_expression(text: str, scope: Scope, wanted: Kind | None = None) -> C
     Raises:
         ExpressionError: at a place in the text.
     """
-    compiler = Compiler(text, scope)
-    kind, expr = compiler.value(parse(text))
+    kind, expr = (compiler := Compiler(text, scope)).value(parse(text))
     if wanted is not None and kind != wanted:
         raise ExpressionError(text, 0, f"this gives {_SAID[kind]}, but {_SAID[wanted]} is needed")
     return Compiled(text, kind, expr, tuple(compiler.fields), compiler.numbered)

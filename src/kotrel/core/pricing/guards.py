@@ -8,7 +8,7 @@ from decimal import Decimal
 import polars as pl
 
 from kotrel.core.expressions.kinds import NUMBER
-from kotrel.core.pricing.outliers import unlike
+from kotrel.core.pricing.outliers import MOVED, unlike
 from kotrel.core.pricing.rules import Allowed, Guards, Outliers
 from kotrel.core.rows.findings import Severity
 
@@ -27,11 +27,13 @@ FRAME = ("target", "item", "unit", "from_quantity", "old", "new", "cost", "group
 """Columns of the frame that guards judge: prices as Decimals, the cost for the same unit, and the item's group."""
 
 
-def guarded(frame: pl.DataFrame, guards: Guards, outliers: Outliers) -> list[Told]:
+def guarded(frame: pl.DataFrame, standing: pl.DataFrame, guards: Guards, outliers: Outliers) -> list[Told]:
     """What the guards say of each price.
 
     Args:
         frame: :data:`FRAME`, one row for each new price.
+        standing: ``target``, ``item``, ``unit``, ``from_quantity`` and ``amount`` of the prices in force: where a list has no new
+            price, the one in force is compared.
 
     Returns:
         Tables with ``place`` (the row's index) and ``message``.
@@ -68,33 +70,46 @@ def guarded(frame: pl.DataFrame, guards: Guards, outliers: Outliers) -> list[Tol
             "its margin is {} %, and the least is {} %", _text(pl.col("margin"), 1), pl.lit(f"{least.normalize():f}")
         )
         tell(guards.others, "margin-too-low", "margin too low", mine, words)
+    far = (new == zero).fill_null(False)
     for most, way, kind in ((guards.most_up, 1, "up-too-far"), (guards.most_down, -1, "down-too-far")):
         if most is not None:
             beyond = change > _number(most) if way > 0 else change < _number(-most)
             words = pl.format("a change of {} %, and the most is {} %", _text(change, 1), pl.lit(f"{way * most:f}"))
-            tell(guards.others, kind, "up too far" if way > 0 else "down too far", beyond, words)
+            far = far | (beyond & (new != zero)).fill_null(False)
+            tell(guards.others, kind, "up too far" if way > 0 else "down too far", beyond & (new != zero), words)
     for low, high in guards.not_above:
-        other = frame.filter(pl.col("target") == high).select("item", "unit", "from_quantity", new.alias("other new"))
-        above = (
-            frame.filter(pl.col("target") == low)
-            .join(other, on=["item", "unit", "from_quantity"])
-            .filter(new > pl.col("other new"))
-        )
-        if above.height:
-            message = pl.format(f"{low} at {{}} is above {high} at {{}}", _text(new), _text(pl.col("other new")))
-            rows = above.select("place", message.alias("message"))
+        rows = _above(frame, standing, low, high)
+        if rows.height:
             found.append(Told(guards.others, "above-other-list", "above another list", rows))
     odd = unlike(
         frame.select(
-            change.cast(pl.Float64), (new.cast(pl.Float64) / pl.col("old").cast(pl.Float64)).alias("ratio"),
-            pl.concat_str("target", pl.col("group").fill_null(""), separator="\x1f").alias("group"),
+            "old", new, change, pl.concat_str("target", pl.col("group").fill_null(""), separator="\x1f").alias("group")
         ),
         outliers,
-    )  # fmt: skip
-    strange = frame.select("place").with_columns(odd.alias("message")).drop_nulls("message")
+    )
+    # What is too far anyway is told once; a decimal point that may have moved also says why.
+    strange = frame.select("place", far.alias("far")).with_columns(odd.alias("message")).drop_nulls("message")
+    strange = strange.filter(~pl.col("far") | (pl.col("message") == MOVED)).drop("far")
     if strange.height:
         found.append(Told("warning", "unlike-others", "a change unlike the others", strange))
     return found
+
+
+def _above(frame: pl.DataFrame, standing: pl.DataFrame, low: str, high: str) -> pl.DataFrame:
+    """The places where a price of the lower list is above that of the higher one; at the lower list's row if it is a new one."""
+    key = ["target", "item", "unit", "from_quantity"]
+    stays = standing.join(frame, on=key, how="anti").select(
+        pl.lit(None, pl.UInt32).alias("place"), *key, pl.col("amount").alias("new")
+    )
+    whole = pl.concat([frame.select("place", *key, "new"), stays])
+    lower, higher = (whole.filter(pl.col("target") == code).drop("target") for code in (low, high))
+    both = lower.join(higher, on=key[1:], suffix=" above").filter(
+        (pl.col("new") > pl.col("new above"))
+        & (pl.col("new above") != _number(Decimal(0)))
+        & pl.coalesce("place", "place above").is_not_null()
+    )
+    message = pl.format(f"{low} at {{}} is above {high} at {{}}", _text(pl.col("new")), _text(pl.col("new above")))
+    return both.select(pl.coalesce("place", "place above").alias("place"), message.alias("message"))
 
 
 def _number(value: Decimal) -> pl.Expr:

@@ -13,6 +13,7 @@ from kotrel.core.pricing.rules import Outliers
 NORMAL = 1.4826
 SMALLEST_GROUP = 4
 """A group needs so many changes before one of them can be unlike the others."""
+MOVED = "a decimal point moved?"
 _MOVED = (10, 100, 1000)
 _NEAR = 0.05
 """A factor within 5 % of 10, 100 or 1000, or of a tenth, hundredth or thousandth, is a decimal point moved."""
@@ -22,10 +23,10 @@ def unlike(frame: pl.DataFrame, settings: Outliers) -> pl.Series:
     """What is odd about each change, in words, or blank.
 
     Args:
-        frame: Float64 ``change`` in per cent (blank without an old price), ``ratio`` new ÷ old, and ``group``. Only the
-            comparison uses floats: no price passes through it.
+        frame: ``old`` and ``new``, ``change`` in per cent (blank without an old price), and ``group``. Medians need floats: no
+            price passes through here, only the comparison of one change with the others.
     """
-    change, ratio = pl.col("change"), pl.col("ratio")
+    change, ratio = pl.col("change").cast(pl.Float64), pl.col("new").cast(pl.Float64) / pl.col("old").cast(pl.Float64)
     median = change.median().over("group")
     away = (change - median).abs()
     deviation = away.median().over("group") * NORMAL
@@ -42,7 +43,7 @@ def unlike(frame: pl.DataFrame, settings: Outliers) -> pl.Series:
     )
     return frame.select(
         pl.when(moved.fill_null(False))
-        .then(pl.lit("a decimal point moved?"))
+        .then(pl.lit(MOVED))
         .when((enough & (away > limit)).fill_null(False))
         .then(words)
         .alias("odd")

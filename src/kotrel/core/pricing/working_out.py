@@ -8,17 +8,18 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from typing import Literal
 
 import polars as pl
 
 from kotrel.core.description.model import Field
 from kotrel.core.expressions import Compiled, Scope, compile_expression
 from kotrel.core.expressions.kinds import NUMBER
+from kotrel.core.expressions.parsing import ExpressionError
 from kotrel.core.pricing.rounding import has_none, rounded
 from kotrel.core.pricing.rules import OWN_PRICES, PriceRules, Step
+from kotrel.core.pricing.standing import BREAK, base_units
 
-KEY = ["target", "item", "unit", "from_quantity"]
-"""What identifies a price while it is worked out; the target is a price list or a field of the item."""
 SNAPPED = 7
 """Decimals to which a price of another unit is rounded: what a division left beyond them is no part of it."""
 
@@ -30,7 +31,7 @@ class Goods:
     Attributes:
         items: the items with the fields that expressions use, among them ``code``, ``unit`` and the own prices.
         fields: of the item, for the expressions.
-        prices: fixed prices in force: ``price_list``, ``item``, ``unit``, ``from_quantity``, ``amount``.
+        prices: fixed prices in force (see :func:`kotrel.core.pricing.standing.in_force`).
         factors: ``item``, ``unit``, ``factor``: base units in one of the unit.
         lists: ``code``, ``currency``, ``decimals`` of each price list.
         figures: ``item`` and columns such as ``letter.cost``.
@@ -50,7 +51,7 @@ class Worked:
     """What came out.
 
     Attributes:
-        prices: :data:`KEY`, ``old`` and ``new`` (Decimal with 12 places; ``old`` blank for a new price), ``step``, ``remark``,
+        prices: :data:`~kotrel.core.pricing.standing.BREAK`, ``old`` and ``new`` (Decimal with 12 places; ``old`` blank for a new price), ``step``, ``remark``,
             ``factor``: of every price that a step worked out.
         untouched: prices of the lists that are set which no step touched.
         blank: prices for which a step had nothing to work with, by target.
@@ -83,18 +84,18 @@ def work_out(rules: PriceRules, goods: Goods, names: Callable[[str], Mapping[str
     for step in rules.steps:
         fits = items["code"]
         if step.where is not None:
-            fits = items.filter(compile_expression(step.where, scope, "yes_no").column(items).fill_null(False))["code"]
+            fits = items.filter(_compiled(step, step.where, scope, "yes_no").column(items).fill_null(False))["code"]
         if not rules.every_step:
             fits = fits.filter(~fits.is_in(settled.implode()))
             settled = pl.concat([settled, fits])
         for target, text in step.targets.items():
-            compiled = compile_expression(text, scope, "number")
+            compiled = _compiled(step, text, scope, "number")
             done, lacking = _one(done, items, fits, step, target, compiled, rules, goods)
             if lacking:
                 blank[target] = blank.get(target, 0) + lacking
     touched = done.filter(pl.col("step").is_not_null() & pl.col("now").is_not_null())
     left = done.filter(pl.col("step").is_null() & pl.col("old").is_not_null() & pl.col("target").is_in(targets)).height
-    return Worked(touched.rename({"now": "new"}).select(*KEY, "old", "new", "step", "remark", "factor"), left, blank)
+    return Worked(touched.rename({"now": "new"}).select(*BREAK, "old", "new", "step", "remark", "factor"), left, blank)
 
 
 def fields_of(
@@ -108,19 +109,24 @@ def fields_of(
     scope = Scope(fields, {}, lambda record: {}, codes, figures)
     found: dict[str, None] = {}
     for step in rules.steps:
-        texts = [(step.where, "yes_no")] if step.where else []
+        texts: list[tuple[str, Literal["number", "yes_no"]]] = [(step.where, "yes_no")] if step.where else []
         for text, kind in [*texts, *((each, "number") for each in step.targets.values())]:
-            compiled = compile_expression(text, scope, kind)  # type: ignore[arg-type]
+            compiled = _compiled(step, text, scope, kind)
             found |= dict.fromkeys(name for name in compiled.fields if name in fields)
     return list(found)
 
 
+def _compiled(step: Step, text: str, scope: Scope, kind: Literal["number", "yes_no"]) -> Compiled:
+    """An expression of a step; what is wrong with it names the step."""
+    try:
+        return compile_expression(text, scope, kind)
+    except ExpressionError as error:
+        raise ExpressionError(text, error.at, f"{step.name}: {error.trouble}", error.hint or "") from None
+
+
 def _slots(goods: Goods, targets: list[str]) -> pl.DataFrame:
     """Every price there is, and a place for one where an item has none yet in a list that is set."""
-    number = pl.col("amount").cast(NUMBER, strict=False)
-    listed = goods.prices.select(
-        pl.col("price_list").alias("target"), "item", "unit", pl.col("from_quantity").cast(NUMBER), number.alias("old")
-    )
+    listed = goods.prices.select(*BREAK, pl.col("amount").alias("old"))
     frames = [listed]
     base = goods.items.select(pl.col("code").alias("item"), pl.col("unit"))
     for target in targets:
@@ -131,14 +137,7 @@ def _slots(goods: Goods, targets: list[str]) -> pl.DataFrame:
         else:
             lacking = bare.join(listed.filter(pl.col("target") == target), on="item", how="anti")
             frames.append(lacking.with_columns(pl.lit(None, NUMBER).alias("old")).select(listed.columns))
-    factors = goods.factors.select("item", "unit", pl.col("factor").cast(NUMBER))
-    units = goods.items.select(pl.col("code").alias("item"), pl.col("unit").alias("base unit"))
-    slots = pl.concat(frames).join(factors, on=["item", "unit"], how="left", maintain_order="left")
-    slots = slots.join(units, on="item", how="left", maintain_order="left")
-    is_base = pl.col("unit") == pl.col("base unit")
-    return slots.with_columns(
-        pl.when(is_base).then(pl.lit("1").cast(NUMBER)).otherwise(pl.col("factor")).alias("factor")
-    ).drop("base unit")
+    return base_units(pl.concat(frames), goods.items, goods.factors)
 
 
 def _one(
@@ -187,7 +186,7 @@ def _one(
         pl.when("has none").then(None).otherwise("new price").alias("new price"),
         pl.when("has none").then(pl.lit("rounded down there is no such price: it stays")).alias("said"),
     ).with_columns(pl.lit(target).alias("target"))
-    joined = done.join(priced, on=KEY, how="left", maintain_order="left", nulls_equal=True)
+    joined = done.join(priced, on=BREAK, how="left", maintain_order="left", nulls_equal=True)
     changed = pl.col("new price").is_not_null()
     return (
         joined.with_columns(
