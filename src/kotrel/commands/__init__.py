@@ -24,5 +24,6 @@ COMMANDS = {
     "verify": "read one load back and compare it with what was sent",
     "undo": "undo one load",
     "reprice": "work out new prices by rules, to read and load",
+    "price": "the price in force, and how it comes about",
 }
 """Command → its one-line help, in the order people meet them."""

@@ -1,0 +1,211 @@
+"""The price in force for an item, a customer, a unit and a quantity on a day, and how it comes about."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from decimal import ROUND_HALF_UP, Decimal
+
+STANDARD = "standard price"
+
+
+@dataclass(frozen=True)
+class PriceRow:
+    """A row of a price list: a fixed price, or a discount; for an item, or for all of a category.
+
+    Attributes:
+        unit: empty for a category's discount.
+        category: empty for an item's own row.
+        from_date, to_date: the first and last day, or None where it is open.
+    """
+
+    price_list: str
+    unit: str
+    from_quantity: Decimal
+    from_date: date | None
+    to_date: date | None
+    amount: Decimal | None = None
+    discount_amount: Decimal | None = None
+    discount_percent: Decimal | None = None
+    category: str = ""
+
+    def in_force(self, day: date) -> bool:
+        return (self.from_date or date.min) <= day <= (self.to_date or date.max)
+
+    def __str__(self) -> str:
+        what = self.category or self.unit
+        since = f", since {self.from_date}" if self.from_date else ""
+        return f"{what} from {plain(self.from_quantity)}{since}" + (f" until {self.to_date}" if self.to_date else "")
+
+
+@dataclass(frozen=True)
+class ListFacts:
+    """A price list; ``off`` is the list that its discounts are off, or empty for the standard price."""
+
+    code: str
+    currency: str
+    decimals: int
+    off: str = ""
+    for_sale: bool = True
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What a price is wanted for.
+
+    Attributes:
+        quantity: in ``unit``.
+        factors: unit → base units in one of it; the base unit's own is 1.
+        standard: the item's standard price for one base unit, or None; ``standard_decimals`` are its decimals.
+        standard_source: where that is from, in words.
+        categories: of the item, the nearest first.
+        rows: of the lists, for this item and its categories.
+        currency: of the standard price.
+    """
+
+    unit: str
+    base_unit: str
+    quantity: Decimal
+    day: date
+    factors: Mapping[str, Decimal]
+    standard: Decimal | None
+    standard_decimals: int
+    standard_source: str
+    categories: Sequence[str]
+    lists: Mapping[str, ListFacts]
+    rows: Sequence[PriceRow]
+    currency: str
+
+
+@dataclass(frozen=True)
+class Line:
+    """One step of how a price comes about: the list, its row in words (or empty), and what it gave."""
+
+    price_list: str
+    row: str
+    what: str
+
+
+@dataclass
+class Effective:
+    """The price for one of the unit, or None where there is none; and how it came about."""
+
+    price: Decimal | None = None
+    currency: str = ""
+    lines: list[Line] = field(default_factory=list)
+
+
+def effective_price(wanted: Wanted, lists: Sequence[str]) -> Effective:
+    """The first of the lists that has a price in force; else the standard price.
+
+    Args:
+        lists: codes of the customer's lists, in the order in which they count.
+    """
+    found = Effective()
+    for code in lists:
+        about = wanted.lists[code]
+        if not about.for_sale:
+            found.lines.append(Line(code, "", "its prices are not for sale"))
+            continue
+        lines: list[Line] = []
+        price = _in_list(wanted, about, lines, ())
+        found.lines += lines
+        if price is not None:
+            found.price, found.currency = price, about.currency or wanted.currency
+            return found
+    found.price = _standard(wanted, found.lines)
+    found.currency = wanted.currency
+    return found
+
+
+def _in_list(wanted: Wanted, about: ListFacts, lines: list[Line], above: tuple[str, ...]) -> Decimal | None:
+    row = _row_of(wanted, about.code)
+    if row is None:
+        lines.append(Line(about.code, "", f"no price for {plain(wanted.quantity)} {wanted.unit} on {wanted.day}"))
+        return None
+    # A row for another unit, or for a category, is for one base unit.
+    times = Decimal(1) if row.unit == wanted.unit else wanted.factors[wanted.unit]
+    if row.amount is not None:
+        price = row.amount * times
+        lines.append(Line(about.code, str(row), _times(row.amount, times, row.unit, wanted.unit)))
+    else:
+        off = wanted.lists.get(about.off)
+        if off is not None and off.code in (*above, about.code):
+            lines.append(Line(about.code, str(row), "its discounts are off a list that leads back to it"))
+            return None
+        what = f"{_share(row)} off {about.off or 'the standard price'}"
+        lines.append(Line(about.code, str(row), what))
+        basis = _standard(wanted, lines) if off is None else _in_list(wanted, off, lines, (*above, about.code))
+        if basis is None:
+            lines.append(
+                Line(
+                    about.code, "", f"{about.off or 'the standard price'} has no price, so there is nothing to take off"
+                )
+            )
+            return None
+        if row.discount_percent is not None:
+            price = basis * (100 - row.discount_percent) / 100
+        else:
+            price = basis - (row.discount_amount or Decimal(0)) * times
+        lines.append(Line(about.code, "", f"{plain(basis, 2)} less {_share(row)} is {plain(price, 2)}"))
+    return _to_decimals(price, about.decimals, about.code, lines)
+
+
+def _row_of(wanted: Wanted, code: str) -> PriceRow | None:
+    """The row that counts: of the same unit, else of the base unit, else of the nearest category."""
+    there = [row for row in wanted.rows if row.price_list == code and row.in_force(wanted.day)]
+    in_base = wanted.quantity * wanted.factors[wanted.unit]
+    own = [row for row in there if not row.category]
+    places: list[tuple[Iterable[PriceRow], Decimal]] = [
+        ((row for row in own if row.unit == wanted.unit), wanted.quantity),
+        ((row for row in own if row.unit == wanted.base_unit), in_base),
+    ]
+    for category in wanted.categories:
+        places.append(([row for row in there if row.category == category], in_base))
+    for rows, quantity in places:
+        fitting = [row for row in rows if row.from_quantity <= quantity]
+        if fitting:
+            return max(fitting, key=lambda row: (row.from_quantity, row.from_date or date.min))
+    return None
+
+
+def _standard(wanted: Wanted, lines: list[Line]) -> Decimal | None:
+    if wanted.standard is None:
+        lines.append(Line(STANDARD, "", "none"))
+        return None
+    times = wanted.factors[wanted.unit]
+    what = _times(wanted.standard, times, wanted.base_unit, wanted.unit)
+    lines.append(Line(STANDARD, wanted.standard_source, what))
+    return _to_decimals(wanted.standard * times, wanted.standard_decimals, STANDARD, lines)
+
+
+def _to_decimals(price: Decimal, decimals: int, code: str, lines: list[Line]) -> Decimal:
+    """A price to its list's decimals, half away from zero; a step of its own where that changes it."""
+    rounded = max(price, Decimal(0)).quantize(Decimal(1).scaleb(-decimals), ROUND_HALF_UP)
+    if price < 0:
+        lines.append(Line(code, "", f"{plain(price, 2)} is below zero, so it is {rounded}"))
+    elif rounded != price:
+        lines.append(Line(code, "", f"{plain(price, 2)} is {rounded} with {decimals} decimals"))
+    return rounded
+
+
+def _share(row: PriceRow) -> str:
+    return (
+        f"{plain(row.discount_percent)} %"
+        if row.discount_percent is not None
+        else plain(row.discount_amount or Decimal(0), 2)
+    )
+
+
+def _times(amount: Decimal, times: Decimal, unit: str, wanted: str) -> str:
+    if times == 1:
+        return plain(amount, 2)
+    return f"{plain(amount, 2)} for 1 {unit} × {plain(times)} is {plain(amount * times, 2)} for 1 {wanted}"
+
+
+def plain(number: Decimal, least: int = 0) -> str:
+    """A number with its decimals, at least so many, without further zeros."""
+    whole, _, part = f"{number:f}".partition(".")
+    part = part.rstrip("0").ljust(least, "0")
+    return f"{whole}.{part}" if part else whole
