@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.practice import story
+from kotrel.practice import letter, story
 from kotrel.reports.screen import Screen
 
 EXAMPLE = """\
@@ -132,4 +132,17 @@ def _scenes(folder: Path) -> Iterator[_Scene]:
         "load levels-edited.xlsx --clash system --yes --remark reorder␣points",
     )
     yield _Scene("Read the load back", "verify L0006")
+    letter.write_letter(folder / "keldrift-spring.xlsx", slip=True)
+    letter.write_rules(folder)
+    yield _Scene("Keldrift raises its prices. By our rules, what would ours be?", "reprice keldrift", 1)
+    letter.write_letter(folder / "keldrift-spring.xlsx", slip=False)
+    yield _Scene(
+        "In one cost a decimal point had moved; Keldrift sends the letter again. Now as a workbook to read",
+        "reprice keldrift -o keldrift-prices.xlsx",
+    )
+    yield _Scene("Read and agreed: load the new prices", "load keldrift-prices.xlsx --yes --remark Keldrift,␣spring")
+    yield _Scene(
+        "What do the ferries, whose contract is a percentage off SHOP, pay for 200 M from February?",
+        "price ROP-00010 --customer C-1002 --quantity 200 --on 2027-02-01",
+    )
     yield _Scene("The history has everything", "history")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
 from typing import Any
 
 import polars as pl
@@ -28,6 +29,8 @@ def show_repriced(screen: Screen, repriced: Repriced, every: bool) -> None:
     parts += [f"{repriced.same:,} come out as they are"] if repriced.same else []
     parts += [f"{repriced.worked.untouched:,} touched by no step"] if repriced.worked.untouched else []
     screen.show(" · ".join(parts))
+    for name, number in repriced.unknown.items():
+        screen.show(Text(f"  {name}: {count(number, 'row')} left out, no item of the system", style="yellow"))
     for target, number in repriced.worked.blank.items():
         screen.show(
             Text(
@@ -79,7 +82,7 @@ def _show_groups(screen: Screen, repriced: Repriced, every: bool) -> None:
         screen.show(Text(f"… {groups.height - shown.height:,} more groups (--all lists them)", style="dim"))
 
 
-def _percent(value: float | None) -> str:
+def _percent(value: Decimal | None) -> str:
     return "new" if value is None else f"{value:+.1f} %"
 
 
@@ -100,6 +103,7 @@ def repriced_json(repriced: Repriced, files: list[str]) -> dict[str, Any]:
         "same": repriced.same,
         "untouched": repriced.worked.untouched,
         "blank": dict(repriced.worked.blank),
+        "unknown": dict(repriced.unknown),
         "counts": {
             severity: sum(each.rows.height for each in repriced.told if each.severity == severity) for severity in ("error", "warning")
         },

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
 
@@ -12,11 +12,12 @@ import polars as pl
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.expressions.kinds import NUMBER
-from kotrel.core.pricing.guards import Told, guarded
+from kotrel.core.pricing.guards import Told, guarded, percent
 from kotrel.core.pricing.rules import OWN_PRICES, PriceRules
 from kotrel.core.pricing.standing import BREAK, PRICE, in_force
 from kotrel.core.pricing.working_out import Goods, Worked, fields_of, work_out
 from kotrel.core.rows.findings import rows_with
+from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.sheets.price_book import ITEMS_SHEET, PriceSheet, write_price_book
 from kotrel.stages.checking import check_files
 from kotrel.stages.file_options import Wanted
@@ -40,6 +41,7 @@ class Repriced:
         told: what the guards say; ``place`` is a row of ``prices``.
         same: prices that came out as they were, and are left out.
         decimals: of each price list.
+        unknown: for each sheet that the rules name, its rows that are no item of the system, and are left out.
     """
 
     rules: PriceRules
@@ -49,6 +51,7 @@ class Repriced:
     worked: Worked
     same: int
     decimals: Mapping[str, int]
+    unknown: Mapping[str, int]
 
 
 def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Repriced:
@@ -64,7 +67,7 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         step("reading price lists")
         lists = reading.read("price_list", ["code", "currency", "decimals"])
         rules = rules_named(workspace.folder, name, tuple(lists["code"]))
-        figures = _figures(rules, workspace, today, step)
+        figures, unknown = _figures(rules, workspace, today, step)
         fields = description.records["item"].fields
         codes, columns = frozenset(lists["code"]), frozenset(figures.columns) - {"item"}
         used = fields_of(rules, fields, codes, columns)
@@ -91,6 +94,7 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         worked,
         whole.height - kept.height,
         {code: int(places) for code, places in lists.select("code", "decimals").iter_rows()},
+        unknown,
     )
 
 
@@ -112,12 +116,15 @@ def factors_of(reading: Reading, description: Description) -> pl.DataFrame:
     return reading.read("unit_conversion", ["item", "unit", "factor"])
 
 
-def _figures(rules: PriceRules, workspace: Workspace, today: date, step: Step) -> pl.DataFrame:
-    """``item`` and a column for each field of each sheet that the rules name."""
+def _figures(rules: PriceRules, workspace: Workspace, today: date, step: Step) -> tuple[pl.DataFrame, dict[str, int]]:
+    """``item`` and a column for each field of each sheet that the rules name; and the rows of each that are no item of ours."""
     whole = pl.DataFrame(schema={"item": pl.String})
+    unknown: dict[str, int] = {}
     for name, source in rules.sheets.items():
         path = workspace.folder / source.file
-        wanted = Wanted(record=None if source.match else "item", sheet=source.sheet, map_name=source.match)
+        options = replace(DEFAULT_OPTIONS, match_on=source.match_on, only="changes")
+        record = None if source.match else "item"
+        wanted = Wanted(record=record, sheet=source.sheet, map_name=source.match, options=options)
         checked = next(
             each for each in check_files([path], workspace, wanted, today, step) if each.rows.record.name == "item"
         )
@@ -129,15 +136,18 @@ def _figures(rules: PriceRules, workspace: Workspace, today: date, step: Step) -
                 f"the sheet “{name}” ({path.name}) has errors, so its figures cannot be relied on",
                 f"kotrel check {Path(source.file)}"
                 + (f" --map {source.match}" if source.match else " --as item")
-                + " shows them.",
+                + (f" --match-on {source.match_on}" if source.match_on else "")
+                + " --only changes shows them.",
                 "sheet-with-errors",
             )
+        if left := checked.rows.table.rows - checked.rows.values.height:
+            unknown[name] = left
         values = checked.rows.values.select(
             pl.col("code").alias("item"),
             *(pl.col(each).alias(f"{name}.{each}") for each in checked.rows.fields if each != "code"),
         ).drop_nulls("item")
         whole = whole.join(values.unique("item", keep="first"), on="item", how="full", coalesce=True)
-    return whole
+    return whole, unknown
 
 
 def _described(worked: Worked, items: pl.DataFrame, group: str, prices: pl.DataFrame) -> pl.DataFrame:
@@ -214,16 +224,15 @@ def with_remarks(repriced: Repriced) -> pl.DataFrame:
 
 
 def summary(repriced: Repriced) -> pl.DataFrame:
-    """For each target and group: how many prices, how many new, the mean and the largest change in per cent (Float64)."""
-    change = (pl.col("new") - pl.col("old")).cast(pl.Float64) / pl.col("old").cast(pl.Float64) * 100
-    frame = repriced.prices.with_columns(pl.when(pl.col("old") > 0).then(change).alias("change"))
-    return (
-        frame.group_by("target", "group", maintain_order=True)
-        .agg(
-            pl.len().alias("prices"),
-            pl.col("old").is_null().sum().alias("first"),
-            pl.col("change").mean().alias("mean"),
-            pl.col("change").sort_by(pl.col("change").abs(), nulls_last=False).last().alias("largest"),
-        )
-        .sort("target", "group")
+    """For each target and group: how many prices, how many new, the mean and the largest change in per cent, one decimal."""
+    change = percent(pl.col("new") - pl.col("old"), pl.col("old"))
+    frame = repriced.prices.with_columns(change.alias("change"))
+    mean = (pl.col("change").sum() / pl.col("change").count().cast(NUMBER)).round(1, mode="half_away_from_zero")
+    largest = pl.col("change").sort_by(pl.col("change").abs(), nulls_last=False).last()
+    grouped = frame.group_by("target", "group", maintain_order=True).agg(
+        pl.len().alias("prices"),
+        pl.col("old").is_null().sum().alias("first"),
+        pl.when(pl.col("change").count() > 0).then(mean).alias("mean"),
+        largest.round(1, mode="half_away_from_zero").alias("largest"),
     )
+    return grouped.sort("target", "group")

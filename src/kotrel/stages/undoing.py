@@ -10,7 +10,7 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.changes.change_set import RecordChanges
+from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import Entry, Stamp, load_name, standing
 from kotrel.core.changes.reversal import InTheWay, reverse
 from kotrel.core.columns import before
@@ -22,6 +22,10 @@ from kotrel.workspace.in_progress import in_progress
 
 TRIES = 3
 """An undo is tried this many times if somebody else changes the same rows while it runs."""
+
+
+LATER = 50
+"""So many later loads are looked through for the one that is in the way."""
 
 
 @dataclass(frozen=True)
@@ -136,6 +140,7 @@ def _plan(system: System, writing: Writing, number: int, step: Step, what_can: b
     require_whole(writing, number)
     step("reading what the load did")
     reversal, in_the_way = _reversal(writing, number)
+    in_the_way = _naming_loads(in_the_way, number, writing)
     refer = _referring(writing, reversal)
     if what_can:
         while in_the_way or refer:
@@ -204,6 +209,26 @@ def _reversal(writing: Writing, number: int) -> tuple[tuple[RecordChanges, ...],
         in_the_way += found
         reversal.append(back)
     return tuple(reversal), in_the_way
+
+
+def _naming_loads(in_the_way: list[InTheWay], number: int, writing: Writing) -> list[InTheWay]:
+    """The same, each with the last of our own loads that changed the row since; somebody else's change has none."""
+    wanted = {(each.record, each.key) for each in in_the_way}
+    since: dict[tuple[str, str], str] = {}
+    later = [each for each in writing.history() if each.number > number and each.kind in ("load", "undo")]
+    for entry in sorted(later, key=lambda each: -each.number)[:LATER] if wanted else ():
+        for changes in writing.changes_of(entry.number):
+            if any(record == changes.record.name for record, _ in wanted - since.keys()):
+                keys = changes.frame.select(pl.coalesce(name, before(name)).alias(name) for name in changes.record.key)
+                for key in keys.select(key_text(changes.record)).to_series():
+                    if (changes.record.name, key) in wanted:
+                        since.setdefault((changes.record.name, key), entry.name)
+    return [
+        replace(each, message=f"{each.message} (since {since[each.record, each.key]})")
+        if (each.record, each.key) in since
+        else each
+        for each in in_the_way
+    ]
 
 
 def left_book(undone: Undone) -> OutBook:

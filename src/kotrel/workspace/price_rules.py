@@ -174,7 +174,7 @@ def _sheets(reader: _Reader, raw: Mapping[str, Any]) -> dict[str, FigureSheet]:
     found: dict[str, FigureSheet] = {}
     for name, given in raw.items():
         table = reader.table(given, f"sheet {name}", "sheets", name)
-        reader.known_keys(table, ("file", "map", "sheet"), "a sheet", "sheets", name)
+        reader.known_keys(table, ("file", "map", "sheet", "match_on"), "a sheet", "sheets", name)
         file = reader.text_of(table, "file", "", "sheets", name)
         if not file:
             raise reader.wrong(f"sheet {name} names no file", "sheets", name, hint='Like file = "keldrift-spring.xlsx"')
@@ -182,6 +182,7 @@ def _sheets(reader: _Reader, raw: Mapping[str, Any]) -> dict[str, FigureSheet]:
             file,
             reader.text_of(table, "map", "", "sheets", name) or None,
             reader.text_of(table, "sheet", "", "sheets", name) or None,
+            reader.text_of(table, "match_on", "", "sheets", name) or None,
         )
     return found
 

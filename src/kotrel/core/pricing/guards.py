@@ -39,8 +39,8 @@ def guarded(frame: pl.DataFrame, standing: pl.DataFrame, guards: Guards, outlier
         Tables with ``place`` (the row's index) and ``message``.
     """
     frame = frame.with_row_index("place").with_columns(
-        _percent(pl.col("new") - pl.col("old"), pl.col("old")).alias("change"),
-        _percent(pl.col("new") - pl.col("cost"), pl.col("new")).alias("margin"),
+        percent(pl.col("new") - pl.col("old"), pl.col("old")).alias("change"),
+        percent(pl.col("new") - pl.col("cost"), pl.col("new")).alias("margin"),
     )
     zero, new, cost, change = _number(Decimal(0)), pl.col("new"), pl.col("cost"), pl.col("change")
     found: list[Told] = []
@@ -67,14 +67,14 @@ def guarded(frame: pl.DataFrame, standing: pl.DataFrame, guards: Guards, outlier
             else ~pl.col("target").is_in([each for each in guards.least_margin if each])
         )
         words = pl.format(
-            "its margin is {} %, and the least is {} %", _text(pl.col("margin"), 1), pl.lit(f"{least.normalize():f}")
+            "its margin is {} %, and the least is {} %", _share(pl.col("margin")), pl.lit(f"{least.normalize():f}")
         )
         tell(guards.others, "margin-too-low", "margin too low", mine, words)
     far = (new == zero).fill_null(False)
     for most, way, kind in ((guards.most_up, 1, "up-too-far"), (guards.most_down, -1, "down-too-far")):
         if most is not None:
             beyond = change > _number(most) if way > 0 else change < _number(-most)
-            words = pl.format("a change of {} %, and the most is {} %", _text(change, 1), pl.lit(f"{way * most:f}"))
+            words = pl.format("a change of {} %, and the most is {} %", _share(change), pl.lit(f"{way * most:f}"))
             far = far | (beyond & (new != zero)).fill_null(False)
             tell(guards.others, kind, "up too far" if way > 0 else "down too far", beyond & (new != zero), words)
     for low, high in guards.not_above:
@@ -116,17 +116,19 @@ def _number(value: Decimal) -> pl.Expr:
     return pl.lit(f"{value:f}").cast(NUMBER)
 
 
-def _percent(part: pl.Expr, whole: pl.Expr) -> pl.Expr:
-    """A share in per cent, one decimal more than is shown; blank without a whole."""
+def percent(part: pl.Expr, whole: pl.Expr) -> pl.Expr:
+    """A share in per cent; blank without a whole."""
     nothing = whole == _number(Decimal(0))
-    return (part / pl.when(~nothing).then(whole) * _number(Decimal(100))).round(2, mode="half_away_from_zero")
+    return part * _number(Decimal(100)) / pl.when(~nothing).then(whole)
 
 
-def _text(value: pl.Expr, decimals: int = 2) -> pl.Expr:
-    """A number as people read it."""
-    if decimals == 1:
-        return (
-            value.round(1, mode="half_away_from_zero").cast(pl.Decimal(38, 1)).cast(pl.String).str.replace(r"\.0$", "")
-        )
+def _share(value: pl.Expr) -> pl.Expr:
+    """A percentage as people read it, with up to two decimals."""
+    near = value.round(2, mode="half_away_from_zero").cast(pl.Decimal(38, 2)).cast(pl.String)
+    return near.str.replace(r"\.?0+$", "")
+
+
+def _text(value: pl.Expr) -> pl.Expr:
+    """A price as people read it."""
     exact = value.round(4, mode="half_away_from_zero").cast(pl.Decimal(38, 4)).cast(pl.String)
     return exact.str.replace(r"(\.[0-9]{2}[0-9]*?)0+$", "${1}")

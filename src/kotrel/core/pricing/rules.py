@@ -71,11 +71,12 @@ class Outliers:
 
 @dataclass(frozen=True)
 class FigureSheet:
-    """A sheet to take figures from, through a saved match or its headings."""
+    """A sheet to take figures from, through a saved match or its headings; ``match_on`` is as the load option."""
 
     file: str
     match: str | None = None
     sheet: str | None = None
+    match_on: str | None = None
 
 
 @dataclass(frozen=True)
