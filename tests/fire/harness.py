@@ -111,6 +111,15 @@ class Postgres(Target):
             cursor = connection.execute(statement.format(**names).encode())
             return cursor.fetchall() if cursor.description else []
 
+    def state(self) -> tuple[list[tuple], list[tuple], int, int]:
+        # What a process sent before it was killed, the server may still be committing.
+        others = "SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid() AND xact_start IS NOT NULL AND backend_type = 'client backend'"
+        for _ in range(200):
+            if not self.query(others)[0][0]:
+                break
+            time.sleep(0.05)
+        return super().state()
+
     def forget(self) -> None:
         self.query("TRUNCATE {row}, {load}")
 

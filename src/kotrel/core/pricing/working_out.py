@@ -154,29 +154,33 @@ def _one(
     mine = (pl.col("target") == target) & pl.col("item").is_in(fits.implode())
     if step.from_quantity is not None:
         mine = mine & (pl.col("from_quantity") == pl.lit(f"{step.from_quantity:f}").cast(NUMBER))
-    part = done.filter(mine).select("item", "unit", "from_quantity", "factor", "now")
+    # Names with a space: an item may have a field of any other name.
+    part = done.filter(mine).select(pl.col(name).alias(f"the {name}") for name in (*BREAK[1:], "factor"))
     if not part.height:
         return done, 0
     named = [name for name in compiled.fields if name in goods.fields or name in goods.figures.columns]
     lists = dict.fromkeys(name.removeprefix("old ") for name in compiled.fields if name not in named)
-    frame = part.join(items.select("code", *named), left_on="item", right_on="code", how="left", maintain_order="left")
+    fields = items.select(pl.col("code").alias("the item"), *named)
+    frame = part.join(fields, on="the item", how="left", maintain_order="left")
     own = [name for name in named if name in OWN_PRICES and name in done["target"].unique().to_list()]
     for name in own:
-        current = done.filter(pl.col("target") == name).select("item", pl.col("now").cast(pl.String).alias(name))
-        frame = frame.drop(name).join(current, on="item", how="left", maintain_order="left")
+        current = done.filter(pl.col("target") == name).select(
+            pl.col("item").alias("the item"), pl.col("now").cast(pl.String).alias(name)
+        )
+        frame = frame.drop(name).join(current, on="the item", how="left", maintain_order="left")
     for code in lists:
         frame = _with_list(frame, done, code, target, rules, goods)
     base = compiled.column(frame)
     priced = frame.with_columns(base.alias("worked out")).with_columns(
-        pl.when(pl.col("factor") == pl.lit("1").cast(NUMBER))
+        pl.when(pl.col("the factor") == pl.lit("1").cast(NUMBER))
         .then(pl.col("worked out"))
-        .otherwise((pl.col("worked out") * pl.col("factor")).round(SNAPPED, mode="half_away_from_zero"))
+        .otherwise((pl.col("worked out") * pl.col("the factor")).round(SNAPPED, mode="half_away_from_zero"))
         .alias("worked out")
     )
     price = pl.col("worked out")
     decimals = _decimals(target, goods)
     priced = priced.select(
-        "item", "unit", "from_quantity", price,
+        *(pl.col(f"the {name}").alias(name) for name in BREAK[1:]), price,
         rounded(price, step.rounding, decimals).cast(NUMBER).alias("new price"),
         has_none(price, step.rounding).alias("has none"),
     )  # fmt: skip
@@ -223,7 +227,7 @@ def _with_list(
             pl.col("from_quantity").alias("their quantity"),
             (pl.col(column) / pl.col("factor") * rate).alias(name),
         ).drop_nulls(name)
-        asked = frame.select("item", "unit", "from_quantity").with_row_index("place")
+        asked = frame.select(pl.col(f"the {name}").alias(name) for name in BREAK[1:]).with_row_index("place")
         pairs = asked.join(per_unit, on=["item", "unit"]).filter(pl.col("their quantity") <= pl.col("from_quantity"))
         best = pairs.sort("their quantity").group_by("place").agg(pl.col(name).last())
         plain = there.filter(pl.col("factor") == pl.lit("1").cast(NUMBER)).sort("from_quantity")
