@@ -9,6 +9,7 @@ Needs the extra packages of ``pip install -e '.[pictures]'``.
 from __future__ import annotations
 
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -19,7 +20,7 @@ from PIL import Image, ImageDraw, ImageFont
 from rich.console import Console
 from rich.text import Text
 
-from kotrel.practice import story
+from kotrel.practice import letter, story
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 COLUMNS, SIZE, LINE, MARGIN = 120, 17, 22, 24
@@ -42,6 +43,10 @@ PICTURES = {
     "clash": "preview levels-edited.xlsx",
     "good rows": "load levels-edited.xlsx --good-rows --yes",
     "verify": "verify L0004",
+    "reprice": "reprice keldrift",
+    "reprice-picture": "reprice keldrift -o new-prices.xlsx",
+    "price": "price ROP-00010 --customer C-1002 --quantity 200",
+    "review": "init --review",
     "history": "history",
 }
 """Name of the picture → the command; they run one after the other in one workspace."""
@@ -61,11 +66,18 @@ def main() -> None:
         story.write_new_range_fixed(folder / "keldrift-range-27-fixed.xlsx", slip=False)
         story.write_new_colours(folder / "vellamar-colours.xlsx")
         story.write_changes(folder / "changes.csv")
+        letter.write_letter(folder / "keldrift-spring.xlsx", slip=True)
+        letter.write_rules(folder)
         for picture, command in PICTURES.items():
             printed = run(command, folder)
             if picture == "levels":
                 story.edit_levels(folder / "levels.xlsx", folder / "levels-edited.xlsx")
                 story.write_colleague(folder / "colleague.csv")
+            if picture == "reprice":
+                letter.write_letter(folder / "keldrift-spring.xlsx", slip=False)
+            if picture == "reprice-picture":
+                shutil.copyfile(folder / "new-prices.png", OUT / f"{picture}.png")
+                continue
             if picture in STEPS:
                 continue
             if len(sys.argv) < 2 or any(word in picture for word in sys.argv[1:]):

@@ -34,7 +34,7 @@ def draw_changes(repriced: Repriced, path: Path) -> bool:
 
     most = frame["group"].value_counts(sort=True)["group"].head(GROUPS).to_list()
     names = sorted(most) + (["(others)"] if frame["group"].n_unique() > GROUPS else [])
-    figure = Figure(figsize=(12.8, max(4.0, 0.42 * len(names) + 1.8)), dpi=100, layout="constrained")
+    figure = Figure(figsize=(12.8, max(2.8, 0.42 * len(names) + 1.8)), dpi=100, layout="constrained")
     FigureCanvasAgg(figure)
     axes = figure.subplots(1, len(targets), sharey=True, squeeze=False)[0]
     for axis, target in zip(axes, targets, strict=True):
