@@ -21,7 +21,7 @@ from dataclasses import dataclass
 from importlib.metadata import version
 from pathlib import Path
 
-from benchmarks import data
+from benchmarks import data, prices
 from benchmarks.databases import PostgresBench, SqliteBench
 from benchmarks.timing import Timed, kotrel, process, python
 
@@ -135,6 +135,15 @@ class Bench:
             Line(f"load {self.rows:,} changed items, PostgreSQL", reloaded, "UPDATE … FROM a staged table", updated, 2),
         ]
 
+    def reprice(self) -> list[Line]:
+        rows = max(self.rows // 5, 1000)
+        exact, floats = prices.arithmetic(self.rows, self.runs)
+        ours, theirs = prices.whole(self.folder / "reprice", rows, self.runs)
+        return [
+            Line(f"reprice {self.rows:,} prices exactly", exact, "float multiply and round", floats, 5),
+            Line(f"reprice {rows:,} items from cost to workbook", ours, "writing that workbook", theirs, 1.5),
+        ]
+
 
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
@@ -151,6 +160,7 @@ def main() -> int:
         "round trip": bench.round_trip,
         "load sqlite": bench.load_sqlite,
         "load postgresql": bench.load_postgresql,
+        "reprice": bench.reprice,
     }
     packages = ", ".join(
         f"{name} {version(name)}" for name in ("kotrel", "polars", "python-calamine", "psycopg", "sqlalchemy")

@@ -23,14 +23,15 @@ def modules() -> list[str]:
     return sorted(found, key=lambda name: (name.split(".")[1] not in LONGEST_FIRST, name))
 
 
-def run(module: str) -> tuple[str, int, int, str]:
-    """One module in a process of its own: its name, exit status, number of tests, and what it said."""
+def run(module: str) -> tuple[str, int, int, str, float]:
+    """One module in a process of its own: its name, exit status, number of tests, what it said, and the seconds it took."""
+    began = time.monotonic()
     done = subprocess.run(
         [sys.executable, "-m", "unittest", module], cwd=ROOT, capture_output=True, encoding="utf-8", check=False
     )
     count = re.search(r"^Ran (\d+) test", done.stderr, re.MULTILINE)
     # A module that cannot even be imported ran no test, and that is a failure.
-    return module, done.returncode, int(count[1]) if count else 0, done.stdout + done.stderr
+    return module, done.returncode, int(count[1]) if count else 0, done.stdout + done.stderr, time.monotonic() - began
 
 
 def main() -> int:
@@ -38,12 +39,12 @@ def main() -> int:
     failed: list[str] = []
     total = 0
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        for module, status, count, said in pool.map(run, modules()):
+        for module, status, count, said, seconds in pool.map(run, modules()):
             total += count
             if status or not count:
                 failed.append(module)
                 print(said)
-            print(f"{'FAILED' if status or not count else 'ok':<7} {module} ({count})", flush=True)
+            print(f"{'FAILED' if status or not count else 'ok':<7} {module} ({count}, {seconds:.0f} s)", flush=True)
     print(f"\nRan {total} tests in {time.monotonic() - began:.1f}s\n")
     print(f"FAILED ({', '.join(failed)})" if failed else "OK")
     return 1 if failed else 0

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
-from decimal import Decimal
+from decimal import ROUND_HALF_UP, Decimal
+from itertools import groupby
 from pathlib import Path
 from typing import Any
 
 import polars as pl
 
+from kotrel.core.expressions.kinds import NUMBER
 from kotrel.core.tables.table import Table
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.safe_writing import require_new_file, written_whole
@@ -23,6 +25,7 @@ OWN = (
     "Description", "Cost", "Old price", "Change", "Change %", "Markup %", "Margin %", "Step", "Remarks",
 )  # fmt: skip
 """Headings of columns for the reader, which are never loaded."""
+CELL_DECIMALS = 6
 _WIDTHS = {"Description": 38, "Remarks": 46, "Step": 22, "Item": 14, "Item code": 14, "Price list": 10}
 
 
@@ -54,7 +57,9 @@ def write_price_book(sheets: Sequence[PriceSheet], own: PriceSheet | None, first
 
     require_new_file(path)
     with written_whole(path) as temporary:
-        out = xlsxwriter.Workbook(temporary, {"strings_to_formulas": False, "strings_to_urls": False})
+        out = xlsxwriter.Workbook(
+            temporary, {"strings_to_formulas": False, "strings_to_urls": False, "constant_memory": True}
+        )
         out.set_custom_property(STAMP, rules)
         formats = _Formats(out)
         for each in sheets:
@@ -100,8 +105,6 @@ class _Formats:
         self.quantity = out.add_format({"num_format": "0.###"})
         self.wrong = out.add_format({"font_color": "#9C0006", "num_format": "@"})
         self.doubtful = out.add_format({"font_color": "#7F6000", "num_format": "@"})
-        self.up = out.add_format({"font_color": "#006100"})
-        self.down = out.add_format({"font_color": "#9C0006"})
 
     def money(self, decimals: int, strong: bool = False) -> Any:
         key = (decimals, strong)
@@ -115,57 +118,86 @@ def _list_sheet(sheet: Any, each: PriceSheet, first: date, formats: _Formats) ->
     headings = ("Price list", "Item", "Description", "Unit", "From quantity", "From date", "Cost", "Old price", "Price", "Change",
                 "Change %", "Markup %", "Margin %", "Step", "Remarks")  # fmt: skip
     _head(sheet, headings, formats)
-    money, new = formats.money(each.decimals), formats.money(each.decimals, True)
-    cost_format = formats.money(4)
-    for line, row in enumerate(each.rows.iter_rows(named=True), start=1):
-        sheet.write_string(line, 0, row["target"], formats.text)
-        sheet.write_string(line, 1, writable(row["item"]), formats.text)
-        sheet.write_string(line, 2, writable(row["description"] or ""), formats.text)
-        sheet.write_string(line, 3, row["unit"] or "", formats.text)
-        sheet.write_number(line, 4, float(row["from_quantity"]), formats.quantity)
+    money = formats.money(each.decimals)
+    looks = (formats.money(4), money, formats.money(each.decimals, True), money, *[formats.share] * 3)
+    names = (
+        "from_quantity",
+        "cost",
+        "old",
+        "new",
+        "change",
+        "change %",
+        "markup %",
+        "margin %",
+        "step",
+        "remark",
+        "severity",
+    )
+    rows = _with_shares(each.rows).select("target", "item", "description", "unit", *names)
+    for line, row in enumerate(rows.iter_rows(), start=1):
+        for place in range(4):
+            sheet.write_string(line, place, writable(row[place] or ""), formats.text)
+        sheet.write_number(line, 4, row[4], formats.quantity)
         sheet.write_datetime(line, 5, first, formats.day)
-        for place, name, look in ((6, "cost", cost_format), (7, "old", money), (8, "new", new)):
-            if row[name] is not None:
-                sheet.write_number(line, place, float(row[name]), look)
-        _shares(sheet, line, 9, row, money, formats)
-        _words(sheet, line, 13, row, formats)
-    _finish(sheet, headings, each.rows.height, 9)
+        for place, look in enumerate(looks, start=6):
+            if row[place - 1] is not None:
+                sheet.write_number(line, place, row[place - 1], look)
+        _words(sheet, line, 13, row[12], row[13], row[14], formats)
+    _finish(sheet, headings, each.rows.height)
+
+
+def _with_shares(rows: pl.DataFrame) -> pl.DataFrame:
+    """The prices as the floats that cells hold, with change, change %, markup and margin where they can be worked out."""
+    old, new, cost, hundred = pl.col("old"), pl.col("new"), pl.col("cost"), pl.lit("100").cast(NUMBER)
+    shares = {"change %": (new - old, old), "markup %": (new - cost, cost), "margin %": (new - cost, new)}
+    nothing = pl.lit("0").cast(NUMBER)
+    worked = rows.with_columns(
+        (new - old).alias("change"),
+        *(
+            (part * hundred / pl.when(whole != nothing).then(whole)).round(1, mode="half_away_from_zero").alias(name)
+            for name, (part, whole) in shares.items()
+        ),
+    )
+    figures = [pl.col(name) for name in ("from_quantity", "cost", "old", "new", "change", *shares)]
+    # With so many decimals, all digits of a price still fit a float.
+    return worked.with_columns(each.cast(pl.Decimal(38, CELL_DECIMALS)).cast(pl.Float64) for each in figures)
 
 
 def _items_sheet(sheet: Any, each: PriceSheet, formats: _Formats) -> None:
     """The items' own prices: one row for each item, with a column for each price that is set."""
     names = list(dict.fromkeys(each.rows["target"]))
-    titles = dict(each.rows.select("target", "title").unique("target").iter_rows())
-    headings = (
-        "Item code",
+    about = {
+        name: (title, places)
+        for name, title, places in each.rows.select("target", "title", "decimals").unique().iter_rows()
+    }
+    loaded = ["Item code", *(about[name][0] for name in names)]
+    headings = [
+        loaded[0],
         "Description",
-        *(titles[name] for name in names),
-        *(f"Old {titles[name].lower()}" for name in names),
+        *loaded[1:],
+        *(f"Old {title.lower()}" for title in loaded[1:]),
         "Step",
         "Remarks",
-    )
+    ]
     for place, heading in enumerate(headings):
-        is_loaded = heading == "Item code" or heading in titles.values()
-        sheet.write_string(0, place, heading, formats.heading if is_loaded else formats.reader)
+        sheet.write_string(0, place, heading, formats.heading if heading in loaded else formats.reader)
+    rows = _with_shares(each.rows).sort("item", maintain_order=True).iter_rows(named=True)
     line = 0
-    for (item,), rows in each.rows.group_by("item", maintain_order=True):
-        line += 1
-        by_name = {row["target"]: row for row in rows.iter_rows(named=True)}
-        one = next(iter(by_name.values()))
-        sheet.write_string(line, 0, writable(str(item)), formats.text)
-        sheet.write_string(line, 1, writable(one["description"] or ""), formats.text)
-        for place, name in enumerate(names):
+    for line, (item, mine) in enumerate(groupby(rows, key=lambda row: row["item"]), start=1):
+        by_name = {row["target"]: row for row in mine}
+        first = next(iter(by_name.values()))
+        sheet.write_string(line, 0, writable(item), formats.text)
+        sheet.write_string(line, 1, writable(first["description"] or ""), formats.text)
+        for place, name in enumerate(names, start=2):
             if name in by_name:
-                decimals = by_name[name]["decimals"]
-                sheet.write_number(line, 2 + place, float(by_name[name]["new"]), formats.money(decimals, True))
-                if by_name[name]["old"] is not None:
-                    sheet.write_number(
-                        line, 2 + len(names) + place, float(by_name[name]["old"]), formats.money(decimals)
-                    )
-        said = {"step": one["step"], "severity": next((row["severity"] for row in by_name.values() if row["severity"]), ""),
-                "remark": "; ".join(row["remark"] for row in by_name.values() if row["remark"])}  # fmt: skip
-        _words(sheet, line, 2 + 2 * len(names), said, formats)
-    _finish(sheet, headings, line, None)
+                sheet.write_number(line, place, by_name[name]["new"], formats.money(about[name][1], True))
+        for place, name in enumerate(names, start=2 + len(names)):
+            if name in by_name and by_name[name]["old"] is not None:
+                sheet.write_number(line, place, by_name[name]["old"], formats.money(about[name][1]))
+        remark = "; ".join(row["remark"] for row in by_name.values() if row["remark"])
+        severity = min((row["severity"] for row in by_name.values() if row["severity"]), default=None)
+        _words(sheet, line, 2 + 2 * len(names), first["step"], remark, severity, formats)
+    _finish(sheet, headings, line)
 
 
 def _head(sheet: Any, headings: Sequence[str], formats: _Formats) -> None:
@@ -173,31 +205,16 @@ def _head(sheet: Any, headings: Sequence[str], formats: _Formats) -> None:
         sheet.write_string(0, place, heading, formats.reader if heading in OWN else formats.heading)
 
 
-def _shares(sheet: Any, line: int, place: int, row: Mapping[str, Any], money: Any, formats: _Formats) -> None:
-    """Change, change %, markup % and margin %: where they can be worked out."""
-    old, new, cost = row["old"], row["new"], row["cost"]
-    if old is not None:
-        sheet.write_number(line, place, float(new - old), money)
-        if old:
-            sheet.write_number(line, place + 1, float(_share(new - old, old)), formats.share)
-    if cost is not None and cost:
-        sheet.write_number(line, place + 2, float(_share(new - cost, cost)), formats.share)
-    if cost is not None and new:
-        sheet.write_number(line, place + 3, float(_share(new - cost, new)), formats.share)
+def _words(
+    sheet: Any, line: int, place: int, step: str | None, remark: str | None, severity: str | None, formats: _Formats
+) -> None:
+    sheet.write_string(line, place, step or "", formats.text)
+    if remark:
+        look = {"error": formats.wrong, "warning": formats.doubtful}.get(severity or "", formats.text)
+        sheet.write_string(line, place + 1, writable(remark), look)
 
 
-def _share(part: Decimal, whole: Decimal) -> Decimal:
-    return (part / whole * 100).quantize(Decimal("0.1"))
-
-
-def _words(sheet: Any, line: int, place: int, row: Mapping[str, Any], formats: _Formats) -> None:
-    sheet.write_string(line, place, row["step"] or "", formats.text)
-    look = {"error": formats.wrong, "warning": formats.doubtful}.get(row["severity"] or "", formats.text)
-    if row["remark"]:
-        sheet.write_string(line, place + 1, writable(row["remark"]), look)
-
-
-def _finish(sheet: Any, headings: Sequence[str], rows: int, change: int | None) -> None:
+def _finish(sheet: Any, headings: Sequence[str], rows: int) -> None:
     for place, heading in enumerate(headings):
         sheet.set_column(place, place, _WIDTHS.get(heading, 11))
     sheet.freeze_panes(1, 2)
@@ -210,7 +227,9 @@ def _first_look(sheet: Any, sheets: Sequence[PriceSheet], formats: _Formats) -> 
     headings = ("Sheet", "Item", "Description", "Unit", "Old price", "Price", "Change %", "What to look at")
     for place, heading in enumerate(headings):
         sheet.write_string(0, place, heading, formats.heading)
-    found = [(each, row) for each in sheets for row in each.rows.iter_rows(named=True) if row["remark"]]
+    found = [
+        (each, row) for each in sheets for row in each.rows.filter(pl.col("remark").is_not_null()).iter_rows(named=True)
+    ]
     found.sort(key=lambda one: (one[1]["severity"] != "error", -abs(_change(one[1])), one[1]["item"]))
     for line, (each, row) in enumerate(found, start=1):
         sheet.write_string(line, 0, each.name, formats.text)
@@ -232,4 +251,8 @@ def _first_look(sheet: Any, sheets: Sequence[PriceSheet], formats: _Formats) -> 
 
 
 def _change(row: Mapping[str, Any]) -> Decimal:
-    return _share(row["new"] - row["old"], row["old"]) if row["old"] else Decimal(0)
+    return (
+        ((row["new"] - row["old"]) / row["old"] * 100).quantize(Decimal("0.1"), ROUND_HALF_UP)
+        if row["old"]
+        else Decimal(0)
+    )

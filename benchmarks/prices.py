@@ -1,0 +1,76 @@
+"""Repricing: the arithmetic alone against floats, and the whole command against writing its workbook."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import polars as pl
+
+from benchmarks import data
+from benchmarks.databases import SqliteBench
+from benchmarks.timing import Timed, call, kotrel, process
+from kotrel.core.description.model import Field
+from kotrel.core.expressions import Scope, compile_expression
+from kotrel.core.expressions.kinds import NUMBER
+from kotrel.core.pricing.rounding import rounded
+
+RULES = """
+title = "Costs"
+[[step]]
+name = "from cost"
+set = { price = "cost at margin 40%" }
+round = "up to 0.05"
+"""
+
+
+def arithmetic(rows: int, runs: int) -> tuple[Timed, Timed]:
+    """A price plus 2.5 %, to two decimals: ours, and a float multiply and round."""
+    prices = data.items(rows).select(pl.col("cost").cast(pl.Decimal(38, 4)).cast(NUMBER).alias("SHOP"))
+    floats = prices.select(pl.col("SHOP").cast(pl.Float64))
+    scope = Scope({"cost": Field("cost", "Cost", "money", decimals=4)}, prices=frozenset({"SHOP"}))
+    compiled = compile_expression("SHOP + 2.5%", scope, "number")
+
+    def ours() -> None:
+        frame = prices.with_columns(compiled.column(prices).alias("new"))
+        frame.select(rounded(pl.col("new"), None, 2))
+
+    def theirs() -> None:
+        floats.select((pl.col("SHOP") * 1.025).round(2))
+
+    return call(ours, runs), call(theirs, runs)
+
+
+def whole(folder: Path, rows: int, runs: int) -> tuple[Timed, Timed]:
+    """``reprice`` of items from their cost to the workbook, and writing that workbook's cells."""
+    state = SqliteBench(folder, rows)
+    state.fill(data.items(rows))
+    (folder / "prices").mkdir(exist_ok=True)
+    (folder / "prices" / "costs.toml").write_text(RULES, "utf-8")
+    out = folder / "costs.xlsx"
+
+    def ready() -> None:
+        out.unlink(missing_ok=True)
+        out.with_suffix(".png").unlink(missing_ok=True)
+
+    ours = process(kotrel("reprice", "costs", "-o", out.name), folder, runs, ready)
+    from openpyxl import load_workbook
+
+    book = load_workbook(out, read_only=True)
+    cells = [list(sheet.iter_rows(values_only=True)) for sheet in book]
+    book.close()
+
+    def theirs() -> None:
+        import xlsxwriter
+
+        plain = xlsxwriter.Workbook(folder / "plain.xlsx")
+        for lines in cells:
+            sheet = plain.add_worksheet()
+            for row, values in enumerate(lines):
+                for column, value in enumerate(values):
+                    if isinstance(value, str):
+                        sheet.write_string(row, column, value)
+                    elif value is not None:
+                        sheet.write_number(row, column, value)
+        plain.close()
+
+    return ours, call(theirs, runs)
