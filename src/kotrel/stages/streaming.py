@@ -23,7 +23,7 @@ from kotrel.core.readying.repairing import repair
 from kotrel.core.rows.findings import FindingGroup, RepairGroup
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import SystemState, is_new
+from kotrel.core.rows.system_state import SystemState, behind_rows, is_new
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.table import Grid, Table
 from kotrel.core.understanding.matching import Matched
@@ -97,7 +97,7 @@ def check_large(
         step(f"checking part {number}")
         rows = understand(piece, matched, workspace.conventions, today, mark)
         rows = repair(rows, state, workspace.conventions.spellings)
-        rows = fill_keys(rows)
+        rows = fill_keys(rows, partial(_behind, rows, state))
         rows = make_values(
             rows, state.names_of, lambda field: state.whole(record, field), partial(is_new, rows, state), sets,
             workspace.conventions,
@@ -114,6 +114,10 @@ def check_large(
         # One after the other: each needs about as much memory as all the keys.
         whole = check_rows(whole, state, (check,))
     return Checked(whole, (*table.remarks, *remarks, f"checked in {number} parts"))
+
+
+def _behind(rows: Rows, state: SystemState, reference: str, name: str) -> pl.Series:
+    return behind_rows(rows, state, reference, name)[1]["value there"]
 
 
 def _one_at_a_time(path: Path, matches: Sequence[Matched]) -> Matched:

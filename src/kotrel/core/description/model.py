@@ -44,6 +44,7 @@ class Field:
         within: where the record referred to has a key of several fields: this record's fields for
             the others of that key, in its order (a bin belongs to a warehouse).
         default: what a new row gets if the field is blank, or None.
+        default_from: ``reference.field``: a blank gets the value in that field of the row referred to.
         same_as: ``reference.field``: the value must be the one in that field of the row referred to.
         one_of: where its values may come from: first ``reference.field``, the row referred to; then ``record.field``, the rows
             of other records that refer to the same row (a price's unit: the item's, or one that has a conversion).
@@ -72,6 +73,7 @@ class Field:
     words: Mapping[str, str] = field(default_factory=dict)
     within: tuple[str, ...] = ()
     default: str | None = None
+    default_from: tuple[str, str] | None = None
     same_as: tuple[str, str] | None = None
     one_of: tuple[tuple[str, str], ...] = ()
     differs_from: str | None = None

@@ -29,7 +29,7 @@ DEFAULT_LENGTH = {"code": 40, "reference": 40}
 
 _FIELD_KEYS = (
     "title", "kind", "meaning", "example", "length", "decimals", "least", "most", "must", "to", "choices", "check",
-    "unique", "kept_by", "synonyms", "words", "within", "default", "same_as", "one_of", "differs_from", "files", "zero_means", "zoned",
+    "unique", "kept_by", "synonyms", "words", "within", "default", "default_from", "same_as", "one_of", "differs_from", "files", "zero_means", "zoned",
 )  # fmt: skip
 _RECORD_KEYS = (
     "title", "meaning", "key", "called", "path", "out_of_use", "also_known_by", "other_codes", "together", "synonyms", "field", "unique_together",
@@ -87,6 +87,7 @@ def _field(reader: TomlReader, name: str, raw: Any, *path: str) -> Field:
         words=_words(reader, table, *path),
         within=reader.texts(table, "within", *path),
         default=reader.text_of(table, "default", "", *path) or None,
+        default_from=_dotted(reader, reader.text_of(table, "default_from", "", *path), "default_from", *path),
         same_as=_dotted(reader, reader.text_of(table, "same_as", "", *path), "same_as", *path),
         one_of=_dotted_texts(reader, table, "one_of", *path),
         differs_from=reader.text_of(table, "differs_from", "", *path) or None,

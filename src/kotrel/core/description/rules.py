@@ -86,6 +86,8 @@ def check_rules(reader: TomlReader, record: Record, records: Mapping[str, Record
         in_field = (*at, "field", field.name)
         if field.same_as:
             rules.append(("same_as", field.same_as, in_field))
+        if field.default_from:
+            rules.append(("default_from", field.default_from, in_field))
         if field.one_of:
             rules.append(("one_of", field.one_of[0], in_field))
         if field.differs_from:

@@ -100,18 +100,27 @@ def _from_sets(
     return rows, used
 
 
-def fill_keys(rows: Rows) -> Rows:
-    """Fills in the defaults of the key's fields: without them, nobody can know which row of the system is meant."""
+def fill_keys(rows: Rows, behind: Callable[[str, str], pl.Series]) -> Rows:
+    """Fills in the defaults of the key's fields: without them, nobody can know which row of the system is meant.
+
+    Args:
+        behind: reference, field → the value there, for each row.
+    """
     record = rows.record
-    wanted = [name for name in record.key if record.fields[name].default is not None]
+    about = record.fields
+    wanted = [name for name in record.key if about[name].default is not None or about[name].default_from]
     if not wanted or not any(name in rows.fields for name in record.key if name not in wanted):
         return rows
     values, given_values = rows.values, list(rows.defaulted)
     for name in wanted:
         former = values[name] if name in values.columns else _blank(values, name)
-        default = DefaultReader(rows, Conventions()).read(name, str(record.fields[name].default))
-        values = values.with_columns(former.fill_null(default))
-        given_values += _given_values(rows, values, name, former, "system")
+        source, there = "system", about[name].default_from
+        if there is not None and there[0] in rows.fields and former.null_count():
+            values, source = values.with_columns(former.fill_null(behind(*there)).alias(name)), there[0]
+        elif about[name].default is not None:
+            default = DefaultReader(rows, Conventions()).read(name, str(about[name].default))
+            values = values.with_columns(former.fill_null(default))
+        given_values += _given_values(rows, values, name, former, source)
     return replace(rows, values=values, defaulted=tuple(given_values))
 
 

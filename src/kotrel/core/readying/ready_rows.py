@@ -101,7 +101,7 @@ def ready_rows(
     if rows.has_key and len(record.key) == 1 and (source := rows.sources.get(record.key[0])) and source.make:
         rows, said = with_found_keys(rows, state, options)
         remarks += said
-    rows = fill_keys(rows)
+    rows = fill_keys(rows, lambda reference, name: behind_rows(rows, state, reference, name)[1]["value there"])
     now: pl.DataFrame | None = None
     if base is not None and rows.has_key and all(name in base.rows.columns for name in record.key):
         fields = [name for name in rows.fields if name not in record.key]
