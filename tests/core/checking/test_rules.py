@@ -192,7 +192,7 @@ class BetweenFields(unittest.TestCase):
         self.assertEqual(found, {("must-match", "unit", 3)}, "B is tracked by this load, and keeps its unit")
 
     def test_keys_with_a_default_and_values_taken_from_behind(self):
-        lots = fill_keys(rows("lot", item=["A", "B"]))
+        lots = fill_keys(rows("lot", item=["A", "B"]), lambda reference, name: self.fail(reference))
         self.assertEqual(lots.values["number"].to_list(), ["1", "1"])
         new = pl.Series([True, False])
         filled = fill_same(lots, new, lambda reference, name: pl.Series(["M", "EA"]))

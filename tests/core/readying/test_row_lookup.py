@@ -200,14 +200,19 @@ class Filling(unittest.TestCase):
         self.assertNotIn("note", self.filled(["dry"], [False], house=["Q"], code=["1"]).fields)
 
     def test_keys_are_filled_before_rows_are_looked_for(self):
-        done = fill_keys(rows("bin", code=["1", "2"]))
+        done = fill_keys(rows("bin", code=["1", "2"]), lambda reference, name: self.fail(reference))
         self.assertEqual(done.values["house"].to_list(), ["Q", "Q"])
         self.assertEqual([(each.field, each.source) for each in done.defaulted], [("house", "system")])
         self.assertEqual(
-            fill_keys(rows("bin", code=["1", "2"], house=["L", None])).values["house"].to_list(), ["L", "Q"]
+            fill_keys(rows("bin", code=["1", "2"], house=["L", None]), lambda reference, name: self.fail(reference))
+            .values["house"]
+            .to_list(),
+            ["L", "Q"],
         )
         self.assertEqual(
-            fill_keys(rows("bin", note=["x"])).fields, ("note",), "without the rest of the key, nothing is"
+            fill_keys(rows("bin", note=["x"]), lambda reference, name: self.fail(reference)).fields,
+            ("note",),
+            "without the rest of the key, nothing is",
         )
 
     def test_new_rows_get_what_the_row_they_refer_to_has(self):
