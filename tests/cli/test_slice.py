@@ -4,6 +4,8 @@ import csv
 import io
 import subprocess
 import sys
+from contextlib import redirect_stdout
+from io import StringIO
 from pathlib import Path
 
 import openpyxl
@@ -234,10 +236,14 @@ class Statuses(Program):
 
     def test_version_and_help(self):
         self.assertRegex(self.kotrel("--version").stdout, r"^kotrel \d+\.\d+")
+        self.assertIn("examples:", self.kotrel("check", "-h").stdout)
+        from kotrel.arguments import parser_for
         from kotrel.commands import COMMANDS
 
         for command in COMMANDS:
-            self.assertIn("examples:", self.kotrel(command, "-h").stdout)
+            with redirect_stdout(StringIO()) as shown, self.assertRaises(SystemExit):
+                parser_for(command).parse_args([command, "-h"])
+            self.assertIn("examples:", shown.getvalue())
 
     def test_the_demo_plays_to_its_end(self):
         done = self.kotrel("demo", "played")

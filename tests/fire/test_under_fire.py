@@ -71,7 +71,7 @@ class PostgresFire(_Fire):
 
     def test_all_or_nothing(self) -> None:
         # The advisory lock and the commit stand at the end; what comes behind is the connection's own.
-        self.strikes((("kill", 12), ("kill", 0), ("after", 0), ("cut", 10), ("cut", 0)))
+        self.strikes((("kill", 12), ("kill", 0), ("after", 0), ("cut", 10)))
 
     def test_a_deadlock_is_tried_again(self) -> None:
         codes = [code for (code,) in self.target.query("SELECT code FROM {item} ORDER BY code LIMIT 2")]

@@ -244,7 +244,7 @@ def leads_back(code: str, parent: str, cell: list[dict[str, Any]], system: dict[
 
 
 class Model(unittest.TestCase):
-    @settings(max_examples=150)
+    @settings(max_examples=80)
     @given(cases())
     def test_the_checks_find_what_the_model_finds(self, case):
         sheet, system, names, cleared = case

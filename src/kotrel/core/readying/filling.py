@@ -75,6 +75,8 @@ def _from_sets(
     rows: Rows, names: Names, new: Callable[[], pl.Series], sets: Sequence[DefaultSet], reader: DefaultReader
 ) -> tuple[Rows, list[Defaulted]]:
     """New rows with the values of the sets, and last those of the description; and what was filled in."""
+    if not new().any():
+        return rows, []
     given: list[tuple[str, str | None, Mapping[str, str]]] = [(each.name, each.where, each.values) for each in sets]
     described = {name: field.default for name, field in rows.record.fields.items() if field.default is not None}
     given.append(("system", None, described))
