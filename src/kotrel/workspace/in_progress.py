@@ -8,11 +8,13 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
-
-from filelock import FileLock, Timeout
+from typing import TYPE_CHECKING
 
 from kotrel.core.changes.journal import Stamp, load_name
 from kotrel.core.errors import OutOfReach
+
+if TYPE_CHECKING:
+    from filelock import FileLock
 
 FOLDER = "in-progress"
 
@@ -36,6 +38,8 @@ def in_progress(hidden: Path, stamp: Stamp) -> Iterator[None]:
     can be written, the load goes on without one: it only serves the message after an interruption.
     """
     note = hidden / FOLDER / f"{stamp.at:%Y%m%d-%H%M%S}-{secrets.token_hex(3)}.json"
+    from filelock import FileLock
+
     lock = FileLock(note.with_suffix(".lock"))
     try:
         note.parent.mkdir(parents=True, exist_ok=True)
@@ -74,11 +78,17 @@ def _let_go(note: Path, lock: FileLock, keep: bool) -> None:
 def interrupted(hidden: Path) -> list[Interrupted]:
     """The interrupted loads, the oldest first, without those that are still running."""
     found: list[Interrupted] = []
-    for path in sorted((hidden / FOLDER).glob("*.json")):
+    notes = sorted((hidden / FOLDER).glob("*.json"))
+    if not notes:
+        return found
+    # Only here: most commands meet no note, and start the sooner for it.
+    from filelock import FileLock
+
+    for path in notes:
         lock = FileLock(path.with_suffix(".lock"))
         try:
             lock.acquire(timeout=0)
-        except (Timeout, OSError):
+        except OSError:
             continue
         try:
             about = json.loads(path.read_text("utf-8"))
