@@ -47,6 +47,8 @@ class Prices(Program):
         self.write(
             "later.csv", "Price list,Item,Unit,From quantity,From date,Price", "SHOP,ROP-00010,M,0,2027-06-01,0.70"
         )
+        [ended] = self.json("preview", "later.csv")["ends"]
+        self.assertEqual((ended["record"], ended["until"], ended["because_of_row"]), ("price", "2027-05-31", 2))
         self.kotrel("load", "later.csv", "--yes")
         blocked = self.json("undo", "L0001", "--yes", status=1)
         self.assertIn("L0002", str(blocked["in_the_way"]), "the load that built on it is named")

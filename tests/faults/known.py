@@ -76,6 +76,8 @@ HARMLESS: dict[str, dict[str, str]] = {
         "len(state) == values.height  →  len(state) >= values.height": "an expression gives one value, or one for each row",
         "if name in values.columns and not former.null_count(): never": _QUICK,
         "if not (chosen & former.is_null()).any(): never": _NO_OP,
+        "if not (applies & former.is_null()).any(): never": _NO_OP,
+        "if not new().any(): never": _QUICK,
         "if not filled.any(): never": _NO_OP,
         "name in values.columns and not former.null_count()  →  not former.null_count()": _QUICK,
         "if not fillable.any(): never": _NO_OP,

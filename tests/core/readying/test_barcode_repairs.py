@@ -44,6 +44,8 @@ class Barcodes(unittest.TestCase):
         ):
             with self.subTest(value):
                 self.assertEqual(repaired(value, "20123451", "", field="Barcode", system=held)[0][0], wanted)
+        same = repaired("0000001234503", "20123451", "", field="Barcode", system=held)
+        self.assertEqual(same[1], [], "what is right is no repair")
         # Another item's barcode proves nothing, and the column's others have 8 digits.
         self.assertEqual(repaired("", "1234503", "20123451", field="Barcode", system=held)[0][1], "01234503")
         other = repaired("20999995", "20123451", "", field="Barcode", system=held)[0][0]

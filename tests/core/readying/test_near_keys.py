@@ -58,6 +58,7 @@ class NearKeys(unittest.TestCase):
         self.assertEqual(near("KELDRFIT-5", *(f"N{n}" for n in range(MOST_SLIPS))), {})
 
     def test_a_warning_among_new_keys(self):
+        self.assertEqual(near("ROPE 10", known=()), {"ROPE 10": ("warning", "ROPE-010")}, "alone, it is no update")
         self.assertEqual(near("ROPE 10", "NEW-1", known=()), {"ROPE 10": ("warning", "ROPE-010")})
         self.assertEqual(near("ROPE 10", *(f"N{n}" for n in range(4))), {"ROPE 10": ("warning", "ROPE-010")})
         self.assertEqual(

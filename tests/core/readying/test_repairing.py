@@ -71,6 +71,7 @@ class Lists(unittest.TestCase):
     def test_digits_that_are_lost_are_never_guessed(self):
         self.assertEqual(repaired("4.01234E+12")[2], ["digits-lost"])
         self.assertEqual(repaired("3-Jan", field="Barcode")[2], ["became-date"])
+        self.assertEqual(repaired("3-Jan", field="Description")[2], [], "a text may be a date")
         self.assertEqual(repaired("3-JAN", field="Barcode")[2], [], "nobody's spreadsheet writes it so")
         self.assertEqual(repaired("1234567890123456000", kinds="number")[2], ["digits-lost"])
         self.assertEqual(repaired("TRUE2", kinds=pl.Series(["text", "yes_no"]))[2], ["became-yes-no"])

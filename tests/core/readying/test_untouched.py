@@ -58,6 +58,9 @@ class Untouched(unittest.TestCase):
         [finding] = [group for group in done.rows.findings if group.kind == "renamed-heading"]
         self.assertEqual((finding.severity, finding.letter), ("error", "E"))
         self.assertIn("“Cost”", finding.cells["message"][0])
+        none = ready(held, cells, ["" if title == "Cost" else title for title in FIELDS.values()])
+        [finding] = [group for group in none.rows.findings if group.kind == "renamed-heading"]
+        self.assertIn("column E without a heading", finding.cells["message"][0])
         # Other figures are another column, and one value all the way down proves nothing.
         cells = [[*line[:4], "7", *line[5:]] for line in held]
         self.assertNotIn("renamed-heading", [group.kind for group in ready(held, cells, headings).rows.findings])

@@ -7,6 +7,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.description.toml_lines import line_of
 from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.tables.detection import find_table
+from kotrel.core.tables.headings import joined_headings
 from kotrel.core.tables.table import index_of, letter_of
 from kotrel.core.understanding.matching import likely_record, match_headings, rivals_of
 from tests.support import grid, small
@@ -28,6 +29,11 @@ class Tables(unittest.TestCase):
         self.assertEqual(table.heading_row, 3)
         self.assertEqual(table.cells[ROW].to_list(), [4, 6])
         self.assertEqual(table.remarks, ("rows above the headings left out: 1 to 2", "1 blank row left out"))
+
+    def test_a_heading_over_two_rows(self):
+        top = {"A": "Item", "B": "Price", "C": "", "D": "Note"}
+        below = {"A": "Item", "B": "SHOP", "C": "YARD", "D": ""}
+        self.assertEqual(joined_headings(top, below), {"A": "Item", "B": "Price SHOP", "C": "Price YARD", "D": "Note"})
 
     def test_headings_are_put_on_one_line(self):
         table = find_table(grid([" Item\n code ", "Cost\u00a0price"], ["A", "1"]))

@@ -25,7 +25,7 @@ def find_renamed(rows: Rows, base: pl.DataFrame) -> list[FindingGroup]:
     key = list(record.key)
     missing = [name for name in base.columns if name in record.fields and name not in rows.fields]
     used = {letter for source in rows.sources.values() for letter in source.columns}
-    strange = [column for column in table.columns if column.letter not in used and column.heading]
+    strange = [column for column in table.columns if column.letter not in used]
     if not missing or not strange:
         return []
     there = base.unique(key, keep="any").select(*key, *(pl.col(name).alias(f"was {name}") for name in missing))
@@ -37,8 +37,9 @@ def find_renamed(rows: Rows, base: pl.DataFrame) -> list[FindingGroup]:
             (record.fields[name] for name in missing if _alike(cells, held[f"was {name}"], record.fields[name])), None
         )
         if field is not None:
+            called = f"“{column.heading}”" if column.heading else "without a heading"
             message = (
-                f"column {column.letter} “{column.heading}” holds what “{field.title}” held in this export: give it that "
+                f"column {column.letter} {called} holds what “{field.title}” held in this export: give it that "
                 "heading again, or delete it if it is not to be loaded"
             )
             found.append(
