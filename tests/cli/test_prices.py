@@ -75,6 +75,12 @@ class Prices(Program):
         )
         self.assertFalse({kind for kind, _, _ in kinds} & {"unmatched-column", "sheet-not-read"})
 
+    def test_prices_before_all_others_are_all_new(self):
+        early = RULES.replace("2027-02-01", "2025-01-01").replace("SHOP + 4%", "price + 4%")
+        self.write("prices/rope.toml", *early.splitlines())
+        said = self.kotrel("reprice", "rope").stdout
+        self.assertIn("0 prices changed · 4 new", said)
+
     def test_wrong_rules_are_told_at_their_place(self):
         for wrong, words in (
             (("SHOP + 4%", "SHOPP + 4%"), "Did you mean SHOP?"),

@@ -227,12 +227,14 @@ def summary(repriced: Repriced) -> pl.DataFrame:
     """For each target and group: how many prices, how many new, the mean and the largest change in per cent, one decimal."""
     change = percent(pl.col("new") - pl.col("old"), pl.col("old"))
     frame = repriced.prices.with_columns(change.alias("change"))
-    mean = (pl.col("change").sum() / pl.col("change").count().cast(NUMBER)).round(1, mode="half_away_from_zero")
+    # Not a single division by zero: Decimals do not forgive one, even where its result is not used.
+    count = pl.col("change").count()
+    mean = pl.col("change").sum() / pl.when(count > 0).then(count.cast(NUMBER))
     largest = pl.col("change").sort_by(pl.col("change").abs(), nulls_last=False).last()
     grouped = frame.group_by("target", "group", maintain_order=True).agg(
         pl.len().alias("prices"),
         pl.col("old").is_null().sum().alias("first"),
-        pl.when(pl.col("change").count() > 0).then(mean).alias("mean"),
+        mean.round(1, mode="half_away_from_zero").alias("mean"),
         largest.round(1, mode="half_away_from_zero").alias("largest"),
     )
     return grouped.sort("target", "group")
