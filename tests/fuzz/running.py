@@ -23,7 +23,7 @@ def run_case(folder: Path, made: Case) -> str:
         target = place / name
         target.parent.mkdir(exist_ok=True)
         target.write_bytes(content)
-    out, err, before = io.StringIO(), io.StringIO(), (sys.argv, os.getcwd())
+    out, err, before = io.StringIO(), io.StringIO(), (sys.argv, Path.cwd())
     try:
         os.chdir(place)
         sys.argv = ["kotrel", *made.words]

@@ -192,7 +192,7 @@ class Learned(unittest.TestCase):
             with closing(SqliteDatabase(path)) as database:
                 facts, views = read_catalogue(database), views_of(database)
                 database.create(journal_tables.create_statements("sqlite"))
-            description, text, loaded, _ = self.load_each(
+            description, _text, loaded, _ = self.load_each(
                 draft_description(facts, views), facts, lambda: SqliteDatabase(path)
             )
             self.assertEqual((loaded, views), (["product", "sale"], ["best"]))
