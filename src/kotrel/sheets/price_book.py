@@ -12,7 +12,7 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.expressions.kinds import NUMBER
+from kotrel.core.pricing.guards import percent
 from kotrel.core.tables.table import Table
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.safe_writing import require_new_file, written_whole
@@ -148,13 +148,12 @@ def _list_sheet(sheet: Any, each: PriceSheet, first: date, formats: _Formats) ->
 
 def _with_shares(rows: pl.DataFrame) -> pl.DataFrame:
     """The prices as the floats that cells hold, with change, change %, markup and margin where they can be worked out."""
-    old, new, cost, hundred = pl.col("old"), pl.col("new"), pl.col("cost"), pl.lit("100").cast(NUMBER)
+    old, new, cost = pl.col("old"), pl.col("new"), pl.col("cost")
     shares = {"change %": (new - old, old), "markup %": (new - cost, cost), "margin %": (new - cost, new)}
-    nothing = pl.lit("0").cast(NUMBER)
     worked = rows.with_columns(
         (new - old).alias("change"),
         *(
-            (part * hundred / pl.when(whole != nothing).then(whole)).round(1, mode="half_away_from_zero").alias(name)
+            percent(part, whole).round(1, mode="half_away_from_zero").alias(name)
             for name, (part, whole) in shares.items()
         ),
     )

@@ -16,7 +16,6 @@ from kotrel.core.pricing.guards import Told, guarded, percent
 from kotrel.core.pricing.rules import OWN_PRICES, PriceRules
 from kotrel.core.pricing.standing import BREAK, PRICE, in_force
 from kotrel.core.pricing.working_out import Goods, Worked, fields_of, work_out
-from kotrel.core.rows.findings import rows_with
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.sheets.price_book import ITEMS_SHEET, PriceSheet, write_price_book
 from kotrel.stages.checking import check_files
@@ -125,13 +124,15 @@ def _figures(rules: PriceRules, workspace: Workspace, today: date, step: Step) -
         options = replace(DEFAULT_OPTIONS, match_on=source.match_on, only="changes")
         record = None if source.match else "item"
         wanted = Wanted(record=record, sheet=source.sheet, map_name=source.match, options=options)
-        checked = next(
-            each for each in check_files([path], workspace, wanted, today, step) if each.rows.record.name == "item"
-        )
-        bad = rows_with(checked.rows.findings, "error")
-        if len(bad) or any(
-            (group.cells.to_series(0) == 0).any() for group in checked.rows.findings if group.severity == "error"
-        ):
+        found = check_files([path], workspace, wanted, today, step)
+        checked = next((each for each in found if each.rows.record.name == "item"), None)
+        if checked is None:
+            raise WrongUse(
+                f"the sheet “{name}” ({path.name}) gives no figures of items",
+                "Name a saved match of the record item, or leave map out.",
+                "wrong-price-rules",
+            )
+        if not checked.ok:
             raise WrongData(
                 f"the sheet “{name}” ({path.name}) has errors, so its figures cannot be relied on",
                 f"kotrel check {Path(source.file)}"
@@ -165,7 +166,7 @@ def _described(worked: Worked, items: pl.DataFrame, group: str, prices: pl.DataF
         .join(new_costs, on="item", how="left", maintain_order="left")
         .join(began, on=BREAK, how="left", maintain_order="left")
     )
-    cost = pl.coalesce("new cost", "old cost") * pl.coalesce("factor", pl.lit("1").cast(NUMBER))
+    cost = pl.coalesce("new cost", "old cost") * pl.col("factor")
     # An item's own cost is not held against itself.
     own = pl.when(pl.col("target") != "cost").then(cost)
     return (

@@ -43,8 +43,7 @@ class Compiled:
         try:
             found = frame.select(expr.alias("computed"))["computed"]
         except BaseException as error:
-            # What the engine gives up on (a panic) is no subclass of Exception.
-            if not isinstance(error, PolarsError) and type(error).__name__ != "PanicException":
+            if not _engine_gave_up(error):
                 raise
             raise self._too_large(frame, expr) from None
         return found if len(found) == frame.height else found.new_from_index(0, frame.height)
@@ -57,7 +56,9 @@ class Compiled:
             try:
                 frame.slice(low, middle - low).select(expr.alias("computed"))
                 low = middle
-            except BaseException:
+            except BaseException as error:
+                if not _engine_gave_up(error):
+                    raise
                 high = middle
         row = frame[ROW][low] if ROW in frame.columns and frame.height else None
         return WrongUse(
@@ -65,3 +66,8 @@ class Compiled:
             "Numbers have at most 26 digits before the point.",
             "too-large-to-compute",
         )
+
+
+def _engine_gave_up(error: BaseException) -> bool:
+    """An error or a panic of the engine, which is no subclass of Exception; an interruption by the user is neither."""
+    return isinstance(error, PolarsError) or type(error).__name__ == "PanicException"

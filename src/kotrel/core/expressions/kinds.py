@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
 from typing import Literal
 
 import polars as pl
@@ -18,3 +19,8 @@ WHOLE_DIGITS = 20
 """Digits before the point of a number that is written out."""
 
 NUMBER = pl.Decimal(38, SCALE)
+
+
+def exact(value: Decimal | int) -> pl.Expr:
+    """A number as :data:`NUMBER`, all its digits kept."""
+    return pl.lit(f"{value:f}" if isinstance(value, Decimal) else str(value)).cast(NUMBER)

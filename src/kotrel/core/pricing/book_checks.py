@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.expressions.kinds import NUMBER
-from kotrel.core.pricing.guards import guarded
+from kotrel.core.expressions.kinds import NUMBER, exact
+from kotrel.core.pricing.guards import guarded, price_text
 from kotrel.core.pricing.rules import OWN_PRICES, PriceRules
 from kotrel.core.pricing.standing import BREAK, PRICE, base_units, in_force
 from kotrel.core.rows.findings import FindingGroup, cells_of
@@ -66,7 +66,7 @@ def _listed(rows: Rows, book: PriceBook) -> pl.DataFrame:
             pl.col("price_list").alias("target"),
             "item",
             "unit",
-            pl.col("from_quantity").cast(NUMBER, strict=False).fill_null(pl.lit("0").cast(NUMBER)),
+            pl.col("from_quantity").cast(NUMBER, strict=False).fill_null(exact(0)),
             "from_date",
             pl.col("amount").cast(NUMBER, strict=False).alias("new"),
         ),
@@ -85,7 +85,7 @@ def _own(rows: Rows, book: PriceBook) -> pl.DataFrame:
                 pl.lit(name).alias("target"),
                 pl.col("code").alias("item"),
                 pl.lit(None, pl.String).alias("unit"),
-                pl.lit("0").cast(NUMBER).alias("from_quantity"),
+                exact(0).alias("from_quantity"),
                 pl.lit(None, pl.String).alias("from_date"),
                 pl.col(name).cast(NUMBER, strict=False).alias("new"),
             ),
@@ -163,8 +163,8 @@ def _tell_moved(
     now, told, new = pl.col("old"), pl.col("told old"), pl.col("new")
     stands = pl.col("has old") & now.ne_missing(told) & now.is_not_null() & (now != new)
     words = pl.when(told.is_null()).then(
-        pl.format("{} is in force by now; there was no price when this one was worked out", _plain(now))
-    ).otherwise(pl.format("it was worked out from {}, and {} is in force by now", _plain(told), _plain(now)))  # fmt: skip
+        pl.format("{} is in force by now; there was no price when this one was worked out", price_text(now))
+    ).otherwise(pl.format("it was worked out from {}, and {} is in force by now", price_text(told), price_text(now)))  # fmt: skip
     for severity, which in (("error", told.is_not_null()), ("warning", told.is_null())):
         moved = frame.filter(stands & which).select("part", ROW, "field", words.alias("message"))
         _tell(found, parts, moved, severity, "price-moved", "the old price has changed since")
@@ -187,8 +187,3 @@ def _tell(
         values = cells.join(stands, on=ROW, how="left", maintain_order="left")
         table = cells_of(values[ROW], values["value"], values["message"])
         found[int(str(part))].append(rows.group(severity, kind, title, str(field), table))  # type: ignore[arg-type]
-
-
-def _plain(value: pl.Expr) -> pl.Expr:
-    """A price as people read it: at least two decimals."""
-    return value.cast(pl.String).str.replace(r"(\.[0-9]{2}[0-9]*?)0+$", "${1}")

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from decimal import Decimal
 
 import polars as pl
 
-from kotrel.core.expressions.kinds import NUMBER
+from kotrel.core.expressions.kinds import exact
 from kotrel.core.pricing.outliers import MOVED, unlike
 from kotrel.core.pricing.rules import Allowed, Guards, Outliers
 from kotrel.core.rows.findings import Severity
@@ -42,7 +41,7 @@ def guarded(frame: pl.DataFrame, standing: pl.DataFrame, guards: Guards, outlier
         percent(pl.col("new") - pl.col("old"), pl.col("old")).alias("change"),
         percent(pl.col("new") - pl.col("cost"), pl.col("new")).alias("margin"),
     )
-    zero, new, cost, change = _number(Decimal(0)), pl.col("new"), pl.col("cost"), pl.col("change")
+    zero, new, cost, change = exact(0), pl.col("new"), pl.col("cost"), pl.col("change")
     found: list[Told] = []
 
     def tell(severity: Allowed, kind: str, title: str, wrong: pl.Expr, message: pl.Expr) -> None:
@@ -57,10 +56,10 @@ def guarded(frame: pl.DataFrame, standing: pl.DataFrame, guards: Guards, outlier
         "below-cost",
         "below cost",
         below,
-        pl.format("{} is below the cost of {}", _text(new), _text(cost)),
+        pl.format("{} is below the cost of {}", price_text(new), price_text(cost)),
     )
     for code, least in guards.least_margin.items():
-        mine = (pl.col("margin") < _number(least)) & (new > zero) & ~below.fill_null(False)
+        mine = (pl.col("margin") < exact(least)) & (new > zero) & ~below.fill_null(False)
         mine = mine & (
             (pl.col("target") == code)
             if code
@@ -73,7 +72,7 @@ def guarded(frame: pl.DataFrame, standing: pl.DataFrame, guards: Guards, outlier
     far = (new == zero).fill_null(False)
     for most, way, kind in ((guards.most_up, 1, "up-too-far"), (guards.most_down, -1, "down-too-far")):
         if most is not None:
-            beyond = change > _number(most) if way > 0 else change < _number(-most)
+            beyond = change > exact(most) if way > 0 else change < exact(-most)
             words = pl.format("a change of {} %, and the most is {} %", _share(change), pl.lit(f"{way * most:f}"))
             far = far | (beyond & (new != zero)).fill_null(False)
             tell(guards.others, kind, "up too far" if way > 0 else "down too far", beyond & (new != zero), words)
@@ -105,21 +104,19 @@ def _above(frame: pl.DataFrame, standing: pl.DataFrame, low: str, high: str) -> 
     lower, higher = (whole.filter(pl.col("target") == code).drop("target") for code in (low, high))
     both = lower.join(higher, on=key[1:], suffix=" above").filter(
         (pl.col("new") > pl.col("new above"))
-        & (pl.col("new above") != _number(Decimal(0)))
+        & (pl.col("new above") != exact(0))
         & pl.coalesce("place", "place above").is_not_null()
     )
-    message = pl.format(f"{low} at {{}} is above {high} at {{}}", _text(pl.col("new")), _text(pl.col("new above")))
+    message = pl.format(
+        f"{low} at {{}} is above {high} at {{}}", price_text(pl.col("new")), price_text(pl.col("new above"))
+    )
     return both.select(pl.coalesce("place", "place above").alias("place"), message.alias("message"))
-
-
-def _number(value: Decimal) -> pl.Expr:
-    return pl.lit(f"{value:f}").cast(NUMBER)
 
 
 def percent(part: pl.Expr, whole: pl.Expr) -> pl.Expr:
     """A share in per cent; blank without a whole."""
-    nothing = whole == _number(Decimal(0))
-    return part * _number(Decimal(100)) / pl.when(~nothing).then(whole)
+    nothing = whole == exact(0)
+    return part * exact(100) / pl.when(~nothing).then(whole)
 
 
 def _share(value: pl.Expr) -> pl.Expr:
@@ -128,7 +125,7 @@ def _share(value: pl.Expr) -> pl.Expr:
     return near.str.replace(r"\.?0+$", "")
 
 
-def _text(value: pl.Expr) -> pl.Expr:
+def price_text(value: pl.Expr) -> pl.Expr:
     """A price as people read it."""
     exact = value.round(4, mode="half_away_from_zero").cast(pl.Decimal(38, 4)).cast(pl.String)
     return exact.str.replace(r"(\.[0-9]{2}[0-9]*?)0+$", "${1}")

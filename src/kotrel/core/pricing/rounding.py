@@ -9,7 +9,7 @@ from typing import Literal
 
 import polars as pl
 
-from kotrel.core.expressions.kinds import NUMBER
+from kotrel.core.expressions.kinds import exact
 
 _RULE = re.compile(r"(?:(up|down|nearest)\s+)?(to|ending)\s+([0-9]+(?:\.[0-9]+)?)", re.IGNORECASE)
 
@@ -55,13 +55,13 @@ def rounded(price: pl.Expr, rule: Rounding | None, decimals: pl.Expr | int) -> p
         decimals: of the list.
     """
     if rule is not None and rule.step is not None:
-        price = _multiple(price, rule.way, _number(rule.step))
+        price = _multiple(price, rule.way, exact(rule.step))
     elif rule is not None and rule.ending is not None:
-        period, ending = _number(rule.period), _number(rule.ending)
+        period, ending = exact(rule.period), exact(rule.ending)
         # How many periods there are below the price with the ending.
         whole = _multiple(price - ending, rule.way, period, negative=True)
-        least = pl.max_horizontal(whole, _number(Decimal(0))) if rule.way != "down" else whole
-        price = pl.when(least >= _number(Decimal(0))).then(least + ending).otherwise(price)
+        least = pl.max_horizontal(whole, exact(0)) if rule.way != "down" else whole
+        price = pl.when(least >= exact(0)).then(least + ending).otherwise(price)
     if isinstance(decimals, int):
         return price.round(decimals, mode="half_away_from_zero")
     return pl.coalesce(
@@ -73,11 +73,7 @@ def has_none(price: pl.Expr, rule: Rounding | None) -> pl.Expr:
     """True where the rule knows no price: rounding down below the first price with the ending."""
     if rule is None or rule.ending is None or rule.way != "down":
         return pl.lit(False)
-    return (price < _number(rule.ending)).fill_null(False)
-
-
-def _number(value: Decimal) -> pl.Expr:
-    return pl.lit(f"{value:f}").cast(NUMBER)
+    return (price < exact(rule.ending)).fill_null(False)
 
 
 def _multiple(price: pl.Expr, way: str, step: pl.Expr, negative: bool = False) -> pl.Expr:
@@ -89,11 +85,11 @@ def _multiple(price: pl.Expr, way: str, step: pl.Expr, negative: bool = False) -
     rest = price % step
     low = price - rest
     if negative:
-        low = pl.when(rest < _number(Decimal(0))).then(low - step).otherwise(low)
+        low = pl.when(rest < exact(0)).then(low - step).otherwise(low)
         rest = price - low
     if way == "down":
         return low
-    above = pl.when(rest == _number(Decimal(0))).then(low).otherwise(low + step)
+    above = pl.when(rest == exact(0)).then(low).otherwise(low + step)
     if way == "up":
         return above
     return pl.when(rest + rest >= step).then(low + step).otherwise(low)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.expressions.kinds import NUMBER
+from kotrel.core.expressions.kinds import NUMBER, exact
 
 PRICE = ["price_list", "item", "unit", "from_quantity", "from_date", "to_date", "amount"]
 """Fields of a price that say what it is and when it is in force."""
@@ -44,9 +44,10 @@ def base_units(frame: pl.DataFrame, items: pl.DataFrame, factors: pl.DataFrame) 
         factors: ``item``, ``unit`` and ``factor``.
     """
     known = factors.select("item", "unit", pl.col("factor").cast(NUMBER, strict=False)).unique(["item", "unit"])
+    known = known.filter(pl.col("factor") > exact(0))
     base = items.select(pl.col("code").alias("item"), pl.col("unit").alias("base unit")).unique("item")
     joined = frame.join(known, on=["item", "unit"], how="left", maintain_order="left")
     joined = joined.join(base, on="item", how="left", maintain_order="left")
-    one = pl.lit("1").cast(NUMBER)
+    one = exact(1)
     is_base = (pl.col("unit") == pl.col("base unit")).fill_null(False)
     return joined.with_columns(pl.when(is_base).then(one).otherwise("factor").alias("factor")).drop("base unit")

@@ -14,7 +14,7 @@ import polars as pl
 
 from kotrel.core.description.model import Field
 from kotrel.core.expressions import Compiled, Scope, compile_expression
-from kotrel.core.expressions.kinds import NUMBER
+from kotrel.core.expressions.kinds import NUMBER, exact
 from kotrel.core.expressions.parsing import ExpressionError
 from kotrel.core.pricing.rounding import has_none, rounded
 from kotrel.core.pricing.rules import OWN_PRICES, PriceRules, Step
@@ -130,7 +130,7 @@ def _slots(goods: Goods, targets: list[str]) -> pl.DataFrame:
     frames = [listed]
     base = goods.items.select(pl.col("code").alias("item"), pl.col("unit"))
     for target in targets:
-        bare = base.with_columns(pl.lit(target).alias("target"), pl.lit("0").cast(NUMBER).alias("from_quantity"))
+        bare = base.with_columns(pl.lit(target).alias("target"), exact(0).alias("from_quantity"))
         if target in OWN_PRICES:
             old = goods.items[target].cast(NUMBER, strict=False).alias("old")
             frames.append(bare.with_columns(old).select(listed.columns))
@@ -153,7 +153,7 @@ def _one(
     """All prices of one target after a step, and for how many of them there was nothing to work with."""
     mine = (pl.col("target") == target) & pl.col("item").is_in(fits.implode())
     if step.from_quantity is not None:
-        mine = mine & (pl.col("from_quantity") == pl.lit(f"{step.from_quantity:f}").cast(NUMBER))
+        mine = mine & (pl.col("from_quantity") == exact(step.from_quantity))
     # Names with a space: an item may have a field of any other name.
     part = done.filter(mine).select(pl.col(name).alias(f"the {name}") for name in (*BREAK[1:], "factor"))
     if not part.height:
@@ -172,7 +172,7 @@ def _one(
         frame = _with_list(frame, done, code, target, rules, goods)
     base = compiled.column(frame)
     priced = frame.with_columns(base.alias("worked out")).with_columns(
-        pl.when(pl.col("the factor") == pl.lit("1").cast(NUMBER))
+        pl.when(pl.col("the factor") == exact(1))
         .then(pl.col("worked out"))
         .otherwise((pl.col("worked out") * pl.col("the factor")).round(SNAPPED, mode="half_away_from_zero"))
         .alias("worked out")
@@ -230,7 +230,7 @@ def _with_list(
         asked = frame.select(pl.col(f"the {name}").alias(name) for name in BREAK[1:]).with_row_index("place")
         pairs = asked.join(per_unit, on=["item", "unit"]).filter(pl.col("their quantity") <= pl.col("from_quantity"))
         best = pairs.sort("their quantity").group_by("place").agg(pl.col(name).last())
-        plain = there.filter(pl.col("factor") == pl.lit("1").cast(NUMBER)).sort("from_quantity")
+        plain = there.filter(pl.col("factor") == exact(1)).sort("from_quantity")
         plain = plain.group_by("item", maintain_order=True).agg((pl.col(column).first() * rate).alias("of base unit"))
         found = (
             asked.join(best, on="place", how="left", maintain_order="left")
@@ -246,8 +246,8 @@ def _rate(code: str, target: str, rules: PriceRules, goods: Goods) -> pl.Expr:
     currencies = dict(goods.lists.select("code", "currency").iter_rows())
     one, other = currencies.get(code) or goods.currency, currencies.get(target) or goods.currency
     if one == other:
-        return pl.lit("1").cast(NUMBER)
+        return exact(1)
     values = [rules.rates.get(each) if each != goods.currency else 1 for each in (one, other)]
     if values[0] is None or values[1] is None:
         return pl.lit(None, NUMBER)
-    return pl.lit(f"{values[0]}").cast(NUMBER) / pl.lit(f"{values[1]}").cast(NUMBER)
+    return exact(values[0]) / exact(values[1])
