@@ -11,40 +11,53 @@ import subprocess
 import sys
 import time
 from concurrent.futures import ThreadPoolExecutor
+from itertools import groupby
 from pathlib import Path
 
+from tests import ready_program
+
 ROOT = Path(__file__).parents[1]
-LONGEST_FIRST = ("cli", "fire", "systems")
+# Each module of these has a process of its own, longest first; the others share one for each folder.
+LONG = ("cli", "fire", "systems")
 
 
-def modules() -> list[str]:
-    """All test modules, those that take longest first."""
-    found = [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in (ROOT / "tests").rglob("test_*.py")]
-    return sorted(found, key=lambda name: (name.split(".")[1] not in LONGEST_FIRST, name))
+def jobs() -> list[list[str]]:
+    """All test modules, in the groups that run in one process."""
+    found = sorted((ROOT / "tests").rglob("test_*.py"))
+    names = [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in found]
+    long = [[name] for name in names if name.split(".")[1] in LONG]
+    short = [name for name in names if name.split(".")[1] not in LONG]
+    return long + [list(group) for _, group in groupby(short, key=lambda name: name.rpartition(".")[0])]
 
 
-def run(module: str) -> tuple[str, int, int, str, float]:
-    """One module in a process of its own: its name, exit status, number of tests, what it said, and the seconds it took."""
+def run(modules: list[str]) -> tuple[str, int, int, str, float]:
+    """Modules in a process of their own: their name, exit status, number of tests, what they said, and the seconds they took."""
     began = time.monotonic()
     done = subprocess.run(
-        [sys.executable, "-m", "unittest", module], cwd=ROOT, capture_output=True, encoding="utf-8", check=False
+        [sys.executable, "-m", "unittest", *modules], cwd=ROOT, capture_output=True, encoding="utf-8", check=False
     )
     count = re.search(r"^Ran (\d+) test", done.stderr, re.MULTILINE)
+    name = modules[0] if len(modules) == 1 else f"{modules[0].rpartition('.')[0]}.*"
     # A module that cannot even be imported ran no test, and that is a failure.
-    return module, done.returncode, int(count[1]) if count else 0, done.stdout + done.stderr, time.monotonic() - began
+    return name, done.returncode, int(count[1]) if count else 0, done.stdout + done.stderr, time.monotonic() - began
 
 
 def main() -> int:
     began = time.monotonic()
     failed: list[str] = []
     total = 0
+    serving = ready_program.start()
+    if serving:
+        os.environ["KOTREL_READY"] = serving[1]
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        for module, status, count, said, seconds in pool.map(run, modules()):
+        for module, status, count, said, seconds in pool.map(run, jobs()):
             total += count
             if status or not count:
                 failed.append(module)
                 print(said)
             print(f"{'FAILED' if status or not count else 'ok':<7} {module} ({count}, {seconds:.0f} s)", flush=True)
+    if serving:
+        serving[0].kill()
     print(f"\nRan {total} tests in {time.monotonic() - began:.1f}s\n")
     print(f"FAILED ({', '.join(failed)})" if failed else "OK")
     return 1 if failed else 0

@@ -7,7 +7,6 @@ import json
 import os
 import shutil
 import subprocess
-import sys
 import tempfile
 import unittest
 from collections.abc import Mapping, Sequence
@@ -28,6 +27,7 @@ from kotrel.core.tables.table import Grid, letter_of
 from kotrel.core.understanding.matching import match_headings
 from kotrel.core.understanding.reading import understand
 from kotrel.core.values.conventions import Conventions
+from tests import ready_program
 
 TODAY = date(2026, 11, 23)
 
@@ -146,16 +146,7 @@ class Program(unittest.TestCase):
 
 def run_kotrel(folder: Path, *words: str, **environment: str) -> subprocess.CompletedProcess[str]:
     """Runs the program as a process of its own in a folder."""
-    return subprocess.run(
-        [sys.executable, "-m", "kotrel", *words],
-        cwd=folder,
-        capture_output=True,
-        encoding="utf-8",
-        stdin=subprocess.DEVNULL,
-        env={**os.environ, "PYTHONUTF8": "1", "COLUMNS": "160", **environment},
-        check=False,
-        timeout=120,
-    )
+    return ready_program.run(folder, words, {**os.environ, "PYTHONUTF8": "1", "COLUMNS": "160", **environment})
 
 
 @cache

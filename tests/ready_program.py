@@ -1,0 +1,113 @@
+"""The program, loaded once and forked for each command: half a second less for each of some four hundred.
+
+``python -m tests`` starts ``serve`` and names its socket in ``KOTREL_READY``. Every command is still a process of its own with its
+own folder, environment and exit status; only the import is shared. A single test module, or a machine without ``fork``, starts
+the program the plain way.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import importlib
+import json
+import os
+import pkgutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+LONGEST = 120  # seconds; a command that takes longer is killed
+POSSIBLE = hasattr(os, "fork") and hasattr(socket, "AF_UNIX") and sys.platform != "darwin"
+
+
+def serve(address: str) -> None:
+    """Listens on a socket until it is killed; each request is a command line with its folder, environment and three files."""
+    import kotrel
+
+    for module in pkgutil.walk_packages(kotrel.__path__, "kotrel."):
+        if module.name != "kotrel.__main__":
+            importlib.import_module(module.name)
+    for name in ("psycopg", "xlsxwriter", "openpyxl", "python_calamine", "sqlalchemy.dialects.postgresql"):
+        importlib.import_module(name)
+    listening = socket.socket(socket.AF_UNIX)
+    listening.bind(f"{address}.soon")
+    listening.listen(16)
+    Path(f"{address}.soon").rename(address)  # whoever sees it can connect
+    signal.signal(signal.SIGCHLD, signal.SIG_IGN)
+    while True:
+        connection, _ = listening.accept()
+        if os.fork() == 0:
+            listening.close()
+            signal.signal(signal.SIGCHLD, signal.SIG_DFL)
+            _answer(connection)
+        connection.close()
+
+
+def _answer(connection: socket.socket) -> None:
+    message, files, _, _ = socket.recv_fds(connection, 1 << 20, 3)
+    child = os.fork()
+    if child == 0:
+        for place, file in enumerate(files):
+            os.dup2(file, place)
+        connection.close()
+        signal.alarm(LONGEST)
+        asked: dict[str, Any] = json.loads(message)
+        os.environ.clear()
+        os.environ.update(asked["environment"])
+        os.chdir(asked["folder"])
+        sys.argv = ["kotrel", *asked["words"]]
+        from kotrel.cli import program
+
+        try:
+            program()
+        except SystemExit as ended:
+            sys.stdout.flush()
+            sys.stderr.flush()
+            os._exit(ended.code if isinstance(ended.code, int) else 1)
+    status = os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])
+    connection.sendall(str(status).encode())
+    os._exit(0)
+
+
+def start() -> tuple[subprocess.Popen[bytes], str] | None:
+    """Starts the server; None where this machine cannot fork."""
+    if not POSSIBLE:
+        return None
+    address = str(Path(tempfile.mkdtemp(prefix="kotrel-ready-")) / "socket")
+    serving = subprocess.Popen(
+        [sys.executable, "-m", "tests.ready_program", address], env={**os.environ, "PYTHONUTF8": "1"}
+    )
+    return serving, address
+
+
+def run(folder: Path, words: Sequence[str], environment: Mapping[str, str]) -> subprocess.CompletedProcess[str]:
+    """Runs one command by the server that ``KOTREL_READY`` names, or as a plain process."""
+    address = os.environ.get("KOTREL_READY")
+    # What Python itself reads at its start cannot be changed any more.
+    plain = not address or any(name.startswith("PYTHON") and os.environ.get(name) != value for name, value in environment.items()
+                               if name != "PYTHONUTF8")  # fmt: skip
+    if plain or not Path(address or "").exists():
+        return subprocess.run(
+            [sys.executable, "-m", "kotrel", *words], cwd=folder, capture_output=True, encoding="utf-8",
+            stdin=subprocess.DEVNULL, env=environment, check=False, timeout=LONGEST,
+        )  # fmt: skip
+    with contextlib.ExitStack() as stack:
+        nothing = stack.enter_context(Path(os.devnull).open("rb"))
+        said, wrong = (stack.enter_context(tempfile.TemporaryFile()) for _ in range(2))
+        connection = stack.enter_context(socket.socket(socket.AF_UNIX))
+        connection.connect(address or "")
+        asked = json.dumps({"words": list(words), "folder": str(folder), "environment": dict(environment)})
+        socket.send_fds(connection, [asked.encode()], [nothing.fileno(), said.fileno(), wrong.fileno()])
+        status = int(connection.recv(64) or b"-1")
+        said.seek(0)
+        wrong.seek(0)
+        return subprocess.CompletedProcess(["kotrel", *words], status, said.read().decode(), wrong.read().decode())
+
+
+if __name__ == "__main__":
+    serve(sys.argv[1])
