@@ -15,7 +15,8 @@ from benchmarks.damage.classes import ASK, DAMAGES, MEND, NAMES, Damage
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
 from kotrel.core.description.reading import read_description
-from kotrel.core.pipeline import Business, Part, check_parts
+from kotrel.core.parts import Business, Part
+from kotrel.core.pipeline import check_parts
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.table import Grid, letter_of

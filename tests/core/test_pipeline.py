@@ -16,7 +16,8 @@ from kotrel.core.changes.reversal import reverse
 from kotrel.core.columns import ACTION, ROW
 from kotrel.core.description.reading import read_description
 from kotrel.core.errors import WrongUse
-from kotrel.core.pipeline import Business, Part, check_parts, preview
+from kotrel.core.parts import Business, Part
+from kotrel.core.pipeline import check_parts, preview
 from kotrel.core.readying.three_way import ExportBase
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.tables.detection import find_table

@@ -12,7 +12,7 @@ from datetime import datetime
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach
-from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
+from kotrel.core.rows.load_options import DEFAULT_OPTIONS, DocumentOptions, LoadOptions
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.interrupted import report_interrupted
 from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
@@ -25,6 +25,7 @@ def add_files(parser: argparse.ArgumentParser) -> None:
     )
     add_reading(parser)
     add_ways(parser)
+    add_documents(parser)
 
 
 def add_ways(parser: argparse.ArgumentParser) -> None:
@@ -86,6 +87,25 @@ def _names(text: str) -> tuple[str, ...]:
     return tuple(name.strip() for name in text.split(",") if name.strip())
 
 
+def add_documents(parser: argparse.ArgumentParser) -> None:
+    """What is said of documents where the sheet does not."""
+    group = parser.add_argument_group("documents, where the sheet does not say it")
+    group.add_argument("--number", metavar="NUMBER", help="the document's number (default: made of warehouse and date)")
+    group.add_argument("--date", type=day, metavar="DATE", help="the posting date, like 2027-03-01 (default: today)")
+    group.add_argument("--warehouse", metavar="CODE", help="the warehouse")
+    group.add_argument("--account", metavar="CODE", help="the account the value is posted against")
+    group.add_argument("--as-target", action="store_true",
+                       help="the quantities are what stock is to be: the difference to what is on hand is posted")  # fmt: skip
+
+
+def day(text: str) -> str:
+    """An ISO date of the command line."""
+    try:
+        return datetime.strptime(text, "%Y-%m-%d").date().isoformat()
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"“{text}” is not a date like 2027-03-01") from None
+
+
 def add_reading(parser: argparse.ArgumentParser) -> None:
     """How to read a file."""
     parser.add_argument(
@@ -144,6 +164,7 @@ _SAID = {
     "duplicates": ("--duplicates", "error"), "create": ("--create", ()), "defaults": ("--defaults", ()),
     "clash": ("--clash", None), "new_codes": ("--new-codes", ()),
     "since": ("--since", None), "pictures": ("--pictures", None),
+    "number": ("--number", None), "date": ("--date", None), "warehouse": ("--warehouse", None), "account": ("--account", None),
 }  # fmt: skip
 """Argument → its option, and its default."""
 
@@ -172,6 +193,7 @@ def wanted_of(args: argparse.Namespace) -> Wanted:
             clash=args.clash,
             new_codes=args.new_codes,
             since=args.since,
+            documents=DocumentOptions(args.number, args.date, args.warehouse, args.account, args.as_target),
         )
     return Wanted(
         getattr(args, "record", None),

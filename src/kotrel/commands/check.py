@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 
 from kotrel.commands._shared import add_files, as_typed, files_of, named, now, wanted_of, workspace_of
-from kotrel.core.pipeline import Checked
+from kotrel.core.parts import Checked
 from kotrel.core.rows.rows import Rows
 from kotrel.core.values.yes_no import read_yes_no
 from kotrel.reports.findings import checked_json, show_checked, show_created

@@ -16,7 +16,7 @@ from kotrel.commands._shared import (
 )
 from kotrel.core.changes.journal import load_name
 from kotrel.core.errors import WrongUse
-from kotrel.core.pipeline import Preview
+from kotrel.core.parts import Preview
 from kotrel.reports.findings import checked_json
 from kotrel.reports.histories import when
 from kotrel.reports.phrases import count

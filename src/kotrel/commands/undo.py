@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import argparse
+from datetime import date
 from pathlib import Path
 
-from kotrel.commands._shared import add_agreement, now, user, workspace_of
+from kotrel.commands._shared import add_agreement, day, now, user, workspace_of
 from kotrel.core.errors import WrongUse
 from kotrel.reports.histories import show_undone, undo_question, undone_json
 from kotrel.reports.screen import Screen
 from kotrel.sheets.safe_writing import free_name
 from kotrel.sheets.table_writing import write_book
-from kotrel.stages.undoing import Undone, left_book, load_number, undo_load
+from kotrel.stages.undoing import How, Undone, left_book, load_number, undo_load
 
 EXAMPLE = """\
 kotrel undo L0001
@@ -24,6 +25,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--what-can",
         action="store_true",
         help="undo the rows that nothing is in the way of, and write the others to a workbook with the reasons",
+    )
+    parser.add_argument(
+        "--date", type=day, metavar="DATE", help="the date of documents that take others back (default: today)"
     )
     add_agreement(parser)
 
@@ -38,17 +42,16 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         )
     workspace = workspace_of(args)
     system, hidden = workspace.system(), workspace.hidden
+    how = How(args.what_can, date.fromisoformat(args.date) if args.date else None, workspace.stock)
 
     def agree(plan: Undone) -> bool:
         return screen.ask(undo_question(plan))
 
     if args.yes:
         with screen.progress(4) as step:
-            undone = undo_load(system, number, user(args), args.remark, now(), step, hidden, what_can=args.what_can)
+            undone = undo_load(system, number, user(args), args.remark, now(), step, hidden, how=how)
     else:
-        undone = undo_load(
-            system, number, user(args), args.remark, now(), lambda title: None, hidden, agree, args.what_can
-        )
+        undone = undo_load(system, number, user(args), args.remark, now(), lambda title: None, hidden, agree, how)
     left = None
     if undone.status == "undone in part":
         left = free_name(Path(f"{undone.entry.name}.left.xlsx"))

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from kotrel.core.columns import ROW
-from kotrel.core.pipeline import Checked, Part
+from kotrel.core.parts import Checked, Part
 from kotrel.core.rows.findings import cells_of, rows_with
 
 

@@ -67,8 +67,8 @@ def _rules(record: Record) -> Iterator[str]:
         yield f"unique together: {', '.join(group)}"
     for first, second in record.circles:
         yield f"no circles from {first} through {second}"
-    for (reference, name), value in record.needs.items():
-        yield f"{name} of the {reference} must be {value}"
+    for (reference, name), allowed in record.needs.items():
+        yield f"{name} of the {reference} must be {' or '.join(allowed)}"
 
 
 def records_json(description: Description) -> dict[str, Any]:

@@ -11,7 +11,7 @@ from rich.text import Text
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.shown_values import shown
-from kotrel.core.pipeline import Checked
+from kotrel.core.parts import Checked
 from kotrel.core.rows.findings import SEVERITIES, FindingGroup, RepairGroup, count_by_severity, rows_with, worst_first
 from kotrel.core.rows.rows import Rows
 from kotrel.reports.phrases import count, short

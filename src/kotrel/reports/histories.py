@@ -172,6 +172,10 @@ def show_undone(screen: Screen, undone: Undone, left: Path | None = None) -> Non
                 f" (as {load_name(undone.number or 0)}): {done}", style=""
             )
         )
+        for number, by in list(undone.reversed.items())[:ROWS_SHOWN]:
+            screen.show(f"  {number} is taken back by {by}")
+        for remark in undone.remarks:
+            screen.show(Text(f"  {remark}", style="yellow"))
         if undone.status == "undone":
             return
     if undone.status in ("refused", "undone in part"):
@@ -202,6 +206,7 @@ def _way_back_said(undone: Undone) -> str:
         f"{undone.count('removed'):,} removed" if undone.count("removed") else "",
         f"{undone.count('changed'):,} restored" if undone.count("changed") else "",
         f"{undone.count('new'):,} put back" if undone.count("new") else "",
+        f"{count(len(undone.reversed), 'document')} taken back by others" if undone.reversed else "",
     ]
     return ", ".join(part for part in parts_shown if part) or "nothing to change"
 
@@ -224,7 +229,8 @@ def undone_json(undone: Undone, left: Path | None = None) -> dict[str, Any]:
         "undo": load_name(undone.number) if undone.number else None,
         "restored": undone.count("changed") if undone.number else 0,
         "removed": undone.count("removed") if undone.number else 0,
-        "reversed": undone.count("new") if undone.number else 0,
+        "reversed": undone.count("new") + len(undone.reversed) if undone.number else 0,
+        "documents": dict(undone.reversed) if undone.number else {},
         "left": str(left) if left else None,
         "in_the_way": [
             {"record": each.record, "key": each.key, "field": each.field, "message": each.message}

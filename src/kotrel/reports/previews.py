@@ -13,8 +13,9 @@ from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.columns import ACTION
 from kotrel.core.description.model import Record
 from kotrel.core.description.shown_values import shown
-from kotrel.core.pipeline import Preview
+from kotrel.core.parts import Preview
 from kotrel.core.rows.rows import Rows
+from kotrel.reports.documents import show_totals, totals_json
 from kotrel.reports.findings import counts_line, headline, show_checked, show_created
 from kotrel.reports.phrases import count, listed, short
 from kotrel.reports.screen import Screen
@@ -40,13 +41,18 @@ def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
                 screen.show(Text(f"  {remark}", style="dim"))
         _show_defaulted(screen, checked.rows)
     for checked in preview.checked:
-        if checked.consequence is not None:
+        if checked.consequence is not None and checked.consequence != "posted":
             show_created(screen, checked)
     if preview.before is not None:
         before = preview.before
         screen.show(Text(f"The same content was already loaded as {before.name}, by {before.who}.", style="yellow"))
+    show_totals(screen, preview, {each.record.name: each.record for each in preview.changes})
     for changes in preview.changes:
+        if changes.record.nature == "ledger":
+            continue
         screen.show(Text(""), counts_text(changes))
+        if changes.record.part_of is not None and not every:
+            continue
         _show_new(screen, changes, every)
         _show_changed(screen, changes, every)
 
@@ -159,7 +165,7 @@ def preview_json(preview: Preview) -> dict[str, Any]:
         ],
         "creates": preview.creates(),
         "ends": preview.ends(),
-        "totals": {},
+        "totals": totals_json(preview),
         "defaults": [
             {
                 "record": checked.rows.record.name,

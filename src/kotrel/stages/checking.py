@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from datetime import date
 from pathlib import Path
 
-from kotrel.core.pipeline import Business, Checked, Part, check_parts
+from kotrel.core.parts import Business, Checked, Part
+from kotrel.core.pipeline import check_parts
 from kotrel.core.readying.three_way import ExportBase
 from kotrel.core.rows.load_options import LoadOptions
 from kotrel.stages.file_options import Wanted
@@ -35,10 +36,16 @@ def understand_files(
     return understood
 
 
-def business_of(workspace: Workspace, options: LoadOptions) -> Business:
+def business_of(workspace: Workspace, options: LoadOptions, today: date) -> Business:
     """What the checks have to know of a workspace."""
     return Business(
-        workspace.description, workspace.conventions, options, workspace.pictures(), workspace.largest_picture
+        workspace.description,
+        workspace.conventions,
+        options,
+        workspace.pictures(),
+        workspace.largest_picture,
+        workspace.stock,
+        today,
     )
 
 
@@ -62,4 +69,4 @@ def check_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, tod
     """Reads, understands and checks files against the system."""
     with workspace.system().reading() as reading, prefetching(reading) as ahead:
         understood = understand_files(files, workspace, wanted, today, step, ahead.expect)
-        return check_parts(parts_of(understood, workspace), business_of(workspace, wanted.options), ahead, step)
+        return check_parts(parts_of(understood, workspace), business_of(workspace, wanted.options, today), ahead, step)

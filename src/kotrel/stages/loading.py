@@ -13,8 +13,10 @@ import polars as pl
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.journal import Refusal, Stamp
 from kotrel.core.columns import ACTION, before
+from kotrel.core.document_steps import shape_parts, whole_documents
 from kotrel.core.errors import OutOfReach
-from kotrel.core.pipeline import Part, Preview, preview
+from kotrel.core.parts import Part, Preview
+from kotrel.core.pipeline import preview
 from kotrel.core.whole_rows import whole_rows
 from kotrel.stages.checking import business_of, parts_of, understand_files
 from kotrel.stages.file_options import Wanted
@@ -165,10 +167,14 @@ def _preview(
     step: Step,
     refusals: Sequence[Refusal] = (),
 ) -> Preview:
-    business = business_of(workspace, order.wanted.options)
+    business = business_of(workspace, order.wanted.options, order.at.date())
+    parts = shape_parts(parts, business, reading)
     found = preview(parts, business, reading, step, refusals)
-    while order.good_rows and (whole := whole_rows(parts, found.checked)) is not None:
-        # A row of a sheet that makes several records is loaded with all of them, or stays for the rest.
+    while order.good_rows:
+        # A row that makes several records is loaded with all of them, and a document whole; or it stays for the rest.
+        whole = whole_rows(parts, found.checked) or whole_documents(parts, found.checked, business, reading)
+        if whole is None:
+            break
         parts = whole
         found = preview(parts, business, reading, step, refusals)
     return found if order.again else replace(found, before=loaded_before(reading.history(), stamp.fingerprint))
@@ -202,7 +208,7 @@ def _refused(
 ) -> Loaded:
     """Records a load that the system itself refused: each refusal is a finding at its row, and the history has the load."""
     with system.writing() as writing:
-        found = preview(parts, business_of(workspace, order.wanted.options), writing, step, refusals)
+        found = preview(parts, business_of(workspace, order.wanted.options, order.at.date()), writing, step, refusals)
         number = writing.note_refused(found.changes, replace(stamp, kind="refused"))
     return Loaded("refused", number, found)
 

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Record
+from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import WrongUse
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.understanding.proposing import Proposal, propose
@@ -42,6 +43,7 @@ def map_file(
         WrongUse: a match with that name exists, or nothing in the sheet fits.
     """
     record = record_named(workspace.description, record_name)
+    record = readable_records(workspace.description).get(record.name, record)
     step(f"reading {path.name}")
     tables = tables_in(path, wanted)
     step("looking at its columns")

@@ -52,6 +52,19 @@ class Prefetching(Reading):
     def replaced_otherwise(self, changes: RecordChanges) -> list[tuple[int, str, str]]:
         return self._pool.submit(self._reading.replaced_otherwise, changes).result()
 
+    def ledger_sums(
+        self,
+        by: Sequence[str],
+        among: Sequence[tuple[str, pl.Series]] = (),
+        counts_as: str = "on hand",
+        since: str | None = None,
+        until: str | None = None,
+    ) -> pl.DataFrame:
+        return self._pool.submit(self._reading.ledger_sums, by, among, counts_as, since, until).result()
+
+    def loads_of(self, record: str, keys: Sequence[str]) -> dict[str, int]:
+        return self._pool.submit(self._reading.loads_of, record, keys).result()
+
     def history(self) -> list[Entry]:
         return self._pool.submit(self._reading.history).result()
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date
 from pathlib import Path
 
-from kotrel.core.pipeline import Checked
+from kotrel.core.parts import Checked
 from kotrel.sheets.safe_writing import require_new_file
 from kotrel.sheets.table_writing import write_book
 from kotrel.stages.checking import check_files

@@ -10,7 +10,8 @@ from pathlib import Path
 
 from kotrel.core.changes.journal import Entry
 from kotrel.core.errors import OutOfReach
-from kotrel.core.pipeline import Preview, preview
+from kotrel.core.parts import Preview
+from kotrel.core.pipeline import preview
 from kotrel.stages.checking import business_of, parts_of, understand_files
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.understanding import Understood
@@ -22,7 +23,7 @@ def preview_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, t
     """What loading the files would do."""
     understood = understand_files(files, workspace, wanted, today.date(), step)
     content = fingerprint(files, wanted, understood)
-    parts, business = parts_of(understood, workspace), business_of(workspace, wanted.options)
+    parts, business = parts_of(understood, workspace), business_of(workspace, wanted.options, today.date())
     with workspace.system().reading() as reading:
         found = preview(parts, business, reading, step)
         return replace(found, before=loaded_before(reading.history(), content))

@@ -7,11 +7,12 @@ from pathlib import Path
 from typing import NamedTuple
 
 from kotrel.core.description.model import Record
+from kotrel.core.documents.families import is_flat, is_named_only, of_one_document, readable_records
 from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.phrases import count, listed_and
 from kotrel.core.rows.findings import Severity
 from kotrel.core.tables.table import Table
-from kotrel.core.understanding.matching import Matched, is_called, likely_record, rivals_of
+from kotrel.core.understanding.matching import Matched, is_called, likely_record, match_headings, name_of, rivals_of
 from kotrel.stages.file_options import Wanted, record_named
 from kotrel.workspace.map_reading import FOLDER, map_named, read_maps
 from kotrel.workspace.maps import SavedMap, apply_map
@@ -44,7 +45,15 @@ def match_tables(
     Raises:
         WrongUse, WrongData: nothing fits, or a saved match nearly fits the only sheet.
     """
-    records = [record_named(workspace.description, wanted.record)] if wanted.record else None
+    readable = readable_records(workspace.description)
+    records = None
+    if wanted.record:
+        name = record_named(workspace.description, wanted.record).name
+        if name not in readable:
+            raise WrongUse(
+                f"{name} is the ledger: it is written by documents only", "Load a document instead.", "no-such-record"
+            )
+        records = of_one_document(workspace.description, name, readable)
     saved = _saved(tables, workspace, wanted)
     chosen = list(saved.values())
     # A sheet that a saved match nearly fits is not read by its headings alone: that would drop what the match adds.
@@ -54,14 +63,14 @@ def match_tables(
         if table.sheet not in saved and (wanted.record is not None or _nearly([table], workspace, wanted) is None)
     ]
     if wanted.map_name is None:
-        every = records or list(workspace.description.records.values())
+        every = records or list(readable.values())
         chosen += _by_headings(
             [each for each in others if each.rows] or ([] if chosen else others), every, wanted, bool(chosen)
         )
     if not chosen:
         if (nearly := _nearly(tables, workspace, wanted)) is not None and wanted.record is None:
             raise _nearly_fits(*nearly)
-        raise _nothing_recognised(tables, records or list(workspace.description.records.values()), file)
+        raise _nothing_recognised(tables, records or list(readable.values()), file)
     chosen.sort(key=lambda each: [table.sheet for table in tables].index(each.table.sheet))
     read = {each.table.sheet for each in chosen}
     left = [_not_read(each, workspace, wanted) for each in tables if each.rows and each.sheet not in read]
@@ -120,7 +129,7 @@ def _by_headings(tables: Sequence[Table], records: Sequence[Record], wanted: Wan
     """
     fitting: list[tuple[Table, Matched]] = []
     for table in tables:
-        matched = likely_record(table, records, wanted.options.match_on)
+        matched = likely_record(table, _for(table, records, wanted), wanted.options.match_on)
         if matched is not None:
             fitting.append((table, matched))
     if not fitting:
@@ -132,7 +141,8 @@ def _by_headings(tables: Sequence[Table], records: Sequence[Record], wanted: Wan
         if (matched is best and not beside) or _is_plain(table, matched) or (not beside and _is_alike(matched, best))
     ]
     for table, matched in taken if not wanted.record else ():
-        if rivals := rivals_of(matched, table, records, wanted.options.match_on):
+        _require_no_document(table, matched, records, wanted)
+        if rivals := rivals_of(matched, table, _for(table, records, wanted), wanted.options.match_on):
             where = f"sheet “{table.sheet}”" if table.sheet else table.file
             names = [matched.record.name, *(record.name for record in rivals)]
             raise WrongUse(
@@ -144,6 +154,33 @@ def _by_headings(tables: Sequence[Table], records: Sequence[Record], wanted: Wan
     if not wanted.record and alone and any(m is best and len(table.columns) > 2 for table, m in taken):
         return []
     return [Chosen(table, [matched], []) for table, matched in taken]
+
+
+def _require_no_document(table: Table, matched: Matched, records: Sequence[Record], wanted: Wanted) -> None:
+    """A sheet of items with quantities is rather a document than the record that takes some of its columns.
+
+    Raises:
+        WrongUse: more of the headings are a document's.
+    """
+    documents = [match_headings(table, each) for each in records if is_named_only(each) and is_flat(each)]
+    fuller = [each for each in documents if {"item", "quantity"} <= set(each.sources)]
+    most = max((len(each.sources) for each in fuller), default=0)
+    if is_called(matched.record, name_of(table)) or most <= len(matched.sources):
+        return
+    names = [each.record.name for each in fuller if len(each.sources) == most][:3]
+    where = f"sheet “{table.sheet}”" if table.sheet else table.file
+    raise WrongUse(
+        f"the headings of {where} fit a document better than {matched.record.name}: {listed_and(names, 'or')}",
+        f"Name the record: --as {names[0]}; or, if it is what it looks like, --as {matched.record.name}.",
+        "which-record",
+    )
+
+
+def _for(table: Table, records: Sequence[Record], wanted: Wanted) -> Sequence[Record]:
+    """The records that a sheet may be: documents are so much alike that one must be named, by the user or by the sheet's name."""
+    if wanted.record is not None:
+        return records
+    return [each for each in records if not is_named_only(each) or is_called(each, name_of(table))]
 
 
 def _is_alike(matched: Matched, best: Matched) -> bool:
@@ -169,7 +206,7 @@ def _not_read(table: Table, workspace: Workspace, wanted: Wanted) -> NotRead:
             "sheet-nearly-fits",
             f"{what}: the saved match {saved.name} lacks column {names}; correct the heading or the match, or read one sheet only with --sheet NAME",
         )
-    records = list(workspace.description.records.values())
+    records = _for(table, list(readable_records(workspace.description).values()), wanted)
     matched = likely_record(table, records)
     headed = sum(1 for column in table.columns if column.heading)
     if wanted.record is None and matched is not None and len(matched.letters) > 1 and len(matched.letters) * 2 > headed:
@@ -204,6 +241,11 @@ def _nothing_recognised(tables: Sequence[Table], records: Sequence[Record], file
     what = records[0].title.lower() if len(records) == 1 else "any record of the system"
     return WrongData(
         f"nothing in {file} is recognised as {what}; its headings are {seen}",
-        f"kotrel inspect {Path(file).name} shows what is in it; kotrel records {records[0].name} lists the fields.",
+        f"kotrel inspect {Path(file).name} shows what is in it; kotrel records {records[0].name} lists the fields."
+        + (
+            " A document must be named: --as opening_stock."
+            if len(records) > 1 and any(map(is_named_only, records))
+            else ""
+        ),
         "nothing-recognised",
     )

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from kotrel.core.description.list_names import ListNames
-from kotrel.core.pipeline import Checked
+from kotrel.core.parts import Checked
 from kotrel.stages.mapping import names_of
 from kotrel.workspace.settings import Workspace
 from kotrel.workspace.spellings import learn_spellings

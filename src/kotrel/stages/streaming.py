@@ -16,7 +16,7 @@ from kotrel.core.checking.keys import check_keys
 from kotrel.core.checking.unique import check_unique
 from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongUse
-from kotrel.core.pipeline import Checked
+from kotrel.core.parts import Checked
 from kotrel.core.readying.filling import fill_keys, make_values
 from kotrel.core.readying.near_keys import find_near_keys
 from kotrel.core.readying.repairing import repair

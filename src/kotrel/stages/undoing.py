@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
-from datetime import datetime
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date, datetime
 from pathlib import Path
 
 import polars as pl
@@ -14,6 +14,8 @@ from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import Entry, Stamp, load_name, standing
 from kotrel.core.changes.reversal import InTheWay, reverse
 from kotrel.core.columns import before
+from kotrel.core.documents.checks import CAREFUL, StockRules
+from kotrel.core.documents.reversal import Taking, is_of_documents, reverse_documents
 from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.phrases import count
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
@@ -24,6 +26,22 @@ TRIES = 3
 """An undo is tried this many times if somebody else changes the same rows while it runs."""
 
 
+@dataclass(frozen=True)
+class How:
+    """What the user chose about an undo.
+
+    Attributes:
+        what_can: undo the rows that nothing is in the way of, and leave the others.
+        day: the date of documents that take others back, or None for today.
+        stock: what the business allows of stock documents.
+    """
+
+    what_can: bool = False
+    day: date | None = None
+    stock: StockRules = CAREFUL
+
+
+HOW = How()
 LATER = 50
 """So many later loads are looked through for the one that is in the way."""
 
@@ -35,6 +53,8 @@ class Undone:
     Attributes:
         status: ``undone``, ``undone in part``, ``refused``, or ``not undone`` if the user said no.
         in_the_way: what keeps the load, or the rest of it, from being undone.
+        reversed: document → the document that takes it back.
+        remarks: what else has to be said of them.
     """
 
     entry: Entry
@@ -42,10 +62,12 @@ class Undone:
     number: int | None
     reversal: tuple[RecordChanges, ...]
     in_the_way: tuple[InTheWay, ...]
+    reversed: Mapping[str, str] = field(default_factory=dict)
+    remarks: tuple[str, ...] = ()
 
     def count(self, action: str) -> int:
-        """Rows with an action: ``removed``, ``changed`` (restored) or ``new`` (added again)."""
-        return sum(each.count(action) for each in self.reversal)
+        """Rows with an action: ``removed``, ``changed`` (restored) or ``new`` (added again); those of documents do not count."""
+        return sum(each.count(action) for each in self.reversal if not is_of_documents(each))
 
 
 def load_number(text: str) -> int:
@@ -71,14 +93,16 @@ def undo_load(
     step: Step,
     hidden: Path,
     agree: Callable[[Undone], bool] | None = None,
-    what_can: bool = False,
+    how: How = HOW,
 ) -> Undone:
     """Undoes a load, all of it or nothing. The undo is a load of its own in the history.
+
+    Documents are not removed: others take them back (see :mod:`kotrel.core.documents.reversal`).
 
     Args:
         hidden: where a note is kept while it runs.
         agree: called with what would change, if there is a person to ask.
-        what_can: undo the rows that nothing is in the way of, and leave the others.
+        how: what to do where something is in the way, and how documents are taken back.
 
     Raises:
         WrongUse: there is no such load, or it is already undone.
@@ -87,13 +111,13 @@ def undo_load(
     if agree is not None:
         # The question is asked without a lock: others can work while the user reads.
         with system.writing() as writing:
-            plan = _plan(system, writing, number, step, what_can)
+            plan = _plan(system, writing, number, step, at, how)
         if plan.status == "refused":
             return plan
         if not agree(plan):
             return replace(plan, status="not undone")
     with in_progress(hidden, Stamp(at, who, (), _content(system, number), remark, "undo", number)):
-        return _undo(system, number, who, remark, at, step, what_can)
+        return _undo(system, number, who, remark, at, step, how)
 
 
 def _content(system: System, number: int) -> str:
@@ -101,12 +125,12 @@ def _content(system: System, number: int) -> str:
     return next((entry.fingerprint for entry in system.history() if entry.number == number), "")
 
 
-def _undo(system: System, number: int, who: str, remark: str, at: datetime, step: Step, what_can: bool) -> Undone:
+def _undo(system: System, number: int, who: str, remark: str, at: datetime, step: Step, how: How) -> Undone:
     for _ in range(TRIES):
         planned: Undone | None = None
         try:
             with system.writing() as writing:
-                planned = plan = _plan(system, writing, number, step, what_can)
+                planned = plan = _plan(system, writing, number, step, at, how)
                 if plan.status == "refused":
                     return plan
                 left = len({(each.record, each.key) for each in plan.in_the_way})
@@ -135,14 +159,19 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
     )
 
 
-def _plan(system: System, writing: Writing, number: int, step: Step, what_can: bool) -> Undone:
+def _plan(system: System, writing: Writing, number: int, step: Step, at: datetime, how: How) -> Undone:
     entry = standing(writing.history(), number, "kotrel undo {undo} would bring it back.")
     require_whole(writing, number)
     step("reading what the load did")
-    reversal, in_the_way = _reversal(writing, number)
+    done = writing.changes_of(number)
+    masters = [each for each in done if not is_of_documents(each)]
+    reversal, in_the_way = _reversal(writing, masters)
     in_the_way = _naming_loads(in_the_way, number, writing)
     refer = _referring(writing, reversal)
-    if what_can:
+    posted = [each for each in done if is_of_documents(each)]
+    taking = Taking(how.day or at.date(), f"takes back {load_name(number)}", how.stock, how.what_can)
+    back = reverse_documents(posted, system.description, writing.read, writing.ledger_sums, taking)
+    if how.what_can:
         while in_the_way or refer:
             in_the_way += refer
             reversal = _without(reversal, in_the_way)
@@ -150,11 +179,15 @@ def _plan(system: System, writing: Writing, number: int, step: Step, what_can: b
             refer = _referring(writing, reversal)
             if not refer:
                 break
+        reversal = (*reversal, *back.changes)
+        in_the_way += back.in_the_way
         can = any(each.touches for each in reversal)
         status = ("undone in part" if can else "refused") if in_the_way else "undone"
-        return Undone(entry, status, None, reversal, tuple(in_the_way))
-    in_the_way += refer
-    return Undone(entry, "refused" if in_the_way else "undone", None, reversal, tuple(in_the_way))
+    else:
+        in_the_way += [*refer, *back.in_the_way]
+        status = "refused" if in_the_way else "undone"
+        reversal = (*reversal, *back.changes)
+    return Undone(entry, status, None, reversal, tuple(in_the_way), back.numbers, tuple(back.remarks))
 
 
 def require_whole(reading: Reading, number: int) -> None:
@@ -190,11 +223,11 @@ def _without(reversal: Sequence[RecordChanges], in_the_way: Sequence[InTheWay]) 
     return tuple(kept)
 
 
-def _reversal(writing: Writing, number: int) -> tuple[tuple[RecordChanges, ...], list[InTheWay]]:
-    """The load's changes reversed, the last record first, and what is in the way of single rows."""
+def _reversal(writing: Writing, done: Sequence[RecordChanges]) -> tuple[tuple[RecordChanges, ...], list[InTheWay]]:
+    """A load's changes reversed, the last record first, and what is in the way of single rows."""
     reversal: list[RecordChanges] = []
     in_the_way: list[InTheWay] = []
-    for changes in reversed(writing.changes_of(number)):
+    for changes in reversed(done):
         record = changes.record
         if not changes.frame.height:
             continue

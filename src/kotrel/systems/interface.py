@@ -97,6 +97,31 @@ class Reading(ABC):
         """Row, field and what the system really holds, where a change would replace more than is shown of it."""
 
     @abstractmethod
+    def ledger_sums(
+        self,
+        by: Sequence[str],
+        among: Sequence[tuple[str, pl.Series]] = (),
+        counts_as: str = "on hand",
+        since: str | None = None,
+        until: str | None = None,
+    ) -> pl.DataFrame:
+        """Sums of what documents posted, worked out by the system: the cost grows with what is asked, not with the ledger.
+
+        Args:
+            by: fields of the ledger; one row for each of their combinations.
+            among: fields and values: only movements with one of them count. More may come back where there are very many.
+            counts_as: ``on hand``, ``on order`` or ``reserved``.
+            since, until: the first and the last day that counts, ISO dates.
+
+        Returns:
+            String columns ``by`` and :data:`kotrel.core.stock.sums.SUMS`; no rows where the system has no ledger.
+        """
+
+    @abstractmethod
+    def loads_of(self, record: str, keys: Sequence[str]) -> dict[str, int]:
+        """Key (parts joined by `` / ``) → the last load that touched that row of a record; only those that one did."""
+
+    @abstractmethod
     def history(self) -> list[Entry]:
         """All loads, the oldest first."""
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from kotrel.core.description.model import Description, Record
+from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.similarity import nearest
 from kotrel.core.tables.sources import part_pattern
@@ -98,7 +99,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
 
 def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], description: Description) -> MapPart:
     """One record's part of a match, checked."""
-    record = description.records.get(data.get("record", ""))
+    record = readable_records(description).get(data.get("record", ""))
     if record is None:
         close = nearest(str(data.get("record", "")), description.records)
         hint = f"Did you mean {close}?" if close else f"The system takes: {', '.join(description.records)}."

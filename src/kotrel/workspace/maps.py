@@ -10,6 +10,7 @@ from typing import Any
 
 from kotrel.core.description.model import Description
 from kotrel.core.description.toml_lines import line_of
+from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import WrongUse
 from kotrel.core.similarity import folded, nearest
 from kotrel.core.tables.sources import Source, column_named
@@ -148,7 +149,7 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
             # A row counts only if it has any values: not every item has a figure for every warehouse.
             optional = part.repeated is not None or part is not saved.parts[0]
             label = str(fields[part.repeated[0]]["fixed"]) if part.repeated else ""
-            record = description.records[part.record]
+            record = readable_records(description)[part.record]
             found.append(Matched(record, sources, {}, (), optional, label, where=part.where, once_per=part.once_per))
     named = [name for part in saved.parts for name in _in_expression(part.where or "")]
     used |= {column.letter for name in named if (column := column_named(table.columns, name)) is not None}

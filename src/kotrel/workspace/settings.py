@@ -5,12 +5,14 @@ from __future__ import annotations
 import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import date, datetime
 from pathlib import Path
 from typing import Any
 
 from kotrel.core.description.model import Description
 from kotrel.core.description.reading import read_description
 from kotrel.core.description.toml_reading import TomlReader
+from kotrel.core.documents.checks import CAREFUL, StockRules
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.rows.system_state import Files
 from kotrel.core.similarity import folded
@@ -26,6 +28,7 @@ _TABLES = {
     "system": ("url", "description", "time_limit", "trigger_schemas"),
     "sheets": ("decimal_mark", "dates", "currency", "rounding"),
     "pictures": ("folder", "at_most_mb"),
+    "stock": ("closed_until", "below_zero"),
     "spellings": None,
 }
 
@@ -42,6 +45,7 @@ class Workspace:
         picture_folder: where the pictures that items name are, or None.
         largest_picture: bytes a picture may have.
         time_limit: seconds that the system may take for one step, or None for the default.
+        stock: what is allowed of stock documents.
         trigger_schemas: schemas in which the database's own triggers look for names.
     """
 
@@ -53,6 +57,7 @@ class Workspace:
     largest_picture: int = 10_000_000
     time_limit: int | None = None
     trigger_schemas: tuple[str, ...] = ()
+    stock: StockRules = CAREFUL
 
     def pictures(self) -> Files | None:
         """Looks up pictures in their folder, or None if no folder is set."""
@@ -135,6 +140,7 @@ def open_workspace(folder: Path) -> Workspace:
         trigger_schemas=settings.texts(system, "trigger_schemas", "system"),
         time_limit=settings.minutes(system, "time_limit", "system"),
         picture_folder=_picture_folder(settings, data, folder),
+        stock=settings.stock(data.get("stock", {})),
         largest_picture=settings.megabytes(data.get("pictures", {}), "at_most_mb", 10, "pictures"),
     )
 
@@ -186,6 +192,13 @@ class _Settings(TomlReader):
         if isinstance(value, bool) or not isinstance(value, int | float) or value <= 0:
             raise self.wrong(f"“{key}” must be a number above zero", *at, key)
         return int(value * 1_000_000)
+
+    def stock(self, table: Mapping[str, Any]) -> StockRules:
+        closed, below = table.get("closed_until"), table.get("below_zero", "refused")
+        if isinstance(closed, datetime) or not isinstance(closed, date | None):
+            raise self.wrong("“closed_until” must be a date without quotes, like 2026-12-31", "stock", "closed_until")
+        self.one_of(str(below), ("refused", "allowed"), "below_zero", "stock", "below_zero")
+        return StockRules(closed, below == "allowed")
 
     def choice(self, table: Mapping[str, Any], key: str, allowed: tuple[str, ...], *at: str) -> str:
         """One of the allowed words; the first by default."""

@@ -8,7 +8,8 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.reading import read_description
-from kotrel.core.pipeline import Business, Part, check_parts
+from kotrel.core.parts import Business, Part
+from kotrel.core.pipeline import check_parts
 from kotrel.core.readying.near_keys import MOST_SLIPS, find_near_keys
 from kotrel.core.rows.load_options import LoadOptions
 from kotrel.core.rows.rows import Rows

@@ -8,7 +8,8 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.reading import read_description
-from kotrel.core.pipeline import Business, Part, check_parts
+from kotrel.core.parts import Business, Part
+from kotrel.core.pipeline import check_parts
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.detection import find_table

@@ -57,15 +57,18 @@ def _ordered(field: Field) -> pl.Expr:
 
 def _behind_references(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:
     """``needs`` and ``same_as``: what the row referred to must have."""
-    for (reference, name), value in rows.record.needs.items():
+    for (reference, name), allowed in rows.record.needs.items():
         if reference not in rows.fields:
             continue
         target, there = behind_rows(rows, state, reference, name)
         wrong = rows.values[reference].is_not_null() & (
-            there["is known"] & (there["value there"] != value).fill_null(True)
+            there["is known"] & ~there["value there"].is_in(list(allowed)).fill_null(False)
         )
-        title = f"{target.title}: {target.fields[name].title.lower()} is not {value}"
-        message = f"set {target.fields[name].title.lower()} of the {target.title.lower()} to {value} first"
+        value, what = listed_and(list(allowed), "or"), target.fields[name].title.lower()
+        title = f"{target.title}: {what} is not {value}"
+        message = f"set {what} of the {target.title.lower()} to {value} first"
+        if rows.record.nature == "document":
+            message = f"{rows.record.title} needs an {target.title.lower()} whose {what} is {value}"
         yield from rows.where("error", "not-as-needed", title, rows.record.fields[reference], wrong, message)
     for field in rows.record.fields.values():
         if field.same_as is None or field.name not in rows.fields:

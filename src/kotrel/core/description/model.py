@@ -15,6 +15,9 @@ Kind = Literal[
     "code", "text", "number", "quantity", "money", "date", "moment", "yes_no", "choice", "list", "reference", "file"
 ]
 Must = Literal["always", "new", "may"]
+Nature = Literal["master", "document", "ledger"]
+Effect = Literal["in", "out", "move", "revalue", "none"]
+FromLedger = Literal["on hand", "on order", "reserved", "average cost", "last moved"]
 
 DECIMAL_KINDS = ("number", "quantity", "money")
 """Kinds whose values are exact decimals."""
@@ -52,6 +55,8 @@ class Field:
         files: ``picture`` where the values name files of that kind.
         zoned: of a moment: it is kept with its zone; else it is the clock's time at the place.
         zero_means: what a zero means, in words; a load warns of each.
+        numbered: part of a key that Kotrel counts up within the rest of the key, where the sheet has no column for it.
+        from_ledger: what of the ledger it shows for the row's own movements; the table has no column for it.
     """
 
     name: str
@@ -80,6 +85,8 @@ class Field:
     files: Literal["picture"] | None = None
     zero_means: str | None = None
     zoned: bool = False
+    numbered: bool = False
+    from_ledger: FromLedger | None = None
 
     @property
     def is_decimal(self) -> bool:
@@ -139,7 +146,11 @@ class Record:
         no_circle: pairs of fields with codes of one record: going from the first to the second never leads back.
         period: the fields of the first and the last day (blank for none) in which a row counts. The first is part of the key:
             of the rows whose key differs in it alone, one follows the other.
-        needs: ``reference.field`` → the value that the row referred to must have in that field.
+        needs: ``reference.field`` → the values of which the row referred to must have one in that field.
+        nature: ``master``: rows are added and changed; ``document``: posted once, never changed; ``ledger``: what documents post.
+        part_of: the record whose rows these belong to: a document's lines, or a line's lots; None for others.
+        effect: of a document on stock: ``in``, ``out``, ``move``, ``revalue``, or ``none``.
+        counts_as: what a document without an effect on stock counts as: ``reserved`` or ``on order``; None for neither.
         storage: where its rows are in a database.
     """
 
@@ -160,7 +171,11 @@ class Record:
     in_order: tuple[tuple[str, ...], ...] = ()
     no_circle: tuple[tuple[str, ...], ...] = ()
     period: tuple[str, str] | None = None
-    needs: Mapping[tuple[str, str], str] = field(default_factory=dict)
+    needs: Mapping[tuple[str, str], tuple[str, ...]] = field(default_factory=dict)
+    nature: Nature = "master"
+    part_of: str | None = None
+    effect: Effect = "none"
+    counts_as: str | None = None
     storage: Storage = field(default_factory=Storage)
 
     @property
@@ -232,6 +247,11 @@ class Description:
     order: tuple[str, ...] = field(default=())
     defaults: Mapping[str, DefaultSet] = field(default_factory=dict)
     scaled: bool = True
+
+    @property
+    def ledger(self) -> Record | None:
+        """The record that documents post to, or None where Kotrel knows of none."""
+        return next((each for each in self.records.values() if each.nature == "ledger"), None)
 
     def in_load_order(self) -> list[Record]:
         """All records, each after those it refers to."""

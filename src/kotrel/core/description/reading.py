@@ -6,6 +6,7 @@ import tomllib
 from collections.abc import Mapping, Sequence
 from typing import Any, Literal, get_args
 
+from kotrel.core.description.document_reading import check_documents, document_settings, from_ledger
 from kotrel.core.description.model import (
     DECIMAL_KINDS,
     DefaultSet,
@@ -30,10 +31,11 @@ DEFAULT_LENGTH = {"code": 40, "reference": 40}
 _FIELD_KEYS = (
     "title", "kind", "meaning", "example", "length", "decimals", "least", "most", "must", "to", "choices", "check",
     "unique", "kept_by", "synonyms", "words", "within", "default", "default_from", "same_as", "one_of", "differs_from", "files", "zero_means", "zoned",
+    "numbered", "from_ledger",
 )  # fmt: skip
 _RECORD_KEYS = (
     "title", "meaning", "key", "called", "path", "out_of_use", "also_known_by", "other_codes", "together", "synonyms", "field", "unique_together",
-    "exactly_one", "in_order", "no_circle", "period", "needs", "store",
+    "exactly_one", "in_order", "no_circle", "period", "needs", "store", "nature", "part_of", "effect", "counts_as",
 )  # fmt: skip
 
 
@@ -93,7 +95,9 @@ def _field(reader: TomlReader, name: str, raw: Any, *path: str) -> Field:
         differs_from=reader.text_of(table, "differs_from", "", *path) or None,
         files=_files(reader, table, *path),
         zero_means=reader.text_of(table, "zero_means", "", *path) or None,
-        zoned=_zoned(reader, table, kind, *path),
+        zoned=_flag(reader, table, "zoned", kind == "moment", "a moment", *path),
+        numbered=_flag(reader, table, "numbered", kind in ("code", "number"), "a code or a number", *path),
+        from_ledger=from_ledger(reader, table, kind, *path),
     )
 
 
@@ -102,10 +106,10 @@ def _dotted_texts(reader: TomlReader, table: Mapping[str, Any], key: str, *path:
     return tuple(each for each in dotted if each is not None)
 
 
-def _zoned(reader: TomlReader, table: Mapping[str, Any], kind: str, *path: str) -> bool:
-    value = table.get("zoned", False)
-    if not isinstance(value, bool) or (value and kind != "moment"):
-        raise reader.wrong("“zoned” is true or false, and only for a moment", *path, "zoned")
+def _flag(reader: TomlReader, table: Mapping[str, Any], key: str, fits: bool, what: str, *path: str) -> bool:
+    value = table.get(key, False)
+    if not isinstance(value, bool) or (value and not fits):
+        raise reader.wrong(f"“{key}” is true or false, and only for {what}", *path, key)
     return value
 
 
@@ -174,6 +178,7 @@ def _record(reader: TomlReader, name: str, raw: Any) -> Record:
         no_circle=reader.groups(table, "no_circle", *path),
         period=_period(reader, table, fields, key, *path),
         needs=_needs(reader, table, *path),
+        **document_settings(reader, table, *path),
         storage=storage_of(reader, table.get("store"), fields, *path, "store"),
     )
     names_exist(reader, record, path)
@@ -194,11 +199,13 @@ def _period(
     return names[0], names[1]
 
 
-def _needs(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[tuple[str, str], str]:
-    found: dict[tuple[str, str], str] = {}
-    for name, value in reader.mapping(table, "needs", *path).items():
+def _needs(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[tuple[str, str], tuple[str, ...]]:
+    found: dict[tuple[str, str], tuple[str, ...]] = {}
+    given = reader.table(table.get("needs", {}), "needs", *path, "needs")
+    for name, value in given.items():
         if dotted := _dotted(reader, name, "needs", *path):
-            found[dotted] = value
+            one = isinstance(value, str)
+            found[dotted] = (value,) if one else reader.texts(given, name, *path, "needs")
     return found
 
 
@@ -227,6 +234,7 @@ def read_description(text: str, name: str = "system.toml") -> Description:
     for record in records.values():
         check_references(reader, record, records)
         check_rules(reader, record, records)
+    check_documents(reader, records)
     try:
         order = load_order(records)
     except ValueError as circle:

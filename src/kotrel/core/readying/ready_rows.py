@@ -138,7 +138,8 @@ def ready_rows(
         rows = fill_same(
             rows, new(), lambda reference, name: behind_rows(rows, state, reference, name)[1]["value there"]
         )
-    if rows.has_key:
+    # Documents are numbered one after the other: their numbers are nearly the same for a reason.
+    if rows.has_key and record.nature == "master" and record.part_of is None:
         rows = rows.with_findings(
             [*find_near_keys(rows, state, new, options.new_codes), *find_repeated(rows, state, new)]
         )

@@ -2,8 +2,25 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
+
+
+@dataclass(frozen=True)
+class DocumentOptions:
+    """What the user says of documents where the sheet does not; all are texts as they go into cells, or None.
+
+    Attributes:
+        number: the document's number.
+        date: the posting date, ISO.
+        as_target: the quantities are what stock is to be; the difference is posted.
+    """
+
+    number: str | None = None
+    date: str | None = None
+    warehouse: str | None = None
+    account: str | None = None
+    as_target: bool = False
 
 
 @dataclass(frozen=True)
@@ -20,6 +37,7 @@ class LoadOptions:
         clash: whose value to use where a cell was edited in the ``sheet`` and changed in the ``system``; None is an error.
         new_codes: codes that are new although they look like existing ones; ``all`` for every one.
         since: the remembered export to compare with; None for the one that the sheet's stamp names.
+        documents: what is said of documents.
     """
 
     only: Literal["new", "changes"] | None = None
@@ -31,6 +49,7 @@ class LoadOptions:
     clash: Literal["sheet", "system"] | None = None
     new_codes: tuple[str, ...] = ()
     since: str | None = None
+    documents: DocumentOptions = field(default_factory=DocumentOptions)
 
 
 DEFAULT_OPTIONS = LoadOptions()

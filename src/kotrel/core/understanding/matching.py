@@ -56,7 +56,7 @@ class Matched:
         fields = self.record.fields
         fed = [name in self.sources for name in self.record.key]
         return any(fed) and all(
-            one or fields[name].default is not None or fields[name].default_from is not None
+            one or fields[name].default is not None or fields[name].default_from is not None or fields[name].numbered
             for one, name in zip(fed, self.record.key, strict=True)
         )
 

@@ -61,6 +61,19 @@ def require_journal(database: Database, name: str) -> None:
         )
 
 
+def loads_of(database: Database, record: str, keys: Sequence[str]) -> dict[str, int]:
+    """Key → the last load that touched that row; only of loads that did."""
+    if not keys or not has_journal(database):
+        return {}
+    condition, bound = database.among(quoted("key"), keys)
+    rows = database.run(
+        f"SELECT {quoted('key')}, max(load) FROM {row_table(database.dialect)} WHERE record = ? AND {condition} "
+        f"AND action IN ('new', 'changed', 'removed') GROUP BY {quoted('key')}",
+        [record, *bound],
+    )
+    return {str(key): int(number) for key, number in rows}
+
+
 # --- writing ---------------------------------------------------------------------------------------------------------
 
 

@@ -20,6 +20,7 @@ from kotrel.systems.interface import Altered, Reading, Receipt, Step, System, Wr
 from kotrel.systems.sql import journal
 from kotrel.systems.sql.database import Database, RowRefused, quoted
 from kotrel.systems.sql.exactness import replaced_otherwise, with_raw
+from kotrel.systems.sql.ledger import ledger_sums, read_with_ledger
 from kotrel.systems.sql.merging import Merge
 from kotrel.systems.sql.reading_back import Sent, read_back
 from kotrel.systems.sql.refusals import merge_all, settle_deferred
@@ -39,14 +40,16 @@ class _Reading(Reading):
         among: tuple[str, pl.Series] | None = None,
         filled: str | Sequence[str] | None = None,
     ) -> pl.DataFrame:
-        store = store_of(self.description, self.description.records[record], self.database.dialect)
-        return read_rows(self.database, store, fields, among, filled)
+        about = self.description.records[record]
+        store = store_of(self.description, about, self.database.dialect)
+        return read_with_ledger(self.database, store, fields, among, filled)
 
     def require(self, record: str) -> None:
         about = self.description.records[record]
         store = store_of(self.description, about, self.database.dialect)
+        stored = [each.name for each in about.fields.values() if each.from_ledger is None]
         columns = ", ".join(
-            [*(f"t.{store.column(name)}" for name in about.fields), *(f"t.{quoted(c)}" for c in about.storage.fixed)]
+            [*(f"t.{store.column(name)}" for name in stored), *(f"t.{quoted(c)}" for c in about.storage.fixed)]
         )
         self.database.run(f"SELECT {columns} FROM {store.name} AS t LIMIT 0")
 
@@ -56,6 +59,19 @@ class _Reading(Reading):
 
     def changes_of(self, number: int) -> list[RecordChanges]:
         return journal.changes_of(self.database, self.description, number)
+
+    def ledger_sums(
+        self,
+        by: Sequence[str],
+        among: Sequence[tuple[str, pl.Series]] = (),
+        counts_as: str = "on hand",
+        since: str | None = None,
+        until: str | None = None,
+    ) -> pl.DataFrame:
+        return ledger_sums(self.database, self.description, by, among, counts_as, since, until)
+
+    def loads_of(self, record: str, keys: Sequence[str]) -> dict[str, int]:
+        return journal.loads_of(self.database, record, keys)
 
     def history(self) -> list[Entry]:
         return journal.entries(self.database)

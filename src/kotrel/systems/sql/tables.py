@@ -42,7 +42,7 @@ def compiled(statement: Any, dialect: str) -> str:
 
 
 def _table(metadata: sa.MetaData, description: Description, record: Record, dialect: str) -> sa.Table:
-    columns = [_column(field, record, dialect) for field in record.fields.values()]
+    columns = [_column(field, record, dialect) for field in record.fields.values() if field.from_ledger is None]
     return sa.Table(
         store_of(description, record, dialect).table,
         metadata,
@@ -99,6 +99,8 @@ def _rules(record: Record, dialect: str) -> Iterator[sa.CheckConstraint]:
         column: sa.ColumnClause[Any] = sa.column(field.name)
         scale = 10 ** (field.decimals or 0) if dialect == "sqlite" else 1
         rules: list[tuple[str, sa.ColumnElement[bool]]] = []
+        if field.from_ledger is not None:
+            continue
         if field.least is not None:
             rules.append(("least", column >= sa.literal_column(str(field.least * scale))))
         if field.most is not None:

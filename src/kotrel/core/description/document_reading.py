@@ -1,0 +1,86 @@
+"""Reads what a description says of documents and the ledger, and checks that their records fit together."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, get_args
+
+from kotrel.core.description.model import Effect, Field, FromLedger, Nature, Record
+from kotrel.core.description.toml_reading import TomlReader
+
+COUNTS_AS = ("reserved", "on order")
+LEDGER = ("kind", "document", "line", "part", "counts_as", "date", "item", "warehouse", "quantity", "value")
+"""Fields that a ledger must have; ``bin``, ``lot``, ``serial`` and ``expires_on`` are filled where it has them."""
+
+
+def document_settings(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[str, Any]:
+    """The settings of a record that say whether it is a document, part of one, or the ledger."""
+    found: dict[str, Any] = {}
+    for key, allowed in (("nature", get_args(Nature)), ("effect", get_args(Effect)), ("counts_as", COUNTS_AS)):
+        if key in table:
+            found[key] = reader.one_of(reader.text_of(table, key, "", *path), allowed, key, *path, key)
+    if "part_of" in table:
+        found["part_of"] = reader.text_of(table, "part_of", "", *path)
+    for key in ("effect", "counts_as"):
+        if key in found and found.get("nature") != "document":
+            raise reader.wrong(f"“{key}” is only for documents", *path, key, hint='Add nature = "document".')
+    if found.get("counts_as") and found.get("effect", "none") != "none":
+        raise reader.wrong("“counts_as” is only for documents without an effect on stock", *path, "counts_as")
+    return found
+
+
+def from_ledger(reader: TomlReader, table: Mapping[str, Any], kind: str, *path: str) -> FromLedger | None:
+    """What of the ledger a field shows, or None."""
+    if "from_ledger" not in table:
+        return None
+    word = reader.one_of(reader.text_of(table, "from_ledger", "", *path), get_args(FromLedger), "from_ledger", *path)
+    if table.get("kept_by") != "system":
+        raise reader.wrong("“from_ledger” is only for fields that the system keeps", *path, "from_ledger")
+    if (word == "last moved") != (kind == "date"):
+        raise reader.wrong("“from_ledger”: last moved is a date, the others are numbers", *path, "from_ledger")
+    return word  # type: ignore[return-value]
+
+
+def check_documents(reader: TomlReader, records: Mapping[str, Record]) -> None:
+    """Parts name documents and lines that are described, and refer to them; there is at most one ledger, and it is complete.
+
+    Raises:
+        WrongUse: with the line and what is wrong there.
+    """
+    ledgers = [each for each in records.values() if each.nature == "ledger"]
+    if len(ledgers) > 1:
+        raise reader.wrong("there can be only one ledger", "record", ledgers[1].name, "nature")
+    for ledger in ledgers:
+        if missing := [name for name in LEDGER if name not in ledger.fields]:
+            raise reader.wrong(f"the ledger has no field {', '.join(missing)}", "record", ledger.name)
+    for record in records.values():
+        _check_parts(reader, record, records)
+        for field in record.fields.values():
+            if field.from_ledger and not any(
+                each.to == record.name for each in (ledgers[0].fields.values() if ledgers else ())
+            ):
+                path = ("record", record.name, "field", field.name, "from_ledger")
+                raise reader.wrong(f"“from_ledger”: no ledger refers to {record.name}", *path)
+
+
+def _check_parts(reader: TomlReader, record: Record, records: Mapping[str, Record]) -> None:
+    path = ("record", record.name)
+    if record.nature == "document" and len(record.key) != 1:
+        raise reader.wrong("a document is identified by one field, its number", *path, "key")
+    if record.part_of is None:
+        return
+    whole = records.get(record.part_of)
+    if whole is None:
+        raise reader.wrong(f"“part_of” names a record “{record.part_of}” that is not described", *path, "part_of")
+    if whole.nature != "document" and (whole.part_of is None or records[whole.part_of].nature != "document"):
+        raise reader.wrong("“part_of” names a document, or the lines of one", *path, "part_of")
+    if reference_to(record, whole) is None:
+        raise reader.wrong(f"{record.name} has no reference to {whole.name}, of which it is a part", *path, "part_of")
+    for name in record.key:
+        if record.fields[name].to is None and not record.fields[name].numbered and record.fields[name].kind == "number":
+            raise reader.wrong(f"the key “{name}” must be a code or numbered = true", *path, "field", name)
+
+
+def reference_to(record: Record, whole: Record) -> Field | None:
+    """The field of a part that names what it is part of."""
+    return next((each for each in record.references if each.to == whole.name and each.name in record.key), None)

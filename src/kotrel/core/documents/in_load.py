@@ -1,0 +1,232 @@
+"""The documents of one load: checked as a whole, and what they post to the ledger."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.description.model import Description
+from kotrel.core.documents.checks import Found, StockRules, check_together
+from kotrel.core.documents.families import Family, families
+from kotrel.core.documents.posting import MOVEMENT, PLACE, Posted, Sums, place_name, places_before, post
+from kotrel.core.documents.standing import LoadsOf, check_standing, rows_of, standing_numbers
+from kotrel.core.documents.together import PART, Together, plain, put_together
+from kotrel.core.phrases import count
+from kotrel.core.rows.findings import cells_of, rows_with
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import Reader, SystemState
+from kotrel.core.tables.table import Table
+
+
+@dataclass(frozen=True)
+class Ledger:
+    """What documents ask the system: ``sums`` and ``loads_of`` are the questions of the same name of a look at the system."""
+
+    read: Reader
+    sums: Sums
+    loads_of: LoadsOf
+
+
+@dataclass(frozen=True)
+class InDocuments:
+    """The rows of a load with the findings on their documents.
+
+    Attributes:
+        parts: as they were given, with the findings added.
+        remarks: place in ``parts`` → what is said of them.
+        movements: what the documents post, as rows of the ledger.
+        totals: kind, warehouse, account, documents, lines, quantity, value of what is posted on hand.
+    """
+
+    parts: list[Rows]
+    remarks: dict[int, list[str]]
+    movements: list[Rows]
+    totals: pl.DataFrame
+
+
+TOTALS: dict[str, pl.DataType | type[pl.DataType]] = {"kind": pl.String, "warehouse": pl.String, "account": pl.String, "documents": pl.UInt32, "lines": pl.UInt32,
+          "quantity": pl.Decimal(38, 12), "value": pl.Decimal(38, 12)}  # fmt: skip
+
+
+def check_documents(
+    parts: Sequence[Rows], state: SystemState, ledger: Ledger, rules: StockRules, today: date, only_new: bool
+) -> InDocuments:
+    """Checks the documents of a load and works out their movements.
+
+    Args:
+        parts: all rows of the load, checked one by one, in load order.
+        only_new: documents that the system holds with the same content are left out instead of refused.
+    """
+    description = state.description
+    done = InDocuments(list(parts), {}, [], pl.DataFrame(schema=TOTALS))
+    later: pl.DataFrame | None = None
+    for family in families(description):
+        names = {record.name for record in family.records}
+        places = [place for place, rows in enumerate(done.parts) if rows.record.name in names]
+        if not places:
+            continue
+        whole = put_together(family, done.parts, places, state)
+        known = standing_numbers(whole, ledger.read)
+        if only_new and known:
+            _leave_out(done, whole, [number for number, how in known.items() if how == "same"])
+            known = {number: how for number, how in known.items() if how == "other"}
+            whole = put_together(family, done.parts, places, state)
+        _add(done, check_standing(whole, known, ledger.loads_of, ledger.read))
+        _add(done, check_together(whole, rules, today))
+        whole = _marked(whole, done.parts, known)
+        if description.ledger is None:
+            if whole.family.header.effect != "none":
+                done.remarks.setdefault(places[0], []).append(
+                    "the system has no ledger that Kotrel knows of: stock is not followed"
+                )
+            continue
+        posted = post(whole, ledger.sums, rules.below_zero, later)
+        _add(done, iter(posted.findings))
+        _add(done, _already_there(whole, posted, ledger.sums))
+        later = posted.movements if later is None else pl.concat([later, posted.movements])
+        done = replace(
+            done,
+            movements=[*done.movements, *_ledger_rows(description, posted.movements, done.parts)],
+            totals=pl.concat([done.totals, _totals(whole, posted.movements)]),
+        )
+    return done
+
+
+def _add(done: InDocuments, found: Found) -> None:
+    for place, group in found:
+        done.parts[place] = done.parts[place].with_findings([group])
+
+
+def _leave_out(done: InDocuments, whole: Together, numbers: Sequence[str]) -> None:
+    """Leaves out the documents with these numbers, and counts them."""
+    if not numbers:
+        return
+    for place, rows in rows_of(whole, numbers).items():
+        part = done.parts[place]
+        done.parts[place] = part.only(~part.values[ROW].is_in(rows.implode()))
+        if part.record.name == whole.family.header.name:
+            words = (
+                f"left out, because they are posted already with the same content: {count(len(numbers), 'document')}"
+            )
+            done.remarks.setdefault(place, []).append(words)
+
+
+def _marked(whole: Together, parts: Sequence[Rows], known: Mapping[str, object]) -> Together:
+    """The documents with the rows marked that have an error by now; a document with one posts nothing."""
+
+    def marked(table: pl.DataFrame) -> pl.DataFrame:
+        if not table.height:
+            return table
+        wrong = [
+            pl.DataFrame({PART: [place], ROW: [rows_with(parts[place].findings, "error")]}).explode(ROW)
+            for place in table[PART].unique()
+        ]
+        bad = pl.concat(wrong).drop_nulls().with_columns(pl.lit(True).alias("now wrong"), pl.col(PART).cast(pl.Int32))
+        bad = bad.with_columns(pl.col(ROW).cast(pl.UInt32))
+        joined = table.join(bad, on=[PART, ROW], how="left", maintain_order="left")
+        return joined.with_columns(pl.col("now wrong").fill_null(False).alias("has error")).drop("now wrong")
+
+    whole = replace(whole, headers=marked(whole.headers), lines=marked(whole.lines), lots=marked(whole.lots))
+    tables = [whole.headers, whole.lines, *([whole.lots] if whole.lots.height else [])]
+    refused = pl.concat([table.filter("has error").select("document") for table in tables]).drop_nulls()["document"]
+    spoilt = pl.concat([refused, pl.Series("document", list(known), dtype=pl.String)]).implode()
+    no_header = ~pl.col("document").is_in(whole.headers["document"].drop_nulls().implode())
+
+    def spread(table: pl.DataFrame) -> pl.DataFrame:
+        bad = pl.col("has error") | pl.col("document").is_in(spoilt) | pl.col("document").is_null() | no_header
+        return table.with_columns(bad.alias("has error")) if table.height else table
+
+    return replace(whole, headers=spread(whole.headers), lines=spread(whole.lines), lots=spread(whole.lots))
+
+
+def _already_there(whole: Together, posted: Posted, sums: Sums) -> Found:
+    """Serial numbers that are in stock already; and opening stock that adds to what is there."""
+    family, moves = whole.family, posted.movements
+    if family.header.effect != "in" or not moves.height:
+        return
+    serials = moves.filter(pl.col("serial").is_not_null() & (pl.col("quantity") > 0))
+    if serials.height:
+        held = sums(["item", "serial", "warehouse"], [("item", serials["item"].unique())])
+        held = held.filter(pl.col("serial").is_not_null() & (pl.col("quantity").cast(pl.Decimal(38, 6)) > 0))
+        there = serials.join(held.select("item", "serial", pl.col("warehouse").alias("there")), on=["item", "serial"],
+                             maintain_order="left").unique([PART, ROW], keep="first", maintain_order=True)  # fmt: skip
+        if there.height:
+            messages = [f"it is in stock already, in {place}" for place in there["there"]]
+            yield from _on_lots(whole, "error", "serial-in-stock", "serial numbers that are in stock", there, messages)
+    if not any("opening balance" in allowed for allowed in family.header.needs.values()):
+        return
+    before = places_before(moves, sums).filter(pl.col("on hand") != 0)
+    adds = moves.join(before, on=list(PLACE), how="inner", nulls_equal=True, maintain_order="left")
+    if adds.height:
+        messages = [
+            f"{place_name(row)}: {plain(row['on hand'])} on hand now, {plain(row['quantity'])} added, "
+            f"{plain(row['on hand'] + row['quantity'])} afterwards"
+            for row in adds.iter_rows(named=True)
+        ]
+        yield from whole.findings("warning", "adds-to-stock", "adds to what is on hand", "quantity", adds, messages)
+
+
+def _on_lots(whole: Together, severity: str, kind: str, title: str, bad: pl.DataFrame, messages: list[str]) -> Found:
+    """Findings on the lots of lines; where a flat sheet has both in one row, that is the same row."""
+    lots = whole.lots.select(pl.col(PART).alias("lot part"), pl.col(ROW).alias("lot row"), "document", "line", "serial")
+    joined = bad.join(lots, on=["document", "line", "serial"], how="left", maintain_order="left")
+    at = joined.select(pl.coalesce("lot part", PART).alias(PART), pl.coalesce("lot row", ROW).alias(ROW))
+    yield from whole.findings(severity, kind, title, "serial", at, messages)  # type: ignore[arg-type]
+
+
+def _ledger_rows(description: Description, movements: pl.DataFrame, parts: Sequence[Rows]) -> list[Rows]:
+    """Movements as rows of the ledger, for each sheet that causes them."""
+    ledger = description.ledger
+    assert ledger is not None
+    found: list[Rows] = []
+    for (place,), group in movements.group_by(PART, maintain_order=True):
+        table = parts[int(str(place))].table
+        names = [name for name in MOVEMENT if name in ledger.fields]
+        texts = [
+            pl.col(name).round(ledger.fields[name].decimals or 0, mode="half_away_from_zero")
+            .cast(pl.Decimal(38, ledger.fields[name].decimals or 0)).cast(pl.String).alias(name)
+            if name in ("quantity", "value") else pl.col(name)
+            for name in names
+        ]  # fmt: skip
+        values = group.select(ROW, *texts)
+        found.append(Rows(Table(table.file, table.sheet, 0, (), values.select(ROW), {}), ledger, {}, values))
+    return found
+
+
+def _totals(whole: Together, movements: pl.DataFrame) -> pl.DataFrame:
+    account = pl.col("account") if "account" in whole.headers.columns else pl.lit(None, pl.String).alias("account")
+    accounts = whole.headers.select("document", account).unique("document", keep="first")
+    rows = movements.join(accounts, on="document", how="left", maintain_order="left")
+    grouped = rows.group_by("kind", "warehouse", "account", maintain_order=True).agg(
+        pl.col("document").n_unique().alias("documents"),
+        pl.struct("document", "line").n_unique().alias("lines"),
+        pl.col("quantity").sum(),
+        pl.col("value").sum(),
+    )
+    return grouped.select(pl.col(name).cast(kind) for name, kind in TOTALS.items())
+
+
+def refuse_whole(family: Family, parts: Sequence[Rows], places: Sequence[int], state: SystemState) -> list[Rows] | None:
+    """The parts with an error on every row of a document that has one: a document is posted whole or not at all.
+
+    Returns:
+        None where nothing is to be refused besides.
+    """
+    whole = put_together(family, parts, places, state)
+    tables = [whole.headers, whole.lines, *([whole.lots] if whole.lots.height else [])]
+    spoilt = set(pl.concat([table.filter("has error").select("document") for table in tables]).drop_nulls()["document"])
+    done = list(parts)
+    changed = False
+    for place, rows in rows_of(whole, sorted(spoilt)).items():
+        part = done[place]
+        lost = rows.filter(~rows.is_in(rows_with(part.findings, "error").implode()))
+        if len(lost):
+            changed = True
+            message = "another row of this document is refused: a document is posted whole or not at all"
+            group = part.group("error", "row-refused", "refused with its document", None, cells_of(lost, None, message))
+            done[place] = part.with_findings([group])
+    return done if changed else None

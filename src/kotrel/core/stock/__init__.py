@@ -1,0 +1,1 @@
+"""Stock: what the ledger's sums say about quantities and values."""

@@ -1,0 +1,52 @@
+"""Sums of the ledger: quantity, value, average cost, and each place's share of an item's value.
+
+Average cost per item = value ÷ quantity over all places, four decimals, half away from zero. What goes out goes at that average,
+so the value that the ledger has at one place says little; a place's value is its share of the item's value, by quantity.
+"""
+
+from __future__ import annotations
+
+from decimal import ROUND_HALF_UP, Decimal
+
+import polars as pl
+
+SUMS = ("quantity", "value", "last", "movements")
+"""Columns of a sum: in the base unit, in money, the last day of a movement, how many movements; canonical text."""
+
+AVERAGE_DECIMALS = 4
+VALUE_DECIMALS = 4
+SHOWN_DECIMALS = 2
+
+
+def half_away(value: Decimal, decimals: int) -> Decimal:
+    """A number rounded half away from zero."""
+    return value.quantize(Decimal(1).scaleb(-decimals), ROUND_HALF_UP)
+
+
+def average(quantity: Decimal, value: Decimal, decimals: int = AVERAGE_DECIMALS) -> Decimal | None:
+    """The average cost of one base unit, or None where nothing is on hand."""
+    return half_away(value / quantity, decimals) if quantity > 0 else None
+
+
+def average_costs(sums: pl.DataFrame, decimals: int = AVERAGE_DECIMALS) -> pl.Series:
+    """The average cost for each row of sums: String, blank where nothing is on hand."""
+    pairs = sums.select("quantity", "value").iter_rows()
+    found = (average(Decimal(quantity), Decimal(value), decimals) for quantity, value in pairs)
+    return pl.Series("average", [None if one is None else f"{one:f}" for one in found], dtype=pl.String)
+
+
+def shares(places: pl.DataFrame, items: pl.DataFrame) -> pl.Series:
+    """The value at each place: its share of the item's value, by quantity. Decimals with :data:`VALUE_DECIMALS` places.
+
+    Args:
+        places: ``item`` and ``quantity`` of each place.
+        items: ``item``, ``quantity`` and ``value`` of each item over all places.
+    """
+    whole = {item: (Decimal(quantity), Decimal(value)) for item, quantity, value in
+             items.select("item", "quantity", "value").iter_rows()}  # fmt: skip
+    found = []
+    for item, quantity in places.select("item", "quantity").iter_rows():
+        on_hand, value = whole.get(item, (Decimal(0), Decimal(0)))
+        share = value * Decimal(quantity) / on_hand if on_hand else Decimal(0)
+        found.append(half_away(share, VALUE_DECIMALS))
+    return pl.Series("value", found, dtype=pl.Decimal(38, VALUE_DECIMALS))

@@ -1,0 +1,103 @@
+"""The ledger in a database: sums of what documents posted, grouped by the database itself."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import polars as pl
+
+from kotrel.core.description.model import Description, Field
+from kotrel.core.rows.system_state import WHOLE
+from kotrel.core.stock.sums import SUMS, average_costs
+from kotrel.systems.sql.database import Database, quoted
+from kotrel.systems.sql.store import Store, key_condition, read_rows, store_of
+
+
+def ledger_sums(
+    database: Database,
+    description: Description,
+    by: Sequence[str],
+    among: Sequence[tuple[str, pl.Series]] = (),
+    counts_as: str = "on hand",
+    since: str | None = None,
+    until: str | None = None,
+) -> pl.DataFrame:
+    """Sums of the ledger; see :meth:`kotrel.systems.interface.Reading.ledger_sums`."""
+    ledger = description.ledger
+    if ledger is None:
+        return pl.DataFrame(schema=dict.fromkeys((*by, *SUMS), pl.String))
+    store = store_of(description, ledger, database.dialect)
+    by = [name for name in by if name in ledger.fields]
+
+    def stored(field: Field) -> str:
+        return store.stored(database, "?", field)
+
+    conditions = [*store.mine("t"), f"t.{store.column('counts_as')} = {stored(ledger.fields['counts_as'])}"]
+    values: list[Any] = [counts_as]
+    for name, wanted in among:
+        if len(wanted) <= WHOLE:
+            found, bound = key_condition(database, store, name, wanted)
+            conditions += found
+            values += bound
+    date = ledger.fields["date"]
+    for sign, day in ((">=", since), ("<=", until)):
+        if day is not None:
+            cast = "CAST(? AS date)" if database.dialect == "postgresql" else "?"
+            conditions.append(f"t.{store.column('date')} {sign} {cast}")
+            values.append(day)
+    columns = [f"t.{store.column(name)}" for name in by]
+    quantity, value = (f"sum(t.{store.column(name)})" for name in ("quantity", "value"))
+    inner = [*(f"{column} AS {quoted(f'g{n}')}" for n, column in enumerate(columns)),
+             f"{quantity} AS q", f"{value} AS v", f"max(t.{store.column('date')}) AS d", "count(*) AS n"]  # fmt: skip
+    group = f" GROUP BY {', '.join(columns)}" if columns else " HAVING count(*) > 0"
+    rest = f"FROM (SELECT {', '.join(inner)} FROM {store.name} AS t WHERE {' AND '.join(conditions)}{group}) AS s"
+    outer = [database.as_text(f"s.{quoted(f'g{n}')}", ledger.fields[name], store.plain) for n, name in enumerate(by)]
+    outer += [database.as_text("s.q", ledger.fields["quantity"], store.plain),
+              database.as_text("s.v", ledger.fields["value"], store.plain),
+              database.as_text("s.d", date, store.plain), "CAST(s.n AS text)"]  # fmt: skip
+    return database.frame(outer, [*by, *SUMS], rest, values)
+
+
+def read_with_ledger(
+    database: Database,
+    store: Store,
+    fields: Sequence[str],
+    among: tuple[str, pl.Series] | None,
+    filled: str | Sequence[str] | None,
+) -> pl.DataFrame:
+    """Rows of a record as :func:`read_rows`, with what fields show of the ledger: the table has no columns for them."""
+    record = store.record
+    shows = [name for name in fields if record.fields[name].from_ledger]
+    if not shows:
+        return read_rows(database, store, fields, among, filled)
+    needed = [filled] if isinstance(filled, str) else list(filled or ())
+    by_table = None if any(name in shows for name in needed) else filled
+    wanted = list(dict.fromkeys((record.key[0], *(name for name in fields if name not in shows))))
+    frame = _with_ledger(database, store, read_rows(database, store, wanted, among, by_table), shows).select(fields)
+    return frame.filter(pl.any_horizontal(pl.col(needed).is_not_null())) if needed and by_table is None else frame
+
+
+def _with_ledger(database: Database, store: Store, frame: pl.DataFrame, names: Sequence[str]) -> pl.DataFrame:
+    record, ledger = store.record, store.description.ledger
+    assert ledger is not None
+    key = record.key[0]
+    reference = next(each.name for each in ledger.references if each.to == record.name)
+    sums: dict[str, pl.DataFrame] = {}
+    codes = frame[key]
+    for name in names:
+        what = str(record.fields[name].from_ledger)
+        counts_as = what if what in ("on order", "reserved") else "on hand"
+        if counts_as not in sums:
+            sums[counts_as] = ledger_sums(database, store.description, [reference], [(reference, codes)], counts_as)
+        found = sums[counts_as]
+        decimals = record.fields[name].decimals or 0
+        if what == "average cost":
+            shown = average_costs(found, decimals)
+        elif what == "last moved":
+            shown = found["last"]
+        else:
+            shown = found.select(pl.col("quantity").cast(pl.Decimal(38, decimals)).cast(pl.String)).to_series()
+        other = found.select(pl.col(reference).alias(key), shown.alias(name))
+        frame = frame.join(other, on=key, how="left", maintain_order="left")
+    return frame
