@@ -25,5 +25,7 @@ COMMANDS = {
     "undo": "undo one load",
     "reprice": "work out new prices by rules, to read and load",
     "price": "the price in force, and how it comes about",
+    "stock": "what is on hand, where, and what it is worth",
+    "reorder": "what to order up to level",
 }
 """Command → its one-line help, in the order people meet them."""

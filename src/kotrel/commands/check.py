@@ -54,7 +54,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             part["marked"] = str(copy.path)
         screen.json(parts[0] if len(parts) == 1 else {"ok": ok, "files": parts})
         return 0 if ok else 1
-    for place, each in enumerate(checked):
+    for place, each in enumerate(one for one in checked if not one.says_nothing):
         if place:
             screen.show("")
         if each.consequence is not None and each.ok:
@@ -104,7 +104,7 @@ def _mark_all(checked: list[Checked], named: str) -> list[Marked]:
     """Writes a marked copy of each file; where several records come out of one sheet, it has the marks of all."""
     files: dict[str, dict[str, Rows]] = {}
     # What has no cells of its own (values that are added to a list) is marked at the rows that cause it.
-    for each in sorted(checked, key=lambda one: one.consequence is not None):
+    for each in sorted(checked, key=lambda one: (one.consequence is not None, one.rows.once)):
         sheets = files.setdefault(each.rows.table.file, {})
         sheet = each.rows.table.sheet
         sheets[sheet] = sheets[sheet].with_findings(each.rows.findings) if sheet in sheets else each.rows

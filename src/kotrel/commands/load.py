@@ -115,7 +115,12 @@ def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
         screen.show(
             f"Nothing to do: the same content was already loaded as {before.name}, by {before.who}, {when(before.at)}."
         )
-        screen.show(f"      kotrel load {names} --again    loads it again, over anything that has changed since")
+        if any(each.record.nature == "document" for each in loaded.preview.changes):
+            screen.show(
+                "      Documents are posted once. To post the same once more, give them other numbers (--number)."
+            )
+        else:
+            screen.show(f"      kotrel load {names} --again    loads it again, over anything that has changed since")
     elif loaded.status == "nothing to do":
         screen.show("Nothing to do: the system already holds all of it.")
     elif loaded.status == "refused":

@@ -31,6 +31,7 @@ def shape_parts(parts: Sequence[Part], business: Business, look: Look) -> list[P
         business.options.documents,
         business.today,
         business.conventions.spellings,
+        look.ledger_sums,
         standing,
     )
     done = [

@@ -112,6 +112,12 @@ class Checked:
     def ok(self) -> bool:
         return not any(group.severity == "error" for group in self.rows.findings)
 
+    @property
+    def says_nothing(self) -> bool:
+        """True for what needs no words of its own: movements, and headers and lots of a flat sheet that is right."""
+        part = bool(self.rows.flat_of) and (self.rows.once or not self.remarks)
+        return self.consequence == "posted" or (part and not self.rows.findings)
+
 
 @dataclass(frozen=True)
 class Preview:

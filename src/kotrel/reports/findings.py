@@ -77,7 +77,7 @@ def headline(rows: Rows) -> Text:
         line.append(f" · sheet “{table.sheet}”", style="")
     what = "row" if table.sheet else "line"
     span = f"{what} {table.first_row}" if table.rows == 1 else f"{what}s {table.first_row}–{table.last_row}"
-    line.append(f" · {span} as {rows.record.name}", style="")
+    line.append(f" · {span} as {rows.flat_of or rows.record.name}", style="")
     return line
 
 

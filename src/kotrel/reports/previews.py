@@ -27,10 +27,13 @@ STYLES = {"new": "green", "changed": "yellow", "removed": "magenta", "same": "di
 
 def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
     """What a load would do: the counts, then each change from what to what."""
-    for place, checked in enumerate(preview.checked):
-        if checked.consequence is not None and checked.ok:
+    told = [each for each in preview.checked if each.consequence is None or not each.ok]
+    silent: list[Rows] = []
+    for place, checked in enumerate(told):
+        if checked.says_nothing:
+            silent.append(checked.rows)
             continue
-        if place:
+        if place > len(silent):
             screen.show("")
         if not checked.ok or any(group.severity == "warning" for group in checked.rows.findings):
             # A warning that nobody sees before the load is none.
@@ -39,7 +42,9 @@ def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
             screen.show(headline(checked.rows), counts_line(checked))
             for remark in checked.remarks:
                 screen.show(Text(f"  {remark}", style="dim"))
-        _show_defaulted(screen, checked.rows)
+        for rows in (*silent, checked.rows):
+            _show_defaulted(screen, rows)
+        silent = []
     for checked in preview.checked:
         if checked.consequence is not None and checked.consequence != "posted":
             show_created(screen, checked)

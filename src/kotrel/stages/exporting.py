@@ -20,7 +20,6 @@ from kotrel.sheets.cell_texts import put_text
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.safe_writing import require_new_file, written_whole
 from kotrel.sheets.table_writing import is_exact_number, write_book
-from kotrel.sheets.templates import Template, write_template
 from kotrel.stages.file_options import record_named
 from kotrel.stages.mapping import names_of
 from kotrel.systems.interface import Reading, Step
@@ -82,7 +81,7 @@ def export_records(
             rows = _rows(record, fields, chosen, workspace, reading)
             kept[record.name] = rows
             sheets.append(_sheet(record, fields, rows, chosen, workspace, reading))
-    stamp = _stamp(kept, at)
+    stamp = stamp_for(kept, at)
     step("writing")
     book = OutBook(tuple(sheets), {STAMP: stamp})
     if into is None:
@@ -152,7 +151,8 @@ def _sheet(
     return OutSheet(record.title, tuple(columns), pl.DataFrame(series))
 
 
-def _stamp(kept: dict[str, pl.DataFrame], at: datetime) -> str:
+def stamp_for(kept: dict[str, pl.DataFrame], at: datetime) -> str:
+    """What a workbook says of the export it came from."""
     digest = hashlib.sha256(at.isoformat().encode())
     for name, rows in kept.items():
         digest.update(f"{name} {rows.height} {rows.columns}".encode())
@@ -190,60 +190,6 @@ def _add_to(book: Path, sheets: OutBook, path: Path) -> None:
 
 
 # --- templates -------------------------------------------------------------------------------------------------------
-
-MOST_IN_LIST = 5_000
-"""A list with more rows than this gets no drop-down."""
-
-
-def make_template(
-    records: Sequence[str], path: Path, workspace: Workspace, with_rows: bool, at: datetime, step: Step
-) -> list[Path]:
-    """Writes a template, empty or filled with what the system holds. Returns the files written.
-
-    One with rows is remembered as an export: when it comes back, only edited cells are loaded.
-
-    Raises:
-        WrongUse: the file is there already, or a text file is to hold several records.
-    """
-    require_new_file(path)
-    found = [record_named(workspace.description, name) for name in dict.fromkeys(records)]
-    if path.suffix.lower() != ".xlsx" and (
-        len(found) > 1 or path.suffix.lower() not in (".csv", ".tsv", ".tab", ".txt")
-    ):
-        raise WrongUse(
-            f"a template for {len(found)} records needs an .xlsx workbook; a text file can hold only one",
-            "Use a name like template.xlsx.",
-            "unknown-ending",
-        )
-    order = list(workspace.description.order)
-    found.sort(key=lambda record: order.index(record.name))
-    lists: dict[str, pl.DataFrame] = {}
-    templates: list[Template] = []
-    with workspace.system().reading() as reading:
-        for record in found:
-            step(f"reading the lists for {record.title.lower()}")
-            fields = tuple(field for field in record.fields.values() if not field.is_kept)
-            for field in fields:
-                if field.to is not None and field.to not in lists:
-                    about = workspace.description.records[field.to]
-                    wanted = [about.code, *([about.called] if about.called else [])]
-                    rows = reading.read(field.to, wanted).unique(about.code, keep="first").sort(about.code)
-                    if rows.height <= MOST_IN_LIST:
-                        lists[field.to] = rows
-            names = [field.name for field in fields]
-            rows = (
-                reading.read(record.name, names).sort(record.key)
-                if with_rows
-                else pl.DataFrame(schema=dict.fromkeys(names, pl.String))
-            )
-            templates.append(Template(record, fields, rows))
-    step("writing")
-    kept = {each.record.name: each.rows for each in templates} if with_rows else {}
-    stamp = _stamp(kept, at) if kept else None
-    files = write_template(templates, lists, path, {STAMP: stamp} if stamp else {})
-    if stamp:
-        remember_export(workspace.hidden, stamp, kept, None, path, at)
-    return files
 
 
 def prepared_book(parts: Sequence[tuple[Record, pl.DataFrame]]) -> OutBook:

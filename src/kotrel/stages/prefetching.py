@@ -59,8 +59,9 @@ class Prefetching(Reading):
         counts_as: str = "on hand",
         since: str | None = None,
         until: str | None = None,
+        direction: str | None = None,
     ) -> pl.DataFrame:
-        return self._pool.submit(self._reading.ledger_sums, by, among, counts_as, since, until).result()
+        return self._pool.submit(self._reading.ledger_sums, by, among, counts_as, since, until, direction).result()
 
     def loads_of(self, record: str, keys: Sequence[str]) -> dict[str, int]:
         return self._pool.submit(self._reading.loads_of, record, keys).result()

@@ -104,6 +104,7 @@ class Reading(ABC):
         counts_as: str = "on hand",
         since: str | None = None,
         until: str | None = None,
+        direction: str | None = None,
     ) -> pl.DataFrame:
         """Sums of what documents posted, worked out by the system: the cost grows with what is asked, not with the ledger.
 
@@ -112,6 +113,7 @@ class Reading(ABC):
             among: fields and values: only movements with one of them count. More may come back where there are very many.
             counts_as: ``on hand``, ``on order`` or ``reserved``.
             since, until: the first and the last day that counts, ISO dates.
+            direction: ``in`` or ``out`` for the movements that add or take away; None for all.
 
         Returns:
             String columns ``by`` and :data:`kotrel.core.stock.sums.SUMS`; no rows where the system has no ledger.

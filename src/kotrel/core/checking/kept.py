@@ -5,6 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from kotrel.core.columns import ROW, clearing
+from kotrel.core.phrases import count
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -17,7 +18,7 @@ def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
         return []
     key = list(rows.record.key)
     now = state.having(rows.record, kept, key[0], rows.values[key[0]])
-    now = now.select(*key, *(pl.col(name).alias(f"held {name}") for name in kept))
+    now = now.select(*key, *(pl.col(name).alias(f"held {name}") for name in kept), pl.lit(True).alias("is held"))
     joined = rows.values.select(ROW, *key, *kept).join(now, on=key, how="left", maintain_order="left")
     found: list[FindingGroup] = []
     for name in kept:
@@ -31,6 +32,17 @@ def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
             pl.col(name).is_not_null() & given.ne_missing(stands)
         )
         title = field.title.lower()
+        if field.from_ledger == "on hand" and (new := edited.filter(pl.col("is held").is_null())).height:
+            # A new item cannot have stock yet: its quantity is no mistake, it only belongs elsewhere.
+            edited = edited.filter(pl.col("is held"))
+            message = (
+                f"{count(new.height, 'quantity', 'quantities')} of new items are not loaded with them: stock goes in as a document. "
+                "Load the items, then the quantities with --as opening_stock; or both at once by a saved match with [[also]]"
+            )
+            found.append(rows.sheet_finding("warning", "quantity-not-loaded", "quantities of new items", message,
+                                            rows.letters.get(name), rows.heading(name)))  # fmt: skip
+            if not edited.height:
+                continue
         if name in rows.cleared:
             message = f"the system keeps {title} itself: it cannot be cleared"
             clears = rows.values[clearing(name)]

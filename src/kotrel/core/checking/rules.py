@@ -67,9 +67,17 @@ def _behind_references(rows: Rows, state: SystemState) -> Iterable[FindingGroup]
         value, what = listed_and(list(allowed), "or"), target.fields[name].title.lower()
         title = f"{target.title}: {what} is not {value}"
         message = f"set {what} of the {target.title.lower()} to {value} first"
-        if rows.record.nature == "document":
-            message = f"{rows.record.title} needs an {target.title.lower()} whose {what} is {value}"
-        yield from rows.where("error", "not-as-needed", title, rows.record.fields[reference], wrong, message)
+        about = rows.record.fields[reference]
+        if rows.record.nature == "document" and wrong.any():
+            part = rows.values.select(ROW).hstack([rows.as_it_stands(reference), there["value there"]]).filter(wrong)
+            messages = [f"{rows.record.title} goes against an {target.title.lower()} for {value}; this one is for {has or 'nothing'}"
+                        for has in part["value there"]]  # fmt: skip
+            title = f"not an {target.title.lower()} for {value}"
+            yield rows.group(
+                "error", "not-as-needed", title, reference, cells_of(part[ROW], part["as it stands"], messages)
+            )
+            continue
+        yield from rows.where("error", "not-as-needed", title, about, wrong, message)
     for field in rows.record.fields.values():
         if field.same_as is None or field.name not in rows.fields:
             continue

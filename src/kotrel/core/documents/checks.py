@@ -132,7 +132,7 @@ def _costs(whole: Together) -> Found:
         messages = [f"{plain(round(cost, 4))} for one {unit}, and the item's cost is {plain(has)}"
                     for cost, unit, has in odd.select("entered", "base unit", "own").iter_rows()]  # fmt: skip
         yield from whole.findings("warning", "cost-unlike", "far from the item's cost", "cost", odd, messages)
-    if not whole.family.lines.fields["cost"].must == "may":
+    if whole.family.lines.fields["cost"].must != "may":
         nothing = table.filter((pl.col("unit cost") == exact(0)) & (pl.col("number") > exact(0)))
         if nothing.height:
             message = "a cost of 0 brings quantity without value"
@@ -235,15 +235,15 @@ def _serials(whole: Together) -> Found:
 
 
 def _twice(whole: Together) -> Found:
-    """The same item, warehouse, bin and lot twice adds twice: perhaps a row was copied."""
-    place = [name for name in ("item", "warehouse", "bin") if name in whole.lines.columns]
+    """The same item, warehouse, bin and lot twice in a document adds twice: perhaps a row was copied."""
+    place = [name for name in ("document", "item", "warehouse", "bin") if name in whole.lines.columns]
     lots = whole.lots.group_by("document", "line").agg(
         pl.concat_str([pl.col("lot"), pl.col("serial")], separator=" ", ignore_nulls=True).sort().str.join(";").alias("lots")
     ) if whole.lots.height else pl.DataFrame(schema=dict.fromkeys(("document", "line", "lots"), pl.String))  # fmt: skip
     lines = whole.lines.filter(pl.col("item").is_not_null()).join(
         lots, on=["document", "line"], how="left", maintain_order="left"
     )
-    first = lines.unique(place + ["lots"], keep="first", maintain_order=True)
+    first = lines.unique([*place, "lots"], keep="first", maintain_order=True)
     again = lines.join(
         first.select(PART, ROW, pl.lit(True).alias("is first")), on=[PART, ROW], how="left", maintain_order="left"
     )

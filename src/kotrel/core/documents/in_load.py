@@ -77,7 +77,7 @@ def check_documents(
             whole = put_together(family, done.parts, places, state)
         _add(done, check_standing(whole, known, ledger.loads_of, ledger.read))
         _add(done, check_together(whole, rules, today))
-        whole = _marked(whole, done.parts, known)
+        whole = _marked(whole, done.parts)
         if description.ledger is None:
             if whole.family.header.effect != "none":
                 done.remarks.setdefault(places[0], []).append(
@@ -87,6 +87,9 @@ def check_documents(
         posted = post(whole, ledger.sums, rules.below_zero, later)
         _add(done, iter(posted.findings))
         _add(done, _already_there(whole, posted, ledger.sums))
+        # A document of which one row is refused posts nothing.
+        spoilt = _spoilt(_marked(whole, done.parts), known)
+        posted = replace(posted, movements=posted.movements.filter(~pl.col("document").is_in(spoilt.implode())))
         later = posted.movements if later is None else pl.concat([later, posted.movements])
         done = replace(
             done,
@@ -115,8 +118,8 @@ def _leave_out(done: InDocuments, whole: Together, numbers: Sequence[str]) -> No
             done.remarks.setdefault(place, []).append(words)
 
 
-def _marked(whole: Together, parts: Sequence[Rows], known: Mapping[str, object]) -> Together:
-    """The documents with the rows marked that have an error by now; a document with one posts nothing."""
+def _marked(whole: Together, parts: Sequence[Rows]) -> Together:
+    """The documents with the rows marked that have an error by now."""
 
     def marked(table: pl.DataFrame) -> pl.DataFrame:
         if not table.height:
@@ -130,17 +133,17 @@ def _marked(whole: Together, parts: Sequence[Rows], known: Mapping[str, object])
         joined = table.join(bad, on=[PART, ROW], how="left", maintain_order="left")
         return joined.with_columns(pl.col("now wrong").fill_null(False).alias("has error")).drop("now wrong")
 
-    whole = replace(whole, headers=marked(whole.headers), lines=marked(whole.lines), lots=marked(whole.lots))
+    return replace(whole, headers=marked(whole.headers), lines=marked(whole.lines), lots=marked(whole.lots))
+
+
+def _spoilt(whole: Together, known: Mapping[str, object]) -> pl.Series:
+    """The documents that post nothing: one of their rows has an error, they are posted already, or have no header here."""
     tables = [whole.headers, whole.lines, *([whole.lots] if whole.lots.height else [])]
     refused = pl.concat([table.filter("has error").select("document") for table in tables]).drop_nulls()["document"]
-    spoilt = pl.concat([refused, pl.Series("document", list(known), dtype=pl.String)]).implode()
-    no_header = ~pl.col("document").is_in(whole.headers["document"].drop_nulls().implode())
-
-    def spread(table: pl.DataFrame) -> pl.DataFrame:
-        bad = pl.col("has error") | pl.col("document").is_in(spoilt) | pl.col("document").is_null() | no_header
-        return table.with_columns(bad.alias("has error")) if table.height else table
-
-    return replace(whole, headers=spread(whole.headers), lines=spread(whole.lines), lots=spread(whole.lots))
+    no_header = whole.lines["document"].filter(
+        ~whole.lines["document"].is_in(whole.headers["document"].drop_nulls().implode())
+    )
+    return pl.concat([refused, pl.Series("document", list(known), dtype=pl.String), no_header]).unique()
 
 
 def _already_there(whole: Together, posted: Posted, sums: Sums) -> Found:

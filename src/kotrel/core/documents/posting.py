@@ -117,6 +117,7 @@ def _valued(
     quantities: list[Decimal] = []
     values: list[Decimal] = []
     lost: list[int] = []
+    empty: list[int] = []
     rows = pieces.select("item", "in base", "value", "unit cost", "item cost").iter_rows()
     for place, (item, given, value, cost, item_cost) in enumerate(rows):
         on_hand, worth = stands.get(item, (ZERO, ZERO))
@@ -127,6 +128,8 @@ def _valued(
         if unit_worth is None and item_cost is not None:
             unit_worth = Decimal(item_cost)
         if effect == "revalue":
+            if on_hand <= 0:
+                empty.append(place)
             worth_now = half_away(on_hand * cost, VALUE_DECIMALS) - worth if cost is not None else ZERO
         elif quantity >= 0 and value is not None and effect == "in":
             worth_now = value
@@ -150,6 +153,10 @@ def _valued(
         message = "nothing is on hand and the item has no cost: give a unit cost, or load the item's cost first"
         field_name = "cost" if "cost" in whole.family.lines.fields else "item"
         findings = whole.findings("error", "cost-needed", "no cost to post at", field_name, bad, [message] * bad.height)
+    if empty:
+        bad = pieces[empty]
+        message = "nothing is on hand, so there is nothing to value anew"
+        findings += whole.findings("error", "nothing-on-hand", "nothing on hand", "item", bad, [message] * bad.height)
     if "cost" in whole.family.lines.fields and effect == "in":
         unused = pieces.filter((pl.col("in base") < 0) & pl.col("unit cost").is_not_null())
         unused = unused.unique([PART, ROW], keep="first", maintain_order=True)

@@ -11,7 +11,9 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.families import Family, family_of, is_flat
+from kotrel.core.documents.posting import Sums
 from kotrel.core.documents.reversal import taken_back
+from kotrel.core.documents.targets import to_differences
 from kotrel.core.phrases import count
 from kotrel.core.readying.repairing import repair
 from kotrel.core.rows.load_options import DocumentOptions
@@ -33,6 +35,7 @@ class Circumstances:
     """What shaping has to know besides the rows.
 
     Attributes:
+        sums: the system's ledger sums.
         standing: the documents of a header record that the system holds: number and the number it reverses (String).
     """
 
@@ -41,6 +44,7 @@ class Circumstances:
     options: DocumentOptions
     today: date
     spellings: Mapping[str, Mapping[str, str]]
+    sums: Sums
     standing: Callable[[Record], pl.DataFrame]
 
 
@@ -56,9 +60,30 @@ def shaped(rows: Rows, about: Circumstances) -> list[Shaped]:
     if not any(name in rows.fields for name in line_fields if name != family.line):
         header = _only_fields(rows, family.header, rows.values)
         return [Shaped(header)]
-    rows = repair(rows, about.state, about.spellings)
+    rows = repair(_without_quantity(rows), about.state, about.spellings)
+    said: list[str] = []
+    if about.options.as_target and "item" in rows.fields:
+        rows, said = to_differences(rows, family, about.state, about.sums)
     rows, remarks = _with_numbers(rows, family, about)
-    return _split(rows, family, remarks)
+    return _split(rows, family, [*said, *remarks])
+
+
+def _without_quantity(rows: Rows) -> Rows:
+    """The rows without those that have no quantity: nothing is counted there, which is not zero. That is a warning."""
+    if "quantity" not in rows.fields:
+        return rows
+    other = [name for name in ("lot", "serial") if name in rows.fields]
+    blank = rows.values.select(
+        pl.col("quantity").is_null() & pl.all_horizontal(pl.lit(True), *(pl.col(name).is_null() for name in other))
+    ).to_series()
+    if not blank.any():
+        return rows
+    first = rows.values.filter(blank)[ROW][0]
+    message = f"{count(int(blank.sum()), 'row')} without a quantity are left out, such as {rows.table.place(first, rows.letters.get('quantity'))}"
+    left = rows.sheet_finding(
+        "warning", "no-quantity", "rows without a quantity", message, rows.letters.get("quantity"), "Quantity"
+    )
+    return rows.only(~blank).with_findings([left])
 
 
 def _with_options(rows: Rows, family: Family, options: DocumentOptions) -> Rows:
@@ -91,13 +116,14 @@ def _with_numbers(rows: Rows, family: Family, about: Circumstances) -> tuple[Row
         if "warehouse" in family.header.fields and "warehouse" not in values.columns:
             # The check says that there is no warehouse; lines and header still belong together.
             made = values["date"]
-        free = _free_numbers(made.unique().drop_nulls().to_list(), about.standing(family.header))
+        every = about.options.as_target  # what is right already is not posted again: any free number will do
+        free = _free_numbers(made.unique().drop_nulls().to_list(), about.standing(family.header), every)
         values = values.with_columns(made.replace(free).alias(family.number))
     return replace(rows, values=values), remarks
 
 
-def _free_numbers(made: Sequence[str], standing: pl.DataFrame) -> dict[str, str]:
-    """Number made → the number to use: the next one where all documents of that number are taken back."""
+def _free_numbers(made: Sequence[str], standing: pl.DataFrame, every: bool = False) -> dict[str, str]:
+    """Number made → the number to use: the next one where all documents of that number are taken back, or simply the next."""
     there = set(standing["number"])
     back = taken_back(
         list(there), dict(standing.filter(pl.col("reverses").is_not_null()).select("number", "reverses").iter_rows())
@@ -105,7 +131,7 @@ def _free_numbers(made: Sequence[str], standing: pl.DataFrame) -> dict[str, str]
     found: dict[str, str] = {}
     for number in made:
         free, at = number, 1
-        while free in there and free in back:
+        while free in there and (every or free in back):
             at += 1
             free = f"{number}-{at}"
         found[number] = free
@@ -164,6 +190,7 @@ def _only_fields(rows: Rows, record: Record, values: pl.DataFrame, rest: bool = 
     repairs = tuple(each for each in rows.repairs if only_header or mine(each.field))
     return replace(
         rows,
+        flat_of="" if only_header else rows.record.name,
         record=record,
         values=values.select(ROW, *names),
         letters={name: letter for name, letter in rows.letters.items() if name in names},
@@ -179,6 +206,8 @@ def _numbered(rows: Rows, family: Family) -> Shaped:
         name for name in rows.record.key if rows.record.fields[name].numbered and name not in rows.values.columns
     ]
     within = [name for name in rows.record.key if name in rows.values.columns]
+    if rows.record.name == family.lines.name:
+        rows = _without_quantity(rows)
     if rows.record.nature == "document" or not missing or not within:
         return Shaped(rows)
     counted = pl.col(ROW).cum_count().over(within).cast(pl.String)

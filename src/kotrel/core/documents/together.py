@@ -125,14 +125,14 @@ def _with_items(lines: pl.DataFrame, headers: pl.DataFrame, family: Family, stat
         lines = lines.join(dates, on="document", how="left", maintain_order="left")
     if "unit" not in family.lines.fields:
         lines = lines.with_columns(pl.col("base unit").alias("unit"))
-    lines = _with_factors(lines, state)
+    lines = with_factors(lines, state)
     number = (pl.col("quantity") if "quantity" in lines.columns else pl.lit(None, pl.String)).cast(NUMBER, strict=False)
     lines = lines.with_columns(number.alias("number"), (number * pl.col("factor")).alias("in base"))
     cost = (pl.col("cost") if "cost" in lines.columns else pl.lit(None, pl.String)).cast(NUMBER, strict=False)
     return lines.with_columns(cost.alias("unit cost"))
 
 
-def _with_factors(lines: pl.DataFrame, state: SystemState) -> pl.DataFrame:
+def with_factors(lines: pl.DataFrame, state: SystemState) -> pl.DataFrame:
     """Lines with ``factor`` and the decimals of their unit and of the base unit."""
     records = state.description.records
     factors = pl.DataFrame(schema=dict.fromkeys(("item", "unit", "factor"), pl.String))

@@ -127,20 +127,21 @@ def fill_keys(rows: Rows, behind: Callable[[str, str], pl.Series]) -> Rows:
 
 
 def fill_same(rows: Rows, new: pl.Series, behind: Callable[[str, str], pl.Series]) -> Rows:
-    """Fills new rows from the row they refer to, in the fields that must be the same as there.
+    """Fills new rows from the row they refer to, in the fields that must be the same as there or default to it.
 
     Args:
         behind: reference, field → the value there, for each row.
     """
     values, given_values = rows.values, list(rows.defaulted)
     for name, field in rows.record.fields.items():
-        if field.same_as is None or field.same_as[0] not in values.columns:
+        dotted = field.same_as or (field.default_from if name not in rows.record.key else None)
+        if dotted is None or dotted[0] not in values.columns:
             continue
         former = values[name] if name in values.columns else _blank(values, name)
         blank = former.is_null() & new
         if blank.any():
-            values = values.with_columns(former.zip_with(~blank, behind(*field.same_as)).alias(name))
-            given_values += _given_values(rows, values, name, former, field.same_as[0])
+            values = values.with_columns(former.zip_with(~blank, behind(*dotted)).alias(name))
+            given_values += _given_values(rows, values, name, former, dotted[0])
     return replace(rows, values=values, defaulted=tuple(given_values))
 
 

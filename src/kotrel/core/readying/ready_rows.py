@@ -134,7 +134,7 @@ def ready_rows(
     filled = {each.field for each in rows.defaulted} | {name for name, source in rows.sources.items() if source.make}
     if references := {name for name in filled if record.fields[name].to}:
         rows = repair(rows, state, conventions.spellings, references)
-    if any(field.same_as for field in record.fields.values()) and rows.has_key:
+    if any(field.same_as or field.default_from for field in record.fields.values()) and rows.has_key:
         rows = fill_same(
             rows, new(), lambda reference, name: behind_rows(rows, state, reference, name)[1]["value there"]
         )

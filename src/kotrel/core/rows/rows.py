@@ -48,6 +48,7 @@ class Rows:
             :mod:`kotrel.core.readying.filling`.
         defaulted: what was filled in because cells were blank.
         once: True where each row stands for all rows of the sheet with the same value.
+        flat_of: the document whose flat sheet the rows are from, or an empty text.
     """
 
     table: Table
@@ -59,6 +60,7 @@ class Rows:
     sources: Mapping[str, Source] = field(default_factory=dict)
     defaulted: tuple[Defaulted, ...] = ()
     once: bool = False
+    flat_of: str = ""
 
     @property
     def fields(self) -> tuple[str, ...]:

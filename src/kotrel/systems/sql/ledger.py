@@ -22,6 +22,7 @@ def ledger_sums(
     counts_as: str = "on hand",
     since: str | None = None,
     until: str | None = None,
+    direction: str | None = None,
 ) -> pl.DataFrame:
     """Sums of the ledger; see :meth:`kotrel.systems.interface.Reading.ledger_sums`."""
     ledger = description.ledger
@@ -46,6 +47,8 @@ def ledger_sums(
             cast = "CAST(? AS date)" if database.dialect == "postgresql" else "?"
             conditions.append(f"t.{store.column('date')} {sign} {cast}")
             values.append(day)
+    if direction is not None:
+        conditions.append(f"t.{store.column('quantity')} {'>' if direction == 'in' else '<'} 0")
     columns = [f"t.{store.column(name)}" for name in by]
     quantity, value = (f"sum(t.{store.column(name)})" for name in ("quantity", "value"))
     inner = [*(f"{column} AS {quoted(f'g{n}')}" for n, column in enumerate(columns)),

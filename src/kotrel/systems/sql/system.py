@@ -67,8 +67,9 @@ class _Reading(Reading):
         counts_as: str = "on hand",
         since: str | None = None,
         until: str | None = None,
+        direction: str | None = None,
     ) -> pl.DataFrame:
-        return ledger_sums(self.database, self.description, by, among, counts_as, since, until)
+        return ledger_sums(self.database, self.description, by, among, counts_as, since, until, direction)
 
     def loads_of(self, record: str, keys: Sequence[str]) -> dict[str, int]:
         return journal.loads_of(self.database, record, keys)

@@ -1,0 +1,39 @@
+"""What a condition says about a field alone: the only values it lets through, so that no more than those are read."""
+
+from __future__ import annotations
+
+from lark import Tree
+
+from kotrel.core.expressions.parsing import Node, parse
+
+
+def only_values(text: str, field: str) -> list[str] | None:
+    """The values of a field that a condition can be true for, or None where it says nothing plain about the field.
+
+    Only what must hold in any case counts: ``item is 'A' and …`` and ``item is one of ('A', 'B')``.
+    """
+    found: list[str] | None = None
+    for part in _musts(parse(text)):
+        values = _values(part, field)
+        if values is not None:
+            found = values if found is None else [value for value in found if value in values]
+    return found
+
+
+def _musts(node: Node) -> list[Node]:
+    if isinstance(node, Tree) and node.data == "both":
+        return [part for child in node.children for part in _musts(child)]
+    if isinstance(node, Tree) and node.data == "_value":
+        return [part for child in node.children for part in _musts(child)]
+    return [node]
+
+
+def _values(node: Node, field: str) -> list[str] | None:
+    if not isinstance(node, Tree) or node.data not in ("is_same", "is_one_of"):
+        return None
+    first, *others = node.children
+    if not isinstance(first, Tree) or first.data != "field" or str(first.children[0]).lower() != field:
+        return None
+    if not all(isinstance(each, Tree) and each.data == "text" for each in others):
+        return None
+    return [str(each.children[0])[1:-1] for each in others if isinstance(each, Tree)]
