@@ -50,7 +50,7 @@ def with_documents(checked: list[Checked], business: Business, look: Look) -> li
     if all(each.rows.record.nature == "master" and each.rows.record.part_of is None for each in checked):
         return checked
     ledger = Ledger(look.read, look.ledger_sums, look.loads_of)
-    state = business.state(look, {name: loads for name, loads in _pending_of(checked).items()})
+    state = business.state(look, _pending_of(checked))
     done = check_documents(
         [each.rows for each in checked], state, ledger, business.stock, business.today, business.options.only == "new"
     )

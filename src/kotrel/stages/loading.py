@@ -177,7 +177,9 @@ def _preview(
             break
         parts = whole
         found = preview(parts, business, reading, step, refusals)
-    return found if order.again else replace(found, before=loaded_before(reading.history(), stamp.fingerprint))
+    # What stock is to be may be asked for again: what is right already is left out.
+    again = order.again or order.wanted.options.documents.as_target
+    return found if again else replace(found, before=loaded_before(reading.history(), stamp.fingerprint))
 
 
 def _may_go_on(preview: Preview, order: Order) -> bool:

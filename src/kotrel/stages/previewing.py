@@ -26,6 +26,8 @@ def preview_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, t
     parts, business = parts_of(understood, workspace), business_of(workspace, wanted.options, today.date())
     with workspace.system().reading() as reading:
         found = preview(parts, business, reading, step)
+        if wanted.options.documents.as_target:
+            return found
         return replace(found, before=loaded_before(reading.history(), content))
 
 

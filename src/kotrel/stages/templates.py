@@ -82,12 +82,12 @@ def make_template(
             step(f"reading the lists for {record.title.lower()}")
             fields = _fields(record)
             for field in fields:
-                if field.to is not None and field.to not in lists:
-                    about = workspace.description.records[field.to]
+                about = description.records.get(field.to or "")
+                if about is not None and about.name not in lists and about.nature == "master" and about.part_of is None:
                     wanted = [about.code, *([about.called] if about.called else [])]
-                    rows = reading.read(field.to, wanted).unique(about.code, keep="first").sort(about.code)
+                    rows = reading.read(about.name, wanted).unique(about.code, keep="first").sort(about.code)
                     if rows.height <= MOST_IN_LIST:
-                        lists[field.to] = rows
+                        lists[about.name] = rows
             names = [field.name for field in fields]
             rows = pl.DataFrame(schema=dict.fromkeys(names, pl.String))
             family = family_of(description, name)

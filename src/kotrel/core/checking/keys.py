@@ -7,7 +7,7 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import SystemState
+from kotrel.core.rows.system_state import SystemState, follows_nothing
 
 
 def check_keys(rows: Rows, state: SystemState) -> list[FindingGroup]:
@@ -17,9 +17,10 @@ def check_keys(rows: Rows, state: SystemState) -> list[FindingGroup]:
     for name in key:
         field = rows.record.fields[name]
         if rows.values[name].null_count():
-            found += rows.where(
-                "error", "missing", "must be filled", field, rows.values[name].is_null(), "every row needs it"
-            )
+            blank = rows.values[name].is_null()
+            if (lost := follows_nothing(rows, state, name)) is not False:
+                blank = blank & ~lost
+            found += rows.where("error", "missing", "must be filled", field, blank, "every row needs it")
     keyed = rows.values.select(key).drop_nulls()
     if keyed.n_unique() == keyed.height if len(key) > 1 else all_different(keyed.to_series()):
         return found

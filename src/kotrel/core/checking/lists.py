@@ -43,6 +43,8 @@ def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
         names = ListNames(state.listed(target), target)
         hints = {value: names.suggestion(value) for value in unknown}
         title = f"not on the list “{target.title}”"
+        if rows.record.part_of == target.name or target.nature == "document":
+            title = f"no {target.title.lower()} with that number, here or in the system"
         cells = cells_of(bad[ROW], bad["as it stands"], title, [hints[value] for value in bad[name]])
         found.append(rows.group("error", "not-on-list", title, name, cells))
     return found
@@ -81,5 +83,8 @@ def _within(rows: Rows, field: Field, target: Record, state: SystemState) -> lis
         for row in bad.iter_rows(named=True)
     ]
     title = f"not a {target.title.lower()} of its {first}"
+    if rows.record.part_of == target.name:
+        messages = [f"{row[target.key[0]]} has no line {row[target.code]}" for row in bad.iter_rows(named=True)]
+        title = "no such line"
     cells = cells_of(bad[ROW], bad[target.code], messages, hints)
     return [rows.group("error", "not-on-list", title, field.name, cells)]

@@ -9,7 +9,7 @@ from kotrel.core.description.model import Field
 from kotrel.core.phrases import listed_and
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import SystemState, is_new
+from kotrel.core.rows.system_state import SystemState, follows_nothing, is_new
 
 
 def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
@@ -37,6 +37,8 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
             continue
         # A row that this sheet does not fill may be an update: then the system already has the value.
         wrong = rows.values[name].is_null() & (new if field.must == "new" else True)
+        if (lost := follows_nothing(rows, state, name)) is not False:
+            wrong = wrong & ~lost
         if name in rows.cleared:
             wrong = wrong & ~rows.values[clearing(name)]
         title = "must be filled" if field.must == "always" else "must be filled for new rows"

@@ -106,11 +106,11 @@ def _with_numbers(rows: Rows, family: Family, about: Circumstances) -> tuple[Row
     """Each row with its document's number and date; the number is made of warehouse and date where the sheet has none."""
     remarks: list[str] = []
     values = rows.values
-    if "date" in family.header.fields and "date" not in values.columns:
+    if "date" in family.header.fields and _is_blank(values, "date"):
         day = about.today.isoformat()
         values = values.with_columns(pl.lit(day).alias("date"))
         remarks.append(f"the sheet has no date: posted on {day}, today (--date gives another)")
-    if family.number not in values.columns:
+    if _is_blank(values, family.number):
         parts = [name for name in ("warehouse", "date") if name in values.columns]
         made = values.select(pl.concat_str([pl.col(name) for name in parts], separator="-")).to_series()
         if "warehouse" in family.header.fields and "warehouse" not in values.columns:
@@ -120,6 +120,10 @@ def _with_numbers(rows: Rows, family: Family, about: Circumstances) -> tuple[Row
         free = _free_numbers(made.unique().drop_nulls().to_list(), about.standing(family.header), every)
         values = values.with_columns(made.replace(free).alias(family.number))
     return replace(rows, values=values), remarks
+
+
+def _is_blank(values: pl.DataFrame, name: str) -> bool:
+    return name not in values.columns or values[name].null_count() == values.height
 
 
 def _free_numbers(made: Sequence[str], standing: pl.DataFrame, every: bool = False) -> dict[str, str]:

@@ -221,6 +221,16 @@ def after_load(rows: Rows, state: SystemState, fields: Sequence[str]) -> pl.Data
     return joined.select(ROW, *(after(name) for name in fields))
 
 
+def follows_nothing(rows: Rows, state: SystemState, name: str) -> pl.Series | bool:
+    """Where a field takes its value from a row that does not exist: its blank is no mistake of its own."""
+    field = rows.record.fields[name]
+    dotted = field.same_as or field.default_from
+    if dotted is None or dotted[0] not in rows.fields:
+        return False
+    known = behind_rows(rows, state, *dotted)[1]["is known"]
+    return ~known & rows.values[dotted[0]].is_not_null()
+
+
 def behind_rows(rows: Rows, state: SystemState, reference: str, name: str) -> tuple[Record, pl.DataFrame]:
     """For each row the value in a field of the row it refers to (``value there``), and whether that row exists (``is known``).
 

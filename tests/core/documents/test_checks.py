@@ -1,0 +1,116 @@
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+from tests.core.documents.shop import Shop
+
+HEADER = {"account": "OPENING"}
+
+
+def kinds(shop: Shop, *lines: dict[str, Any], kind: str = "opening_stock", **more: Any) -> set[tuple[str, str]]:
+    done, _ = shop.check(kind, "D-1", *lines, **more)
+    return {(group.severity, group.kind) for part in done.parts for group in part.findings}
+
+
+def radio(quantity: str, *serials: str, **more: str) -> dict[str, Any]:
+    lots = [{"serial": serial, "quantity": "1"} for serial in serials]
+    return {
+        "item": "RADIO",
+        "unit": "EA",
+        "quantity": quantity,
+        "cost": "100.00",
+        **more,
+        **({"lots": lots} if lots else {}),
+    }
+
+
+def paint(quantity: str, *lots: tuple[str | None, str, str | None], **more: str) -> dict[str, Any]:
+    parts = [{name: value for name, value in (("lot", lot), ("quantity", size), ("expires_on", expiry)) if value}
+             for lot, size, expiry in lots]  # fmt: skip
+    return {
+        "item": "PAINT",
+        "unit": "L",
+        "quantity": quantity,
+        "cost": "12.00",
+        **more,
+        **({"lots": parts} if parts else {}),
+    }
+
+
+class Checks(unittest.TestCase):
+    """What is wrong, by decision tables."""
+
+    def test_one_line(self) -> None:
+        rope = {"item": "ROPE", "unit": "M", "quantity": "10", "cost": "8.00"}
+        cases: list[tuple[dict[str, Any], set[tuple[str, str]]]] = [
+            (rope, set()),
+            ({**rope, "quantity": "2.555"}, {("error", "unit-decimals")}),
+            ({**rope, "unit": "COIL", "quantity": "2", "cost": "1600.00"}, {("note", "converted")}),
+            ({**rope, "cost": "10.00"}, set()),
+            ({**rope, "cost": "10.01"}, {("warning", "cost-unlike")}),
+            ({**rope, "cost": "5.99"}, {("warning", "cost-unlike")}),
+            ({**rope, "cost": "0.00"}, {("warning", "cost-unlike"), ("warning", "zero")}),
+            ({**rope, "item": "HIRE", "unit": "EA"}, {("error", "not-stocked")}),
+            (radio("2", "S-1", "S-2"), set()),
+            (radio("2"), {("error", "serial-needed")}),
+            (radio("3", "S-1", "S-2"), {("error", "lots-differ")}),
+            (radio("2", "S-1", "S-1"), {("error", "serial-twice")}),
+            (radio("2.5", "S-1", "S-2"), {("error", "unit-decimals"), ("error", "lots-differ")}),
+            ({**radio("2"), "lots": [{"serial": "S-1", "quantity": "2"}]}, {("error", "serial-not-one")}),
+            ({**rope, "lots": [{"lot": "L1", "quantity": "10"}]}, {("error", "lot-not-tracked")}),
+            (paint("5", ("L1", "2.5", "2027-01-01"), ("L2", "2.5", None)), set()),
+            (paint("5", ("L1", "5", "2026-11-19")), {("warning", "expired")}),
+            (paint("5", ("L1", "5", "2026-11-20")), set()),
+            (paint("5", ("L1", "3", None), (None, "2", None)), {("error", "lot-needed")}),
+            (paint("5", (None, "5", "2027-01-01")), {("error", "lot-needed"), ("error", "expiry-alone")}),
+            (paint("0"), set()),
+        ]  # fmt: skip
+        for given, expected in cases:
+            with self.subTest(given=given):
+                self.assertEqual(kinds(Shop(), given, header=HEADER), expected)
+
+    def test_the_same_place_twice(self) -> None:
+        rope = {"item": "ROPE", "unit": "M", "quantity": "1", "cost": "8.00", "bin": "Q-1"}
+        self.assertEqual(kinds(Shop(), rope, rope, header=HEADER), {("error", "place-twice")})
+        self.assertEqual(kinds(Shop(), rope, {**rope, "bin": "Q-2"}, header=HEADER), set())
+        lots = [paint("1", ("L1", "1", None)), paint("1", ("L2", "1", None))]
+        self.assertEqual(kinds(Shop(), *lots, header=HEADER), set())
+
+    def test_what_is_there_already(self) -> None:
+        shop = Shop()
+        shop.post("opening_stock", "O-1", radio("1", "S-1"), header=HEADER)
+        self.assertEqual(
+            kinds(shop, radio("1", "S-1"), header=HEADER), {("error", "serial-in-stock"), ("warning", "adds-to-stock")}
+        )
+        self.assertEqual(kinds(shop, radio("1", "S-1"), kind="goods_issue"), set())
+        rope = {"item": "ROPE", "unit": "M", "quantity": "12", "cost": "8.00"}
+        shop.post("opening_stock", "O-2", rope, header=HEADER)
+        done, _ = shop.check("opening_stock", "O-3", {**rope, "quantity": "40"}, header=HEADER)
+        [group] = done.parts[1].findings
+        self.assertEqual(group.cells["message"][0], "ROPE in QUAY: 12 on hand now, 40 added, 52 afterwards")
+
+    def test_amounts_of_orders(self) -> None:
+        good = {"item": "ROPE", "unit": "M", "quantity": "3", "price": "0.335", "amount": "1.01"}
+        self.assertEqual(kinds(Shop(), good, kind="sales_order"), set())
+        self.assertEqual(kinds(Shop(), {**good, "amount": "1.00"}, kind="sales_order"), {("error", "amount-differs")})
+
+    def test_a_document_without_lines(self) -> None:
+        self.assertEqual(kinds(Shop(), header=HEADER), {("error", "no-lines")})
+
+
+class PostedAlready(unittest.TestCase):
+    rope = {"item": "ROPE", "unit": "M", "quantity": "1", "cost": "8.00"}
+
+    def test_the_same_number_is_never_posted_twice(self) -> None:
+        shop = Shop()
+        shop.post("goods_receipt", "D-1", self.rope)
+        before = list(shop.movements)
+        found = shop.post("goods_receipt", "D-1", {**self.rope, "quantity": "5"})
+        self.assertTrue(found & {"already-posted", "posted-otherwise"}, found)
+        self.assertEqual(shop.movements, before)
+
+    def test_one_refused_line_keeps_the_document_from_being_posted(self) -> None:
+        shop = Shop()
+        done, _ = shop.check("goods_receipt", "D-1", self.rope, {**self.rope, "item": "HIRE", "unit": "EA"})
+        self.assertEqual(sum(rows.values.height for rows in done.movements), 0)

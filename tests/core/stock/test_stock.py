@@ -1,0 +1,81 @@
+from __future__ import annotations
+
+import unittest
+from decimal import Decimal
+
+import polars as pl
+
+from kotrel.core.expressions.narrowing import only_values
+from kotrel.core.stock.reorder import levels, to_order
+from kotrel.core.stock.sums import average, shares
+from kotrel.core.stock.views import period
+
+
+class Reorder(unittest.TestCase):
+    def test_up_to_the_level(self) -> None:
+        cases = [
+            # available, point, level, multiple, to order
+            ("3", "3", "8", None, "5"),
+            ("4", "3", "8", None, "0"),
+            ("0", "0", "6", None, "6"),
+            ("3", "3", "8", "12", "12"),
+            ("3", "3", "15", "12", "12"),
+            ("2", "3", "15", "12", "24"),
+            ("-1", "3", "8", None, "9"),
+            ("3", "3", "3", None, "0"),
+            ("2.5", "3", "8", "0.5", "5.5"),
+        ]
+        for available, point, level, multiple, order in cases:
+            with self.subTest(available=available, level=level, multiple=multiple):
+                of = None if multiple is None else Decimal(multiple)
+                self.assertEqual(to_order(Decimal(available), Decimal(point), Decimal(level), of), Decimal(order))
+
+    def test_with_orders_what_comes_and_what_is_promised_counts(self) -> None:
+        points = pl.DataFrame({"item": ["A"], "warehouse": ["QUAY"], "reorder_point": ["3"], "order_up_to": ["8"]})
+
+        def one(quantity: str) -> pl.DataFrame:
+            return pl.DataFrame({"item": ["A"], "warehouse": ["QUAY"], "quantity": [quantity]})
+
+        sums = {"on hand": one("2"), "on order": one("4"), "reserved": one("3")}
+        [level] = levels(points, sums, {}, with_orders=True)
+        self.assertEqual((level.available, level.order), (Decimal(3), Decimal(5)))
+        [level] = levels(points, sums, {}, with_orders=False)
+        self.assertEqual((level.available, level.order), (Decimal(2), Decimal(6)))
+
+
+class Sums(unittest.TestCase):
+    def test_average_cost_has_four_decimals_half_away_from_zero(self) -> None:
+        self.assertEqual(average(Decimal(8), Decimal("1.0002")), Decimal("0.1250"))
+        self.assertEqual(average(Decimal(2), Decimal("0.0001")), Decimal("0.0001"))
+        self.assertIsNone(average(Decimal(0), Decimal(5)))
+
+    def test_a_place_is_worth_its_share_by_quantity(self) -> None:
+        places = pl.DataFrame({"item": ["A", "A", "A", "B"], "quantity": ["4", "5", "0", "1"]})
+        items = pl.DataFrame({"item": ["A", "B"], "quantity": ["9", "1"], "value": ["76.5", "3"]})
+        self.assertEqual([str(value) for value in shares(places, items)], ["34.0000", "42.5000", "0.0000", "3.0000"])
+
+    def test_opening_and_in_less_out_is_closing(self) -> None:
+        def sums(*rows: tuple[str, str, str]) -> pl.DataFrame:
+            return pl.DataFrame(rows, schema=dict.fromkeys(("item", "quantity", "value"), pl.String), orient="row")
+
+        found = period(sums(("A", "10", "80.00")), sums(("A", "5", "47.50"), ("B", "1", "3")), sums(("A", "-6", "-51")), ["item"])
+        rows = {row["item"]: row for row in found.iter_rows(named=True)}
+        self.assertEqual([rows["A"][name] for name in ("opening", "in", "out", "closing")], [10, 5, 6, 9])
+        self.assertEqual(rows["A"]["closing value"], Decimal("76.50"))
+        self.assertEqual([rows["B"][name] for name in ("opening", "in", "out", "closing")], [0, 1, 0, 1])
+
+
+class Narrowing(unittest.TestCase):
+    def test_only_what_must_hold_counts(self) -> None:
+        cases = {
+            "item is 'A'": ["A"],
+            "item is one of ('A', 'B') and warehouse is 'LOFT'": ["A", "B"],
+            "item is one of ('A', 'B') and item is 'B'": ["B"],
+            "item is 'A' or warehouse is 'LOFT'": None,
+            "not item is 'A'": None,
+            "item begins with 'A'": None,
+            "(item is 'A' and warehouse is 'X') and bin is 'Y'": ["A"],
+        }
+        for text, expected in cases.items():
+            with self.subTest(text=text):
+                self.assertEqual(only_values(text, "item"), expected)
