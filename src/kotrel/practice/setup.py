@@ -13,6 +13,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.practice import lists
 from kotrel.practice.details import details, kit_items
 from kotrel.practice.items import ITEMS, items
+from kotrel.practice.stock import starting_stock
 from kotrel.systems.sql import journal
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.store import store_of
@@ -53,7 +54,7 @@ def base_lists() -> dict[str, pl.DataFrame]:
 def practice_data() -> dict[str, pl.DataFrame]:
     """Record → its rows in canonical text."""
     master = pl.concat([items(ITEMS - kit_items().height), kit_items()], how="diagonal")
-    return {**base_lists(), "item": master, **details(master)}
+    return {**base_lists(), "item": master, **details(master), **starting_stock(master)}
 
 
 def set_up(database: Database, with_data: bool = True) -> tuple[Description, bool]:

@@ -64,9 +64,11 @@ def _last_quantity(found: Stock) -> str:
 def _amounts(found: Stock, row: dict[str, Any]) -> list[Any]:
     cells: list[Any] = []
     for name in found.amounts:
-        cells.append(money_text(row[name]) if name in MONEY else quantity_text(row[name]))
+        # Metres and pieces cannot be added up.
+        quantity = quantity_text(row[name]) if row["unit"] else ""
+        cells.append(money_text(row[name]) if name in MONEY else quantity)
         if name == _last_quantity(found):
-            cells.append(Text(row["unit"] or "(several)", style="dim"))
+            cells.append(Text(row["unit"] or "several", style="dim"))
     return cells
 
 

@@ -161,10 +161,12 @@ def _rows(
     rows = views.on_hand(sums, whole)
     if asked.against is None:
         return rows, ["on_hand", "value"]
-    return _against(rows, keys, asked.against, reading), ["before", "change", "after", "value_change"]
+    return _against(rows, keys, among, asked.against, reading), ["before", "change", "after", "value_change"]
 
 
-def _against(rows: pl.DataFrame, keys: list[str], load: int, reading: Reading) -> pl.DataFrame:
+def _against(
+    rows: pl.DataFrame, keys: list[str], among: list[tuple[str, pl.Series]], load: int, reading: Reading
+) -> pl.DataFrame:
     """Before, change and after: what is on hand now with and without a load."""
     exact = pl.Decimal(38, 6)
     moved = [
@@ -172,7 +174,8 @@ def _against(rows: pl.DataFrame, keys: list[str], load: int, reading: Reading) -
         for each in reading.changes_of(load)
         if each.record.nature == "ledger"
     ]
-    moved = [frame.filter(pl.col("counts_as") == "on hand") for frame in moved]
+    wanted = [pl.col(name).is_in(values.implode()) for name, values in among]
+    moved = [frame.filter(pl.col("counts_as") == "on hand", *wanted) for frame in moved]
     if not moved:
         raise WrongUse("that load moved no stock", "kotrel history lists the loads.", "no-stock-in-load")
     change = (

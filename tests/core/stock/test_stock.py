@@ -58,7 +58,9 @@ class Sums(unittest.TestCase):
         def sums(*rows: tuple[str, str, str]) -> pl.DataFrame:
             return pl.DataFrame(rows, schema=dict.fromkeys(("item", "quantity", "value"), pl.String), orient="row")
 
-        found = period(sums(("A", "10", "80.00")), sums(("A", "5", "47.50"), ("B", "1", "3")), sums(("A", "-6", "-51")), ["item"])
+        found = period(
+            sums(("A", "10", "80.00")), sums(("A", "5", "47.50"), ("B", "1", "3")), sums(("A", "-6", "-51")), ["item"]
+        )
         rows = {row["item"]: row for row in found.iter_rows(named=True)}
         self.assertEqual([rows["A"][name] for name in ("opening", "in", "out", "closing")], [10, 5, 6, 9])
         self.assertEqual(rows["A"]["closing value"], Decimal("76.50"))

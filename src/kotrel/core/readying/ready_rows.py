@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import polars as pl
 
@@ -73,6 +73,12 @@ def require_known_options(options: LoadOptions, description: Description, record
             there = ", ".join(description.defaults) or "none yet"
             hint = f"Did you mean {close}?" if close else f"The sets in system.toml are: {there}."
             raise WrongUse(f"there is no set of defaults “{name}”", hint, "no-such-defaults")
+    if options.only == "changes" and any(description.records[name].nature == "document" for name in records):
+        raise WrongUse(
+            "--only changes: a posted document never changes",
+            "Leave it out, or undo the load that posted it.",
+            "wrong-command-line",
+        )
     if options.match_on is not None and not any(
         options.match_on in description.records[name].fields
         or other_code_named(description.records[name], options.match_on)
@@ -116,7 +122,9 @@ def ready_rows(
             rows = clear_blanks(rows, ~_exported(rows, stood))
     elif options.blanks == "clear":
         rows = clear_blanks(rows)
-    rows, left = choose_rows(rows, options, state)
+    # Documents are new or posted as a whole: a single row of one is never left out.
+    is_document = record.nature != "master" or record.part_of is not None
+    rows, left = choose_rows(rows, replace(options, only=None) if is_document else options, state)
     remarks += left
     sets = [each for each in state.description.defaults.values() if _is_used(each, record.name, options)]
     known: list[pl.Series] = []
@@ -139,7 +147,7 @@ def ready_rows(
             rows, new(), lambda reference, name: behind_rows(rows, state, reference, name)[1]["value there"]
         )
     # Documents are numbered one after the other: their numbers are nearly the same for a reason.
-    if rows.has_key and record.nature == "master" and record.part_of is None:
+    if rows.has_key and not is_document:
         rows = rows.with_findings(
             [*find_near_keys(rows, state, new, options.new_codes), *find_repeated(rows, state, new)]
         )
