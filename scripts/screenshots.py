@@ -20,7 +20,7 @@ from PIL import Image, ImageDraw, ImageFont
 from rich.console import Console
 from rich.text import Text
 
-from kotrel.practice import letter, story
+from kotrel.practice import letter, loft, story
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 COLUMNS, SIZE, LINE, MARGIN = 120, 17, 22, 24
@@ -46,12 +46,17 @@ PICTURES = {
     "reprice": "reprice keldrift",
     "reprice-picture": "reprice keldrift -o new-prices.xlsx",
     "price": "price ROP-00010 --customer C-1002 --quantity 200",
+    "opening-check": "check loft.xlsx --warehouse LOFT --date 2026-11-30",
+    "opening-stock": "preview loft.xlsx --warehouse LOFT --date 2026-11-30",
+    "opening": "load loft.xlsx --warehouse LOFT --date 2026-11-30 --yes",
+    "stock": "stock --where warehouse␣is␣'LOFT' --by item,warehouse,bin,lot",
+    "reorder": "reorder --with-orders --where code␣begins␣with␣'CHN-000'",
     "review": "init --review",
     "history": "history",
 }
 """Name of the picture → the command; they run one after the other in one workspace."""
 
-STEPS = ("levels", "colleague", "good rows")
+STEPS = ("levels", "colleague", "good rows", "opening", "opening-check")
 """What has to be done between pictures, and is not drawn."""
 
 CONSOLE = Console(width=COLUMNS, color_system="standard")
@@ -68,11 +73,14 @@ def main() -> None:
         story.write_changes(folder / "changes.csv")
         letter.write_letter(folder / "keldrift-spring.xlsx", slip=True)
         letter.write_rules(folder)
+        loft.write_loft(folder / "loft.xlsx", slips=True)
         for picture, command in PICTURES.items():
             printed = run(command, folder)
             if picture == "levels":
                 story.edit_levels(folder / "levels.xlsx", folder / "levels-edited.xlsx")
                 story.write_colleague(folder / "colleague.csv")
+            if picture == "opening-check":
+                loft.write_loft(folder / "loft.xlsx", slips=False)
             if picture == "reprice":
                 letter.write_letter(folder / "keldrift-spring.xlsx", slip=False)
             if picture == "reprice-picture":
@@ -92,8 +100,14 @@ def run(command: str, folder: Path) -> str:
         "COLUMNS": str(COLUMNS),
         "PYTHONUTF8": "1",
     }
-    words = [sys.executable, "-m", "kotrel", *command.split()]
+    words = [sys.executable, "-m", "kotrel", *(word.replace("␣", " ") for word in command.split())]
     return subprocess.run(words, cwd=folder, env=environment, capture_output=True, encoding="utf-8", check=False).stdout
+
+
+def typed(command: str) -> str:
+    """A command as a person types it; ``␣`` stands for a space within a word."""
+    words = [word.replace("␣", " ") for word in command.split()]
+    return " ".join(f'"{word}"' if " " in word else word for word in words)
 
 
 def fonts() -> tuple[ImageFont.FreeTypeFont, ImageFont.FreeTypeFont]:
@@ -108,7 +122,7 @@ def draw(command: str, printed: str, path: Path) -> None:
     """Draws a command and its output as a terminal shows them."""
     plain, bold = fonts()
     lines = [
-        Text(f"$ kotrel {command}", style="bold"),
+        Text(f"$ kotrel {typed(command)}", style="bold"),
         *(Text.from_ansi(line) for line in printed.rstrip("\n").split("\n")),
     ]
     step = plain.getlength("M")

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.practice import letter, story
+from kotrel.practice import letter, loft, story
 from kotrel.reports.screen import Screen
 
 EXAMPLE = """\
@@ -145,4 +145,15 @@ def _scenes(folder: Path) -> Iterator[_Scene]:
         "What do the ferries, whose contract is a percentage off SHOP, pay for 200 M from February?",
         "price ROP-00010 --customer C-1002 --quantity 200 --on 2027-02-01",
     )
+    loft.write_loft(folder / "loft.xlsx", slips=True)
+    where = "--warehouse LOFT --date 2026-11-30"
+    yield _Scene(
+        "The rigging loft opens. What is in it was counted, and typed into a sheet", f"check loft.xlsx {where}", 1
+    )
+    loft.write_loft(folder / "loft.xlsx", slips=False)
+    yield _Scene("Those cells are fixed. Quantity and value, before anything is posted", f"preview loft.xlsx {where}")
+    yield _Scene("Post it: all of it or nothing", f"load loft.xlsx {where} --yes --remark the␣LOFT␣opens")
+    yield _Scene("Before, change and after, to the bin", "stock --by item,warehouse,bin,lot --against L0008")
+    yield _Scene("And all that Skerrow Chandlery has", "stock --by warehouse")
+    yield _Scene("What chain is to be ordered?", "reorder --with-orders --where code␣begins␣with␣'CHN-000'")
     yield _Scene("The history has everything", "history")

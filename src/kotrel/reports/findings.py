@@ -77,7 +77,10 @@ def headline(rows: Rows) -> Text:
         line.append(f" · sheet “{table.sheet}”", style="")
     what = "row" if table.sheet else "line"
     span = f"{what} {table.first_row}" if table.rows == 1 else f"{what}s {table.first_row}–{table.last_row}"
-    line.append(f" · {span} as {rows.flat_of or rows.record.name}", style="")
+    what = rows.record.name
+    if rows.flat_of:
+        what = f"{rows.flat_of}: its lots" if not rows.once and "lot" in rows.record.fields else rows.flat_of
+    line.append(f" · {span} as {what}", style="")
     return line
 
 

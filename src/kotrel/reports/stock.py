@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from decimal import Decimal
-from typing import Any
+from typing import Any, Literal
 
 import polars as pl
 from rich.table import Table
@@ -136,23 +136,30 @@ def show_reorder(screen: Screen, done: Reorder, with_orders: bool, every: bool) 
         screen.show("Nothing to order: everything is above its reorder point.")
         _remarks(screen, done.remarks)
         return
-    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
     numbers = ["on hand", *(["on order", "reserved"] if with_orders else []), "point", "level", "order"]
-    for title in ("vendor", "item", "description", "warehouse", *numbers, "unit", "value"):
-        right = title in (*numbers, "value")
-        if title == "description":
-            table.add_column(title, overflow="ellipsis", max_width=30, no_wrap=True)
-        else:
-            table.add_column(title, justify="right" if right else "left")
+    titles = ("vendor", "item", "description", "warehouse", *numbers, "unit", "value")
     lines = done.lines if every else done.lines[:SHOWN]
+    rows: list[list[str]] = []
     for line in lines:
         level = line.level
         amounts = [level.on_hand, *([level.on_order, level.reserved] if with_orders else []), level.point, level.level]
-        table.add_row(
-            Text(line.vendor or "(no vendor)"), Text(level.item), Text(line.description), Text(level.warehouse),
-            *(quantity_text(amount) for amount in amounts), Text(quantity_text(level.order), style="bold"), Text(line.unit),
-            money_text(line.value) if line.value is not None else "",
-        )  # fmt: skip
+        rows.append([
+            line.vendor or "(no vendor)", level.item, line.description, level.warehouse, *map(quantity_text, amounts),
+            quantity_text(level.order), line.unit, money_text(line.value) if line.value is not None else "",
+        ])  # fmt: skip
+    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
+    widths = {title: max(len(title), *map(len, cells)) for title, *cells in zip(titles, *rows, strict=True)}
+    # Where the terminal is narrow, descriptions give way: a code or a number that is cut says nothing.
+    room = screen.console.width - sum(2 + width for title, width in widths.items() if title != "description")
+    widths["description"] = max(12, min(30, widths["description"], room - 2))
+    for title, width in widths.items():
+        right: Literal["left", "right"] = "right" if title in (*numbers, "value") else "left"
+        style = "bold" if title == "order" else ""
+        table.add_column(
+            title, justify=right, no_wrap=True, overflow="ellipsis", max_width=width, min_width=width, style=style
+        )
+    for row in rows:
+        table.add_row(*(Text(cell) for cell in row))
     screen.show(table)
     if len(lines) < len(done.lines):
         screen.show(

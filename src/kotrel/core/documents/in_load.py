@@ -12,7 +12,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
 from kotrel.core.documents.checks import Found, StockRules, check_together
 from kotrel.core.documents.families import Family, families
-from kotrel.core.documents.posting import MOVEMENT, PLACE, Posted, Sums, place_name, places_before, post
+from kotrel.core.documents.posting import MOVEMENT, Posted, Sums, places_before, post
 from kotrel.core.documents.standing import LoadsOf, check_standing, rows_of, standing_numbers
 from kotrel.core.documents.together import PART, Together, plain, put_together
 from kotrel.core.phrases import count
@@ -162,12 +162,16 @@ def _already_there(whole: Together, posted: Posted, sums: Sums) -> Found:
             yield from _on_lots(whole, "error", "serial-in-stock", "serial numbers that are in stock", there, messages)
     if not any("opening balance" in allowed for allowed in family.header.needs.values()):
         return
-    before = places_before(moves, sums).filter(pl.col("on hand") != 0)
-    adds = moves.join(before, on=list(PLACE), how="inner", nulls_equal=True, maintain_order="left")
+    where = ["item", "warehouse"]
+    before = places_before(moves, sums).group_by(where).agg(pl.col("on hand").sum()).filter(pl.col("on hand") != 0)
+    added = moves.group_by(where).agg(pl.col("quantity").sum().alias("added"))
+    adds = moves.unique([PART, ROW], keep="first", maintain_order=True)
+    adds = adds.join(before, on=where, how="inner", nulls_equal=True, maintain_order="left")
+    adds = adds.join(added, on=where, how="left", nulls_equal=True, maintain_order="left")
     if adds.height:
         messages = [
-            f"{place_name(row)}: {plain(row['on hand'])} on hand now, {plain(row['quantity'])} added, "
-            f"{plain(row['on hand'] + row['quantity'])} afterwards"
+            f"{row['item']} in {row['warehouse']}: {plain(row['on hand'])} on hand now, {plain(row['added'])} added, "
+            f"{plain(row['on hand'] + row['added'])} afterwards"
             for row in adds.iter_rows(named=True)
         ]
         yield from whole.findings("warning", "adds-to-stock", "adds to what is on hand", "quantity", adds, messages)
@@ -201,6 +205,15 @@ def _ledger_rows(description: Description, movements: pl.DataFrame, parts: Seque
 
 
 def _totals(whole: Together, movements: pl.DataFrame) -> pl.DataFrame:
+    if "amount" in whole.lines.columns:
+        # Orders move no stock; their value is what they amount to.
+        amount = (
+            pl.col("amount")
+            .cast(pl.Decimal(38, 12), strict=False)
+            .fill_null(pl.col("number") * pl.col("price").cast(pl.Decimal(38, 12), strict=False))
+        )
+        amounts = whole.lines.select(PART, ROW, amount.alias("value"))
+        movements = movements.drop("value").join(amounts, on=[PART, ROW], how="left", maintain_order="left")
     account = pl.col("account") if "account" in whole.headers.columns else pl.lit(None, pl.String).alias("account")
     accounts = whole.headers.select("document", account).unique("document", keep="first")
     rows = movements.join(accounts, on="document", how="left", maintain_order="left")
