@@ -21,7 +21,7 @@ from dataclasses import dataclass
 from importlib.metadata import version
 from pathlib import Path
 
-from benchmarks import data, prices
+from benchmarks import data, prices, stock
 from benchmarks.databases import PostgresBench, SqliteBench
 from benchmarks.timing import Timed, kotrel, process, python
 
@@ -144,6 +144,20 @@ class Bench:
             Line(f"reprice {rows:,} items from cost to workbook", ours, "writing that workbook", theirs, 1.5),
         ]
 
+    def stock(self) -> list[Line]:
+        lines, ledger = max(self.rows // 10, 1000), self.rows * 10
+        bench = stock.bench_of(self.folder)
+        ours, copied = stock.opening(bench, lines, self.runs)
+        stock.fill_ledger(bench, 10_000)
+        _, _, small = stock.sums(bench, self.runs)
+        stock.fill_ledger(bench, ledger)
+        whole, plain, one = stock.sums(bench, self.runs)
+        return [
+            Line(f"load {lines:,} opening lines with lots, PostgreSQL", ours, "bare COPY of lines and lots", copied, 3),
+            Line(f"stock by item of {ledger:,} movements", whole, "a plain SQL sum", plain, 1.2),
+            Line(f"stock of one item of {ledger:,} movements", one, "the same of 10,000", small, 3),
+        ]
+
 
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
@@ -161,6 +175,7 @@ def main() -> int:
         "load sqlite": bench.load_sqlite,
         "load postgresql": bench.load_postgresql,
         "reprice": bench.reprice,
+        "stock": bench.stock,
     }
     packages = ", ".join(
         f"{name} {version(name)}" for name in ("kotrel", "polars", "python-calamine", "psycopg", "sqlalchemy")

@@ -10,8 +10,8 @@ from decimal import ROUND_HALF_UP, Decimal
 
 import polars as pl
 
-SUMS = ("quantity", "value", "last", "movements")
-"""Columns of a sum: in the base unit, in money, the last day of a movement, how many movements; canonical text."""
+SUMS = ("quantity", "value")
+"""Columns of a sum: in the base unit, and in money; canonical text."""
 
 AVERAGE_DECIMALS = 4
 VALUE_DECIMALS = 4

@@ -22,7 +22,7 @@ def on_hand(places: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
     """
     return places.with_columns(
         pl.col("quantity").cast(EXACT).alias("on_hand"), shares(places, items).alias("value")
-    ).drop("quantity", "movements")
+    ).drop("quantity")
 
 
 def grouped(rows: pl.DataFrame, by: Sequence[str], amounts: Sequence[str]) -> pl.DataFrame:

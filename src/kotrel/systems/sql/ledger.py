@@ -23,8 +23,13 @@ def ledger_sums(
     since: str | None = None,
     until: str | None = None,
     direction: str | None = None,
+    last: bool = False,
 ) -> pl.DataFrame:
-    """Sums of the ledger; see :meth:`kotrel.systems.interface.Reading.ledger_sums`."""
+    """Sums of the ledger; see :meth:`kotrel.systems.interface.Reading.ledger_sums`.
+
+    Args:
+        last: add ``last``, the day of the last movement.
+    """
     ledger = description.ledger
     if ledger is None:
         return pl.DataFrame(schema=dict.fromkeys((*by, *SUMS), pl.String))
@@ -52,14 +57,17 @@ def ledger_sums(
     columns = [f"t.{store.column(name)}" for name in by]
     quantity, value = (f"sum(t.{store.column(name)})" for name in ("quantity", "value"))
     inner = [*(f"{column} AS {quoted(f'g{n}')}" for n, column in enumerate(columns)),
-             f"{quantity} AS q", f"{value} AS v", f"max(t.{store.column('date')}) AS d", "count(*) AS n"]  # fmt: skip
+             f"{quantity} AS q", f"{value} AS v", *([f"max(t.{store.column('date')}) AS d"] if last else [])]  # fmt: skip
     group = f" GROUP BY {', '.join(columns)}" if columns else " HAVING count(*) > 0"
     rest = f"FROM (SELECT {', '.join(inner)} FROM {store.name} AS t WHERE {' AND '.join(conditions)}{group}) AS s"
     outer = [database.as_text(f"s.{quoted(f'g{n}')}", ledger.fields[name], store.plain) for n, name in enumerate(by)]
-    outer += [database.as_text("s.q", ledger.fields["quantity"], store.plain),
-              database.as_text("s.v", ledger.fields["value"], store.plain),
-              database.as_text("s.d", date, store.plain), "CAST(s.n AS text)"]  # fmt: skip
-    return database.frame(outer, [*by, *SUMS], rest, values)
+    outer += [
+        database.as_text("s.q", ledger.fields["quantity"], store.plain),
+        database.as_text("s.v", ledger.fields["value"], store.plain),
+    ]
+    if last:
+        outer.append(database.as_text("s.d", date, store.plain))
+    return database.frame(outer, [*by, *SUMS, *(["last"] if last else [])], rest, values)
 
 
 def read_with_ledger(
@@ -92,7 +100,9 @@ def _with_ledger(database: Database, store: Store, frame: pl.DataFrame, names: S
         what = str(record.fields[name].from_ledger)
         counts_as = what if what in ("on order", "reserved") else "on hand"
         if counts_as not in sums:
-            sums[counts_as] = ledger_sums(database, store.description, [reference], [(reference, codes)], counts_as)
+            sums[counts_as] = ledger_sums(
+                database, store.description, [reference], [(reference, codes)], counts_as, last=True
+            )
         found = sums[counts_as]
         decimals = record.fields[name].decimals or 0
         if what == "average cost":
