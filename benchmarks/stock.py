@@ -76,8 +76,8 @@ def fill_ledger(bench: PostgresBench, lines: int, items: int = 1_000) -> None:
     database.run(f"TRUNCATE {LEDGER}")
     _items(database, items)
     database.run(
-        f"INSERT INTO {LEDGER} (kind, document, line, part, counts_as, date, item, warehouse, bin, quantity, value) "
-        "SELECT 'goods_receipt', 'D-' || (n / 1000), (n % 1000)::text, 1, 'on hand', date '2020-01-01' + (n % 2000)::int, "
+        f"INSERT INTO {LEDGER} (kind, document, line, part, counts_as, date, posted_at, item, warehouse, bin, quantity, value) "
+        "SELECT 'goods_receipt', 'D-' || (n / 1000), (n % 1000)::text, 1, 'on hand', date '2020-01-01' + (n % 2000)::int, timestamp '2020-01-01', "
         f"'LOT-' || lpad((n % {items} + 1)::text, 5, '0'), 'LOFT', 'L-01-A', 3, 7.5 FROM generate_series(1, {lines}::bigint) AS n"
     )
     # The first look at new rows writes their marks; nobody is to pay for that.

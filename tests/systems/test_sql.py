@@ -112,8 +112,8 @@ class OnAnyDatabase:
         ledger = self.item.replace("item", "stock_movement")
         five = 5 if self.database.dialect == "postgresql" else 5_000_000
         self.database.run(
-            f"INSERT INTO {ledger} (kind, document, line, part, counts_as, date, item, quantity, value) "
-            f"VALUES ('goods_receipt', 'GR-1', '1', 1, 'on hand', '2026-11-20', 'ROP-40002', {five}, 0)"
+            f"INSERT INTO {ledger} (kind, document, line, part, counts_as, date, posted_at, item, quantity, value) "
+            f"VALUES ('goods_receipt', 'GR-1', '1', 1, 'on hand', '2026-11-20', '2026-11-20 08:00:00', 'ROP-40002', {five}, 0)"
         )
         before = self.items()
         undone = undo_load(self.system, number, "tester", "", STAMP.at, quiet, self.folder)

@@ -29,7 +29,7 @@ def shape_parts(parts: Sequence[Part], business: Business, look: Look) -> list[P
         description,
         business.state(look, {}),
         business.options.documents,
-        business.today,
+        business.now.date(),
         business.conventions.spellings,
         look.ledger_sums,
         standing,
@@ -52,7 +52,7 @@ def with_documents(checked: list[Checked], business: Business, look: Look) -> li
     ledger = Ledger(look.read, look.ledger_sums, look.loads_of)
     state = business.state(look, _pending_of(checked))
     done = check_documents(
-        [each.rows for each in checked], state, ledger, business.stock, business.today, business.options.only == "new"
+        [each.rows for each in checked], state, ledger, business.stock, business.now, business.options.only == "new"
     )
     again = [
         replace(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from datetime import date
+from datetime import datetime
 from typing import Protocol
 
 import polars as pl
@@ -58,7 +58,7 @@ class Business:
         files: looks up the files that values name, or None where no folder is set.
         largest_file: the most bytes such a file may have.
         stock: what it allows of stock documents.
-        today: the date of documents that say none.
+        now: the moment, by the clock of the place; its day is the date of documents that say none.
     """
 
     description: Description
@@ -67,7 +67,7 @@ class Business:
     files: Files | None = None
     largest_file: int = 0
     stock: StockRules = CAREFUL
-    today: date = date.min
+    now: datetime = datetime.min
 
     def state(self, look: Look, pending: Mapping[str, InLoad]) -> SystemState:
         return SystemState(self.description, look.read, pending, self.files, self.largest_file)
@@ -126,11 +126,13 @@ class Preview:
     Attributes:
         changes: in load order.
         before: the load by which the same content was loaded already, or None.
+        stakes: what it does to prices, in sum (see :data:`kotrel.core.pricing.stakes.STAKES`), or None.
     """
 
     checked: tuple[Checked, ...]
     changes: tuple[RecordChanges, ...]
     before: Entry | None = None
+    stakes: pl.DataFrame | None = None
 
     @property
     def ok(self) -> bool:

@@ -19,6 +19,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.document_steps import shape_parts, with_documents
 from kotrel.core.parts import Business, Checked, Look, Part, Preview, Step, in_load, joined
 from kotrel.core.pricing.book_checks import check_book
+from kotrel.core.pricing.stakes import price_stakes
 from kotrel.core.readying.ready_rows import ready_rows, require_known_options
 from kotrel.core.readying.same_row import from_same_row
 from kotrel.core.rows.cells import at_their_cells
@@ -100,9 +101,18 @@ def _check_record(
 
 
 def preview(
-    parts: Sequence[Part], business: Business, look: Look, step: Step, refusals: Sequence[Refusal] = ()
+    parts: Sequence[Part],
+    business: Business,
+    look: Look,
+    step: Step,
+    refusals: Sequence[Refusal] = (),
+    with_stakes: bool = False,
 ) -> Preview:
-    """Checks parts and compares them with what the system holds, in one consistent look."""
+    """Checks parts and compares them with what the system holds, in one consistent look.
+
+    Args:
+        with_stakes: also work out what the load does to prices, in sum: somebody is going to read it.
+    """
     checked = check_parts(parts, business, look, step, refusals)
     changes = []
     for place, each in enumerate(checked):
@@ -128,4 +138,6 @@ def preview(
         for _, group in itertools.groupby(changes, lambda each: each.record.name)
         for each in in_reference_order(list(group))
     ]
-    return Preview(tuple(checked), tuple(put_together(ready)))
+    together = tuple(put_together(ready))
+    stakes = price_stakes(together, business.description, look.read, look.ledger_sums) if with_stakes else None
+    return Preview(tuple(checked), together, stakes=stakes)

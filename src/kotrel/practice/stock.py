@@ -47,7 +47,7 @@ def starting_stock(items: pl.DataFrame) -> dict[str, pl.DataFrame]:
                 key = {"document": number, "line": str(line), "part": str(part)}
                 if piece.lot or piece.serial:
                     lots.append({**key, **about, "quantity": f"{piece.quantity:.3f}"})
-                movements.append({"kind": "opening_stock", **key, "counts_as": "on hand", "date": DAY, "item": piece.item,
+                movements.append({"kind": "opening_stock", **key, "counts_as": "on hand", "date": DAY, "posted_at": f"{DAY} 08:00:00", "item": piece.item,
                                   "warehouse": warehouse, "bin": piece.bin, **about, "quantity": f"{piece.quantity:.6f}",
                                   "value": f"{piece.quantity * piece.cost:.4f}"})  # fmt: skip
     tables = {

@@ -32,6 +32,17 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
             Text(f"{each.sure} %", style=style),
             Text(each.why, style=style),
         )
+    if mapped.wide is not None:
+        wide = mapped.wide
+        heads = listed([column.heading for column in wide.columns], 6)
+        grid.add_row(
+            "",
+            Text(heads, style="bold"),
+            "→",
+            f"{wide.value.name}, by {wide.by.name}",
+            "100 %",
+            "headings on that list",
+        )
     screen.show(grid)
     if mapped.left:
         left = listed([f"{column.letter} “{column.heading}”" for column in mapped.left], 8)
@@ -68,6 +79,13 @@ def mapped_json(mapped: Mapped) -> dict[str, Any]:
             }
             for each in mapped.proposals
         ],
+        "repeat": None
+        if mapped.wide is None
+        else {
+            "field": mapped.wide.by.name,
+            "value": mapped.wide.value.name,
+            "columns": [c.heading for c in mapped.wide.columns],
+        },
         "left": [{"column": column.heading, "letter": column.letter} for column in mapped.left],
         "missing": list(mapped.missing),
     }

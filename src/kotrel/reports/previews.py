@@ -19,6 +19,7 @@ from kotrel.reports.documents import show_totals, totals_json
 from kotrel.reports.findings import counts_line, headline, show_checked, show_created
 from kotrel.reports.phrases import count, listed, short
 from kotrel.reports.screen import Screen
+from kotrel.reports.stakes import show_stakes, stakes_json
 from kotrel.systems.interface import Altered
 
 CHANGES_SHOWN = 12
@@ -52,6 +53,7 @@ def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
         before = preview.before
         screen.show(Text(f"The same content was already loaded as {before.name}, by {before.who}.", style="yellow"))
     show_totals(screen, preview, {each.record.name: each.record for each in preview.changes})
+    show_stakes(screen, preview.stakes, every)
     for changes in preview.changes:
         if changes.record.nature == "ledger":
             continue
@@ -171,6 +173,7 @@ def preview_json(preview: Preview) -> dict[str, Any]:
         "creates": preview.creates(),
         "ends": preview.ends(),
         "totals": totals_json(preview),
+        "price_changes": stakes_json(preview.stakes),
         "defaults": [
             {
                 "record": checked.rows.record.name,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import date
+from datetime import date, datetime, time
 from pathlib import Path
 
 from kotrel.core.parts import Business, Checked, Part
@@ -36,7 +36,7 @@ def understand_files(
     return understood
 
 
-def business_of(workspace: Workspace, options: LoadOptions, today: date) -> Business:
+def business_of(workspace: Workspace, options: LoadOptions, now: datetime) -> Business:
     """What the checks have to know of a workspace."""
     return Business(
         workspace.description,
@@ -45,7 +45,7 @@ def business_of(workspace: Workspace, options: LoadOptions, today: date) -> Busi
         workspace.pictures(),
         workspace.largest_picture,
         workspace.stock,
-        today,
+        now.replace(tzinfo=None),
     )
 
 
@@ -69,4 +69,9 @@ def check_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, tod
     """Reads, understands and checks files against the system."""
     with workspace.system().reading() as reading, prefetching(reading) as ahead:
         understood = understand_files(files, workspace, wanted, today, step, ahead.expect)
-        return check_parts(parts_of(understood, workspace), business_of(workspace, wanted.options, today), ahead, step)
+        return check_parts(
+            parts_of(understood, workspace),
+            business_of(workspace, wanted.options, datetime.combine(today, time())),
+            ahead,
+            step,
+        )

@@ -98,7 +98,7 @@ def load_files(
     shown: Preview | None = None
     if agree is not None:
         with system.reading() as reading:
-            shown = _preview(parts, workspace, order, reading, stamp, step)
+            shown = _preview(parts, workspace, order, reading, stamp, step, with_stakes=True)
         if not _may_go_on(shown, order):
             return _not_loaded(shown)
         if not agree(shown):
@@ -166,17 +166,18 @@ def _preview(
     stamp: Stamp,
     step: Step,
     refusals: Sequence[Refusal] = (),
+    with_stakes: bool = False,
 ) -> Preview:
-    business = business_of(workspace, order.wanted.options, order.at.date())
+    business = business_of(workspace, order.wanted.options, datetime.now())
     parts = shape_parts(parts, business, reading)
-    found = preview(parts, business, reading, step, refusals)
+    found = preview(parts, business, reading, step, refusals, with_stakes)
     while order.good_rows:
         # A row that makes several records is loaded with all of them, and a document whole; or it stays for the rest.
         whole = whole_rows(parts, found.checked) or whole_documents(parts, found.checked, business, reading)
         if whole is None:
             break
         parts = whole
-        found = preview(parts, business, reading, step, refusals)
+        found = preview(parts, business, reading, step, refusals, with_stakes)
     # What stock is to be may be asked for again: what is right already is left out.
     again = order.again or order.wanted.options.documents.as_target
     return found if again else replace(found, before=loaded_before(reading.history(), stamp.fingerprint))
@@ -194,9 +195,14 @@ def _not_loaded(preview: Preview) -> Loaded:
 
 def _same(shown: Preview, now: Preview) -> bool:
     return len(shown.changes) == len(now.changes) and all(
-        first.fields == second.fields and first.frame.equals(second.frame)
+        first.fields == second.fields and _timeless(first).equals(_timeless(second))
         for first, second in zip(shown.changes, now.changes, strict=True)
     )
+
+
+def _timeless(changes: RecordChanges) -> pl.DataFrame:
+    """The changes without the moment at which documents are posted, which is another each time."""
+    return changes.frame.drop("posted_at") if changes.record.nature == "ledger" else changes.frame
 
 
 def _refused(
@@ -210,7 +216,7 @@ def _refused(
 ) -> Loaded:
     """Records a load that the system itself refused: each refusal is a finding at its row, and the history has the load."""
     with system.writing() as writing:
-        found = preview(parts, business_of(workspace, order.wanted.options, order.at.date()), writing, step, refusals)
+        found = preview(parts, business_of(workspace, order.wanted.options, datetime.now()), writing, step, refusals)
         number = writing.note_refused(found.changes, replace(stamp, kind="refused"))
     return Loaded("refused", number, found)
 

@@ -14,6 +14,7 @@ from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import WrongUse
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.understanding.proposing import Proposal, propose
+from kotrel.core.understanding.wide import Wide, find_wide
 from kotrel.stages.file_options import Wanted, record_named
 from kotrel.stages.understanding import tables_in
 from kotrel.systems.interface import Reading, Step
@@ -32,6 +33,7 @@ class Mapped:
     left: tuple[Column, ...]
     missing: tuple[str, ...]
     path: Path
+    wide: Wide | None = None
 
 
 def map_file(
@@ -52,7 +54,10 @@ def map_file(
         tried: list[tuple[Table, list[Proposal], list[Column]]] = [
             (table, *propose(table, record, names)) for table in tables
         ]
-    table, proposals, left = max(tried, key=lambda each: sum(p.sure for p in each[1]))
+        table, proposals, left = max(tried, key=lambda each: sum(p.sure for p in each[1]))
+        wide = find_wide(left, record, [each.field.name for each in proposals], names)
+    if wide is not None:
+        left = [column for column in left if column not in wide.columns]
     if not proposals:
         raise WrongUse(
             f"nothing in {path} looks like {record.title.lower()} rows",
@@ -65,8 +70,9 @@ def map_file(
         "sheet": table.sheet if wanted.sheet else None,
         "encoding": wanted.encoding,
     }
-    write_map(saved, record, str(path), proposals, left, reading_as)
-    return Mapped(table, record, tuple(proposals), tuple(left), tuple(_missing(record, proposals)), saved)
+    write_map(saved, record, str(path), proposals, left, reading_as, wide)
+    fed = [*(each.field.name for each in proposals), *((wide.by.name, wide.value.name) if wide else ())]
+    return Mapped(table, record, tuple(proposals), tuple(left), tuple(_missing(record, fed)), saved, wide)
 
 
 def names_of(workspace: Workspace, reading: Reading) -> Callable[[str], ListNames]:
@@ -80,10 +86,12 @@ def names_of(workspace: Workspace, reading: Reading) -> Callable[[str], ListName
     return names
 
 
-def _missing(record: Record, proposals: Sequence[Proposal]) -> list[str]:
+def _missing(record: Record, fed: Sequence[str]) -> list[str]:
     """Fields that new rows must have and that have no column."""
-    fed = {each.field.name for each in proposals}
-    return [field.name for field in record.fields.values() if field.must != "may" and field.name not in fed]
+    needed = [field for field in record.fields.values() if field.must != "may" and field.name not in fed]
+    return [
+        field.name for field in needed if not (field.default or field.default_from or field.same_as or field.numbered)
+    ]
 
 
 def _plain(name: str) -> str:

@@ -60,8 +60,11 @@ class Prefetching(Reading):
         since: str | None = None,
         until: str | None = None,
         direction: str | None = None,
+        as_at: str | None = None,
     ) -> pl.DataFrame:
-        return self._pool.submit(self._reading.ledger_sums, by, among, counts_as, since, until, direction).result()
+        return self._pool.submit(
+            self._reading.ledger_sums, by, among, counts_as, since, until, direction, as_at
+        ).result()
 
     def loads_of(self, record: str, keys: Sequence[str]) -> dict[str, int]:
         return self._pool.submit(self._reading.loads_of, record, keys).result()

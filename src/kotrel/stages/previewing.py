@@ -23,9 +23,9 @@ def preview_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, t
     """What loading the files would do."""
     understood = understand_files(files, workspace, wanted, today.date(), step)
     content = fingerprint(files, wanted, understood)
-    parts, business = parts_of(understood, workspace), business_of(workspace, wanted.options, today.date())
+    parts, business = parts_of(understood, workspace), business_of(workspace, wanted.options, today)
     with workspace.system().reading() as reading:
-        found = preview(parts, business, reading, step)
+        found = preview(parts, business, reading, step, with_stakes=True)
         if wanted.options.documents.as_target:
             return found
         return replace(found, before=loaded_before(reading.history(), content))

@@ -169,7 +169,7 @@ def _plan(system: System, writing: Writing, number: int, step: Step, at: datetim
     in_the_way = _naming_loads(in_the_way, number, writing)
     refer = _referring(writing, reversal)
     posted = [each for each in done if is_of_documents(each)]
-    taking = Taking(how.day or at.date(), f"takes back {load_name(number)}", how.stock, how.what_can)
+    taking = Taking(how.day or at.date(), datetime.now(), f"takes back {load_name(number)}", how.stock, how.what_can)
     back = reverse_documents(posted, system.description, writing.read, writing.ledger_sums, taking)
     if how.what_can:
         while in_the_way or refer:

@@ -105,6 +105,7 @@ class Reading(ABC):
         since: str | None = None,
         until: str | None = None,
         direction: str | None = None,
+        as_at: str | None = None,
     ) -> pl.DataFrame:
         """Sums of what documents posted, worked out by the system: the cost grows with what is asked, not with the ledger.
 
@@ -114,6 +115,7 @@ class Reading(ABC):
             counts_as: ``on hand``, ``on order`` or ``reserved``.
             since, until: the first and the last day that counts, ISO dates.
             direction: ``in`` or ``out`` for the movements that add or take away; None for all.
+            as_at: the moment until which movements count, by when they were posted; canonical text.
 
         Returns:
             String columns ``by`` and :data:`kotrel.core.stock.sums.SUMS`; no rows where the system has no ledger.

@@ -11,6 +11,7 @@ from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.tables.table import Column
 from kotrel.core.understanding.proposing import Proposal
+from kotrel.core.understanding.wide import Wide
 
 
 def write_map(
@@ -20,11 +21,13 @@ def write_map(
     proposals: Sequence[Proposal],
     left: Sequence[Column],
     reading_as: Mapping[str, object] | None = None,
+    wide: Wide | None = None,
 ) -> None:
     """Saves proposals as a match for people to edit.
 
     Args:
         left: columns that nobody has decided about yet.
+        wide: columns that are headed with the codes of one list, or None.
         reading_as: heading_row, sheet and encoding as the user named them, or None for each.
 
     Raises:
@@ -53,6 +56,14 @@ def write_map(
         settings.add("column", each.column.heading or f"={each.column.letter}")
         settings["column"].comment(f"{each.sure} % sure: {each.why}")
         fields.add(each.field.name, settings)
+    if wide is not None:
+        repeated = tomlkit.table()
+        repeated.add("repeat", [column.heading for column in wide.columns])
+        repeated["repeat"].comment("a row for each of these; their headings are on the list")
+        fields.add(wide.by.name, repeated)
+        value = tomlkit.table()
+        value.add("column", "{" + wide.by.name + "}")
+        fields.add(wide.value.name, value)
     document.add("field", fields)
     try:
         path.parent.mkdir(exist_ok=True)

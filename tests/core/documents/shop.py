@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from datetime import datetime
 from decimal import Decimal
 from functools import cache
 from typing import Any
@@ -21,6 +22,8 @@ from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.table import Table
 from kotrel.practice.setup import description_text
 from tests.support import TODAY
+
+NOW = datetime(2026, 11, 23, 9, 30)
 
 ITEMS = {
     "code": ["ROPE", "RADIO", "PAINT", "HIRE"],
@@ -111,7 +114,7 @@ class Shop:
         if lots:
             parts.append(_rows(f"{kind}_lot", lots))  # type: ignore[arg-type]
         ledger = Ledger(self.read, self.sums, lambda record, keys: {})
-        return check_documents(parts, SystemState(practice(), self.read), ledger, self.rules, TODAY, only_new), parts
+        return check_documents(parts, SystemState(practice(), self.read), ledger, self.rules, NOW, only_new), parts
 
     def post(
         self, kind: str, number: str, *lines: Mapping[str, Any], header: Mapping[str, str] | None = None
@@ -129,7 +132,7 @@ class Shop:
 
     def take_back(self, number: str) -> TakenBack:
         """Takes a document back; posts nothing if something is in the way."""
-        how = Taking(TODAY, "back", self.rules)
+        how = Taking(TODAY, NOW, "back", self.rules)
         back = reverse_documents(self.done[number], practice(), self.read, self.sums, how)
         if not back.in_the_way:
             self._keep(f"{number}-R", back.changes)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import date
+from datetime import datetime
 
 import polars as pl
 
@@ -20,6 +20,7 @@ from kotrel.core.rows.findings import cells_of, rows_with
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Reader, SystemState
 from kotrel.core.tables.table import Table
+from kotrel.core.values.moments import moment_text
 
 
 @dataclass(frozen=True)
@@ -53,12 +54,13 @@ TOTALS: dict[str, pl.DataType | type[pl.DataType]] = {"kind": pl.String, "wareho
 
 
 def check_documents(
-    parts: Sequence[Rows], state: SystemState, ledger: Ledger, rules: StockRules, today: date, only_new: bool
+    parts: Sequence[Rows], state: SystemState, ledger: Ledger, rules: StockRules, now: datetime, only_new: bool
 ) -> InDocuments:
     """Checks the documents of a load and works out their movements.
 
     Args:
         parts: all rows of the load, checked one by one, in load order.
+        now: when it is posted, by the clock of the place.
         only_new: documents that the system holds with the same content are left out instead of refused.
     """
     description = state.description
@@ -76,7 +78,7 @@ def check_documents(
             known = {number: how for number, how in known.items() if how == "other"}
             whole = put_together(family, done.parts, places, state)
         _add(done, check_standing(whole, known, ledger.loads_of, ledger.read))
-        _add(done, check_together(whole, rules, today))
+        _add(done, check_together(whole, rules, now.date()))
         whole = _marked(whole, done.parts)
         if description.ledger is None:
             if whole.family.header.effect != "none":
@@ -93,7 +95,7 @@ def check_documents(
         later = posted.movements if later is None else pl.concat([later, posted.movements])
         done = replace(
             done,
-            movements=[*done.movements, *_ledger_rows(description, posted.movements, done.parts)],
+            movements=[*done.movements, *_ledger_rows(description, posted.movements, done.parts, now)],
             totals=pl.concat([done.totals, _totals(whole, posted.movements)]),
         )
     return done
@@ -185,14 +187,15 @@ def _on_lots(whole: Together, severity: str, kind: str, title: str, bad: pl.Data
     yield from whole.findings(severity, kind, title, "serial", at, messages)  # type: ignore[arg-type]
 
 
-def _ledger_rows(description: Description, movements: pl.DataFrame, parts: Sequence[Rows]) -> list[Rows]:
+def _ledger_rows(description: Description, movements: pl.DataFrame, parts: Sequence[Rows], now: datetime) -> list[Rows]:
     """Movements as rows of the ledger, for each sheet that causes them."""
     ledger = description.ledger
     assert ledger is not None
     found: list[Rows] = []
+    movements = movements.with_columns(pl.lit(moment_text(now)).alias("posted_at"))
     for (place,), group in movements.group_by(PART, maintain_order=True):
         table = parts[int(str(place))].table
-        names = [name for name in MOVEMENT if name in ledger.fields]
+        names = [name for name in (*MOVEMENT, "posted_at") if name in ledger.fields]
         texts = [
             pl.col(name).round(ledger.fields[name].decimals or 0, mode="half_away_from_zero")
             .cast(pl.Decimal(38, ledger.fields[name].decimals or 0)).cast(pl.String).alias(name)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import date
+from datetime import date, datetime
 
 import polars as pl
 
@@ -22,6 +22,7 @@ from kotrel.core.documents.posting import PLACE, Sums, place_name, places_before
 from kotrel.core.documents.together import plain
 from kotrel.core.rows.system_state import Reader
 from kotrel.core.stock.sums import VALUE_DECIMALS
+from kotrel.core.values.moments import moment_text
 
 EXACT = pl.Decimal(38, 12)
 
@@ -32,11 +33,13 @@ class Taking:
 
     Attributes:
         day: the date of the reversing documents.
+        now: when they are posted, by the clock of the place.
         remark: what their remark says.
         what_can: take back the documents that nothing is in the way of, and leave the others.
     """
 
     day: date
+    now: datetime
     remark: str
     rules: StockRules
     what_can: bool = False
@@ -252,8 +255,10 @@ def _changes(
             rows = each.frame.filter((pl.col(ACTION) == "new") & (pl.col("kind") == family.header.name))
             rows = rows.filter(pl.col("document").is_in(list(new)))
             if rows.height:
+                stamps = {"date": how.day.isoformat(), "posted_at": moment_text(how.now)}
                 rows = _turned(rows, each, emptied).with_columns(
-                    pl.col("document").replace(new), pl.lit(how.day.isoformat()).alias("date")
+                    pl.col("document").replace(new),
+                    *(pl.lit(text).alias(name) for name, text in stamps.items() if name in each.fields),
                 )
                 found.append(_new_rows(each.record, each, list(each.fields), rows))
                 emptied = emptied.filter(~pl.col("item").is_in(rows["item"].implode()))

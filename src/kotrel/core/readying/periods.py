@@ -43,7 +43,7 @@ def follow_periods(
     rows = _with_ends(rows, filled, last)
     rows = rows.with_findings(_findings(rows, joined, first, last))
     ended = points.filter(~pl.col("is new") & pl.col("is cut") & pl.col("cause").is_not_null())
-    remarks = [f"{count(filled.height, 'row')} end where another begins or ended"] if filled.height else []
+    remarks = [f"{count(filled.height, 'row ends', 'rows end')} where another begins or ended"] if filled.height else []
     if not ended.height:
         return rows, (), remarks
     causes = ended.select(pl.col("cause").cast(pl.UInt32).alias(ROW), *record.key)

@@ -20,6 +20,12 @@ class ReadMoment:
     midnight: bool = False
 
 
+def moment_text(at: datetime) -> str:
+    """A moment as canonical text, by the clock of the place: its zone is left out."""
+    text = at.strftime("%Y-%m-%d %H:%M:%S").zfill(19)
+    return text + f".{at.microsecond:06d}".rstrip("0").rstrip(".")
+
+
 def read_moment(text: str, zoned: bool) -> ReadMoment:
     """Reads one date with a time.
 
@@ -44,6 +50,4 @@ def read_moment(text: str, zoned: bool) -> ReadMoment:
             moment = moment.astimezone(UTC)
     except (ValueError, OverflowError):
         return ReadMoment(None, "impossible-date")
-    shown = moment.strftime("%Y-%m-%d %H:%M:%S").zfill(19)
-    part = f".{moment.microsecond:06d}".rstrip("0").rstrip(".")
-    return ReadMoment(shown + part + ("Z" if zoned else ""), "", hour is None)
+    return ReadMoment(moment_text(moment) + ("Z" if zoned else ""), "", hour is None)

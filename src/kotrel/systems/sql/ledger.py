@@ -23,6 +23,7 @@ def ledger_sums(
     since: str | None = None,
     until: str | None = None,
     direction: str | None = None,
+    as_at: str | None = None,
     last: bool = False,
 ) -> pl.DataFrame:
     """Sums of the ledger; see :meth:`kotrel.systems.interface.Reading.ledger_sums`.
@@ -52,6 +53,10 @@ def ledger_sums(
             cast = "CAST(? AS date)" if database.dialect == "postgresql" else "?"
             conditions.append(f"t.{store.column('date')} {sign} {cast}")
             values.append(day)
+    if as_at is not None:
+        cast = "CAST(? AS timestamp)" if database.dialect == "postgresql" else "?"
+        conditions.append(f"t.{store.column('posted_at')} <= {cast}")
+        values.append(as_at)
     if direction is not None:
         conditions.append(f"t.{store.column('quantity')} {'>' if direction == 'in' else '<'} 0")
     columns = [f"t.{store.column(name)}" for name in by]

@@ -68,8 +68,9 @@ class _Reading(Reading):
         since: str | None = None,
         until: str | None = None,
         direction: str | None = None,
+        as_at: str | None = None,
     ) -> pl.DataFrame:
-        return ledger_sums(self.database, self.description, by, among, counts_as, since, until, direction)
+        return ledger_sums(self.database, self.description, by, among, counts_as, since, until, direction, as_at)
 
     def loads_of(self, record: str, keys: Sequence[str]) -> dict[str, int]:
         return journal.loads_of(self.database, record, keys)

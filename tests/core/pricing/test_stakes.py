@@ -1,0 +1,105 @@
+from __future__ import annotations
+
+import unittest
+from collections.abc import Sequence
+from decimal import Decimal
+from typing import Any
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges
+from kotrel.core.columns import ACTION, MESSAGE, ROW, before
+from kotrel.core.description.reading import read_description
+from kotrel.core.pricing.stakes import price_stakes
+from kotrel.practice.setup import description_text
+
+HELD: dict[str, list[dict[str, str | None]]] = {
+    "item": [
+        {"code": "A", "unit": "EA", "category": "ROPE"},
+        {"code": "B", "unit": "EA", "category": "ROPE"},
+        {"code": "C", "unit": "EA", "category": "CHAIN"},
+    ],
+    "price": [
+        {"price_list": "SHOP", "item": "A", "unit": "EA", "from_quantity": "0.000", "from_date": "2026-01-01", "amount": "10.00"},
+        {"price_list": "SHOP", "item": "A", "unit": "EA", "from_quantity": "0.000", "from_date": "2026-06-01", "amount": "8.00"},
+        {"price_list": "SHOP", "item": "A", "unit": "BOX", "from_quantity": "0.000", "from_date": "2026-01-01", "amount": "90.00"},
+        {"price_list": "SHOP", "item": "B", "unit": "EA", "from_quantity": "0.000", "from_date": "2026-01-01",
+         "to_date": "2026-03-31", "amount": "5.00"},
+    ],
+}  # fmt: skip
+
+
+def read(record: str, fields: Sequence[str], among: Any = None, filled: Any = None) -> pl.DataFrame:
+    rows = [[row.get(name) for name in fields] for row in HELD[record]]
+    return pl.DataFrame(rows, schema=dict.fromkeys(fields, pl.String), orient="row")
+
+
+def sums(by: Sequence[str], among: Any) -> pl.DataFrame:
+    return pl.DataFrame({"item": ["A", "C"], "quantity": ["20", "3"], "value": ["0", "0"]})
+
+
+def changes(record: str, *rows: dict[str, str | None], action: str = "new") -> RecordChanges:
+    description = read_description(description_text())
+    fields = [name for name in rows[0] if not name.startswith("before ")]
+    frame = pl.DataFrame(
+        [{ROW: n, ACTION: action, MESSAGE: None, **{before(f): row.get(f"before {f}") for f in fields}, **{f: row.get(f) for f in fields}}
+         for n, row in enumerate(rows, 2)], schema_overrides={before(f): pl.String for f in fields})  # fmt: skip
+    return RecordChanges(description.records[record], "f", "", tuple(fields), frame)
+
+
+def price(
+    item: str, amount: str, day: str = "2026-12-01", unit: str = "EA", quantity: str = "0.000"
+) -> dict[str, str | None]:
+    return {
+        "price_list": "SHOP",
+        "item": item,
+        "unit": unit,
+        "from_quantity": quantity,
+        "from_date": day,
+        "amount": amount,
+    }
+
+
+class Stakes(unittest.TestCase):
+    def stakes(self, *made: RecordChanges) -> dict[tuple[str, str | None], tuple[object, ...]]:
+        found = price_stakes(made, read_description(description_text()), read, sums)
+        if found is None:
+            return {}
+        names = ("prices", "new", "mean", "largest", "item", "stake")
+        return {
+            (row["list"], row["category"]): tuple(row[name] for name in names) for row in found.iter_rows(named=True)
+        }
+
+    def test_new_prices_are_held_against_the_one_in_force(self) -> None:
+        found = self.stakes(
+            changes(
+                "price", price("A", "9.00"), price("A", "99.00", unit="BOX"), price("B", "6.00"), price("C", "1.00")
+            )
+        )
+        # A 8.00 → 9.00 is +12.5 %, on 20 pieces 20.00; the box 90 → 99 is +10 %; B's price had ended, C had none: both are new.
+        self.assertEqual(found["SHOP", None], (4, 2, Decimal("11.25"), Decimal("12.5"), "A", Decimal(20)))
+        self.assertEqual(found["SHOP", "ROPE"], (3, 1, Decimal("11.25"), Decimal("12.5"), "A", Decimal(20)))
+        self.assertEqual(found["SHOP", "CHAIN"][:4], (1, 1, None, None))
+
+    def test_a_price_before_the_last_change_is_held_against_the_one_of_that_day(self) -> None:
+        [row] = [
+            value
+            for key, value in self.stakes(changes("price", price("A", "9.00", "2026-03-01"))).items()
+            if key[1] is None
+        ]
+        self.assertEqual(row[2], Decimal("-10"))
+
+    def test_a_price_from_a_quantity_on_says_nothing_of_the_stock(self) -> None:
+        HELD["price"].append(price("C", "4.00", "2026-01-01", quantity="10.000"))
+        self.addCleanup(HELD["price"].pop)
+        found = self.stakes(changes("price", price("C", "5.00", quantity="10.000")))
+        self.assertEqual(found["SHOP", None], (1, 0, Decimal(25), Decimal(25), "C", Decimal(0)))
+
+    def test_an_items_own_prices_count_where_they_change(self) -> None:
+        rows = (
+            {"code": "A", "price": "12.00", "before price": "10.00"},
+            {"code": "C", "price": "3.00", "before price": "3.00"},
+        )
+        found = self.stakes(changes("item", *rows, action="changed"))
+        self.assertEqual(found["price", None], (1, 0, Decimal(20), Decimal(20), "A", Decimal(40)))
+        self.assertEqual(self.stakes(changes("item", {"code": "A", "price": "12.00"})), {})
