@@ -18,6 +18,8 @@ from kotrel.core.rows.system_state import InLoad
 
 def shape_parts(parts: Sequence[Part], business: Business, look: Look) -> list[Part]:
     """The parts with flat sheets of documents as headers, lines and lots; in load order."""
+    if not any(_is_of_document(part.rows.record) for part in parts):
+        return list(parts)
     description = business.description
 
     def standing(header: Record) -> pl.DataFrame:
@@ -47,7 +49,7 @@ def shape_parts(parts: Sequence[Part], business: Business, look: Look) -> list[P
 
 def with_documents(checked: list[Checked], business: Business, look: Look) -> list[Checked]:
     """Checked rows with what is wrong with their documents as a whole, and with the movements that these post."""
-    if all(each.rows.record.nature == "master" and each.rows.record.part_of is None for each in checked):
+    if not any(_is_of_document(each.rows.record) for each in checked):
         return checked
     ledger = Ledger(look.read, look.ledger_sums, look.loads_of)
     state = business.state(look, _pending_of(checked))
@@ -65,6 +67,10 @@ def with_documents(checked: list[Checked], business: Business, look: Look) -> li
     ]
     again = [replace(each, rows=at_their_cells(each.rows)) if each.consequence is None else each for each in again]
     return [*again, *(Checked(rows, consequence="posted") for rows in done.movements if rows.values.height)]
+
+
+def _is_of_document(record: Record) -> bool:
+    return record.nature != "master" or record.part_of is not None
 
 
 def _pending_of(checked: Sequence[Checked]) -> dict[str, InLoad]:

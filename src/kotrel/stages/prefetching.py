@@ -66,6 +66,9 @@ class Prefetching(Reading):
             self._reading.ledger_sums, by, among, counts_as, since, until, direction, as_at
         ).result()
 
+    def movements_since(self, moment: str, among: Sequence[tuple[str, pl.Series]] = ()) -> pl.DataFrame:
+        return self._pool.submit(self._reading.movements_since, moment, among).result()
+
     def loads_of(self, record: str, keys: Sequence[str]) -> dict[str, int]:
         return self._pool.submit(self._reading.loads_of, record, keys).result()
 

@@ -122,6 +122,14 @@ class Reading(ABC):
         """
 
     @abstractmethod
+    def movements_since(self, moment: str, among: Sequence[tuple[str, pl.Series]] = ()) -> pl.DataFrame:
+        """What moved on hand after a moment: String columns item, warehouse, bin, lot, serial, ``quantity`` and ``posted_at``.
+
+        Raises:
+            OutOfReach: the ledger does not say when movements were posted.
+        """
+
+    @abstractmethod
     def loads_of(self, record: str, keys: Sequence[str]) -> dict[str, int]:
         """Key (parts joined by `` / ``) → the last load that touched that row of a record; only those that one did."""
 

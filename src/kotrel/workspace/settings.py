@@ -6,9 +6,11 @@ import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+from kotrel.core.counting.variance import EXACT, Tolerance
 from kotrel.core.description.model import Description
 from kotrel.core.description.reading import read_description
 from kotrel.core.description.toml_reading import TomlReader
@@ -29,6 +31,7 @@ _TABLES = {
     "sheets": ("decimal_mark", "dates", "currency", "rounding"),
     "pictures": ("folder", "at_most_mb"),
     "stock": ("closed_until", "below_zero"),
+    "count": ("tolerance_quantity", "tolerance_percent", "tolerance_value"),
     "spellings": None,
 }
 
@@ -46,6 +49,7 @@ class Workspace:
         largest_picture: bytes a picture may have.
         time_limit: seconds that the system may take for one step, or None for the default.
         stock: what is allowed of stock documents.
+        tolerance: how far a counted line may be off.
         trigger_schemas: schemas in which the database's own triggers look for names.
     """
 
@@ -58,6 +62,7 @@ class Workspace:
     time_limit: int | None = None
     trigger_schemas: tuple[str, ...] = ()
     stock: StockRules = CAREFUL
+    tolerance: Tolerance = EXACT
 
     def pictures(self) -> Files | None:
         """Looks up pictures in their folder, or None if no folder is set."""
@@ -141,6 +146,7 @@ def open_workspace(folder: Path) -> Workspace:
         time_limit=settings.minutes(system, "time_limit", "system"),
         picture_folder=_picture_folder(settings, data, folder),
         stock=settings.stock(data.get("stock", {})),
+        tolerance=settings.tolerance(data.get("count", {})),
         largest_picture=settings.megabytes(data.get("pictures", {}), "at_most_mb", 10, "pictures"),
     )
 
@@ -199,6 +205,15 @@ class _Settings(TomlReader):
             raise self.wrong("“closed_until” must be a date without quotes, like 2026-12-31", "stock", "closed_until")
         self.one_of(str(below), ("refused", "allowed"), "below_zero", "stock", "below_zero")
         return StockRules(closed, below == "allowed")
+
+    def tolerance(self, table: Mapping[str, Any]) -> Tolerance:
+        found = {}
+        for name in ("quantity", "percent", "value"):
+            number = self.decimal(table, f"tolerance_{name}", "count") or Decimal(0)
+            if number < 0:
+                raise self.wrong(f"“tolerance_{name}” cannot be below zero", "count", f"tolerance_{name}")
+            found[name] = number
+        return Tolerance(**found)
 
     def choice(self, table: Mapping[str, Any], key: str, allowed: tuple[str, ...], *at: str) -> str:
         """One of the allowed words; the first by default."""

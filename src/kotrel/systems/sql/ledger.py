@@ -8,6 +8,8 @@ from typing import Any
 import polars as pl
 
 from kotrel.core.description.model import Description, Field
+from kotrel.core.documents.posting import PLACE
+from kotrel.core.errors import OutOfReach
 from kotrel.core.rows.system_state import WHOLE
 from kotrel.core.stock.sums import SUMS, average_costs
 from kotrel.systems.sql.database import Database, quoted
@@ -73,6 +75,33 @@ def ledger_sums(
     if last:
         outer.append(database.as_text("s.d", date, store.plain))
     return database.frame(outer, [*by, *SUMS, *(["last"] if last else [])], rest, values)
+
+
+def movements_since(
+    database: Database, description: Description, moment: str, among: Sequence[tuple[str, pl.Series]] = ()
+) -> pl.DataFrame:
+    """What moved on hand after a moment; see :meth:`kotrel.systems.interface.Reading.movements_since`."""
+    ledger = description.ledger
+    names = (*PLACE, "quantity", "posted_at")
+    if ledger is None or "posted_at" not in ledger.fields:
+        raise OutOfReach(
+            "the ledger does not say when movements were posted, so nobody can know what moved while goods were counted",
+            "Count with trading stopped: --stopped.",
+            "no-time-of-posting",
+        )
+    store = store_of(description, ledger, database.dialect)
+    cast = "CAST(? AS timestamp)" if database.dialect == "postgresql" else "?"
+    conditions = [*store.mine("t"), f"t.{store.column('counts_as')} = ?", f"t.{store.column('posted_at')} > {cast}"]
+    values: list[Any] = ["on hand", moment]
+    for name, wanted in among:
+        if len(wanted) <= WHOLE:
+            found, bound = key_condition(database, store, name, wanted)
+            conditions += found
+            values += bound
+    there = [name for name in names if name in ledger.fields]
+    columns = [store.text(database, "t", ledger.fields[name]) for name in there]
+    frame = database.frame(columns, there, f"FROM {store.name} AS t WHERE {' AND '.join(conditions)}", values)
+    return frame.with_columns(pl.lit(None, pl.String).alias(name) for name in names if name not in there).select(names)
 
 
 def read_with_ledger(

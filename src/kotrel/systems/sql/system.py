@@ -20,7 +20,7 @@ from kotrel.systems.interface import Altered, Reading, Receipt, Step, System, Wr
 from kotrel.systems.sql import journal
 from kotrel.systems.sql.database import Database, RowRefused, quoted
 from kotrel.systems.sql.exactness import replaced_otherwise, with_raw
-from kotrel.systems.sql.ledger import ledger_sums, read_with_ledger
+from kotrel.systems.sql.ledger import ledger_sums, movements_since, read_with_ledger
 from kotrel.systems.sql.merging import Merge
 from kotrel.systems.sql.reading_back import Sent, read_back
 from kotrel.systems.sql.refusals import merge_all, settle_deferred
@@ -71,6 +71,9 @@ class _Reading(Reading):
         as_at: str | None = None,
     ) -> pl.DataFrame:
         return ledger_sums(self.database, self.description, by, among, counts_as, since, until, direction, as_at)
+
+    def movements_since(self, moment: str, among: Sequence[tuple[str, pl.Series]] = ()) -> pl.DataFrame:
+        return movements_since(self.database, self.description, moment, among)
 
     def loads_of(self, record: str, keys: Sequence[str]) -> dict[str, int]:
         return journal.loads_of(self.database, record, keys)

@@ -1,0 +1,187 @@
+"""The rows of a count sheet → entries at frozen places, and what is wrong with them, at their cells."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from decimal import Decimal
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.counting.variance import Entry, Key, Place
+from kotrel.core.rows.findings import FindingGroup, cells_of, rows_with
+from kotrel.core.rows.rows import Rows
+from kotrel.core.values.moments import moment_text, read_moment
+
+_CLOCK = re.compile(r"^(\d{1,2})[:.h](\d{2})(?::(\d{2}))?$")
+NOT_COUNTED = ("n/c", "nc", "not counted", "-")
+"""Words that say in so many words that a line was not counted; a blank says the same."""
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """What is known of a sheet besides its rows.
+
+    Attributes:
+        round: 0 for a first count, 1 for the first recount.
+        warehouse: of rows that say none.
+        counted_at: the time of lines that say none, canonical text, or None.
+        day: the day of times without one, ISO date, or None.
+        as_expected: True where a blank means: as expected.
+    """
+
+    round: int = 0
+    warehouse: str | None = None
+    counted_at: str | None = None
+    day: str | None = None
+    as_expected: bool = False
+
+
+@dataclass(frozen=True)
+class Known:
+    """What is known of items.
+
+    Attributes:
+        units: item → its base unit.
+        factors: item and unit → base units in one.
+        tracked: item → ``lot`` and ``serial``, for items that have them.
+        bins: warehouse and bin that exist; None where the system has no bins.
+    """
+
+    units: Mapping[str, str]
+    factors: Mapping[tuple[str, str], Decimal]
+    tracked: Mapping[str, tuple[str, ...]]
+    bins: frozenset[tuple[str, str]] | None = None
+
+
+@dataclass
+class Collected:
+    """What a sheet gave.
+
+    Attributes:
+        entries: at places that exist; ``finds`` at places that the count does not have, each with its place's key.
+        blank: lines that were not counted.
+    """
+
+    rows: Rows
+    entries: list[Entry] = field(default_factory=list)
+    finds: list[tuple[Key, Entry]] = field(default_factory=list)
+    blank: int = 0
+
+
+def collect(rows: Rows, places: Sequence[Place], known: Known, sheet: Sheet) -> Collected:
+    """Reads the counted lines; a line with an error is not taken."""
+    by_key = {place.key: place for place in places}
+    wrong = set(rows_with(rows.findings, "error"))
+    done = Collected(rows)
+    told: dict[tuple[str, str, str | None], list[tuple[int, str]]] = {}
+
+    def tell(row: int, kind: str, title: str, name: str | None, message: str) -> None:
+        told.setdefault((kind, title, name), []).append((row, message))
+
+    names = ("item", "warehouse", "bin", "lot", "serial", "unit", "counted", "counter", "time", "remark")
+    blank = [pl.lit(None, pl.String).alias(name) for name in names if name not in rows.values.columns]
+    for row in rows.values.with_columns(blank).select(ROW, *names).iter_rows(named=True):
+        if row[ROW] in wrong:
+            continue
+        if row["item"] is None:
+            if row["counted"] is not None:
+                tell(row[ROW], "missing", "a counted line without an item", "item", "say which item this is")
+            continue
+        key = (row["item"], row["warehouse"] or sheet.warehouse, row["bin"], row["lot"], row["serial"])
+        place = by_key.get(key)
+        if row["counted"] is None:
+            if place is not None and sheet.as_expected:
+                done.entries.append(Entry(place.number, sheet.round, place.expected, row["counter"] or "", sheet.counted_at,
+                                          rows.table.place(row[ROW], None), "as expected"))  # fmt: skip
+            else:
+                done.blank += 1
+            continue
+        trouble = _trouble(key, row, place, known)
+        if trouble is not None:
+            tell(row[ROW], *trouble)
+            continue
+        at, odd = _moment(row["time"], sheet)
+        if odd:
+            tell(row[ROW], "not-a-time", "no time of day", "time", odd)
+            continue
+        factor = Decimal(1)
+        if row["unit"] is not None and row["unit"] != known.units.get(row["item"]):
+            factor = known.factors[row["item"], row["unit"]]
+        counted = Decimal(row["counted"]) * factor
+        where = f"{rows.table.file} {rows.table.place(row[ROW], rows.letters.get('counted'))}"
+        entry = Entry(
+            place.number if place else 0, sheet.round, counted, row["counter"] or "", at, where, row["remark"] or ""
+        )
+        if place is not None:
+            done.entries.append(entry)
+        elif counted:
+            done.finds.append((key, entry))
+    done.rows = rows.with_findings([_group(rows, *key, found) for key, found in told.items()])
+    return done
+
+
+def _group(rows: Rows, kind: str, title: str, name: str | None, found: list[tuple[int, str]]) -> FindingGroup:
+    numbers = [row for row, _ in found]
+    stands: list[str | None] = [None] * len(found)
+    if name is not None and name in rows.values.columns:
+        cells = dict(rows.values.select(ROW).hstack([rows.as_it_stands(name)]).iter_rows())
+        stands = [cells.get(row) for row in numbers]
+    return rows.group("error", kind, title, name, cells_of(numbers, stands, [message for _, message in found]))
+
+
+def _trouble(
+    key: Key, row: Mapping[str, str | None], place: Place | None, known: Known
+) -> tuple[str, str, str, str] | None:
+    """Kind, title, field and message of what keeps a line from being taken."""
+    item, warehouse, bin_, lot, serial = key
+    if item not in known.units:
+        return "not-on-list", "not an item", "item", "there is no such item"
+    if warehouse is None:
+        return "missing", "no warehouse", "item", "say where this was counted: a column Warehouse, or --warehouse"
+    unit = row["unit"]
+    if unit is not None and unit != known.units[item] and (item, unit) not in known.factors:
+        return (
+            "not-its-own",
+            "not a unit of the item",
+            "unit",
+            f"the item has {known.units[item]} and no conversion from {unit}",
+        )
+    if place is not None:
+        return None
+    if bin_ is not None and known.bins is not None and (warehouse, bin_) not in known.bins:
+        return "not-on-list", "not a bin of its warehouse", "bin", f"{warehouse} has no bin {bin_}"
+    for name, value in (("lot", lot), ("serial", serial)):
+        tracked = name in known.tracked.get(item, ())
+        if tracked and value is None:
+            return f"{name}-needed", f"no {name}", name, f"the item is {name}-tracked: say which {name} this is"
+        if not tracked and value is not None:
+            return (
+                f"{name}-not-tracked",
+                f"a {name} of an item without",
+                name,
+                f"the item is not {name}-tracked: clear the cell",
+            )
+    return None
+
+
+def _moment(text: str | None, sheet: Sheet) -> tuple[str | None, str]:
+    """When a line was counted, and what is wrong with its time."""
+    if text is None:
+        return sheet.counted_at, ""
+    found = read_moment(text, zoned=False)
+    if found.value is not None:
+        return found.value, ""
+    clock = _CLOCK.match(text.strip())
+    if clock is None:
+        return None, "write the time as 14:30, or 2027-01-09 14:30"
+    if sheet.day is None:
+        return None, "on which day? write 2027-01-09 14:30, or give the file its day with --counted-at"
+    try:
+        hour, minute, second = int(clock[1]), int(clock[2]), int(clock[3] or 0)
+        return moment_text(datetime.fromisoformat(sheet.day).replace(hour=hour, minute=minute, second=second)), ""
+    except ValueError:
+        return None, "there is no such time of day"

@@ -1,0 +1,62 @@
+"""What is counted: places with what the system holds there, chosen by condition, class or sample."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Sequence
+from decimal import Decimal
+
+import polars as pl
+
+from kotrel.core.stock.sums import average
+
+PLACE = ("item", "warehouse", "bin", "lot", "serial")
+"""What identifies a place."""
+FROZEN = (*PLACE, "expected", "cost", "unit", "description", "category")
+"""Columns of a frozen place: String; ``expected`` in the base unit, ``cost`` of one base unit at the freeze."""
+
+CLASSES = (("A", Decimal("0.80")), ("B", Decimal("0.95")))
+"""Items by value, the most valuable first: A up to 80 % of the whole value, B up to 95 %, C the rest."""
+
+
+def classes(items: pl.DataFrame) -> dict[str, str]:
+    """Item → its class, by the value of its stock.
+
+    Args:
+        items: sums by item: ``item``, ``quantity``, ``value``.
+    """
+    worth = sorted(((Decimal(value), item) for item, value in items.select("item", "value").iter_rows()), reverse=True)
+    whole = sum((value for value, _ in worth), Decimal(0))
+    found: dict[str, str] = {}
+    before = Decimal(0)
+    for value, item in worth:
+        share = before / whole if whole else Decimal(1)
+        found[item] = next((name for name, most in CLASSES if share < most), "C")
+        before += value
+    return found
+
+
+def sample(items: Sequence[str], size: int, seed: int) -> set[str]:
+    """So many of the items, chosen at random; the same seed chooses the same ones."""
+    return set(random.Random(seed).sample(sorted(set(items)), min(size, len(set(items)))))
+
+
+def frozen(places: pl.DataFrame, items: pl.DataFrame, about: pl.DataFrame) -> pl.DataFrame:
+    """Places as :data:`FROZEN`, in the order in which people walk: warehouse, bin, item.
+
+    Args:
+        places: sums by place.
+        items: sums by item, for their average cost.
+        about: ``item``, ``unit``, ``description``, ``category`` and ``cost`` of the item master, used where nothing is on hand.
+    """
+    costs = {item: average(Decimal(quantity), Decimal(value)) for item, quantity, value in
+             items.select("item", "quantity", "value").iter_rows()}  # fmt: skip
+    rows = places.rename({"quantity": "expected"}).join(about, on="item", how="left", maintain_order="left")
+    own = [
+        f"{cost:f}" if (cost := costs.get(item)) is not None else usual
+        for item, usual in rows.select("item", "cost").iter_rows()
+    ]
+    rows = rows.with_columns(pl.Series("cost", own, dtype=pl.String))
+    missing = [name for name in FROZEN if name not in rows.columns]
+    rows = rows.with_columns(pl.lit(None, pl.String).alias(name) for name in missing)
+    return rows.select(FROZEN).sort("warehouse", "bin", "item", "lot", "serial", nulls_last=True)

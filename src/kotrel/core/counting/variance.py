@@ -1,0 +1,274 @@
+"""What was counted against what the system expected, and what is to be posted.
+
+Trading stopped: adjustment = counted - on hand at the freeze. While trading: adjustment = counted - (on hand when that line was
+counted), where on hand then = on hand now - what has moved since; it is applied as a change, so that what moved afterwards stays right.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from decimal import Decimal
+
+from kotrel.core.stock.sums import half_away
+
+ZERO = Decimal(0)
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One counted line.
+
+    Attributes:
+        round: 0 for the first count, 1 for the first recount, and so on; a correction by hand comes after all rounds.
+        counted: in the base unit.
+        at: when it was counted, canonical text, or None.
+        where: the file and the row it stands in.
+    """
+
+    place: int
+    round: int
+    counted: Decimal
+    counter: str
+    at: str | None
+    where: str
+    remark: str = ""
+
+
+@dataclass(frozen=True)
+class Place:
+    """A frozen place, with its number."""
+
+    number: int
+    item: str
+    warehouse: str | None
+    bin: str | None
+    lot: str | None
+    serial: str | None
+    expected: Decimal
+    cost: Decimal
+    unit: str
+    description: str
+    category: str = ""
+    find: bool = False
+
+    @property
+    def key(self) -> tuple[str, str | None, str | None, str | None, str | None]:
+        return self.item, self.warehouse, self.bin, self.lot, self.serial
+
+
+@dataclass(frozen=True)
+class Tolerance:
+    """How far a line may be off: by quantity, per cent of expected, or value; the standard is nothing."""
+
+    quantity: Decimal = ZERO
+    percent: Decimal = ZERO
+    value: Decimal = ZERO
+
+
+EXACT = Tolerance()
+
+
+@dataclass(frozen=True)
+class Line:
+    """One place after counting.
+
+    Attributes:
+        expected: what the system held when it was counted.
+        counted: None where it was not.
+        recount: why it should be counted again, or an empty text.
+        undecided: True where it cannot be posted until it is counted again.
+        remarks: what is suspected.
+    """
+
+    place: Place
+    expected: Decimal
+    counted: Decimal | None
+    entries: tuple[Entry, ...] = ()
+    recount: str = ""
+    undecided: bool = False
+    remarks: tuple[str, ...] = ()
+
+    @property
+    def variance(self) -> Decimal:
+        return ZERO if self.counted is None else self.counted - self.expected
+
+    @property
+    def value(self) -> Decimal:
+        """The variance at cost, two decimals."""
+        return half_away(self.variance * self.place.cost, 2)
+
+    @property
+    def percent(self) -> Decimal | None:
+        """The variance in per cent of what was expected; None where nothing was."""
+        return half_away(self.variance * 100 / self.expected, 1) if self.expected else None
+
+    def within(self, tolerance: Tolerance) -> bool:
+        """True where the line is within tolerance; what was found where nothing was expected never is."""
+        off = abs(self.variance)
+        if not off:
+            return True
+        if not self.expected:
+            return False
+        by_percent = tolerance.percent and off * 100 <= abs(self.expected) * tolerance.percent
+        by_value = tolerance.value and abs(self.value) <= tolerance.value
+        return bool(off <= tolerance.quantity or by_percent or by_value)
+
+
+@dataclass(frozen=True)
+class Totals:
+    """Net and gross variance at cost, and accuracy in per cent: lines within tolerance ÷ lines counted; None without any."""
+
+    net: Decimal
+    gross: Decimal
+    accuracy: Decimal | None
+    counted: int
+    not_counted: int
+
+
+Key = tuple[str, str | None, str | None, str | None, str | None]
+
+
+@dataclass(frozen=True)
+class Moved:
+    """What happened to places since the freeze.
+
+    Attributes:
+        now: what each place holds now, in the ledger.
+        since: place → (moment, quantity) of what moved after the freeze.
+    """
+
+    now: Mapping[Key, Decimal]
+    since: Mapping[Key, Sequence[tuple[str, Decimal]]]
+
+    def held_at(self, key: Key, moment: str) -> Decimal:
+        """What a place held at a moment after the freeze: what it holds now, less what has moved since."""
+        later = (quantity for at, quantity in self.since.get(key, ()) if at > moment)
+        return self.now.get(key, ZERO) - sum(later, ZERO)
+
+
+NOTHING_MOVED = Moved({}, {})
+
+
+def lines_of(
+    places: Sequence[Place], entries: Sequence[Entry], trading: bool, moved: Moved, second: str, tolerance: Tolerance
+) -> list[Line]:
+    """Every place with what was counted there, the last round counting.
+
+    Args:
+        second: what to do where two entries of one round are for one place: ``recount``, ``add`` or ``error``.
+    """
+    by_place: dict[int, list[Entry]] = {}
+    for entry in entries:
+        by_place.setdefault(entry.place, []).append(entry)
+    found: list[Line] = []
+    for place in places:
+        mine = by_place.get(place.number, [])
+        last = max((each.round for each in mine), default=0)
+        found.append(_line(place, [each for each in mine if each.round == last], trading, moved, second))
+    return [_advised(line, tolerance) for line in found]
+
+
+def _line(place: Place, entries: Sequence[Entry], trading: bool, moved: Moved, second: str) -> Line:
+    if not entries:
+        return Line(place, place.expected, None)
+    counted = sum((each.counted for each in entries), ZERO)
+    line = Line(place, place.expected, counted, tuple(entries))
+    if len(entries) > 1 and second != "add":
+        by = " and ".join(f"{each.counter or each.where} {_plain(each.counted)}" for each in entries)
+        return replace(line, counted=entries[-1].counted, recount=f"counted twice: {by}", undecided=True)
+    if not trading:
+        return line
+    times = [each.at for each in entries]
+    if any(at is None for at in times):
+        if moved.since.get(place.key):
+            return replace(
+                line,
+                recount="its place moved since the freeze, and the sheet does not say when it was counted",
+                undecided=True,
+            )
+        return line
+    at = max(str(time) for time in times)
+    if len(set(times)) > 1 and moved.held_at(place.key, min(map(str, times))) != moved.held_at(place.key, at):
+        return replace(line, recount="its place moved between the counts that are added up", undecided=True)
+    return replace(line, expected=moved.held_at(place.key, at))
+
+
+def _advised(line: Line, tolerance: Tolerance) -> Line:
+    if line.counted is None or line.recount or line.within(tolerance):
+        return line
+    first = all(entry.round == 0 for entry in line.entries)
+    return replace(line, recount="out of tolerance") if first else line
+
+
+def totals_of(lines: Sequence[Line], tolerance: Tolerance) -> Totals:
+    """Net with sign and gross without, at cost; accuracy of the lines counted."""
+    counted = [line for line in lines if line.counted is not None and not line.undecided]
+    net = sum((line.value for line in counted), ZERO)
+    gross = sum((abs(line.value) for line in counted), ZERO)
+    within = sum(1 for line in counted if line.within(tolerance))
+    accuracy = half_away(Decimal(within * 100) / len(counted), 1) if counted else None
+    open_lines = sum(1 for line in lines if line.counted is None)
+    return Totals(net, gross, accuracy, len(counted), open_lines)
+
+
+def suspected(lines: Sequence[Line], factors: Mapping[str, Sequence[tuple[str, Decimal]]]) -> list[Line]:
+    """The lines with what their variances look like: goods in another bin, or counted in another unit.
+
+    Args:
+        factors: item → its other units and how many base units are in one.
+    """
+    off = [line for line in lines if line.counted is not None and line.variance]
+    by_item: dict[str, list[Line]] = {}
+    for line in off:
+        by_item.setdefault(line.place.item, []).append(line)
+    found: dict[int, list[str]] = {}
+    for mine in by_item.values():
+        for line in mine:
+            other = next((each for each in mine if each is not line and each.variance == -line.variance), None)
+            if other is not None:
+                place = " ".join(
+                    filter(None, (other.place.warehouse, other.place.bin, other.place.lot, other.place.serial))
+                )
+                found.setdefault(line.place.number, []).append(
+                    f"the opposite is missing or too many in {place}: in the wrong bin?"
+                )
+    for line in off:
+        for unit, factor in factors.get(line.place.item, ()):
+            if (
+                line.expected
+                and line.counted
+                and (line.counted * factor == line.expected or line.expected * factor == line.counted)
+            ):
+                found.setdefault(line.place.number, []).append(
+                    f"counted in {unit} instead of {line.place.unit}, or the other way round?"
+                )
+    opposite: dict[tuple[str | None, Decimal], list[Line]] = {}
+    for line in off:
+        opposite.setdefault((line.place.warehouse, -line.variance), []).append(line)
+    for line in off:
+        for other in opposite.get((line.place.warehouse, line.variance), ()):
+            if _alike(line, other):
+                found.setdefault(line.place.number, []).append(f"{other.place.item} is off by the opposite: mixed up?")
+                break
+    return [replace(line, remarks=tuple(found.get(line.place.number, ()))) for line in lines]
+
+
+def _alike(line: Line, other: Line) -> bool:
+    """Two codes of one length that differ in one character or in two neighbours."""
+    a, b = line.place.item, other.place.item
+    if a == b or len(a) != len(b):
+        return False
+    differ = [n for n in range(len(a)) if a[n] != b[n]]
+    swapped = (
+        len(differ) == 2
+        and differ[1] == differ[0] + 1
+        and a[differ[0]] == b[differ[1]]
+        and a[differ[1]] == b[differ[0]]
+    )
+    return len(differ) == 1 or swapped
+
+
+def _plain(value: Decimal) -> str:
+    text = f"{value:f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text

@@ -1,0 +1,115 @@
+"""Count sheets: made for a clipboard, printed on A4, protected but for what people fill in."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.counting.variance import Place
+from kotrel.sheets.cell_texts import writable
+from kotrel.sheets.output import OutColumn, OutSheet
+from kotrel.sheets.safe_writing import written_whole
+from kotrel.sheets.text_writing import text_form, write_text
+
+STAMP = "kotrel_count_sheet"
+"""The property that says which sheet of which count a workbook is: ``name/number/round``."""
+HEADINGS = ("Item", "Description", "Bin", "Lot", "Serial", "Unit", "Expected", "Counted", "Counter", "Time", "Remark")
+FILLED_IN = ("Counted", "Counter", "Time", "Remark")
+WIDTHS = {"Item": 13, "Description": 34, "Bin": 9, "Lot": 12, "Serial": 14, "Unit": 6, "Expected": 10, "Counted": 12, "Counter": 10,
+          "Time": 12, "Remark": 24}  # fmt: skip
+SPARE = 12
+"""Blank rows at the end, for finds."""
+
+
+@dataclass(frozen=True)
+class CountSheet:
+    """One sheet: its title, its stamp, and the places on it; ``number`` counts the sheets of a count."""
+
+    title: str
+    subtitle: str
+    stamp: str
+    warehouse: str
+    places: tuple[Place, ...]
+    blind: bool
+
+
+def write_count_sheet(sheet: CountSheet, path: Path) -> None:
+    """Writes a workbook with one sheet."""
+    import xlsxwriter
+
+    with written_whole(path) as temporary:
+        book = xlsxwriter.Workbook(
+            temporary, {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
+        )
+        book.set_custom_property(STAMP, sheet.stamp)
+        out = book.add_worksheet("Count")
+        title = book.add_format({"bold": True, "font_size": 14})
+        small = book.add_format({"font_color": "#555555"})
+        heading = book.add_format({"bold": True, "bottom": 1, "bg_color": "#EEF2F3", "valign": "vcenter"})
+        fixed = book.add_format({"valign": "vcenter", "bottom": 4, "bottom_color": "#B5C0C4", "num_format": "@"})
+        number = book.add_format({"valign": "vcenter", "bottom": 4, "bottom_color": "#B5C0C4"})
+        free = book.add_format(
+            {"locked": False, "valign": "vcenter", "border": 1, "border_color": "#8FA3AA", "bg_color": "#FFFDF2"}
+        )
+        time = book.add_format({"locked": False, "valign": "vcenter", "border": 1, "border_color": "#8FA3AA", "bg_color": "#FFFDF2",
+                                "num_format": "@"})  # fmt: skip
+        headings = [name for name in HEADINGS if not (sheet.blind and name == "Expected")]
+        out.write_string(0, 0, sheet.title, title)
+        out.write_string(1, 0, sheet.subtitle, small)
+        for column, name in enumerate(headings):
+            out.write_string(3, column, name, heading)
+            out.set_column(column, column, WIDTHS[name])
+        for row, place in enumerate(sheet.places, start=4):
+            _write_place(out, row, place, headings, {"text": fixed, "number": number, "free": free, "time": time})
+        for row in range(4 + len(sheet.places), 4 + len(sheet.places) + SPARE):
+            for column, name in enumerate(headings):
+                out.write_blank(row, column, None, time if name in ("Item", "Lot", "Serial", "Time", "Bin") else free)
+        last = 3 + len(sheet.places) + SPARE
+        for row in range(4, last + 1):
+            out.set_row(row, 22)
+        out.freeze_panes(4, 1)
+        out.protect("", {"format_columns": True, "sort": True, "autofilter": True, "select_locked_cells": True})
+        out.set_landscape()
+        out.set_paper(9)
+        out.repeat_rows(3)
+        out.fit_to_pages(1, 0)
+        out.set_margins(left=0.4, right=0.4, top=0.6, bottom=0.6)
+        out.set_header(f"&L{_plain(sheet.title)}&R{_plain(sheet.subtitle)}")
+        out.set_footer("&LCounted by: ____________________   Date: ______________&RPage &P of &N")
+        out.print_area(0, 0, last, len(headings) - 1)
+        book.close()
+
+
+def _plain(text: str) -> str:
+    """A text for a header of the printed page, where & begins a code."""
+    return text.replace("&", "&&")[:120]
+
+
+def _write_place(out, row: int, place: Place, headings: Sequence[str], formats) -> None:  # type: ignore[no-untyped-def]
+    values = {"Item": place.item, "Description": place.description, "Bin": place.bin, "Lot": place.lot, "Serial": place.serial,
+              "Unit": place.unit}  # fmt: skip
+    for column, name in enumerate(headings):
+        if name == "Expected":
+            out.write_number(row, column, float(place.expected), formats["number"])
+        elif name in FILLED_IN:
+            out.write_blank(row, column, None, formats["time" if name == "Time" else "free"])
+        elif values.get(name):
+            out.write_string(row, column, writable(str(values[name])), formats["text"])
+        else:
+            out.write_blank(row, column, None, formats["text"])
+
+
+def write_count_text(sheet: CountSheet, path: Path) -> None:
+    """Writes the same as a text file; its warehouse is a column, because a text file has no other place for it."""
+    headings = ["Warehouse", *(name for name in HEADINGS if not (sheet.blind and name == "Expected"))]
+    rows = []
+    for place in sheet.places:
+        values = {"Warehouse": place.warehouse, "Item": place.item, "Description": place.description, "Bin": place.bin,
+                  "Lot": place.lot, "Serial": place.serial, "Unit": place.unit, "Expected": f"{place.expected:f}"}  # fmt: skip
+        rows.append([values.get(name) for name in headings])
+    frame = pl.DataFrame(rows, schema=dict.fromkeys(headings, pl.String), orient="row")
+    with written_whole(path) as temporary:
+        write_text(OutSheet("Count", tuple(map(OutColumn, headings)), frame), temporary, text_form(path.suffix))

@@ -1,0 +1,1 @@
+"""The steps of a physical count: freeze, sheets, collect, variance, post."""

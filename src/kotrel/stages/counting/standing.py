@@ -1,0 +1,128 @@
+"""Where a count stands: what was counted, against what the system held at that time, and what is posted already."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from decimal import Decimal
+
+import polars as pl
+
+from kotrel.core.counting.freezing import PLACE
+from kotrel.core.counting.variance import (
+    NOTHING_MOVED,
+    Entry,
+    Key,
+    Line,
+    Moved,
+    Place,
+    Totals,
+    lines_of,
+    suspected,
+    totals_of,
+)
+from kotrel.systems.interface import Reading
+from kotrel.workspace.counts import Count, Post, open_count
+from kotrel.workspace.settings import Workspace
+
+
+@dataclass(frozen=True)
+class State:
+    """A count as it stands.
+
+    Attributes:
+        lines: every place that is not posted, counted or not.
+        posted: place → the number of the load that posted it (0 where nothing had to change).
+        moved: places that moved since the freeze.
+    """
+
+    name: str
+    about: dict[str, str]
+    places: list[Place]
+    entries: list[Entry]
+    lines: list[Line]
+    posted: dict[int, int]
+    totals: Totals
+    moved: int
+
+    @property
+    def trading(self) -> bool:
+        return self.about.get("trading") == "yes"
+
+    @property
+    def open_lines(self) -> list[Line]:
+        return [line for line in self.lines if line.place.number not in self.posted]
+
+
+def state_of(name: str, workspace: Workspace, second: str = "recount") -> State:
+    """Where a count stands, in one consistent look at the system."""
+    with workspace.system().reading() as reading, open_count(workspace.hidden, name) as count:
+        settle_posts(count, reading)
+        return read_state(count, reading, workspace, second)
+
+
+def read_state(count: Count, reading: Reading, workspace: Workspace, second: str) -> State:
+    """The same, within a look or a transaction that is open."""
+    about, places, entries = count.about(), count.places(), count.entries()
+    posted = posted_places(count, reading)
+    left = [place for place in places if place.number not in posted]
+    moved = moved_since(left, about["frozen_at"], reading) if about.get("trading") == "yes" else NOTHING_MOVED
+    tolerance = workspace.tolerance
+    lines = lines_of(left, entries, about.get("trading") == "yes", moved, second, tolerance)
+    lines = suspected(lines, _factors([line.place.item for line in lines if line.variance], reading, workspace))
+    touched = sum(1 for place in left if moved.since.get(place.key))
+    return State(count.name, about, places, entries, lines, posted, totals_of(lines, tolerance), touched)
+
+
+def moved_since(places: list[Place], frozen_at: str, reading: Reading) -> Moved:
+    """What the places hold now, and what has moved since the freeze."""
+    items = pl.Series("item", list({place.item for place in places}), dtype=pl.String)
+    among = [("item", items)]
+    sums = reading.ledger_sums(list(PLACE), among)
+    there = [name for name in PLACE if name in sums.columns]
+    now: dict[Key, Decimal] = {}
+    for row in sums.select(*there, "quantity").iter_rows(named=True):
+        key = (row["item"], row.get("warehouse"), row.get("bin"), row.get("lot"), row.get("serial"))
+        now[key] = Decimal(row["quantity"])
+    since: dict[Key, list[tuple[str, Decimal]]] = {}
+    wanted = set(items)
+    for row in reading.movements_since(frozen_at, among).iter_rows(named=True):
+        if row["item"] in wanted:
+            key = (row["item"], row["warehouse"], row["bin"], row["lot"], row["serial"])
+            since.setdefault(key, []).append((row["posted_at"], Decimal(row["quantity"])))
+    return Moved(now, since)
+
+
+def settle_posts(count: Count, reading: Reading) -> None:
+    """Finds out what became of a posting that was interrupted."""
+    loads = {entry.fingerprint: entry for entry in reading.history() if entry.kind == "load"}
+    for post in count.posts():
+        if post.load is None:
+            entry = loads.get(post.fingerprint)
+            count.end_post(post.number, entry.number if entry is not None else None)
+
+
+def posted_places(count: Count, reading: Reading) -> dict[int, int]:
+    """Place → the load that posted it; a posting that was undone is none."""
+    undone = {entry.number for entry in reading.history() if entry.undone_by}
+    found: dict[int, int] = {}
+    for post in standing_posts(count, undone):
+        for place, *_ in count.posted(post.number):
+            found[place] = post.load or 0
+    return found
+
+
+def standing_posts(count: Count, undone: set[int]) -> list[Post]:
+    """The postings that are in force."""
+    return [post for post in count.posts() if post.load is not None and post.load not in undone]
+
+
+def _factors(items: list[str], reading: Reading, workspace: Workspace) -> dict[str, list[tuple[str, Decimal]]]:
+    if not items or "unit_conversion" not in workspace.description.records:
+        return {}
+    held = reading.read(
+        "unit_conversion", ["item", "unit", "factor"], ("item", pl.Series("item", items, dtype=pl.String))
+    )
+    found: dict[str, list[tuple[str, Decimal]]] = {}
+    for item, unit, factor in held.drop_nulls().iter_rows():
+        found.setdefault(item, []).append((unit, Decimal(factor)))
+    return found

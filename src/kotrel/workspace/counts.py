@@ -1,0 +1,253 @@
+"""Counts in progress: each is one SQLite file under ``.kotrel/counts``, whole after a kill at any moment."""
+
+from __future__ import annotations
+
+import json
+import re
+import sqlite3
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+from kotrel.core.counting.variance import Entry, Place
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.similarity import nearest
+
+FOLDER = "counts"
+_TABLES = """
+CREATE TABLE about (name TEXT PRIMARY KEY, value TEXT NOT NULL);
+CREATE TABLE place (number INTEGER PRIMARY KEY, item TEXT NOT NULL, warehouse TEXT, bin TEXT, lot TEXT, serial TEXT,
+  expected TEXT NOT NULL, cost TEXT, unit TEXT, description TEXT, category TEXT, find INTEGER NOT NULL DEFAULT 0);
+CREATE TABLE file (number INTEGER PRIMARY KEY, name TEXT NOT NULL, source TEXT NOT NULL UNIQUE, fingerprint TEXT NOT NULL,
+  at TEXT NOT NULL, who TEXT NOT NULL, round INTEGER NOT NULL);
+CREATE TABLE entry (place INTEGER NOT NULL, file INTEGER, round INTEGER NOT NULL, counted TEXT NOT NULL, counter TEXT NOT NULL,
+  at TEXT, spot TEXT NOT NULL, remark TEXT NOT NULL);
+CREATE TABLE replaced (place INTEGER, file INTEGER, round INTEGER, counted TEXT, counter TEXT, at TEXT, spot TEXT, remark TEXT);
+CREATE TABLE post (number INTEGER PRIMARY KEY, fingerprint TEXT NOT NULL, load INTEGER, at TEXT NOT NULL, who TEXT NOT NULL);
+CREATE TABLE posted (post INTEGER NOT NULL, place INTEGER NOT NULL, expected TEXT NOT NULL, counted TEXT, adjustment TEXT NOT NULL,
+  document TEXT, why TEXT NOT NULL);
+"""
+
+
+@dataclass(frozen=True)
+class CountedFile:
+    """A file that was collected: its source is the sheet it was made from, or its name."""
+
+    number: int
+    name: str
+    source: str
+    fingerprint: str
+    at: str
+    who: str
+    round: int
+
+
+@dataclass(frozen=True)
+class Post:
+    """One posting of a count; ``load`` is None while nobody knows whether its load happened."""
+
+    number: int
+    fingerprint: str
+    load: int | None
+    at: str
+    who: str
+
+
+class Count:
+    """One count, open."""
+
+    def __init__(self, connection: sqlite3.Connection, path: Path) -> None:
+        self._connection = connection
+        self.path = path
+
+    @property
+    def name(self) -> str:
+        return self.path.stem
+
+    def _rows(self, statement: str, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
+        return self._connection.execute(statement, values).fetchall()
+
+    def about(self) -> dict[str, str]:
+        """What was said when it was frozen: ``trading``, ``where``, ``frozen_at``, ``who``, and ``sheets`` made."""
+        return dict(self._rows("SELECT name, value FROM about"))
+
+    def note(self, name: str, value: str) -> None:
+        self._connection.execute("INSERT OR REPLACE INTO about VALUES (?, ?)", [name, value])
+
+    def places(self) -> list[Place]:
+        """All places, finds too, in their order."""
+        rows = self._rows(
+            "SELECT number, item, warehouse, bin, lot, serial, expected, cost, unit, description, category, find FROM place ORDER BY number"
+        )
+        return [
+            Place(row[0], row[1], row[2], row[3], row[4], row[5], Decimal(row[6]), Decimal(row[7] or 0), row[8] or "", row[9] or "",
+                  row[10] or "", bool(row[11]))
+            for row in rows
+        ]  # fmt: skip
+
+    def add_places(self, rows: Iterable[Sequence[str | None]], find: bool = False) -> list[int]:
+        """Adds places (see :data:`kotrel.core.counting.freezing.FROZEN`) and returns their numbers."""
+        first = self._rows("SELECT coalesce(max(number), 0) FROM place")[0][0] + 1
+        values = [(first + n, *row, int(find)) for n, row in enumerate(rows)]
+        self._connection.executemany(
+            "INSERT INTO place (number, item, warehouse, bin, lot, serial, expected, cost, unit, description, category, find) "
+            "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", values)  # fmt: skip
+        return [row[0] for row in values]
+
+    def files(self) -> list[CountedFile]:
+        rows = self._rows("SELECT number, name, source, fingerprint, at, who, round FROM file ORDER BY number")
+        return [CountedFile(*row) for row in rows]
+
+    def collect(self, file: CountedFile, entries: Sequence[Entry]) -> int:
+        """Takes in a file; what the same sheet said before is kept apart. Returns how many lines that were."""
+        old = self._rows("SELECT number FROM file WHERE source = ?", [file.source])
+        replaced = 0
+        for (number,) in old:
+            replaced = self._connection.execute(
+                "INSERT INTO replaced SELECT place, file, round, counted, counter, at, spot, remark FROM entry WHERE file = ?",
+                [number],
+            ).rowcount
+            self._connection.execute("DELETE FROM entry WHERE file = ?", [number])
+            self._connection.execute("DELETE FROM file WHERE number = ?", [number])
+        number = self._rows("SELECT coalesce(max(number), 0) + 1 FROM file")[0][0]
+        self._connection.execute(
+            "INSERT INTO file VALUES (?, ?, ?, ?, ?, ?, ?)",
+            [number, file.name, file.source, file.fingerprint, file.at, file.who, file.round],
+        )
+        self._add_entries(entries, number)
+        return replaced
+
+    def correct(self, entry: Entry) -> None:
+        """A correction by hand; what was counted before stays on record."""
+        self._add_entries([entry], None)
+
+    def _add_entries(self, entries: Sequence[Entry], file: int | None) -> None:
+        self._connection.executemany(
+            "INSERT INTO entry VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            [
+                (each.place, file, each.round, f"{each.counted:f}", each.counter, each.at, each.where, each.remark)
+                for each in entries
+            ],
+        )
+
+    def entries(self) -> list[Entry]:
+        """Everything counted, in the order in which it was collected."""
+        rows = self._rows("SELECT place, round, counted, counter, at, spot, remark FROM entry ORDER BY rowid")
+        return [Entry(place, round_, Decimal(counted), counter, at, spot, remark)
+                for place, round_, counted, counter, at, spot, remark in rows]  # fmt: skip
+
+    def posts(self) -> list[Post]:
+        return [Post(*row) for row in self._rows("SELECT number, fingerprint, load, at, who FROM post ORDER BY number")]
+
+    def begin_post(
+        self, fingerprint: str, at: str, who: str, rows: Iterable[tuple[int, str, str | None, str, str | None, str]]
+    ) -> int:
+        """Notes what is about to be posted: place, expected, counted, adjustment, document, why."""
+        number = int(self._rows("SELECT coalesce(max(number), 0) + 1 FROM post")[0][0])
+        self._connection.execute("INSERT INTO post VALUES (?, ?, NULL, ?, ?)", [number, fingerprint, at, who])
+        self._connection.executemany(
+            "INSERT INTO posted VALUES (?, ?, ?, ?, ?, ?, ?)", [(number, *row) for row in rows]
+        )
+        return number
+
+    def end_post(self, number: int, load: int | None) -> None:
+        """Notes the load of a posting (0 where nothing had to be loaded), or (None) that it never happened."""
+        if load is None:
+            self._connection.execute("DELETE FROM posted WHERE post = ?", [number])
+            self._connection.execute("DELETE FROM post WHERE number = ?", [number])
+        else:
+            self._connection.execute("UPDATE post SET load = ? WHERE number = ?", [load, number])
+
+    def posted(self, post: int) -> list[tuple[int, str, str | None, str, str | None, str]]:
+        """Place, expected, counted, adjustment, document and why of one posting."""
+        return self._rows(
+            "SELECT place, expected, counted, adjustment, document, why FROM posted WHERE post = ?", [post]
+        )
+
+
+def create_count(hidden: Path, name: str, about: Mapping[str, object], places: Iterable[Sequence[str | None]]) -> Path:
+    """Makes the file of a new count, whole or not at all.
+
+    Raises:
+        WrongUse: there is one of that name, or the name is none.
+    """
+    if not re.fullmatch(r"[\w][\w.-]{0,40}", name):
+        raise WrongUse(
+            f"“{name}” is no name for a count", "Use letters, digits, - and _, like shed-2027.", "wrong-command-line"
+        )
+    path = hidden / FOLDER / f"{name}.count"
+    if path.exists():
+        raise WrongUse(
+            f"there is a count “{name}” already", "Use another name, or drop it: kotrel count drop NAME", "count-exists"
+        )
+    path.parent.mkdir(parents=True, exist_ok=True)
+    soon = path.with_suffix(".soon")
+    soon.unlink(missing_ok=True)
+    connection = sqlite3.connect(soon, isolation_level=None)
+    try:
+        connection.executescript(_TABLES)
+        connection.execute("BEGIN")
+        count = Count(connection, path)
+        for key, value in about.items():
+            count.note(key, value if isinstance(value, str) else json.dumps(value))
+        count.add_places(places)
+        connection.execute("COMMIT")
+    finally:
+        connection.close()
+    soon.rename(path)
+    return path
+
+
+@contextmanager
+def open_count(hidden: Path, name: str) -> Iterator[Count]:
+    """A count in a transaction of its own: two people may work on it, one after the other.
+
+    Raises:
+        WrongUse: there is none of that name.
+        OutOfReach: it cannot be read, or somebody else holds it for too long.
+    """
+    path = hidden / FOLDER / f"{name}.count"
+    if not path.is_file():
+        there = count_names(hidden)
+        close = nearest(name, there)
+        hint = (
+            f"Did you mean {close}?"
+            if close
+            else f"The counts are: {', '.join(there) or 'none yet (kotrel count freeze)'}."
+        )
+        raise WrongUse(f"there is no count “{name}”", hint, "no-such-count")
+    try:
+        connection = sqlite3.connect(path, isolation_level=None, timeout=30)
+        try:
+            connection.execute("PRAGMA synchronous = FULL")
+            connection.execute("BEGIN IMMEDIATE")
+            try:
+                yield Count(connection, path)
+            except BaseException:
+                connection.execute("ROLLBACK")
+                raise
+            connection.execute("COMMIT")
+        finally:
+            connection.close()
+    except sqlite3.Error as error:
+        raise OutOfReach(f"{path} cannot be used: {error}", "Try again in a moment.", "count-not-readable") from None
+
+
+def count_names(hidden: Path) -> list[str]:
+    """The names of all counts."""
+    return sorted(path.stem for path in (hidden / FOLDER).glob("*.count"))
+
+
+def drop_count(hidden: Path, name: str) -> Path:
+    """Puts a count aside: its file stays, under another name."""
+    with open_count(hidden, name) as count:
+        path = count.path
+    aside, at = path.with_suffix(".dropped"), 1
+    while aside.exists():
+        at += 1
+        aside = path.with_suffix(f".dropped{at}")
+    path.rename(aside)
+    return aside
