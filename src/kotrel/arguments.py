@@ -56,7 +56,8 @@ def parser_for(command: str | None) -> argparse.ArgumentParser:
             epilog=f"examples:\n{module.EXAMPLE}",
             formatter_class=argparse.RawDescriptionHelpFormatter,
         )
-        module.arguments(sub)
-        _everywhere(sub, argparse.SUPPRESS)
+        # A command with steps of its own returns their parsers: the options stand behind those too.
+        for each in (sub, *(module.arguments(sub) or ())):
+            _everywhere(each, argparse.SUPPRESS)
         sub.set_defaults(run=module.run)
     return parser

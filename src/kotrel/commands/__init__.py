@@ -27,5 +27,6 @@ COMMANDS = {
     "price": "the price in force, and how it comes about",
     "stock": "what is on hand, where, and what it is worth",
     "reorder": "what to order up to level",
+    "count": "a physical count: freeze, sheets, collect, variance, set, post",
 }
 """Command → its one-line help, in the order people meet them."""

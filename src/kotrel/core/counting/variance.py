@@ -171,7 +171,7 @@ def lines_of(
 
 def _line(place: Place, entries: Sequence[Entry], trading: bool, moved: Moved, second: str) -> Line:
     if not entries:
-        return Line(place, place.expected, None)
+        return Line(place, moved.now.get(place.key, ZERO) if trading else place.expected, None)
     counted = sum((each.counted for each in entries), ZERO)
     line = Line(place, place.expected, counted, tuple(entries))
     if len(entries) > 1 and second != "add":

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from decimal import Decimal
+from pathlib import Path
 
 import polars as pl
 
@@ -20,6 +21,7 @@ from kotrel.core.counting.variance import (
     suspected,
     totals_of,
 )
+from kotrel.core.errors import OutOfReach
 from kotrel.systems.interface import Reading
 from kotrel.workspace.counts import Count, Post, open_count
 from kotrel.workspace.settings import Workspace
@@ -93,7 +95,30 @@ def moved_since(places: list[Place], frozen_at: str, reading: Reading) -> Moved:
 
 
 def settle_posts(count: Count, reading: Reading) -> None:
-    """Finds out what became of a posting that was interrupted."""
+    """Finds out what became of a posting that was interrupted.
+
+    Raises:
+        OutOfReach: it is being posted right now.
+    """
+    if all(post.load is not None for post in count.posts()):
+        return
+    from filelock import FileLock, Timeout
+
+    try:
+        with FileLock(posting_lock(count.path), timeout=0):
+            _settle(count, reading)
+    except Timeout:
+        raise OutOfReach(
+            f"the count {count.name} is being posted right now", "Try again in a moment.", "count-busy"
+        ) from None
+
+
+def posting_lock(path: Path) -> Path:
+    """The lock that is held while a count is posted; a killed process releases it by itself."""
+    return path.with_suffix(".posting")
+
+
+def _settle(count: Count, reading: Reading) -> None:
     loads = {entry.fingerprint: entry for entry in reading.history() if entry.kind == "load"}
     for post in count.posts():
         if post.load is None:

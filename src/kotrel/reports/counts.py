@@ -1,0 +1,312 @@
+"""A physical count on the terminal and as JSON: what is frozen, collected, different, posted."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+from rich.table import Table
+from rich.text import Text
+
+from kotrel.core.changes.journal import load_name
+from kotrel.core.counting.variance import Line, Place, Tolerance, totals_of
+from kotrel.core.parts import Checked
+from kotrel.core.stock.sums import half_away
+from kotrel.reports.documents import money_text, quantity_text
+from kotrel.reports.findings import show_checked
+from kotrel.reports.phrases import count, listed
+from kotrel.reports.screen import Screen
+from kotrel.sheets.marking import mark, marked_name
+from kotrel.stages.counting.collecting import CollectedFile
+from kotrel.stages.counting.correcting import Correction, Listed
+from kotrel.stages.counting.freezing import Frozen
+from kotrel.stages.counting.posting import Posting
+from kotrel.stages.counting.records import count_record_book, variance_book
+from kotrel.stages.counting.standing import State
+from kotrel.workspace.settings import Workspace
+
+SHOWN = 25
+
+
+def show_frozen(screen: Screen, frozen: Frozen, trading: bool) -> None:
+    """What is to be counted, and what to know before."""
+    if screen.as_json:
+        screen.json({"count": frozen.name, "places": frozen.places, "items": frozen.items, "warehouses": list(frozen.warehouses),
+                     "value": f"{half_away(frozen.value, 2):f}", "frozen_at": frozen.frozen_at, "trading": trading, "remarks": list(frozen.remarks)})  # fmt: skip
+        return
+    how = "trading goes on: note the time at each line" if trading else "trading is stopped until it is posted"
+    screen.show(
+        Text(f"Count {frozen.name}", style="bold").append(f" · frozen {frozen.frozen_at[:16]} · {how}", style="")
+    )
+    where = f" in {listed(frozen.warehouses)}" if frozen.warehouses else ""
+    screen.show(
+        f"{count(frozen.places, 'place')}{where}, {count(frozen.items, 'item')}, value {money_text(frozen.value)}"
+    )
+    for remark in frozen.remarks:
+        screen.show(Text(f"  {remark}", style="yellow"))
+    screen.show(Text(f"Next: kotrel count sheets {frozen.name} -o sheets", style="dim"))
+
+
+def show_sheets(screen: Screen, name: str, written: Sequence[tuple[Path, int]]) -> None:
+    """The sheets that were written."""
+    if screen.as_json:
+        screen.json({"count": name, "files": [{"file": str(path), "lines": lines} for path, lines in written]})
+        return
+    for path, lines in written[:SHOWN]:
+        screen.show(f"Written: {path}   {count(lines, 'line')}")
+    if len(written) > SHOWN:
+        screen.show(f"  … {len(written) - SHOWN:,} more")
+    screen.show(Text(f"Next: count, fill in, save; then: kotrel count collect {name} FILES", style="dim"))
+
+
+def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], marked: bool) -> int:
+    """What became of each file; those with errors first. Returns the exit status."""
+    bad = [each for each in done if each.status == "refused"]
+    copies = [mark([each.rows], marked_name(each.path)) for each in bad if each.rows is not None] if marked else []
+    if screen.as_json:
+        screen.json({
+            "count": name,
+            "files": [{"file": str(each.path), "status": each.status, "lines": each.lines, "blank": each.blank, "finds": each.finds,
+                       "replaced": each.replaced, "findings": _findings(each)} for each in done],
+            "marked": [str(copy.path) for copy in copies],
+        })  # fmt: skip
+        return 1 if bad else 0
+    for each in bad:
+        assert each.rows is not None
+        screen.show(Text(f"{each.path.name}: nothing of it is taken", style="bold red"))
+        show_checked(screen, Checked(each.rows), False, False)
+        screen.show("")
+    for each in done:
+        if each.status == "again":
+            screen.show(f"{each.path.name}: collected already, counted once")
+        elif each.status == "collected":
+            parts = [f"{count(each.lines, 'line')} counted"]
+            parts += [f"{each.blank:,} blank, not counted"] if each.blank else []
+            parts += [f"{count(each.finds, 'find')} that no sheet had"] if each.finds else []
+            parts += [f"in place of {each.replaced:,} that this sheet had before"] if each.replaced else []
+            screen.show(f"{each.path.name}: {', '.join(parts)}")
+    for copy in copies:
+        screen.show(f"Marked copy: {copy.path}")
+    again = "fix those cells and collect those sheets again" if bad else f"kotrel count variance {name}"
+    screen.show(Text(f"Next: {again}", style="dim"))
+    return 1 if bad else 0
+
+
+def _findings(each: CollectedFile) -> list[dict[str, Any]]:
+    if each.rows is None:
+        return []
+    return [
+        {
+            "severity": group.severity,
+            "kind": group.kind,
+            "row": row,
+            "field": group.field,
+            "value": value,
+            "message": message,
+        }
+        for group in each.rows.findings
+        for row, value, message, _ in group.cells.iter_rows()
+    ]
+
+
+def show_variance(screen: Screen, state: State, tolerance: Tolerance, every: bool, files: Sequence[Path]) -> None:
+    """The differences, worst value first; what to count again; the totals."""
+    if screen.as_json:
+        screen.json(variance_json(state, files))
+        return
+    off = worst_first(state.lines)
+    if off:
+        table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
+        for title, right in (
+            ("item", 0),
+            ("place", 0),
+            ("expected", 1),
+            ("counted", 1),
+            ("variance", 1),
+            ("%", 1),
+            ("value", 1),
+            ("", 0),
+        ):
+            table.add_column(title, justify="right" if right else "left", overflow="fold" if not title else "ellipsis")
+        for line in off if every else off[:SHOWN]:
+            remark = "; ".join(filter(None, (line.recount and f"recount: {line.recount}", *line.remarks)))
+            style = "yellow" if line.recount else ""
+            table.add_row(
+                Text(line.place.item), Text(_where(line.place)), quantity_text(line.expected), quantity_text(line.counted or Decimal(0)),
+                Text(f"{'+' if line.variance > 0 else ''}{quantity_text(line.variance)}", style="bold"),
+                "" if line.percent is None else f"{line.percent:+f}", money_text(line.value), Text(remark, style=style),
+            )  # fmt: skip
+        screen.show(table)
+        if not every and len(off) > SHOWN:
+            screen.show(Text(f"  … {len(off) - SHOWN:,} more (--all lists them, -o FILE writes them)", style="dim"))
+    else:
+        screen.show("No differences so far.")
+    totals = totals_of(state.lines, tolerance)
+    accuracy = (
+        "" if totals.accuracy is None else f" · accuracy {totals.accuracy} % of {count(totals.counted, 'line')} counted"
+    )
+    screen.show(Text(f"net {money_text(totals.net)} · gross {money_text(totals.gross)}{accuracy}", style="bold"))
+    _open(screen, state)
+    for path in files:
+        screen.show(f"Written: {path}")
+    again = sum(1 for line in state.lines if line.recount)
+    following = f"kotrel count sheets {state.name} --recount -o sheets" if again else f"kotrel count post {state.name}"
+    screen.show(Text(f"Next: {following}", style="dim"))
+
+
+def _open(screen: Screen, state: State) -> None:
+    left = [line for line in state.lines if line.counted is None]
+    again = [line for line in state.lines if line.recount]
+    if again:
+        undecided = sum(1 for line in again if line.undecided)
+        words = f" ({undecided:,} of them cannot be posted before)" if undecided else ""
+        screen.show(Text(f"to count again: {count(len(again), 'line')}{words}", style="yellow"))
+    if left:
+        value = sum((line.expected * line.place.cost for line in left), Decimal(0))
+        screen.show(f"not counted: {count(len(left), 'line')}, expected value {money_text(value)}")
+    if state.posted:
+        screen.show(f"posted: {count(len(state.posted), 'line')}")
+    if not state.trading and state.moved:
+        screen.show(Text(f"{count(state.moved, 'place')} moved although trading is stopped", style="bold yellow"))
+
+
+def worst_first(lines: Sequence[Line]) -> list[Line]:
+    """The lines that differ or are to be counted again, the greatest value first."""
+    off = [line for line in lines if line.counted is not None and (line.variance or line.recount)]
+    return sorted(off, key=lambda line: (-abs(line.value), -abs(line.variance), line.place.number))
+
+
+def _where(place: Place) -> str:
+    return " ".join(filter(None, (place.warehouse, place.bin, place.lot, place.serial)))
+
+
+def variance_json(state: State, files: Sequence[Path] = ()) -> dict[str, Any]:
+    """The variance report as ``--json`` gives it; numbers are texts."""
+    totals = state.totals
+    return {
+        "count": state.name,
+        "trading": state.trading,
+        "lines": [
+            {
+                "item": line.place.item, "warehouse": line.place.warehouse, "bin": line.place.bin, "lot": line.place.lot,
+                "serial": line.place.serial, "unit": line.place.unit, "expected": _plain(line.expected),
+                "counted": None if line.counted is None else _plain(line.counted),
+                "variance": None if line.counted is None else _plain(line.variance), "value": f"{line.value:f}",
+                "percent": None if line.percent is None or line.counted is None else f"{line.percent:f}",
+                "recount": line.recount or None, "remarks": list(line.remarks),
+            }
+            for line in sorted(state.lines, key=lambda each: (-abs(each.value), each.place.number))
+        ],
+        "totals": {"net": f"{totals.net:f}", "gross": f"{totals.gross:f}",
+                   "accuracy": None if totals.accuracy is None else f"{totals.accuracy:f}", "counted": totals.counted},
+        "not_counted": totals.not_counted,
+        "posted": len(state.posted),
+        "files": [str(path) for path in files],
+    }  # fmt: skip
+
+
+def _plain(value: Decimal) -> str:
+    return quantity_text(value).replace(",", "")
+
+
+def write_variance(state: State, workspace: Workspace, path: Path) -> list[Path]:
+    """The variance report as a workbook, and a picture of it beside it."""
+    from kotrel.reports.count_picture import draw_variances
+    from kotrel.sheets.table_writing import write_book
+
+    write_book(variance_book(state, worst_first(state.lines)), path)
+    picture = path.with_suffix(".png")
+    drawn = not picture.exists() and draw_variances(state, worst_first(state.lines), picture)
+    return [path, *([picture] if drawn else [])]
+
+
+def write_record(name: str, workspace: Workspace, path: Path) -> None:
+    """The count's whole record as a workbook."""
+    from kotrel.sheets.table_writing import write_book
+
+    write_book(count_record_book(name, workspace), path)
+
+
+def show_corrected(screen: Screen, name: str, place: Place, what: Correction) -> None:
+    if screen.as_json:
+        screen.json({"count": name, "item": place.item, "counted": _plain(what.counted), "reason": what.reason})
+        return
+    screen.show(f"{place.item} {_where(place)}: {_plain(what.counted)} {place.unit}, by hand ({what.reason})")
+    screen.show(Text(f"Next: kotrel count variance {name}", style="dim"))
+
+
+def show_posting(screen: Screen, planned: Posting) -> None:
+    """What a posting would do, before it asks."""
+    kinds: dict[str, list[Decimal]] = {}
+    for each in planned.adjusted:
+        kinds.setdefault(each.why, []).append(half_away(each.adjustment * each.line.place.cost, 2))
+    for why, values in kinds.items():
+        screen.show(f"  {why}: {count(len(values), 'line')}, value {money_text(sum(values, Decimal(0)))}")
+    screen.show(
+        f"  adjusted: {count(len(planned.changed), 'line')} in {listed(planned.documents) or 'no document'}, net {money_text(planned.net)}"
+    )
+    state = planned.state
+    closed = {each.line.place.number for each in planned.adjusted}
+    left = [line for line in state.lines if line.place.number not in closed]
+    undecided = sum(1 for line in left if line.undecided)
+    out = sum(1 for each in planned.adjusted if each.line.recount)
+    if out:
+        screen.show(Text(f"  {count(out, 'line')} out of tolerance and not counted again", style="yellow"))
+    if left:
+        words = f", {undecided:,} of them to be counted again" if undecided else ""
+        screen.show(Text(f"  stay open: {count(len(left), 'line')}{words}", style="yellow"))
+
+
+def show_posted(screen: Screen, name: str, done: Posting, output: str | None) -> int:
+    """What was posted. Returns the exit status."""
+    if screen.as_json:
+        screen.json({"count": name, "status": done.status, "load": load_name(done.load) if done.load else None, "lines": len(done.adjusted),
+                     "adjusted": len(done.changed), "documents": done.documents, "net": f"{done.net:f}"})  # fmt: skip
+        return 1 if done.status == "refused" else 0
+    if done.status == "nothing to post":
+        screen.show("Nothing to post: every line that is counted and decided is posted already.")
+        screen.show(Text(f"Next: kotrel count variance {name}", style="dim"))
+        return 0
+    if done.status == "not posted":
+        screen.show("Nothing was posted.")
+        return 0
+    if done.status == "refused" and done.preview is not None:
+        screen.show(Text("Nothing was posted:", style="bold red"))
+        for checked in done.preview.checked:
+            if not checked.ok:
+                show_checked(screen, checked, False, False)
+        return 1
+    screen.show(Text(f"Posted{f' as {load_name(done.load)}' if done.load else ''}", style="bold green"))
+    show_posting(screen, done)
+    if output:
+        screen.show(f"Written: {output}")
+    if done.load:
+        name_of = load_name(done.load)
+        screen.show(
+            Text(
+                f"Next: kotrel stock --against {name_of}; kotrel undo {name_of} takes it back and opens the count again",
+                style="dim",
+            )
+        )
+    return 0
+
+
+def show_counts(screen: Screen, found: Sequence[Listed]) -> None:
+    """Every count and how far it is."""
+    if screen.as_json:
+        screen.json({"counts": [vars(each) for each in found]})
+        return
+    if not found:
+        screen.show("No counts yet. kotrel count freeze NAME begins one.")
+        return
+    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
+    for title in ("count", "frozen", "who", "", "places", "counted", "to count again", "posted"):
+        table.add_column(
+            title, justify="right" if title in ("places", "counted", "to count again", "posted") else "left"
+        )
+    for each in found:
+        table.add_row(Text(each.name), each.frozen_at[:16], Text(each.who), "trading" if each.trading else "stopped", f"{each.places:,}",
+                      f"{each.counted:,}", f"{each.recount:,}", f"{each.posted:,}")  # fmt: skip
+    screen.show(table)

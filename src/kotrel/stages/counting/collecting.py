@@ -1,0 +1,243 @@
+"""Collects count sheets: any order, more than once, workbooks and text files, and a hand scanner's lists."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from decimal import Decimal
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.counting.collecting import Known, Sheet, collect
+from kotrel.core.counting.sheet_record import count_record
+from kotrel.core.counting.variance import Entry, Key, Place
+from kotrel.core.description.model import Record
+from kotrel.core.errors import KotrelError, OutOfReach, WrongData
+from kotrel.core.readying.repairing import repair
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.tables.table import Table
+from kotrel.core.understanding.matching import match_headings
+from kotrel.core.understanding.reading import understand
+from kotrel.core.values.moments import moment_text
+from kotrel.sheets.count_sheets import STAMP
+from kotrel.sheets.stamps import stamp_of
+from kotrel.stages.counting.scanning import scanned_rows
+from kotrel.stages.file_options import Wanted
+from kotrel.stages.understanding import tables_in
+from kotrel.systems.interface import Reading, Step
+from kotrel.workspace.counts import CountedFile, open_count
+from kotrel.workspace.settings import Workspace
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What the user says of the files.
+
+    Attributes:
+        counted_at: of lines without a time, canonical text; a day alone is the day of times without one.
+        day: ISO date.
+        bin: of scanned lines.
+    """
+
+    counted_at: str | None = None
+    day: str | None = None
+    warehouse: str | None = None
+    bin: str | None = None
+    counter: str | None = None
+    as_expected: bool = False
+    recount: bool = False
+
+
+@dataclass(frozen=True)
+class CollectedFile:
+    """What became of one file.
+
+    Attributes:
+        status: ``collected``, ``again`` (its content is collected already), or ``refused`` (nothing of it is taken).
+        replaced: lines that the same sheet had before.
+    """
+
+    path: Path
+    status: str
+    lines: int = 0
+    blank: int = 0
+    finds: int = 0
+    replaced: int = 0
+    rows: Rows | None = None
+
+
+def collect_files(
+    name: str, files: Sequence[Path], wish: Wish, workspace: Workspace, who: str, now: datetime, step: Step
+) -> list[CollectedFile]:
+    """Collects files into a count. A file with an error in a line is not taken at all: nothing is counted by halves.
+
+    Raises:
+        WrongUse: there is no such count.
+        OutOfReach: a file cannot be read.
+    """
+    done: list[CollectedFile] = []
+    with workspace.system().reading() as reading, open_count(workspace.hidden, name) as count:
+        places = count.places()
+        frozen_day = count.about()["frozen_at"][:10]
+        state = SystemState(workspace.description, reading.read)
+        for path in files:
+            step(f"collecting {path.name}")
+            fingerprint = _fingerprint(path)
+            known_files = count.files()
+            if any(each.fingerprint == fingerprint for each in known_files):
+                done.append(CollectedFile(path, "again"))
+                continue
+            stamp = stamp_of(path, STAMP)
+            source, round_ = _source_of(stamp, name, path, wish, known_files)
+            warehouses = {place.warehouse for place in places}
+            only = next(iter(warehouses)) if len(warehouses) == 1 else None
+            sheet = Sheet(round_, _warehouse_of(path, wish, only, warehouses), wish.counted_at,
+                          wish.day or (frozen_day if now.date().isoformat() == frozen_day else None), wish.as_expected)  # fmt: skip
+            rows = _rows(path, workspace, state, reading, places, wish, sheet.warehouse, now)
+            if wish.counter is not None:
+                rows = _with_counter(rows, wish.counter)
+            found = collect(rows, places, _known(rows, reading, workspace), sheet)
+            if any(group.severity == "error" for group in found.rows.findings):
+                done.append(CollectedFile(path, "refused", rows=found.rows))
+                continue
+            entries = list(found.entries)
+            if found.finds:
+                numbers = _add_finds(count, found.finds, places, reading, workspace)
+                entries += [
+                    replace(entry, place=number) for (_, entry), number in zip(found.finds, numbers, strict=True)
+                ]
+                places = count.places()
+            at = moment_text(now.replace(tzinfo=None))
+            replaced = count.collect(CountedFile(0, path.name, source, fingerprint, at, who, round_), entries)
+            done.append(
+                CollectedFile(path, "collected", len(entries), found.blank, len(found.finds), replaced, found.rows)
+            )
+    return done
+
+
+def _fingerprint(path: Path) -> str:
+    try:
+        return hashlib.sha256(path.read_bytes()).hexdigest()
+    except OSError as error:
+        raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
+
+
+def _source_of(stamp: str | None, name: str, path: Path, wish: Wish, files: Sequence[CountedFile]) -> tuple[str, int]:
+    """What identifies the sheet a file is, and the round it belongs to.
+
+    Raises:
+        WrongData: it is a sheet of another count.
+    """
+    last = max((each.round for each in files), default=0)
+    if stamp is None or stamp.count("/") != 2:
+        return f"file {path.name}", (last + 1 if wish.recount else 0)
+    of, number, round_ = stamp.split("/")
+    if of != name:
+        raise WrongData(
+            f"{path} is a sheet of the count {of}, not of {name}", f"kotrel count collect {of} {path}", "other-count"
+        )
+    return f"sheet {number}", int(round_)
+
+
+def _warehouse_of(path: Path, wish: Wish, only: str | None, known: set[str | None]) -> str | None:
+    """The warehouse of rows that say none: the one given, the count's only one, or the one in the file's name."""
+    if wish.warehouse is not None or only is not None:
+        return wish.warehouse or only
+    words = set(path.stem.replace("_", "-").upper().split("-"))
+    named = [code for code in known if code is not None and code.upper() in words]
+    return named[0] if len(named) == 1 else None
+
+
+def _rows(
+    path: Path, workspace: Workspace, state: SystemState, reading: Reading, places: Sequence[Place], wish: Wish, warehouse: str | None,
+    now: datetime,
+) -> Rows:  # fmt: skip
+    """A file as rows of a count sheet, names and other codes repaired; a file without its headings as a scanner's list."""
+    record = count_record(workspace.description)
+    tables: list[Table] = []
+    trouble: KotrelError | None = None
+    try:
+        tables = tables_in(path, Wanted())
+    except KotrelError as error:
+        trouble = error
+    matched = [
+        (table, match)
+        for table in tables
+        if {"item", "counted"} <= set((match := match_headings(table, record)).sources)
+    ]
+    if not matched:
+        rows = scanned_rows(path, record, reading, workspace, places, warehouse, wish.bin)
+        if rows is None:
+            raise trouble or WrongData(
+                f"{path} is no count sheet: it has no columns Item and Counted, and its lines are no scanned codes",
+                "The headings are those of kotrel count sheets.",
+                "nothing-recognised",
+            )
+        return rows
+    table, match = max(matched, key=lambda each: len(each[1].sources))
+    rows = understand(table, match, workspace.conventions, now.date())
+    rows = rows.only(rows.values["item"].is_not_null() | rows.values["counted"].is_not_null())
+    return repair(rows, state, workspace.conventions.spellings)
+
+
+def _with_counter(rows: Rows, counter: str) -> Rows:
+    filled = pl.col("counter").fill_null(pl.lit(counter)) if "counter" in rows.values.columns else pl.lit(counter)
+    return replace(rows, values=rows.values.with_columns(filled.alias("counter")))
+
+
+def _known(rows: Rows, reading: Reading, workspace: Workspace) -> Known:
+    """What is known of the items of a sheet."""
+    item = _item(workspace)
+    codes = rows.values["item"].unique().drop_nulls()
+    wanted = [name for name in (item.key[0], "unit", "lot_tracked", "serial_tracked") if name in item.fields]
+    held = reading.read(item.name, wanted, (item.key[0], codes))
+    units, tracked = {}, {}
+    for row in held.iter_rows(named=True):
+        code = row[item.key[0]]
+        units[code] = row.get("unit") or ""
+        tracked[code] = tuple(what for what in ("lot", "serial") if row.get(f"{what}_tracked") == "yes")
+    factors: dict[tuple[str, str], Decimal] = {}
+    if "unit_conversion" in workspace.description.records:
+        conversions = reading.read("unit_conversion", ["item", "unit", "factor"], ("item", codes)).drop_nulls()
+        factors = {(code, unit): Decimal(factor) for code, unit, factor in conversions.iter_rows()}
+    bins: frozenset[tuple[str, str]] | None = None
+    if "bin" in workspace.description.records:
+        bins = frozenset(reading.read("bin", ["warehouse", "code"]).drop_nulls().iter_rows())
+    return Known(units, factors, tracked, bins)
+
+
+def _item(workspace: Workspace) -> Record:
+    ledger = workspace.description.ledger
+    assert ledger is not None
+    return workspace.description.records[str(ledger.fields["item"].to)]
+
+
+def _add_finds(  # type: ignore[no-untyped-def]
+    count, finds: Sequence[tuple[Key, Entry]], places: Sequence[Place], reading: Reading, workspace: Workspace
+) -> list[int]:
+    """Places for what was found where the count has none; nothing is expected there."""
+    item = _item(workspace)
+    codes = pl.Series("item", [key[0] for key, _ in finds], dtype=pl.String)
+    wanted = [name for name in (item.key[0], "unit", "category", "cost", item.called) if name and name in item.fields]
+    about = {
+        row[item.key[0]]: row for row in reading.read(item.name, wanted, (item.key[0], codes)).iter_rows(named=True)
+    }
+    costs = {place.item: f"{place.cost:f}" for place in places}
+    numbers: dict[Key, int] = {}
+    for key, _ in finds:
+        if key not in numbers:
+            facts = about.get(key[0], {})
+            row = [
+                *key,
+                "0",
+                costs.get(key[0]) or facts.get("cost"),
+                facts.get("unit"),
+                facts.get(item.called or ""),
+                facts.get("category"),
+            ]
+            [numbers[key]] = count.add_places([row], find=True)
+    return [numbers[key] for key, _ in finds]
