@@ -14,6 +14,8 @@ from decimal import Decimal
 
 SEPARATOR = "\x1d"
 SYMBOLOGY = re.compile(r"^\][A-Za-z][0-9A-Za-z]")
+OF_ELEMENTS = ("]C1", "]e0", "]d2", "]Q3", "]J1")
+"""The symbologies (as scanners name them) that hold element strings; others hold plain codes."""
 FIXED = {"00": 18, "01": 14, "02": 14, "11": 6, "12": 6, "13": 6, "15": 6, "16": 6, "17": 6}
 """Identifiers whose data has a fixed length, and how long it is."""
 VARIABLE = {"10": 20, "21": 20, "30": 8, "37": 8, "240": 30, "241": 30}
@@ -39,12 +41,13 @@ class Scan:
 
 def read_scan(text: str, today: date) -> Scan | None:
     """A scanned text; None where it begins like an element string and is none."""
-    bare = SYMBOLOGY.sub("", text.strip(" \t\r\n"))
+    said = text.strip(" \t\r\n")
+    bare = SYMBOLOGY.sub("", said)
     if bare.startswith("("):
         parts = dict(re.findall(r"\((\d{2,3})\)([^()]*)", bare))
         whole = "".join(f"({name}){value}" for name, value in re.findall(r"\((\d{2,3})\)([^()]*)", bare))
         return _scan(parts, today) if parts and whole == bare else None
-    if SEPARATOR in bare or bare != text.strip(" \t\r\n") or _is_element_string(bare):
+    if SEPARATOR in bare or said.startswith(OF_ELEMENTS) or _is_element_string(bare):
         found = _elements(bare)
         return _scan(found, today) if found is not None else None
     return Scan(bare) if bare else None

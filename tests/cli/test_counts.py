@@ -1,0 +1,186 @@
+from __future__ import annotations
+
+import time
+import unittest
+from collections.abc import Callable
+from datetime import datetime
+from typing import Any
+
+import openpyxl
+
+from tests.support import Program
+
+QUAY = "warehouse is 'QUAY' and category begins with 'FASTENING'"
+
+
+class Counts(Program):
+    """Physical counts through the installed program."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.start_shop()
+
+    def fill(self, name: str, counted: Callable[[dict[str, Any]], object], **more: object) -> None:
+        """Fills in a sheet: ``counted`` gets each line as heading → value, and returns what was counted or None."""
+        path = self.folder / name
+        book = openpyxl.load_workbook(path)
+        sheet = book.worksheets[0]
+        heads = {cell.value: cell.column for cell in sheet[4]}
+        for row in range(5, sheet.max_row + 1):
+            line = {head: sheet.cell(row, column).value for head, column in heads.items()}
+            if line["Item"] is None:
+                continue
+            value = counted(line)
+            if value is not None:
+                sheet.cell(row, heads["Counted"]).value = value
+                for head, given in more.items():
+                    sheet.cell(row, heads[head]).value = given
+        book.save(path)
+
+    def on_hand(self, item: str, warehouse: str = "QUAY") -> str:
+        rows = self.json("stock", item, "--where", f"warehouse is '{warehouse}'", "--empty-too")["rows"]
+        return str(rows[0]["on_hand"])
+
+    def lines(self, name: str = "quay") -> dict[str, dict[str, Any]]:
+        return {line["item"]: line for line in self.json("count", "variance", name)["lines"]}
+
+    def test_from_freeze_to_post_and_back(self) -> None:
+        frozen = self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
+        [sheet] = self.json("count", "sheets", "quay", "-o", "sheets")["files"]
+        self.assertEqual(sheet["lines"], frozen["places"])
+        # FST-00020 has 39, FST-00060 has 6, FST-00100 has 13.
+        odd = {"FST-00020": 36, "FST-00060": 8, "FST-00100": None}
+        self.fill(sheet["file"], lambda line: odd.get(line["Item"], line["Expected"]), Counter="ola")
+        done = self.json("count", "collect", "quay", sheet["file"])["files"][0]
+        self.assertEqual((done["status"], done["blank"]), ("collected", 1))
+        self.assertEqual(self.json("count", "collect", "quay", sheet["file"])["files"][0]["status"], "again")
+        lines = self.lines()
+        self.assertEqual((lines["FST-00020"]["variance"], lines["FST-00060"]["variance"]), ("-3", "2"))
+        self.assertEqual(lines["FST-00100"]["counted"], None)
+        self.assertEqual({item for item, line in lines.items() if line["recount"]}, {"FST-00020", "FST-00060"})
+        # The recount: 38 and 6; the first counts stay on record.
+        [again] = self.json("count", "sheets", "quay", "--recount", "-o", "sheets")["files"]
+        self.assertEqual(again["lines"], 2)
+        self.fill(again["file"], lambda line: {"FST-00020": 38, "FST-00060": 6}[line["Item"]], Counter="kari")
+        self.json("count", "collect", "quay", again["file"])
+        self.assertEqual((self.lines()["FST-00020"]["variance"], self.lines()["FST-00060"]["variance"]), ("-1", "0"))
+        self.kotrel("count", "set", "quay", "FST-00060", "--counted", "7", "--reason", "one on the bench")
+        self.assertEqual(self.lines()["FST-00060"]["variance"], "1")
+        posted = self.json("count", "post", "quay", "--yes", "-o", "record.xlsx")
+        self.assertEqual(
+            (posted["status"], posted["documents"], posted["adjusted"]), ("posted", ["COUNT-quay-QUAY"], 2)
+        )
+        self.assertEqual([self.on_hand(item) for item in ("FST-00020", "FST-00060", "FST-00100")], ["38", "7", "13"])
+        self.assertEqual(self.json("count", "post", "quay", "--yes")["status"], "nothing to post")
+        record = openpyxl.load_workbook(self.folder / "record.xlsx")
+        self.assertEqual(record.sheetnames[:5], ["Count", "Frozen", "Files", "Lines", "Posted"])
+        counted = [row for row in record["Lines"].iter_rows(min_row=2, values_only=True) if row[0] == "FST-00060"]
+        self.assertEqual([row[8] for row in counted], [8, 6, 7])
+        # An undo opens the count again, and it can be posted again.
+        self.json("undo", posted["load"], "--yes")
+        self.assertEqual(self.on_hand("FST-00020"), "39")
+        self.assertEqual(self.json("count", "list")["counts"][0]["posted"], 0)
+        self.assertEqual(
+            self.json("count", "post", "quay", "--yes", "--rest", "leave")["documents"], ["COUNT-quay-QUAY-2"]
+        )
+        self.assertEqual(self.json("count", "variance", "quay")["not_counted"], 0)
+
+    def test_goods_keep_moving_while_they_are_counted(self) -> None:
+        self.json("count", "freeze", "quay", "--where", QUAY, "--trading")
+        [sheet] = self.json("count", "sheets", "quay", "--blind", "-o", "sheets")["files"]
+        places = {row["item"]: row["on_hand"] for row in self.json("stock", "--where", QUAY)["rows"]}
+        self.sell("1", "FST-00020", 4)
+        time.sleep(0.01)
+        at = f"{datetime.now():%Y-%m-%d %H:%M:%S.%f}"
+        time.sleep(0.01)
+        # One is missing: 39 - 4 sold - 1 = 34.
+        wanted = {"FST-00020": 34}
+        self.fill(
+            sheet["file"],
+            lambda line: None if line["Item"] == "FST-00060" else wanted.get(line["Item"], places[line["Item"]]),
+            Time=at,
+        )
+        self.sell("2", "FST-00020", 2)
+        self.sell("3", "FST-00060", 1)
+        self.write("late.csv", "Warehouse,Item,Bin,Counted", "QUAY,FST-00060,Q-05-A,5")
+        done = self.json("count", "collect", "quay", sheet["file"], "late.csv")
+        self.assertEqual([each["status"] for each in done["files"]], ["collected", "collected"])
+        lines = self.lines()
+        self.assertEqual([lines["FST-00020"][name] for name in ("expected", "counted", "variance")], ["35", "34", "-1"])
+        self.assertIn("does not say when", lines["FST-00060"]["recount"])
+        self.json("count", "post", "quay", "--yes")
+        self.assertEqual(self.on_hand("FST-00020"), "32")
+        self.assertEqual(self.on_hand("FST-00060"), "5")
+
+    def sell(self, number: str, item: str, quantity: int) -> None:
+        bins = {"FST-00020": "Q-04-D", "FST-00060": "Q-05-A"}
+        self.write(
+            f"sale{number}.csv",
+            "Document,Warehouse,Date,Item,Quantity,Bin",
+            f"S-{number},QUAY,2026-11-26,{item},{quantity},{bins[item]}",
+        )
+        self.json("load", f"sale{number}.csv", "--as", "goods_issue", "--yes")
+
+    def test_a_hand_scanner_adds_up(self) -> None:
+        self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
+        # A piece of FST-00020 thirty times with its barcode and eight by its code; FST-00060 by an element string.
+        barcodes = {item: self.barcode(item) for item in ("FST-00020", "FST-00060")}
+        lines = [barcodes["FST-00020"]] * 30 + ["FST-00020;8", f"(01)0{barcodes['FST-00060']}(37)6"]
+        self.write("scans.txt", *lines)
+        [done] = self.json("count", "collect", "quay", "scans.txt")["files"]
+        self.assertEqual((done["status"], done["lines"]), ("collected", 2))
+        found = self.lines()
+        self.assertEqual((found["FST-00020"]["counted"], found["FST-00060"]["counted"]), ("38", "6"))
+        self.write("odd.txt", *lines, "4006381333931")
+        [odd] = self.json("count", "collect", "quay", "odd.txt", status=1)["files"]
+        self.assertEqual(odd["findings"][0]["row"], len(lines) + 1)
+
+    def barcode(self, item: str) -> str:
+        name = f"{item}.csv"
+        self.kotrel("export", "item", "-o", name, "--fields", "barcode", "--where", f"code is '{item}'")
+        return (self.folder / name).read_text("utf-8-sig").splitlines()[1].split(",")[1]
+
+    def test_a_sheet_with_errors_is_not_taken_by_halves(self) -> None:
+        self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
+        self.write("bad.csv", "Warehouse,Item,Bin,Unit,Counted", "QUAY,FST-00020,Q-04-D,EA,39", "QUAY,FST-00060,Q-99-Z,EA,6",
+                   "QUAY,NOPE-1,Q-04-D,EA,1", "QUAY,FST-00100,Q-05-B,COIL,1", "QUAY,FST-00140,Q-05-C,EA,many")  # fmt: skip
+        [done] = self.json("count", "collect", "quay", "bad.csv", status=1)["files"]
+        self.assertEqual({(each["kind"], each["row"]) for each in done["findings"] if each["severity"] == "error"},
+                         {("not-on-list", 3), ("not-on-list", 4), ("not-its-own", 5), ("not-a-number", 6)})  # fmt: skip
+        self.assertEqual(self.json("count", "variance", "quay")["totals"]["counted"], 0)
+
+    def test_boxes_are_pieces_and_finds_are_taken(self) -> None:
+        self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
+        self.write(
+            "boxes.csv",
+            "Warehouse,Item,Bin,Unit,Counted,Counter",
+            "QUAY,FST-00020,Q-04-D,BOX,1,ola",
+            "QUAY,FST-00010,Q-01-A,EA,2,ola",
+        )
+        [done] = self.json("count", "collect", "quay", "boxes.csv")["files"]
+        self.assertEqual((done["lines"], done["finds"]), (2, 1))
+        lines = self.lines()
+        self.assertEqual((lines["FST-00020"]["counted"], lines["FST-00010"]["expected"]), ("100", "0"))
+        # The same sheet once more, corrected, takes the place of what it said before.
+        self.write("boxes.csv", "Warehouse,Item,Bin,Unit,Counted,Counter", "QUAY,FST-00020,Q-04-D,EA,39,ola")
+        [done] = self.json("count", "collect", "quay", "boxes.csv")["files"]
+        self.assertEqual(done["replaced"], 2)
+        self.assertEqual(self.lines()["FST-00020"]["variance"], "0")
+
+    def test_errors_of_the_command_line(self) -> None:
+        self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
+        for words, status, said in (
+            (("freeze", "quay", "--stopped"), 2, "already"),
+            (("freeze", "x", "--where", "warehouse is 'NOWHERE'", "--stopped"), 1, "nothing is chosen"),
+            (("variance", "quai"), 2, "Did you mean quay?"),
+            (("post", "quay"), 2, "--yes"),
+            (("set", "quay", "NOPE", "--counted", "1", "--reason", "x"), 2, "no such place"),
+        ):
+            with self.subTest(words=words):
+                self.assertIn(said, self.kotrel("count", *words, status=status).stderr)
+        self.assertIn(".dropped", self.json("count", "drop", "quay")["dropped"])
+        self.assertEqual(self.json("count", "list")["counts"], [])
+
+
+if __name__ == "__main__":
+    unittest.main()
