@@ -20,7 +20,7 @@ from PIL import Image, ImageDraw, ImageFont
 from rich.console import Console
 from rich.text import Text
 
-from kotrel.practice import letter, loft, story
+from kotrel.practice import counters, letter, loft, story
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 COLUMNS, SIZE, LINE, MARGIN = 120, 17, 22, 24
@@ -50,13 +50,16 @@ PICTURES = {
     "opening-stock": "preview loft.xlsx --warehouse LOFT --date 2026-11-30",
     "opening": "load loft.xlsx --warehouse LOFT --date 2026-11-30 --yes",
     "stock": "stock --where warehouse␣is␣'LOFT' --by item,warehouse,bin,lot",
+    "freeze": "count freeze shed --where warehouse␣is␣'SHED'␣and␣category␣begins␣with␣'RESIN' --stopped",
+    "count sheets": "count sheets shed -o sheets",
+    "collect": "count collect shed sheets/shed-SHED.xlsx",
+    "count": "count variance shed",
     "reorder": "reorder --with-orders --where code␣begins␣with␣'CHN-000'",
-    "review": "init --review",
     "history": "history",
 }
 """Name of the picture → the command; they run one after the other in one workspace."""
 
-STEPS = ("levels", "colleague", "good rows", "opening", "opening-check")
+STEPS = ("levels", "colleague", "good rows", "opening", "opening-check", "freeze", "count sheets", "collect", "clash")
 """What has to be done between pictures, and is not drawn."""
 
 CONSOLE = Console(width=COLUMNS, color_system="standard")
@@ -81,6 +84,14 @@ def main() -> None:
                 story.write_colleague(folder / "colleague.csv")
             if picture == "opening-check":
                 loft.write_loft(folder / "loft.xlsx", slips=False)
+            if picture == "count sheets":
+                odd = {
+                    2: lambda there: there - 3,
+                    5: lambda there: there + 2,
+                    13: lambda there: there * 100,
+                    16: lambda there: None,
+                }
+                counters.fill(folder, "shed-SHED.xlsx", "ola", odd, ("RES-00020", "S-05-C", "VM-2799", 4))
             if picture == "reprice":
                 letter.write_letter(folder / "keldrift-spring.xlsx", slip=False)
             if picture == "reprice-picture":

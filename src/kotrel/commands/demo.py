@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.practice import letter, loft, story
+from kotrel.practice import counters, letter, loft, story
 from kotrel.reports.screen import Screen
 
 EXAMPLE = """\
@@ -156,4 +156,39 @@ def _scenes(folder: Path) -> Iterator[_Scene]:
     yield _Scene("Before, change and after, to the bin", "stock --by item,warehouse,bin,lot --against L0008")
     yield _Scene("And all that Skerrow Chandlery has", "stock --by warehouse")
     yield _Scene("What chain is to be ordered?", "reorder --with-orders --where code␣begins␣with␣'CHN-000'")
+    shed = "warehouse␣is␣'SHED'␣and␣category␣begins␣with␣'RESIN'"
+    yield _Scene(
+        "The resins in the paint shed are counted, and the shop goes on selling",
+        f"count freeze shed --where {shed} --trading",
+    )
+    yield _Scene("Sheets for two people", "count sheets shed --split 2 -o sheets")
+    counters.fill(folder, "shed-SHED-1.xlsx", "ola", {2: lambda there: there - 3, 5: lambda there: there + 2})
+    yield _Scene(
+        "Ola has counted the first half. Meanwhile, goods come and go",
+        "practice trade --warehouse SHED --most 12 --every 0.05",
+    )
+    counters.fill(
+        folder,
+        "shed-SHED-2.xlsx",
+        "kari",
+        {1: lambda there: there * 100, 4: lambda there: None},
+        ("RES-00020", "S-05-C", "VM-2799", 4),
+    )
+    yield _Scene(
+        "Kari has counted the rest. Both sheets come back",
+        "count collect shed sheets/shed-SHED-1.xlsx sheets/shed-SHED-2.xlsx",
+    )
+    yield _Scene("What differs? What was sold meanwhile is allowed for", "count variance shed")
+    yield _Scene("What is out of tolerance is counted again", "count sheets shed --recount -o sheets")
+    counters.fill(folder, "shed-SHED-recount.xlsx", "marit", {0: lambda there: there - 3} | {4: lambda there: 4.0})
+    yield _Scene(
+        "Marit's recount replaces those lines; the first counts stay on record",
+        "count collect shed sheets/shed-SHED-recount.xlsx",
+    )
+    yield _Scene("What is left", "count variance shed")
+    yield _Scene(
+        "Post it: one adjustment, and the record for the auditor",
+        "count post shed --account ADJUST --yes -o shed-record.xlsx",
+    )
+    yield _Scene("Before, change and after", "stock --against L0009 --by item,bin,lot")
     yield _Scene("The history has everything", "history")

@@ -141,6 +141,10 @@ class Moved:
     now: Mapping[Key, Decimal]
     since: Mapping[Key, Sequence[tuple[str, Decimal]]]
 
+    def within(self, key: Key, first: str, last: str) -> bool:
+        """True where something moved there between two moments, both included."""
+        return any(first <= at <= last for at, _ in self.since.get(key, ()))
+
     def held_at(self, key: Key, moment: str) -> Decimal:
         """What a place held at a moment after the freeze: what it holds now, less what has moved since."""
         later = (quantity for at, quantity in self.since.get(key, ()) if at > moment)
@@ -188,10 +192,19 @@ def _line(place: Place, entries: Sequence[Entry], trading: bool, moved: Moved, s
                 undecided=True,
             )
         return line
+    if any(moved.within(place.key, str(at), _end_of(str(at))) for at in times):
+        return replace(line, recount="its place moved at the very time it was counted", undecided=True)
     at = max(str(time) for time in times)
     if len(set(times)) > 1 and moved.held_at(place.key, min(map(str, times))) != moved.held_at(place.key, at):
         return replace(line, recount="its place moved between the counts that are added up", undecided=True)
     return replace(line, expected=moved.held_at(place.key, at))
+
+
+def _end_of(at: str) -> str:
+    """The end of the minute or second that a time says: 14:30 is any moment of that minute."""
+    if len(at) > len("2027-01-09 14:30:00"):
+        return at
+    return f"{at[:16]}:59.999999" if at.endswith(":00") else f"{at}.999999"
 
 
 def _advised(line: Line, tolerance: Tolerance) -> Line:

@@ -1,0 +1,92 @@
+"""``kotrel practice``: the practice system with a busy shop floor, or back to its start."""
+
+from __future__ import annotations
+
+import argparse
+import random
+import time
+
+from kotrel.commands._shared import workspace_of
+from kotrel.core.errors import WrongUse
+from kotrel.reports.documents import quantity_text
+from kotrel.reports.screen import Screen
+from kotrel.workspace.settings import Workspace
+
+EXAMPLE = """\
+kotrel practice trade --warehouse SHED --seconds 60
+    sells and receives goods there for a minute, as a shop does while it is counted
+kotrel practice reset --yes
+    the practice system as it was at the start; its loads are gone"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
+    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    trade: argparse.ArgumentParser = steps.add_parser("trade", help="sell and receive goods, as a busy shop does")
+    trade.add_argument("--seconds", type=float, default=30, metavar="N", help="for so long (default: 30)")
+    trade.add_argument(
+        "--every", type=float, default=1, metavar="N", help="one sale or receipt in so many seconds (default: 1)"
+    )
+    trade.add_argument("--most", type=int, metavar="N", help="stop after so many")
+    trade.add_argument("--warehouse", default="", metavar="CODES", help="only in these, like QUAY,SHED")
+    trade.add_argument(
+        "--seed", type=int, default=1, metavar="N", help="the same seed trades the same goods (default: 1)"
+    )
+    reset: argparse.ArgumentParser = steps.add_parser("reset", help="put the practice system back to its start")
+    reset.add_argument("--yes", action="store_true", help="go ahead without asking")
+    return [trade, reset]
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    workspace = workspace_of(args)
+    return {"trade": _trade, "reset": _reset}[args.step](args, screen, workspace)
+
+
+def _trade(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
+    from kotrel.stages.practising import trade
+
+    warehouses = [each.strip() for each in args.warehouse.split(",") if each.strip()]
+    done = []
+    ends = time.monotonic() + args.seconds
+    try:
+        for moved in trade(workspace, random.Random(args.seed), warehouses):
+            if moved is None:
+                break
+            done.append(moved)
+            if not screen.as_json and not screen.quiet:
+                verb = "sold" if moved.quantity < 0 else "received"
+                screen.show(
+                    f"{moved.at[11:19]}  {moved.number}  {verb} {quantity_text(abs(moved.quantity))} {moved.item}  {moved.warehouse} {moved.bin or ''}"
+                )
+            if len(done) == args.most or time.monotonic() + args.every > ends:
+                break
+            time.sleep(args.every)
+    except KeyboardInterrupt:
+        pass
+    if screen.as_json:
+        screen.json({"moved": [{"document": each.number, "item": each.item, "warehouse": each.warehouse, "bin": each.bin,
+                                "quantity": f"{each.quantity:f}", "at": each.at} for each in done]})  # fmt: skip
+    elif not done:
+        screen.show("Nothing is on hand there, so nothing is sold.")
+    return 0
+
+
+def _reset(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
+    from kotrel.stages.practising import reset
+
+    if not args.yes and (screen.as_json or not screen.is_terminal):
+        raise WrongUse(
+            "reset asks before it throws anything away, and there is no terminal to ask on",
+            "Add --yes to go ahead.",
+            "needs-yes",
+        )
+    if not args.yes and not screen.ask("Throw away everything in this practice system, its loads too?"):
+        screen.show("Nothing was changed.")
+        return 0
+    reset(workspace)
+    if screen.as_json:
+        screen.json({"reset": True})
+    else:
+        screen.show(
+            "The practice system is as it was at the start. Its loads are gone; exports and counts of before fit it no more."
+        )
+    return 0
