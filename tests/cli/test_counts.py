@@ -2,22 +2,26 @@ from __future__ import annotations
 
 import time
 import unittest
+import uuid
 from collections.abc import Callable
 from datetime import datetime
 from typing import Any
 
 import openpyxl
 
-from tests.support import Program
+from tests.support import Program, postgres_url
 
 QUAY = "warehouse is 'QUAY' and category begins with 'FASTENING'"
 
 
-class Counts(Program):
-    """Physical counts through the installed program."""
+class Counting(Program):
+    """What counts need."""
 
     def setUp(self) -> None:
         super().setUp()
+        self.start()
+
+    def start(self) -> None:
         self.start_shop()
 
     def fill(self, name: str, counted: Callable[[dict[str, Any]], object], **more: object) -> None:
@@ -43,6 +47,60 @@ class Counts(Program):
 
     def lines(self, name: str = "quay") -> dict[str, dict[str, Any]]:
         return {line["item"]: line for line in self.json("count", "variance", name)["lines"]}
+
+
+class Trading(Counting):
+    """The shop keeps trading; on SQLite and on PostgreSQL."""
+
+    def test_goods_keep_moving_while_they_are_counted(self) -> None:
+        self.json("count", "freeze", "quay", "--where", QUAY, "--trading")
+        [sheet] = self.json("count", "sheets", "quay", "--blind", "-o", "sheets")["files"]
+        places = {row["item"]: row["on_hand"] for row in self.json("stock", "--where", QUAY)["rows"]}
+        self.sell("1", "FST-00020", 4)
+        time.sleep(0.01)
+        at = f"{datetime.now():%Y-%m-%d %H:%M:%S.%f}"
+        time.sleep(0.01)
+        # One is missing: 39 - 4 sold - 1 = 34.
+        wanted = {"FST-00020": 34}
+        self.fill(
+            sheet["file"],
+            lambda line: None if line["Item"] == "FST-00060" else wanted.get(line["Item"], places[line["Item"]]),
+            Time=at,
+        )
+        self.sell("2", "FST-00020", 2)
+        self.sell("3", "FST-00060", 1)
+        self.write("late.csv", "Warehouse,Item,Bin,Counted", "QUAY,FST-00060,Q-05-A,5")
+        done = self.json("count", "collect", "quay", sheet["file"], "late.csv")
+        self.assertEqual([each["status"] for each in done["files"]], ["collected", "collected"])
+        lines = self.lines()
+        self.assertEqual([lines["FST-00020"][name] for name in ("expected", "counted", "variance")], ["35", "34", "-1"])
+        self.assertIn("does not say when", lines["FST-00060"]["recount"])
+        self.json("count", "post", "quay", "--yes")
+        self.assertEqual(self.on_hand("FST-00020"), "32")
+        self.assertEqual(self.on_hand("FST-00060"), "5")
+
+    def sell(self, number: str, item: str, quantity: int) -> None:
+        bins = {"FST-00020": "Q-04-D", "FST-00060": "Q-05-A"}
+        self.write(
+            f"sale{number}.csv",
+            "Document,Warehouse,Date,Item,Quantity,Bin",
+            f"S-{number},QUAY,2026-11-26,{item},{quantity},{bins[item]}",
+        )
+        self.json("load", f"sale{number}.csv", "--as", "goods_issue", "--yes")
+
+
+class TradingOnPostgres(Trading):
+    def start(self) -> None:
+        import psycopg
+
+        name = f"shop_{uuid.uuid4().hex}"
+        with psycopg.connect(postgres_url(), autocommit=True) as connection:
+            connection.execute(f"CREATE DATABASE {name}")  # type: ignore[arg-type]
+        self.kotrel("init", ".", "--system", postgres_url().replace("/postgres?", f"/{name}?"), "--practice")
+
+
+class Counts(Counting):
+    """Physical counts through the installed program, trading stopped."""
 
     def test_from_freeze_to_post_and_back(self) -> None:
         frozen = self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
@@ -84,42 +142,6 @@ class Counts(Program):
             self.json("count", "post", "quay", "--yes", "--rest", "leave")["documents"], ["COUNT-quay-QUAY-2"]
         )
         self.assertEqual(self.json("count", "variance", "quay")["not_counted"], 0)
-
-    def test_goods_keep_moving_while_they_are_counted(self) -> None:
-        self.json("count", "freeze", "quay", "--where", QUAY, "--trading")
-        [sheet] = self.json("count", "sheets", "quay", "--blind", "-o", "sheets")["files"]
-        places = {row["item"]: row["on_hand"] for row in self.json("stock", "--where", QUAY)["rows"]}
-        self.sell("1", "FST-00020", 4)
-        time.sleep(0.01)
-        at = f"{datetime.now():%Y-%m-%d %H:%M:%S.%f}"
-        time.sleep(0.01)
-        # One is missing: 39 - 4 sold - 1 = 34.
-        wanted = {"FST-00020": 34}
-        self.fill(
-            sheet["file"],
-            lambda line: None if line["Item"] == "FST-00060" else wanted.get(line["Item"], places[line["Item"]]),
-            Time=at,
-        )
-        self.sell("2", "FST-00020", 2)
-        self.sell("3", "FST-00060", 1)
-        self.write("late.csv", "Warehouse,Item,Bin,Counted", "QUAY,FST-00060,Q-05-A,5")
-        done = self.json("count", "collect", "quay", sheet["file"], "late.csv")
-        self.assertEqual([each["status"] for each in done["files"]], ["collected", "collected"])
-        lines = self.lines()
-        self.assertEqual([lines["FST-00020"][name] for name in ("expected", "counted", "variance")], ["35", "34", "-1"])
-        self.assertIn("does not say when", lines["FST-00060"]["recount"])
-        self.json("count", "post", "quay", "--yes")
-        self.assertEqual(self.on_hand("FST-00020"), "32")
-        self.assertEqual(self.on_hand("FST-00060"), "5")
-
-    def sell(self, number: str, item: str, quantity: int) -> None:
-        bins = {"FST-00020": "Q-04-D", "FST-00060": "Q-05-A"}
-        self.write(
-            f"sale{number}.csv",
-            "Document,Warehouse,Date,Item,Quantity,Bin",
-            f"S-{number},QUAY,2026-11-26,{item},{quantity},{bins[item]}",
-        )
-        self.json("load", f"sale{number}.csv", "--as", "goods_issue", "--yes")
 
     def test_a_hand_scanner_adds_up(self) -> None:
         self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
