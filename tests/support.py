@@ -9,6 +9,7 @@ import shutil
 import subprocess
 import tempfile
 import unittest
+import uuid
 from collections.abc import Mapping, Sequence
 from datetime import date
 from functools import cache
@@ -123,6 +124,15 @@ class Program(unittest.TestCase):
     def start_shop(self) -> None:
         """Makes the folder a workspace with a practice system on SQLite."""
         shutil.copytree(fresh_shop(), self.folder, dirs_exist_ok=True)
+
+    def start_on_postgres(self) -> None:
+        """Makes the folder a workspace with a practice system in a PostgreSQL database of its own."""
+        import psycopg
+
+        name = f"shop_{uuid.uuid4().hex}"
+        with psycopg.connect(postgres_url(), autocommit=True) as connection:
+            connection.execute(f"CREATE DATABASE {name}")  # type: ignore[arg-type]
+        self.kotrel("init", ".", "--system", postgres_url().replace("/postgres?", f"/{name}?"), "--practice")
 
     def kotrel(self, *words: str, status: int | None = 0, **environment: str) -> subprocess.CompletedProcess[str]:
         """Runs ``kotrel`` with these words; fails unless it ends with ``status``. No traceback may ever be seen."""

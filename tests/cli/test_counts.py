@@ -2,14 +2,13 @@ from __future__ import annotations
 
 import time
 import unittest
-import uuid
 from collections.abc import Callable
 from datetime import datetime
 from typing import Any
 
 import openpyxl
 
-from tests.support import Program, postgres_url
+from tests.support import Program
 
 QUAY = "warehouse is 'QUAY' and category begins with 'FASTENING'"
 
@@ -91,12 +90,7 @@ class Trading(Counting):
 
 class TradingOnPostgres(Trading):
     def start(self) -> None:
-        import psycopg
-
-        name = f"shop_{uuid.uuid4().hex}"
-        with psycopg.connect(postgres_url(), autocommit=True) as connection:
-            connection.execute(f"CREATE DATABASE {name}")  # type: ignore[arg-type]
-        self.kotrel("init", ".", "--system", postgres_url().replace("/postgres?", f"/{name}?"), "--practice")
+        self.start_on_postgres()
 
 
 class Counts(Counting):

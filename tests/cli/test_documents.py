@@ -1,12 +1,11 @@
 from __future__ import annotations
 
 import unittest
-import uuid
 from pathlib import Path
 
 import openpyxl
 
-from tests.support import Program, postgres_url
+from tests.support import Program
 
 FLAT = (
     "Item,Warehouse,Quantity,Unit,Cost,Bin,Lot,Expiry,Serial",
@@ -149,12 +148,7 @@ class OnSqlite(Program):
 
 class OnPostgres(OnSqlite):
     def start(self) -> None:
-        name = f"shop_{uuid.uuid4().hex}"
-        import psycopg
-
-        with psycopg.connect(postgres_url(), autocommit=True) as connection:
-            connection.execute(f"CREATE DATABASE {name}")  # type: ignore[arg-type]
-        self.kotrel("init", ".", "--system", postgres_url().replace("/postgres?", f"/{name}?"), "--practice")
+        self.start_on_postgres()
 
 
 class OtherSheets(Program):

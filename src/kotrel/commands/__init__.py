@@ -28,6 +28,7 @@ COMMANDS = {
     "stock": "what is on hand, where, and what it is worth",
     "reorder": "what to order up to level",
     "count": "a physical count: freeze, sheets, collect, variance, set, post",
+    "write": "write the upload file that another program insists on",
     "practice": "play with the practice system: a busy shop floor, or back to its start",
 }
 """Command → its one-line help, in the order people meet them."""

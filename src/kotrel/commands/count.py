@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from dataclasses import replace
 from decimal import Decimal, InvalidOperation
 from pathlib import Path
 
@@ -10,6 +11,7 @@ from kotrel.commands._shared import add_agreement, day, files_of, now, user, wor
 from kotrel.core.errors import WrongUse
 from kotrel.core.values.moments import read_moment
 from kotrel.reports import counts as report
+from kotrel.reports import variances
 from kotrel.reports.screen import Screen
 from kotrel.workspace.settings import Workspace
 
@@ -52,6 +54,10 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     freeze.add_argument(
         "--seed", type=int, default=1, metavar="N", help="the same seed chooses the same items (default: 1)"
     )
+    freeze.add_argument(
+        "--not-counted-since", type=day, metavar="DATE", help="only items that no count has posted since that day"
+    )
+    freeze.add_argument("--like", metavar="NAME", help="choose as that count did")
     freeze.add_argument("--empty-too", action="store_true", help="also places that hold nothing")
     sheets = step("sheets", "write the sheets to count with")
     sheets.add_argument(
@@ -135,12 +141,14 @@ def _moment(text: str | None) -> tuple[str | None, str | None]:
 
 
 def _freeze(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
-    from kotrel.stages.counting.freezing import Choice, freeze
+    from kotrel.stages.counting.freezing import Choice, choice_of, freeze
 
     classes = tuple(each.strip().upper() for each in args.classes.split(",") if each.strip())
     if any(each not in ("A", "B", "C") for each in classes):
         raise WrongUse("the classes are A, B and C", "Like --class A,B", "wrong-command-line")
-    choice = Choice(args.where, classes, args.sample, args.seed, args.empty_too)
+    choice = Choice(args.where, classes, args.sample, args.seed, args.empty_too, args.not_counted_since)
+    if args.like:
+        choice = replace(choice_of(args.like, workspace), not_since=args.not_counted_since)
     report.show_frozen(screen, freeze(args.name, choice, args.trading, workspace, user(args), now()), args.trading)
     return 0
 
@@ -179,8 +187,8 @@ def _variance(args: argparse.Namespace, screen: Screen, workspace: Workspace) ->
             "--second recount or add says what to do.",
             "counted-twice",
         )
-    files = report.write_variance(state, workspace, Path(args.output)) if args.output else []
-    report.show_variance(screen, state, workspace.tolerance, args.all, files)
+    files = variances.write_variance(state, Path(args.output)) if args.output else []
+    variances.show_variance(screen, state, workspace.tolerance, args.all, files)
     return 0
 
 
@@ -204,7 +212,9 @@ def _set(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
 
 def _post(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
     from kotrel.sheets.safe_writing import require_new_file
+    from kotrel.sheets.table_writing import write_book
     from kotrel.stages.counting.posting import Posting, Wish, post_count
+    from kotrel.stages.counting.records import count_record_book
 
     if args.output:
         require_new_file(Path(args.output))
@@ -223,7 +233,7 @@ def _post(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int
     with screen.progress(4 if args.yes else 0) as step:
         done = post_count(args.name, wish, workspace, user(args), now(), step, None if args.yes else agree)
     if args.output:
-        report.write_record(args.name, workspace, Path(args.output))
+        write_book(count_record_book(args.name, workspace), Path(args.output))
     return report.show_posted(screen, args.name, done, args.output)
 
 

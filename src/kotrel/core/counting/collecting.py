@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from decimal import Decimal
@@ -17,8 +17,6 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.values.moments import moment_text, read_moment
 
 _CLOCK = re.compile(r"^(\d{1,2})[:.h](\d{2})(?::(\d{2}))?$")
-NOT_COUNTED = ("n/c", "nc", "not counted", "-")
-"""Words that say in so many words that a line was not counted; a blank says the same."""
 
 
 @dataclass(frozen=True)
@@ -72,9 +70,8 @@ class Collected:
     blank: int = 0
 
 
-def collect(rows: Rows, places: Sequence[Place], known: Known, sheet: Sheet) -> Collected:
+def collect(rows: Rows, by_key: Mapping[Key, Place], known: Known, sheet: Sheet) -> Collected:
     """Reads the counted lines; a line with an error is not taken."""
-    by_key = {place.key: place for place in places}
     wrong = set(rows_with(rows.findings, "error"))
     done = Collected(rows)
     told: dict[tuple[str, str, str | None], list[tuple[int, str]]] = {}

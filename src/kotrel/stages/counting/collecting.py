@@ -19,6 +19,7 @@ from kotrel.core.errors import KotrelError, OutOfReach, WrongData
 from kotrel.core.readying.repairing import repair
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
+from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Table
 from kotrel.core.understanding.matching import match_headings
 from kotrel.core.understanding.reading import understand
@@ -82,6 +83,8 @@ def collect_files(
     done: list[CollectedFile] = []
     with workspace.system().reading() as reading, open_count(workspace.hidden, name) as count:
         places = count.places()
+        by_key = {place.key: place for place in places}
+        bins = _bins(reading, workspace)
         frozen_day = count.about()["frozen_at"][:10]
         state = SystemState(workspace.description, reading.read)
         for path in files:
@@ -100,7 +103,7 @@ def collect_files(
             rows = _rows(path, workspace, state, reading, places, wish, sheet.warehouse, now)
             if wish.counter is not None:
                 rows = _with_counter(rows, wish.counter)
-            found = collect(rows, places, _known(rows, reading, workspace), sheet)
+            found = collect(rows, by_key, _known(rows, reading, workspace, bins), sheet)
             if any(group.severity == "error" for group in found.rows.findings):
                 done.append(CollectedFile(path, "refused", rows=found.rows))
                 continue
@@ -111,6 +114,7 @@ def collect_files(
                     replace(entry, place=number) for (_, entry), number in zip(found.finds, numbers, strict=True)
                 ]
                 places = count.places()
+                by_key = {place.key: place for place in places}
             at = moment_text(now.replace(tzinfo=None))
             replaced = count.collect(CountedFile(0, path.name, source, fingerprint, at, who, round_), entries)
             done.append(
@@ -179,6 +183,9 @@ def _rows(
             )
         return rows
     table, match = max(matched, key=lambda each: len(each[1].sources))
+    if workspace.not_counted:
+        counted = replace(match.sources["counted"], translate={folded(workspace.not_counted): ""})
+        match = replace(match, sources={**match.sources, "counted": counted})
     rows = understand(table, match, workspace.conventions, now.date())
     rows = rows.only(rows.values["item"].is_not_null() | rows.values["counted"].is_not_null())
     return repair(rows, state, workspace.conventions.spellings)
@@ -189,7 +196,14 @@ def _with_counter(rows: Rows, counter: str) -> Rows:
     return replace(rows, values=rows.values.with_columns(filled.alias("counter")))
 
 
-def _known(rows: Rows, reading: Reading, workspace: Workspace) -> Known:
+def _bins(reading: Reading, workspace: Workspace) -> frozenset[tuple[str, str]] | None:
+    """Warehouse and bin of all bins; None where the system has none."""
+    if "bin" not in workspace.description.records:
+        return None
+    return frozenset(reading.read("bin", ["warehouse", "code"]).drop_nulls().iter_rows())
+
+
+def _known(rows: Rows, reading: Reading, workspace: Workspace, bins: frozenset[tuple[str, str]] | None) -> Known:
     """What is known of the items of a sheet."""
     item = _item(workspace)
     codes = rows.values["item"].unique().drop_nulls()
@@ -204,9 +218,6 @@ def _known(rows: Rows, reading: Reading, workspace: Workspace) -> Known:
     if "unit_conversion" in workspace.description.records:
         conversions = reading.read("unit_conversion", ["item", "unit", "factor"], ("item", codes)).drop_nulls()
         factors = {(code, unit): Decimal(factor) for code, unit, factor in conversions.iter_rows()}
-    bins: frozenset[tuple[str, str]] | None = None
-    if "bin" in workspace.description.records:
-        bins = frozenset(reading.read("bin", ["warehouse", "code"]).drop_nulls().iter_rows())
     return Known(units, factors, tracked, bins)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -17,6 +18,7 @@ from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.expressions.narrowing import only_values
 from kotrel.core.phrases import count
 from kotrel.core.values.moments import moment_text
+from kotrel.stages.counting.standing import standing_posts
 from kotrel.stages.mapping import names_of
 from kotrel.stages.stock import require_ledger
 from kotrel.systems.interface import Reading
@@ -32,6 +34,7 @@ class Choice:
         classes: ``A``, ``B``, ``C``; none for all.
         sample: so many items at random, with a seed; None for all.
         empty_too: places that hold nothing, too.
+        not_since: only items that no count has posted on or after that day, ISO date.
     """
 
     where: str | None = None
@@ -39,6 +42,7 @@ class Choice:
     sample: int | None = None
     seed: int = 1
     empty_too: bool = False
+    not_since: str | None = None
 
 
 @dataclass(frozen=True)
@@ -93,7 +97,10 @@ def freeze(name: str, choice: Choice, trading: bool, workspace: Workspace, who: 
         about.select("item", *(n for n in ("unit", "description", "category", "cost") if n in about.columns)),
     )
     remarks = [*_elsewhere(rows, workspace.hidden), *_due(due)]
+    chosen_by = {"where": choice.where, "classes": choice.classes, "sample": choice.sample, "seed": choice.seed,
+                 "empty_too": choice.empty_too}  # fmt: skip
     facts = {
+        "choice": json.dumps(chosen_by),
         "trading": "yes" if trading else "no",
         "frozen_at": at,
         "who": who,
@@ -104,6 +111,36 @@ def freeze(name: str, choice: Choice, trading: bool, workspace: Workspace, who: 
     value = sum((Decimal(e) * Decimal(c or 0) for e, c in rows.select("expected", "cost").iter_rows()), Decimal(0))
     warehouses = tuple(rows["warehouse"].drop_nulls().unique().sort().to_list())
     return Frozen(name, rows.height, rows["item"].n_unique(), warehouses, value, at, tuple(remarks))
+
+
+def choice_of(name: str, workspace: Workspace) -> Choice:
+    """What an earlier count chose, to be chosen again.
+
+    Raises:
+        WrongUse: there is no such count.
+    """
+    with open_count(workspace.hidden, name) as earlier:
+        said = json.loads(earlier.about().get("choice", "{}"))
+    return Choice(
+        said.get("where"),
+        tuple(said.get("classes", ())),
+        said.get("sample"),
+        said.get("seed", 1),
+        said.get("empty_too", False),
+    )
+
+
+def lately_counted(since: str, workspace: Workspace, reading: Reading) -> set[str]:
+    """Items of which a count posted a place on or after a day; what was undone does not count."""
+    found: set[str] = set()
+    undone = {entry.number for entry in reading.history() if entry.undone_by}
+    for name in count_names(workspace.hidden):
+        with open_count(workspace.hidden, name) as earlier:
+            places = {place.number: place.item for place in earlier.places()}
+            for post in standing_posts(earlier, undone):
+                if post.at[:10] >= since:
+                    found |= {places[place] for place, *_ in earlier.posted(post.number)}
+    return found
 
 
 def _among(choice: Choice, places: Sequence[str]) -> list[tuple[str, pl.Series]]:
@@ -145,6 +182,8 @@ def _chosen(
     if choice.classes:
         of = classes(items)
         sums = sums.filter(pl.col("item").replace_strict(of, default="C").is_in(list(choice.classes)))
+    if choice.not_since is not None:
+        sums = sums.filter(~pl.col("item").is_in(sorted(lately_counted(choice.not_since, workspace, reading))))
     if choice.sample is not None:
         sums = sums.filter(pl.col("item").is_in(sorted(sample(sums["item"].to_list(), choice.sample, choice.seed))))
     return sums

@@ -1,0 +1,1 @@
+"""Upload layouts: what another program insists on in the files that it reads."""

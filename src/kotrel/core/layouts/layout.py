@@ -1,0 +1,86 @@
+"""What a layout says: the form of the file, and what stands in each of its columns."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from dataclasses import field as filled
+from decimal import Decimal
+from typing import Literal
+
+
+@dataclass(frozen=True)
+class LayoutColumn:
+    """One column of an upload file. Exactly one of the sources is set; with none, the column stays empty.
+
+    Attributes:
+        field: a field of the record.
+        fixed: the same word in every row.
+        action: what happens to the row (``new``, ``changed``, ``same``) → the word for it.
+        make: an expression over the record's fields.
+        price_of: a price list: the price in force for one base unit.
+        stock_in: a warehouse, or ``all``: what is on hand there.
+        at_most: the greatest number that is written.
+        name: True to write the name of a code instead of the code.
+        decimals: exactly so many, or None for the layout's.
+        length: the most characters that the program takes.
+        words: a value → the program's word for it.
+        must: True where it must not be blank.
+    """
+
+    heading: str
+    field: str | None = None
+    fixed: str | None = None
+    action: Mapping[str, str] = filled(default_factory=dict)
+    make: str | None = None
+    price_of: str | None = None
+    stock_in: str | None = None
+    at_most: Decimal | None = None
+    name: bool = False
+    decimals: int | None = None
+    length: int | None = None
+    words: Mapping[str, str] = filled(default_factory=dict)
+    must: bool = False
+
+
+@dataclass(frozen=True)
+class Layout:
+    """A whole layout.
+
+    Attributes:
+        kind: ``text`` or ``workbook``.
+        second: a second line of headings, or none.
+        updates: ``whole``: every column of every row; ``changed``: of rows that exist only the key, what changes, and what belongs
+            together with it.
+        date: the form of dates, with DD, MM, YYYY or YY.
+        yes, no: the program's words.
+        blank: what stands where there is no value.
+        most_rows: the most rows of one file; more go into numbered files.
+    """
+
+    name: str
+    record: str
+    columns: tuple[LayoutColumn, ...]
+    kind: Literal["text", "workbook"] = "text"
+    title: str = ""
+    headings: bool = True
+    second: tuple[str, ...] = ()
+    separator: str = ","
+    quotes: Literal["needed", "all", "none"] = "needed"
+    encoding: str = "utf-8"
+    line_end: Literal["\r\n", "\n", "\r"] = "\r\n"
+    decimal_mark: Literal[".", ","] = "."
+    decimals: int | None = None
+    date: str = "YYYY-MM-DD"
+    yes: str = "yes"
+    no: str = "no"
+    blank: str = ""
+    one_line: bool = False
+    sheet: str = "Sheet1"
+    most_rows: int | None = None
+    updates: Literal["whole", "changed"] = "whole"
+
+    @property
+    def fields(self) -> tuple[str, ...]:
+        """The fields that its columns name, in their order."""
+        return tuple(dict.fromkeys(column.field for column in self.columns if column.field is not None))

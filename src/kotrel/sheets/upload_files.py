@@ -1,0 +1,58 @@
+"""Writes upload files: just what the layout says, nothing of our own."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.layouts.layout import Layout
+from kotrel.sheets.cell_texts import writable
+from kotrel.sheets.output import OutColumn, OutSheet
+from kotrel.sheets.safe_writing import written_whole
+from kotrel.sheets.text_writing import TextForm, write_text
+
+
+def write_upload(texts: pl.DataFrame, layout: Layout, path: Path) -> None:
+    """Writes one file.
+
+    Args:
+        texts: a String column for each of the layout's, in its order.
+    """
+    heads = ([[column.heading for column in layout.columns]] if layout.headings else []) + (
+        [list(layout.second)] if layout.second else []
+    )
+    if heads:
+        above = pl.DataFrame(heads, schema=dict.fromkeys(texts.columns, pl.String), orient="row")
+        texts = pl.concat([above, texts])
+    # An empty text would be written as two quotes, which careless readers take for a value.
+    texts = texts.with_columns(pl.all().replace("", None))
+    with written_whole(path) as temporary:
+        if layout.kind == "workbook":
+            _write_workbook(texts, layout, temporary)
+            return
+        form = TextForm(
+            headings=False,
+            encoding=layout.encoding,
+            separator=layout.separator,
+            line_end=layout.line_end,
+            quotes=layout.quotes,
+        )
+        columns = tuple(OutColumn(column.heading) for column in layout.columns)
+        write_text(OutSheet(layout.name, columns, texts), temporary, form)
+
+
+def _write_workbook(texts: pl.DataFrame, layout: Layout, path: Path) -> None:
+    """All cells are texts: the receiving program reads what stands there, and no formula can come of it."""
+    import xlsxwriter
+
+    book = xlsxwriter.Workbook(
+        path,
+        {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False, "constant_memory": True},
+    )
+    sheet = book.add_worksheet(layout.sheet[:31])
+    for row, values in enumerate(texts.iter_rows()):
+        for column, value in enumerate(values):
+            if value:
+                sheet.write_string(row, column, writable(value))
+    book.close()

@@ -1,0 +1,136 @@
+"""Reads ``layouts/NAME.toml``: what another program insists on, checked setting by setting at its line."""
+
+from __future__ import annotations
+
+import codecs
+import tomllib
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from kotrel.core.description.model import Description, Record
+from kotrel.core.description.toml_reading import TomlReader
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.layouts.layout import Layout, LayoutColumn
+from kotrel.core.similarity import nearest
+
+FOLDER = "layouts"
+_KEYS = ("title", "record", "format", "headings", "second_headings", "separator", "quotes", "encoding", "line_end", "decimal_mark",
+         "decimals", "date", "yes", "no", "blank", "clean", "sheet", "most_rows", "updates", "column")  # fmt: skip
+_COLUMN = ("heading", "field", "fixed", "action", "make", "price_of", "stock_in", "at_most", "name", "decimals", "length", "words", "must",
+           "empty")  # fmt: skip
+_SOURCES = ("field", "fixed", "action", "make", "price_of", "stock_in", "empty")
+_SEPARATORS = {"tab": "\t", "comma": ",", "semicolon": ";", "bar": "|"}
+_LINE_ENDS = {"windows": "\r\n", "unix": "\n", "mac": "\r"}
+
+
+class _Reader(TomlReader):
+    kind = "wrong-layout"
+
+    def flag(self, table: Mapping[str, Any], key: str, default: bool, *at: str) -> bool:
+        value = table.get(key, default)
+        if not isinstance(value, bool):
+            raise self.wrong(f"“{key}” is true or false", *at, key)
+        return value
+
+
+def layout_named(folder: Path, name: str, description: Description) -> Layout:
+    """The layout of that name.
+
+    Raises:
+        WrongUse: there is none, or a setting is wrong, with its line.
+        OutOfReach: the file cannot be read.
+    """
+    path = folder / FOLDER / f"{name.removesuffix('.toml')}.toml"
+    try:
+        text = path.read_text("utf-8-sig")
+        data = tomllib.loads(text)
+    except FileNotFoundError:
+        there = sorted(each.stem for each in (folder / FOLDER).glob("*.toml"))
+        close = nearest(name, there)
+        hint = (
+            f"Did you mean {close}?"
+            if close
+            else f"The layouts are: {', '.join(there) or 'none yet'}. docs/layouts.md shows how to write one."
+        )
+        raise WrongUse(f"there is no layout {path}", hint, "no-such-layout") from None
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-layout") from None
+    except (OSError, UnicodeDecodeError) as error:
+        raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
+    return _layout(_Reader(text, str(path)), data, path.stem, description)
+
+
+def _layout(reader: _Reader, data: Mapping[str, Any], name: str, description: Description) -> Layout:
+    reader.known_keys(data, _KEYS, "a layout")
+    record = description.records.get(reader.text_of(data, "record", ""))
+    if record is None:
+        close = nearest(str(data.get("record", "")), description.records)
+        raise reader.wrong(
+            f"the system takes no record “{data.get('record', '')}”",
+            "record",
+            hint=f"Did you mean {close}?" if close else "",
+        )
+    raw = data.get("column", [])
+    if not isinstance(raw, list) or not raw or not all(isinstance(each, dict) for each in raw):
+        raise reader.wrong("a layout needs columns", hint='Like [[column]] with heading = "ArtNr" and field = "code"')
+    encoding = reader.text_of(data, "encoding", "utf-8")
+    try:
+        codecs.lookup(encoding)
+    except LookupError:
+        raise reader.wrong(
+            f"there is no encoding “{encoding}”", "encoding", hint="Like utf-8, utf-8-sig (with a mark), cp1252, cp850"
+        ) from None
+    separator = reader.text_of(data, "separator", "comma")
+    separator = _SEPARATORS.get(separator, separator)
+    if len(separator) != 1:
+        raise reader.wrong(f"“separator” is one character, or {', '.join(_SEPARATORS)}", "separator")
+    date = reader.text_of(data, "date", "YYYY-MM-DD")
+    if not all(part in date for part in ("DD", "MM", "YY")):
+        raise reader.wrong("“date” needs DD, MM and YYYY or YY", "date", hint='Like date = "DD.MM.YYYY"')
+    columns = tuple(_column(reader, each, place, record, description) for place, each in enumerate(raw, start=1))
+    second = reader.texts(data, "second_headings")
+    if second and len(second) != len(columns):
+        raise reader.wrong(f"“second_headings” has {len(second)} texts for {len(columns)} columns", "second_headings")
+    kind = reader.one_of(reader.text_of(data, "format", "text"), ("text", "workbook"), "format", "format")
+    quotes = reader.one_of(reader.text_of(data, "quotes", "needed"), ("needed", "all", "none"), "quotes", "quotes")
+    ends = reader.one_of(reader.text_of(data, "line_end", "windows"), tuple(_LINE_ENDS), "line_end", "line_end")
+    mark = reader.one_of(reader.text_of(data, "decimal_mark", "."), (".", ","), "decimal_mark", "decimal_mark")
+    updates = reader.one_of(reader.text_of(data, "updates", "whole"), ("whole", "changed"), "updates", "updates")
+    return Layout(
+        name=name, record=record.name, columns=columns, kind=kind, title=reader.text_of(data, "title", ""),  # type: ignore[arg-type]
+        headings=reader.flag(data, "headings", True), second=second, separator=separator, quotes=quotes,  # type: ignore[arg-type]
+        encoding=encoding, line_end=_LINE_ENDS[ends], decimal_mark=mark, decimals=reader.whole(data, "decimals", 0),  # type: ignore[arg-type]
+        date=date, yes=reader.text_of(data, "yes", "yes"), no=reader.text_of(data, "no", "no"), blank=reader.text_of(data, "blank", ""),
+        one_line=reader.flag(data, "clean", False), sheet=reader.text_of(data, "sheet", "Sheet1"), most_rows=reader.whole(data, "most_rows", 1),
+        updates=updates,  # type: ignore[arg-type]
+    )  # fmt: skip
+
+
+def _column(
+    reader: _Reader, raw: Mapping[str, Any], place: int, record: Record, description: Description
+) -> LayoutColumn:
+    at = ("column",)
+    reader.known_keys(raw, _COLUMN, f"column {place}", *at)
+    sources = [key for key in _SOURCES if key in raw]
+    if len(sources) != 1:
+        said = " and ".join(sources) or "none of its sources"
+        raise reader.wrong(f"column {place} has {said}; it needs one of {', '.join(_SOURCES)}", *at)
+    name = raw.get("field")
+    if name is not None and name not in record.fields:
+        close = nearest(str(name), record.fields)
+        raise reader.wrong(
+            f"column {place}: {record.name} has no field “{name}”", *at, hint=f"Did you mean {close}?" if close else ""
+        )
+    action = reader.mapping(raw, "action", *at)
+    if any(key not in ("new", "changed", "same") for key in action):
+        raise reader.wrong(f"column {place}: “action” has a word for new, changed and same", *at)
+    for key in ("price_of", "stock_in"):
+        if key in raw and record.name != "item":
+            raise reader.wrong(f"column {place}: “{key}” is only for items", *at)
+    return LayoutColumn(
+        heading=reader.text_of(raw, "heading", "", *at), field=name, fixed=raw.get("fixed"), action=action, make=raw.get("make"),
+        price_of=raw.get("price_of"), stock_in=raw.get("stock_in"), at_most=reader.decimal(raw, "at_most", *at),
+        name=reader.flag(raw, "name", False, *at), decimals=reader.whole(raw, "decimals", 0, *at), length=reader.whole(raw, "length", 1, *at),
+        words=reader.mapping(raw, "words", *at), must=reader.flag(raw, "must", False, *at),
+    )  # fmt: skip

@@ -1,0 +1,104 @@
+from __future__ import annotations
+
+import unittest
+
+import openpyxl
+
+from tests.support import Program
+
+HEAD = (
+    'record = "item"',
+    'separator = "semicolon"',
+    'encoding = "cp1252"',
+    'decimal_mark = ","',
+    "decimals = 2",
+    'yes = "J"',
+    'no = "N"',
+)
+
+
+def column(heading: str, *settings: str) -> str:
+    return "\n".join(["[[column]]", f'heading = "{heading}"', *settings])
+
+
+class Layouts(Program):
+    """Upload files, byte by byte."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.start_shop()
+
+    def layout(self, *lines: str, head: tuple[str, ...] = HEAD) -> None:
+        self.write("layouts/till.toml", *head, *lines)
+
+    def test_a_text_file_as_a_till_wants_it(self) -> None:
+        self.layout(
+            'second_headings = ["C", "T", "A", "N", "N", "N", "X", "", "F"]', "most_rows = 2", "clean = true",
+            column("ArtNr", 'field = "code"', "must = true"), column("Name", 'field = "description"'),
+            column("Action", 'action = { new = "I", changed = "U", same = "-" }'), column("Price", 'field = "price"'),
+            column("Half", 'make = "price * 50%"'), column("Stock", 'stock_in = "QUAY"', "at_most = 30", "decimals = 0"),
+            column("Lots", 'field = "lot_tracked"'), column("Later", "empty = true"), column("From", 'fixed = "Skerrow"'),
+        )  # fmt: skip
+        # FST-00020 has 39 in QUAY and a price of 1.85; FST-00060 has 6 and 2.20.
+        self.write("items.csv", "Item code,Description,Base unit,Category,Standard price,Lot tracked",
+                   'ROP-40001,"Rope; blå",M,ROPE,1.5,no', "FST-00020,,,,2,", "FST-00060,,,,,")  # fmt: skip
+        done = self.json("write", "items.csv", "--layout", "till", "-o", "up.csv")
+        self.assertEqual([each["rows"] for each in done["files"]], [2, 1])
+        lines = ["ArtNr;Name;Action;Price;Half;Stock;Lots;Later;From", "C;T;A;N;N;N;X;;F", "ROP-40001;Rope blå;I;1,50;0,75;0;N;;Skerrow",
+                 "FST-00020;Bow shackle 5 mm stainless;U;2,00;1,00;30;N;;Skerrow", ""]  # fmt: skip
+        self.assertEqual((self.folder / "up-1.csv").read_bytes(), "\r\n".join(lines).encode("cp1252"))
+        self.assertIn(
+            "FST-00060;Bow shackle 6 mm long;-;2,20;1,10;6;N;;Skerrow", (self.folder / "up-2.csv").read_text("cp1252")
+        )
+
+    def test_what_cannot_be_written_is_at_its_cell_and_nothing_is_written(self) -> None:
+        self.layout('quotes = "none"', column("ArtNr", 'field = "code"', "length = 9"), column("Name", 'field = "description"', "length = 10"),
+                    column("Cost", 'field = "cost"'))  # fmt: skip
+        self.write("items.csv", "Item code,Description,Base unit,Category,Cost", "ROP-40001,Tau Łódź,M,ROPE,1.50",
+                   "ROP-40002,Rope; blue,M,ROPE,1.50", "ROP-40003,A long description,M,ROPE,1.50", "ROP-40004,Rope,M,ROPE,1.505")  # fmt: skip
+        done = self.json("write", "items.csv", "--layout", "till", "-o", "up.csv", status=1)
+        found = {(each["kind"], each["row"]) for each in done["parts"][0]["findings"] if each["severity"] == "error"}
+        self.assertEqual(
+            found, {("not-in-encoding", 2), ("needs-quotes", 3), ("too-long", 4), ("too-many-decimals", 5)}
+        )
+        self.assertFalse((self.folder / "up.csv").exists())
+        warned = {each["kind"] for each in done["parts"][0]["findings"] if each["severity"] == "warning"}
+        self.assertEqual(warned, {"no-place"})
+
+    def test_updates_with_what_changes_alone_and_what_belongs_to_it(self) -> None:
+        self.layout(column("code", 'field = "code"'), *(column(name, f'field = "{name}"') for name in ("price", "length", "width")),
+                    head=('record = "item"', 'updates = "changed"', 'blank = "~"', "headings = false", 'line_end = "unix"'))  # fmt: skip
+        self.write("size.csv", "Item code,Length,Width,Height,Unit of size", "FST-00020,1,2,3,M")
+        self.json("load", "size.csv", "--yes")
+        self.write("items.csv", "Item code,Standard price,Length", "FST-00020,1.85,4", "FST-00060,9.99,")
+        self.json("write", "items.csv", "--layout", "till", "-o", "up.csv")
+        self.assertEqual((self.folder / "up.csv").read_text("utf-8"), "FST-00020,~,4,2\nFST-00060,9.99,~,~\n")
+
+    def test_a_workbook_with_one_sheet_of_that_name(self) -> None:
+        self.layout(column("Code", 'field = "code"'), column("Group", 'field = "category"', "name = true"),
+                    head=('record = "item"', 'format = "workbook"', 'sheet = "Artikel"'))  # fmt: skip
+        self.write("items.csv", "Item code,Description", "FST-00020,=1+1")
+        [done] = self.json("write", "items.csv", "--layout", "till")["files"]
+        book = openpyxl.load_workbook(self.folder / done["file"])
+        self.assertEqual(book.sheetnames, ["Artikel"])
+        self.assertEqual(
+            [[cell.value for cell in row] for row in book["Artikel"]], [["Code", "Group"], ["FST-00020", "Shackles"]]
+        )
+
+    def test_a_wrong_layout_is_told_with_its_line(self) -> None:
+        self.write("items.csv", "Item code,Description", "FST-00020,x")
+        for settings, said in (
+            ((column("A", 'feld = "code"'),), "Did you mean “field”?"),
+            ((column("A", 'field = "cod"'),), "Did you mean code?"),
+            ((column("A", 'field = "code"', 'fixed = "x"'),), "needs one of"),
+            (('encoding = "cp9999"', column("A", 'field = "code"')), "no encoding"),
+            (('date = "DD"', column("A", 'field = "code"')), "“date” needs"),
+            (('second_headings = ["a", "b"]', column("A", 'field = "code"')), "2 texts for 1 columns"),
+        ):
+            with self.subTest(settings=settings):
+                self.layout(*settings, head=('record = "item"',))
+                self.assertIn(said, self.kotrel("write", "items.csv", "--layout", "till", status=2).stderr)
+
+
+if __name__ == "__main__":
+    unittest.main()
