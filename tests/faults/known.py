@@ -51,6 +51,8 @@ HARMLESS: dict[str, dict[str, str]] = {
         "without .filter(~distinct.is_in(state.known_codes(record, distinct).implode()))": "a known code is its own only candidate",
     },
     "core/readying/lost_codes.py": {
+        'values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]")  →  values.str.contains("[a-z]")': _QUICK,
+        'seen.str.contains(SHAPED_LIKE_DATE) & seen.str.contains("[a-z]")  →  seen.str.contains("[a-z]")': _QUICK,
         'values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]"…  →  values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]")': "a date cell is ISO, without letters",
         'if isinstance(kinds, str) and kinds == "text" and not in_exponent_form: never': _QUICK,
     },
@@ -62,7 +64,14 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if not differs.any(): never": _QUICK,
         "if not broken: never": _QUICK,
     },
+    "core/readying/untouched.py": {
+        "clears in rows.values.columns and (same & rows.values[clears]).any()  →  clears in rows.values.columns": _NO_OP,
+    },
+    "core/readying/repeated.py": {
+        'keep="first"  →  last': "of several that are the same, any may be named",
+    },
     "core/readying/near_keys.py": {
+        "if not wanted.any(): never": _QUICK,
         "if not held.height: never": _QUICK,
         "new() & rows.values[name].is_not_null()  →  new()": "a blank has no form that another could look like",
     },

@@ -108,6 +108,13 @@ class Keys(unittest.TestCase):
         self.assertEqual(self.key("RОР-10"), "ROP-10")
         self.assertEqual(self.key("rope"), "rope", "a new code may be like anything")
 
+    def test_a_code_with_its_name_in_one_cell_must_mean_one(self):
+        held = state(unit={"code": ["EA", "M"], "name": ["each", "metre"]})
+        for value, code in (("EA - each", "EA"), ("each (EA)", "EA"), ("EA - metre", "EA - metre"), ("M: metre", "M")):
+            with self.subTest(value):
+                done = repair(rows(("Item code", "Unit"), ("A", value)), held, {}).values
+                self.assertEqual(done["unit"][0], code)
+
     def test_a_date_in_a_text_file_goes_back_too(self):
         for value, code in (("3-Dec", "3-12"), ("03. Dez", "3-12"), ("03.12.2026", "3-12"), ("Jan-03", "1-2003")):
             with self.subTest(value):

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from kotrel.core.columns import clearing
 from kotrel.core.readying.ready_rows import ready_rows
 from kotrel.core.readying.three_way import ExportBase
-from kotrel.core.rows.load_options import DEFAULT_OPTIONS
+from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.tables.detection import find_table
 from kotrel.core.understanding.matching import match_headings
 from kotrel.core.understanding.reading import understand
@@ -64,3 +64,25 @@ class Untouched(unittest.TestCase):
         # Other figures are another column, and one value all the way down proves nothing.
         cells = [[*line[:4], "7", *line[5:]] for line in held]
         self.assertNotIn("renamed-heading", [group.kind for group in ready(held, cells, headings).rows.findings])
+
+    def test_an_empty_field_is_not_taken_for_a_new_column(self):
+        # Nobody had filled in “Since”: a column of remarks in its place says nothing about it.
+        held = [(f"A{n}", f"thing {n}", "EA", None, f"{n}.50", "no", "new", None, None) for n in range(1, 6)]
+        headings = ["Remarks" if title == "Since" else title for title in FIELDS.values()]
+        cells = [[*line[:7], "check", line[8]] for line in held]
+        self.assertNotIn("renamed-heading", [group.kind for group in ready(held, cells, headings).rows.findings])
+
+    def test_a_renamed_heading_is_known_although_rows_were_added(self):
+        held = [(f"A{n}", f"thing {n}", "EA", None, f"{n}.50", "no", "new", None, None) for n in range(1, 6)]
+        headings = ["Preis neu" if title == "Cost" else title for title in FIELDS.values()]
+        added = ("A0", "another", "EA", None, "7.00", "no", "new", None, None)
+        done = ready(held, [added, *held], headings)
+        self.assertIn("renamed-heading", [group.kind for group in done.rows.findings])
+
+    def test_a_blank_that_the_system_has_as_spaces_is_no_edit(self):
+        held = [("A1", " ", "EA", None, "1.50", "no", "new", None, None)]
+        cells = [["A1", "\u00a0", *held[0][2:]]]
+        done = ready(held, cells, options=LoadOptions(blanks="clear"))
+        self.assertFalse(
+            clearing("description") in done.rows.values.columns and done.rows.values[clearing("description")].any()
+        )

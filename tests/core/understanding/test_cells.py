@@ -132,6 +132,8 @@ class Terms(unittest.TestCase):
         )
         got, wrong, _ = read("condition", "new", "NEW", "Usd", "used")
         self.assertEqual((got, wrong), (["new", "new", "Usd", "used"], {("not-a-choice", 4)}))
+        # With a Cyrillic е and a full-width letter.
+        self.assertEqual(read("condition", "nеw", "ｕsed")[:2], (["new", "used"], set()))
         self.assertEqual(read("more barcodes", "1; 2 ;1", "1,2", "1\n2,3", " ; ")[0], ["1; 2", "1; 2", "1; 2,3", None])
 
     def test_spreadsheet_errors_are_never_blanks(self):
