@@ -15,7 +15,7 @@ from kotrel.core.stock.sums import half_away
 ZERO = Decimal(0)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Entry:
     """One counted line.
 
@@ -35,7 +35,7 @@ class Entry:
     remark: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Place:
     """A frozen place, with its number."""
 
@@ -69,7 +69,7 @@ class Tolerance:
 EXACT = Tolerance()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Line:
     """One place after counting.
 
@@ -96,7 +96,8 @@ class Line:
     @property
     def value(self) -> Decimal:
         """The variance at cost, two decimals."""
-        return half_away(self.variance * self.place.cost, 2)
+        variance = self.variance
+        return half_away(variance * self.place.cost, 2) if variance else ZERO
 
     @property
     def percent(self) -> Decimal | None:
@@ -217,8 +218,8 @@ def _advised(line: Line, tolerance: Tolerance) -> Line:
 def totals_of(lines: Sequence[Line], tolerance: Tolerance) -> Totals:
     """Net with sign and gross without, at cost; accuracy of the lines counted."""
     counted = [line for line in lines if line.counted is not None and not line.undecided]
-    net = sum((line.value for line in counted), ZERO)
-    gross = sum((abs(line.value) for line in counted), ZERO)
+    values = [line.value for line in counted if line.variance]
+    net, gross = sum(values, ZERO), sum(map(abs, values), ZERO)
     within = sum(1 for line in counted if line.within(tolerance))
     accuracy = half_away(Decimal(within * 100) / len(counted), 1) if counted else None
     open_lines = sum(1 for line in lines if line.counted is None)
@@ -264,7 +265,9 @@ def suspected(lines: Sequence[Line], factors: Mapping[str, Sequence[tuple[str, D
             if _alike(line, other):
                 found.setdefault(line.place.number, []).append(f"{other.place.item} is off by the opposite: mixed up?")
                 break
-    return [replace(line, remarks=tuple(found.get(line.place.number, ()))) for line in lines]
+    return [
+        replace(line, remarks=tuple(found[line.place.number])) if line.place.number in found else line for line in lines
+    ]
 
 
 def _alike(line: Line, other: Line) -> bool:

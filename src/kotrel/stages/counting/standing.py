@@ -67,9 +67,12 @@ def read_state(count: Count, reading: Reading, workspace: Workspace, second: str
     about, places, entries = count.about(), count.places(), count.entries()
     posted = posted_places(count, reading)
     left = [place for place in places if place.number not in posted]
-    moved = moved_since(left, about["frozen_at"], reading) if about.get("trading") == "yes" else NOTHING_MOVED
+    ledger, trading = workspace.description.ledger, about.get("trading") == "yes"
+    # With trading stopped, nothing should move; whether something did is worth a word.
+    knows = ledger is not None and "posted_at" in ledger.fields
+    moved = moved_since(left, about["frozen_at"], reading) if knows else NOTHING_MOVED
     tolerance = workspace.tolerance
-    lines = lines_of(left, entries, about.get("trading") == "yes", moved, second, tolerance)
+    lines = lines_of(left, entries, trading, moved, second, tolerance)
     lines = suspected(lines, _factors([line.place.item for line in lines if line.variance], reading, workspace))
     touched = sum(1 for place in left if moved.since.get(place.key))
     return State(count.name, about, places, entries, lines, posted, totals_of(lines, tolerance), touched)

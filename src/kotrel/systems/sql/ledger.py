@@ -144,7 +144,11 @@ def _with_ledger(database: Database, store: Store, frame: pl.DataFrame, names: S
         elif what == "last moved":
             shown = found["last"]
         else:
-            shown = found.select(pl.col("quantity").cast(pl.Decimal(38, decimals)).cast(pl.String)).to_series()
+            # A quantity with more decimals than the field usually has is shown whole, never rounded.
+            exact = pl.col("quantity").cast(pl.Decimal(38, 12))
+            near = exact.round(decimals, mode="half_away_from_zero")
+            short = near.cast(pl.Decimal(38, decimals)).cast(pl.String)
+            shown = found.select(pl.when(near == exact).then(short).otherwise("quantity")).to_series()
         other = found.select(pl.col(reference).alias(key), shown.alias(name))
         frame = frame.join(other, on=key, how="left", maintain_order="left")
     return frame
