@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import argparse
+import time
 from pathlib import Path
 
 from kotrel.commands._shared import add_files, as_typed, files_of, named, now, wanted_of, workspace_of
+from kotrel.core.errors import KotrelError, WrongUse
 from kotrel.core.parts import Checked
 from kotrel.core.rows.rows import Rows
 from kotrel.core.values.yes_no import read_yes_no
@@ -16,6 +18,8 @@ from kotrel.sheets.safe_writing import require_new_file
 from kotrel.stages.spellings import Question, learn
 from kotrel.stages.streaming import check_any
 
+WATCH_EVERY = 0.5
+"""Seconds between two looks at a watched file."""
 EXAMPLE = """\
 kotrel check new-items.xlsx
     finds everything that is wrong, worst first, with a few examples of each kind
@@ -38,10 +42,47 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--learn", action="store_true", help="ask what each unknown value means, and remember the answer"
     )
+    parser.add_argument(
+        "--watch", action="store_true", help="check again whenever a file is saved, until stopped with Ctrl-C"
+    )
     parser.add_argument("--repairs", action="store_true", help="show every repair, with its proof")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
+    if not args.watch:
+        return _once(args, screen)
+    if screen.as_json or args.learn or args.marked is not None:
+        raise WrongUse(
+            "--watch goes with none of --json, --learn and --marked", "Leave one of them out.", "wrong-command-line"
+        )
+    files = files_of(args)
+    status, seen = 0, [(-1, -1)]
+    try:
+        while True:
+            stands = [_saved(path) for path in files]
+            if stands != seen and None not in stands:
+                seen = stands  # type: ignore[assignment]
+                screen.show(f"── {now():%H:%M:%S}")
+                try:
+                    status = _once(args, screen)
+                except KotrelError as error:
+                    # A workbook that is being saved may be half there: it is looked at again when it is whole.
+                    screen.show(f"{error.message}")
+            time.sleep(WATCH_EVERY)
+    except KeyboardInterrupt:
+        return status
+
+
+def _saved(path: Path) -> tuple[int, int] | None:
+    """When a file was saved, and its size; None while it is not there."""
+    try:
+        about = path.stat()
+        return about.st_mtime_ns, about.st_size
+    except OSError:
+        return None
+
+
+def _once(args: argparse.Namespace, screen: Screen) -> int:
     files = files_of(args)
     workspace = workspace_of(args)
     with screen.progress(4 * len(files)) as step:

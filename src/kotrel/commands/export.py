@@ -6,21 +6,30 @@ import argparse
 from pathlib import Path
 
 from kotrel.commands._shared import now, workspace_of
+from kotrel.core.errors import WrongUse
 from kotrel.reports.phrases import count
 from kotrel.reports.screen import Screen
+from kotrel.sheets.safe_writing import free_name
 from kotrel.stages.exporting import Chosen, export_records
+from kotrel.workspace.choices import Choice, save_choice, saved_choice
+from kotrel.workspace.settings import Workspace
 
 EXAMPLE = """\
 kotrel export item -o ropes.xlsx --fields code,description,price --where "category begins with 'ROPE' and cost > 1"
     chosen fields of chosen items
 kotrel export item -o dear-first.csv --sort "price down,code"
-    all fields, highest price first"""
+    all fields, highest price first
+kotrel export item -o ropes.xlsx --fields code,price --where "category begins with 'ROPE'" --save ropes
+kotrel export --saved ropes chains
+    the same choices again, each into a file of its name"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("records", nargs="+", metavar="RECORD", help="the records to export")
+    parser.add_argument("records", nargs="*", metavar="RECORD", help="the records to export")
+    parser.add_argument("-o", "--output", metavar="FILE", help="the file to write: .xlsx, .ods, .csv or .tsv")
+    parser.add_argument("--save", metavar="NAME", help="remember this choice of rows and fields by a name")
     parser.add_argument(
-        "-o", "--output", required=True, metavar="FILE", help="the file to write: .xlsx, .ods, .csv or .tsv"
+        "--saved", nargs="+", default=[], metavar="NAME", help="export saved choices again, each to NAME.xlsx"
     )
     parser.add_argument("--fields", metavar="A,B", default="", help="only these fields (the key is always included)")
     parser.add_argument("--where", metavar="EXPRESSION", help="only rows for which this is true (docs/expressions.md)")
@@ -31,10 +40,22 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
+    if args.saved:
+        return _again(args, screen, workspace)
+    if not args.records or not args.output:
+        raise WrongUse(
+            "export needs a record and a file", "Like: kotrel export item -o items.xlsx", "wrong-command-line"
+        )
     chosen = Chosen(_names(args.fields), args.where, _names(args.sort), args.with_names)
     into = Path(args.into) if args.into else None
     with screen.progress(len(args.records) + 1) as step:
         exported = export_records(args.records, Path(args.output), workspace, chosen, into, now(), step)
+    if args.save:
+        replaced = save_choice(
+            workspace.hidden,
+            args.save,
+            Choice(tuple(args.records), chosen.fields, chosen.where, chosen.sort, chosen.with_names),
+        )
     if screen.as_json:
         screen.json({"file": str(exported.path), "rows": exported.rows, "export": exported.stamp})
         return 0
@@ -43,6 +64,31 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     screen.show(f"Written: {exported.path}")
     if exported.path.suffix.lower() in (".csv", ".tsv", ".tab", ".txt"):
         screen.show("A spreadsheet program drops leading zeros when it opens a text file; .xlsx keeps them.")
+    if args.save:
+        was = " in place of the former one" if replaced else ""
+        screen.show(f"Saved as {args.save}{was}. Again: kotrel export --saved {args.save}")
+    return 0
+
+
+def _again(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
+    """Exports saved choices, each into a file of its name; a file that is there stays."""
+    if args.records or args.save:
+        raise WrongUse("--saved says everything: records and --save do not go with it", "", "wrong-command-line")
+    if args.output and len(args.saved) > 1:
+        raise WrongUse("-o names one file, and several choices need several", "Leave out -o.", "wrong-command-line")
+    choices = [(name, saved_choice(workspace.hidden, name)) for name in args.saved]
+    done = []
+    with screen.progress(sum(len(choice.records) + 1 for _, choice in choices)) as step:
+        for name, choice in choices:
+            chosen = Chosen(choice.fields, choice.where, choice.sort, choice.with_names)
+            path = Path(args.output) if args.output else free_name(Path(f"{name}.xlsx"))
+            done.append(export_records(choice.records, path, workspace, chosen, None, now(), step))
+    if screen.as_json:
+        screen.json({"files": [{"file": str(each.path), "rows": each.rows, "export": each.stamp} for each in done]})
+        return 0
+    for each in done:
+        counts = [f"{record}: {count(rows, 'row')}" for record, rows in each.rows.items()]
+        screen.show(f"Written: {each.path}   {', '.join(counts)}")
     return 0
 
 
