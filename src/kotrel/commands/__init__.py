@@ -29,6 +29,7 @@ COMMANDS = {
     "reorder": "what to order up to level",
     "count": "a physical count: freeze, sheets, collect, variance, set, post",
     "write": "write the upload file that another program insists on",
+    "lists": "show what a program that only exchanges files last gave out",
     "practice": "play with the practice system: a busy shop floor, or back to its start",
 }
 """Command → its one-line help, in the order people meet them."""

@@ -214,9 +214,27 @@ def workspace_of(args: argparse.Namespace) -> Workspace:
                 f"there is no folder {pictures}", "--pictures names the folder that the pictures are in.", "no-folder"
             )
         workspace = replace(workspace, picture_folder=Path(pictures))
+    if workspace.url.startswith("folder:"):
+        _read_lists(workspace)
+        return workspace
     for said in report_interrupted(workspace):
         sys.stderr.write(f"kotrel: {said}\n")
     return workspace
+
+
+def _read_lists(workspace: Workspace) -> None:
+    """Reads what a program gave out, if it has changed; says which lists are old or not used."""
+    from kotrel.stages.folder_lists import refresh
+
+    today = now()
+    for each in refresh(workspace, today):
+        age = (today.replace(tzinfo=None) - datetime.fromisoformat(each.at)).days
+        if each.trouble:
+            sys.stderr.write(f"kotrel: the list {each.file} is not used: {each.trouble}\n")
+        elif age >= workspace.old_after_days:
+            sys.stderr.write(
+                f"kotrel: the list {each.file} is {age} days old: the program may hold something else by now\n"
+            )
 
 
 def now() -> datetime:

@@ -27,7 +27,9 @@ kotrel init --review
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("folder", nargs="?", default=".", metavar="DIR", help="the folder (default: this one)")
     parser.add_argument(
-        "--system", metavar="URL", help="the system's address: sqlite:FILE or postgresql://user@host/database"
+        "--system",
+        metavar="URL",
+        help="the system's address: sqlite:FILE, postgresql://user@host/database, or folder:DIR",
     )
     parser.add_argument(
         "--practice", action="store_true", help="put a practice system there, unless it already has one"
@@ -56,6 +58,12 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     folder = Path(args.folder)
     if args.rights is not None:
         return _rights(folder, args.rights, screen)
+    if args.review and open_workspace(folder).url.startswith("folder:"):
+        raise WrongUse(
+            "--review asks a database, and this program only exchanges files",
+            "kotrel lists shows what its lists say.",
+            "wrong-command-line",
+        )
     if args.review:
         reviewed = review_workspace(open_workspace(folder))
         screen.json(review_json(reviewed)) if screen.as_json else show_review(screen, reviewed, args.all)
@@ -70,7 +78,12 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         return _journal_only(folder, screen)
     with screen.progress(2) as step:
         step("setting up")
-        made = create_workspace(folder, args.system, args.practice, args.journal, args.learn, args.schema)
+        drafted = None
+        if args.learn and str(args.system).startswith("folder:"):
+            from kotrel.stages.learning_lists import drafted_description
+
+            drafted = drafted_description(Path(args.system.removeprefix("folder:")))
+        made = create_workspace(folder, args.system, args.practice, args.journal, args.learn, args.schema, drafted)
     if screen.as_json:
         screen.json(
             {
@@ -124,4 +137,7 @@ def _show(made: Made, screen: Screen) -> None:
     for remark in made.remarks:
         screen.show(f"  {remark}")
     go = "" if str(made.folder) == "." else f"cd {made.folder}, then "
-    screen.show(f"Next: {go}kotrel {'init --review' if made.practice == 'none' else 'records'}")
+    following = (
+        "records" if made.practice != "none" else "lists" if made.system.startswith("the program") else "init --review"
+    )
+    screen.show(f"Next: {go}kotrel {following}")

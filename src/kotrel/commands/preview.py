@@ -44,5 +44,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     elif not preview.touches:
         screen.show("Nothing to do: the system holds all of it already.")
     else:
-        screen.show(f"Nothing has been changed. Next: kotrel load {names}")
+        takes_files = workspace.url.startswith("folder:")
+        following = f"kotrel write {names} --layout NAME" if takes_files else f"kotrel load {names}"
+        screen.show(f"Nothing has been changed. Next: {following}")
     return 0 if preview.ok else 1

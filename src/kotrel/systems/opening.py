@@ -14,7 +14,7 @@ from kotrel.systems.interface import System
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.system import SqlSystem
 
-KINDS = "sqlite:FILE or postgresql://user@host/database"
+KINDS = "sqlite:FILE, postgresql://user@host/database, or folder:DIR"
 
 
 def open_system(
@@ -31,6 +31,10 @@ def open_system(
     Raises:
         WrongUse: it is not a known kind of address.
     """
+    if url.startswith("folder:"):
+        from kotrel.systems.folder.system import FolderSystem
+
+        return FolderSystem(folder / ".kotrel", description, shown(url))
     connect = database_at(url, folder, time_limit=time_limit, schemas=schemas)
     return SqlSystem(connect, description, shown(url))
 
@@ -72,7 +76,7 @@ def _say(words: str) -> None:
 
 def without_password(url: str) -> tuple[str, bool]:
     """The address without a password, and whether it had one."""
-    if url.startswith("sqlite:"):
+    if url.startswith(("sqlite:", "folder:")):
         return url, False
     parts = urlsplit(url)
     if not parts.password:
@@ -86,6 +90,8 @@ def shown(url: str) -> str:
     """How messages call the system at an address."""
     if url.startswith("sqlite:"):
         return url.removeprefix("sqlite:")
+    if url.startswith("folder:"):
+        return f"the program behind {url.removeprefix('folder:')}"
     parts = urlsplit(without_password(url)[0])
     return f"PostgreSQL {unquote(parts.path.lstrip('/')) or 'database'}" + (
         f" on {parts.hostname}" if parts.hostname else ""

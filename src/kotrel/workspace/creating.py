@@ -65,7 +65,13 @@ class Made:
 
 
 def create_workspace(
-    folder: Path, url: str | None, practice: bool, with_journal: bool, learn: bool = False, schema: str | None = None
+    folder: Path,
+    url: str | None,
+    practice: bool,
+    with_journal: bool,
+    learn: bool = False,
+    schema: str | None = None,
+    drafted: str | None = None,
 ) -> Made:
     """Makes a workspace.
 
@@ -75,6 +81,7 @@ def create_workspace(
         with_journal: create only the journal's tables there.
         learn: draft the system description from the database's own catalogue.
         schema: the schema of the tables to learn, if not all are meant.
+        drafted: of a program that only exchanges files: the description drafted from its exports, or None.
 
     Raises:
         WrongUse: the folder is already a workspace.
@@ -105,6 +112,8 @@ def create_workspace(
     if address.startswith("sqlite:") and not own:
         path = Path(address.removeprefix("sqlite:"))
         address = f"sqlite:{path.resolve().as_posix()}"
+    if address.startswith("folder:"):
+        return _for_files(folder, address, drafted)
     database = database_at(address if own or not had_password else str(url), folder, create=own or practice)()
     try:
         if own or practice:
@@ -138,6 +147,29 @@ def create_workspace(
     _write(folder / "system.toml", description)
     _write(folder / FILE, _SETTINGS.format(url=_quoted(address)))
     return Made(folder, shown(address), practice_is, tuple(remarks))
+
+
+def _for_files(folder: Path, address: str, drafted: str | None) -> Made:
+    """A workspace for a program that only exchanges files."""
+    path = Path(address.removeprefix("folder:")).resolve()
+    if not path.is_dir():
+        raise OutOfReach(
+            f"there is no folder {path}", "It is the one with the lists that the program gives out.", "no-folder"
+        )
+    address = f"folder:{path.as_posix()}"
+    _write(folder / "system.toml", drafted or _EMPTY_DESCRIPTION)
+    _write(folder / FILE, _SETTINGS.format(url=_quoted(address)))
+    remark = (
+        "read the draft in system.toml"
+        if drafted
+        else "describe its lists in system.toml (--learn drafts this for you)"
+    )
+    return Made(
+        folder,
+        shown(address),
+        "none",
+        (remark, "nothing is ever written into its lists: kotrel write makes upload files"),
+    )
 
 
 def _learned(database: Database, schema: str | None) -> tuple[str, str]:

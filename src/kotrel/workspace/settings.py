@@ -32,6 +32,7 @@ _TABLES = {
     "pictures": ("folder", "at_most_mb"),
     "stock": ("closed_until", "below_zero"),
     "count": ("tolerance_quantity", "tolerance_percent", "tolerance_value", "not_counted"),
+    "folder": ("old_after_days",),
     "spellings": None,
 }
 
@@ -50,6 +51,7 @@ class Workspace:
         time_limit: seconds that the system may take for one step, or None for the default.
         stock: what is allowed of stock documents.
         tolerance: how far a counted line may be off.
+        old_after_days: lists of a program that only exchanges files are old after so many days.
         not_counted: the word in a count sheet that says that a line was not counted, as a blank does; or an empty text.
         trigger_schemas: schemas in which the database's own triggers look for names.
     """
@@ -65,6 +67,7 @@ class Workspace:
     stock: StockRules = CAREFUL
     tolerance: Tolerance = EXACT
     not_counted: str = ""
+    old_after_days: int = 7
 
     def pictures(self) -> Files | None:
         """Looks up pictures in their folder, or None if no folder is set."""
@@ -149,6 +152,7 @@ def open_workspace(folder: Path) -> Workspace:
         picture_folder=_picture_folder(settings, data, folder),
         stock=settings.stock(data.get("stock", {})),
         tolerance=settings.tolerance(data.get("count", {})),
+        old_after_days=settings.whole(data.get("folder", {}), "old_after_days", 0, "folder") or 7,
         not_counted=settings.text_of(data.get("count", {}), "not_counted", "", "count"),
         largest_picture=settings.megabytes(data.get("pictures", {}), "at_most_mb", 10, "pictures"),
     )

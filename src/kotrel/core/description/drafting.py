@@ -158,7 +158,10 @@ def _record(
     for column in facts.columns:
         if column.name != each.id and not is_marked_deleted(column):
             fields[column.name] = _free(_plain(column.name), set(fields.values()))
-    called = next((name for word in CALLED for name in fields if _plain(name) == word), None)
+    words = [name for word in CALLED for name in fields if _plain(name) == word]
+    # A list of groups calls it “group_name”.
+    words += [name for word in CALLED for name in fields if _plain(name).endswith(f"_{word}") and name not in each.key]
+    called = words[0] if words else None
     yield f"[record.{each.record}]"
     keys = ", ".join(f'"{fields[name]}"' for name in each.key)
     yield f"key = [{keys}]"

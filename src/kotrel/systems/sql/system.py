@@ -28,7 +28,9 @@ from kotrel.systems.sql.staging import Stage
 from kotrel.systems.sql.store import Store, read_rows, store_of
 
 
-class _Reading(Reading):
+class SqlReading(Reading):
+    """One look at a database."""
+
     def __init__(self, database: Database, description: Description) -> None:
         self.database = database
         self.description = description
@@ -85,7 +87,7 @@ class _Reading(Reading):
         return journal.trouble_with(self.database, number).get(number, "")
 
 
-class _Writing(_Reading, Writing):
+class _Writing(SqlReading, Writing):
     def apply(self, changes: Sequence[RecordChanges], stamp: Stamp, step: Step) -> Receipt:
         database = self.database
         changes = [with_raw(database, self._store(each), each.narrowed()) for each in changes]
@@ -250,7 +252,7 @@ class SqlSystem(System):
     @contextmanager
     def reading(self) -> Iterator[Reading]:
         with self._open() as database, database.looking():
-            yield _Reading(database, self.description)
+            yield SqlReading(database, self.description)
 
     @contextmanager
     def writing(self) -> Iterator[Writing]:

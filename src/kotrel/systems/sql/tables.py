@@ -35,6 +35,29 @@ def create_statements(description: Description, dialect: str) -> list[str]:
     return statements
 
 
+def bare_statements(description: Description) -> list[str]:
+    """The statements that create a description's tables in SQLite without keys and rules, for rows that nobody vouches for."""
+    metadata = sa.MetaData()
+    tables = [
+        sa.Table(
+            store_of(description, record, "sqlite").table,
+            metadata,
+            *(
+                sa.Column(field.name, _type(field, "sqlite"))
+                for field in record.fields.values()
+                if field.from_ledger is None
+            ),
+            sa.Index(f"{record.name}_by_key", *record.key),
+        )
+        for record in description.records.values()
+    ]
+    statements = []
+    for table in tables:
+        statements.append(compiled(CreateTable(table), "sqlite"))
+        statements += [compiled(CreateIndex(index), "sqlite") for index in table.indexes]
+    return statements
+
+
 def compiled(statement: Any, dialect: str) -> str:
     """A statement as text for one kind of database."""
     speaker: sa.Dialect = postgresql.dialect() if dialect == "postgresql" else sqlite.dialect()  # type: ignore[no-untyped-call]

@@ -1,0 +1,137 @@
+"""Drafts a system description from a program's exports alone: records, keys, kinds, lengths, which column names which list."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.description.drafting import draft_description
+from kotrel.core.description.table_facts import ColumnFacts, ReferenceFacts, TableFacts
+from kotrel.core.errors import KotrelError, WrongUse
+from kotrel.core.tables.table import Column, Table
+from kotrel.core.values.yes_no import read_yes_no
+from kotrel.stages.file_options import Wanted
+from kotrel.stages.folder_lists import list_files
+from kotrel.stages.understanding import tables_in
+
+FEW = 12
+"""A text column with no more different values, each of them often, is a choice."""
+
+
+def drafted_description(folder: Path) -> str:
+    """The draft, for a person to read.
+
+    Raises:
+        WrongUse: there is nothing to learn from.
+    """
+    tables: dict[str, Table] = {}
+    unread: list[str] = []
+    for path in list_files(folder):
+        try:
+            found = tables_in(path, Wanted())
+        except KotrelError as error:
+            unread.append(f"# {path.name} is not read: {error.message}")
+            continue
+        for table in found:
+            if table.rows:
+                tables[_name(table.sheet if len(found) > 1 else path.stem)] = table
+    if not tables:
+        raise WrongUse(
+            f"there is no list in {folder} to learn from",
+            "Let the program export its items, units and so on into it.",
+            "nothing-to-learn",
+        )
+    keys = {name: _key(table) for name, table in tables.items()}
+    facts = [_facts(name, table, keys, tables) for name, table in tables.items()]
+    text = draft_description(facts)
+    head = ["# A draft from the program's own exports: columns, kinds, lengths and keys as these rows show them.",
+            "# Rows show what is, not what may be: read this before the first check, above all lengths, choices and what must be filled.", *unread, ""]  # fmt: skip
+    return "\n".join(head) + re.sub(r"\A(#[^\n]*\n)+", "", text).replace(
+        'decimals = "plain"                     # as the database has them', 'decimals = "scaled"'
+    )
+
+
+def _name(text: str) -> str:
+    """A heading or a file's name as the name of a field or record."""
+    name = re.sub(r"[^\w]+", "_", text.strip().lower()).strip("_")
+    return name if name and not name[0].isdigit() else f"c_{name or 'column'}"
+
+
+def _columns(table: Table) -> list[Column]:
+    return [column for column in table.columns if column.heading]
+
+
+def _values(table: Table, column: Column) -> pl.Series:
+    values = table.cells[column.letter].str.strip_chars()
+    return values.set(values == "", None)
+
+
+def _key(table: Table) -> str | None:
+    """The heading of the first column that is full and never says the same twice."""
+    for column in _columns(table):
+        values = _values(table, column)
+        if not values.null_count() and values.n_unique() == len(values):
+            return column.heading
+    return None
+
+
+def _facts(name: str, table: Table, keys: dict[str, str | None], tables: dict[str, Table]) -> TableFacts:
+    columns: list[ColumnFacts] = []
+    references: list[ReferenceFacts] = []
+    for column in _columns(table):
+        values = _values(table, column)
+        target = _list_of(name, column, values, keys, tables)
+        if target is not None:
+            references.append(ReferenceFacts((_name(column.heading),), target, (_name(str(keys[target])),)))
+        columns.append(_column(column, values, target is not None or column.heading == keys[name]))
+    key = keys[name]
+    return TableFacts(name, "", tuple(columns), (_name(key),) if key else (), (), tuple(references))
+
+
+def _list_of(
+    name: str, column: Column, values: pl.Series, keys: dict[str, str | None], tables: dict[str, Table]
+) -> str | None:
+    """The other list whose keys hold all values of a column; of several the shortest."""
+    distinct = values.unique().drop_nulls()
+    if len(distinct) < 2 or column.heading == keys[name]:
+        return None
+    fitting: list[tuple[int, str]] = []
+    for other, table in tables.items():
+        key = keys[other]
+        if key is None:
+            continue
+        theirs = _values(table, next(each for each in table.columns if each.heading == key))
+        if distinct.is_in(theirs.implode()).all() and not distinct.str.contains(r"^[0-9]{1,2}$").all():
+            fitting.append((len(theirs), other))
+    return min(fitting)[1] if fitting else None
+
+
+def _column(column: Column, values: pl.Series, is_code: bool) -> ColumnFacts:
+    name, filled = _name(column.heading), values.drop_nulls()
+    full = len(filled) == len(values)
+    length = max(filled.str.len_chars().to_list()) if len(filled) else None
+    room = None if length is None else max(10, -(-length * 3 // 2 // 10) * 10)
+    kind, decimals, choices = ("text", None, ()) if is_code else _kind(filled)
+    return ColumnFacts(name, kind, room if kind == "text" else None, decimals, must=full, choices=tuple(choices))
+
+
+def _kind(filled: pl.Series) -> tuple[str, int | None, Sequence[str]]:
+    """What all values of a column are, its decimals, and its words if it has only a few."""
+    if not len(filled):
+        return "text", None, ()
+    if filled.str.contains(r"^-?(0|[1-9][0-9]*)$").all() and filled.str.len_chars().max() <= 9:  # type: ignore[operator]
+        return "whole", 0, ()
+    if filled.str.contains(r"^-?[0-9]+([.,][0-9]{1,6})?$").all() and not filled.str.contains(r"^0[0-9]").any():
+        parts = filled.str.extract(r"[.,]([0-9]+)$").str.len_chars().drop_nulls().to_list()
+        return "decimal", max(parts, default=0), ()
+    if filled.str.contains(r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$|^[0-9]{1,2}[./][0-9]{1,2}[./][0-9]{2,4}$").all():
+        return "date", None, ()
+    distinct = filled.unique()
+    if len(distinct) <= 2 and all(read_yes_no(value) for value in distinct):
+        return "yes_no", None, ()
+    if len(distinct) <= FEW and len(filled) >= 10 * len(distinct):
+        return "text", None, sorted(distinct.to_list())
+    return "text", None, ()

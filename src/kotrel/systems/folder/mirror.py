@@ -1,0 +1,92 @@
+"""What a program's exports say, kept as a small database of our own: tables without rules, made anew when a file changes."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Mapping, Sequence
+from contextlib import closing
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.description.model import Description
+from kotrel.systems.sql.sqlite import SqliteDatabase
+from kotrel.systems.sql.store import store_of
+from kotrel.systems.sql.tables import bare_statements
+
+FILE = "folder.db"
+ABOUT = "kotrel_list"
+
+
+@dataclass(frozen=True)
+class GivenOut:
+    """One list that the program gave out.
+
+    Attributes:
+        at: when the file was saved, ISO with seconds.
+        lost: rows without a key, or with the key of a later row of the file: only the later one counts.
+        unread: cells that could not be read; the mirror has blanks there.
+        left_out: headings that match no field.
+        trouble: why the file is not used, or an empty text.
+    """
+
+    file: str
+    record: str
+    rows: int
+    at: str
+    lost: int = 0
+    unread: int = 0
+    left_out: tuple[str, ...] = ()
+    trouble: str = ""
+
+
+def write_mirror(
+    hidden: Path,
+    description: Description,
+    frames: Mapping[str, Sequence[pl.DataFrame]],
+    lists: Sequence[GivenOut],
+    signature: str,
+) -> None:
+    """Makes the mirror anew, whole or not at all.
+
+    Args:
+        frames: record → its rows from each file: String columns in canonical text; of several rows with one key the last counts.
+    """
+    soon = hidden / f"{FILE}.soon"
+    soon.unlink(missing_ok=True)
+    database = SqliteDatabase(soon, create=True)
+    try:
+        with database.changing():
+            for statement in bare_statements(description):
+                database.run(statement)
+            for name, parts in frames.items():
+                store = store_of(description, description.records[name], database.dialect)
+                rows = pl.concat(parts, how="diagonal")
+                rows = rows.drop_nulls(list(store.record.key)).unique(
+                    list(store.record.key), keep="last", maintain_order=True
+                )
+                forms = [database.as_stored("?", store.record.fields[field]) for field in rows.columns]
+                database.insert(store.name, rows.columns, rows, forms)
+            database.run(f"CREATE TABLE {ABOUT} (what TEXT PRIMARY KEY, value TEXT NOT NULL)")
+            said = {"signature": signature, "lists": json.dumps([asdict(each) for each in lists], ensure_ascii=False)}
+            for what, value in said.items():
+                database.run(f"INSERT INTO {ABOUT} VALUES (?, ?)", [what, value])
+    finally:
+        database.close()
+    soon.replace(hidden / FILE)
+
+
+def read_about(hidden: Path) -> tuple[str, list[GivenOut]]:
+    """The signature of the files that the mirror was made of, and what is known of each; nothing where there is no mirror."""
+    path = hidden / FILE
+    if not path.is_file():
+        return "", []
+    try:
+        with closing(sqlite3.connect(path)) as database:
+            said = dict(database.execute(f"SELECT what, value FROM {ABOUT}"))
+        lists = [GivenOut(**{**each, "left_out": tuple(each["left_out"])}) for each in json.loads(said["lists"])]
+        return said["signature"], lists
+    except (sqlite3.Error, ValueError, KeyError, TypeError):
+        return "", []
