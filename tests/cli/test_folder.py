@@ -26,7 +26,7 @@ class FilesOnly(Program):
             "ANCHOR,Anchor chain,CHAIN",
         )
         self.give("Articles.csv", "Art no;Text;Unit;Group;Price;Since;Stocked",
-                  *(f"A-{n:04d};Thing {n};{'M' if n % 2 else 'EA'};{'BRAID' if n % 3 else 'CHAIN'};{n},50;0{1 + n % 9}.01.2026;{'J' if n % 5 else 'N'}"
+                  *(f"A-{n:04d};Thing {n};{'M' if n % 2 else 'EA'};{'BRAID' if n % 3 else 'CHAIN'};{n},50;{12 + n % 9}.01.2026;{'J' if n % 5 else 'N'}"
                     for n in range(1, 41)))  # fmt: skip
         self.kotrel("init", ".", "--system", f"folder:{self.given}", "--learn")
 
@@ -48,14 +48,14 @@ class FilesOnly(Program):
 
     def test_check_preview_and_write_against_the_lists(self) -> None:
         self.write("new.csv", "Art no,Text,Unit,Group,Price,Since,Stocked", "A-0041,New,each,Braided rope,7.50,2026-11-01,yes",
-                   "A-0001,Thing 1,M,BRAID,1.75,2026-01-02,yes", "A-0002,Thing 2,EA,NOPE,2.50,2026-01-03,yes")  # fmt: skip
+                   "A-0001,Thing 1,M,BRAID,1.75,2026-01-13,yes", "A-0002,Thing 2,EA,NOPE,2.50,2026-01-14,yes")  # fmt: skip
         found = self.json("check", "new.csv", status=1)
         self.assertEqual(
             [(each["kind"], each["row"]) for each in found["findings"] if each["severity"] == "error"],
             [("not-on-list", 4)],
         )
         self.write("new.csv", "Art no,Text,Unit,Group,Price,Since,Stocked", "A-0041,New,each,Braided rope,7.50,2026-11-01,yes",
-                   "A-0001,Thing 1,M,BRAID,1.75,2026-01-02,yes")  # fmt: skip
+                   "A-0001,Thing 1,M,BRAID,1.75,2026-01-13,yes")  # fmt: skip
         preview = self.json("preview", "new.csv")
         self.assertEqual(preview["records"]["articles"], {"new": 1, "changed": 1, "same": 0, "refused": 0})
         self.assertEqual(
@@ -66,14 +66,14 @@ class FilesOnly(Program):
                    "[[column]]", 'field = "price"', "[[column]]", 'field = "since"')  # fmt: skip
         self.json("write", "new.csv", "--layout", "up", "-o", "up.csv")
         self.assertEqual(
-            (self.folder / "up.csv").read_text("utf-8"), "A,A-0041,EA,7.50,01.11.26\nC,A-0001,M,1.75,02.01.26\n"
+            (self.folder / "up.csv").read_text("utf-8"), "A,A-0041,EA,7.50,01.11.26\nC,A-0001,M,1.75,13.01.26\n"
         )
 
     def test_a_list_that_is_given_out_anew_counts_at_once(self) -> None:
         self.write("new.csv", "Art no,Text", "A-0001,Thing 1")
         self.assertEqual(self.json("preview", "new.csv")["records"]["articles"]["same"], 1)
         self.give(
-            "Articles.csv", "Art no;Text;Unit;Group;Price;Since;Stocked", "A-0001;Other;M;BRAID;1,50;02.01.2026;J"
+            "Articles.csv", "Art no;Text;Unit;Group;Price;Since;Stocked", "A-0001;Other;M;BRAID;1,50;13.01.2026;J"
         )
         self.assertEqual(self.json("preview", "new.csv")["records"]["articles"]["changed"], 1)
 
@@ -89,6 +89,11 @@ class FilesOnly(Program):
         said = self.kotrel("check", "new.csv").stderr
         self.assertIn("Units.csv is 9 days old", said)
         self.assertIn("Odd.csv is not used", said)
+        # A cell that cannot be read is no blank in the program: every command says so.
+        self.give(
+            "Articles.csv", "Art no;Text;Unit;Group;Price;Since;Stocked", "A-0001;Thing 1;M;BRAID;POA;13.01.2026;J"
+        )
+        self.assertIn("Articles.csv: 1 cell could not be read", self.kotrel("check", "new.csv").stderr)
 
     def test_nothing_is_loaded_or_undone(self) -> None:
         self.write("new.csv", "Art no,Text", "A-0001,Other")

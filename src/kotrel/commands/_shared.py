@@ -12,6 +12,7 @@ from datetime import datetime
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach
+from kotrel.core.phrases import count
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, DocumentOptions, LoadOptions
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.interrupted import report_interrupted
@@ -231,7 +232,10 @@ def _read_lists(workspace: Workspace) -> None:
         age = (today.replace(tzinfo=None) - datetime.fromisoformat(each.at)).days
         if each.trouble:
             sys.stderr.write(f"kotrel: the list {each.file} is not used: {each.trouble}\n")
-        elif age >= workspace.old_after_days:
+        if each.unread:
+            words = f"{count(each.unread, 'cell')} could not be read and {'is' if each.unread == 1 else 'are'} taken for blank"
+            sys.stderr.write(f"kotrel: the list {each.file}: {words}; kotrel check {each.file} says why\n")
+        if not each.trouble and age >= workspace.old_after_days:
             sys.stderr.write(
                 f"kotrel: the list {each.file} is {age} days old: the program may hold something else by now\n"
             )
