@@ -126,7 +126,7 @@ class OnAnyDatabase:
                 ("ROP-40002", "on_hand"),
                 ("ROP-40002", "last_moved"),
                 ("ROP-40002", "item"),
-            },  # fmt: skip
+            },
         )
         self.assertTrue(self.items().equals(before), "nothing of a refused undo stays")
 

@@ -16,12 +16,20 @@ kotrel verify L0003
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("load", metavar="LOAD", help="the load, as kotrel history calls it: L0001")
+    parser.add_argument(
+        "load", metavar="LOAD", help="the load, as kotrel history calls it: L0001; or the upload: U0001"
+    )
     parser.add_argument("--all", action="store_true", help="list every difference")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    system = workspace_of(args).system()
+    workspace = workspace_of(args)
+    if workspace.url.startswith("folder:"):
+        from kotrel.reports.uploads import show_arrivals
+        from kotrel.stages.arrivals import arrivals
+
+        return show_arrivals(screen, arrivals(args.load, workspace))
+    system = workspace.system()
     with screen.progress(3) as step:
         verified = verify_load(system, load_number(args.load), step)
     screen.json(verified_json(verified)) if screen.as_json else show_verified(screen, verified, args.all)

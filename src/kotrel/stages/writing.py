@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -28,18 +29,33 @@ from kotrel.stages.mapping import names_of
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.layout_reading import layout_named
 from kotrel.workspace.settings import Workspace
+from kotrel.workspace.uploads import Upload, remember_upload, uploads
 
 
 @dataclass(frozen=True)
 class Written:
-    """What was written, or why nothing was: the checked rows with all findings."""
+    """What was written, or why nothing was: the checked rows with all findings.
+
+    Attributes:
+        upload: how it is remembered, for a program that only exchanges files; None for others.
+        before: an earlier upload with the very same content, or None.
+    """
 
     checked: list[Checked]
     files: tuple[tuple[Path, int], ...] = ()
+    upload: Upload | None = None
+    before: Upload | None = None
 
 
 def write_layout(
-    path: Path, name: str, out: Path | None, workspace: Workspace, wanted: Wanted, now: datetime, step: Step
+    path: Path,
+    name: str,
+    out: Path | None,
+    workspace: Workspace,
+    wanted: Wanted,
+    now: datetime,
+    step: Step,
+    who: str = "",
 ) -> Written:
     """Writes a sheet's rows in a layout. Nothing is written where a row has an error, or cannot be written.
 
@@ -69,6 +85,7 @@ def write_layout(
             )
         checked = list(found.checked)
         texts: list[pl.DataFrame] = []
+        sent: list[pl.DataFrame] = []
         step("laying out")
         for place in mine:
             rows = checked[place].rows
@@ -77,6 +94,10 @@ def write_layout(
             done = lay_out(layout, record, rows, values)
             checked[place] = replace(checked[place], rows=rows.with_findings(done.findings))
             texts.append(done.texts)
+            # What the layout has no column for was not sent.
+            written = (*record.key, *layout.fields)
+            fields = [name for name in changes.fields if name in values.frame.columns and name in written]
+            sent.append(values.frame.select(pl.col(ACTION).alias("sent as"), *fields))
     if not all(each.ok for each in checked):
         return Written(checked)
     step("writing")
@@ -87,7 +108,18 @@ def write_layout(
         require_new_file(target)
         write_upload(part, layout, target)
         files.append((target, part.height))
-    return Written(checked, tuple(files))
+    if not workspace.url.startswith("folder:"):
+        return Written(checked, tuple(files))
+    lines = pl.concat(sent, how="diagonal")
+    content = hashlib.sha256(b"".join(target.read_bytes() for target, _ in files)).hexdigest()
+    before = next((each for each in uploads(workspace.hidden) if each.fingerprint == content), None)
+    counts = {what: int((lines["sent as"] == what).sum()) for what in ("new", "changed", "same")}
+    at = now.replace(tzinfo=None).isoformat(sep=" ", timespec="seconds")
+    upload = Upload(
+        "", record.name, layout.name, path.name, tuple(target.name for target, _ in files), at, who, counts, content
+    )
+    upload = remember_upload(workspace.hidden, upload, lines.filter(pl.col("sent as") != "same"))
+    return Written(checked, tuple(files), upload, before)
 
 
 def _changes_of(changes: tuple[RecordChanges, ...], checked: Checked, record: Record) -> RecordChanges:
