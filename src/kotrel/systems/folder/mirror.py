@@ -12,6 +12,7 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.description.model import Description
+from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.sqlite import SqliteDatabase
 from kotrel.systems.sql.store import store_of
 from kotrel.systems.sql.tables import bare_statements
@@ -75,7 +76,11 @@ def write_mirror(
                 database.run(f"INSERT INTO {ABOUT} VALUES (?, ?)", [what, value])
     finally:
         database.close()
-    soon.replace(hidden / FILE)
+    try:
+        soon.replace(hidden / FILE)
+    except PermissionError:
+        # On Windows, a file that another command has open cannot be replaced.
+        raise OutOfReach("another command is reading the lists right now", "Try again in a moment.", "lists-busy") from None
 
 
 def read_about(hidden: Path) -> tuple[str, list[GivenOut]]:
