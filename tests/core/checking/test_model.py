@@ -254,6 +254,11 @@ class Model(unittest.TestCase):
             for row in group.cells[ROW]
         }  # fmt: skip
         self.assertEqual(found, expected(sheet, system, names, cleared))
+        # A cleared cell has no value that another row could share.
+        sheet = [
+            {name: None if (n, name) in cleared else value for name, value in row.items()}
+            for n, row in enumerate(sheet)
+        ]
         for group in checked.findings:
             for row, value, message in group.cells.select(ROW, "value", "message").iter_rows():
                 if group.kind in ("twice-in-sheet", "shared-in-sheet") and group.field in ("code", "barcode"):
