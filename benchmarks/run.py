@@ -21,7 +21,7 @@ from dataclasses import dataclass
 from importlib.metadata import version
 from pathlib import Path
 
-from benchmarks import data, prices, stock
+from benchmarks import counts, data, prices, stock
 from benchmarks.databases import PostgresBench, SqliteBench
 from benchmarks.timing import Timed, kotrel, process, python
 
@@ -158,6 +158,18 @@ class Bench:
             Line(f"stock of one item of {ledger:,} movements", one, "the same of 10,000", small, 3),
         ]
 
+    def count(self) -> list[Line]:
+        """Physical counts: freeze, and collecting workbooks with their variance."""
+        places = self.rows
+        sheets = max(places // 5_000, 1)
+        bench = stock.bench_of(self.folder)
+        frozen, copied = counts.freezing(bench, places, self.runs)
+        both, read = counts.collecting(bench, sheets, self.runs)
+        return [
+            Line(f"count freeze of {places:,} places", frozen, "a plain SQL copy", copied, 2),
+            Line(f"count collect + variance, {sheets} × 5,000 lines", both, "reading the workbooks", read, 2),
+        ]
+
 
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
@@ -176,6 +188,7 @@ def main() -> int:
         "load postgresql": bench.load_postgresql,
         "reprice": bench.reprice,
         "stock": bench.stock,
+        "count": bench.count,
     }
     packages = ", ".join(
         f"{name} {version(name)}" for name in ("kotrel", "polars", "python-calamine", "psycopg", "sqlalchemy")

@@ -86,6 +86,16 @@ def fill_ledger(bench: PostgresBench, lines: int, items: int = 1_000) -> None:
     database.close()
 
 
+def fill_places(bench: PostgresBench, places: int, items: int = 10_000) -> None:
+    """A ledger with a movement in each of so many places, each a lot of its own."""
+    fill_ledger(bench, places, items)
+    database = _open(bench)
+    database.run(f"UPDATE {LEDGER} SET lot = 'V-' || document || '-' || line")
+    database.run(f"VACUUM FULL {LEDGER}")
+    database.run("CHECKPOINT")
+    database.close()
+
+
 def sums(bench: PostgresBench, runs: int) -> tuple[Timed, Timed, Timed]:
     """``stock --by item`` of the whole ledger; a plain SQL sum of it; and ``stock`` of one item."""
     whole = process(kotrel("stock", "--by", "item", "--quiet"), bench.folder, runs)
@@ -102,4 +112,5 @@ def sums(bench: PostgresBench, runs: int) -> tuple[Timed, Timed, Timed]:
 
 def bench_of(folder: Path) -> PostgresBench:
     """A practice system on a server of its own."""
-    return PostgresBench(folder / "stock", folder / "stock_server")
+    at = len(list(folder.glob("stock*")))
+    return PostgresBench(folder / f"stock{at}", folder / f"stock_server{at}")
