@@ -14,6 +14,7 @@ import psycopg
 
 from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.journal import Stamp
+from kotrel.core.changes.plan import Plan
 from kotrel.core.columns import ROW
 from kotrel.core.description.reading import read_description
 from kotrel.core.rows.findings import cells_of
@@ -79,7 +80,7 @@ class Fixture:
         with self.system.writing() as writing:
             change = compare(sheet, writing.read("goods", sheet.fields))
             self.told = writing.replaced_otherwise(change)
-            return writing.apply([change], STAMP, lambda step: None)
+            return writing.take(Plan((change,), STAMP), lambda step: None)
 
     def undo(self, number):
         with tempfile.TemporaryDirectory() as folder:

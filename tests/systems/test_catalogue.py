@@ -11,6 +11,7 @@ import psycopg
 
 from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.journal import Stamp
+from kotrel.core.changes.plan import Plan
 from kotrel.core.columns import ROW
 from kotrel.core.description.drafting import draft_description
 from kotrel.core.description.reading import read_description
@@ -81,7 +82,9 @@ class Catalogue(unittest.TestCase):
                 )
                 sheet = Rows(Table("f", "", 1, (), values, {}), read.records[name], {}, values)
                 changes.append(compare(sheet, writing.read(name, list(given))))
-            writing.apply(changes, Stamp(datetime(2026, 1, 1, tzinfo=UTC), "me", ("f",), "0"), lambda step: None)
+            writing.take(
+                Plan(tuple(changes), Stamp(datetime(2026, 1, 1, tzinfo=UTC), "me", ("f",), "0")), lambda step: None
+            )
         with closing(psycopg.connect(url)) as connection:
             found = connection.execute(
                 'SELECT g.code, g.state::text, m."Name", g.weight, o.code FROM erp.goods g JOIN erp.maker m ON m.id = g.maker JOIN old.goods o ON o.now = g.code'

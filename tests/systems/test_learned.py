@@ -14,6 +14,7 @@ import psycopg
 
 from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.journal import Stamp
+from kotrel.core.changes.plan import Plan
 from kotrel.core.columns import ROW
 from kotrel.core.description.drafting import draft_description
 from kotrel.core.description.model import Field
@@ -126,7 +127,7 @@ class Learned(unittest.TestCase):
             try:
                 with system.writing() as writing:
                     change = compare(sheet, writing.read(record.name, list(given)))
-                    numbers.append(writing.apply([change], STAMP, lambda step: None).number)
+                    numbers.append(writing.take(Plan((change,), STAMP), lambda step: None).number)
             except Refused as refused:
                 self.refusals = refused.refusals
                 continue

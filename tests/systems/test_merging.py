@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from kotrel.core.changes.change_set import RecordChanges, before, compare
 from kotrel.core.changes.journal import Stamp
+from kotrel.core.changes.plan import Plan
 from kotrel.core.changes.reversal import reverse
 from kotrel.core.columns import ROW
 from kotrel.core.description.reading import read_description
@@ -45,7 +46,7 @@ class Database(unittest.TestCase):
         sheet = rows(HEAD, *lines)
         with self.system.writing() as writing:
             now = writing.read("item", ["code", "description", "unit", "cost"])
-            return writing.apply([compare(sheet, now)], STAMP, lambda step: None).number
+            return writing.take(Plan((compare(sheet, now),), STAMP), lambda step: None).number
 
     def state(self):
         return self.database.run("SELECT code, description, unit, cost FROM item ORDER BY code")
@@ -79,7 +80,7 @@ class Refusals(Database):
         with self.assertRaises(ConcurrentChange), self.system.writing() as writing:
             change = compare(sheet, writing.read("item", ["code", "description", "unit", "cost"]))
             gone = change.frame.with_columns(pl.lit("B").alias("code"), pl.lit("B").alias(before("code")))
-            writing.apply([RecordChanges(change.record, "f", "", change.fields, gone)], STAMP, lambda step: None)
+            writing.take(Plan((RecordChanges(change.record, "f", "", change.fields, gone),), STAMP), lambda step: None)
         self.assertEqual((self.state(), len(self.system.history())), ([("A", "x", "EA", 100)], 1))
 
 
@@ -114,7 +115,7 @@ class ThereAndBack(Database):
                 way, in_the_way = reverse(change, now, now.select("code", "on_hand"))
                 self.assertEqual(in_the_way, [])
                 back.append(way)
-            writing.apply(back, STAMP, lambda step: None)
+            writing.take(Plan(tuple(back), STAMP), lambda step: None)
         self.assertEqual(self.state(), between)
 
 
@@ -184,7 +185,7 @@ class WholeDatabase(Database):
     def apply(self, sheet) -> int:
         fields = [name for name in ("code", "description", "unit", "barcode", "parent") if name in sheet.fields]
         with self.system.writing() as writing:
-            return writing.apply([compare(sheet, writing.read("item", fields))], STAMP, lambda step: None).number
+            return writing.take(Plan((compare(sheet, writing.read("item", fields)),), STAMP), lambda step: None).number
 
 
 class ChangingPlaces(unittest.TestCase):
@@ -214,6 +215,6 @@ class ChangingPlaces(unittest.TestCase):
                 ).select(ROW, *fields)
                 sheet = Rows(Table("f", "", 1, (), values, {}), description.records["variant"], {}, values)
                 with system.writing() as writing:
-                    writing.apply([compare(sheet, writing.read("variant", fields))], STAMP, lambda step: None)
+                    writing.take(Plan((compare(sheet, writing.read("variant", fields)),), STAMP), lambda step: None)
                 wanted = list(zip("AB", families, sizes, strict=True))
                 self.assertEqual(database.run("SELECT * FROM variant ORDER BY code"), wanted)

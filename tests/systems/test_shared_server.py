@@ -11,6 +11,7 @@ import psycopg
 from psycopg.conninfo import make_conninfo
 
 from kotrel.core.changes.change_set import compare
+from kotrel.core.changes.plan import Plan
 from kotrel.core.description.reading import read_description
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql import journal_tables
@@ -57,7 +58,7 @@ class SharedServer(unittest.TestCase):
         sheet = replace(sheet, record=system.description.records["goods"])
         with system.writing() as writing:
             change = compare(sheet, writing.read("goods", sheet.fields))
-            return writing.apply([change], STAMP, lambda step: None)
+            return writing.take(Plan((change,), STAMP), lambda step: None)
 
     def refused(self, **more):
         with self.assertRaises(OutOfReach) as caught:

@@ -10,6 +10,7 @@ import polars as pl
 
 from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.journal import Stamp
+from kotrel.core.changes.plan import Plan
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.practice.setup import base_lists, set_up
 from kotrel.stages.undoing import undo_load
@@ -70,7 +71,7 @@ class OnAnyDatabase:
 
     def load(self, *lines, **more):
         with self.system.writing() as writing:
-            return writing.apply([self.change(*lines, writing=writing, **more)], STAMP, quiet).number
+            return writing.take(Plan((self.change(*lines, writing=writing, **more),), STAMP), quiet).number
 
     LINES = (
         ("ROP-40001", 'Rope "new"; it\'s\t\\ =1+1', "M", "ROPE", "4.4", "7.90", "no", "two\nlines 🐟"),
@@ -158,7 +159,7 @@ class OnAnyDatabase:
             with self.system.writing() as writing:
                 change = self.change(("ROP-00010", "", "", "", "", "2.00", "", ""), writing=writing)
                 seen.append(change.changed_cells().rows())
-                writing.apply([change], STAMP, quiet)
+                writing.take(Plan((change,), STAMP), quiet)
 
         other = threading.Thread(target=second)
         other.start()
@@ -167,7 +168,7 @@ class OnAnyDatabase:
             first_is_in.set()
             other.join(0.5)
             self.assertTrue(other.is_alive(), "the second load has to wait")
-            writing.apply([change], STAMP, quiet)
+            writing.take(Plan((change,), STAMP), quiet)
         other.join(20)
         self.assertEqual(seen, [[(2, "ROP-00010", "price", "1.00", "2.00")]])
         self.assertEqual(len(self.system.history()), 2)
@@ -175,7 +176,7 @@ class OnAnyDatabase:
     def test_a_load_that_breaks_off_leaves_nothing(self):
         before = self.items()
         with self.assertRaises(RuntimeError), self.system.writing() as writing:
-            writing.apply([self.change(*self.LINES, writing=writing)], STAMP, quiet)
+            writing.take(Plan((self.change(*self.LINES, writing=writing),), STAMP), quiet)
             raise RuntimeError("power cut")
         self.assertTrue(self.items().equals(before))
         self.assertEqual(self.system.history(), [])
@@ -268,7 +269,7 @@ class OnPostgres(OnAnyDatabase, unittest.TestCase):
         with self.assertRaises(ConcurrentChange), self.system.writing() as writing:
             change = self.change(("ROP-00010", "", "", "", "", "1.00", "", ""), writing=writing)
             self.database.run("UPDATE practice.item SET price = 5 WHERE code = 'ROP-00010'")
-            writing.apply([change], STAMP, quiet)
+            writing.take(Plan((change,), STAMP), quiet)
         [(price,)] = self.database.run("SELECT price FROM practice.item WHERE code = 'ROP-00010'")
         self.assertEqual(price, 5)
 

@@ -21,6 +21,7 @@ from kotrel.reports.findings import checked_json
 from kotrel.reports.histories import when
 from kotrel.reports.phrases import count
 from kotrel.reports.previews import show_altered, show_loaded_counts, show_preview
+from kotrel.reports.receipts import show_receipt
 from kotrel.reports.screen import Screen
 from kotrel.stages.loading import Loaded, Order, load_files
 
@@ -30,7 +31,9 @@ kotrel load new-items.xlsx
 kotrel load new-items.xlsx --yes --remark "Keldrift range 27"
     loads without asking, with a reason for the history
 kotrel load new-items.xlsx --create vendor,brand --good-rows
-    adds new vendors and brands, loads the good rows and writes the rest to a file"""
+    adds new vendors and brands, loads the good rows and writes the rest to a file
+kotrel load new-items.xlsx --trial
+    the system itself checks it, by all of its own rules; nothing is kept"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -42,13 +45,21 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--again", action="store_true", help="load the same content again, although it has been loaded before"
     )
+    parser.add_argument(
+        "--trial", action="store_true", help="let the system itself check it by its own rules, and keep nothing of it"
+    )
+    parser.add_argument(
+        "--no-wait",
+        action="store_true",
+        help="come back as soon as it is sent, where the system works on it for a while",
+    )
     parser.add_argument("--all", action="store_true", help="list every new row and every change")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     files = files_of(args)
     workspace = workspace_of(args)
-    if not args.yes and (screen.as_json or not screen.is_terminal):
+    if not args.yes and not args.trial and (screen.as_json or not screen.is_terminal):
         raise WrongUse(
             "load asks before it changes anything, and there is no terminal to ask on",
             "Add --yes to load without asking.",
@@ -61,8 +72,9 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         bad = sum(counts.get("refused", 0) for counts in preview.counts().values())
         return screen.ask(f"Load this without the {count(bad, 'refused row')}?" if bad else "Load this?")
 
-    order = Order(tuple(files), wanted_of(args), user(args), args.remark, now(), args.good_rows, args.again)
-    if args.yes:
+    order = Order(tuple(files), wanted_of(args), user(args), args.remark, now(), args.good_rows, args.again,
+                  args.trial, not args.no_wait)  # fmt: skip
+    if args.yes or args.trial:
         with screen.progress(7 * len(files)) as step:
             loaded = load_files(order, workspace, step)
     else:
@@ -87,6 +99,9 @@ def _json(loaded: Loaded) -> dict[str, object]:
             for each in loaded.altered
         ],
     }
+    if loaded.receipt is not None:
+        result["reference"] = loaded.receipt.reference or None
+        result["files"] = list(loaded.receipt.files)
     if loaded.preview.before is not None:
         result["loaded_before"] = loaded.preview.before.name
     if loaded.status == "refused":
@@ -111,6 +126,8 @@ def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
                 f"Not loaded: {count(number, 'row')}, written to {path} with the reasons. Fix them there, then load that file."
             )
         screen.show(f"Next: kotrel outcome {name}    shows each row; kotrel undo {name} undoes it")
+    elif loaded.status in ("sent", "tried"):
+        show_receipt(screen, loaded, names, args.all)
     elif before is not None:
         screen.show(
             f"Nothing to do: the same content was already loaded as {before.name}, by {before.who}, {when(before.at)}."
@@ -126,7 +143,8 @@ def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
     elif loaded.status == "refused":
         show_preview(screen, loaded.preview, args.all)
         screen.show("")
-        screen.show(f"Nothing was loaded. Next: fix these cells, then: kotrel check {names}")
+        done = "The system would refuse this; nothing was loaded" if args.trial else "Nothing was loaded"
+        screen.show(f"{done}. Next: fix these cells, then: kotrel check {names}")
         if loaded.number is not None:
             name = load_name(loaded.number)
             screen.show(

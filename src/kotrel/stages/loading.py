@@ -20,10 +20,11 @@ from kotrel.core.pipeline import preview
 from kotrel.core.whole_rows import whole_rows
 from kotrel.stages.checking import business_of, parts_of, understand_files
 from kotrel.stages.file_options import Wanted
+from kotrel.stages.plans import plan_of
 from kotrel.stages.previewing import fingerprint, loaded_before
 from kotrel.stages.refused_rows import rest_of, write_rests_beside
 from kotrel.stages.understanding import Understood
-from kotrel.systems.interface import Altered, ConcurrentChange, Reading, Refused, Step, System
+from kotrel.systems.interface import Altered, ConcurrentChange, Reading, Receipt, Refused, Step, System
 from kotrel.workspace.in_progress import in_progress
 from kotrel.workspace.settings import Workspace
 
@@ -42,9 +43,11 @@ class Loaded:
     """How a load ended.
 
     Attributes:
-        status: ``loaded``, ``refused``, ``nothing to do``, or ``not loaded`` if the user said no.
+        status: ``loaded``; ``sent`` where the system answers later; ``tried`` for a trial that the system would take;
+            ``refused``, ``nothing to do``, or ``not loaded`` if the user said no.
         number: of the load in the history, also if the system itself refused it.
         altered: what came out otherwise than it was sent, because the system's own rules changed it.
+        receipt: what the system said of it, or None.
         rest: the workbooks with the rows that were not loaded, and how many each has.
     """
 
@@ -53,6 +56,7 @@ class Loaded:
     preview: Preview
     rest: tuple[tuple[Path, int], ...] = ()
     altered: tuple[Altered, ...] = ()
+    receipt: Receipt | None = None
 
 
 @dataclass(frozen=True)
@@ -62,6 +66,8 @@ class Order:
     Attributes:
         good_rows: True to load the good rows and write the others to a file.
         again: True to load the same content again.
+        trial: True to let the system check it, and keep nothing.
+        wait: False to come back as soon as it is sent, where the system works on it for a while.
     """
 
     files: tuple[Path, ...]
@@ -71,6 +77,8 @@ class Order:
     at: datetime
     good_rows: bool = False
     again: bool = False
+    trial: bool = False
+    wait: bool = True
 
 
 def load_files(
@@ -103,9 +111,11 @@ def load_files(
             return _not_loaded(shown)
         if not agree(shown):
             return Loaded("not loaded", None, shown)
+    if order.trial:
+        return _load(parts, workspace, order, system, stamp, shown, step)
     with in_progress(workspace.hidden, stamp):
         done = _load(parts, workspace, order, system, stamp, shown, step)
-    if done.status == "loaded":
+    if done.status in ("loaded", "sent"):
         _remember(done.preview, understood, done.number or 0)
         if order.good_rows and not done.preview.ok:
             stamps = {each.rows.table.file: each.export.stamp for each in understood if each.export is not None}
@@ -137,8 +147,10 @@ def _load(
                         "Run the load again and look at the new preview.",
                         "changed-meanwhile",
                     )
-                receipt = writing.apply(found.changes, stamp, step)
-            return Loaded("loaded", receipt.number, found, altered=receipt.altered)
+                plan = plan_of(found, stamp)
+                receipt = writing.try_out(plan, step) if order.trial else writing.take(plan, step)
+            status = "tried" if order.trial else receipt.status
+            return Loaded(status, receipt.number or None, found, altered=receipt.altered, receipt=receipt)
         except Refused as refused:
             assert found is not None
             refusals += refused.refusals
@@ -217,7 +229,8 @@ def _refused(
     """Records a load that the system itself refused: each refusal is a finding at its row, and the history has the load."""
     with system.writing() as writing:
         found = preview(parts, business_of(workspace, order.wanted.options, datetime.now()), writing, step, refusals)
-        number = writing.note_refused(found.changes, replace(stamp, kind="refused"))
+        # A trial leaves nothing behind, not even in the history.
+        number = None if order.trial else writing.note_refused(found.changes, replace(stamp, kind="refused"))
     return Loaded("refused", number, found)
 
 

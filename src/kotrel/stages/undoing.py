@@ -12,6 +12,7 @@ import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import Entry, Stamp, load_name, standing
+from kotrel.core.changes.plan import Plan, Undoing
 from kotrel.core.changes.reversal import InTheWay, reverse
 from kotrel.core.columns import before
 from kotrel.core.documents.checks import CAREFUL, StockRules
@@ -19,7 +20,8 @@ from kotrel.core.documents.reversal import Taking, is_of_documents, reverse_docu
 from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.phrases import count
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
-from kotrel.systems.interface import ConcurrentChange, Reading, Refused, Step, System, Writing
+from kotrel.systems.interface import ConcurrentChange, Reading, Receipt, Refused, Step, System, Writing
+from kotrel.systems.references import refer_to
 from kotrel.workspace.in_progress import in_progress
 
 TRIES = 3
@@ -55,6 +57,7 @@ class Undone:
         in_the_way: what keeps the load, or the rest of it, from being undone.
         reversed: document → the document that takes it back.
         remarks: what else has to be said of them.
+        receipt: what the system said of it, or None.
     """
 
     entry: Entry
@@ -64,6 +67,7 @@ class Undone:
     in_the_way: tuple[InTheWay, ...]
     reversed: Mapping[str, str] = field(default_factory=dict)
     remarks: tuple[str, ...] = ()
+    receipt: Receipt | None = None
 
     def count(self, action: str) -> int:
         """Rows with an action: ``removed``, ``changed`` (restored) or ``new`` (added again); those of documents do not count."""
@@ -137,13 +141,12 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
                 if left:
                     remark = f"in part: {count(left, 'row')} left{'; ' + remark if remark else ''}"
                 stamp = Stamp(at, who, plan.entry.files, plan.entry.fingerprint, remark, "undo", number)
-                done = writing.apply(plan.reversal, stamp, step).number
-                if not left:
-                    writing.mark_undone(number, done)
-                if not left and plan.entry.kind == "undo" and plan.entry.of is not None:
-                    # Undoing an undo: the load that it had undone is in force again.
-                    writing.mark_undone(plan.entry.of, None)
-            return replace(plan, number=done)
+                # Undoing an undo: the load that it had undone is in force again.
+                again = (plan.entry.of,) if plan.entry.kind == "undo" and plan.entry.of is not None else ()
+                undoing = Undoing(number, how.what_can, how.day or at.date())
+                whole = Plan(plan.reversal, stamp, {}, () if left else (number,), () if left else again, undoing)
+                receipt = writing.take(whole, step)
+            return replace(plan, number=receipt.number, receipt=receipt)
         except Refused as refused:
             assert planned is not None
             found = tuple(
@@ -167,7 +170,7 @@ def _plan(system: System, writing: Writing, number: int, step: Step, at: datetim
     masters = [each for each in done if not is_of_documents(each)]
     reversal, in_the_way = _reversal(writing, masters)
     in_the_way = _naming_loads(in_the_way, number, writing)
-    refer = _referring(writing, reversal)
+    refer = _referring(writing, system, reversal)
     posted = [each for each in done if is_of_documents(each)]
     taking = Taking(how.day or at.date(), datetime.now(), f"takes back {load_name(number)}", how.stock, how.what_can)
     back = reverse_documents(posted, system.description, writing.read, writing.ledger_sums, taking)
@@ -176,7 +179,7 @@ def _plan(system: System, writing: Writing, number: int, step: Step, at: datetim
             in_the_way += refer
             reversal = _without(reversal, in_the_way)
             # A row that stays may refer to one that was to go.
-            refer = _referring(writing, reversal)
+            refer = _referring(writing, system, reversal)
             if not refer:
                 break
         reversal = (*reversal, *back.changes)
@@ -204,8 +207,11 @@ def require_whole(reading: Reading, number: int) -> None:
         )
 
 
-def _referring(writing: Writing, reversal: Sequence[RecordChanges]) -> list[InTheWay]:
-    return [found for each in reversal for found in writing.refer_to(each.record, each.removed_keys(), reversal)]
+def _referring(writing: Writing, system: System, reversal: Sequence[RecordChanges]) -> list[InTheWay]:
+    about = system.description
+    return [
+        found for each in reversal for found in refer_to(writing, about, each.record, each.removed_keys(), reversal)
+    ]
 
 
 def _without(reversal: Sequence[RecordChanges], in_the_way: Sequence[InTheWay]) -> tuple[RecordChanges, ...]:

@@ -6,12 +6,13 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
+from typing import Literal
 
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, Rest
 from kotrel.core.changes.journal import Entry, Refusal, Stamp
-from kotrel.core.changes.reversal import InTheWay
+from kotrel.core.changes.plan import Plan
 from kotrel.core.description.model import Description, Record
 from kotrel.core.description.shown_values import shown
 
@@ -56,10 +57,40 @@ class Altered:
 
 @dataclass(frozen=True)
 class Receipt:
-    """What a system says of a load that it took: its number, and what came out otherwise than it was sent."""
+    """What a system says of a plan that it took.
+
+    Attributes:
+        number: of the load; 0 where there is none: it was a trial, or the system has not given one yet.
+        altered: what came out otherwise than it was sent.
+        status: ``loaded``; or ``sent`` where the system answers later.
+        reference: what to ask for later, or an empty text.
+        files: what was written for a program that reads files.
+        remarks: what else has to be said, in words.
+    """
 
     number: int
     altered: tuple[Altered, ...] = ()
+    status: Literal["loaded", "sent"] = "loaded"
+    reference: str = ""
+    files: tuple[str, ...] = ()
+    remarks: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Abilities:
+    """What a system can do.
+
+    Attributes:
+        answers: when it says what became of a load: ``at once``, or ``later``.
+        trial: it can try a plan without keeping anything of it.
+        sums: it has a ledger, or can be asked for sums of one.
+        removes: it can remove a row that was new.
+    """
+
+    answers: Literal["at once", "later"] = "at once"
+    trial: bool = True
+    sums: bool = True
+    removes: bool = True
 
 
 class ConcurrentChange(Exception):
@@ -150,8 +181,8 @@ class Writing(Reading):
     """One transaction: what it reads cannot change meanwhile, and nothing is kept unless it succeeds."""
 
     @abstractmethod
-    def apply(self, changes: Sequence[RecordChanges], stamp: Stamp, step: Step) -> Receipt:
-        """Makes the changes and writes the journal.
+    def take(self, plan: Plan, step: Step) -> Receipt:
+        """Does what a plan says, writes the journal, and marks what the plan takes back.
 
         Raises:
             Refused: the system refused rows.
@@ -159,16 +190,13 @@ class Writing(Reading):
         """
 
     @abstractmethod
-    def refer_to(self, record: Record, keys: pl.DataFrame, going: Sequence[RecordChanges]) -> list[InTheWay]:
-        """Rows that refer to the given keys of a record.
+    def try_out(self, plan: Plan, step: Step) -> Receipt:
+        """Lets the system itself check a plan; nothing of it is kept.
 
-        Args:
-            going: the changes that are about to happen: rows that will be removed or refer to something else do not count.
+        Raises:
+            Refused: the system would refuse rows.
+            ConcurrentChange: somebody else changed the same rows meanwhile.
         """
-
-    @abstractmethod
-    def mark_undone(self, number: int, by: int | None) -> None:
-        """Records that a load was undone by another, or (None) that it is in force again."""
 
     @abstractmethod
     def note_refused(self, changes: Sequence[RecordChanges], stamp: Stamp) -> int:
@@ -181,10 +209,12 @@ class System(ABC):
     Attributes:
         description: what it takes.
         name: how messages call it.
+        can: what it can do.
     """
 
     description: Description
     name: str
+    can: Abilities = Abilities()
 
     @abstractmethod
     def reading(self) -> AbstractContextManager[Reading]:

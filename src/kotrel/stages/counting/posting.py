@@ -19,6 +19,7 @@ from kotrel.core.stock.sums import half_away
 from kotrel.core.values.moments import moment_text
 from kotrel.stages.checking import business_of
 from kotrel.stages.counting.standing import State, posting_lock, read_state, settle_posts
+from kotrel.stages.plans import plan_of
 from kotrel.systems.interface import ConcurrentChange, Reading, Refused, Step
 from kotrel.workspace.counts import Count, open_count
 from kotrel.workspace.in_progress import in_progress
@@ -142,7 +143,7 @@ def _post(name: str, wish: Wish, workspace: Workspace, family: Family, who: str,
                     if not found.ok:
                         _end(name, workspace, number, None)
                         return Posting(planned.state, planned.adjusted, "refused", preview=found)
-                    load = writing.apply(found.changes, stamp, step).number
+                    load = writing.take(plan_of(found, stamp), step).number
             _end(name, workspace, number, load or 0)
             return Posting(planned.state, planned.adjusted, "posted", load, found)
         except ConcurrentChange:

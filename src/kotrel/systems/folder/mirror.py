@@ -80,7 +80,9 @@ def write_mirror(
         soon.replace(hidden / FILE)
     except PermissionError:
         # On Windows, a file that another command has open cannot be replaced.
-        raise OutOfReach("another command is reading the lists right now", "Try again in a moment.", "lists-busy") from None
+        raise OutOfReach(
+            "another command is reading the lists right now", "Try again in a moment.", "lists-busy"
+        ) from None
 
 
 def read_about(hidden: Path) -> tuple[str, list[GivenOut]]:

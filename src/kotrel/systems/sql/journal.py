@@ -139,6 +139,11 @@ def close(database: Database, number: int, seal: Seal | None) -> None:
     )
 
 
+def mark_undone(database: Database, number: int, by: int | None) -> None:
+    """Records that a load was undone by another, or (None) that it is in force again."""
+    database.run(f"UPDATE {load_table(database.dialect)} SET undone_by = ? WHERE number = ?", [by, number])
+
+
 _SEALED_FACTS = 'number, kind, at, who, files, fingerprint, remark, "of", parts, login'
 
 

@@ -9,12 +9,12 @@ from functools import partial
 
 import polars as pl
 
-from kotrel.core.changes.change_set import RecordChanges, Rest, key_text
+from kotrel.core.changes.change_set import RecordChanges, Rest
 from kotrel.core.changes.journal import ROW_COLUMNS, Entry, Stamp, load_name, refused_rows
-from kotrel.core.changes.reversal import InTheWay
+from kotrel.core.changes.plan import Plan
 from kotrel.core.changes.seal import Seal
-from kotrel.core.columns import ACTION, before
-from kotrel.core.description.model import Description, Record
+from kotrel.core.columns import ACTION
+from kotrel.core.description.model import Description
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.systems.interface import Altered, Reading, Receipt, Step, System, Writing
 from kotrel.systems.sql import journal
@@ -25,7 +25,7 @@ from kotrel.systems.sql.merging import Merge
 from kotrel.systems.sql.reading_back import Sent, read_back
 from kotrel.systems.sql.refusals import merge_all, settle_deferred
 from kotrel.systems.sql.staging import Stage
-from kotrel.systems.sql.store import Store, read_rows, store_of
+from kotrel.systems.sql.store import Store, store_of
 
 
 class SqlReading(Reading):
@@ -88,9 +88,9 @@ class SqlReading(Reading):
 
 
 class _Writing(SqlReading, Writing):
-    def apply(self, changes: Sequence[RecordChanges], stamp: Stamp, step: Step) -> Receipt:
-        database = self.database
-        changes = [with_raw(database, self._store(each), each.narrowed()) for each in changes]
+    def take(self, plan: Plan, step: Step) -> Receipt:
+        database, stamp = self.database, plan.stamp
+        changes = [with_raw(database, self._store(each), each.narrowed()) for each in plan.changes]
         number = journal.next_number(database)
         step("writing the journal")
         journal.write_load(database, number, changes, stamp)
@@ -109,7 +109,18 @@ class _Writing(SqlReading, Writing):
             journal.note_given(database, number, [self._given(each, renamed.get(id(each), {})) for each in changes])
         # Where the database's own rules changed rows, the journal's lines were written anew.
         journal.close(database, number, None if altered or any(renamed.values()) else seal)
+        for undone, by in [*((load, number) for load in plan.undone), *((load, None) for load in plan.in_force)]:
+            journal.mark_undone(database, undone, by)
         return Receipt(number, tuple(altered))
+
+    def try_out(self, plan: Plan, step: Step) -> Receipt:
+        """All of it is done and thrown away again: the database checks it by all its own rules."""
+        self.database.run("SAVEPOINT trying")
+        try:
+            done = self.take(plan, step)
+        finally:
+            self.database.run("ROLLBACK TO SAVEPOINT trying")
+        return Receipt(0, done.altered)
 
     def _store(self, changes: RecordChanges) -> Store:
         return store_of(self.description, changes.record, self.database.dialect)
@@ -185,47 +196,6 @@ class _Writing(SqlReading, Writing):
             line = self._note(each, number, line, seal)
         journal.close(self.database, number, seal)
         return number
-
-    def refer_to(self, record: Record, keys: pl.DataFrame, going: Sequence[RecordChanges]) -> list[InTheWay]:
-        found: list[InTheWay] = []
-        if not keys.height:
-            return found
-        for other in self.description.records.values():
-            for field in other.references:
-                if field.to != record.name:
-                    continue
-                own = list(other.key)
-                store = store_of(self.description, other, self.database.dialect)
-                wanted = list(dict.fromkeys((*own, *field.within, field.name)))
-                rows = read_rows(self.database, store, wanted, (field.name, keys[record.code]), filled=field.name)
-                parts = [*field.within, field.name]
-                rows = rows.join(keys.select(record.key), left_on=parts, right_on=list(record.key), how="semi")
-                for each in going:
-                    if each.record.name == other.name and rows.height:
-                        rows = rows.join(_leaving(each, field.name), on=own, how="anti")
-                named = rows.select(
-                    key_text(other).alias("own"),
-                    pl.concat_str([pl.col(name) for name in parts], separator=" / ").alias("target"),
-                )
-                for one, target in named.iter_rows():
-                    message = f"{other.title} {one} refers to it ({field.title.lower()})"
-                    found.append(InTheWay(record.name, target, field.name, message))
-        return found
-
-    def mark_undone(self, number: int, by: int | None) -> None:
-        self.database.run(
-            f"UPDATE {journal.load_table(self.database.dialect)} SET undone_by = ? WHERE number = ?", [by, number]
-        )
-
-
-def _leaving(changes: RecordChanges, field: str) -> pl.DataFrame:
-    """The keys of rows that will be removed, or whose reference changes."""
-    leaving = pl.col(ACTION) == "removed"
-    if field in changes.fields:
-        leaving = leaving | ((pl.col(ACTION) == "changed") & pl.col(field).ne_missing(pl.col(before(field))))
-    return changes.frame.filter(leaving).select(
-        pl.coalesce(before(name), name).alias(name) for name in changes.record.key
-    )
 
 
 class SqlSystem(System):

@@ -1,0 +1,46 @@
+"""A plan: everything that a system is asked to do at once, for real or on trial. A load is one, and so is an undo."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date
+
+from kotrel.core.changes.change_set import RecordChanges
+from kotrel.core.changes.journal import Stamp
+
+
+@dataclass(frozen=True)
+class Undoing:
+    """Which load a plan takes back, and how.
+
+    Attributes:
+        of: its number.
+        what_can: the rows that nothing is in the way of, and no others.
+        day: the date of documents that take others back.
+    """
+
+    of: int
+    what_can: bool
+    day: date
+
+
+@dataclass(frozen=True)
+class Plan:
+    """A change set and what it is for.
+
+    Attributes:
+        changes: in the order in which they are to be made, each row with what it was before.
+        follows: record → keys (parts joined by `` / ``) of rows that no sheet has and that follow from others; what
+            documents post to the ledger follows too, and is not listed.
+        undone: loads that this plan takes back as a whole.
+        in_force: loads that are in force again after it.
+        undoing: for an undo, what it takes back.
+    """
+
+    changes: tuple[RecordChanges, ...]
+    stamp: Stamp
+    follows: Mapping[str, frozenset[str]] = field(default_factory=dict)
+    undone: tuple[int, ...] = ()
+    in_force: tuple[int, ...] = ()
+    undoing: Undoing | None = None

@@ -1,0 +1,56 @@
+"""Rows of a system that refer to others: before these go, somebody has to know."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges, key_text
+from kotrel.core.changes.reversal import InTheWay
+from kotrel.core.columns import ACTION, before
+from kotrel.core.description.model import Description, Record
+from kotrel.systems.interface import Reading
+
+
+def refer_to(
+    reading: Reading, description: Description, record: Record, keys: pl.DataFrame, going: Sequence[RecordChanges]
+) -> list[InTheWay]:
+    """Rows that refer to the given keys of a record.
+
+    Args:
+        going: the changes that are about to happen: rows that will be removed or refer to something else do not count.
+    """
+    found: list[InTheWay] = []
+    if not keys.height:
+        return found
+    for other in description.records.values():
+        for field in other.references:
+            if field.to != record.name:
+                continue
+            own = list(other.key)
+            wanted = list(dict.fromkeys((*own, *field.within, field.name)))
+            rows = reading.read(other.name, wanted, (field.name, keys[record.code]), filled=field.name)
+            parts = [*field.within, field.name]
+            rows = rows.join(keys.select(record.key), left_on=parts, right_on=list(record.key), how="semi")
+            for each in going:
+                if each.record.name == other.name and rows.height:
+                    rows = rows.join(_leaving(each, field.name), on=own, how="anti")
+            named = rows.select(
+                key_text(other).alias("own"),
+                pl.concat_str([pl.col(name) for name in parts], separator=" / ").alias("target"),
+            )
+            for one, target in named.iter_rows():
+                message = f"{other.title} {one} refers to it ({field.title.lower()})"
+                found.append(InTheWay(record.name, target, field.name, message))
+    return found
+
+
+def _leaving(changes: RecordChanges, field: str) -> pl.DataFrame:
+    """The keys of rows that will be removed, or whose reference changes."""
+    leaving = pl.col(ACTION) == "removed"
+    if field in changes.fields:
+        leaving = leaving | ((pl.col(ACTION) == "changed") & pl.col(field).ne_missing(pl.col(before(field))))
+    return changes.frame.filter(leaving).select(
+        pl.coalesce(before(name), name).alias(name) for name in changes.record.key
+    )
