@@ -10,7 +10,7 @@ SOURCE = Path(__file__).parent.parent / "src" / "kotrel"
 LAYERS = {
     "core": set(),
     "sheets": {"core"},
-    "systems": {"core"},
+    "systems": {"core", "sheets"},
     "practice": {"core", "systems"},
     "workspace": {"core", "systems", "practice"},
     "stages": {"core", "sheets", "systems", "practice", "workspace"},
@@ -22,7 +22,7 @@ LAYERS = {
 CORE = (
     ("errors", "columns", "parallel", "phrases", "similarity"),
     ("values",), ("description",), ("expressions",), ("tables",), ("rows",), ("understanding",), ("readying",), ("checking",),
-    ("changes",), ("stock",), ("documents",), ("counting",), ("layouts",), ("pricing",), ("parts",), ("document_steps",), ("pipeline",), ("whole_rows",),
+    ("changes",), ("stock",), ("documents",), ("counting",), ("pricing",), ("parts",), ("layouts",), ("document_steps",), ("pipeline",), ("whole_rows",),
 )  # fmt: skip
 """Folders and files of the core; each imports only from those in the lines before its own, and from its own."""
 

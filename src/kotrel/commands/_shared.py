@@ -216,26 +216,33 @@ def workspace_of(args: argparse.Namespace) -> Workspace:
             )
         workspace = replace(workspace, picture_folder=Path(pictures))
     if workspace.url.startswith("folder:"):
-        _read_lists(workspace)
-        return workspace
+        _read_lists(workspace, getattr(args, "command", "") in COMPARING)
     for said in report_interrupted(workspace):
         sys.stderr.write(f"kotrel: {said}\n")
     return workspace
 
 
-def _read_lists(workspace: Workspace) -> None:
-    """Reads what a program gave out, if it has changed; says which lists are old or not used."""
+COMPARING = ("check", "preview", "load", "export", "write")
+"""Commands that compare with what the system holds, or hand it out."""
+
+
+def _read_lists(workspace: Workspace, comparing: bool) -> None:
+    """Reads what a program gave out, if it has changed; says which lists are old or not used, and what is sent and not answered."""
     from kotrel.stages.folder_lists import refresh
 
     today = now()
-    for each in refresh(workspace, today):
+    lists = refresh(workspace, today)
+    for entry in workspace.system().history() if comparing else ():
+        if entry.waiting:
+            sys.stderr.write(f"kotrel: {entry.name} is sent and not answered: what it sends counts as there\n")
+    for each in lists:
         age = (today.replace(tzinfo=None) - datetime.fromisoformat(each.at)).days
         if each.trouble:
             sys.stderr.write(f"kotrel: the list {each.file} is not used: {each.trouble}\n")
         if each.unread:
             words = f"{count(each.unread, 'cell')} could not be read and {'is' if each.unread == 1 else 'are'} taken for blank"
             sys.stderr.write(f"kotrel: the list {each.file}: {words}; kotrel check {each.file} says why\n")
-        if not each.trouble and age >= workspace.old_after_days:
+        if not each.trouble and age >= workspace.files_only.old_after_days:
             sys.stderr.write(
                 f"kotrel: the list {each.file} is {age} days old: the program may hold something else by now\n"
             )

@@ -20,12 +20,6 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
-    if workspace.url.startswith("folder:"):
-        from kotrel.reports.uploads import show_uploads
-        from kotrel.workspace.uploads import uploads
-
-        show_uploads(screen, [vars(each) for each in uploads(workspace.hidden)])
-        return 0
     entries = workspace.system().audited_history()
     screen.json(history_json(entries)) if screen.as_json else show_history(screen, entries)
     return 1 if any(entry.trouble for entry in entries) else 0

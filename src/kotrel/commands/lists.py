@@ -50,7 +50,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     for title in ("file", "record", "rows", "given out", "age", ""):
         table.add_column(title, justify="right" if title in ("rows", "age") else "left", overflow="fold")
     for each, age in zip(lists, ages, strict=True):
-        old = age >= workspace.old_after_days
+        old = age >= workspace.files_only.old_after_days
         parts = [f"{each.lost:,} rows without a key or with one twice" if each.lost else "",
                  f"{each.unread:,} cells could not be read" if each.unread else "",
                  f"left out: {', '.join(each.left_out[:5])}" if each.left_out else ""]  # fmt: skip

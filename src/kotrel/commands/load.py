@@ -129,13 +129,16 @@ def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
     elif loaded.status in ("sent", "tried"):
         show_receipt(screen, loaded, names, args.all)
     elif before is not None:
+        verb = "sent" if before.waiting else "loaded"
         screen.show(
-            f"Nothing to do: the same content was already loaded as {before.name}, by {before.who}, {when(before.at)}."
+            f"Nothing to do: the same content was already {verb} as {before.name}, by {before.who}, {when(before.at)}."
         )
         if any(each.record.nature == "document" for each in loaded.preview.changes):
             screen.show(
                 "      Documents are posted once. To post the same once more, give them other numbers (--number)."
             )
+        elif before.waiting:
+            screen.show(f"      kotrel outcome {before.name}    shows whether it is answered")
         else:
             screen.show(f"      kotrel load {names} --again    loads it again, over anything that has changed since")
     elif loaded.status == "nothing to do":

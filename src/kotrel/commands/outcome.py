@@ -5,24 +5,44 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from kotrel.commands._shared import workspace_of
+from kotrel.commands._shared import now, workspace_of
+from kotrel.core.changes.journal import load_name
+from kotrel.core.parts import Checked
+from kotrel.reports.answers import show_answered
+from kotrel.reports.findings import checked_json
 from kotrel.reports.histories import outcome_json, show_outcome
+from kotrel.reports.phrases import count as counted
 from kotrel.reports.screen import Screen
+from kotrel.stages.answers import Answered, take_answer, wait_for_result
 from kotrel.stages.past_loads import write_before, write_rest_of
 from kotrel.stages.undoing import load_number
 from kotrel.systems.interface import System
+from kotrel.workspace.settings import Workspace
 
 EXAMPLE = """\
 kotrel outcome L0001
     what happened to each row of that load, and why
 kotrel outcome L0001 --before before.xlsx
     also writes the rows it changed, as they were before
+kotrel outcome L0001 --from result.csv
+    first takes in what the program says of each row, from the file that it wrote
 kotrel outcome L0001 --rest fix-these.xlsx
     also writes the rows it refused, to be fixed"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("load", metavar="LOAD", help="the load's number from kotrel history, for example L0001")
+    parser.add_argument(
+        "--from", dest="result", metavar="FILE", help="of a program that takes files: take in its result file first"
+    )
+    parser.add_argument("--map", dest="map_name", metavar="NAME", help="the saved match that reads the result file")
+    parser.add_argument(
+        "--only-refused", action="store_true", help="the result file lists only refused rows: all others were taken"
+    )
+    parser.add_argument("--wait", action="store_true", help="wait until the system has answered")
+    parser.add_argument(
+        "--seconds", type=float, default=600, metavar="N", help="with --wait: so long at most (default: 600)"
+    )
     parser.add_argument("--all", action="store_true", help="list every row")
     parser.add_argument("--rest", metavar="FILE", help="write the refused rows to a file, with the reasons")
     parser.add_argument(
@@ -32,7 +52,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     number = load_number(args.load)
-    system = workspace_of(args).system()
+    workspace = workspace_of(args)
+    if args.wait or args.result:
+        answered = _answer(number, args, workspace, screen)
+        if answered is None or not answered.ok:
+            return 1
+    system = workspace.system()
     rows = system.outcome(number)
     entry = next(each for each in system.history() if each.number == number)
     written = _write(system, number, args)
@@ -45,12 +70,34 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     return 0
 
 
+def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen: Screen) -> Answered | None:
+    """Takes in the program's result, once it is there; None where it does not come."""
+    result = Path(args.result) if args.result else None
+    if result is None:
+        result = wait_for_result(number, args.seconds, workspace, lambda said: None)
+    if result is None:
+        if screen.as_json:
+            screen.json({"load": load_name(number), "status": "sent", "rows": []})
+        else:
+            screen.show(f"{load_name(number)} is not answered yet. Next: kotrel outcome {load_name(number)} --wait")
+        return None
+    name = args.map_name or workspace.files_only.result_map or None
+    answered = take_answer(number, result, name, args.only_refused, workspace, now())
+    if not screen.as_json:
+        show_answered(screen, answered)
+    elif not answered.ok:
+        screen.json(
+            {"load": load_name(number), "status": answered.entry.status, **checked_json(Checked(answered.rows))}
+        )
+    return answered
+
+
 def _write(system: System, number: int, args: argparse.Namespace) -> dict[str, tuple[Path, str]]:
     """The files asked for: the option, the file, and what is in it."""
     written: dict[str, tuple[Path, str]] = {}
     if args.rest is not None:
         count = write_rest_of(system, number, Path(args.rest))
-        written["rest"] = (Path(args.rest), f"{count:,} refused rows with their reasons")
+        written["rest"] = (Path(args.rest), f"{counted(count, 'refused row')} with the reasons")
     if args.before is not None:
         counts = write_before(system, number, Path(args.before))
         said = ", ".join(f"{count:,} {record}" for record, count in counts.items())

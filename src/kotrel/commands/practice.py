@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import random
 import time
+from pathlib import Path
 
 from kotrel.commands._shared import workspace_of
 from kotrel.core.errors import WrongUse
@@ -16,7 +17,9 @@ EXAMPLE = """\
 kotrel practice trade --warehouse SHED --seconds 60
     sells and receives goods there for a minute, as a shop does while it is counted
 kotrel practice reset --yes
-    the practice system as it was at the start; its loads are gone"""
+    the practice system as it was at the start; its loads are gone
+kotrel practice till till
+    the practice till reads the upload files that come, and answers each with a result file"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
@@ -33,10 +36,21 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     )
     reset: argparse.ArgumentParser = steps.add_parser("reset", help="put the practice system back to its start")
     reset.add_argument("--yes", action="store_true", help="go ahead without asking")
-    return [trade, reset]
+    till: argparse.ArgumentParser = steps.add_parser(
+        "till", help="a strict program that only takes files, reading them as they come"
+    )
+    till.add_argument("folder", metavar="DIR", help="the till's folder")
+    till.add_argument("--seconds", type=float, default=3600, metavar="N", help="for so long (default: 3600)")
+    till.add_argument(
+        "--slow", type=float, default=1, metavar="N", help="works on each file for so many seconds (default: 1)"
+    )
+    till.add_argument("--once", action="store_true", help="read what is there, then stop")
+    return [trade, reset, till]
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
+    if args.step == "till":
+        return _till(args, screen)
     workspace = workspace_of(args)
     return {"trade": _trade, "reset": _reset}[args.step](args, screen, workspace)
 
@@ -67,6 +81,40 @@ def _trade(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> in
                                 "quantity": f"{each.quantity:f}", "at": each.at} for each in done]})  # fmt: skip
     elif not done:
         screen.show("Nothing is on hand there, so nothing is sold.")
+    return 0
+
+
+def _till(args: argparse.Namespace, screen: Screen) -> int:
+    from kotrel.practice.till import Answer, read_upload, waiting_files
+
+    folder, ends = Path(args.folder), time.monotonic() + args.seconds
+    done: list[Answer] = []
+    try:
+        while True:
+            for path in waiting_files(folder):
+                time.sleep(args.slow)
+                answer = read_upload(folder, path)
+                done.append(answer)
+                if not screen.as_json:
+                    screen.show(
+                        f"{answer.file}: {answer.done} taken, {answer.warned} with a warning, {answer.refused} refused"
+                    )
+            if args.once or time.monotonic() > ends:
+                break
+            time.sleep(0.2)
+    except KeyboardInterrupt:
+        pass
+    if screen.as_json:
+        screen.json(
+            {
+                "read": [
+                    {"file": each.file, "done": each.done, "warning": each.warned, "refused": each.refused}
+                    for each in done
+                ]
+            }
+        )
+    elif not done:
+        screen.show("There was nothing to read.")
     return 0
 
 

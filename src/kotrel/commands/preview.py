@@ -44,7 +44,5 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     elif not preview.touches:
         screen.show("Nothing to do: the system holds all of it already.")
     else:
-        takes_files = workspace.url.startswith("folder:")
-        following = f"kotrel write {names} --layout NAME" if takes_files else f"kotrel load {names}"
-        screen.show(f"Nothing has been changed. Next: {following}")
+        screen.show(f"Nothing has been changed. Next: kotrel load {names}")
     return 0 if preview.ok else 1

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from kotrel.commands._shared import add_reading, now, user, wanted_of, workspace_of
+from kotrel.commands._shared import add_reading, now, wanted_of, workspace_of
 from kotrel.reports.findings import checked_json, show_checked
 from kotrel.reports.phrases import count
 from kotrel.reports.screen import Screen
@@ -31,19 +31,14 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
     out = Path(args.output) if args.output else None
     with screen.progress(6) as step:
-        done = write_layout(Path(args.file), args.layout, out, workspace, wanted_of(args), now(), step, user(args))
+        done = write_layout(Path(args.file), args.layout, out, workspace, wanted_of(args), now(), step)
     ok = bool(done.files)
     if screen.as_json:
         files = [{"file": str(path), "rows": rows} for path, rows in done.files]
-        named = {
-            "upload": done.upload.name if done.upload else None,
-            "written_before": done.before.name if done.before else None,
-        }
         screen.json(
             {
                 "ok": ok,
                 "files": files,
-                **named,
                 "parts": [checked_json(each) for each in done.checked if each.consequence is None],
             }
         )
@@ -54,14 +49,9 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     screen.show("")
     for path, rows in done.files:
         screen.show(f"Written: {path}   {count(rows, 'row')}")
-    if done.before is not None:
+    if ok and workspace.url.startswith("folder:"):
         screen.show(
-            f"The very same was written as {done.before.name} on {done.before.at[:16]}: do not give it to the program twice."
-        )
-    if done.upload is not None:
-        name = done.upload.name
-        screen.show(
-            f"Remembered as {name}. Next: let the program read it and give out its lists; then: kotrel verify {name}"
+            f"Kotrel does not know whether the program reads it. Next: kotrel load {args.file} sends it and keeps account of it."
         )
     if not ok:
         screen.show(

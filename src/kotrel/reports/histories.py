@@ -43,7 +43,7 @@ def show_history(screen: Screen, entries: Sequence[Entry]) -> None:
         state = (
             Text(f"undone by {load_name(entry.undone_by)}", style="dim")
             if entry.undone_by
-            else Text(entry.status, style="red" if entry.status == "refused" else "green")
+            else Text(entry.status, style={"refused": "red", "sent": "yellow"}.get(entry.status, "green"))
         )
         if entry.trouble:
             state = Text("changed since", style="bold red")
@@ -106,13 +106,15 @@ def show_outcome(screen: Screen, entry: Entry, rows: pl.DataFrame, every: bool) 
     title.append(f"undone by {load_name(entry.undone_by)}" if entry.undone_by else entry.status, style="bold")
     refused = rows.filter(pl.col("outcome") == "refused")
     warned = rows.filter(pl.col("outcome") == "warning")
-    screen.show(
-        title,
-        Text(
-            f"{count(rows.height, 'row')}: {rows.height - warned.height - refused.height:,} done, "
-            f"{warned.height:,} done with a warning, {refused.height:,} refused"
-        ),
-    )
+    sent = int((rows["outcome"] == "sent").sum())
+    done_rows = rows.height - warned.height - refused.height - sent
+    parts = [
+        f"{done_rows:,} done",
+        f"{warned.height:,} done with a warning",
+        f"{refused.height:,} refused",
+        *([f"{sent:,} not answered yet"] if sent else []),
+    ]
+    screen.show(title, Text(f"{count(rows.height, 'row')}: {', '.join(parts)}"))
     if entry.fingerprint:
         screen.show(
             Text(f"content {entry.fingerprint[:16]}…" + (f" · {entry.remark}" if entry.remark else ""), style="dim")
@@ -164,7 +166,19 @@ def outcome_json(entry: Entry, rows: pl.DataFrame) -> dict[str, Any]:
 def show_undone(screen: Screen, undone: Undone, left: Path | None = None) -> None:
     """What an undo did, or what stands in its way."""
     name = undone.entry.name
-    if undone.status in ("undone", "undone in part"):
+    if undone.receipt is not None and undone.receipt.status == "sent":
+        screen.show(
+            Text(
+                f"What takes {name} back is sent as {load_name(undone.number or 0)}: {_way_back_said(undone)}",
+                style="bold green",
+            )
+        )
+        for file in undone.receipt.files:
+            screen.show(f"  {file}")
+        screen.show(f"Next: when the program has read it: kotrel outcome {load_name(undone.number or 0)} --from RESULT")
+        if undone.status == "undone":
+            return
+    elif undone.status in ("undone", "undone in part"):
         done = _way_back_said(undone)
         title = f"{name} is {undone.status}"
         screen.show(
@@ -230,6 +244,7 @@ def undone_json(undone: Undone, left: Path | None = None) -> dict[str, Any]:
         "restored": undone.count("changed") if undone.number else 0,
         "removed": undone.count("removed") if undone.number else 0,
         "reversed": undone.count("new") + len(undone.reversed) if undone.number else 0,
+        "files": list(undone.receipt.files) if undone.receipt else [],
         "documents": dict(undone.reversed) if undone.number else {},
         "left": str(left) if left else None,
         "in_the_way": [

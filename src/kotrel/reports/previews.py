@@ -51,7 +51,12 @@ def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
             show_created(screen, checked)
     if preview.before is not None:
         before = preview.before
-        screen.show(Text(f"The same content was already loaded as {before.name}, by {before.who}.", style="yellow"))
+        screen.show(
+            Text(
+                f"The same content was already {'sent' if before.waiting else 'loaded'} as {before.name}, by {before.who}.",
+                style="yellow",
+            )
+        )
     show_totals(screen, preview, {each.record.name: each.record for each in preview.changes})
     show_stakes(screen, preview.stakes, every)
     for changes in preview.changes:

@@ -36,7 +36,9 @@ def show_receipt(screen: Screen, loaded: Loaded, names: str, every: bool) -> Non
         )
     for remark in receipt.remarks:
         screen.show(remark)
-    if loaded.status == "tried":
+    if loaded.status == "tried" and files:
+        screen.show(f"Nothing was sent. Next: see what the program says of them, then: kotrel load {names}")
+    elif loaded.status == "tried":
         screen.show(f"Nothing was kept. Next: kotrel load {names}")
     elif files:
         screen.show(

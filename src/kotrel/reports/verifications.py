@@ -22,7 +22,18 @@ def show_verified(screen: Screen, verified: Verified, every: bool) -> None:
     if verified.ok:
         screen.show(line.append("all as sent", style="bold green"))
         return
-    screen.show(line.append(f"{count(verified.differences.height, 'difference')}", style="bold red"))
+    if verified.too_old:
+        screen.show(line.append("nothing is proved yet", style="bold yellow"))
+        for record, at in verified.too_old.items():
+            screen.show(
+                f"  {record}: the program's last list was given out {at[:16] or 'never'}, before this load. Let it give out a new one."
+            )
+        if not verified.differences.height:
+            return
+    else:
+        screen.show(line.append(f"{count(verified.differences.height, 'difference')}", style="bold red"))
+    if verified.too_old:
+        return
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
     for heading in ("  record", "key", "field", "sent", "now"):
         table.add_column(heading, overflow="fold")
@@ -32,6 +43,11 @@ def show_verified(screen: Screen, verified: Verified, every: bool) -> None:
     screen.show(table)
     if shown.height < verified.differences.height:
         screen.show(Text(f"  … {verified.differences.height - shown.height:,} more (--all lists them)", style="dim"))
+    if entry.waiting:
+        screen.show(
+            f"The program has not answered for these, or has refused them: kotrel outcome {entry.name} --from RESULT"
+        )
+        return
     screen.show("These were changed after the load: by a later load (kotrel history) or in the system itself.")
 
 
@@ -42,5 +58,6 @@ def verified_json(verified: Verified) -> dict[str, Any]:
         "ok": verified.ok,
         "rows": verified.rows,
         "values": verified.values,
+        "too_old": dict(verified.too_old),
         "differences": verified.differences.to_dicts(),
     }

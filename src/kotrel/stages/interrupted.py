@@ -32,6 +32,8 @@ def report_interrupted(workspace: Workspace) -> list[str]:
             said.append(f"{what}: none of it is in the system. Run it again.")
         elif found.status == "refused":
             said.append(f"{what} after the system had refused it: none of it is in the system ({found.name}).")
+        elif found.waiting:
+            said.append(f"{what} after its files were written: all of it is sent, as {found.name}.")
         else:
             said.append(f"{what} after it had finished: all of it is in the system, as {found.name}.")
         forget(each)

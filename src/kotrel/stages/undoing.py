@@ -168,8 +168,8 @@ def _plan(system: System, writing: Writing, number: int, step: Step, at: datetim
     step("reading what the load did")
     done = writing.changes_of(number)
     masters = [each for each in done if not is_of_documents(each)]
-    reversal, in_the_way = _reversal(writing, masters)
-    in_the_way = _naming_loads(in_the_way, number, writing)
+    reversal, in_the_way = _reversal(writing, masters, system)
+    in_the_way = [*_naming_loads(in_the_way, number, writing), *writing.beyond(reversal)]
     refer = _referring(writing, system, reversal)
     posted = [each for each in done if is_of_documents(each)]
     taking = Taking(how.day or at.date(), datetime.now(), f"takes back {load_name(number)}", how.stock, how.what_can)
@@ -229,7 +229,9 @@ def _without(reversal: Sequence[RecordChanges], in_the_way: Sequence[InTheWay]) 
     return tuple(kept)
 
 
-def _reversal(writing: Writing, done: Sequence[RecordChanges]) -> tuple[tuple[RecordChanges, ...], list[InTheWay]]:
+def _reversal(
+    writing: Writing, done: Sequence[RecordChanges], system: System
+) -> tuple[tuple[RecordChanges, ...], list[InTheWay]]:
     """A load's changes reversed, the last record first, and what is in the way of single rows."""
     reversal: list[RecordChanges] = []
     in_the_way: list[InTheWay] = []
@@ -240,7 +242,12 @@ def _reversal(writing: Writing, done: Sequence[RecordChanges]) -> tuple[tuple[Re
         keys = changes.frame.select(pl.coalesce(name, before(name)).alias(name) for name in record.key)
         first = record.key[0]
         now = writing.read(record.name, changes.fields, (first, keys[first]))
-        left = [name for name in record.fields if name not in changes.fields]
+        left = [
+            name
+            for name, field in record.fields.items()
+            # What a program that takes files puts into new rows by itself (a number of its own) comes with every one.
+            if name not in changes.fields and (field.kept_by == "people" or system.can.removes)
+        ]
         filled: pl.DataFrame | None = None
         if left and changes.count("new"):
             filled = writing.read(record.name, [*record.key, *left], (first, keys[first]), filled=left)

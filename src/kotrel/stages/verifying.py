@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import polars as pl
 
@@ -21,16 +22,18 @@ class Verified:
         rows: how many rows of the system were read back.
         values: how many values were compared.
         differences: record, key, field (null for the whole row), sent, now.
+        too_old: records of which the system has given out nothing since the load, and when it last did: they prove nothing.
     """
 
     entry: Entry
     rows: int
     values: int
     differences: pl.DataFrame
+    too_old: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def ok(self) -> bool:
-        return not self.differences.height
+        return not self.differences.height and not self.too_old
 
 
 _SCHEMA = dict.fromkeys(("record", "key", "field", "sent", "now"), pl.String)
@@ -42,20 +45,26 @@ def verify_load(system: System, number: int, step: Step) -> Verified:
     Raises:
         WrongUse: there is no such load, it was refused, or it is undone.
     """
-    with system.reading() as reading:
-        entry = standing(reading.history(), number, "kotrel verify {undo} reads that back.")
+    with system.reading_back() as reading:
+        entry = standing(
+            reading.history(), number, "kotrel verify {undo} reads that back.", sent_too=system.can.answers == "later"
+        )
         require_whole(reading, number)
         rows = values = 0
         found = [pl.DataFrame(schema=_SCHEMA)]
+        too_old: dict[str, str] = {}
         for changes in reading.changes_of(number):
             step(f"reading {changes.record.title.lower()} back")
             touched = changes.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
             if not touched.height:
                 continue
             rows += touched.height
+            at = reading.as_of(changes.record.name)
+            if at is not None and at <= entry.at[:19].replace("T", " "):
+                too_old[changes.record.name] = at
             values += int(touched[ACTION].is_in(["new", "changed"]).sum()) * len(changes.fields)
             found.append(_differences(changes, touched, reading))
-    return Verified(entry, rows, values, pl.concat(found))
+    return Verified(entry, rows, values, pl.concat(found), too_old)
 
 
 def _differences(changes: RecordChanges, touched: pl.DataFrame, reading: Reading) -> pl.DataFrame:

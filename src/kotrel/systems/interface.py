@@ -13,6 +13,7 @@ import polars as pl
 from kotrel.core.changes.change_set import RecordChanges, Rest
 from kotrel.core.changes.journal import Entry, Refusal, Stamp
 from kotrel.core.changes.plan import Plan
+from kotrel.core.changes.reversal import InTheWay
 from kotrel.core.description.model import Description, Record
 from kotrel.core.description.shown_values import shown
 
@@ -115,6 +116,11 @@ class Reading(ABC):
             filled: only rows in which this field, or one of these, is filled.
         """
 
+    def as_of(self, record: str) -> str | None:
+        """When what is read of a record was given out (local time, ISO); None where it is read as it is now."""
+        del record
+        return None
+
     @abstractmethod
     def require(self, record: str) -> None:
         """Makes sure that the system holds a record as described, with all its fields.
@@ -198,6 +204,11 @@ class Writing(Reading):
             ConcurrentChange: somebody else changed the same rows meanwhile.
         """
 
+    def beyond(self, reversal: Sequence[RecordChanges]) -> list[InTheWay]:
+        """Of changes that are to take a load back, what this system has no way to do; most can do everything."""
+        del reversal
+        return []
+
     @abstractmethod
     def note_refused(self, changes: Sequence[RecordChanges], stamp: Stamp) -> int:
         """Records a refused load in the journal, and nowhere else. Returns its number."""
@@ -223,6 +234,10 @@ class System(ABC):
         Raises:
             OutOfReach: it cannot be reached, or is not as described.
         """
+
+    def reading_back(self) -> AbstractContextManager[Reading]:
+        """A look at what is certainly there, without what was sent and is not answered."""
+        return self.reading()
 
     @abstractmethod
     def writing(self) -> AbstractContextManager[Writing]:

@@ -6,6 +6,7 @@ import os
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 from urllib.parse import unquote, urlsplit, urlunsplit
 
 from kotrel.core.description.model import Description
@@ -14,11 +15,19 @@ from kotrel.systems.interface import System
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.system import SqlSystem
 
+if TYPE_CHECKING:
+    from kotrel.systems.folder.sending import Uploads
+
 KINDS = "sqlite:FILE, postgresql://user@host/database, or folder:DIR"
 
 
 def open_system(
-    url: str, description: Description, folder: Path, time_limit: int | None = None, schemas: Sequence[str] = ()
+    url: str,
+    description: Description,
+    folder: Path,
+    time_limit: int | None = None,
+    schemas: Sequence[str] = (),
+    uploads: Callable[[], Uploads] | None = None,
 ) -> System:
     """The system at an address; the connection is opened later.
 
@@ -27,14 +36,17 @@ def open_system(
         folder: the folder for relative file names.
         time_limit: seconds that one step may take, or None for the default.
         schemas: schemas that the database's own triggers need.
+        uploads: where the upload files of a program that only exchanges files go, asked when there is one.
 
     Raises:
         WrongUse: it is not a known kind of address.
     """
     if url.startswith("folder:"):
+        from kotrel.systems.folder.sending import Uploads
         from kotrel.systems.folder.system import FolderSystem
 
-        return FolderSystem(folder / ".kotrel", description, shown(url))
+        about = uploads() if uploads is not None else Uploads(folder / "uploads")
+        return FolderSystem(folder / ".kotrel", description, shown(url), about)
     connect = database_at(url, folder, time_limit=time_limit, schemas=schemas)
     return SqlSystem(connect, description, shown(url))
 

@@ -113,7 +113,7 @@ def create_workspace(
         path = Path(address.removeprefix("sqlite:"))
         address = f"sqlite:{path.resolve().as_posix()}"
     if address.startswith("folder:"):
-        return _for_files(folder, address, drafted)
+        return _for_till(folder, address) if practice else _for_files(folder, address, drafted)
     database = database_at(address if own or not had_password else str(url), folder, create=own or practice)()
     try:
         if own or practice:
@@ -149,6 +149,33 @@ def create_workspace(
     return Made(folder, shown(address), practice_is, tuple(remarks))
 
 
+def _for_till(folder: Path, address: str) -> Made:
+    """A workspace for the practice till, which is made where there is none."""
+    from kotrel.practice.till import STATE
+    from kotrel.practice.till_setup import make_till, till_file
+
+    till = Path(address.removeprefix("folder:")).resolve()
+    there = (till / STATE).is_file()
+    try:
+        if not there:
+            make_till(till)
+    except OSError as error:
+        raise OutOfReach(
+            f"{till} cannot be written: {error.strerror or error}", "Use a folder that you may write to.", "no-right"
+        ) from None
+    address = f"folder:{(till / 'lists').as_posix()}"
+    _write(folder / "system.toml", till_file("till_system.toml"))
+    _write(folder / "layouts" / "till.toml", till_file("till.toml"))
+    _write(folder / "maps" / "till-articles.toml", till_file("till_articles.toml"))
+    places = "".join(
+        f"{name} = {_quoted((till / of).as_posix())}\n"
+        for name, of in (("uploads", "in"), ("trial", "try"), ("results", "results"))
+    )
+    _write(folder / FILE, f"{_SETTINGS.format(url=_quoted(address))}\n[folder]\n{places}")
+    remark = f"the till reads its files while this runs: kotrel practice till {till}"
+    return Made(folder, shown(address), "already there, used as it is" if there else "made", (remark,))
+
+
 def _for_files(folder: Path, address: str, drafted: str | None) -> Made:
     """A workspace for a program that only exchanges files."""
     path = Path(address.removeprefix("folder:")).resolve()
@@ -168,7 +195,7 @@ def _for_files(folder: Path, address: str, drafted: str | None) -> Made:
         folder,
         shown(address),
         "none",
-        (remark, "nothing is ever written into its lists: kotrel write makes upload files"),
+        (remark, "nothing is ever written into its lists: kotrel load writes upload files beside them"),
     )
 
 

@@ -18,8 +18,8 @@ FOLDER = "layouts"
 _KEYS = ("title", "record", "format", "headings", "second_headings", "separator", "quotes", "encoding", "line_end", "decimal_mark",
          "decimals", "date", "yes", "no", "blank", "clean", "sheet", "most_rows", "updates", "column")  # fmt: skip
 _COLUMN = ("heading", "field", "fixed", "action", "make", "price_of", "stock_in", "at_most", "name", "decimals", "length", "words", "must",
-           "empty")  # fmt: skip
-_SOURCES = ("field", "fixed", "action", "make", "price_of", "stock_in", "empty")
+           "reference", "empty")  # fmt: skip
+_SOURCES = ("field", "fixed", "action", "make", "price_of", "stock_in", "reference", "empty")
 _SEPARATORS = {"tab": "\t", "comma": ",", "semicolon": ";", "bar": "|"}
 _LINE_ENDS = {"windows": "\r\n", "unix": "\n", "mac": "\r"}
 
@@ -59,6 +59,29 @@ def layout_named(folder: Path, name: str, description: Description) -> Layout:
     except (OSError, UnicodeDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
     return _layout(_Reader(text, str(path)), data, path.stem, description)
+
+
+def layouts_by_record(folder: Path, chosen: Mapping[str, str], description: Description) -> dict[str, Layout]:
+    """Record → the layout that its loads are written in: the one chosen in ``kotrel.toml``, or the only one there is.
+
+    Raises:
+        WrongUse: a layout is wrong, or one that was chosen is for another record.
+    """
+    found = [layout_named(folder, path.stem, description) for path in sorted((folder / FOLDER).glob("*.toml"))]
+    by_record: dict[str, Layout] = {}
+    for record in description.records:
+        mine = [each for each in found if each.record == record]
+        if record in chosen:
+            mine = [each for each in mine if each.name == chosen[record]]
+            if not mine:
+                raise WrongUse(
+                    f"kotrel.toml says that {record} goes in the layout {chosen[record]}, and there is no such layout of that record",
+                    "Correct layouts under [folder].",
+                    "wrong-settings",
+                )
+        if len(mine) == 1:
+            by_record[record] = mine[0]
+    return by_record
 
 
 def _layout(reader: _Reader, data: Mapping[str, Any], name: str, description: Description) -> Layout:
@@ -123,8 +146,8 @@ def _column(
             f"column {place}: {record.name} has no field “{name}”", *at, hint=f"Did you mean {close}?" if close else ""
         )
     action = reader.mapping(raw, "action", *at)
-    if any(key not in ("new", "changed", "same") for key in action):
-        raise reader.wrong(f"column {place}: “action” has a word for new, changed and same", *at)
+    if any(key not in ("new", "changed", "same", "withdrawn") for key in action):
+        raise reader.wrong(f"column {place}: “action” has a word for new, changed, same and withdrawn", *at)
     for key in ("price_of", "stock_in"):
         if key in raw and record.name != "item":
             raise reader.wrong(f"column {place}: “{key}” is only for items", *at)
@@ -133,4 +156,5 @@ def _column(
         price_of=raw.get("price_of"), stock_in=raw.get("stock_in"), at_most=reader.decimal(raw, "at_most", *at),
         name=reader.flag(raw, "name", False, *at), decimals=reader.whole(raw, "decimals", 0, *at), length=reader.whole(raw, "length", 1, *at),
         words=reader.mapping(raw, "words", *at), must=reader.flag(raw, "must", False, *at),
+        reference=reader.flag(raw, "reference", False, *at),
     )  # fmt: skip

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, datetime
 from decimal import Decimal
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from kotrel.core.counting.variance import EXACT, Tolerance
 from kotrel.core.description.model import Description
@@ -23,6 +23,9 @@ from kotrel.systems.interface import System
 from kotrel.systems.opening import open_system
 from kotrel.workspace.pictures import picture_facts
 
+if TYPE_CHECKING:
+    from kotrel.systems.folder.sending import Uploads
+
 FILE = "kotrel.toml"
 HIDDEN = ".kotrel"
 
@@ -32,9 +35,29 @@ _TABLES = {
     "pictures": ("folder", "at_most_mb"),
     "stock": ("closed_until", "below_zero"),
     "count": ("tolerance_quantity", "tolerance_percent", "tolerance_value", "not_counted"),
-    "folder": ("old_after_days",),
+    "folder": ("old_after_days", "uploads", "trial", "results", "result_map", "layouts"),
     "spellings": None,
 }
+
+
+@dataclass(frozen=True)
+class FilesOnly:
+    """What is said of a program that only exchanges files.
+
+    Attributes:
+        old_after_days: its lists are old after so many days.
+        uploads, trial, results: the folders where it looks for upload files, for those that it is only to try, and where it
+            writes its results; relative to the workspace, or an empty text.
+        result_map: the saved match that reads its results, or an empty text.
+        layouts: record → the layout that its loads are written in, where there are several.
+    """
+
+    old_after_days: int = 7
+    uploads: str = "uploads"
+    trial: str = ""
+    results: str = ""
+    result_map: str = ""
+    layouts: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -51,7 +74,7 @@ class Workspace:
         time_limit: seconds that the system may take for one step, or None for the default.
         stock: what is allowed of stock documents.
         tolerance: how far a counted line may be off.
-        old_after_days: lists of a program that only exchanges files are old after so many days.
+        files_only: of a program that only exchanges files: where they go, and how old its lists may be.
         not_counted: the word in a count sheet that says that a line was not counted, as a blank does; or an empty text.
         trigger_schemas: schemas in which the database's own triggers look for names.
     """
@@ -67,7 +90,7 @@ class Workspace:
     stock: StockRules = CAREFUL
     tolerance: Tolerance = EXACT
     not_counted: str = ""
-    old_after_days: int = 7
+    files_only: FilesOnly = FilesOnly()
 
     def pictures(self) -> Files | None:
         """Looks up pictures in their folder, or None if no folder is set."""
@@ -78,7 +101,18 @@ class Workspace:
 
     def system(self) -> System:
         """The connected system; the connection is opened later."""
-        return open_system(self.url, self.description, self.folder, self.time_limit, self.trigger_schemas)
+        return open_system(
+            self.url, self.description, self.folder, self.time_limit, self.trigger_schemas, self._uploads
+        )
+
+    def _uploads(self) -> Uploads:
+        # Only for such a program: every command reads the settings, and is to start at once.
+        from kotrel.systems.folder.sending import Uploads
+        from kotrel.workspace.layout_reading import layouts_by_record
+
+        said = self.files_only
+        layouts = layouts_by_record(self.folder, said.layouts, self.description)
+        return Uploads(self.folder / said.uploads, self.folder / said.trial if said.trial else None, layouts)
 
     @property
     def hidden(self) -> Path:
@@ -152,7 +186,7 @@ def open_workspace(folder: Path) -> Workspace:
         picture_folder=_picture_folder(settings, data, folder),
         stock=settings.stock(data.get("stock", {})),
         tolerance=settings.tolerance(data.get("count", {})),
-        old_after_days=settings.whole(data.get("folder", {}), "old_after_days", 0, "folder") or 7,
+        files_only=settings.files_only(data.get("folder", {})),
         not_counted=settings.text_of(data.get("count", {}), "not_counted", "", "count"),
         largest_picture=settings.megabytes(data.get("pictures", {}), "at_most_mb", 10, "pictures"),
     )
@@ -221,6 +255,15 @@ class _Settings(TomlReader):
                 raise self.wrong(f"“tolerance_{name}” cannot be below zero", "count", f"tolerance_{name}")
             found[name] = number
         return Tolerance(**found)
+
+    def files_only(self, table: Mapping[str, Any]) -> FilesOnly:
+        texts = {name: self.text_of(table, name, "", "folder") for name in ("trial", "results", "result_map")}
+        return FilesOnly(
+            old_after_days=self.whole(table, "old_after_days", 0, "folder") or 7,
+            uploads=self.text_of(table, "uploads", "uploads", "folder"),
+            layouts=self.mapping(table, "layouts", "folder"),
+            **texts,
+        )
 
     def choice(self, table: Mapping[str, Any], key: str, allowed: tuple[str, ...], *at: str) -> str:
         """One of the allowed words; the first by default."""

@@ -21,7 +21,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.rows.findings import Severity
 from kotrel.core.tables.table import letter_of
 
-Kind = Literal["load", "sent", "refused", "undo"]
+Kind = Literal["load", "refused", "undo"]
 
 ROW_COLUMNS = (
     "load", "line", "record", "file", "sheet", "row", "key", "action", "outcome", "message", "after", "before", "raw",
@@ -45,8 +45,7 @@ class Stamp:
     Attributes:
         at: the time, with its zone; ``who``: the user's name; ``files``: names of the files.
         fingerprint: SHA-256 of the files' contents, hexadecimal; ``remark``: why, in the user's words.
-        kind: ``load``; ``sent`` where the system has not answered yet; ``refused`` where the system itself refused it; or
-            ``undo`` of the load numbered ``of``.
+        kind: ``load``; ``refused`` where the system itself refused it; or ``undo`` of the load numbered ``of``.
     """
 
     at: datetime
@@ -66,6 +65,7 @@ class Entry:
         counts: for each record, how many rows were new, changed, removed and same.
         login: the database's own name of the user, where it has one.
         trouble: what is wrong with its journal, in words; empty also where nobody looked.
+        waiting: it was sent, and the system has not answered for all of its rows yet.
     """
 
     number: int
@@ -80,6 +80,7 @@ class Entry:
     counts: dict[str, dict[str, int]] = field(default_factory=dict)
     login: str = ""
     trouble: str = ""
+    waiting: bool = False
 
     @property
     def name(self) -> str:
@@ -88,16 +89,17 @@ class Entry:
     @property
     def status(self) -> str:
         """``loaded``, ``sent``, ``refused`` or ``undone``."""
-        if self.kind in ("refused", "sent"):
-            return self.kind
+        if self.waiting or self.kind == "refused":
+            return "sent" if self.waiting else "refused"
         return "undone" if self.undone_by else "loaded"
 
 
-def standing(entries: Sequence[Entry], number: int, hint_when_undone: str) -> Entry:
+def standing(entries: Sequence[Entry], number: int, hint_when_undone: str, sent_too: bool = False) -> Entry:
     """The load of that number, where it stands: done, and not taken back.
 
     Args:
         hint_when_undone: what to do where it is undone; ``{undo}`` becomes the name of that undo.
+        sent_too: also one that the system has not answered yet.
 
     Raises:
         WrongUse: there is no such load, it was refused, it is not answered yet, or it is undone.
@@ -107,7 +109,7 @@ def standing(entries: Sequence[Entry], number: int, hint_when_undone: str) -> En
         raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
     if entry.kind == "refused":
         raise WrongUse(f"{entry.name} was refused: none of it is in the system", "", "load-refused")
-    if entry.kind == "sent":
+    if entry.waiting and not sent_too:
         raise WrongUse(
             f"{entry.name} was sent, and the system has not answered yet",
             f"kotrel outcome {entry.name} shows whether it has.",

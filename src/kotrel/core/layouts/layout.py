@@ -16,7 +16,8 @@ class LayoutColumn:
     Attributes:
         field: a field of the record.
         fixed: the same word in every row.
-        action: what happens to the row (``new``, ``changed``, ``same``) → the word for it.
+        action: what happens to the row (``new``, ``changed``, ``same``, ``withdrawn``) → the word for it.
+        reference: True for what names the upload: the program's answer names it again.
         make: an expression over the record's fields.
         price_of: a price list: the price in force for one base unit.
         stock_in: a warehouse, or ``all``: what is on hand there.
@@ -41,6 +42,7 @@ class LayoutColumn:
     length: int | None = None
     words: Mapping[str, str] = filled(default_factory=dict)
     must: bool = False
+    reference: bool = False
 
 
 @dataclass(frozen=True)
@@ -79,6 +81,13 @@ class Layout:
     sheet: str = "Sheet1"
     most_rows: int | None = None
     updates: Literal["whole", "changed"] = "whole"
+
+    @property
+    def withdraws(self) -> str:
+        """How a row that was new is taken back: ``withdrawn`` by its own word, ``archived`` by that field, or an empty text."""
+        if any("withdrawn" in column.action for column in self.columns):
+            return "withdrawn"
+        return "archived" if "archived" in self.fields else ""
 
     @property
     def fields(self) -> tuple[str, ...]:

@@ -15,7 +15,7 @@ from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 
 ACTION = "what happens"
-"""The column with ``new``, ``changed`` or ``same``."""
+"""The column with ``new``, ``changed``, ``same`` or ``withdrawn``."""
 
 
 @dataclass(frozen=True)
@@ -27,12 +27,14 @@ class Values:
         changed: field → Boolean for each row: it changes, or the row is new.
         names: field → code → name, for columns that write names.
         joined: ``price SHOP`` or ``stock QUAY`` → String for each row, blank where there is none.
+        reference: what names the upload, or an empty text.
     """
 
     frame: pl.DataFrame
     changed: Mapping[str, pl.Series]
     names: Mapping[str, Mapping[str, str]]
     joined: Mapping[str, pl.Series]
+    reference: str = ""
 
 
 @dataclass(frozen=True)
@@ -79,6 +81,8 @@ def _column(
     raw: pl.Series
     if column.fixed is not None:
         raw = _all(column.fixed, frame.height)
+    elif column.reference:
+        raw = _all(values.reference, frame.height)
     elif column.action:
         raw = frame[ACTION].replace_strict(dict(column.action), default="", return_dtype=pl.String)
     elif column.make is not None:

@@ -97,3 +97,12 @@ def read_about(hidden: Path) -> tuple[str, list[GivenOut]]:
         return said["signature"], lists
     except (sqlite3.Error, ValueError, KeyError, TypeError):
         return "", []
+
+
+def given_out(hidden: Path) -> dict[str, str]:
+    """Record → when its oldest list in use was given out, ISO with seconds, local time."""
+    found: dict[str, str] = {}
+    for each in read_about(hidden)[1]:
+        if not each.trouble:
+            found[each.record] = min(each.at, found.get(each.record, each.at))
+    return found

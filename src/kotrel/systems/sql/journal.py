@@ -22,9 +22,10 @@ from kotrel.core.changes.journal import (
     journal_rows,
     load_name,
     parts_of,
+    refused_rows,
     rest_from,
 )
-from kotrel.core.changes.seal import SEALED, Seal, chained, is_turned_round, seal_of
+from kotrel.core.changes.seal import SEALED, Seal, chained, seal_of
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
 from kotrel.systems.sql.database import Database, quoted
@@ -121,6 +122,28 @@ def write_rows(database: Database, changes: RecordChanges, number: int, first_li
     return range(first_line, first_line + changes.frame.height)
 
 
+def write_whole(database: Database, changes: Sequence[RecordChanges], stamp: Stamp) -> int:
+    """Writes a load with all its rows, refused ones too, and seals it; returns its number."""
+    number, line, seal = next_number(database), 1, Seal()
+    write_load(database, number, changes, stamp)
+    for each in changes:
+        if stamp.kind != "refused":
+            line = write_rows(database, each, number, line, seal).stop
+    for each in changes:
+        line += write_refused(database, each, number, line, seal)
+    close(database, number, seal)
+    return number
+
+
+def write_refused(database: Database, changes: RecordChanges, number: int, line: int, seal: Seal) -> int:
+    """Writes the refused rows of one record's changes; returns how many."""
+    rows = refused_rows(changes, number, line)
+    if rows.height:
+        database.insert(row_table(database.dialect), ROW_COLUMNS, rows)
+        seal.add(rows)
+    return rows.height
+
+
 def close(database: Database, number: int, seal: Seal | None) -> None:
     """Seals a load, over the one before it.
 
@@ -144,17 +167,17 @@ def mark_undone(database: Database, number: int, by: int | None) -> None:
     database.run(f"UPDATE {load_table(database.dialect)} SET undone_by = ? WHERE number = ?", [by, number])
 
 
-_SEALED_FACTS = 'number, kind, at, who, files, fingerprint, remark, "of", parts, login'
+SEALED_FACTS = 'number, kind, at, who, files, fingerprint, remark, "of", parts, login'
 
 
 def _facts(database: Database, number: int, lines: int, digest: str) -> list[Any]:
     """What an entry's seal covers: all of it but by which undo it is undone."""
-    [row] = database.run(f"SELECT {_SEALED_FACTS} FROM {load_table(database.dialect)} WHERE number = ?", [number])
+    [row] = database.run(f"SELECT {SEALED_FACTS} FROM {load_table(database.dialect)} WHERE number = ?", [number])
     return [*row, lines, digest]
 
 
 def _lines(database: Database, number: int) -> pl.DataFrame:
-    return _rows(database, SEALED, "load = ?", number)
+    return rows_of(database, SEALED, "load = ?", number)
 
 
 # --- reading ---------------------------------------------------------------------------------------------------------
@@ -176,68 +199,19 @@ def entries(database: Database) -> list[Entry]:
     ]
 
 
-def trouble_with(database: Database, number: int | None = None) -> dict[int, str]:
-    """What is wrong with the journal of one load, or of any: a line or an entry that was lost or changed since.
-
-    Of all loads together, the lines of those with more than :data:`MANY_LINES` are only counted.
-    """
-    if not has_journal(database):
-        return {}
-    table, found = load_table(database.dialect), {}
-    rows = database.run(f"SELECT {_SEALED_FACTS}, lines, digest, chain, undone_by FROM {table} ORDER BY number")
-    counted = dict(database.run(f"SELECT load, count(*) FROM {row_table(database.dialect)} GROUP BY load"))
-    undoes = {row[0]: row[7] for row in rows}
-    expected, chain = 1, ""
-    for *facts, lines, digest, sealed, undone_by in rows:
-        mine = int(facts[0])
-        if number is None and mine > expected:
-            found[mine] = f"the entry before it, {load_name(mine - 1)}, is missing from the journal"
-        if number in (None, mine):
-            trouble = _trouble(database, facts, lines, digest, sealed, chain, counted.get(mine, 0), number is not None)
-            if not trouble and undone_by is not None and undoes.get(undone_by) != mine:
-                trouble = f"it is marked as undone by {load_name(undone_by)}, which did not undo it"
-            if trouble:
-                found[mine] = trouble
-        expected, chain = mine + 1, sealed or ""
-    return found
-
-
-MANY_LINES = 20_000
-
-
-def _trouble(
-    database: Database, facts: Sequence[Any], lines: int, digest: str, sealed: str, before: str, count: int, whole: bool
-) -> str:
-    """What is wrong with one load; an empty text where nothing is."""
-    number = int(facts[0])
-    if count != lines:
-        return f"its journal has {count:,} lines instead of {lines or 0:,}"
-    if sealed != chained(before, [*facts, lines, digest]):
-        return "its entry in the journal, or the one before it, was changed since"
-    if not whole and count > MANY_LINES:
-        return ""
-    parts = json.loads(facts[8])
-    there = _lines(database, number)
-    if seal_of(parts, there).digest() != digest:
-        return "lines of its journal were changed since"
-    at = 0
-    for part in parts:
-        if part.get("copied"):
-            load, first, last = part["copied"]
-            source = _rows(database, SEALED, f"line BETWEEN {int(first)} AND {int(last)} AND load = ?", load)
-            if not is_turned_round(there.slice(at, part["rows"]), source):
-                return f"lines of its journal, or of {load_name(load)}'s, which it undid, were changed since"
-        at += int(part["rows"])
-    return ""
-
-
 def outcome_rows(database: Database, number: int) -> pl.DataFrame:
     """The rows of a load, in the order of the load."""
     names = ["file", "sheet", "row", "record", "key", "action", "outcome", "message"]
-    return _rows(database, names, "load = ?", number)
+    return rows_of(database, names, "load = ?", number)
 
 
-def _rows(database: Database, names: Sequence[str], condition: str, number: int) -> pl.DataFrame:
+def line_rows(database: Database, number: int) -> pl.DataFrame:
+    """``line`` and ``row`` (Int64), ``record``, ``key`` and ``action`` of a load's rows, in its order."""
+    rows = rows_of(database, ["line", "record", "key", "row", "action"], "load = ?", number)
+    return rows.with_columns(pl.col("line", "row").cast(pl.Int64))
+
+
+def rows_of(database: Database, names: Sequence[str], condition: str, number: int) -> pl.DataFrame:
     """Columns of a load's rows, in the order of the load."""
     wanted = ["line", *(name for name in names if name != "line")]
     columns = [f"CAST({quoted(name)} AS text)" for name in wanted]
@@ -270,12 +244,12 @@ def changes_of(database: Database, description: Description, number: int) -> lis
     """
     names = ["line", "row", "action", "after", "before", "raw"]
     parts = _parts(database, number)
-    rows = _rows(database, names, "load = ? AND action NOT IN ('same', 'refused')", number)
+    rows = rows_of(database, names, "load = ? AND action NOT IN ('same', 'refused')", number)
     return list(changes_from(parts, rows, description, number))
 
 
 def rest_of(database: Database, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
     """The refused rows of a load: file, sheet, the rows as they stood there, and row → its reasons."""
     names = ["line", "file", "sheet", "row", "message", "after", "before"]
-    rows = _rows(database, names, "load = ? AND action = 'refused'", number)
+    rows = rows_of(database, names, "load = ? AND action = 'refused'", number)
     return list(rest_from(_parts(database, number), rows))

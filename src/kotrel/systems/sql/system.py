@@ -10,7 +10,7 @@ from functools import partial
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, Rest
-from kotrel.core.changes.journal import ROW_COLUMNS, Entry, Stamp, load_name, refused_rows
+from kotrel.core.changes.journal import Entry, Stamp, load_name
 from kotrel.core.changes.plan import Plan
 from kotrel.core.changes.seal import Seal
 from kotrel.core.columns import ACTION
@@ -20,6 +20,7 @@ from kotrel.systems.interface import Altered, Reading, Receipt, Step, System, Wr
 from kotrel.systems.sql import journal
 from kotrel.systems.sql.database import Database, RowRefused, quoted
 from kotrel.systems.sql.exactness import replaced_otherwise, with_raw
+from kotrel.systems.sql.journal_checking import trouble_with
 from kotrel.systems.sql.ledger import ledger_sums, movements_since, read_with_ledger
 from kotrel.systems.sql.merging import Merge
 from kotrel.systems.sql.reading_back import Sent, read_back
@@ -84,7 +85,7 @@ class SqlReading(Reading):
         return journal.entries(self.database)
 
     def trouble_with(self, number: int) -> str:
-        return journal.trouble_with(self.database, number).get(number, "")
+        return trouble_with(self.database, number).get(number, "")
 
 
 class _Writing(SqlReading, Writing):
@@ -102,7 +103,7 @@ class _Writing(SqlReading, Writing):
             if each.touches:
                 sent.append(Sent(each, self._store(each), lines))
         for each in changes:
-            line = self._note(each, number, line, seal)
+            line += journal.write_refused(database, each, number, line, seal)
         altered, renamed = self._merge(sent, number, step)
         if not self.description.scaled:
             # Somebody else's database may put its own values into new rows.
@@ -180,22 +181,9 @@ class _Writing(SqlReading, Writing):
                 given[name] = None
         return given
 
-    def _note(self, changes: RecordChanges, number: int, line: int, seal: Seal) -> int:
-        """Writes the refused rows of one record's changes into the journal; returns the next line."""
-        rows = refused_rows(changes, number, line)
-        if rows.height:
-            self.database.insert(journal.row_table(self.database.dialect), ROW_COLUMNS, rows)
-            seal.add(rows)
-        return line + rows.height
-
     def note_refused(self, changes: Sequence[RecordChanges], stamp: Stamp) -> int:
         refused = [replace(each, frame=each.frame.filter(pl.col(ACTION) == "refused")) for each in changes]
-        number, line, seal = journal.next_number(self.database), 1, Seal()
-        journal.write_load(self.database, number, refused, stamp)
-        for each in refused:
-            line = self._note(each, number, line, seal)
-        journal.close(self.database, number, seal)
-        return number
+        return journal.write_whole(self.database, refused, replace(stamp, kind="refused"))
 
 
 class SqlSystem(System):
@@ -245,7 +233,7 @@ class SqlSystem(System):
 
     def audited_history(self) -> list[Entry]:
         with self._open() as database, database.looking():
-            wrong = journal.trouble_with(database)
+            wrong = trouble_with(database)
             return [replace(each, trouble=wrong.get(each.number, "")) for each in journal.entries(database)]
 
     def settle(self) -> None:

@@ -1,0 +1,131 @@
+"""A program's result file → what it says of each row that was sent to it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.description.model import Field, Record
+from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.similarity import folded
+
+NAME = "result"
+"""What a saved match calls the record of a result file."""
+WORDS = {
+    "done": ("done", "ok", "okay", "yes", "accepted", "success", "successful", "created", "updated", "changed", "new", "imported",
+             "loaded", "withdrawn", "archived", "unchanged", "0", "1", "true"),
+    "warning": ("warning", "warn", "accepted with warning", "done with a warning", "ok with warning", "notice"),
+    "refused": ("refused", "error", "err", "rejected", "failed", "failure", "not accepted", "no", "invalid", "skipped", "false"),
+}  # fmt: skip
+"""Outcome → the words that programs have for it; a saved match translates others."""
+_OUTCOME = {folded(word): outcome for outcome, words in WORDS.items() for word in words if word not in ("0", "1")}
+_WORST = ("done", "warning", "refused")
+
+
+def result_record(of: Sequence[Record], headings: Sequence[str]) -> Record:
+    """The record of a result file.
+
+    Args:
+        of: the records that were sent: a result names their rows by their keys.
+        headings: what the layouts call those keys.
+    """
+    called = [
+        name for record in of for name in (record.fields[record.code].title, *record.fields[record.code].synonyms)
+    ]
+    synonyms = tuple(dict.fromkeys(name.lower() for name in ("code", "item", *headings, *called)))
+    fields = [
+        Field("key", "Key", "text", length=200, synonyms=synonyms),
+        Field("outcome", "Outcome", "text", length=60, synonyms=("result", "status", "state")),
+        Field("message", "Message", "text", synonyms=("reason", "error", "text", "remark", "message text", "reasons")),
+        Field("advice", "Advice", "text", synonyms=("what to do", "hint")),
+        Field("number", "Number", "text", length=60, synonyms=("id", "new number", "given number", "number given", "internal number")),
+        Field("reference", "Reference", "text", length=80, synonyms=("ref", "batch", "upload", "file")),
+    ]  # fmt: skip
+    return Record(NAME, "Result", ("key",), {each.name: each for each in fields})
+
+
+@dataclass(frozen=True)
+class RowAnswer:
+    """What the program says of one row of a load: ``done``, ``warning`` or ``refused``, why, and the number that it gave."""
+
+    line: int
+    outcome: str
+    message: str | None = None
+    number: str | None = None
+
+
+@dataclass
+class Answers:
+    """What a result file says.
+
+    Attributes:
+        unmentioned: rows of the load that it says nothing of.
+        findings: what in it cannot be understood, at its cell.
+    """
+
+    rows: list[RowAnswer] = field(default_factory=list)
+    unmentioned: int = 0
+    findings: list[FindingGroup] = field(default_factory=list)
+
+
+def answers_in(rows: Rows, lines: pl.DataFrame, references: Sequence[str], only_refused: bool) -> Answers:
+    """Matches a result file to the rows of a load, by their keys.
+
+    A line without a key speaks of the whole file. Where several lines speak of one row, the worst outcome counts, and all reasons stay.
+
+    Args:
+        lines: ``line`` and ``key`` of the rows that were sent.
+        references: what names the load in the program's files.
+        only_refused: the file lists only what was refused: everything else was taken.
+    """
+    done = Answers()
+    by_key: dict[str, list[int]] = {}
+    for line, key in lines.select("line", "key").iter_rows():
+        by_key.setdefault(folded(str(key)), []).append(line)
+    told: dict[tuple[str, str, str], list[tuple[int, str | None, str]]] = {}
+    said: dict[int, RowAnswer] = {}
+    names = ("key", "outcome", "message", "advice", "number", "reference")
+    blank = [pl.lit(None, pl.String).alias(name) for name in names if name not in rows.values.columns]
+    for row, key, word, message, advice, number, reference in (
+        rows.values.with_columns(blank).select(ROW, *names).iter_rows()
+    ):
+        if reference is not None and not any(mine in reference for mine in references):
+            told.setdefault(("other-reference", "an answer to something else", "reference"), []).append(
+                (row, reference, f"this load went out as {' and '.join(references)}")
+            )
+            continue
+        outcome = _OUTCOME.get(folded(word)) if word is not None else "refused" if only_refused else None
+        if outcome is None:
+            unknown = 'say in a saved match what it means: translate = { … = "done" }, "warning" or "refused"'
+            told.setdefault(("not-an-outcome", "no outcome", "outcome"), []).append((row, word, unknown))
+            continue
+        mine = by_key.get(folded(key)) if key is not None else [line for found in by_key.values() for line in found]
+        if not mine:
+            told.setdefault(("not-in-load", "not a row of this load", "key"), []).append(
+                (row, key, "the load sent no such row")
+            )
+            continue
+        why = "; ".join(filter(None, (message, advice))) or None
+        for line in mine:
+            said[line] = _worse(said.get(line), RowAnswer(line, outcome, why, number))
+    for (kind, title, name), found in told.items():
+        cells = cells_of([row for row, _, _ in found], [value for _, value, _ in found], [words for *_, words in found])
+        done.findings.append(rows.group("error", kind, title, name if name in rows.values.columns else None, cells))
+    left = [line for found in by_key.values() for line in found if line not in said]
+    if only_refused:
+        said |= {line: RowAnswer(line, "done") for line in left}
+        left = []
+    done.rows, done.unmentioned = [said[line] for line in sorted(said)], len(left)
+    return done
+
+
+def _worse(first: RowAnswer | None, second: RowAnswer) -> RowAnswer:
+    if first is None:
+        return second
+    outcome = max(first.outcome, second.outcome, key=_WORST.index)
+    words = list(dict.fromkeys(filter(None, (first.message, second.message))))
+    return RowAnswer(first.line, outcome, "; ".join(words) or None, second.number or first.number)

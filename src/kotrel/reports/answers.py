@@ -1,0 +1,36 @@
+"""What was taken in of a program's result file."""
+
+from __future__ import annotations
+
+from rich.text import Text
+
+from kotrel.core.parts import Checked
+from kotrel.reports.findings import show_checked
+from kotrel.reports.phrases import count
+from kotrel.reports.screen import Screen
+from kotrel.stages.answers import Answered
+
+
+def show_answered(screen: Screen, answered: Answered) -> None:
+    """What the file says, or what in it cannot be understood."""
+    name = answered.entry.name
+    if not answered.ok:
+        show_checked(screen, Checked(answered.rows), False, False)
+        screen.show("")
+        screen.show(
+            f"Nothing of it was taken in: {name} stands as it was. Next: fix these cells or the saved match, then read it again."
+        )
+        return
+    said = [each.outcome for each in answered.answers.rows]
+    counts = ", ".join(f"{said.count(outcome):,} {words}" for outcome, words in
+                       (("done", "done"), ("warning", "done with a warning"), ("refused", "refused")) if outcome in said)  # fmt: skip
+    verb = "was taken in before" if answered.again else "is taken in"
+    screen.show(f"{answered.path.name} {verb}: {counts or 'it has no rows'}")
+    if answered.answers.unmentioned:
+        left = count(answered.answers.unmentioned, "row")
+        screen.show(
+            Text(
+                f"It says nothing of {left}. Where it lists only what was refused, say so: --only-refused",
+                style="yellow",
+            )
+        )

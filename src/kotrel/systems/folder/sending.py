@@ -1,0 +1,208 @@
+"""A plan → the upload files that a program reads, handed over exactly once.
+
+The files are written whole beside the place where the program looks, under names that it does not look for. Then the account is
+written, and only then do they get their names. Whatever is killed in between: what the account has is handed over by the next
+command, and what it does not have was never there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges, key_text
+from kotrel.core.changes.journal import Refusal
+from kotrel.core.changes.plan import Plan
+from kotrel.core.columns import ACTION, ROW, before
+from kotrel.core.description.model import Description
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.layouts.filling import WITHDRAWN, values_of, without_place
+from kotrel.core.layouts.layout import Layout
+from kotrel.core.layouts.shaping import lay_out, split
+from kotrel.core.rows.rows import Rows
+from kotrel.core.tables.table import Table
+from kotrel.sheets.upload_files import write_upload
+from kotrel.systems.folder.account import Account
+from kotrel.systems.interface import Reading, Refused
+
+READY = ".part"
+"""The end of a file that the program is not to look at yet."""
+
+
+@dataclass(frozen=True)
+class Uploads:
+    """Where upload files go, and in what shape.
+
+    Attributes:
+        folder: where the program looks; ``trial``: where it looks for its trials, or None where it has none.
+        layouts: record → its layout.
+    """
+
+    folder: Path
+    trial: Path | None = None
+    layouts: dict[str, Layout] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Texts:
+    """The lines of one file in a layout, and what of the changes it holds.
+
+    Attributes:
+        changes: the same changes with only what is written.
+        left_out: fields of new rows that the layout has no column for.
+    """
+
+    layout: Layout
+    lines: pl.DataFrame
+    changes: RecordChanges
+    left_out: tuple[str, ...] = ()
+
+
+def laid_out(plan: Plan, uploads: Uploads, description: Description, reading: Reading, reference: str) -> list[Texts]:
+    """The lines of all files.
+
+    Raises:
+        Refused: rows that cannot be written, or whose changes have no place in the layout.
+        WrongUse: a record has no layout.
+    """
+    found: list[Texts] = []
+    refusals: list[Refusal] = []
+    day = plan.stamp.at.date().isoformat()
+    for each in plan.changes:
+        touched = each.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+        if not touched.height or each.record.nature == "ledger":
+            continue
+        layout = uploads.layouts.get(each.record.name)
+        if layout is None:
+            raise WrongUse(
+                f"it is not said in which layout {each.record.title.lower()} is sent",
+                f"Write layouts/NAME.toml for the record {each.record.name}; where there are several, say which under [folder.layouts] in kotrel.toml.",
+                "no-layout",
+            )
+        changes = _withdrawn(replace(each, frame=touched, origin=None), layout)
+        refusals += _no_place(changes, layout)
+        values = values_of(layout, changes, None, description, reading, day, reference)
+        rows = Rows(
+            Table(each.file, each.sheet, 0, (), changes.frame.select(ROW), {}), each.record, {},
+            values.frame.select(ROW, *changes.fields),
+        )  # fmt: skip
+        done = lay_out(layout, each.record, rows, values)
+        for group in done.findings:
+            if group.severity == "error":
+                refusals += _refusals(changes, rows, group.field, group.cells)
+        left = without_place(layout, each.record, _filled(changes))
+        written = [name for name in changes.fields if name not in left]
+        kept = replace(
+            changes, fields=tuple(written), frame=changes.frame.drop([*left, *(before(name) for name in left)])
+        )
+        found.append(Texts(layout, done.texts, kept, tuple(left)))
+    if refusals:
+        raise Refused(refusals)
+    return found
+
+
+def _withdrawn(changes: RecordChanges, layout: Layout) -> RecordChanges:
+    """Rows that are to go stay in the program, archived, where it knows that."""
+    going = changes.frame[ACTION] == "removed"
+    if not layout.withdraws or "archived" not in changes.record.fields or not going.any():
+        return changes
+    fields = tuple(dict.fromkeys((*changes.fields, "archived")))
+    frame = changes.frame.with_columns(
+        *(pl.coalesce(name, before(name)).alias(name) for name in changes.fields),
+        *(pl.lit(None, pl.String).alias(name) for name in ("archived", before("archived")) if "archived" not in changes.fields),
+        pl.lit(going).alias(WITHDRAWN),
+    )  # fmt: skip
+    gone = pl.col(WITHDRAWN)
+    frame = frame.with_columns(
+        pl.when(gone).then(pl.lit("changed")).otherwise(ACTION).alias(ACTION),
+        pl.when(gone).then(pl.lit("yes")).otherwise("archived").alias("archived"),
+        pl.when(gone)
+        .then(pl.col(before("archived")).fill_null("no"))
+        .otherwise(before("archived"))
+        .alias(before("archived")),
+    )
+    return replace(changes, fields=fields, frame=frame)
+
+
+def _filled(changes: RecordChanges) -> list[str]:
+    """The fields that say anything."""
+    return [name for name in changes.fields if changes.frame[name].null_count() < changes.frame.height]
+
+
+def _no_place(changes: RecordChanges, layout: Layout) -> list[Refusal]:
+    """Rows of which a change would be lost."""
+    found: list[Refusal] = []
+    record = changes.record
+    for name in without_place(layout, record, changes.touched_fields()):
+        message = (
+            f"{record.fields[name].title} changes, and the layout {layout.name} has no column for it: leave it out of the sheet, or "
+            "add a column to the layout"
+        )
+        lost = changes.frame.filter((pl.col(ACTION) == "changed") & pl.col(name).ne_missing(pl.col(before(name))))
+        for row, key in lost.select(ROW, key_text(record).alias("key")).iter_rows():
+            found.append(Refusal(record.name, changes.file, changes.sheet, row, key, message, field=name))
+    return found
+
+
+def _refusals(changes: RecordChanges, rows: Rows, name: str | None, cells: pl.DataFrame) -> list[Refusal]:
+    keys = dict(rows.values.select(ROW, key_text(changes.record).alias("key")).iter_rows())
+    return [
+        Refusal(changes.record.name, changes.file, changes.sheet, row, str(keys.get(row, "")), message, field=name)
+        for row, message in cells.select(ROW, "message").iter_rows()
+    ]
+
+
+def write_files(texts: Sequence[Texts], folder: Path, reference: str) -> list[tuple[Path, Path]]:
+    """Writes the files ready to be handed over: where each lies, and the name that it will get.
+
+    Raises:
+        OutOfReach: the folder cannot be written.
+    """
+    files: list[tuple[Path, Path]] = []
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise OutOfReach(f"{folder} cannot be written: {error.strerror or error}", "", "no-right") from None
+    by_layout: dict[str, list[Texts]] = {}
+    for each in texts:
+        by_layout.setdefault(each.layout.name, []).append(each)
+    for name, mine in by_layout.items():
+        layout = mine[0].layout
+        parts = split(pl.concat([each.lines for each in mine]), layout.most_rows)
+        for number, part in enumerate(parts, start=1):
+            ending = "xlsx" if layout.kind == "workbook" else "csv"
+            path = folder / f"{reference}-{name}{'' if len(parts) == 1 else f'-{number}'}.{ending}"
+            ready = path.with_name(path.name + READY)
+            write_upload(part, layout, ready)
+            files.append((ready, path))
+    return files
+
+
+def hand_over(account: Account) -> None:
+    """Gives their names to files that lie ready and are in the account."""
+    for _, _, ready, path in account.files():
+        if ready.exists():
+            _rename(ready, path)
+
+
+def clear_away(account: Account, folders: Sequence[Path]) -> None:
+    """Removes files of our own that lie ready and never came into the account."""
+    known = {ready for _, _, ready, _ in account.files()}
+    for folder in folders:
+        for ready in folder.glob(f"*-{account.sender}-*{READY}"):
+            if ready not in known:
+                ready.unlink(missing_ok=True)
+
+
+def _rename(ready: Path, path: Path) -> None:
+    try:
+        ready.replace(path)
+    except OSError as error:
+        raise OutOfReach(
+            f"{ready} cannot be handed over: {error.strerror or error}",
+            "The next command tries again.",
+            "not-handed-over",
+        ) from None

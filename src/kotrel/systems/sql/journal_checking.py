@@ -1,0 +1,67 @@
+"""Is the journal as it was written? Each load's lines are sealed, and each entry over the one before it."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from kotrel.core.changes.journal import load_name
+from kotrel.core.changes.seal import SEALED, chained, is_turned_round, seal_of
+from kotrel.systems.sql.database import Database
+from kotrel.systems.sql.journal import SEALED_FACTS, has_journal, load_table, row_table, rows_of
+
+
+def trouble_with(database: Database, number: int | None = None) -> dict[int, str]:
+    """What is wrong with the journal of one load, or of any: a line or an entry that was lost or changed since.
+
+    Of all loads together, the lines of those with more than :data:`MANY_LINES` are only counted.
+    """
+    if not has_journal(database):
+        return {}
+    table, found = load_table(database.dialect), {}
+    rows = database.run(f"SELECT {SEALED_FACTS}, lines, digest, chain, undone_by FROM {table} ORDER BY number")
+    counted = dict(database.run(f"SELECT load, count(*) FROM {row_table(database.dialect)} GROUP BY load"))
+    undoes = {row[0]: row[7] for row in rows}
+    expected, chain = 1, ""
+    for *facts, lines, digest, sealed, undone_by in rows:
+        mine = int(facts[0])
+        if number is None and mine > expected:
+            found[mine] = f"the entry before it, {load_name(mine - 1)}, is missing from the journal"
+        if number in (None, mine):
+            trouble = _trouble(database, facts, lines, digest, sealed, chain, counted.get(mine, 0), number is not None)
+            if not trouble and undone_by is not None and undoes.get(undone_by) != mine:
+                trouble = f"it is marked as undone by {load_name(undone_by)}, which did not undo it"
+            if trouble:
+                found[mine] = trouble
+        expected, chain = mine + 1, sealed or ""
+    return found
+
+
+MANY_LINES = 20_000
+
+
+def _trouble(
+    database: Database, facts: Sequence[Any], lines: int, digest: str, sealed: str, before: str, count: int, whole: bool
+) -> str:
+    """What is wrong with one load; an empty text where nothing is."""
+    number = int(facts[0])
+    if count != lines:
+        return f"its journal has {count:,} lines instead of {lines or 0:,}"
+    if sealed != chained(before, [*facts, lines, digest]):
+        return "its entry in the journal, or the one before it, was changed since"
+    if not whole and count > MANY_LINES:
+        return ""
+    parts = json.loads(facts[8])
+    there = rows_of(database, SEALED, "load = ?", number)
+    if seal_of(parts, there).digest() != digest:
+        return "lines of its journal were changed since"
+    at = 0
+    for part in parts:
+        if part.get("copied"):
+            load, first, last = part["copied"]
+            source = rows_of(database, SEALED, f"line BETWEEN {int(first)} AND {int(last)} AND load = ?", load)
+            if not is_turned_round(there.slice(at, part["rows"]), source):
+                return f"lines of its journal, or of {load_name(load)}'s, which it undid, were changed since"
+        at += int(part["rows"])
+    return ""

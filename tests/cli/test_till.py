@@ -1,0 +1,141 @@
+from __future__ import annotations
+
+import os
+import time
+import unittest
+from pathlib import Path
+
+from tests.support import Program
+
+HEADINGS = "Item code,Description,UoM,Category,Price"
+
+
+class Till(Program):
+    """A load to a program that only takes files: sent, answered row by row, verified by its lists, taken back."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.till = self.folder.parent / f"{self.folder.name}-till"
+        self.kotrel("init", ".", "--system", f"folder:{self.till}", "--practice")
+        self.write("new.csv", HEADINGS, "NEW-1,New rope 7 mm,M,ROPE-BRAID,2.50", "NEW-2,Free sample,EA,CHAIN-LINK,0",
+                   "new_3,Wrong code,EA,CHAIN-LINK,1.00", "ROP-00010,Braided rope 3 mm white,M,ROPE-BRAID,1.11")  # fmt: skip
+
+    def read(self) -> None:
+        self.kotrel("practice", "till", str(self.till), "--once", "--slow", "0")
+
+    def waiting(self) -> list[Path]:
+        return sorted((self.till / "in").iterdir())
+
+    def item(self, code: str) -> list[str] | None:
+        lines = (self.till / "lists" / "articles.csv").read_text("cp1252").splitlines()
+        return next((line.split(";") for line in lines if line.split(";")[0] == code), None)
+
+    def states(self) -> dict[str, str]:
+        return {each["load"]: each["status"] for each in self.json("history")["loads"]}
+
+    def test_sent_answered_and_verified(self) -> None:
+        sent = self.json("load", "new.csv", "--yes")
+        self.assertEqual((sent["load"], sent["status"], len(sent["files"])), ("L0001", "sent", 1))
+        [upload] = self.waiting()
+        lines = upload.read_bytes().decode("cp1252").split("\r\n")
+        self.assertEqual(
+            lines[:2], ["Action;ArtNo;Text;Unit;Group;Price;Active", "N;NEW-1;New rope 7 mm;M;ROPE-BRAID;2,50;J"]
+        )
+        self.assertEqual(lines[4], "U;ROP-00010;Braided rope 3 mm white;M;ROPE-BRAID;1,11;J")
+        # What is sent counts as there, and is not sent twice.
+        again = self.kotrel("preview", "new.csv")
+        self.assertIn("L0001 is sent and not answered", again.stderr)
+        self.assertEqual(self.json("preview", "new.csv")["records"]["item"]["same"], 4)
+        self.assertEqual(self.json("load", "new.csv", "--yes")["status"], "nothing to do")
+        self.assertEqual(self.json("verify", "L0001", status=1)["too_old"].keys(), {"item"})
+        self.read()
+        self.assertEqual(self.states(), {"L0001": "sent"})
+        rows = {
+            each["key"]: (each["outcome"], each["message"]) for each in self.json("outcome", "L0001", "--wait")["rows"]
+        }
+        self.assertEqual(rows["NEW-1"], ("done", "its number there is 70241"))
+        self.assertEqual(rows["NEW-2"][0], "warning")
+        self.assertIn("Give it a price", str(rows["NEW-2"][1]))
+        self.assertEqual(rows["new_3"][0], "refused")
+        self.assertIn("Shorten it", str(rows["new_3"][1]))
+        [entry] = self.json("history")["loads"]
+        self.assertEqual(
+            (entry["status"], entry["records"]["item"]["new"], entry["records"]["item"]["refused"]), ("loaded", 2, 1)
+        )
+        # The lists were given out in the very second of the load, or before: they are made a little younger.
+        later = time.time() + 5
+        os.utime(self.till / "lists" / "articles.csv", (later, later))
+        self.assertTrue(self.json("verify", "L0001")["ok"])
+        self.kotrel("outcome", "L0001", "--rest", "rest.xlsx")
+        self.assertEqual(self.json("preview", "rest.xlsx")["records"]["item"]["new"], 1)
+
+    def test_undo_withdraws_what_was_new_and_brings_back_what_was_changed(self) -> None:
+        was = self.item("ROP-00010")
+        self.json("load", "new.csv", "--yes")
+        self.read()
+        self.json("outcome", "L0001", "--wait")
+        self.assertEqual(self.json("undo", "L0001", "--yes")["removed"], 2)
+        self.read()
+        self.json("outcome", "L0002", "--wait")
+        self.assertEqual(self.item("ROP-00010"), was)
+        self.assertEqual(self.item("NEW-1")[5], "N")  # type: ignore[index]
+        self.assertEqual(self.states(), {"L0001": "undone", "L0002": "loaded"})
+        self.json("undo", "L0002", "--yes")
+        self.read()
+        self.json("outcome", "L0003", "--wait")
+        self.assertEqual((self.item("NEW-1")[5], self.item("ROP-00010")[4]), ("J", "1,11"))  # type: ignore[index]
+
+    def test_an_undo_that_the_program_refuses_is_none(self) -> None:
+        self.json("load", "new.csv", "--yes")
+        self.read()
+        self.json("outcome", "L0001", "--wait")
+        self.json("undo", "L0001", "--yes")
+        self.write("said.csv", "Item,Status,Reason", "ROP-00010,rejected,locked", "NEW-1,ok,", "NEW-2,ok,")
+        self.json("outcome", "L0002", "--from", "said.csv")
+        self.assertEqual(self.states()["L0001"], "loaded")
+
+    def test_without_a_word_for_it_what_was_new_stays_and_is_named(self) -> None:
+        layout = self.folder / "layouts" / "till.toml"
+        text = layout.read_text("utf-8").replace(', withdrawn = "W"', "")
+        layout.write_text(text[: text.rindex("[[column]]")], "utf-8")
+        self.json("load", "new.csv", "--yes")
+        self.write("said.csv", "ArtNo,Result", "NEW-1,ok", "NEW-2,ok", "new_3,ok", "ROP-00010,ok")
+        self.json("outcome", "L0001", "--from", "said.csv")
+        found = self.json("undo", "L0001", "--yes", status=1)
+        self.assertEqual({each["key"] for each in found["in_the_way"]}, {"NEW-1", "NEW-2", "new_3"})
+        self.assertEqual(self.json("undo", "L0001", "--yes", "--what-can")["restored"], 1)
+
+    def test_result_files_are_understood_or_refused_whole(self) -> None:
+        self.json("load", "new.csv", "--yes")
+        for lines, kind in ((("Item,Status", "NEW-1,maybe"), "not-an-outcome"), (("Item,Status", "NEW-9,ok"), "not-in-load"),
+                            (("Reference,Item,Status", "L0009-beef,NEW-1,ok"), "other-reference")):  # fmt: skip
+            self.write("said.csv", *lines)
+            found = self.json("outcome", "L0001", "--from", "said.csv", status=1)
+            self.assertEqual([each["kind"] for each in found["findings"]], [kind])
+        self.assertEqual(self.states(), {"L0001": "sent"})
+        # Rows that the file does not mention stay open, unless it lists only what was refused.
+        self.write("said.csv", "Item,Status,Error", "new_3,failed,bad code")
+        self.assertIn("says nothing of 3 rows", self.kotrel("outcome", "L0001", "--from", "said.csv").stdout)
+        self.assertEqual(self.states(), {"L0001": "sent"})
+        self.write("said.csv", "Item,Error", "new_3,bad code")
+        rows = self.json("outcome", "L0001", "--from", "said.csv", "--only-refused")["rows"]
+        self.assertEqual([each["outcome"] for each in rows], ["done", "done", "refused", "done"])
+
+    def test_a_trial_sends_nothing(self) -> None:
+        tried = self.json("load", "new.csv", "--trial")
+        self.assertEqual((tried["status"], tried["load"], self.waiting()), ("tried", None, []))
+        self.read()
+        self.assertIsNone(self.item("NEW-1"))
+        [result] = (self.till / "results").iterdir()
+        self.assertIn("new_3;ERR", result.read_text("cp1252"))
+        self.assertEqual(self.states(), {})
+
+    def test_what_cannot_be_written_is_a_finding_at_its_row(self) -> None:
+        self.write("new.csv", HEADINGS, "NEW-1,Tau 日本,M,ROPE-BRAID,2.50", "NEW-2,Fine,M,ROPE-BRAID,2.50")
+        found = self.json("load", "new.csv", "--yes", status=1)
+        self.assertEqual([each["row"] for part in found["checked"] for each in part["findings"]], [2])
+        self.assertEqual((self.waiting(), self.states()), ([], {"L0001": "refused"}))
+
+
+if __name__ == "__main__":
+    unittest.main()
