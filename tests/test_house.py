@@ -15,7 +15,8 @@ LAYERS = {
     "workspace": {"core", "systems", "practice"},
     "stages": {"core", "sheets", "systems", "practice", "workspace"},
     "reports": {"core", "sheets", "systems", "stages"},
-    "commands": {"core", "sheets", "systems", "practice", "workspace", "stages", "reports"},
+    "serving": {"core", "systems", "practice", "workspace", "stages"},
+    "commands": {"core", "sheets", "systems", "practice", "workspace", "stages", "reports", "serving"},
 }
 """Room → the rooms it may import from, besides itself."""
 

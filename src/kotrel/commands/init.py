@@ -20,6 +20,8 @@ kotrel init shop --system postgresql://me@localhost/trial --practice
     the same, with the practice system in that database, in its own schema
 kotrel init shop --system postgresql://me@localhost/backoffice --learn
     connects to that database and drafts the description from its tables; creates nothing in it
+kotrel init shop --system https://stock.example.com
+    connects to a service that speaks Kotrel's protocol; it says itself what it takes (the token is in KOTREL_TOKEN)
 kotrel init --review
     how sure the description is, record by record, and what to look at first"""
 
@@ -29,7 +31,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--system",
         metavar="URL",
-        help="the system's address: sqlite:FILE, postgresql://user@host/database, or folder:DIR",
+        help="the system's address: sqlite:FILE, postgresql://user@host/database, https://host, or folder:DIR",
     )
     parser.add_argument(
         "--practice", action="store_true", help="put a practice system there, unless it already has one"
@@ -138,6 +140,10 @@ def _show(made: Made, screen: Screen) -> None:
         screen.show(f"  {remark}")
     go = "" if str(made.folder) == "." else f"cd {made.folder}, then "
     following = (
-        "records" if made.practice != "none" else "lists" if made.system.startswith("the program") else "init --review"
+        "records"
+        if made.practice != "none" or made.system.startswith("the service")
+        else "lists"
+        if made.system.startswith("the program")
+        else "init --review"
     )
     screen.show(f"Next: {go}kotrel {following}")

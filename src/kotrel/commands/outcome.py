@@ -15,7 +15,9 @@ from kotrel.reports.phrases import count as counted
 from kotrel.reports.screen import Screen
 from kotrel.stages.answers import Answered, take_answer, wait_for_result
 from kotrel.stages.past_loads import write_before, write_rest_of
+from kotrel.stages.sent_jobs import JobState, job_load
 from kotrel.stages.undoing import load_number
+from kotrel.systems.folder.system import FolderSystem
 from kotrel.systems.interface import System
 from kotrel.workspace.settings import Workspace
 
@@ -51,9 +53,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    number = load_number(args.load)
     workspace = workspace_of(args)
-    if args.wait or args.result:
+    job = job_load(args.load, args.seconds if args.wait else 0.0, workspace)
+    if job is not None and job.number is None:
+        return _show_job(job, screen)
+    number = load_number(args.load) if job is None or job.number is None else job.number
+    if job is None and (args.wait or args.result) and isinstance(workspace.system(), FolderSystem):
         answered = _answer(number, args, workspace, screen)
         if answered is None or not answered.ok:
             return 1
@@ -68,6 +73,27 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     for path, said in written.values():
         screen.show(f"Written: {path} ({said})")
     return 0
+
+
+def _show_job(job: JobState, screen: Screen) -> int:
+    """A job that has become no load: not yet, or not at all."""
+    if screen.as_json:
+        screen.json(
+            {
+                "job": job.reference,
+                "status": job.status,
+                "load": None,
+                "message": job.message or None,
+                "rows": job.refusals,
+            }
+        )
+    else:
+        screen.show(f"{job.reference} · {job.status}" + (f": {job.message}" if job.message else ""))
+        for each in job.refusals[:20]:
+            screen.show(f"  {each['record']} {each['key']}: {each['message']}")
+        if job.status in ("received", "working"):
+            screen.show(f"Next: kotrel outcome {job.reference} --wait")
+    return 0 if job.status in ("received", "working", "tried") else 1
 
 
 def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen: Screen) -> Answered | None:

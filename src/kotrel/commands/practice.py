@@ -18,6 +18,8 @@ kotrel practice trade --warehouse SHED --seconds 60
     sells and receives goods there for a minute, as a shop does while it is counted
 kotrel practice reset --yes
     the practice system as it was at the start; its loads are gone
+kotrel practice serve --open
+    the practice system as a service; kotrel init --system http://127.0.0.1:8765 connects to it
 kotrel practice till till
     the practice till reads the upload files that come, and answers each with a result file"""
 
@@ -45,14 +47,31 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
         "--slow", type=float, default=1, metavar="N", help="works on each file for so many seconds (default: 1)"
     )
     till.add_argument("--once", action="store_true", help="read what is there, then stop")
-    return [trade, reset, till]
+    serve: argparse.ArgumentParser = steps.add_parser(
+        "serve", help="the practice system as a service, over HTTP on this machine"
+    )
+    serve.add_argument("--port", type=int, default=8765, metavar="N", help="0 for any that is free (default: 8765)")
+    serve.add_argument("--open", action="store_true", help="without a token: anybody on this machine may load")
+    serve.add_argument("--most-mb", type=float, default=16, metavar="N", help="the largest body it takes (default: 16)")
+    serve.add_argument("--rate", type=float, metavar="N", help="the most requests in a second")
+    serve.add_argument(
+        "--slow", type=float, default=0, metavar="N", help="works on each job for so many seconds longer"
+    )
+    serve.add_argument(
+        "--faults",
+        default="",
+        metavar="LIST",
+        help="faults and how often, for trying clients: drop=0.1,error=0.05,late-error,twice,lose-status",
+    )
+    serve.add_argument("--seed", type=int, default=1, metavar="N", help="the same seed, the same faults (default: 1)")
+    return [trade, reset, till, serve]
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     if args.step == "till":
         return _till(args, screen)
     workspace = workspace_of(args)
-    return {"trade": _trade, "reset": _reset}[args.step](args, screen, workspace)
+    return {"trade": _trade, "reset": _reset, "serve": _serve}[args.step](args, screen, workspace)
 
 
 def _trade(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
@@ -81,6 +100,26 @@ def _trade(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> in
                                 "quantity": f"{each.quantity:f}", "at": each.at} for each in done]})  # fmt: skip
     elif not done:
         screen.show("Nothing is on hand there, so nothing is sold.")
+    return 0
+
+
+def _serve(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
+    from kotrel.serving.running import faults_of, serve
+
+    chances = faults_of(args.faults)
+
+    def ready(url: str, token: str | None) -> None:
+        if screen.as_json:
+            screen.json({"url": url, "token": token})
+            return
+        screen.show(f"The practice system is served at {url}, until Ctrl+C.")
+        if token is not None:
+            screen.show(f"  token        {token}")
+        screen.show(f"Next, in another folder: {'KOTREL_TOKEN=… ' if token else ''}kotrel init --system {url}")
+
+    serve(
+        workspace, args.port, args.open, int(args.most_mb * 1_000_000), args.rate, args.slow, chances, args.seed, ready
+    )
     return 0
 
 

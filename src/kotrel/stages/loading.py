@@ -147,7 +147,7 @@ def _load(
                         "Run the load again and look at the new preview.",
                         "changed-meanwhile",
                     )
-                plan = plan_of(found, stamp)
+                plan = replace(plan_of(found, stamp), wait=order.wait)
                 receipt = writing.try_out(plan, step) if order.trial else writing.take(plan, step)
             status = "tried" if order.trial else receipt.status
             return Loaded(status, receipt.number or None, found, altered=receipt.altered, receipt=receipt)

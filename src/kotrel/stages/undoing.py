@@ -115,7 +115,7 @@ def undo_load(
     if agree is not None:
         # The question is asked without a lock: others can work while the user reads.
         with system.writing() as writing:
-            plan = _plan(system, writing, number, step, at, how)
+            plan = plan_undo(system, writing, number, step, at, how)
         if plan.status == "refused":
             return plan
         if not agree(plan):
@@ -134,7 +134,7 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
         planned: Undone | None = None
         try:
             with system.writing() as writing:
-                planned = plan = _plan(system, writing, number, step, at, how)
+                planned = plan = plan_undo(system, writing, number, step, at, how)
                 if plan.status == "refused":
                     return plan
                 left = len({(each.record, each.key) for each in plan.in_the_way})
@@ -162,7 +162,8 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
     )
 
 
-def _plan(system: System, writing: Writing, number: int, step: Step, at: datetime, how: How) -> Undone:
+def plan_undo(system: System, writing: Writing, number: int, step: Step, at: datetime, how: How) -> Undone:
+    """What would undo a load, and what is in the way of it."""
     entry = standing(writing.history(), number, "kotrel undo {undo} would bring it back.")
     require_whole(writing, number)
     step("reading what the load did")

@@ -18,7 +18,7 @@ from kotrel.systems.sql.system import SqlSystem
 if TYPE_CHECKING:
     from kotrel.systems.folder.sending import Uploads
 
-KINDS = "sqlite:FILE, postgresql://user@host/database, or folder:DIR"
+KINDS = "sqlite:FILE, postgresql://user@host/database, https://host, or folder:DIR"
 
 
 def open_system(
@@ -47,6 +47,10 @@ def open_system(
 
         about = uploads() if uploads is not None else Uploads(folder / "uploads")
         return FolderSystem(folder / ".kotrel", description, shown(url), about)
+    if url.startswith(("http://", "https://")):
+        from kotrel.systems.service.system import ServiceSystem
+
+        return ServiceSystem(url, description, shown(url))
     connect = database_at(url, folder, time_limit=time_limit, schemas=schemas)
     return SqlSystem(connect, description, shown(url))
 
@@ -105,6 +109,8 @@ def shown(url: str) -> str:
     if url.startswith("folder:"):
         return f"the program behind {url.removeprefix('folder:')}"
     parts = urlsplit(without_password(url)[0])
+    if parts.scheme in ("http", "https"):
+        return f"the service at {parts.netloc}{parts.path.rstrip('/')}"
     return f"PostgreSQL {unquote(parts.path.lstrip('/')) or 'database'}" + (
         f" on {parts.hostname}" if parts.hostname else ""
     )

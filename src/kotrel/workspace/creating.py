@@ -114,6 +114,8 @@ def create_workspace(
         address = f"sqlite:{path.resolve().as_posix()}"
     if address.startswith("folder:"):
         return _for_till(folder, address) if practice else _for_files(folder, address, drafted)
+    if address.startswith(("http://", "https://")):
+        return _for_service(folder, address)
     database = database_at(address if own or not had_password else str(url), folder, create=own or practice)()
     try:
         if own or practice:
@@ -147,6 +149,23 @@ def create_workspace(
     _write(folder / "system.toml", description)
     _write(folder / FILE, _SETTINGS.format(url=_quoted(address)))
     return Made(folder, shown(address), practice_is, tuple(remarks))
+
+
+def _for_service(folder: Path, address: str) -> Made:
+    """A workspace for a service, which says itself what it takes."""
+    from kotrel.systems.service.client import Client
+
+    client = Client(address, shown(address), patience=3)
+    try:
+        text = client.send("GET", "/v1/description").text
+    finally:
+        client.close()
+    records = read_description(text).records
+    _write(folder / "system.toml", text)
+    _write(folder / FILE, _SETTINGS.format(url=_quoted(address)).replace("KOTREL_PASSWORD", "KOTREL_TOKEN"))
+    return Made(
+        folder, shown(address), "none", (f"system.toml is the service's own description: {len(records)} records",)
+    )
 
 
 def _for_till(folder: Path, address: str) -> Made:

@@ -36,6 +36,7 @@ class Plan:
         undone: loads that this plan takes back as a whole.
         in_force: loads that are in force again after it.
         undoing: for an undo, what it takes back.
+        wait: False to come back as soon as it is sent, where the system works on it for a while.
     """
 
     changes: tuple[RecordChanges, ...]
@@ -44,3 +45,4 @@ class Plan:
     undone: tuple[int, ...] = ()
     in_force: tuple[int, ...] = ()
     undoing: Undoing | None = None
+    wait: bool = True

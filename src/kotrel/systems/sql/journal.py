@@ -95,7 +95,7 @@ def write_load(database: Database, number: int, changes: Sequence[RecordChanges]
 
 def note_given(database: Database, number: int, given: Sequence[Mapping[str, str | None]]) -> None:
     """Adds to a load, part by part, what the system itself gave new rows: field → value, or null where it differs."""
-    parts = _parts(database, number)
+    parts = load_parts(database, number)
     for part, each in zip(parts, given, strict=True):
         part["given"] = dict(each)
     table = load_table(database.dialect)
@@ -151,7 +151,7 @@ def close(database: Database, number: int, seal: Seal | None) -> None:
         seal: of its lines as they were written, or None where the system's own rules have changed some since.
     """
     if seal is None:
-        seal = seal_of(_parts(database, number), _lines(database, number))
+        seal = seal_of(load_parts(database, number), _lines(database, number))
     table = load_table(database.dialect)
     before = database.run(f"SELECT chain FROM {table} WHERE number = ?", [number - 1])
     facts = _facts(database, number, seal.lines, seal.digest())
@@ -223,7 +223,7 @@ def rows_of(database: Database, names: Sequence[str], condition: str, number: in
     return rows.select(names).with_columns(pl.col("row").cast(pl.UInt32))
 
 
-def _parts(database: Database, number: int) -> list[dict[str, Any]]:
+def load_parts(database: Database, number: int) -> list[dict[str, Any]]:
     """What a load's entry says about each record.
 
     Raises:
@@ -242,14 +242,17 @@ def changes_of(database: Database, description: Description, number: int) -> lis
     Raises:
         WrongUse: there is no such load, or the description no longer has what it loaded.
     """
+    return list(changes_from(load_parts(database, number), lines_done(database, number), description, number))
+
+
+def lines_done(database: Database, number: int) -> pl.DataFrame:
+    """The lines of what a load did: ``line``, ``row``, ``action``, ``after``, ``before``, ``raw``."""
     names = ["line", "row", "action", "after", "before", "raw"]
-    parts = _parts(database, number)
-    rows = rows_of(database, names, "load = ? AND action NOT IN ('same', 'refused')", number)
-    return list(changes_from(parts, rows, description, number))
+    return rows_of(database, names, "load = ? AND action NOT IN ('same', 'refused')", number)
 
 
 def rest_of(database: Database, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
     """The refused rows of a load: file, sheet, the rows as they stood there, and row → its reasons."""
     names = ["line", "file", "sheet", "row", "message", "after", "before"]
     rows = rows_of(database, names, "load = ? AND action = 'refused'", number)
-    return list(rest_from(_parts(database, number), rows))
+    return list(rest_from(load_parts(database, number), rows))

@@ -1,0 +1,183 @@
+"""A plan as it goes to a service: a header, and its rows in pieces of text that any program can write and read.
+
+A piece is comma-separated text with a line of headings: ``#row``, ``#action`` (new, changed or removed), ``#follows`` (1 for a row that
+only follows from others), the fields, and ``before:FIELD`` where the rows were there before. A blank is no value.
+"""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterator, Mapping, Sequence
+from datetime import date, datetime
+from typing import Any
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges, key_text
+from kotrel.core.changes.journal import Stamp
+from kotrel.core.changes.plan import Plan, Undoing
+from kotrel.core.columns import ACTION, MESSAGE, ROW, before
+from kotrel.core.description.model import Description
+
+BEFORE, FOLLOWS = "before:", "#follows"
+PIECE_ROWS = 50_000
+
+
+def header_of(plan: Plan, trial: bool) -> dict[str, Any]:
+    """Everything of a plan but its rows: plain data, ready for JSON. ``parts`` are its changes, in their order."""
+    stamp, undoing = plan.stamp, plan.undoing
+    return {
+        "kind": "undo" if undoing is not None else "load",
+        "trial": trial,
+        "at": stamp.at.isoformat(timespec="seconds"),
+        "who": stamp.who,
+        "files": list(stamp.files),
+        "fingerprint": stamp.fingerprint,
+        "remark": stamp.remark,
+        "undo": None
+        if undoing is None
+        else {"of": undoing.of, "what_can": undoing.what_can, "date": undoing.day.isoformat()},
+        "parts": [
+            {"record": each.record.name, "file": each.file, "sheet": each.sheet, "fields": list(each.fields)}
+            for each in plan.changes
+        ],
+    }
+
+
+def stamp_from(header: Mapping[str, Any]) -> Stamp:
+    """Who loads what, from a header; what it does not say is blank.
+
+    Raises:
+        KeyError, TypeError, ValueError: it is no header.
+    """
+    undo = header.get("undo")
+    at = datetime.fromisoformat(header["at"]) if header.get("at") else datetime.now().astimezone()
+    files = tuple(str(each) for each in header.get("files", ()))
+    return Stamp(at, str(header.get("who", "")), files, str(header.get("fingerprint", "")), str(header.get("remark", "")),
+                 "load" if undo is None else "undo", None if undo is None else int(undo["of"]))  # fmt: skip
+
+
+def undoing_from(header: Mapping[str, Any]) -> Undoing | None:
+    """What a header takes back."""
+    undo = header.get("undo")
+    if undo is None:
+        return None
+    return Undoing(int(undo["of"]), bool(undo.get("what_can")), date.fromisoformat(undo["date"]))
+
+
+def pieces_of(plan: Plan, most_bytes: int) -> Iterator[tuple[int, bytes]]:
+    """The number of a part, and a piece of its rows, none larger than a service takes."""
+    for number, each in enumerate(plan.changes):
+        touched = each.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+        keys = plan.follows.get(each.record.name, frozenset())
+        follows = (
+            pl.lit(True)
+            if each.record.nature == "ledger"
+            else key_text(each.record).is_in(list(keys))
+            if keys
+            else pl.lit(False)
+        )
+        rows = touched.with_columns(pl.when(follows).then(pl.lit("1")).alias(FOLLOWS))
+        # New rows need no columns for what was there before.
+        for part, fields in (
+            (rows.filter(pl.col(ACTION) == "new"), list(each.fields)),
+            (rows.filter(pl.col(ACTION) != "new"), [*each.fields, *(before(name) for name in each.fields)]),
+        ):
+            named = {
+                name: name.replace("before ", BEFORE, 1) if name.startswith("before ") else name for name in fields
+            }
+            shaped = part.select(
+                pl.col(ROW).alias("#row"),
+                pl.col(ACTION).alias("#action"),
+                FOLLOWS,
+                *(pl.col(n).alias(a) for n, a in named.items()),
+            )
+            for at in range(0, shaped.height, PIECE_ROWS):
+                yield from ((number, text) for text in _texts(shaped.slice(at, PIECE_ROWS), most_bytes))
+
+
+def _texts(rows: pl.DataFrame, most_bytes: int) -> Iterator[bytes]:
+    text = to_text(rows)
+    if len(text) <= most_bytes or rows.height < 2:
+        yield text
+        return
+    half = rows.height // 2
+    yield from _texts(rows.slice(0, half), most_bytes)
+    yield from _texts(rows.slice(half), most_bytes)
+
+
+def to_text(rows: pl.DataFrame) -> bytes:
+    """A frame of String columns as comma-separated text; a blank is no value."""
+    text = io.BytesIO()
+    rows.write_csv(text)
+    return text.getvalue()
+
+
+def from_text(text: bytes) -> pl.DataFrame:
+    """The same back: String columns.
+
+    Raises:
+        ValueError: it is no such text.
+    """
+    try:
+        return pl.read_csv(text, infer_schema=False, raise_if_empty=True)
+    except pl.exceptions.PolarsError as error:
+        raise ValueError(f"this is no comma-separated text with a line of headings: {error}") from None
+
+
+def changes_in(
+    header: Mapping[str, Any], pieces: Sequence[tuple[int, bytes]], description: Description
+) -> list[tuple[RecordChanges, pl.Series]]:
+    """The parts of a plan with their rows, and which of these only follow from others (Boolean).
+
+    Raises:
+        KeyError, TypeError, ValueError: the header or a piece is not as described; the message says how.
+    """
+    found = []
+    for number, part in enumerate(header["parts"]):
+        record = description.records.get(part["record"])
+        if record is None:
+            raise ValueError(f"the system takes no record {part['record']}")
+        fields = [str(name) for name in part["fields"]]
+        if unknown := [name for name in fields if name not in record.fields]:
+            raise ValueError(f"{record.name} has no field {unknown[0]}")
+        if missing := [name for name in record.key if name not in fields]:
+            raise ValueError(f"{record.name} needs its key: {missing[0]}")
+        columns = {ROW: pl.UInt32, ACTION: pl.String, FOLLOWS: pl.String,
+                   **dict.fromkeys([*fields, *(before(name) for name in fields)], pl.String)}  # fmt: skip
+        frames = [_aligned(from_text(text), columns, record.name) for of, text in pieces if of == number]
+        rows = pl.concat(frames) if frames else pl.DataFrame(schema=columns)
+        frame = rows.select(
+            ROW, ACTION, pl.lit(None, pl.String).alias(MESSAGE), *fields, *(before(name) for name in fields)
+        )
+        follows = (rows[FOLLOWS] == "1").fill_null(False)
+        found.append(
+            (
+                RecordChanges(record, str(part.get("file", "")), str(part.get("sheet", "")), tuple(fields), frame),
+                follows,
+            )
+        )
+    return found
+
+
+def _aligned(rows: pl.DataFrame, columns: Mapping[str, Any], record: str) -> pl.DataFrame:
+    rows = rows.rename({name: before(name.removeprefix(BEFORE)) for name in rows.columns if name.startswith(BEFORE)})
+    rows = rows.rename(
+        {
+            name: own
+            for name, own in (("#row", ROW), ("#action", ACTION))
+            if name in rows.columns and own not in rows.columns
+        }
+    )
+    if unknown := [name for name in rows.columns if name not in columns]:
+        raise ValueError(f"a piece of {record} has a column {unknown[0]} that its part does not name")
+    if ROW not in rows.columns:
+        rows = rows.with_row_index(ROW, 1).with_columns(pl.col(ROW).cast(pl.String))
+    if ACTION not in rows.columns:
+        raise ValueError(f"a piece of {record} has no column #action")
+    wrong = rows.filter(~pl.col(ACTION).is_in(["new", "changed", "removed"]) | pl.col(ACTION).is_null())
+    if wrong.height:
+        raise ValueError(f"a piece of {record} has the action “{wrong[ACTION][0]}”; it is new, changed or removed")
+    return rows.select(
+        *(pl.col(name).cast(kind, strict=name != ROW) if name in rows.columns else pl.lit(None, kind).alias(name) for name, kind in columns.items())
+    )  # fmt: skip

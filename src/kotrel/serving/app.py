@@ -1,0 +1,297 @@
+"""The service: a thin face of the workspace's system. What each address does is said in ``openapi.json``."""
+
+from __future__ import annotations
+
+import gzip
+import secrets
+import threading
+import time
+from collections import OrderedDict
+from functools import partial
+from importlib import resources
+from typing import Any
+
+import flask
+import polars as pl
+
+from kotrel.core.changes.plan_pieces import to_text
+from kotrel.core.columns import ROW
+from kotrel.core.errors import KotrelError
+from kotrel.serving.carrying_out import carry_out, create_table
+from kotrel.serving.jobs import UNFINISHED, Jobs
+from kotrel.serving.reads import browse_rows, conditions, entry_json, read_rows
+from kotrel.serving.requests import Wrong, json_body, problem, raw_body, rows_text
+from kotrel.systems.service.client import NEXT
+from kotrel.systems.service.reading import FILLER
+from kotrel.systems.sql import journal
+from kotrel.systems.sql.system import SqlReading
+from kotrel.workspace.settings import Workspace
+
+PAGE = 50_000
+KEPT = 32
+"""Answers of several pages that are kept, the latest."""
+
+
+class Service:
+    """One workspace's system as a service.
+
+    Args:
+        token: what clients have to send, or None for anybody.
+        body_bytes: the largest body, unpacked.
+        rate: requests in a second, or None for any number.
+    """
+
+    def __init__(
+        self,
+        workspace: Workspace,
+        token: str | None,
+        body_bytes: int = 16_000_000,
+        rate: float | None = None,
+        slow: float = 0,
+    ) -> None:
+        self.workspace = workspace
+        self.token = token
+        self.body_bytes = body_bytes
+        self._rate = rate
+        self._seen: list[float] = []
+        self._answers: OrderedDict[str, pl.DataFrame] = OrderedDict()
+        self._lock = threading.Lock()
+        create_table(workspace)
+        self.jobs = Jobs(workspace.hidden / "service" / "jobs", partial(carry_out, workspace), slow)
+
+    def too_fast(self) -> bool:
+        """True where there have been too many requests within the last second."""
+        if self._rate is None:
+            return False
+        with self._lock:
+            now = time.monotonic()
+            self._seen = [at for at in self._seen if at > now - 1]
+            self._seen.append(now)
+            return len(self._seen) > self._rate
+
+    def paged(self, frame: pl.DataFrame, size: int = PAGE) -> flask.Response:
+        """The first page of an answer; the others are kept for a while, all of the same moment."""
+        if frame.height <= size:
+            return _text(frame)
+        name = secrets.token_hex(8)
+        with self._lock:
+            self._answers[name] = frame
+            while len(self._answers) > KEPT:
+                self._answers.popitem(last=False)
+        return self.page(name, 0, size)
+
+    def page(self, name: str, start: int, size: int) -> flask.Response:
+        with self._lock:
+            frame = self._answers.get(name)
+        if frame is None:
+            return problem(410, "this answer is no longer kept", "Ask for it again.", "page-gone")
+        answer = _text(frame.slice(start, size))
+        if start + size < frame.height:
+            answer.headers[NEXT] = f"/v1/pages/{name}/{start + size}?size={size}"
+        return answer
+
+
+def _text(frame: pl.DataFrame) -> flask.Response:
+    body = to_text(frame.with_columns(pl.lit("1").alias(FILLER)))
+    headers = {"Content-Type": "text/csv; charset=utf-8"}
+    if len(body) > 4_000 and "gzip" in flask.request.headers.get("Accept-Encoding", ""):
+        body, headers = gzip.compress(body, 1), {**headers, "Content-Encoding": "gzip"}
+    return flask.Response(body, headers=headers)
+
+
+def create_app(service: Service) -> flask.Flask:
+    """The application, for any server that runs such."""
+    app = flask.Flask("kotrel")
+    app.json.sort_keys = False  # type: ignore[attr-defined]
+    workspace, jobs = service.workspace, service.jobs
+
+    @app.before_request
+    def allowed() -> flask.Response | None:
+        given = flask.request.headers.get("Authorization", "")
+        if service.token is not None and not secrets.compare_digest(given.encode(), f"Bearer {service.token}".encode()):
+            answer = problem(401, "the token is missing or wrong", "", "no-right")
+            answer.headers["WWW-Authenticate"] = "Bearer"
+            return answer
+        if service.too_fast():
+            answer = problem(429, "too many requests", "Wait a second.", "too-fast")
+            answer.headers["Retry-After"] = "1"
+            return answer
+        return None
+
+    @app.errorhandler(KotrelError)
+    def told(error: KotrelError) -> flask.Response:
+        return problem({1: 422, 2: 404}.get(error.status, 503), error.message, error.hint, error.kind)
+
+    @app.errorhandler(404)
+    def nowhere(error: Exception) -> flask.Response:
+        return problem(
+            404, "there is nothing at this address", "GET /v1/openapi.json says what there is.", "no-such-address"
+        )
+
+    @app.errorhandler(405)
+    def not_so(error: Exception) -> flask.Response:
+        return problem(
+            405, "this address does not take this method", "GET /v1/openapi.json says what it takes.", "no-such-address"
+        )
+
+    @app.errorhandler(Wrong)
+    def wrong(error: Wrong) -> flask.Response:
+        return problem(error.status, str(error), "", error.kind)
+
+    def body() -> Any:
+        return json_body(service.body_bytes)
+
+    @app.get("/v1")
+    def about() -> Any:
+        return {
+            "title": workspace.description.title,
+            "protocol": "1",
+            "limits": {"body_bytes": service.body_bytes, "page_rows": PAGE},
+        }
+
+    @app.get("/v1/openapi.json")
+    def document() -> Any:
+        return flask.Response(
+            resources.files("kotrel.serving").joinpath("openapi.json").read_text("utf-8"),
+            content_type="application/json",
+        )
+
+    @app.get("/v1/description")
+    def description() -> flask.Response:
+        return flask.Response((workspace.folder / "system.toml").read_text("utf-8"), content_type="application/toml")
+
+    @app.get("/v1/records")
+    def records() -> Any:
+        return {"records": {name: {"title": each.title, "key": list(each.key), "fields": list(each.fields)}
+                            for name, each in workspace.description.records.items()}}  # fmt: skip
+
+    @app.get("/v1/records/<record>")
+    def browse(record: str) -> Any:
+        return browse_rows(workspace, record)
+
+    @app.post("/v1/records/<record>/read")
+    def read(record: str) -> flask.Response:
+        asked = body()
+        with workspace.system().reading() as reading:
+            return service.paged(
+                read_rows(reading, workspace.description, record, asked), int(asked.get("size") or PAGE)
+            )
+
+    @app.get("/v1/pages/<name>/<int:start>")
+    def page(name: str, start: int) -> flask.Response:
+        return service.page(name, start, int(flask.request.args.get("size", PAGE)))
+
+    @app.post("/v1/sums")
+    def sums() -> flask.Response:
+        asked = body()
+        options = {name: asked.get(name) for name in ("since", "until", "direction", "as_at")}
+        with workspace.system().reading() as reading:
+            found = reading.ledger_sums(
+                [str(each) for each in asked["by"]],
+                conditions(asked.get("among")),
+                asked.get("counts_as") or "on hand",
+                **options,
+            )
+            return service.paged(found)
+
+    @app.post("/v1/movements")
+    def movements() -> flask.Response:
+        asked = body()
+        with workspace.system().reading() as reading:
+            return service.paged(reading.movements_since(str(asked["moment"]), conditions(asked.get("among"))))
+
+    @app.get("/v1/loads")
+    def loads() -> Any:
+        system = workspace.system()
+        found = system.audited_history() if flask.request.args.get("audited") else system.history()
+        return {"loads": [entry_json(each) for each in found]}
+
+    @app.post("/v1/loads/of")
+    def loads_of() -> Any:
+        asked = body()
+        with workspace.system().reading() as reading:
+            return {"loads": reading.loads_of(str(asked["record"]), [str(key) for key in asked["keys"]])}
+
+    @app.get("/v1/loads/<int:number>")
+    def load(number: int) -> Any:
+        with workspace.system().reading() as reading:
+            assert isinstance(reading, SqlReading)
+            return {"parts": journal.load_parts(reading.database, number), "trouble": reading.trouble_with(number)}
+
+    @app.get("/v1/loads/<int:number>/lines")
+    def lines(number: int) -> flask.Response:
+        with workspace.system().reading() as reading:
+            assert isinstance(reading, SqlReading)
+            return service.paged(
+                journal.lines_done(reading.database, number).with_columns(pl.col("row").cast(pl.String))
+            )
+
+    @app.get("/v1/loads/<int:number>/outcome")
+    def outcome(number: int) -> flask.Response:
+        return service.paged(workspace.system().outcome(number).with_columns(pl.col("row").cast(pl.String)))
+
+    @app.get("/v1/loads/<int:number>/rest")
+    def rest(number: int) -> Any:
+        found = workspace.system().rest_of(number)
+        return {"rest": [{"file": file, "sheet": sheet, "headings": list(each.headings), "letters": [n for n in each.cells.columns if n != ROW],
+                          "cells": each.cells.rows(), "kinds": each.kinds.rows(), "reasons": reasons} for file, sheet, each, reasons in found]}  # fmt: skip
+
+    @app.post("/v1/jobs")
+    def new_job() -> Any:
+        key = flask.request.headers.get("Idempotency-Key")
+        if not key:
+            raise Wrong(422, "the header Idempotency-Key is missing", "no-key")
+        header = body()
+        if not isinstance(header, dict) or not isinstance(header.get("parts", []), list):
+            raise Wrong(422, "a job is an object with parts", "wrong-job")
+        rows = [part.pop("rows", None) for part in header.setdefault("parts", [])]
+        try:
+            about, new = jobs.open(key, header)
+        except ValueError as error:
+            raise Wrong(422, str(error), "key-used") from None
+        sent = [(number, text) for number, text in enumerate(map(rows_text, rows)) if text is not None]
+        for piece, (number, text) in enumerate(sent):
+            jobs.add_piece(about["job"], piece, number, text)
+        if sent and new:
+            about = jobs.begin(about["job"], len(sent))
+        return _job(about, jobs), 201 if new else 200
+
+    @app.put("/v1/jobs/<job>/pieces/<int:number>")
+    def piece(job: str, number: int) -> Any:
+        _known(jobs, job)
+        part = flask.request.args.get("part", "0")
+        if not part.isdigit():
+            raise Wrong(422, "part is the number of a part, counted from 0", "wrong-job")
+        jobs.add_piece(job, number, int(part), raw_body(service.body_bytes))
+        return flask.Response(status=204)
+
+    @app.post("/v1/jobs/<job>/start")
+    def start(job: str) -> Any:
+        _known(jobs, job)
+        try:
+            return _job(jobs.begin(job, int(body().get("pieces", 0))), jobs), 202
+        except ValueError as error:
+            raise Wrong(409, str(error), "piece-missing") from None
+
+    @app.get("/v1/jobs/<job>")
+    def one(job: str) -> Any:
+        return _job(_known(jobs, job), jobs)
+
+    @app.get("/v1/jobs")
+    def all_jobs() -> Any:
+        wanted = UNFINISHED if flask.request.args.get("unfinished") else None
+        return {"jobs": [_job(each, jobs) for each in jobs.all() if wanted is None or each["status"] in wanted]}
+
+    return app
+
+
+def _known(jobs: Jobs, job: str) -> dict[str, Any]:
+    about = jobs.of(job)
+    if about is None:
+        raise Wrong(404, f"there is no job {job}", "no-such-job")
+    return about
+
+
+def _job(about: dict[str, Any], jobs: Jobs) -> dict[str, Any]:
+    shown = {name: about[name] for name in ("job", "status", "step", "result", "problem") if about.get(name)}
+    return {**shown, "pieces": jobs.pieces(about["job"])} if about["status"] == "open" else shown

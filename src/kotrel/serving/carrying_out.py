@@ -1,0 +1,222 @@
+"""A job → what the system made of it. The rows are checked by the same code as at the client, in the transaction of the load."""
+
+from __future__ import annotations
+
+import traceback
+from collections.abc import Callable, Sequence
+from dataclasses import asdict, replace
+from datetime import datetime
+from typing import Any
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges, key_text
+from kotrel.core.changes.journal import Refusal, Stamp
+from kotrel.core.changes.plan import Plan, Undoing
+from kotrel.core.changes.plan_pieces import changes_in, stamp_from, undoing_from
+from kotrel.core.columns import ACTION, ROW, before, clearing
+from kotrel.core.errors import KotrelError, WrongUse
+from kotrel.core.parts import Part, Preview
+from kotrel.core.pipeline import preview
+from kotrel.core.rows.load_options import DEFAULT_OPTIONS
+from kotrel.core.rows.rows import Rows
+from kotrel.core.tables.table import Table
+from kotrel.stages.checking import business_of
+from kotrel.stages.plans import plan_of
+from kotrel.stages.undoing import How, plan_undo
+from kotrel.systems.interface import ConcurrentChange, Receipt, Refused, Step, Writing
+from kotrel.systems.sql.system import SqlReading
+from kotrel.workspace.settings import Workspace
+
+DONE = "service_job"
+"""The table that says which jobs have become which load."""
+
+
+def create_table(workspace: Workspace) -> None:
+    """The table of jobs that were done, in the practice system itself."""
+    from kotrel.systems.opening import database_at
+
+    database = database_at(workspace.url, workspace.folder)()
+    try:
+        if not database.has_table(*_place(database.dialect)):
+            database.create([f"CREATE TABLE {_name(database.dialect)} (job TEXT PRIMARY KEY, load INTEGER NOT NULL)"])
+    finally:
+        database.close()
+
+
+def _place(dialect: str) -> tuple[str, str]:
+    return ("kotrel", DONE) if dialect == "postgresql" else ("", f"kotrel_{DONE}")
+
+
+def _name(dialect: str) -> str:
+    schema, table = _place(dialect)
+    return f'"{schema}"."{table}"' if schema else f'"{table}"'
+
+
+def carry_out(
+    workspace: Workspace,
+    job: str,
+    header: dict[str, Any],
+    pieces: Sequence[tuple[int, bytes]],
+    say: Callable[[str], None],
+) -> dict[str, Any]:
+    """Does a job, all of it or nothing; never raises: what went wrong is part of the answer."""
+    try:
+        return {"status": "finished", "result": _result(workspace, job, header, pieces, say)}
+    except KotrelError as error:
+        return _failed(error.message, error.hint, error.kind)
+    except (ValueError, KeyError, TypeError, pl.exceptions.PolarsError) as error:
+        return _failed(f"the job is not as the protocol says: {error}", "", "wrong-job")
+    except Exception:  # a job must end, whatever it met
+        return _failed("something unforeseen", traceback.format_exc(limit=-1).strip().splitlines()[-1], "unexpected")
+
+
+def _failed(title: str, detail: str, kind: str) -> dict[str, Any]:
+    return {"status": "failed", "problem": {"title": title, "detail": detail, "kind": kind}}
+
+
+def _result(
+    workspace: Workspace, job: str, header: dict[str, Any], pieces: Sequence[tuple[int, bytes]], say: Callable[[str], None]
+) -> dict[str, Any]:  # fmt: skip
+    stamp, undoing, trial = stamp_from(header), undoing_from(header), bool(header.get("trial"))
+    sent = changes_in(header, pieces, workspace.description)
+    try:
+        with workspace.system().writing() as writing:
+            if (load := _load_of(writing, job)) is not None:
+                # It was done before a restart; only the answer was lost.
+                return {"outcome": "loaded", "load": load}
+            if undoing is None:
+                plan, refusals, found = _load_plan(workspace, writing, sent, stamp, say)
+                if refusals:
+                    raise _Unfit(refusals, found)
+            else:
+                plan = _undo_plan(workspace, writing, undoing, stamp, say)
+            if any(each.frame.height for each, _ in sent) and not same_rows([each for each, _ in sent], plan.changes):
+                return {"outcome": "changed-meanwhile"}
+            receipt = writing.try_out(plan, say) if trial else writing.take(plan, say)
+            if not trial:
+                _note(writing, job, receipt)
+    except ConcurrentChange:
+        return {"outcome": "changed-meanwhile"}
+    except _Unfit as unfit:
+        number = None if trial else _note_refused(workspace, unfit.found, stamp)
+        return {"outcome": "refused", "load": number, "refusals": [asdict(each) for each in unfit.refusals]}
+    except Refused as refused:
+        return {"outcome": "refused", "load": None, "refusals": [asdict(each) for each in refused.refusals]}
+    return {
+        "outcome": "tried" if trial else "loaded",
+        "load": receipt.number or None,
+        "altered": [asdict(each) for each in receipt.altered],
+    }
+
+
+class _Unfit(Exception):
+    """Rows that the checks refuse."""
+
+    def __init__(self, refusals: list[Refusal], found: Preview) -> None:
+        super().__init__()
+        self.refusals, self.found = refusals, found
+
+
+def _load_plan(
+    workspace: Workspace, writing: Writing, sent: Sequence[tuple[RecordChanges, pl.Series]], stamp: Stamp, step: Step
+) -> tuple[Plan, list[Refusal], Preview]:  # fmt: skip
+    """What the rows sent would do here and now; rows that only follow from others are worked out again."""
+    order = workspace.description.order
+    parts = [
+        Part(_rows(each, follows)) for each, follows in sent if each.record.nature != "ledger" and not follows.all()
+    ]
+    parts.sort(key=lambda each: order.index(each.rows.record.name))
+    found = preview(parts, business_of(workspace, DEFAULT_OPTIONS, datetime.now()), writing, step)
+    return plan_of(found, stamp), [] if found.ok else _refusals(found), found
+
+
+def _rows(changes: RecordChanges, follows: pl.Series) -> Rows:
+    frame = changes.frame.filter(~follows)
+    others = [name for name in changes.fields if name not in changes.record.key]
+    cleared = [
+        name
+        for name in others
+        if frame.select((pl.col(name).is_null() & pl.col(before(name)).is_not_null()).any()).item()
+    ]
+    values = frame.select(
+        ROW,
+        *changes.fields,
+        *((pl.col(name).is_null() & pl.col(before(name)).is_not_null()).alias(clearing(name)) for name in cleared),
+    )
+    return Rows(
+        Table(changes.file or "request", changes.sheet, 0, (), frame.select(ROW), {}), changes.record, {}, values
+    )
+
+
+def _refusals(found: Preview) -> list[Refusal]:
+    refusals: list[Refusal] = []
+    for each in found.checked:
+        rows = each.rows
+        keys = dict(rows.values.select(ROW, key_text(rows.record).alias("key")).iter_rows()) if rows.has_key else {}
+        for group in rows.findings:
+            if group.severity == "error":
+                for row, message in group.cells.select(ROW, "message").iter_rows():
+                    words = str(message or group.title)
+                    refusals.append(
+                        Refusal(
+                            rows.record.name,
+                            rows.table.file,
+                            rows.table.sheet,
+                            row,
+                            str(keys.get(row) or ""),
+                            words,
+                            field=group.field,
+                        )
+                    )
+    return refusals
+
+
+def _undo_plan(workspace: Workspace, writing: Writing, undoing: Undoing, stamp: Stamp, step: Step) -> Plan:
+    how = How(undoing.what_can, undoing.day, workspace.stock)
+    planned = plan_undo(workspace.system(), writing, undoing.of, step, stamp.at, how)
+    if planned.status == "refused":
+        first = planned.in_the_way[0]
+        raise WrongUse(f"it cannot be undone: {first.record} {first.key}: {first.message}", "", "in-the-way")
+    left = bool(planned.in_the_way)
+    again = (planned.entry.of,) if planned.entry.kind == "undo" and planned.entry.of is not None else ()
+    stamp = replace(stamp, files=planned.entry.files, fingerprint=planned.entry.fingerprint)
+    return Plan(planned.reversal, stamp, {}, () if left else (undoing.of,), () if left else again, undoing)
+
+
+def same_rows(first: Sequence[RecordChanges], second: Sequence[RecordChanges]) -> bool:
+    """Do two change sets do the same to the same rows? The moment at which documents are posted does not count."""
+    one, other = _by_record(first), _by_record(second)
+    return one.keys() == other.keys() and all(one[name].equals(other[name]) for name in one)
+
+
+def _by_record(changes: Sequence[RecordChanges]) -> dict[str, pl.DataFrame]:
+    frames: dict[str, list[pl.DataFrame]] = {}
+    for each in changes:
+        touched = each.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+        if touched.height:
+            timeless = [name for name in each.fields if not (each.record.nature == "ledger" and name == "posted_at")]
+            columns = [ACTION, *timeless, *(before(name) for name in timeless)]
+            frames.setdefault(each.record.name, []).append(touched.select(columns))
+    found = {}
+    for name, mine in frames.items():
+        whole = pl.concat(mine, how="diagonal")
+        columns = sorted(whole.columns)
+        found[name] = whole.select(columns).sort(columns)
+    return found
+
+
+def _note(writing: Writing, job: str, receipt: Receipt) -> None:
+    assert isinstance(writing, SqlReading)
+    writing.database.run(f"INSERT INTO {_name(writing.database.dialect)} VALUES (?, ?)", [job, receipt.number])
+
+
+def _load_of(writing: Writing, job: str) -> int | None:
+    assert isinstance(writing, SqlReading)
+    rows = writing.database.run(f"SELECT load FROM {_name(writing.database.dialect)} WHERE job = ?", [job])
+    return int(rows[0][0]) if rows else None
+
+
+def _note_refused(workspace: Workspace, found: Preview, stamp: Stamp) -> int:
+    with workspace.system().writing() as writing:
+        return writing.note_refused(found.changes, replace(stamp, kind="refused"))

@@ -1,0 +1,149 @@
+"""Jobs of a service: what was sent, kept in files, so that neither a restart nor a lost answer loses or doubles one.
+
+A job is a folder with ``job.json`` and its pieces. Whether its load was done is written into the system itself, in the transaction
+of the load: after a restart nobody has to guess.
+"""
+
+from __future__ import annotations
+
+import json
+import queue
+import re
+import secrets
+import threading
+import time
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+UNFINISHED = ("received", "working")
+
+
+class Jobs:
+    """All jobs, and the one thread that works on them, in the order in which they came.
+
+    Args:
+        folder: where they are kept.
+        work: carries out a job: its name, its header and its pieces → what to note of it (``status`` and ``result`` or ``problem``).
+        slow: seconds that each takes longer.
+    """
+
+    def __init__(
+        self,
+        folder: Path,
+        work: Callable[[str, dict[str, Any], Sequence[tuple[int, bytes]], Callable[[str], None]], dict[str, Any]],
+        slow: float = 0,
+    ) -> None:
+        self._folder = folder
+        self._work = work
+        self._slow = slow
+        self._lock = threading.RLock()
+        self._queue: queue.Queue[str | None] = queue.Queue()
+        folder.mkdir(parents=True, exist_ok=True)
+        # What was received before a restart is worked on now; what was never sent whole stays open.
+        for each in sorted(
+            (each for each in self.all() if each["status"] in UNFINISHED), key=lambda each: each["received_at"]
+        ):
+            self._queue.put(each["job"])
+        self._thread = threading.Thread(target=self._run, name="jobs", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        self._queue.put(None)
+        self._thread.join(30)
+
+    def all(self) -> list[dict[str, Any]]:
+        """All jobs as they stand, the oldest first."""
+        found = [self._read(path.parent.name) for path in sorted(self._folder.glob("*/job.json"))]
+        return [each for each in found if each is not None]
+
+    def of(self, job: str) -> dict[str, Any] | None:
+        """One job as it stands, or None."""
+        return self._read(job) if re.fullmatch(r"J[0-9a-f]{12}", job) else None
+
+    def open(self, key: str, header: dict[str, Any]) -> tuple[dict[str, Any], bool]:
+        """A new job, or the one that has this key already (and whether it is new).
+
+        Raises:
+            ValueError: the key belongs to another job.
+        """
+        with self._lock:
+            for each in self.all():
+                if each["key"] == key:
+                    if each["header"] != header:
+                        raise ValueError("this Idempotency-Key was used for something else")
+                    return each, False
+            job = f"J{secrets.token_hex(6)}"
+            about = {"job": job, "key": key, "header": header, "status": "open", "received_at": time.time()}
+            (self._folder / job).mkdir()
+            self._write(about)
+            return about, True
+
+    def add_piece(self, job: str, number: int, part: int, text: bytes) -> None:
+        """Keeps a piece; the same number again replaces it, until the job is started."""
+        with self._lock:
+            about = self._read(job)
+            if about is None or about["status"] != "open":
+                return
+            path = self._folder / job / f"{number:06d}-{part}.csv"
+            soon = path.with_suffix(".soon")
+            soon.write_bytes(text)
+            soon.replace(path)
+
+    def pieces(self, job: str) -> list[int]:
+        """The numbers of the pieces that are there."""
+        return [int(path.name.split("-")[0]) for path in sorted((self._folder / job).glob("*.csv"))]
+
+    def begin(self, job: str, pieces: int) -> dict[str, Any]:
+        """Hands a job to the worker; once only.
+
+        Raises:
+            ValueError: pieces of it are missing.
+        """
+        with self._lock:
+            about = self._read(job)
+            assert about is not None
+            if about["status"] != "open":
+                return about
+            there = self.pieces(job)
+            if there != list(range(pieces)):
+                missing = next(number for number in range(pieces + 1) if number not in there)
+                raise ValueError(f"piece {missing} of {pieces} is missing")
+            self._write({**about, "status": "received", "received_at": time.time()})
+            self._queue.put(job)
+            return {**about, "status": "received"}
+
+    def _run(self) -> None:
+        while (job := self._queue.get()) is not None:
+            about = self._read(job)
+            if about is None or about["status"] not in UNFINISHED:
+                continue
+            self._write({**about, "status": "working"})
+            folder = self._folder / job
+
+            def say(step: str, about: dict[str, Any] = about) -> None:
+                self._write({**about, "status": "working", "step": step})
+
+            if self._slow:
+                time.sleep(self._slow)
+            pieces = [(int(path.stem.split("-")[1]), path.read_bytes()) for path in sorted(folder.glob("*.csv"))]
+            done = self._work(job, about["header"], pieces, say)
+            self._write({**about, **done, "step": ""})
+            for path in folder.glob("*.csv"):
+                path.unlink(missing_ok=True)
+
+    def _read(self, job: str) -> dict[str, Any] | None:
+        try:
+            found: dict[str, Any] = json.loads((self._folder / job / "job.json").read_text("utf-8"))
+        except FileNotFoundError:
+            return None
+        return found
+
+    def _write(self, about: dict[str, Any]) -> None:
+        with self._lock:
+            path = self._folder / str(about["job"]) / "job.json"
+            soon = path.with_suffix(".soon")
+            soon.write_text(json.dumps(about, ensure_ascii=False), "utf-8")
+            soon.replace(path)

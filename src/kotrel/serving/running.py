@@ -1,0 +1,75 @@
+"""Runs the service on this machine until it is stopped."""
+
+from __future__ import annotations
+
+import os
+import secrets
+import sys
+from collections.abc import Callable, Mapping
+
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.practice.trade import require_practice
+from kotrel.serving.app import Service, create_app
+from kotrel.serving.faults import FAULTS, with_faults
+from kotrel.workspace.settings import Workspace
+
+HOST = "127.0.0.1"
+"""Other machines cannot reach it: it is for trying."""
+
+
+def faults_of(text: str) -> dict[str, float]:
+    """``drop=0.1,error`` → how often each fault happens; without a number, every tenth time.
+
+    Raises:
+        WrongUse: there is no such fault.
+    """
+    found: dict[str, float] = {}
+    for each in filter(None, (part.strip() for part in text.split(","))):
+        name, _, chance = each.partition("=")
+        try:
+            found[name] = float(chance or 0.1)
+        except ValueError:
+            found[name] = -1
+        if name not in FAULTS or not 0 <= found[name] <= 1:
+            said = "; ".join(f"{fault}: {what}" for fault, what in FAULTS.items())
+            raise WrongUse(f"“{each}” is no fault", f"They look like drop=0.1. {said}", "wrong-command-line")
+    return found
+
+
+def serve(
+    workspace: Workspace, port: int, everybody: bool, body_bytes: int, rate: float | None, slow: float, chances: Mapping[str, float], seed: int,
+    ready: Callable[[str, str | None], None],
+) -> None:  # fmt: skip
+    """Serves a workspace's practice system.
+
+    Args:
+        ready: called with the address and the token once it can be reached.
+
+    Raises:
+        WrongUse: the system is no practice system.
+        OutOfReach: the port is taken.
+    """
+    import waitress
+
+    require_practice(workspace.description)
+    token = None if everybody else os.environ.get("KOTREL_TOKEN") or secrets.token_urlsafe(18)
+    service = Service(workspace, token, body_bytes, rate, slow)
+    app = create_app(service)
+    try:
+        server = waitress.create_server(
+            with_faults(app, chances, seed) if chances else app, host=HOST, port=port, threads=8, max_request_body_size=2 * body_bytes,
+            clear_untrusted_proxy_headers=True, ident="kotrel",
+        )  # fmt: skip
+    except OSError as error:
+        raise OutOfReach(
+            f"port {port} cannot be used: {error.strerror or error}", "Take another one: --port 8766", "port-taken"
+        ) from None
+    service.jobs.start()
+    ready(f"http://{HOST}:{server.effective_port}", token)
+    sys.stdout.flush()
+    try:
+        server.run()
+    except KeyboardInterrupt:
+        pass
+    finally:
+        server.close()

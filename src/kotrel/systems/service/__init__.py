@@ -1,0 +1,1 @@
+"""A business system behind a service: Kotrel's own protocol over HTTP."""

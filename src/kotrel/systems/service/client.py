@@ -1,0 +1,140 @@
+"""Requests to a service: each may be sent again without harm, and is, with growing pauses, until an answer comes."""
+
+from __future__ import annotations
+
+import gzip
+import os
+import time
+from collections.abc import Mapping
+from typing import Any
+from urllib.parse import urlsplit
+
+from kotrel.core.errors import KotrelError, OutOfReach, WrongUse
+
+PATIENCE = 60.0
+"""Seconds for which a request is tried again."""
+ANSWER_WITHIN = 120.0
+"""Seconds that a service may take for one answer."""
+AGAIN = (429, 500, 502, 503, 504)
+"""Answers after which a request is sent again."""
+NEXT = "Next-Page"
+
+
+class Client:
+    """A connection to one service.
+
+    Args:
+        url: its address.
+        name: how messages call it.
+        patience: seconds for which a request is tried again.
+    """
+
+    def __init__(self, url: str, name: str, patience: float = PATIENCE) -> None:
+        import httpx
+
+        self.name = name
+        self._patience = patience
+        token = token_for(url)
+        if token and urlsplit(url).scheme == "http" and urlsplit(url).hostname not in ("127.0.0.1", "localhost", "::1"):
+            raise WrongUse(
+                "a token is not sent over a connection that anybody can read",
+                "Use https:// in url under [system] in kotrel.toml.",
+                "not-encrypted",
+            )
+        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        self._http = httpx.Client(
+            base_url=url.rstrip("/"), headers=headers, timeout=httpx.Timeout(ANSWER_WITHIN, connect=10.0)
+        )
+
+    def close(self) -> None:
+        self._http.close()
+
+    def send(
+        self, method: str, path: str, body: Any = None, text: bytes | None = None, headers: Mapping[str, str] | None = None,
+        params: Mapping[str, str] | None = None,
+    ) -> Any:  # fmt: skip
+        """Sends a request until it is answered; returns the response.
+
+        Args:
+            body: plain data, sent as JSON; or ``text``: comma-separated text, sent compressed.
+
+        Raises:
+            OutOfReach: there is no answer, or the service says that it cannot or may not do it.
+        """
+        import json
+
+        import httpx
+
+        content, more = None, dict(headers or {})
+        if body is not None:
+            content, more["Content-Type"] = json.dumps(body).encode(), "application/json"
+            if len(content) > 100_000:
+                content, more["Content-Encoding"] = gzip.compress(content, 1), "gzip"
+        elif text is not None:
+            content = gzip.compress(text, 1)
+            more |= {"Content-Type": "text/csv; charset=utf-8", "Content-Encoding": "gzip"}
+        ends, pause, trouble = time.monotonic() + self._patience, 0.1, ""
+        while True:
+            wait = pause
+            try:
+                answer = self._http.request(method, path, content=content, headers=more, params=dict(params or {}))
+                if answer.status_code < 400:
+                    return answer
+                if answer.status_code not in AGAIN:
+                    raise self._refused(answer)
+                trouble = f"it answers {answer.status_code}"
+                wait = max(pause, _seconds(answer.headers.get("Retry-After")))
+            except httpx.TransportError as error:
+                if "CERTIFICATE" in str(error).upper():
+                    raise OutOfReach(
+                        f"{self.name}: its certificate cannot be trusted: {error}",
+                        "Ask its administrator; Kotrel never skips this check.",
+                        "certificate",
+                    ) from None
+                trouble = str(error) or type(error).__name__
+            if time.monotonic() + wait > ends:
+                raise OutOfReach(
+                    f"{self.name} does not answer: {trouble}",
+                    "Is it running, and is url under [system] right? Then run this again: nothing is done twice.",
+                    "connection-lost",
+                )
+            time.sleep(wait)
+            pause = min(pause * 2, 5.0)
+
+    def _refused(self, answer: Any) -> KotrelError:
+        """What a problem answer (RFC 9457) says, as the error that it is."""
+        try:
+            problem = answer.json()
+        except ValueError:
+            problem = {}
+        title = str(problem.get("title") or f"it answers {answer.status_code}")
+        detail, kind = str(problem.get("detail") or ""), str(problem.get("kind") or "service")
+        if answer.status_code in (401, 403):
+            return OutOfReach(
+                f"{self.name}: {title}",
+                detail or "Set KOTREL_TOKEN to the token that its administrator gave you.",
+                "no-right",
+            )
+        if answer.status_code in (404, 409, 410, 422):
+            return WrongUse(title, detail, kind)
+        return OutOfReach(f"{self.name}: {title}", detail, kind)
+
+
+def _seconds(text: str | None) -> float:
+    return float(text) if text is not None and text.replace(".", "", 1).isdigit() else 0.0
+
+
+def token_for(url: str) -> str | None:
+    """The token: in KOTREL_TOKEN, or in the keyring."""
+    if given := os.environ.get("KOTREL_TOKEN"):
+        return given
+    try:
+        import keyring
+        from keyring.errors import KeyringError
+    except ImportError:
+        return None
+    try:
+        found: str | None = keyring.get_password("kotrel", url)
+        return found
+    except KeyringError:
+        return None

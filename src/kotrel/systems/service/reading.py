@@ -1,0 +1,167 @@
+"""Reading from a service: pages of comma-separated text. A large answer is one look at the system, in several pages."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges, Rest
+from kotrel.core.changes.journal import Entry, changes_from, load_name
+from kotrel.core.changes.plan_pieces import from_text
+from kotrel.core.columns import ROW
+from kotrel.core.description.model import Description
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.stock.sums import SUMS
+from kotrel.systems.interface import Reading
+from kotrel.systems.service.client import NEXT, Client
+
+FILLER = "#"
+"""A column that is never blank: a line of one blank alone would be no line."""
+
+
+def pages(client: Client, path: str, body: Any, names: Sequence[str]) -> pl.DataFrame:
+    """All pages of an answer: String columns ``names``."""
+    answer = client.send("POST", path, body) if body is not None else client.send("GET", path)
+    found = [_frame(answer.content, names)]
+    while following := answer.headers.get(NEXT):
+        answer = client.send("GET", following)
+        found.append(_frame(answer.content, names))
+    return pl.concat(found)
+
+
+def _frame(text: bytes, names: Sequence[str]) -> pl.DataFrame:
+    rows = from_text(text)
+    missing = [name for name in names if name not in rows.columns]
+    if missing:
+        raise OutOfReach(
+            f"the service left out the column {missing[0]}", "It is not as its description says.", "not-as-described"
+        )
+    return rows.select(pl.col(name).cast(pl.String) for name in names)
+
+
+class ServiceReading(Reading):
+    """Reads of one command. Each answer is of one moment; what a load replaces is looked at again by the service itself."""
+
+    def __init__(self, client: Client, description: Description) -> None:
+        self.client = client
+        self.description = description
+        self._taken: Mapping[str, Any] | None = None
+
+    def read(
+        self,
+        record: str,
+        fields: Sequence[str],
+        among: tuple[str, pl.Series] | None = None,
+        filled: str | Sequence[str] | None = None,
+    ) -> pl.DataFrame:
+        asked = {"fields": list(fields), "filled": [filled] if isinstance(filled, str) else list(filled) if filled else None,
+                 "among": _among([among])[0] if among is not None else None}  # fmt: skip
+        return pages(self.client, f"/v1/records/{record}/read", asked, fields)
+
+    def require(self, record: str) -> None:
+        if self._taken is None:
+            self._taken = self.client.send("GET", "/v1/records").json()["records"]
+        about = self._taken.get(record)
+        lacking = [
+            name
+            for name in self.description.records[record].fields
+            if about is not None and name not in about["fields"]
+        ]
+        if about is None or lacking:
+            what = f"has no field {lacking[0]} in {record}" if about is not None else f"takes no record {record}"
+            raise OutOfReach(
+                f"{self.client.name} {what}",
+                "kotrel init --system URL in another folder fetches its description as it is now.",
+                "not-as-described",
+            )
+
+    def replaced_otherwise(self, changes: RecordChanges) -> list[tuple[int, str, str]]:
+        return []
+
+    def ledger_sums(
+        self,
+        by: Sequence[str],
+        among: Sequence[tuple[str, pl.Series]] = (),
+        counts_as: str = "on hand",
+        since: str | None = None,
+        until: str | None = None,
+        direction: str | None = None,
+        as_at: str | None = None,
+    ) -> pl.DataFrame:
+        asked = {"by": list(by), "among": _among(among), "counts_as": counts_as, "since": since, "until": until,
+                 "direction": direction, "as_at": as_at}  # fmt: skip
+        return pages(self.client, "/v1/sums", asked, [*by, *SUMS])
+
+    def movements_since(self, moment: str, among: Sequence[tuple[str, pl.Series]] = ()) -> pl.DataFrame:
+        asked = {"moment": moment, "among": _among(among)}
+        names = ("item", "warehouse", "bin", "lot", "serial", "quantity", "posted_at")
+        return pages(self.client, "/v1/movements", asked, names)
+
+    def loads_of(self, record: str, keys: Sequence[str]) -> dict[str, int]:
+        if not keys:
+            return {}
+        found: dict[str, int] = self.client.send("POST", "/v1/loads/of", {"record": record, "keys": list(keys)}).json()[
+            "loads"
+        ]
+        return found
+
+    def history(self) -> list[Entry]:
+        return history(self.client)
+
+    def trouble_with(self, number: int) -> str:
+        return str(entry_of(self.client, number)["trouble"])
+
+    def changes_of(self, number: int) -> list[RecordChanges]:
+        parts = entry_of(self.client, number)["parts"]
+        names = ("line", "row", "action", "after", "before", "raw")
+        lines = pages(self.client, f"/v1/loads/{number}/lines", None, names)
+        rows = lines.with_columns(pl.col("row").cast(pl.UInt32))
+        return list(changes_from(parts, rows, self.description, number))
+
+
+def _among(conditions: Sequence[tuple[str, pl.Series] | None]) -> list[dict[str, Any]]:
+    return [
+        {"field": each[0], "values": each[1].unique().drop_nulls().to_list()} for each in conditions if each is not None
+    ]
+
+
+def history(client: Client, audited: bool = False) -> list[Entry]:
+    """All loads, the oldest first."""
+    loads = client.send("GET", "/v1/loads", params={"audited": "1"} if audited else {}).json()["loads"]
+    return [Entry(**{**each, "files": tuple(each["files"])}) for each in loads]
+
+
+def entry_of(client: Client, number: int) -> dict[str, Any]:
+    """A load's parts and what is wrong with its journal.
+
+    Raises:
+        WrongUse: there is no such load.
+    """
+    try:
+        found: dict[str, Any] = client.send("GET", f"/v1/loads/{number}").json()
+    except WrongUse:
+        raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load") from None
+    return found
+
+
+def outcome(client: Client, number: int) -> pl.DataFrame:
+    """The rows of a load."""
+    entry_of(client, number)
+    names = ("file", "sheet", "row", "record", "key", "action", "outcome", "message")
+    rows = pages(client, f"/v1/loads/{number}/outcome", None, names)
+    return rows.with_columns(pl.col("row").cast(pl.UInt32), pl.col("file", "sheet").fill_null(""))
+
+
+def rest_of(client: Client, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
+    """The refused rows of a load."""
+    entry_of(client, number)
+    found = []
+    for each in client.send("GET", f"/v1/loads/{number}/rest").json()["rest"]:
+        letters = [str(name) for name in each["letters"]]
+        schema = {ROW: pl.UInt32, **dict.fromkeys(letters, pl.String)}
+        cells, kinds = (pl.DataFrame(each[what], schema=schema, orient="row") for what in ("cells", "kinds"))
+        reasons = {int(row): str(words) for row, words in each["reasons"].items()}
+        found.append((str(each["file"]), str(each["sheet"]), Rest(tuple(each["headings"]), cells, kinds), reasons))
+    return found
