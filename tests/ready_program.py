@@ -32,7 +32,16 @@ def serve(address: str) -> None:
     for module in pkgutil.walk_packages(kotrel.__path__, "kotrel."):
         if module.name != "kotrel.__main__":
             importlib.import_module(module.name)
-    for name in ("psycopg", "xlsxwriter", "openpyxl", "python_calamine", "sqlalchemy.dialects.postgresql"):
+    for name in (
+        "psycopg",
+        "httpx",
+        "flask",
+        "waitress",
+        "xlsxwriter",
+        "openpyxl",
+        "python_calamine",
+        "sqlalchemy.dialects.postgresql",
+    ):
         importlib.import_module(name)
     listening = socket.socket(socket.AF_UNIX)
     listening.bind(f"{address}.soon")

@@ -134,6 +134,33 @@ class Program(unittest.TestCase):
             connection.execute(f"CREATE DATABASE {name}")  # type: ignore[arg-type]
         self.kotrel("init", ".", "--system", postgres_url().replace("/postgres?", f"/{name}?"), "--practice")
 
+    def start_on_service(self, faults: Mapping[str, float] | None = None, **limits: Any) -> Path:
+        """Makes the folder a workspace whose practice system is a service; returns the folder behind the service."""
+        import logging
+        import threading
+
+        import waitress
+
+        from kotrel.serving.app import Service, create_app
+        from kotrel.serving.faults import with_faults
+        from kotrel.workspace.settings import open_workspace
+
+        behind = Path(tempfile.mkdtemp(prefix="kotrel-service-"))
+        self.addCleanup(shutil.rmtree, behind, ignore_errors=True)
+        shutil.copytree(fresh_shop(), behind, dirs_exist_ok=True)
+        service = Service(open_workspace(behind), None, **limits)
+        app = create_app(service)
+        logging.getLogger("waitress").setLevel(logging.CRITICAL)
+        server = waitress.create_server(
+            with_faults(app, faults) if faults else app, host="127.0.0.1", port=0, threads=4
+        )
+        service.jobs.start()
+        threading.Thread(target=server.run, daemon=True).start()
+        self.addCleanup(server.close)
+        self.addCleanup(service.jobs.stop)
+        self.kotrel("init", ".", "--system", f"http://127.0.0.1:{server.effective_port}")
+        return behind
+
     def kotrel(self, *words: str, status: int | None = 0, **environment: str) -> subprocess.CompletedProcess[str]:
         """Runs ``kotrel`` with these words; fails unless it ends with ``status``. No traceback may ever be seen."""
         done = run_kotrel(self.folder, *words, **environment)

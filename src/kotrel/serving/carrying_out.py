@@ -86,23 +86,24 @@ def _result(
                 # It was done before a restart; only the answer was lost.
                 return {"outcome": "loaded", "load": load}
             if undoing is None:
-                plan, refusals, found = _load_plan(workspace, writing, sent, stamp, say)
-                if refusals:
-                    raise _Unfit(refusals, found)
+                found = _preview(workspace, writing, sent, say)
+                if not found.ok:
+                    raise Refused(_refusals(found))
+                plan = plan_of(found, stamp)
             else:
                 plan = _undo_plan(workspace, writing, undoing, stamp, say)
-            if any(each.frame.height for each, _ in sent) and not same_rows([each for each, _ in sent], plan.changes):
+            if header.get("expects") and not same_rows([each for each, _ in sent], plan.changes):
                 return {"outcome": "changed-meanwhile"}
+            left = [replace(each, frame=each.frame.filter(pl.col(ACTION) == "refused")) for each, _ in sent]
+            plan = replace(plan, changes=(*plan.changes, *(each for each in left if each.frame.height)))
             receipt = writing.try_out(plan, say) if trial else writing.take(plan, say)
             if not trial:
                 _note(writing, job, receipt)
     except ConcurrentChange:
         return {"outcome": "changed-meanwhile"}
-    except _Unfit as unfit:
-        number = None if trial else _note_refused(workspace, unfit.found, stamp)
-        return {"outcome": "refused", "load": number, "refusals": [asdict(each) for each in unfit.refusals]}
     except Refused as refused:
-        return {"outcome": "refused", "load": None, "refusals": [asdict(each) for each in refused.refusals]}
+        number = None if trial or undoing is not None else _note_refused(workspace, sent, stamp, refused.refusals, say)
+        return {"outcome": "refused", "load": number, "refusals": [asdict(each) for each in refused.refusals]}
     return {
         "outcome": "tried" if trial else "loaded",
         "load": receipt.number or None,
@@ -110,29 +111,22 @@ def _result(
     }
 
 
-class _Unfit(Exception):
-    """Rows that the checks refuse."""
-
-    def __init__(self, refusals: list[Refusal], found: Preview) -> None:
-        super().__init__()
-        self.refusals, self.found = refusals, found
-
-
-def _load_plan(
-    workspace: Workspace, writing: Writing, sent: Sequence[tuple[RecordChanges, pl.Series]], stamp: Stamp, step: Step
-) -> tuple[Plan, list[Refusal], Preview]:  # fmt: skip
+def _preview(
+    workspace: Workspace, writing: Writing, sent: Sequence[tuple[RecordChanges, pl.Series]], step: Step, refusals: Sequence[Refusal] = ()
+) -> Preview:  # fmt: skip
     """What the rows sent would do here and now; rows that only follow from others are worked out again."""
     order = workspace.description.order
     parts = [
-        Part(_rows(each, follows)) for each, follows in sent if each.record.nature != "ledger" and not follows.all()
+        Part(_rows(each, follows))
+        for each, follows in sent
+        if each.record.nature != "ledger" and (~follows & (each.frame[ACTION] != "refused")).any()
     ]
     parts.sort(key=lambda each: order.index(each.rows.record.name))
-    found = preview(parts, business_of(workspace, DEFAULT_OPTIONS, datetime.now()), writing, step)
-    return plan_of(found, stamp), [] if found.ok else _refusals(found), found
+    return preview(parts, business_of(workspace, DEFAULT_OPTIONS, datetime.now()), writing, step, refusals)
 
 
 def _rows(changes: RecordChanges, follows: pl.Series) -> Rows:
-    frame = changes.frame.filter(~follows)
+    frame = changes.frame.filter(~follows & (pl.col(ACTION) != "refused"))
     others = [name for name in changes.fields if name not in changes.record.key]
     cleared = [
         name
@@ -217,6 +211,10 @@ def _load_of(writing: Writing, job: str) -> int | None:
     return int(rows[0][0]) if rows else None
 
 
-def _note_refused(workspace: Workspace, found: Preview, stamp: Stamp) -> int:
+def _note_refused(
+    workspace: Workspace, sent: Sequence[tuple[RecordChanges, pl.Series]], stamp: Stamp, refusals: Sequence[Refusal], step: Step
+) -> int:  # fmt: skip
+    """The history has a load that was refused, with its reasons."""
     with workspace.system().writing() as writing:
+        found = _preview(workspace, writing, sent, step, refusals)
         return writing.note_refused(found.changes, replace(stamp, kind="refused"))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import secrets
 import sys
@@ -64,6 +65,8 @@ def serve(
         raise OutOfReach(
             f"port {port} cannot be used: {error.strerror or error}", "Take another one: --port 8766", "port-taken"
         ) from None
+    # What it says of broken connections is of no use to people: the faults are asked for.
+    logging.getLogger("waitress").setLevel(logging.CRITICAL)
     service.jobs.start()
     ready(f"http://{HOST}:{server.effective_port}", token)
     sys.stdout.flush()

@@ -1,7 +1,9 @@
 """A plan as it goes to a service: a header, and its rows in pieces of text that any program can write and read.
 
 A piece is comma-separated text with a line of headings: ``#row``, ``#action`` (new, changed or removed), ``#follows`` (1 for a row that
-only follows from others), the fields, and ``before:FIELD`` where the rows were there before. A blank is no value.
+only follows from others), the fields, and ``before:FIELD`` where the rows were there before. A blank is no value. Rows that are left out of
+the load because they are wrong go along for the history, with the action refused, ``#message``, and their cells as they stood:
+``cell:A`` and ``kind:A``.
 """
 
 from __future__ import annotations
@@ -13,22 +15,28 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.changes.change_set import RecordChanges, key_text
+from kotrel.core.changes.change_set import RecordChanges, Rest, key_text
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan, Undoing
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before
 from kotrel.core.description.model import Description
+from kotrel.core.tables.table import letter_of
 
 BEFORE, FOLLOWS = "before:", "#follows"
 PIECE_ROWS = 50_000
 
 
 def header_of(plan: Plan, trial: bool) -> dict[str, Any]:
-    """Everything of a plan but its rows: plain data, ready for JSON. ``parts`` are its changes, in their order."""
+    """Everything of a plan but its rows: plain data, ready for JSON. ``parts`` are its changes, in their order.
+
+    ``expects`` says that the rows are all that will happen, each with what it was before: where the system finds something
+    else, somebody was faster, and nothing is done.
+    """
     stamp, undoing = plan.stamp, plan.undoing
     return {
         "kind": "undo" if undoing is not None else "load",
         "trial": trial,
+        "expects": True,
         "at": stamp.at.isoformat(timespec="seconds"),
         "who": stamp.who,
         "files": list(stamp.files),
@@ -38,7 +46,13 @@ def header_of(plan: Plan, trial: bool) -> dict[str, Any]:
         if undoing is None
         else {"of": undoing.of, "what_can": undoing.what_can, "date": undoing.day.isoformat()},
         "parts": [
-            {"record": each.record.name, "file": each.file, "sheet": each.sheet, "fields": list(each.fields)}
+            {
+                "record": each.record.name,
+                "file": each.file,
+                "sheet": each.sheet,
+                "fields": list(each.fields),
+                "headings": list(each.rest.headings) if each.rest is not None else [],
+            }
             for each in plan.changes
         ],
     }
@@ -94,6 +108,25 @@ def pieces_of(plan: Plan, most_bytes: int) -> Iterator[tuple[int, bytes]]:
             )
             for at in range(0, shaped.height, PIECE_ROWS):
                 yield from ((number, text) for text in _texts(shaped.slice(at, PIECE_ROWS), most_bytes))
+        left = _refused(each)
+        for at in range(0, left.height, PIECE_ROWS):
+            yield from ((number, text) for text in _texts(left.slice(at, PIECE_ROWS), most_bytes))
+
+
+def _refused(changes: RecordChanges) -> pl.DataFrame:
+    """The rows that are left out, with their cells as they stand in the sheet."""
+    rows = changes.frame.filter(pl.col(ACTION) == "refused")
+    shaped = rows.select(
+        pl.col(ROW).alias("#row"), pl.col(ACTION).alias("#action"), pl.col(MESSAGE).alias("#message"), *changes.fields
+    )
+    for what, cells in (
+        (("cell:", changes.rest.cells), ("kind:", changes.rest.kinds)) if changes.rest is not None else ()
+    ):
+        named = cells.select(
+            pl.col(ROW).alias("#row"), *(pl.col(name).alias(f"{what}{name}") for name in cells.columns if name != ROW)
+        )
+        shaped = shaped.join(named.unique("#row", keep="first"), on="#row", how="left", maintain_order="left")
+    return shaped
 
 
 def _texts(rows: pl.DataFrame, most_bytes: int) -> Iterator[bytes]:
@@ -145,19 +178,34 @@ def changes_in(
             raise ValueError(f"{record.name} needs its key: {missing[0]}")
         columns = {ROW: pl.UInt32, ACTION: pl.String, FOLLOWS: pl.String,
                    **dict.fromkeys([*fields, *(before(name) for name in fields)], pl.String)}  # fmt: skip
+        headings = [str(each) for each in part.get("headings") or ()]
+        letters = [letter_of(place) for place in range(len(headings))]
+        cells = [f"{what}:{name}" for what in ("cell", "kind") for name in letters]
+        columns |= {MESSAGE: pl.String, **dict.fromkeys(cells, pl.String)}
         frames = [_aligned(from_text(text), columns, record.name) for of, text in pieces if of == number]
         rows = pl.concat(frames) if frames else pl.DataFrame(schema=columns)
-        frame = rows.select(
-            ROW, ACTION, pl.lit(None, pl.String).alias(MESSAGE), *fields, *(before(name) for name in fields)
-        )
+        frame = rows.select(ROW, ACTION, MESSAGE, *fields, *(before(name) for name in fields))
+        rest = _rest(rows, headings, letters)
         follows = (rows[FOLLOWS] == "1").fill_null(False)
         found.append(
             (
-                RecordChanges(record, str(part.get("file", "")), str(part.get("sheet", "")), tuple(fields), frame),
+                RecordChanges(
+                    record, str(part.get("file", "")), str(part.get("sheet", "")), tuple(fields), frame, rest
+                ),
                 follows,
             )
         )
     return found
+
+
+def _rest(rows: pl.DataFrame, headings: Sequence[str], letters: Sequence[str]) -> Rest | None:
+    left = rows.filter(pl.col(ACTION) == "refused")
+    if not headings or not left.height:
+        return None
+    cells, kinds = (
+        left.select(ROW, *(pl.col(f"{what}:{name}").alias(name) for name in letters)) for what in ("cell", "kind")
+    )
+    return Rest(tuple(headings), cells, kinds)
 
 
 def _aligned(rows: pl.DataFrame, columns: Mapping[str, Any], record: str) -> pl.DataFrame:
@@ -165,7 +213,7 @@ def _aligned(rows: pl.DataFrame, columns: Mapping[str, Any], record: str) -> pl.
     rows = rows.rename(
         {
             name: own
-            for name, own in (("#row", ROW), ("#action", ACTION))
+            for name, own in (("#row", ROW), ("#action", ACTION), ("#message", MESSAGE))
             if name in rows.columns and own not in rows.columns
         }
     )
@@ -175,9 +223,11 @@ def _aligned(rows: pl.DataFrame, columns: Mapping[str, Any], record: str) -> pl.
         rows = rows.with_row_index(ROW, 1).with_columns(pl.col(ROW).cast(pl.String))
     if ACTION not in rows.columns:
         raise ValueError(f"a piece of {record} has no column #action")
-    wrong = rows.filter(~pl.col(ACTION).is_in(["new", "changed", "removed"]) | pl.col(ACTION).is_null())
+    wrong = rows.filter(~pl.col(ACTION).is_in(["new", "changed", "removed", "refused"]) | pl.col(ACTION).is_null())
     if wrong.height:
         raise ValueError(f"a piece of {record} has the action “{wrong[ACTION][0]}”; it is new, changed or removed")
+    if rows[ROW].cast(pl.UInt32, strict=False).null_count():
+        raise ValueError(f"a piece of {record} has a #row that is no number")
     return rows.select(
         *(pl.col(name).cast(kind, strict=name != ROW) if name in rows.columns else pl.lit(None, kind).alias(name) for name, kind in columns.items())
     )  # fmt: skip
