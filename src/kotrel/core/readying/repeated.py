@@ -15,6 +15,8 @@ MOST = 20_000
 """With more new rows than this, they are a new range or a first load, and nobody has typed a row twice."""
 ENOUGH = 3
 """Fields that must agree: a name and a unit alone are no proof."""
+NAMESAKES = 50
+"""With more rows of one name that differ, the name tells them apart no more."""
 
 
 def find_repeated(rows: Rows, state: SystemState, new: Callable[[], pl.Series]) -> list[FindingGroup]:
@@ -30,6 +32,9 @@ def find_repeated(rows: Rows, state: SystemState, new: Callable[[], pl.Series]) 
         return []
     held = state.having(record, fields, name, fresh[name])
     held = held.select(pl.col(key).alias("held key"), *(pl.col(each).alias(f"held {each}") for each in fields))
+    # A name that many share says nothing, and would pair everything with everything.
+    held = held.unique([f"held {each}" for each in fields], keep="first", maintain_order=True)
+    held = held.filter(pl.len().over(f"held {name}") <= NAMESAKES)
     pairs = fresh.select(ROW, key, *fields).join(held, left_on=name, right_on=f"held {name}", how="inner")
     others = [each for each in fields if each != name]
     agrees = [pl.col(each).is_null() | pl.col(each).eq_missing(pl.col(f"held {each}")) for each in others]
