@@ -21,7 +21,7 @@ from dataclasses import dataclass
 from importlib.metadata import version
 from pathlib import Path
 
-from benchmarks import counts, data, prices, stock
+from benchmarks import counts, data, prices, stock, uploads
 from benchmarks.databases import PostgresBench, SqliteBench
 from benchmarks.timing import Timed, kotrel, process, python
 
@@ -170,6 +170,14 @@ class Bench:
             Line(f"count collect + variance, {sheets} × 5,000 lines", both, "reading the workbooks", read, 2),
         ]
 
+    def service(self) -> list[Line]:
+        ours, direct = uploads.over_http(self.folder, self.rows, max(self.runs // 2, 1))
+        return [Line(f"load {self.rows:,} new items over HTTP", ours, "the direct load into PostgreSQL", direct, 2)]
+
+    def write(self) -> list[Line]:
+        ours, plain = uploads.written(self.folder, self.rows, self.runs)
+        return [Line(f"write {self.rows:,} × 20 as text", ours, "Polars reading and writing it", plain, 2)]
+
 
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
@@ -189,6 +197,8 @@ def main() -> int:
         "reprice": bench.reprice,
         "stock": bench.stock,
         "count": bench.count,
+        "service": bench.service,
+        "write": bench.write,
     }
     packages = ", ".join(
         f"{name} {version(name)}" for name in ("kotrel", "polars", "python-calamine", "psycopg", "sqlalchemy")

@@ -11,7 +11,8 @@ from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.changes.journal import ROW_COLUMNS, Refusal, changes_from, journal_rows, parts_of, refused_rows
+from kotrel.core.changes.journal import ROW_COLUMNS, changes_from, journal_rows, parts_of, refused_rows
+from kotrel.core.changes.refusal import Refusal
 from kotrel.core.changes.reversal import reverse
 from kotrel.core.columns import ACTION, ROW
 from kotrel.core.description.reading import read_description

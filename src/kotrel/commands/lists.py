@@ -26,7 +26,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
     if not workspace.url.startswith("folder:"):
         raise WrongUse(
-            "this system is a database: it is read as it is, and gives out no lists",
+            "this system is read as it is: it gives out no lists",
             "kotrel records shows what it takes.",
             "no-lists",
         )

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from kotrel.core.changes.change_set import compare, in_reference_order, put_together
-from kotrel.core.changes.journal import Refusal
+from kotrel.core.changes.refusal import Refusal
 from kotrel.core.changes.system_remarks import replaced_more, with_refusals
 from kotrel.core.checking import check_rows
 from kotrel.core.checking.across import check_across

@@ -42,7 +42,8 @@ def show_receipt(screen: Screen, loaded: Loaded, names: str, every: bool) -> Non
         screen.show(f"Nothing was kept. Next: kotrel load {names}")
     elif files:
         screen.show(
-            f"Next: when the program has read it: kotrel outcome {name} --from RESULT; or, from its next lists: kotrel verify {name}"
+            f"Next: kotrel outcome {name} --from RESULT    takes in what the program says of each row (--wait looks for it)\n"
+            f"      kotrel verify {name}    once the program has given out its lists again"
         )
     else:
         screen.show(f"Next: kotrel outcome {name} --wait")

@@ -11,16 +11,17 @@ from typing import Any
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
-from kotrel.core.changes.journal import Refusal, Stamp
+from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan, Undoing
 from kotrel.core.changes.plan_pieces import changes_in, stamp_from, undoing_from
+from kotrel.core.changes.refusal import Refusal
 from kotrel.core.columns import ACTION, ROW, before, clearing
 from kotrel.core.errors import KotrelError, WrongUse
 from kotrel.core.parts import Part, Preview
 from kotrel.core.pipeline import preview
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.core.rows.rows import Rows
-from kotrel.core.tables.table import Table
+from kotrel.core.understanding.plain import plain_rows
 from kotrel.stages.checking import business_of
 from kotrel.stages.plans import plan_of
 from kotrel.stages.undoing import How, plan_undo
@@ -138,9 +139,7 @@ def _rows(changes: RecordChanges, follows: pl.Series) -> Rows:
         *changes.fields,
         *((pl.col(name).is_null() & pl.col(before(name)).is_not_null()).alias(clearing(name)) for name in cleared),
     )
-    return Rows(
-        Table(changes.file or "request", changes.sheet, 0, (), frame.select(ROW), {}), changes.record, {}, values
-    )
+    return plain_rows(changes.record, changes.file, changes.sheet, values)
 
 
 def _refusals(found: Preview) -> list[Refusal]:

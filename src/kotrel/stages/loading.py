@@ -11,7 +11,8 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.changes.journal import Refusal, Stamp
+from kotrel.core.changes.journal import Stamp
+from kotrel.core.changes.refusal import Refusal
 from kotrel.core.columns import ACTION, before
 from kotrel.core.document_steps import shape_parts, whole_documents
 from kotrel.core.errors import OutOfReach

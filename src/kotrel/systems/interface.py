@@ -11,8 +11,9 @@ from typing import Literal
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, Rest
-from kotrel.core.changes.journal import Entry, Refusal, Stamp
+from kotrel.core.changes.journal import Entry, Stamp
 from kotrel.core.changes.plan import Plan
+from kotrel.core.changes.refusal import Refusal
 from kotrel.core.changes.reversal import InTheWay
 from kotrel.core.description.model import Description, Record
 from kotrel.core.description.shown_values import shown

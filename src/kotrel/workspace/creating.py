@@ -162,7 +162,12 @@ def _for_service(folder: Path, address: str) -> Made:
         client.close()
     records = read_description(text).records
     _write(folder / "system.toml", text)
-    _write(folder / FILE, _SETTINGS.format(url=_quoted(address)).replace("KOTREL_PASSWORD", "KOTREL_TOKEN"))
+    _write(
+        folder / FILE,
+        _SETTINGS.format(url=_quoted(address))
+        .replace("The password is", "The token is")
+        .replace("KOTREL_PASSWORD", "KOTREL_TOKEN"),
+    )
     return Made(
         folder, shown(address), "none", (f"system.toml is the service's own description: {len(records)} records",)
     )

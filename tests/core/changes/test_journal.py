@@ -9,6 +9,7 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kotrel.core.changes.canonical import require_canonical
 from kotrel.core.changes.change_set import Origin, RecordChanges, Rest, before, compare, put_together
 from kotrel.core.changes.journal import (
     Entry,
@@ -123,13 +124,26 @@ class Journal(unittest.TestCase):
             compare(sheet, pl.DataFrame(schema=dict.fromkeys(("code", "cost"), pl.String))).counts["refused"], 2
         )
 
+    def test_a_value_in_another_form_is_never_stored(self):
+        def changes(cost):
+            frame = pl.DataFrame(
+                {ROW: [2], ACTION: ["new"], MESSAGE: [None], "code": ["K"], "cost": [cost]},
+                schema_overrides={MESSAGE: pl.String},
+            )
+            return RecordChanges(ITEM, "a.xlsx", "S", ("code", "cost"), frame)
+
+        require_canonical([changes("0.9900"), changes("-12.0000"), changes(None)])
+        for cost in ("0.99", "12", "1,5000", "1.50000", "", "1.5000\n"):
+            with self.assertRaises(ValueError):
+                require_canonical([changes(cost)])
+
     def test_which_load_stands(self):
         entries = [
-            Entry(number, kind, "", "me", (), "", "", None, undone)  # type: ignore[arg-type]
+            Entry(number, kind, "", "me", (), "", "", None, undone, waiting=number == 3)  # type: ignore[arg-type]
             for number, kind, undone in (
                 (1, "load", None),
                 (2, "refused", None),
-                (3, "sent", None),
+                (3, "load", None),
                 (4, "load", 5),
                 (5, "undo", None),
             )

@@ -106,6 +106,14 @@ class Matching(unittest.TestCase):
         self.assertEqual(likely.record.name, "item")
         self.assertIsNone(likely_record(find_table(grid(["foo", "bar"], ["1", "2"])), list(small().records.values())))
 
+    def test_a_sheet_named_like_one_record_and_headed_like_another(self):
+        records = list(small().records.values())
+        headed = ["Code", "Description", "Barcode", "Cost", "Since", "Condition"]
+        table = find_table(grid(headed, ["x", "y", "1", "2", "", "new"], name="Units"))
+        self.assertEqual(likely_record(table, records).record.name, "item")
+        plain = find_table(grid(["Code", "Name"], ["x", "y"], name="Units"))
+        self.assertEqual(likely_record(plain, records).record.name, "unit")
+
     def test_headings_of_two_records_are_ambiguous_unless_the_sheet_is_named_like_one(self):
         unit = small().records["unit"]
         records = [unit, replace(unit, name="brand", title="Brand")]

@@ -18,7 +18,6 @@ from kotrel.core.changes.images import from_images, from_raw_image, image, raw_i
 from kotrel.core.columns import ACTION, LINE, MESSAGE, ROW, before
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
-from kotrel.core.rows.findings import Severity
 from kotrel.core.tables.table import letter_of
 
 Kind = Literal["load", "refused", "undo"]
@@ -121,30 +120,6 @@ def standing(entries: Sequence[Entry], number: int, hint_when_undone: str, sent_
             f"{entry.name} is already undone, by {undo}", hint_when_undone.format(undo=undo), "undone-already"
         )
     return entry
-
-
-@dataclass(frozen=True)
-class Refusal:
-    """What the business system itself says about one row of a load.
-
-    Attributes:
-        file, sheet, row: where the row stands.
-        key: its key, parts joined by `` / ``.
-        message: the system's own words.
-        severity: ``error`` where it does not take the row; ``warning`` or ``note`` for a remark on one that it took.
-        field: the field it is about, or None for the whole row.
-        advice: what the system says to do, or an empty text.
-    """
-
-    record: str
-    file: str
-    sheet: str
-    row: int
-    key: str
-    message: str
-    severity: Severity = "error"
-    field: str | None = None
-    advice: str = ""
 
 
 # --- from changes to what is kept ------------------------------------------------------------------------------------

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import polars as pl
 
 from kotrel.core.changes.change_set import key_text
-from kotrel.core.changes.journal import Refusal
+from kotrel.core.changes.refusal import Refusal
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
@@ -38,20 +38,25 @@ def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:
         return rows
     keys = rows.values.select(ROW, key_text(rows.record).alias("key"))
     groups = []
-    for severity, field in dict.fromkeys((each.severity, each.field) for each in mine):
-        these = [each for each in mine if (each.severity, each.field) == (severity, field)]
+    for severity, field, layout in dict.fromkeys((each.severity, each.field, each.layout) for each in mine):
+        these = [each for each in mine if (each.severity, each.field, each.layout) == (severity, field, layout)]
         said = pl.DataFrame(
             {
                 "key": [each.key for each in these],
-                "said": [f"the system says: {each.message}" for each in these],
+                "said": [each.message if layout else f"the system says: {each.message}" for each in these],
                 "advice": [each.advice or None for each in these],
             },
             schema=dict.fromkeys(("key", "said", "advice"), pl.String),
-        ).unique("key", keep="first")
+        ).unique(maintain_order=True)
+        # Several remarks on one row are one finding.
+        said = said.group_by("key", maintain_order=True).agg(pl.col("said", "advice").drop_nulls().str.join("; "))
+        said = said.with_columns(pl.col("advice").replace("", None))
         found = keys.join(said, on="key", maintain_order="left")
         if found.height:
             cells = cells_of(found[ROW], found["key"], found["said"], found["advice"])
             title = "refused by the system itself" if severity == "error" else "remarked by the system itself"
-            kind = "refused-by-system" if severity == "error" else "system-remark"
+            if layout:
+                title = f"not as the layout {layout} takes it"
+            kind = "not-writable" if layout else "refused-by-system" if severity == "error" else "system-remark"
             groups.append(rows.group(severity, kind, title, field or rows.record.key[0], cells))
     return rows.with_findings(groups)

@@ -108,10 +108,15 @@ def match_headings(table: Table, record: Record) -> Matched:
     )
 
 
+ENOUGH = 4
+"""So many headings of another record speak against the name of a sheet."""
+
+
 def likely_record(table: Table, records: Sequence[Record], match_on: str | None = None) -> Matched | None:
     """The record that the headings match best, or None if they match nothing.
 
-    A sheet with a record's name and key is that record. Otherwise the columns that fit decide, those headed with a field's own
+    A sheet with a record's name and key is that record, unless its headings clearly say something else: most of them mean nothing
+    there, and another record knows at least twice as many. Otherwise the columns that fit decide, those headed with a field's own
     name or title counting twice, and the key; of two equal records, the one with fewer fields.
 
     Args:
@@ -121,7 +126,16 @@ def likely_record(table: Table, records: Sequence[Record], match_on: str | None 
     if match_on is not None:
         fitting = [each for each in fitting if match_on in each.sources and each.record.key != (match_on,)] or fitting
     named = [matched for matched in fitting if matched.has_key and is_called(matched.record, name_of(table))]
-    return max(named or fitting, key=lambda each: (each.fit, -len(each.record.fields)), default=None)
+
+    def best(of: Sequence[Matched]) -> Matched | None:
+        return max(of, key=lambda each: (each.fit, -len(each.record.fields)), default=None)
+
+    mine, any_other = best(named), best(fitting)
+    if mine is None or any_other is None:
+        return any_other
+    headed = sum(1 for column in table.columns if column.heading)
+    misnamed = len(mine.sources) * 2 < headed and len(any_other.sources) >= max(len(mine.sources) * 2, ENOUGH)
+    return any_other if misnamed and any_other.has_key else mine
 
 
 def name_of(table: Table) -> str:

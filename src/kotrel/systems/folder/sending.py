@@ -14,8 +14,8 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
-from kotrel.core.changes.journal import Refusal
 from kotrel.core.changes.plan import Plan
+from kotrel.core.changes.refusal import Refusal
 from kotrel.core.columns import ACTION, ROW, before
 from kotrel.core.description.model import Description
 from kotrel.core.errors import OutOfReach, WrongUse
@@ -92,7 +92,7 @@ def laid_out(plan: Plan, uploads: Uploads, description: Description, reading: Re
         done = lay_out(layout, each.record, rows, values)
         for group in done.findings:
             if group.severity == "error":
-                refusals += _refusals(changes, rows, group.field, group.cells)
+                refusals += _refusals(changes, rows, group.field, group.cells, layout.name)
         left = without_place(layout, each.record, _filled(changes))
         written = [name for name in changes.fields if name not in left]
         kept = replace(
@@ -143,14 +143,25 @@ def _no_place(changes: RecordChanges, layout: Layout) -> list[Refusal]:
         )
         lost = changes.frame.filter((pl.col(ACTION) == "changed") & pl.col(name).ne_missing(pl.col(before(name))))
         for row, key in lost.select(ROW, key_text(record).alias("key")).iter_rows():
-            found.append(Refusal(record.name, changes.file, changes.sheet, row, key, message, field=name))
+            found.append(
+                Refusal(record.name, changes.file, changes.sheet, row, key, message, field=name, layout=layout.name)
+            )
     return found
 
 
-def _refusals(changes: RecordChanges, rows: Rows, name: str | None, cells: pl.DataFrame) -> list[Refusal]:
+def _refusals(changes: RecordChanges, rows: Rows, name: str | None, cells: pl.DataFrame, layout: str) -> list[Refusal]:
     keys = dict(rows.values.select(ROW, key_text(changes.record).alias("key")).iter_rows())
     return [
-        Refusal(changes.record.name, changes.file, changes.sheet, row, str(keys.get(row, "")), message, field=name)
+        Refusal(
+            changes.record.name,
+            changes.file,
+            changes.sheet,
+            row,
+            str(keys.get(row, "")),
+            message,
+            field=name,
+            layout=layout,
+        )
         for row, message in cells.select(ROW, "message").iter_rows()
     ]
 

@@ -156,7 +156,10 @@ class FolderSystem(System):
         self.settle()
 
     def _unlisted(self, account: Account) -> list[RecordChanges]:
-        """What was sent and is not answered, or was taken after the program's last list of it."""
+        """What was sent and is not answered, or was taken after the program's last list of it.
+
+        A list of the same second may have been given out before: what was taken counts, whether the list has it or not.
+        """
         given = given_out(self._hidden)
         times = account.answer_times()
         found: list[RecordChanges] = []
@@ -165,7 +168,7 @@ class FolderSystem(System):
                 continue
             for changes in account.changes_of(entry.number, self.description):
                 answered = times.get(entry.number, entry.at)[:19].replace("T", " ")
-                if entry.waiting or answered > given.get(changes.record.name, ""):
+                if entry.waiting or answered >= given.get(changes.record.name, ""):
                     found.append(changes)
         return found
 

@@ -11,9 +11,10 @@ from typing import Any
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, Rest
-from kotrel.core.changes.journal import Entry, Refusal, Stamp
+from kotrel.core.changes.journal import Entry, Stamp
 from kotrel.core.changes.plan import Plan
 from kotrel.core.changes.plan_pieces import header_of, pieces_of
+from kotrel.core.changes.refusal import Refusal
 from kotrel.core.description.model import Description
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.systems.interface import (

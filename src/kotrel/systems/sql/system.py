@@ -9,6 +9,7 @@ from functools import partial
 
 import polars as pl
 
+from kotrel.core.changes.canonical import require_canonical
 from kotrel.core.changes.change_set import RecordChanges, Rest
 from kotrel.core.changes.journal import Entry, Stamp, load_name
 from kotrel.core.changes.plan import Plan
@@ -91,6 +92,8 @@ class SqlReading(Reading):
 class _Writing(SqlReading, Writing):
     def take(self, plan: Plan, step: Step) -> Receipt:
         database, stamp = self.database, plan.stamp
+        if self.description.scaled:
+            require_canonical(plan.changes)
         changes = [with_raw(database, self._store(each), each.narrowed()) for each in plan.changes]
         number = journal.next_number(database)
         step("writing the journal")

@@ -1,0 +1,44 @@
+"""The last look before values are stored: each is in the one form that its kind has.
+
+Storing relies on that form (an amount is kept as a whole number by leaving out its point), so a value in another form would be stored as
+another value. Whatever brought it here, it stops here.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges
+from kotrel.core.columns import ACTION
+from kotrel.core.description.model import Field
+
+
+def require_canonical(changes: Sequence[RecordChanges]) -> None:
+    """Every value that is going to be stored is in canonical form.
+
+    Raises:
+        ValueError: one is not; what brought it here has not read it as its kind.
+    """
+    for each in changes:
+        rows = each.frame.filter(pl.col(ACTION).is_in(["new", "changed"]))
+        for name in each.fields:
+            form = _form(each.record.fields[name])
+            if form is None:
+                continue
+            odd = rows.select(pl.col(name).filter(~pl.col(name).str.contains(form))).to_series()
+            if odd.len():
+                raise ValueError(
+                    f"{each.record.name}: {name} “{odd[0]}” is not in the form of its kind; nothing is stored"
+                )
+
+
+def _form(field: Field) -> str | None:
+    if field.is_decimal:
+        return rf"^-?[0-9]+\.[0-9]{{{field.decimals}}}$" if field.decimals else r"^-?[0-9]+$"
+    if field.kind == "yes_no":
+        return "^(?:yes|no)$"
+    if field.kind == "date":
+        return r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$"
+    return None
