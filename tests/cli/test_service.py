@@ -155,10 +155,10 @@ class Protocol(Program):
         self.assertEqual([each["kind"] for each in self.call("GET", "/v1/loads")[1]["loads"]], ["load", "refused"])
 
     def test_values_are_taken_at_their_word(self) -> None:
-        fields = ["code", "description", "unit", "category", "cost", "active"]
+        fields = ["code", "description", "unit", "category", "cost", "archived"]
         good = {"#action": "new", "code": "W-1", "description": "Thing", "unit": "EA", "category": "ROPE"}
         for more, field in (({"cost": "1,5"}, "cost"), ({"cost": "1e2"}, "cost"), ({"cost": "1 000"}, "cost"), ({"cost": "0.12345"}, "cost"),
-                            ({"active": "maybe"}, "active"), ({"active": "TRUE"}, "active"), ({"code": " W-1"}, "code")):  # fmt: skip
+                            ({"archived": "maybe"}, "archived"), ({"archived": "TRUE"}, "archived"), ({"code": " W-1"}, "code")):  # fmt: skip
             body = {"parts": [{"record": "item", "fields": fields, "rows": [{**good, **more}]}]}
             _, job = self.call("POST", "/v1/jobs", json.dumps(body).encode(), Idempotency_Key=json.dumps(more))
             result = self.finished(job["job"])["result"]

@@ -1,5 +1,6 @@
 """Whole columns tidied: the convention is decided from all values, and what is in doubt stays as it was."""
 
+import unicodedata
 import unittest
 from datetime import date
 from decimal import Decimal
@@ -86,7 +87,9 @@ class Amounts(unittest.TestCase):
 
     @given(st.text(max_size=8))
     def test_no_text_is_lost_whatever_it_is(self, text):
-        got, troubles, _ = column([text, "1.50"])
+        got, troubles, repairs = column([text, "1.50"])
+        if "unusual-characters" in repairs:
+            text = unicodedata.normalize("NFKC", text)
         if troubles and "error-value" not in troubles:
             # What could not be read stands as it was, but for blanks at its ends.
             self.assertIn(got[0], text)

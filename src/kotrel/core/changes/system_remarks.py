@@ -43,14 +43,15 @@ def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:
         said = pl.DataFrame(
             {
                 "key": [each.key for each in these],
-                "said": [each.message if layout else f"the system says: {each.message}" for each in these],
+                "said": [each.message for each in these],
                 "advice": [each.advice or None for each in these],
             },
             schema=dict.fromkeys(("key", "said", "advice"), pl.String),
         ).unique(maintain_order=True)
         # Several remarks on one row are one finding.
         said = said.group_by("key", maintain_order=True).agg(pl.col("said", "advice").drop_nulls().str.join("; "))
-        said = said.with_columns(pl.col("advice").replace("", None))
+        words = pl.col("said") if layout else pl.format("the system says: {}", "said")
+        said = said.with_columns(words.alias("said"), pl.col("advice").replace("", None))
         found = keys.join(said, on="key", maintain_order="left")
         if found.height:
             cells = cells_of(found[ROW], found["key"], found["said"], found["advice"])

@@ -15,10 +15,12 @@ from kotrel.core.description.model import Field, Record
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import Table
-from kotrel.core.understanding.tidying import Setting, tidy
+from kotrel.core.understanding.tidying import Setting, fixed_decimals, tidy
 from kotrel.core.values.conventions import Conventions
 
 PLAIN_NUMBER = r"^-?[0-9]+(?:\.[0-9]+)?$"
+_Found = tuple[str, str, pl.DataFrame]
+"""The kind and the title of a finding, and its cells."""
 
 
 def plain_rows(record: Record, file: str, sheet: str, values: pl.DataFrame) -> Rows:
@@ -32,24 +34,30 @@ def plain_rows(record: Record, file: str, sheet: str, values: pl.DataFrame) -> R
     for name in (each for each in record.fields if each in values.columns):
         columns[name], found = _read(numbers, values[name], record.fields[name])
         findings += [
-            FindingGroup(severity, kind, title, record.name, name, None, cells, "")
-            for severity, kind, title, cells in found
+            FindingGroup("error", kind, title, record.name, name, None, cells, "") for kind, title, cells in found
         ]
     table = Table(file or "request", sheet, 0, (), values.select(ROW), {})
     return Rows(table, record, {}, values.with_columns(**columns), tuple(findings))
 
 
-def _read(numbers: pl.Series, given: pl.Series, field: Field) -> tuple[pl.Series, list[tuple]]:  # type: ignore[type-arg]
+def _read(numbers: pl.Series, given: pl.Series, field: Field) -> tuple[pl.Series, list[_Found]]:
+    if field.is_decimal:
+        plain = given.str.contains(PLAIN_NUMBER)
+        # What has more decimals than the field stays as it is: the checks say so.
+        values = fixed_decimals(given.set(~plain, None), field.decimals or 0)
+        return pl.select(pl.when(plain).then(values).otherwise(given)).to_series().rename(given.name), _odd(
+            numbers, given, ~plain, "a number is written like 1234.5"
+        )
     nowhere = pl.Series([False], dtype=pl.Boolean).new_from_index(0, given.len())
     tidied = tidy(numbers, given, lambda kind: nowhere, field, Setting(Conventions(".", "day"), date.today(), "."))
-    found = [(each.severity, each.kind, each.title, each.cells) for each in tidied.troubles if each.severity == "error"]
+    found: list[_Found] = [(each.kind, each.title, each.cells) for each in tidied.troubles if each.severity == "error"]
     another = given.is_not_null() & given.ne_missing(tidied.values)
-    if field.is_decimal and another.any():
-        another &= ~given.str.contains(PLAIN_NUMBER).fill_null(False)
-    if another.any():
-        rows, texts, plain = (each.filter(another) for each in (numbers, given, tidied.values))
-        words = pl.DataFrame({"plain": plain}).select(
-            pl.when(pl.col("plain").is_null()).then(pl.lit("leave it out")).otherwise(pl.format("write it as {}", "plain"))
-        ).to_series()  # fmt: skip
-        found.append(("error", "not-plain", "a value that is not plain", cells_of(rows, texts, words)))
-    return tidied.values, found
+    words = pl.select(pl.format("write it as {}", tidied.values.filter(another).fill_null(""))).to_series()
+    return tidied.values, [*found, *_odd(numbers, given, another, words)]
+
+
+def _odd(numbers: pl.Series, given: pl.Series, where: pl.Series, words: pl.Series | str) -> list[_Found]:
+    where = where.fill_null(False)
+    if not where.any():
+        return []
+    return [("not-plain", "a value that is not plain", cells_of(numbers.filter(where), given.filter(where), words))]
