@@ -15,14 +15,13 @@ from openapi_spec_validator import validate
 
 from kotrel.serving.carrying_out import carry_out
 from kotrel.serving.jobs import Jobs
-from tests.cli.test_documents import OnSqlite
-from tests.cli.test_undo import Undo
+from tests.cli import test_documents, test_undo
 from tests.support import Program
 
 HEADINGS = "Code,Description,Unit,Category,Cost"
 
 
-class DocumentsOnService(OnSqlite):
+class DocumentsOnService(test_documents.OnSqlite):
     """The same suite of documents, its figures too, over HTTP."""
 
     def start_shop(self) -> None:
@@ -30,7 +29,7 @@ class DocumentsOnService(OnSqlite):
         (self.folder / "practice.db").symlink_to(behind / "practice.db")
 
 
-class UndoOnService(Undo):
+class UndoOnService(test_undo.Undo):
     def start_shop(self) -> None:
         behind = self.start_on_service()
         (self.folder / "practice.db").symlink_to(behind / "practice.db")
