@@ -44,7 +44,7 @@ class Till(Program):
         self.assertEqual(lines[4], "U;ROP-00010;Braided rope 3 mm white;M;ROPE-BRAID;1,11;J")
         # What is sent counts as there, and is not sent twice.
         again = self.kotrel("preview", "new.csv")
-        self.assertIn("L0001 is sent and not answered", again.stderr)
+        self.assertIn("L0001 is sent and not answered yet: its rows count as taken", again.stderr)
         self.assertEqual(self.json("preview", "new.csv")["records"]["item"]["same"], 4)
         self.assertEqual(self.json("load", "new.csv", "--yes")["status"], "nothing to do")
         self.assertEqual(self.json("verify", "L0001", status=1)["too_old"].keys(), {"item"})

@@ -234,7 +234,7 @@ def _read_lists(workspace: Workspace, comparing: bool) -> None:
     lists = refresh(workspace, today)
     for entry in workspace.system().history() if comparing else ():
         if entry.waiting:
-            sys.stderr.write(f"kotrel: {entry.name} is sent and not answered: what it sends counts as there\n")
+            sys.stderr.write(f"kotrel: {entry.name} is sent and not answered yet: its rows count as taken\n")
     for each in lists:
         age = (today.replace(tzinfo=None) - datetime.fromisoformat(each.at)).days
         if each.trouble:

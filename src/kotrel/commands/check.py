@@ -141,6 +141,11 @@ def _ask(question: Question, screen: Screen) -> str | None:
     return said or None
 
 
+def _endings(source: Path) -> list[str]:
+    """What a marked copy may be called: a workbook with macros stays one."""
+    return [".xlsm" if source.suffix.lower() == ".xlsm" else ".xlsx"]
+
+
 def _mark_all(checked: list[Checked], named: str) -> list[Marked]:
     """Writes a marked copy of each file; where several records come out of one sheet, it has the marks of all."""
     files: dict[str, dict[str, Rows]] = {}
@@ -150,6 +155,9 @@ def _mark_all(checked: list[Checked], named: str) -> list[Marked]:
         sheet = each.rows.table.sheet
         sheets[sheet] = sheets[sheet].with_findings(each.rows.findings) if sheet in sheets else each.rows
     return [
-        mark(list(sheets.values()), require_new_file(Path(named)) if named else marked_name(Path(file)))
+        mark(
+            list(sheets.values()),
+            require_new_file(Path(named), _endings(Path(file))) if named else marked_name(Path(file)),
+        )
         for file, sheets in files.items()
     ]

@@ -10,7 +10,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.reports.differences import compared_json, show_compared
 from kotrel.reports.screen import Screen
 from kotrel.sheets.safe_writing import require_new_file
-from kotrel.sheets.table_writing import write_book
+from kotrel.sheets.table_writing import ENDINGS, write_book
 from kotrel.stages.comparing import compare_files, difference_book
 from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
 
@@ -31,7 +31,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    output = require_new_file(Path(args.output)) if args.output else None
+    output = require_new_file(Path(args.output), ENDINGS) if args.output else None
     with screen.progress(6) as step:
         compared = compare_files(
             Path(args.old), Path(args.new), args.key, _workspace(args), wanted_of(args), now().date(), step

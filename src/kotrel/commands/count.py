@@ -176,10 +176,11 @@ def _collect(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> 
 
 def _variance(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
     from kotrel.sheets.safe_writing import require_new_file
+    from kotrel.sheets.table_writing import ENDINGS
     from kotrel.stages.counting.standing import state_of
 
     if args.output:
-        require_new_file(Path(args.output))
+        require_new_file(Path(args.output), ENDINGS)
     state = state_of(args.name, workspace, args.second)
     if args.second == "error" and (twice := [line for line in state.lines if line.recount.startswith("counted twice")]):
         raise WrongUse(
@@ -212,12 +213,12 @@ def _set(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
 
 def _post(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
     from kotrel.sheets.safe_writing import require_new_file
-    from kotrel.sheets.table_writing import write_book
+    from kotrel.sheets.table_writing import ENDINGS, write_book
     from kotrel.stages.counting.posting import Posting, Wish, post_count
     from kotrel.stages.counting.records import count_record_book
 
     if args.output:
-        require_new_file(Path(args.output))
+        require_new_file(Path(args.output), ENDINGS)
     if not args.yes and (screen.as_json or not screen.is_terminal):
         raise WrongUse(
             "count post asks before it changes anything, and there is no terminal to ask on",

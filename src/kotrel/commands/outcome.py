@@ -58,11 +58,11 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     if job is not None and job.number is None:
         return _show_job(job, screen)
     number = load_number(args.load) if job is None or job.number is None else job.number
-    if job is None and (args.wait or args.result) and isinstance(workspace.system(), FolderSystem):
-        answered = _answer(number, args, workspace, screen)
-        if answered is None or not answered.ok:
-            return 1
     system = workspace.system()
+    if isinstance(system, FolderSystem) and (args.wait or args.result or _may_be_answered(system, number, workspace)):
+        answered = _answer(number, args, workspace, screen)
+        if (answered is None and args.wait) or (answered is not None and not answered.ok):
+            return 1
     rows = system.outcome(number)
     entry = next(each for each in system.history() if each.number == number)
     written = _write(system, number, args)
@@ -96,12 +96,20 @@ def _show_job(job: JobState, screen: Screen) -> int:
     return 0 if job.status in ("received", "working", "tried") else 1
 
 
+def _may_be_answered(system: System, number: int, workspace: Workspace) -> bool:
+    """It was sent, and the program's result may be there by now."""
+    waits = any(each.number == number and each.waiting for each in system.history())
+    return waits and bool(workspace.files_only.results)
+
+
 def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen: Screen) -> Answered | None:
     """Takes in the program's result, once it is there; None where it does not come."""
     result = Path(args.result) if args.result else None
     if result is None:
-        result = wait_for_result(number, args.seconds, workspace, lambda said: None)
+        result = wait_for_result(number, args.seconds if args.wait else 0.0, workspace, lambda said: None)
     if result is None:
+        if not args.wait:
+            return None
         if screen.as_json:
             screen.json({"load": load_name(number), "status": "sent", "rows": []})
         else:

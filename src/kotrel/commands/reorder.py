@@ -9,7 +9,7 @@ from kotrel.commands._shared import now, workspace_of
 from kotrel.reports.screen import Screen
 from kotrel.reports.stock import reorder_json, show_reorder
 from kotrel.sheets.safe_writing import require_new_file
-from kotrel.sheets.table_writing import write_book
+from kotrel.sheets.table_writing import ENDINGS, write_book
 from kotrel.stages.reordering import order_book, reorder
 
 EXAMPLE = """\
@@ -31,7 +31,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
     if args.output:
-        require_new_file(Path(args.output))
+        require_new_file(Path(args.output), ENDINGS)
     done = reorder(workspace, args.with_orders, args.where)
     if args.output:
         write_book(order_book(done, workspace.description, now().date()), Path(args.output))

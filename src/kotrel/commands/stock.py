@@ -11,7 +11,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.reports.screen import Screen
 from kotrel.reports.stock import show_stock, stock_book, stock_json
 from kotrel.sheets.safe_writing import require_new_file
-from kotrel.sheets.table_writing import write_book
+from kotrel.sheets.table_writing import ENDINGS, write_book
 from kotrel.stages.stock import DEFAULT_BY, Question, stock
 from kotrel.stages.undoing import load_number
 
@@ -48,7 +48,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             "--at, --from/--to and --against ask different questions", "Use one of them.", "wrong-command-line"
         )
     if args.output:
-        require_new_file(Path(args.output))
+        require_new_file(Path(args.output), ENDINGS)
     asked = Question(
         tuple(args.items),
         args.where,

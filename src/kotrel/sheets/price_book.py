@@ -55,7 +55,7 @@ def write_price_book(sheets: Sequence[PriceSheet], own: PriceSheet | None, first
     """
     import xlsxwriter
 
-    require_new_file(path)
+    require_new_file(path, [".xlsx"])
     with written_whole(path) as temporary:
         out = xlsxwriter.Workbook(
             temporary, {"strings_to_formulas": False, "strings_to_urls": False, "constant_memory": True}

@@ -42,7 +42,7 @@ def write_rest(sheets: Sequence[RestSheet], path: Path, stamp: Mapping[str, str]
     """
     import xlsxwriter
 
-    require_new_file(path)
+    require_new_file(path, [".xlsx"])
     with written_whole(path) as temporary:
         out = xlsxwriter.Workbook(temporary, {"strings_to_formulas": False, "strings_to_urls": False})
         for name, value in stamp.items():

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
@@ -21,14 +21,27 @@ def free_name(path: Path) -> Path:
     return candidate
 
 
-def require_new_file(path: Path) -> Path:
-    """The path, if no file exists there.
+def require_new_file(path: Path, endings: Sequence[str] = ()) -> Path:
+    """The path, if no file exists there. Asked before any work is done: what cannot be written is known at once.
+
+    Args:
+        endings: the file endings that it may have, the usual one first; none are any.
 
     Raises:
-        WrongUse: there is one; the user's files are never overwritten.
+        WrongUse: there is one (the user's files are never overwritten), or its ending is of another kind of file.
+        OutOfReach: its folder does not exist.
     """
+    if endings and path.suffix.lower() not in endings:
+        what = "this is written as a workbook" if len(endings) == 1 else f"“{path.suffix}” is not a known file ending"
+        raise WrongUse(
+            f"{path}: {what}",
+            f"Use a name like {path.stem}{endings[0]}." if len(endings) == 1 else f"Use one of {', '.join(endings)}.",
+            "unknown-ending",
+        )
     if path.exists():
-        raise WrongUse(f"{path} already exists", f"Use another name: -o {free_name(path).name}", "file-exists")
+        raise WrongUse(f"{path} already exists", f"Use another name, such as {free_name(path).name}.", "file-exists")
+    if not path.parent.is_dir():
+        raise OutOfReach(f"there is no folder {path.parent}", "Make it first, or use another.", "no-folder")
     return path
 
 

@@ -12,7 +12,7 @@ from kotrel.core.description.model import Record
 from kotrel.core.errors import WrongUse
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.safe_writing import require_new_file
-from kotrel.sheets.table_writing import write_book
+from kotrel.sheets.table_writing import ENDINGS, write_book
 from kotrel.stages.refused_rows import RestPart, write_rests
 from kotrel.systems.interface import System
 
@@ -23,7 +23,7 @@ def write_before(system: System, number: int, path: Path) -> dict[str, int]:
     Raises:
         WrongUse: the load changed no existing row, or the file exists.
     """
-    require_new_file(path)
+    require_new_file(path, ENDINGS)
     rows: dict[str, tuple[Record, list[pl.DataFrame]]] = {}
     with system.reading() as reading:
         for changes in reading.changes_of(number):
@@ -53,7 +53,7 @@ def write_rest_of(system: System, number: int, path: Path) -> int:
     Raises:
         WrongUse: the load refused no row, or the file exists.
     """
-    require_new_file(path)
+    require_new_file(path, [".xlsx"])
     parts = [RestPart(file, sheet, rest, reasons) for file, sheet, rest, reasons in system.rest_of(number)]
     if not any(part.rest.cells.height for part in parts):
         raise WrongUse(f"{load_name(number)} has no refused rows", "", "nothing-refused")

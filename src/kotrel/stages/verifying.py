@@ -88,7 +88,12 @@ def _differences(changes: RecordChanges, touched: pl.DataFrame, reading: Reading
 
     stays = pl.col(ACTION) != "removed"
     found = [
-        difference(joined.filter(stays & ~pl.col("is held")), None, pl.lit("a row"), pl.lit("no longer there")),
+        difference(
+            joined.filter(stays & ~pl.col("is held")),
+            None,
+            pl.lit("a row"),
+            pl.lit("not there" if reading.as_of(record.name) is not None else "no longer there"),
+        ),
         difference(joined.filter(~stays & pl.col("is held")), None, pl.lit("removed"), pl.lit("back again")),
     ]
     there = joined.filter(stays & pl.col("is held"))
