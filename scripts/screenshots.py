@@ -21,6 +21,7 @@ from rich.console import Console
 from rich.text import Text
 
 from kotrel.practice import counters, letter, loft, story
+from kotrel.practice.scenes_other_ways import write_for_till
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 COLUMNS, SIZE, LINE, MARGIN = 120, 17, 22, 24
@@ -56,10 +57,27 @@ PICTURES = {
     "count": "count variance shed",
     "reorder": "reorder --with-orders --where code␣begins␣with␣'CHN-000'",
     "history": "history",
+    "till desk": "init till-desk --system folder:till --practice",
+    "till load": "load for-the-till.csv -w till-desk --yes",
+    "till reads": "practice till till --once --slow 0",
+    "till": "outcome L0001 -w till-desk",
 }
 """Name of the picture → the command; they run one after the other in one workspace."""
 
-STEPS = ("levels", "colleague", "good rows", "opening", "opening-check", "freeze", "count sheets", "collect", "clash")
+STEPS = (
+    "levels",
+    "colleague",
+    "good rows",
+    "opening",
+    "opening-check",
+    "freeze",
+    "count sheets",
+    "collect",
+    "clash",
+    "till desk",
+    "till load",
+    "till reads",
+)
 """What has to be done between pictures, and is not drawn."""
 
 CONSOLE = Console(width=COLUMNS, color_system="standard")
@@ -77,6 +95,7 @@ def main() -> None:
         letter.write_letter(folder / "keldrift-spring.xlsx", slip=True)
         letter.write_rules(folder)
         loft.write_loft(folder / "loft.xlsx", slips=True)
+        write_for_till(folder / "for-the-till.csv", slips=False)
         for picture, command in PICTURES.items():
             printed = run(command, folder)
             if picture == "levels":

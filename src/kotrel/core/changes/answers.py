@@ -109,7 +109,7 @@ def answers_in(rows: Rows, lines: pl.DataFrame, references: Sequence[str], only_
                 (row, key, "the load sent no such row")
             )
             continue
-        why = "; ".join(filter(None, (message, advice))) or None
+        why = "; ".join(part.strip().removesuffix(".") for part in (message, advice) if part) or None
         for line in mine:
             said[line] = _worse(said.get(line), RowAnswer(line, outcome, why, number))
     for (kind, title, name), found in told.items():
