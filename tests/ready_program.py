@@ -8,6 +8,7 @@ the program the plain way.
 from __future__ import annotations
 
 import contextlib
+import gc
 import importlib
 import json
 import os
@@ -43,6 +44,12 @@ def serve(address: str) -> None:
         "sqlalchemy.dialects.postgresql",
     ):
         importlib.import_module(name)
+    # The grammar of expressions is built once too; nothing here may start a thread, for those do not survive a fork.
+    from kotrel.core.expressions.parsing import parse
+
+    parse("cost + 35%")
+    gc.collect()
+    gc.freeze()
     listening = socket.socket(socket.AF_UNIX)
     listening.bind(f"{address}.soon")
     listening.listen(16)
