@@ -49,6 +49,9 @@ def main() -> int:
     serving = ready_program.start()
     if serving:
         os.environ["KOTREL_READY"] = serving[1]
+    from tests.support import fresh_shop
+
+    os.environ["KOTREL_SHOP"] = str(fresh_shop())
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         for module, status, count, said, seconds in pool.map(run, jobs()):
             total += count

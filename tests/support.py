@@ -127,12 +127,11 @@ class Program(unittest.TestCase):
 
     def start_on_postgres(self) -> None:
         """Makes the folder a workspace with a practice system in a PostgreSQL database of its own."""
-        import psycopg
-
-        name = f"shop_{uuid.uuid4().hex}"
-        with psycopg.connect(postgres_url(), autocommit=True) as connection:
-            connection.execute(f"CREATE DATABASE {name}")  # type: ignore[arg-type]
-        self.kotrel("init", ".", "--system", postgres_url().replace("/postgres?", f"/{name}?"), "--practice")
+        template = fresh_postgres_shop()
+        name = _new_database(template.name)
+        shutil.copytree(template, self.folder, dirs_exist_ok=True)
+        settings = self.folder / "kotrel.toml"
+        settings.write_text(settings.read_text("utf-8").replace(f"/{template.name}?", f"/{name}?"), "utf-8")
 
     def start_on_service(self, faults: Mapping[str, float] | None = None, **limits: Any) -> Path:
         """Makes the folder a workspace whose practice system is a service; returns the folder behind the service."""
@@ -188,13 +187,37 @@ def run_kotrel(folder: Path, *words: str, **environment: str) -> subprocess.Comp
 
 @cache
 def fresh_shop() -> Path:
-    """A workspace made once by ``kotrel init``; tests work on copies."""
+    """A workspace made once by ``kotrel init``; tests work on copies. ``python -m tests`` makes one for all modules."""
+    if made := os.environ.get("KOTREL_SHOP"):
+        return Path(made)
     folder = Path(tempfile.mkdtemp(prefix="kotrel-shop-"))
     atexit.register(shutil.rmtree, folder, ignore_errors=True)
     done = run_kotrel(folder, "init", ".")
     if done.returncode:
         raise AssertionError(done.stdout + done.stderr)
     return folder
+
+
+@cache
+def fresh_postgres_shop() -> Path:
+    """A workspace made once by ``kotrel init`` on PostgreSQL, called as its database; tests work on copies of both."""
+    name = _new_database()
+    folder = Path(tempfile.mkdtemp(prefix="kotrel-shop-")) / name
+    atexit.register(shutil.rmtree, folder.parent, ignore_errors=True)
+    url = postgres_url().replace("/postgres?", f"/{name}?")
+    done = run_kotrel(folder.parent, "init", name, "--system", url, "--practice")
+    if done.returncode:
+        raise AssertionError(done.stdout + done.stderr)
+    return folder
+
+
+def _new_database(template: str = "template1") -> str:
+    import psycopg
+
+    name = f"shop_{uuid.uuid4().hex}"
+    with psycopg.connect(postgres_url(), autocommit=True) as connection:
+        connection.execute(f"CREATE DATABASE {name} TEMPLATE {template}")  # type: ignore[arg-type]
+    return name
 
 
 @cache
