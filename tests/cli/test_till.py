@@ -121,6 +121,17 @@ class Till(Program):
         rows = self.json("outcome", "L0001", "--from", "said.csv", "--only-refused")["rows"]
         self.assertEqual([each["outcome"] for each in rows], ["done", "done", "refused", "done"])
 
+    def test_what_the_layout_cannot_write_is_found_before_anything_is_sent(self) -> None:
+        self.write("odd.csv", HEADINGS, "NEW-8,Sea → green,M,ROPE-BRAID,2.50", "NEW-9,Fine,M,ROPE-BRAID,2.50")
+        found = self.json("check", "odd.csv", status=1)
+        self.assertEqual(
+            [(each["kind"], each["cell"], each["value"]) for each in found["findings"] if each["severity"] == "error"],
+            [("not-writable", "line 2, column 2", "Sea → green")],
+        )
+        self.assertEqual(self.json("preview", "odd.csv", status=1)["records"]["item"]["refused"], 1)
+        (self.folder / "layouts" / "till.toml").unlink()
+        self.json("check", "odd.csv")
+
     def test_a_trial_sends_nothing(self) -> None:
         tried = self.json("load", "new.csv", "--trial")
         self.assertEqual((tried["status"], tried["load"], self.waiting()), ("tried", None, []))

@@ -290,7 +290,7 @@ class Consequences(unittest.TestCase):
         self.assertEqual(
             {(group.severity, group.field, *cells) for group in checked.rows.findings for cells in group.cells.rows()},
             {
-                ("error", "unit", 3, "E", "the system says: too heavy; and too long", "use KG"),
+                ("error", "unit", 3, "EA", "the system says: too heavy; and too long", "use KG"),
                 ("warning", "code", 2, "D", "the system says: slow", None),
             },
         )

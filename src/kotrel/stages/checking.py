@@ -7,10 +7,11 @@ from datetime import date, datetime, time
 from pathlib import Path
 
 from kotrel.core.parts import Business, Checked, Part
-from kotrel.core.pipeline import check_parts
+from kotrel.core.pipeline import check_parts, preview
 from kotrel.core.readying.three_way import ExportBase
 from kotrel.core.rows.load_options import LoadOptions
 from kotrel.stages.file_options import Wanted
+from kotrel.stages.plans import foreseen
 from kotrel.stages.prefetching import prefetching
 from kotrel.stages.understanding import Expect, Understood, understand_file
 from kotrel.systems.interface import Step
@@ -67,11 +68,13 @@ def parts_of(understood: Sequence[Understood], workspace: Workspace) -> list[Par
 
 def check_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Checked]:
     """Reads, understands and checks files against the system."""
-    with workspace.system().reading() as reading, prefetching(reading) as ahead:
+    system = workspace.system()
+    business = business_of(workspace, wanted.options, datetime.combine(today, time()))
+    with system.reading() as reading, prefetching(reading) as ahead:
         understood = understand_files(files, workspace, wanted, today, step, ahead.expect)
-        return check_parts(
-            parts_of(understood, workspace),
-            business_of(workspace, wanted.options, datetime.combine(today, time())),
-            ahead,
-            step,
-        )
+        parts = parts_of(understood, workspace)
+        if system.can.foresees:
+            # What becomes of each row decides whether it can be written, and how.
+            refusals = foreseen(preview(parts, business, reading, step), system, reading)
+            return check_parts(parts, business, reading, step, refusals)
+        return check_parts(parts, business, ahead, step)

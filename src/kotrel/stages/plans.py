@@ -2,10 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from datetime import datetime
+
 from kotrel.core.changes.change_set import key_text
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan
+from kotrel.core.changes.refusal import Refusal
 from kotrel.core.parts import Preview
+from kotrel.systems.interface import Reading, System
+
+
+def foreseen(preview: Preview, system: System, reading: Reading) -> Sequence[Refusal]:
+    """The rows that the system is known not to take, before anything is sent to it."""
+    if not system.can.foresees:
+        return ()
+    return reading.foreseen(plan_of(preview, Stamp(datetime.now().astimezone(), "", (), "")))
 
 
 def plan_of(preview: Preview, stamp: Stamp) -> Plan:

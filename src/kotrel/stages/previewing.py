@@ -14,6 +14,7 @@ from kotrel.core.parts import Preview
 from kotrel.core.pipeline import preview
 from kotrel.stages.checking import business_of, parts_of, understand_files
 from kotrel.stages.file_options import Wanted
+from kotrel.stages.plans import foreseen
 from kotrel.stages.understanding import Understood
 from kotrel.systems.interface import Step
 from kotrel.workspace.settings import Workspace
@@ -24,8 +25,11 @@ def preview_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, t
     understood = understand_files(files, workspace, wanted, today.date(), step)
     content = fingerprint(files, wanted, understood)
     parts, business = parts_of(understood, workspace), business_of(workspace, wanted.options, today)
-    with workspace.system().reading() as reading:
+    system = workspace.system()
+    with system.reading() as reading:
         found = preview(parts, business, reading, step, with_stakes=True)
+        if refusals := foreseen(found, system, reading):
+            found = preview(parts, business, reading, step, refusals, with_stakes=True)
         if wanted.options.documents.as_target:
             return found
         return replace(found, before=loaded_before(reading.history(), content))

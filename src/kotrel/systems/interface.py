@@ -87,12 +87,14 @@ class Abilities:
         trial: it can try a plan without keeping anything of it.
         sums: it has a ledger, or can be asked for sums of one.
         removes: it can remove a row that was new.
+        foresees: it is known beforehand which rows it would not take (:meth:`Reading.foreseen`).
     """
 
     answers: Literal["at once", "later"] = "at once"
     trial: bool = True
     sums: bool = True
     removes: bool = True
+    foresees: bool = False
 
 
 class ConcurrentChange(Exception):
@@ -121,6 +123,11 @@ class Reading(ABC):
         """When what is read of a record was given out (local time, ISO); None where it is read as it is now."""
         del record
         return None
+
+    def foreseen(self, plan: Plan) -> Sequence[Refusal]:
+        """The rows of a plan that are known beforehand not to be taken."""
+        del plan
+        return ()
 
     @abstractmethod
     def require(self, record: str) -> None:

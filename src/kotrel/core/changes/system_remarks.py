@@ -54,7 +54,9 @@ def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:
         said = said.with_columns(words.alias("said"), pl.col("advice").replace("", None))
         found = keys.join(said, on="key", maintain_order="left")
         if found.height:
-            cells = cells_of(found[ROW], found["key"], found["said"], found["advice"])
+            shown = rows.values[field] if field in rows.values.columns else keys["key"]
+            values = found.join(pl.DataFrame([keys[ROW], shown.alias("value")]), on=ROW, how="left")["value"]
+            cells = cells_of(found[ROW], values, found["said"], found["advice"])
             title = "refused by the system itself" if severity == "error" else "remarked by the system itself"
             if layout:
                 title = f"not as the layout {layout} takes it"

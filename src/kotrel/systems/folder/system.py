@@ -13,6 +13,7 @@ import polars as pl
 from kotrel.core.changes.change_set import RecordChanges, Rest
 from kotrel.core.changes.journal import Entry, Stamp, load_name
 from kotrel.core.changes.plan import Plan
+from kotrel.core.changes.refusal import Refusal
 from kotrel.core.changes.reversal import InTheWay
 from kotrel.core.columns import ACTION, ROW, before
 from kotrel.core.description.model import Description
@@ -23,7 +24,7 @@ from kotrel.systems.folder.account import Account, account_in
 from kotrel.systems.folder.mirror import FILE, given_out
 from kotrel.systems.folder.overlay import with_sent
 from kotrel.systems.folder.sending import Uploads, clear_away, hand_over, laid_out, write_files
-from kotrel.systems.interface import Abilities, Reading, Receipt, Step, System, Writing
+from kotrel.systems.interface import Abilities, Reading, Receipt, Refused, Step, System, Writing
 from kotrel.systems.sql import journal
 from kotrel.systems.sql.journal_checking import trouble_with
 from kotrel.systems.sql.sqlite import SqliteDatabase
@@ -31,9 +32,19 @@ from kotrel.systems.sql.system import SqlReading
 
 
 class _FolderReading(SqlReading):
-    def __init__(self, database: SqliteDatabase, description: Description, account: Account) -> None:
+    def __init__(self, database: SqliteDatabase, description: Description, account: Account, uploads: Uploads) -> None:
         super().__init__(database, description)
         self.account = account
+        self.uploads = uploads
+
+    def foreseen(self, plan: Plan) -> Sequence[Refusal]:
+        # What is sent in no layout is said when it is sent: check and preview are of use without any.
+        changes = tuple(each for each in plan.changes if each.record.name in self.uploads.layouts)
+        try:
+            laid_out(replace(plan, changes=changes), self.uploads, self.description, self, "")
+        except Refused as refused:
+            return refused.refusals
+        return ()
 
     def as_of(self, record: str) -> str | None:
         return given_out(self.account.folder).get(record, "")
@@ -55,8 +66,7 @@ class _FolderWriting(_FolderReading, Writing):
     def __init__(
         self, database: SqliteDatabase, description: Description, account: Account, uploads: Uploads, name: str
     ) -> None:
-        super().__init__(database, description, account)
-        self.uploads = uploads
+        super().__init__(database, description, account, uploads)
         self.name = name
 
     def take(self, plan: Plan, step: Step) -> Receipt:
@@ -118,7 +128,7 @@ class FolderSystem(System):
         hidden: where the mirror of the exports and the account are kept.
     """
 
-    can = Abilities(answers="later", removes=False)
+    can = Abilities(answers="later", removes=False, foresees=True)
 
     def __init__(self, hidden: Path, description: Description, name: str, uploads: Uploads) -> None:
         self._hidden = hidden
@@ -139,12 +149,12 @@ class FolderSystem(System):
             account_in(self._hidden) as account,
             with_sent(self._mirror, self.description, self._unlisted(account)) as database,
         ):
-            yield _FolderReading(database, self.description, account)
+            yield _FolderReading(database, self.description, account, self._uploads)
 
     @contextmanager
     def reading_back(self) -> Iterator[Reading]:
         with account_in(self._hidden) as account, with_sent(self._mirror, self.description, ()) as database:
-            yield _FolderReading(database, self.description, account)
+            yield _FolderReading(database, self.description, account, self._uploads)
 
     @contextmanager
     def writing(self) -> Iterator[Writing]:
