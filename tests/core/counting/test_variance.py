@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from kotrel.core.counting.freezing import classes, sample
 from kotrel.core.counting.posting import to_close
+from kotrel.core.counting.suspicions import suspected
 from kotrel.core.counting.variance import (
     EXACT,
     NOTHING_MOVED,
@@ -17,7 +18,6 @@ from kotrel.core.counting.variance import (
     Place,
     Tolerance,
     lines_of,
-    suspected,
     totals_of,
 )
 from tests.core.stock.test_stock import pl
@@ -167,6 +167,25 @@ class Suspicions(unittest.TestCase):
         self.assertIn("mixed up", self.suspect(one_code, other)[0][0])
         far = Line(place(2, item="CHN-00999"), Decimal(9), Decimal(13))
         self.assertEqual(self.suspect(one_code, far), [(), ()])
+
+    @given(st.lists(st.tuples(st.text("ab0", min_size=1, max_size=4), st.sampled_from([-1, 1, 2])), max_size=8))
+    def test_codes_that_look_alike_are_found_as_by_comparing_each_with_each(self, off: list[tuple[str, int]]) -> None:
+        lines = [Line(place(n, item=code), Decimal(5), Decimal(5 + odd)) for n, (code, odd) in enumerate(off)]
+
+        def alike(a: str, b: str) -> bool:
+            differ = [n for n in range(len(a)) if a[n] != b[n]] if len(a) == len(b) else []
+            one = len(differ) == 1
+            turned = (
+                len(differ) == 2
+                and differ[0] + 1 == differ[1]
+                and a[differ[0]] + a[differ[1]] == b[differ[1]] + b[differ[0]]
+            )
+            return one or turned
+
+        for (code, odd), remarks in zip(off, self.suspect(*lines), strict=True):
+            first = next((other for other, theirs in off if theirs == -odd and alike(code, other)), None)
+            said = [remark.split(" ")[0] for remark in remarks if "mixed up" in remark]
+            self.assertEqual(said, [] if first is None else [first])
 
 
 class Choices(unittest.TestCase):

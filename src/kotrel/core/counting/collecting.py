@@ -81,6 +81,9 @@ def collect(rows: Rows, by_key: Mapping[Key, Place], known: Known, sheet: Sheet)
 
     names = ("item", "warehouse", "bin", "lot", "serial", "unit", "counted", "counter", "time", "remark")
     blank = [pl.lit(None, pl.String).alias(name) for name in names if name not in rows.values.columns]
+    # A counter writes the same times over and over, and most lines are in the base unit.
+    moments: dict[str | None, tuple[str | None, str]] = {}
+    letter = rows.letters.get("counted")
     for row in rows.values.with_columns(blank).select(ROW, *names).iter_rows(named=True):
         if row[ROW] in wrong:
             continue
@@ -101,15 +104,17 @@ def collect(rows: Rows, by_key: Mapping[Key, Place], known: Known, sheet: Sheet)
         if trouble is not None:
             tell(row[ROW], *trouble)
             continue
-        at, odd = _moment(row["time"], sheet)
+        time = row["time"]
+        if time not in moments:
+            moments[time] = _moment(time, sheet)
+        at, odd = moments[time]
         if odd:
             tell(row[ROW], "not-a-time", "no time of day", "time", odd)
             continue
-        factor = Decimal(1)
+        counted = Decimal(row["counted"])
         if row["unit"] is not None and row["unit"] != known.units.get(row["item"]):
-            factor = known.factors[row["item"], row["unit"]]
-        counted = Decimal(row["counted"]) * factor
-        where = f"{rows.table.file} {rows.table.place(row[ROW], rows.letters.get('counted'))}"
+            counted *= known.factors[row["item"], row["unit"]]
+        where = f"{rows.table.file} {rows.table.place(row[ROW], letter)}"
         entry = Entry(
             place.number if place else 0, sheet.round, counted, row["counter"] or "", at, where, row["remark"] or ""
         )

@@ -169,14 +169,22 @@ def lines_of(
     found: list[Line] = []
     for place in places:
         mine = by_place.get(place.number, [])
-        last = max((each.round for each in mine), default=0)
-        found.append(_line(place, [each for each in mine if each.round == last], trading, moved, second))
+        if len(mine) > 1:
+            last = max(each.round for each in mine)
+            mine = [each for each in mine if each.round == last]
+        found.append(_line(place, mine, trading, moved, second))
     return [_advised(line, tolerance) for line in found]
 
 
 def _line(place: Place, entries: Sequence[Entry], trading: bool, moved: Moved, second: str) -> Line:
     if not entries:
         return Line(place, moved.now.get(place.key, ZERO) if trading else place.expected, None)
+    if len(entries) == 1 and not (trading and moved.since.get(place.key)):
+        # By far the most: counted once, at a place where nothing has moved.
+        timed = trading and entries[0].at is not None
+        return Line(
+            place, moved.now.get(place.key, ZERO) if timed else place.expected, entries[0].counted, tuple(entries)
+        )
     counted = sum((each.counted for each in entries), ZERO)
     line = Line(place, place.expected, counted, tuple(entries))
     if len(entries) > 1 and second != "add":
@@ -209,7 +217,7 @@ def _end_of(at: str) -> str:
 
 
 def _advised(line: Line, tolerance: Tolerance) -> Line:
-    if line.counted is None or line.recount or line.within(tolerance):
+    if line.counted is None or line.counted == line.expected or line.recount or line.within(tolerance):
         return line
     first = all(entry.round == 0 for entry in line.entries)
     return replace(line, recount="out of tolerance") if first else line
@@ -224,65 +232,6 @@ def totals_of(lines: Sequence[Line], tolerance: Tolerance) -> Totals:
     accuracy = half_away(Decimal(within * 100) / len(counted), 1) if counted else None
     open_lines = sum(1 for line in lines if line.counted is None)
     return Totals(net, gross, accuracy, len(counted), open_lines)
-
-
-def suspected(lines: Sequence[Line], factors: Mapping[str, Sequence[tuple[str, Decimal]]]) -> list[Line]:
-    """The lines with what their variances look like: goods in another bin, or counted in another unit.
-
-    Args:
-        factors: item → its other units and how many base units are in one.
-    """
-    off = [line for line in lines if line.counted is not None and line.variance]
-    by_item: dict[str, list[Line]] = {}
-    for line in off:
-        by_item.setdefault(line.place.item, []).append(line)
-    found: dict[int, list[str]] = {}
-    for mine in by_item.values():
-        for line in mine:
-            other = next((each for each in mine if each is not line and each.variance == -line.variance), None)
-            if other is not None:
-                place = " ".join(
-                    filter(None, (other.place.warehouse, other.place.bin, other.place.lot, other.place.serial))
-                )
-                found.setdefault(line.place.number, []).append(
-                    f"the opposite is missing or too many in {place}: in the wrong bin?"
-                )
-    for line in off:
-        for unit, factor in factors.get(line.place.item, ()):
-            if (
-                line.expected
-                and line.counted
-                and (line.counted * factor == line.expected or line.expected * factor == line.counted)
-            ):
-                found.setdefault(line.place.number, []).append(
-                    f"counted in {unit} instead of {line.place.unit}, or the other way round?"
-                )
-    opposite: dict[tuple[str | None, Decimal], list[Line]] = {}
-    for line in off:
-        opposite.setdefault((line.place.warehouse, -line.variance), []).append(line)
-    for line in off:
-        for other in opposite.get((line.place.warehouse, line.variance), ()):
-            if _alike(line, other):
-                found.setdefault(line.place.number, []).append(f"{other.place.item} is off by the opposite: mixed up?")
-                break
-    return [
-        replace(line, remarks=tuple(found[line.place.number])) if line.place.number in found else line for line in lines
-    ]
-
-
-def _alike(line: Line, other: Line) -> bool:
-    """Two codes of one length that differ in one character or in two neighbours."""
-    a, b = line.place.item, other.place.item
-    if a == b or len(a) != len(b):
-        return False
-    differ = [n for n in range(len(a)) if a[n] != b[n]]
-    swapped = (
-        len(differ) == 2
-        and differ[1] == differ[0] + 1
-        and a[differ[0]] == b[differ[1]]
-        and a[differ[1]] == b[differ[0]]
-    )
-    return len(differ) == 1 or swapped
 
 
 def _plain(value: Decimal) -> str:

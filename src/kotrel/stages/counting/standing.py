@@ -9,6 +9,7 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.counting.freezing import PLACE
+from kotrel.core.counting.suspicions import suspected
 from kotrel.core.counting.variance import (
     NOTHING_MOVED,
     Entry,
@@ -18,7 +19,6 @@ from kotrel.core.counting.variance import (
     Place,
     Totals,
     lines_of,
-    suspected,
     totals_of,
 )
 from kotrel.core.errors import OutOfReach

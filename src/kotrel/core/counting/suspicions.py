@@ -1,0 +1,82 @@
+"""What variances look like: goods in another bin, counted in another unit, or two codes mixed up."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from decimal import Decimal
+
+from kotrel.core.counting.variance import Line
+
+
+def suspected(lines: Sequence[Line], factors: Mapping[str, Sequence[tuple[str, Decimal]]]) -> list[Line]:
+    """The lines with what their variances look like: goods in another bin, or counted in another unit.
+
+    Args:
+        factors: item → its other units and how many base units are in one.
+    """
+    off = [line for line in lines if line.counted is not None and line.variance]
+    # Every line looks up its opposites: comparing all with all would take hours where a whole warehouse is off.
+    by_variance: dict[tuple[str, Decimal], Line] = {}
+    for line in off:
+        by_variance.setdefault((line.place.item, line.variance), line)
+    found: dict[int, list[str]] = {}
+    for line in off:
+        other = by_variance.get((line.place.item, -line.variance))
+        if other is not None:
+            where = other.place
+            place = " ".join(filter(None, (where.warehouse, where.bin, where.lot, where.serial)))
+            found.setdefault(line.place.number, []).append(
+                f"the opposite is missing or too many in {place}: in the wrong bin?"
+            )
+    for line in off:
+        for unit, factor in factors.get(line.place.item, ()):
+            if (
+                line.expected
+                and line.counted
+                and (line.counted * factor == line.expected or line.expected * factor == line.counted)
+            ):
+                found.setdefault(line.place.number, []).append(
+                    f"counted in {unit} instead of {line.place.unit}, or the other way round?"
+                )
+    for line, other in _mixed_up(off):
+        found.setdefault(line.place.number, []).append(f"{other.place.item} is off by the opposite: mixed up?")
+    return [
+        replace(line, remarks=tuple(found[line.place.number])) if line.place.number in found else line for line in lines
+    ]
+
+
+def _mixed_up(off: Sequence[Line]) -> list[tuple[Line, Line]]:
+    """Lines with another of the opposite variance in the same warehouse whose code looks alike.
+
+    Two codes look alike if they are of one length and differ in one character, or in two neighbours that changed places. They are
+    looked up by what is left of them without one character.
+    """
+    order = {line.place.number: number for number, line in enumerate(off)}
+    known: dict[tuple[str | None, Decimal, str], list[Line]] = {}
+    for line in off:
+        code = line.place.item
+        for form in (code, *_without_one(code)):
+            mine = known.setdefault((line.place.warehouse, line.variance, form), [])
+            if len(mine) < 2 and all(each.place.item != code for each in mine):
+                mine.append(line)
+    found = []
+    for line in off:
+        code, where, wanted = line.place.item, line.place.warehouse, -line.variance
+        swapped = [
+            code[:n] + code[n + 1] + code[n] + code[n + 2 :] for n in range(len(code) - 1) if code[n] != code[n + 1]
+        ]
+        alike = [
+            other
+            for form in (*_without_one(code), *swapped)
+            for other in known.get((where, wanted, form), ())
+            if other.place.item != code
+        ]
+        if alike:
+            found.append((line, min(alike, key=lambda each: order[each.place.number])))
+    return found
+
+
+def _without_one(code: str) -> list[str]:
+    """A code with one character after the other left open; no code has a NUL."""
+    return [f"{code[:n]}\0{code[n + 1 :]}" for n in range(len(code))]
