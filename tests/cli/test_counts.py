@@ -137,6 +137,27 @@ class Counts(Counting):
         )
         self.assertEqual(self.json("count", "variance", "quay")["not_counted"], 0)
 
+    def test_a_sheet_of_another_shape_comes_in_through_a_saved_match(self) -> None:
+        self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
+        self.write("other.csv", "Thing;Place;Found", "FST-00020;Q-04-D;n/a", "FST-00060;Q-05-A;five", "FST-00100;;12")
+        self.json("map", "other.csv", "count", "--name", "other")
+        match = self.folder / "maps" / "other.toml"
+        match.write_text(
+            'record = "count"\n[field]\nitem.column = "Thing"\nbin.column = "Place"\n'
+            'counted = { column = "Found", translate = { "n/a" = "", five = "5" } }\n', "utf-8"
+        )  # fmt: skip
+        self.assertIn("kotrel count collect", self.kotrel("check", "other.csv", "--map", "other", status=2).stderr)
+        refused = self.json("count", "collect", "quay", "other.csv", "--map", "other", status=None)["files"][0]
+        self.assertEqual((refused["status"], refused["lines"]), ("collected", 2))
+        self.assertEqual(self.lines()["FST-00060"]["counted"], "5")
+        # Other work is not disturbed by a match for such sheets, nor by a word for "not counted".
+        (self.folder / "kotrel.toml").write_text(
+            (self.folder / "kotrel.toml").read_text("utf-8") + '\n[count]\nnot_counted = "skip"\n', "utf-8"
+        )
+        self.write("b.csv", "Item,Bin,Counted", "FST-00020,Q-04-D,SKIP", "FST-00060,Q-05-A,6")
+        done = self.json("count", "collect", "quay", "b.csv")["files"][0]
+        self.assertEqual((done["lines"], done["blank"]), (1, 1))
+
     def test_what_moves_although_trading_is_stopped_is_said(self) -> None:
         self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
         self.sell("1", "FST-00020", 4)

@@ -85,6 +85,7 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     collect.add_argument("--counter", metavar="NAME", help="who counted, for rows that say nobody")
     collect.add_argument("--blank", choices=("not-counted", "as-expected"), default="not-counted",
                          help="what a blank means (default: not-counted)")  # fmt: skip
+    collect.add_argument("--map", dest="map_name", metavar="NAME", help="the saved match that reads them")
     collect.add_argument("--recount", action="store_true", help="files without a stamp are a recount")
     collect.add_argument("--marked", action="store_true", help="write a marked copy of each sheet that has errors")
     variance = step("variance", "show what was counted against what was expected, worst first")
@@ -167,7 +168,9 @@ def _collect(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> 
     from kotrel.stages.counting.collecting import Wish, collect_files
 
     at, of_day = _moment(args.counted_at)
-    wish = Wish(at, of_day, args.warehouse, args.bin, args.counter, args.blank == "as-expected", args.recount)
+    wish = Wish(
+        at, of_day, args.warehouse, args.bin, args.counter, args.blank == "as-expected", args.recount, args.map_name
+    )
     files = files_of(args)
     with screen.progress(len(files)) as step:
         done = collect_files(args.name, files, wish, workspace, user(args), now(), step)
@@ -189,7 +192,7 @@ def _variance(args: argparse.Namespace, screen: Screen, workspace: Workspace) ->
             "counted-twice",
         )
     files = variances.write_variance(state, Path(args.output)) if args.output else []
-    variances.show_variance(screen, state, workspace.tolerance, args.all, files)
+    variances.show_variance(screen, state, state.tolerance, args.all, files)
     return 0
 
 

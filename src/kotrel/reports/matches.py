@@ -52,8 +52,7 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
         screen.show(Text("  In the saved match, give each a column, a fixed value or a default.", style="dim"))
     screen.show(
         Text(f"Saved as {_shown(mapped.path)}. Read it and edit what is wrong.").append(
-            f"  Next: kotrel check {mapped.table.file}"
-            + ("" if mapped.table.heading_row else f" --map {mapped.path.stem}"),
+            f"  Next: {mapped.next}",
             style="dim",
         )
     )

@@ -21,6 +21,7 @@ from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.map_reading import FOLDER
 from kotrel.workspace.map_writing import write_map
 from kotrel.workspace.settings import Workspace
+from kotrel.workspace.sheet_records import READ_BY, with_sheet_records
 
 
 @dataclass(frozen=True)
@@ -35,6 +36,13 @@ class Mapped:
     path: Path
     wide: Wide | None = None
 
+    @property
+    def next(self) -> str:
+        """The command that reads the sheet."""
+        if self.record.name in READ_BY:
+            return f"{READ_BY[self.record.name].replace('FILE', str(self.table.file))} --map {self.path.stem}"
+        return f"kotrel check {self.table.file}" + ("" if self.table.heading_row else f" --map {self.path.stem}")
+
 
 def map_file(
     path: Path, record_name: str, name: str | None, workspace: Workspace, wanted: Wanted, step: Step
@@ -44,8 +52,9 @@ def map_file(
     Raises:
         WrongUse: a match with that name exists, or nothing in the sheet fits.
     """
-    record = record_named(workspace.description, record_name)
-    record = readable_records(workspace.description).get(record.name, record)
+    description = with_sheet_records(workspace.description)
+    record = record_named(description if record_name in READ_BY else workspace.description, record_name)
+    record = readable_records(description).get(record.name, record)
     step(f"reading {path.name}")
     tables = tables_in(path, wanted)
     step("looking at its columns")

@@ -14,9 +14,10 @@ from kotrel.core.rows.findings import Severity
 from kotrel.core.tables.table import Table
 from kotrel.core.understanding.matching import Matched, is_called, likely_record, match_headings, name_of, rivals_of
 from kotrel.stages.file_options import Wanted, record_named
-from kotrel.workspace.map_reading import FOLDER, map_named, read_maps
+from kotrel.workspace.map_reading import FOLDER, map_named, maps_of_system
 from kotrel.workspace.maps import SavedMap, apply_map
 from kotrel.workspace.settings import Workspace
+from kotrel.workspace.sheet_records import READ_BY
 
 
 class Chosen(NamedTuple):
@@ -81,6 +82,12 @@ def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> dic
     """Sheet → the saved match to use for it."""
     if wanted.map_name is not None:
         saved = map_named(workspace.folder, wanted.map_name, workspace.description)
+        if saved.record not in workspace.description.records:
+            raise WrongUse(
+                f"the saved match {saved.name} is for another kind of sheet: {saved.record}",
+                f"{READ_BY[saved.record]} --map {saved.name} reads it.",
+                "other-map",
+            )
         fitting = [each for each in tables if not saved.missing_in(each) and each.rows]
         fitting = fitting or [min(tables, key=lambda each: len(saved.missing_in(each)))]
         return {
@@ -88,7 +95,7 @@ def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> dic
             for table in fitting
         }
     best: dict[str, tuple[SavedMap, Table]] = {}
-    for saved in read_maps(workspace.folder, workspace.description):
+    for saved in maps_of_system(workspace.folder, workspace.description):
         if wanted.record not in (None, *(part.record for part in saved.parts)) or not saved.headings():
             continue
         for table in tables:
@@ -105,7 +112,7 @@ def _nearly(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> tu
     """A saved match that nearly fits one of the tables, and the headings that are missing."""
     if wanted.map_name is not None:
         return None
-    for saved in read_maps(workspace.folder, workspace.description):
+    for saved in maps_of_system(workspace.folder, workspace.description):
         for table in tables:
             missing = saved.missing_in(table)
             if missing and len(missing) * 4 <= len(saved.headings()):

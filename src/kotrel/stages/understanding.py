@@ -23,7 +23,7 @@ from kotrel.stages.file_options import Wanted
 from kotrel.stages.sheet_choice import match_tables
 from kotrel.systems.interface import Step
 from kotrel.workspace.exports import STAMP, RememberedExport, export_named, export_stamped, remembered_exports
-from kotrel.workspace.map_reading import map_named, read_maps
+from kotrel.workspace.map_reading import map_named, maps_of_system
 from kotrel.workspace.maps import SavedMap
 from kotrel.workspace.price_rules import rules_named
 from kotrel.workspace.settings import Workspace
@@ -157,7 +157,7 @@ def _tables_by_match(path: Path, workspace: Workspace, wanted: Wanted) -> list[T
         return tables_in(path, _as_saved(wanted, map_named(workspace.folder, wanted.map_name, workspace.description)))
     if wanted.encoding is None and is_old_text(path):
         # A match that names an encoding fits only what is read in it: the headings may have letters too.
-        for saved in read_maps(workspace.folder, workspace.description):
+        for saved in maps_of_system(workspace.folder, workspace.description):
             if saved.encoding is not None and wanted.record in (None, *(part.record for part in saved.parts)):
                 try:
                     tables = tables_in(path, _as_saved(wanted, saved))

@@ -14,6 +14,7 @@ from kotrel.core.similarity import nearest
 from kotrel.core.tables.sources import part_pattern
 from kotrel.core.values.conventions import ROUNDINGS, is_rounding
 from kotrel.workspace.maps import MapPart, SavedMap
+from kotrel.workspace.sheet_records import with_sheet_records
 
 FOLDER = "maps"
 HOWS = ("replace", "add", "take")
@@ -34,6 +35,11 @@ def read_maps(folder: Path, description: Description) -> list[SavedMap]:
     if not (folder / FOLDER).is_dir():
         return []
     return [read_map(path, description) for path in sorted((folder / FOLDER).glob("*.toml"))]
+
+
+def maps_of_system(folder: Path, description: Description) -> list[SavedMap]:
+    """Those of them that are for records of the description; the others are for sheets that only some commands read."""
+    return [each for each in read_maps(folder, description) if each.record in description.records]
 
 
 def map_named(folder: Path, name: str, description: Description) -> SavedMap:
@@ -65,6 +71,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
         raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-map") from None
     except (OSError, UnicodeDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
+    description = with_sheet_records(description)
     bare = SavedMap(path.stem, path, text, ())
     known = ("record", "skip", "field", "also", "for", "heading_row", "sheet", "encoding", "where", "once_per")
     for key in data:

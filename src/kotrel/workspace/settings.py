@@ -6,7 +6,6 @@ import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime
-from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -21,6 +20,7 @@ from kotrel.core.similarity import folded
 from kotrel.core.values.conventions import ROUNDINGS, Conventions, is_rounding
 from kotrel.systems.interface import System
 from kotrel.systems.opening import open_system
+from kotrel.workspace.count_settings import tolerances
 from kotrel.workspace.pictures import picture_facts
 
 if TYPE_CHECKING:
@@ -34,7 +34,7 @@ _TABLES = {
     "sheets": ("decimal_mark", "dates", "currency", "rounding"),
     "pictures": ("folder", "at_most_mb"),
     "stock": ("closed_until", "below_zero"),
-    "count": ("tolerance_quantity", "tolerance_percent", "tolerance_value", "not_counted"),
+    "count": ("tolerance_quantity", "tolerance_percent", "tolerance_value", "not_counted", "class"),
     "folder": ("old_after_days", "uploads", "trial", "results", "result_map", "layouts"),
     "spellings": None,
 }
@@ -185,7 +185,7 @@ def open_workspace(folder: Path) -> Workspace:
         time_limit=settings.minutes(system, "time_limit", "system"),
         picture_folder=_picture_folder(settings, data, folder),
         stock=settings.stock(data.get("stock", {})),
-        tolerance=settings.tolerance(data.get("count", {})),
+        tolerance=tolerances(settings, data.get("count", {})),
         files_only=settings.files_only(data.get("folder", {})),
         not_counted=settings.text_of(data.get("count", {}), "not_counted", "", "count"),
         largest_picture=settings.megabytes(data.get("pictures", {}), "at_most_mb", 10, "pictures"),
@@ -246,15 +246,6 @@ class _Settings(TomlReader):
             raise self.wrong("“closed_until” must be a date without quotes, like 2026-12-31", "stock", "closed_until")
         self.one_of(str(below), ("refused", "allowed"), "below_zero", "stock", "below_zero")
         return StockRules(closed, below == "allowed")
-
-    def tolerance(self, table: Mapping[str, Any]) -> Tolerance:
-        found = {}
-        for name in ("quantity", "percent", "value"):
-            number = self.decimal(table, f"tolerance_{name}", "count") or Decimal(0)
-            if number < 0:
-                raise self.wrong(f"“tolerance_{name}” cannot be below zero", "count", f"tolerance_{name}")
-            found[name] = number
-        return Tolerance(**found)
 
     def files_only(self, table: Mapping[str, Any]) -> FilesOnly:
         texts = {name: self.text_of(table, name, "", "folder") for name in ("trial", "results", "result_map")}

@@ -140,6 +140,12 @@ class Rounds(unittest.TestCase):
         self.assertTrue(one(parts, True, moved("46", (10, "-4")), "add").undecided)
         self.assertEqual(one(parts, True, moved("46", (20, "-4")), "add").variance, 0)
 
+    def test_a_class_of_items_has_its_own_tolerance(self) -> None:
+        mine = {"A": Tolerance(quantity=Decimal(2))}
+        tolerance = Tolerance(quantity=Decimal(5), by_class=mine, class_of={"ROPE": "A", "BOLT": "C"})
+        off = {item: Line(place(1, item=item), Decimal(50), Decimal(47)) for item in ("ROPE", "BOLT", "NEW")}
+        self.assertEqual([line.within(tolerance) for line in off.values()], [False, True, True])
+
     def test_what_becomes_of_lines_that_were_not_counted(self) -> None:
         line = one([])
         self.assertEqual(list(to_close([line], "open")), [])

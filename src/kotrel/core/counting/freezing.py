@@ -17,6 +17,7 @@ FROZEN = (*PLACE, "expected", "cost", "unit", "description", "category")
 
 CLASSES = (("A", Decimal("0.80")), ("B", Decimal("0.95")))
 """Items by value, the most valuable first: A up to 80 % of the whole value, B up to 95 %, C the rest."""
+CLASS_NAMES = (*(name for name, _ in CLASSES), "C")
 
 
 def classes(items: pl.DataFrame) -> dict[str, str]:

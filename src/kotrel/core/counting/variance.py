@@ -7,7 +7,7 @@ counted), where on hand then = on hand now - what has moved since; it is applied
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 
 from kotrel.core.stock.sums import half_away
@@ -59,11 +59,21 @@ class Place:
 
 @dataclass(frozen=True)
 class Tolerance:
-    """How far a line may be off: by quantity, per cent of expected, or value; the standard is nothing."""
+    """How far a line may be off: by quantity, per cent of expected, or value; the standard is nothing.
+
+    Attributes:
+        by_class: class of items by value → its own tolerance, used in place of this one; ``class_of``: item → its class.
+    """
 
     quantity: Decimal = ZERO
     percent: Decimal = ZERO
     value: Decimal = ZERO
+    by_class: Mapping[str, Tolerance] = field(default_factory=dict)
+    class_of: Mapping[str, str] = field(default_factory=dict)
+
+    def of(self, item: str) -> Tolerance:
+        """The tolerance of an item: that of its class, if the class has one."""
+        return self.by_class.get(self.class_of.get(item, ""), self) if self.by_class else self
 
 
 EXACT = Tolerance()
@@ -111,6 +121,7 @@ class Line:
             return True
         if not self.expected:
             return False
+        tolerance = tolerance.of(self.place.item)
         by_percent = tolerance.percent and off * 100 <= abs(self.expected) * tolerance.percent
         by_value = tolerance.value and abs(self.value) <= tolerance.value
         return bool(off <= tolerance.quantity or by_percent or by_value)

@@ -79,7 +79,10 @@ def raw_values(table: Table, source: Source) -> pl.Series:
         values = values.str.extract(part_pattern(source.pattern, source.part or ""))
     if source.translate:
         distinct = values.unique().drop_nulls().to_list()
-        known = {value: source.translate[folded(value)] for value in distinct if folded(value) in source.translate}
+        # What is translated into nothing is blank.
+        known = {
+            value: source.translate[folded(value)] or None for value in distinct if folded(value) in source.translate
+        }
         values = values.replace(known)
     return values
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.counting.freezing import PLACE
+from kotrel.core.counting.freezing import PLACE, classes
 from kotrel.core.counting.suspicions import suspected
 from kotrel.core.counting.variance import (
     NOTHING_MOVED,
@@ -17,6 +17,7 @@ from kotrel.core.counting.variance import (
     Line,
     Moved,
     Place,
+    Tolerance,
     Totals,
     lines_of,
     totals_of,
@@ -35,6 +36,7 @@ class State:
         lines: every place that is not posted, counted or not.
         posted: place → the number of the load that posted it (0 where nothing had to change).
         moved: places that moved since the freeze.
+        tolerance: how far its lines may be off, by the classes of the items today.
     """
 
     name: str
@@ -45,6 +47,7 @@ class State:
     posted: dict[int, int]
     totals: Totals
     moved: int
+    tolerance: Tolerance
 
     @property
     def trading(self) -> bool:
@@ -71,11 +74,17 @@ def read_state(count: Count, reading: Reading, workspace: Workspace, second: str
     # With trading stopped, nothing should move; whether something did is worth a word.
     knows = ledger is not None and "posted_at" in ledger.fields
     moved = moved_since(left, about["frozen_at"], reading) if knows else NOTHING_MOVED
-    tolerance = workspace.tolerance
+    tolerance = tolerance_now(workspace, reading)
     lines = lines_of(left, entries, trading, moved, second, tolerance)
     lines = suspected(lines, _factors([line.place.item for line in lines if line.variance], reading, workspace))
     touched = sum(1 for place in left if moved.since.get(place.key))
-    return State(count.name, about, places, entries, lines, posted, totals_of(lines, tolerance), touched)
+    return State(count.name, about, places, entries, lines, posted, totals_of(lines, tolerance), touched, tolerance)
+
+
+def tolerance_now(workspace: Workspace, reading: Reading) -> Tolerance:
+    """The tolerance of counts, with the class of each item by the value of its stock now, where classes have their own."""
+    found = workspace.tolerance
+    return replace(found, class_of=classes(reading.ledger_sums(["item"]))) if found.by_class else found
 
 
 def moved_since(places: list[Place], frozen_at: str, reading: Reading) -> Moved:
