@@ -1,15 +1,21 @@
 """Files as other programs, and accidents, make them: nothing in them is lost silently, and none fills the machine."""
 
+import sys
 import tempfile
 import unittest
 import zipfile
 from pathlib import Path
 from unittest.mock import patch
 
+import polars as pl
+
 from kotrel.core.errors import KotrelError, OutOfReach
+from kotrel.core.tables.limits import Limits
 from kotrel.sheets import archives
 from kotrel.sheets.opening import open_sheets
+from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.sheet_xml import Special, search_sheet
+from kotrel.sheets.table_writing import write_book
 from kotrel.stages.understanding import tables_of
 
 MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
@@ -110,6 +116,25 @@ class Workbooks(Odd):
         with patch.object(archives, "LARGEST", 500), self.assertRaises(OutOfReach) as caught:
             open_sheets(self.path)
         self.assertEqual(caught.exception.kind, "too-large")
+
+    def test_a_reader_that_does_not_end_or_takes_too_much_is_stopped(self):
+        path = self.path.with_suffix(".ods")
+        write_book(OutBook((OutSheet("S", (OutColumn("code"),), pl.DataFrame({"code": ["ROPE"]})),)), path)
+        self.assertEqual(open_sheets(path)[0].cells["A"].to_list(), ["code", "ROPE"])
+        for limits, kinds in (
+            (Limits(seconds=0), {"too-slow"}),
+            (Limits(memory_mb=-1_990), {"too-large", "damaged-file"}),
+        ):
+            if limits.seconds and sys.platform != "linux":
+                continue
+            with self.assertRaises(OutOfReach) as caught:
+                open_sheets(path, limits=limits)
+            self.assertIn(caught.exception.kind, kinds)
+        with self.assertRaises(OutOfReach) as caught:
+            open_sheets(
+                book(self.path, HEAD + '<row r="5000"><c r="AB5000"><v>1</v></c></row>'), limits=Limits(cells=1_000)
+            )
+        self.assertEqual(caught.exception.kind, "stray-cells")
 
     def test_a_wrong_checksum_is_damage(self):
         book(

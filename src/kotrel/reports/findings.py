@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +16,7 @@ from kotrel.core.rows.findings import SEVERITIES, FindingGroup, RepairGroup, cou
 from kotrel.core.rows.rows import Rows
 from kotrel.reports.phrases import count, short
 from kotrel.reports.screen import Screen
+from kotrel.reports.streaming import Streamed
 
 EXAMPLES = 3
 STYLES = {"error": "bold red", "warning": "yellow", "note": "cyan"}
@@ -223,15 +224,17 @@ def checked_json(checked: Checked) -> dict[str, Any]:
         "record": rows.record.name,
         "rows": rows.values.height,
         "ok": checked.ok,
-        "findings": [finding for group in worst_first(rows.findings) for finding in _group_json(rows, group)],
-        "repairs": [repair for group in rows.repairs for repair in _repair_json(rows, group)],
+        "findings": Streamed(
+            lambda: (finding for group in worst_first(rows.findings) for finding in _group_json(rows, group))
+        ),
+        "repairs": Streamed(lambda: (repair for group in rows.repairs for repair in _repair_json(rows, group))),
         "counts": count_by_severity(rows.findings),
         "remarks": list(checked.remarks),
     }
 
 
-def _group_json(rows: Rows, group: FindingGroup) -> list[dict[str, Any]]:
-    return [
+def _group_json(rows: Rows, group: FindingGroup) -> Iterator[dict[str, Any]]:
+    return (
         {
             "severity": group.severity,
             "kind": group.kind,
@@ -244,11 +247,11 @@ def _group_json(rows: Rows, group: FindingGroup) -> list[dict[str, Any]]:
             "suggestion": suggestion,
         }
         for row, value, message, suggestion in group.cells.iter_rows()
-    ]
+    )
 
 
-def _repair_json(rows: Rows, group: RepairGroup) -> list[dict[str, Any]]:
-    return [
+def _repair_json(rows: Rows, group: RepairGroup) -> Iterator[dict[str, Any]]:
+    return (
         {
             "sheet": rows.table.sheet,
             "cell": rows.table.address(row, group.letter),
@@ -259,4 +262,4 @@ def _repair_json(rows: Rows, group: RepairGroup) -> list[dict[str, Any]]:
             "proof": proof,
         }
         for row, before, after, proof in group.cells.iter_rows()
-    ]
+    )

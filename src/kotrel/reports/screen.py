@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import codecs
-import json
 import os
 import sys
 from collections.abc import Iterator, Mapping
@@ -11,6 +10,7 @@ from contextlib import contextmanager
 from typing import Any, TextIO
 
 from kotrel.reports.harmless import harmless
+from kotrel.reports.streaming import json_pieces
 from kotrel.systems.interface import Step
 
 _PLAIN = {
@@ -76,7 +76,8 @@ class Screen:
 
     def json(self, value: Mapping[str, Any]) -> None:
         """Prints one JSON object."""
-        sys.stdout.write(json.dumps(value, ensure_ascii=False, indent=None, default=str) + "\n")
+        sys.stdout.writelines(json_pieces(value))
+        sys.stdout.write("\n")
 
     def ask(self, question: str) -> bool:
         """Asks a yes/no question on the terminal; anything but a yes is a no."""

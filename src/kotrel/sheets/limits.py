@@ -7,13 +7,12 @@ import zipfile
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach
+from kotrel.core.tables.limits import USUAL, Limits
 from kotrel.core.tables.table import index_of, letter_of
 from kotrel.sheets.archives import DAMAGED, damaged
 
 ROWS, COLUMNS = 1 << 20, 1 << 14
 """A worksheet has no more rows and columns than these (ECMA-376, part 1)."""
-ROOMY = 20_000_000
-"""Cells that a sheet may span, however few of them are filled."""
 SPARSE = 50
 """Beyond that, at least one of so many cells must be filled."""
 LOOKED_THROUGH = 48 << 20
@@ -26,7 +25,7 @@ _COUNT = re.compile(rb"<(?:[\w.-]+:)?sst\b[^>]*?\suniqueCount\s*=\s*[\"']([0-9]+
 _CELL = re.compile(rb"<(?:[\w.-]+:)?c[\s/>]")
 
 
-def require_sane(path: Path) -> None:
+def require_sane(path: Path, limits: Limits = USUAL) -> None:
     """Makes sure that a workbook of XML parts does not claim far more than it holds.
 
     Raises:
@@ -39,10 +38,10 @@ def require_sane(path: Path) -> None:
                 if name.endswith("sharedstrings.xml"):
                     _require_texts(path, book, part)
                 elif "/worksheets/" in name and name.endswith(".xml"):
-                    _require_cells(path, book, part)
+                    _require_cells(path, book, part, limits)
                 elif name == "content.xml":
-                    _require_repeats(path, book, part)
-            _require_expanded(path, book)
+                    _require_repeats(path, book, part, limits)
+            _require_expanded(path, book, limits)
     except DAMAGED:
         raise damaged(path) from None
 
@@ -57,27 +56,26 @@ def _require_texts(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo) -> 
 
 _SHARED = re.compile(rb"<(?:[\w.-]+:)?si[\s>](.*?)</(?:[\w.-]+:)?si>", re.DOTALL)
 _USED = re.compile(rb"\st\s*=\s*[\"']s[\"'][^>]*>\s*<(?:[\w.-]+:)?v[^>]*>([0-9]+)<")
-EXPANDED = 1 << 30
-"""Characters that the cells of a workbook may have in all."""
 
 
-def _require_expanded(path: Path, book: zipfile.ZipFile) -> None:
+def _require_expanded(path: Path, book: zipfile.ZipFile, limits: Limits) -> None:
     """Makes sure that shared texts, each written once, do not fill the machine where millions of cells have them."""
     names = {part.filename.replace("\\", "/").lower(): part for part in book.infolist()}
+    most = limits.characters * 1_000_000
     shared = next((part for name, part in names.items() if name.endswith("sharedstrings.xml")), None)
     sheets = [part for name, part in names.items() if "/worksheets/" in name and name.endswith(".xml")]
-    if shared is None or shared.file_size * sum(part.file_size for part in sheets) < EXPANDED * 40:
+    if shared is None or shared.file_size * sum(part.file_size for part in sheets) < most * 40:
         return
     lengths = [len(found) for found in _SHARED.findall(book.read(shared))]
-    if not lengths or max(lengths) * sum(part.file_size // 20 for part in sheets) < EXPANDED:
+    if not lengths or max(lengths) * sum(part.file_size // 20 for part in sheets) < most:
         return
     total = 0
     for part in sheets:
         total += sum(lengths[int(n)] for n in _USED.findall(book.read(part)) if int(n) < len(lengths))
-        if total > EXPANDED:
+        if total > most:
             raise OutOfReach(
-                f"the cells of {path} would have more than {EXPANDED >> 30} billion characters in all",
-                "Split the workbook, or save its sheets as text files.",
+                f"the cells of {path} would have more than {limits.characters:,} million characters in all",
+                "Split the workbook, or save its sheets as text files; or allow more: characters under [limits] in kotrel.toml.",
                 "too-large",
             )
 
@@ -85,7 +83,7 @@ def _require_expanded(path: Path, book: zipfile.ZipFile) -> None:
 _REPEAT = re.compile(rb"number-(columns|rows)-repeated\s*=\s*[\"']([0-9]+)[\"']")
 
 
-def _require_repeats(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo) -> None:
+def _require_repeats(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo, limits: Limits) -> None:
     """Makes sure that repeated cells of an .ods workbook stay within what a sheet can have."""
     with book.open(part) as xml:
         text = xml.read(LOOKED_THROUGH)
@@ -95,7 +93,7 @@ def _require_repeats(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo) -
     filled_far = re.search(rb"number-columns-repeated\s*=\s*[\"'][0-9]{5,}[\"'][^>]*value-type", text) or re.search(
         rb"value-type[^>]*number-columns-repeated\s*=\s*[\"'][0-9]{5,}[\"']", text
     )
-    if filled_far and rows * min(most[b"columns"], COLUMNS) > ROOMY // 10:
+    if filled_far and rows * min(most[b"columns"], COLUMNS) > limits.cells // 10:
         raise OutOfReach(
             f"a sheet of {path} repeats cells {most[b'columns']:,} times in a row",
             "Delete the repeated cells beside the table; then save it.",
@@ -103,7 +101,7 @@ def _require_repeats(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo) -
         )
 
 
-def _require_cells(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo) -> None:
+def _require_cells(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo, limits: Limits) -> None:
     with book.open(part) as xml:
         if part.file_size > LOOKED_THROUGH:
             far = _DIMENSION.search(xml.read(4096))
@@ -115,12 +113,13 @@ def _require_cells(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo) -> 
             places = [(index_of(letters.decode()) + 1, int(row)) for letters, row in set(_FAR.findall(text))]
             columns = max((column for column, _ in places), default=26)
             rows = max(rows, max((row for _, row in places), default=0))
-            filled = sum(1 for _ in _CELL.finditer(text)) if rows * columns > ROOMY else 0
+            filled = sum(1 for _ in _CELL.finditer(text)) if rows * columns > limits.cells else 0
     if rows > ROWS or columns > COLUMNS:
         raise damaged(path)
-    if rows * columns > max(ROOMY, filled * SPARSE):
+    if rows * columns > max(limits.cells, filled * SPARSE):
         raise OutOfReach(
             f"a sheet of {path} reaches to {letter_of(columns - 1)}{rows}, but has only {filled:,} cells with anything in them",
-            "Delete the stray cells far from the table, and the empty rows and columns before them; then save it.",
+            "Delete the stray cells far from the table, and the empty rows and columns before them; then save it. "
+            f"Up to {limits.cells:,} cells are read as they are: cells under [limits] in kotrel.toml.",
             "stray-cells",
         )

@@ -6,7 +6,9 @@ from dataclasses import replace
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.tables.limits import USUAL, Limits
 from kotrel.core.tables.table import Grid
+from kotrel.sheets.contained import RARE, read_contained
 from kotrel.sheets.encodings import CHECKED, is_utf8_file
 from kotrel.sheets.textfiles import read_text_file
 from kotrel.sheets.workbooks import read_workbook
@@ -18,13 +20,16 @@ _ZIP = b"PK\x03\x04"
 _COMPOUND = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
 
 
-def open_sheets(path: Path, sheet: str | None = None, encoding: str | None = None) -> list[Grid]:
+def open_sheets(
+    path: Path, sheet: str | None = None, encoding: str | None = None, limits: Limits = USUAL
+) -> list[Grid]:
     """The sheets of a file, in its order.
 
     Args:
         path: as the user gave it; it is used as the file's name in messages.
         sheet: only the sheet of that name.
         encoding: of a text file, or None to recognise it.
+        limits: what reading may take.
 
     Raises:
         OutOfReach: the file does not exist, cannot be read, or is not what its name says.
@@ -54,7 +59,8 @@ def open_sheets(path: Path, sheet: str | None = None, encoding: str | None = Non
             raise WrongUse(
                 f"{path} is a workbook: its encoding is never in doubt", "Leave out --encoding.", "wrong-command-line"
             )
-        return _with_lock_remark(path, read_workbook(path, sheet))
+        read = read_contained if ending in RARE else read_workbook
+        return _with_lock_remark(path, read(path, sheet, limits))
     if looks_like in ("zip", "compound"):
         if ending in TEXT_ENDINGS:
             raise OutOfReach(

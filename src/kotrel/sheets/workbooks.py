@@ -14,6 +14,7 @@ import polars as pl
 from python_calamine import CalamineError, CalamineWorkbook, SheetTypeEnum, SheetVisibleEnum
 
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.tables.limits import USUAL, Limits
 from kotrel.core.tables.table import Grid, letter_of
 from kotrel.sheets.archives import damaged, verify
 from kotrel.sheets.limits import require_sane
@@ -27,7 +28,7 @@ SMALLEST = 1e-4
 """Below this, the shortest form of a number has an exponent."""
 
 
-def read_workbook(path: Path, sheet: str | None = None) -> list[Grid]:
+def read_workbook(path: Path, sheet: str | None = None, limits: Limits = USUAL) -> list[Grid]:
     """The worksheets of a workbook, in its order; chart sheets are left out.
 
     Raises:
@@ -36,7 +37,7 @@ def read_workbook(path: Path, sheet: str | None = None) -> list[Grid]:
     """
     zipped = path.suffix.lower() in (".xlsx", ".xlsm", ".xlsb", ".ods")
     if zipped:
-        require_sane(path)
+        require_sane(path, limits)
     with ThreadPoolExecutor(max_workers=1) as pool:
         # Unpacking everything once to prove the checksums costs no time beside reading.
         verified = pool.submit(verify, path) if zipped else None

@@ -8,6 +8,7 @@ from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import WrongUse
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.similarity import nearest
+from kotrel.core.tables.limits import USUAL, Limits
 
 
 @dataclass(frozen=True)
@@ -21,6 +22,7 @@ class Wanted:
         encoding: of a text file, or None to recognise it.
         map_name: the saved match to use, or None for the one whose headings fit.
         options: the load options.
+        limits: what reading a file may take.
     """
 
     record: str | None = None
@@ -29,6 +31,7 @@ class Wanted:
     map_name: str | None = None
     encoding: str | None = None
     options: LoadOptions = DEFAULT_OPTIONS
+    limits: Limits = USUAL
 
 
 def record_named(description: Description, name: str) -> Record:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
 
@@ -56,7 +56,7 @@ def map_file(
     record = record_named(description if record_name in READ_BY else workspace.description, record_name)
     record = readable_records(description).get(record.name, record)
     step(f"reading {path.name}")
-    tables = tables_in(path, wanted)
+    tables = tables_in(path, replace(wanted, limits=workspace.limits))
     step("looking at its columns")
     with workspace.system().reading() as reading:
         names = names_of(workspace, reading)

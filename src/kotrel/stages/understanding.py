@@ -61,6 +61,7 @@ def understand_file(
         OutOfReach, WrongUse: the file cannot be read, or nothing in it is recognised.
     """
     step(f"reading {path.name}")
+    wanted = replace(wanted, limits=workspace.limits)
     tables, books = _as_price_book(path, _tables_by_match(path, workspace, wanted), workspace)
     step("matching columns")
     chosen, not_read = match_tables(tables, workspace, wanted, str(path))
@@ -183,7 +184,7 @@ def tables_in(path: Path, wanted: Wanted) -> list[Table]:
     Raises:
         OutOfReach, WrongUse: the file cannot be read, or has nothing in it.
     """
-    return tables_of(open_sheets(path, wanted.sheet, wanted.encoding), wanted.heading_row)
+    return tables_of(open_sheets(path, wanted.sheet, wanted.encoding, wanted.limits), wanted.heading_row)
 
 
 def tables_of(grids: Sequence[Grid], heading_row: int | None) -> list[Table]:

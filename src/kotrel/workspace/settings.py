@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -17,6 +17,7 @@ from kotrel.core.documents.checks import CAREFUL, StockRules
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.rows.system_state import Files
 from kotrel.core.similarity import folded
+from kotrel.core.tables.limits import USUAL, Limits
 from kotrel.core.values.conventions import ROUNDINGS, Conventions, is_rounding
 from kotrel.systems.interface import System
 from kotrel.systems.opening import open_system
@@ -35,6 +36,7 @@ _TABLES = {
     "pictures": ("folder", "at_most_mb"),
     "stock": ("closed_until", "below_zero"),
     "count": ("tolerance_quantity", "tolerance_percent", "tolerance_value", "not_counted", "class"),
+    "limits": ("cells", "characters", "memory_mb", "seconds"),
     "folder": ("old_after_days", "uploads", "trial", "results", "result_map", "layouts"),
     "spellings": None,
 }
@@ -74,6 +76,7 @@ class Workspace:
         time_limit: seconds that the system may take for one step, or None for the default.
         stock: what is allowed of stock documents.
         tolerance: how far a counted line may be off.
+        limits: what reading a file may take.
         files_only: of a program that only exchanges files: where they go, and how old its lists may be.
         not_counted: the word in a count sheet that says that a line was not counted, as a blank does; or an empty text.
         trigger_schemas: schemas in which the database's own triggers look for names.
@@ -91,6 +94,7 @@ class Workspace:
     tolerance: Tolerance = EXACT
     not_counted: str = ""
     files_only: FilesOnly = FilesOnly()
+    limits: Limits = USUAL
 
     def pictures(self) -> Files | None:
         """Looks up pictures in their folder, or None if no folder is set."""
@@ -187,6 +191,7 @@ def open_workspace(folder: Path) -> Workspace:
         stock=settings.stock(data.get("stock", {})),
         tolerance=tolerances(settings, data.get("count", {})),
         files_only=settings.files_only(data.get("folder", {})),
+        limits=settings.limits(data.get("limits", {})),
         not_counted=settings.text_of(data.get("count", {}), "not_counted", "", "count"),
         largest_picture=settings.megabytes(data.get("pictures", {}), "at_most_mb", 10, "pictures"),
     )
@@ -246,6 +251,9 @@ class _Settings(TomlReader):
             raise self.wrong("“closed_until” must be a date without quotes, like 2026-12-31", "stock", "closed_until")
         self.one_of(str(below), ("refused", "allowed"), "below_zero", "stock", "below_zero")
         return StockRules(closed, below == "allowed")
+
+    def limits(self, table: Mapping[str, Any]) -> Limits:
+        return replace(USUAL, **{name: self.whole(table, name, 1, "limits") or 0 for name in table})
 
     def files_only(self, table: Mapping[str, Any]) -> FilesOnly:
         texts = {name: self.text_of(table, name, "", "folder") for name in ("trial", "results", "result_map")}

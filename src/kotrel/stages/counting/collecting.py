@@ -12,7 +12,7 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.counting.collecting import Known, Sheet, collect
-from kotrel.core.counting.sheet_record import NAME, count_record
+from kotrel.core.counting.sheet_record import count_record
 from kotrel.core.counting.variance import Entry, Key, Place
 from kotrel.core.description.model import Record
 from kotrel.core.errors import KotrelError, OutOfReach, WrongData, WrongUse
@@ -21,20 +21,18 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Table
-from kotrel.core.understanding.matching import Matched, match_headings
+from kotrel.core.understanding.matching import match_headings
 from kotrel.core.understanding.reading import understand
 from kotrel.core.values.moments import moment_text
 from kotrel.sheets.count_sheets import STAMP
 from kotrel.sheets.stamps import stamp_of
+from kotrel.stages.counting.other_sheets import by_saved_match
 from kotrel.stages.counting.scanning import scanned_rows
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.understanding import tables_in
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.counts import CountedFile, open_count
-from kotrel.workspace.map_reading import map_named, read_maps
-from kotrel.workspace.maps import apply_map
 from kotrel.workspace.settings import Workspace
-from kotrel.workspace.sheet_records import with_sheet_records
 
 
 @dataclass(frozen=True)
@@ -170,10 +168,10 @@ def _rows(
     tables: list[Table] = []
     trouble: KotrelError | None = None
     try:
-        tables = tables_in(path, Wanted())
+        tables = tables_in(path, Wanted(limits=workspace.limits))
     except KotrelError as error:
         trouble = error
-    matched = _by_saved_match(path, tables, workspace, wish.map_name) or [
+    matched = by_saved_match(path, tables, workspace, wish.map_name) or [
         (table, match)
         for table in tables
         if {"item", "counted"} <= set((match := match_headings(table, record)).sources)
@@ -201,36 +199,6 @@ def _rows(
     rows = understand(table, match, workspace.conventions, now.date())
     rows = rows.only(rows.values["item"].is_not_null() | rows.values["counted"].is_not_null())
     return repair(rows, state, workspace.conventions.spellings)
-
-
-def _by_saved_match(
-    path: Path, tables: list[Table], workspace: Workspace, name: str | None
-) -> list[tuple[Table, Matched]]:
-    """The tables that a saved match for count sheets reads, the one that needs the most headings first.
-
-    Raises:
-        WrongUse: the match that the user names is not for count sheets, or does not fit.
-    """
-    description = with_sheet_records(workspace.description)
-    if name is not None:
-        saved = [map_named(workspace.folder, name, workspace.description)]
-        if saved[0].record != NAME:
-            raise WrongUse(
-                f"the saved match {name} is not for count sheets, but for {saved[0].record}",
-                f"kotrel map {path} {NAME} --name NAME makes one.",
-                "other-map",
-            )
-        if saved[0].sheet is not None or saved[0].heading_row is not None or saved[0].encoding is not None:
-            wanted = Wanted(sheet=saved[0].sheet, heading_row=saved[0].heading_row, encoding=saved[0].encoding)
-            tables[:] = tables_in(path, wanted)
-    else:
-        saved = [each for each in read_maps(workspace.folder, workspace.description) if each.record == NAME]
-        saved.sort(key=lambda each: -len(each.headings()))
-    for each in saved:
-        fitting = [table for table in tables if name is not None or not each.missing_in(table)]
-        if fitting:
-            return [(table, apply_map(each, table, description)[0]) for table in fitting]
-    return []
 
 
 def _with_counter(rows: Rows, counter: str) -> Rows:

@@ -1,0 +1,96 @@
+"""Reads workbooks of old and rare kinds in a process of its own, with limits: a reader that gives up, or never ends, ends there.
+
+Their readers are the least tried, and one that aborts takes its process with it. Starting one takes half a second, which the usual
+kinds of files are spared.
+"""
+
+from __future__ import annotations
+
+import os
+import pickle
+import subprocess
+import sys
+import traceback
+from contextlib import suppress
+from pathlib import Path
+from typing import Any
+
+from kotrel.core.errors import KotrelError, OutOfReach
+from kotrel.core.tables.limits import Limits
+from kotrel.core.tables.table import Grid
+from kotrel.sheets.archives import damaged
+from kotrel.sheets.workbooks import read_workbook
+
+RARE = (".xls", ".xlsb", ".ods")
+
+
+def read_contained(path: Path, sheet: str | None, limits: Limits) -> list[Grid]:
+    """The worksheets of a workbook, read by a process of its own.
+
+    Raises:
+        KotrelError: as :func:`kotrel.sheets.workbooks.read_workbook`.
+        OutOfReach: it took too long or too much memory, or brought its reader down.
+    """
+    asked = pickle.dumps((path, sheet, limits))
+    environment = {**os.environ, "PYTHONPATH": os.pathsep.join(entry for entry in sys.path if entry)}
+    try:
+        done = subprocess.run(
+            [sys.executable, "-m", "kotrel.sheets.contained"],
+            input=asked, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, timeout=limits.seconds, check=False, env=environment,
+        )  # fmt: skip
+    except subprocess.TimeoutExpired:
+        raise OutOfReach(
+            f"reading {path} took longer than {limits.seconds:,} seconds",
+            "Save it as .xlsx and try again; or allow more: seconds under [limits] in kotrel.toml.",
+            "too-slow",
+        ) from None
+    try:
+        answer: Any = pickle.loads(done.stdout)
+    except (pickle.UnpicklingError, EOFError):
+        raise damaged(path) from None
+    if isinstance(answer, MemoryError):
+        raise OutOfReach(
+            f"reading {path} takes more than {limits.memory_mb:,} MB",
+            "Save it as .xlsx and try again; or allow more: memory_mb under [limits] in kotrel.toml.",
+            "too-large",
+        )
+    if isinstance(answer, Exception):
+        raise answer
+    grids: list[Grid] = answer
+    return grids
+
+
+def _limit(limits: Limits) -> None:
+    """Where the system can (not on Windows), no more memory than allowed."""
+    with suppress(ImportError, ValueError, OSError):
+        import resource
+
+        # Libraries map more than they use, so the whole address space may be larger than what is in use.
+        most = (limits.memory_mb + 2_000) << 20
+        resource.setrlimit(resource.RLIMIT_AS, (most, most))
+        resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+
+
+def _work() -> None:
+    path, sheet, limits = pickle.loads(sys.stdin.buffer.read())
+    out = os.dup(1)
+    # What a reader prints must not get into the answer.
+    os.dup2(2, 1)
+    _limit(limits)
+    answer: Any
+    try:
+        answer = read_workbook(path, sheet, limits)
+    except KotrelError as error:
+        answer = error
+    except MemoryError:
+        answer = MemoryError()
+    except Exception as error:
+        # Without memory for its stack, no thread starts.
+        out_of_memory = "can't start new thread" in str(error)
+        answer = MemoryError() if out_of_memory else RuntimeError("".join(traceback.format_exception(error)))
+    with os.fdopen(out, "wb") as stream:
+        pickle.dump(answer, stream, protocol=pickle.HIGHEST_PROTOCOL)
+
+
+if __name__ == "__main__":
+    _work()
