@@ -15,10 +15,10 @@ from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import cells_of
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.marking import mark
-from kotrel.sheets.opening import open_sheets
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.rest_workbook import RestSheet, write_rest
 from kotrel.sheets.table_writing import write_book
+from kotrel.sheets.workbooks import read_workbook
 from tests.support import rows
 
 starts = st.sampled_from(["=", "+", "-", "@", "\t=", "\r=", "=HYPERLINK(", "\x0b=", "|", ""])
@@ -53,7 +53,7 @@ class Guarded(unittest.TestCase):
                 self.no_formula(path)
             elif ending == ".ods":
                 self.assertFalse(
-                    any(kind == "uncalculated" for grid in open_sheets(path) for kind in grid.kinds.values())
+                    any(kind == "uncalculated" for grid in read_workbook(path) for kind in grid.kinds.values())
                 )
             else:
                 with path.open(encoding="utf-8-sig", newline="") as file:
