@@ -132,6 +132,10 @@ class Till(Program):
         (self.folder / "layouts" / "till.toml").unlink()
         self.json("check", "odd.csv")
 
+    def test_an_export_comes_back_although_a_match_for_the_lists_nearly_fits(self) -> None:
+        self.json("export", "item", "-o", "e.xlsx")
+        self.assertEqual(self.json("load", "e.xlsx", "--yes")["status"], "nothing to do")
+
     def test_a_trial_sends_nothing(self) -> None:
         tried = self.json("load", "new.csv", "--trial")
         self.assertEqual((tried["status"], tried["load"], self.waiting()), ("tried", None, []))

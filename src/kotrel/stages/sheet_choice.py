@@ -37,11 +37,14 @@ class NotRead(NamedTuple):
 
 
 def match_tables(
-    tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: str
+    tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: str, exported: bool = False
 ) -> tuple[list[Chosen], list[NotRead]]:
     """Every table that holds rows of a record, each with its matches, and the sheets with rows that are not read.
 
     A saved match comes before the headings: the one named, or for each sheet the one that needs the most headings.
+
+    Args:
+        exported: Kotrel itself wrote the file, with its own headings: a saved match that nearly fits is not meant.
 
     Raises:
         WrongUse, WrongData: nothing fits, or a saved match nearly fits the only sheet.
@@ -61,7 +64,8 @@ def match_tables(
     others = [
         table
         for table in tables
-        if table.sheet not in saved and (wanted.record is not None or _nearly([table], workspace, wanted) is None)
+        if table.sheet not in saved
+        and (wanted.record is not None or exported or _nearly([table], workspace, wanted) is None)
     ]
     if wanted.map_name is None:
         every = records or list(readable.values())

@@ -64,13 +64,14 @@ def understand_file(
     wanted = replace(wanted, limits=workspace.limits)
     tables, books = _as_price_book(path, _tables_by_match(path, workspace, wanted), workspace)
     step("matching columns")
-    chosen, not_read = match_tables(tables, workspace, wanted, str(path))
+    export, forgotten = _export_of(path, workspace, wanted.options.since)
+    exported = export is not None or forgotten is not None
+    chosen, not_read = match_tables(tables, workspace, wanted, str(path), exported)
     for table, matches, _ in chosen if expect else ():
         for matched in matches:
             expect(matched.record, list(matched.sources), table.rows)  # type: ignore[misc]
     step("tidying values")
     found: list[Understood] = []
-    export, forgotten = _export_of(path, workspace, wanted.options.since)
     for table, matches, remarks in chosen:
         if not table.rows:
             where = f"sheet “{table.sheet}” of {path}" if table.sheet else str(path)
