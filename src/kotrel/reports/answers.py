@@ -15,7 +15,7 @@ def show_answered(screen: Screen, answered: Answered) -> None:
     """What the file says, or what in it cannot be understood."""
     name = answered.entry.name
     if not answered.ok:
-        show_checked(screen, Checked(answered.rows), False, False)
+        show_checked(screen, Checked(answered.rows), False, False, "understood")
         screen.show("")
         screen.show(
             f"Nothing of it was taken in: {name} stands as it was. Next: fix these cells or the saved match, then read it again."

@@ -74,7 +74,7 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
     for each in bad:
         assert each.rows is not None
         screen.show(Text(f"{each.path.name}: nothing of it is taken", style="bold red"))
-        show_checked(screen, Checked(each.rows), False, False)
+        show_checked(screen, Checked(each.rows), False, False, "right")
         screen.show("")
     for each in done:
         if each.status == "again":

@@ -22,10 +22,14 @@ EXAMPLES = 3
 STYLES = {"error": "bold red", "warning": "yellow", "note": "cyan"}
 
 
-def show_checked(screen: Screen, checked: Checked, every: bool, repairs: bool) -> None:
-    """One checked sheet: the headline, the counts, then the findings."""
+def show_checked(screen: Screen, checked: Checked, every: bool, repairs: bool, ready: str = "ready to load") -> None:
+    """One checked sheet: the headline, the counts, then the findings.
+
+    Args:
+        ready: what rows without errors are.
+    """
     rows = checked.rows
-    screen.show(headline(rows), counts_line(checked))
+    screen.show(headline(rows), counts_line(checked, ready))
     for remark in checked.remarks:
         screen.show(Text(f"  {remark}", style="dim"))
     for severity in SEVERITIES:
@@ -85,7 +89,7 @@ def headline(rows: Rows) -> Text:
     return line
 
 
-def counts_line(checked: Checked) -> Text:
+def counts_line(checked: Checked, ready: str = "ready to load") -> Text:
     """``412 rows: 381 ready to load, 31 with errors · 12 warnings · 406 cells repaired``."""
     rows = checked.rows
     counts = count_by_severity(rows.findings)
@@ -95,11 +99,11 @@ def counts_line(checked: Checked) -> Text:
     if any((group.cells[ROW] == 0).any() for group in rows.findings if group.severity == "error"):
         line.append(f"{count(total, 'row')}: none can be loaded until the sheet is fixed", style="bold red")
     elif bad:
-        line.append(f"{count(total, 'row')}: {total - bad:,} ready to load, ")
+        line.append(f"{count(total, 'row')}: {total - bad:,} {ready}, ")
         line.append(f"{bad:,} with errors", style="bold red")
     else:
         line.append(f"{count(total, 'row')}: ")
-        line.append("all ready to load", style="bold green")
+        line.append(f"all {ready}", style="bold green")
     if counts["warning"]:
         line.append(f" · {count(counts['warning'], 'warning')}", style="yellow")
     repaired = sum(group.count for group in rows.repairs)
