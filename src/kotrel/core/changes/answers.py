@@ -83,6 +83,10 @@ def answers_in(rows: Rows, lines: pl.DataFrame, references: Sequence[str], only_
         only_refused: the file lists only what was refused: everything else was taken.
     """
     done = Answers()
+    if "outcome" not in rows.values.columns and not only_refused:
+        words = "no column says what became of each row: a saved match names it (kotrel map FILE result); or, if it lists only refused rows, say --only-refused"
+        done.findings.append(rows.sheet_finding("error", "no-outcome", "no column for the outcome", words))
+        return done
     by_key: dict[str, list[int]] = {}
     for line, key in lines.select("line", "key").iter_rows():
         by_key.setdefault(folded(str(key)), []).append(line)
