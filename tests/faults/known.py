@@ -68,6 +68,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "clears in rows.values.columns and (same & rows.values[clears]).any()  →  clears in rows.values.columns": _NO_OP,
     },
     "core/readying/repeated.py": {
+        "pl.all_horizontal(agrees) & (filled >= ENOUGH - 1) & (pl.col(key) !…  →  pl.all_horizontal(agrees) & (filled >= ENOUGH - 1)": "a key that is new is not the key of a row that the system holds",
         'keep="first"  →  last': "of several that are the same, any may be named",
     },
     "core/readying/near_keys.py": {
@@ -80,6 +81,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "other == last  →  other >= last": "what is found twice counts once",
     },
     "core/readying/filling.py": {
+        "name in values.columns  →  name not in values.columns": _QUICK,
         "not wanted or not any(name in rows.fields for name in record.key if…  →  not any(name in rows.fields for name in record.key if name not in w…": _NO_OP,
         "if len(made) != values.height: never": "a single value counts for every row anyway",
         "len(state) == values.height  →  len(state) >= values.height": "an expression gives one value, or one for each row",

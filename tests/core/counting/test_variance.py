@@ -149,6 +149,8 @@ class Rounds(unittest.TestCase):
     def test_what_becomes_of_lines_that_were_not_counted(self) -> None:
         line = one([])
         self.assertEqual(list(to_close([line], "open")), [])
+        [counted] = to_close([one([entry("47")]), line], "open")
+        self.assertEqual((counted.adjustment, counted.why), (-3, "counted"))
         self.assertEqual([each.adjustment for each in to_close([line], "leave")], [0])
         self.assertEqual([each.adjustment for each in to_close([line], "zero")], [-50])
         # While trading, nothing is what is there now.

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from kotrel.core.columns import clearing
 from kotrel.core.readying.ready_rows import ready_rows
+from kotrel.core.readying.renamed import find_renamed
 from kotrel.core.readying.three_way import ExportBase
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.tables.detection import find_table
@@ -64,6 +65,14 @@ class Untouched(unittest.TestCase):
         # Other figures are another column, and one value all the way down proves nothing.
         cells = [[*line[:4], "7", *line[5:]] for line in held]
         self.assertNotIn("renamed-heading", [group.kind for group in ready(held, cells, headings).rows.findings])
+
+    def test_a_field_that_the_system_no_longer_has_was_not_renamed(self):
+        held = [(f"A{n}", f"thing {n}", "EA", None, f"{n}.50", "no", "new", None, None) for n in range(1, 6)]
+        headings = ["Preis neu" if title == "Cost" else title for title in FIELDS.values()]
+        table = find_table(grid(headings, *held), 1)
+        rows = understand(table, match_headings(table, small().records["item"]), Conventions(), date(2026, 11, 26))
+        base = pl.DataFrame({"code": [line[0] for line in held], "gone": [line[4] for line in held]})
+        self.assertEqual(find_renamed(rows, base), [])
 
     def test_an_empty_field_is_not_taken_for_a_new_column(self):
         # Nobody had filled in “Since”: a column of remarks in its place says nothing about it.

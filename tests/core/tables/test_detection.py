@@ -35,6 +35,10 @@ class Tables(unittest.TestCase):
         below = {"A": "Item", "B": "SHOP", "C": "YARD", "D": ""}
         self.assertEqual(joined_headings(top, below), {"A": "Item", "B": "Price SHOP", "C": "Price YARD", "D": "Note"})
 
+    def test_two_rows_alone_are_a_heading_and_a_row(self):
+        table = find_table(grid(("Item", None), ("code", "price")), 1)
+        self.assertEqual((table.rows, [column.heading for column in table.columns]), (1, ["Item", ""]))
+
     def test_headings_are_put_on_one_line(self):
         table = find_table(grid([" Item\n code ", "Cost\u00a0price"], ["A", "1"]))
         self.assertEqual([column.heading for column in table.columns], ["Item code", "Cost price"])

@@ -9,6 +9,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field, Record
+from kotrel.core.phrases import listed_and
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.similarity import folded
@@ -88,8 +89,10 @@ def answers_in(rows: Rows, lines: pl.DataFrame, references: Sequence[str], only_
         done.findings.append(rows.sheet_finding("error", "no-outcome", "no column for the outcome", words))
         return done
     by_key: dict[str, list[int]] = {}
+    alike: dict[str, set[str]] = {}
     for line, key in lines.select("line", "key").iter_rows():
-        by_key.setdefault(folded(str(key)), []).append(line)
+        by_key.setdefault(str(key), []).append(line)
+        alike.setdefault(folded(str(key)), set()).add(str(key))
     told: dict[tuple[str, str, str], list[tuple[int, str | None, str]]] = {}
     said: dict[int, RowAnswer] = {}
     names = ("key", "outcome", "message", "advice", "number", "reference")
@@ -107,10 +110,15 @@ def answers_in(rows: Rows, lines: pl.DataFrame, references: Sequence[str], only_
             unknown = 'say in a saved match what it means: translate = { … = "done" }, "warning" or "refused"'
             told.setdefault(("not-an-outcome", "no outcome", "outcome"), []).append((row, word, unknown))
             continue
-        mine = by_key.get(folded(key)) if key is not None else [line for found in by_key.values() for line in found]
+        if key is None:
+            mine = [line for found in by_key.values() for line in found]
+        else:
+            # A program may write a key in its own way; where two of the load could be meant, neither is.
+            near = alike.get(folded(key), set())
+            mine = by_key.get(key, by_key[min(near)] if len(near) == 1 else [])
         if not mine:
             told.setdefault(("not-in-load", "not a row of this load", "key"), []).append(
-                (row, key, "the load sent no such row")
+                (row, key, f"it could be {listed_and(sorted(near), 'or')}" if near else "the load sent no such row")
             )
             continue
         why = "; ".join(part.strip().removesuffix(".") for part in (message, advice) if part) or None

@@ -1,0 +1,57 @@
+"""What a program's result file says of each row that was sent."""
+
+from __future__ import annotations
+
+import unittest
+from datetime import date
+
+import polars as pl
+
+from kotrel.core.changes.answers import Answers, answers_in, result_record
+from kotrel.core.tables.detection import find_table
+from kotrel.core.understanding.matching import match_headings
+from kotrel.core.understanding.reading import understand
+from kotrel.core.values.conventions import Conventions
+from tests.support import grid, small
+
+LINES = pl.DataFrame({"line": [1, 2, 3, 4], "key": ["A-1", "A1", "B 7", "C"]}, schema_overrides={"line": pl.Int64})
+
+
+def said(*cells: tuple[str | None, ...], only_refused: bool = False) -> Answers:
+    record = result_record([small().records["item"]], ["ArtNo"])
+    table = find_table(grid(*cells), 1)
+    rows = understand(table, match_headings(table, record), Conventions(), date(2026, 11, 26))
+    return answers_in(rows, LINES, ["L0001-3f2a"], only_refused)
+
+
+class Results(unittest.TestCase):
+    def test_a_key_is_one_row_or_none(self) -> None:
+        found = said(("ArtNo", "Result"), ("A-1", "ok"), ("b7", "error"), ("C", "OK"))
+        self.assertEqual([(each.line, each.outcome) for each in found.rows], [(1, "done"), (3, "refused"), (4, "done")])
+        self.assertEqual((found.unmentioned, found.findings), (1, []))
+        # a_1 could be A-1 or A1: neither is guessed.
+        [group] = said(("ArtNo", "Result"), ("a_1", "ok")).findings
+        self.assertEqual((group.kind, group.cells["message"].to_list()), ("not-in-load", ["it could be A-1 or A1"]))
+
+    def test_the_worst_counts_and_everything_that_was_said_stays(self) -> None:
+        found = said(
+            ("ArtNo", "Result", "Message", "Advice", "Number"),
+            ("C", "ok", None, None, "70"), ("C", "warning", "dear.", "Look at it.", None), ("C", "ok", "dear", None, "71"),
+        )  # fmt: skip
+        [row] = found.rows
+        self.assertEqual((row.outcome, row.message, row.number), ("warning", "dear; Look at it; dear", "71"))
+
+    def test_what_cannot_be_understood_is_told(self) -> None:
+        for cells, kind in (
+            ((("ArtNo", "Result"), ("C", "perhaps")), "not-an-outcome"),
+            ((("ArtNo", "Result"), ("D", "ok")), "not-in-load"),
+            ((("ArtNo", "Result", "Reference"), ("C", "ok", "L0002-aaaa")), "other-reference"),
+            ((("ArtNo", "Price"), ("C", "1")), "no-outcome"),
+        ):
+            self.assertEqual([group.kind for group in said(*cells).findings], [kind])
+
+    def test_a_line_without_a_key_speaks_of_all_and_a_list_of_refusals_of_the_rest(self) -> None:
+        found = said(("ArtNo", "Result", "Reference"), (None, "rejected", "upload L0001-3f2a.csv"))
+        self.assertEqual([each.outcome for each in found.rows], ["refused"] * 4)
+        found = said(("ArtNo", "Message"), ("C", "no price"), only_refused=True)
+        self.assertEqual([each.outcome for each in found.rows], ["done", "done", "done", "refused"])
