@@ -40,7 +40,7 @@ PLACES = {
     "core/readying/row_lookup.py": (f"{CORE}.readying.test_row_lookup", f"{CORE}.readying.test_load_options", f"{CORE}.readying.test_other_codes"),
     "core/readying/near_keys.py": (f"{CORE}.readying.test_near_keys",),
     "core/readying/filling.py": (f"{CORE}.readying.test_filling", f"{CORE}.readying.test_row_lookup", f"{CORE}.readying.test_load_options"),
-    "core/changes": (f"{CORE}.changes.test_journal", f"{CORE}.changes.test_change_set", f"{CORE}.readying.test_load_options", f"{CORE}.readying.test_repairing"),
+    "core/changes": (f"{CORE}.changes.test_journal", f"{CORE}.changes.test_change_set", f"{CORE}.changes.test_answers", f"{CORE}.readying.test_load_options", f"{CORE}.readying.test_repairing"),
     "core/checking": (f"{CORE}.checking.test_families", f"{CORE}.checking.test_checks", f"{CORE}.checking.test_rules", f"{CORE}.checking.test_model"),
     "core/pipeline.py": (f"{CORE}.test_pipeline", f"{CORE}.readying.test_other_codes"),
     "core/readying/other_codes.py": (f"{CORE}.readying.test_other_codes", f"{CORE}.readying.test_row_lookup"),

@@ -7,7 +7,7 @@ import polars as pl
 
 from kotrel.core.expressions.narrowing import only_values
 from kotrel.core.stock.reorder import levels, to_order
-from kotrel.core.stock.sums import average, shares
+from kotrel.core.stock.sums import average, average_costs, shares
 from kotrel.core.stock.views import period
 
 
@@ -44,6 +44,11 @@ class Reorder(unittest.TestCase):
 
 
 class Sums(unittest.TestCase):
+    def test_average_costs_of_many_are_blank_where_nothing_is_on_hand(self) -> None:
+        # 85.00 / 10 = 8.5; 1 / 3 = 0.3333…
+        sums = pl.DataFrame({"quantity": ["10", "0", "3", "-1"], "value": ["85.00", "0", "1", "5"]})
+        self.assertEqual(average_costs(sums).to_list(), ["8.5000", None, "0.3333", None])
+
     def test_average_cost_has_four_decimals_half_away_from_zero(self) -> None:
         self.assertEqual(average(Decimal(8), Decimal("1.0002")), Decimal("0.1250"))
         self.assertEqual(average(Decimal(2), Decimal("0.0001")), Decimal("0.0001"))
