@@ -73,6 +73,12 @@ class Interface(Program):
         ):
             self.assertTrue(json.loads(self.kotrel(*words).stdout)["ok"])
 
+    def test_no_program_is_taken_from_the_folder_of_a_spreadsheet(self):
+        self.json("export", "unit", "-o", "units.ods")
+        for name in ("pickle.py", "polars.py", "kotrel.py"):
+            self.write(name, "raise SystemExit('taken from here')")
+        self.assertIn("Measure", self.kotrel("inspect", "units.ods").stdout)
+
     def test_every_command_is_in_the_guides(self):
         told = (DOCS / "README.md").read_text("utf-8") + "".join(
             path.read_text("utf-8") for path in (DOCS / "docs").glob("*.md")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import traceback
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, replace
@@ -63,13 +64,26 @@ def carry_out(
 ) -> dict[str, Any]:
     """Does a job, all of it or nothing; never raises: what went wrong is part of the answer."""
     try:
-        return {"status": "finished", "result": _result(workspace, job, header, pieces, say)}
-    except KotrelError as error:
-        return _failed(error.message, error.hint, error.kind)
+        stamp, undoing, trial = stamp_from(header), undoing_from(header), bool(header.get("trial"))
+        sent = changes_in(header, pieces, workspace.description)
     except (ValueError, KeyError, TypeError, pl.exceptions.PolarsError) as error:
         return _failed(f"the job is not as the protocol says: {error}", "", "wrong-job")
-    except Exception:  # a job must end, whatever it met
-        return _failed("something unforeseen", traceback.format_exc(limit=-1).strip().splitlines()[-1], "unexpected")
+    try:
+        expects = bool(header.get("expects"))
+        return {"status": "finished", "result": _result(workspace, job, sent, stamp, undoing, trial, expects, say)}
+    except KotrelError as error:
+        return _failed(error.message, error.hint, error.kind)
+    except Exception as error:  # a job must end, whatever it met
+        what = f"something unforeseen: {type(error).__name__}"
+        return _failed(what, f"The details are in the service's {_logged(workspace, job)}.", "unexpected")
+
+
+def _logged(workspace: Workspace, job: str) -> str:
+    """Writes what happened where only the service's owner can read it; returns the name of the file."""
+    path = workspace.hidden / "service" / f"{job}.log"
+    with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w", encoding="utf-8") as log:
+        log.write(traceback.format_exc())
+    return path.name
 
 
 def _failed(title: str, detail: str, kind: str) -> dict[str, Any]:
@@ -77,10 +91,9 @@ def _failed(title: str, detail: str, kind: str) -> dict[str, Any]:
 
 
 def _result(
-    workspace: Workspace, job: str, header: dict[str, Any], pieces: Sequence[tuple[int, bytes]], say: Callable[[str], None]
+    workspace: Workspace, job: str, sent: Sequence[tuple[RecordChanges, pl.Series]], stamp: Stamp, undoing: Undoing | None, trial: bool,
+    expects: bool, say: Callable[[str], None],
 ) -> dict[str, Any]:  # fmt: skip
-    stamp, undoing, trial = stamp_from(header), undoing_from(header), bool(header.get("trial"))
-    sent = changes_in(header, pieces, workspace.description)
     try:
         with workspace.system().writing() as writing:
             if (load := _load_of(writing, job)) is not None:
@@ -93,7 +106,7 @@ def _result(
                 plan = plan_of(found, stamp)
             else:
                 plan = _undo_plan(workspace, writing, undoing, stamp, say)
-            if header.get("expects") and not same_rows([each for each, _ in sent], plan.changes):
+            if expects and not same_rows([each for each, _ in sent], plan.changes):
                 return {"outcome": "changed-meanwhile"}
             left = [replace(each, frame=each.frame.filter(pl.col(ACTION) == "refused")) for each, _ in sent]
             plan = replace(plan, changes=(*plan.changes, *(each for each in left if each.frame.height)))

@@ -22,6 +22,8 @@ from kotrel.sheets.archives import damaged
 from kotrel.sheets.workbooks import read_workbook
 
 RARE = (".xls", ".xlsb", ".ods")
+FAILED = 1
+"""How Python ends where it cannot start or meets an error; a reader that aborts ends otherwise."""
 
 
 def read_contained(path: Path, sheet: str | None, limits: Limits) -> list[Grid]:
@@ -35,8 +37,9 @@ def read_contained(path: Path, sheet: str | None, limits: Limits) -> list[Grid]:
     environment = {**os.environ, "PYTHONPATH": os.pathsep.join(entry for entry in sys.path if entry)}
     try:
         done = subprocess.run(
-            [sys.executable, "-m", "kotrel.sheets.contained"],
-            input=asked, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, timeout=limits.seconds, check=False, env=environment,
+            # -P: no module is ever taken from the folder that a spreadsheet lies in.
+            [sys.executable, "-P", "-m", "kotrel.sheets.contained"],
+            input=asked, capture_output=True, timeout=limits.seconds, check=False, env=environment,
         )  # fmt: skip
     except subprocess.TimeoutExpired:
         raise OutOfReach(
@@ -44,6 +47,9 @@ def read_contained(path: Path, sheet: str | None, limits: Limits) -> list[Grid]:
             "Save it as .xlsx and try again; or allow more: seconds under [limits] in kotrel.toml.",
             "too-slow",
         ) from None
+    if done.returncode == FAILED:
+        # Python itself could not go on: that is no fault of the file.
+        raise RuntimeError(done.stderr.decode("utf-8", "replace"))
     try:
         answer: Any = pickle.loads(done.stdout)
     except (pickle.UnpicklingError, EOFError):
@@ -88,8 +94,12 @@ def _work() -> None:
         # Without memory for its stack, no thread starts.
         out_of_memory = "can't start new thread" in str(error)
         answer = MemoryError() if out_of_memory else RuntimeError("".join(traceback.format_exception(error)))
+    try:
+        text = pickle.dumps(answer, protocol=pickle.HIGHEST_PROTOCOL)
+    except MemoryError:
+        text = pickle.dumps(MemoryError())
     with os.fdopen(out, "wb") as stream:
-        pickle.dump(answer, stream, protocol=pickle.HIGHEST_PROTOCOL)
+        stream.write(text)
 
 
 if __name__ == "__main__":

@@ -75,6 +75,7 @@ def check_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, tod
         parts = parts_of(understood, workspace)
         if system.can.foresees:
             # What becomes of each row decides whether it can be written, and how.
-            refusals = foreseen(preview(parts, business, reading, step), system, reading)
-            return check_parts(parts, business, reading, step, refusals)
+            found = preview(parts, business, reading, step)
+            refusals = foreseen(found, system, reading)
+            return check_parts(parts, business, reading, step, refusals) if refusals else list(found.checked)
         return check_parts(parts, business, ahead, step)
