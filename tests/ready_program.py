@@ -109,7 +109,7 @@ def run(folder: Path, words: Sequence[str], environment: Mapping[str, str]) -> s
                                if name != "PYTHONUTF8")  # fmt: skip
     if plain or not Path(address or "").exists():
         return subprocess.run(
-            [sys.executable, "-m", "kotrel", *words], cwd=folder, capture_output=True, encoding="utf-8",
+            [sys.executable, "-P", "-m", "kotrel", *words], cwd=folder, capture_output=True, encoding="utf-8",
             stdin=subprocess.DEVNULL, env=environment, check=False, timeout=LONGEST,
         )  # fmt: skip
     with contextlib.ExitStack() as stack:
