@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any, get_args
 
 from kotrel.core.description.model import Effect, Field, FromLedger, Nature, Record
@@ -10,7 +10,7 @@ from kotrel.core.description.toml_reading import TomlReader
 
 COUNTS_AS = ("reserved", "on order")
 LEDGER = ("kind", "document", "line", "part", "counts_as", "date", "item", "warehouse", "quantity", "value")
-"""Fields that a ledger must have; ``bin``, ``lot``, ``serial`` and ``expires_on`` are filled where it has them."""
+"""Fields that a ledger must have; ``bin``, ``lot``, ``serial``, ``expires_on`` and ``order`` are filled where it has them."""
 
 
 def document_settings(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[str, Any]:
@@ -56,11 +56,26 @@ def check_documents(reader: TomlReader, records: Mapping[str, Record]) -> None:
     for record in records.values():
         _check_parts(reader, record, records)
         for field in record.fields.values():
+            if field.fulfils:
+                _check_fulfils(reader, record, field, records, ledgers)
             if field.from_ledger and not any(
                 each.to == record.name for each in (ledgers[0].fields.values() if ledgers else ())
             ):
                 path = ("record", record.name, "field", field.name, "from_ledger")
                 raise reader.wrong(f"“from_ledger”: no ledger refers to {record.name}", *path)
+
+
+def _check_fulfils(
+    reader: TomlReader, record: Record, field: Field, records: Mapping[str, Record], ledgers: Sequence[Record]
+) -> None:
+    path = ("record", record.name, "field", field.name, "fulfils")
+    whole, order = records.get(record.part_of or ""), records.get(field.to or "")
+    if whole is None or whole.nature != "document" or whole.effect not in ("in", "out"):
+        raise reader.wrong("“fulfils” is only for lines of documents by which goods come in or go out", *path)
+    if order is None or order.counts_as is None:
+        raise reader.wrong(f"“fulfils”: {field.to} is no order", *path, hint="Give that record counts_as.")
+    if ledgers and "order" not in ledgers[0].fields:
+        raise reader.wrong("“fulfils”: the ledger has no field order to say which order a movement counts for", *path)
 
 
 def _check_parts(reader: TomlReader, record: Record, records: Mapping[str, Record]) -> None:

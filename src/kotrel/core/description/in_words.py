@@ -46,6 +46,8 @@ def rules(field: Field) -> str:
         parts.append(f"one of those of the {field.one_of[0][0].replace('_', ' ')}")
     if field.same_as:
         parts.append(f"the same as on the {field.same_as[0].replace('_', ' ')}")
+    if field.fulfils:
+        parts.append("takes that much off the order")
     if field.default_from:
         parts.append(f"that of the {field.default_from[0].replace('_', ' ')} if blank")
     if field.default is not None:

@@ -57,6 +57,7 @@ class Field:
         zero_means: what a zero means, in words; a load warns of each.
         numbered: part of a key that Kotrel counts up within the rest of the key, where the sheet has no column for it.
         from_ledger: what of the ledger it shows for the row's own movements; the table has no column for it.
+        fulfils: of a document's line: it names the order that the line's goods come from, or go out for.
     """
 
     name: str
@@ -87,6 +88,7 @@ class Field:
     zoned: bool = False
     numbered: bool = False
     from_ledger: FromLedger | None = None
+    fulfils: bool = False
 
     @property
     def is_decimal(self) -> bool:

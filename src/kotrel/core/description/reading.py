@@ -31,7 +31,7 @@ DEFAULT_LENGTH = {"code": 40, "reference": 40}
 _FIELD_KEYS = (
     "title", "kind", "meaning", "example", "length", "decimals", "least", "most", "must", "to", "choices", "check",
     "unique", "kept_by", "synonyms", "words", "within", "default", "default_from", "same_as", "one_of", "differs_from", "files", "zero_means", "zoned",
-    "numbered", "from_ledger",
+    "numbered", "from_ledger", "fulfils",
 )  # fmt: skip
 _RECORD_KEYS = (
     "title", "meaning", "key", "called", "path", "out_of_use", "also_known_by", "other_codes", "together", "synonyms", "field", "unique_together",
@@ -98,6 +98,7 @@ def _field(reader: TomlReader, name: str, raw: Any, *path: str) -> Field:
         zoned=_flag(reader, table, "zoned", kind == "moment", "a moment", *path),
         numbered=_flag(reader, table, "numbered", kind in ("code", "number"), "a code or a number", *path),
         from_ledger=from_ledger(reader, table, kind, *path),
+        fulfils=_flag(reader, table, "fulfils", kind == "reference", "a reference", *path),
     )
 
 

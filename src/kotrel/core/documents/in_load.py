@@ -12,6 +12,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
 from kotrel.core.documents.checks import Found, StockRules, check_together
 from kotrel.core.documents.families import Family, families
+from kotrel.core.documents.fulfilment import fulfil
 from kotrel.core.documents.posting import MOVEMENT, Posted, Sums, places_before, post
 from kotrel.core.documents.standing import LoadsOf, check_standing, rows_of, standing_numbers
 from kotrel.core.documents.together import PART, Together, plain, put_together
@@ -66,7 +67,8 @@ def check_documents(
     description = state.description
     done = InDocuments(list(parts), {}, [], pl.DataFrame(schema=TOTALS))
     later: pl.DataFrame | None = None
-    for family in families(description):
+    # Orders first: goods may come in for an order of the same load.
+    for family in sorted(families(description), key=lambda each: each.header.counts_as is None):
         names = {record.name for record in family.records}
         places = [place for place, rows in enumerate(done.parts) if rows.record.name in names]
         if not places:
@@ -92,11 +94,14 @@ def check_documents(
         # A document of which one row is refused posts nothing.
         spoilt = _spoilt(_marked(whole, done.parts), known)
         posted = replace(posted, movements=posted.movements.filter(~pl.col("document").is_in(spoilt.implode())))
+        off = fulfil(whole, description, posted.movements, ledger.sums, later)
+        _add(done, iter(off.findings))
+        posted = replace(posted, movements=pl.concat([posted.movements, off.movements]))
         later = posted.movements if later is None else pl.concat([later, posted.movements])
         done = replace(
             done,
             movements=[*done.movements, *_ledger_rows(description, posted.movements, done.parts, now)],
-            totals=pl.concat([done.totals, _totals(whole, posted.movements)]),
+            totals=pl.concat([done.totals, _totals(whole, _own(whole, posted.movements))]),
         )
     return done
 
@@ -205,6 +210,11 @@ def _ledger_rows(description: Description, movements: pl.DataFrame, parts: Seque
         values = group.select(ROW, *texts)
         found.append(Rows(Table(table.file, table.sheet, 0, (), values.select(ROW), {}), ledger, {}, values))
     return found
+
+
+def _own(whole: Together, movements: pl.DataFrame) -> pl.DataFrame:
+    """Movements without what lines take off the orders of other documents."""
+    return movements.filter(pl.col("counts_as") == (whole.family.header.counts_as or "on hand"))
 
 
 def _totals(whole: Together, movements: pl.DataFrame) -> pl.DataFrame:

@@ -19,7 +19,7 @@ from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.stock.sums import VALUE_DECIMALS, average, half_away
 
 MOVEMENT = ("kind", "document", "line", "part", "counts_as", "date", "item", "warehouse", "bin", "lot", "serial", "expires_on",
-            "quantity", "value")  # fmt: skip
+            "order", "quantity", "value")  # fmt: skip
 PLACE = ("item", "warehouse", "bin", "lot", "serial")
 """What identifies a place of stock."""
 
@@ -72,12 +72,12 @@ def _empty() -> pl.DataFrame:
 
 def _pieces(whole: Together) -> pl.DataFrame:
     """The lots of each line, or the line itself: ``in base`` and ``value`` as entered (blank without a cost)."""
-    lines = whole.lines.filter(~pl.col("has error") & pl.col("item").is_not_null()).with_row_index("order")
+    lines = whole.lines.filter(~pl.col("has error") & pl.col("item").is_not_null()).with_row_index("nth line")
     if "quantity" in whole.family.lines.fields:
         lines = lines.filter(pl.col("in base").is_not_null())
     for name in ("lot", "serial", "expires_on"):
         lines = lines.with_columns(pl.lit(None, pl.String).alias(name)) if name not in lines.columns else lines
-    keep = ["order", PART, ROW, "document", "line", "date", "item", "warehouse", "bin", "to_warehouse", "to_bin", "lot", "serial",
+    keep = ["nth line", PART, ROW, "document", "line", "date", "item", "warehouse", "bin", "to_warehouse", "to_bin", "lot", "serial",
             "expires_on", "number", "in base", "factor", "unit cost", "item cost"]  # fmt: skip
     lines = lines.with_columns(
         pl.lit(None, pl.String).alias(name) for name in keep if name not in lines.columns
@@ -96,10 +96,10 @@ def _pieces(whole: Together) -> pl.DataFrame:
         ).with_columns((pl.col("number") * pl.col("factor")).alias("in base"))
     # The parts of a line are rounded so that they add up to the line's value.
     exact_value = pl.col("number") * pl.col("unit cost")
-    up_to = exact_value.cum_sum().over("order").round(VALUE_DECIMALS, mode="half_away_from_zero")
+    up_to = exact_value.cum_sum().over("nth line").round(VALUE_DECIMALS, mode="half_away_from_zero")
     return lines.with_columns(up_to.alias("up to")).with_columns(
-        (pl.col("up to") - pl.col("up to").shift(1).over("order").fill_null(0)).alias("value"),
-        pl.int_range(1, pl.len() + 1).over("order").alias("piece"),
+        (pl.col("up to") - pl.col("up to").shift(1).over("nth line").fill_null(0)).alias("value"),
+        pl.int_range(1, pl.len() + 1).over("nth line").alias("piece"),
     )
 
 
@@ -109,6 +109,7 @@ def _valued(
     """The pieces with the value of what goes out, moves or is valued anew. Each depends on those before, so row by row."""
     effect = whole.family.header.effect
     held = sums(["item"], [("item", pieces["item"].unique())])
+    later = on_hand_only(later)
     stands = {item: (Decimal(quantity), Decimal(value)) for item, quantity, value in
               held.select("item", "quantity", "value").iter_rows()}  # fmt: skip
     for item, quantity, value in later.select("item", "quantity", "value").iter_rows() if later is not None else ():
@@ -173,6 +174,7 @@ def _movements(whole: Together, pieces: pl.DataFrame, counts_as: str) -> pl.Data
     columns = [
         pl.lit(whole.family.header.name).alias("kind"), pl.col("document"), pl.col("line"), pl.lit(counts_as).alias("counts_as"),
         pl.col("date"), pl.col("item"), pl.col("lot"), pl.col("serial"), pl.col("expires_on"),
+        (pl.lit(None, pl.String) if counts_as == "on hand" else pl.col("document")).alias("order"),
     ]  # fmt: skip
     scale = pl.Decimal(38, 12)
     value = pl.col("value").fill_null(0).cast(scale) if counts_as == "on hand" else pl.lit(0).cast(scale)
@@ -216,12 +218,18 @@ def _below_zero(
     return whole.findings("error", "below-zero", "more than is on hand", field_name, out, messages)
 
 
+def on_hand_only(movements: pl.DataFrame | None) -> pl.DataFrame | None:
+    """Movements without those that only reserve or are on order."""
+    return movements.filter(pl.col("counts_as") == "on hand") if movements is not None else None
+
+
 def places_before(movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None = None) -> pl.DataFrame:
     """:data:`PLACE` and ``on hand`` (Decimal) of the items that move."""
     held = sums(list(PLACE), [("item", movements["item"].unique())])
     names = [name for name in PLACE if name in held.columns]
     held = held.select(*names, *(pl.lit(None, pl.String).alias(name) for name in PLACE if name not in names),
                        pl.col("quantity").cast(pl.Decimal(38, 12)).alias("on hand")).select(*PLACE, "on hand")  # fmt: skip
+    later = on_hand_only(later)
     if later is not None and later.height:
         held = pl.concat([held, later.select(*PLACE, pl.col("quantity").alias("on hand"))])
     return held.group_by(PLACE).agg(pl.col("on hand").sum())

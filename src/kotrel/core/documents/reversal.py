@@ -18,6 +18,7 @@ from kotrel.core.columns import ACTION, MESSAGE, ROW, before
 from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.checks import StockRules
 from kotrel.core.documents.families import Family, families
+from kotrel.core.documents.fulfilment import fulfilled_by
 from kotrel.core.documents.posting import PLACE, Sums, place_name, places_before
 from kotrel.core.documents.together import plain
 from kotrel.core.rows.system_state import Reader
@@ -111,6 +112,8 @@ def reverse_documents(
         if blocked and not how.what_can:
             found = replace(found, in_the_way=[*found.in_the_way, *blocked])
         go = [number for number in numbers if number not in left] if how.what_can else numbers
+        if how.what_can and left and whole.width:
+            whole = whole.filter((pl.col("kind") != family.header.name) | ~pl.col("document").is_in(list(left)))
         new = _new_numbers(family, go, set(read(family.header.name, [family.number])[family.number]))
         changes, remarks = _changes(family, mine, moved, new, movements, sums, how)
         found = TakenBack(
@@ -179,8 +182,14 @@ def _in_the_way(
     if closed is not None and how.day <= closed:
         return [InTheWay(name, number, "date", f"{how.day.isoformat()} lies in the closed period until {closed.isoformat()}")
                 for number in numbers]  # fmt: skip
-    if not movements.height or family.header.effect == "none":
+    if not movements.height:
         return []
+    if family.header.effect == "none":
+        words = "come in for" if family.header.counts_as == "on order" else "gone out for"
+        return [
+            InTheWay(name, number, None, f"{plain(gone)} of {item} {'has' if gone == 1 else 'have'} {words} it since: take that back first")
+            for number, item, gone in fulfilled_by(movements, whole, sums)
+        ]  # fmt: skip
     on_hand = movements.filter(pl.col("counts_as") == "on hand")
     whole = whole.filter(pl.col("counts_as") == "on hand")
     held = places_before(whole, sums)
@@ -270,7 +279,8 @@ def _turned(rows: pl.DataFrame, changes: RecordChanges, emptied: pl.DataFrame) -
     rest = rows.select("item").join(
         emptied.select("item", pl.col("value").alias("rest")), on="item", how="left", maintain_order="left"
     )
-    last = rows.select(pl.col("item").cum_count(reverse=True).over("item") == 1).to_series()
+    here = pl.col("counts_as") == "on hand"
+    last = rows.select(here & (here.cast(pl.UInt32).cum_sum(reverse=True).over("item") == 1)).to_series()
     more = pl.select(pl.when(last).then(rest["rest"].fill_null(0)).otherwise(pl.lit(0).cast(EXACT))).to_series()
     quantity, value = (changes.record.fields[name].decimals or 0 for name in ("quantity", "value"))
     return rows.with_columns(
