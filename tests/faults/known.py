@@ -5,6 +5,24 @@ _NONE_TWICE = "there are no two of the same to begin with"
 _NO_OP = "where it makes a difference, there is nothing to be done"
 
 HARMLESS: dict[str, dict[str, str]] = {
+    "core/pricing/stakes.py": {
+        "not rows.height or any(name not in changes.fields for name in _BREAK)  →  any(name not in changes.fields for name in _BREAK)": _QUICK,
+    },
+    "core/readying/list_additions.py": {
+        'above or ""  →  above': "no code is blank",
+    },
+    "core/changes/seal.py": {
+        "mine.height == count  →  mine.height >= count": "a slice is never longer",
+    },
+    "core/understanding/choosing.py": {
+        'how="left"  →  inner': "every row that is kept has its group",
+    },
+    "core/readying/other_codes.py": {
+        "key in group or any(name not in rows.fields for name in group)  →  any(name not in rows.fields for name in group)": "the key is blank there, so that a group with it is not filled",
+        "each.to == record.name and not each.within  →  each.to == record.name": "a record of one key field is never referred to within others",
+        "if not asked.height: never": _QUICK,
+        "value in wanted and code is not None and value != code  →  value != code": "what nobody asked for is never looked up",
+    },
     "core/counting/variance.py": {
         "len(set(times)) > 1 and moved.held_at(place.key, min(map(str, times…  →  moved.held_at(place.key, min(map(str, times))) != moved.held_at(pla…": "at one time, a place holds one quantity",
     },
@@ -63,6 +81,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         'if isinstance(kinds, str) and kinds == "text" and not in_exponent_form: never': _QUICK,
     },
     "core/readying/three_way.py": {
+        "gone & edited_rows  →  gone": "the rows are left out with their findings",
         'if field.is_decimal or field.kind in ("date", "moment", "yes_no", "choi…: never': "equal values in another form are equal already",
         'Literal["sheet", "system"] | None  →  Literal["sheet", "system"]': "a type",
         "name not in key and name in base.columns  →  name in base.columns": "a key is never blank and never edited",
@@ -74,6 +93,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "clears in rows.values.columns and (same & rows.values[clears]).any()  →  clears in rows.values.columns": _NO_OP,
     },
     "core/readying/repeated.py": {
+        "new() & rows.values[name].is_not_null()  →  new()": "a blank name is joined to none",
         "pl.all_horizontal(agrees) & (filled >= ENOUGH - 1) & (pl.col(key) !…  →  pl.all_horizontal(agrees) & (filled >= ENOUGH - 1)": "a key that is new is not the key of a row that the system holds",
         'keep="first"  →  last': "of several that are the same, any may be named",
     },
@@ -163,6 +183,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         'without database.run(f"ANALYZE {table}")': "only quicker with it",
     },
     "systems/sql/merging.py": {
+        'database.dialect != "postgresql"  →  database.dialect == "postgresql"': "only from 50,000 removed rows on",
         "field.to == store.record.name and store.target_by_id(field) and fie…  →  field.to == store.record.name": "inserted without it and then updated, the row is the same",
         'field.unique and field.kind != "list"  →  field.kind != "list"': "what is emptied is filled in the next statement",
         'field.unique and field.kind != "list"  →  field.unique': "what is emptied is filled in the next statement",

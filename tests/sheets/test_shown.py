@@ -158,3 +158,16 @@ class Headings(unittest.TestCase):
             ("ITEM_NO", "", "UOM"),
         ):
             self.assertIsNone(below(head, row, ("A", "b", "EA")), row)
+        # Two of three names must be technical: initials of several words, the beginning of a word, or a name with _.
+        for heading, name, technical in (
+            ("Unit of measure", "uom", True),
+            ("Measure", "M", False),
+            ("Colour", "COLOUR", False),
+            ("Colour", "zzz", False),
+            ("Colour", "colo", True),
+            ("Base colour", "baseColour", True),
+            ("Base colour", "co", False),
+        ):
+            with self.subTest(name):
+                found = below(("Item number", heading, "Other"), ("ITEM_NO", name, "xyz"), ("A", "b", "c"))
+                self.assertEqual(found is not None, technical)

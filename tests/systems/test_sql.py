@@ -5,6 +5,7 @@ import threading
 import unittest
 from datetime import UTC, datetime
 from pathlib import Path
+from unittest import mock
 
 import polars as pl
 
@@ -87,6 +88,28 @@ class OnAnyDatabase:
         self.assertEqual(told[1], ("ROP-40001", 'Rope "new"; it\'s\t\\ =1+1', "4.4000", "7.90", "no", "two\nlines 🐟"))
         self.assertEqual(told[2], ("ROP-40002", "Rope, second", None, None, None, None))
 
+    def test_many_removed_rows_are_checked_against_what_refers_to_them(self):
+        number = self.load(*self.LINES)
+        self.load(
+            ("ROP-40003", "V", "M", "ROPE", "ROP-40001"),
+            heading=("Item code", "Description", "Unit", "Category", "Variant of"),
+        )
+        with mock.patch("kotrel.systems.sql.merging.MANY", 1):
+            refused = undo_load(self.system, number, "tester", "", STAMP.at, quiet, self.folder)
+            self.assertEqual(refused.status, "refused")
+            self.assertEqual(
+                undo_load(self.system, number + 1, "tester", "", STAMP.at, quiet, self.folder).count("removed"), 1
+            )
+            self.assertEqual(
+                undo_load(self.system, number, "tester", "", STAMP.at, quiet, self.folder).count("removed"), 2
+            )
+        self.assertIn("ROP-00010", self.items()["code"])
+        with self.assertRaises(Refused):
+            self.load(
+                ("ROP-40004", "V", "M", "ROPE", "ROP-49999"),
+                heading=("Item code", "Description", "Unit", "Category", "Variant of"),
+            )
+
     def test_undo_leaves_all_as_it_was_and_can_be_undone(self):
         before = self.items()
         number = self.load(*self.LINES)
@@ -101,6 +124,35 @@ class OnAnyDatabase:
         self.assertEqual([entry.status for entry in self.system.history()], ["loaded", "undone", "loaded"])
         with self.assertRaises(WrongUse):
             undo_load(self.system, undone.number, "tester", "", STAMP.at, quiet, self.folder)
+
+    def test_rows_with_a_key_of_two_fields_are_taken_back(self):
+        from kotrel.core.columns import ROW
+        from kotrel.core.rows.rows import Rows
+        from kotrel.core.tables.table import Table
+
+        def held():
+            with self.system.reading() as reading:
+                return reading.read("unit_conversion", ["item", "unit", "factor"]).sort("item", "unit")
+
+        before = held()
+        values = pl.DataFrame(
+            {
+                ROW: [2, 3],
+                "item": ["ROP-00010", "ROP-00020"],
+                "unit": ["BOX", "BOX"],
+                "factor": ["7.000000", "8.000000"],
+            }
+        )
+        values = values.with_columns(pl.col(ROW).cast(pl.UInt32))
+        sheet = Rows(
+            Table("u.csv", "", 1, (), values.select(ROW), {}), self.description.records["unit_conversion"], {}, values
+        )
+        with self.system.writing() as writing:
+            change = compare(sheet, writing.read("unit_conversion", ["item", "unit", "factor"]))
+            number = writing.take(Plan((change,), STAMP), quiet).number
+        self.assertEqual(held().height, before.height + 2)
+        self.assertEqual(undo_load(self.system, number, "tester", "", STAMP.at, quiet, self.folder).count("removed"), 2)
+        self.assertTrue(held().equals(before))
 
     def test_what_refers_to_a_new_row_or_changed_since_is_in_the_way(self):
         number = self.load(*self.LINES)

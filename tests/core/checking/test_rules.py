@@ -34,6 +34,20 @@ family = { kind = "code" }
 size = { kind = "code", differs_from = "family" }
 barcode = { kind = "code", unique = "barcode" }
 
+[record.account]
+key = ["code"]
+[record.account.field]
+code = { kind = "code", must = "always" }
+use = { kind = "text" }
+
+[record.receipt]
+nature = "document"
+key = ["number"]
+needs = { "account.use" = ["cost of sales"] }
+[record.receipt.field]
+number = { kind = "code", must = "always" }
+account = { kind = "reference", to = "account" }
+
 [record.part]
 key = ["parent", "component"]
 no_circle = [["parent", "component"]]
@@ -167,6 +181,19 @@ class BetweenFields(unittest.TestCase):
         lots = rows("lot", item=["A", "B", "A"], number=["1", "2", "3"], net=["1", "1", "1"], unit=["M", None, "EA"])
         found = kinds(check_rules(lots, state(**self.ITEMS)))
         self.assertEqual(found, {("not-as-needed", "item", 3), ("must-match", "unit", 4)})
+
+    def test_an_account_for_another_purpose_is_explained(self):
+        there = {"account": {"code": ["OPEN", "COGS", "NEW"], "use": ["opening balance", "cost of sales", None]}}
+        receipts = rows("receipt", number=["1", "2", "3"], account=["OPEN", "COGS", "NEW"])
+        [group] = check_rules(receipts, state(**there))
+        self.assertEqual((group.kind, group.title), ("not-as-needed", "not an account for cost of sales"))
+        self.assertEqual(
+            dict(group.cells.select(ROW, "message").iter_rows()),
+            {
+                2: "Receipt goes against an account for cost of sales; this one is for opening balance",
+                4: "Receipt goes against an account for cost of sales; this one is for nothing",
+            },
+        )
 
     def test_a_unit_that_the_item_has_is_its_own_or_one_with_a_conversion(self):
         there = {"conversion": {"item": ["A", "B"], "unit": ["COIL", "BOX"]}, "price": {"item": ["B"], "unit": ["OLD"]}}

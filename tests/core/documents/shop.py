@@ -57,7 +57,8 @@ class Shop:
     # what the program asks
 
     def read(self, record: str, fields: Sequence[str], among: Any = None, filled: Any = None) -> pl.DataFrame:
-        if practice().records[record].nature == "document":
+        about = practice().records[record]
+        if about.nature == "document" or about.part_of is not None:
             rows = [row for row in self.headers if row["kind"] == record and (not filled or row.get(filled))]
             given: Mapping[str, Sequence[str | None]] = {name: [row.get(name) for row in rows] for name in fields}
         else:
@@ -144,7 +145,7 @@ class Shop:
             for row in each.frame.select(each.fields).iter_rows(named=True):
                 if each.record.nature == "ledger":
                     self.movements.append(row)
-                elif each.record.nature == "document":
+                else:
                     self.headers.append({"kind": each.record.name, **row})
 
 

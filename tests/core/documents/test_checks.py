@@ -110,6 +110,30 @@ class PostedAlready(unittest.TestCase):
         self.assertTrue(found & {"already-posted", "posted-otherwise"}, found)
         self.assertEqual(shop.movements, before)
 
+    def test_the_same_or_not_is_seen_in_every_line_and_lot(self) -> None:
+        shop = Shop()
+        self.assertEqual(
+            shop.post("goods_receipt", "D-1", self.rope, paint("3", ("A", "1", None), ("B", "2", "2030-01-01"))), set()
+        )
+        self.assertEqual(shop.post("goods_receipt", "D-2", self.rope), set())
+        cases = {
+            "already-posted": [(self.rope, paint("3", ("A", "1", None), ("B", "2", "2030-01-01")))],
+            "posted-otherwise": [
+                (self.rope, paint("3", ("A", "2", None), ("B", "1", "2030-01-01"))),
+                (self.rope, paint("3", ("A", "1", None), ("C", "2", "2030-01-01"))),
+                (self.rope, paint("3", ("A", "1", None), ("B", "2", "2030-01-02"))),
+                (self.rope, paint("3", ("A", "3", None))),
+                (self.rope,),
+                ({**self.rope, "remark": "late"}, paint("3", ("A", "1", None), ("B", "2", "2030-01-01"))),
+                (self.rope, paint("3", ("A", "1", None), ("B", "2", "2030-01-01")), self.rope),
+            ],
+        }  # fmt: skip
+        for kind, every in cases.items():
+            for lines in every:
+                with self.subTest(lines):
+                    found = {k for s, k in kinds(shop, *lines, kind="goods_receipt") if s == "error"}
+                    self.assertEqual(found & {"already-posted", "posted-otherwise"}, {kind})
+
     def test_one_refused_line_keeps_the_document_from_being_posted(self) -> None:
         shop = Shop()
         done, _ = shop.check("goods_receipt", "D-1", self.rope, {**self.rope, "item": "HIRE", "unit": "EA"})

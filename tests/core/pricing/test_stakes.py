@@ -95,6 +95,37 @@ class Stakes(unittest.TestCase):
         found = self.stakes(changes("price", price("C", "5.00", quantity="10.000")))
         self.assertEqual(found["SHOP", None], (1, 0, Decimal(25), Decimal(25), "C", Decimal(0)))
 
+    def test_an_item_without_a_category_counts_once(self) -> None:
+        HELD["item"].append({"code": "D", "unit": "EA", "category": None})
+        self.addCleanup(HELD["item"].pop)
+        found = price_stakes([changes("price", price("D", "5.00"))], read_description(description_text()), read, sums)
+        assert found is not None
+        self.assertEqual(found.select("list", "category", "prices").rows(), [("SHOP", None, 1)])
+
+    def test_what_has_no_items_or_no_price_has_nothing_at_stake(self) -> None:
+        bare = read_description(
+            '[record.price]\nkey = ["item"]\n[record.price.field]\nitem = { kind = "code", must = "always" }\namount = { kind = "money" }'
+        )
+        self.assertIsNone(price_stakes([changes("price", price("A", "9.00"))], bare, read, sums))
+        without_units = '[record.item]\nkey = ["code"]\n[record.item.field]\ncode = { kind = "code", must = "always" }'
+        self.assertIsNone(
+            price_stakes([changes("price", price("A", "9.00"))], read_description(without_units), read, sums)
+        )
+        self.assertEqual(self.stakes(changes("price", {**price("A", "9.00"), "amount": None})), {})
+        short = {name: value for name, value in price("A", "9.00").items() if name != "unit"}
+        self.assertEqual(self.stakes(changes("price", short)), {})
+        self.assertEqual(self.stakes(changes("vendor", {"code": "A", "name": "x"})), {})
+
+    def test_a_changed_price_is_held_against_what_it_was(self) -> None:
+        row = {**price("A", "12.00", "2026-06-01"), "before amount": "8.00"}
+        self.assertEqual(
+            self.stakes(changes("price", row, action="changed"))["SHOP", None],
+            (1, 0, Decimal(50), Decimal(50), "A", Decimal(80)),
+        )
+        row = {**price("A", "12.00", "2026-06-01"), "before amount": "12.00"}
+        self.assertEqual(self.stakes(changes("price", row, action="changed")), {})
+        self.assertEqual(self.stakes(changes("price", price("A", "12.00"), action="removed")), {})
+
     def test_an_items_own_prices_count_where_they_change(self) -> None:
         rows = (
             {"code": "A", "price": "12.00", "before price": "10.00"},

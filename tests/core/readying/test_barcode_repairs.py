@@ -53,3 +53,9 @@ class Barcodes(unittest.TestCase):
         # Codes of ten digits are no barcodes, nor are words of thirteen letters: without others, nothing says how long it was.
         for others in (("1234567890", "1234567891"), ("ABCDEFGHIJKLM", "NOPQRSTUVWXYZ"), ()):
             self.assertEqual(repaired("1234503", *others, field="Barcode")[0][0], "1234503")
+
+    def test_zeros_are_given_back_only_where_the_check_digit_is_right(self):
+        # 2010002700080 has 13 digits. 1234503 is right with a zero before it, 1234504 is not, and 12345678 is of a length of its own.
+        for value, wanted in (("1234503", "0000001234503"), ("1234504", "1234504"), ("12345678", "12345678")):
+            with self.subTest(value):
+                self.assertEqual(repaired(value, "2010002700080", field="Barcode")[0][0], wanted)

@@ -38,6 +38,11 @@ called = "name"
 [record.vendor.field]
 code = { kind = "code", length = 20, must = "always" }
 name = { kind = "text", length = 40 }
+[record.colour]
+key = ["code"]
+[record.colour.field]
+code = { kind = "code", length = 20, must = "always" }
+tone = { kind = "code", default = "dark" }
 [record.item]
 key = ["code"]
 called = "words"
@@ -48,6 +53,7 @@ code = { kind = "code", length = 12, must = "always" }
 words = { kind = "text" }
 group = { kind = "reference", to = "group" }
 vendor = { kind = "reference", to = "vendor" }
+colour = { kind = "reference", to = "colour" }
 number = { kind = "code" }
 barcode = { kind = "code" }
 [record.old]
@@ -68,6 +74,7 @@ HELD = {
     "vendor": {"code": ["KEL", "BRA"], "name": ["Keldrift", "Brannoch"]},
     "item": {"code": ["R-1", "R-2", "R-3", "0077"], "words": ["red", "blue", "green", "four"], "group": ["ROPE"] * 4, "vendor": ["KEL", "BRA", "KEL", None],
              "number": ["10", "10", "12", "77"], "barcode": ["2010000000014", None, None, None]},
+    "colour": {"code": ["red"], "tone": ["dark"]},
     "old": {"code": ["X9", "77"], "item": ["R-3", "R-1"]},
     "level": {"item": [], "least": []},
 }  # fmt: skip
@@ -155,6 +162,32 @@ class OtherCodes(unittest.TestCase):
         [done] = checked(part("item", sources, *lines))
         self.assertEqual([each for each in kinds(done.rows) if each[0] == "repeats"], [("repeats", "warning", 2)])
 
+    def test_three_fields_that_agree_are_enough_to_doubt(self):
+        names = ("code", "words", "vendor", "number")
+        sources = dict(zip(names, columns(*"ABCD"), strict=True))
+        lines = [
+            names,
+            ("N-1", "red", "KEL", "10"),
+            ("N-2", "red", "", "10"),
+            ("N-3", "red", "KEL", "11"),
+            ("N-4", "", "KEL", "10"),
+        ]
+        [done] = checked(part("item", sources, *lines))
+        self.assertEqual([each for each in kinds(done.rows) if each[0] == "repeats"], [("repeats", "warning", 2)])
+        few = [line[:1] + line[2:] for line in lines]
+        [done] = checked(part("item", dict(zip(("code", "vendor", "number"), columns(*"ABC"), strict=True)), *few))
+        self.assertNotIn("repeats", [each[0] for each in kinds(done.rows)])
+
+    def test_a_key_that_the_match_makes_is_not_missing(self):
+        code, number, words = Source(make="'R-' + next(1)"), Source(("A",)), Source(("B",))
+        lines = [("N", "W"), ("77", "four"), ("99", "new")]
+        options = LoadOptions(match_on="barcode")
+        [done] = checked(part("item", {"code": code, "barcode": number, "words": words}, *lines), options=options)
+        self.assertEqual(kinds(done.rows), [])
+        self.assertEqual(done.rows.values["code"].n_unique(), 2)
+        [done] = checked(part("item", {"barcode": number, "words": words}, *lines), options=options)
+        self.assertEqual([each[0] for each in kinds(done.rows)], ["not-found", "not-found"])
+
     def test_what_is_out_of_use_is_never_suggested(self):
         record = replace(GOODS.records["vendor"], out_of_use="gone")
         rows = pl.DataFrame(
@@ -184,9 +217,13 @@ class Matches(unittest.TestCase):
             ("", "x", "on"),
             ("NEW", "Newer", "on"),
             ("OFF", "Off", "off"),
+            ("TWO", "Two Ltd", "on"),
+            ("TWO", "Two Ltd", "on"),
         ]
         one = part("vendor", {"code": code, "name": name}, *lines, where="[State] is 'on'", once_per="code")
-        self.assertEqual(one.rows.values.select(ROW, "code", "name").rows(), [(2, "NEW", "New Ltd")])
+        self.assertEqual(
+            one.rows.values.select(ROW, "code", "name").rows(), [(2, "NEW", "New Ltd"), (7, "TWO", "Two Ltd")]
+        )
         self.assertEqual(kinds(one.rows), [("differs-in-sheet", "warning", 2)])
         self.assertEqual(one.rows.table.remarks[-1], "1 row left out by the match: [State] is 'on'")
 
@@ -221,6 +258,13 @@ class Matches(unittest.TestCase):
         self.assertEqual(items.values["group"].to_list(), ["Kayaks", "Kayaks", "Hemp", "Kayaks"])
         self.assertEqual(items.values["vendor"].to_list(), ["Skerry", "Skerry", "Skerry", "KEL"])
         self.assertEqual([row for kind, _, row in kinds(items) if kind == "other-spelling"], [3, 3, 4])
+
+    def test_a_list_without_names_grows_with_its_defaults(self):
+        sources = {"code": Source(("A",)), "colour": Source(("B",))}
+        lines = [("C", "Colour"), ("A1", "navy"), ("A2", "red"), ("A3", "")]
+        done = checked(part("item", sources, *lines), options=LoadOptions(create=("colour",)))
+        [made] = [each.rows.values for each in done if each.consequence]
+        self.assertEqual(made.select("code", "tone").rows(), [("navy", "dark")])
 
     def test_findings_stand_at_the_cell_the_value_came_from(self):
         sources = {"code": Source(("A",)), "group": Source(("B", "C"), last=True)}

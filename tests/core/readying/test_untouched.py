@@ -51,6 +51,15 @@ class Untouched(unittest.TestCase):
         self.assertEqual([group.kind for group in done.rows.findings if group.field], [])
         self.assertEqual(done.rows.repairs, ())
 
+    def test_a_number_in_another_form_is_no_edit(self):
+        held = [
+            ("A", "thing", "EA", None, "12.50", "no", "new", None, None),
+            ("B", "thing", "EA", None, "3.00", "no", "new", None, None),
+        ]
+        cells = [[*held[0][:4], "12.5", *held[0][5:]], [*held[1][:4], "3.01", *held[1][5:]]]
+        done = ready(held, cells)
+        self.assertEqual(done.rows.values["cost"].to_list(), [None, "3.01"])
+
     def test_a_renamed_heading_is_known_by_what_it_holds(self):
         held = [(f"A{n}", f"thing {n}", "EA", None, f"{n}.50", "no", "new", None, None) for n in range(1, 6)]
         headings = ["Preis neu" if title == "Cost" else title for title in FIELDS.values()]

@@ -5,6 +5,7 @@ import unittest
 from datetime import date
 from decimal import Decimal
 
+import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -139,3 +140,14 @@ class Ends(unittest.TestCase):
                 if text and row in tidied.values[ROW].to_list()
             },
         )
+
+
+class Rounding(unittest.TestCase):
+    def test_number_cells_are_rounded_half_away_from_zero_and_texts_stay(self):
+        lines = [("A", "1.005"), ("B", "-2.675"), ("C", "3.10"), ("D", "4"), ("E", "0.005")]
+        kinds = {"B": pl.Series(["text", "number", "number", "number", "number", "text"])}
+        tidied = rows(("Item code", "Cost"), *lines, kinds=kinds, rounding="2")
+        self.assertEqual(tidied.values["cost"].to_list(), ["1.01", "-2.68", "3.10", "4.00", "0.005"])
+        [repair] = tidied.repairs
+        self.assertEqual((repair.kind, repair.cells["before"].to_list(), repair.cells["after"].to_list()),
+                         ("rounded", ["1.005", "-2.675"], ["1.01", "-2.68"]))  # fmt: skip

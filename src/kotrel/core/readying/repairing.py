@@ -231,7 +231,10 @@ class _List:
                 continue
             first, second = (self.names.codes_of(part) for part in parts.groups())
             codes = [code for code in self.codes if code.casefold() in {part.casefold() for part in parts.groups()}]
-            if len(codes) == 1 and codes[0] in first & second:
+            if len(codes) > 1:
+                # The second part is a code too: either may be meant.
+                return None
+            if codes and codes[0] in first & second:
                 proof = f"the code and its name on the {self.title} list, in one cell"
                 return codes[0], "name-for-code", proof
         return None
