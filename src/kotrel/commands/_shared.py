@@ -222,7 +222,7 @@ def workspace_of(args: argparse.Namespace) -> Workspace:
     return workspace
 
 
-COMPARING = ("check", "preview", "load", "export", "write")
+COMPARING = ("check", "preview", "load", "export", "write", "stock", "reorder", "count", "price", "compare")
 """Commands that compare with what the system holds, or hand it out."""
 
 

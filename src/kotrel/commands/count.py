@@ -67,6 +67,9 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
         help="one sheet for each (default: warehouse)",
     )
     sheets.add_argument("--split", type=int, default=1, metavar="N", help="each in so many parts, one for each counter")
+    sheets.add_argument(
+        "--counters", default="", metavar="NAMES", help="a part for each who counts, with the name on it, like ola,mia"
+    )
     sheets.add_argument("--blind", action="store_true", help="without what is expected")
     sheets.add_argument("--text", action="store_true", help="text files instead of workbooks")
     sheets.add_argument("--recount", action="store_true", help="only what is to be counted again")
@@ -159,7 +162,10 @@ def _sheets(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> i
 
     if args.split < 1:
         raise WrongUse("--split needs a number from 1 up", "", "wrong-command-line")
-    wish = Wish(args.per, args.split, args.blind, args.text, args.recount)
+    counters = tuple(dict.fromkeys(filter(None, map(str.strip, args.counters.split(",")))))
+    if counters and args.split > 1:
+        raise WrongUse("--counters makes a part for each of them: leave --split out", "", "wrong-command-line")
+    wish = Wish(args.per, args.split, args.blind, args.text, args.recount, counters)
     report.show_sheets(screen, args.name, make_sheets(args.name, wish, Path(args.output), workspace))
     return 0
 

@@ -27,7 +27,7 @@ kotrel init --review
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("folder", nargs="?", default=".", metavar="DIR", help="the folder (default: this one)")
+    parser.add_argument("folder", nargs="?", default=None, metavar="DIR", help="the folder (default: this one)")
     parser.add_argument(
         "--system",
         metavar="URL",
@@ -57,7 +57,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    folder = Path(args.folder)
+    if args.folder is not None and args.workspace is not None:
+        raise WrongUse(f"two folders are named: {args.folder} and {args.workspace}", "Name one.", "wrong-command-line")
+    folder = Path(args.folder or args.workspace or ".")
     if args.rights is not None:
         return _rights(folder, args.rights, screen)
     if args.review and open_workspace(folder).url.startswith("folder:"):

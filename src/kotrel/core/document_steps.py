@@ -70,7 +70,7 @@ def with_documents(checked: list[Checked], business: Business, look: Look) -> li
 
 
 def _is_of_document(record: Record) -> bool:
-    return record.nature != "master" or record.part_of is not None
+    return record.is_posted
 
 
 def _pending_of(checked: Sequence[Checked]) -> dict[str, InLoad]:

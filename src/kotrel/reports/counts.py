@@ -125,7 +125,7 @@ def show_posting(screen: Screen, planned: Posting) -> None:
     for why, values in kinds.items():
         screen.show(f"  {why}: {count(len(values), 'line')}, value {money_text(sum(values, Decimal(0)))}")
     screen.show(
-        f"  adjusted: {count(len(planned.changed), 'line')} in {listed(planned.documents) or 'no document'}, net {money_text(planned.net)}"
+        f"  adjusted: {count(len(planned.changed), 'line')} in {listed(planned.documents) or ('the list of stock' if planned.changed else 'no document')}, net {money_text(planned.net)}"
     )
     state = planned.state
     closed = {each.line.place.number for each in planned.adjusted}
@@ -158,15 +158,19 @@ def show_posted(screen: Screen, name: str, done: Posting, output: str | None) ->
             if not checked.ok:
                 show_checked(screen, checked, False, False)
         return 1
-    screen.show(Text(f"Posted{f' as {load_name(done.load)}' if done.load else ''}", style="bold green"))
+    what = "Sent" if done.status == "sent" else "Posted"
+    screen.show(Text(f"{what}{f' as {load_name(done.load)}' if done.load else ''}", style="bold green"))
     show_posting(screen, done)
+    for path in done.receipt.files if done.receipt is not None else ():
+        screen.show(f"  written for the program: {path}")
     if output:
         screen.show(f"Written: {output}")
     if done.load:
         name_of = load_name(done.load)
+        first = "kotrel stock --against" if done.documents and done.status == "posted" else "kotrel outcome"
         screen.show(
             Text(
-                f"Next: kotrel stock --against {name_of}; kotrel undo {name_of} takes it back and opens the count again",
+                f"Next: {first} {name_of}; kotrel undo {name_of} takes it back and opens the count again",
                 style="dim",
             )
         )

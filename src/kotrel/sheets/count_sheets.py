@@ -9,6 +9,7 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.counting.variance import Place
+from kotrel.core.documents.together import plain
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.output import OutColumn, OutSheet
 from kotrel.sheets.safe_writing import written_whole
@@ -26,7 +27,11 @@ SPARE = 12
 
 @dataclass(frozen=True)
 class CountSheet:
-    """One sheet: its title, its stamp, and the places on it; ``number`` counts the sheets of a count."""
+    """One sheet: its title, its stamp, and the places on it.
+
+    Attributes:
+        counter: who is to count it, filled in on every line; or an empty text.
+    """
 
     title: str
     subtitle: str
@@ -34,6 +39,7 @@ class CountSheet:
     warehouse: str
     places: tuple[Place, ...]
     blind: bool
+    counter: str = ""
 
 
 def write_count_sheet(sheet: CountSheet, path: Path) -> None:
@@ -63,7 +69,9 @@ def write_count_sheet(sheet: CountSheet, path: Path) -> None:
             out.write_string(3, column, name, heading)
             out.set_column(column, column, WIDTHS[name])
         for row, place in enumerate(sheet.places, start=4):
-            _write_place(out, row, place, headings, {"text": fixed, "number": number, "free": free, "time": time})
+            _write_place(
+                out, row, place, headings, {"text": fixed, "number": number, "free": free, "time": time}, sheet.counter
+            )
         for row in range(4 + len(sheet.places), 4 + len(sheet.places) + SPARE):
             for column, name in enumerate(headings):
                 out.write_blank(row, column, None, time if name in ("Item", "Lot", "Serial", "Time", "Bin") else free)
@@ -88,12 +96,14 @@ def _plain(text: str) -> str:
     return text.replace("&", "&&")[:120]
 
 
-def _write_place(out, row: int, place: Place, headings: Sequence[str], formats) -> None:  # type: ignore[no-untyped-def]
+def _write_place(out, row: int, place: Place, headings: Sequence[str], formats, counter: str) -> None:  # type: ignore[no-untyped-def]
     values = {"Item": place.item, "Description": place.description, "Bin": place.bin, "Lot": place.lot, "Serial": place.serial,
               "Unit": place.unit}  # fmt: skip
     for column, name in enumerate(headings):
         if name == "Expected":
             out.write_number(row, column, float(place.expected), formats["number"])
+        elif name == "Counter" and counter:
+            out.write_string(row, column, writable(counter), formats["free"])
         elif name in FILLED_IN:
             out.write_blank(row, column, None, formats["time" if name == "Time" else "free"])
         elif values.get(name):
@@ -108,7 +118,7 @@ def write_count_text(sheet: CountSheet, path: Path) -> None:
     rows = []
     for place in sheet.places:
         values = {"Warehouse": place.warehouse, "Item": place.item, "Description": place.description, "Bin": place.bin,
-                  "Lot": place.lot, "Serial": place.serial, "Unit": place.unit, "Expected": f"{place.expected:f}"}  # fmt: skip
+                  "Lot": place.lot, "Serial": place.serial, "Unit": place.unit, "Expected": plain(place.expected), "Counter": sheet.counter or None}  # fmt: skip
         rows.append([values.get(name) for name in headings])
     frame = pl.DataFrame(rows, schema=dict.fromkeys(headings, pl.String), orient="row")
     with written_whole(path) as temporary:

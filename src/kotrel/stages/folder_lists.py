@@ -14,7 +14,8 @@ from kotrel.core.errors import KotrelError, OutOfReach
 from kotrel.core.rows.rows import Rows
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.understanding import understand_file
-from kotrel.systems.folder.mirror import GivenOut, read_about, write_mirror
+from kotrel.systems.folder.mirror import GivenOut, counted_rows, read_about, write_mirror
+from kotrel.workspace.map_reading import maps_of_system
 from kotrel.workspace.settings import FILE, Workspace
 
 ENDINGS = (".csv", ".tsv", ".txt", ".xlsx", ".xlsm", ".xls", ".xlsb", ".ods")
@@ -53,6 +54,8 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
     known, lists = read_about(workspace.hidden)
     if known == signature:
         return lists
+    # A saved match that cannot be read would leave every list unread: that is said once, and nothing is answered.
+    maps_of_system(workspace.folder, workspace.description)
     frames: dict[str, list[pl.DataFrame]] = {}
     lists = []
     for path in files:
@@ -72,8 +75,7 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
                 continue
             stored = [name for name in rows.fields if rows.record.fields[name].from_ledger is None]
             frames.setdefault(rows.record.name, []).append(rows.values.select(stored))
-            key = list(rows.record.key)
-            lost = rows.values.height - rows.values.drop_nulls(key).n_unique(key)
+            lost = rows.values.height - counted_rows(rows.values, rows.record).height
             left = tuple(group.heading for group in rows.findings if group.kind == "unknown-heading" and group.heading)
             lists.append(GivenOut(path.name, rows.record.name, rows.values.height, at, lost, unread, left))
     workspace.hidden.mkdir(parents=True, exist_ok=True)

@@ -15,6 +15,7 @@ from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.yes_no import read_yes_no
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.folder_lists import list_files
+from kotrel.stages.learning_stock import QUANTITY, as_stock_list
 from kotrel.stages.understanding import tables_in
 
 FEW = 12
@@ -70,10 +71,11 @@ def _values(table: Table, column: Column) -> pl.Series:
 
 
 def _key(table: Table) -> str | None:
-    """The heading of the first column that is full and never says the same twice."""
+    """The heading of the first column that is full and never says the same twice, and is no amount."""
     for column in _columns(table):
         values = _values(table, column)
-        if not values.null_count() and values.n_unique() == len(values):
+        amount = QUANTITY.match(_name(column.heading)) or values.str.contains(r"^-?[0-9]+[.,][0-9]+$").any()
+        if not values.null_count() and values.n_unique() == len(values) and not amount:
             return column.heading
     return None
 
@@ -88,7 +90,11 @@ def _facts(name: str, table: Table, keys: dict[str, str | None], tables: dict[st
             references.append(ReferenceFacts((_name(column.heading),), target, (_name(str(keys[target])),)))
         columns.append(_column(column, values, target is not None or column.heading == keys[name]))
     key = keys[name]
-    return TableFacts(name, "", tuple(columns), (_name(key),) if key else (), (), tuple(references))
+    facts = TableFacts(name, "", tuple(columns), (_name(key),) if key else (), (), tuple(references))
+    headings = {_name(column.heading): column.heading for column in _columns(table)}
+    blanks = [_name(column.heading) for column in _columns(table) if _values(table, column).null_count()]
+    stock = as_stock_list(facts, headings, blanks, {other: each.rows for other, each in tables.items()})
+    return stock or facts
 
 
 def _list_of(

@@ -16,7 +16,7 @@ from kotrel.core.phrases import count
 from kotrel.core.stock.reorder import Level, levels
 from kotrel.core.stock.sums import half_away
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
-from kotrel.stages.stock import require_ledger
+from kotrel.stages.stock import require_stock
 from kotrel.workspace.settings import Workspace
 
 RECORD = "item_warehouse"
@@ -55,10 +55,10 @@ def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reord
     """Works out what to order.
 
     Raises:
-        WrongUse: the system has no ledger, or no reorder points.
+        WrongUse: the system says nothing of its stock, or has no reorder points.
     """
     description = workspace.description
-    ledger = require_ledger(description)
+    ledger = require_stock(description)
     points = description.records.get(RECORD)
     if points is None or any(name not in points.fields for name in NEEDED):
         raise WrongUse(

@@ -67,9 +67,9 @@ def stock(asked: Question, workspace: Workspace) -> Stock:
     """Answers a question about stock.
 
     Raises:
-        WrongUse: a field or the condition is wrong, or the system has no ledger.
+        WrongUse: a field or the condition is wrong, or the system has neither a ledger nor a list of stock.
     """
-    ledger = require_ledger(workspace.description)
+    ledger = require_stock(workspace.description)
     item = workspace.description.records[str(ledger.fields["item"].to)]
     places = [name for name in views.PLACES if name in ledger.fields]
     for name in asked.by:
@@ -103,20 +103,20 @@ def stock(asked: Question, workspace: Workspace) -> Stock:
     return Stock(rows.sort(list(asked.by), nulls_last=True), asked.by, tuple(amounts), tuple(remarks))
 
 
-def require_ledger(description: Description) -> Record:
-    """The system's ledger.
+def require_stock(description: Description) -> Record:
+    """The system's ledger, or its list of stock.
 
     Raises:
-        WrongUse: it has none that Kotrel knows of.
+        WrongUse: it has neither that Kotrel knows of.
     """
-    ledger = description.ledger
-    if ledger is None:
+    found = description.stock_places
+    if found is None:
         raise WrongUse(
-            "this system has no ledger that Kotrel knows of, so nothing can be said about stock",
-            'If one of its tables is the ledger, describe it in system.toml with nature = "ledger".',
+            "this system has no ledger and no list of stock that Kotrel knows of, so nothing can be said about stock",
+            'If one of its tables or lists has it, say so in system.toml: nature = "ledger", or nature = "stock".',
             "no-ledger",
         )
-    return ledger
+    return found
 
 
 def _condition(
@@ -201,7 +201,9 @@ def _with_items(rows: pl.DataFrame, item: Record, asked: Question, needed: set[s
     known = known.with_columns(pl.col(key).alias("item"))
     if item.called and item.called != "description":
         known = known.with_columns(pl.col(item.called).alias("description"))
-    known = known if "unit" in known.columns else known.with_columns(pl.lit(None, pl.String).alias("unit"))
+    known = known.with_columns(
+        pl.lit(None, pl.String).alias(name) for name in ("unit", "description") if name not in known.columns
+    )
     wanted = [name for name in known.columns if name not in rows.columns or name == "item"]
     return rows.drop([name for name in SUMS if name in rows.columns and name not in ("value",)]).join(
         known.select(wanted), on="item", how="left", maintain_order="left"

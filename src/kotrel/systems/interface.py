@@ -129,6 +129,11 @@ class Reading(ABC):
         del plan
         return ()
 
+    def refused_later(self, number: int) -> frozenset[int]:
+        """The rows of a load that the system refused after it had been sent."""
+        del number
+        return frozenset()
+
     @abstractmethod
     def require(self, record: str) -> None:
         """Makes sure that the system holds a record as described, with all its fields.

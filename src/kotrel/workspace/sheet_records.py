@@ -19,7 +19,7 @@ def with_sheet_records(description: Description) -> Description:
             [each for each in description.records.values() if each.nature != "ledger"], []
         )
     }
-    ledger = description.ledger
+    ledger = description.stock_places
     if ledger is not None and "item" in ledger.fields and ledger.fields["item"].to:
         own[sheet_record.NAME] = sheet_record.count_record(description)
     return replace(description, records={**own, **description.records})

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from kotrel.core.changes.change_set import before, compare, list_after
 from kotrel.core.checking.kept import check_kept
 from kotrel.core.columns import ACTION, ROW
-from kotrel.core.description.model import DefaultSet
+from kotrel.core.description.default_sets import DefaultSet
 from kotrel.core.errors import WrongUse
 from kotrel.core.readying.filling import make_values
 from kotrel.core.readying.list_additions import created_rows

@@ -48,10 +48,12 @@ def frozen(places: pl.DataFrame, items: pl.DataFrame, about: pl.DataFrame) -> pl
     Args:
         places: sums by place.
         items: sums by item, for their average cost.
-        about: ``item``, ``unit``, ``description``, ``category`` and ``cost`` of the item master, used where nothing is on hand.
+        about: ``item`` and, as far as the item master has them, ``unit``, ``description``, ``category`` and ``cost``, which is used
+            where nothing is on hand.
     """
     costs = {item: average(Decimal(quantity), Decimal(value)) for item, quantity, value in
              items.select("item", "quantity", "value").iter_rows()}  # fmt: skip
+    about = about if "cost" in about.columns else about.with_columns(pl.lit(None, pl.String).alias("cost"))
     rows = places.rename({"quantity": "expected"}).join(about, on="item", how="left", maintain_order="left")
     own = [
         f"{cost:f}" if (cost := costs.get(item)) is not None else usual

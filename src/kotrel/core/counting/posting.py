@@ -1,4 +1,7 @@
-"""What a count posts: one adjustment for each warehouse, with a line for each place whose quantity changes."""
+"""What a count posts: one adjustment for each warehouse, with a line for each place whose quantity changes.
+
+A system that takes no such documents, but a list of quantities, gets a row of it for each of these places.
+"""
 
 from __future__ import annotations
 
@@ -10,8 +13,9 @@ from typing import Literal
 import polars as pl
 
 from kotrel.core.columns import ROW
+from kotrel.core.counting.freezing import PLACE
 from kotrel.core.counting.variance import Line
-from kotrel.core.description.model import Description
+from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.families import Family, families
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import Table
@@ -77,6 +81,38 @@ def adjustment_family(description: Description) -> Family | None:
         if family.header.effect == "in" and quantity is not None and (quantity.least is None or quantity.least < 0):
             return family
     return None
+
+
+def countable_list(description: Description) -> Record | None:
+    """The list of stock of a system without a ledger, if it takes quantities for places; None otherwise."""
+    stock = description.stock_list
+    if stock is None or stock.fields["quantity"].is_kept or not set(stock.key) <= set(PLACE):
+        return None
+    return stock
+
+
+def as_list(adjusted: Sequence[Adjusted], stock: Record, now: pl.DataFrame, name: str) -> list[Rows]:
+    """Rows of the list of stock with what is on hand after the adjustments; each row's number is that of its place.
+
+    Args:
+        now: what the list says now: the list's places and ``quantity``.
+    """
+    names = [each for each in PLACE if each in stock.fields]
+    held = {
+        key: Decimal(quantity)
+        for *key_parts, quantity in now.select(*names, "quantity").iter_rows()
+        for key in [tuple(key_parts)]
+    }
+    decimals = stock.fields["quantity"].decimals or 0
+    rows = []
+    for each in adjusted:
+        if each.adjustment:
+            key = tuple(getattr(each.line.place, part) for part in names)
+            rows.append([each.line.place.number, *key, f"{held.get(key, Decimal(0)) + each.adjustment:.{decimals}f}"])
+    schema = {ROW: pl.UInt32, **dict.fromkeys((*names, "quantity"), pl.String)}
+    frame = pl.DataFrame(rows, schema=schema, orient="row")
+    table = Table(f"count {name}", "", 0, (), frame.select(ROW), {})
+    return [Rows(table, stock, {}, frame)]
 
 
 def as_documents(adjusted: Sequence[Adjusted], family: Family, name: str, day: str, account: str | None) -> list[Rows]:

@@ -8,8 +8,8 @@ NAME = "count"
 
 
 def count_record(description: Description) -> Record:
-    """The record of a count sheet, its references those of the system's ledger."""
-    ledger = description.ledger
+    """The record of a count sheet, its references those of the system's ledger or list of stock."""
+    ledger = description.stock_places
     assert ledger is not None
     to = {name: ledger.fields[name].to for name in ("item", "warehouse", "bin") if name in ledger.fields}
     unit = description.records[str(to["item"])].fields.get("unit")

@@ -12,6 +12,9 @@ COUNTS_AS = ("reserved", "on order")
 LEDGER = ("kind", "document", "line", "part", "counts_as", "date", "item", "warehouse", "quantity", "value")
 """Fields that a ledger must have; ``bin``, ``lot``, ``serial``, ``expires_on`` and ``order`` are filled where it has them."""
 
+STOCK = ("item", "quantity")
+"""Fields that a list of stock must have; ``warehouse``, ``bin``, ``lot``, ``serial``, and ``value`` or ``cost`` are used where it has them."""
+
 
 def document_settings(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[str, Any]:
     """The settings of a record that say whether it is a document, part of one, or the ledger."""
@@ -50,6 +53,16 @@ def check_documents(reader: TomlReader, records: Mapping[str, Record]) -> None:
     ledgers = [each for each in records.values() if each.nature == "ledger"]
     if len(ledgers) > 1:
         raise reader.wrong("there can be only one ledger", "record", ledgers[1].name, "nature")
+    stocks = [each for each in records.values() if each.nature == "stock"]
+    if len(stocks) + len(ledgers) > 1 and stocks:
+        raise reader.wrong(
+            "there can be only one list of stock, and none beside a ledger", "record", stocks[-1].name, "nature"
+        )
+    for stock in stocks:
+        if missing := [name for name in STOCK if name not in stock.fields]:
+            raise reader.wrong(f"the list of stock has no field {', '.join(missing)}", "record", stock.name)
+        if stock.fields["item"].to is None:
+            raise reader.wrong("the item of a list of stock is a reference", "record", stock.name, "field", "item")
     for ledger in ledgers:
         if missing := [name for name in LEDGER if name not in ledger.fields]:
             raise reader.wrong(f"the ledger has no field {', '.join(missing)}", "record", ledger.name)

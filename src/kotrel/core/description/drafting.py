@@ -165,6 +165,8 @@ def _record(
     yield f"[record.{each.record}]"
     keys = ", ".join(f'"{fields[name]}"' for name in each.key)
     yield f"key = [{keys}]"
+    if facts.nature:
+        yield f'nature = "{facts.nature}"'
     if called and called not in each.key:
         yield f'called = "{fields[called]}"'
     together = [
@@ -224,6 +226,8 @@ def _field(
     named: Mapping[Place, _Named],
     loose: set[tuple[Place, str]],
 ) -> Iterator[str]:
+    if column.title:
+        yield f"title = {_quoted(column.title)}"
     in_key = column.name in each.key
     alone = (column.name,) in each.facts.uniques and not in_key
     target = None if ((each.facts.schema, each.facts.name), column.name) in loose else _target(each, column, named)

@@ -11,11 +11,13 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Literal
 
+from kotrel.core.description.default_sets import DefaultSet
+
 Kind = Literal[
     "code", "text", "number", "quantity", "money", "date", "moment", "yes_no", "choice", "list", "reference", "file"
 ]
 Must = Literal["always", "new", "may"]
-Nature = Literal["master", "document", "ledger"]
+Nature = Literal["master", "document", "ledger", "stock"]
 Effect = Literal["in", "out", "move", "revalue", "none"]
 FromLedger = Literal["on hand", "on order", "reserved", "average cost", "last moved"]
 
@@ -149,7 +151,8 @@ class Record:
         period: the fields of the first and the last day (blank for none) in which a row counts. The first is part of the key:
             of the rows whose key differs in it alone, one follows the other.
         needs: ``reference.field`` → the values of which the row referred to must have one in that field.
-        nature: ``master``: rows are added and changed; ``document``: posted once, never changed; ``ledger``: what documents post.
+        nature: ``master``: rows are added and changed; ``document``: posted once, never changed; ``ledger``: what documents post;
+            ``stock``: what is on hand where, in a system without a ledger.
         part_of: the record whose rows these belong to: a document's lines, or a line's lots; None for others.
         effect: of a document on stock: ``in``, ``out``, ``move``, ``revalue``, or ``none``.
         counts_as: what a document without an effect on stock counts as: ``reserved`` or ``on order``; None for neither.
@@ -179,6 +182,11 @@ class Record:
     effect: Effect = "none"
     counts_as: str | None = None
     storage: Storage = field(default_factory=Storage)
+
+    @property
+    def is_posted(self) -> bool:
+        """True for documents, their parts, and the ledger: their rows are added and never changed."""
+        return self.nature in ("document", "ledger") or self.part_of is not None
 
     @property
     def code(self) -> str:
@@ -217,21 +225,6 @@ class Record:
 
 
 @dataclass(frozen=True)
-class DefaultSet:
-    """A named set of values for the blank fields of new rows, such as those that every paint has.
-
-    Attributes:
-        where: an expression that picks the rows it applies to by itself, or None if the user has to name it.
-        values: field → value.
-    """
-
-    name: str
-    record: str
-    where: str | None
-    values: Mapping[str, str]
-
-
-@dataclass(frozen=True)
 class Description:
     """A whole business system.
 
@@ -254,6 +247,16 @@ class Description:
     def ledger(self) -> Record | None:
         """The record that documents post to, or None where Kotrel knows of none."""
         return next((each for each in self.records.values() if each.nature == "ledger"), None)
+
+    @property
+    def stock_list(self) -> Record | None:
+        """The record that says what is on hand where, in a system without a ledger; None where there is none."""
+        return next((each for each in self.records.values() if each.nature == "stock"), None)
+
+    @property
+    def stock_places(self) -> Record | None:
+        """The record whose fields say what is known of stock and its places: the ledger, or the stock list."""
+        return self.ledger or self.stock_list
 
     def in_load_order(self) -> list[Record]:
         """All records, each after those it refers to."""

@@ -6,10 +6,10 @@ import tomllib
 from collections.abc import Mapping, Sequence
 from typing import Any, Literal, get_args
 
+from kotrel.core.description.default_sets import DefaultSet
 from kotrel.core.description.document_reading import check_documents, document_settings, from_ledger
 from kotrel.core.description.model import (
     DECIMAL_KINDS,
-    DefaultSet,
     Description,
     Field,
     Kind,

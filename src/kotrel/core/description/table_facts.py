@@ -21,6 +21,7 @@ class ColumnFacts:
         has_default: True where a blank becomes a default of the database.
         zoned: a moment with its zone.
         choices: the words that the database allows, if it lists them.
+        title: what people call it, where its name does not say so.
         remark: why it is drafted as it is, or an empty text.
     """
 
@@ -34,6 +35,7 @@ class ColumnFacts:
     has_default: bool = False
     zoned: bool = False
     choices: tuple[str, ...] = ()
+    title: str = ""
     remark: str = ""
 
 
@@ -49,7 +51,11 @@ class ReferenceFacts:
 
 @dataclass(frozen=True)
 class TableFacts:
-    """One table: its columns, its primary key, groups of columns that never repeat, its references."""
+    """One table: its columns, its primary key, groups of columns that never repeat, its references.
+
+    Attributes:
+        nature: what the record is in a description, where it is not a master record.
+    """
 
     name: str
     schema: str
@@ -57,6 +63,7 @@ class TableFacts:
     primary: tuple[str, ...]
     uniques: tuple[tuple[str, ...], ...]
     references: tuple[ReferenceFacts, ...]
+    nature: str = ""
 
     def column(self, name: str) -> ColumnFacts:
         return next(each for each in self.columns if each.name == name)

@@ -78,8 +78,7 @@ def taken_back(numbers: Sequence[str], reverses: Mapping[str, str]) -> set[str]:
 
 def is_of_documents(changes: RecordChanges) -> bool:
     """True for what a load did to a document, its lines, its lots or the ledger."""
-    record = changes.record
-    return record.nature != "master" or record.part_of is not None
+    return changes.record.is_posted
 
 
 def reverse_documents(

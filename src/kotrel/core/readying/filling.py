@@ -8,7 +8,8 @@ from dataclasses import replace
 import polars as pl
 
 from kotrel.core.columns import ROW, clearing, sheet_column
-from kotrel.core.description.model import DefaultSet, Field
+from kotrel.core.description.default_sets import DefaultSet
+from kotrel.core.description.model import Field
 from kotrel.core.expressions import Compiled, Scope, compile_expression, number_codes
 from kotrel.core.readying.reading_values import DefaultReader, read_values
 from kotrel.core.rows.findings import FindingGroup

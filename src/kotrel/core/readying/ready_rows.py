@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 
 import polars as pl
 
-from kotrel.core.description.model import DefaultSet, Description
+from kotrel.core.description.default_sets import DefaultSet
+from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.readying.filling import fill_keys, fill_same, make_values
 from kotrel.core.readying.list_additions import Consequence, created_rows
@@ -123,7 +124,7 @@ def ready_rows(
     elif options.blanks == "clear":
         rows = clear_blanks(rows)
     # Documents are new or posted as a whole: a single row of one is never left out.
-    is_document = record.nature != "master" or record.part_of is not None
+    is_document = record.is_posted
     rows, left = choose_rows(rows, replace(options, only=None) if is_document else options, state)
     remarks += left
     sets = [each for each in state.description.defaults.values() if _is_used(each, record.name, options)]

@@ -232,7 +232,7 @@ def _known(rows: Rows, reading: Reading, workspace: Workspace, bins: frozenset[t
 
 
 def _item(workspace: Workspace) -> Record:
-    ledger = workspace.description.ledger
+    ledger = workspace.description.stock_places
     assert ledger is not None
     return workspace.description.records[str(ledger.fields["item"].to)]
 

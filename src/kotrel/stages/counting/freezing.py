@@ -20,7 +20,7 @@ from kotrel.core.phrases import count
 from kotrel.core.values.moments import moment_text
 from kotrel.stages.counting.standing import standing_posts
 from kotrel.stages.mapping import names_of
-from kotrel.stages.stock import require_ledger
+from kotrel.stages.stock import require_stock
 from kotrel.systems.interface import Reading
 from kotrel.workspace.counts import count_names, create_count, open_count
 from kotrel.workspace.settings import Workspace
@@ -65,11 +65,11 @@ def freeze(name: str, choice: Choice, trading: bool, workspace: Workspace, who: 
         WrongUse: the choice is wrong, there is such a count, or trading cannot go on with this system.
         WrongData: nothing is chosen.
     """
-    ledger = require_ledger(workspace.description)
+    ledger = require_stock(workspace.description)
     item = workspace.description.records[str(ledger.fields["item"].to)]
     if trading and "posted_at" not in ledger.fields:
         raise WrongUse(
-            "this system's ledger does not say when movements were posted, so goods cannot be counted while it trades",
+            "this system does not say when goods moved, so they cannot be counted while it trades",
             "Stop trading and use --stopped.",
             "no-time-of-posting",
         )

@@ -9,18 +9,30 @@ from datetime import datetime
 from decimal import Decimal
 
 from kotrel.core.changes.journal import Stamp
-from kotrel.core.counting.posting import Adjusted, Rest, adjustment_family, as_documents, numbered, to_close
+from kotrel.core.counting.freezing import PLACE
+from kotrel.core.counting.posting import (
+    Adjusted,
+    Rest,
+    adjustment_family,
+    as_documents,
+    as_list,
+    countable_list,
+    numbered,
+    to_close,
+)
+from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.families import Family
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.parts import Part, Preview
 from kotrel.core.pipeline import preview
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
+from kotrel.core.rows.rows import Rows
 from kotrel.core.stock.sums import half_away
 from kotrel.core.values.moments import moment_text
 from kotrel.stages.checking import business_of
 from kotrel.stages.counting.standing import State, posting_lock, read_state, settle_posts
 from kotrel.stages.plans import plan_of
-from kotrel.systems.interface import ConcurrentChange, Reading, Refused, Step
+from kotrel.systems.interface import ConcurrentChange, Reading, Receipt, Refused, Step
 from kotrel.workspace.counts import Count, open_count
 from kotrel.workspace.in_progress import in_progress
 from kotrel.workspace.settings import Workspace
@@ -50,7 +62,7 @@ class Posting:
     """What is posted, or would be.
 
     Attributes:
-        status: ``posted``, ``refused``, ``nothing to post``, or ``not posted`` if the user said no.
+        status: ``posted``, ``sent`` where the system answers later, ``refused``, ``nothing to post``, or ``not posted`` if the user said no.
         load: its number in the history; None where nothing had to change.
     """
 
@@ -59,6 +71,7 @@ class Posting:
     status: str = "planned"
     load: int | None = None
     preview: Preview | None = None
+    receipt: Receipt | None = None
 
     @property
     def changed(self) -> list[Adjusted]:
@@ -83,18 +96,12 @@ def post_count(
         WrongUse: there is no such count, or the system takes no adjustments.
         OutOfReach: somebody else posts it at the same time, or the system cannot be reached.
     """
-    family = adjustment_family(workspace.description)
-    if family is None:
-        raise WrongUse(
-            "the system takes no document that corrects stock up and down",
-            "Describe one in system.toml.",
-            "no-such-record",
-        )
+    into = _target(workspace.description, wish)
     system = workspace.system()
     if agree is not None:
         with system.reading() as reading, open_count(workspace.hidden, name) as count:
             settle_posts(count, reading)
-            planned = _plan(count, reading, family, workspace, wish)
+            planned = _plan(count, reading, into, workspace, wish)
         if not planned.adjusted:
             return Posting(planned.state, [], "nothing to post")
         if not agree(planned):
@@ -105,20 +112,46 @@ def post_count(
         lock = posting_lock(count.path)
     try:
         with FileLock(lock, timeout=30):
-            return _post(name, wish, workspace, family, who, now, step)
+            return _post(name, wish, workspace, into, who, now, step)
     except Timeout:
         raise OutOfReach(
             f"the count {name} is being posted by somebody else", "Try again in a moment.", "count-busy"
         ) from None
 
 
-def _plan(count: Count, reading: Reading, family: Family, workspace: Workspace, wish: Wish) -> Posting:
+def _target(description: Description, wish: Wish) -> Family | Record:
+    """What the system takes: documents that correct stock, otherwise its list of stock."""
+    family = adjustment_family(description)
+    if family is not None:
+        return family
+    stock = countable_list(description)
+    if stock is None:
+        raise WrongUse(
+            "the system takes no document that corrects stock up and down, and no list of quantities",
+            "Enter the differences there by hand: kotrel count variance NAME -o FILE writes them. Or describe such a document in system.toml.",
+            "no-such-record",
+        )
+    if wish.account or wish.day:
+        raise WrongUse(
+            f"this system takes what was counted as a list ({stock.title}), without {'an account' if wish.account else 'a date'}",
+            f"Leave {'--account' if wish.account else '--date'} out.",
+            "wrong-command-line",
+        )
+    return stock
+
+
+def _plan(count: Count, reading: Reading, into: Family | Record, workspace: Workspace, wish: Wish) -> Posting:
     state = read_state(count, reading, workspace, wish.second)
+    if isinstance(into, Record):
+        return Posting(state, list(to_close(state.lines, wish.rest)))
+    family = into
     taken = set(reading.read(family.header.name, [family.number])[family.number])
     return Posting(state, numbered(list(to_close(state.lines, wish.rest)), name=count.name, taken=taken))
 
 
-def _post(name: str, wish: Wish, workspace: Workspace, family: Family, who: str, now: datetime, step: Step) -> Posting:
+def _post(
+    name: str, wish: Wish, workspace: Workspace, into: Family | Record, who: str, now: datetime, step: Step
+) -> Posting:
     system = workspace.system()
     day = wish.day or now.date().isoformat()
     for _ in range(TRIES):
@@ -129,23 +162,25 @@ def _post(name: str, wish: Wish, workspace: Workspace, family: Family, who: str,
                 with open_count(workspace.hidden, name) as count:
                     # What an interrupted posting left is settled first; nobody else can be posting.
                     _settle_here(count, writing)
-                    planned = _plan(count, writing, family, workspace, wish)
+                    planned = _plan(count, writing, into, workspace, wish)
                     if not planned.adjusted:
                         return Posting(planned.state, [], "nothing to post")
                     at = moment_text(now.replace(tzinfo=None))
                     # Noted before it happens: whatever interrupts it, the history says whether it did.
                     number = count.begin_post(stamp.fingerprint, at, who, _noted(planned.adjusted))
-                parts = [Part(rows) for rows in as_documents(planned.adjusted, family, name, day, wish.account)]
+                parts = [Part(rows) for rows in _rows(planned, into, name, day, wish.account, writing)]
                 found = None
-                load: int | None = None
+                receipt: Receipt | None = None
                 if planned.changed:
                     found = preview(parts, business_of(workspace, DEFAULT_OPTIONS, datetime.now()), writing, step)
                     if not found.ok:
                         _end(name, workspace, number, None)
                         return Posting(planned.state, planned.adjusted, "refused", preview=found)
-                    load = writing.take(plan_of(found, stamp), step).number
+                    receipt = writing.take(plan_of(found, stamp), step)
+            load = receipt.number if receipt is not None else None
             _end(name, workspace, number, load or 0)
-            return Posting(planned.state, planned.adjusted, "posted", load, found)
+            status = "sent" if receipt is not None and receipt.status == "sent" else "posted"
+            return Posting(planned.state, planned.adjusted, status, load, found, receipt)
         except ConcurrentChange:
             _end(name, workspace, number, None)
             step("somebody else changed the same rows: once more")
@@ -161,6 +196,15 @@ def _post(name: str, wish: Wish, workspace: Workspace, family: Family, who: str,
         "Run it again when they have finished.",
         "changed-meanwhile",
     )
+
+
+def _rows(
+    planned: Posting, into: Family | Record, name: str, day: str, account: str | None, reading: Reading
+) -> list[Rows]:
+    if isinstance(into, Family):
+        return as_documents(planned.adjusted, into, name, day, account)
+    places = [each for each in PLACE if each in into.fields]
+    return as_list(planned.adjusted, into, reading.ledger_sums(places), name)
 
 
 def _end(name: str, workspace: Workspace, number: int | None, load: int | None) -> None:

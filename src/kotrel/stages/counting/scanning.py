@@ -80,7 +80,7 @@ def _line(number: int, text: str) -> _Line:
 
 def _codes(codes: set[str], reading: Reading, workspace: Workspace) -> dict[str, tuple[str, str | None]]:
     """Scanned code → item and the unit that has that code; codes that lead to two items are left out."""
-    ledger = workspace.description.ledger
+    ledger = workspace.description.stock_places
     assert ledger is not None
     item = workspace.description.records[str(ledger.fields["item"].to)]
     key = item.key[0]

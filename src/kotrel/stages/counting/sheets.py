@@ -24,6 +24,7 @@ class Wish:
     Attributes:
         per: ``warehouse``, ``bin`` or ``category``: one sheet for each.
         split: each of them in so many parts.
+        counters: those who count: a part for each of them, in place of ``split``.
         blind: without what is expected.
         text: text files instead of workbooks.
         recount: only what is to be counted again.
@@ -34,6 +35,7 @@ class Wish:
     blind: bool = False
     text: bool = False
     recount: bool = False
+    counters: tuple[str, ...] = ()
 
 
 def make_sheets(name: str, wish: Wish, folder: Path, workspace: Workspace) -> list[tuple[Path, int]]:
@@ -58,15 +60,25 @@ def make_sheets(name: str, wish: Wish, folder: Path, workspace: Workspace) -> li
         folder.mkdir(parents=True, exist_ok=True)
         round_ = rounds + 1 if wish.recount else 0
         for key, places in _groups(wanted, wish.per):
-            parts = _split(places, wish.split)
+            parts = _split(places, len(wish.counters) or wish.split)
             for part, mine in enumerate(parts, start=1):
                 number += 1
                 what = f"{' recount' if round_ else ''}{f' {round_}' if round_ > 1 else ''}"
                 title = f"Count {name}: {key}{what}" + (f", part {part} of {len(parts)}" if len(parts) > 1 else "")
+                counter = wish.counters[part - 1] if wish.counters else ""
+                title += f", {counter}" if counter else ""
                 sheet = CountSheet(title, f"{counted(len(mine), 'line')} · sheet {number} · {_bins(mine)}", f"{name}/{number}/{round_}",
-                                   mine[0].warehouse or "", tuple(mine), wish.blind)  # fmt: skip
+                                   mine[0].warehouse or "", tuple(mine), wish.blind, counter)  # fmt: skip
                 stem = "-".join(
-                    filter(None, (name, _plain(key), "recount" if round_ else "", str(part) if len(parts) > 1 else ""))
+                    filter(
+                        None,
+                        (
+                            name,
+                            _plain(key),
+                            "recount" if round_ else "",
+                            _plain(counter) or (str(part) if len(parts) > 1 else ""),
+                        ),
+                    )
                 )
                 path = free_name(folder / f"{stem}.{'csv' if wish.text else 'xlsx'}")
                 (write_count_text if wish.text else write_count_sheet)(sheet, path)

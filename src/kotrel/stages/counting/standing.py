@@ -77,7 +77,7 @@ def read_state(count: Count, reading: Reading, workspace: Workspace, second: str
     tolerance = tolerance_now(workspace, reading)
     lines = lines_of(left, entries, trading, moved, second, tolerance)
     lines = suspected(lines, _factors([line.place.item for line in lines if line.variance], reading, workspace))
-    touched = sum(1 for place in left if moved.since.get(place.key))
+    touched = sum(1 for place in left if moved.since.get(place.key)) if knows else _other_now(left, reading)
     return State(count.name, about, places, entries, lines, posted, totals_of(lines, tolerance), touched, tolerance)
 
 
@@ -104,6 +104,22 @@ def moved_since(places: list[Place], frozen_at: str, reading: Reading) -> Moved:
             key = (row["item"], row["warehouse"], row["bin"], row["lot"], row["serial"])
             since.setdefault(key, []).append((row["posted_at"], Decimal(row["quantity"])))
     return Moved(now, since)
+
+
+def _other_now(places: list[Place], reading: Reading) -> int:
+    """Places of which a system that does not say when goods move says another quantity now than at the freeze."""
+    sums = reading.ledger_sums(
+        list(PLACE), [("item", pl.Series("item", list({p.item for p in places}), dtype=pl.String))]
+    )
+    there = [name for name in PLACE if name in sums.columns]
+    now = {
+        key: Decimal(quantity)
+        for *parts, quantity in sums.select(*there, "quantity").iter_rows()
+        for key in [tuple(parts)]
+    }
+    return sum(
+        1 for place in places if now.get(tuple(getattr(place, name) for name in there), Decimal(0)) != place.expected
+    )
 
 
 def settle_posts(count: Count, reading: Reading) -> None:
@@ -139,12 +155,14 @@ def _settle(count: Count, reading: Reading) -> None:
 
 
 def posted_places(count: Count, reading: Reading) -> dict[int, int]:
-    """Place → the load that posted it; a posting that was undone is none."""
+    """Place → the load that posted it; a posting that was undone is none, nor is a place that the system refused later."""
     undone = {entry.number for entry in reading.history() if entry.undone_by}
     found: dict[int, int] = {}
     for post in standing_posts(count, undone):
+        refused = reading.refused_later(post.load) if post.load else frozenset()
         for place, *_ in count.posted(post.number):
-            found[place] = post.load or 0
+            if place not in refused:
+                found[place] = post.load or 0
     return found
 
 

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.description.model import Description
+from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.sqlite import SqliteDatabase
 from kotrel.systems.sql.store import store_of
@@ -43,6 +43,16 @@ class GivenOut:
     trouble: str = ""
 
 
+def counted_rows(rows: pl.DataFrame, record: Record) -> pl.DataFrame:
+    """The rows of a list that count: with a key, and of several with one key the last.
+
+    Stock is added up, wherever it lies: there, every row with an item counts.
+    """
+    if record.nature == "stock":
+        return rows.drop_nulls("item")
+    return rows.drop_nulls(list(record.key)).unique(list(record.key), keep="last", maintain_order=True)
+
+
 def write_mirror(
     hidden: Path,
     description: Description,
@@ -65,9 +75,7 @@ def write_mirror(
             for name, parts in frames.items():
                 store = store_of(description, description.records[name], database.dialect)
                 rows = pl.concat(parts, how="diagonal")
-                rows = rows.drop_nulls(list(store.record.key)).unique(
-                    list(store.record.key), keep="last", maintain_order=True
-                )
+                rows = counted_rows(rows, store.record)
                 forms = [database.as_stored("?", store.record.fields[field]) for field in rows.columns]
                 database.insert(store.name, rows.columns, rows, forms)
             database.run(f"CREATE TABLE {ABOUT} (what TEXT PRIMARY KEY, value TEXT NOT NULL)")

@@ -49,6 +49,13 @@ class _FolderReading(SqlReading):
     def as_of(self, record: str) -> str | None:
         return given_out(self.account.folder).get(record, "")
 
+    def refused_later(self, number: int) -> frozenset[int]:
+        said = self.account.answers_of(number).filter(pl.col("said") == "refused")
+        if not said.height:
+            return frozenset()
+        lines = self.account.lines_of(number).join(said, on="line", how="semi")
+        return frozenset(int(row) for row in lines["row"])
+
     def changes_of(self, number: int) -> list[RecordChanges]:
         return self.account.changes_of(number, self.description)
 

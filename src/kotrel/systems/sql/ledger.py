@@ -13,6 +13,7 @@ from kotrel.core.errors import OutOfReach
 from kotrel.core.rows.system_state import WHOLE
 from kotrel.core.stock.sums import SUMS, average_costs
 from kotrel.systems.sql.database import Database, quoted
+from kotrel.systems.sql.stock_list import listed_sums
 from kotrel.systems.sql.store import Store, key_condition, read_rows, store_of
 
 
@@ -35,7 +36,10 @@ def ledger_sums(
     """
     ledger = description.ledger
     if ledger is None:
-        return pl.DataFrame(schema=dict.fromkeys((*by, *SUMS), pl.String))
+        if counts_as != "on hand":
+            return pl.DataFrame(schema=dict.fromkeys((*by, *SUMS), pl.String))
+        dated = any(each is not None for each in (since, until, direction, as_at))
+        return listed_sums(database, description, by, among, dated)
     store = store_of(description, ledger, database.dialect)
     by = [name for name in by if name in ledger.fields]
 
@@ -85,7 +89,7 @@ def movements_since(
     names = (*PLACE, "quantity", "posted_at")
     if ledger is None or "posted_at" not in ledger.fields:
         raise OutOfReach(
-            "the ledger does not say when movements were posted, so nobody can know what moved while goods were counted",
+            "this system does not say when goods moved, so nobody can know what moved while they were counted",
             "Count with trading stopped: --stopped.",
             "no-time-of-posting",
         )

@@ -1,0 +1,75 @@
+"""Stock of a system that has no ledger: a table, or a list that a program gave out, with what is on hand where."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+from kotrel.core.description.model import Description, Record
+from kotrel.core.errors import OutOfReach
+from kotrel.core.stock.sums import SUMS, VALUE_DECIMALS
+from kotrel.systems.sql.database import Database
+from kotrel.systems.sql.store import read_rows, store_of
+
+EXACT = pl.Decimal(38, 12)
+
+
+def listed_sums(
+    database: Database, description: Description, by: Sequence[str], among: Sequence[tuple[str, pl.Series]], dated: bool
+) -> pl.DataFrame:
+    """Sums of the stock list as :func:`kotrel.systems.sql.ledger.ledger_sums`; none where the system has no such list either.
+
+    What stock is worth is its ``value`` in the list, otherwise quantity times the cost there, otherwise times the item's cost.
+
+    Args:
+        dated: what is asked depends on when something moved.
+
+    Raises:
+        OutOfReach: that cannot be known from a list.
+    """
+    stock = description.stock_list
+    if stock is None:
+        return pl.DataFrame(schema=dict.fromkeys((*by, *SUMS), pl.String))
+    if dated:
+        raise OutOfReach(
+            "this system gives a list of its stock and no movements: what was on hand on another day is not known",
+            "Ask without a date.",
+            "no-movements",
+        )
+    by = [name for name in by if name in stock.fields]
+    wanted = [*dict.fromkeys([*by, "item", *(name for name, _ in among if name in stock.fields)]), "quantity"]
+    priced = next((name for name in ("value", "cost") if name in stock.fields), None)
+    first = next(((name, values) for name, values in among if name in stock.fields), None)
+    rows = read_rows(
+        database, store_of(description, stock, database.dialect), [*wanted, *([priced] if priced else [])], first
+    )
+    for name, values in among:
+        if name in stock.fields:
+            rows = rows.filter(pl.col(name).is_in(values.implode()))
+    rows = rows.with_columns(pl.col("quantity").cast(EXACT, strict=False).fill_null(0))
+    if priced == "value":
+        worth = pl.col("value").cast(EXACT, strict=False)
+    else:
+        rows = rows if priced else rows.join(_costs(database, description, stock, rows["item"]), on="item", how="left")
+        worth = (
+            (pl.col("quantity") * pl.col("cost").cast(EXACT, strict=False))
+            .round(VALUE_DECIMALS, mode="half_away_from_zero")
+            .cast(EXACT)
+        )
+    rows = rows.with_columns(worth.fill_null(0).alias("value"))
+    decimals = {"quantity": stock.fields["quantity"].decimals or 0, "value": VALUE_DECIMALS}
+    amounts = [pl.col(name).sum().cast(pl.Decimal(38, decimals[name])).cast(pl.String) for name in SUMS]
+    if not by:
+        return rows.select(amounts) if rows.height else rows.select(SUMS).cast(pl.String).clear()
+    return rows.group_by(by, maintain_order=True).agg(amounts).select(*by, *SUMS)
+
+
+def _costs(database: Database, description: Description, stock: Record, items: pl.Series) -> pl.DataFrame:
+    """``item`` and ``cost`` of the item master; a blank cost where it has none."""
+    item = description.records[str(stock.fields["item"].to)]
+    key = item.key[0]
+    if "cost" not in item.fields:
+        return pl.DataFrame({"item": items.unique()}).with_columns(pl.lit(None, pl.String).alias("cost"))
+    held = read_rows(database, store_of(description, item, database.dialect), [key, "cost"], (key, items.unique()))
+    return held.select(pl.col(key).alias("item"), "cost").unique("item", keep="any")
