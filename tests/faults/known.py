@@ -5,7 +5,11 @@ _NONE_TWICE = "there are no two of the same to begin with"
 _NO_OP = "where it makes a difference, there is nothing to be done"
 
 HARMLESS: dict[str, dict[str, str]] = {
+    "core/stock/reorder.py": {
+        "level <= available  →  level < available": "level − available is nothing then",
+    },
     "core/pricing/stakes.py": {
+        '{"item", "amount"} <= set(each.fields)  →  {"item", "amount"} < set(each.fields)': "without the unit and the break, nothing is known of the price before",
         "not rows.height or any(name not in changes.fields for name in _BREAK)  →  any(name not in changes.fields for name in _BREAK)": _QUICK,
     },
     "core/readying/list_additions.py": {
@@ -18,12 +22,15 @@ HARMLESS: dict[str, dict[str, str]] = {
         'how="left"  →  inner': "every row that is kept has its group",
     },
     "core/readying/other_codes.py": {
+        "value in wanted and code is not None and value != code  →  value in wanted": "what nobody asked for is never looked up, and a blank is no code",
+        "if name == key: never": "a code is no other code of its own row",
         "key in group or any(name not in rows.fields for name in group)  →  any(name not in rows.fields for name in group)": "the key is blank there, so that a group with it is not filled",
         "each.to == record.name and not each.within  →  each.to == record.name": "a record of one key field is never referred to within others",
         "if not asked.height: never": _QUICK,
         "value in wanted and code is not None and value != code  →  value != code": "what nobody asked for is never looked up",
     },
     "core/counting/variance.py": {
+        "str | None  →  str": "a type",
         "len(set(times)) > 1 and moved.held_at(place.key, min(map(str, times…  →  moved.held_at(place.key, min(map(str, times))) != moved.held_at(pla…": "at one time, a place holds one quantity",
     },
     "core/readying/renamed.py": {
@@ -90,6 +97,8 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if not broken: never": _QUICK,
     },
     "core/readying/untouched.py": {
+        "exported & (stands.eq_missing(before) | (_blank(stands) & _blank(be…  →  stands.eq_missing(before) | (_blank(stands) & _blank(before))": "without an exported row, there is no value that could differ",
+        "same & rows.values[clears]  →  rows.values[clears]": "what is cleared otherwise stays so",
         "clears in rows.values.columns and (same & rows.values[clears]).any()  →  clears in rows.values.columns": _NO_OP,
     },
     "core/readying/repeated.py": {
@@ -147,7 +156,10 @@ HARMLESS: dict[str, dict[str, str]] = {
     "core/checking/together.py": {
         "if not partial.any(): never": _NO_OP,
     },
-    "core/checking/dependents.py": {"if not bad.any(): never": _NO_OP},
+    "core/checking/dependents.py": {
+        "not own or all(rows.values[field.name].null_count() == rows.values.…  →  not own": _QUICK,
+        "if not bad.any(): never": _NO_OP,
+    },
     "core/changes/change_set.py": {
         "without .filter(pl.col(ROW) > 0)": "no row has the number 0, so that nothing is joined to it",
         "not changed.height or not others  →  not others": _QUICK,
@@ -183,6 +195,8 @@ HARMLESS: dict[str, dict[str, str]] = {
         'without database.run(f"ANALYZE {table}")': "only quicker with it",
     },
     "systems/sql/merging.py": {
+        "blanks == new.height  →  blanks >= new.height": "there are never more",
+        "self.acting and not only  →  not only": _QUICK,
         'database.dialect != "postgresql"  →  database.dialect == "postgresql"': "only from 50,000 removed rows on",
         "field.to == store.record.name and store.target_by_id(field) and fie…  →  field.to == store.record.name": "inserted without it and then updated, the row is the same",
         'field.unique and field.kind != "list"  →  field.kind != "list"': "what is emptied is filled in the next statement",

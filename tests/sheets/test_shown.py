@@ -9,7 +9,7 @@ from pathlib import Path
 import openpyxl
 
 from kotrel.core.columns import ROW
-from kotrel.core.tables.headings import bare_heading, technical_row
+from kotrel.core.tables.headings import bare_heading, second_heading_row, technical_row
 from kotrel.core.tables.table import Shown
 from kotrel.core.understanding.matching import match_headings
 from kotrel.core.understanding.reading import understand
@@ -158,6 +158,11 @@ class Headings(unittest.TestCase):
             ("ITEM_NO", "", "UOM"),
         ):
             self.assertIsNone(below(head, row, ("A", "b", "EA")), row)
+        # A second row continues the headings only where rows with digits follow.
+        two = (("Item", ""), ("code", "words"))
+        self.assertIsNotNone(second_heading_row(grid(*two, ("A1", "b")).cells, 0))
+        self.assertIsNone(second_heading_row(grid(*two, ("A", "b")).cells, 0))
+        self.assertIsNone(second_heading_row(grid(("Item", ""), ("code", ""), ("A1", "b")).cells, 0))
         # Two of three names must be technical: initials of several words, the beginning of a word, or a name with _.
         for heading, name, technical in (
             ("Unit of measure", "uom", True),

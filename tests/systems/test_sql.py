@@ -1,84 +1,23 @@
 """Loading and taking back on real databases: SQLite and a real PostgreSQL, the same tests on both."""
 
-import tempfile
 import threading
 import unittest
-from datetime import UTC, datetime
 from pathlib import Path
-from unittest import mock
 
 import polars as pl
 
-from kotrel.core.changes.change_set import compare
-from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.practice.setup import base_lists, set_up
-from kotrel.stages.undoing import undo_load
 from kotrel.systems.interface import Refused
-from kotrel.systems.opening import database_at, open_system, without_password
+from kotrel.systems.opening import open_system, without_password
 from kotrel.systems.sql.refusals import MOST_REFUSALS
 from tests.support import postgres_url
-
-STAMP = Stamp(datetime(2026, 11, 23, 9, 0, tzinfo=UTC), "tester", ("test.xlsx",), "f" * 64, "why")
-
-
-def quiet(step):
-    pass
+from tests.systems.practice_databases import STAMP, PracticeDatabase, quiet
 
 
-class OnAnyDatabase:
+class OnAnyDatabase(PracticeDatabase):
     """The tests; the classes below say on which database."""
-
-    url: str
-
-    def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-        self.database = database_at(self.url, self.folder, create=True)()
-        self.addCleanup(self.database.close)
-        self.addCleanup(self.tear_down_tables)
-        self.description, _ = set_up(self.database)
-        self.system = open_system(self.url, self.description, self.folder)
-
-    def tear_down_tables(self):
-        pass
-
-    @property
-    def item(self):
-        return "practice.item" if self.database.dialect == "postgresql" else "item"
-
-    def items(self):
-        with self.system.reading() as reading:
-            return reading.read("item", list(self.description.records["item"].fields)).sort("code")
-
-    def change(
-        self,
-        *lines,
-        heading=("Item code", "Description", "Unit", "Category", "Cost", "Standard price", "Archived", "Note"),
-        writing=None,
-    ):
-        from kotrel.core.tables.detection import find_table
-        from kotrel.core.understanding.matching import match_headings
-        from kotrel.core.understanding.reading import understand
-        from kotrel.core.values.conventions import Conventions
-        from tests.support import TODAY, grid
-
-        table = find_table(grid(heading, *lines), 1)
-        sheet = understand(table, match_headings(table, self.description.records["item"]), Conventions(), TODAY)
-        carried = [name for name in sheet.record.loadable if name in sheet.fields]
-        return compare(sheet, writing.read("item", carried, ("code", sheet.values["code"])))
-
-    def load(self, *lines, **more):
-        with self.system.writing() as writing:
-            return writing.take(Plan((self.change(*lines, writing=writing, **more),), STAMP), quiet).number
-
-    LINES = (
-        ("ROP-40001", 'Rope "new"; it\'s\t\\ =1+1', "M", "ROPE", "4.4", "7.90", "no", "two\nlines 🐟"),
-        ("ROP-40002", "Rope, second", "M", "ROPE", "", "", "", ""),
-        ("ROP-00010", "Other words", "", "", "0.0001", "123456789.01", "yes", ""),
-    )
 
     def test_values_come_back_exactly(self):
         self.load(*self.LINES)
@@ -87,101 +26,6 @@ class OnAnyDatabase:
         self.assertEqual(told[0][:5], ("ROP-00010", "Other words", "0.0001", "123456789.01", "yes"))
         self.assertEqual(told[1], ("ROP-40001", 'Rope "new"; it\'s\t\\ =1+1', "4.4000", "7.90", "no", "two\nlines 🐟"))
         self.assertEqual(told[2], ("ROP-40002", "Rope, second", None, None, None, None))
-
-    def test_many_removed_rows_are_checked_against_what_refers_to_them(self):
-        number = self.load(*self.LINES)
-        self.load(
-            ("ROP-40003", "V", "M", "ROPE", "ROP-40001"),
-            heading=("Item code", "Description", "Unit", "Category", "Variant of"),
-        )
-        with mock.patch("kotrel.systems.sql.merging.MANY", 1):
-            refused = undo_load(self.system, number, "tester", "", STAMP.at, quiet, self.folder)
-            self.assertEqual(refused.status, "refused")
-            self.assertEqual(
-                undo_load(self.system, number + 1, "tester", "", STAMP.at, quiet, self.folder).count("removed"), 1
-            )
-            self.assertEqual(
-                undo_load(self.system, number, "tester", "", STAMP.at, quiet, self.folder).count("removed"), 2
-            )
-        self.assertIn("ROP-00010", self.items()["code"])
-        with self.assertRaises(Refused):
-            self.load(
-                ("ROP-40004", "V", "M", "ROPE", "ROP-49999"),
-                heading=("Item code", "Description", "Unit", "Category", "Variant of"),
-            )
-
-    def test_undo_leaves_all_as_it_was_and_can_be_undone(self):
-        before = self.items()
-        number = self.load(*self.LINES)
-        after = self.items()
-        self.assertFalse(after.equals(before))
-        undone = undo_load(self.system, number, "tester", "", STAMP.at, quiet, self.folder)
-        self.assertEqual((undone.status, undone.count("removed"), undone.count("changed")), ("undone", 2, 1))
-        self.assertTrue(self.items().equals(before))
-        again = undo_load(self.system, undone.number, "tester", "", STAMP.at, quiet, self.folder)
-        self.assertEqual(again.status, "undone")
-        self.assertTrue(self.items().equals(after))
-        self.assertEqual([entry.status for entry in self.system.history()], ["loaded", "undone", "loaded"])
-        with self.assertRaises(WrongUse):
-            undo_load(self.system, undone.number, "tester", "", STAMP.at, quiet, self.folder)
-
-    def test_rows_with_a_key_of_two_fields_are_taken_back(self):
-        from kotrel.core.columns import ROW
-        from kotrel.core.rows.rows import Rows
-        from kotrel.core.tables.table import Table
-
-        def held():
-            with self.system.reading() as reading:
-                return reading.read("unit_conversion", ["item", "unit", "factor"]).sort("item", "unit")
-
-        before = held()
-        values = pl.DataFrame(
-            {
-                ROW: [2, 3],
-                "item": ["ROP-00010", "ROP-00020"],
-                "unit": ["BOX", "BOX"],
-                "factor": ["7.000000", "8.000000"],
-            }
-        )
-        values = values.with_columns(pl.col(ROW).cast(pl.UInt32))
-        sheet = Rows(
-            Table("u.csv", "", 1, (), values.select(ROW), {}), self.description.records["unit_conversion"], {}, values
-        )
-        with self.system.writing() as writing:
-            change = compare(sheet, writing.read("unit_conversion", ["item", "unit", "factor"]))
-            number = writing.take(Plan((change,), STAMP), quiet).number
-        self.assertEqual(held().height, before.height + 2)
-        self.assertEqual(undo_load(self.system, number, "tester", "", STAMP.at, quiet, self.folder).count("removed"), 2)
-        self.assertTrue(held().equals(before))
-
-    def test_what_refers_to_a_new_row_or_changed_since_is_in_the_way(self):
-        number = self.load(*self.LINES)
-        self.load(
-            ("ROP-40003", "Variant", "M", "ROPE", "ROP-40001"),
-            heading=("Item code", "Description", "Unit", "Category", "Variant of"),
-        )
-        self.database.run(f"UPDATE {self.item} SET price = 1000 WHERE code = 'ROP-00010'")
-        # Five of it have come in meanwhile: the ledger says so.
-        ledger = self.item.replace("item", "stock_movement")
-        five = 5 if self.database.dialect == "postgresql" else 5_000_000
-        self.database.run(
-            f"INSERT INTO {ledger} (kind, document, line, part, counts_as, date, posted_at, item, quantity, value) "
-            f"VALUES ('goods_receipt', 'GR-1', '1', 1, 'on hand', '2026-11-20', '2026-11-20 08:00:00', 'ROP-40002', {five}, 0)"
-        )
-        before = self.items()
-        undone = undo_load(self.system, number, "tester", "", STAMP.at, quiet, self.folder)
-        self.assertEqual(undone.status, "refused")
-        self.assertEqual(
-            {(each.key, each.field) for each in undone.in_the_way},
-            {
-                ("ROP-40001", "variant_of"),
-                ("ROP-00010", "price"),
-                ("ROP-40002", "on_hand"),
-                ("ROP-40002", "last_moved"),
-                ("ROP-40002", "item"),
-            },
-        )
-        self.assertTrue(self.items().equals(before), "nothing of a refused undo stays")
 
     def test_the_databases_own_refusal_names_the_rows_and_leaves_nothing(self):
         # A rule that the description does not tell: the database is the second line.
@@ -307,10 +151,6 @@ class OnPostgres(OnAnyDatabase, unittest.TestCase):
     @property
     def url(self):
         return postgres_url()
-
-    def tear_down_tables(self):
-        self.database.run("DROP SCHEMA IF EXISTS practice CASCADE")
-        self.database.run("DROP SCHEMA IF EXISTS kotrel CASCADE")
 
     def forbid_price(self, price):
         self.database.run(f"ALTER TABLE practice.item ADD CONSTRAINT no_such_price CHECK (price <> {price}) NOT VALID")

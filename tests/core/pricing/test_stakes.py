@@ -102,6 +102,13 @@ class Stakes(unittest.TestCase):
         assert found is not None
         self.assertEqual(found.select("list", "category", "prices").rows(), [("SHOP", None, 1)])
 
+    def test_only_the_price_of_the_base_unit_values_the_stock(self) -> None:
+        for unit, stake in (("EA", "180.00"), ("BOX", "0"), ("PAL", "0")):
+            HELD["price"].append({**price("C", "40.00", "2026-01-01", unit=unit)})
+            self.addCleanup(HELD["price"].pop)
+            found = self.stakes(changes("price", price("C", "100.00", unit=unit)))
+            self.assertEqual((found["SHOP", None][0], found["SHOP", None][5]), (1, Decimal(stake)), unit)
+
     def test_what_has_no_items_or_no_price_has_nothing_at_stake(self) -> None:
         bare = read_description(
             '[record.price]\nkey = ["item"]\n[record.price.field]\nitem = { kind = "code", must = "always" }\namount = { kind = "money" }'
@@ -115,6 +122,9 @@ class Stakes(unittest.TestCase):
         short = {name: value for name, value in price("A", "9.00").items() if name != "unit"}
         self.assertEqual(self.stakes(changes("price", short)), {})
         self.assertEqual(self.stakes(changes("vendor", {"code": "A", "name": "x"})), {})
+        still = {"code": "C", "price": "3.00", "before price": "3.00"}
+        description = read_description(description_text())
+        self.assertIsNone(price_stakes([changes("item", still, action="changed")], description, read, sums))
 
     def test_a_changed_price_is_held_against_what_it_was(self) -> None:
         row = {**price("A", "12.00", "2026-06-01"), "before amount": "8.00"}

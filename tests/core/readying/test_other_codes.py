@@ -54,6 +54,7 @@ words = { kind = "text" }
 group = { kind = "reference", to = "group" }
 vendor = { kind = "reference", to = "vendor" }
 colour = { kind = "reference", to = "colour" }
+second_group = { kind = "reference", to = "group" }
 number = { kind = "code" }
 barcode = { kind = "code" }
 [record.old]
@@ -258,6 +259,15 @@ class Matches(unittest.TestCase):
         self.assertEqual(items.values["group"].to_list(), ["Kayaks", "Kayaks", "Hemp", "Kayaks"])
         self.assertEqual(items.values["vendor"].to_list(), ["Skerry", "Skerry", "Skerry", "KEL"])
         self.assertEqual([row for kind, _, row in kinds(items) if kind == "other-spelling"], [3, 3, 4])
+
+    def test_a_value_without_levels_is_added_at_the_top(self):
+        sources = {"code": Source(("A",)), "group": Source(("B", "C"), last=True), "second_group": Source(("D",))}
+        lines = [("C", "L1", "L2", "Other"), ("A1", "Boats", "Kayaks", "Nets"), ("A2", "Boats", "Kayaks", "Boats")]
+        done = checked(part("item", sources, *lines), options=LoadOptions(create=("group",)))
+        [made] = [each.rows.values for each in done if each.consequence]
+        self.assertEqual(
+            made.select("code", "above").sort("code").rows(), [("Boats", None), ("Kayaks", "Boats"), ("Nets", None)]
+        )
 
     def test_a_list_without_names_grows_with_its_defaults(self):
         sources = {"code": Source(("A",)), "colour": Source(("B",))}

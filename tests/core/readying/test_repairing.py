@@ -61,17 +61,6 @@ class Lists(unittest.TestCase):
             repaired("2026-12-04", kinds=pl.Series(["text", "date"])), (["2026-12-04"], [], ["became-date"])
         )
 
-    def test_a_name_that_is_also_a_code_proves_nothing(self):
-        held = state(unit={"code": ["KEL", "BRA", "ROPE"], "name": ["BRA", "Brannoch", "Rope, all"]})
-        for value, wanted in (
-            ("ROPE - Rope, all", "ROPE"),
-            ("Rope, all (ROPE)", "ROPE"),
-            ("KEL - BRA", "KEL - BRA"),
-            ("KEL - Brannoch", "KEL - Brannoch"),
-        ):
-            with self.subTest(value):
-                self.assertEqual(repaired(value, system=held)[0], [wanted])
-
     def test_two_codes_that_could_have_become_it_prove_nothing(self):
         self.assertEqual(repaired("7"), (["7"], [], []))
 

@@ -8,7 +8,7 @@ import polars as pl
 from kotrel.core.expressions.narrowing import only_values
 from kotrel.core.stock.reorder import levels, to_order
 from kotrel.core.stock.sums import average, average_costs, shares
-from kotrel.core.stock.views import period
+from kotrel.core.stock.views import grouped, period
 
 
 class Reorder(unittest.TestCase):
@@ -24,6 +24,7 @@ class Reorder(unittest.TestCase):
             ("-1", "3", "8", None, "9"),
             ("3", "3", "3", None, "0"),
             ("2.5", "3", "8", "0.5", "5.5"),
+            ("7", "10", "5", None, "0"),
         ]
         for available, point, level, multiple, order in cases:
             with self.subTest(available=available, level=level, multiple=multiple):
@@ -70,6 +71,16 @@ class Sums(unittest.TestCase):
         self.assertEqual([rows["A"][name] for name in ("opening", "in", "out", "closing")], [10, 5, 6, 9])
         self.assertEqual(rows["A"]["closing value"], Decimal("76.50"))
         self.assertEqual([rows["B"][name] for name in ("opening", "in", "out", "closing")], [0, 1, 0, 1])
+
+
+class Views(unittest.TestCase):
+    def test_the_unit_is_shown_where_all_of_a_group_have_it(self) -> None:
+        rows = pl.DataFrame({"category": ["A", "A", "B", "B"], "item": ["1", "2", "3", "4"], "unit": ["EA", "EA", "EA", "M"],
+                             "description": ["a", "b", "c", "d"], "on_hand": [1, 2, 3, 4]})  # fmt: skip
+        found = grouped(rows, ["category"], ["on_hand"])
+        self.assertEqual(
+            found.select("category", "on_hand", "unit", "places").rows(), [("A", 3, "EA", 2), ("B", 7, None, 2)]
+        )
 
 
 class Narrowing(unittest.TestCase):

@@ -30,6 +30,10 @@ class Scans(unittest.TestCase):
             "010400638133393117270229\x1d10L1": None,
             "]d2010400638133393110L1\x1d3012": Scan("04006381333931", Decimal(12), "L1"),
             "(01)04006381333932": None,
+            # A long number whose digits in the middle happen to be a GTIN is a code like any other.
+            "9904006381333931123": Scan("9904006381333931123"),
+            "(01)04006381333931(17)29O400": None,
+            "(01)04006381333931(17)2904001": None,
             "": None,
         }
         for text, expected in cases.items():

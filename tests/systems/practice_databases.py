@@ -1,0 +1,73 @@
+"""A practice system on SQLite and on a real PostgreSQL, for the tests of both."""
+
+import tempfile
+from datetime import UTC, datetime
+from pathlib import Path
+
+from kotrel.core.changes.change_set import compare
+from kotrel.core.changes.journal import Stamp
+from kotrel.core.changes.plan import Plan
+from kotrel.practice.setup import set_up
+from kotrel.systems.opening import database_at, open_system
+
+STAMP = Stamp(datetime(2026, 11, 23, 9, 0, tzinfo=UTC), "tester", ("test.xlsx",), "f" * 64, "why")
+
+
+def quiet(step):
+    pass
+
+
+class PracticeDatabase:
+    """A practice system, on the database that a test class names."""
+
+    url: str
+
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.database = database_at(self.url, self.folder, create=True)()
+        self.addCleanup(self.database.close)
+        self.addCleanup(self.tear_down_tables)
+        self.description, _ = set_up(self.database)
+        self.system = open_system(self.url, self.description, self.folder)
+
+    def tear_down_tables(self):
+        if self.database.dialect == "postgresql":
+            self.database.run("DROP SCHEMA IF EXISTS practice CASCADE")
+            self.database.run("DROP SCHEMA IF EXISTS kotrel CASCADE")
+
+    @property
+    def item(self):
+        return "practice.item" if self.database.dialect == "postgresql" else "item"
+
+    def items(self):
+        with self.system.reading() as reading:
+            return reading.read("item", list(self.description.records["item"].fields)).sort("code")
+
+    def change(
+        self,
+        *lines,
+        heading=("Item code", "Description", "Unit", "Category", "Cost", "Standard price", "Archived", "Note"),
+        writing=None,
+    ):
+        from kotrel.core.tables.detection import find_table
+        from kotrel.core.understanding.matching import match_headings
+        from kotrel.core.understanding.reading import understand
+        from kotrel.core.values.conventions import Conventions
+        from tests.support import TODAY, grid
+
+        table = find_table(grid(heading, *lines), 1)
+        sheet = understand(table, match_headings(table, self.description.records["item"]), Conventions(), TODAY)
+        carried = [name for name in sheet.record.loadable if name in sheet.fields]
+        return compare(sheet, writing.read("item", carried, ("code", sheet.values["code"])))
+
+    def load(self, *lines, **more):
+        with self.system.writing() as writing:
+            return writing.take(Plan((self.change(*lines, writing=writing, **more),), STAMP), quiet).number
+
+    LINES = (
+        ("ROP-40001", 'Rope "new"; it\'s\t\\ =1+1', "M", "ROPE", "4.4", "7.90", "no", "two\nlines 🐟"),
+        ("ROP-40002", "Rope, second", "M", "ROPE", "", "", "", ""),
+        ("ROP-00010", "Other words", "", "", "0.0001", "123456789.01", "yes", ""),
+    )
