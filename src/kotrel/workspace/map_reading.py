@@ -21,7 +21,7 @@ HOWS = ("replace", "add", "take")
 FOR = ("new", "all")
 """The rows that defaults and made values are for."""
 _FIELD_KEYS = (
-    "column", "join", "between", "list", "last", "split", "pattern", "part", "translate", "fixed", "default", "default_by",
+    "column", "join", "found_by", "between", "list", "last", "split", "pattern", "part", "translate", "fixed", "default", "default_by",
     "defaults", "make", "repeat", "how", "for", "rounding", "from",
 )  # fmt: skip
 
@@ -116,21 +116,51 @@ def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], descript
         raise bare.wrong("“for” must be “new” or “all”", *at, "for")
     for name, settings in fields.items():
         _check_field(bare, record, name, settings, (*at, "field", name))
-    for key in ("where", "once_per"):
-        if not isinstance(data.get(key, ""), str):
-            raise bare.wrong(f"“{key}” must be a text in quotes", *at, key)
-    once = data.get("once_per")
-    if once is not None and once not in fields:
-        close = nearest(once, fields)
+        if "found_by" in settings:
+            _check_found_by(bare, record, name, settings, (*at, "field", name, "found_by"), description)
+    if not isinstance(data.get("where", ""), str):
+        raise bare.wrong("“where” must be a text in quotes", *at, "where")
+    said = data.get("once_per", [])
+    once = [said] if isinstance(said, str) else said
+    if not isinstance(once, list) or not all(isinstance(each, str) for each in once):
+        raise bare.wrong("“once_per” must be a field's name in quotes, or a list of such names", *at, "once_per")
+    for one in once:
+        if one in fields:
+            continue
+        close = nearest(one, fields)
         raise bare.wrong(
-            f"once_per names a field “{once}” that the match does not fill",
+            f"once_per names a field “{one}” that the match does not fill",
             *at,
             "once_per",
             hint=f"Did you mean {close}?" if close else "",
         )
     if "for" in data:
         fields = {name: {"for": data["for"], **settings} for name, settings in fields.items()}
-    return MapPart(record.name, at, fields, data.get("where"), once)
+    return MapPart(record.name, at, fields, data.get("where"), tuple(once))
+
+
+def _check_found_by(
+    bare: SavedMap,
+    record: Record,
+    name: str,
+    settings: Mapping[str, Any],
+    at: tuple[str, ...],
+    description: Description,
+) -> None:
+    """``found_by`` is for references: it names fields of the record referred to, and the columns with their values."""
+    target = description.records.get(record.fields[name].to or "")
+    if target is None or len(target.key) > 1:
+        raise bare.wrong(f"{name}: “found_by” is only for a reference to a record with one key field", *at)
+    for field, heading in settings["found_by"].items():
+        if field not in target.fields or not isinstance(heading, str):
+            close = nearest(field, target.fields)
+            raise bare.wrong(
+                f"{name}: “found_by” names fields of {target.name} and their columns, and “{field}” is none",
+                *at,
+                hint=f"Did you mean {close}?"
+                if close and close != field
+                else 'Like found_by = { name = "Name", post_code = "Zip" }',
+            )
 
 
 def _check_from(bare: SavedMap, part: MapPart, main: MapPart, description: Description) -> None:
@@ -166,14 +196,22 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
                 raise saved.wrong(f"{name}: rounding is for numbers: {ROUNDINGS}", *at, key)
             continue
         wanted: type = (
-            list if key in ("join", "list", "last", "repeat") else dict if key in ("translate", "defaults") else str
+            list
+            if key in ("join", "list", "last", "repeat")
+            else dict
+            if key in ("translate", "defaults", "found_by")
+            else str
         )
         if not isinstance(value, wanted):
             kind = {"list": "a list of headings", "dict": 'a table like { old = "new" }', "str": "a text in quotes"}[
                 wanted.__name__
             ]
             raise saved.wrong(f"“{key}” must be {kind}", *at, key)
-    options = [key for key in ("column", "join", "list", "last", "split", "fixed", "repeat", "from") if key in settings]
+    options = [
+        key
+        for key in ("column", "join", "list", "last", "split", "fixed", "repeat", "from", "found_by")
+        if key in settings
+    ]
     if len(options) > 1:
         raise saved.wrong(f"{name} has {' and '.join(options)}; use only one of them", *at)
     if "how" in settings and (record.fields[name].kind != "list" or settings["how"] not in HOWS):

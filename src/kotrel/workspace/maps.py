@@ -26,14 +26,14 @@ class MapPart:
         at: its path in the file, to point at lines.
         fields: field → its settings.
         where: an expression that picks the rows, or None.
-        once_per: the field with one row for each of its values, or None.
+        once_per: the fields with one row for each of their values together; none for a row for each row.
     """
 
     record: str
     at: tuple[str, ...]
     fields: Mapping[str, Mapping[str, Any]]
     where: str | None = None
-    once_per: str | None = None
+    once_per: tuple[str, ...] = ()
 
     @property
     def repeated(self) -> tuple[str, tuple[str, ...]] | None:
@@ -124,6 +124,8 @@ def _columns(settings: Mapping[str, Any]) -> list[str]:
     for key in ("join", "list", "last"):
         if isinstance(settings.get(key), list):
             names += settings[key]
+    if isinstance(settings.get("found_by"), dict):
+        names += settings["found_by"].values()
     return names
 
 
@@ -178,10 +180,17 @@ def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tupl
             used.add(column.letter)
     return Source(
         columns=tuple(letters),
-        between=settings.get("between", " ") if "join" in settings else "; " if "list" in settings else None,
+        between=settings.get("between", " ")
+        if "join" in settings
+        else ", "
+        if "found_by" in settings
+        else "; "
+        if "list" in settings
+        else None,
         last="last" in settings,
         pattern=settings.get("pattern"),
         part=settings.get("part"),
+        found_by=tuple(settings.get("found_by", ())),
         translate={folded(old): new for old, new in settings.get("translate", {}).items()},
         fixed=settings.get("fixed"),
         default=settings.get("default"),

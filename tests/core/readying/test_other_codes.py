@@ -221,7 +221,7 @@ class Matches(unittest.TestCase):
             ("TWO", "Two Ltd", "on"),
             ("TWO", "Two Ltd", "on"),
         ]
-        one = part("vendor", {"code": code, "name": name}, *lines, where="[State] is 'on'", once_per="code")
+        one = part("vendor", {"code": code, "name": name}, *lines, where="[State] is 'on'", once_per=("code",))
         self.assertEqual(
             one.rows.values.select(ROW, "code", "name").rows(), [(2, "NEW", "New Ltd"), (7, "TWO", "Two Ltd")]
         )

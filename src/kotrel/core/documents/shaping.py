@@ -148,7 +148,7 @@ def _split(rows: Rows, family: Family, remarks: list[str]) -> list[Shaped]:
     counted = (pl.col(ROW).cum_count().over(number)).cast(pl.String)
     own = pl.col(line).fill_null(counted) if line in values.columns else counted
     values = values.with_columns(own.alias(line))
-    header = choose_rows(_only_fields(rows, family.header, values), None, number)
+    header = choose_rows(_only_fields(rows, family.header, values), None, [number])
     lines = _only_fields(rows, family.lines, values.with_columns(pl.col(number).alias(document)), rest=True)
     lines = replace(
         lines, letters={**lines.letters, **({document: rows.letters[number]} if number in rows.letters else {})}

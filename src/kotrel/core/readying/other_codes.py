@@ -53,10 +53,16 @@ def same_kind(record: Record, name: str) -> Sequence[str]:
     return record.unique_groups()[unique] if unique else (name,)
 
 
+def _comparable(value: pl.Expr, kind: str) -> pl.Expr:
+    """What is compared of a value."""
+    return value.str.to_lowercase().str.replace_all(r"\s+", " ").str.strip_chars() if kind == "text" else value
+
+
 def found_keys(rows: Rows, state: SystemState) -> tuple[pl.Series, Mapping[int, Sequence[str]]]:
     """For rows without a key, the one that the system's row has which is known by the same codes.
 
-    Of the groups of fields that identify a row, each that the sheet fills is looked up with all its fields.
+    Of the groups of fields that identify a row, each that the sheet fills is looked up with all its fields. Names and addresses
+    are the same in other capitals or with other blanks; codes are not.
 
     Returns:
         The keys, blank where nothing or several were found; and row place → the keys, where there are several.
@@ -77,9 +83,15 @@ def found_keys(rows: Rows, state: SystemState) -> tuple[pl.Series, Mapping[int, 
             if record.fields[name].kind == "list":
                 held = state.having_any(record, name).with_columns(pl.col(name).str.split("; ")).explode(name)
             else:
-                held = state.having(record, group, name, asked[last])
+                wanted = asked[last]
+                if record.fields[name].kind == "text":
+                    wanted = pl.concat([wanted, wanted.str.to_lowercase()]).unique()
+                held = state.having(record, group, name, wanted)
             frames.append(held.select(pl.col(key).alias("found key"), *group[:-1], pl.col(name).alias(last)))
-        pairs = asked.join(pl.concat(frames).unique(), on=list(group), how="inner")
+        alike = [_comparable(pl.col(each), record.fields[each].kind).alias(each) for each in group]
+        pairs = asked.with_columns(alike).join(
+            pl.concat(frames).with_columns(alike).unique(), on=list(group), how="inner"
+        )
         for place, found in pairs.select("place", "found key").drop_nulls().iter_rows():
             keys[place].add(found)
     single = [next(iter(found)) if len(found) == 1 else None for found in keys]

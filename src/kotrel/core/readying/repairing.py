@@ -18,6 +18,7 @@ from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.parallel import map_parallel
 from kotrel.core.readying.barcode_repairs import repaired_barcodes
+from kotrel.core.readying.found_by import found_by_fields
 from kotrel.core.readying.lost_codes import lost_codes
 from kotrel.core.readying.other_codes import known_as
 from kotrel.core.rows.findings import FindingGroup, RepairGroup
@@ -86,7 +87,10 @@ def repair(
         column = _Column(rows, about, rows.values[name])
         if about.to is not None:
             target = state.description.records[about.to]
-            _repair_reference(column, state, target, spellings.get(target.name, {}))
+            if (source := rows.sources.get(name)) is not None and source.found_by:
+                column.repairs |= found_by_fields(rows, name, source, target, state)
+            else:
+                _repair_reference(column, state, target, spellings.get(target.name, {}))
         elif about.check == "gtin" and about.kind != "list":
             column.repairs |= repaired_barcodes(column.rows, about.name, state)
         elif rows.record.key == (name,):

@@ -22,6 +22,7 @@ class Source:
         between: the text between joined columns, or None for a single column.
         last: use the last filled one of several columns (levels of a path).
         pattern: a pattern with parts in braces, like ``{diameter} mm / {length} m``; ``part`` is the one used.
+        found_by: fields of the record referred to, one for each column: the row there that has these values is meant.
         translate: the cell's text (folded) → what it means.
         fixed: the same value in every row.
         default: the value where the cell is blank.
@@ -38,6 +39,7 @@ class Source:
     last: bool = False
     pattern: str | None = None
     part: str | None = None
+    found_by: tuple[str, ...] = ()
     translate: Mapping[str, str] = field(default_factory=dict)
     fixed: str | None = None
     default: str | None = None

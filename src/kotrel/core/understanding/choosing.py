@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import polars as pl
@@ -14,12 +15,12 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.similarity import folded
 
 
-def choose_rows(rows: Rows, where: str | None, once_per: str | None) -> Rows:
+def choose_rows(rows: Rows, where: str | None, once_per: Sequence[str] = ()) -> Rows:
     """The rows that the match takes; how many a condition leaves out is a remark of their table.
 
     Args:
         where: an expression over the fields that are read and the sheet's columns, or None.
-        once_per: a field, or None; blank rows of it make none.
+        once_per: fields; rows in which one of them is blank make none.
 
     Raises:
         ExpressionError: the condition is wrong.
@@ -34,7 +35,7 @@ def choose_rows(rows: Rows, where: str | None, once_per: str | None) -> Rows:
                 rows,
                 table=replace(table, remarks=(*table.remarks, f"{count(left, 'row')} left out by the match: {where}")),
             )
-    return rows if once_per is None else _once(rows, once_per)
+    return _once(rows, list(once_per)) if once_per else rows
 
 
 def _picked(rows: Rows, where: str) -> pl.Series:
@@ -46,14 +47,14 @@ def _picked(rows: Rows, where: str) -> pl.Series:
     return compiled.column(frame).fill_null(False)
 
 
-def _once(rows: Rows, field: str) -> Rows:
+def _once(rows: Rows, fields: list[str]) -> Rows:
     """One row for each value: the first, with what it leaves blank from the others. What they say otherwise is a warning."""
     values = rows.values
-    known = values[field].is_not_null()
-    others = [name for name in rows.fields if name != field]
+    known = values.select(pl.all_horizontal(pl.col(fields).is_not_null())).to_series()
+    others = [name for name in rows.fields if name not in fields]
     grouped = (
         values.filter(known)
-        .group_by(field, maintain_order=True)
+        .group_by(fields, maintain_order=True)
         .agg(
             pl.col(ROW).first(),
             *(pl.col(name).drop_nulls().first().alias(f"one {name}") for name in others),
@@ -69,7 +70,8 @@ def _once(rows: Rows, field: str) -> Rows:
         differs = kept.filter(pl.col(f"times {name}") > 1)
         if differs.height:
             title = rows.record.fields[name].title.lower()
-            messages = [f"other rows with {code} have another {title}; this one is used" for code in differs[field]]
+            codes = differs.select(pl.concat_str(fields, separator=", ")).to_series()
+            messages = [f"other rows with {code} have another {title}; this one is used" for code in codes]
             cells = cells_of(differs[ROW], differs[f"one {name}"], messages)
             findings.append(done.group("warning", "differs-in-sheet", "rows that say different things", name, cells))
     return done.with_findings(findings)

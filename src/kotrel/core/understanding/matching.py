@@ -37,7 +37,7 @@ class Matched:
         label: what tells this match from others of the same sheet (``QUAY``), or an empty text.
         optional: True where a row counts only if a column other than the key is filled.
         where: an expression that picks the rows, or None for all.
-        once_per: a field; there is one row for each of its values, from all rows with it. None for a row for each row.
+        once_per: fields; there is one row for each of their values together, from all rows with them. None: a row for each row.
     """
 
     record: Record
@@ -48,7 +48,7 @@ class Matched:
     label: str = ""
     own: int = 0
     where: str | None = None
-    once_per: str | None = None
+    once_per: tuple[str, ...] = ()
 
     @property
     def has_key(self) -> bool:

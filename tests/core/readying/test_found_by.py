@@ -1,0 +1,76 @@
+"""References that a sheet gives by several fields, and the rows that are made where nothing has them."""
+
+from __future__ import annotations
+
+import unittest
+
+from kotrel.core.columns import ROW
+from kotrel.core.tables.sources import Source
+from tests.core.readying import test_other_codes as goods
+
+HEAD = ("Name", "No", "Min")
+
+
+def found(*lines: tuple[str, str, str]) -> tuple[list[str | None], list[tuple[str, str, int]]]:
+    """The items found by vendor's name-like words and number, and the findings."""
+    item = Source(("A", "B"), between=", ", found_by=("words", "number"))
+    [done] = goods.checked(goods.part("level", {"item": item, "least": Source(("C",))}, HEAD, *lines))
+    return done.rows.values["item"].to_list(), goods.kinds(done.rows)
+
+
+class FoundBy(unittest.TestCase):
+    def setUp(self) -> None:
+        # Two items are called “green” and have the number 12.
+        more = {"code": "R-9", "words": "Green", "group": "ROPE", "vendor": "BRA", "number": "12", "barcode": None}
+        for name, value in more.items():
+            goods.HELD["item"][name].append(value)
+            self.addCleanup(goods.HELD["item"][name].pop)
+
+    def test_all_values_must_be_those_of_one_row(self) -> None:
+        cases = [
+            (("red", "10", "1"), "R-1"),
+            (("RED ", "10", "1"), "R-1"),
+            (("blue", "10", "1"), "R-2"),
+            (("blue", "12", "1"), None),
+            (("red", "", "1"), None),
+            (("green", "12", "1"), None),
+            (("R-1", "", "1"), None),
+        ]
+        for line, code in cases:
+            with self.subTest(line):
+                values, kinds = found(line)
+                if code is not None:
+                    self.assertEqual((values, kinds), ([code], []))
+                elif line == ("R-1", "", "1"):
+                    # What stands there is itself a code of the list.
+                    self.assertEqual((values, kinds), (["R-1"], []))
+                else:
+                    self.assertEqual(kinds, [("not-on-list", "error", 2)])
+
+    def test_rows_of_the_same_load_are_found_and_what_is_there_is_not_made_again(self) -> None:
+        lines = [("W", "N", "Min"), ("Red", "10", "5"), ("new", "99", "6"), ("NEW", "99", "7")]
+        code = Source(make="'N-' + next(1)")
+        main = goods.part(
+            "item",
+            {"code": code, "words": Source(("A",)), "number": Source(("B",))},
+            *lines,
+            once_per=("words", "number"),
+        )
+        self.assertEqual(main.rows.values[ROW].to_list(), [2, 3, 4], "once for each of both values together")
+        twice = goods.part(
+            "item", {"code": code, "words": Source(("A",)), "number": Source(("B",))}, *lines, ("new", "99", "8"),
+            once_per=("words", "number"),
+        )  # fmt: skip
+        self.assertEqual(twice.rows.values[ROW].to_list(), [2, 3, 4])
+
+    def test_a_name_in_other_capitals_is_the_same_where_it_identifies_a_row(self) -> None:
+        sources = {
+            "code": Source(make="'R-' + next(1)"),
+            "vendor": Source(("A",)),
+            "number": Source(("B",)),
+            "words": Source(("C",)),
+        }
+        lines = [("V", "N", "W"), ("KEL", "12", "greener"), ("kel", "12", "greenest")]
+        [done] = goods.checked(goods.part("item", sources, *lines))
+        # A vendor is a code: other capitals are another one, unless a repair proves it.
+        self.assertEqual(done.rows.values["code"][0], "R-3")
