@@ -85,6 +85,42 @@ class Layouts(Program):
             [[cell.value for cell in row] for row in book["Artikel"]], [["Code", "Group"], ["FST-00020", "Shackles"]]
         )
 
+    def test_orders_and_their_lines_are_two_sheets_of_one_workbook(self) -> None:
+        def sheet(name: str, record: str, title: str, *columns: str) -> None:
+            head = (f'record = "{record}"', 'format = "workbook"', f'sheet = "{title}"', 'book = "orders"')
+            self.write(f"layouts/{name}.toml", *head, *columns)
+
+        number = column("No", 'field = "number"')
+        sheet("z-heads", "purchase_order", "Heads", number, column("Supplier", 'field = "vendor"', "name = true"))
+        sheet("a-lines", "purchase_order_line", "Lines", column("No", 'field = "document"'), column("Line", 'field = "line"'),
+              column("Article", 'field = "item"'), column("Qty", 'field = "quantity"'))  # fmt: skip
+        self.write("po.csv", "Document,Vendor,Warehouse,Date,Item,Quantity", "PO-1,KELDRIFT,QUAY,2026-11-20,FST-00020,100",
+                   "PO-1,KELDRIFT,QUAY,2026-11-20,FST-00060,20", "PO-2,KELDRIFT,QUAY,2026-11-21,FST-00020,2")  # fmt: skip
+        done = self.json("write", "po.csv", "--layout", "orders", "--as", "purchase_order")
+        self.assertEqual((done["files"], done["left_out"]), ([{"file": "po-orders.xlsx", "rows": 5}], {}))
+        book = openpyxl.load_workbook(self.folder / "po-orders.xlsx")
+        self.assertEqual(
+            {page.title: list(page.iter_rows(values_only=True)) for page in book.worksheets},
+            {
+                "Heads": [("No", "Supplier"), ("PO-1", "Keldrift Cordage"), ("PO-2", "Keldrift Cordage")],
+                "Lines": [("No", "Line", "Article", "Qty"), ("PO-1", "1", "FST-00020", "100"), ("PO-1", "2", "FST-00060", "20"),
+                          ("PO-2", "1", "FST-00020", "2")],
+            },
+        )  # fmt: skip
+        self.assertEqual(book.sheetnames, ["Heads", "Lines"])
+        # A layout for the headers alone says what it does not write.
+        sheet("z-heads", "purchase_order", "Heads", number)
+        (self.folder / "layouts" / "z-heads.toml").write_text(
+            (self.folder / "layouts" / "z-heads.toml").read_text("utf-8").replace('book = "orders"\n', ""), "utf-8"
+        )
+        done = self.json("write", "po.csv", "--layout", "z-heads", "--as", "purchase_order", "-o", "heads.xlsx")
+        self.assertEqual((done["files"][0]["rows"], done["left_out"]), (2, {"Purchase order line": 3}))
+        sheet("z-heads", "purchase_order", "lines", number)
+        said = self.kotrel(
+            "write", "po.csv", "--layout", "orders", "--as", "purchase_order", "-o", "x.xlsx", status=None
+        ).stderr
+        self.assertIn("are both the sheet", said)
+
     def test_a_wrong_layout_is_told_with_its_line(self) -> None:
         self.write("items.csv", "Item code,Description", "FST-00020,x")
         for settings, said in (

@@ -5,6 +5,8 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from rich.text import Text
+
 from kotrel.commands._shared import add_reading, now, wanted_of, workspace_of
 from kotrel.reports.findings import checked_json, show_checked
 from kotrel.reports.phrases import count
@@ -39,6 +41,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             {
                 "ok": ok,
                 "files": files,
+                "left_out": dict(done.left_out),
                 "parts": [checked_json(each) for each in done.checked if each.consequence is None],
             }
         )
@@ -49,6 +52,10 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     screen.show("")
     for path, rows in done.files:
         screen.show(f"Written: {path}   {count(rows, 'row')}")
+    for title, rows in done.left_out.items():
+        screen.show(
+            Text(f"Not written, because the layout is not for it: {title}, {count(rows, 'row')}", style="bold yellow")
+        )
     if ok and workspace.url.startswith("folder:"):
         screen.show(
             f"Kotrel does not know whether the program reads it. Next: kotrel load {args.file} sends it and keeps account of it."

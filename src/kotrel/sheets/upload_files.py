@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import polars as pl
@@ -13,24 +14,17 @@ from kotrel.sheets.safe_writing import written_whole
 from kotrel.sheets.text_writing import TextForm, write_text
 
 
-def write_upload(texts: pl.DataFrame, layout: Layout, path: Path) -> None:
-    """Writes one file.
+def write_upload(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path) -> None:
+    """Writes one file: a text file, or a workbook with a sheet for each layout.
 
     Args:
-        texts: a String column for each of the layout's, in its order.
+        sheets: each with a String column for each of the layout's, in its order; of a text file there is one.
     """
-    heads = ([[column.heading for column in layout.columns]] if layout.headings else []) + (
-        [list(layout.second)] if layout.second else []
-    )
-    if heads:
-        above = pl.DataFrame(heads, schema=dict.fromkeys(texts.columns, pl.String), orient="row")
-        texts = pl.concat([above, texts])
-    # An empty text would be written as two quotes, which careless readers take for a value.
-    texts = texts.with_columns(pl.all().replace("", None))
     with written_whole(path) as temporary:
-        if layout.kind == "workbook":
-            _write_workbook(texts, layout, temporary)
+        if sheets[0][0].kind == "workbook":
+            _write_workbook(sheets, temporary)
             return
+        [(layout, texts)] = sheets
         form = TextForm(
             headings=False,
             encoding=layout.encoding,
@@ -39,10 +33,21 @@ def write_upload(texts: pl.DataFrame, layout: Layout, path: Path) -> None:
             quotes=layout.quotes,
         )
         columns = tuple(OutColumn(column.heading) for column in layout.columns)
-        write_text(OutSheet(layout.name, columns, texts), temporary, form)
+        write_text(OutSheet(layout.name, columns, _with_headings(layout, texts)), temporary, form)
 
 
-def _write_workbook(texts: pl.DataFrame, layout: Layout, path: Path) -> None:
+def _with_headings(layout: Layout, texts: pl.DataFrame) -> pl.DataFrame:
+    heads = ([[column.heading for column in layout.columns]] if layout.headings else []) + (
+        [list(layout.second)] if layout.second else []
+    )
+    if heads:
+        above = pl.DataFrame(heads, schema=dict.fromkeys(texts.columns, pl.String), orient="row")
+        texts = pl.concat([above, texts])
+    # An empty text would be written as two quotes, which careless readers take for a value.
+    return texts.with_columns(pl.all().replace("", None))
+
+
+def _write_workbook(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path) -> None:
     """All cells are texts: the receiving program reads what stands there, and no formula can come of it."""
     import xlsxwriter
 
@@ -50,9 +55,10 @@ def _write_workbook(texts: pl.DataFrame, layout: Layout, path: Path) -> None:
         path,
         {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False, "constant_memory": True},
     )
-    sheet = book.add_worksheet(layout.sheet[:31])
-    for row, values in enumerate(texts.iter_rows()):
-        for column, value in enumerate(values):
-            if value:
-                sheet.write_string(row, column, writable(value))
+    for layout, texts in sheets:
+        sheet = book.add_worksheet(layout.sheet[:31])
+        for row, values in enumerate(_with_headings(layout, texts).iter_rows()):
+            for column, value in enumerate(values):
+                if value:
+                    sheet.write_string(row, column, writable(value))
     book.close()

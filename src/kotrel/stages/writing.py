@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path
 
@@ -15,22 +16,28 @@ from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.layouts.filling import values_of
 from kotrel.core.layouts.shaping import lay_out, split
 from kotrel.core.parts import Checked
+from kotrel.core.phrases import listed_and
 from kotrel.core.pipeline import preview
 from kotrel.sheets.safe_writing import require_new_file
 from kotrel.sheets.upload_files import write_upload
 from kotrel.stages.checking import business_of, parts_of, understand_files
 from kotrel.stages.file_options import Wanted
 from kotrel.systems.interface import Step
-from kotrel.workspace.layout_reading import layout_named
+from kotrel.workspace.layout_reading import layouts_for
 from kotrel.workspace.settings import Workspace
 
 
 @dataclass(frozen=True)
 class Written:
-    """What was written, or why nothing was: the checked rows with all findings."""
+    """What was written, or why nothing was: the checked rows with all findings.
+
+    Attributes:
+        left_out: record title → rows that no layout of this file is for.
+    """
 
     checked: list[Checked]
     files: tuple[tuple[Path, int], ...] = ()
+    left_out: Mapping[str, int] = field(default_factory=dict)
 
 
 def write_layout(
@@ -48,48 +55,52 @@ def write_layout(
         WrongUse: the layout is wrong, or a file is there already.
         WrongData: the sheet has no rows of the layout's record.
     """
-    layout = layout_named(workspace.folder, name, workspace.description)
-    record = workspace.description.records[layout.record]
-    out = out or Path(f"{path.stem}-{layout.name}.{'xlsx' if layout.kind == 'workbook' else 'csv'}")
+    layouts = layouts_for(workspace.folder, name, workspace.description)
+    first = layouts[0]
+    out = out or Path(f"{path.stem}-{first.file}.{first.ending}")
     require_new_file(out)
     understood = understand_files(
-        [path], workspace, replace(wanted, record=wanted.record or layout.record), now.date(), step
+        [path], workspace, replace(wanted, record=wanted.record or first.record), now.date(), step
     )
     with workspace.system().reading() as reading:
         found = preview(parts_of(understood, workspace), business_of(workspace, wanted.options, now), reading, step)
-        mine = [
-            place
-            for place, each in enumerate(found.checked)
-            if each.rows.record.name == record.name and each.consequence is None
-        ]
-        if not mine:
-            raise WrongData(
-                f"{path} has no rows of {record.title.lower()}, for which the layout {name} is",
-                "",
-                "nothing-recognised",
-            )
         checked = list(found.checked)
-        texts: list[pl.DataFrame] = []
+        texts: dict[str, list[pl.DataFrame]] = {}
         step("laying out")
-        for place in mine:
-            rows = checked[place].rows
-            changes = _changes_of(found.changes, checked[place], record)
-            at = checked[place].rows.values[ROW]
-            values = values_of(layout, changes, at, workspace.description, reading, now.date().isoformat())
-            done = lay_out(layout, record, rows, values)
-            checked[place] = replace(checked[place], rows=rows.with_findings(done.findings))
-            texts.append(done.texts)
+        for layout in layouts:
+            record = workspace.description.records[layout.record]
+            for place, each in enumerate(found.checked):
+                if each.rows.record.name != record.name or each.consequence is not None:
+                    continue
+                changes = _changes_of(found.changes, each, record)
+                values = values_of(
+                    layout, changes, each.rows.values[ROW], workspace.description, reading, now.date().isoformat()
+                )
+                done = lay_out(layout, record, each.rows, values)
+                checked[place] = replace(each, rows=each.rows.with_findings(done.findings))
+                texts.setdefault(layout.name, []).append(done.texts)
+        if not texts:
+            titles = listed_and([workspace.description.records[each.record].title.lower() for each in layouts])
+            raise WrongData(f"{path} has no rows of {titles}, for which the layout {name} is", "", "nothing-recognised")
     if not all(each.ok for each in checked):
         return Written(checked)
     step("writing")
-    parts = split(pl.concat(texts), layout.most_rows)
+    left: dict[str, int] = {}
+    for each in checked:
+        if each.consequence is None and each.rows.record.name not in {layout.record for layout in layouts}:
+            left[each.rows.record.title] = left.get(each.rows.record.title, 0) + each.rows.values.height
+    sheets = [(each, pl.concat(texts[each.name])) for each in layouts if each.name in texts]
+    if first.book:
+        write_upload(sheets, out)
+        return Written(checked, ((out, sum(lines.height for _, lines in sheets)),), left)
+    parts = split(sheets[0][1], first.most_rows)
     files: list[tuple[Path, int]] = []
     for number, part in enumerate(parts, start=1):
         target = out if len(parts) == 1 else out.with_name(f"{out.stem}-{number}{out.suffix}")
         require_new_file(target)
-        write_upload(part, layout, target)
+        write_upload([(first, part)], target)
         files.append((target, part.height))
-    return Written(checked, tuple(files))
+    return Written(checked, tuple(files), left)
 
 
 def _changes_of(changes: tuple[RecordChanges, ...], checked: Checked, record: Record) -> RecordChanges:

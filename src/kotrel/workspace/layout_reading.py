@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import codecs
+import re
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -16,7 +17,7 @@ from kotrel.core.similarity import nearest
 
 FOLDER = "layouts"
 _KEYS = ("title", "record", "format", "headings", "second_headings", "separator", "quotes", "encoding", "line_end", "decimal_mark",
-         "decimals", "date", "yes", "no", "blank", "clean", "sheet", "most_rows", "updates", "column")  # fmt: skip
+         "decimals", "date", "yes", "no", "blank", "clean", "sheet", "book", "most_rows", "updates", "column")  # fmt: skip
 _COLUMN = ("heading", "field", "fixed", "action", "make", "price_of", "stock_in", "at_most", "name", "decimals", "length", "words", "must",
            "reference", "empty")  # fmt: skip
 _SOURCES = ("field", "fixed", "action", "make", "price_of", "stock_in", "reference", "empty")
@@ -61,6 +62,40 @@ def layout_named(folder: Path, name: str, description: Description) -> Layout:
     return _layout(_Reader(text, str(path)), data, path.stem, description)
 
 
+def layouts_for(folder: Path, name: str, description: Description) -> list[Layout]:
+    """The layouts of one file: the one of that name, or all of the book of that name, or of its book; in load order.
+
+    Raises:
+        WrongUse: there is none, a setting is wrong, or two sheets of a book have one name or are for one record.
+    """
+    there = sorted(each.stem for each in (folder / FOLDER).glob("*.toml"))
+    every = [layout_named(folder, each, description) for each in there if each != name]
+    mine = [each for each in every if each.book == name]
+    if not mine or name in there:
+        own = layout_named(folder, name, description)
+        mine = [own, *(each for each in every if own.book and each.book == own.book)]
+    mine.sort(key=lambda each: description.order.index(each.record))
+    require_apart(mine)
+    return mine
+
+
+def require_apart(layouts: Sequence[Layout]) -> None:
+    """Makes sure that sheets of one book have names of their own.
+
+    Raises:
+        WrongUse: two have the same.
+    """
+    seen: dict[tuple[str, str], Layout] = {}
+    for each in layouts:
+        other = seen.setdefault((each.file, each.sheet.casefold()), each)
+        if other is not each:
+            raise WrongUse(
+                f"the layouts {other.name} and {each.name} are both the sheet “{each.sheet}” of the book {each.book}",
+                "Give each a sheet of its own: sheet = “…”.",
+                "wrong-layout",
+            )
+
+
 def layouts_by_record(folder: Path, chosen: Mapping[str, str], description: Description) -> dict[str, Layout]:
     """Record → the layout that its loads are written in: the one chosen in ``kotrel.toml``, or the only one there is.
 
@@ -81,6 +116,7 @@ def layouts_by_record(folder: Path, chosen: Mapping[str, str], description: Desc
                 )
         if len(mine) == 1:
             by_record[record] = mine[0]
+    require_apart([each for each in by_record.values() if each.book])
     return by_record
 
 
@@ -119,6 +155,15 @@ def _layout(reader: _Reader, data: Mapping[str, Any], name: str, description: De
     quotes = reader.one_of(reader.text_of(data, "quotes", "needed"), ("needed", "all", "none"), "quotes", "quotes")
     ends = reader.one_of(reader.text_of(data, "line_end", "windows"), tuple(_LINE_ENDS), "line_end", "line_end")
     mark = reader.one_of(reader.text_of(data, "decimal_mark", "."), (".", ","), "decimal_mark", "decimal_mark")
+    book = reader.text_of(data, "book", "")
+    if book and (kind != "workbook" or "most_rows" in data):
+        raise reader.wrong(
+            "“book” is for sheets of one workbook: "
+            + ("leave most_rows out" if kind == "workbook" else 'add format = "workbook"'),
+            "book",
+        )
+    if book and not re.fullmatch(r"[\w-]+", book):
+        raise reader.wrong("“book” is part of a file's name: letters, digits, - and _", "book")
     updates = reader.one_of(reader.text_of(data, "updates", "whole"), ("whole", "changed"), "updates", "updates")
     return Layout(
         name=name, record=record.name, columns=columns, kind=kind, title=reader.text_of(data, "title", ""),  # type: ignore[arg-type]
@@ -126,7 +171,7 @@ def _layout(reader: _Reader, data: Mapping[str, Any], name: str, description: De
         encoding=encoding, line_end=_LINE_ENDS[ends], decimal_mark=mark, decimals=reader.whole(data, "decimals", 0),  # type: ignore[arg-type]
         date=date, yes=reader.text_of(data, "yes", "yes"), no=reader.text_of(data, "no", "no"), blank=reader.text_of(data, "blank", ""),
         one_line=reader.flag(data, "clean", False), sheet=reader.text_of(data, "sheet", "Sheet1"), most_rows=reader.whole(data, "most_rows", 1),
-        updates=updates,  # type: ignore[arg-type]
+        book=book, updates=updates,  # type: ignore[arg-type]
     )  # fmt: skip
 
 

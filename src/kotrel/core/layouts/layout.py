@@ -58,6 +58,7 @@ class Layout:
         yes, no: the program's words.
         blank: what stands where there is no value.
         most_rows: the most rows of one file; more go into numbered files.
+        book: the workbook that this is one sheet of: layouts with the same book are written into one file. Empty for its own file.
     """
 
     name: str
@@ -80,7 +81,17 @@ class Layout:
     one_line: bool = False
     sheet: str = "Sheet1"
     most_rows: int | None = None
+    book: str = ""
     updates: Literal["whole", "changed"] = "whole"
+
+    @property
+    def file(self) -> str:
+        """What the file is called after: the book, or the layout itself."""
+        return self.book or self.name
+
+    @property
+    def ending(self) -> str:
+        return "xlsx" if self.kind == "workbook" else "csv"
 
     @property
     def withdraws(self) -> str:

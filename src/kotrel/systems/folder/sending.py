@@ -177,17 +177,17 @@ def write_files(texts: Sequence[Texts], folder: Path, reference: str) -> list[tu
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise OutOfReach(f"{folder} cannot be written: {error.strerror or error}", "", "no-right") from None
-    by_layout: dict[str, list[Texts]] = {}
+    by_file: dict[str, dict[str, list[Texts]]] = {}
     for each in texts:
-        by_layout.setdefault(each.layout.name, []).append(each)
-    for name, mine in by_layout.items():
-        layout = mine[0].layout
-        parts = split(pl.concat([each.lines for each in mine]), layout.most_rows)
+        by_file.setdefault(each.layout.file, {}).setdefault(each.layout.name, []).append(each)
+    for name, sheets in by_file.items():
+        whole = [(mine[0].layout, pl.concat([each.lines for each in mine])) for mine in sheets.values()]
+        layout, lines = whole[0]
+        parts = [whole] if layout.book else [[(layout, part)] for part in split(lines, layout.most_rows)]
         for number, part in enumerate(parts, start=1):
-            ending = "xlsx" if layout.kind == "workbook" else "csv"
-            path = folder / f"{reference}-{name}{'' if len(parts) == 1 else f'-{number}'}.{ending}"
+            path = folder / f"{reference}-{name}{'' if len(parts) == 1 else f'-{number}'}.{layout.ending}"
             ready = path.with_name(path.name + READY)
-            write_upload(part, layout, ready)
+            write_upload(part, ready)
             files.append((ready, path))
     return files
 
