@@ -133,7 +133,9 @@ class Program(unittest.TestCase):
         settings = self.folder / "kotrel.toml"
         settings.write_text(settings.read_text("utf-8").replace(f"/{template.name}?", f"/{name}?"), "utf-8")
 
-    def start_on_service(self, faults: Mapping[str, float] | None = None, **limits: Any) -> Path:
+    def start_on_service(
+        self, faults: Mapping[str, float] | None = None, settings: str = "", prepare: Any = None, **limits: Any
+    ) -> Path:
         """Makes the folder a workspace whose practice system is a service; returns the folder behind the service."""
         import logging
         import threading
@@ -147,6 +149,10 @@ class Program(unittest.TestCase):
         behind = Path(tempfile.mkdtemp(prefix="kotrel-service-"))
         self.addCleanup(shutil.rmtree, behind, ignore_errors=True)
         shutil.copytree(fresh_shop(), behind, dirs_exist_ok=True)
+        with (behind / "kotrel.toml").open("a", encoding="utf-8") as file:
+            file.write(settings)
+        if prepare is not None:
+            prepare(behind)
         service = Service(open_workspace(behind), None, **limits)
         app = create_app(service)
         logging.getLogger("waitress").setLevel(logging.CRITICAL)

@@ -19,6 +19,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.errors import KotrelError
 from kotrel.serving.carrying_out import carry_out, create_table
 from kotrel.serving.jobs import UNFINISHED, Jobs
+from kotrel.serving.pictures import add_pictures
 from kotrel.serving.reads import browse_rows, conditions, entry_json, read_rows
 from kotrel.serving.requests import Wrong, json_body, problem, raw_body, rows_text
 from kotrel.systems.service.client import NEXT
@@ -282,6 +283,7 @@ def create_app(service: Service) -> flask.Flask:
         wanted = UNFINISHED if flask.request.args.get("unfinished") else None
         return {"jobs": [_job(each, jobs) for each in jobs.all() if wanted is None or each["status"] in wanted]}
 
+    add_pictures(app, workspace, service.body_bytes)
     return app
 
 

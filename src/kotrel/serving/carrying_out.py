@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import traceback
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, replace
 from datetime import datetime
 from typing import Any
@@ -22,7 +22,9 @@ from kotrel.core.parts import Part, Preview
 from kotrel.core.pipeline import preview
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import FileFacts
 from kotrel.core.understanding.plain import plain_rows
+from kotrel.serving.pictures import NOTHING_COMES, facts_from, with_coming
 from kotrel.stages.checking import business_of
 from kotrel.stages.plans import plan_of
 from kotrel.stages.undoing import How, plan_undo
@@ -66,11 +68,15 @@ def carry_out(
     try:
         stamp, undoing, trial = stamp_from(header), undoing_from(header), bool(header.get("trial"))
         sent = changes_in(header, pieces, workspace.description)
-    except (ValueError, KeyError, TypeError, pl.exceptions.PolarsError) as error:
+        coming = facts_from(header.get("pictures") or {})
+    except (ValueError, KeyError, TypeError, AttributeError, pl.exceptions.PolarsError) as error:
         return _failed(f"the job is not as the protocol says: {error}", "", "wrong-job")
     try:
         expects = bool(header.get("expects"))
-        return {"status": "finished", "result": _result(workspace, job, sent, stamp, undoing, trial, expects, say)}
+        return {
+            "status": "finished",
+            "result": _result(workspace, job, sent, stamp, undoing, trial, expects, say, coming),
+        }
     except KotrelError as error:
         return _failed(error.message, error.hint, error.kind)
     except Exception as error:  # a job must end, whatever it met
@@ -92,7 +98,7 @@ def _failed(title: str, detail: str, kind: str) -> dict[str, Any]:
 
 def _result(
     workspace: Workspace, job: str, sent: Sequence[tuple[RecordChanges, pl.Series]], stamp: Stamp, undoing: Undoing | None, trial: bool,
-    expects: bool, say: Callable[[str], None],
+    expects: bool, say: Callable[[str], None], coming: Mapping[str, FileFacts],
 ) -> dict[str, Any]:  # fmt: skip
     try:
         with workspace.system().writing() as writing:
@@ -100,7 +106,7 @@ def _result(
                 # It was done before a restart; only the answer was lost.
                 return {"outcome": "loaded", "load": load}
             if undoing is None:
-                found = _preview(workspace, writing, sent, say)
+                found = _preview(workspace, writing, sent, say, coming=coming)
                 if not found.ok:
                     raise Refused(_refusals(found))
                 plan = plan_of(found, stamp)
@@ -126,9 +132,14 @@ def _result(
 
 
 def _preview(
-    workspace: Workspace, writing: Writing, sent: Sequence[tuple[RecordChanges, pl.Series]], step: Step, refusals: Sequence[Refusal] = ()
+    workspace: Workspace, writing: Writing, sent: Sequence[tuple[RecordChanges, pl.Series]], step: Step, refusals: Sequence[Refusal] = (),
+    coming: Mapping[str, FileFacts] = NOTHING_COMES,
 ) -> Preview:  # fmt: skip
-    """What the rows sent would do here and now; rows that only follow from others are worked out again."""
+    """What the rows sent would do here and now; rows that only follow from others are worked out again.
+
+    Args:
+        coming: pictures that would be sent with a load that is only tried.
+    """
     order = workspace.description.order
     parts = [
         Part(_rows(each, follows))
@@ -136,7 +147,9 @@ def _preview(
         if each.record.nature != "ledger" and (~follows & (each.frame[ACTION] != "refused")).any()
     ]
     parts.sort(key=lambda each: order.index(each.rows.record.name))
-    return preview(parts, business_of(workspace, DEFAULT_OPTIONS, datetime.now()), writing, step, refusals)
+    business = business_of(workspace, DEFAULT_OPTIONS, datetime.now())
+    business = replace(business, files=with_coming(business.files, coming))
+    return preview(parts, business, writing, step, refusals)
 
 
 def _rows(changes: RecordChanges, follows: pl.Series) -> Rows:

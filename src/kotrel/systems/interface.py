@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from typing import Literal
@@ -17,6 +17,7 @@ from kotrel.core.changes.refusal import Refusal
 from kotrel.core.changes.reversal import InTheWay
 from kotrel.core.description.model import Description, Record
 from kotrel.core.description.shown_values import shown
+from kotrel.core.rows.system_state import FileFacts
 
 Step = Callable[[str], None]
 """Called with the name of each step of a long piece of work as it begins."""
@@ -251,6 +252,11 @@ class System(ABC):
     def reading_back(self) -> AbstractContextManager[Reading]:
         """A look at what is certainly there, without what was sent and is not answered."""
         return self.reading()
+
+    def pictures_kept(self, names: Sequence[str]) -> Mapping[str, FileFacts] | None:
+        """Of pictures' names, those that the system keeps, with what it knows of them; None where it keeps no pictures."""
+        del names
+        return None
 
     @abstractmethod
     def writing(self) -> AbstractContextManager[Writing]:

@@ -28,6 +28,7 @@ def open_system(
     time_limit: int | None = None,
     schemas: Sequence[str] = (),
     uploads: Callable[[], Uploads] | None = None,
+    pictures: Path | None = None,
 ) -> System:
     """The system at an address; the connection is opened later.
 
@@ -37,6 +38,7 @@ def open_system(
         time_limit: seconds that one step may take, or None for the default.
         schemas: schemas that the database's own triggers need.
         uploads: where the upload files of a program that only exchanges files go, asked when there is one.
+        pictures: the folder from which a load sends a service the pictures that it lacks.
 
     Raises:
         WrongUse: it is not a known kind of address.
@@ -50,7 +52,7 @@ def open_system(
     if url.startswith(("http://", "https://")):
         from kotrel.systems.service.system import ServiceSystem
 
-        return ServiceSystem(url, description, shown(url))
+        return ServiceSystem(url, description, shown(url), pictures)
     connect = database_at(url, folder, time_limit=time_limit, schemas=schemas)
     return SqlSystem(connect, description, shown(url))
 

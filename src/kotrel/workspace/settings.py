@@ -21,8 +21,8 @@ from kotrel.core.tables.limits import USUAL, Limits
 from kotrel.core.values.conventions import ROUNDINGS, Conventions, is_rounding
 from kotrel.systems.interface import System
 from kotrel.systems.opening import open_system
+from kotrel.systems.pictures import pictures_in
 from kotrel.workspace.count_settings import tolerances
-from kotrel.workspace.pictures import picture_facts
 
 if TYPE_CHECKING:
     from kotrel.systems.folder.sending import Uploads
@@ -97,16 +97,20 @@ class Workspace:
     limits: Limits = USUAL
 
     def pictures(self) -> Files | None:
-        """Looks up pictures in their folder, or None if no folder is set."""
-        if self.picture_folder is None:
-            return None
-        folder = self.picture_folder
-        return lambda name: picture_facts(folder, name)
+        """Looks up pictures in their folder, and among those that a service keeps; None if there is neither."""
+        over_http = self.url.startswith(("http://", "https://"))
+        return pictures_in(self.picture_folder, self.system().pictures_kept if over_http else None)
 
     def system(self) -> System:
         """The connected system; the connection is opened later."""
         return open_system(
-            self.url, self.description, self.folder, self.time_limit, self.trigger_schemas, self._uploads
+            self.url,
+            self.description,
+            self.folder,
+            self.time_limit,
+            self.trigger_schemas,
+            self._uploads,
+            self.picture_folder,
         )
 
     def _uploads(self) -> Uploads:

@@ -7,30 +7,33 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import SystemState
+from kotrel.core.rows.system_state import FileFacts, SystemState
 
 
 def check_files(rows: Rows, state: SystemState) -> list[FindingGroup]:
-    """Pictures that are missing, not pictures, or too large; a note where no folder is set."""
+    """Pictures that are missing, not pictures, too large, or others than those of the same name; a note where nobody knows."""
     found: list[FindingGroup] = []
     for name in rows.fields:
         field = rows.record.fields[name]
         if field.files is None or rows.values[name].null_count() == rows.values.height:
             continue
-        if state.files is None:
+        values = rows.values.select(ROW, pl.col(name).alias("value")).filter(pl.col("value").is_not_null())
+        if field.kind == "list":
+            values = values.with_columns(pl.col("value").str.split("; ")).explode("value")
+        named = values["value"].unique().to_list()
+        there = state.files(named) if state.files is not None else None
+        if there is None:
             message = f"{field.title} not checked: no folder is set (folder under [pictures] in kotrel.toml)"
             found.append(
                 rows.sheet_finding("note", "files-not-looked-at", "files not checked", message, rows.letters.get(name))
             )
             continue
-        values = rows.values.select(ROW, pl.col(name).alias("value")).filter(pl.col("value").is_not_null())
-        if field.kind == "list":
-            values = values.with_columns(pl.col("value").str.split("; ")).explode("value")
-        troubles = {value: trouble for value in values["value"].unique() if (trouble := _trouble(value, state))}
+        troubles = {value: trouble for value in named if (trouble := _trouble(there.get(value), state.largest_file))}
         for kind, title in (
             ("file-missing", "not in the folder"),
             ("no-picture", "not a picture"),
             ("file-too-large", "too large"),
+            ("picture-differs", "another picture of that name"),
         ):
             mine = {value: message for value, (of, message) in troubles.items() if of == kind}
             bad = values.filter(pl.col("value").is_in(list(mine)))
@@ -40,13 +43,13 @@ def check_files(rows: Rows, state: SystemState) -> list[FindingGroup]:
     return found
 
 
-def _trouble(name: str, state: SystemState) -> tuple[str, str] | None:
-    facts = state.files(name) if state.files else None
+def _trouble(facts: FileFacts | None, largest: int) -> tuple[str, str] | None:
     if facts is None:
         return "file-missing", "there is no such file in the picture folder"
     if not facts.is_picture:
         return "no-picture", "the file is not a picture"
-    if facts.bytes > state.largest_file:
-        megabytes = facts.bytes / 1_000_000
-        return "file-too-large", f"{megabytes:.1f} MB; at most {state.largest_file / 1_000_000:.1f} MB"
+    if facts.bytes > largest:
+        return "file-too-large", f"{facts.bytes / 1_000_000:.1f} MB; at most {largest / 1_000_000:.1f} MB"
+    if facts.differs:
+        return "picture-differs", "the service has another picture of that name: give this one a name of its own"
     return None

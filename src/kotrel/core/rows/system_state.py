@@ -37,14 +37,21 @@ class Reader(Protocol):
 
 @dataclass(frozen=True)
 class FileFacts:
-    """What is known about a file that a value names: its size, and whether it is a picture."""
+    """What is known about a file that a value names.
+
+    Attributes:
+        sha256: of its content, hexadecimal, where it was asked for.
+        differs: there are two of that name, with different content.
+    """
 
     bytes: int
     is_picture: bool
+    sha256: str = ""
+    differs: bool = False
 
 
-Files = Callable[[str], FileFacts | None]
-"""A file's name → what is known about it, or None if it does not exist."""
+Files = Callable[[Sequence[str]], Mapping[str, FileFacts] | None]
+"""Names of files → what is known about those that exist; None where nobody knows."""
 
 
 @dataclass(frozen=True)

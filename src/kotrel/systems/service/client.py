@@ -51,12 +51,12 @@ class Client:
 
     def send(
         self, method: str, path: str, body: Any = None, text: bytes | None = None, headers: Mapping[str, str] | None = None,
-        params: Mapping[str, str] | None = None,
+        params: Mapping[str, str] | None = None, raw: bytes | None = None,
     ) -> Any:  # fmt: skip
         """Sends a request until it is answered; returns the response.
 
         Args:
-            body: plain data, sent as JSON; or ``text``: comma-separated text, sent compressed.
+            body: plain data, sent as JSON; or ``text``: comma-separated text, sent compressed; or ``raw``: sent as it is.
 
         Raises:
             OutOfReach: there is no answer, or the service says that it cannot or may not do it.
@@ -73,6 +73,8 @@ class Client:
         elif text is not None:
             content = gzip.compress(text, 1)
             more |= {"Content-Type": "text/csv; charset=utf-8", "Content-Encoding": "gzip"}
+        elif raw is not None:
+            content, more["Content-Type"] = raw, "application/octet-stream"
         ends, pause, trouble = time.monotonic() + self._patience, 0.1, ""
         while True:
             wait = pause

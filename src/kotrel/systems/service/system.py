@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import secrets
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
 
 import polars as pl
@@ -17,6 +18,7 @@ from kotrel.core.changes.plan_pieces import header_of, pieces_of
 from kotrel.core.changes.refusal import Refusal
 from kotrel.core.description.model import Description
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.rows.system_state import FileFacts
 from kotrel.systems.interface import (
     Abilities,
     Altered,
@@ -29,6 +31,7 @@ from kotrel.systems.interface import (
     Writing,
 )
 from kotrel.systems.service.client import Client
+from kotrel.systems.service.pictures import kept_pictures, missing_pictures, send_pictures
 from kotrel.systems.service.reading import ServiceReading, history, outcome, rest_of
 
 EVERY = (0.05, 1.0)
@@ -39,8 +42,9 @@ OVER = ("finished", "failed")
 
 
 class _ServiceWriting(ServiceReading, Writing):
-    def __init__(self, client: Client, description: Description, limit: int) -> None:
+    def __init__(self, client: Client, description: Description, limit: int, pictures: Path | None) -> None:
         super().__init__(client, description)
+        self._pictures = pictures
         self._limit = limit
         self._refused = 0
 
@@ -51,10 +55,19 @@ class _ServiceWriting(ServiceReading, Writing):
         return self._send(plan, True, step)
 
     def _send(self, plan: Plan, trial: bool, step: Step) -> Receipt:
+        header = header_of(plan, trial)
+        missing = missing_pictures(self.client, plan, self._pictures) if self._pictures is not None else {}
+        if trial:
+            # Nothing is sent for a trial but the word that they would come.
+            header["pictures"] = {
+                name: {"bytes": each.bytes, "is_picture": each.is_picture} for name, each in missing.items()
+            }
+        else:
+            send_pictures(self.client, missing, self._pictures, step)
         step("sending")
         # The key makes it one job, however often this request is sent.
         key = {"Idempotency-Key": secrets.token_hex(16)}
-        job = str(self.client.send("POST", "/v1/jobs", header_of(plan, trial), headers=key).json()["job"])
+        job = str(self.client.send("POST", "/v1/jobs", header, headers=key).json()["job"])
         sent = 0
         for number, (part, text) in enumerate(pieces_of(plan, self._limit)):
             self.client.send("PUT", f"/v1/jobs/{job}/pieces/{number}", text=text, params={"part": str(part)})
@@ -116,8 +129,9 @@ class ServiceSystem(System):
 
     can = Abilities(answers="later")
 
-    def __init__(self, url: str, description: Description, name: str) -> None:
+    def __init__(self, url: str, description: Description, name: str, pictures: Path | None = None) -> None:
         self._url = url
+        self._pictures = pictures
         self.description = description
         self.name = name
 
@@ -139,7 +153,11 @@ class ServiceSystem(System):
         with self._open() as client:
             about = client.send("GET", "/v1").json()
             limit = int(about.get("limits", {}).get("body_bytes", MOST_BYTES))
-            yield _ServiceWriting(client, self.description, min(limit, MOST_BYTES))
+            yield _ServiceWriting(client, self.description, min(limit, MOST_BYTES), self._pictures)
+
+    def pictures_kept(self, names: Sequence[str]) -> Mapping[str, FileFacts] | None:
+        with self._open() as client:
+            return kept_pictures(client, names)
 
     def history(self) -> list[Entry]:
         with self._open() as client:
