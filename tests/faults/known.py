@@ -5,6 +5,9 @@ _NONE_TWICE = "there are no two of the same to begin with"
 _NO_OP = "where it makes a difference, there is nothing to be done"
 
 HARMLESS: dict[str, dict[str, str]] = {
+    "core/understanding/tidying/moments.py": {
+        "~known.fill_null(False) & values.is_not_null()  →  ~known.fill_null(False)": "a blank is read as a blank",
+    },
     "core/stock/reorder.py": {
         "level <= available  →  level < available": "level − available is nothing then",
     },
@@ -34,12 +37,15 @@ HARMLESS: dict[str, dict[str, str]] = {
         "len(set(times)) > 1 and moved.held_at(place.key, min(map(str, times…  →  moved.held_at(place.key, min(map(str, times))) != moved.held_at(pla…": "at one time, a place holds one quantity",
     },
     "core/readying/renamed.py": {
+        "if not missing or not strange: never": _NO_OP,
+        "not missing or not strange  →  not missing": _NO_OP,
         "not missing or not strange  →  not strange": _NO_OP,
     },
     "core/changes/journal.py": {
         "each.number == number  →  each.number >= number": "entries come in order, without gaps"
     },
     "core/understanding/tidying/amounts.py": {
+        'mark is None and (contradicts or proved == "," or numbers.doubtful_…  →  mark is None': _QUICK,
         "first is not None and second is not None  →  second is not None": "an ambiguous number can be read both ways",
         "first is not None and second is not None  →  first is not None": "an ambiguous number can be read both ways",
         "len(value.as_tuple().digits) <= 15  →  len(value.as_tuple().digits) < 15": "15 digits rounded to 15 are the same",
@@ -82,12 +88,14 @@ HARMLESS: dict[str, dict[str, str]] = {
         "without .filter(~distinct.is_in(state.known_codes(record, distinct).implode()))": "a known code is its own only candidate",
     },
     "core/readying/lost_codes.py": {
+        'seen.str.contains(SHAPED_LIKE_DATE) & seen.str.contains("[a-z]")  →  seen.str.contains(SHAPED_LIKE_DATE)': _QUICK,
         'values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]")  →  values.str.contains("[a-z]")': _QUICK,
         'seen.str.contains(SHAPED_LIKE_DATE) & seen.str.contains("[a-z]")  →  seen.str.contains("[a-z]")': _QUICK,
         'values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]"…  →  values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]")': "a date cell is ISO, without letters",
         'if isinstance(kinds, str) and kinds == "text" and not in_exponent_form: never': _QUICK,
     },
     "core/readying/three_way.py": {
+        "loaded is None or not loaded.height  →  loaded is None": _NO_OP,
         "gone & edited_rows  →  gone": "the rows are left out with their findings",
         'if field.is_decimal or field.kind in ("date", "moment", "yes_no", "choi…: never': "equal values in another form are equal already",
         'Literal["sheet", "system"] | None  →  Literal["sheet", "system"]': "a type",
@@ -97,6 +105,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if not broken: never": _QUICK,
     },
     "core/readying/untouched.py": {
+        "same | (exported & (numbers[0] == numbers[1]).fill_null(False))  →  same": "the comparison with the export finds the same once more",
         "exported & (stands.eq_missing(before) | (_blank(stands) & _blank(be…  →  stands.eq_missing(before) | (_blank(stands) & _blank(before))": "without an exported row, there is no value that could differ",
         "same & rows.values[clears]  →  rows.values[clears]": "what is cleared otherwise stays so",
         "clears in rows.values.columns and (same & rows.values[clears]).any()  →  clears in rows.values.columns": _NO_OP,
@@ -161,6 +170,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if not bad.any(): never": _NO_OP,
     },
     "core/changes/change_set.py": {
+        "len(changes) < 2 or not own  →  not own": _QUICK,
         "without .filter(pl.col(ROW) > 0)": "no row has the number 0, so that nothing is joined to it",
         "not changed.height or not others  →  not others": _QUICK,
     },

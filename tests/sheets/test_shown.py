@@ -9,7 +9,7 @@ from pathlib import Path
 import openpyxl
 
 from kotrel.core.columns import ROW
-from kotrel.core.tables.headings import bare_heading, second_heading_row, technical_row
+from kotrel.core.tables.headings import bare_heading, joined_headings, second_heading_row, technical_row
 from kotrel.core.tables.table import Shown
 from kotrel.core.understanding.matching import match_headings
 from kotrel.core.understanding.reading import understand
@@ -163,6 +163,9 @@ class Headings(unittest.TestCase):
         self.assertIsNotNone(second_heading_row(grid(*two, ("A1", "b")).cells, 0))
         self.assertIsNone(second_heading_row(grid(*two, ("A", "b")).cells, 0))
         self.assertIsNone(second_heading_row(grid(("Item", ""), ("code", ""), ("A1", "b")).cells, 0))
+        top = {"A": "Size", "B": "", "C": "", "D": "Unit"}
+        joined = joined_headings(top, {"A": "from", "B": "to", "C": "", "D": "Unit"})
+        self.assertEqual(joined, {"A": "Size from", "B": "Size to", "C": "", "D": "Unit"})
         # Two of three names must be technical: initials of several words, the beginning of a word, or a name with _.
         for heading, name, technical in (
             ("Unit of measure", "uom", True),

@@ -148,3 +148,12 @@ class WayBack(unittest.TestCase):
         self.assertEqual((way.field, way.message), ("cost", "Cost was 2.00 after the load and is 5.00 now"))
         [gone] = reverse(change, table())[1]
         self.assertIn("no longer", gone.message)
+
+
+class Narrowed(unittest.TestCase):
+    def test_an_update_writes_what_changes_and_a_new_row_all_of_it(self):
+        now = table(("A", "a", "EA", "1.00"), ("B", "b", "EA", "2.00"))
+        update = changes(now, ("A", "a", "EA", "1.50"), ("B", "b", "EA", "2.00")).narrowed()
+        self.assertEqual(update.fields, ("code", "cost"))
+        both = changes(now, ("A", "a", "EA", "1.50"), ("C", "c", "M", "2.00")).narrowed()
+        self.assertEqual(both.fields, FIELDS)

@@ -143,4 +143,15 @@ class Collecting(unittest.TestCase):
         lines = ({"item": "ROPE", "bin": "S-1"}, {"item": "ROPE", "bin": "S-2"})
         done = self.collected(*lines, sheet=Sheet(warehouse="SHED", as_expected=True))
         self.assertEqual([(each.place, each.counted, each.remark) for each in done.entries], [(1, 50, "as expected")])
-        self.assertEqual(done.blank, 1)
+        self.assertEqual((done.blank, done.entries[0].counter), (1, ""))
+
+    def test_a_time_of_day_has_the_day_of_the_sheet(self):
+        line = {"item": "ROPE", "bin": "S-1", "counted": "47"}
+        for time, at in (
+            ("14:30", "2027-01-09 14:30:00"),
+            ("14:30:07", "2027-01-09 14:30:07"),
+            ("9.05", "2027-01-09 09:05:00"),
+        ):
+            with self.subTest(time):
+                done = self.collected({**line, "time": time}, sheet=Sheet(warehouse="SHED", day="2027-01-09"))
+                self.assertEqual([(each.at, each.counter) for each in done.entries], [(at, "")])

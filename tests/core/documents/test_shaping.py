@@ -101,6 +101,13 @@ class Shaping(unittest.TestCase):
             with self.subTest(standing):
                 self.assertEqual(texts(parts(rows, standing=standing)[0], "number"), [(number,)])
 
+    def test_a_target_is_posted_under_the_next_number(self) -> None:
+        rows = flat(
+            "adjustment", {"item": "ROPE", "warehouse": "QUAY", "date": "2027-03-01", "quantity": "1", "unit": "M"}
+        )
+        header = parts(rows, standing=[("QUAY-2027-03-01", None)], as_target=True)[0]
+        self.assertEqual(texts(header, "number"), [("QUAY-2027-03-01-2",)])
+
     def test_rows_without_a_quantity_are_left_out_and_said(self) -> None:
         rows = flat("goods_receipt", {"item": "ROPE", "number": "G", "quantity": None}, {"item": "ROPE", "number": "G", "quantity": "2"},
                     {"item": "RADIO", "number": "G", "quantity": None, "serial": "S-1"})  # fmt: skip

@@ -144,3 +144,5 @@ class Stakes(unittest.TestCase):
         found = self.stakes(changes("item", *rows, action="changed"))
         self.assertEqual(found["price", None], (1, 0, Decimal(20), Decimal(20), "A", Decimal(40)))
         self.assertEqual(self.stakes(changes("item", {"code": "A", "price": "12.00"})), {})
+        first = {"code": "A", "price": "12.00", "before price": None}
+        self.assertEqual(self.stakes(changes("item", first, action="changed")), {}, "there was no price to change")

@@ -4,11 +4,19 @@ import unittest
 
 import polars as pl
 
+from kotrel.core.readying.repairing import repair
 from tests.core.readying.test_repairing import repaired
-from tests.support import state
+from tests.support import rows, state
 
 
 class Doubtful(unittest.TestCase):
+    def test_only_codes_of_their_own_are_doubted_for_looking_like_a_date(self):
+        for field, doubted in (("Barcode", True), ("Unit", False), ("Description", False)):
+            with self.subTest(field):
+                self.assertEqual("became-date" in repaired("3-Jan", field=field)[2], doubted)
+        done = repair(rows(("Item code", "Unit"), ("3-Jan", "EA")), state(), {})
+        self.assertNotIn("became-date", [group.kind for group in done.findings])
+
     def test_a_name_that_is_also_a_code_proves_nothing(self):
         held = state(unit={"code": ["KEL", "BRA", "ROPE"], "name": ["BRA", "Brannoch", "Rope, all"]})
         for value, wanted in (

@@ -5,6 +5,7 @@ from __future__ import annotations
 import unittest
 
 from kotrel.core.columns import ROW
+from kotrel.core.rows.load_options import LoadOptions
 from kotrel.core.tables.sources import Source
 from tests.core.readying import test_other_codes as goods
 
@@ -62,6 +63,25 @@ class FoundBy(unittest.TestCase):
             once_per=("words", "number"),
         )  # fmt: skip
         self.assertEqual(twice.rows.values[ROW].to_list(), [2, 3, 4])
+
+    def test_only_a_new_row_repeats_another(self) -> None:
+        goods.HELD["item"]["words"][-1], goods.HELD["item"]["vendor"][-1], goods.HELD["item"]["number"][-1] = (
+            "red",
+            "KEL",
+            "10",
+        )
+        names = ("code", "words", "group", "vendor", "number")
+        sources = {name: Source((letter,)) for name, letter in zip(names, "ABCDE", strict=True)}
+        lines = [names, ("R-1", "red", "ROPE", "KEL", "10"), ("N-1", "red", "ROPE", "KEL", "10")]
+        [done] = goods.checked(goods.part("item", sources, *lines))
+        self.assertEqual([row for kind, _, row in goods.kinds(done.rows) if kind == "repeats"], [3])
+
+    def test_a_list_without_levels_takes_the_last_of_several_columns(self) -> None:
+        sources = {"code": Source(("A",)), "vendor": Source(("B", "C"), last=True)}
+        lines = [("C", "V1", "V2"), ("A1", "Old", "Skerry"), ("A2", "Tide", "")]
+        done = goods.checked(goods.part("item", sources, *lines), options=LoadOptions(create=("vendor",)))
+        [made] = [each.rows.values for each in done if each.consequence]
+        self.assertEqual(made["code"].to_list(), ["Skerry", "Tide"])
 
     def test_a_name_in_other_capitals_is_the_same_where_it_identifies_a_row(self) -> None:
         sources = {

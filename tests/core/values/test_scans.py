@@ -15,6 +15,7 @@ class Scans(unittest.TestCase):
         self.assertTrue(is_gtin("4006381333931"))
         self.assertFalse(is_gtin("4006381333932"))
         self.assertFalse(is_gtin("400638133393X"))
+        self.assertFalse(is_gtin("４００６３８１３３３９３１"), "full-width digits")
 
     def test_codes_and_element_strings(self) -> None:
         self.assertTrue(is_gtin("04006381333931"))
@@ -34,6 +35,7 @@ class Scans(unittest.TestCase):
             "9904006381333931123": Scan("9904006381333931123"),
             "(01)04006381333931(17)29O400": None,
             "(01)04006381333931(17)2904001": None,
+            "(01)04006381333931(1)X": None,
             "": None,
         }
         for text, expected in cases.items():
