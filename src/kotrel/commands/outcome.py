@@ -7,10 +7,11 @@ from pathlib import Path
 
 from kotrel.commands._shared import now, workspace_of
 from kotrel.core.changes.journal import load_name
+from kotrel.core.changes.outcome_page import page_of
 from kotrel.core.parts import Checked
 from kotrel.reports.answers import show_answered
 from kotrel.reports.findings import checked_json
-from kotrel.reports.histories import outcome_json, show_outcome
+from kotrel.reports.histories import ROWS_SHOWN, outcome_json, show_outcome
 from kotrel.reports.phrases import count as counted
 from kotrel.reports.screen import Screen
 from kotrel.stages.answers import Answered, take_answer, wait_for_result
@@ -63,13 +64,14 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         answered = _answer(number, args, workspace, screen)
         if (answered is None and args.wait) or (answered is not None and not answered.ok):
             return 1
-    rows = system.outcome(number)
+    rows = system.outcome(number) if screen.as_json or args.all else None
+    page = system.outcome_page(number, ROWS_SHOWN) if rows is None else page_of(rows, None)
     entry = next(each for each in system.history() if each.number == number)
     written = _write(system, number, args)
-    if screen.as_json:
+    if rows is not None and screen.as_json:
         screen.json({**outcome_json(entry, rows), **{what: str(path) for what, (path, _) in written.items()}})
         return 0
-    show_outcome(screen, entry, rows, args.all)
+    show_outcome(screen, entry, page, args.all)
     for path, said in written.values():
         screen.show(f"Written: {path} ({said})")
     return 0

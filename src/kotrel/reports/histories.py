@@ -12,6 +12,7 @@ from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.changes.journal import Entry, load_name
+from kotrel.core.changes.outcome_page import OutcomePage
 from kotrel.reports.phrases import count, listed, short
 from kotrel.reports.screen import Screen
 from kotrel.stages.undoing import Undone
@@ -98,49 +99,41 @@ def entry_json(entry: Entry) -> dict[str, Any]:
     }
 
 
-def show_outcome(screen: Screen, entry: Entry, rows: pl.DataFrame, every: bool) -> None:
+def show_outcome(screen: Screen, entry: Entry, page: OutcomePage, every: bool) -> None:
     """One load row by row, warnings first."""
     title = Text(entry.name, style="bold").append(
         f" · {listed(entry.files, 3)} · {when(entry.at)} · {_by(entry)} · ", style=""
     )
     title.append(f"undone by {load_name(entry.undone_by)}" if entry.undone_by else entry.status, style="bold")
-    refused = rows.filter(pl.col("outcome") == "refused")
-    warned = rows.filter(pl.col("outcome") == "warning")
-    sent = int((rows["outcome"] == "sent").sum())
-    done_rows = rows.height - warned.height - refused.height - sent
     parts = [
-        f"{done_rows:,} done",
-        f"{warned.height:,} done with a warning",
-        f"{refused.height:,} refused",
-        *([f"{sent:,} not answered yet"] if sent else []),
+        f"{page.done:,} done",
+        f"{page.warned:,} done with a warning",
+        f"{page.refused:,} refused",
+        *([f"{page.sent:,} not answered yet"] if page.sent else []),
     ]
-    screen.show(title, Text(f"{count(rows.height, 'row')}: {', '.join(parts)}"))
+    screen.show(title, Text(f"{count(page.total, 'row')}: {', '.join(parts)}"))
     if entry.fingerprint:
         screen.show(
             Text(f"content {entry.fingerprint[:16]}…" + (f" · {entry.remark}" if entry.remark else ""), style="dim")
         )
     if entry.status == "refused":
         screen.show(Text("Nothing was loaded, because of the rows below.", style="bold red"))
-    same = rows.filter((pl.col("action") == "same") & (pl.col("outcome") == "done"))
-    done = rows.filter((pl.col("action") != "same") & ~pl.col("outcome").is_in(["warning", "refused"]))
-    ordered = pl.concat([refused, warned, done, *([same] if every else [])])
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
     for heading in ("where", "record", "key", "what", "outcome", "message"):
         table.add_column(heading, overflow="fold")
-    if not ordered.height:
+    if not page.rows.height:
         screen.show(Text("\nNo row was changed (--all lists them)."))
         return
-    shown = ordered if every else ordered.head(ROWS_SHOWN)
-    for file, sheet, row, record, key, action, outcome, message in shown.iter_rows():
+    for file, sheet, row, record, key, action, outcome, message in page.rows.iter_rows():
         where = f"{sheet}!{row}" if sheet else f"{short(file, 20)}, line {row}"
         style = {"warning": "yellow", "refused": "bold red"}.get(outcome, "")
         what = "unchanged" if action == "same" else action
         table.add_row(Text(where), record, Text(key or ""), what, Text(outcome, style=style), Text(message or ""))
     screen.show(Text(""), table)
-    if shown.height < ordered.height:
-        screen.show(Text(f"… {ordered.height - shown.height:,} more (--all lists them)", style="dim"))
-    if same.height and not every:
-        screen.show(Text(f"{count(same.height, 'row')} unchanged (--all lists them)", style="dim"))
+    if page.more:
+        screen.show(Text(f"… {page.more:,} more (--all lists them)", style="dim"))
+    if page.same and not every:
+        screen.show(Text(f"{count(page.same, 'row')} unchanged (--all lists them)", style="dim"))
 
 
 def outcome_json(entry: Entry, rows: pl.DataFrame) -> dict[str, Any]:

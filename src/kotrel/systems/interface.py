@@ -12,6 +12,7 @@ import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, Rest
 from kotrel.core.changes.journal import Entry, Stamp
+from kotrel.core.changes.outcome_page import OutcomePage, page_of
 from kotrel.core.changes.plan import Plan
 from kotrel.core.changes.refusal import Refusal
 from kotrel.core.changes.reversal import InTheWay
@@ -285,6 +286,10 @@ class System(ABC):
     @abstractmethod
     def outcome(self, number: int) -> pl.DataFrame:
         """Row by row what a load did: file, sheet, row, record, key, action, outcome, message."""
+
+    def outcome_page(self, number: int, most: int) -> OutcomePage:
+        """The first rows of it, and how many came out how."""
+        return page_of(self.outcome(number), most)
 
     @abstractmethod
     def rest_of(self, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import sqlalchemy as sa
-from sqlalchemy.schema import CreateSchema, CreateTable
+from sqlalchemy.schema import CreateIndex, CreateSchema, CreateTable
 
 from kotrel.core.changes.journal import ROW_COLUMNS
 from kotrel.systems.sql.journal import SCHEMA, table_name
+from kotrel.systems.sql.outcome_pages import SPECIAL
 from kotrel.systems.sql.tables import compiled
 
 
@@ -42,4 +43,15 @@ def create_statements(dialect: str) -> list[str]:
         sa.PrimaryKeyConstraint("load", "line"),
     )
     schema = [f"{compiled(CreateSchema(SCHEMA, if_not_exists=True), dialect)}"] if metadata.schema else []
-    return [*schema, compiled(CreateTable(loads), dialect), compiled(CreateTable(rows), dialect)]
+    # Few rows are refused or have a warning, and they are looked for first.
+    special = sa.Index(
+        "kotrel_load_row_special",
+        rows.c.load,
+        rows.c.line,
+        sqlite_where=sa.text(SPECIAL),
+        postgresql_where=sa.text(SPECIAL),
+    )
+    return [
+        *schema,
+        *(compiled(each, dialect) for each in (CreateTable(loads), CreateTable(rows), CreateIndex(special))),
+    ]

@@ -12,6 +12,7 @@ import polars as pl
 from kotrel.core.changes.canonical import require_canonical
 from kotrel.core.changes.change_set import RecordChanges, Rest
 from kotrel.core.changes.journal import Entry, Stamp, load_name
+from kotrel.core.changes.outcome_page import OutcomePage
 from kotrel.core.changes.plan import Plan
 from kotrel.core.changes.seal import Seal
 from kotrel.core.columns import ACTION
@@ -24,6 +25,7 @@ from kotrel.systems.sql.exactness import replaced_otherwise, with_raw
 from kotrel.systems.sql.journal_checking import trouble_with
 from kotrel.systems.sql.ledger import ledger_sums, movements_since, read_with_ledger
 from kotrel.systems.sql.merging import Merge
+from kotrel.systems.sql.outcome_pages import outcome_page
 from kotrel.systems.sql.reading_back import Sent, read_back
 from kotrel.systems.sql.refusals import merge_all, settle_deferred
 from kotrel.systems.sql.staging import Stage
@@ -247,6 +249,11 @@ class SqlSystem(System):
         with self._open() as database:
             _require_load(database, number)
             return journal.outcome_rows(database, number)
+
+    def outcome_page(self, number: int, most: int) -> OutcomePage:
+        with self._open() as database:
+            _require_load(database, number)
+            return outcome_page(database, number, most)
 
     def rest_of(self, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
         with self._open() as database:
