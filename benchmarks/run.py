@@ -135,6 +135,23 @@ class Bench:
             Line(f"load {self.rows:,} changed items, PostgreSQL", reloaded, "UPDATE … FROM a staged table", updated, 2),
         ]
 
+    def small(self) -> list[Line]:
+        """A small sheet in a large system, and the first page of a large load."""
+        few, many = SqliteBench(self.folder / "few", 1000), SqliteBench(self.folder / "many", self.rows)
+        few.fill(data.items(1000))
+        many.fill(data.items(self.rows))
+        sheet = self.folder / "hundred.csv"
+        data.write_items(sheet, 100, cents=1)
+        ours, theirs = (process(kotrel("check", str(sheet)), each.folder, self.runs * 3) for each in (many, few))
+        checked = Line(f"check 100 rows against {self.rows:,} items", ours, "the same against 1,000", theirs, 2)
+        pages = []
+        for rows, bench in ((self.rows, SqliteBench(self.folder / "large", 1)), (100, SqliteBench(self.folder / "hundred", 1))):
+            new = bench.folder / "new.csv"
+            data.write_items(new, rows)
+            subprocess.run(kotrel("load", str(new), "--yes"), cwd=bench.folder, check=True, stdout=subprocess.DEVNULL)
+            pages.append(process(kotrel("outcome", "L0001"), bench.folder, self.runs * 3))
+        return [checked, Line(f"outcome of {self.rows:,} rows, first page", pages[0], "of 100 rows", pages[1], 2)]
+
     def reprice(self) -> list[Line]:
         rows = max(self.rows // 5, 1000)
         exact, floats = prices.arithmetic(self.rows, self.runs)
@@ -194,6 +211,7 @@ def main() -> int:
         "round trip": bench.round_trip,
         "load sqlite": bench.load_sqlite,
         "load postgresql": bench.load_postgresql,
+        "small": bench.small,
         "reprice": bench.reprice,
         "stock": bench.stock,
         "count": bench.count,

@@ -34,7 +34,7 @@ MERGING = (
 )
 PLACES = {
     "core/understanding/tidying": (f"{CORE}.understanding.test_cells", f"{CORE}.understanding.test_tidying", f"{CORE}.checking.test_checks"),
-    "core/readying/barcode_repairs.py": (f"{CORE}.readying.test_barcode_repairs",),
+    "core/readying/barcode_repairs.py": (f"{CORE}.readying.test_barcode_repairs", f"{CORE}.readying.test_doubtful_codes"),
     "core/readying/repairing.py": (f"{CORE}.readying.test_repairing", f"{CORE}.readying.test_doubtful_codes", f"{CORE}.readying.test_barcode_repairs"),
     "core/readying/lost_codes.py": (f"{CORE}.readying.test_repairing", f"{CORE}.readying.test_doubtful_codes"),
     "core/readying/three_way.py": (f"{CORE}.readying.test_three_way", f"{CORE}.readying.test_untouched"),
@@ -45,7 +45,7 @@ PLACES = {
     "core/checking": (f"{CORE}.checking.test_families", f"{CORE}.checking.test_checks", f"{CORE}.checking.test_rules", f"{CORE}.checking.test_model"),
     "core/pipeline.py": (f"{CORE}.test_pipeline", f"{CORE}.readying.test_other_codes"),
     "core/readying/found_by.py": (f"{CORE}.readying.test_found_by",),
-    "core/readying/other_codes.py": (f"{CORE}.readying.test_found_by", f"{CORE}.readying.test_other_codes", f"{CORE}.readying.test_row_lookup"),
+    "core/readying/other_codes.py": (f"{CORE}.readying.test_known_as", f"{CORE}.readying.test_found_by", f"{CORE}.readying.test_other_codes", f"{CORE}.readying.test_row_lookup"),
     "core/readying/list_additions.py": (f"{CORE}.readying.test_found_by", f"{CORE}.readying.test_other_codes", f"{CORE}.readying.test_load_options", f"{CORE}.test_pipeline"),
     "core/readying/untouched.py": (f"{CORE}.readying.test_untouched",),
     "core/readying/renamed.py": (f"{CORE}.readying.test_untouched",),

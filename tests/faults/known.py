@@ -12,6 +12,11 @@ HARMLESS: dict[str, dict[str, str]] = {
         "level <= available  →  level < available": "level − available is nothing then",
     },
     "core/pricing/stakes.py": {
+        'each.record.name == "price" and {"item", "amount"} <= set(each.fields)  →  {"item", "amount"} <= set(each.fields)': "without the unit and the break, nothing is known of the price before",
+        'each.record.name == "price" and {"item", "amount"} <= set(each.fields)  →  each.record.name == "price"': "without the unit and the break, nothing is known of the price before",
+        '(pl.col(ACTION) == "changed") & pl.col(name).is_not_null()  →  pl.col(name).is_not_null()': "a change from a blank, or to one, is left out later, and so is what stays the same",
+        '(pl.col(ACTION) == "changed") & pl.col(name).is_not_null()  →  pl.col(ACTION) == "changed"': "a change from a blank, or to one, is left out later, and so is what stays the same",
+        '(pl.col(ACTION) == "changed") & pl.col(name).is_not_null() & pl.col…  →  pl.col(before(name)).is_not_null()': "a change from a blank, or to one, is left out later, and so is what stays the same",
         '{"item", "amount"} <= set(each.fields)  →  {"item", "amount"} < set(each.fields)': "without the unit and the break, nothing is known of the price before",
         "not rows.height or any(name not in changes.fields for name in _BREAK)  →  any(name not in changes.fields for name in _BREAK)": _QUICK,
     },

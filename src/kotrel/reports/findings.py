@@ -82,6 +82,7 @@ def headline(rows: Rows) -> Text:
         line.append(f" · sheet “{table.sheet}”", style="")
     what = "row" if table.sheet else "line"
     span = f"{what} {table.first_row}" if table.rows == 1 else f"{what}s {table.first_row}–{table.last_row}"
+    span = span if table.rows else f"no {what}s"
     what = rows.record.name
     if rows.flat_of:
         what = f"{rows.flat_of}: its lots" if not rows.once and "lot" in rows.record.fields else rows.flat_of
@@ -101,6 +102,8 @@ def counts_line(checked: Checked, ready: str = "ready to load") -> Text:
     elif bad:
         line.append(f"{count(total, 'row')}: {total - bad:,} {ready}, ")
         line.append(f"{bad:,} with errors", style="bold red")
+    elif not total:
+        line.append("0 rows: nothing to load")
     else:
         line.append(f"{count(total, 'row')}: ")
         line.append(f"all {ready}", style="bold green")

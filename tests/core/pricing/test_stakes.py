@@ -109,6 +109,34 @@ class Stakes(unittest.TestCase):
             found = self.stakes(changes("price", price("C", "100.00", unit=unit)))
             self.assertEqual((found["SHOP", None][0], found["SHOP", None][5]), (1, Decimal(stake)), unit)
 
+    def test_which_price_is_in_force_on_the_first_day(self) -> None:
+        # C is 40.00 from January; what ends it, and what is no fixed price, are told apart.
+        base = price("C", "40.00", "2026-01-01")
+        cases = [
+            ([base], Decimal(25)),
+            ([{**base, "to_date": "2026-12-31"}], Decimal(25)),
+            ([{**base, "to_date": "2026-12-01"}], Decimal(25)),
+            ([{**base, "to_date": "2026-11-30"}], None),
+            ([base, {**price("C", "", "2026-05-01"), "amount": None}], Decimal(25)),
+        ]
+        for held, change in cases:
+            with self.subTest(held):
+                kept = HELD["price"]
+                HELD["price"] = [*kept, *held]
+                found = self.stakes(changes("price", price("C", "50.00")))
+                HELD["price"] = kept
+                self.assertEqual(found["SHOP", None][3], change)
+
+    def test_first_pieces_items_of_the_same_load_and_discounts(self) -> None:
+        HELD["price"].append(price("C", "4.00", "2026-01-01", quantity="1.000"))
+        self.addCleanup(HELD["price"].pop)
+        # 3 pieces on hand, 1.00 more each.
+        self.assertEqual(
+            self.stakes(changes("price", price("C", "5.00", quantity="1.000")))["SHOP", None][5], Decimal(3)
+        )
+        self.assertEqual(self.stakes(changes("price", price("NEW", "5.00")))["SHOP", None][:2], (1, 1))
+        self.assertEqual(self.stakes(changes("price", {**price("B", "5.00"), "amount": None})), {})
+
     def test_what_has_no_items_or_no_price_has_nothing_at_stake(self) -> None:
         bare = read_description(
             '[record.price]\nkey = ["item"]\n[record.price.field]\nitem = { kind = "code", must = "always" }\namount = { kind = "money" }'

@@ -147,7 +147,7 @@ class OtherCodes(unittest.TestCase):
         [done] = checked(part("item", sources, *lines))
         self.assertEqual(done.rows.values["code"].to_list()[:1], ["R-3"])
         self.assertEqual([row for kind, _, row in kinds(done.rows) if kind == "twice-in-sheet"], [4, 5])
-        self.assertIn("1 row found by other codes: no code is made for them", done.remarks)
+        self.assertIn("1 row found by other codes: no code is made for it", done.remarks)
         [done] = checked(part("item", sources, *lines), options=LoadOptions(duplicates="first"))
         self.assertEqual(done.rows.values["code"].to_list(), ["R-3", "R-4", "R-5"])
 

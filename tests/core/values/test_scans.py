@@ -4,9 +4,13 @@ import unittest
 from datetime import date
 from decimal import Decimal
 
+from hypothesis import given
+from hypothesis import strategies as st
+
 from kotrel.core.values.scans import Scan, is_gtin, read_scan
 
 TODAY = date(2026, 11, 23)
+words = st.text("ABCXYZ0123456789-/.", min_size=1, max_size=20)
 
 
 class Scans(unittest.TestCase):
@@ -47,7 +51,73 @@ class Scans(unittest.TestCase):
             found = read_scan(f"(01)04006381333931(17){text}", TODAY)
             return found.expires_on if found else None
 
+        self.assertEqual(
+            (expiry("751231"), expiry("251231"), expiry("990100")), ("2075-12-31", "2025-12-31", "1999-01-31")
+        )
         # From 2026: 77 is 51 years ahead, so in the past century; 76 is 50 ahead.
         self.assertEqual(
             (expiry("761231"), expiry("771231"), expiry("260200")), ("2076-12-31", "1977-12-31", "2026-02-28")
         )
+
+    def test_what_is_no_element_string_is_told_apart(self) -> None:
+        gtin = "04006381333931"
+        cases = {
+            # Without a separator, only what cannot be anything else: an identifier, a GTIN, and more.
+            f"01{gtin}10L1": Scan(gtin, None, "L1"),
+            f"02{gtin}3712": Scan(gtin, Decimal(12)),
+            f"01{gtin}": Scan(f"01{gtin}"),
+            f"03{gtin}10L1": Scan(f"03{gtin}10L1"),
+            "010400638133393210L1": Scan("010400638133393210L1"),
+            # With the mark of element strings, the same may stand alone.
+            f"]C101{gtin}": Scan(gtin),
+            f"]d201{gtin}": Scan(gtin),
+            # What follows must be known, whole, digits where digits belong, and no longer than it may be.
+            f"]d201{gtin}99X": None,
+            f"]d201{gtin}1729043": None,
+            f"]d201{gtin}1729O430": None,
+            f"]d201{gtin}10": None,
+            f"]d201{gtin}10{'L' * 20}": Scan(gtin, None, "L" * 20),
+            f"]d201{gtin}10{'L' * 21}": None,
+            f"]d201{gtin}10L1\x1d\x1d21S": Scan(gtin, None, "L1", "S"),
+            f"]d2\x1d01{gtin}": Scan(gtin),
+            "]d210L1": None,
+            "(10)L1": None,
+            f"(01){gtin[1:]}": None,
+            f"(01){gtin}(30)1x": None,
+            f"(01){gtin}(30)0": Scan(gtin, Decimal(0)),
+            f"(01){gtin}(17)291301": None,
+            f"(01){gtin}(17)290001": None,
+            f"(01){gtin}(17)290229": None,
+            f"(01){gtin}(17)280229": Scan(gtin, None, None, None, "2028-02-29"),
+            f"(01){gtin}(17)290115(15)290110": Scan(gtin, None, None, None, "2029-01-15"),
+            f"(01){gtin}(15)290110": Scan(gtin, None, None, None, "2029-01-10"),
+        }
+        for text, expected in cases.items():
+            with self.subTest(text=text):
+                self.assertEqual(read_scan(text, TODAY), expected)
+
+    @given(
+        st.fixed_dictionaries(
+            {"01": st.just("04006381333931")},
+            optional={
+                "10": words,
+                "21": words,
+                "30": st.integers(1, 99_999_999).map(str),
+                "17": st.dates(date(2027, 1, 1), date(2070, 12, 31)).map("{:%y%m%d}".format),
+            },
+        ),
+        st.randoms(use_true_random=False),
+    )
+    def test_both_ways_of_writing_say_the_same(self, parts: dict[str, str], order: object) -> None:
+        names = list(parts)
+        order.shuffle(names)  # type: ignore[attr-defined]
+        fixed = ("01", "17")
+        written = "".join(name + parts[name] + ("" if name in fixed else "\x1d") for name in names)
+        expires = parts.get("17")
+        expected = Scan(
+            parts["01"], Decimal(parts["30"]) if "30" in parts else None, parts.get("10"), parts.get("21"),
+            f"20{expires[:2]}-{expires[2:4]}-{expires[4:]}" if expires else None,
+        )  # fmt: skip
+        self.assertEqual(read_scan(f"]d2{written}", TODAY), expected)
+        self.assertEqual(read_scan(f"]d2{written.removesuffix(chr(29))}", TODAY), expected)
+        self.assertEqual(read_scan("".join(f"({name}){parts[name]}" for name in names), TODAY), expected)
