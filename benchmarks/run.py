@@ -145,7 +145,10 @@ class Bench:
         ours, theirs = (process(kotrel("check", str(sheet)), each.folder, self.runs * 3) for each in (many, few))
         checked = Line(f"check 100 rows against {self.rows:,} items", ours, "the same against 1,000", theirs, 2)
         pages = []
-        for rows, bench in ((self.rows, SqliteBench(self.folder / "large", 1)), (100, SqliteBench(self.folder / "hundred", 1))):
+        for rows, bench in (
+            (self.rows, SqliteBench(self.folder / "large", 1)),
+            (100, SqliteBench(self.folder / "hundred", 1)),
+        ):
             new = bench.folder / "new.csv"
             data.write_items(new, rows)
             subprocess.run(kotrel("load", str(new), "--yes"), cwd=bench.folder, check=True, stdout=subprocess.DEVNULL)

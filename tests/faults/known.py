@@ -21,6 +21,11 @@ HARMLESS: dict[str, dict[str, str]] = {
         "not rows.height or any(name not in changes.fields for name in _BREAK)  →  any(name not in changes.fields for name in _BREAK)": _QUICK,
     },
     "core/readying/list_additions.py": {
+        "target.path is None or source is None or not source.last or len(sou…  →  target.path is None": "a single column has no levels, and says so itself",
+        "target.path and parents.height  →  parents.height": "what has no level above gets a blank",
+        "target.path and parents.height  →  target.path": "what has no level above gets a blank",
+        "target.called and target.called != target.code  →  target.called": _NO_OP,
+        "if not chosen: never": _QUICK,
         'above or ""  →  above': "no code is blank",
     },
     "core/changes/seal.py": {
@@ -30,6 +35,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         'how="left"  →  inner': "every row that is kept has its group",
     },
     "core/readying/other_codes.py": {
+        "len(record.key) > 1 or not len(values)  →  len(record.key) > 1": _QUICK,
         "value in wanted and code is not None and value != code  →  value in wanted": "what nobody asked for is never looked up, and a blank is no code",
         "if name == key: never": "a code is no other code of its own row",
         "key in group or any(name not in rows.fields for name in group)  →  any(name not in rows.fields for name in group)": "the key is blank there, so that a group with it is not filled",
@@ -77,6 +83,8 @@ HARMLESS: dict[str, dict[str, str]] = {
         "~plain.fill_null(False) & values.is_not_null()  →  ~plain.fill_null(False)": "a blank is read as a blank",
     },
     "core/readying/barcode_repairs.py": {
+        "length > len(value)  →  length >= len(value)": "a barcode of a full length is left alone before",
+        "~lengths.is_in(list(GTIN_LENGTHS))  →  lengths.is_in(list(GTIN_LENGTHS))": _QUICK,
         "without .filter(digits)": _QUICK,
         "if not (~lengths.is_in(list(GTIN_LENGTHS))).any(): never": _QUICK,
         "if bool(values.str.len_bytes().is_in([*GTIN_LENGTHS]).all()) and value…: never": _QUICK,
@@ -93,6 +101,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "without .filter(~distinct.is_in(state.known_codes(record, distinct).implode()))": "a known code is its own only candidate",
     },
     "core/readying/lost_codes.py": {
+        "if letter is None: never": "a made value has no cell, and so no kind",
         'seen.str.contains(SHAPED_LIKE_DATE) & seen.str.contains("[a-z]")  →  seen.str.contains(SHAPED_LIKE_DATE)': _QUICK,
         'values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]")  →  values.str.contains("[a-z]")': _QUICK,
         'seen.str.contains(SHAPED_LIKE_DATE) & seen.str.contains("[a-z]")  →  seen.str.contains("[a-z]")': _QUICK,

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+import html
 import re
 import zipfile
 from datetime import date
 from pathlib import Path
 from typing import Any
-from xml.sax.saxutils import escape, quoteattr
 
 import polars as pl
 
@@ -137,7 +137,7 @@ _SPACES = " ".join(
 def _write_ods(book: OutBook, path: Path) -> None:
     tables = "".join(_ods_table(sheet) for sheet in book.sheets)
     stamps = "".join(
-        f"<meta:user-defined meta:name={quoteattr(k)}>{escape(v)}</meta:user-defined>" for k, v in book.stamp.items()
+        f"<meta:user-defined meta:name={_attribute(k)}>{_text(v)}</meta:user-defined>" for k, v in book.stamp.items()
     )
     parts = {
         "content.xml": f'<office:document-content {_SPACES} office:version="1.3"><office:body><office:spreadsheet>{tables}</office:spreadsheet></office:body></office:document-content>',
@@ -155,12 +155,25 @@ def _write_ods(book: OutBook, path: Path) -> None:
             out.writestr(name, '<?xml version="1.0" encoding="UTF-8"?>' + content)
 
 
+def _text(text: str) -> str:
+    """A text between XML tags."""
+    return html.escape(text, quote=False)
+
+
+def _attribute(text: str) -> str:
+    """A text as the value of an XML attribute, with its quotes."""
+    escaped = html.escape(text)
+    for mark, code in (("\n", "&#10;"), ("\r", "&#13;"), ("\t", "&#9;")):
+        escaped = escaped.replace(mark, code)
+    return f'"{escaped}"'
+
+
 def _ods_table(sheet: OutSheet) -> str:
     lines = ["".join(_ods_cell(column.heading, None) for column in sheet.columns)]
     fields = [column.field for column in sheet.columns]
     lines += ["".join(map(_ods_cell, values, fields)) for values in sheet.rows.iter_rows()]
     rows = "".join(f"<table:table-row>{line}</table:table-row>" for line in lines)
-    return f"<table:table table:name={quoteattr(sheet.name)}>{rows}</table:table>"
+    return f"<table:table table:name={_attribute(sheet.name)}>{rows}</table:table>"
 
 
 def _ods_cell(value: str | None, about: Field | None) -> str:
@@ -171,5 +184,5 @@ def _ods_cell(value: str | None, about: Field | None) -> str:
         kind = f' office:value-type="float" office:value="{value}"'
     elif about is not None and about.kind == "date" and day_in_sheets(value) is not None:
         kind = f' office:value-type="date" office:date-value="{value}"'
-    paragraphs = "".join(f"<text:p>{escape(line)}</text:p>" for line in writable(value).split("\n"))
+    paragraphs = "".join(f"<text:p>{_text(line)}</text:p>" for line in writable(value).split("\n"))
     return f"<table:table-cell{kind}>{paragraphs}</table:table-cell>"

@@ -5,9 +5,10 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kotrel.core.readying.repairing import repair
 from kotrel.core.values.code_formats import gtin_check_digit
 from tests.core.readying.test_repairing import repaired
-from tests.support import state
+from tests.support import rows, state
 
 
 class Barcodes(unittest.TestCase):
@@ -56,6 +57,17 @@ class Barcodes(unittest.TestCase):
 
     def test_zeros_are_given_back_only_where_the_check_digit_is_right(self):
         # 2010002700080 has 13 digits. 1234503 is right with a zero before it, 1234504 is not, and 12345678 is of a length of its own.
-        for value, wanted in (("1234503", "0000001234503"), ("1234504", "1234504"), ("12345678", "12345678")):
+        for value, wanted in (
+            ("1234503", "0000001234503"),
+            ("1234504", "1234504"),
+            ("12345678", "12345678"),
+            ("20123451", "20123451"),
+        ):
             with self.subTest(value):
                 self.assertEqual(repaired(value, "2010002700080", field="Barcode")[0][0], wanted)
+
+    def test_a_barcode_with_letters_or_of_a_row_without_a_code_is_left_alone(self):
+        held = state(item={"code": ["N0"], "barcode": ["ABC12"]})
+        self.assertEqual(repaired("0ABC12", field="Barcode", system=held)[0], ["0ABC12"])
+        sheet = rows(("Barcode", "Description"), ("1234503", "x"), ("2010002700080", "y"))
+        self.assertEqual(repair(sheet, state(), {}).values["barcode"].to_list(), ["0000001234503", "2010002700080"])

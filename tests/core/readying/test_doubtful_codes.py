@@ -4,6 +4,7 @@ import unittest
 
 import polars as pl
 
+from kotrel.core.columns import ROW
 from kotrel.core.readying.repairing import repair
 from tests.core.readying.test_repairing import repaired
 from tests.support import rows, state
@@ -14,6 +15,9 @@ class Doubtful(unittest.TestCase):
         for field, doubted in (("Barcode", True), ("Unit", False), ("Description", False)):
             with self.subTest(field):
                 self.assertEqual("became-date" in repaired("3-Jan", field=field)[2], doubted)
+        sheet = rows(("Item code", "Barcode"), ("A", "3-Jan"), ("B", "3-JAN"), ("C", "2010002700080"))
+        [group] = [group for group in repair(sheet, state(), {}).findings if group.kind == "became-date"]
+        self.assertEqual(group.cells[ROW].to_list(), [2])
         done = repair(rows(("Item code", "Unit"), ("3-Jan", "EA")), state(), {})
         self.assertNotIn("became-date", [group.kind for group in done.findings])
 

@@ -83,6 +83,23 @@ class FoundBy(unittest.TestCase):
         [made] = [each.rows.values for each in done if each.consequence]
         self.assertEqual(made["code"].to_list(), ["Skerry", "Tide"])
 
+    def test_lists_grow_only_by_what_is_new_and_used(self) -> None:
+        lines = [("C", "V"), ("A1", "KEL"), ("A2", "")]
+        done = goods.checked(
+            goods.part("item", {"code": Source(("A",)), "vendor": Source(("B",))}, *lines),
+            options=LoadOptions(create=("vendor", "group")),
+        )
+        self.assertEqual([each for each in done if each.consequence], [])
+        # Short words are not shortened: “Gas” is no plural of “Ga”; “Oars” and “Oar” are one.
+        for values, made in ((("Gas", "Ga"), ["Ga", "Gas"]), (("Oars", "Oar"), ["Oars"])):
+            lines = [("C", "V"), *((f"A{n}", value) for n, value in enumerate(values))]
+            done = goods.checked(
+                goods.part("item", {"code": Source(("A",)), "vendor": Source(("B",))}, *lines),
+                options=LoadOptions(create=("vendor",)),
+            )
+            [new] = [each.rows.values["code"].sort().to_list() for each in done if each.consequence]
+            self.assertEqual(new, made)
+
     def test_a_name_in_other_capitals_is_the_same_where_it_identifies_a_row(self) -> None:
         sources = {
             "code": Source(make="'R-' + next(1)"),

@@ -90,6 +90,22 @@ class Untouched(unittest.TestCase):
         cells = [[*line[:7], "check", line[8]] for line in held]
         self.assertNotIn("renamed-heading", [group.kind for group in ready(held, cells, headings).rows.findings])
 
+    def test_which_columns_are_taken_for_renamed(self):
+        held = [(f"A{n}", f"thing {n}", "EA", None, f"{n}.50", "no", "new", None, None) for n in range(1, 6)]
+        same = [(*line[:4], "1.50", *line[5:]) for line in held]
+        titles = list(FIELDS.values())
+        renamed = ["Preis" if title == "Cost" else title for title in titles]
+
+        def found(held, headings, more=()):
+            cells = [[*line, *(line[4] for _ in more)] for line in held]
+            done = ready(held, cells, [*headings, *more])
+            return [group.letter for group in done.rows.findings if group.kind == "renamed-heading"]
+
+        self.assertEqual(found(held[:1], renamed), ["E"], "one row is all there is")
+        self.assertEqual(found(same, renamed), [], "one value all the way down")
+        self.assertEqual(found(held, renamed, ["Copy"]), ["E"], "each field is missed once")
+        self.assertEqual(found(held, titles, ["Copy"]), [], "nothing is missing")
+
     def test_a_renamed_heading_is_known_although_rows_were_added(self):
         held = [(f"A{n}", f"thing {n}", "EA", None, f"{n}.50", "no", "new", None, None) for n in range(1, 6)]
         headings = ["Preis neu" if title == "Cost" else title for title in FIELDS.values()]

@@ -9,17 +9,20 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
+from typing import TYPE_CHECKING
 
 import polars as pl
-from lark import Token, Tree
 
 from kotrel.core.columns import sheet_column
 from kotrel.core.description.model import Field
 from kotrel.core.expressions.compiled import Compiled
 from kotrel.core.expressions.functions import FUNCTIONS
 from kotrel.core.expressions.kinds import NUMBER, SCALE, WHOLE_DIGITS, Kind, Typed
-from kotrel.core.expressions.parsing import ExpressionError, Node, parse, place
+from kotrel.core.expressions.parsing import ExpressionError, Node, is_tree, parse, place
 from kotrel.core.similarity import folded, nearest
+
+if TYPE_CHECKING:
+    from lark import Token, Tree
 
 _SAID = {"text": "a text", "number": "a number", "yes_no": "a yes/no value", "date": "a date"}
 
@@ -70,14 +73,14 @@ class Compiler:
         return ExpressionError(self.text, place(node), trouble, hint)
 
     def value(self, node: Node) -> Typed:
-        assert isinstance(node, Tree)
+        assert is_tree(node)
         method: Callable[[list[Node], Tree[Token]], Typed] = getattr(self, f"_{node.data}")
         return method(list(node.children), node)
 
     def need(self, node: Node, kind: Kind) -> pl.Expr:
         """The value of a node that must have a certain kind."""
         got, expr = self.value(node)
-        if got != kind and isinstance(node, Tree) and node.data == "blank":
+        if got != kind and is_tree(node) and node.data == "blank":
             return pl.lit(None, pl.Boolean if kind == "yes_no" else pl.String)
         if got != kind:
             raise self.wrong(node, f"this is {_SAID[got]}, but {_SAID[kind]} is needed here", _how(got, kind))
@@ -164,7 +167,7 @@ class Compiler:
 
     def _choice(self, parts: list[Node], node: Tree[Token]) -> Typed:
         condition = self.need(parts[0], "yes_no").fill_null(False)
-        is_blank = isinstance(parts[1], Tree) and parts[1].data == "blank"
+        is_blank = is_tree(parts[1]) and parts[1].data == "blank"
         kind = self.value(parts[2] if is_blank else parts[1])[0]
         return kind, pl.when(condition).then(self.need(parts[1], kind)).otherwise(self.need(parts[2], kind))
 
@@ -271,7 +274,7 @@ class Compiler:
 
     def _at_margin(self, parts: list[Node], node: Tree[Token]) -> Typed:
         first, second = self._numbers(parts)
-        if isinstance(parts[1], Tree) and parts[1].data == "number" and Decimal(str(parts[1].children[0])) >= 100:
+        if is_tree(parts[1]) and parts[1].data == "number" and Decimal(str(parts[1].children[0])) >= 100:
             raise self.wrong(parts[1], "no price has a margin of 100 % or more", "A markup can be as high as you like.")
         kept = pl.lit("1").cast(NUMBER) - self._share(second)
         return "number", first / pl.when(kept > 0).then(kept)

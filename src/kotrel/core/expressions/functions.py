@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 import polars as pl
-from lark import Token, Tree
 
 from kotrel.core.expressions.kinds import NUMBER, SCALE, Kind, Typed
 from kotrel.core.expressions.numbering import MARK
-from kotrel.core.expressions.parsing import ExpressionError, Node
+from kotrel.core.expressions.parsing import ExpressionError, Node, is_tree
+
+if TYPE_CHECKING:
+    from lark import Token, Tree
 
 
 class Caller(Protocol):
@@ -45,7 +47,7 @@ def _on_text(change: Callable[[pl.Expr], pl.Expr]) -> _Function:
 
 def _whole(compiler: Caller, node: Node) -> int:
     """A whole number that is written out, for a count of characters."""
-    if not isinstance(node, Tree) or node.data != "number" or "." in str(node.children[0]):
+    if not is_tree(node) or node.data != "number" or "." in str(node.children[0]):
         raise compiler.wrong(node, "write a whole number here")
     number = int(str(node.children[0])[:20])
     if number > MOST_CHARACTERS:

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from lark import Tree
-
-from kotrel.core.expressions.parsing import Node, parse
+from kotrel.core.expressions.parsing import Node, is_tree, parse
 
 
 def only_values(text: str, field: str) -> list[str] | None:
@@ -21,19 +19,19 @@ def only_values(text: str, field: str) -> list[str] | None:
 
 
 def _musts(node: Node) -> list[Node]:
-    if isinstance(node, Tree) and node.data == "both":
+    if is_tree(node) and node.data == "both":
         return [part for child in node.children for part in _musts(child)]
-    if isinstance(node, Tree) and node.data == "_value":
+    if is_tree(node) and node.data == "_value":
         return [part for child in node.children for part in _musts(child)]
     return [node]
 
 
 def _values(node: Node, field: str) -> list[str] | None:
-    if not isinstance(node, Tree) or node.data not in ("is_same", "is_one_of"):
+    if not is_tree(node) or node.data not in ("is_same", "is_one_of"):
         return None
     first, *others = node.children
-    if not isinstance(first, Tree) or first.data != "field" or str(first.children[0]).lower() != field:
+    if not is_tree(first) or first.data != "field" or str(first.children[0]).lower() != field:
         return None
-    if not all(isinstance(each, Tree) and each.data == "text" for each in others):
+    if not all(is_tree(each) and each.data == "text" for each in others):
         return None
-    return [str(each.children[0])[1:-1] for each in others if isinstance(each, Tree)]
+    return [str(each.children[0])[1:-1] for each in others if is_tree(each)]

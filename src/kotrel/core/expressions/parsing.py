@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Collection
 from functools import cache
 from importlib import resources
-
-from lark import Lark, Token, Tree
-from lark.exceptions import UnexpectedCharacters, UnexpectedEOF, UnexpectedInput
+from typing import TYPE_CHECKING, TypeAlias, TypeGuard
 
 from kotrel.core.errors import WrongUse
 
-Node = Tree[Token] | Token
+if TYPE_CHECKING:
+    # Only an expression needs it, and every command would wait for it.
+    from lark import Lark, Token, Tree
+
+Node: TypeAlias = "Tree[Token] | Token"
 LONGEST, DEEPEST = 4_000, 100
 """Characters of an expression, and steps from its whole to its smallest part."""
 
@@ -34,6 +36,8 @@ class ExpressionError(WrongUse):
 
 @cache
 def _parser() -> Lark:
+    from lark import Lark
+
     grammar = resources.files("kotrel.core.expressions").joinpath("grammar.lark").read_text("utf-8")
     return Lark(grammar, parser="earley", lexer="dynamic", propagate_positions=True, maybe_placeholders=False)
 
@@ -44,6 +48,8 @@ def parse(text: str) -> Node:
     Raises:
         ExpressionError: the text is not an expression.
     """
+    from lark.exceptions import UnexpectedCharacters, UnexpectedEOF, UnexpectedInput
+
     if not text.strip():
         raise ExpressionError(text, 0, "the expression is empty")
     if len(text) > LONGEST:
@@ -73,7 +79,7 @@ def _require_shallow(tree: Node, text: str) -> None:
         depth += 1
         if depth > DEEPEST:
             raise _too_deep(text)
-        level = [child for node in level if isinstance(node, Tree) for child in node.children]
+        level = [child for node in level if is_tree(node) for child in node.children]
 
 
 def _too_deep(text: str) -> ExpressionError:
@@ -90,8 +96,13 @@ def _expected(names: Collection[str]) -> str:
     return f"Possible here: {', '.join(words)}." if words else ""
 
 
+def is_tree(node: Node) -> TypeGuard[Tree[Token]]:
+    """True for a part that has parts of its own, False for a word."""
+    return not isinstance(node, str)
+
+
 def place(node: Node) -> int:
     """Where in the text a node begins."""
-    if isinstance(node, Token):
-        return node.start_pos or 0
-    return node.meta.start_pos if not node.meta.empty else 0
+    if is_tree(node):
+        return node.meta.start_pos if not node.meta.empty else 0
+    return getattr(node, "start_pos", 0) or 0

@@ -146,7 +146,11 @@ def with_found_keys(rows: Rows, state: SystemState, options: LoadOptions) -> tup
     if options.duplicates == "error":
         findings += _twice(rows, keys)
     known = int(keys.is_not_null().sum())
-    remarks = [f"{count(known, 'row')} found by other codes: no code is made for {'it' if known == 1 else 'them'}"] if known else []
+    remarks = (
+        [f"{count(known, 'row')} found by other codes: no code is made for {'it' if known == 1 else 'them'}"]
+        if known
+        else []
+    )
     values = rows.values.with_columns(pl.coalesce(pl.col(key), keys).alias(key)) if known else rows.values
     return replace(rows, values=values).with_findings(findings), remarks
 

@@ -20,7 +20,6 @@ from kotrel.core.changes.journal import Entry, Stamp
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
 from kotrel.systems.sql import journal
-from kotrel.systems.sql.journal_tables import create_statements
 from kotrel.systems.sql.sqlite import SqliteDatabase
 
 FILE = "sent.db"
@@ -153,6 +152,9 @@ def account_in(hidden: Path, writing: bool = False) -> Iterator[Account]:
 
 
 def _create(path: Path) -> None:
+    # What writes tables takes a third of a second to import, and is needed once.
+    from kotrel.systems.sql.journal_tables import create_statements
+
     path.parent.mkdir(parents=True, exist_ok=True)
     soon = path.with_name(f"{path.name}.{secrets.token_hex(4)}.soon")
     database = SqliteDatabase(soon, create=True)

@@ -15,7 +15,6 @@ from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.sqlite import SqliteDatabase
 from kotrel.systems.sql.store import store_of
-from kotrel.systems.sql.tables import bare_statements
 
 FILE = "folder.db"
 ABOUT = "kotrel_list"
@@ -65,6 +64,9 @@ def write_mirror(
     Args:
         frames: record → its rows from each file: String columns in canonical text; of several rows with one key the last counts.
     """
+    # What writes tables takes a third of a second to import, and is needed only when a list has changed.
+    from kotrel.systems.sql.tables import bare_statements
+
     soon = hidden / f"{FILE}.soon"
     soon.unlink(missing_ok=True)
     database = SqliteDatabase(soon, create=True)
