@@ -32,7 +32,8 @@ def values_of(
     """
     record = changes.record
     frame = changes.frame
-    if rows is not None:
+    in_order = rows is not None and rows.equals(frame[ROW]) and frame[ROW].n_unique() == frame.height
+    if rows is not None and not in_order:
         frame = pl.DataFrame([rows]).join(frame, on=ROW, how="left", maintain_order="left")
         frame = frame.unique(ROW, keep="first", maintain_order=True)
     frame = frame.with_columns(

@@ -191,11 +191,14 @@ def _wanted(record: Record, field: str, values: Values) -> pl.Series:
 
 def _number(raw: pl.Series, column: LayoutColumn, layout: Layout) -> tuple[pl.Series, pl.Series]:
     """Numbers in the layout's form, and which of them have more decimals than it takes."""
+    decimals = column.decimals if column.decimals is not None else layout.decimals
+    if column.at_most is None and (ready := _as_it_is(raw, decimals)) is not None:
+        text = ready.str.replace(".", ",", literal=True) if layout.decimal_mark == "," else ready
+        return text, pl.Series([False], dtype=pl.Boolean).new_from_index(0, len(raw))
     number = raw.cast(pl.Decimal(38, 12), strict=False)
     if column.at_most is not None:
         most = pl.Series([str(column.at_most)]).cast(pl.Decimal(38, 12)).new_from_index(0, len(number))
         number = number.zip_with((number <= most).fill_null(True), most)
-    decimals = column.decimals if column.decimals is not None else layout.decimals
     if decimals is None:
         text = number.cast(pl.String).str.replace(r"(\.[0-9]*?)0+$", "${1}").str.replace(r"\.$", "")
         over = pl.Series([False]).new_from_index(0, len(raw))
@@ -204,6 +207,15 @@ def _number(raw: pl.Series, column: LayoutColumn, layout: Layout) -> tuple[pl.Se
         over = (near != number).fill_null(False)
         text = near.cast(pl.Decimal(38, decimals)).cast(pl.String)
     return (text.str.replace(".", ",", literal=True) if layout.decimal_mark == "," else text), over
+
+
+def _as_it_is(raw: pl.Series, decimals: int | None) -> pl.Series | None:
+    """Canonical numbers that need no arithmetic: to be written without zeros at the end, or with the decimals that they have."""
+    if decimals is None:
+        bare = raw.str.strip_chars_end("0").str.strip_suffix(".")
+        return raw.zip_with(~raw.str.contains(".", literal=True).fill_null(False), bare)
+    point = rf"\.[0-9]{{{decimals}}}" if decimals else ""
+    return raw if bool(raw.str.contains(rf"^-?[0-9]+{point}$").fill_null(True).all()) else None
 
 
 def _worded(raw: pl.Series, about: Field, column: LayoutColumn, layout: Layout, values: Values) -> pl.Series:
