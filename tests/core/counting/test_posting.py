@@ -7,9 +7,12 @@ from dataclasses import replace
 from decimal import Decimal
 
 import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
 
 from kotrel.core.columns import ROW
-from kotrel.core.counting.collecting import Known, Sheet, collect
+from kotrel.core.counting.collecting import Known, Places, Sheet, collect
+from kotrel.core.counting.plain_lines import place_frame
 from kotrel.core.counting.posting import Adjusted, adjustment_family, as_documents, numbered, to_close
 from kotrel.core.counting.variance import Place
 from kotrel.core.rows.rows import Rows
@@ -93,7 +96,9 @@ class Collecting(unittest.TestCase):
     KNOWN = Known({"ROPE": "M", "PAINT": "L", "RADIO": "EA"}, {("ROPE", "COIL"): Decimal(200)},
                   {"PAINT": ("lot",), "RADIO": ("serial",)}, frozenset({("SHED", "S-1"), ("SHED", "S-2")}))  # fmt: skip
 
-    def collected(self, *lines: dict[str, str | None], sheet: Sheet = IN_SHED, known: Known = KNOWN):
+    def collected(
+        self, *lines: dict[str, str | None], sheet: Sheet = IN_SHED, known: Known = KNOWN, places: Places | None = None
+    ):
         names = ("item", "warehouse", "bin", "lot", "serial", "unit", "counted", "time")
         values = pl.DataFrame(
             [[line.get(name) for name in names] for line in lines], dict.fromkeys(names, pl.String), orient="row"
@@ -102,8 +107,7 @@ class Collecting(unittest.TestCase):
         rows = Rows(
             Table("s.csv", "", 1, (), values.select(ROW), {}), practice().records["adjustment_line"], {}, values
         )
-        there = place()
-        return collect(rows, {there.key: there}, known, sheet)
+        return collect(rows, places or Places([place()]), known, sheet)
 
     def test_which_lines_are_taken(self):
         cases = [
@@ -138,6 +142,29 @@ class Collecting(unittest.TestCase):
         done = self.collected(line, known=replace(self.KNOWN, bins=None))
         self.assertEqual([key for key, _ in done.finds], [("ROPE", "SHED", "S-9", None, None)])
         self.assertEqual([group.kind for group in self.collected(line, sheet=Sheet()).rows.findings], ["missing"])
+
+    @given(
+        st.lists(
+            st.fixed_dictionaries(
+                {"item": st.sampled_from(["ROPE", "PAINT", "NONE", None]), "bin": st.sampled_from(["S-1", "S-2", "S-9", None]),
+                 "lot": st.sampled_from([None, None, "L"]), "unit": st.sampled_from([None, "M", "COIL", "BOX"]),
+                 "counted": st.sampled_from([None, "0", "47", "1.5"]), "time": st.sampled_from([None, "14:30", "soon"])}
+            ),
+            max_size=8,
+        ),
+        st.booleans(),
+    )  # fmt: skip
+    def test_lines_read_at_once_and_one_by_one_are_the_same(self, lines, as_expected):
+        sheet = Sheet(warehouse="SHED", day="2027-01-09", as_expected=as_expected)
+
+        def told(places: Places):
+            done = self.collected(*lines, sheet=sheet, places=places)
+            findings = [(group.kind, group.field, group.cells.rows()) for group in done.rows.findings]
+            return done.entries, done.finds, done.blank, sorted(findings, key=str)
+
+        one_by_one = Places([place()])
+        one_by_one.__dict__["frame"] = place_frame([])
+        self.assertEqual(told(Places([place()])), told(one_by_one))
 
     def test_only_differences_filled_in(self):
         lines = ({"item": "ROPE", "bin": "S-1"}, {"item": "ROPE", "bin": "S-2"})

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from decimal import Decimal
+from functools import cached_property
 
 import polars as pl
 
 from kotrel.core.columns import ROW
+from kotrel.core.counting.plain_lines import place_frame, plain_entries
 from kotrel.core.counting.variance import Entry, Key, Place
 from kotrel.core.rows.findings import FindingGroup, cells_of, rows_with
 from kotrel.core.rows.rows import Rows
@@ -70,7 +72,22 @@ class Collected:
     blank: int = 0
 
 
-def collect(rows: Rows, by_key: Mapping[Key, Place], known: Known, sheet: Sheet) -> Collected:
+class Places:
+    """The places of a count, as lines are looked up among them."""
+
+    def __init__(self, places: Sequence[Place]) -> None:
+        self.list = places
+
+    @cached_property
+    def by_key(self) -> Mapping[Key, Place]:
+        return {place.key: place for place in self.list}
+
+    @cached_property
+    def frame(self) -> pl.DataFrame:
+        return place_frame((place.number, *place.key) for place in self.list)
+
+
+def collect(rows: Rows, places: Places, known: Known, sheet: Sheet) -> Collected:
     """Reads the counted lines; a line with an error is not taken."""
     wrong = set(rows_with(rows.findings, "error"))
     done = Collected(rows)
@@ -81,22 +98,27 @@ def collect(rows: Rows, by_key: Mapping[Key, Place], known: Known, sheet: Sheet)
 
     names = ("item", "warehouse", "bin", "lot", "serial", "unit", "counted", "counter", "time", "remark")
     blank = [pl.lit(None, pl.String).alias(name) for name in names if name not in rows.values.columns]
-    # A counter writes the same times over and over, and most lines are in the base unit.
-    moments: dict[str | None, tuple[str | None, str]] = {}
     letter = rows.letters.get("counted")
-    for row in rows.values.with_columns(blank).select(ROW, *names).iter_rows(named=True):
-        if row[ROW] in wrong:
-            continue
+    lines = rows.values.with_columns(blank).select(ROW, *names)
+    lines = lines.filter(~pl.col(ROW).is_in(list(wrong))) if wrong else lines
+    # A counter writes the same times over and over.
+    moments = {time: _moment(time, sheet) for time in lines["time"].unique().to_list()}
+    looked_up = lines.with_columns(pl.col("warehouse").fill_null(pl.lit(sheet.warehouse, pl.String)))
+    done.entries, plain = plain_entries(rows, looked_up, places.frame, known.units, moments, sheet.round)
+    order = lines.filter(plain)[ROW].to_list()
+    others: list[int] = []
+    for row in lines.filter(~plain).iter_rows(named=True):
         if row["item"] is None:
             if row["counted"] is not None:
                 tell(row[ROW], "missing", "a counted line without an item", "item", "say which item this is")
             continue
         key = (row["item"], row["warehouse"] or sheet.warehouse, row["bin"], row["lot"], row["serial"])
-        place = by_key.get(key)
+        place = places.by_key.get(key)
         if row["counted"] is None:
             if place is not None and sheet.as_expected:
                 done.entries.append(Entry(place.number, sheet.round, place.expected, row["counter"] or "", sheet.counted_at,
                                           rows.table.place(row[ROW], None), "as expected"))  # fmt: skip
+                others.append(row[ROW])
             else:
                 done.blank += 1
             continue
@@ -104,10 +126,7 @@ def collect(rows: Rows, by_key: Mapping[Key, Place], known: Known, sheet: Sheet)
         if trouble is not None:
             tell(row[ROW], *trouble)
             continue
-        time = row["time"]
-        if time not in moments:
-            moments[time] = _moment(time, sheet)
-        at, odd = moments[time]
+        at, odd = moments[row["time"]]
         if odd:
             tell(row[ROW], "not-a-time", "no time of day", "time", odd)
             continue
@@ -120,8 +139,13 @@ def collect(rows: Rows, by_key: Mapping[Key, Place], known: Known, sheet: Sheet)
         )
         if place is not None:
             done.entries.append(entry)
+            others.append(row[ROW])
         elif counted:
             done.finds.append((key, entry))
+    if others:
+        # In the order of the sheet again.
+        numbers = [*order, *others]
+        done.entries = [done.entries[at] for at in sorted(range(len(numbers)), key=numbers.__getitem__)]
     done.rows = rows.with_findings([_group(rows, *key, found) for key, found in told.items()])
     return done
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections import deque
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from datetime import datetime
 from decimal import Decimal
@@ -11,7 +13,7 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.counting.collecting import Known, Sheet, collect
+from kotrel.core.counting.collecting import Known, Places, Sheet, collect
 from kotrel.core.counting.sheet_record import count_record
 from kotrel.core.counting.variance import Entry, Key, Place
 from kotrel.core.description.model import Record
@@ -33,6 +35,9 @@ from kotrel.stages.understanding import tables_in
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.counts import CountedFile, open_count
 from kotrel.workspace.settings import Workspace
+
+AHEAD = 3
+"""Files that are read at a time: the one that is collected, and those that come next."""
 
 
 @dataclass(frozen=True)
@@ -85,12 +90,11 @@ def collect_files(
     """
     done: list[CollectedFile] = []
     with workspace.system().reading() as reading, open_count(workspace.hidden, name) as count:
-        places = count.places()
-        by_key = {place.key: place for place in places}
+        places = Places(count.places())
         bins = _bins(reading, workspace)
         frozen_day = count.about()["frozen_at"][:10]
         state = SystemState(workspace.description, reading.read)
-        for path in files:
+        for path, tables in read_ahead(files, workspace):
             step(f"collecting {path.name}")
             fingerprint = _fingerprint(path)
             known_files = count.files()
@@ -99,31 +103,41 @@ def collect_files(
                 continue
             stamp = stamp_of(path, STAMP)
             source, round_ = _source_of(stamp, name, path, wish, known_files)
-            warehouses = {place.warehouse for place in places}
+            warehouses = {place.warehouse for place in places.list}
             only = next(iter(warehouses)) if len(warehouses) == 1 else None
             sheet = Sheet(round_, _warehouse_of(path, wish, only, warehouses), wish.counted_at,
                           wish.day or (frozen_day if now.date().isoformat() == frozen_day else None), wish.as_expected)  # fmt: skip
-            rows = _rows(path, workspace, state, reading, places, wish, sheet.warehouse, now)
+            rows = _rows(path, tables, workspace, state, reading, places.list, wish, sheet.warehouse, now)
             if wish.counter is not None:
                 rows = _with_counter(rows, wish.counter)
-            found = collect(rows, by_key, _known(rows, reading, workspace, bins), sheet)
+            found = collect(rows, places, _known(rows, reading, workspace, bins), sheet)
             if any(group.severity == "error" for group in found.rows.findings):
                 done.append(CollectedFile(path, "refused", rows=found.rows))
                 continue
             entries = list(found.entries)
             if found.finds:
-                numbers = _add_finds(count, found.finds, places, reading, workspace)
+                numbers = _add_finds(count, found.finds, places.list, reading, workspace)
                 entries += [
                     replace(entry, place=number) for (_, entry), number in zip(found.finds, numbers, strict=True)
                 ]
-                places = count.places()
-                by_key = {place.key: place for place in places}
+                places = Places(count.places())
             at = moment_text(now.replace(tzinfo=None))
             replaced = count.collect(CountedFile(0, path.name, source, fingerprint, at, who, round_), entries)
             done.append(
                 CollectedFile(path, "collected", len(entries), found.blank, len(found.finds), replaced, found.rows)
             )
     return done
+
+
+def read_ahead(files: Sequence[Path], workspace: Workspace) -> Iterator[tuple[Path, Future[list[Table]]]]:
+    """Each file with its tables, which are read while the file before it is collected."""
+    wanted = Wanted(limits=workspace.limits)
+    with ThreadPoolExecutor(1) as pool:
+        coming: deque[Future[list[Table]]] = deque()
+        for place, path in enumerate(files):
+            while len(coming) < AHEAD and place + len(coming) < len(files):
+                coming.append(pool.submit(tables_in, files[place + len(coming)], wanted))
+            yield path, coming.popleft()
 
 
 def _fingerprint(path: Path) -> str:
@@ -160,15 +174,15 @@ def _warehouse_of(path: Path, wish: Wish, only: str | None, known: set[str | Non
 
 
 def _rows(
-    path: Path, workspace: Workspace, state: SystemState, reading: Reading, places: Sequence[Place], wish: Wish, warehouse: str | None,
-    now: datetime,
+    path: Path, read: Future[list[Table]], workspace: Workspace, state: SystemState, reading: Reading, places: Sequence[Place],
+    wish: Wish, warehouse: str | None, now: datetime,
 ) -> Rows:  # fmt: skip
     """A file as rows of a count sheet, names and other codes repaired; a file without its headings as a scanner's list."""
     record = count_record(workspace.description)
     tables: list[Table] = []
     trouble: KotrelError | None = None
     try:
-        tables = tables_in(path, Wanted(limits=workspace.limits))
+        tables = read.result()
     except KotrelError as error:
         trouble = error
     matched = by_saved_match(path, tables, workspace, wish.map_name) or [
