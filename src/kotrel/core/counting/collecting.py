@@ -83,6 +83,10 @@ class Places:
         return {place.key: place for place in self.list}
 
     @cached_property
+    def warehouses(self) -> set[str | None]:
+        return {place.warehouse for place in self.list}
+
+    @cached_property
     def frame(self) -> pl.DataFrame:
         return place_frame((place.number, *place.key) for place in self.list)
 

@@ -8,12 +8,11 @@ from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from datetime import datetime
-from decimal import Decimal
 from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.counting.collecting import Known, Places, Sheet, collect
+from kotrel.core.counting.collecting import Places, Sheet, collect
 from kotrel.core.counting.sheet_record import count_record
 from kotrel.core.counting.variance import Entry, Key, Place
 from kotrel.core.description.model import Record
@@ -28,6 +27,7 @@ from kotrel.core.understanding.reading import understand
 from kotrel.core.values.moments import moment_text
 from kotrel.sheets.count_sheets import STAMP
 from kotrel.sheets.stamps import stamp_of
+from kotrel.stages.counting.known_items import KnownItems
 from kotrel.stages.counting.other_sheets import by_saved_match
 from kotrel.stages.counting.scanning import scanned_rows
 from kotrel.stages.file_options import Wanted
@@ -93,7 +93,9 @@ def collect_files(
         places = Places(count.places())
         bins = _bins(reading, workspace)
         frozen_day = count.about()["frozen_at"][:10]
-        state = SystemState(workspace.description, reading.read)
+        items = KnownItems(reading, workspace, _item(workspace), bins)
+        items.learn(pl.Series("item", [place.item for place in places.list], dtype=pl.String))
+        state = SystemState(workspace.description, items.read)
         for path, tables in read_ahead(files, workspace):
             step(f"collecting {path.name}")
             fingerprint = _fingerprint(path)
@@ -103,14 +105,14 @@ def collect_files(
                 continue
             stamp = stamp_of(path, STAMP)
             source, round_ = _source_of(stamp, name, path, wish, known_files)
-            warehouses = {place.warehouse for place in places.list}
+            warehouses = places.warehouses
             only = next(iter(warehouses)) if len(warehouses) == 1 else None
             sheet = Sheet(round_, _warehouse_of(path, wish, only, warehouses), wish.counted_at,
                           wish.day or (frozen_day if now.date().isoformat() == frozen_day else None), wish.as_expected)  # fmt: skip
             rows = _rows(path, tables, workspace, state, reading, places.list, wish, sheet.warehouse, now)
             if wish.counter is not None:
                 rows = _with_counter(rows, wish.counter)
-            found = collect(rows, places, _known(rows, reading, workspace, bins), sheet)
+            found = collect(rows, places, items.known_of(rows.values["item"]), sheet)
             if any(group.severity == "error" for group in found.rows.findings):
                 done.append(CollectedFile(path, "refused", rows=found.rows))
                 continue
@@ -225,24 +227,6 @@ def _bins(reading: Reading, workspace: Workspace) -> frozenset[tuple[str, str]] 
     if "bin" not in workspace.description.records:
         return None
     return frozenset(reading.read("bin", ["warehouse", "code"]).drop_nulls().iter_rows())
-
-
-def _known(rows: Rows, reading: Reading, workspace: Workspace, bins: frozenset[tuple[str, str]] | None) -> Known:
-    """What is known of the items of a sheet."""
-    item = _item(workspace)
-    codes = rows.values["item"].unique().drop_nulls()
-    wanted = [name for name in (item.key[0], "unit", "lot_tracked", "serial_tracked") if name in item.fields]
-    held = reading.read(item.name, wanted, (item.key[0], codes))
-    units, tracked = {}, {}
-    for row in held.iter_rows(named=True):
-        code = row[item.key[0]]
-        units[code] = row.get("unit") or ""
-        tracked[code] = tuple(what for what in ("lot", "serial") if row.get(f"{what}_tracked") == "yes")
-    factors: dict[tuple[str, str], Decimal] = {}
-    if "unit_conversion" in workspace.description.records:
-        conversions = reading.read("unit_conversion", ["item", "unit", "factor"], ("item", codes)).drop_nulls()
-        factors = {(code, unit): Decimal(factor) for code, unit, factor in conversions.iter_rows()}
-    return Known(units, factors, tracked, bins)
 
 
 def _item(workspace: Workspace) -> Record:
