@@ -9,7 +9,6 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
-from typing import TYPE_CHECKING
 
 import polars as pl
 
@@ -18,11 +17,8 @@ from kotrel.core.description.model import Field
 from kotrel.core.expressions.compiled import Compiled
 from kotrel.core.expressions.functions import FUNCTIONS
 from kotrel.core.expressions.kinds import NUMBER, SCALE, WHOLE_DIGITS, Kind, Typed
-from kotrel.core.expressions.parsing import ExpressionError, Node, is_tree, parse, place
+from kotrel.core.expressions.parsing import ExpressionError, Node, TreeNode, is_tree, parse, place
 from kotrel.core.similarity import folded, nearest
-
-if TYPE_CHECKING:
-    from lark import Token, Tree
 
 _SAID = {"text": "a text", "number": "a number", "yes_no": "a yes/no value", "date": "a date"}
 
@@ -74,7 +70,7 @@ class Compiler:
 
     def value(self, node: Node) -> Typed:
         assert is_tree(node)
-        method: Callable[[list[Node], Tree[Token]], Typed] = getattr(self, f"_{node.data}")
+        method: Callable[[list[Node], TreeNode], Typed] = getattr(self, f"_{node.data}")
         return method(list(node.children), node)
 
     def need(self, node: Node, kind: Kind) -> pl.Expr:
@@ -88,7 +84,7 @@ class Compiler:
 
     # --- literals, fields, columns ---
 
-    def _number(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _number(self, parts: list[Node], node: TreeNode) -> Typed:
         text = str(parts[0])
         whole, _, part = text.partition(".")
         if len(whole.lstrip("0")) > WHOLE_DIGITS or len(part) > SCALE:
@@ -96,10 +92,10 @@ class Compiler:
             raise self.wrong(node, trouble)
         return "number", pl.lit(text).cast(NUMBER)
 
-    def _text(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _text(self, parts: list[Node], node: TreeNode) -> Typed:
         return "text", pl.lit(str(parts[0])[1:-1])
 
-    def _field(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _field(self, parts: list[Node], node: TreeNode) -> Typed:
         name = str(parts[0])
         if name in self.scope.prices:
             return self._price(name)
@@ -119,17 +115,17 @@ class Compiler:
         self.fields[name] = None
         return "number", pl.col(name).cast(NUMBER, strict=False)
 
-    def _old_price(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _old_price(self, parts: list[Node], node: TreeNode) -> Typed:
         name = str(parts[-1])
         if name not in self.scope.prices:
             close = nearest(name, self.scope.prices)
             raise self.wrong(node, f"there is no price list “{name}”", f"Did you mean {close}?" if close else "")
         return self._price(f"old {name}")
 
-    def _blank(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _blank(self, parts: list[Node], node: TreeNode) -> Typed:
         return "number", pl.lit(None, NUMBER)
 
-    def _column(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _column(self, parts: list[Node], node: TreeNode) -> Typed:
         heading = str(parts[0])[1:-1]
         if heading in self.scope.figures or heading in self.scope.prices:
             return self._price(heading)
@@ -144,7 +140,7 @@ class Compiler:
             raise self.wrong(node, f"there is no column headed “{heading}”", hint)
         return "text", pl.col(sheet_column(letter))
 
-    def _name_of(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _name_of(self, parts: list[Node], node: TreeNode) -> Typed:
         name = str(parts[-1])
         about = self.scope.fields.get(name)
         if about is None or about.to is None or self.scope.names is None:
@@ -156,16 +152,16 @@ class Compiler:
 
     # --- logic ---
 
-    def _either(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _either(self, parts: list[Node], node: TreeNode) -> Typed:
         return "yes_no", pl.any_horizontal(*(self.need(part, "yes_no").fill_null(False) for part in parts))
 
-    def _both(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _both(self, parts: list[Node], node: TreeNode) -> Typed:
         return "yes_no", pl.all_horizontal(*(self.need(part, "yes_no").fill_null(False) for part in parts))
 
-    def _negation(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _negation(self, parts: list[Node], node: TreeNode) -> Typed:
         return "yes_no", ~self.need(parts[0], "yes_no").fill_null(False)
 
-    def _choice(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _choice(self, parts: list[Node], node: TreeNode) -> Typed:
         condition = self.need(parts[0], "yes_no").fill_null(False)
         is_blank = is_tree(parts[1]) and parts[1].data == "blank"
         kind = self.value(parts[2] if is_blank else parts[1])[0]
@@ -182,7 +178,7 @@ class Compiler:
             raise self.wrong(right, f"{_SAID[kind]} cannot be compared with {_SAID[other]}", _how(other, kind))
         return first, second
 
-    def _compare(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _compare(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._pair(parts[0], parts[2])
         sign = str(parts[1])
         result = {
@@ -191,39 +187,39 @@ class Compiler:
         }[sign]  # fmt: skip
         return "yes_no", result.fill_null(False)
 
-    def _is_same(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _is_same(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._pair(parts[0], parts[1])
         return "yes_no", first.eq_missing(second)
 
-    def _is_other(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _is_other(self, parts: list[Node], node: TreeNode) -> Typed:
         return "yes_no", ~self._is_same(parts, node)[1]
 
-    def _is_blank(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _is_blank(self, parts: list[Node], node: TreeNode) -> Typed:
         return "yes_no", self.value(parts[0])[1].is_null()
 
-    def _is_filled(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _is_filled(self, parts: list[Node], node: TreeNode) -> Typed:
         return "yes_no", self.value(parts[0])[1].is_not_null()
 
-    def _is_one_of(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _is_one_of(self, parts: list[Node], node: TreeNode) -> Typed:
         pairs = [self._pair(parts[0], part) for part in parts[1:]]
         return "yes_no", pl.any_horizontal(*(first.eq_missing(second) for first, second in pairs))
 
-    def _is_not_one_of(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _is_not_one_of(self, parts: list[Node], node: TreeNode) -> Typed:
         return "yes_no", ~self._is_one_of(parts, node)[1]
 
-    def _begins_with(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _begins_with(self, parts: list[Node], node: TreeNode) -> Typed:
         return "yes_no", self.need(parts[0], "text").str.starts_with(self.need(parts[1], "text")).fill_null(False)
 
-    def _ends_with(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _ends_with(self, parts: list[Node], node: TreeNode) -> Typed:
         return "yes_no", self.need(parts[0], "text").str.ends_with(self.need(parts[1], "text")).fill_null(False)
 
-    def _contains(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _contains(self, parts: list[Node], node: TreeNode) -> Typed:
         found = self.need(parts[0], "text").str.contains(self.need(parts[1], "text"), literal=True)
         return "yes_no", found.fill_null(False)
 
     # --- arithmetic ---
 
-    def _plus(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _plus(self, parts: list[Node], node: TreeNode) -> Typed:
         kind, first = self.value(parts[0])
         other, second = self.value(parts[1])
         if kind == other == "number":
@@ -239,40 +235,40 @@ class Compiler:
     def _numbers(self, parts: list[Node]) -> tuple[pl.Expr, pl.Expr]:
         return self.need(parts[0], "number"), self.need(parts[1], "number")
 
-    def _minus(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _minus(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
         return "number", first - second
 
-    def _times(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _times(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
         return "number", first * second
 
-    def _divided(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _divided(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
         # The divisor itself becomes blank: both branches of a condition are computed.
         return "number", first / pl.when(second != 0).then(second)
 
-    def _minus_sign(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _minus_sign(self, parts: list[Node], node: TreeNode) -> Typed:
         return "number", pl.lit("0").cast(NUMBER) - self.need(parts[0], "number")
 
     def _share(self, percent: pl.Expr) -> pl.Expr:
         return percent / pl.lit("100").cast(NUMBER)
 
-    def _plus_percent(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _plus_percent(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
         return "number", first + first * self._share(second)
 
-    def _minus_percent(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _minus_percent(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
         return "number", first - first * self._share(second)
 
-    def _times_percent(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _times_percent(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
         return "number", first * self._share(second)
 
     _at_markup = _plus_percent
 
-    def _at_margin(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _at_margin(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
         if is_tree(parts[1]) and parts[1].data == "number" and Decimal(str(parts[1].children[0])) >= 100:
             raise self.wrong(parts[1], "no price has a margin of 100 % or more", "A markup can be as high as you like.")
@@ -281,7 +277,7 @@ class Compiler:
 
     # --- functions ---
 
-    def _call(self, parts: list[Node], node: Tree[Token]) -> Typed:
+    def _call(self, parts: list[Node], node: TreeNode) -> Typed:
         name, given = str(parts[0]).casefold(), parts[1:]
         if name not in FUNCTIONS:
             close = nearest(name, FUNCTIONS)

@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Protocol
+from typing import Protocol
 
 import polars as pl
 
 from kotrel.core.expressions.kinds import NUMBER, SCALE, Kind, Typed
 from kotrel.core.expressions.numbering import MARK
-from kotrel.core.expressions.parsing import ExpressionError, Node, is_tree
-
-if TYPE_CHECKING:
-    from lark import Token, Tree
+from kotrel.core.expressions.parsing import ExpressionError, Node, TreeNode, is_tree
 
 
 class Caller(Protocol):
@@ -34,7 +31,7 @@ class Caller(Protocol):
         """The error at a node."""
 
 
-_Function = Callable[[Caller, list[Node], "Tree[Token]"], Typed]
+_Function = Callable[[Caller, list[Node], "TreeNode"], Typed]
 
 
 MOST_CHARACTERS, MOST_DIGITS = 1_000, 18
@@ -55,7 +52,7 @@ def _whole(compiler: Caller, node: Node) -> int:
     return number
 
 
-def _as_text(compiler: Caller, given: list[Node], node: Tree[Token]) -> Typed:
+def _as_text(compiler: Caller, given: list[Node], node: TreeNode) -> Typed:
     kind, expr = compiler.value(given[0])
     if kind == "number":
         return "text", expr.cast(pl.String).str.strip_chars_end("0").str.strip_suffix(".")
@@ -64,7 +61,7 @@ def _as_text(compiler: Caller, given: list[Node], node: Tree[Token]) -> Typed:
     return "text", expr
 
 
-def _next_number(compiler: Caller, given: list[Node], node: Tree[Token]) -> Typed:
+def _next_number(compiler: Caller, given: list[Node], node: TreeNode) -> Typed:
     if compiler.numbered:
         raise compiler.wrong(node, "next(…) can stand only once in an expression")
     compiler.numbered = True
@@ -74,7 +71,7 @@ def _next_number(compiler: Caller, given: list[Node], node: Tree[Token]) -> Type
     return "text", pl.lit(f"{MARK}{digits}{MARK}")
 
 
-def _rounded(compiler: Caller, given: list[Node], node: Tree[Token]) -> Typed:
+def _rounded(compiler: Caller, given: list[Node], node: TreeNode) -> Typed:
     decimals = min(_whole(compiler, given[1]), SCALE) if len(given) > 1 else 0
     return "number", compiler.need(given[0], "number").round(decimals, mode="half_away_from_zero")
 

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from lark import Lark, Token, Tree
 
 Node: TypeAlias = "Tree[Token] | Token"
+TreeNode: TypeAlias = "Tree[Token]"
 LONGEST, DEEPEST = 4_000, 100
 """Characters of an expression, and steps from its whole to its smallest part."""
 
