@@ -10,7 +10,7 @@ from kotrel.core.changes.plan import Plan
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.practice.setup import base_lists, set_up
 from kotrel.systems.interface import Refused
-from kotrel.systems.opening import open_system, without_password
+from kotrel.systems.opening import database_at, open_system, without_password
 from kotrel.systems.sql.refusals import MOST_REFUSALS
 from tests.support import postgres_url
 from tests.systems.practice_databases import STAMP, PracticeDatabase, quiet
@@ -164,6 +164,24 @@ class OnPostgres(OnAnyDatabase, unittest.TestCase):
             writing.take(Plan((change,), STAMP), quiet)
         [(price,)] = self.database.run("SELECT price FROM practice.item WHERE code = 'ROP-00010'")
         self.assertEqual(price, 5)
+
+    def test_a_read_that_fails_amid_many_rows_is_told_and_the_connection_goes_on(self):
+        rest = "FROM generate_series(1, 20000) AS g"
+        whole = self.database.frame(["CAST(g AS text)", "NULL", "'ä,\"'"], ["a", "b", "c"], rest)
+        self.assertEqual(
+            (whole.height, whole.row(0), whole.row(-1)), (20000, ("1", None, 'ä,"'), ("20000", None, 'ä,"'))
+        )
+        for bad in (1, 2, 15000, 20000):
+            with self.assertRaisesRegex(Exception, "division by zero"):
+                self.database.frame([f"CAST(1 / (g - {bad}) AS text)"], ["a"], rest)
+            self.database.connection.rollback()
+            self.assertEqual(self.database.run("SELECT 1"), [(1,)])
+        lost = database_at(self.url, self.folder)()
+        with self.assertRaises(OutOfReach):
+            lost.frame(
+                ["CAST(CASE WHEN g = 15000 THEN pg_terminate_backend(pg_backend_pid()) END AS text)"], ["a"], rest
+            )
+        lost.close()
 
     def test_nothing_is_created_where_only_a_connection_was_asked_for(self):
         self.tear_down_tables()

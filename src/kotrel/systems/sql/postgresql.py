@@ -32,6 +32,24 @@ _CHUNK = 50_000
 _QUOTED = re.compile(r"""("(?:[^"]|"")*"|'(?:[^']|'')*')""")
 
 
+def _rest_of(connection: psycopg.Connection[Any], raw: io.BytesIO) -> None:
+    """Reads the rows of a COPY after its first straight from libpq: through the driver, each row takes ten times as long."""
+    server = connection.pgconn
+    size, row = server.get_copy_data(0)
+    while size > 0:
+        raw.write(row)
+        size, row = server.get_copy_data(0)
+    failed: psycopg.Error | None = None
+    # What is not taken off the connection would keep it busy.
+    while (result := server.get_result()) is not None:
+        if result.status not in (psycopg.pq.ExecStatus.COMMAND_OK, psycopg.pq.ExecStatus.COPY_OUT):
+            failed = failed or psycopg.errors.error_from_result(result)
+    if failed is not None:
+        raise failed
+    if size != -1:
+        raise psycopg.OperationalError(server.get_error_message())
+
+
 class PostgresDatabase(Database):
     """An open PostgreSQL connection.
 
@@ -107,8 +125,9 @@ class PostgresDatabase(Database):
         raw = io.BytesIO()
         try:
             with self.connection.cursor() as cursor, cursor.copy(statement.encode(), values) as copy:
-                for part in copy:
-                    raw.write(part)
+                if first := copy.read():
+                    raw.write(first)
+                    _rest_of(self.connection, raw)
         except psycopg.Error as error:
             raise self._clear(error) from None
         schema = dict.fromkeys(names, pl.String)
