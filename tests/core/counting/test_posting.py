@@ -143,6 +143,14 @@ class Collecting(unittest.TestCase):
         self.assertEqual([key for key, _ in done.finds], [("ROPE", "SHED", "S-9", None, None)])
         self.assertEqual([group.kind for group in self.collected(line, sheet=Sheet()).rows.findings], ["missing"])
 
+    def test_entries_come_in_the_order_of_the_sheet(self):
+        line = {"item": "ROPE", "bin": "S-1"}
+        done = self.collected(
+            {**line, "counted": "1", "unit": "COIL"}, {**line, "counted": "2"}, {**line, "counted": "3", "unit": "COIL"}
+        )
+        self.assertEqual([(each.counted, each.where) for each in done.entries],
+                         [(200, "s.csv line 2"), (2, "s.csv line 3"), (600, "s.csv line 4")])  # fmt: skip
+
     @given(
         st.lists(
             st.fixed_dictionaries(

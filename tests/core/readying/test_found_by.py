@@ -48,6 +48,12 @@ class FoundBy(unittest.TestCase):
                 else:
                     self.assertEqual(kinds, [("not-on-list", "error", 2)])
 
+    def test_a_blank_cell_is_a_blank_there(self) -> None:
+        item = Source(("A", "B"), between=", ", found_by=("words", "barcode"))
+        lines = [HEAD, ("blue", "", "1"), ("red", "", "1"), ("red", "2010000000014", "1")]
+        [done] = goods.checked(goods.part("level", {"item": item, "least": Source(("C",))}, *lines))
+        self.assertEqual(done.rows.values["item"].to_list(), ["R-2", "red", "R-1"])
+
     def test_rows_of_the_same_load_are_found_and_what_is_there_is_not_made_again(self) -> None:
         lines = [("W", "N", "Min"), ("Red", "10", "5"), ("new", "99", "6"), ("NEW", "99", "7")]
         code = Source(make="'N-' + next(1)")
