@@ -41,7 +41,7 @@ PLACES = {
     "core/readying/row_lookup.py": (f"{CORE}.readying.test_row_lookup", f"{CORE}.readying.test_load_options", f"{CORE}.readying.test_other_codes"),
     "core/readying/near_keys.py": (f"{CORE}.readying.test_near_keys",),
     "core/readying/filling.py": (f"{CORE}.readying.test_filling", f"{CORE}.readying.test_row_lookup", f"{CORE}.readying.test_load_options"),
-    "core/changes": (f"{CORE}.changes.test_journal", f"{CORE}.changes.test_change_set", f"{CORE}.changes.test_answers", f"{CORE}.changes.test_plan_pieces", f"{CORE}.changes.test_seal", f"{CORE}.readying.test_load_options", f"{CORE}.readying.test_repairing"),
+    "core/changes": (f"{CORE}.changes.test_journal", f"{CORE}.changes.test_change_set", f"{CORE}.changes.test_answers", f"{CORE}.changes.test_plan_pieces", f"{CORE}.changes.test_seal", f"{CORE}.changes.test_system_remarks", f"{CORE}.readying.test_load_options", f"{CORE}.readying.test_repairing"),
     "core/checking": (f"{CORE}.checking.test_families", f"{CORE}.checking.test_checks", f"{CORE}.checking.test_rules", f"{CORE}.checking.test_model"),
     "core/pipeline.py": (f"{CORE}.test_pipeline", f"{CORE}.readying.test_other_codes"),
     "core/readying/found_by.py": (f"{CORE}.readying.test_found_by",),
@@ -95,7 +95,7 @@ def is_caught(fault: Fault, modules: tuple[str, ...], folder: Path) -> bool:
     target.write_text(fault.source, "utf-8")
     try:
         done = subprocess.run(
-            [sys.executable, "-m", "unittest", "-f", *modules], cwd=ROOT, capture_output=True, check=False, timeout=300,
+            [sys.executable, "-m", "unittest", "-f", *modules], cwd=ROOT, capture_output=True, check=False, timeout=120,
             env={**os.environ, "PYTHONPATH": str(folder), "KOTREL_FAULTS": "1", "PYTHONDONTWRITEBYTECODE": "1"},
         )  # fmt: skip
         return done.returncode != 0

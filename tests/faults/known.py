@@ -5,6 +5,12 @@ _NONE_TWICE = "there are no two of the same to begin with"
 _NO_OP = "where it makes a difference, there is nothing to be done"
 
 HARMLESS: dict[str, dict[str, str]] = {
+    "core/changes/system_remarks.py": {
+        "not mine or not rows.has_key  →  not rows.has_key": _QUICK,
+    },
+    "core/readying/found_by.py": {
+        "if not given.height: never": _QUICK,
+    },
     "core/understanding/tidying/moments.py": {
         "~known.fill_null(False) & values.is_not_null()  →  ~known.fill_null(False)": "a blank is read as a blank",
     },
@@ -69,6 +75,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         'mark is None and (contradicts or proved == "," or numbers.doubtful_…  →  contradicts or proved == "," or numbers.doubtful_points(texts)': _QUICK,
     },
     "core/understanding/tidying/column.py": {
+        "bool(seen.str.contains(_CLEAN).all()) or not bool(seen.str.contains…  →  not bool(seen.str.contains(_STRAY).any())": _QUICK,
         "if not distinct: never": _QUICK,
         "without .filter(odd)": "what is plain is read as itself",
         "if bool(seen.str.contains(_CLEAN).all()) or not bool(seen.str.contains(_…: never": _QUICK,
@@ -214,6 +221,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         'without database.run(f"DROP TABLE {temporary}")': "it is dropped before it is made again",
     },
     "systems/sql/staging.py": {
+        'without .filter(pl.col(ACTION) != "refused")': "refused rows have no action that is carried out",
         'without .filter(pl.col(ACTION) == "changed")': "more cells are asked whether they change",
         'without .filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))': "rows that stay the same are staged and then passed over",
         'without database.run(f"ANALYZE {table}")': "only quicker with it",

@@ -166,6 +166,9 @@ class Headings(unittest.TestCase):
         top = {"A": "Size", "B": "", "C": "", "D": "Unit"}
         joined = joined_headings(top, {"A": "from", "B": "to", "C": "", "D": "Unit"})
         self.assertEqual(joined, {"A": "Size from", "B": "Size to", "C": "", "D": "Unit"})
+        for short in ((), (("Item", "X"),), (("Item", "X"), ("ITEM_NO", "X_Y"))):
+            self.assertIsNone(technical_row(grid(*short).cells, 0) if short else None)
+            self.assertIsNone(second_heading_row(grid(*short).cells, 0) if short else None)
         # Two of three names must be technical: initials of several words, the beginning of a word, or a name with _.
         for heading, name, technical in (
             ("Unit of measure", "uom", True),

@@ -147,6 +147,8 @@ class OtherCodes(unittest.TestCase):
         [done] = checked(part("item", sources, *lines))
         self.assertEqual(done.rows.values["code"].to_list()[:1], ["R-3"])
         self.assertEqual([row for kind, _, row in kinds(done.rows) if kind == "twice-in-sheet"], [4, 5])
+        [twice] = [group for group in done.rows.findings if group.kind == "twice-in-sheet"]
+        self.assertEqual([message.split(" has the same")[0] for message in twice.cells["message"]], ["row 5", "row 4"])
         self.assertIn("1 row found by other codes: no code is made for it", done.remarks)
         [done] = checked(part("item", sources, *lines), options=LoadOptions(duplicates="first"))
         self.assertEqual(done.rows.values["code"].to_list(), ["R-3", "R-4", "R-5"])

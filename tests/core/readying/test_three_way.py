@@ -123,6 +123,17 @@ class OwnLoads(unittest.TestCase):
         base = effective_base(ITEM, ExportBase(exported, loaded), system(("A", "a", "2.00", None)))
         self.assertEqual(dict(base.select("code", "cost").iter_rows()), {"A": "2.00", "B": "5.00"})
 
+    def test_a_field_that_is_not_read_now_or_was_not_exported_stays_out(self):
+        loaded = pl.DataFrame(
+            {"code": ["A"], "cost": ["2.00"], "loaded cost": [True], "unit": ["M"], "loaded unit": [True]}
+        )
+        exported, now = system(("A", "a", "1.00", None)), system(("A", "a", "2.00", None))
+        base = effective_base(ITEM, ExportBase(exported, loaded), now.drop("cost"))
+        self.assertEqual(base["cost"].to_list(), ["1.00"])
+        self.assertEqual(
+            effective_base(ITEM, ExportBase(exported.drop("cost"), loaded), now).columns, exported.drop("cost").columns
+        )
+
     def test_the_base_follows(self):
         self.assertEqual(self.base("2.00"), "2.00", "it stands as it was loaded")
         self.assertEqual(self.base("1.00"), "1.00", "the load was undone")

@@ -25,6 +25,7 @@ class Reorder(unittest.TestCase):
             ("3", "3", "3", None, "0"),
             ("2.5", "3", "8", "0.5", "5.5"),
             ("7", "10", "5", None, "0"),
+            ("3", "3", "8", "0", "5"),
         ]
         for available, point, level, multiple, order in cases:
             with self.subTest(available=available, level=level, multiple=multiple):
