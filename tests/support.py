@@ -217,6 +217,12 @@ def fresh_postgres_shop() -> Path:
     return folder
 
 
+def postgres_shop_url() -> str:
+    """The address of a PostgreSQL database with a practice system of its own."""
+    template = fresh_postgres_shop().name
+    return postgres_url().replace("/postgres?", f"/{_new_database(template)}?")
+
+
 def _new_database(template: str = "template1") -> str:
     import psycopg
 

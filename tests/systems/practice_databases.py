@@ -1,5 +1,6 @@
 """A practice system on SQLite and on a real PostgreSQL, for the tests of both."""
 
+import shutil
 import tempfile
 from datetime import UTC, datetime
 from pathlib import Path
@@ -9,6 +10,7 @@ from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan
 from kotrel.practice.setup import set_up
 from kotrel.systems.opening import database_at, open_system
+from tests.support import fresh_shop, postgres_shop_url
 
 STAMP = Stamp(datetime(2026, 11, 23, 9, 0, tzinfo=UTC), "tester", ("test.xlsx",), "f" * 64, "why")
 
@@ -18,24 +20,28 @@ def quiet(step):
 
 
 class PracticeDatabase:
-    """A practice system, on the database that a test class names."""
+    """A practice system of its own, as ``kotrel init`` makes it, on the kind of database that a test class names."""
 
-    url: str
+    kind = "sqlite"
 
     def setUp(self):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
-        self.database = database_at(self.url, self.folder, create=True)()
+        self.url = "sqlite:practice.db"
+        if self.kind == "postgresql":
+            self.url = postgres_shop_url()
+        else:
+            shutil.copyfile(fresh_shop() / "practice.db", self.folder / "practice.db")
+        self.database = database_at(self.url, self.folder)()
         self.addCleanup(self.database.close)
-        self.addCleanup(self.tear_down_tables)
-        self.description, _ = set_up(self.database)
+        self.description, made = set_up(self.database)
+        self.assertFalse(made)
         self.system = open_system(self.url, self.description, self.folder)
 
-    def tear_down_tables(self):
-        if self.database.dialect == "postgresql":
-            self.database.run("DROP SCHEMA IF EXISTS practice CASCADE")
-            self.database.run("DROP SCHEMA IF EXISTS kotrel CASCADE")
+    def drop_everything(self):
+        self.database.run("DROP SCHEMA IF EXISTS practice CASCADE")
+        self.database.run("DROP SCHEMA IF EXISTS kotrel CASCADE")
 
     @property
     def item(self):

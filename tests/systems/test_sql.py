@@ -12,7 +12,6 @@ from kotrel.practice.setup import base_lists, set_up
 from kotrel.systems.interface import Refused
 from kotrel.systems.opening import database_at, open_system, without_password
 from kotrel.systems.sql.refusals import MOST_REFUSALS
-from tests.support import postgres_url
 from tests.systems.practice_databases import STAMP, PracticeDatabase, quiet
 
 
@@ -123,8 +122,6 @@ class OnAnyDatabase(PracticeDatabase):
 
 
 class OnSqlite(OnAnyDatabase, unittest.TestCase):
-    url = "sqlite:practice.db"
-
     def forbid_price(self, price):
         self.database.run(
             f"CREATE TRIGGER no_such_price BEFORE INSERT ON item WHEN NEW.price = {price}00 BEGIN SELECT RAISE(ABORT, 'unlucky price'); END"
@@ -148,9 +145,7 @@ class OnSqlite(OnAnyDatabase, unittest.TestCase):
 
 
 class OnPostgres(OnAnyDatabase, unittest.TestCase):
-    @property
-    def url(self):
-        return postgres_url()
+    kind = "postgresql"
 
     def forbid_price(self, price):
         self.database.run(f"ALTER TABLE practice.item ADD CONSTRAINT no_such_price CHECK (price <> {price}) NOT VALID")
@@ -184,7 +179,7 @@ class OnPostgres(OnAnyDatabase, unittest.TestCase):
         lost.close()
 
     def test_nothing_is_created_where_only_a_connection_was_asked_for(self):
-        self.tear_down_tables()
+        self.drop_everything()
         with self.assertRaises(WrongUse) as caught, self.system.writing():
             pass
         self.assertEqual(caught.exception.kind, "no-journal")

@@ -10,7 +10,6 @@ from kotrel.core.changes.plan import Plan
 from kotrel.core.errors import WrongUse
 from kotrel.stages.undoing import undo_load
 from kotrel.systems.interface import Refused
-from tests.support import postgres_url
 from tests.systems.practice_databases import STAMP, PracticeDatabase, quiet
 
 
@@ -114,10 +113,8 @@ class OnAnyDatabase(PracticeDatabase):
 
 
 class OnSqlite(OnAnyDatabase, unittest.TestCase):
-    url = "sqlite:practice.db"
+    pass
 
 
 class OnPostgres(OnAnyDatabase, unittest.TestCase):
-    @property
-    def url(self):
-        return postgres_url()
+    kind = "postgresql"

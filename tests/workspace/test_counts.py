@@ -17,7 +17,7 @@ POSTED = [(1, "50", "47", "-3", "COUNT-x-SHED", "counted")]
 
 def look(*entries: object) -> SimpleNamespace:
     """A system with this history."""
-    return SimpleNamespace(history=lambda: list(entries))
+    return SimpleNamespace(history=lambda: list(entries), refused_later=lambda number: frozenset())
 
 
 def load(number: int, fingerprint: str, undone_by: int | None = None) -> SimpleNamespace:
