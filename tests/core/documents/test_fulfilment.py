@@ -86,7 +86,7 @@ class Fulfilling(unittest.TestCase):
         self.assertEqual(self.shop.on_hand()[0], 45)
         self.assertEqual(open_now(self.shop, "PO-1"), {"QUAY": 100, "LOFT": 400})
 
-    @settings(max_examples=20)
+    @settings(max_examples=8)
     @given(st.lists(st.integers(1, 300), min_size=1, max_size=5), st.randoms(use_true_random=False))
     def test_what_is_open_is_what_was_ordered_less_what_came(self, came: list[int], order: object) -> None:
         self.setUp()
