@@ -11,7 +11,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-
 AS_INSTALLED = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
 """What an installed program has: its modules are compiled once."""
 

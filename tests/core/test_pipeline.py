@@ -174,7 +174,7 @@ class _Only:
 class AnyName(unittest.TestCase):
     """A field may be called what Kotrel calls its own columns."""
 
-    @settings(max_examples=25, phases=[Phase.explicit, Phase.generate])
+    @settings(max_examples=15, phases=[Phase.explicit, Phase.generate])
     @given(
         st.permutations(NASTY),
         lines,
