@@ -86,6 +86,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         'nearest(text, about.choices) or ""  →  nearest(text, about.choices)': "no suggestion is shown either way",
     },
     "core/understanding/tidying/days.py": {
+        "without .filter(odd)": "a date in the plain form says nothing about the order of the others",
         "if not odd.any(): never": _QUICK,
         "~plain.fill_null(False) & values.is_not_null()  →  ~plain.fill_null(False)": "a blank is read as a blank",
     },
