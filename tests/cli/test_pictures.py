@@ -19,7 +19,7 @@ class AtAService(Program):
             settings='\n[pictures]\nfolder = "kept"\nat_most_mb = 1\n', prepare=self.prepare
         )
         (self.folder / "mine").mkdir()
-        self.write("items.csv", "Item code,Description,Base unit,Category,Pictures", "ROP-41001,Rope,M,ROPE,mast.png; sub/boat.png",
+        self.write("items.csv", "Item code,Description,Base unit,Category,Pictures", "ROP-41001,Rope,M,ROPE,mast #1 50% å.png; sub/boat.png",
                    "ROP-41002,Rope 2,M,ROPE,hull.png")  # fmt: skip
 
     def prepare(self, behind: Path) -> None:
@@ -42,10 +42,10 @@ class AtAService(Program):
             return error.code, error.read()
 
     def test_the_service_says_which_it_keeps_and_a_load_sends_the_others(self) -> None:
-        self.assertEqual(self.kinds()["file-missing"], ["mast.png", "sub/boat.png"])
+        self.assertEqual(self.kinds()["file-missing"], ["mast #1 50% å.png", "sub/boat.png"])
         mine = self.folder / "mine"
         (mine / "sub").mkdir()
-        (mine / "mast.png").write_bytes(PNG + b"mast")
+        (mine / "mast #1 50% å.png").write_bytes(PNG + b"mast")
         self.assertEqual(self.kinds("--pictures", "mine")["file-missing"], ["sub/boat.png"])
         (mine / "sub" / "boat.png").write_bytes(PNG + b"boat")
         self.assertNotIn("file-missing", self.kinds("--pictures", "mine"))
@@ -54,7 +54,7 @@ class AtAService(Program):
         self.assertEqual([path.name for path in kept.rglob("*.png")], ["hull.png"], "a trial sends nothing")
         self.kotrel("load", "items.csv", "--pictures", "mine", "--yes")
         self.assertEqual({path.relative_to(kept).as_posix(): path.read_bytes()[8:] for path in kept.rglob("*.png")},
-                         {"hull.png": b"hull", "mast.png": b"mast", "sub/boat.png": b"boat"})  # fmt: skip
+                         {"hull.png": b"hull", "mast #1 50% å.png": b"mast", "sub/boat.png": b"boat"})  # fmt: skip
 
     def test_no_picture_is_ever_overwritten(self) -> None:
         (self.folder / "mine" / "hull.png").write_bytes(PNG + b"another")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from pathlib import Path
@@ -91,12 +92,7 @@ def moved_since(places: list[Place], frozen_at: str, reading: Reading) -> Moved:
     """What the places hold now, and what has moved since the freeze."""
     items = pl.Series("item", list({place.item for place in places}), dtype=pl.String)
     among = [("item", items)]
-    sums = reading.ledger_sums(list(PLACE), among)
-    there = [name for name in PLACE if name in sums.columns]
-    now: dict[Key, Decimal] = {}
-    for row in sums.select(*there, "quantity").iter_rows(named=True):
-        key = (row["item"], row.get("warehouse"), row.get("bin"), row.get("lot"), row.get("serial"))
-        now[key] = Decimal(row["quantity"])
+    now = _held_now(among, reading)
     since: dict[Key, list[tuple[str, Decimal]]] = {}
     wanted = set(items)
     for row in reading.movements_since(frozen_at, among).iter_rows(named=True):
@@ -106,20 +102,21 @@ def moved_since(places: list[Place], frozen_at: str, reading: Reading) -> Moved:
     return Moved(now, since)
 
 
+def _held_now(among: Sequence[tuple[str, pl.Series]], reading: Reading) -> dict[Key, Decimal]:
+    """What each place holds now."""
+    sums = reading.ledger_sums(list(PLACE), among)
+    there = [name for name in PLACE if name in sums.columns]
+    return {
+        (row["item"], row.get("warehouse"), row.get("bin"), row.get("lot"), row.get("serial")): Decimal(row["quantity"])
+        for row in sums.select(*there, "quantity").iter_rows(named=True)
+    }
+
+
 def _other_now(places: list[Place], reading: Reading) -> int:
     """Places of which a system that does not say when goods move says another quantity now than at the freeze."""
-    sums = reading.ledger_sums(
-        list(PLACE), [("item", pl.Series("item", list({p.item for p in places}), dtype=pl.String))]
-    )
-    there = [name for name in PLACE if name in sums.columns]
-    now = {
-        key: Decimal(quantity)
-        for *parts, quantity in sums.select(*there, "quantity").iter_rows()
-        for key in [tuple(parts)]
-    }
-    return sum(
-        1 for place in places if now.get(tuple(getattr(place, name) for name in there), Decimal(0)) != place.expected
-    )
+    items = pl.Series("item", list({place.item for place in places}), dtype=pl.String)
+    now = _held_now([("item", items)], reading)
+    return sum(1 for place in places if now.get(place.key, Decimal(0)) != place.expected)
 
 
 def settle_posts(count: Count, reading: Reading) -> None:

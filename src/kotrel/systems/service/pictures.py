@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from pathlib import Path
+from urllib.parse import quote
 
 import polars as pl
 
 from kotrel.core.changes.plan import Plan
 from kotrel.core.columns import ACTION
+from kotrel.core.errors import OutOfReach
 from kotrel.core.rows.system_state import FileFacts
 from kotrel.systems.interface import Step
 from kotrel.systems.pictures import picture_facts
@@ -48,7 +50,16 @@ def send_pictures(client: Client, missing: Mapping[str, FileFacts], folder: Path
         return
     step("sending pictures")
     for name in missing:
-        client.send("PUT", f"/v1/pictures/{name}", raw=(folder / name).read_bytes())
+        try:
+            content = (folder / name).read_bytes()
+        except OSError as error:
+            raise OutOfReach(
+                f"the picture {folder / name} cannot be read: {error.strerror or error}; nothing was loaded",
+                "",
+                "file-not-readable",
+            ) from None
+        # A # or ? in a name would end the address there.
+        client.send("PUT", f"/v1/pictures/{quote(name)}", raw=content)
 
 
 def _named(plan: Plan) -> list[str]:
