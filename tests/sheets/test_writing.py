@@ -7,6 +7,7 @@ from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
+from unittest.mock import patch
 
 import openpyxl
 import polars as pl
@@ -19,6 +20,7 @@ from kotrel.core.understanding.matching import match_headings
 from kotrel.core.understanding.reading import understand
 from kotrel.core.values.conventions import Conventions
 from kotrel.core.values.numbers import read_number
+from kotrel.sheets import tall_rows
 from kotrel.sheets.encodings import as_utf8
 from kotrel.sheets.marking import marked_name
 from kotrel.sheets.opening import open_sheets
@@ -83,6 +85,23 @@ class RoundTrips(unittest.TestCase):
             [(cell.value, cell.data_type, cell.hyperlink) for cell in page[2][:2]],
             [("=1+1", "s", None), ("http://x.example", "s", None)],
         )
+
+    def test_texts_that_a_workbook_could_take_for_something_else(self):
+        texts = ["_x0041_", "a\rb\nc", "<&>\"'", "  two  ", "tab\there", "\x0b\x00", "]]>", "&amp;", None, "=1+1"]
+        sheet = OutSheet("S", (OutColumn("a"), OutColumn("b")), pl.DataFrame({"a": texts, "b": texts[::-1]}))
+        path = self.folder / "odd.xlsx"
+        write_book(OutBook((sheet,)), path)
+        seen = [None if each is None else each.replace("\x0b", "\u240b").replace("\x00", "\u2400") for each in texts]
+        [grid] = open_sheets(path)
+        self.assertEqual(grid.cells["A"].to_list()[1:], seen)
+        self.assertEqual(grid.cells["B"].to_list()[1:], seen[::-1])
+
+    def test_a_sheet_with_no_room_for_all_rows_is_not_begun(self):
+        sheet = OutSheet("S", (OutColumn("a"),), pl.DataFrame({"a": ["x", "y", "z"]}))
+        for name in ("a.xlsx", "a.ods"):
+            with patch.object(tall_rows, "SHEET_HOLDS", 3), self.assertRaisesRegex(WrongUse, "3 rows.*room for 2"):
+                write_book(OutBook((sheet,)), self.folder / name)
+        self.assertEqual(list(self.folder.iterdir()), [])
 
     def test_numbers_in_text_files_can_be_read_in_one_way_only(self):
         weight = replace(ITEM.fields["length"], decimals=3)

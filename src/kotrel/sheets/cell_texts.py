@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from typing import Any
 
+SHEET_HOLDS = 1_048_576
+"""Rows of a sheet (ECMA-376)."""
 CELL_HOLDS = 32_767
 """Characters that a cell can hold (ECMA-376)."""
 _NO_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")

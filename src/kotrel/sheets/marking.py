@@ -21,14 +21,13 @@ from kotrel.core.rows.findings import Severity
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import index_of
 from kotrel.sheets.archives import DAMAGED
-from kotrel.sheets.cell_texts import CELL_HOLDS, writable
+from kotrel.sheets.cell_texts import CELL_HOLDS, SHEET_HOLDS, writable
 from kotrel.sheets.marked_copy import mark_copy
 from kotrel.sheets.marks import (
     AUTHOR,
     COLOURS,
     COLUMN,
     MOST_COMMENTS,
-    SHEET_HOLDS,
     SUMMARY,
     WIDTHS,
     MarkedSheet,

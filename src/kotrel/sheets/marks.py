@@ -20,8 +20,6 @@ COLOURS: dict[Severity, str] = {"error": "F8C9C4", "warning": "FCE8B2", "note": 
 MOST_COMMENTS = 5_000
 WIDTHS = (22, 24, 90, 34)
 """Widths of the summary's columns."""
-SHEET_HOLDS = 1_048_576
-CELL_HOLDS = 32_767
 
 
 @dataclass(frozen=True)

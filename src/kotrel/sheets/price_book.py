@@ -6,7 +6,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from decimal import ROUND_HALF_UP, Decimal
-from itertools import groupby
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +15,8 @@ from kotrel.core.pricing.guards import percent
 from kotrel.core.tables.table import Table
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.safe_writing import require_new_file, written_whole
+from kotrel.sheets.table_writing import DAY_ZERO
+from kotrel.sheets.tall_rows import TallColumn, TallRows, put_rows, require_room
 
 STAMP = "Kotrel prices"
 """Name of the workbook property that says by which rules the prices were worked out."""
@@ -26,6 +27,8 @@ OWN = (
 )  # fmt: skip
 """Headings of columns for the reader, which are never loaded."""
 CELL_DECIMALS = 6
+FIRST_LOOKS = 20_000
+"""So many rows are on the sheet with what to look at first; it says how many more there are."""
 _WIDTHS = {"Description": 38, "Remarks": 46, "Step": 22, "Item": 14, "Item code": 14, "Price list": 10}
 
 
@@ -56,18 +59,22 @@ def write_price_book(sheets: Sequence[PriceSheet], own: PriceSheet | None, first
     import xlsxwriter
 
     require_new_file(path, [".xlsx"])
-    with written_whole(path) as temporary:
-        out = xlsxwriter.Workbook(
-            temporary, {"strings_to_formulas": False, "strings_to_urls": False, "constant_memory": True}
+    for each in sheets:
+        require_room(
+            each.rows.height, f"{path}: the sheet “{each.name}”", "Work out the prices of fewer items at a time."
         )
+    with written_whole(path) as temporary:
+        out = xlsxwriter.Workbook(temporary, {"strings_to_formulas": False, "strings_to_urls": False})
         out.set_custom_property(STAMP, rules)
         formats = _Formats(out)
-        for each in sheets:
-            _list_sheet(out.add_worksheet(each.name), each, first, formats)
+        rows = {
+            place: _list_sheet(out.add_worksheet(each.name), each, first, formats) for place, each in enumerate(sheets)
+        }
         if own is not None:
-            _items_sheet(out.add_worksheet(ITEMS_SHEET), own, formats)
+            rows[len(sheets)] = _items_sheet(out.add_worksheet(ITEMS_SHEET), own, formats)
         _first_look(out.add_worksheet(FIRST_LOOK), [*sheets, *([own] if own else [])], formats)
         out.close()
+        put_rows(temporary, rows)
 
 
 def without_readers_columns(table: Table, own: Mapping[str, str]) -> tuple[Table, dict[str, str]]:
@@ -114,40 +121,46 @@ class _Formats:
         return self._money[key]
 
 
-def _list_sheet(sheet: Any, each: PriceSheet, first: date, formats: _Formats) -> None:
+def _list_sheet(sheet: Any, each: PriceSheet, first: date, formats: _Formats) -> TallRows:
     headings = ("Price list", "Item", "Description", "Unit", "From quantity", "From date", "Cost", "Old price", "Price", "Change",
                 "Change %", "Markup %", "Margin %", "Step", "Remarks")  # fmt: skip
     _head(sheet, headings, formats)
     money = formats.money(each.decimals)
-    looks = (formats.money(4), money, formats.money(each.decimals, True), money, *[formats.share] * 3)
-    names = (
-        "from_quantity",
-        "cost",
-        "old",
-        "new",
-        "change",
-        "change %",
-        "markup %",
-        "margin %",
-        "step",
-        "remark",
-        "severity",
-    )
-    rows = _with_shares(each.rows).select("target", "item", "description", "unit", *names)
-    for line, row in enumerate(rows.iter_rows(), start=1):
-        for place in range(4):
-            sheet.write_string(line, place, writable(row[place] or ""), formats.text)
-        sheet.write_number(line, 4, row[4], formats.quantity)
-        sheet.write_datetime(line, 5, first, formats.day)
-        for place, look in enumerate(looks, start=6):
-            if row[place - 1] is not None:
-                sheet.write_number(line, place, row[place - 1], look)
-        _words(sheet, line, 13, row[12], row[13], row[14], formats)
-    _finish(sheet, headings, each.rows.height)
+    looks = [*[formats.text] * 4, formats.quantity, formats.day, formats.money(4), money, formats.money(each.decimals, True), money,
+             *[formats.share] * 3, formats.text]  # fmt: skip
+    _samples(sheet, looks, formats)
+    rows = _with_shares(each.rows)
+    day = pl.Series([str((first - DAY_ZERO).days)]).new_from_index(0, rows.height)
+    texts = [rows[name].fill_null("") for name in ("target", "item", "description", "unit")]
+    figures = [rows[name] for name in ("cost", "old", "new", "change", "change %", "markup %", "margin %")]
+    _finish(sheet, headings, rows.height)
+    return TallRows(
+        (
+            *map(TallColumn, texts), _figure(rows["from_quantity"]), TallColumn(day, True), *map(_figure, figures),
+            TallColumn(rows["step"].fill_null("")), TallColumn(rows["remark"].replace("", None)),
+        ),
+        looks=_look(rows["severity"]),
+    )  # fmt: skip
+
+
+def _samples(sheet: Any, looks: Sequence[Any], formats: _Formats) -> None:
+    """A sample row for each severity that a row's remarks can have, worst first."""
+    for line, remark in enumerate((formats.wrong, formats.doubtful, formats.text), start=1):
+        for place, look in enumerate((*looks, remark)):
+            sheet.write_blank(line, place, None, look)
+
+
+def _look(severities: pl.Series) -> pl.Series:
+    """The sample row for each row."""
+    return severities.replace_strict({"error": 0, "warning": 1}, default=2, return_dtype=pl.UInt8)
+
+
+def _figure(numbers: pl.Series) -> TallColumn:
+    return TallColumn(numbers.cast(pl.String), True)
 
 
 def _with_shares(rows: pl.DataFrame) -> pl.DataFrame:
-    """The prices as the floats that cells hold, with change, change %, markup and margin where they can be worked out."""
+    """The prices with the decimals that cells hold, and with change, change %, markup and margin where they can be worked out."""
     old, new, cost = pl.col("old"), pl.col("new"), pl.col("cost")
     shares = {"change %": (new - old, old), "markup %": (new - cost, cost), "margin %": (new - cost, new)}
     worked = rows.with_columns(
@@ -158,59 +171,54 @@ def _with_shares(rows: pl.DataFrame) -> pl.DataFrame:
         ),
     )
     figures = [pl.col(name) for name in ("from_quantity", "cost", "old", "new", "change", *shares)]
-    # With so many decimals, all digits of a price still fit a float.
-    return worked.with_columns(each.cast(pl.Decimal(38, CELL_DECIMALS)).cast(pl.Float64) for each in figures)
+    return worked.with_columns(each.cast(pl.Decimal(38, CELL_DECIMALS)) for each in figures)
 
 
-def _items_sheet(sheet: Any, each: PriceSheet, formats: _Formats) -> None:
+def _items_sheet(sheet: Any, each: PriceSheet, formats: _Formats) -> TallRows:
     """The items' own prices: one row for each item, with a column for each price that is set."""
     names = list(dict.fromkeys(each.rows["target"]))
     about = {
         name: (title, places)
         for name, title, places in each.rows.select("target", "title", "decimals").unique().iter_rows()
     }
-    loaded = ["Item code", *(about[name][0] for name in names)]
-    headings = [
-        loaded[0],
-        "Description",
-        *loaded[1:],
-        *(f"Old {title.lower()}" for title in loaded[1:]),
-        "Step",
-        "Remarks",
-    ]
+    titles = [about[name][0] for name in names]
+    loaded = {"Item code", *titles}
+    headings = ["Item code", "Description", *titles, *(f"Old {title.lower()}" for title in titles), "Step", "Remarks"]
     for place, heading in enumerate(headings):
         sheet.write_string(0, place, heading, formats.heading if heading in loaded else formats.reader)
-    rows = _with_shares(each.rows).sort("item", maintain_order=True).iter_rows(named=True)
-    line = 0
-    for line, (item, mine) in enumerate(groupby(rows, key=lambda row: row["item"]), start=1):
-        by_name = {row["target"]: row for row in mine}
-        first = next(iter(by_name.values()))
-        sheet.write_string(line, 0, writable(item), formats.text)
-        sheet.write_string(line, 1, writable(first["description"] or ""), formats.text)
-        for place, name in enumerate(names, start=2):
-            if name in by_name:
-                sheet.write_number(line, place, by_name[name]["new"], formats.money(about[name][1], True))
-        for place, name in enumerate(names, start=2 + len(names)):
-            if name in by_name and by_name[name]["old"] is not None:
-                sheet.write_number(line, place, by_name[name]["old"], formats.money(about[name][1]))
-        remark = "; ".join(row["remark"] for row in by_name.values() if row["remark"])
-        severity = min((row["severity"] for row in by_name.values() if row["severity"]), default=None)
-        _words(sheet, line, 2 + 2 * len(names), first["step"], remark, severity, formats)
-    _finish(sheet, headings, line)
+    new = [formats.money(about[name][1], True) for name in names]
+    old = [formats.money(about[name][1]) for name in names]
+    _samples(sheet, [formats.text, formats.text, *new, *old, formats.text], formats)
+
+    def of(target: str, what: str) -> pl.Expr:
+        return pl.col(what).filter(pl.col("target") == target).first().alias(f"{what} {target}")
+
+    rows = (
+        _with_shares(each.rows)
+        .group_by("item", maintain_order=True)
+        .agg(
+            pl.col("description", "step").first(),
+            # “error” comes before “warning”.
+            pl.col("severity").min(),
+            pl.col("remark").drop_nulls().str.join("; "),
+            *(of(name, what) for what in ("new", "old") for name in names),
+        )
+        .sort("item")
+    )
+    _finish(sheet, headings, rows.height)
+    return TallRows(
+        (
+            TallColumn(rows["item"]), TallColumn(rows["description"].fill_null("")),
+            *(_figure(rows[f"{what} {name}"]) for what in ("new", "old") for name in names),
+            TallColumn(rows["step"].fill_null("")), TallColumn(rows["remark"].replace("", None)),
+        ),
+        looks=_look(rows["severity"]),
+    )  # fmt: skip
 
 
 def _head(sheet: Any, headings: Sequence[str], formats: _Formats) -> None:
     for place, heading in enumerate(headings):
         sheet.write_string(0, place, heading, formats.reader if heading in OWN else formats.heading)
-
-
-def _words(
-    sheet: Any, line: int, place: int, step: str | None, remark: str | None, severity: str | None, formats: _Formats
-) -> None:
-    sheet.write_string(line, place, step or "", formats.text)
-    if remark:
-        look = {"error": formats.wrong, "warning": formats.doubtful}.get(severity or "", formats.text)
-        sheet.write_string(line, place + 1, writable(remark), look)
 
 
 def _finish(sheet: Any, headings: Sequence[str], rows: int) -> None:
@@ -230,7 +238,7 @@ def _first_look(sheet: Any, sheets: Sequence[PriceSheet], formats: _Formats) -> 
         (each, row) for each in sheets for row in each.rows.filter(pl.col("remark").is_not_null()).iter_rows(named=True)
     ]
     found.sort(key=lambda one: (one[1]["severity"] != "error", -abs(_change(one[1])), one[1]["item"]))
-    for line, (each, row) in enumerate(found, start=1):
+    for line, (each, row) in enumerate(found[:FIRST_LOOKS], start=1):
         sheet.write_string(line, 0, each.name, formats.text)
         sheet.write_string(line, 1, writable(row["item"]), formats.text)
         sheet.write_string(line, 2, writable(row["description"] or ""), formats.text)
@@ -242,6 +250,9 @@ def _first_look(sheet: Any, sheets: Sequence[PriceSheet], formats: _Formats) -> 
         sheet.write_string(
             line, 7, writable(row["remark"]), formats.wrong if row["severity"] == "error" else formats.doubtful
         )
+    if len(found) > FIRST_LOOKS:
+        more = f"and {len(found) - FIRST_LOOKS:,} more: the sheets have them in the column Remarks"
+        sheet.write_string(FIRST_LOOKS + 1, 0, more, formats.text)
     if not found:
         sheet.write_string(1, 0, "Nothing: every price is within the guards.", formats.text)
     for place, width in enumerate((14, 14, 38, 8, 11, 11, 10, 70)):

@@ -13,6 +13,7 @@ from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.marks import COLUMN
 from kotrel.sheets.safe_writing import require_new_file, written_whole
 from kotrel.sheets.table_writing import day_in_sheets, is_exact_number
+from kotrel.sheets.tall_rows import require_room
 
 MOST_COMMENTS = 2_000
 """At most this many rows get a comment; the last column has every reason."""
@@ -43,6 +44,10 @@ def write_rest(sheets: Sequence[RestSheet], path: Path, stamp: Mapping[str, str]
     import xlsxwriter
 
     require_new_file(path, [".xlsx"])
+    for each in sheets:
+        require_room(
+            each.rest.cells.height, f"{path}: the sheet “{each.name}”", "Load it in parts, each of them smaller."
+        )
     with written_whole(path) as temporary:
         out = xlsxwriter.Workbook(temporary, {"strings_to_formulas": False, "strings_to_urls": False})
         for name, value in stamp.items():

@@ -5,6 +5,7 @@ from __future__ import annotations
 import html
 import re
 import zipfile
+from collections.abc import Sequence
 from datetime import date
 from pathlib import Path
 from typing import Any
@@ -16,14 +17,15 @@ from kotrel.core.errors import WrongUse
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.output import OutBook, OutSheet
 from kotrel.sheets.safe_writing import written_whole
+from kotrel.sheets.tall_rows import TallColumn, TallRows, put_rows, require_room
 from kotrel.sheets.text_writing import text_form, write_text
 
 ENDINGS = (".xlsx", ".ods", ".csv", ".tsv", ".tab", ".txt")
 EXACT_DIGITS = 15
 _PLAIN = re.compile(r"-?[0-9]+(?:\.[0-9]+)?", re.ASCII)
-_DAY = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}", re.ASCII)
-FIRST_DAY = date(1900, 3, 1)
-"""The first day that all spreadsheets count alike."""
+_DAY = re.compile(r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$", re.ASCII)
+FIRST_DAY, DAY_ZERO = date(1900, 3, 1), date(1899, 12, 30)
+"""The first day that all spreadsheets count alike, and the one that they count from."""
 """A spreadsheet keeps this many digits of a number; a longer one is written as text."""
 
 
@@ -45,6 +47,11 @@ def write_book(book: OutBook, path: Path) -> None:
         raise WrongUse(
             f"{path} is a text file, which can hold only one record", "Use .xlsx or .ods for several.", "one-sheet-only"
         )
+    if ending in (".xlsx", ".ods"):
+        for sheet in book.sheets:
+            require_room(
+                sheet.rows.height, f"{path}: the sheet “{sheet.name}”", "Write it as .csv, or fewer of the rows."
+            )
     with written_whole(path) as temporary:
         if ending == ".xlsx":
             _write_xlsx(book, temporary)
@@ -67,29 +74,37 @@ def _write_xlsx(book: OutBook, path: Path) -> None:
         sheet = out.add_worksheet(each.name)
         for place, column in enumerate(each.columns):
             sheet.write_string(0, place, writable(column.heading), heading)
-            write_column(out, sheet, place, 1, each.rows.to_series(place), column.field)
+            look = column_format(out, column.field)
+            longest = each.rows.to_series(place).head(200).str.len_chars().max()
+            width = min(max(longest if isinstance(longest, int) else 0, 9) + 2, 44)
+            sheet.set_column(place, place, width, look)
+            sheet.write_blank(1, place, None, look)
         sheet.freeze_panes(1, 1)
         if each.rows.height:
             sheet.autofilter(0, 0, each.rows.height, len(each.columns) - 1)
     out.close()
+    put_rows(
+        path, {place: typed_rows(each.rows, [c.field for c in each.columns]) for place, each in enumerate(book.sheets)}
+    )
 
 
-def write_column(out: Any, sheet: Any, place: int, first: int, values: pl.Series, about: Field | None) -> None:
-    """Writes one column of an xlsxwriter sheet from row ``first`` on, and formats the cells below for what is typed there."""
-    look = column_format(out, about)
-    longest = values.head(200).str.len_chars().max()
-    width = min(max(longest if isinstance(longest, int) else 0, 9) + 2, 44)
-    sheet.set_column(place, place, width, look)
-    for row, value in enumerate(values, start=first):
-        if value is None:
-            continue
-        if about is not None and about.is_decimal and is_exact_number(value):
-            sheet.write_number(row, place, float(value), look)
-        elif about is not None and about.kind == "date" and (day := day_in_sheets(value)) is not None:
-            sheet.write_datetime(row, place, day, look)
-        else:
-            # A text stays a text: "=1+1" does not become a formula, nor "00120" a number.
-            sheet.write_string(row, place, writable(value), look)
+def typed_rows(rows: pl.DataFrame, fields: Sequence[Field | None]) -> TallRows:
+    """Rows of canonical texts as cells: numbers and days as such, where a spreadsheet keeps them exactly; all else as texts.
+
+    A text stays a text: "=1+1" does not become a formula, nor "00120" a number.
+    """
+    return TallRows(tuple(_typed(rows.to_series(place), about) for place, about in enumerate(fields)))
+
+
+def _typed(values: pl.Series, about: Field | None) -> TallColumn:
+    if about is not None and about.is_decimal:
+        return TallColumn(values, exact_numbers(values))
+    if about is not None and about.kind == "date":
+        day = values.str.to_date("%Y-%m-%d", strict=False)
+        known = (day >= FIRST_DAY).fill_null(False) & values.str.contains(_DAY.pattern).fill_null(False)
+        count = (day - DAY_ZERO).dt.total_days().cast(pl.String)
+        return TallColumn(count.zip_with(known, values), known)
+    return TallColumn(values)
 
 
 def column_format(out: Any, about: Field | None) -> Any:
@@ -99,6 +114,14 @@ def column_format(out: Any, about: Field | None) -> Any:
     if about is not None and about.kind == "date":
         return out.add_format({"num_format": "yyyy-mm-dd"})
     return out.add_format({"num_format": "@"})
+
+
+def exact_numbers(values: pl.Series) -> pl.Series:
+    """:func:`is_exact_number` of each value; False for none."""
+    digits = values.str.replace(".", "", literal=True).str.strip_chars("-0").str.len_chars()
+    whole = values.str.extract("^([^.]*)").str.strip_chars_start("-0").str.len_chars()
+    plain = values.str.contains(f"^(?:{_PLAIN.pattern})$")
+    return (plain & (digits <= EXACT_DIGITS) & (whole <= EXACT_DIGITS)).fill_null(False)
 
 
 def is_exact_number(value: str) -> bool:

@@ -13,7 +13,8 @@ from kotrel.core.description.in_words import rules, what
 from kotrel.core.description.model import Field, Record
 from kotrel.sheets.output import OutColumn, OutSheet
 from kotrel.sheets.safe_writing import written_whole
-from kotrel.sheets.table_writing import column_format, write_column
+from kotrel.sheets.table_writing import column_format, typed_rows
+from kotrel.sheets.tall_rows import put_rows, require_room
 from kotrel.sheets.text_writing import text_form, write_text
 
 GUIDE, LISTS = "Kotrel guide", "Kotrel lists"
@@ -44,6 +45,10 @@ def write_template(
         The files written.
     """
     if path.suffix.lower() == ".xlsx":
+        for each in templates:
+            require_room(
+                each.rows.height, f"{path}: the sheet “{each.record.title}”", "Ask for fewer, or write a .csv."
+            )
         with written_whole(path) as temporary:
             _write_workbook(templates, lists, temporary, stamp)
         return [path]
@@ -80,11 +85,10 @@ def _write_workbook(
     ranges = _write_lists(out, templates, lists)
     for sheet, each in zip(sheets, templates, strict=True):
         for place, field in enumerate(each.fields):
-            write_column(out, sheet, place, 1, each.rows.to_series(place), field)
+            look = column_format(out, field)
             sheet.write_string(0, place, field.title, must[field.must])
-            sheet.set_column(
-                place, place, max(len(field.title) + 2, 12 if field.kind != "text" else 32), column_format(out, field)
-            )
+            sheet.set_column(place, place, max(len(field.title) + 2, 12 if field.kind != "text" else 32), look)
+            sheet.write_blank(1, place, None, look)
             sheet.write_comment(
                 0, place, f"{what(field).capitalize()}; {MUST[field.must]}. {rules(field)}".strip(), {"x_scale": 2}
             )
@@ -100,6 +104,7 @@ def _write_workbook(
         guide.set_column(place, place, width)
     out.get_worksheet_by_name(LISTS).hide()
     out.close()
+    put_rows(path, {place: typed_rows(each.rows, each.fields) for place, each in enumerate(templates)})
 
 
 def _write_lists(out: Any, templates: Sequence[Template], lists: Mapping[str, pl.DataFrame]) -> dict[str, str]:

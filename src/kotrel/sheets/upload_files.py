@@ -8,9 +8,9 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.layouts.layout import Layout
-from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.output import OutColumn, OutSheet
 from kotrel.sheets.safe_writing import written_whole
+from kotrel.sheets.tall_rows import TallColumn, TallRows, put_rows, require_room
 from kotrel.sheets.text_writing import TextForm, write_text
 
 
@@ -55,10 +55,11 @@ def _write_workbook(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path) -
         path,
         {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False, "constant_memory": True},
     )
-    for layout, texts in sheets:
-        sheet = book.add_worksheet(layout.sheet[:31])
-        for row, values in enumerate(_with_headings(layout, texts).iter_rows()):
-            for column, value in enumerate(values):
-                if value:
-                    sheet.write_string(row, column, writable(value))
+    rows: dict[int, TallRows] = {}
+    for place, (layout, texts) in enumerate(sheets):
+        whole = _with_headings(layout, texts)
+        require_room(whole.height - 1, f"layout {layout.name}", f"Set most_rows in layouts/{layout.name}.toml.")
+        book.add_worksheet(layout.sheet[:31]).write_string(0, 0, "sample")
+        rows[place] = TallRows(tuple(map(TallColumn, whole)), first=1)
     book.close()
+    put_rows(path, rows)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import dataclass
 
 import polars as pl
@@ -10,6 +11,10 @@ from polars.exceptions import PolarsError
 from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongUse
 from kotrel.core.expressions.kinds import Kind
+from kotrel.core.parallel import map_parallel
+
+_TALL = 100_000
+"""So many rows are worth the threads."""
 
 
 @dataclass(frozen=True)
@@ -41,7 +46,7 @@ class Compiled:
         """
         expr = self.expr if made is None else made
         try:
-            found = frame.select(expr.alias("computed"))["computed"]
+            found = _computed(frame, expr)
         except BaseException as error:
             if not _engine_gave_up(error):
                 raise
@@ -54,7 +59,7 @@ class Compiled:
         while high - low > 1:
             middle = (low + high) // 2
             try:
-                frame.slice(low, middle - low).select(expr.alias("computed"))
+                _computed(frame.slice(low, middle - low), expr)
                 low = middle
             except BaseException as error:
                 if not _engine_gave_up(error):
@@ -66,6 +71,16 @@ class Compiled:
             "Numbers have at most 26 digits before the point.",
             "too-large-to-compute",
         )
+
+
+def _computed(frame: pl.DataFrame, expr: pl.Expr) -> pl.Series:
+    """The value of each row, or one that is the same for all; of many rows, a part on each core."""
+    if frame.height < _TALL:
+        return frame.select(expr.alias("computed"))["computed"]
+    size = -(-frame.height // (os.cpu_count() or 1))
+    parts = [frame.slice(at, size) for at in range(0, frame.height, size)]
+    found = map_parallel(lambda part: part.select(expr.alias("computed"))["computed"], parts)
+    return found[0] if len(found[0]) != parts[0].height else pl.concat(found)
 
 
 def _engine_gave_up(error: BaseException) -> bool:

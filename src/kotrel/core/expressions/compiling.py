@@ -1,20 +1,22 @@
 """Tree → Polars expressions: kinds are checked first, numbers are exact decimals.
 
 All numbers have :data:`kotrel.core.expressions.kinds.SCALE` decimals; factors have far fewer, so products are exact. Only
-division rounds, at the last decimal.
+division rounds, at the last decimal. What an expression does with a number that is written out in it goes by
+:mod:`kotrel.core.expressions.exact`, which is quicker.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from decimal import Decimal
+from fractions import Fraction
 
 import polars as pl
 
 from kotrel.core.columns import sheet_column
 from kotrel.core.description.model import Field
 from kotrel.core.expressions.compiled import Compiled
+from kotrel.core.expressions.exact import times
 from kotrel.core.expressions.functions import FUNCTIONS
 from kotrel.core.expressions.kinds import NUMBER, SCALE, WHOLE_DIGITS, Kind, Typed
 from kotrel.core.expressions.parsing import ExpressionError, Node, TreeNode, is_tree, parse, place
@@ -241,10 +243,15 @@ class Compiler:
 
     def _times(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
+        for one, other in ((first, parts[1]), (second, parts[0])):
+            if (known := _written(other)) is not None:
+                return "number", times(one, known)
         return "number", first * second
 
     def _divided(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
+        if known := _written(parts[1]):
+            return "number", times(first, 1 / known)
         # The divisor itself becomes blank: both branches of a condition are computed.
         return "number", first / pl.when(second != 0).then(second)
 
@@ -252,26 +259,35 @@ class Compiler:
         return "number", pl.lit("0").cast(NUMBER) - self.need(parts[0], "number")
 
     def _share(self, percent: pl.Expr) -> pl.Expr:
-        return percent / pl.lit("100").cast(NUMBER)
+        return times(percent, Fraction(1, 100))
 
     def _plus_percent(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
+        if (known := _written(parts[1])) is not None:
+            return "number", times(first, 1 + known / 100)
         return "number", first + first * self._share(second)
 
     def _minus_percent(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
+        if (known := _written(parts[1])) is not None:
+            return "number", times(first, 1 - known / 100)
         return "number", first - first * self._share(second)
 
     def _times_percent(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
+        if (known := _written(parts[1])) is not None:
+            return "number", times(first, known / 100)
         return "number", first * self._share(second)
 
     _at_markup = _plus_percent
 
     def _at_margin(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
-        if is_tree(parts[1]) and parts[1].data == "number" and Decimal(str(parts[1].children[0])) >= 100:
+        known = _written(parts[1])
+        if known is not None and known >= 100:
             raise self.wrong(parts[1], "no price has a margin of 100 % or more", "A markup can be as high as you like.")
+        if known is not None:
+            return "number", times(first, 1 / (1 - known / 100))
         kept = pl.lit("1").cast(NUMBER) - self._share(second)
         return "number", first / pl.when(kept > 0).then(kept)
 
@@ -289,6 +305,11 @@ class Compiler:
                 node, f"{name}(…) takes {least if least == most else f'{least} to {most}'} values, not {len(given)}"
             )
         return how(self, given, node)
+
+
+def _written(node: Node) -> Fraction | None:
+    """A number that is written out in the expression, so that it is the same for all rows; or None."""
+    return Fraction(str(node.children[0])) if is_tree(node) and node.data == "number" else None
 
 
 def _how(got: Kind, wanted: Kind) -> str:

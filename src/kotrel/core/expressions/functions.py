@@ -7,6 +7,7 @@ from typing import Protocol
 
 import polars as pl
 
+from kotrel.core.expressions.exact import to_decimals
 from kotrel.core.expressions.kinds import NUMBER, SCALE, Kind, Typed
 from kotrel.core.expressions.numbering import MARK
 from kotrel.core.expressions.parsing import ExpressionError, Node, TreeNode, is_tree
@@ -73,7 +74,7 @@ def _next_number(compiler: Caller, given: list[Node], node: TreeNode) -> Typed:
 
 def _rounded(compiler: Caller, given: list[Node], node: TreeNode) -> Typed:
     decimals = min(_whole(compiler, given[1]), SCALE) if len(given) > 1 else 0
-    return "number", compiler.need(given[0], "number").round(decimals, mode="half_away_from_zero")
+    return "number", to_decimals(compiler.need(given[0], "number"), decimals)
 
 
 def _least_or_most(pick: Callable[..., pl.Expr]) -> _Function:

@@ -9,6 +9,7 @@ from typing import Literal
 
 import polars as pl
 
+from kotrel.core.expressions.exact import to_decimals, to_multiples
 from kotrel.core.expressions.kinds import exact
 
 _RULE = re.compile(r"(?:(up|down|nearest)\s+)?(to|ending)\s+([0-9]+(?:\.[0-9]+)?)", re.IGNORECASE)
@@ -55,18 +56,16 @@ def rounded(price: pl.Expr, rule: Rounding | None, decimals: pl.Expr | int) -> p
         decimals: of the list.
     """
     if rule is not None and rule.step is not None:
-        price = _multiple(price, rule.way, exact(rule.step))
+        price = to_multiples(price, rule.step, rule.way)
     elif rule is not None and rule.ending is not None:
-        period, ending = exact(rule.period), exact(rule.ending)
+        ending = exact(rule.ending)
         # How many periods there are below the price with the ending.
-        whole = _multiple(price - ending, rule.way, period, negative=True)
+        whole = to_multiples(price - ending, rule.period, rule.way)
         least = pl.max_horizontal(whole, exact(0)) if rule.way != "down" else whole
         price = pl.when(least >= exact(0)).then(least + ending).otherwise(price)
     if isinstance(decimals, int):
-        return price.round(decimals, mode="half_away_from_zero")
-    return pl.coalesce(
-        pl.when(decimals == places).then(price.round(places, mode="half_away_from_zero")) for places in range(7)
-    )
+        return to_decimals(price, decimals)
+    return pl.coalesce(pl.when(decimals == places).then(to_decimals(price, places)) for places in range(7))
 
 
 def has_none(price: pl.Expr, rule: Rounding | None) -> pl.Expr:
@@ -74,22 +73,3 @@ def has_none(price: pl.Expr, rule: Rounding | None) -> pl.Expr:
     if rule is None or rule.ending is None or rule.way != "down":
         return pl.lit(False)
     return (price < exact(rule.ending)).fill_null(False)
-
-
-def _multiple(price: pl.Expr, way: str, step: pl.Expr, negative: bool = False) -> pl.Expr:
-    """The multiple of a step below, above or nearest to a price; half a step goes away from zero.
-
-    Args:
-        negative: the price may be below zero; division rounds towards zero.
-    """
-    rest = price % step
-    low = price - rest
-    if negative:
-        low = pl.when(rest < exact(0)).then(low - step).otherwise(low)
-        rest = price - low
-    if way == "down":
-        return low
-    above = pl.when(rest == exact(0)).then(low).otherwise(low + step)
-    if way == "up":
-        return above
-    return pl.when(rest + rest >= step).then(low + step).otherwise(low)

@@ -14,6 +14,7 @@ import polars as pl
 
 from kotrel.core.description.model import Field
 from kotrel.core.expressions import Compiled, Scope, compile_expression
+from kotrel.core.expressions.exact import to_decimals
 from kotrel.core.expressions.kinds import NUMBER, exact
 from kotrel.core.expressions.parsing import ExpressionError
 from kotrel.core.pricing.rounding import has_none, rounded
@@ -170,20 +171,15 @@ def _one(
         frame = frame.drop(name).join(current, on="the item", how="left", maintain_order="left")
     for code in lists:
         frame = _with_list(frame, done, code, target, rules, goods)
-    base = compiled.column(frame)
-    priced = frame.with_columns(base.alias("worked out")).with_columns(
-        pl.when(pl.col("the factor") == exact(1))
-        .then(pl.col("worked out"))
-        .otherwise((pl.col("worked out") * pl.col("the factor")).round(SNAPPED, mode="half_away_from_zero"))
-        .alias("worked out")
+    price = compiled.expr
+    if (frame["the factor"] != 1).any():
+        in_unit = to_decimals(price * pl.col("the factor"), SNAPPED)
+        price = pl.when(pl.col("the factor") == exact(1)).then(price).otherwise(in_unit)
+    priced = frame.select(
+        *(pl.col(f"the {name}").alias(name) for name in BREAK[1:]),
+        compiled.column(frame, rounded(price, step.rounding, _decimals(target, goods))).alias("new price"),
+        compiled.column(frame, has_none(price, step.rounding)).alias("has none"),
     )
-    price = pl.col("worked out")
-    decimals = _decimals(target, goods)
-    priced = priced.select(
-        *(pl.col(f"the {name}").alias(name) for name in BREAK[1:]), price,
-        rounded(price, step.rounding, decimals).cast(NUMBER).alias("new price"),
-        has_none(price, step.rounding).alias("has none"),
-    )  # fmt: skip
     lacking = int(priced["new price"].null_count())
     priced = priced.with_columns(
         # Where the rule knows no price, the one that stands stays.
