@@ -73,6 +73,16 @@ class ColumnsAreAsExactAsSingleNumbers(unittest.TestCase):
                 self.assertEqual(found % of, 0)
                 self.assertLessEqual(abs(found - number), of / 2)
 
+    @settings(deadline=None, max_examples=60)
+    @given(NUMBERS, st.decimals(-50, 50, places=3), st.integers(1, 99), st.integers(0, 6))
+    def test_several_steps_are_one_after_the_other(self, numbers, by, part, places):
+        def by_hand(one):
+            product = (one * by).quantize(PLACE, rounding=ROUND_HALF_UP)
+            shared = (product / part).quantize(PLACE, rounding=ROUND_HALF_UP)
+            return shared.quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP)
+
+        self.same(numbers, lambda n: to_decimals(times(times(n, Fraction(by)), Fraction(1, part)), places), by_hand)
+
     def test_what_is_too_large_for_whole_numbers_is_as_exact(self):
         # 10^22 times 1,000.0001 is 10^25 + 10^18; in last places that is more than 2^127.
         self.assertEqual(

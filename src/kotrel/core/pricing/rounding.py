@@ -5,11 +5,10 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import Literal
 
 import polars as pl
 
-from kotrel.core.expressions.exact import to_decimals, to_multiples
+from kotrel.core.expressions.exact import Way, to_decimals, to_multiples
 from kotrel.core.expressions.kinds import exact
 
 _RULE = re.compile(r"(?:(up|down|nearest)\s+)?(to|ending)\s+([0-9]+(?:\.[0-9]+)?)", re.IGNORECASE)
@@ -25,7 +24,7 @@ class Rounding:
         ending: what a price ends with, such as 0.95; the next such price is 1 higher (10 for 9.95, 100 for 99).
     """
 
-    way: Literal["up", "down", "nearest"]
+    way: Way
     step: Decimal | None = None
     ending: Decimal | None = None
 
@@ -41,7 +40,7 @@ def read_rounding(text: str) -> Rounding | None:
     found = _RULE.fullmatch(text.strip())
     if not found or Decimal(found[3]) == 0:
         return None
-    way: Literal["up", "down", "nearest"] = (found[1] or "nearest").lower()  # type: ignore[assignment]
+    way: Way = (found[1] or "nearest").lower()  # type: ignore[assignment]
     number = Decimal(found[3])
     return Rounding(way, step=number) if found[2].lower() == "to" else Rounding(way, ending=number)
 
