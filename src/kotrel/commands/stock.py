@@ -8,10 +8,12 @@ from pathlib import Path
 
 from kotrel.commands._shared import day, workspace_of
 from kotrel.core.errors import WrongUse
+from kotrel.reports.balances import proof_json, show_proof
 from kotrel.reports.screen import Screen
 from kotrel.reports.stock import show_stock, stock_book, stock_json
 from kotrel.sheets.safe_writing import require_new_file
 from kotrel.sheets.table_writing import ENDINGS, write_book
+from kotrel.stages.balances import prove_balances
 from kotrel.stages.stock import DEFAULT_BY, Question, stock
 from kotrel.stages.undoing import load_number
 
@@ -21,7 +23,9 @@ kotrel stock ROP-00120 --by item,warehouse,bin,lot
 kotrel stock --where "warehouse is 'LOFT'" --against L0007
     before, change and after of one load
 kotrel stock --by category --from 2027-01-01 --to 2027-01-31
-    opening + in - out = closing of a month"""
+    opening + in - out = closing of a month
+kotrel stock --prove
+    are the balances that the system keeps what its ledger comes to?"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -37,6 +41,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--to", dest="until", type=day, metavar="DATE", help="the last day of the period")
     parser.add_argument("--against", metavar="LOAD", help="before, change and after of one load")
+    parser.add_argument(
+        "--prove", action="store_true", help="compare the balances that the system keeps with the sum of its ledger"
+    )
     parser.add_argument("--empty-too", action="store_true", help="also what holds nothing")
     parser.add_argument("--all", action="store_true", help="list every row")
     parser.add_argument("-o", "--output", metavar="FILE", help="write it to a file: .xlsx, .csv or .tsv")
@@ -47,6 +54,8 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         raise WrongUse(
             "--at, --from/--to and --against ask different questions", "Use one of them.", "wrong-command-line"
         )
+    if args.prove:
+        return _prove(args, screen)
     if args.output:
         require_new_file(Path(args.output), ENDINGS)
     asked = Question(
@@ -69,6 +78,18 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     if args.output:
         screen.show(f"Written: {args.output}")
     return 0
+
+
+def _prove(args: argparse.Namespace, screen: Screen) -> int:
+    asked = (args.items, args.where, args.at, args.since, args.until, args.against, args.output)
+    if any(asked) or args.by != ",".join(DEFAULT_BY):
+        raise WrongUse("--prove looks at every balance", "Leave out the other choices.", "wrong-command-line")
+    proof = prove_balances(workspace_of(args))
+    if screen.as_json:
+        screen.json(proof_json(proof))
+    else:
+        show_proof(screen, proof, args.all)
+    return 1 if proof.differing.height else 0
 
 
 def _date(text: str | None) -> date | None:

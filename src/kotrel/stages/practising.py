@@ -10,6 +10,7 @@ from kotrel.practice.setup import set_up
 from kotrel.practice.trade import Moved, require_practice, trade_once
 from kotrel.systems.opening import database_at
 from kotrel.systems.sql import journal
+from kotrel.systems.sql.balances import drop_statements
 from kotrel.systems.sql.database import quoted
 from kotrel.systems.sql.store import store_of
 from kotrel.workspace.settings import Workspace
@@ -43,6 +44,8 @@ def reset(workspace: Workspace) -> None:
         with database.changing():
             for record in reversed(workspace.description.in_load_order()):
                 database.run(f"DROP TABLE IF EXISTS {store_of(workspace.description, record, database.dialect).name}")
+            for statement in drop_statements(workspace.description, database.dialect):
+                database.run(statement)
             if database.dialect == "postgresql" and workspace.description.schema:
                 database.run(f"DROP SCHEMA IF EXISTS {quoted(workspace.description.schema)}")
             for table in (journal.row_table(database.dialect), journal.load_table(database.dialect)):

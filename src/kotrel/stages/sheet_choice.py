@@ -55,7 +55,7 @@ def match_tables(
         name = record_named(workspace.description, wanted.record).name
         if name not in readable:
             raise WrongUse(
-                f"{name} is the ledger: it is written by documents only", "Load a document instead.", "no-such-record"
+                f"{name} is kept by the system: only documents change it", "Load a document instead.", "no-such-record"
             )
         records = of_one_document(workspace.description, name, readable)
     saved = _saved(tables, workspace, wanted)

@@ -15,9 +15,7 @@ READ_BY = {sheet_record.NAME: "kotrel count collect COUNT FILE", answers.NAME: "
 def with_sheet_records(description: Description) -> Description:
     """The description with these records; where the system has one of the same name, that is meant."""
     own: dict[str, Record] = {
-        answers.NAME: answers.result_record(
-            [each for each in description.records.values() if each.nature != "ledger"], []
-        )
+        answers.NAME: answers.result_record([each for each in description.records.values() if not each.is_kept], [])
     }
     ledger = description.stock_places
     if ledger is not None and "item" in ledger.fields and ledger.fields["item"].to:

@@ -15,6 +15,9 @@ LEDGER = ("kind", "document", "line", "part", "counts_as", "date", "item", "ware
 STOCK = ("item", "quantity")
 """Fields that a list of stock must have; ``warehouse``, ``bin``, ``lot``, ``serial``, and ``value`` or ``cost`` are used where it has them."""
 
+BALANCE = ("item", "counts_as", "quantity", "value")
+"""Fields that balances must have; the others say by what they are kept: ``warehouse``, ``bin``, ``lot``, ``serial`` …"""
+
 
 def document_settings(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[str, Any]:
     """The settings of a record that say whether it is a document, part of one, or the ledger."""
@@ -63,6 +66,7 @@ def check_documents(reader: TomlReader, records: Mapping[str, Record]) -> None:
             raise reader.wrong(f"the list of stock has no field {', '.join(missing)}", "record", stock.name)
         if stock.fields["item"].to is None:
             raise reader.wrong("the item of a list of stock is a reference", "record", stock.name, "field", "item")
+    _check_balances(reader, records, ledgers)
     for ledger in ledgers:
         if missing := [name for name in LEDGER if name not in ledger.fields]:
             raise reader.wrong(f"the ledger has no field {', '.join(missing)}", "record", ledger.name)
@@ -76,6 +80,21 @@ def check_documents(reader: TomlReader, records: Mapping[str, Record]) -> None:
             ):
                 path = ("record", record.name, "field", field.name, "from_ledger")
                 raise reader.wrong(f"“from_ledger”: no ledger refers to {record.name}", *path)
+
+
+def _check_balances(reader: TomlReader, records: Mapping[str, Record], ledgers: Sequence[Record]) -> None:
+    kept = [each for each in records.values() if each.nature == "balance"]
+    if len(kept) > 1 or (kept and not ledgers):
+        raise reader.wrong(
+            "there is one record of balances at most, and a ledger beside it", "record", kept[-1].name, "nature"
+        )
+    for balances in kept:
+        if missing := [name for name in BALANCE if name not in balances.fields]:
+            raise reader.wrong(f"the balances have no field {', '.join(missing)}", "record", balances.name)
+        for name in balances.fields:
+            if name not in ledgers[0].fields:
+                path = ("record", balances.name, "field", name)
+                raise reader.wrong(f"the ledger has no field {name} of which this could be the balance", *path)
 
 
 def _check_fulfils(

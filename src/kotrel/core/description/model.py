@@ -17,7 +17,7 @@ Kind = Literal[
     "code", "text", "number", "quantity", "money", "date", "moment", "yes_no", "choice", "list", "reference", "file"
 ]
 Must = Literal["always", "new", "may"]
-Nature = Literal["master", "document", "ledger", "stock"]
+Nature = Literal["master", "document", "ledger", "balance", "stock"]
 Effect = Literal["in", "out", "move", "revalue", "none"]
 FromLedger = Literal["on hand", "on order", "reserved", "average cost", "last moved"]
 
@@ -152,7 +152,8 @@ class Record:
             of the rows whose key differs in it alone, one follows the other.
         needs: ``reference.field`` → the values of which the row referred to must have one in that field.
         nature: ``master``: rows are added and changed; ``document``: posted once, never changed; ``ledger``: what documents post;
-            ``stock``: what is on hand where, in a system without a ledger.
+            ``balance``: what the ledger comes to by place, kept by the system; ``stock``: what is on hand where, in a system
+            without a ledger.
         part_of: the record whose rows these belong to: a document's lines, or a line's lots; None for others.
         effect: of a document on stock: ``in``, ``out``, ``move``, ``revalue``, or ``none``.
         counts_as: what a document without an effect on stock counts as: ``reserved`` or ``on order``; None for neither.
@@ -185,8 +186,13 @@ class Record:
 
     @property
     def is_posted(self) -> bool:
-        """True for documents, their parts, and the ledger: their rows are added and never changed."""
-        return self.nature in ("document", "ledger") or self.part_of is not None
+        """True for documents, their parts, the ledger and its balances: nobody changes their rows."""
+        return self.nature in ("document", "ledger", "balance") or self.part_of is not None
+
+    @property
+    def is_kept(self) -> bool:
+        """True for the ledger and its balances: the system keeps them, and nobody has a sheet of their rows."""
+        return self.nature in ("ledger", "balance")
 
     @property
     def code(self) -> str:
@@ -249,6 +255,11 @@ class Description:
         return next((each for each in self.records.values() if each.nature == "ledger"), None)
 
     @property
+    def balances(self) -> Record | None:
+        """The record of what the ledger comes to by place, or None where the system keeps none."""
+        return next((each for each in self.records.values() if each.nature == "balance"), None)
+
+    @property
     def stock_list(self) -> Record | None:
         """The record that says what is on hand where, in a system without a ledger; None where there is none."""
         return next((each for each in self.records.values() if each.nature == "stock"), None)
@@ -261,36 +272,3 @@ class Description:
     def in_load_order(self) -> list[Record]:
         """All records, each after those it refers to."""
         return [self.records[name] for name in self.order]
-
-
-def load_order(records: Mapping[str, Record]) -> tuple[str, ...]:
-    """Names of the records, each after those it refers to.
-
-    Records that do not depend on each other keep the order of the description. A reference to the record itself does
-    not count: rows of one record are loaded in one step.
-
-    Raises:
-        ValueError: the references form a circle; the message names it.
-    """
-    placed: dict[str, None] = {}
-    waiting: list[str] = []
-
-    def place(name: str) -> None:
-        if name in placed:
-            return
-        if name in waiting:
-            circle = [*waiting[waiting.index(name) :], name]
-            raise ValueError(" → ".join(circle))
-        waiting.append(name)
-        for reference in records[name].references:
-            if reference.to is not None and reference.to != name:
-                place(reference.to)
-        for each in records[name].fields.values():
-            for record, _ in each.one_of[1:]:
-                place(record)
-        waiting.pop()
-        placed[name] = None
-
-    for name in records:
-        place(name)
-    return tuple(placed)

@@ -8,6 +8,7 @@ from typing import Any, Literal, get_args
 
 from kotrel.core.description.default_sets import DefaultSet
 from kotrel.core.description.document_reading import check_documents, document_settings, from_ledger
+from kotrel.core.description.load_order import load_order
 from kotrel.core.description.model import (
     DECIMAL_KINDS,
     Description,
@@ -15,7 +16,6 @@ from kotrel.core.description.model import (
     Kind,
     Must,
     Record,
-    load_order,
 )
 from kotrel.core.description.rules import check_references, check_rules, known_field, names_exist
 from kotrel.core.description.storage_reading import storage_of

@@ -97,7 +97,7 @@ def flat_record(family: Family) -> Record:
 def readable_records(description: Description) -> dict[str, Record]:
     """What sheets may hold: all records but the ledger; a document's header also as a flat sheet with its lines."""
     flat = {each.header.name: flat_record(each) for each in families(description)}
-    return {name: flat.get(name, record) for name, record in description.records.items() if record.nature != "ledger"}
+    return {name: flat.get(name, record) for name, record in description.records.items() if not record.is_kept}
 
 
 def is_named_only(record: Record) -> bool:

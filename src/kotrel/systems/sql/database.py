@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from typing import Any
@@ -109,8 +109,12 @@ class Database(ABC):
         """The columns of a table, by name."""
 
     @abstractmethod
-    def acts_by_itself(self, schema: str, table: str) -> bool:
-        """True where the table has triggers, rules or policies, so that what comes out may differ from what is sent."""
+    def acts_by_itself(self, schema: str, table: str, harmless: Collection[str] = ()) -> bool:
+        """True where the table has triggers, rules or policies, so that what comes out may differ from what is sent.
+
+        Args:
+            harmless: names of triggers that leave the rows as they are.
+        """
 
     @abstractmethod
     def among(self, column: str, values: Iterable[str]) -> tuple[str, list[Any]]:

@@ -40,8 +40,12 @@ def ledger_sums(
             return pl.DataFrame(schema=dict.fromkeys((*by, *SUMS), pl.String))
         dated = any(each is not None for each in (since, until, direction, as_at))
         return listed_sums(database, description, by, among, dated)
-    store = store_of(description, ledger, database.dialect)
     by = [name for name in by if name in ledger.fields]
+    balances = description.balances
+    if balances is not None and not last and all(each is None for each in (since, until, direction, as_at)):
+        # The balances say it too, where they are kept by all that is asked for.
+        ledger = balances if all(name in balances.fields for name in (*by, *(name for name, _ in among))) else ledger
+    store = store_of(description, ledger, database.dialect)
 
     def stored(field: Field) -> str:
         return store.stored(database, "?", field)
@@ -53,7 +57,6 @@ def ledger_sums(
             found, bound = key_condition(database, store, name, wanted)
             conditions += found
             values += bound
-    date = ledger.fields["date"]
     for sign, day in ((">=", since), ("<=", until)):
         if day is not None:
             cast = "CAST(? AS date)" if database.dialect == "postgresql" else "?"
@@ -77,7 +80,7 @@ def ledger_sums(
         database.as_text("s.v", ledger.fields["value"], store.plain),
     ]
     if last:
-        outer.append(database.as_text("s.d", date, store.plain))
+        outer.append(database.as_text("s.d", ledger.fields["date"], store.plain))
     return database.frame(outer, [*by, *SUMS, *(["last"] if last else [])], rest, values)
 
 
@@ -134,12 +137,13 @@ def _with_ledger(database: Database, store: Store, frame: pl.DataFrame, names: S
     reference = next(each.name for each in ledger.references if each.to == record.name)
     sums: dict[str, pl.DataFrame] = {}
     codes = frame[key]
+    needs_day = any(record.fields[name].from_ledger == "last moved" for name in names)
     for name in names:
         what = str(record.fields[name].from_ledger)
         counts_as = what if what in ("on order", "reserved") else "on hand"
         if counts_as not in sums:
             sums[counts_as] = ledger_sums(
-                database, store.description, [reference], [(reference, codes)], counts_as, last=True
+                database, store.description, [reference], [(reference, codes)], counts_as, last=needs_day
             )
         found = sums[counts_as]
         decimals = record.fields[name].decimals or 0

@@ -8,8 +8,9 @@ from contextlib import contextmanager
 
 import polars as pl
 
-from kotrel.core.columns import ACTION, before
+from kotrel.core.columns import ACTION, LINE, before
 from kotrel.core.errors import OutOfReach
+from kotrel.systems.sql.balances import triggers
 from kotrel.systems.sql.database import ColumnNow, Database, quoted
 from kotrel.systems.sql.staging import Stage
 from kotrel.systems.sql.store import literal
@@ -34,7 +35,9 @@ class Merge:
         self.database: Database = stage.database
         self.store = stage.store
         self.changes = stage.changes
-        self.acting = self.database.acts_by_itself(self.store.schema, self.store.table)
+        self.acting = self.database.acts_by_itself(
+            self.store.schema, self.store.table, triggers(self.store.description, self.store.record)
+        )
         self.renamed: dict[int, tuple[str, ...]] = {}
         plain = self.store.plain or self.acting or stage.raw
         self.columns: dict[str, ColumnNow] = (
@@ -142,8 +145,7 @@ class Merge:
     def _insert_and_ask(self, statement: str) -> int:
         """Inserts the new rows and asks for their keys as they came out."""
         came = self._keys_of_inserted(statement)
-        rows = self.changes.frame.filter(pl.col(ACTION) != "refused").with_row_index("line", self.stage.lines.start)
-        new = rows.filter(pl.col(ACTION) == "new").select("line", *self.store.record.key).rows()
+        new = self._lines().filter(pl.col(ACTION) == "new").select(LINE, *self.store.record.key).rows()
         if len(came) == len(new):
             there = set(came)
             asked = {row[1:] for row in new}
@@ -154,12 +156,15 @@ class Merge:
                 self.renamed = {row[0]: key for row, key in zip(lost, odd, strict=True)}
         return len(came)
 
+    def _lines(self) -> pl.DataFrame:
+        """The staged rows with the number of their line."""
+        return self.changes.frame.filter(pl.col(ACTION) != "refused").with_row_index(LINE, self.stage.lines.start)
+
     def renamed_keys(self) -> dict[tuple[str, ...], tuple[str, ...]]:
         """Key sent → the key that the database made of it."""
         if not self.renamed:
             return {}
-        rows = self.changes.frame.filter(pl.col(ACTION) != "refused").with_row_index("line", self.stage.lines.start)
-        keys = {line: tuple(key) for line, *key in rows.select("line", *self.store.record.key).iter_rows()}
+        keys = {line: tuple(key) for line, *key in self._lines().select(LINE, *self.store.record.key).iter_rows()}
         return {keys[line]: made for line, made in self.renamed.items()}
 
     def _keys_of_inserted(self, statement: str) -> list[tuple[str, ...]]:

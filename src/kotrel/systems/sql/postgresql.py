@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import re
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from functools import partial
 from typing import Any
@@ -205,12 +205,12 @@ class PostgresDatabase(Database):
             found[column] = ColumnNow(kind, None if generated else default, bool(generated) or identity == "a")
         return found
 
-    def acts_by_itself(self, schema: str, table: str) -> bool:
+    def acts_by_itself(self, schema: str, table: str, harmless: Collection[str] = ()) -> bool:
         found = self.run(
             "SELECT c.relrowsecurity OR c.relhasrules OR EXISTS (SELECT 1 FROM pg_catalog.pg_trigger AS g "
-            "WHERE g.tgrelid = c.oid AND NOT g.tgisinternal) FROM pg_catalog.pg_class AS c "
+            "WHERE g.tgrelid = c.oid AND NOT g.tgisinternal AND g.tgname::text <> ALL(?)) FROM pg_catalog.pg_class AS c "
             "WHERE c.oid = pg_catalog.to_regclass(?)",
-            [quoted(schema, table)],
+            [list(harmless), quoted(schema, table)],
         )
         return bool(found and found[0][0])
 

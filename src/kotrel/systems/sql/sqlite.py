@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import re
 import sqlite3
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -204,9 +204,11 @@ class SqliteDatabase(Database):
             for _, name, kind, _, default, _, hidden in self.run(f"PRAGMA table_xinfo({quoted(table)})")
         }
 
-    def acts_by_itself(self, schema: str, table: str) -> bool:
-        found = self.run("SELECT 1 FROM sqlite_master WHERE type = 'trigger' AND lower(tbl_name) = lower(?)", [table])
-        return bool(found)
+    def acts_by_itself(self, schema: str, table: str, harmless: Collection[str] = ()) -> bool:
+        found = self.run(
+            "SELECT name FROM sqlite_master WHERE type = 'trigger' AND lower(tbl_name) = lower(?)", [table]
+        )
+        return any(name not in harmless for (name,) in found)
 
     def among(self, column: str, values: Iterable[str]) -> tuple[str, list[Any]]:
         return f"{column} IN (SELECT value FROM json_each(?))", [json.dumps(list(values))]

@@ -10,6 +10,7 @@ from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.schema import CreateIndex, CreateSchema, CreateTable
 
 from kotrel.core.description.model import Description, Field, Record
+from kotrel.systems.sql.balances import balance_statements
 from kotrel.systems.sql.store import store_of
 
 WHOLE_DIGITS = 18
@@ -32,7 +33,7 @@ def create_statements(description: Description, dialect: str) -> list[str]:
         statements += [
             compiled(CreateIndex(index), dialect) for index in sorted(table.indexes, key=lambda i: str(i.name))
         ]
-    return statements
+    return [*statements, *balance_statements(description, dialect)]
 
 
 def bare_statements(description: Description) -> list[str]:
@@ -66,6 +67,8 @@ def compiled(statement: Any, dialect: str) -> str:
 
 def _table(metadata: sa.MetaData, description: Description, record: Record, dialect: str) -> sa.Table:
     columns = [_column(field, record, dialect) for field in record.fields.values() if field.from_ledger is None]
+    if record.nature == "balance":
+        return sa.Table(store_of(description, record, dialect).table, metadata, *columns)
     return sa.Table(
         store_of(description, record, dialect).table,
         metadata,
@@ -91,7 +94,7 @@ def _is_long(target: Record, record: Record) -> bool:
 
 
 def _column(field: Field, record: Record, dialect: str) -> sa.Column[Any]:
-    needed = field.name in record.key or field.must in ("always", "new")
+    needed = (field.name in record.key and record.nature != "balance") or field.must in ("always", "new")
     return sa.Column(field.name, _type(field, dialect), nullable=not needed)
 
 
