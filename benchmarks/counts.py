@@ -24,7 +24,7 @@ def freezing(bench: PostgresBench, places: int, runs: int) -> tuple[Timed, Timed
     fill_places(bench, places)
 
     def drop() -> None:
-        subprocess.run(kotrel("count", "drop", "all", "--yes"), cwd=bench.folder, capture_output=True, check=False)
+        subprocess.run(kotrel("count", "drop", "all"), cwd=bench.folder, capture_output=True, check=False)
 
     ours = process(kotrel("count", "freeze", "all", "--trading"), bench.folder, runs, drop)
 

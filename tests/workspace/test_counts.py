@@ -6,12 +6,16 @@ from decimal import Decimal
 from pathlib import Path
 from types import SimpleNamespace
 
+import polars as pl
+
+from kotrel.core.counting.freezing import FROZEN
 from kotrel.core.counting.variance import Entry
 from kotrel.core.errors import WrongUse
 from kotrel.stages.counting.standing import posted_places, settle_posts
 from kotrel.workspace.counts import CountedFile, count_names, create_count, drop_count, open_count
 
 ROW = ("ROPE", "SHED", "S-1", None, None, "50", "4.20", "EA", "Rope", "ROPE")
+PLACES = pl.DataFrame([ROW], schema=dict.fromkeys(FROZEN, pl.String), orient="row")
 POSTED = [(1, "50", "47", "-3", "COUNT-x-SHED", "counted")]
 
 
@@ -29,7 +33,7 @@ class Kept(unittest.TestCase):
 
     def setUp(self) -> None:
         self.hidden = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        create_count(self.hidden, "x", {"trading": "no", "frozen_at": "2027-01-09 08:00:00"}, [ROW])
+        create_count(self.hidden, "x", {"trading": "no", "frozen_at": "2027-01-09 08:00:00"}, PLACES)
 
     def test_a_posting_that_was_interrupted_is_settled_by_the_journal(self) -> None:
         for history, expected in (((), {}), ((load(7, "f"),), {1: 7}), ((load(7, "f", undone_by=8),), {})):
@@ -59,6 +63,6 @@ class Kept(unittest.TestCase):
     def test_names(self) -> None:
         for name in ("x", "a/b", "", "../x"):
             with self.subTest(name=name), self.assertRaises(WrongUse):
-                create_count(self.hidden, name, {}, [])
+                create_count(self.hidden, name, {}, PLACES.clear())
         self.assertTrue(drop_count(self.hidden, "x").name.startswith("x.dropped"))
         self.assertEqual(count_names(self.hidden), [])

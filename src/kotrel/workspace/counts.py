@@ -12,15 +12,20 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+import polars as pl
+
+from kotrel.core.counting.freezing import FROZEN
 from kotrel.core.counting.variance import Entry, Place
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.similarity import nearest
+from kotrel.workspace.count_places import NUMBER, as_places, blocks_of, places_in
 
 FOLDER = "counts"
 _TABLES = """
 CREATE TABLE about (name TEXT PRIMARY KEY, value TEXT NOT NULL);
-CREATE TABLE place (number INTEGER PRIMARY KEY, item TEXT NOT NULL, warehouse TEXT, bin TEXT, lot TEXT, serial TEXT,
-  expected TEXT NOT NULL, cost TEXT, unit TEXT, description TEXT, category TEXT, find INTEGER NOT NULL DEFAULT 0);
+CREATE TABLE frozen (block INTEGER PRIMARY KEY, places BLOB NOT NULL);
+CREATE TABLE find (number INTEGER PRIMARY KEY, item TEXT NOT NULL, warehouse TEXT, bin TEXT, lot TEXT, serial TEXT,
+  expected TEXT NOT NULL, cost TEXT, unit TEXT, description TEXT, category TEXT);
 CREATE TABLE file (number INTEGER PRIMARY KEY, name TEXT NOT NULL, source TEXT NOT NULL UNIQUE, fingerprint TEXT NOT NULL,
   at TEXT NOT NULL, who TEXT NOT NULL, round INTEGER NOT NULL);
 CREATE TABLE entry (place INTEGER NOT NULL, file INTEGER, round INTEGER NOT NULL, counted TEXT NOT NULL, counter TEXT NOT NULL,
@@ -77,25 +82,20 @@ class Count:
     def note(self, name: str, value: str) -> None:
         self._connection.execute("INSERT OR REPLACE INTO about VALUES (?, ?)", [name, value])
 
-    def places(self) -> list[Place]:
-        """All places, finds too, in their order."""
-        rows = self._rows(
-            "SELECT number, item, warehouse, bin, lot, serial, expected, cost, unit, description, category, find FROM place ORDER BY number"
-        )
-        return [
-            Place(row[0], row[1], row[2], row[3], row[4], row[5], Decimal(row[6]), Decimal(row[7] or 0), row[8] or "", row[9] or "",
-                  row[10] or "", bool(row[11]))
-            for row in rows
-        ]  # fmt: skip
+    def place_frame(self) -> pl.DataFrame:
+        """All places, finds too, in their order; see :func:`kotrel.workspace.count_places.places_in`."""
+        blocks = [block for (block,) in self._rows("SELECT places FROM frozen ORDER BY block")]
+        return places_in(blocks, self._rows(f"SELECT {', '.join(FROZEN)} FROM find ORDER BY number"))
 
-    def add_places(self, rows: Iterable[Sequence[str | None]], find: bool = False) -> list[int]:
-        """Adds places (see :data:`kotrel.core.counting.freezing.FROZEN`) and returns their numbers."""
-        first = self._rows("SELECT coalesce(max(number), 0) FROM place")[0][0] + 1
-        values = [(first + n, *row, int(find)) for n, row in enumerate(rows)]
-        self._connection.executemany(
-            "INSERT INTO place (number, item, warehouse, bin, lot, serial, expected, cost, unit, description, category, find) "
-            "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", values)  # fmt: skip
-        return [row[0] for row in values]
+    def places(self) -> list[Place]:
+        """The same, each as one."""
+        return as_places(self.place_frame())
+
+    def add_find(self, row: Sequence[str | None]) -> int:
+        """Adds a place that was found (see :data:`kotrel.core.counting.freezing.FROZEN`) and returns its number."""
+        marks = ", ".join("?" * len(FROZEN))
+        self._connection.execute(f"INSERT INTO find ({', '.join(FROZEN)}) VALUES ({marks})", row)
+        return int(self.place_frame()[NUMBER].max() or 0)  # type: ignore[arg-type]
 
     def files(self) -> list[CountedFile]:
         rows = self._rows("SELECT number, name, source, fingerprint, at, who, round FROM file ORDER BY number")
@@ -168,8 +168,8 @@ class Count:
         )
 
 
-def create_count(hidden: Path, name: str, about: Mapping[str, object], places: Iterable[Sequence[str | None]]) -> Path:
-    """Makes the file of a new count, whole or not at all.
+def require_new_count(hidden: Path, name: str) -> Path:
+    """Where the file of a new count will be.
 
     Raises:
         WrongUse: there is one of that name, or the name is none.
@@ -183,6 +183,19 @@ def create_count(hidden: Path, name: str, about: Mapping[str, object], places: I
         raise WrongUse(
             f"there is a count “{name}” already", "Use another name, or drop it: kotrel count drop NAME", "count-exists"
         )
+    return path
+
+
+def create_count(hidden: Path, name: str, about: Mapping[str, object], places: pl.DataFrame) -> Path:
+    """Makes the file of a new count, whole or not at all.
+
+    Args:
+        places: the columns of :data:`kotrel.core.counting.freezing.FROZEN`.
+
+    Raises:
+        WrongUse: there is one of that name, or the name is none.
+    """
+    path = require_new_count(hidden, name)
     path.parent.mkdir(parents=True, exist_ok=True)
     soon = path.with_suffix(".soon")
     soon.unlink(missing_ok=True)
@@ -193,7 +206,7 @@ def create_count(hidden: Path, name: str, about: Mapping[str, object], places: I
         count = Count(connection, path)
         for key, value in about.items():
             count.note(key, value if isinstance(value, str) else json.dumps(value))
-        count.add_places(places)
+        connection.executemany("INSERT INTO frozen (places) VALUES (?)", ([block] for block in blocks_of(places)))
         connection.execute("COMMIT")
     finally:
         connection.close()

@@ -8,7 +8,7 @@ from decimal import Decimal
 
 import polars as pl
 
-from kotrel.core.stock.sums import average
+from kotrel.core.stock.sums import average_costs
 
 PLACE = ("item", "warehouse", "bin", "lot", "serial")
 """What identifies a place."""
@@ -51,15 +51,14 @@ def frozen(places: pl.DataFrame, items: pl.DataFrame, about: pl.DataFrame) -> pl
         about: ``item`` and, as far as the item master has them, ``unit``, ``description``, ``category`` and ``cost``, which is used
             where nothing is on hand.
     """
-    costs = {item: average(Decimal(quantity), Decimal(value)) for item, quantity, value in
-             items.select("item", "quantity", "value").iter_rows()}  # fmt: skip
     about = about if "cost" in about.columns else about.with_columns(pl.lit(None, pl.String).alias("cost"))
-    rows = places.rename({"quantity": "expected"}).join(about, on="item", how="left", maintain_order="left")
-    own = [
-        f"{cost:f}" if (cost := costs.get(item)) is not None else usual
-        for item, usual in rows.select("item", "cost").iter_rows()
-    ]
-    rows = rows.with_columns(pl.Series("cost", own, dtype=pl.String))
+    costs = items.select("item", average_costs(items))
+    rows = (
+        places.rename({"quantity": "expected"})
+        .join(about, on="item", how="left", maintain_order="left")
+        .join(costs, on="item", how="left", maintain_order="left")
+        .with_columns(pl.coalesce("average", "cost").alias("cost"))
+    )
     missing = [name for name in FROZEN if name not in rows.columns]
     rows = rows.with_columns(pl.lit(None, pl.String).alias(name) for name in missing)
     return rows.select(FROZEN).sort("warehouse", "bin", "item", "lot", "serial", nulls_last=True)

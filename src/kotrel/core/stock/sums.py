@@ -6,6 +6,7 @@ so the value that the ledger has at one place says little; a place's value is it
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from decimal import ROUND_HALF_UP, Decimal
 
 import polars as pl
@@ -16,6 +17,16 @@ SUMS = ("quantity", "value")
 AVERAGE_DECIMALS = 4
 VALUE_DECIMALS = 4
 SHOWN_DECIMALS = 2
+
+
+def summed(places: pl.DataFrame, by: Sequence[str], decimals: Sequence[int] = (6, VALUE_DECIMALS)) -> pl.DataFrame:
+    """Sums of sums, or of rows of which there are several for one place: the same columns.
+
+    Args:
+        decimals: of quantity and value.
+    """
+    exact = [pl.col(name).cast(pl.Decimal(38, places)).sum() for name, places in zip(SUMS, decimals, strict=True)]
+    return places.group_by(by, maintain_order=True).agg(exact).with_columns(pl.col(*SUMS).cast(pl.String))
 
 
 def half_away(value: Decimal, decimals: int) -> Decimal:

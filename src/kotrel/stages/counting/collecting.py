@@ -258,5 +258,5 @@ def _add_finds(  # type: ignore[no-untyped-def]
                 facts.get(item.called or ""),
                 facts.get("category"),
             ]
-            [numbers[key]] = count.add_places([row], find=True)
+            numbers[key] = count.add_find(row)
     return [numbers[key] for key, _ in finds]

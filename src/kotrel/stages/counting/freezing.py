@@ -11,18 +11,20 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.counting.freezing import FROZEN, PLACE, classes, frozen, sample
+from kotrel.core.counting.freezing import PLACE, classes, frozen, sample
 from kotrel.core.description.model import Record
 from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.expressions.narrowing import only_values
 from kotrel.core.phrases import count
+from kotrel.core.stock.sums import summed
 from kotrel.core.values.moments import moment_text
 from kotrel.stages.counting.standing import standing_posts
 from kotrel.stages.mapping import names_of
 from kotrel.stages.stock import require_stock
 from kotrel.systems.interface import Reading
-from kotrel.workspace.counts import count_names, create_count, open_count
+from kotrel.workspace.count_places import NUMBER
+from kotrel.workspace.counts import count_names, create_count, open_count, require_new_count
 from kotrel.workspace.settings import Workspace
 
 
@@ -65,6 +67,7 @@ def freeze(name: str, choice: Choice, trading: bool, workspace: Workspace, who: 
         WrongUse: the choice is wrong, there is such a count, or trading cannot go on with this system.
         WrongData: nothing is chosen.
     """
+    require_new_count(workspace.hidden, name)
     ledger = require_stock(workspace.description)
     item = workspace.description.records[str(ledger.fields["item"].to)]
     if trading and "posted_at" not in ledger.fields:
@@ -78,7 +81,8 @@ def freeze(name: str, choice: Choice, trading: bool, workspace: Workspace, who: 
         at = moment_text(now.replace(tzinfo=None))
         among = _among(choice, places_in)
         sums = reading.ledger_sums(places_in, among)
-        items = reading.ledger_sums(["item"], [each for each in among if each[0] == "item"])
+        of_items = [each for each in among if each[0] == "item"]
+        items = summed(sums, ["item"]) if len(of_items) == len(among) else reading.ledger_sums(["item"], of_items)
         about = _about(item, sums["item"], reading)
         chosen = _chosen(sums, items, about, choice, item, ledger, workspace, reading)
         due = {
@@ -107,8 +111,9 @@ def freeze(name: str, choice: Choice, trading: bool, workspace: Workspace, who: 
         "where": choice.where or "",
         "sheets": "0",
     }
-    create_count(workspace.hidden, name, facts, rows.select(FROZEN).iter_rows())
-    value = sum((Decimal(e) * Decimal(c or 0) for e, c in rows.select("expected", "cost").iter_rows()), Decimal(0))
+    create_count(workspace.hidden, name, facts, rows)
+    exact = pl.col("expected", "cost").cast(pl.Decimal(38, 12)).fill_null(0)
+    value = rows.select(exact).select((pl.col("expected") * pl.col("cost")).sum()).item() or Decimal(0)
     warehouses = tuple(rows["warehouse"].drop_nulls().unique().sort().to_list())
     return Frozen(name, rows.height, rows["item"].n_unique(), warehouses, value, at, tuple(remarks))
 
@@ -136,7 +141,7 @@ def lately_counted(since: str, workspace: Workspace, reading: Reading) -> set[st
     undone = {entry.number for entry in reading.history() if entry.undone_by}
     for name in count_names(workspace.hidden):
         with open_count(workspace.hidden, name) as earlier:
-            places = {place.number: place.item for place in earlier.places()}
+            places = dict(earlier.place_frame().select(NUMBER, "item").iter_rows())
             for post in standing_posts(earlier, undone):
                 if post.at[:10] >= since:
                     found |= {places[place] for place, *_ in earlier.posted(post.number)}
@@ -191,15 +196,17 @@ def _chosen(
 
 def _elsewhere(rows: pl.DataFrame, hidden: Path) -> list[str]:
     """Places that another open count has too."""
-    mine = set(rows.select(PLACE).iter_rows())
+    names = count_names(hidden)
     found = []
-    for name in count_names(hidden):
+    for name in names:
         with open_count(hidden, name) as other:
             done = {place for post in other.posts() for place, *_ in other.posted(post.number)}
-            both = [place for place in other.places() if place.key in mine and place.number not in done]
-        if both:
+            places = other.place_frame().filter(~pl.col(NUMBER).is_in(list(done)))
+        both = places.join(rows, on=list(PLACE), how="semi", nulls_equal=True, maintain_order="left")
+        if both.height:
+            item, bin_ = both.select("item", "bin").row(0)
             found.append(
-                f"{count(len(both), 'place')} in the open count {name} too, such as {both[0].item} {both[0].bin or ''}".rstrip()
+                f"{count(both.height, 'place')} in the open count {name} too, such as {item} {bin_ or ''}".rstrip()
             )
     return found
 

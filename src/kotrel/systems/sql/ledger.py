@@ -11,7 +11,7 @@ from kotrel.core.description.model import Description, Field
 from kotrel.core.documents.posting import PLACE
 from kotrel.core.errors import OutOfReach
 from kotrel.core.rows.system_state import WHOLE
-from kotrel.core.stock.sums import SUMS, average_costs
+from kotrel.core.stock.sums import SUMS, average_costs, summed
 from kotrel.systems.sql.database import Database, quoted
 from kotrel.systems.sql.stock_list import listed_sums
 from kotrel.systems.sql.store import Store, key_condition, read_rows, store_of
@@ -68,6 +68,12 @@ def ledger_sums(
         values.append(as_at)
     if direction is not None:
         conditions.append(f"t.{store.column('quantity')} {'>' if direction == 'in' else '<'} 0")
+    amounts = [ledger.fields[name] for name in SUMS]
+    if ledger is balances and set(ledger.fields) == {*by, *SUMS, "counts_as"}:
+        # Of each place there are few rows, mostly one: they are added up sooner here.
+        texts = [store.text(database, "t", ledger.fields[name]) for name in (*by, *SUMS)]
+        rows = database.frame(texts, [*by, *SUMS], f"FROM {store.name} AS t WHERE {' AND '.join(conditions)}", values)
+        return summed(rows, by, [field.decimals or 0 for field in amounts])
     columns = [f"t.{store.column(name)}" for name in by]
     quantity, value = (f"sum(t.{store.column(name)})" for name in ("quantity", "value"))
     inner = [*(f"{column} AS {quoted(f'g{n}')}" for n, column in enumerate(columns)),
@@ -76,8 +82,7 @@ def ledger_sums(
     rest = f"FROM (SELECT {', '.join(inner)} FROM {store.name} AS t WHERE {' AND '.join(conditions)}{group}) AS s"
     outer = [database.as_text(f"s.{quoted(f'g{n}')}", ledger.fields[name], store.plain) for n, name in enumerate(by)]
     outer += [
-        database.as_text("s.q", ledger.fields["quantity"], store.plain),
-        database.as_text("s.v", ledger.fields["value"], store.plain),
+        *(database.as_text(f"s.{name}", field, store.plain) for name, field in zip("qv", amounts, strict=True)),
     ]
     if last:
         outer.append(database.as_text("s.d", ledger.fields["date"], store.plain))
