@@ -8,6 +8,7 @@ from types import SimpleNamespace
 
 import polars as pl
 
+from kotrel.core.counting.frames import line_frame
 from kotrel.core.counting.freezing import FROZEN
 from kotrel.core.counting.variance import Entry
 from kotrel.core.errors import WrongUse
@@ -48,9 +49,12 @@ class Kept(unittest.TestCase):
         def file(fingerprint: str) -> CountedFile:
             return CountedFile(0, "a.xlsx", "sheet 1", fingerprint, "2027-01-09 12:00:00", "me", 0)
 
+        def counted(quantity: int) -> pl.DataFrame:
+            return line_frame([Entry(1, 0, Decimal(quantity), "ola", None, "a.xlsx H5")])
+
         with open_count(self.hidden, "x") as count:
-            self.assertEqual(count.collect(file("one"), [Entry(1, 0, Decimal(47), "ola", None, "a.xlsx H5")]), 0)
-            self.assertEqual(count.collect(file("two"), [Entry(1, 0, Decimal(48), "ola", None, "a.xlsx H5")]), 1)
+            self.assertEqual(count.collect(file("one"), counted(47)), 0)
+            self.assertEqual(count.collect(file("two"), counted(48)), 1)
             self.assertEqual([each.counted for each in count.entries()], [Decimal(48)])
 
     def test_what_fails_leaves_nothing(self) -> None:

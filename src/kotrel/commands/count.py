@@ -191,7 +191,7 @@ def _variance(args: argparse.Namespace, screen: Screen, workspace: Workspace) ->
     if args.output:
         require_new_file(Path(args.output), ENDINGS)
     state = state_of(args.name, workspace, args.second)
-    if args.second == "error" and (twice := [line for line in state.lines if line.recount.startswith("counted twice")]):
+    if args.second == "error" and (twice := [line for line in state.told if line.recount.startswith("counted twice")]):
         raise WrongUse(
             f"{twice[0].place.item} and {len(twice) - 1} more were counted twice",
             "--second recount or add says what to do.",

@@ -7,6 +7,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+import polars as pl
 from rich.table import Table
 from rich.text import Text
 
@@ -25,7 +26,7 @@ def show_variance(screen: Screen, state: State, tolerance: Tolerance, every: boo
     if screen.as_json:
         screen.json(variance_json(state, files))
         return
-    off = worst_first(state.lines)
+    off = worst_first(state.told)
     if off:
         table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
         for title, right in (
@@ -52,7 +53,7 @@ def show_variance(screen: Screen, state: State, tolerance: Tolerance, every: boo
             screen.show(Text(f"  … {len(off) - SHOWN:,} more (--all lists them, -o FILE writes them)", style="dim"))
     else:
         screen.show("No differences so far.")
-    totals = totals_of(state.lines, tolerance)
+    totals = totals_of(state.told, tolerance, state.quiet.height, state.left.height)
     accuracy = (
         "" if totals.accuracy is None else f" · accuracy {totals.accuracy} % of {count(totals.counted, 'line')} counted"
     )
@@ -60,21 +61,22 @@ def show_variance(screen: Screen, state: State, tolerance: Tolerance, every: boo
     _open(screen, state)
     for path in files:
         screen.show(f"Written: {path}")
-    again = sum(1 for line in state.lines if line.recount)
+    again = sum(1 for line in state.told if line.recount)
     following = f"kotrel count sheets {state.name} --recount -o sheets" if again else f"kotrel count post {state.name}"
     screen.show(Text(f"Next: {following}", style="dim"))
 
 
 def _open(screen: Screen, state: State) -> None:
-    left = [line for line in state.lines if line.counted is None]
-    again = [line for line in state.lines if line.recount]
+    left = state.left
+    again = [line for line in state.told if line.recount]
     if again:
         undecided = sum(1 for line in again if line.undecided)
         words = f" ({undecided:,} of them cannot be posted before)" if undecided else ""
         screen.show(Text(f"to count again: {count(len(again), 'line')}{words}", style="yellow"))
-    if left:
-        value = sum((line.expected * line.place.cost for line in left), Decimal(0))
-        screen.show(f"not counted: {count(len(left), 'line')}, expected value {money_text(value)}")
+    if left.height:
+        exact = (pl.col(name).cast(pl.Decimal(38, 12)).fill_null(0) for name in ("when counted", "cost"))
+        value = left.select(next(exact) * next(exact)).sum().item()
+        screen.show(f"not counted: {count(left.height, 'line')}, expected value {money_text(value)}")
     if state.posted:
         screen.show(f"posted: {count(len(state.posted), 'line')}")
     if not state.trading and state.moved:
@@ -125,7 +127,7 @@ def write_variance(state: State, path: Path) -> list[Path]:
     from kotrel.reports.count_picture import draw_variances
     from kotrel.sheets.table_writing import write_book
 
-    write_book(variance_book(state, worst_first(state.lines)), path)
+    write_book(variance_book(state, worst_first(state.told)), path)
     picture = path.with_suffix(".png")
-    drawn = not picture.exists() and draw_variances(state, worst_first(state.lines), picture)
+    drawn = not picture.exists() and draw_variances(state, worst_first(state.told), picture)
     return [path, *([picture] if drawn else [])]

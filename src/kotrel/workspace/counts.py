@@ -8,17 +8,17 @@ import sqlite3
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
-from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 import polars as pl
 
+from kotrel.core.counting.frames import LINES, as_entries, as_places, line_frame, place_frame
 from kotrel.core.counting.freezing import FROZEN
 from kotrel.core.counting.variance import Entry, Place
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.similarity import nearest
-from kotrel.workspace.count_places import NUMBER, as_places, blocks_of, places_in
+from kotrel.workspace.count_blocks import blocks_of, frame_in
 
 FOLDER = "counts"
 _TABLES = """
@@ -28,9 +28,8 @@ CREATE TABLE find (number INTEGER PRIMARY KEY, item TEXT NOT NULL, warehouse TEX
   expected TEXT NOT NULL, cost TEXT, unit TEXT, description TEXT, category TEXT);
 CREATE TABLE file (number INTEGER PRIMARY KEY, name TEXT NOT NULL, source TEXT NOT NULL UNIQUE, fingerprint TEXT NOT NULL,
   at TEXT NOT NULL, who TEXT NOT NULL, round INTEGER NOT NULL);
-CREATE TABLE entry (place INTEGER NOT NULL, file INTEGER, round INTEGER NOT NULL, counted TEXT NOT NULL, counter TEXT NOT NULL,
-  at TEXT, spot TEXT NOT NULL, remark TEXT NOT NULL);
-CREATE TABLE replaced (place INTEGER, file INTEGER, round INTEGER, counted TEXT, counter TEXT, at TEXT, spot TEXT, remark TEXT);
+CREATE TABLE counted (file INTEGER, height INTEGER NOT NULL, lines BLOB NOT NULL);
+CREATE TABLE replaced (file INTEGER, height INTEGER NOT NULL, lines BLOB NOT NULL);
 CREATE TABLE post (number INTEGER PRIMARY KEY, fingerprint TEXT NOT NULL, load INTEGER, at TEXT NOT NULL, who TEXT NOT NULL);
 CREATE TABLE posted (post INTEGER NOT NULL, place INTEGER NOT NULL, expected TEXT NOT NULL, counted TEXT, adjustment TEXT NOT NULL,
   document TEXT, why TEXT NOT NULL);
@@ -83,61 +82,65 @@ class Count:
         self._connection.execute("INSERT OR REPLACE INTO about VALUES (?, ?)", [name, value])
 
     def place_frame(self) -> pl.DataFrame:
-        """All places, finds too, in their order; see :func:`kotrel.workspace.count_places.places_in`."""
-        blocks = [block for (block,) in self._rows("SELECT places FROM frozen ORDER BY block")]
-        return places_in(blocks, self._rows(f"SELECT {', '.join(FROZEN)} FROM find ORDER BY number"))
+        """All places, finds too, in their order; see :func:`kotrel.core.counting.frames.place_frame`."""
+        blocks = [frame_in(block) for (block,) in self._rows("SELECT places FROM frozen ORDER BY block")]
+        frozen = pl.concat(blocks) if blocks else pl.DataFrame(schema=dict.fromkeys(FROZEN, pl.String))
+        return place_frame(frozen, self._rows(f"SELECT {', '.join(FROZEN)} FROM find ORDER BY number"))
 
     def places(self) -> list[Place]:
         """The same, each as one."""
         return as_places(self.place_frame())
 
-    def add_find(self, row: Sequence[str | None]) -> int:
-        """Adds a place that was found (see :data:`kotrel.core.counting.freezing.FROZEN`) and returns its number."""
+    def add_finds(self, rows: Sequence[Sequence[str | None]]) -> list[int]:
+        """Adds places that were found (see :data:`kotrel.core.counting.freezing.FROZEN`) and returns their numbers."""
         marks = ", ".join("?" * len(FROZEN))
-        self._connection.execute(f"INSERT INTO find ({', '.join(FROZEN)}) VALUES ({marks})", row)
-        return int(self.place_frame()[NUMBER].max() or 0)  # type: ignore[arg-type]
+        self._connection.executemany(f"INSERT INTO find ({', '.join(FROZEN)}) VALUES ({marks})", rows)
+        last = self.place_frame().height
+        return list(range(last - len(rows) + 1, last + 1))
 
     def files(self) -> list[CountedFile]:
         rows = self._rows("SELECT number, name, source, fingerprint, at, who, round FROM file ORDER BY number")
         return [CountedFile(*row) for row in rows]
 
-    def collect(self, file: CountedFile, entries: Sequence[Entry]) -> int:
-        """Takes in a file; what the same sheet said before is kept apart. Returns how many lines that were."""
+    def collect(self, file: CountedFile, lines: pl.DataFrame) -> int:
+        """Takes in a file's lines (:data:`kotrel.core.counting.frames.LINES`); what the same sheet said before is kept apart.
+
+        Returns:
+            How many lines that were.
+        """
         old = self._rows("SELECT number FROM file WHERE source = ?", [file.source])
         replaced = 0
         for (number,) in old:
-            replaced = self._connection.execute(
-                "INSERT INTO replaced SELECT place, file, round, counted, counter, at, spot, remark FROM entry WHERE file = ?",
-                [number],
-            ).rowcount
-            self._connection.execute("DELETE FROM entry WHERE file = ?", [number])
+            replaced += self._rows("SELECT coalesce(sum(height), 0) FROM counted WHERE file = ?", [number])[0][0]
+            self._connection.execute(
+                "INSERT INTO replaced SELECT file, height, lines FROM counted WHERE file = ?", [number]
+            )
+            self._connection.execute("DELETE FROM counted WHERE file = ?", [number])
             self._connection.execute("DELETE FROM file WHERE number = ?", [number])
         number = self._rows("SELECT coalesce(max(number), 0) + 1 FROM file")[0][0]
         self._connection.execute(
             "INSERT INTO file VALUES (?, ?, ?, ?, ?, ?, ?)",
             [number, file.name, file.source, file.fingerprint, file.at, file.who, file.round],
         )
-        self._add_entries(entries, number)
+        self._add_lines(lines, number)
         return replaced
 
     def correct(self, entry: Entry) -> None:
         """A correction by hand; what was counted before stays on record."""
-        self._add_entries([entry], None)
+        self._add_lines(line_frame([entry]), None)
 
-    def _add_entries(self, entries: Sequence[Entry], file: int | None) -> None:
-        self._connection.executemany(
-            "INSERT INTO entry VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-            [
-                (each.place, file, each.round, f"{each.counted:f}", each.counter, each.at, each.where, each.remark)
-                for each in entries
-            ],
-        )
+    def _add_lines(self, lines: pl.DataFrame, file: int | None) -> None:
+        parts = [(file, lines.height, block) for block in blocks_of(lines.select(list(LINES)))]
+        self._connection.executemany("INSERT INTO counted VALUES (?, ?, ?)", parts)
+
+    def line_frame(self) -> pl.DataFrame:
+        """Everything counted, in the order in which it was collected."""
+        parts = [frame_in(block) for (block,) in self._rows("SELECT lines FROM counted ORDER BY rowid")]
+        return pl.concat(parts) if parts else line_frame([])
 
     def entries(self) -> list[Entry]:
-        """Everything counted, in the order in which it was collected."""
-        rows = self._rows("SELECT place, round, counted, counter, at, spot, remark FROM entry ORDER BY rowid")
-        return [Entry(place, round_, Decimal(counted), counter, at, spot, remark)
-                for place, round_, counted, counter, at, spot, remark in rows]  # fmt: skip
+        """The same, each as one."""
+        return as_entries(self.line_frame())
 
     def posts(self) -> list[Post]:
         return [Post(*row) for row in self._rows("SELECT number, fingerprint, load, at, who FROM post ORDER BY number")]
@@ -206,7 +209,9 @@ def create_count(hidden: Path, name: str, about: Mapping[str, object], places: p
         count = Count(connection, path)
         for key, value in about.items():
             count.note(key, value if isinstance(value, str) else json.dumps(value))
-        connection.executemany("INSERT INTO frozen (places) VALUES (?)", ([block] for block in blocks_of(places)))
+        connection.executemany(
+            "INSERT INTO frozen (places) VALUES (?)", ([block] for block in blocks_of(places.select(FROZEN)))
+        )
         connection.execute("COMMIT")
     finally:
         connection.close()

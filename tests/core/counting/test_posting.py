@@ -5,21 +5,32 @@ from __future__ import annotations
 import unittest
 from dataclasses import replace
 from decimal import Decimal
+from unittest import mock
 
 import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
 from kotrel.core.columns import ROW
-from kotrel.core.counting.collecting import Known, Places, Sheet, collect
-from kotrel.core.counting.plain_lines import place_frame
+from kotrel.core.counting import collecting
+from kotrel.core.counting.collecting import Known, Sheet, collect
+from kotrel.core.counting.frames import as_entries, place_frame
+from kotrel.core.counting.freezing import FROZEN
+from kotrel.core.counting.plain_lines import plain_lines
 from kotrel.core.counting.posting import Adjusted, adjustment_family, as_documents, numbered, to_close
 from kotrel.core.counting.variance import Place
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import Table
-from tests.core.counting.test_variance import entry, moved, one, place
+from tests.core.counting.test_variance import entry, moved, one
 from tests.core.documents.shop import practice
 
+FRAME = place_frame(
+    pl.DataFrame(
+        [("ROPE", "SHED", "S-1", None, None, "50", "4.20", "M", "ROPE", "")],
+        schema=dict.fromkeys(FROZEN, pl.String),
+        orient="row",
+    )
+)
 IN_SHED = Sheet(warehouse="SHED")
 
 
@@ -97,7 +108,11 @@ class Collecting(unittest.TestCase):
                   {"PAINT": ("lot",), "RADIO": ("serial",)}, frozenset({("SHED", "S-1"), ("SHED", "S-2")}))  # fmt: skip
 
     def collected(
-        self, *lines: dict[str, str | None], sheet: Sheet = IN_SHED, known: Known = KNOWN, places: Places | None = None
+        self,
+        *lines: dict[str, str | None],
+        sheet: Sheet = IN_SHED,
+        known: Known = KNOWN,
+        places: pl.DataFrame | None = None,
     ):
         names = ("item", "warehouse", "bin", "lot", "serial", "unit", "counted", "time")
         values = pl.DataFrame(
@@ -107,7 +122,7 @@ class Collecting(unittest.TestCase):
         rows = Rows(
             Table("s.csv", "", 1, (), values.select(ROW), {}), practice().records["adjustment_line"], {}, values
         )
-        return collect(rows, places or Places([place()]), known, sheet)
+        return collect(rows, places if places is not None else FRAME, known, sheet)
 
     def test_which_lines_are_taken(self):
         cases = [
@@ -132,7 +147,7 @@ class Collecting(unittest.TestCase):
             with self.subTest(line):
                 done = self.collected(line)
                 got = [group.kind for group in done.rows.findings]
-                got += [f"at {each.place}: {each.counted:f}" for each in done.entries]
+                got += [f"at {each.place}: {each.counted:f}" for each in as_entries(done.lines)]
                 got += [f"find: {each.counted:f}" for _, each in done.finds]
                 got += ["blank"] * done.blank
                 self.assertEqual(got or ["nothing"], [wanted])
@@ -148,7 +163,7 @@ class Collecting(unittest.TestCase):
         done = self.collected(
             {**line, "counted": "1", "unit": "COIL"}, {**line, "counted": "2"}, {**line, "counted": "3", "unit": "COIL"}
         )
-        self.assertEqual([(each.counted, each.where) for each in done.entries],
+        self.assertEqual([(each.counted, each.where) for each in as_entries(done.lines)],
                          [(200, "s.csv line 2"), (2, "s.csv line 3"), (600, "s.csv line 4")])  # fmt: skip
 
     @given(
@@ -165,20 +180,27 @@ class Collecting(unittest.TestCase):
     def test_lines_read_at_once_and_one_by_one_are_the_same(self, lines, as_expected):
         sheet = Sheet(warehouse="SHED", day="2027-01-09", as_expected=as_expected)
 
-        def told(places: Places):
-            done = self.collected(*lines, sheet=sheet, places=places)
+        def told():
+            done = self.collected(*lines, sheet=sheet)
             findings = [(group.kind, group.field, group.cells.rows()) for group in done.rows.findings]
-            return done.entries, done.finds, done.blank, sorted(findings, key=str)
+            return as_entries(done.lines), done.finds, done.blank, sorted(findings, key=str)
 
-        one_by_one = Places([place()])
-        one_by_one.__dict__["frame"] = place_frame([])
-        self.assertEqual(told(Places([place()])), told(one_by_one))
+        at_once = told()
+
+        def none_of_them(rows, lines, units, moments, round_):
+            found, plain = plain_lines(rows, lines, units, moments, round_)
+            return found.clear(), pl.zeros(len(plain), dtype=pl.Boolean, eager=True)
+
+        with mock.patch.object(collecting, "plain_lines", none_of_them):
+            self.assertEqual(told(), at_once)
 
     def test_only_differences_filled_in(self):
         lines = ({"item": "ROPE", "bin": "S-1"}, {"item": "ROPE", "bin": "S-2"})
         done = self.collected(*lines, sheet=Sheet(warehouse="SHED", as_expected=True))
-        self.assertEqual([(each.place, each.counted, each.remark) for each in done.entries], [(1, 50, "as expected")])
-        self.assertEqual((done.blank, done.entries[0].counter), (1, ""))
+        self.assertEqual(
+            [(each.place, each.counted, each.remark) for each in as_entries(done.lines)], [(1, 50, "as expected")]
+        )
+        self.assertEqual((done.blank, done.lines["counter"][0]), (1, ""))
 
     def test_a_time_of_day_has_the_day_of_the_sheet(self):
         line = {"item": "ROPE", "bin": "S-1", "counted": "47"}
@@ -189,4 +211,4 @@ class Collecting(unittest.TestCase):
         ):
             with self.subTest(time):
                 done = self.collected({**line, "time": time}, sheet=Sheet(warehouse="SHED", day="2027-01-09"))
-                self.assertEqual([(each.at, each.counter) for each in done.entries], [(at, "")])
+                self.assertEqual([(each.at, each.counter) for each in as_entries(done.lines)], [(at, "")])

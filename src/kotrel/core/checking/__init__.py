@@ -57,7 +57,7 @@ def check_rows(rows: Rows, state: SystemState, checks: tuple[Check, ...] = CHECK
         message = f"no column is headed {' and '.join(f'“{title}”' for title in missing)}, which identifies the rows"
         finding = rows.sheet_finding("error", "no-key-column", "the key column is missing", message)
         return rows.with_findings([finding])
-    groups = map_parallel(lambda check: check(rows, state), checks)
+    groups = map_parallel(lambda check: check(rows, state), checks, rows.values.height)
     return rows.with_findings(_of_known_rows(rows, [group for found in groups for group in found]))
 
 

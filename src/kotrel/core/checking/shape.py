@@ -32,7 +32,7 @@ def check_shape(rows: Rows, state: SystemState) -> list[FindingGroup]:
         field = rows.record.fields[name]
         return _numbers(rows, field) if field.is_decimal else _texts(rows, field)
 
-    return [group for groups in map_parallel(one, rows.fields) for group in groups]
+    return [group for groups in map_parallel(one, rows.fields, rows.values.height) for group in groups]
 
 
 def _texts(rows: Rows, field: Field) -> list[FindingGroup]:

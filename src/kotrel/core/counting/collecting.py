@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from decimal import Decimal
-from functools import cached_property
 
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.counting.plain_lines import place_frame, plain_entries
-from kotrel.core.counting.variance import Entry, Key, Place
+from kotrel.core.counting.frames import LINES, NUMBER, line_frame
+from kotrel.core.counting.plain_lines import placed, plain_lines
+from kotrel.core.counting.variance import Entry, Key
 from kotrel.core.rows.findings import FindingGroup, cells_of, rows_with
 from kotrel.core.rows.rows import Rows
 from kotrel.core.values.moments import moment_text, read_moment
@@ -62,39 +62,24 @@ class Collected:
     """What a sheet gave.
 
     Attributes:
-        entries: at places that exist; ``finds`` at places that the count does not have, each with its place's key.
+        lines: at places that exist, as :data:`~kotrel.core.counting.frames.LINES`, in the order of the sheet; ``finds`` at places
+            that the count does not have, each with its place's key.
         blank: lines that were not counted.
     """
 
     rows: Rows
-    entries: list[Entry] = field(default_factory=list)
+    lines: pl.DataFrame
     finds: list[tuple[Key, Entry]] = field(default_factory=list)
     blank: int = 0
 
 
-class Places:
-    """The places of a count, as lines are looked up among them."""
+def collect(rows: Rows, places: pl.DataFrame, known: Known, sheet: Sheet) -> Collected:
+    """Reads the counted lines; a line with an error is not taken.
 
-    def __init__(self, places: Sequence[Place]) -> None:
-        self.list = places
-
-    @cached_property
-    def by_key(self) -> Mapping[Key, Place]:
-        return {place.key: place for place in self.list}
-
-    @cached_property
-    def warehouses(self) -> set[str | None]:
-        return {place.warehouse for place in self.list}
-
-    @cached_property
-    def frame(self) -> pl.DataFrame:
-        return place_frame((place.number, *place.key) for place in self.list)
-
-
-def collect(rows: Rows, places: Places, known: Known, sheet: Sheet) -> Collected:
-    """Reads the counted lines; a line with an error is not taken."""
+    Args:
+        places: of the count, as :func:`kotrel.core.counting.frames.place_frame`.
+    """
     wrong = set(rows_with(rows.findings, "error"))
-    done = Collected(rows)
     told: dict[tuple[str, str, str | None], list[tuple[int, str]]] = {}
 
     def tell(row: int, kind: str, title: str, name: str | None, message: str) -> None:
@@ -107,26 +92,30 @@ def collect(rows: Rows, places: Places, known: Known, sheet: Sheet) -> Collected
     lines = lines.filter(~pl.col(ROW).is_in(list(wrong))) if wrong else lines
     # A counter writes the same times over and over.
     moments = {time: _moment(time, sheet) for time in lines["time"].unique().to_list()}
-    looked_up = lines.with_columns(pl.col("warehouse").fill_null(pl.lit(sheet.warehouse, pl.String)))
-    done.entries, plain = plain_entries(rows, looked_up, places.frame, known.units, moments, sheet.round)
-    order = lines.filter(plain)[ROW].to_list()
-    others: list[int] = []
-    for row in lines.filter(~plain).iter_rows(named=True):
+    lines = placed(lines.with_columns(pl.col("warehouse").fill_null(pl.lit(sheet.warehouse, pl.String))), places)
+    taken, plain = plain_lines(rows, lines, known.units, moments, sheet.round)
+    done = Collected(rows, taken)
+    others: list[tuple[int, Entry]] = []
+    odd_lines = lines.filter(~plain)
+    if not sheet.as_expected:
+        done.blank = odd_lines.filter(pl.col("counted").is_null() & pl.col("item").is_not_null()).height
+        odd_lines = odd_lines.filter(pl.col("counted").is_not_null())
+    for row in odd_lines.iter_rows(named=True):
         if row["item"] is None:
             if row["counted"] is not None:
                 tell(row[ROW], "missing", "a counted line without an item", "item", "say which item this is")
             continue
-        key = (row["item"], row["warehouse"] or sheet.warehouse, row["bin"], row["lot"], row["serial"])
-        place = places.by_key.get(key)
+        key = (row["item"], row["warehouse"], row["bin"], row["lot"], row["serial"])
+        number = row[NUMBER]
         if row["counted"] is None:
-            if place is not None and sheet.as_expected:
-                done.entries.append(Entry(place.number, sheet.round, place.expected, row["counter"] or "", sheet.counted_at,
-                                          rows.table.place(row[ROW], None), "as expected"))  # fmt: skip
-                others.append(row[ROW])
+            if number is not None and sheet.as_expected:
+                where = rows.table.place(row[ROW], None)
+                others.append((row[ROW], Entry(number, sheet.round, Decimal(row["expected"]), row["counter"] or "", sheet.counted_at,
+                                               where, "as expected")))  # fmt: skip
             else:
                 done.blank += 1
             continue
-        trouble = _trouble(key, row, place, known)
+        trouble = _trouble(key, row, number is not None, known)
         if trouble is not None:
             tell(row[ROW], *trouble)
             continue
@@ -138,18 +127,18 @@ def collect(rows: Rows, places: Places, known: Known, sheet: Sheet) -> Collected
         if row["unit"] is not None and row["unit"] != known.units.get(row["item"]):
             counted *= known.factors[row["item"], row["unit"]]
         where = f"{rows.table.file} {rows.table.place(row[ROW], letter)}"
-        entry = Entry(
-            place.number if place else 0, sheet.round, counted, row["counter"] or "", at, where, row["remark"] or ""
-        )
-        if place is not None:
-            done.entries.append(entry)
-            others.append(row[ROW])
+        entry = Entry(number or 0, sheet.round, counted, row["counter"] or "", at, where, row["remark"] or "")
+        if number is not None:
+            others.append((row[ROW], entry))
         elif counted:
             done.finds.append((key, entry))
     if others:
         # In the order of the sheet again.
-        numbers = [*order, *others]
-        done.entries = [done.entries[at] for at in sorted(range(len(numbers)), key=numbers.__getitem__)]
+        own = line_frame([entry for _, entry in others]).select(
+            pl.Series(ROW, [row for row, _ in others], dtype=taken.schema[ROW]), *LINES
+        )
+        taken = pl.concat([taken, own]).sort(ROW, maintain_order=True)
+    done.lines = taken.drop(ROW)
     done.rows = rows.with_findings([_group(rows, *key, found) for key, found in told.items()])
     return done
 
@@ -164,7 +153,7 @@ def _group(rows: Rows, kind: str, title: str, name: str | None, found: list[tupl
 
 
 def _trouble(
-    key: Key, row: Mapping[str, str | None], place: Place | None, known: Known
+    key: Key, row: Mapping[str, str | None], has_place: bool, known: Known
 ) -> tuple[str, str, str, str] | None:
     """Kind, title, field and message of what keeps a line from being taken."""
     item, warehouse, bin_, lot, serial = key
@@ -180,7 +169,7 @@ def _trouble(
             "unit",
             f"the item has {known.units[item]} and no conversion from {unit}",
         )
-    if place is not None:
+    if has_place:
         return None
     if bin_ is not None and known.bins is not None and (warehouse, bin_) not in known.bins:
         return "not-on-list", "not a bin of its warehouse", "bin", f"{warehouse} has no bin {bin_}"

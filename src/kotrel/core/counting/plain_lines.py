@@ -5,52 +5,50 @@ A line is plain where it counts a place that the count has, in the item's base u
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from decimal import Decimal
+from collections.abc import Mapping
 
 import polars as pl
 
 from kotrel.core.columns import ROW
+from kotrel.core.counting.frames import LINES, NUMBER
 from kotrel.core.counting.freezing import PLACE
-from kotrel.core.counting.variance import Entry
 from kotrel.core.rows.rows import Rows
 
-NUMBER = "number of place"
 _AT, _ODD = "counted at", "is no time"
 
 
-def place_frame(places: Iterable[tuple[int, str, str | None, str | None, str | None, str | None]]) -> pl.DataFrame:
-    """Places to look lines up in: :data:`NUMBER` (Int64) and the columns of :data:`PLACE`."""
-    frame = pl.DataFrame(list(places), schema={NUMBER: pl.Int64, **dict.fromkeys(PLACE, pl.String)}, orient="row")
-    return frame.unique(list(PLACE), keep="last", maintain_order=True)
+def placed(lines: pl.DataFrame, places: pl.DataFrame) -> pl.DataFrame:
+    """Lines of a sheet with :data:`NUMBER` and ``expected`` of the place that each counts, blank where the count has none."""
+    # A sheet has few of the items of a large count.
+    mine = places.select(NUMBER, *PLACE, "expected").filter(pl.col("item").is_in(lines["item"].unique().implode()))
+    known = mine.unique(list(PLACE), keep="last")
+    return lines.join(known, on=list(PLACE), how="left", nulls_equal=True, maintain_order="left")
 
 
-def plain_entries(
+def plain_lines(
     rows: Rows,
     lines: pl.DataFrame,
-    places: pl.DataFrame,
     units: Mapping[str, str],
     moments: Mapping[str | None, tuple[str | None, str]],
     round_: int,
-) -> tuple[list[Entry], pl.Series]:
-    """The entries of the plain lines, in their order, and which lines those are (Boolean).
+) -> tuple[pl.DataFrame, pl.Series]:
+    """The plain lines as ``ROW`` and the columns of LINES, and which lines those are (Boolean).
 
     Args:
-        lines: the lines of the sheet: ``ROW``, :data:`PLACE` with the sheet's warehouse filled in, and ``unit``, ``counted``,
-            ``counter``, ``time``, ``remark``.
+        lines: the lines of the sheet, :func:`placed`: ``ROW``, :data:`PLACE` with the sheet's warehouse filled in, and ``unit``,
+            ``counted``, ``counter``, ``time``, ``remark``.
         moments: what each time that is written in the sheet means, and what is wrong with it.
     """
+    items = lines["item"].drop_nulls().unique()
     base = pl.DataFrame(
-        {"item": list(units), "base unit": list(units.values())}, schema=dict.fromkeys(("item", "base unit"), pl.String)
+        {"item": items, "base unit": [units.get(item) for item in items]}, schema_overrides={"base unit": pl.String}
     )
     times = pl.DataFrame(
         [(time, at, bool(odd)) for time, (at, odd) in moments.items()],
         schema={"time": pl.String, _AT: pl.String, _ODD: pl.Boolean}, orient="row",
     )  # fmt: skip
-    table = (
-        lines.join(places, on=list(PLACE), how="left", nulls_equal=True, maintain_order="left")
-        .join(base, on="item", how="left", maintain_order="left")
-        .join(times, on="time", how="left", nulls_equal=True, maintain_order="left")
+    table = lines.join(base, on="item", how="left", maintain_order="left").join(
+        times, on="time", how="left", nulls_equal=True, maintain_order="left"
     )
     own_unit = pl.col("unit").is_null() | (pl.col("unit") == pl.col("base unit"))
     plain = table.select(
@@ -59,14 +57,10 @@ def plain_entries(
     ).to_series()  # fmt: skip
     before, after = _around(rows)
     chosen = table.filter(plain).select(
-        NUMBER, "counted", pl.col("counter").fill_null(""), _AT,
-        pl.format("{}{}{}", pl.lit(before), ROW, pl.lit(after)), pl.col("remark").fill_null(""),
+        ROW, NUMBER, pl.lit(round_, pl.Int64).alias("round"), "counted", pl.col("counter").fill_null(""), pl.col(_AT).alias("at"),
+        pl.format("{}{}{}", pl.lit(before), ROW, pl.lit(after)).alias("where"), pl.col("remark").fill_null(""),
     )  # fmt: skip
-    entries = [
-        Entry(number, round_, Decimal(counted), counter, at, where, remark)
-        for number, counted, counter, at, where, remark in chosen.iter_rows()
-    ]
-    return entries, plain
+    return chosen.select(ROW, *LINES), plain
 
 
 def _around(rows: Rows) -> tuple[str, str]:

@@ -234,15 +234,20 @@ def _advised(line: Line, tolerance: Tolerance) -> Line:
     return replace(line, recount="out of tolerance") if first else line
 
 
-def totals_of(lines: Sequence[Line], tolerance: Tolerance) -> Totals:
-    """Net with sign and gross without, at cost; accuracy of the lines counted."""
+def totals_of(lines: Sequence[Line], tolerance: Tolerance, quiet: int = 0, left: int = 0) -> Totals:
+    """Net with sign and gross without, at cost; accuracy of the lines counted.
+
+    Args:
+        quiet: so many lines more were counted as expected, and ``left`` were not counted.
+    """
     counted = [line for line in lines if line.counted is not None and not line.undecided]
     values = [line.value for line in counted if line.variance]
     net, gross = sum(values, ZERO), sum(map(abs, values), ZERO)
-    within = sum(1 for line in counted if line.within(tolerance))
-    accuracy = half_away(Decimal(within * 100) / len(counted), 1) if counted else None
-    open_lines = sum(1 for line in lines if line.counted is None)
-    return Totals(net, gross, accuracy, len(counted), open_lines)
+    within = sum(1 for line in counted if line.within(tolerance)) + quiet
+    whole = len(counted) + quiet
+    accuracy = half_away(Decimal(within * 100) / whole, 1) if whole else None
+    open_lines = sum(1 for line in lines if line.counted is None) + left
+    return Totals(net, gross, accuracy, whole, open_lines)
 
 
 def _plain(value: Decimal) -> str:

@@ -79,7 +79,7 @@ def _computed(frame: pl.DataFrame, expr: pl.Expr) -> pl.Series:
         return frame.select(expr.alias("computed"))["computed"]
     size = -(-frame.height // (os.cpu_count() or 1))
     parts = [frame.slice(at, size) for at in range(0, frame.height, size)]
-    found = map_parallel(lambda part: part.select(expr.alias("computed"))["computed"], parts)
+    found = map_parallel(lambda part: part.select(expr.alias("computed"))["computed"], parts, size)
     return found[0] if len(found[0]) != parts[0].height else pl.concat(found)
 
 

@@ -102,7 +102,7 @@ def repair(
         findings = lost_codes(rows, about, column.values, column.repairs) if about.kind in ("code", "reference") else []
         return after, repairs, findings
 
-    done = map_parallel(one, [name for name in rows.fields if only is None or name in only])
+    done = map_parallel(one, [name for name in rows.fields if only is None or name in only], rows.values.height)
     values = rows.values.with_columns(after for after, _, _ in done)
     repairs = (*rows.repairs, *(group for _, groups, _ in done for group in groups))
     findings = (*rows.findings, *(group for _, _, groups in done for group in groups))

@@ -60,7 +60,7 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
             mine = replace(mine, rounding=source.rounding)
         return tidy(sheet_rows, raw, kinds, record.fields[name], mine), clears
 
-    done = map_parallel(tidied_column, matched.sources)
+    done = map_parallel(tidied_column, matched.sources, table.rows)
     for (name, source), (tidied, clears) in zip(matched.sources.items(), done, strict=True):
         columns.append(tidied.values.alias(name))
         if clears is not None:

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import hashlib
-from collections import deque
-from collections.abc import Iterator, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
+from collections.abc import Sequence
+from concurrent.futures import Future
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.counting.collecting import Places, Sheet, collect
+from kotrel.core.counting.collecting import Sheet, collect
+from kotrel.core.counting.frames import as_places, line_frame
 from kotrel.core.counting.sheet_record import count_record
-from kotrel.core.counting.variance import Entry, Key, Place
+from kotrel.core.counting.variance import Entry, Key
 from kotrel.core.description.model import Record
 from kotrel.core.errors import KotrelError, OutOfReach, WrongData, WrongUse
 from kotrel.core.readying.repairing import repair
@@ -29,15 +29,11 @@ from kotrel.sheets.count_sheets import STAMP
 from kotrel.sheets.stamps import stamp_of
 from kotrel.stages.counting.known_items import KnownItems
 from kotrel.stages.counting.other_sheets import by_saved_match
+from kotrel.stages.counting.reading_ahead import read_ahead
 from kotrel.stages.counting.scanning import scanned_rows
-from kotrel.stages.file_options import Wanted
-from kotrel.stages.understanding import tables_in
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.counts import CountedFile, open_count
 from kotrel.workspace.settings import Workspace
-
-AHEAD = 3
-"""Files that are read at a time: the one that is collected, and those that come next."""
 
 
 @dataclass(frozen=True)
@@ -90,11 +86,11 @@ def collect_files(
     """
     done: list[CollectedFile] = []
     with workspace.system().reading() as reading, open_count(workspace.hidden, name) as count:
-        places = Places(count.places())
+        places = count.place_frame()
         bins = _bins(reading, workspace)
         frozen_day = count.about()["frozen_at"][:10]
         items = KnownItems(reading, workspace, _item(workspace), bins)
-        items.learn(pl.Series("item", [place.item for place in places.list], dtype=pl.String))
+        items.learn(places["item"])
         state = SystemState(workspace.description, items.read)
         for path, tables in read_ahead(files, workspace):
             step(f"collecting {path.name}")
@@ -105,41 +101,29 @@ def collect_files(
                 continue
             stamp = stamp_of(path, STAMP)
             source, round_ = _source_of(stamp, name, path, wish, known_files)
-            warehouses = places.warehouses
+            warehouses = set(places["warehouse"].unique())
             only = next(iter(warehouses)) if len(warehouses) == 1 else None
             sheet = Sheet(round_, _warehouse_of(path, wish, only, warehouses), wish.counted_at,
                           wish.day or (frozen_day if now.date().isoformat() == frozen_day else None), wish.as_expected)  # fmt: skip
-            rows = _rows(path, tables, workspace, state, reading, places.list, wish, sheet.warehouse, now)
+            rows = _rows(path, tables, workspace, state, reading, places, wish, sheet.warehouse, now)
             if wish.counter is not None:
                 rows = _with_counter(rows, wish.counter)
             found = collect(rows, places, items.known_of(rows.values["item"]), sheet)
             if any(group.severity == "error" for group in found.rows.findings):
                 done.append(CollectedFile(path, "refused", rows=found.rows))
                 continue
-            entries = list(found.entries)
+            lines = found.lines
             if found.finds:
-                numbers = _add_finds(count, found.finds, places.list, reading, workspace)
-                entries += [
-                    replace(entry, place=number) for (_, entry), number in zip(found.finds, numbers, strict=True)
-                ]
-                places = Places(count.places())
+                numbers = _add_finds(count, found.finds, places, reading, workspace)
+                there = [replace(entry, place=number) for (_, entry), number in zip(found.finds, numbers, strict=True)]
+                lines = pl.concat([lines, line_frame(there)])
+                places = count.place_frame()
             at = moment_text(now.replace(tzinfo=None))
-            replaced = count.collect(CountedFile(0, path.name, source, fingerprint, at, who, round_), entries)
+            replaced = count.collect(CountedFile(0, path.name, source, fingerprint, at, who, round_), lines)
             done.append(
-                CollectedFile(path, "collected", len(entries), found.blank, len(found.finds), replaced, found.rows)
+                CollectedFile(path, "collected", lines.height, found.blank, len(found.finds), replaced, found.rows)
             )
     return done
-
-
-def read_ahead(files: Sequence[Path], workspace: Workspace) -> Iterator[tuple[Path, Future[list[Table]]]]:
-    """Each file with its tables, which are read while the file before it is collected."""
-    wanted = Wanted(limits=workspace.limits)
-    with ThreadPoolExecutor(1) as pool:
-        coming: deque[Future[list[Table]]] = deque()
-        for place, path in enumerate(files):
-            while len(coming) < AHEAD and place + len(coming) < len(files):
-                coming.append(pool.submit(tables_in, files[place + len(coming)], wanted))
-            yield path, coming.popleft()
 
 
 def _fingerprint(path: Path) -> str:
@@ -176,7 +160,7 @@ def _warehouse_of(path: Path, wish: Wish, only: str | None, known: set[str | Non
 
 
 def _rows(
-    path: Path, read: Future[list[Table]], workspace: Workspace, state: SystemState, reading: Reading, places: Sequence[Place],
+    path: Path, read: Future[list[Table]], workspace: Workspace, state: SystemState, reading: Reading, places: pl.DataFrame,
     wish: Wish, warehouse: str | None, now: datetime,
 ) -> Rows:  # fmt: skip
     """A file as rows of a count sheet, names and other codes repaired; a file without its headings as a scanner's list."""
@@ -193,7 +177,7 @@ def _rows(
         if {"item", "counted"} <= set((match := match_headings(table, record)).sources)
     ]
     if not matched:
-        rows = scanned_rows(path, record, reading, workspace, places, warehouse, wish.bin)
+        rows = scanned_rows(path, record, reading, workspace, as_places(places), warehouse, wish.bin)
         if rows is None:
             raise trouble or WrongData(
                 f"{path} is no count sheet: it has no columns Item and Counted, and its lines are no scanned codes",
@@ -236,7 +220,7 @@ def _item(workspace: Workspace) -> Record:
 
 
 def _add_finds(  # type: ignore[no-untyped-def]
-    count, finds: Sequence[tuple[Key, Entry]], places: Sequence[Place], reading: Reading, workspace: Workspace
+    count, finds: Sequence[tuple[Key, Entry]], places: pl.DataFrame, reading: Reading, workspace: Workspace
 ) -> list[int]:
     """Places for what was found where the count has none; nothing is expected there."""
     item = _item(workspace)
@@ -245,18 +229,11 @@ def _add_finds(  # type: ignore[no-untyped-def]
     about = {
         row[item.key[0]]: row for row in reading.read(item.name, wanted, (item.key[0], codes)).iter_rows(named=True)
     }
-    costs = {place.item: f"{place.cost:f}" for place in places}
-    numbers: dict[Key, int] = {}
+    costs = dict(places.filter(pl.col("item").is_in(codes.implode())).select("item", "cost").iter_rows())
+    rows: dict[Key, list[str | None]] = {}
     for key, _ in finds:
-        if key not in numbers:
-            facts = about.get(key[0], {})
-            row = [
-                *key,
-                "0",
-                costs.get(key[0]) or facts.get("cost"),
-                facts.get("unit"),
-                facts.get(item.called or ""),
-                facts.get("category"),
-            ]
-            numbers[key] = count.add_find(row)
+        facts = about.get(key[0], {})
+        cost = costs.get(key[0]) or facts.get("cost")
+        rows[key] = [*key, "0", cost, facts.get("unit"), facts.get(item.called or ""), facts.get("category")]
+    numbers = dict(zip(rows, count.add_finds(list(rows.values())), strict=True))
     return [numbers[key] for key, _ in finds]

@@ -101,8 +101,8 @@ def all_counts(workspace: Workspace) -> list[Listed]:
     found: list[Listed] = []
     for name in count_names(workspace.hidden):
         state = state_of(name, workspace)
-        counted = sum(1 for line in state.lines if line.counted is not None)
-        recount = sum(1 for line in state.lines if line.recount)
+        counted = sum(1 for line in state.told if line.counted is not None) + state.quiet.height
+        recount = sum(1 for line in state.told if line.recount)
         about = state.about
         found.append(
             Listed(
@@ -110,7 +110,7 @@ def all_counts(workspace: Workspace) -> list[Listed]:
                 about["frozen_at"],
                 about.get("who", ""),
                 state.trading,
-                len(state.places),
+                state.places.height,
                 counted,
                 len(state.posted),
                 recount,

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import polars as pl
 
+from kotrel.core.counting.frames import NUMBER
 from kotrel.core.counting.freezing import PLACE, classes, frozen, sample
 from kotrel.core.description.model import Record
 from kotrel.core.errors import WrongData, WrongUse
@@ -23,7 +24,6 @@ from kotrel.stages.counting.standing import standing_posts
 from kotrel.stages.mapping import names_of
 from kotrel.stages.stock import require_stock
 from kotrel.systems.interface import Reading
-from kotrel.workspace.count_places import NUMBER
 from kotrel.workspace.counts import count_names, create_count, open_count, require_new_count
 from kotrel.workspace.settings import Workspace
 

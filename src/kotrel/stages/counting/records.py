@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import polars as pl
 
 from kotrel.core.changes.journal import load_name
+from kotrel.core.counting.parting import left_lines
 from kotrel.core.counting.variance import Line, Place
 from kotrel.core.description.model import Field
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
@@ -29,7 +30,7 @@ def variance_book(state: State, lines: Sequence[Line]) -> OutBook:
          ", ".join(sorted({entry.at for entry in line.entries if entry.at})) or None]
         for line in lines
     ]  # fmt: skip
-    left = [[*_place(line.place), f"{line.expected:f}"] for line in state.lines if line.counted is None]
+    left = [[*_place(line.place), f"{line.expected:f}"] for line in left_lines(state.left)]
     return OutBook((_sheet("Differences", head, rows), _sheet("Not counted", head[:8], left)))
 
 

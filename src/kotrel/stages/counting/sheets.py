@@ -46,7 +46,7 @@ def make_sheets(name: str, wish: Wish, folder: Path, workspace: Workspace) -> li
         WrongData: there is nothing to count (again).
     """
     state = state_of(name, workspace)
-    rounds = max((entry.round for entry in state.entries), default=0)
+    rounds = int(state.counted["round"].max() or 0)  # type: ignore[arg-type]
     wanted = [line.place for line in state.open_lines if not wish.recount or line.recount]
     if not wanted:
         raise WrongData(

@@ -2,27 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
+from functools import cached_property
 from pathlib import Path
 
 import polars as pl
 
+from kotrel.core.counting.frames import NUMBER, as_entries, as_places
 from kotrel.core.counting.freezing import PLACE, classes
+from kotrel.core.counting.parting import left_lines, moved_of, parted, quiet_lines
 from kotrel.core.counting.suspicions import suspected
-from kotrel.core.counting.variance import (
-    NOTHING_MOVED,
-    Entry,
-    Key,
-    Line,
-    Moved,
-    Place,
-    Tolerance,
-    Totals,
-    lines_of,
-    totals_of,
-)
+from kotrel.core.counting.variance import NOTHING_MOVED, Line, Tolerance, Totals, lines_of, totals_of
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.interface import Reading
 from kotrel.workspace.counts import Count, Post, open_count
@@ -34,7 +25,9 @@ class State:
     """A count as it stands.
 
     Attributes:
-        lines: every place that is not posted, counted or not.
+        places: all places; ``counted`` everything counted (see :mod:`kotrel.core.counting.frames`).
+        quiet: lines that were counted as expected, and ``left`` lines that were not counted (see
+            :class:`kotrel.core.counting.parting.Parted`); ``told``: all others of which no posting is in force.
         posted: place → the number of the load that posted it (0 where nothing had to change).
         moved: places that moved since the freeze.
         tolerance: how far its lines may be off, by the classes of the items today.
@@ -42,9 +35,11 @@ class State:
 
     name: str
     about: dict[str, str]
-    places: list[Place]
-    entries: list[Entry]
-    lines: list[Line]
+    places: pl.DataFrame
+    counted: pl.DataFrame
+    quiet: pl.DataFrame
+    left: pl.DataFrame
+    told: list[Line]
     posted: dict[int, int]
     totals: Totals
     moved: int
@@ -53,6 +48,12 @@ class State:
     @property
     def trading(self) -> bool:
         return self.about.get("trading") == "yes"
+
+    @cached_property
+    def lines(self) -> list[Line]:
+        """Every place that is not posted, counted or not, in their order."""
+        whole = [*quiet_lines(self.quiet), *left_lines(self.left), *self.told]
+        return sorted(whole, key=lambda line: line.place.number)
 
     @property
     def open_lines(self) -> list[Line]:
@@ -68,18 +69,23 @@ def state_of(name: str, workspace: Workspace, second: str = "recount") -> State:
 
 def read_state(count: Count, reading: Reading, workspace: Workspace, second: str) -> State:
     """The same, within a look or a transaction that is open."""
-    about, places, entries = count.about(), count.places(), count.entries()
+    about, places, counted = count.about(), count.place_frame(), count.line_frame()
     posted = posted_places(count, reading)
-    left = [place for place in places if place.number not in posted]
+    open_ = places.filter(~pl.col(NUMBER).is_in(list(posted))) if posted else places
     ledger, trading = workspace.description.ledger, about.get("trading") == "yes"
     # With trading stopped, nothing should move; whether something did is worth a word.
     knows = ledger is not None and "posted_at" in ledger.fields
-    moved = moved_since(left, about["frozen_at"], reading) if knows else NOTHING_MOVED
+    now, since = held_now(open_, reading), _since(open_, about["frozen_at"], reading, knows)
+    parts = parted(open_, counted, trading, now, since)
     tolerance = tolerance_now(workspace, reading)
-    lines = lines_of(left, entries, trading, moved, second, tolerance)
-    lines = suspected(lines, _factors([line.place.item for line in lines if line.variance], reading, workspace))
-    touched = sum(1 for place in left if moved.since.get(place.key)) if knows else _other_now(left, reading)
-    return State(count.name, about, places, entries, lines, posted, totals_of(lines, tolerance), touched, tolerance)
+    moved = moved_of(parts.told, now, since) if knows else NOTHING_MOVED
+    told = lines_of(as_places(parts.told), as_entries(parts.lines), trading, moved, second, tolerance)
+    told = suspected(told, _factors([line.place.item for line in told if line.variance], reading, workspace))
+    quiet, left = parts.quiet, parts.left
+    totals = totals_of(told, tolerance, quiet.height, left.height)
+    keys = list(PLACE)
+    touched = open_.join(since, on=keys, how="semi", nulls_equal=True).height if knows else _other_now(open_, now)
+    return State(count.name, about, places, counted, quiet, left, told, posted, totals, touched, tolerance)
 
 
 def tolerance_now(workspace: Workspace, reading: Reading) -> Tolerance:
@@ -88,35 +94,28 @@ def tolerance_now(workspace: Workspace, reading: Reading) -> Tolerance:
     return replace(found, class_of=classes(reading.ledger_sums(["item"]))) if found.by_class else found
 
 
-def moved_since(places: list[Place], frozen_at: str, reading: Reading) -> Moved:
-    """What the places hold now, and what has moved since the freeze."""
-    items = pl.Series("item", list({place.item for place in places}), dtype=pl.String)
-    among = [("item", items)]
-    now = _held_now(among, reading)
-    since: dict[Key, list[tuple[str, Decimal]]] = {}
-    wanted = set(items)
-    for row in reading.movements_since(frozen_at, among).iter_rows(named=True):
-        if row["item"] in wanted:
-            key = (row["item"], row["warehouse"], row["bin"], row["lot"], row["serial"])
-            since.setdefault(key, []).append((row["posted_at"], Decimal(row["quantity"])))
-    return Moved(now, since)
+def held_now(places: pl.DataFrame, reading: Reading) -> pl.DataFrame:
+    """What the places hold now: ``PLACE`` and ``quantity``."""
+    sums = reading.ledger_sums(list(PLACE), [("item", places["item"].unique())])
+    return sums.with_columns(pl.lit(None, pl.String).alias(name) for name in PLACE if name not in sums.columns).select(
+        *PLACE, "quantity"
+    )
 
 
-def _held_now(among: Sequence[tuple[str, pl.Series]], reading: Reading) -> dict[Key, Decimal]:
-    """What each place holds now."""
-    sums = reading.ledger_sums(list(PLACE), among)
-    there = [name for name in PLACE if name in sums.columns]
-    return {
-        (row["item"], row.get("warehouse"), row.get("bin"), row.get("lot"), row.get("serial")): Decimal(row["quantity"])
-        for row in sums.select(*there, "quantity").iter_rows(named=True)
-    }
+def _since(places: pl.DataFrame, frozen_at: str, reading: Reading, knows: bool) -> pl.DataFrame:
+    """What has moved since the freeze at the items of these places; nothing where the system does not say."""
+    if not knows:
+        return pl.DataFrame(schema=dict.fromkeys((*PLACE, "quantity", "posted_at"), pl.String))
+    items = places["item"].unique()
+    moves = reading.movements_since(frozen_at, [("item", items)])
+    return moves.filter(pl.col("item").is_in(items.implode()))
 
 
-def _other_now(places: list[Place], reading: Reading) -> int:
+def _other_now(places: pl.DataFrame, now: pl.DataFrame) -> int:
     """Places of which a system that does not say when goods move says another quantity now than at the freeze."""
-    items = pl.Series("item", list({place.item for place in places}), dtype=pl.String)
-    now = _held_now([("item", items)], reading)
-    return sum(1 for place in places if now.get(place.key, Decimal(0)) != place.expected)
+    both = places.join(now, on=list(PLACE), how="left", nulls_equal=True)
+    held, expected = (pl.col(name).cast(pl.Decimal(38, 12)) for name in ("quantity", "expected"))
+    return both.filter(held.fill_null(0) != expected).height
 
 
 def settle_posts(count: Count, reading: Reading) -> None:

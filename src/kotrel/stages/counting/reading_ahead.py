@@ -1,0 +1,125 @@
+"""Reads files while others are collected: many of them in processes of their own, which do not share Python's lock."""
+
+from __future__ import annotations
+
+import os
+import pickle
+import subprocess
+import sys
+from collections import deque
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import suppress
+from pathlib import Path
+from queue import SimpleQueue
+from typing import IO, Any
+
+from kotrel.core.errors import KotrelError
+from kotrel.core.tables.table import Table
+from kotrel.stages.file_options import Wanted
+from kotrel.stages.understanding import tables_in
+from kotrel.workspace.settings import Workspace
+
+AHEAD = 4
+"""Files that are read at a time: the one that is collected, and those that come next."""
+READERS = 2
+"""So many processes read, where the machine has as many cores."""
+WORTH_PROCESSES = 4_000_000
+"""Bytes of all files from which processes are worth their start, which takes most of a second."""
+
+
+def read_ahead(files: Sequence[Path], workspace: Workspace) -> Iterator[tuple[Path, Future[list[Table]]]]:
+    """Each file with its tables, which are read while the file before it is collected."""
+    wanted = Wanted(limits=workspace.limits)
+    readers = [_Reader() for _ in range(min(READERS, os.cpu_count() or 1))] if _size(files) >= WORTH_PROCESSES else []
+    free: SimpleQueue[_Reader] = SimpleQueue()
+    for each in readers:
+        free.put(each)
+
+    def read(path: Path) -> list[Table]:
+        if not readers:
+            return tables_in(path, wanted)
+        reader = free.get()
+        try:
+            return reader.read(path, wanted)
+        finally:
+            free.put(reader)
+
+    try:
+        with ThreadPoolExecutor(max(len(readers), 1)) as pool:
+            coming: deque[Future[list[Table]]] = deque()
+            for place, path in enumerate(files):
+                while len(coming) < AHEAD and place + len(coming) < len(files):
+                    coming.append(pool.submit(read, files[place + len(coming)]))
+                yield path, coming.popleft()
+    finally:
+        for each in readers:
+            each.close()
+
+
+def _size(files: Sequence[Path]) -> int:
+    size = 0
+    for path in files:
+        with suppress(OSError):
+            size += path.stat().st_size
+    return size
+
+
+class _Reader:
+    """A process that reads one file after the other. It ends when its input does, also where this process is killed."""
+
+    def __init__(self) -> None:
+        environment = {**os.environ, "PYTHONPATH": os.pathsep.join(entry for entry in sys.path if entry)}
+        self._process = subprocess.Popen(
+            # -P: no module is ever taken from the folder that a spreadsheet lies in.
+            [sys.executable, "-P", "-m", "kotrel.stages.counting.reading_ahead"],
+            stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=environment,
+        )  # fmt: skip
+
+    def read(self, path: Path, wanted: Wanted) -> list[Table]:
+        """The tables of a file; where the other process has ended, this one reads it."""
+        into, out = self._process.stdin, self._process.stdout
+        assert into is not None and out is not None
+        try:
+            pickle.dump((path, wanted), into, pickle.HIGHEST_PROTOCOL)
+            into.flush()
+            answer: Any = pickle.load(out)
+        except (OSError, EOFError, ValueError, pickle.UnpicklingError):
+            return tables_in(path, wanted)
+        if isinstance(answer, KotrelError):
+            raise answer
+        return answer if answer is not None else tables_in(path, wanted)
+
+    def close(self) -> None:
+        """Ends the process."""
+        if self._process.stdin is not None:
+            with suppress(OSError):
+                self._process.stdin.close()
+        self._process.kill()
+        self._process.wait()
+
+
+def _work(asked: IO[bytes], answers: IO[bytes]) -> None:
+    while True:
+        try:
+            path, wanted = pickle.load(asked)
+        except EOFError:
+            return
+        answer: Any
+        try:
+            answer = tables_in(path, wanted)
+        except KotrelError as error:
+            answer = error
+        except Exception:
+            # The process that asked reads it itself, and says what is wrong.
+            answer = None
+        pickle.dump(answer, answers, pickle.HIGHEST_PROTOCOL)
+        answers.flush()
+
+
+if __name__ == "__main__":
+    stream = os.fdopen(os.dup(1), "wb")
+    # What a reader prints must not get into the answers.
+    os.dup2(2, 1)
+    with suppress(KeyboardInterrupt, BrokenPipeError):
+        _work(sys.stdin.buffer, stream)

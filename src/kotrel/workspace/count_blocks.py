@@ -1,0 +1,24 @@
+"""Columns as a count's file keeps them: blocks of bytes, which are read in a fraction of the time that rows take."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterator
+
+import polars as pl
+
+_ROWS = 200_000
+"""Rows of one block: far below what SQLite holds in one cell, whatever the descriptions."""
+
+
+def blocks_of(frame: pl.DataFrame) -> Iterator[bytes]:
+    """A frame in blocks."""
+    for part in frame.iter_slices(_ROWS):
+        block = io.BytesIO()
+        part.rechunk().write_ipc(block, compression="lz4")
+        yield block.getvalue()
+
+
+def frame_in(block: bytes) -> pl.DataFrame:
+    """The rows of one block."""
+    return pl.read_ipc(io.BytesIO(block))
