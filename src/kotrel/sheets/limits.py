@@ -10,6 +10,7 @@ from kotrel.core.errors import OutOfReach
 from kotrel.core.tables.limits import USUAL, Limits
 from kotrel.core.tables.table import index_of, letter_of
 from kotrel.sheets.archives import DAMAGED, damaged
+from kotrel.sheets.sheet_xml import has_any
 
 ROWS, COLUMNS = 1 << 20, 1 << 14
 """A worksheet has no more rows and columns than these (ECMA-376, part 1)."""
@@ -114,7 +115,8 @@ def _rows_and_far_cells(text: bytes) -> tuple[list[bytes], list[tuple[bytes, byt
     usual = (
         len(rows) == text.count(b"<row")
         and text.count(b'<c r="') == text.count(b"<c ")
-        and not any(mark in text for mark in (b"<!", b":sheetData", b"<c\n", b"<c\r", b"<c\t"))
+        # The line of the declaration ends with a line break.
+        and not has_any(text[text.find(b"<worksheet") :], (b"<!", b":sheetData", b"<c\n", b"<c\r", b"<c\t"))
     )
     return (rows, _FAR_AS_USUAL.findall(text)) if usual else (_ROW.findall(text), _FAR.findall(text))
 

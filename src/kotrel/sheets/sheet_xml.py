@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 import zipfile
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from xml.parsers import expat
 
@@ -42,6 +43,16 @@ _UNUSUAL = (b":sheetData", b"<!", b"='", b' ="', b'= "', b"= '", b'="&', b"<c>",
 _CHUNK = 1 << 22
 
 
+_RARE = b"!#'\n\r\t&"
+"""Bytes that most sheets do not have: a single one is looked for thirty times as fast as two."""
+
+
+def has_any(text: bytes, signs: Sequence[bytes]) -> bool:
+    """True where a text has one of the signs."""
+    lacking = {byte for byte in _RARE if byte not in text}
+    return any(sign in text for sign in signs if not lacking or lacking.isdisjoint(sign))
+
+
 def search_sheet(book: zipfile.ZipFile, part: str, recalculated: bool) -> Found:
     """What is special in a worksheet.
 
@@ -67,7 +78,7 @@ def search_sheet(book: zipfile.ZipFile, part: str, recalculated: bool) -> Found:
             first = False
             if prefixed or (not text and len(rest) > 4 * _CHUNK):
                 return _parsed(book, part, recalculated)
-            if any(sign in text for sign in _SPECIAL):
+            if has_any(text, _SPECIAL):
                 if _is_unusual(text):
                     return _parsed(book, part, recalculated)
                 _look_through(text, found.cells, recalculated)
@@ -78,7 +89,7 @@ def search_sheet(book: zipfile.ZipFile, part: str, recalculated: bool) -> Found:
 
 def _is_unusual(text: bytes) -> bool:
     """True where the patterns might miss something. Searching for single words takes a fraction of one pattern's time."""
-    if any(sign in text for sign in _UNUSUAL) or text.count(b"<c ") != text.count(b'<c r="'):
+    if has_any(text, _UNUSUAL) or text.count(b"<c ") != text.count(b'<c r="'):
         return True
     return b"hidden=" in text and text.count(b"<row ") != text.count(b'<row r="')
 

@@ -16,7 +16,7 @@ from kotrel.core.counting import collecting
 from kotrel.core.counting.collecting import Known, Sheet, collect
 from kotrel.core.counting.frames import as_entries, place_frame
 from kotrel.core.counting.freezing import FROZEN
-from kotrel.core.counting.plain_lines import plain_lines
+from kotrel.core.counting.plain_lines import KnownPlaces, plain_lines
 from kotrel.core.counting.posting import Adjusted, adjustment_family, as_documents, numbered, to_close
 from kotrel.core.counting.variance import Place
 from kotrel.core.rows.rows import Rows
@@ -122,7 +122,7 @@ class Collecting(unittest.TestCase):
         rows = Rows(
             Table("s.csv", "", 1, (), values.select(ROW), {}), practice().records["adjustment_line"], {}, values
         )
-        return collect(rows, places if places is not None else FRAME, known, sheet)
+        return collect(rows, KnownPlaces(FRAME), known, sheet)
 
     def test_which_lines_are_taken(self):
         cases = [

@@ -12,7 +12,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.counting.frames import LINES, NUMBER, line_frame
-from kotrel.core.counting.plain_lines import placed, plain_lines
+from kotrel.core.counting.plain_lines import KnownPlaces, plain_lines
 from kotrel.core.counting.variance import Entry, Key
 from kotrel.core.rows.findings import FindingGroup, cells_of, rows_with
 from kotrel.core.rows.rows import Rows
@@ -73,12 +73,8 @@ class Collected:
     blank: int = 0
 
 
-def collect(rows: Rows, places: pl.DataFrame, known: Known, sheet: Sheet) -> Collected:
-    """Reads the counted lines; a line with an error is not taken.
-
-    Args:
-        places: of the count, as :func:`kotrel.core.counting.frames.place_frame`.
-    """
+def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Collected:
+    """Reads the counted lines; a line with an error is not taken."""
     wrong = set(rows_with(rows.findings, "error"))
     told: dict[tuple[str, str, str | None], list[tuple[int, str]]] = {}
 
@@ -92,7 +88,7 @@ def collect(rows: Rows, places: pl.DataFrame, known: Known, sheet: Sheet) -> Col
     lines = lines.filter(~pl.col(ROW).is_in(list(wrong))) if wrong else lines
     # A counter writes the same times over and over.
     moments = {time: _moment(time, sheet) for time in lines["time"].unique().to_list()}
-    lines = placed(lines.with_columns(pl.col("warehouse").fill_null(pl.lit(sheet.warehouse, pl.String))), places)
+    lines = places.placed(lines.with_columns(pl.col("warehouse").fill_null(pl.lit(sheet.warehouse, pl.String))))
     taken, plain = plain_lines(rows, lines, known.units, moments, sheet.round)
     done = Collected(rows, taken)
     others: list[tuple[int, Entry]] = []

@@ -17,12 +17,24 @@ from kotrel.core.rows.rows import Rows
 _AT, _ODD = "counted at", "is no time"
 
 
-def placed(lines: pl.DataFrame, places: pl.DataFrame) -> pl.DataFrame:
-    """Lines of a sheet with :data:`NUMBER` and ``expected`` of the place that each counts, blank where the count has none."""
-    # A sheet has few of the items of a large count.
-    mine = places.select(NUMBER, *PLACE, "expected").filter(pl.col("item").is_in(lines["item"].unique().implode()))
-    known = mine.unique(list(PLACE), keep="last")
-    return lines.join(known, on=list(PLACE), how="left", nulls_equal=True, maintain_order="left")
+class KnownPlaces:
+    """The places of a count, as lines are looked up among them: a sheet has few of the items of a large count."""
+
+    def __init__(self, places: pl.DataFrame) -> None:
+        """Takes places as :func:`kotrel.core.counting.frames.place_frame`."""
+        self._places = places.select(NUMBER, *PLACE, "expected").sort("item", maintain_order=True)
+        runs = self._places.group_by("item", maintain_order=True).len("places")
+        self._runs = runs.with_columns((pl.col("places").cum_sum() - pl.col("places")).alias("first"))
+        self.warehouses: set[str | None] = set(places["warehouse"].unique())
+
+    def placed(self, lines: pl.DataFrame) -> pl.DataFrame:
+        """Lines of a sheet with :data:`NUMBER` and ``expected`` of the place that each counts, blank where the count has none."""
+        runs = self._runs.join(lines.select("item").unique(), on="item", how="semi")
+        rows = (
+            runs.select(pl.int_ranges("first", pl.col("first") + pl.col("places"))).to_series().explode().drop_nulls()
+        )
+        known = self._places[rows].unique(list(PLACE), keep="last")
+        return lines.join(known, on=list(PLACE), how="left", nulls_equal=True, maintain_order="left")
 
 
 def plain_lines(
@@ -35,7 +47,7 @@ def plain_lines(
     """The plain lines as ``ROW`` and the columns of LINES, and which lines those are (Boolean).
 
     Args:
-        lines: the lines of the sheet, :func:`placed`: ``ROW``, :data:`PLACE` with the sheet's warehouse filled in, and ``unit``,
+        lines: the lines of the sheet, :meth:`KnownPlaces.placed`: ``ROW``, :data:`PLACE` with the sheet's warehouse filled in, and ``unit``,
             ``counted``, ``counter``, ``time``, ``remark``.
         moments: what each time that is written in the sheet means, and what is wrong with it.
     """

@@ -83,11 +83,14 @@ def repair(
     """
 
     def one(name: str) -> tuple[pl.Series, list[RepairGroup], list[FindingGroup]]:
-        about = rows.record.fields[name]
+        about, source = rows.record.fields[name], rows.sources.get(name)
         column = _Column(rows, about, rows.values[name])
+        found_by = source is not None and bool(source.found_by)
+        if not found_by and column.values.null_count() == len(column.values):
+            return column.values, [], []
         if about.to is not None:
             target = state.description.records[about.to]
-            if (source := rows.sources.get(name)) is not None and source.found_by:
+            if source is not None and found_by:
                 column.repairs |= found_by_fields(rows, name, source, target, state)
             else:
                 _repair_reference(column, state, target, spellings.get(target.name, {}))

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from concurrent.futures import Future
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
@@ -13,6 +14,7 @@ import polars as pl
 
 from kotrel.core.counting.collecting import Sheet, collect
 from kotrel.core.counting.frames import as_places, line_frame
+from kotrel.core.counting.plain_lines import KnownPlaces
 from kotrel.core.counting.sheet_record import count_record
 from kotrel.core.counting.variance import Entry, Key
 from kotrel.core.description.model import Record
@@ -22,11 +24,12 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Table
-from kotrel.core.understanding.matching import match_headings
+from kotrel.core.understanding.matching import Matched, match_headings
 from kotrel.core.understanding.reading import understand
 from kotrel.core.values.moments import moment_text
 from kotrel.sheets.count_sheets import STAMP
 from kotrel.sheets.stamps import stamp_of
+from kotrel.stages.counting.alike import read_alike
 from kotrel.stages.counting.known_items import KnownItems
 from kotrel.stages.counting.other_sheets import by_saved_match
 from kotrel.stages.counting.reading_ahead import read_ahead
@@ -87,12 +90,13 @@ def collect_files(
     done: list[CollectedFile] = []
     with workspace.system().reading() as reading, open_count(workspace.hidden, name) as count:
         places = count.place_frame()
+        known_places = KnownPlaces(places)
         bins = _bins(reading, workspace)
         frozen_day = count.about()["frozen_at"][:10]
         items = KnownItems(reading, workspace, _item(workspace), bins)
         items.learn(places["item"])
         state = SystemState(workspace.description, items.read)
-        for path, tables in read_ahead(files, workspace):
+        for path, tables, prepared in _prepared(files, workspace, state, wish, now):
             step(f"collecting {path.name}")
             fingerprint = _fingerprint(path)
             known_files = count.files()
@@ -101,14 +105,14 @@ def collect_files(
                 continue
             stamp = stamp_of(path, STAMP)
             source, round_ = _source_of(stamp, name, path, wish, known_files)
-            warehouses = set(places["warehouse"].unique())
+            warehouses = known_places.warehouses
             only = next(iter(warehouses)) if len(warehouses) == 1 else None
             sheet = Sheet(round_, _warehouse_of(path, wish, only, warehouses), wish.counted_at,
                           wish.day or (frozen_day if now.date().isoformat() == frozen_day else None), wish.as_expected)  # fmt: skip
-            rows = _rows(path, tables, workspace, state, reading, places, wish, sheet.warehouse, now)
+            rows = prepared or _rows(path, tables, workspace, state, reading, places, wish, sheet.warehouse, now)
             if wish.counter is not None:
                 rows = _with_counter(rows, wish.counter)
-            found = collect(rows, places, items.known_of(rows.values["item"]), sheet)
+            found = collect(rows, known_places, items.known_of(rows.values["item"]), sheet)
             if any(group.severity == "error" for group in found.rows.findings):
                 done.append(CollectedFile(path, "refused", rows=found.rows))
                 continue
@@ -118,12 +122,52 @@ def collect_files(
                 there = [replace(entry, place=number) for (_, entry), number in zip(found.finds, numbers, strict=True)]
                 lines = pl.concat([lines, line_frame(there)])
                 places = count.place_frame()
+                known_places = KnownPlaces(places)
             at = moment_text(now.replace(tzinfo=None))
             replaced = count.collect(CountedFile(0, path.name, source, fingerprint, at, who, round_), lines)
             done.append(
                 CollectedFile(path, "collected", lines.height, found.blank, len(found.finds), replaced, found.rows)
             )
     return done
+
+
+Read = Future[list[Table]]
+
+
+def _prepared(
+    files: Sequence[Path], workspace: Workspace, state: SystemState, wish: Wish, now: datetime
+) -> Iterator[tuple[Path, Read, Rows | None]]:
+    """Each file with its tables, and with its rows where those of a whole batch could be read as one."""
+    record = count_record(workspace.description)
+    for batch in read_ahead(files, workspace):
+        # A match that the user names may need the file to be read again, in its own way.
+        own_way = wish.map_name is not None
+        sheets = [None if own_way else _chosen(path, tables, record, workspace, wish) for path, tables in batch]
+        found = [each for each in sheets if each is not None]
+        alike = read_alike(found, state, workspace.conventions, now.date()) if len(found) == len(batch) else None
+        for place, (path, tables) in enumerate(batch):
+            yield path, tables, alike[place] if alike else None
+
+
+def _chosen(path: Path, read: Read, record: Record, workspace: Workspace, wish: Wish) -> tuple[Table, Matched] | None:
+    """The table of a count sheet and its match, or None where it is anything else, or cannot be read."""
+    with suppress(KotrelError):
+        matched = _matched(path, read.result(), record, workspace, wish)
+        if matched:
+            table, match = max(matched, key=lambda each: len(each[1].sources))
+            return (table, match) if {"item", "counted"} <= set(match.sources) else None
+    return None
+
+
+def _matched(
+    path: Path, tables: list[Table], record: Record, workspace: Workspace, wish: Wish
+) -> list[tuple[Table, Matched]]:
+    """The tables of a file that are count sheets, each with its match."""
+    return by_saved_match(path, tables, workspace, wish.map_name) or [
+        (table, match)
+        for table in tables
+        if {"item", "counted"} <= set((match := match_headings(table, record)).sources)
+    ]
 
 
 def _fingerprint(path: Path) -> str:
@@ -160,7 +204,7 @@ def _warehouse_of(path: Path, wish: Wish, only: str | None, known: set[str | Non
 
 
 def _rows(
-    path: Path, read: Future[list[Table]], workspace: Workspace, state: SystemState, reading: Reading, places: pl.DataFrame,
+    path: Path, read: Read, workspace: Workspace, state: SystemState, reading: Reading, places: pl.DataFrame,
     wish: Wish, warehouse: str | None, now: datetime,
 ) -> Rows:  # fmt: skip
     """A file as rows of a count sheet, names and other codes repaired; a file without its headings as a scanner's list."""
@@ -171,11 +215,7 @@ def _rows(
         tables = read.result()
     except KotrelError as error:
         trouble = error
-    matched = by_saved_match(path, tables, workspace, wish.map_name) or [
-        (table, match)
-        for table in tables
-        if {"item", "counted"} <= set((match := match_headings(table, record)).sources)
-    ]
+    matched = _matched(path, tables, record, workspace, wish)
     if not matched:
         rows = scanned_rows(path, record, reading, workspace, as_places(places), warehouse, wish.bin)
         if rows is None:

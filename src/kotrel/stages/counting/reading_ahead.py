@@ -20,18 +20,19 @@ from kotrel.stages.file_options import Wanted
 from kotrel.stages.understanding import tables_in
 from kotrel.workspace.settings import Workspace
 
-AHEAD = 4
-"""Files that are read at a time: the one that is collected, and those that come next."""
+BATCH, MOST_FILES = 8_000_000, 16
+"""Bytes and files of one batch: while one is collected, the next is read."""
 READERS = 2
 """So many processes read, where the machine has as many cores."""
 WORTH_PROCESSES = 4_000_000
 """Bytes of all files from which processes are worth their start, which takes most of a second."""
 
 
-def read_ahead(files: Sequence[Path], workspace: Workspace) -> Iterator[tuple[Path, Future[list[Table]]]]:
-    """Each file with its tables, which are read while the file before it is collected."""
+def read_ahead(files: Sequence[Path], workspace: Workspace) -> Iterator[list[tuple[Path, Future[list[Table]]]]]:
+    """The files in batches, each file with its tables, which are read while the batch before it is collected."""
     wanted = Wanted(limits=workspace.limits)
-    readers = [_Reader() for _ in range(min(READERS, os.cpu_count() or 1))] if _size(files) >= WORTH_PROCESSES else []
+    batches = _batches(files)
+    readers = [_Reader() for _ in range(min(READERS, os.cpu_count() or 1))] if _is_much(files) else []
     free: SimpleQueue[_Reader] = SimpleQueue()
     for each in readers:
         free.put(each)
@@ -47,29 +48,50 @@ def read_ahead(files: Sequence[Path], workspace: Workspace) -> Iterator[tuple[Pa
 
     try:
         with ThreadPoolExecutor(max(len(readers), 1)) as pool:
-            coming: deque[Future[list[Table]]] = deque()
-            for place, path in enumerate(files):
-                while len(coming) < AHEAD and place + len(coming) < len(files):
-                    coming.append(pool.submit(read, files[place + len(coming)]))
-                yield path, coming.popleft()
+            coming: deque[list[tuple[Path, Future[list[Table]]]]] = deque()
+            for place in range(len(batches)):
+                for batch in batches[place + len(coming) : place + 2]:
+                    coming.append([(path, pool.submit(read, path)) for path in batch])
+                yield coming.popleft()
     finally:
         for each in readers:
             each.close()
 
 
-def _size(files: Sequence[Path]) -> int:
-    size = 0
+def _batches(files: Sequence[Path]) -> list[list[Path]]:
+    """Files one after the other, as many as are soon read."""
+    found: list[list[Path]] = []
+    room = 0
     for path in files:
-        with suppress(OSError):
-            size += path.stat().st_size
-    return size
+        size = _size(path)
+        if not found or size > room or len(found[-1]) == MOST_FILES:
+            found.append([])
+            room = BATCH
+        found[-1].append(path)
+        room -= size
+    return found
+
+
+def _is_much(files: Sequence[Path]) -> bool:
+    return len(files) > 1 and sum(map(_size, files)) >= WORTH_PROCESSES
+
+
+def _size(path: Path) -> int:
+    try:
+        return path.stat().st_size
+    except OSError:
+        return 0
 
 
 class _Reader:
     """A process that reads one file after the other. It ends when its input does, also where this process is killed."""
 
     def __init__(self) -> None:
-        environment = {**os.environ, "PYTHONPATH": os.pathsep.join(entry for entry in sys.path if entry)}
+        environment = {
+            **os.environ,
+            "PYTHONPATH": os.pathsep.join(entry for entry in sys.path if entry),
+            "POLARS_MAX_THREADS": "1",
+        }
         self._process = subprocess.Popen(
             # -P: no module is ever taken from the folder that a spreadsheet lies in.
             [sys.executable, "-P", "-m", "kotrel.stages.counting.reading_ahead"],

@@ -48,6 +48,8 @@ def tidy(
         kinds: gives the rows with a kind of cell (see :data:`kotrel.core.tables.table.CellKinds`).
     """
     errors = kinds("error")
+    if values.null_count() == len(values) and not errors.any() and not kinds("uncalculated").any():
+        return Tidied(values)
     if (values.str.starts_with("#").fill_null(False)).any():
         # In a text file, and in a cell typed as text, an error is only its name.
         errors = errors | values.is_in(ERROR_NAMES).fill_null(False)
