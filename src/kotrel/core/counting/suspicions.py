@@ -52,6 +52,9 @@ def _mixed_up(off: Sequence[Line]) -> list[tuple[Line, Line]]:
     Two codes look alike if they are of one length and differ in one character, or in two neighbours that changed places. They are
     looked up by what is left of them without one character.
     """
+    # By far the most have no line that is off by the opposite.
+    there = {(line.place.warehouse, line.variance) for line in off}
+    off = [line for line in off if (line.place.warehouse, -line.variance) in there]
     order = {line.place.number: number for number, line in enumerate(off)}
     known: dict[tuple[str | None, Decimal, str], list[Line]] = {}
     for line in off:
