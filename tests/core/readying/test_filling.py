@@ -245,11 +245,11 @@ class Layouts(unittest.TestCase):
 
 
 class AtOnce(unittest.TestCase):
-    @given(st.lists(st.integers()))
-    def test_results_come_in_order_and_errors_come_out(self, numbers):
-        self.assertEqual(map_parallel(lambda number: number * 2, numbers), [number * 2 for number in numbers])
+    @given(st.lists(st.integers()), st.sampled_from([0, 1_000_000]))
+    def test_results_come_in_order_and_errors_come_out(self, numbers, rows):
+        self.assertEqual(map_parallel(lambda number: number * 2, numbers, rows), [number * 2 for number in numbers])
         with self.assertRaises(WrongUse):
-            map_parallel(self.fail_clearly, [*numbers, 1])
+            map_parallel(self.fail_clearly, [*numbers, 1], rows)
 
     @staticmethod
     def fail_clearly(number):

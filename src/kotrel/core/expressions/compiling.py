@@ -7,42 +7,21 @@ division rounds, at the last decimal. What an expression does with a number that
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable
 from fractions import Fraction
 
 import polars as pl
 
 from kotrel.core.columns import sheet_column
-from kotrel.core.description.model import Field
 from kotrel.core.expressions.compiled import Compiled
 from kotrel.core.expressions.exact import times
 from kotrel.core.expressions.functions import FUNCTIONS
 from kotrel.core.expressions.kinds import NUMBER, SCALE, WHOLE_DIGITS, Kind, Typed
 from kotrel.core.expressions.parsing import ExpressionError, Node, TreeNode, is_tree, parse, place
+from kotrel.core.expressions.scope import Scope
 from kotrel.core.similarity import folded, nearest
 
 _SAID = {"text": "a text", "number": "a number", "yes_no": "a yes/no value", "date": "a date"}
-
-
-@dataclass(frozen=True)
-class Scope:
-    """What an expression may refer to.
-
-    Attributes:
-        fields: fields; their values are in columns with the same names, in canonical text.
-        columns: headings (folded) of the sheet's columns → the column's letter; their cells are texts, in
-            columns named by :func:`kotrel.core.columns.sheet_column`.
-        names: record → (code, name) of its rows, for ``name of``.
-        prices: codes of price lists; each is a column with that name, and with ``old`` before it the one before all steps.
-        figures: columns of other sheets, as ``sheet.field``; each is a column with that name.
-    """
-
-    fields: Mapping[str, Field]
-    columns: Mapping[str, str] = field(default_factory=dict)
-    names: Callable[[str], Mapping[str, str]] | None = None
-    prices: frozenset[str] = frozenset()
-    figures: frozenset[str] = frozenset()
 
 
 def compile_expression(text: str, scope: Scope, wanted: Kind | None = None) -> Compiled:
