@@ -59,10 +59,11 @@ def write_price_book(sheets: Sequence[PriceSheet], own: PriceSheet | None, first
     import xlsxwriter
 
     require_new_file(path, [".xlsx"])
-    for each in sheets:
-        require_room(
-            each.rows.height, f"{path}: the sheet “{each.name}”", "Work out the prices of fewer items at a time."
-        )
+    heights = {each.name: each.rows.height for each in sheets}
+    if own is not None:
+        heights[ITEMS_SHEET] = own.rows["item"].n_unique()
+    for name, height in heights.items():
+        require_room(height, f"{path}: the sheet “{name}”", "Work out the prices of fewer items at a time.")
     with written_whole(path) as temporary:
         out = xlsxwriter.Workbook(temporary, {"strings_to_formulas": False, "strings_to_urls": False})
         out.set_custom_property(STAMP, rules)

@@ -11,6 +11,7 @@ import polars as pl
 
 from kotrel.core.description.in_words import rules, what
 from kotrel.core.description.model import Field, Record
+from kotrel.sheets.cell_texts import SHEET_HOLDS
 from kotrel.sheets.output import OutColumn, OutSheet
 from kotrel.sheets.safe_writing import written_whole
 from kotrel.sheets.table_writing import column_format, typed_rows
@@ -112,6 +113,8 @@ def _write_lists(out: Any, templates: Sequence[Template], lists: Mapping[str, pl
     sheet = out.add_worksheet(LISTS)
     ranges: dict[str, str] = {}
     used = dict.fromkeys(str(field.to) for each in templates for field in each.fields if field.to in lists)
+    # A list that is longer than a sheet cannot drop down.
+    used = {record: None for record in used if lists[record].height < SHEET_HOLDS}
     for place, record in enumerate(used):
         codes = lists[record].to_series(0)
         sheet.write_string(0, place, record)
@@ -141,7 +144,9 @@ def _guide_lines(templates: Sequence[Template], lists: Mapping[str, pl.DataFrame
             if field.to is not None and field.to in lists:
                 codes = lists[field.to].to_series(0).to_list()
                 allowed = ", ".join(codes[:12]) + (
-                    f" … {len(codes) - 12} more, see the drop-down" if len(codes) > 12 else ""
+                    f" … {len(codes) - 12:,} more" + (", see the drop-down" if len(codes) < SHEET_HOLDS else "")
+                    if len(codes) > 12
+                    else ""
                 )
             lines.append([field.title, what(field), MUST[field.must], allowed, rules(field), field.example])
     return lines
