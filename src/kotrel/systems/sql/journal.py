@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import polars as pl
@@ -107,8 +108,11 @@ def write_rows(database: Database, changes: RecordChanges, number: int, first_li
     table = row_table(database.dialect)
     if changes.origin is None:
         rows = journal_rows(changes, number, first_line)
-        database.insert(table, ROW_COLUMNS, rows)
-        seal.add(rows)
+        # The seal is worked out while the database takes the rows.
+        with ThreadPoolExecutor(1) as pool:
+            sealed = pool.submit(seal.add, rows)
+            database.insert(table, ROW_COLUMNS, rows)
+            sealed.result()
         return range(first_line, first_line + rows.height)
     # When new rows are removed, the journal already has them: they are what the load wrote.
     columns = ", ".join(quoted(name) for name in ROW_COLUMNS)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from functools import partial
 from typing import Any
@@ -30,6 +31,20 @@ TIME_LIMIT = 3_600
 
 _CHUNK = 50_000
 _QUOTED = re.compile(r"""("(?:[^"]|"")*"|'(?:[^']|'')*')""")
+
+
+def _as_csv(frame: pl.DataFrame) -> Iterator[bytes]:
+    """A frame in pieces of CSV; each is made while the server takes the one before."""
+    pieces = frame.iter_slices(_CHUNK)
+    with ThreadPoolExecutor(1) as pool:
+        coming = pool.submit(_piece, next(pieces, None))
+        while (text := coming.result()) is not None:
+            coming = pool.submit(_piece, next(pieces, None))
+            yield text
+
+
+def _piece(part: pl.DataFrame | None) -> bytes | None:
+    return None if part is None else part.write_csv(include_header=False).encode()
 
 
 def _rest_of(connection: psycopg.Connection[Any], raw: io.BytesIO) -> None:
@@ -147,8 +162,8 @@ class PostgresDatabase(Database):
                 self.connection.cursor() as cursor,
                 cursor.copy(f"COPY {table} ({names}) FROM STDIN (FORMAT csv)".encode()) as copy,
             ):
-                for part in frame.iter_slices(_CHUNK):
-                    copy.write(part.write_csv(include_header=False).encode())
+                for text in _as_csv(frame):
+                    copy.write(text)
         except psycopg.Error as error:
             raise self._clear(error) from None
 
