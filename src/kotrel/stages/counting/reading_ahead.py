@@ -24,7 +24,7 @@ BATCH, MOST_FILES = 8_000_000, 16
 """Bytes and files of one batch: while one is collected, the next is read."""
 READERS = 2
 """So many processes read, where the machine has as many cores."""
-WORTH_PROCESSES = 4_000_000
+WORTH_PROCESSES = 2_000_000
 """Bytes of all files from which processes are worth their start, which takes most of a second."""
 
 
