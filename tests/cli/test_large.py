@@ -2,12 +2,15 @@
 
 import unittest
 from datetime import date
+from unittest.mock import patch
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kotrel.core.columns import ROW
+from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.sheets.textfiles import read_in_parts
+from kotrel.stages import streaming
 from kotrel.stages.checking import check_files
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.streaming import check_large
@@ -15,6 +18,17 @@ from kotrel.workspace.settings import open_workspace
 from tests.support import Program
 
 TODAY = date(2026, 11, 23)
+
+
+def told(checked):
+    rows = checked.rows
+    found = {
+        (group.kind, group.field, row, value)
+        for group in rows.findings
+        for row, value in group.cells.select(ROW, "value").iter_rows()
+    }
+    repairs = {(repair.kind, row, after) for repair in rows.repairs for row, _, after, _ in repair.cells.iter_rows()}
+    return found, repairs, rows.values.height
 
 
 class InParts(Program):
@@ -31,37 +45,51 @@ class InParts(Program):
         path = self.write("many.csv", *lines)
         workspace = open_workspace(self.folder)
 
-        def told(checked):
-            rows = checked.rows
-            found = {
-                (group.kind, group.field, row, value)
-                for group in rows.findings
-                for row, value in group.cells.select(ROW, "value").iter_rows()
-            }
-            repairs = {
-                (repair.kind, row, after) for repair in rows.repairs for row, _, after, _ in repair.cells.iter_rows()
-            }
-            return found, repairs, rows.values.height
-
         [whole] = check_files([path], workspace, Wanted(), TODAY, lambda step: None)
         self.assertEqual(told(whole)[2], 400)
         for size in (700, 3000, 1 << 20):
             with workspace.system().reading() as reading:
-                parts = check_large(path, workspace, Wanted(), TODAY, reading, lambda step: None, size)
+                [parts] = check_large(path, workspace, Wanted(), TODAY, reading, lambda step: None, size)
             self.assertEqual(told(parts), told(whole), size)
+
+    def test_periods_follow_each_other_across_all_parts(self):
+        self.start_shop()
+        lines = ["Price list,Item,Unit,From quantity,From date,To date,Price"]
+        # Of each item two prices, far from each other in the file: ROP-00010 overlaps, ROP-00020 leaves a gap, the others follow.
+        ends = {1: "2027-06-30", 2: "2027-02-01"}
+        items = [n for n in range(1, 30) if n % 4]
+        lines += [f"SHOP,ROP-{n:04}0,M,0,2027-01-01,{ends.get(n, '')},5.00" for n in items]
+        lines += [f"SHOP,ROP-{n:04}0,M,0,2027-03-01,,6.00" for n in items]
+        path = self.write("prices.csv", *lines)
+        workspace = open_workspace(self.folder)
+        whole = check_files([path], workspace, Wanted(), TODAY, lambda step: None)
+        kinds = {kind for kind, *_ in told(whole[-1])[0]}
+        self.assertLessEqual({"overlaps", "gap"}, kinds)
+        for size in (300, 900):
+            with workspace.system().reading() as reading, patch.object(streaming, "FILE", 400):
+                parts = check_large(path, workspace, Wanted(), TODAY, reading, lambda step: None, size)
+            self.assertEqual([told(each) for each in parts], [told(each) for each in whole], size)
+            self.assertEqual([each.consequence for each in parts], ["ended", None])
+            ended = [each.rows.values.sort("item").select("item", "to_date").rows() for each in (parts[0], whole[0])]
+            self.assertEqual(*ended)
+        self.assertEqual(list((self.folder / ".kotrel").glob("parts-*")), [])
+
+    def test_documents_are_not_checked_in_parts(self):
+        self.start_shop()
+        path = self.write("o.csv", "Item,Warehouse,Quantity,Unit cost", *("ROP-00020,QUAY,1,4" for _ in range(50)))
+        workspace = open_workspace(self.folder)
+        with workspace.system().reading() as reading, self.assertRaises(WrongUse) as caught:
+            check_large(path, workspace, Wanted(record="opening_stock"), TODAY, reading, lambda step: None, 200)
+        self.assertEqual(caught.exception.kind, "too-large-for-documents")
 
     def test_irregular_lines_are_told(self):
         self.start_shop()
         path = self.write("wild.csv", "Item code,Price", *(f"A{n},1" for n in range(200)), "A,1,2,3")
         workspace = open_workspace(self.folder)
-        from kotrel.core.errors import OutOfReach
-
         with workspace.system().reading() as reading, self.assertRaises(OutOfReach):
             check_large(path, workspace, Wanted(record="item"), TODAY, reading, lambda step: None, 300)
 
     def test_a_match_that_needs_all_rows_at_once_is_refused(self):
-        from kotrel.core.errors import WrongUse
-
         self.start_shop()
         path = self.write("big.csv", "Article,Words,Group,Min QUAY", *(f"N-{n},Rope,ROPE,{n}" for n in range(50)))
         fields = '[field.description]\ncolumn = "Words"\n[field.category]\ncolumn = "Group"'

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from contextlib import ExitStack
 from dataclasses import replace
 from datetime import date
 from functools import partial
@@ -12,15 +13,20 @@ import polars as pl
 
 from kotrel.core.checking import CHECKS, check_rows
 from kotrel.core.checking.circles import check_circles
+from kotrel.core.checking.dependents import with_dependents
 from kotrel.core.checking.keys import check_keys
 from kotrel.core.checking.unique import check_unique
 from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongUse
 from kotrel.core.parts import Checked
-from kotrel.core.readying.filling import fill_keys, make_values
+from kotrel.core.phrases import count
+from kotrel.core.readying.filling import fill_keys, fill_same, make_values
+from kotrel.core.readying.list_additions import Consequence
 from kotrel.core.readying.near_keys import find_near_keys
+from kotrel.core.readying.periods import follow_periods
 from kotrel.core.readying.repairing import repair
-from kotrel.core.rows.findings import FindingGroup, RepairGroup
+from kotrel.core.readying.repeated import MOST, find_repeated
+from kotrel.core.rows.findings import FindingGroup, RepairGroup, rows_with
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, behind_rows, is_new
@@ -34,6 +40,7 @@ from kotrel.sheets.textfiles import Part, read_in_parts
 from kotrel.stages.checking import check_files
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.sheet_choice import match_tables
+from kotrel.stages.spooling import Spool
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.settings import Workspace
 
@@ -41,8 +48,12 @@ LARGE = 600 * 1024 * 1024
 """Text files of at least this many bytes are checked in parts."""
 PART = 64 * 1024 * 1024
 
+FILE = 32 * 1024 * 1024
+"""Bytes of the file for each of the files in which rows are put aside: what is looked at together fits the memory."""
+
 ACROSS = (check_keys, check_unique, check_circles)
 """Checks that need all rows at once; the others check one part at a time."""
+INSIDE = tuple(check for check in CHECKS if check not in ACROSS)
 
 
 def is_large(path: Path, size: int = LARGE) -> bool:
@@ -64,19 +75,19 @@ def check_any(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today
             )
         step(f"reading {files[0].name}")
         with workspace.system().reading() as reading:
-            return [check_large(files[0], workspace, wanted, today, reading, step)]
+            return check_large(files[0], workspace, wanted, today, reading, step)
     return check_files(files, workspace, wanted, today, step)
 
 
 def check_large(
     path: Path, workspace: Workspace, wanted: Wanted, today: date, reading: Reading, step: Step, part_bytes: int = PART
-) -> Checked:
+) -> list[Checked]:
     """Checks a large file: every check that :func:`kotrel.stages.checking.check_files` makes, in bounded memory.
 
-    The result has only keys and unique values of the rows, but all findings and repairs.
+    The result has only keys and unique values of the rows, or none of them, but all findings and repairs.
 
     Raises:
-        WrongUse: the match needs all rows at once, because it makes several records or numbers codes.
+        WrongUse: all rows are needed at once: the match makes several records or numbers codes, or they are documents.
     """
     parts = read_in_parts(path, part_bytes)
     first = next(parts)
@@ -87,33 +98,119 @@ def check_large(
     mark = sheet_mark(table, matched)
     reading.require(record.name)
     state = SystemState(workspace.description, reading.read)
-    inside = tuple(check for check in CHECKS if check not in ACROSS)
-    sets = [each for each in workspace.description.defaults.values() if each.record == record.name and each.where]
     kept: list[Rows] = []
     told: set[tuple[object, ...]] = set()
-    number = 0
-    for piece in _tables(table, parts):
-        number += 1
-        step(f"checking part {number}")
-        rows = understand(piece, matched, workspace.conventions, today, mark)
-        rows = repair(rows, state, workspace.conventions.spellings)
-        rows = fill_keys(rows, partial(_behind, rows, state))
-        rows = make_values(
-            rows, state.names_of, lambda field: state.whole(record, field), partial(is_new, rows, state), sets,
-            workspace.conventions,
-        )  # fmt: skip
-        rows = check_rows(rows, state, inside)
-        rows = replace(rows, findings=_once(rows.findings, told))
-        kept.append(_slim(rows))
-    step("looking for duplicates")
-    whole = _together(kept)
-    del kept
-    if whole.has_key:
-        whole = whole.with_findings(find_near_keys(whole, state, partial(is_new, whole, state), ()))
-    for check in ACROSS if whole.has_key else ():
+    repeated: list[FindingGroup] = []
+    number = fresh = 0
+    with ExitStack() as closing:
+        spool: Spool | None = None
+        for piece in _tables(table, parts):
+            number += 1
+            step(f"checking part {number}")
+            rows = understand(piece, matched, workspace.conventions, today, mark)
+            rows, new = _readied(rows, state, workspace)
+            repeated += find_repeated(rows, state, lambda new=new: new)  # type: ignore[misc]
+            fresh += int(new.sum())
+            rows = check_rows(rows, state, INSIDE)
+            rows = replace(rows, findings=_once(rows.findings, told))
+            slim = _slim(rows)
+            if number == 1 and (by := _together_by(slim)):
+                files = max(-(-path.stat().st_size // FILE), 1)
+                spool = closing.enter_context(Spool(workspace.hidden, by, files))
+            if spool is not None:
+                spool.add(slim.values)
+                slim = replace(slim, values=slim.values.select(ROW))
+            kept.append(slim)
+        step("looking at all rows together")
+        whole = _together(kept)
+        del kept
+        caused: list[Checked] = []
+        said: list[str] = []
+        if spool is not None:
+            whole, caused, said = _looked_at_together(whole, spool, state)
+        elif whole.has_key:
+            whole = _across(whole, state)
+    if fresh <= MOST:
+        whole = whole.with_findings(repeated)
+    return [*caused, Checked(whole, (*table.remarks, *remarks, *said, f"checked in {number} parts"))]
+
+
+def _readied(rows: Rows, state: SystemState, workspace: Workspace) -> tuple[Rows, pl.Series]:
+    """A part's rows ready for the checks, as :func:`kotrel.core.readying.ready_rows.ready_rows` makes them, and which are new."""
+    record, conventions = rows.record, workspace.conventions
+    sets = [each for each in workspace.description.defaults.values() if each.record == record.name and each.where]
+    rows = repair(rows, state, conventions.spellings)
+    rows = fill_keys(rows, partial(_behind, rows, state))
+    new = (
+        is_new(rows, state)
+        if rows.has_key
+        else pl.Series([True], dtype=pl.Boolean).new_from_index(0, rows.values.height)
+    )
+    rows = make_values(rows, state.names_of, lambda field: state.whole(record, field), lambda: new, sets, conventions)
+    filled = {each.field for each in rows.defaulted} | {name for name, source in rows.sources.items() if source.make}
+    if references := {name for name in filled if record.fields[name].to}:
+        rows = repair(rows, state, conventions.spellings, references)
+    if any(field.same_as or field.default_from for field in record.fields.values()) and rows.has_key:
+        rows = fill_same(rows, new, partial(_behind, rows, state))
+    return rows, new
+
+
+def _together_by(slim: Rows) -> list[str]:
+    """The fields of rows that are looked at together, where those with other values there have nothing to do with each other.
+
+    Nothing for records whose rows are all to be compared with all: those that are kept in memory.
+    """
+    record = slim.record
+    if len(record.key) < 2 or not slim.has_key:
+        return []
+    if (
+        record.circles
+        or record.unique_together
+        or any(name in slim.fields for fields in record.unique_groups().values() for name in fields)
+    ):
+        return []
+    last = record.period[0] if record.period else record.key[-1]
+    return [name for name in record.key if name != last]
+
+
+def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[Rows, list[Checked], list[str]]:
+    """The rows with what is found among those that belong together, rows that no sheet has, and remarks."""
+    found: list[Rows] = []
+    ended: list[Consequence] = []
+    rows_end = 0
+    for values in spool.together():
+        rows = _as_cells(replace(whole, findings=(), repairs=()), values.sort(ROW))
+        before = rows.values
+        new = is_new(rows, state)
+        rows = rows.with_findings(find_near_keys(rows, state, lambda new=new: new, ()))  # type: ignore[misc]
+        rows, consequences, _ = follow_periods(rows, state, lambda new=new: new)  # type: ignore[misc]
+        if rows.record.period is not None:
+            last = rows.record.period[1]
+            were = before[last].null_count() if last in before.columns else before.height
+            rows_end += were - (rows.values[last].null_count() if last in rows.values.columns else before.height)
+        rows = check_rows(rows, state, ACROSS)
+        ended += consequences
+        found.append(_as_cells(rows, rows.values.select(ROW).clear()))
+    whole = _together([whole, *found]) if found else whole
+    said = [f"{count(rows_end, 'row ends', 'rows end')} where another begins or ended"] if rows_end else []
+    if not ended:
+        return whole, [], said
+    rows = replace(ended[0].rows, values=pl.concat([each.rows.values for each in ended]).sort(ROW))
+    causes = pl.concat([each.causes for each in ended])
+    wrong = rows_with(whole.findings, "error")
+    good = causes[ROW].filter(~causes[ROW].is_in(wrong.implode()))
+    one = Consequence("ended", replace(rows, table=replace(rows.table, cells=rows.values.select(ROW))), causes)
+    left = one.caused_by(good, check_rows(one.rows, state))
+    return whole, [Checked(left, consequence="ended")] if left.values.height else [], said
+
+
+def _across(whole: Rows, state: SystemState) -> Rows:
+    """Rows that are in memory, compared with each other."""
+    whole = whole.with_findings(find_near_keys(whole, state, partial(is_new, whole, state), ()))
+    for check in ACROSS:
         # One after the other: each needs about as much memory as all the keys.
         whole = check_rows(whole, state, (check,))
-    return Checked(whole, (*table.remarks, *remarks, f"checked in {number} parts"))
+    return with_dependents(whole, state)
 
 
 def _behind(rows: Rows, state: SystemState, reference: str, name: str) -> pl.Series:
@@ -122,6 +219,12 @@ def _behind(rows: Rows, state: SystemState, reference: str, name: str) -> pl.Ser
 
 def _one_at_a_time(path: Path, matches: Sequence[Matched]) -> Matched:
     """The match, if it can be applied part by part; nothing is left unchecked silently."""
+    if matches[0].record.is_posted:
+        raise WrongUse(
+            f"{path} has documents, which are checked as wholes, and is so large that it is checked in parts",
+            "Split the file between two documents.",
+            "too-large-for-documents",
+        )
     numbered = any("next" in (source.make or "").casefold() for source in matches[0].sources.values())
     if len(matches) > 1 or numbered:
         what = "makes several records from one sheet" if len(matches) > 1 else "numbers codes across all rows"
@@ -162,7 +265,8 @@ def _slim(rows: Rows) -> Rows:
     """Rows with only the fields that are compared across all parts."""
     record = rows.record
     groups = (*record.unique_groups().values(), *record.unique_together, *record.circles)
-    across = {*record.key, *(name for group in groups for name in group)}
+    across = {*record.key, *(record.period or ()), *(name for group in groups for name in group)}
+    across |= {field.name for field in record.references if field.to == record.name}
     names = [name for name in rows.fields if name in across]
     return replace(
         rows, table=replace(rows.table, cells=rows.table.cells.select(ROW)), values=rows.values.select(ROW, *names)
@@ -179,13 +283,15 @@ def _together(parts: Sequence[Rows]) -> Rows:
         for each in part.repairs:
             repairs.setdefault((each.kind, each.title, each.field), []).append(each)
     first = parts[0]
-    values = pl.concat([part.values for part in parts])
-    # The tidied values are used as the cells: a second copy of all keys would take as much memory again.
-    letters = {name: letter for name, letter in first.letters.items() if name in values.columns}
-    return replace(
+    whole = replace(
         first,
-        table=replace(first.table, cells=values.rename(letters)),
-        values=values,
         findings=tuple(replace(same[0], cells=pl.concat([each.cells for each in same])) for same in groups.values()),
         repairs=tuple(replace(same[0], cells=pl.concat([each.cells for each in same])) for same in repairs.values()),
     )
+    return _as_cells(whole, pl.concat([part.values for part in parts]))
+
+
+def _as_cells(rows: Rows, values: pl.DataFrame) -> Rows:
+    """Rows with other values, which are used as the cells too: a second copy of all keys would take as much memory again."""
+    letters = {name: letter for name, letter in rows.letters.items() if name in values.columns}
+    return replace(rows, table=replace(rows.table, cells=values.rename(letters)), values=values)

@@ -18,7 +18,7 @@ from kotrel.core.counting.freezing import FROZEN
 from kotrel.core.counting.variance import Entry, Place
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.similarity import nearest
-from kotrel.workspace.count_blocks import blocks_of, frame_in
+from kotrel.workspace.blocks import blocks_of, frame_in
 
 FOLDER = "counts"
 _TABLES = """

@@ -43,7 +43,12 @@ def find_near_keys(
     """
     record = rows.record
     name = record.code
-    if record.fields[name].to is not None or name not in rows.letters or not rows.values.height:
+    if (
+        record.fields[name].to is not None
+        or record.fields[name].kind not in ("code", "text")
+        or name not in rows.letters
+        or not rows.values.height
+    ):
         return []
     wanted = new() & rows.values[name].is_not_null() & ~rows.values[name].is_in(list(really_new))
     if not wanted.any():

@@ -81,18 +81,23 @@ def _points(rows: Rows, state: SystemState, wanted: pl.Series, group: list[str],
         )
     points = pl.concat([own, held]).sort([*group, first], maintain_order=True)
     start, end = pl.col(first), pl.col("own end")
-    points = points.with_columns(
-        start.shift(-1).over(group).alias("next start"),
-        pl.col("is new").shift(-1).over(group).alias("next is new"),
-        pl.col(ROW).shift(-1).over(group).alias("cause"),
-        # A new row without an end stands within the last period before it that has one, or none.
-        pl.when(~pl.col("is new") | end.is_not_null())
-        .then(end.fill_null(_OPEN))
-        .shift(1)
-        .forward_fill()
-        .over(group)
-        .alias("period end"),
+    # In their order, rows for the same thing stand beside each other: by far the most have none beside them.
+    goes_on = pl.all_horizontal(pl.col(name).eq_missing(pl.col(name).shift(-1)) for name in group)
+    points = points.with_columns(goes_on.alias("goes on")).with_columns(
+        pl.col("goes on").shift(1, fill_value=False).alias("went on")
     )
+    ends = pl.when(~pl.col("is new") | end.is_not_null()).then(end.fill_null(_OPEN))
+    points = points.with_columns(
+        *(
+            pl.when("goes on").then(following.shift(-1)).alias(name)
+            for name, following in (("next start", start), ("next is new", pl.col("is new")), ("cause", pl.col(ROW)))
+        ),
+        # A new row without an end stands within the last period before it that has one, or none.
+        pl.when("went on").then(ends.shift(1)).alias("period end"),
+        (~pl.col("went on")).cum_sum().alias("thing"),
+    )
+    if points["went on"].any():
+        points = points.with_columns(pl.col("period end").forward_fill().over("thing"))
     before_next = _day_before(pl.col("next start"))
     within = pl.when(pl.col("period end") >= start).then(pl.col("period end")).replace(_OPEN, None)
     return points.with_columns(

@@ -1,4 +1,4 @@
-"""Columns as a count's file keeps them: blocks of bytes, which are read in a fraction of the time that rows take."""
+"""Columns as blocks of bytes, which are kept and read in a fraction of the time that rows take."""
 
 from __future__ import annotations
 
