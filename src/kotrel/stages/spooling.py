@@ -32,6 +32,8 @@ class Spool(ExitStack):
 
     def add(self, rows: pl.DataFrame) -> None:
         """Puts rows aside."""
+        # A field that a default fills is a column only where it filled one.
+        rows = rows.with_columns(pl.lit(None, pl.String).alias(name) for name in self._by if name not in rows.columns)
         place = pl.struct(self._by).hash(seed=1) % len(self._files)
         for (number,), part in rows.with_columns(place.alias("file")).partition_by("file", as_dict=True).items():
             for block in blocks_of(part.drop("file")):
@@ -45,4 +47,4 @@ class Spool(ExitStack):
             while head := file.read(_LENGTH.size):
                 parts.append(frame_in(file.read(_LENGTH.unpack(head)[0])))
             if parts:
-                yield pl.concat(parts)
+                yield pl.concat(parts, how="diagonal")

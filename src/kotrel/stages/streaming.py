@@ -288,7 +288,7 @@ def _together(parts: Sequence[Rows]) -> Rows:
         findings=tuple(replace(same[0], cells=pl.concat([each.cells for each in same])) for same in groups.values()),
         repairs=tuple(replace(same[0], cells=pl.concat([each.cells for each in same])) for same in repairs.values()),
     )
-    return _as_cells(whole, pl.concat([part.values for part in parts]))
+    return _as_cells(whole, pl.concat([part.values for part in parts], how="diagonal"))
 
 
 def _as_cells(rows: Rows, values: pl.DataFrame) -> Rows:
