@@ -119,6 +119,7 @@ class Maps(Folder):
     def test_wrong_matches_are_told_with_their_line(self):
         for text, line in (
             ('record = "itm"', 1),
+            ('record = ["item"]', 1),
             ('record = "item"\nfields = 1', 2),
             ('record = "item"\nskip = "x"', 2),
             ('record = "item"\n[field.cost]\ncolumn = 1', 3),
@@ -126,6 +127,7 @@ class Maps(Folder):
             ('record = "item"\n[field.cost]\ncolumn = "a"\ndefault_by = "nix"', 4),
             ('record = "item"\n[field.cost]\nsplit = "a"\npattern = "{x}"\npart = "y"', 4),
             ('record = "item"\n[[also]]\nrecord = "nix"', 3),
+            ('record = "item"\n[[also]]\nrecord = { a = 1 }', 3),
             ("record = \nskip = []", 1),
         ):
             self.save(text)

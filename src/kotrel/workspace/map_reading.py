@@ -106,11 +106,14 @@ def read_map(path: Path, description: Description) -> SavedMap:
 
 def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], description: Description) -> MapPart:
     """One record's part of a match, checked."""
-    record = readable_records(description).get(data.get("record", ""))
+    name = data.get("record", "")
+    if not isinstance(name, str):
+        raise bare.wrong("“record” must be the name of a record, in quotes", *at, "record")
+    record = readable_records(description).get(name)
     if record is None:
-        close = nearest(str(data.get("record", "")), description.records)
+        close = nearest(name, description.records)
         hint = f"Did you mean {close}?" if close else f"The system takes: {', '.join(description.records)}."
-        raise bare.wrong(f"the system takes no record “{data.get('record', '')}”", *at, "record", hint=hint)
+        raise bare.wrong(f"the system takes no record “{name}”", *at, "record", hint=hint)
     fields = data.get("field", {})
     if data.get("for", "new") not in FOR:
         raise bare.wrong("“for” must be “new” or “all”", *at, "for")
