@@ -26,6 +26,13 @@ FAILED = 1
 """How Python ends where it cannot start or meets an error; a reader that aborts ends otherwise."""
 
 
+def as_process(module: str) -> tuple[list[str], dict[str, str]]:
+    """The command and the environment in which a module of ours runs as a process of its own."""
+    environment = {**os.environ, "PYTHONPATH": os.pathsep.join(entry for entry in sys.path if entry)}
+    # -P: no module is ever taken from the folder that a spreadsheet lies in.
+    return [sys.executable, "-P", "-m", module], environment
+
+
 def read_contained(path: Path, sheet: str | None, limits: Limits) -> list[Grid]:
     """The worksheets of a workbook, read by a process of its own.
 
@@ -34,13 +41,11 @@ def read_contained(path: Path, sheet: str | None, limits: Limits) -> list[Grid]:
         OutOfReach: it took too long or too much memory, or brought its reader down.
     """
     asked = pickle.dumps((path, sheet, limits))
-    environment = {**os.environ, "PYTHONPATH": os.pathsep.join(entry for entry in sys.path if entry)}
+    command, environment = as_process("kotrel.sheets.contained")
     try:
         done = subprocess.run(
-            # -P: no module is ever taken from the folder that a spreadsheet lies in.
-            [sys.executable, "-P", "-m", "kotrel.sheets.contained"],
-            input=asked, capture_output=True, timeout=limits.seconds, check=False, env=environment,
-        )  # fmt: skip
+            command, input=asked, capture_output=True, timeout=limits.seconds, check=False, env=environment
+        )
     except subprocess.TimeoutExpired:
         raise OutOfReach(
             f"reading {path} took longer than {limits.seconds:,} seconds",

@@ -114,7 +114,7 @@ def _write_lists(out: Any, templates: Sequence[Template], lists: Mapping[str, pl
     ranges: dict[str, str] = {}
     used = dict.fromkeys(str(field.to) for each in templates for field in each.fields if field.to in lists)
     # A list that is longer than a sheet cannot drop down.
-    used = {record: None for record in used if lists[record].height < SHEET_HOLDS}
+    used = dict.fromkeys(record for record in used if lists[record].height < SHEET_HOLDS)
     for place, record in enumerate(used):
         codes = lists[record].to_series(0)
         sheet.write_string(0, place, record)

@@ -20,16 +20,17 @@ from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongUse
 from kotrel.core.parts import Checked
 from kotrel.core.phrases import count
-from kotrel.core.readying.filling import fill_keys, fill_same, make_values
+from kotrel.core.readying.filling import fill_keys
 from kotrel.core.readying.list_additions import Consequence
 from kotrel.core.readying.near_keys import find_near_keys
 from kotrel.core.readying.periods import follow_periods
+from kotrel.core.readying.ready_rows import behind, filled_rows
 from kotrel.core.readying.repairing import repair
 from kotrel.core.readying.repeated import MOST, find_repeated
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, rows_with
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import SystemState, behind_rows, is_new
+from kotrel.core.rows.system_state import SystemState, is_new
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.table import Grid, Table
 from kotrel.core.understanding.matching import Matched
@@ -140,19 +141,10 @@ def _readied(rows: Rows, state: SystemState, workspace: Workspace) -> tuple[Rows
     record, conventions = rows.record, workspace.conventions
     sets = [each for each in workspace.description.defaults.values() if each.record == record.name and each.where]
     rows = repair(rows, state, conventions.spellings)
-    rows = fill_keys(rows, partial(_behind, rows, state))
-    new = (
-        is_new(rows, state)
-        if rows.has_key
-        else pl.Series([True], dtype=pl.Boolean).new_from_index(0, rows.values.height)
-    )
-    rows = make_values(rows, state.names_of, lambda field: state.whole(record, field), lambda: new, sets, conventions)
-    filled = {each.field for each in rows.defaulted} | {name for name, source in rows.sources.items() if source.make}
-    if references := {name for name in filled if record.fields[name].to}:
-        rows = repair(rows, state, conventions.spellings, references)
-    if any(field.same_as or field.default_from for field in record.fields.values()) and rows.has_key:
-        rows = fill_same(rows, new, partial(_behind, rows, state))
-    return rows, new
+    rows = fill_keys(rows, partial(behind, rows, state))
+    every = pl.Series([True], dtype=pl.Boolean).new_from_index(0, rows.values.height)
+    new = is_new(rows, state) if rows.has_key else every
+    return filled_rows(rows, state, lambda: new, sets, conventions), new
 
 
 def _together_by(slim: Rows) -> list[str]:
@@ -211,10 +203,6 @@ def _across(whole: Rows, state: SystemState) -> Rows:
         # One after the other: each needs about as much memory as all the keys.
         whole = check_rows(whole, state, (check,))
     return with_dependents(whole, state)
-
-
-def _behind(rows: Rows, state: SystemState, reference: str, name: str) -> pl.Series:
-    return behind_rows(rows, state, reference, name)[1]["value there"]
 
 
 def _one_at_a_time(path: Path, matches: Sequence[Matched]) -> Matched:

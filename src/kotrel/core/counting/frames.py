@@ -7,8 +7,8 @@ from decimal import Decimal
 
 import polars as pl
 
-from kotrel.core.counting.freezing import FROZEN, PLACE
-from kotrel.core.counting.variance import Entry, Key, Place
+from kotrel.core.counting.freezing import FROZEN
+from kotrel.core.counting.variance import Entry, Place
 
 NUMBER = "number of place"
 """The column (UInt32) with the number of a place, from 1."""
@@ -51,8 +51,3 @@ def as_entries(lines: pl.DataFrame) -> list[Entry]:
         Entry(number, round_, Decimal(counted), counter, at, where, remark)
         for number, round_, counted, counter, at, where, remark in lines.select(list(LINES)).iter_rows()
     ]
-
-
-def keys_of(frame: pl.DataFrame) -> list[Key]:
-    """The place of each row."""
-    return list(frame.select(PLACE).iter_rows())

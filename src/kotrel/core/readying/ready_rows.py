@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import polars as pl
 
@@ -108,7 +109,7 @@ def ready_rows(
     if rows.has_key and len(record.key) == 1 and (source := rows.sources.get(record.key[0])) and source.make:
         rows, said = with_found_keys(rows, state, options)
         remarks += said
-    rows = fill_keys(rows, lambda reference, name: behind_rows(rows, state, reference, name)[1]["value there"])
+    rows = fill_keys(rows, partial(behind, rows, state))
     now: pl.DataFrame | None = None
     if base is not None and rows.has_key and all(name in base.rows.columns for name in record.key):
         fields = [name for name in rows.fields if name not in record.key]
@@ -135,18 +136,7 @@ def ready_rows(
             known.append(is_new(rows, state))
         return known[0]
 
-    def taken(field: str) -> pl.Series:
-        return state.whole(record, field)
-
-    rows = make_values(rows, state.names_of, taken, new, sets, conventions)
-    # What was filled in goes the same way as cells: names become codes.
-    filled = {each.field for each in rows.defaulted} | {name for name, source in rows.sources.items() if source.make}
-    if references := {name for name in filled if record.fields[name].to}:
-        rows = repair(rows, state, conventions.spellings, references)
-    if any(field.same_as or field.default_from for field in record.fields.values()) and rows.has_key:
-        rows = fill_same(
-            rows, new(), lambda reference, name: behind_rows(rows, state, reference, name)[1]["value there"]
-        )
+    rows = filled_rows(rows, state, new, sets, conventions)
     # Documents are numbered one after the other: their numbers are nearly the same for a reason.
     if rows.has_key and not is_document:
         rows = rows.with_findings(
@@ -169,3 +159,28 @@ def _exported(rows: Rows, base: pl.DataFrame) -> pl.Series:
 
 def _is_used(each: DefaultSet, record: str, options: LoadOptions) -> bool:
     return each.record == record and (each.where is not None or each.name in options.defaults)
+
+
+def behind(rows: Rows, state: SystemState, reference: str, name: str) -> pl.Series:
+    """What the rows that a field refers to have in another field."""
+    return behind_rows(rows, state, reference, name)[1]["value there"]
+
+
+def filled_rows(
+    rows: Rows, state: SystemState, new: Callable[[], pl.Series], sets: Sequence[DefaultSet], conventions: Conventions
+) -> Rows:
+    """The rows with defaults, made values, and what other rows give them.
+
+    Args:
+        new: Boolean for each row: the system does not have it.
+        sets: the defaults that are used.
+    """
+    record = rows.record
+    rows = make_values(rows, state.names_of, lambda field: state.whole(record, field), new, sets, conventions)
+    # What was filled in goes the same way as cells: names become codes.
+    filled = {each.field for each in rows.defaulted} | {name for name, source in rows.sources.items() if source.make}
+    if references := {name for name in filled if record.fields[name].to}:
+        rows = repair(rows, state, conventions.spellings, references)
+    if any(field.same_as or field.default_from for field in record.fields.values()) and rows.has_key:
+        rows = fill_same(rows, new(), partial(behind, rows, state))
+    return rows

@@ -16,6 +16,7 @@ from typing import IO, Any
 
 from kotrel.core.errors import KotrelError
 from kotrel.core.tables.table import Table
+from kotrel.sheets.contained import as_process
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.understanding import tables_in
 from kotrel.workspace.settings import Workspace
@@ -87,15 +88,10 @@ class _Reader:
     """A process that reads one file after the other. It ends when its input does, also where this process is killed."""
 
     def __init__(self) -> None:
-        environment = {
-            **os.environ,
-            "PYTHONPATH": os.pathsep.join(entry for entry in sys.path if entry),
-            "POLARS_MAX_THREADS": "1",
-        }
+        command, environment = as_process("kotrel.stages.counting.reading_ahead")
         self._process = subprocess.Popen(
-            # -P: no module is ever taken from the folder that a spreadsheet lies in.
-            [sys.executable, "-P", "-m", "kotrel.stages.counting.reading_ahead"],
-            stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=environment,
+            command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+            env={**environment, "POLARS_MAX_THREADS": "1"},
         )  # fmt: skip
 
     def read(self, path: Path, wanted: Wanted) -> list[Table]:
