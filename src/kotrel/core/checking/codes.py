@@ -29,11 +29,11 @@ def _gtin(rows: Rows, name: str, state: SystemState) -> list[FindingGroup]:
     judged = codes.filter(pl.col("value").is_not_null()).with_columns(
         length=gtin_has_length(pl.col("value")),
         fits=gtin_fits(pl.col("value")),
-        lettered=pl.col("value").str.contains(r"[^0-9]"),
     )
     bad = judged.filter(~pl.col("length") | ~pl.col("fits").fill_null(False)).collect()
     if not bad.height:
         return []
+    bad = bad.with_columns(lettered=pl.col("value").str.contains(r"[^0-9]"))
     found: list[FindingGroup] = []
     lettered = bad.filter("lettered")
     short = bad.filter(~pl.col("lettered") & ~pl.col("length"))

@@ -27,7 +27,7 @@ def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
             found += _within(rows, field, target, state)
             continue
         values = rows.values[name]
-        distinct = values.unique().drop_nulls()
+        distinct = rows.distinct(name).drop_nulls()
         unknown = distinct.filter(~distinct.is_in(state.known_codes(target, distinct).implode()))
         if target.name == rows.record.name and rows.has_key and len(unknown):
             # A row may refer to another row of the same sheet.

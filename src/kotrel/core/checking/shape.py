@@ -10,10 +10,10 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field
 from kotrel.core.parallel import map_parallel
+from kotrel.core.rows.few import is_plain
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.understanding.tidying import is_few
 from kotrel.core.understanding.tidying.shown_numbers import rounded_to
 from kotrel.core.values.lookalikes import LOST
 from kotrel.core.values.numbers import PLAIN
@@ -40,10 +40,12 @@ def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
         return []
     values = rows.values[field.name]
     found: list[FindingGroup] = []
-    seen = values.unique() if is_few(values) else values
+    seen = rows.seen(field.name)
     if field.length is not None and bool((seen.str.len_bytes() > field.length).any()):
         wrong = values.str.len_chars() > field.length
         found += rows.where("error", "too-long", "too long", field, wrong, f"at most {field.length} characters")
+    if is_plain(seen):
+        return found
     if bool(seen.str.contains(CONTROL).any()):
         one_line = field.kind in ("code", "reference")
         wrong = values.str.contains(r"\p{Cc}" if one_line else UNPRINTABLE)
@@ -76,13 +78,18 @@ def _as_shown(rows: Rows, field: Field, cells: pl.DataFrame) -> pl.DataFrame:
     return cells.with_columns(pl.Series("message", messages, dtype=pl.String))
 
 
+def _after_point(values: pl.Series) -> pl.Series:
+    """How many decimals each has. After tidying, a number has exactly its field's decimals unless it has too many."""
+    return values.str.len_bytes() - values.str.find(".", literal=True) - 1
+
+
 def _numbers(rows: Rows, field: Field) -> list[FindingGroup]:
     values = rows.values[field.name]
+    seen = rows.seen(field.name)
     decimals = field.decimals or 0
     found: list[FindingGroup] = []
-    # After tidying, a number has exactly its field's decimals unless it has too many.
-    after_point = values.str.len_bytes() - values.str.find(".", literal=True) - 1
-    if bool((after_point > decimals).any()):
+    if bool((_after_point(seen) > decimals).any()):
+        after_point = _after_point(values)
         excess = pl.col(field.name).str.contains(PLAIN) & (after_point > decimals)
         rounded = pl.col(field.name).cast(pl.Decimal(38, 12), strict=False).round(decimals, mode="half_away_from_zero")
         shown = rounded.cast(pl.Decimal(38, decimals), strict=False).cast(pl.String)
@@ -90,12 +97,12 @@ def _numbers(rows: Rows, field: Field) -> list[FindingGroup]:
         title = "too many decimals" if decimals else "not a whole number"
         groups = rows.where("error", "too-many-decimals", title, field, excess, what, shown)
         found += [replace(group, cells=_as_shown(rows, field, group.cells)) for group in groups]
-    if int(values.str.len_bytes().max() or 0) > LARGEST:  # type: ignore[arg-type]
+    if int(seen.str.len_bytes().max() or 0) > LARGEST:  # type: ignore[arg-type]
         too_large = values.str.contains(rf"^-?[0-9]{{{LARGEST + 1},}}")
         found += rows.where(
             "error", "too-large", "too large", field, too_large, f"at most {LARGEST} digits before the point"
         )
-    if field.least is not None and (field.least != 0 or bool(values.str.starts_with("-").any())):
+    if field.least is not None and (field.least != 0 or bool(seen.str.starts_with("-").any())):
         exact = values.cast(pl.Decimal(38, max(decimals, 6)), strict=False)
         title = "below zero" if field.least == 0 else f"below {field.least}"
         found += rows.where("error", "too-small", title, field, exact < field.least, f"at least {field.least}")

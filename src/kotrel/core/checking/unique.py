@@ -8,6 +8,7 @@ from kotrel.core.checking.keys import all_different, few
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record
 from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.in_order import stands_at
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, after_load
 
@@ -76,13 +77,15 @@ def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], state: 
     key = list(rows.record.key)
     taken = pl.concat(
         [
-            _holders(rows.record, name, parts["one value"], None, state).with_columns(pl.lit(name).alias("held in"))
+            _without_given(rows, name, _holders(rows.record, name, parts["one value"], None, state)).with_columns(
+                pl.lit(name).alias("held in")
+            )
             for name in fields
         ]
-    ).lazy()
+    )
     clash = (
         parts.lazy()
-        .join(taken, on="one value")
+        .join(taken.lazy(), on="one value")
         .filter(pl.any_horizontal(pl.col(f"own {k}").ne_missing(pl.col(f"held {k}")) for k in key))
         .collect()
     )
@@ -93,6 +96,22 @@ def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], state: 
     clash = clash.join(freed, on=[*(f"held {k}" for k in key), "held in"], how="anti").unique().sort(ROW)
     holder = pl.concat_str([pl.col(f"held {k}") for k in key], separator=" / ")
     return _taken(rows, clash.with_columns(holder.alias("held by")), rows.record.title)
+
+
+def _without_given(rows: Rows, name: str, taken: pl.DataFrame) -> pl.DataFrame:
+    """What is taken, without what a row of a whole export has and is given again.
+
+    It can clash with no other row: two rows of a sheet with one value are told as such.
+    """
+    key = rows.record.key
+    if len(key) > 1 or name not in rows.fields or rows.record.fields[name].kind == "list":
+        return taken
+    own = rows.values[key[0]]
+    if (start := stands_at(own, taken[f"held {key[0]}"])) is None:
+        return taken
+    mine = taken.slice(start, len(own))
+    mine = mine.filter(mine["one value"].ne_missing(rows.values[name]))
+    return pl.concat([taken.head(start), mine, taken.slice(start + len(own))])
 
 
 def _given(rows: Rows, name: str) -> pl.DataFrame:

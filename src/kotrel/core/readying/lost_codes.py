@@ -9,11 +9,11 @@ import polars as pl
 from kotrel.core.description.model import Field
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
-from kotrel.core.understanding.tidying import is_few
 from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE
 
 EXPONENT = r"^[0-9](?:[.,][0-9]+)?[eE]\+[0-9]{1,2}$"
 """What a spreadsheet shows instead of a long number."""
+_EITHER = f"{EXPONENT}|(?:{SHAPED_LIKE_DATE})"
 
 
 def lost_codes(rows: Rows, about: Field, values: pl.Series, repaired: Collection[str]) -> list[FindingGroup]:
@@ -31,11 +31,12 @@ def lost_codes(rows: Rows, about: Field, values: pl.Series, repaired: Collection
         return rows.table.kind_is(letter, kind)
 
     # The distinct values settle nearly every column of a text file quickly.
-    seen = values.unique() if is_few(values) else values
-    in_exponent_form = bool(seen.str.contains(EXPONENT).any())
+    seen = rows.seen(about.name)
+    odd = seen.filter(seen.str.contains(_EITHER))
+    in_exponent_form = bool(odd.str.contains(EXPONENT).any())
     dated = pl.Series([False], dtype=pl.Boolean)
     if about.kind == "code" and about.name not in rows.record.key:
-        dated = seen.str.contains(SHAPED_LIKE_DATE) & seen.str.contains("[a-z]")
+        dated = odd.str.contains(SHAPED_LIKE_DATE) & odd.str.contains("[a-z]")
     kinds = rows.table.kinds.get(rows.letters.get(about.name, ""), "text")
     found: list[FindingGroup] = []
     if dated.any():

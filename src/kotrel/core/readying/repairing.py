@@ -137,7 +137,7 @@ def _repaired(column: _Column, repairs: list[RepairGroup]) -> pl.Series:
 
 
 def _repair_reference(column: _Column, state: SystemState, target: Record, spellings: Mapping[str, str]) -> None:
-    distinct = column.values.unique().drop_nulls()
+    distinct = column.rows.distinct(column.about.name).drop_nulls()
     unknown = distinct.filter(~distinct.is_in(state.known_codes(target, distinct).implode()))
     own_keys = target.name == column.rows.record.name and column.rows.has_key
     if own_keys and len(unknown):

@@ -9,6 +9,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record
+from kotrel.core.rows.few import Few
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells_of
 from kotrel.core.tables.sources import Source, raw_values
 from kotrel.core.tables.table import Table
@@ -49,6 +50,7 @@ class Rows:
         defaulted: what was filled in because cells were blank.
         once: True where each row stands for all rows of the sheet with the same value.
         flat_of: the document whose flat sheet the rows are from, or an empty text.
+        few: the distinct values of columns, as far as they are known (see :meth:`seen`).
     """
 
     table: Table
@@ -61,6 +63,7 @@ class Rows:
     defaulted: tuple[Defaulted, ...] = ()
     once: bool = False
     flat_of: str = ""
+    few: Few = field(default_factory=Few, compare=False, repr=False)
 
     @property
     def fields(self) -> tuple[str, ...]:
@@ -91,6 +94,16 @@ class Rows:
     @property
     def has_key(self) -> bool:
         return all(name in self.values.columns for name in self.record.key)
+
+    def seen(self, name: str) -> pl.Series:
+        """The values of a field for questions about any of them: each once where they repeat, all of them otherwise."""
+        few = self.few.of(name, self.values[name])
+        return self.values[name] if few is None else few
+
+    def distinct(self, name: str) -> pl.Series:
+        """The distinct values of a field, in any order."""
+        few = self.few.of(name, self.values[name])
+        return self.values[name].unique() if few is None else few
 
     def with_findings(self, more: Sequence[FindingGroup]) -> Rows:
         return replace(self, findings=(*self.findings, *more))

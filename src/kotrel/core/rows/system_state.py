@@ -11,6 +11,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Description, Record
+from kotrel.core.rows.in_order import stands_at
 from kotrel.core.rows.rows import Rows
 
 WHOLE = 50_000
@@ -195,10 +196,12 @@ def is_new(rows: Rows, state: SystemState) -> pl.Series:
     """Boolean for each row: the system holds no row with its key."""
     key = list(rows.record.key)
     if len(key) == 1:
-        name = key[0]
-        return ~rows.values[name].is_in(state.existing(rows)[name].implode()).fill_null(False)
-    there = state.existing(rows).select(key).unique().with_columns(pl.lit(True).alias("is there"))
-    joined = rows.values.select(key).join(there, on=key, how="left", maintain_order="left")
+        own, there = rows.values[key[0]], state.existing(rows)[key[0]]
+        if stands_at(own, there) is not None:
+            return own.is_null()
+        return ~own.is_in(there.implode()).fill_null(False)
+    known = state.existing(rows).select(key).unique().with_columns(pl.lit(True).alias("is there"))
+    joined = rows.values.select(key).join(known, on=key, how="left", maintain_order="left")
     return joined["is there"].is_null()
 
 

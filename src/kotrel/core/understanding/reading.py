@@ -10,6 +10,7 @@ import polars as pl
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.parallel import map_parallel
 from kotrel.core.phrases import listed_and
+from kotrel.core.rows.few import Few, few_of
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells_of
 from kotrel.core.rows.rows import CLEAR, Rows
 from kotrel.core.tables.sources import raw_values
@@ -38,6 +39,7 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
     findings: list[FindingGroup] = []
     repairs: list[RepairGroup] = []
     headings = {column.letter: column.heading for column in table.columns}
+    seen = Few()
     nowhere = pl.Series([False], dtype=pl.Boolean).new_from_index(0, table.rows)
 
     def tidied_column(name: str) -> tuple[Tidied, pl.Series | None]:
@@ -49,20 +51,23 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
             return nowhere
 
         raw = raw_values(table, source)
-        clears = _says_clear(raw) if source.columns else None
+        few = few_of(raw)
+        clears = _says_clear(raw, few) if source.columns else None
         if clears is not None:
-            raw = raw.set(clears, None)
+            raw, few = raw.set(clears, None), None
         mine = setting
         if table.formats is not None and source.is_plain and source.letter is not None:
             letter, formats = source.letter, table.formats
             mine = replace(setting, shown=lambda: formats.of(letter), any_percent=formats.any_percent)
         if source.rounding:
             mine = replace(mine, rounding=source.rounding)
-        return tidy(sheet_rows, raw, kinds, record.fields[name], mine), clears
+        return tidy(sheet_rows, raw, kinds, record.fields[name], mine, few), clears
 
     done = map_parallel(tidied_column, matched.sources, table.rows)
     for (name, source), (tidied, clears) in zip(matched.sources.items(), done, strict=True):
         columns.append(tidied.values.alias(name))
+        if tidied.few is not None:
+            seen.keep(name, columns[-1], tidied.few)
         if clears is not None:
             columns.append(clears.alias(clearing(name)))
         heading = headings.get(source.letter or "", "")
@@ -81,15 +86,17 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
         tuple(findings),
         tuple(repairs),
         dict(matched.sources),
+        few=seen,
     )
     rows = replace(rows, findings=(*_about_headings(rows, matched, conventions.currency), *rows.findings))
     return choose_rows(rows, matched.where, matched.once_per)
 
 
-def _says_clear(values: pl.Series) -> pl.Series | None:
-    """Where a cell asks to clear the value, or None if none does. The length alone rules out nearly all cells."""
-    as_long = (values.str.len_bytes() == len(CLEAR)).fill_null(False)
-    if not as_long.any() or not (values.filter(as_long).str.to_lowercase() == CLEAR).any():
+def _says_clear(values: pl.Series, few: pl.Series | None) -> pl.Series | None:
+    """Where a cell asks to clear the value, or None if none does. The first character alone rules out nearly all cells."""
+    seen = values if few is None else few
+    begun = seen.str.starts_with(CLEAR[0])
+    if not begun.any() or not (seen.filter(begun).str.to_lowercase() == CLEAR).any():
         return None
     return (values.str.to_lowercase() == CLEAR).fill_null(False)
 

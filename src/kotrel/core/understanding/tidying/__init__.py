@@ -10,16 +10,17 @@ from collections.abc import Callable, Iterable
 import polars as pl
 
 from kotrel.core.description.model import Field
+from kotrel.core.rows.few import is_plain
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.understanding.tidying.amounts import column_mark, fixed_decimals, tidy_number
-from kotrel.core.understanding.tidying.column import Setting, Tidied, Trouble, clean_ends, is_few, unguard
+from kotrel.core.understanding.tidying.column import Setting, Tidied, Trouble, clean_ends, unguard
 from kotrel.core.understanding.tidying.days import tidy_date
 from kotrel.core.understanding.tidying.moments import tidy_moment
 from kotrel.core.understanding.tidying.shown_numbers import read_percentages, round_as_wished
 from kotrel.core.understanding.tidying.signs import usual_signs_of
 from kotrel.core.understanding.tidying.terms import tidy_choice, tidy_list, tidy_yes_no
 
-__all__ = ["Setting", "Tidied", "column_mark", "fixed_decimals", "is_few", "tidy"]
+__all__ = ["Setting", "Tidied", "column_mark", "fixed_decimals", "tidy"]
 
 ERROR_NAMES = (
     "#N/A",
@@ -38,7 +39,12 @@ ERROR_NAMES = (
 
 
 def tidy(
-    rows: pl.Series, values: pl.Series, kinds: Callable[[str], pl.Series], about: Field, setting: Setting
+    rows: pl.Series,
+    values: pl.Series,
+    kinds: Callable[[str], pl.Series],
+    about: Field,
+    setting: Setting,
+    few: pl.Series | None = None,
 ) -> Tidied:
     """One column → canonical text of its field's kind.
 
@@ -46,7 +52,40 @@ def tidy(
         rows: the sheet row of each value (UInt32).
         values: the cells as text; blank is null.
         kinds: gives the rows with a kind of cell (see :data:`kotrel.core.tables.table.CellKinds`).
+        few: the distinct values of a column that repeats them (see :func:`few_of`).
     """
+    quick = None if few is None else _tidy_few(rows, values, kinds, about, setting, few)
+    return _tidy_all(rows, values, kinds, about, setting) if quick is None else quick
+
+
+def _tidy_few(
+    rows: pl.Series,
+    values: pl.Series,
+    kinds: Callable[[str], pl.Series],
+    about: Field,
+    setting: Setting,
+    few: pl.Series,
+) -> Tidied | None:
+    """A column that repeats a few values, by these alone: where there is nothing to tell of them, there is nothing at all.
+
+    Returns:
+        None where each cell must be looked at.
+    """
+    matters = ("error", "uncalculated", *(("number", "date") if about.is_decimal or about.kind == "date" else ()))
+    if any(kinds(kind).any() for kind in matters):
+        return None
+    nowhere = pl.Series([False], dtype=pl.Boolean).new_from_index(0, len(few))
+    done = _tidy_all(rows.head(len(few)), few, lambda kind: nowhere, about, setting)
+    if done.troubles or done.repairs:
+        return None
+    if done.values.equals(few):
+        return Tidied(values, few=few)
+    return Tidied(values.replace(few, done.values), few=done.values.unique())
+
+
+def _tidy_all(
+    rows: pl.Series, values: pl.Series, kinds: Callable[[str], pl.Series], about: Field, setting: Setting
+) -> Tidied:
     errors = kinds("error")
     if values.null_count() == len(values) and not errors.any() and not kinds("uncalculated").any():
         return Tidied(values)
@@ -57,9 +96,10 @@ def tidy(
     if broken:
         values = values.set(errors | kinds("uncalculated"), None)
     recorded = about.kind in ("code", "text", "reference", "file")
-    cleaned = clean_ends(rows, values, recorded)
+    plain = is_plain(values)
+    cleaned = Tidied(values) if plain else clean_ends(rows, values, recorded)
     values = unguard(cleaned.values) if setting.text_file and not about.is_decimal else cleaned.values
-    usual = usual_signs_of(rows, values, about)
+    usual = Tidied(values) if plain else usual_signs_of(rows, values, about)
     values = usual.values
     shown: list[Tidied] = []
     if about.is_decimal:

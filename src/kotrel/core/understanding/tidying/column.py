@@ -15,11 +15,7 @@ from kotrel.core.values.conventions import Conventions
 from kotrel.core.values.numbers import Mark
 
 _STRAY = r"^[\s\u{200b}\u{feff}]|[\s\u{200b}\u{feff}]$"
-_CLEAN = r"^[!-~](?:[ -~]*[!-~])?$"
-"""Plain ASCII without spaces at the ends, which most columns are."""
 STRAY_CHARS = " \t\r\n\u00a0\u2007\u202f\u200b\ufeff\u2009\u3000"
-FEW = 500
-"""A column with at most this many distinct values in its first rows is checked by its distinct values."""
 
 
 @dataclass
@@ -43,11 +39,16 @@ class Repair:
 
 @dataclass
 class Tidied:
-    """A column after tidying: canonical values (those that could not be read are unchanged), problems and repairs."""
+    """A column after tidying: canonical values (those that could not be read are unchanged), problems and repairs.
+
+    Attributes:
+        few: the distinct values, where they are few and known.
+    """
 
     values: pl.Series
     troubles: list[Trouble] = field(default_factory=list)
     repairs: list[Repair] = field(default_factory=list)
+    few: pl.Series | None = None
 
 
 @dataclass(frozen=True)
@@ -83,11 +84,6 @@ def unguard(values: pl.Series) -> pl.Series:
     return pl.select(pl.when(guarded).then(values.str.slice(1)).otherwise(values)).to_series().alias(values.name)
 
 
-def is_few(values: pl.Series) -> bool:
-    """True where a column seems to repeat a few values."""
-    return values.head(2_000).n_unique() <= FEW
-
-
 def clean_ends(rows: pl.Series, values: pl.Series, recorded: bool) -> Tidied:
     """Removes spaces, no-break and zero-width spaces at both ends; a cell with only spaces is blank.
 
@@ -95,8 +91,7 @@ def clean_ends(rows: pl.Series, values: pl.Series, recorded: bool) -> Tidied:
         rows: sheet rows, for the repairs.
         recorded: whether to record it as a repair (spaces around numbers and yes/no mean nothing).
     """
-    seen = values.unique() if is_few(values) else values
-    if bool(seen.str.contains(_CLEAN).all()) or not bool(seen.str.contains(_STRAY).any()):
+    if not bool(values.str.contains(_STRAY).any()):
         return Tidied(values)
     stripped = values.str.strip_chars(STRAY_CHARS)
     stripped = stripped.set(stripped == "", None)
