@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import lru_cache
 
 from rapidfuzz import fuzz, process
 
@@ -10,6 +11,7 @@ NEAR_ENOUGH = 70
 """Similarity in per cent; below it, a suggestion would only mislead."""
 
 
+@lru_cache(8_192)
 def folded(text: str) -> str:
     """The letters and digits of a text, ignoring case: ``Item-Code:`` and ``item code`` give the same."""
     return "".join(letter for letter in text.casefold() if letter.isalnum())

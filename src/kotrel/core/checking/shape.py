@@ -10,7 +10,6 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field
 from kotrel.core.parallel import map_parallel
-from kotrel.core.rows.few import is_plain
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -44,7 +43,7 @@ def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
     if field.length is not None and bool((seen.str.len_bytes() > field.length).any()):
         wrong = values.str.len_chars() > field.length
         found += rows.where("error", "too-long", "too long", field, wrong, f"at most {field.length} characters")
-    if is_plain(seen):
+    if rows.few.plain(field.name, values):
         return found
     if bool(seen.str.contains(CONTROL).any()):
         one_line = field.kind in ("code", "reference")

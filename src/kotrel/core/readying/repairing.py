@@ -41,6 +41,8 @@ TITLES = {
 }
 """Kind of repair → its title."""
 
+SUSPICIOUS = rf"""^[0-9.]+(?:[eE]\+?[0-9]+)?$|[^ -~]|^["'].*["']$|(?:{SHAPED_LIKE_DATE})"""
+"""Keys that may be damaged: numbers, other than plain characters, quotes around them, dates."""
 BROKEN = re.compile(r"[\t\n\x0b\x0c\r\x85\u2028\u2029]")
 CODE_AND_NAME = (
     re.compile(r"(.+?)\s+-+\s+(.+)"),
@@ -261,8 +263,7 @@ def _repair_key(column: _Column, state: SystemState) -> None:
     """Keys that the system does not have, where exactly one that it has could have become this one."""
     record = column.rows.record
     values = column.values
-    suspicious = values.str.contains(r"^[0-9.]+(?:[eE]\+?[0-9]+)?$|[^ -~]|^[\"'].*[\"']$").fill_null(False)
-    suspicious = suspicious | values.str.contains(SHAPED_LIKE_DATE).fill_null(False) | column.kind_is("date")
+    suspicious = values.str.contains(SUSPICIOUS).fill_null(False) | column.kind_is("date")
     distinct = column.values.filter(suspicious).unique().drop_nulls()
     if not len(distinct):
         return

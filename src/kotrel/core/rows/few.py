@@ -29,6 +29,7 @@ class Few:
 
     def __init__(self) -> None:
         self._known: dict[str, tuple[pl.Series, pl.Series | None]] = {}
+        self._plain: dict[str, pl.Series] = {}
 
     def of(self, name: str, values: pl.Series) -> pl.Series | None:
         """What :func:`few_of` gives for a column as it is now."""
@@ -39,6 +40,19 @@ class Few:
             self._known[name] = known
         return known[1]
 
-    def keep(self, name: str, values: pl.Series, few: pl.Series | None) -> None:
-        """Keeps what is known already."""
-        self._known[name] = values, few
+    def plain(self, name: str, values: pl.Series) -> bool:
+        """What :func:`is_plain` gives for a column as it is now."""
+        known = self._plain.get(name)
+        if known is None or not known.equals(values):
+            few = self.of(name, values)
+            if not is_plain(values if few is None else few):
+                return False
+            self._plain[name] = values
+        return True
+
+    def keep(self, name: str, values: pl.Series, few: pl.Series | None, plain: bool) -> None:
+        """Keeps what is known of a column already."""
+        if few is not None:
+            self._known[name] = values, few
+        if plain:
+            self._plain[name] = values

@@ -50,7 +50,7 @@ class Rows:
         defaulted: what was filled in because cells were blank.
         once: True where each row stands for all rows of the sheet with the same value.
         flat_of: the document whose flat sheet the rows are from, or an empty text.
-        few: the distinct values of columns, as far as they are known (see :meth:`seen`).
+        few: what is known about columns by their distinct values (see :meth:`seen`).
     """
 
     table: Table

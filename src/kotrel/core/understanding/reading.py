@@ -66,8 +66,7 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
     done = map_parallel(tidied_column, matched.sources, table.rows)
     for (name, source), (tidied, clears) in zip(matched.sources.items(), done, strict=True):
         columns.append(tidied.values.alias(name))
-        if tidied.few is not None:
-            seen.keep(name, columns[-1], tidied.few)
+        seen.keep(name, columns[-1], tidied.few, tidied.plain)
         if clears is not None:
             columns.append(clears.alias(clearing(name)))
         heading = headings.get(source.letter or "", "")

@@ -11,6 +11,7 @@ from sqlalchemy.schema import CreateIndex, CreateSchema, CreateTable
 
 from kotrel.core.description.model import Description, Field, Record
 from kotrel.systems.sql.balances import balance_statements
+from kotrel.systems.sql.database import quoted
 from kotrel.systems.sql.store import store_of
 
 WHOLE_DIGITS = 18
@@ -85,6 +86,18 @@ def _table(metadata: sa.MetaData, description: Description, record: Record, dial
             for field in record.references
             if field.name != record.key[0] and _is_long(description.records[str(field.to)], record)
         ),
+        # All lists of values that must be unique are read, even for a small sheet: few rows have one.
+        *(_of_filled(record, field) for field in record.fields.values() if field.unique and field.kind == "list"),
+    )
+
+
+def _of_filled(record: Record, field: Field) -> sa.Index:
+    filled = sa.text(f"{quoted(field.name)} IS NOT NULL")
+    return sa.Index(
+        f"{record.name}_with_{field.name}",
+        *(name for name in (*record.key, field.name)),
+        sqlite_where=filled,
+        postgresql_where=filled,
     )
 
 

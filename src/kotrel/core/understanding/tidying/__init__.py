@@ -79,7 +79,7 @@ def _tidy_few(
     if done.troubles or done.repairs:
         return None
     if done.values.equals(few):
-        return Tidied(values, few=few)
+        return Tidied(values, few=few, plain=done.plain)
     return Tidied(values.replace(few, done.values), few=done.values.unique())
 
 
@@ -122,7 +122,9 @@ def _tidy_all(
         tidied = Tidied(values)
     steps = [cleaned, usual, *shown, tidied]
     troubles = [trouble for step in steps for trouble in step.troubles]
-    return Tidied(tidied.values, [*broken, *troubles], [repair for step in steps for repair in step.repairs])
+    repairs = [repair for step in steps for repair in step.repairs]
+    # What was only plain text is still as it was.
+    return Tidied(tidied.values, [*broken, *troubles], repairs, plain=plain and tidied.values is values)
 
 
 def _broken_cells(rows: pl.Series, values: pl.Series, errors: pl.Series, uncalculated: pl.Series) -> list[Trouble]:

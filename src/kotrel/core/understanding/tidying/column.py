@@ -43,12 +43,14 @@ class Tidied:
 
     Attributes:
         few: the distinct values, where they are few and known.
+        plain: known to be plain ASCII (see :func:`kotrel.core.rows.few.is_plain`).
     """
 
     values: pl.Series
     troubles: list[Trouble] = field(default_factory=list)
     repairs: list[Repair] = field(default_factory=list)
     few: pl.Series | None = None
+    plain: bool = False
 
 
 @dataclass(frozen=True)
