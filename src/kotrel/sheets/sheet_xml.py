@@ -26,10 +26,15 @@ class Special:
 
 @dataclass(frozen=True)
 class Found:
-    """What was found in one sheet: special cells by (row, column), counted from 0, and hidden rows, counted from 1."""
+    """What was found in one sheet: special cells by (row, column), counted from 0, and hidden rows, counted from 1.
+
+    Attributes:
+        part: the part of the archive that was read to its end, which proves its checksum; empty where there is none.
+    """
 
     cells: dict[tuple[int, int], Special] = field(default_factory=dict)
     hidden: list[int] = field(default_factory=list)
+    part: str = ""
 
 
 _CELL = re.compile(rb"<c\b([^>]*?)(?:/>|>(.*?)</c>)", re.DOTALL)
@@ -63,7 +68,7 @@ def search_sheet(book: zipfile.ZipFile, part: str, recalculated: bool) -> Found:
     Raises:
         ExpatError, BadZipFile: it is damaged.
     """
-    found = Found()
+    found = Found(part=part)
     rest, prefixed, first = b"", False, True
     with book.open(part) as xml:
         while chunk := xml.read(_CHUNK):
@@ -124,7 +129,7 @@ def _judged(is_error: bool, has_formula: bool, is_text: bool, held: str | None, 
 
 def _parsed(book: zipfile.ZipFile, part: str, recalculated: bool) -> Found:
     """The same, by a parser."""
-    search = _Search(recalculated)
+    search = _Search(recalculated, part)
     parser = expat.ParserCreate()
     parser.buffer_text = True
     parser.StartElementHandler = search.start
@@ -140,8 +145,8 @@ def _parsed(book: zipfile.ZipFile, part: str, recalculated: bool) -> Found:
 class _Search:
     """Where the parser is, and what it has found."""
 
-    def __init__(self, recalculated: bool) -> None:
-        self.found = Found()
+    def __init__(self, recalculated: bool, part: str) -> None:
+        self.found = Found(part=part)
         self.recalculated = recalculated
         self.row = self.column = 0
         self.kind = ""

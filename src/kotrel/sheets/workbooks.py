@@ -7,11 +7,12 @@ from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from datetime import date, datetime, time, timedelta
+from itertools import groupby, islice
 from pathlib import Path
 from typing import Any
 
 import polars as pl
-from python_calamine import CalamineError, CalamineWorkbook, SheetTypeEnum, SheetVisibleEnum
+from python_calamine import CalamineError, CalamineSheet, CalamineWorkbook, SheetTypeEnum, SheetVisibleEnum
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.tables.limits import USUAL, Limits
@@ -22,6 +23,8 @@ from kotrel.sheets.number_formats import SheetFormats
 from kotrel.sheets.sheet_xml import Special
 from kotrel.sheets.special_cells import special_cells
 
+_BLOCK = 1_000
+"""Rows that are made columns at once."""
 EXACT = 10**15
 """Whole numbers below this are exact in a spreadsheet; above, digits may be lost."""
 SMALLEST = 1e-4
@@ -38,16 +41,23 @@ def read_workbook(path: Path, sheet: str | None = None, limits: Limits = USUAL) 
     zipped = path.suffix.lower() in (".xlsx", ".xlsm", ".xlsb", ".ods")
     if zipped:
         require_sane(path, limits)
+    searched: set[str] = set()
     with ThreadPoolExecutor(max_workers=1) as pool:
-        # Unpacking everything once to prove the checksums costs no time beside reading.
-        verified = pool.submit(verify, path) if zipped else None
-        grids = _read(path, sheet)
-        if verified is not None:
-            verified.result()
+        # Unpacking everything once proves the checksums. The search for special cells does so for the sheets it reads.
+        others = pool.submit(verify, path, lambda part: not _has_cells(part)) if zipped else None
+        grids = _read(path, sheet, searched)
+        if others is not None:
+            others.result()
+            verify(path, lambda part: _has_cells(part) and part not in searched)
         return grids
 
 
-def _read(path: Path, sheet: str | None) -> list[Grid]:
+def _has_cells(part: str) -> bool:
+    """True for the parts of an .xlsx or .xlsm archive that are searched where their sheets are read."""
+    return "worksheets/" in part and part.endswith(".xml")
+
+
+def _read(path: Path, sheet: str | None, searched: set[str]) -> list[Grid]:
     try:
         book = CalamineWorkbook.from_path(path)
         about = book.sheets_metadata
@@ -57,7 +67,7 @@ def _read(path: Path, sheet: str | None) -> list[Grid]:
             about = [each for each in about if each.name == name]
         # Chart sheets and the like have no cells.
         return [
-            _grid(path, book, each.name, each.visible != SheetVisibleEnum.Visible)
+            _grid(path, book, each.name, each.visible != SheetVisibleEnum.Visible, searched)
             for each in about
             if each.typ == SheetTypeEnum.WorkSheet
         ]
@@ -94,16 +104,16 @@ def _no_collector() -> Iterator[None]:
             gc.enable()
 
 
-def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool) -> Grid:
+def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool, searched: set[str]) -> Grid:
+    """One sheet; the part of the archive that was read to its end is added to ``searched``."""
     with ThreadPoolExecutor(max_workers=1) as pool, _no_collector():
         # The reader works outside Python's lock, so searching for special cells meanwhile costs no time.
         looking = pool.submit(special_cells, path, name)
         sheet = book.get_sheet_by_name(name)
-        rows = sheet.to_python(skip_empty_area=False)
         down = [area for area in sheet.merged_cell_ranges or [] if area[1][0] > area[0][0]]
-        columns = list(zip(*rows, strict=True)) if rows else []
-        del rows
+        columns = _columns(sheet, down)
         found = looking.result()
+        searched.add(found.part)
         special = found.cells
         by_column: dict[int, dict[int, Special]] = {}
         for (row, column), what in special.items():
@@ -111,14 +121,13 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool) -> Grid:
         cells: list[pl.Series] = []
         kinds: dict[str, str | pl.Series] = {}
         width = max(len(columns), max((place for _, place in special), default=-1) + 1)
-        height = max(len(columns[0]) if columns else 0, max((row for row, _ in special), default=-1) + 1)
+        height = max(len(columns[0][0]) if columns else 0, max((row for row, _ in special), default=-1) + 1)
         for place in range(width):
             letter = letter_of(place)
-            values: Sequence[Any] = columns[place] if place < len(columns) else ()
-            values = _filled_down(values, [area for area in down if area[0][1] <= place <= area[1][1]])
-            if len(values) < height:
-                values = (*values, *[""] * (height - len(values)))
-            series, kind = _column(values)
+            series, kind = columns[place] if place < len(columns) else (_blanks(0), "text")
+            if len(series) < height:
+                kind = _put_together([kind, "text"], [len(series), height - len(series)])
+                series = pl.concat([series, _blanks(height - len(series))])
             if mine := by_column.get(place):
                 series, kind = _with_special(series, kind, mine)
             cells.append(series.alias(letter))
@@ -140,6 +149,57 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool) -> Grid:
     return Grid(str(path), name, pl.DataFrame(cells), kinds, None, hidden, tuple(remarks), formats=formats)
 
 
+def _columns(sheet: CalamineSheet, down: Sequence[Any]) -> list[tuple[pl.Series, str | pl.Series]]:
+    """Each column of a sheet, from A on, as text (blank is null), and its kind or kinds.
+
+    A thousand rows at a time are handed over and made columns while the processor still has them at hand, which takes a
+    third of the time of millions of cells at once. What is merged downwards needs whole columns.
+    """
+    rows = sheet.iter_rows()
+    lead = sheet.start[1] if sheet.start else 0
+    parts: list[list[tuple[pl.Series, str | pl.Series]]] = []
+    while block := list(islice(rows, None if down else _BLOCK)):
+        columns: list[Sequence[Any]] = list(zip(*block, strict=True))
+        columns = [("",) * len(block)] * lead + columns
+        for place, values in enumerate(columns):
+            if place == len(parts):
+                parts.append([])
+            mine = [area for area in down if area[0][1] <= place <= area[1][1]]
+            parts[place].append(_part(_filled_down(values, mine)))
+    return [_column(column) for column in parts]
+
+
+def _column(parts: Sequence[tuple[pl.Series, str | pl.Series]]) -> tuple[pl.Series, str | pl.Series]:
+    """A column from its parts: numbers become texts here, all at once."""
+    texts: list[pl.Series] = []
+    kinds: list[str | pl.Series] = []
+    for of_numbers, group in groupby(parts, lambda part: part[0].dtype == pl.Float64):
+        run = list(group)
+        values = pl.concat([series for series, _ in run])
+        if of_numbers:
+            texts.append(_number_texts(values))
+            kinds.append(_kinds_of_numbers(values) if values.null_count() else "number")
+        else:
+            texts.append(values.set(values == "", None))
+            kinds.append(_put_together([kind for _, kind in run], [len(series) for series, _ in run]))
+    return pl.concat(texts), _put_together(kinds, [len(series) for series in texts])
+
+
+def _put_together(kinds: Sequence[str | pl.Series], lengths: Sequence[int]) -> str | pl.Series:
+    """The kind or kinds of a column from those of its parts."""
+    first = kinds[0] if kinds else "text"
+    if isinstance(first, str) and all(isinstance(kind, str) and kind == first for kind in kinds):
+        return first
+    return pl.concat(
+        pl.Series([kind], dtype=pl.String).new_from_index(0, length) if isinstance(kind, str) else kind
+        for kind, length in zip(kinds, lengths, strict=True)
+    )
+
+
+def _blanks(count: int) -> pl.Series:
+    return pl.Series([None], dtype=pl.String).new_from_index(0, count)
+
+
 def _filled_down(values: Sequence[Any], areas: Sequence[Any]) -> Sequence[Any]:
     """A column in which the text of a cell that is merged downwards counts for each of its rows.
 
@@ -155,22 +215,21 @@ def _filled_down(values: Sequence[Any], areas: Sequence[Any]) -> Sequence[Any]:
     return filled
 
 
-def _column(values: Sequence[Any]) -> tuple[pl.Series, str | pl.Series]:
-    """One column as text (blank is null), and its kind or kinds."""
+def _part(values: Sequence[Any]) -> tuple[pl.Series, str | pl.Series]:
+    """A part of a column: as text with its kind or kinds, or as numbers where it has nothing else."""
     types = set(map(type, values))
     if types <= {str}:
-        series = pl.Series(values, dtype=pl.String)
-        return series.set(series == "", None), "text"
-    if types <= {str, float, int}:
-        return _numbers(values)
+        return pl.Series(values, dtype=pl.String), "text"
+    if types <= {str, float}:
+        numbers = [None if type(value) is str else value for value in values] if str in types else values
+        if str not in types or not any(value for value in values if type(value) is str):
+            return pl.Series(numbers, dtype=pl.Float64), "number"
     series = pl.Series([_text(value) for value in values], dtype=pl.String)
     return series, pl.Series([_kind(type(value)) for value in values], dtype=pl.String)
 
 
-def _numbers(values: Sequence[Any]) -> tuple[pl.Series, pl.Series]:
-    """A column of numbers with some texts among them: the numbers at once, the texts one by one."""
-    numbers = pl.Series(values, dtype=pl.Float64, strict=False)
-    numbers = numbers.set(pl.Series([type(value) is str for value in values]), None)
+def _number_texts(numbers: pl.Series) -> pl.Series:
+    """Each number as the shortest decimal that means it."""
     whole = numbers.round(0) == numbers
     # Within these bounds the shortest form has no exponent, and whole numbers are exact.
     plain = (numbers.abs() < EXACT) & ((numbers.abs() >= SMALLEST) | (numbers == 0))
@@ -180,11 +239,13 @@ def _numbers(values: Sequence[Any]) -> tuple[pl.Series, pl.Series]:
         .when(plain)
         .then(numbers.cast(pl.String))
     ).to_series()
-    rest = texts.is_null().arg_true()
-    found = [_text(values[place]) for place in rest]
-    texts = texts.scatter(rest, pl.Series(found, dtype=pl.String)) if len(rest) else texts
-    kinds = pl.select(pl.when(numbers.is_null()).then(pl.lit("text")).otherwise(pl.lit("number"))).to_series()
-    return texts, kinds
+    rest = (texts.is_null() & numbers.is_not_null()).arg_true()
+    found = [_text(numbers[place]) for place in rest]
+    return texts.scatter(rest, pl.Series(found, dtype=pl.String)) if len(rest) else texts
+
+
+def _kinds_of_numbers(numbers: pl.Series) -> pl.Series:
+    return pl.select(pl.when(numbers.is_null()).then(pl.lit("text")).otherwise(pl.lit("number"))).to_series()
 
 
 def _kind(of: type) -> str:
