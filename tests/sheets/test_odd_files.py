@@ -143,15 +143,18 @@ class Workbooks(Odd):
             strings=f'<sst xmlns="{MAIN}"><si><t>ROPE</t></si></sst>',
         )
         self.assertEqual(open_sheets(self.path)[0].cells["A"].to_list(), ["code", "ROPE"])
-        raw = bytearray(self.path.read_bytes())
-        with zipfile.ZipFile(self.path) as archive:
-            checksum = archive.getinfo("xl/sharedStrings.xml").CRC.to_bytes(4, "little")
-        for place in (raw.find(checksum), raw.rfind(checksum)):
-            raw[place] ^= 1
-        self.path.write_bytes(raw)
-        with self.assertRaises(OutOfReach) as caught:
-            open_sheets(self.path)
-        self.assertEqual(caught.exception.kind, "damaged-file")
+        sound = self.path.read_bytes()
+        for part in ("xl/sharedStrings.xml", "xl/worksheets/sheet1.xml"):
+            raw = bytearray(sound)
+            with zipfile.ZipFile(self.path) as archive:
+                checksum = archive.getinfo(part).CRC.to_bytes(4, "little")
+            for place in (raw.find(checksum), raw.rfind(checksum)):
+                raw[place] ^= 1
+            self.path.write_bytes(raw)
+            with self.assertRaises(OutOfReach) as caught:
+                open_sheets(self.path)
+            self.assertEqual(caught.exception.kind, "damaged-file")
+            self.path.write_bytes(sound)
 
 
 class TextFiles(Odd):
