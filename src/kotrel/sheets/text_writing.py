@@ -6,6 +6,8 @@ value that the form cannot carry is an error that names it.
 
 from __future__ import annotations
 
+import codecs
+import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -24,6 +26,10 @@ _POLARS_QUOTES: dict[str, Literal["necessary", "always", "never"]] = {
     "all": "always",
     "none": "never",
 }
+
+
+_AS_WRITTEN = {"utf-8": b"", "utf-8-sig": codecs.BOM_UTF8}
+"""Encodings that need no conversion, and what the file begins with."""
 
 
 @dataclass(frozen=True)
@@ -86,24 +92,32 @@ def write_text(sheet: OutSheet, path: Path, form: TextForm) -> None:
         rows = rows.with_columns(pl.all().str.replace_all(rf"[{_class_of(form.separator)}\r\n]+", " "))
     if form.quotes == "none":
         _require_plain(rows, sheet.columns, form)
-    quotes = _POLARS_QUOTES[form.quotes]
-    if form.quotes == "needed" and rows.select(pl.any_horizontal(pl.all().str.contains("\r").any())).item():
+    raw = _lines(rows, form, _POLARS_QUOTES[form.quotes])
+    if form.quotes == "needed" and raw.count(b"\r") > rows.height * form.line_end.count("\r"):
         # A lone carriage return ends a line for many readers, but the writer sees no need to quote it.
-        quotes = "always"
-    text = rows.write_csv(
-        include_header=False,
-        separator=form.separator,
-        line_terminator=form.line_end,
-        quote_style=quotes,
-    )
+        raw = _lines(rows, form, "always")
     try:
-        path.write_bytes(text.encode(form.encoding))
+        if form.encoding in _AS_WRITTEN:
+            with path.open("wb") as out:
+                out.write(_AS_WRITTEN[form.encoding])
+                out.write(raw)
+        else:
+            path.write_bytes(raw.decode().encode(form.encoding))
     except UnicodeEncodeError as error:
         raise WrongData(
             f"{_value_with(rows, error.object[error.start])} cannot be written in the encoding {form.encoding}",
             "Change that value, or use another encoding.",
             "not-in-encoding",
         ) from None
+
+
+def _lines(rows: pl.DataFrame, form: TextForm, quotes: Literal["necessary", "always", "never"]) -> bytes:
+    """The rows as lines, in UTF-8."""
+    out = io.BytesIO()
+    rows.write_csv(
+        out, include_header=False, separator=form.separator, line_terminator=form.line_end, quote_style=quotes
+    )
+    return out.getvalue()
 
 
 def _written(values: pl.Series, column: OutColumn, form: TextForm) -> pl.Series:

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from kotrel.core.checking import check_rows
 from kotrel.core.readying.repairing import repair
 from kotrel.core.rows import few
-from kotrel.core.rows.in_order import stands_at
+from kotrel.core.rows.searching import stands_at
 from tests.support import rows, state
 
 HEAD = ("Item code", "Description", "Unit", "Barcode", "Cost", "Lot tracked", "Condition", "Since", "Length", "Parent")

@@ -5,6 +5,8 @@ from dataclasses import replace
 from types import SimpleNamespace
 
 import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.reading import read_description
@@ -16,6 +18,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, is_new
 from kotrel.core.tables.table import Table
 from kotrel.core.values.conventions import Conventions
+from kotrel.core.values.near_codes import bare_form, may_be_near, near_form
 from tests.support import SMALL, rows, small, state
 
 HELD = ["ROPE-010", "BOLT-10", "1-12", "KELDRIFT-5", "0012", "012", "SHIRT-XL", "ANCHORCHAIN", "BLUE-1", "BLUE-2"]
@@ -32,7 +35,22 @@ def near(*codes, known=("ROPE-010", "BOLT-10", "BLUE-1"), new_codes=()):
     }
 
 
+codes = st.lists(
+    st.text("AaOoIlL015-_. /'\t\u00a0\x0b\u00df\uff21\u0410\u00e9\u0301", max_size=5), min_size=1, max_size=8
+)
+
+
 class NearKeys(unittest.TestCase):
+    @given(codes, codes)
+    def test_what_surely_differs_has_no_form_in_common(self, mine, held):
+        mine, held = pl.Series(mine, dtype=pl.String), pl.Series(held, dtype=pl.String)
+        likely = may_be_near(mine, held)
+        forms = (lambda values: near_form(values).str.replace_all("-", "", literal=True)), bare_form
+        for code, maybe in zip(mine, likely, strict=True):
+            alone = pl.Series([code])
+            alike = any(set(form(alone)) & set(form(held)) - {""} for form in forms)
+            self.assertTrue(maybe or not alike, code)
+
     def test_what_only_looks_otherwise_is_an_error_among_existing_keys(self):
         for code, meant in (
             ("rope-010", "ROPE-010"), ("ROPE 010", "ROPE-010"), ("ROPE--010", "ROPE-010"), ("ROPE010", "ROPE-010"),

@@ -15,6 +15,7 @@ from kotrel.core.columns import ACTION, MESSAGE, ROW, before, clearing, raw_afte
 from kotrel.core.description.model import Record
 from kotrel.core.rows.findings import concerns_sheet, rows_with
 from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.searching import looked_up
 
 
 @dataclass(frozen=True)
@@ -132,7 +133,7 @@ def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
         *key, *(pl.col(name).alias(before(name)) for name in others), pl.lit(True).alias("is held")
     ).unique(subset=key, keep="any")
     own = rows.values.select(ROW, *carried, *(clearing(name) for name in cleared))
-    joined = own.join(known, on=key, how="left", maintain_order="left")
+    joined = looked_up(own, known, key)
     lists = {name: source for name in others if (source := rows.sources.get(name)) and source.how != "replace"}
     for name, source in lists.items():
         joined = joined.with_columns(list_after(joined[name], joined[before(name)], source.how == "add"))
@@ -141,13 +142,13 @@ def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
     )
 
     def after(name: str) -> pl.Expr:
-        kept = pl.coalesce(name, before(name))
+        kept = pl.coalesce(name, before(name)) if known.height else pl.col(name)
         if name in lists:
             # A list becomes blank when everything is taken from it.
             kept = pl.when(kept != "").then(kept)
         return pl.when(~pl.col(clearing(name))).then(kept) if name in cleared else kept
 
-    differs = pl.any_horizontal(pl.lit(False), *(_differs(name, name in cleared) for name in others))
+    differs = pl.any_horizontal(pl.lit(False), *(_differs(name, name in cleared) for name in others if known.height))
     frame = joined.with_columns(
         pl.when(refused)
         .then(pl.lit("refused"))
@@ -160,7 +161,7 @@ def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
         *(after(name).alias(name) for name in others),
         *(pl.when(pl.col("is held")).then(pl.col(name)).alias(before(name)) for name in key),
     )
-    frame = frame.join(_messages(rows), on=ROW, how="left", maintain_order="left")
+    frame = looked_up(frame, _messages(rows), [ROW])
     columns = [ROW, ACTION, MESSAGE, *carried, *(before(name) for name in carried)]
     return RecordChanges(
         record, rows.table.file, rows.table.sheet, tuple(carried), frame.select(columns), _rest(rows, frame)

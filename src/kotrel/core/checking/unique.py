@@ -8,8 +8,8 @@ from kotrel.core.checking.keys import all_different, few
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record
 from kotrel.core.rows.findings import FindingGroup, cells_of
-from kotrel.core.rows.in_order import stands_at
 from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.searching import stands_at
 from kotrel.core.rows.system_state import SystemState, after_load
 
 

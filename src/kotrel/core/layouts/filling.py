@@ -16,6 +16,7 @@ from kotrel.core.layouts.layout import Layout
 from kotrel.core.layouts.shaping import ACTION, Values
 from kotrel.core.parts import Look
 from kotrel.core.pricing.standing import PRICE, in_force
+from kotrel.core.rows.searching import looked_up
 
 WITHDRAWN = "is withdrawn"
 """A Boolean column of changes, where there is one: the row is archived because a load is taken back."""
@@ -36,22 +37,23 @@ def values_of(
     if rows is not None and not in_order:
         frame = pl.DataFrame([rows]).join(frame, on=ROW, how="left", maintain_order="left")
         frame = frame.unique(ROW, keep="first", maintain_order=True)
+    goes = bool((frame[LOAD_ACTION] == "removed").any())
     frame = frame.with_columns(
         pl.when(pl.col(WITHDRAWN) if WITHDRAWN in frame.columns else pl.lit(False)).then(pl.lit("withdrawn"))
         .otherwise(pl.col(LOAD_ACTION).fill_null("same").replace({"removed": "withdrawn"})).alias(ACTION),
         # A row that goes is written as it was.
-        *(pl.when(pl.col(LOAD_ACTION) == "removed").then(pl.col(before(name))).otherwise(pl.col(name)).alias(name) for name in changes.fields),
+        *(pl.when(pl.col(LOAD_ACTION) == "removed").then(pl.col(before(name))).otherwise(pl.col(name)).alias(name) for name in changes.fields if goes),
     )  # fmt: skip
-    missing = [name for name in record.loadable if name not in frame.columns]
-    if missing:
+    if missing := [name for name in _needed(layout, record) if name not in frame.columns]:
         key = list(record.key)
         held = look.read(record.name, [*key, *missing], (key[0], frame[key[0]])).unique(key, keep="any")
-        frame = frame.join(held, on=key, how="left", maintain_order="left")
+        frame = looked_up(frame, held, key)
     changed = {
         name: frame.select(
             (pl.col(name).ne_missing(pl.col(before(name))) | pl.col(ACTION).is_in(["new", "withdrawn"])).alias(name)
         ).to_series()
         for name in changes.fields
+        if layout.updates == "changed"
     }
     names = {
         column.field: _names(str(record.fields[column.field].to), description, look)
@@ -60,6 +62,13 @@ def values_of(
     }
     joined = _joined(layout, frame, look, day) if record.name == "item" else {}
     return Values(frame, changed, names, joined, reference)
+
+
+def _needed(layout: Layout, record: Record) -> Sequence[str]:
+    """The fields that the layout's columns may be filled from."""
+    if all(column.make is None and column.price_of is None for column in layout.columns):
+        return [name for name in record.loadable if name in layout.fields]
+    return record.loadable
 
 
 def _names(record: str, description: Description, look: Look) -> Mapping[str, str]:

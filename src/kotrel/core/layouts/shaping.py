@@ -11,6 +11,8 @@ from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field, Record
 from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.layouts.layout import Layout, LayoutColumn
+from kotrel.core.parallel import map_parallel
+from kotrel.core.rows.few import each_once
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 
@@ -24,7 +26,7 @@ class Values:
 
     Attributes:
         frame: ``ROW``, :data:`ACTION` and the record's fields as they will be: String in canonical text.
-        changed: field → Boolean for each row: it changes, or the row is new.
+        changed: where only changed fields are written: field → Boolean for each row, it changes or the row is new or goes.
         names: field → code → name, for columns that write names.
         joined: ``price SHOP`` or ``stock QUAY`` → String for each row, blank where there is none.
         reference: what names the upload, or an empty text.
@@ -53,8 +55,10 @@ def lay_out(layout: Layout, record: Record, rows: Rows, values: Values) -> LaidO
     """
     columns: list[pl.Series] = []
     findings: list[FindingGroup] = []
-    for place, column in enumerate(layout.columns):
-        texts, more = _column(layout, record, rows, values, column)
+    done = map_parallel(
+        lambda column: _column(layout, record, rows, values, column), layout.columns, values.frame.height
+    )
+    for place, (texts, more) in enumerate(done):
         columns.append(texts.alias(f"c{place}"))
         findings += more
     carried = [name for name in rows.fields if name in record.loadable and name in rows.letters]
@@ -212,10 +216,14 @@ def _number(raw: pl.Series, column: LayoutColumn, layout: Layout) -> tuple[pl.Se
 def _as_it_is(raw: pl.Series, decimals: int | None) -> pl.Series | None:
     """Canonical numbers that need no arithmetic: to be written without zeros at the end, or with the decimals that they have."""
     if decimals is None:
-        bare = raw.str.strip_chars_end("0").str.strip_suffix(".")
-        return raw.zip_with(~raw.str.contains(".", literal=True).fill_null(False), bare)
+        return each_once(raw, _without_zeros)
     point = rf"\.[0-9]{{{decimals}}}" if decimals else ""
     return raw if bool(raw.str.contains(rf"^-?[0-9]+{point}$").fill_null(True).all()) else None
+
+
+def _without_zeros(numbers: pl.Series) -> pl.Series:
+    bare = numbers.str.strip_chars_end("0").str.strip_suffix(".")
+    return numbers.zip_with(~numbers.str.contains(".", literal=True).fill_null(False), bare)
 
 
 def _worded(raw: pl.Series, about: Field, column: LayoutColumn, layout: Layout, values: Values) -> pl.Series:

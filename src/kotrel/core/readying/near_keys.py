@@ -19,7 +19,7 @@ from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE
-from kotrel.core.values.near_codes import bare_form, is_cut_off, is_slip, near_form, same_places
+from kotrel.core.values.near_codes import bare_form, is_cut_off, is_slip, may_be_near, near_form, same_places
 
 MOST_SLIPS = 200
 """With more new keys than this, a sheet is no update with a few slips: typing errors are not looked for."""
@@ -53,7 +53,7 @@ def find_near_keys(
     wanted = new() & rows.values[name].is_not_null() & ~rows.values[name].is_in(list(really_new))
     if not wanted.any():
         return []
-    held = state.all_of(record).select(record.key).drop_nulls()
+    held = state.keys_of(record).drop_nulls()
     within = [part for part in record.key if part != name]
     fresh = rows.values.filter(wanted).select(ROW, *record.key)
     dated = _dated(rows, fresh, held[name], ALL in really_new)
@@ -122,6 +122,10 @@ def _nearly_held(
     fresh: pl.DataFrame, held: pl.DataFrame, name: str, within: Sequence[str]
 ) -> Iterator[tuple[int, list[str]]]:
     """Row → the held keys that its own looks like."""
+    fresh = fresh.filter(may_be_near(fresh[name], held[name]))
+    if not fresh.height:
+        return
+    held = held.filter(may_be_near(held[name], fresh[name]))
 
     def formed(frame: pl.DataFrame) -> pl.DataFrame:
         near = near_form(frame[name])

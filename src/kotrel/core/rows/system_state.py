@@ -11,8 +11,8 @@ import polars as pl
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Description, Record
-from kotrel.core.rows.in_order import stands_at
 from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.searching import stands_at
 
 WHOLE = 50_000
 """With more values than this, the whole column is read instead."""
@@ -183,6 +183,13 @@ class SystemState:
         """The whole list as :meth:`all_of`, with the rows of this load that come before."""
         held = self.all_of(record)
         return pl.concat([held, self.coming(record, held.columns)]) if record.name in self._pending else held
+
+    def keys_of(self, record: Record) -> pl.DataFrame:
+        """The keys of all the system's rows."""
+        with self._one_at_a_time:
+            if record.name in self._lists:
+                return self._lists[record.name].select(record.key)
+            return self._read(record.name, record.key)
 
     def all_of(self, record: Record) -> pl.DataFrame:
         """The whole list (see :attr:`kotrel.core.description.model.Record.listed`)."""
