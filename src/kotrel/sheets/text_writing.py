@@ -11,7 +11,7 @@ import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import IO, Literal, cast
 
 import polars as pl
 
@@ -92,17 +92,14 @@ def write_text(sheet: OutSheet, path: Path, form: TextForm) -> None:
         rows = rows.with_columns(pl.all().str.replace_all(rf"[{_class_of(form.separator)}\r\n]+", " "))
     if form.quotes == "none":
         _require_plain(rows, sheet.columns, form)
-    raw = _lines(rows, form, _POLARS_QUOTES[form.quotes])
-    if form.quotes == "needed" and raw.count(b"\r") > rows.height * form.line_end.count("\r"):
-        # A lone carriage return ends a line for many readers, but the writer sees no need to quote it.
-        raw = _lines(rows, form, "always")
     try:
-        if form.encoding in _AS_WRITTEN:
-            with path.open("wb") as out:
-                out.write(_AS_WRITTEN[form.encoding])
-                out.write(raw)
-        else:
-            path.write_bytes(raw.decode().encode(form.encoding))
+        with path.open("wb") as file:
+            returns = _put_lines(rows, file, form, _POLARS_QUOTES[form.quotes])
+            if form.quotes == "needed" and returns > rows.height * form.line_end.count("\r"):
+                # A lone carriage return ends a line for many readers, but the writer sees no need to quote it.
+                file.seek(0)
+                file.truncate()
+                _put_lines(rows, file, form, "always")
     except UnicodeEncodeError as error:
         raise WrongData(
             f"{_value_with(rows, error.object[error.start])} cannot be written in the encoding {form.encoding}",
@@ -111,13 +108,52 @@ def write_text(sheet: OutSheet, path: Path, form: TextForm) -> None:
         ) from None
 
 
-def _lines(rows: pl.DataFrame, form: TextForm, quotes: Literal["necessary", "always", "never"]) -> bytes:
-    """The rows as lines, in UTF-8."""
-    out = io.BytesIO()
-    rows.write_csv(
-        out, include_header=False, separator=form.separator, line_terminator=form.line_end, quote_style=quotes
-    )
-    return out.getvalue()
+def _put_lines(
+    rows: pl.DataFrame, file: IO[bytes], form: TextForm, quotes: Literal["necessary", "always", "never"]
+) -> int:
+    """Writes the rows as lines; returns how many carriage returns there are.
+
+    Raises:
+        UnicodeEncodeError: a character is not in the encoding.
+    """
+    out = _Out(file) if form.encoding in _AS_WRITTEN else _Out(io.BytesIO())
+    file.write(_AS_WRITTEN.get(form.encoding, b""))
+    try:
+        rows.write_csv(
+            cast(IO[bytes], out),
+            include_header=False,
+            separator=form.separator,
+            line_terminator=form.line_end,
+            quote_style=quotes,
+        )
+    except Exception:
+        if out.failed is not None:
+            # The disk is full, say: the writer of lines would make another error of it.
+            raise out.failed from None
+        raise
+    if isinstance(out.file, io.BytesIO):
+        file.write(out.file.getvalue().decode().encode(form.encoding))
+    return out.returns
+
+
+class _Out:
+    """A file that counts the carriage returns in it. What is written straight away is never in memory as a whole."""
+
+    def __init__(self, file: IO[bytes]) -> None:
+        self.file = file
+        self.returns = 0
+        self.failed: OSError | None = None
+
+    def write(self, part: bytes) -> int:
+        self.returns += part.count(b"\r")
+        try:
+            return self.file.write(part)
+        except OSError as error:
+            self.failed = error
+            raise
+
+    def flush(self) -> None:
+        self.file.flush()
 
 
 def _written(values: pl.Series, column: OutColumn, form: TextForm) -> pl.Series:

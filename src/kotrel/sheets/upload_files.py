@@ -44,7 +44,10 @@ def _with_headings(layout: Layout, texts: pl.DataFrame) -> pl.DataFrame:
         above = pl.DataFrame(heads, schema=dict.fromkeys(texts.columns, pl.String), orient="row")
         texts = pl.concat([above, texts])
     # An empty text would be written as two quotes, which careless readers take for a value.
-    return texts.with_columns(pl.all().replace("", None))
+    shortest = texts.select(pl.all().str.len_bytes().min()).row(0)
+    return texts.with_columns(
+        pl.col(name).replace("", None) for name, length in zip(texts.columns, shortest, strict=True) if length == 0
+    )
 
 
 def _write_workbook(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path) -> None:

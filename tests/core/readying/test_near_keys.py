@@ -13,6 +13,7 @@ from kotrel.core.description.reading import read_description
 from kotrel.core.parts import Business, Part
 from kotrel.core.pipeline import check_parts
 from kotrel.core.readying.near_keys import MOST_SLIPS, find_near_keys
+from kotrel.core.rows.few import is_plain
 from kotrel.core.rows.load_options import LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, is_new
@@ -44,7 +45,7 @@ class NearKeys(unittest.TestCase):
     @given(codes, codes)
     def test_what_surely_differs_has_no_form_in_common(self, mine, held):
         mine, held = pl.Series(mine, dtype=pl.String), pl.Series(held, dtype=pl.String)
-        likely = may_be_near(mine, held)
+        likely = may_be_near(mine, held, is_plain(mine))
         forms = (lambda values: near_form(values).str.replace_all("-", "", literal=True)), bare_form
         for code, maybe in zip(mine, likely, strict=True):
             alone = pl.Series([code])

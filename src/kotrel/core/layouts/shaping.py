@@ -166,7 +166,7 @@ def _column(
             split,
             "the program reads no quotes, so this would shift its columns (clean = true removes them)",
         )
-    return raw.fill_null(layout.blank), found
+    return raw.fill_null(layout.blank) if layout.blank and raw.null_count() else raw, found
 
 
 def _all(value: str | None, height: int) -> pl.Series:

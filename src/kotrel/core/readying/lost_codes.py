@@ -9,7 +9,8 @@ import polars as pl
 from kotrel.core.description.model import Field
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
-from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE
+from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, may_be_date
+from kotrel.core.values.starts import common_start
 
 EXPONENT = r"^[0-9](?:[.,][0-9]+)?[eE]\+[0-9]{1,2}$"
 """What a spreadsheet shows instead of a long number."""
@@ -32,7 +33,8 @@ def lost_codes(rows: Rows, about: Field, values: pl.Series, repaired: Collection
 
     # The distinct values settle nearly every column of a text file quickly.
     seen = rows.seen(about.name)
-    odd = seen.filter(seen.str.contains(_EITHER))
+    # An exponent form begins with a digit, as dates may.
+    odd = seen.filter(seen.str.contains(_EITHER)) if may_be_date(common_start(seen)) else seen.clear()
     in_exponent_form = bool(odd.str.contains(EXPONENT).any())
     dated = pl.Series([False], dtype=pl.Boolean)
     if about.kind == "code" and about.name not in rows.record.key:

@@ -18,8 +18,9 @@ from kotrel.core.phrases import listed_and
 from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE
+from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, may_be_date
 from kotrel.core.values.near_codes import bare_form, is_cut_off, is_slip, may_be_near, near_form, same_places
+from kotrel.core.values.starts import common_start
 
 MOST_SLIPS = 200
 """With more new keys than this, a sheet is no update with a few slips: typing errors are not looked for."""
@@ -50,16 +51,18 @@ def find_near_keys(
         or not rows.values.height
     ):
         return []
-    wanted = new() & rows.values[name].is_not_null() & ~rows.values[name].is_in(list(really_new))
+    wanted = new() & rows.values[name].is_not_null()
+    if really_new:
+        wanted = wanted & ~rows.values[name].is_in(list(really_new))
     if not wanted.any():
         return []
     held = state.keys_of(record).drop_nulls()
     within = [part for part in record.key if part != name]
-    fresh = rows.values.filter(wanted).select(ROW, *record.key)
+    fresh = rows.values.select(ROW, *record.key).filter(wanted)
     dated = _dated(rows, fresh, held[name], ALL in really_new)
     if not held.height:
         return dated
-    likely = dict(_nearly_held(fresh, held, name, within))
+    likely = dict(_nearly_held(fresh, held, name, within, rows.few.plain(name, rows.values[name])))
     known = rows.values.height - int(new().sum())
     found = dated
     if likely:
@@ -98,6 +101,8 @@ def _finding(
 def _dated(rows: Rows, fresh: pl.DataFrame, held: pl.Series, all_new: bool) -> list[FindingGroup]:
     """New keys in the shape of a date, where the system has none: a spreadsheet may have made them of other codes."""
     name = held.name
+    if not may_be_date(common_start(fresh[name])):
+        return []
     shaped = fresh.filter(pl.col(name).str.contains(SHAPED_LIKE_DATE))
     if shaped.height:
         was_date = rows.values.filter(rows.table.kind_is(rows.letters[name], "date"))[ROW]
@@ -119,13 +124,17 @@ def _dated(rows: Rows, fresh: pl.DataFrame, held: pl.Series, all_new: bool) -> l
 
 
 def _nearly_held(
-    fresh: pl.DataFrame, held: pl.DataFrame, name: str, within: Sequence[str]
+    fresh: pl.DataFrame, held: pl.DataFrame, name: str, within: Sequence[str], plain: bool
 ) -> Iterator[tuple[int, list[str]]]:
-    """Row → the held keys that its own looks like."""
-    fresh = fresh.filter(may_be_near(fresh[name], held[name]))
+    """Row → the held keys that its own looks like.
+
+    Args:
+        plain: the new keys are known to be plain ASCII.
+    """
+    fresh = fresh.filter(may_be_near(fresh[name], held[name], plain))
     if not fresh.height:
         return
-    held = held.filter(may_be_near(held[name], fresh[name]))
+    held = held.filter(may_be_near(held[name], fresh[name], False))
 
     def formed(frame: pl.DataFrame) -> pl.DataFrame:
         near = near_form(frame[name])

@@ -21,11 +21,12 @@ from kotrel.core.readying.barcode_repairs import repaired_barcodes
 from kotrel.core.readying.found_by import found_by_fields
 from kotrel.core.readying.lost_codes import lost_codes
 from kotrel.core.readying.other_codes import known_as
+from kotrel.core.readying.suspicious import suspicious_keys
 from kotrel.core.rows.findings import FindingGroup, RepairGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
-from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, became, days_shown
+from kotrel.core.values.dated_codes import became, days_shown
 from kotrel.core.values.lookalikes import as_number, plain, right_code_page, seen, shape, unquoted
 
 TITLES = {
@@ -41,8 +42,6 @@ TITLES = {
 }
 """Kind of repair → its title."""
 
-SUSPICIOUS = rf"""^[0-9.]+(?:[eE]\+?[0-9]+)?$|[^ -~]|^["'].*["']$|(?:{SHAPED_LIKE_DATE})"""
-"""Keys that may be damaged: numbers, other than plain characters, quotes around them, dates."""
 BROKEN = re.compile(r"[\t\n\x0b\x0c\r\x85\u2028\u2029]")
 CODE_AND_NAME = (
     re.compile(r"(.+?)\s+-+\s+(.+)"),
@@ -262,8 +261,7 @@ class _List:
 def _repair_key(column: _Column, state: SystemState) -> None:
     """Keys that the system does not have, where exactly one that it has could have become this one."""
     record = column.rows.record
-    values = column.values
-    suspicious = values.str.contains(SUSPICIOUS).fill_null(False) | column.kind_is("date")
+    suspicious = suspicious_keys(column.rows, column.about.name) | column.kind_is("date")
     distinct = column.values.filter(suspicious).unique().drop_nulls()
     if not len(distinct):
         return

@@ -35,6 +35,12 @@ SHAPED_LIKE_DATE = (
 """Pattern of the texts that :func:`days_shown` reads, for columns."""
 
 
+def may_be_date(start: str) -> bool:
+    """True where a text that begins so may be of the shape of a date."""
+    begun = start.casefold()
+    return not begun or begun[0].isdigit() or any(name.startswith(begun) or begun.startswith(name) for name in MONTHS)
+
+
 def days_shown(text: str) -> set[Day]:
     """The days that a text may stand for where a spreadsheet shows a date: ``3-Jan``, ``Jan-03``, ``01.03.2026``.
 

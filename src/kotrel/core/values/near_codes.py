@@ -8,6 +8,7 @@ import unicodedata
 import polars as pl
 
 from kotrel.core.values.lookalikes import plain
+from kotrel.core.values.starts import common_start
 
 _SEPARATORS = r"[\s\-_./\\,:;'\"`*+|()\[\]]+"
 _SAFE_WORD = 4
@@ -19,18 +20,25 @@ _UNLIKE = "-_./\\,:;'\"`*+|()[]01OILoil" + "".join(map(chr, filter(lambda at: ch
 """The characters in which codes that look alike may differ: separators, zeros, letters like digits."""
 
 
-def may_be_near(codes: pl.Series, others: pl.Series) -> pl.Series:
+def may_be_near(codes: pl.Series, others: pl.Series, are_plain: bool) -> pl.Series:
     """Boolean for each code: false where it surely has no form in common with any of the others.
 
     Without the characters in which they may differ, codes with a common form are the same. Their first letter rules out
     most of a million in a tenth of the time of their forms.
+
+    Args:
+        are_plain: the codes are known to be plain ASCII.
     """
     others = _usual(others)
-    likely = _first_letter(codes).is_in(_first_letter(others).unique().implode())
+    letters = _first_letter(others).unique()
+    start = common_start(codes).lstrip(_UNLIKE) if are_plain else ""
+    if start and start[0].upper() not in letters:
+        return pl.Series([False]).new_from_index(0, len(codes))
+    likely = _first_letter(codes).is_in(letters.implode())
     if likely.any():
         kept = _letters_left(codes.filter(likely)).is_in(_letters_left(others).unique().implode())
         likely = likely.scatter(likely.arg_true(), kept)
-    return (likely | codes.str.contains(_ODD)).fill_null(False)
+    return (likely if are_plain else likely | codes.str.contains(_ODD)).fill_null(False)
 
 
 def _first_letter(codes: pl.Series) -> pl.Series:
