@@ -22,6 +22,7 @@ MANY_LINES = 50
 """A cell of so many lines is more likely a quote that was never closed."""
 SEPARATORS = (",", ";", "\t", "|")
 _SAMPLE = 256 * 1024
+FIRST_BYTES = 64 * 1024
 LOOKED_THROUGH = 64 * 1024 * 1024
 """Files of up to this many bytes are searched for lines with too many or too few columns."""
 
@@ -39,6 +40,22 @@ def read_text_file(path: Path, encoding: str | None = None) -> Grid:
         raw = path.read_bytes()
     except OSError as error:
         raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
+    return _grid(raw, path, encoding)
+
+
+def read_first_lines(path: Path, encoding: str | None = None) -> Grid:
+    """Reads the first lines of a text file, as :func:`read_text_file` would.
+
+    Raises:
+        OSError: it cannot be read.
+        OutOfReach: it is not text.
+    """
+    with path.open("rb") as file:
+        raw = file.read(FIRST_BYTES)
+    return _grid(raw[: raw.rfind(b"\n") + 1] or raw, path, encoding)
+
+
+def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
     raw, remarks = as_utf8(raw, str(path)) if encoding is None else decoded_as(raw, encoding, str(path))
     raw, named_separator, skipped = _named_separator(raw)
     # In very old files, lone carriage returns end lines.

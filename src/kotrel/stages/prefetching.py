@@ -31,6 +31,8 @@ class Prefetching(Reading):
             field = record.fields[name]
             if field.unique and field.kind != "list" and name not in record.key:
                 wanted = (*record.key, name)
+                if (record.name, wanted) in self._coming:
+                    continue
                 self._coming[record.name, wanted] = self._pool.submit(self._reading.read, record.name, wanted)
 
     def read(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
@@ -14,11 +15,13 @@ from kotrel.core.pricing.rules import OWN_PRICES
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.detection import find_table
+from kotrel.core.tables.limits import Limits
 from kotrel.core.tables.table import Grid, Table
 from kotrel.core.understanding.reading import understand
 from kotrel.sheets import price_book
-from kotrel.sheets.opening import is_old_text, open_sheets
+from kotrel.sheets.opening import TEXT_ENDINGS, is_old_text, open_sheets
 from kotrel.sheets.stamps import stamp_of
+from kotrel.sheets.textfiles import FIRST_BYTES, read_first_lines
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.sheet_choice import match_tables
 from kotrel.systems.interface import Step
@@ -49,7 +52,10 @@ class Understood:
 
 
 Expect = Callable[[Record, Sequence[str], int], None]
-"""Called with a record, its fields in a sheet and the number of rows, before the rows are read."""
+"""Called with a record, its fields in a sheet and the number of rows, before the rows are read; more than once if need be."""
+ReadSheets = Callable[[Path, str | None, str | None, Limits], list[Grid]]
+LONG = 20_000_000
+"""Bytes of a text file from which its first lines are looked at beforehand."""
 
 
 def understand_file(
@@ -62,7 +68,11 @@ def understand_file(
     """
     step(f"reading {path.name}")
     wanted = replace(wanted, limits=workspace.limits)
-    tables, books = _as_price_book(path, _tables_by_match(path, workspace, wanted), workspace)
+    with ThreadPoolExecutor(1) as pool:
+        begun = pool.submit(_foresee, path, workspace, wanted, expect) if expect is not None else None
+        tables, books = _as_price_book(path, _tables_by_match(path, workspace, wanted, open_sheets), workspace)
+    if begun is not None:
+        begun.result()
     step("matching columns")
     export, forgotten = _export_of(path, workspace, wanted.options.since)
     exported = export is not None or forgotten is not None
@@ -105,6 +115,26 @@ def understand_file(
         left += _likely_export(first, workspace)
     found[0] = replace(found[0], rows=first.with_findings(left))
     return found
+
+
+def _foresee(path: Path, workspace: Workspace, wanted: Wanted, expect: Expect) -> None:
+    """Says by the first lines of a long text file what it holds: while it is read, the system can be read too."""
+
+    def first_lines(path: Path, sheet: str | None, encoding: str | None, limits: Limits) -> list[Grid]:
+        return [read_first_lines(path, encoding)]
+
+    size = path.stat().st_size if path.is_file() else 0
+    if size < LONG or path.suffix.lower() not in TEXT_ENDINGS:
+        return
+    try:
+        tables = _tables_by_match(path, workspace, wanted, first_lines)
+        chosen, _ = match_tables(tables, workspace, wanted, str(path), False)
+    except (KotrelError, OSError):
+        # Whatever is wrong with the file is told when it is read.
+        return
+    for table, matches, _ in chosen:
+        for matched in matches:
+            expect(matched.record, list(matched.sources), table.rows * size // FIRST_BYTES)
 
 
 def _as_price_book(path: Path, tables: list[Table], workspace: Workspace) -> tuple[list[Table], dict[str, PriceBook]]:
@@ -153,21 +183,22 @@ def _export_of(path: Path, workspace: Workspace, since: str | None) -> tuple[Rem
     return export, stamp if export is None else None
 
 
-def _tables_by_match(path: Path, workspace: Workspace, wanted: Wanted) -> list[Table]:
+def _tables_by_match(path: Path, workspace: Workspace, wanted: Wanted, read: ReadSheets) -> list[Table]:
     """The tables of a file, read as the user says, else as the saved match says that is used for it."""
     if wanted.map_name is not None:
-        return tables_in(path, _as_saved(wanted, map_named(workspace.folder, wanted.map_name, workspace.description)))
+        saved = map_named(workspace.folder, wanted.map_name, workspace.description)
+        return tables_in(path, _as_saved(wanted, saved), read)
     if wanted.encoding is None and is_old_text(path):
         # A match that names an encoding fits only what is read in it: the headings may have letters too.
         for saved in maps_of_system(workspace.folder, workspace.description):
             if saved.encoding is not None and wanted.record in (None, *(part.record for part in saved.parts)):
                 try:
-                    tables = tables_in(path, _as_saved(wanted, saved))
+                    tables = tables_in(path, _as_saved(wanted, saved), read)
                 except KotrelError:
                     continue
                 if any(not saved.missing_in(table) for table in tables):
                     return tables
-    return tables_in(path, wanted)
+    return tables_in(path, wanted, read)
 
 
 def _as_saved(wanted: Wanted, saved: SavedMap) -> Wanted:
@@ -179,13 +210,16 @@ def _as_saved(wanted: Wanted, saved: SavedMap) -> Wanted:
     )
 
 
-def tables_in(path: Path, wanted: Wanted) -> list[Table]:
+def tables_in(path: Path, wanted: Wanted, read: ReadSheets = open_sheets) -> list[Table]:
     """The tables of a file's sheets, read as the user says.
+
+    Args:
+        read: reads the sheets, or what is wanted of them.
 
     Raises:
         OutOfReach, WrongUse: the file cannot be read, or has nothing in it.
     """
-    return tables_of(open_sheets(path, wanted.sheet, wanted.encoding, wanted.limits), wanted.heading_row)
+    return tables_of(read(path, wanted.sheet, wanted.encoding, wanted.limits), wanted.heading_row)
 
 
 def tables_of(grids: Sequence[Grid], heading_row: int | None) -> list[Table]:

@@ -26,7 +26,7 @@ def find_table(grid: Grid, heading_row: int | None = None) -> Table:
 
     Raises:
         WrongData: the sheet is empty.
-        WrongUse: it has no such row.
+        WrongUse: it has no such row, or its headings are so far down that the user must say where.
     """
     lines = (
         grid.lines if grid.lines is not None else pl.int_range(1, grid.cells.height + 1, dtype=pl.UInt32, eager=True)
@@ -38,6 +38,12 @@ def find_table(grid: Grid, heading_row: int | None = None) -> Table:
         return _without_headings(grid, lines)
     if heading_row is None:
         at = _heading_index(grid)
+        if at is None and (below := _first_filled(grid)) is not None:
+            raise WrongUse(
+                f"{where} has nothing in its first {LOOK_AT} rows",
+                f"Name the row of the headings, such as --heading-row {lines[below]}.",
+                "no-such-row",
+            )
         if at is None:
             raise WrongData(f"{where} is empty", "Check that it is the right file and that it has been saved.", "empty")
     else:
@@ -81,6 +87,12 @@ def _heading_index(grid: Grid) -> int | None:
         if count * 2 >= fullest and (count > 1 or fullest == 1):
             return place
     return None
+
+
+def _first_filled(grid: Grid) -> int | None:
+    """The index of the first row that is not blank."""
+    filled = grid.cells.select(pl.any_horizontal(pl.all().str.strip_chars().str.len_bytes() > 0)).to_series()
+    return filled.arg_true().min()  # type: ignore[return-value]
 
 
 def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
