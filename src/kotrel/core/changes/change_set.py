@@ -15,7 +15,7 @@ from kotrel.core.columns import ACTION, MESSAGE, ROW, before, clearing, raw_afte
 from kotrel.core.description.model import Record
 from kotrel.core.rows.findings import concerns_sheet, rows_with
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.searching import looked_up
+from kotrel.core.rows.searching import all_different, looked_up, stands_at
 
 
 @dataclass(frozen=True)
@@ -129,11 +129,13 @@ def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
     carried = [name for name in record.loadable if name in rows.fields]
     others = [name for name in carried if name not in key]
     cleared = [name for name in rows.cleared if name in others]
-    known = now.select(
-        *key, *(pl.col(name).alias(before(name)) for name in others), pl.lit(True).alias("is held")
-    ).unique(subset=key, keep="any")
+    known = now.select(*key, *(pl.col(name).alias(before(name)) for name in others), pl.lit(True).alias("is held"))
     own = rows.values.select(ROW, *carried, *(clearing(name) for name in cleared))
-    joined = looked_up(own, known, key)
+    start = stands_at(own[key[0]], known[key[0]]) if len(key) == 1 and all_different(own[key[0]]) else None
+    if start is None:
+        joined = looked_up(own, known.unique(subset=key, keep="any"), key)
+    else:
+        joined = own.hstack(known.slice(start, own.height).drop(key))
     lists = {name: source for name in others if (source := rows.sources.get(name)) and source.how != "replace"}
     for name, source in lists.items():
         joined = joined.with_columns(list_after(joined[name], joined[before(name)], source.how == "add"))

@@ -7,6 +7,7 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.searching import all_different
 from kotrel.core.rows.system_state import SystemState, follows_nothing
 
 
@@ -29,13 +30,6 @@ def check_keys(rows: Rows, state: SystemState) -> list[FindingGroup]:
     if twice.any():
         found.append(_twice_in_sheet(rows, rows.values.filter(twice)))
     return found
-
-
-def all_different(values: pl.Series) -> bool:
-    """True where all values differ. Sheets are often sorted; then comparing neighbours takes a tenth of the time."""
-    if values.is_sorted():
-        return not (values.slice(1) == values.slice(0, len(values) - 1)).any() if len(values) > 1 else True
-    return values.n_unique() == len(values)
 
 
 def _twice_in_sheet(rows: Rows, doubled: pl.DataFrame) -> FindingGroup:

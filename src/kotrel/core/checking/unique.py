@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.checking.keys import all_different, few
+from kotrel.core.checking.keys import few
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.searching import stands_at
+from kotrel.core.rows.searching import all_different, stands_at
 from kotrel.core.rows.system_state import SystemState, after_load
 
 
@@ -99,7 +99,7 @@ def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], state: 
 
 
 def _without_given(rows: Rows, name: str, taken: pl.DataFrame) -> pl.DataFrame:
-    """What is taken, without what a row of a whole export has and is given again.
+    """What is taken, without what a row has and is given again, where the sheet is in the system's own order.
 
     It can clash with no other row: two rows of a sheet with one value are told as such.
     """
