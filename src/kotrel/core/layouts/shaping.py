@@ -231,7 +231,7 @@ def _worded(raw: pl.Series, about: Field, column: LayoutColumn, layout: Layout, 
     if about.kind == "date":
         form = layout.date.replace("YYYY", "%Y").replace("YY", "%y").replace("MM", "%m").replace("DD", "%d")
         return raw.str.to_date("%Y-%m-%d", strict=False).dt.to_string(form)
-    if about.kind == "yes_no":
+    if about.kind == "yes_no" and (layout.yes, layout.no) != ("yes", "no"):
         return raw.replace({"yes": layout.yes, "no": layout.no})
     if column.name and about.name in values.names:
         return raw.replace_strict(dict(values.names[about.name]), default=None, return_dtype=pl.String).fill_null(raw)
