@@ -63,6 +63,18 @@ class Settings(Folder):
                 open_workspace(self.folder)
             self.assertIn(f"line {line}:", caught.exception.message)
 
+    def test_what_no_file_can_be_called_or_mean_is_told(self):
+        for text in (
+            '[system]\ndescription = "a\\u0000.toml"\n',
+            "x = " + "[" * 20_000,
+            ".".join("x" * 3_000) + " = 1",
+        ):
+            with self.subTest(text[:30]):
+                self.say(text)
+                with self.assertRaises(WrongUse) as caught:
+                    open_workspace(self.folder)
+                self.assertIn("line 2" if "u0000" in text else "too deep", caught.exception.message)
+
     def test_spellings_are_learned_once_and_comments_stay(self):
         self.assertEqual(learn_spellings(self.folder, {"unit": {"Mtr": "M", "STK": "EA"}, "vendor": {"K": "KELD"}}), 2)
         self.assertEqual(learn_spellings(self.folder, {"unit": {"mtr": "M"}}), 0)

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from kotrel.core.description.model import Description, Record
-from kotrel.core.description.toml_reading import TomlReader
+from kotrel.core.description.toml_reading import TomlReader, parsed
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.layouts.layout import Layout, LayoutColumn
 from kotrel.core.similarity import nearest
@@ -45,7 +45,7 @@ def layout_named(folder: Path, name: str, description: Description) -> Layout:
     path = folder / FOLDER / f"{name.removesuffix('.toml')}.toml"
     try:
         text = path.read_text("utf-8-sig")
-        data = tomllib.loads(text)
+        data = parsed(text)
     except FileNotFoundError:
         there = sorted(each.stem for each in (folder / FOLDER).glob("*.toml"))
         close = nearest(name, there)
@@ -55,7 +55,7 @@ def layout_named(folder: Path, name: str, description: Description) -> Layout:
             else f"The layouts are: {', '.join(there) or 'none yet'}. docs/layouts.md shows how to write one."
         )
         raise WrongUse(f"there is no layout {path}", hint, "no-such-layout") from None
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
+    except tomllib.TOMLDecodeError as error:
         raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-layout") from None
     except (OSError, UnicodeDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from kotrel.core.description.model import Description, Record
+from kotrel.core.description.toml_reading import parsed
 from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.similarity import nearest
@@ -66,7 +67,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
     """
     try:
         text = path.read_text("utf-8-sig")
-        data = tomllib.loads(text)
+        data = parsed(text)
     except tomllib.TOMLDecodeError as error:
         raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-map") from None
     except (OSError, UnicodeDecodeError) as error:

@@ -9,7 +9,7 @@ from decimal import Decimal, InvalidOperation
 from pathlib import Path
 from typing import Any
 
-from kotrel.core.description.toml_reading import TomlReader
+from kotrel.core.description.toml_reading import TomlReader, parsed
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.pricing.rounding import read_rounding
 from kotrel.core.pricing.rules import OWN_PRICES, FigureSheet, Guards, Outliers, PriceRules, Step
@@ -59,8 +59,8 @@ def rules_named(folder: Path, name: str, lists: tuple[str, ...] | None) -> Price
     except (OSError, UnicodeDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
     try:
-        data = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        data = parsed(text)
+    except tomllib.TOMLDecodeError as error:
         raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-price-rules") from None
     return _rules(_Reader(text, str(path)), data, path.stem, lists)
 

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 from kotrel.core.counting.variance import EXACT, Tolerance
 from kotrel.core.description.model import Description
 from kotrel.core.description.reading import read_description
-from kotrel.core.description.toml_reading import TomlReader
+from kotrel.core.description.toml_reading import TomlReader, parsed
 from kotrel.core.documents.checks import CAREFUL, StockRules
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.rows.system_state import Files
@@ -159,7 +159,7 @@ def open_workspace(folder: Path) -> Workspace:
     path = folder / FILE
     text = _text(path)
     try:
-        data = tomllib.loads(text)
+        data = parsed(text)
     except tomllib.TOMLDecodeError as error:
         raise WrongUse(
             f"{path}: {error}", 'Correct that line; texts are in quotes, like decimal_mark = ","', "wrong-settings"

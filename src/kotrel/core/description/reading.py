@@ -19,7 +19,7 @@ from kotrel.core.description.model import (
 )
 from kotrel.core.description.rules import check_references, check_rules, known_field, names_exist
 from kotrel.core.description.storage_reading import storage_of
-from kotrel.core.description.toml_reading import TomlReader
+from kotrel.core.description.toml_reading import TomlReader, parsed
 from kotrel.core.errors import WrongUse
 from kotrel.core.similarity import folded
 from kotrel.core.values.code_formats import CODE_RULES
@@ -221,7 +221,7 @@ def read_description(text: str, name: str = "system.toml") -> Description:
         WrongUse: with the line and what is wrong there.
     """
     try:
-        data = tomllib.loads(text)
+        data = parsed(text)
     except tomllib.TOMLDecodeError as error:
         raise WrongUse(f"{name}: {error}", "Correct that line; the file is TOML.", "wrong-description") from None
     reader = TomlReader(text, name)

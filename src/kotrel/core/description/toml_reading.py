@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import tomllib
 from collections.abc import Mapping
 from decimal import Decimal, InvalidOperation
 from typing import Any
@@ -9,6 +11,35 @@ from typing import Any
 from kotrel.core.description.toml_lines import line_of
 from kotrel.core.errors import WrongUse
 from kotrel.core.similarity import nearest
+
+
+def parsed(text: str) -> dict[str, Any]:
+    """What a settings file says.
+
+    Raises:
+        TOMLDecodeError: it is no TOML; or it nests too deeply, or a text in it has a character that nothing can be called by.
+    """
+    try:
+        data = tomllib.loads(text)
+        nul = _has_nul(data)
+    except RecursionError:
+        raise tomllib.TOMLDecodeError("brackets within brackets, too deep to be meant") from None
+    if nul:
+        # TOML allows it only as an escape.
+        line = next((n for n, each in enumerate(text.splitlines(), start=1) if _NUL.search(each)), 1)
+        raise tomllib.TOMLDecodeError(f"the character \\u0000 in a text (at line {line})")
+    return data
+
+
+_NUL = re.compile(r"\\(?:u0000|U00000000)")
+
+
+def _has_nul(value: Any) -> bool:
+    if isinstance(value, dict):
+        return any(_has_nul(key) or _has_nul(each) for key, each in value.items())
+    if isinstance(value, list):
+        return any(map(_has_nul, value))
+    return isinstance(value, str) and "\x00" in value
 
 
 class TomlReader:
