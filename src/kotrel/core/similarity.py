@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from functools import lru_cache
+from collections.abc import Iterable, Sequence
+from functools import cached_property, lru_cache
 
 from rapidfuzz import fuzz, process
 
 NEAR_ENOUGH = 70
 """Similarity in per cent; below it, a suggestion would only mislead."""
+COMPARED = 20_000_000
+"""Comparisons that suggestions for one column may take: some seconds."""
 
 
 @lru_cache(8_192)
@@ -21,3 +23,26 @@ def nearest(word: str, known: Iterable[str], near_enough: int = NEAR_ENOUGH) -> 
     """The known word most similar to ``word`` (ignoring case), or None."""
     found = process.extractOne(word, list(known), scorer=fuzz.ratio, processor=str.casefold, score_cutoff=near_enough)
     return found[0] if found else None
+
+
+class Nearest:
+    """Many searches for the nearest of the same known words, which are folded once.
+
+    In a long list a search takes a while: after :data:`COMPARED` comparisons in all, nothing more is found.
+    """
+
+    def __init__(self, known: Sequence[str]) -> None:
+        self._known = known
+        self._compared = 0
+
+    @cached_property
+    def _folded(self) -> list[str]:
+        return [each.casefold() for each in self._known]
+
+    def of(self, word: str) -> str | None:
+        """The known word most similar to ``word``, as :func:`nearest` finds it."""
+        if self._compared > COMPARED:
+            return None
+        self._compared += len(self._known)
+        found = process.extractOne(word.casefold(), self._folded, scorer=fuzz.ratio, score_cutoff=NEAR_ENOUGH)
+        return self._known[found[2]] if found else None

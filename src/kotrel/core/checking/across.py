@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from kotrel.core.checking.keys import few
+from kotrel.core.checking.elsewhere import MOST, few
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
@@ -66,18 +66,20 @@ def _add(
     )
     if every["one value"].n_unique() == every.height:
         return
-    shared = every.filter(pl.col("part").n_unique().over("one value") > 1)
-    places = shared.group_by("one value").agg(pl.struct("part", ROW).alias("places"))
+    shared = every.filter(pl.col("part").n_unique().over("one value") > 1).sort("part", ROW)
     for n, rows in enumerate(parts):
-        mine = shared.filter(pl.col("part") == n).join(places, on="one value").sort(ROW)
+        mine = shared.filter(pl.col("part") == n)
         if not mine.height:
             continue
-        messages = []
-        for elsewhere in mine["places"].to_list():
-            others = [each for each in elsewhere if each["part"] != n]
-            letters = [parts[each["part"]].letters.get(field) for each in others]
-            named = [parts[e["part"]].table.address(e[ROW], letter) for e, letter in zip(others, letters, strict=True)]
-            same_file = all(parts[each["part"]].table.file == rows.table.file for each in others)
-            files = "" if same_file else f" of {few(sorted({parts[e['part']].table.file for e in others}))}"
-            messages.append(f"also in {few(named)}{files}")
+        others = shared.filter((pl.col("part") != n) & pl.col("one value").is_in(mine["one value"].implode()))
+        said = {value: _elsewhere(parts, rows, field, part) for (value,), part in others.group_by("one value")}
+        messages = [said[value] for value in mine["one value"]]
         found[n].append(rows.group("error", kind, title, field, cells_of(mine[ROW], mine["one value"], messages)))
+
+
+def _elsewhere(parts: Sequence[Rows], rows: Rows, field: str, others: pl.DataFrame) -> str:
+    """What is said at each of the rows with a value of the rows of other sheets with the same one."""
+    first = others.head(MOST).select("part", ROW).iter_rows()
+    named = [parts[n].table.address(row, parts[n].letters.get(field)) for n, row in first]
+    files = sorted({parts[n].table.file for n in others["part"].unique()})
+    return f"also in {few(named, others.height)}" + ("" if files == [rows.table.file] else f" of {few(files)}")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
+from kotrel.core.checking.elsewhere import also_in, few
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
@@ -48,12 +49,8 @@ def _twice_in_sheet(rows: Rows, doubled: pl.DataFrame) -> FindingGroup:
         how = f"; the rows differ in {few(differing)}" if differing else "; the rows are identical"
         value = " / ".join(str(group[name]) for name in key)
         for row in group[ROW]:
-            rest = [rows.table.place(other, letter) for other in group[ROW] if other != row]
-            cells.append((row, value, f"also in {few(rest)}{how if whole else ''}"))
+            there = also_in(group[ROW], row, lambda other: rows.table.place(other, letter))
+            cells.append((row, value, f"{there}{how if whole else ''}"))
     columns = list(zip(*cells, strict=True))
     table = cells_of(columns[0], columns[1], columns[2])
     return rows.group("error", "twice-in-sheet", "twice in the sheet", key[0], table)
-
-
-def few(words: list[str], most: int = 3) -> str:
-    return ", ".join(words[:most]) + (f" and {len(words) - most} more" if len(words) > most else "")

@@ -40,7 +40,7 @@ def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
         if not len(unknown):
             continue
         bad = rows.values.select(ROW, name, rows.as_it_stands(name)).filter(values.is_in(unknown.implode()))
-        names = ListNames(state.listed(target), target)
+        names = ListNames(state.listed(target), target, unknown)
         hints = {value: names.suggestion(value) for value in unknown}
         title = f"not on the list “{target.title}”"
         if rows.record.part_of == target.name or target.nature == "document":

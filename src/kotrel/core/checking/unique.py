@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
+
 import polars as pl
 
-from kotrel.core.checking.keys import few
+from kotrel.core.checking.elsewhere import also_in
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record
 from kotrel.core.rows.findings import FindingGroup, cells_of
@@ -49,17 +51,24 @@ def _in_sheet(rows: Rows, parts: pl.DataFrame) -> list[FindingGroup]:
     where = twice.group_by("one value", maintain_order=True).agg(
         pl.col(ROW).unique().sort().alias("all rows"), pl.col(ROW).n_unique().alias("row count")
     )
-    shared = twice.join(where.filter(pl.col("row count") > 1), on="one value", maintain_order="left")
+    where = where.filter(pl.col("row count") > 1)
+    places = dict(where.select("one value", "all rows").iter_rows())
+    shared = twice.join(where.select("one value"), on="one value", maintain_order="left")
     found: list[FindingGroup] = []
     for (name,), part in shared.group_by("of field", maintain_order=True):
-        letter = rows.letters.get(str(name))
-        messages = [
-            "also in " + few([rows.table.place(other, letter) for other in everyone if other != row])
-            for row, everyone in zip(part[ROW], part["all rows"].to_list(), strict=True)
-        ]
+        messages = _also_in(rows, str(name), part[ROW], (places[value] for value in part["one value"]))
         cells = cells_of(part[ROW], part["one value"], messages)
         found.append(rows.group("error", "shared-in-sheet", "on two rows of the sheet", str(name), cells))
     return found
+
+
+def _also_in(rows: Rows, field: str, own: Iterable[int], places: Iterable[Sequence[int]]) -> list[str]:
+    """For each row what is said of the other rows with its value."""
+    letter = rows.letters.get(field)
+    return [
+        also_in(everyone, row, lambda other: rows.table.place(other, letter))
+        for row, everyone in zip(own, places, strict=True)
+    ]
 
 
 def _holders(record: Record, name: str, values: pl.Series, owner: str | None, state: SystemState) -> pl.DataFrame:
@@ -189,15 +198,11 @@ def _together(rows: Rows, names: tuple[str, ...], state: SystemState) -> list[Fi
     shown = next(name for name in reversed(names) if name in rows.fields)
     value = pl.concat_str([pl.col(name) for name in names], separator=" / ").alias("one value")
     found: list[FindingGroup] = []
-    letter = rows.letters.get(shown)
     twice = after.filter(after.select(names).is_duplicated())
     if twice.height:
-        same = twice.group_by(names).agg(pl.col(ROW).alias("all rows"))
-        twice = twice.join(same, on=names, maintain_order="left").with_columns(value)
-        messages = [
-            "also in " + few([rows.table.place(other, letter) for other in everyone if other != row])
-            for row, everyone in zip(twice[ROW], twice["all rows"].to_list(), strict=True)
-        ]
+        same = {group: part[ROW].to_list() for group, part in twice.group_by(names)}
+        messages = _also_in(rows, shown, twice[ROW], (same[each] for each in twice.select(names).iter_rows()))
+        twice = twice.with_columns(value)
         title = f"the same {titles} on two rows of the sheet"
         found.append(
             rows.group("error", "shared-in-sheet", title, shown, cells_of(twice[ROW], twice["one value"], messages))

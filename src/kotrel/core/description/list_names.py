@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from functools import cached_property
+
 import polars as pl
 
+from kotrel.core.description.likely_rows import likely_rows
 from kotrel.core.description.model import Record
-from kotrel.core.similarity import folded, nearest
+from kotrel.core.similarity import Nearest, folded
 
 
 class ListNames:
@@ -13,20 +17,19 @@ class ListNames:
 
     Args:
         rows: the list's rows: its key, its name, its parent (see :meth:`kotrel.core.rows.system_state.SystemState.all_of`).
+        words: what is going to be asked for, where that is known: of a long list only what they may mean is learned.
     """
 
-    def __init__(self, rows: pl.DataFrame, record: Record) -> None:
+    def __init__(self, rows: pl.DataFrame, record: Record, words: Iterable[str] | None = None) -> None:
         self.record = record
+        self._every = rows
+        rows = rows if words is None else likely_rows(rows, record, words)
         key = record.code
         self.codes: list[str] = rows[key].to_list()
         self.code_set = frozenset(self.codes)
         self.names: dict[str, str] = {}
         names = dict(zip(self.codes, rows[record.called].to_list(), strict=True)) if record.called else {}
         parents = dict(zip(self.codes, rows[record.path].to_list(), strict=True)) if record.path else {}
-        self.in_use = self.codes
-        if record.out_of_use and record.out_of_use in rows.columns:
-            gone = (rows[record.out_of_use] == "yes").fill_null(False).to_list()
-            self.in_use = [code for code, out in zip(self.codes, gone, strict=True) if not out]
         self._codes_by_name: dict[str, set[str]] = {}
         for code in self.codes:
             self._learn(code, code)
@@ -37,6 +40,32 @@ class ListNames:
                 steps = self._steps(code, parents)
                 self._learn("".join(steps), code)
                 self._learn("".join(names.get(step) or step for step in steps), code)
+
+    @cached_property
+    def _in_use(self) -> pl.DataFrame:
+        """All rows of the list that are still used."""
+        out = self.record.out_of_use
+        if not out or out not in self._every.columns:
+            return self._every
+        return self._every.filter((pl.col(out) == "yes").fill_null(False).not_())
+
+    @cached_property
+    def _codes_in_use(self) -> frozenset[str]:
+        return frozenset(self._in_use[self.record.code])
+
+    @cached_property
+    def _near_codes(self) -> Nearest:
+        return Nearest(self._in_use[self.record.code].to_list())
+
+    @cached_property
+    def _by_name(self) -> dict[str, str]:
+        if not self.record.called:
+            return {}
+        return dict(self._in_use.select(self.record.called, self.record.code).drop_nulls().iter_rows())
+
+    @cached_property
+    def _near_names(self) -> Nearest:
+        return Nearest(list(self._by_name))
 
     @staticmethod
     def _steps(code: str, parents: dict[str, str | None]) -> list[str]:
@@ -64,25 +93,20 @@ class ListNames:
 
     def likely(self, words: str) -> str | None:
         """The code that was probably meant: the one with that name, the nearest code, or the code of the nearest name."""
-        if code := self.code_of(words) or nearest(words, self.in_use):
+        if code := self.code_of(words) or self._near_codes.of(words):
             return code
-        by_name = self._names_in_use()
-        return by_name.get(nearest(words, by_name) or "")
-
-    def _names_in_use(self) -> dict[str, str]:
-        return {self.names[code]: code for code in self.in_use if code in self.names}
+        return self._by_name.get(self._near_names.of(words) or "")
 
     def suggestion(self, words: str) -> str | None:
         """The same in words, for a suggestion."""
         if code := self.code_of(words):
             name = self.names.get(code)
             return f"{code} ({name})" if name else code
-        if len(named := self.codes_of(words) & set(self.in_use)) == 1:
+        if len(named := self.codes_of(words) & self._codes_in_use) == 1:
             # Of several with one name, the only one that is still used.
             return f"{next(iter(named))}?"
-        if code := nearest(words, self.in_use):
+        if code := self._near_codes.of(words):
             return f"{code}?"
-        by_name = self._names_in_use()
-        if name := nearest(words, by_name):
-            return f"{by_name[name]}? ({name})"
+        if name := self._near_names.of(words):
+            return f"{self._by_name[name]}? ({name})"
         return None

@@ -175,7 +175,7 @@ def _parents(rows: Rows, fields: Sequence[str], target: Record, state: SystemSta
 
 def _near(rows: Rows, code: str, state: SystemState) -> list[FindingGroup]:
     """A warning for each new value that is similar to one on the list: it may be a typing error."""
-    names = ListNames(state.all_of(rows.record), rows.record)
+    names = ListNames(state.all_of(rows.record), rows.record, rows.values[code].drop_nulls())
     near = [
         (row, value, hint)
         for row, value in rows.values.select(ROW, code).iter_rows()

@@ -7,7 +7,7 @@ Everything else stays as it is, and the checks report it.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -26,7 +26,7 @@ from kotrel.core.rows.findings import FindingGroup, RepairGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
-from kotrel.core.values.dated_codes import became, days_shown
+from kotrel.core.values.dated_codes import DATE_LIKE, Day, any_could_be, days_of, days_shown
 from kotrel.core.values.lookalikes import as_number, plain, right_code_page, seen, shape, unquoted
 
 TITLES = {
@@ -152,34 +152,40 @@ def _repair_reference(column: _Column, state: SystemState, target: Record, spell
         listed = pl.concat([listed, column.rows.values.select(own).drop_nulls(target.key)], how="diagonal").unique(
             target.code, keep="first", maintain_order=True
         )
-    known = _List(listed, target)
+    words = unknown.to_list()
+    known = _List(listed, target, words)
     others = known_as(target, unknown, state)
     dates = set(column.values.filter(column.kind_is("date")).to_list())
-    for value in unknown.to_list():
+    for value in words:
         if found := known.repair(value, spellings, value in dates, others.get(value, {})):
             column.repairs[value] = found
 
 
 class _List:
-    """The codes of a list, and what each could have become."""
+    """The codes of a list that some words may mean, and what each could have become."""
 
-    def __init__(self, rows: pl.DataFrame, record: Record) -> None:
-        self.names = ListNames(rows, record)
+    def __init__(self, rows: pl.DataFrame, record: Record, words: Sequence[str]) -> None:
+        self.names = ListNames(rows, record, words)
         self.title = record.title.lower()
         self.codes = self.names.codes
+        self._every = rows[record.code]
+        self._made: dict[Callable[[str], object], dict[object, list[str]]] = {}
 
     def which(self, made: Callable[[str], object], value: object) -> list[str]:
-        """The codes on the list that ``made`` turns into the value."""
-        return [code for code in self.codes if made(code) == value]
+        """The codes on the list that ``made`` turns into the value. What it makes of each is made once."""
+        if value is None:
+            return []
+        if made not in self._made:
+            known = self._made[made] = {}
+            for code in self.codes:
+                known.setdefault(made(code), []).append(code)
+        return self._made[made].get(value, [])
 
     @cached_property
-    def numbers(self) -> dict[object, list[str]]:
-        """The number that a spreadsheet makes of a code → the codes."""
-        found: dict[object, list[str]] = {}
-        for code in self.codes:
-            if (number := as_number(code)) is not None:
-                found.setdefault(number, []).append(code)
-        return found
+    def dated(self) -> list[tuple[str, set[Day]]]:
+        """The codes that a spreadsheet could take for days, and these."""
+        shaped = self._every.filter(self._every.str.contains(DATE_LIKE)).to_list()
+        return [(code, days) for code in shaped if (days := days_of(code))]
 
     def repair(
         self, value: str, spellings: Mapping[str, str], is_date: bool, others: Mapping[str, str] = NO_OTHERS
@@ -192,7 +198,7 @@ class _List:
         Args:
             others: the codes of rows that are known by this value otherwise, and the title of that code.
         """
-        if (code := spellings.get(folded(value))) in self.codes and code is not None:
+        if (code := spellings.get(folded(value))) is not None and self._has(code):
             return code, "name-for-code", "listed under spellings in kotrel.toml"
         if is_date:
             return self._of_date(value)
@@ -207,12 +213,12 @@ class _List:
             return (found[0], "look-alike", proof) if len(found) == 1 else None
         if others:
             # Another code that is also the name or the damaged code of a second row means neither.
-            rivals = named | set(self.numbers.get(as_number(value), []) if as_number(value) is not None else [])
+            rivals = named | set(self.which(as_number, as_number(value)))
             code, *more = others
             if more or rivals - {code}:
                 return None
             return code, "other-code", f"it is its {others[code]}"
-        if (number := as_number(value)) is not None and (found := self.numbers.get(number, [])):
+        if found := self.which(as_number, as_number(value)):
             zeros = found[0].lstrip("0") == value.lstrip("0")
             kind, proof = (
                 "leading-zeros" if zeros else "number-for-code",
@@ -232,13 +238,17 @@ class _List:
             return (found[0], "look-alike", proof) if len(found) == 1 else None
         return None
 
+    def _has(self, code: str) -> bool:
+        return code in self.names.code_set or bool((self._every == code).any())
+
     def _code_and_name(self, value: str) -> tuple[str, str, str] | None:
         """The code where a cell holds it together with its name, in either order: both must mean the same."""
         for pattern in CODE_AND_NAME:
             if not (parts := pattern.match(plain(value))):
                 continue
             first, second = (self.names.codes_of(part) for part in parts.groups())
-            codes = [code for code in self.codes if code.casefold() in {part.casefold() for part in parts.groups()}]
+            folds = dict.fromkeys(part.casefold() for part in parts.groups())
+            codes = [code for fold in folds for code in self.which(str.casefold, fold)]
             if len(codes) > 1:
                 # The second part is a code too: either may be meant.
                 return None
@@ -250,7 +260,7 @@ class _List:
     def _of_date(self, value: str) -> tuple[str, str, str] | None:
         """The one code that a spreadsheet could have turned into this date."""
         shown = days_shown(value)
-        found = [code for code in self.codes if became(code, shown)]
+        found = [code for code, days in self.dated if any_could_be(days, shown)]
         proof = "the only code on the list that could become this date"
         return (found[0], "date-for-code", proof) if len(found) == 1 else None
 
@@ -268,7 +278,7 @@ def _repair_key(column: _Column, state: SystemState) -> None:
     unknown = distinct.filter(~distinct.is_in(state.known_codes(record, distinct).implode()))
     if not len(unknown):
         return
-    known = _List(state.all_of(record), record)
+    known = _List(state.all_of(record), record, unknown.to_list())
     dates = set(column.values.filter(column.kind_is("date")).to_list())
     for value in unknown.to_list():
         found = known.repair(value, {}, value in dates)

@@ -58,6 +58,10 @@ def days_shown(text: str) -> set[Day]:
     return set()
 
 
+DATE_LIKE = r"^[0-9]{1,4}[-/. ]?[A-Za-z0-9]{1,4}(?:[-/.][0-9]{1,4})?$|^[A-Za-z]{3}[-/. ]?[0-9]{1,4}$"
+"""All codes that :func:`days_of` has days for have this shape, and some others."""
+
+
 def days_of(code: str) -> set[Day]:
     """The days that a spreadsheet could take a code for, such as ``3-12``, ``MAR-5`` or ``1-2003``; day or month first."""
     if found := re.fullmatch(r"([0-9]{1,2})[-/.]([0-9]{1,2})(?:[-/.]([0-9]{2}|[0-9]{4}))?", code):
@@ -82,7 +86,12 @@ def could_be(code: Day, shown: Day) -> bool:
 
 def became(code: str, shown: set[Day]) -> bool:
     """True where a spreadsheet could have turned a code into one of these days."""
-    return bool(shown) and any(could_be(one, other) for one in days_of(code) for other in shown)
+    return bool(shown) and any_could_be(days_of(code), shown)
+
+
+def any_could_be(days: set[Day], shown: set[Day]) -> bool:
+    """True where a spreadsheet could show one of the days that it took a code for so."""
+    return any(could_be(one, other) for one in days for other in shown)
 
 
 def _real(days: set[Day]) -> set[Day]:

@@ -1,0 +1,32 @@
+"""Where else a value stands: the first places, and how many more there are.
+
+No row names all the others: a key that stands in every row of a large sheet would make a list of each with each.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+MOST = 3
+"""So many of the places are named."""
+
+
+def few(words: Sequence[str], count: int | None = None) -> str:
+    """The first words, and how many more there are.
+
+    Args:
+        count: of all; None where ``words`` has all of them.
+    """
+    more = (len(words) if count is None else count) - MOST
+    return ", ".join(words[:MOST]) + (f" and {more:,} more" if more > 0 else "")
+
+
+def also_in(rows: Sequence[int], own: int, place: Callable[[int], str]) -> str:
+    """What is said at one of several rows with the same value.
+
+    Args:
+        rows: all of them, each once.
+        place: a row's place, in words.
+    """
+    others = [row for row in rows[: MOST + 1] if row != own][:MOST]
+    return "also in " + few([place(row) for row in others], len(rows) - 1)
