@@ -10,8 +10,6 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 
 import polars as pl
-from rapidfuzz import process
-from rapidfuzz.distance import OSA
 
 from kotrel.core.columns import ROW
 from kotrel.core.phrases import listed_and
@@ -19,7 +17,15 @@ from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, may_be_date
-from kotrel.core.values.near_codes import bare_form, is_cut_off, is_slip, may_be_near, near_form, same_places
+from kotrel.core.values.near_codes import (
+    bare_form,
+    is_cut_off,
+    is_slip,
+    may_be_near,
+    near_form,
+    one_edit_away,
+    same_places,
+)
 from kotrel.core.values.starts import common_start
 
 MOST_SLIPS = 200
@@ -165,12 +171,21 @@ def _slips(
     fresh: pl.DataFrame, held: pl.DataFrame, name: str, within: Sequence[str]
 ) -> Iterator[tuple[int, list[str]]]:
     """Row → the one held key that a typing error or a cut could have turned into its own."""
-    groups = {key: part[name].to_list() for key, part in held.group_by(within)} if within else {}
-    everything = held[name].to_list()
-    for row in fresh.iter_rows(named=True):
-        code = row[name]
-        codes = groups.get(tuple(row[part] for part in within), []) if within else everything
-        close = [it[0] for it in process.extract(code, codes, scorer=OSA.distance, score_cutoff=1, limit=3)]
-        found = [it for it in close if is_slip(code, it)] or [it for it in codes if is_cut_off(code, it)]
+    there = held.rename({name: "held code"})
+    letters = set("".join(held[name].str.join("").to_list()))
+    # All that is one edit away is looked up: in a long list that is far less than comparing with each.
+    edited = [
+        (row, other) for row, code in fresh.select(ROW, name).iter_rows() for other in one_edit_away(code, letters)
+    ]
+    away = pl.DataFrame(edited, schema={ROW: fresh.schema[ROW], "held code": pl.String}, orient="row")
+    pairs = away.join(fresh, on=ROW).join(there, on=[*within, "held code"], how="inner").select(ROW, name, "held code")
+    slips = [(row, other) for row, code, other in pairs.iter_rows() if is_slip(code, other)]
+    cut: list[tuple[int, str]] = []
+    for (length,), part in fresh.group_by(pl.col(name).str.len_chars()):
+        begun = there.with_columns(pl.col("held code").str.slice(0, int(str(length))).alias(name))
+        pairs = part.join(begun, on=[*within, name], how="inner").select(ROW, name, "held code")
+        cut += [(row, other) for row, code, other in pairs.iter_rows() if is_cut_off(code, other)]
+    for row in fresh[ROW]:
+        found = [other for at, other in slips if at == row] or [other for at, other in cut if at == row]
         if len(found) == 1:
-            yield row[ROW], found
+            yield row, found

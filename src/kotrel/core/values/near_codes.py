@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Iterable
 
 import polars as pl
 
@@ -91,6 +92,17 @@ def _places(form: str) -> set[int]:
         else:
             at += 1
     return found
+
+
+def one_edit_away(code: str, letters: Iterable[str]) -> set[str]:
+    """All texts that differ from a code by one letter more, less or other, or by two neighbours exchanged."""
+    cuts = [(code[:place], code[place:]) for place in range(len(code) + 1)]
+    found = {start + end[1:] for start, end in cuts if end}
+    found |= {start + end[1] + end[0] + end[2:] for start, end in cuts if len(end) > 1}
+    for letter in letters:
+        found |= {start + letter + end for start, end in cuts}
+        found |= {start + letter + end[1:] for start, end in cuts if end}
+    return found - {code}
 
 
 def is_slip(code: str, held: str) -> bool:
