@@ -6,18 +6,16 @@ Everything else stays as it is, and the checks report it.
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.parallel import map_parallel
 from kotrel.core.readying.barcode_repairs import repaired_barcodes
+from kotrel.core.readying.code_list import BROKEN, CodeList
 from kotrel.core.readying.found_by import found_by_fields
 from kotrel.core.readying.lost_codes import lost_codes
 from kotrel.core.readying.other_codes import known_as
@@ -25,9 +23,7 @@ from kotrel.core.readying.suspicious import suspicious_keys
 from kotrel.core.rows.findings import FindingGroup, RepairGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.similarity import folded
-from kotrel.core.values.dated_codes import DATE_LIKE, Day, any_could_be, days_of, days_shown
-from kotrel.core.values.lookalikes import as_number, plain, right_code_page, seen, shape, unquoted
+from kotrel.core.values.lookalikes import plain, right_code_page, seen, unquoted
 
 TITLES = {
     "name-for-code": "names and other spellings replaced by codes",
@@ -41,19 +37,6 @@ TITLES = {
     "digits-apart": "blanks and signs between digits removed",
 }
 """Kind of repair → its title."""
-
-BROKEN = re.compile(r"[\t\n\x0b\x0c\r\x85\u2028\u2029]")
-CODE_AND_NAME = (
-    re.compile(r"(.+?)\s+-+\s+(.+)"),
-    re.compile(r"(.+?)\s*[:|=;/]\s*(.+)"),
-    re.compile(r"(.+?)\s*\((.+)\)"),
-    re.compile(r"(.+?)\s*\[(.+)\]"),
-    re.compile(r"(\S+)\s+(.+)"),
-)
-"""How a code and its name stand in one cell."""
-NO_OTHERS: Mapping[str, str] = {}
-EYE_NEEDS = 3
-"""Characters that a code needs before a letter in it may be taken for a digit: “1” is not an “L”."""
 
 
 @dataclass
@@ -153,116 +136,12 @@ def _repair_reference(column: _Column, state: SystemState, target: Record, spell
             target.code, keep="first", maintain_order=True
         )
     words = unknown.to_list()
-    known = _List(listed, target, words)
+    known = CodeList(listed, target, words)
     others = known_as(target, unknown, state)
     dates = set(column.values.filter(column.kind_is("date")).to_list())
     for value in words:
         if found := known.repair(value, spellings, value in dates, others.get(value, {})):
             column.repairs[value] = found
-
-
-class _List:
-    """The codes of a list that some words may mean, and what each could have become."""
-
-    def __init__(self, rows: pl.DataFrame, record: Record, words: Sequence[str]) -> None:
-        self.names = ListNames(rows, record, words)
-        self.title = record.title.lower()
-        self.codes = self.names.codes
-        self._every = rows[record.code]
-        self._made: dict[Callable[[str], object], dict[object, list[str]]] = {}
-
-    def which(self, made: Callable[[str], object], value: object) -> list[str]:
-        """The codes on the list that ``made`` turns into the value. What it makes of each is made once."""
-        if value is None:
-            return []
-        if made not in self._made:
-            known = self._made[made] = {}
-            for code in self.codes:
-                known.setdefault(made(code), []).append(code)
-        return self._made[made].get(value, [])
-
-    @cached_property
-    def dated(self) -> list[tuple[str, set[Day]]]:
-        """The codes that a spreadsheet could take for days, and these."""
-        shaped = self._every.filter(self._every.str.contains(DATE_LIKE)).to_list()
-        return [(code, days) for code in shaped if (days := days_of(code))]
-
-    def repair(
-        self, value: str, spellings: Mapping[str, str], is_date: bool, others: Mapping[str, str] = NO_OTHERS
-    ) -> tuple[str, str, str] | None:
-        """The code that was meant, the kind of repair and its proof; None without proof.
-
-        The rules come in the order of their strength. One that finds several candidates ends the search: a weaker
-        rule that finds only one of them, or another, proves nothing.
-
-        Args:
-            others: the codes of rows that are known by this value otherwise, and the title of that code.
-        """
-        if (code := spellings.get(folded(value))) is not None and self._has(code):
-            return code, "name-for-code", "listed under spellings in kotrel.toml"
-        if is_date:
-            return self._of_date(value)
-        named = self.names.codes_of(value)
-        if found := self.which(str.casefold, value.casefold()):
-            # A word that is one row's name and another's code means neither.
-            if len(found) > 1 or any(self.names.is_name(value, code) for code in named - {found[0]}):
-                return None
-            return found[0], "other-case", f"the only code on the {self.title} list that differs only in capitals"
-        if not BROKEN.search(value) and (found := self.which(plain, plain(value))):
-            proof = f"the only code on the {self.title} list that looks like it"
-            return (found[0], "look-alike", proof) if len(found) == 1 else None
-        if others:
-            # Another code that is also the name or the damaged code of a second row means neither.
-            rivals = named | set(self.which(as_number, as_number(value)))
-            code, *more = others
-            if more or rivals - {code}:
-                return None
-            return code, "other-code", f"it is its {others[code]}"
-        if found := self.which(as_number, as_number(value)):
-            zeros = found[0].lstrip("0") == value.lstrip("0")
-            kind, proof = (
-                "leading-zeros" if zeros else "number-for-code",
-                f"the only code on the {self.title} list that is this number",
-            )
-            return (found[0], kind, proof) if len(found) == 1 else None
-        if days_shown(value) and (found_for_date := self._of_date(value)):
-            return found_for_date
-        if named:
-            [code, *more] = sorted(named)
-            name = self.names.names.get(code)
-            return None if more else (code, "name-for-code", f"{name or code} is its name on the {self.title} list")
-        if both := self._code_and_name(value):
-            return both
-        if len(value) >= EYE_NEEDS and (found := self.which(shape, shape(value))):
-            proof = f"the only code on the {self.title} list that looks like it"
-            return (found[0], "look-alike", proof) if len(found) == 1 else None
-        return None
-
-    def _has(self, code: str) -> bool:
-        return code in self.names.code_set or bool((self._every == code).any())
-
-    def _code_and_name(self, value: str) -> tuple[str, str, str] | None:
-        """The code where a cell holds it together with its name, in either order: both must mean the same."""
-        for pattern in CODE_AND_NAME:
-            if not (parts := pattern.match(plain(value))):
-                continue
-            first, second = (self.names.codes_of(part) for part in parts.groups())
-            folds = dict.fromkeys(part.casefold() for part in parts.groups())
-            codes = [code for fold in folds for code in self.which(str.casefold, fold)]
-            if len(codes) > 1:
-                # The second part is a code too: either may be meant.
-                return None
-            if codes and codes[0] in first & second:
-                proof = f"the code and its name on the {self.title} list, in one cell"
-                return codes[0], "name-for-code", proof
-        return None
-
-    def _of_date(self, value: str) -> tuple[str, str, str] | None:
-        """The one code that a spreadsheet could have turned into this date."""
-        shown = days_shown(value)
-        found = [code for code, days in self.dated if any_could_be(days, shown)]
-        proof = "the only code on the list that could become this date"
-        return (found[0], "date-for-code", proof) if len(found) == 1 else None
 
 
 # --- keys, barcodes, texts -------------------------------------------------------------------------------------------
@@ -278,7 +157,7 @@ def _repair_key(column: _Column, state: SystemState) -> None:
     unknown = distinct.filter(~distinct.is_in(state.known_codes(record, distinct).implode()))
     if not len(unknown):
         return
-    known = _List(state.all_of(record), record, unknown.to_list())
+    known = CodeList(state.all_of(record), record, unknown.to_list())
     dates = set(column.values.filter(column.kind_is("date")).to_list())
     for value in unknown.to_list():
         found = known.repair(value, {}, value in dates)
