@@ -193,7 +193,7 @@ def _variance(args: argparse.Namespace, screen: Screen, workspace: Workspace) ->
     state = state_of(args.name, workspace, args.second)
     if args.second == "error" and (twice := [line for line in state.told if line.recount.startswith("counted twice")]):
         raise WrongUse(
-            f"{twice[0].place.item} and {len(twice) - 1} more were counted twice",
+            f"{twice[0].place.item} and {len(twice) - 1:,} more were counted twice",
             "--second recount or add says what to do.",
             "counted-twice",
         )

@@ -20,4 +20,4 @@ def short(text: str | None, most: int = 28) -> str:
 def listed(words: Sequence[str], most: int = 4) -> str:
     """``a, b, c and 5 more``."""
     rest = len(words) - most
-    return ", ".join(words[:most]) + (f" and {rest} more" if rest > 0 else "")
+    return ", ".join(words[:most]) + (f" and {rest:,} more" if rest > 0 else "")

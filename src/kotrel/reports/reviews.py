@@ -29,7 +29,7 @@ def show_review(screen: Screen, reviewed: Reviewed, every: bool) -> None:
     for each in reviewed.records:
         points = each.points if every else each.points[:POINTS_SHOWN]
         more = len(each.points) - len(points)
-        words = "\n".join([*points, *([f"… {more} more (--all lists them)"] if more else [])])
+        words = "\n".join([*points, *([f"… {more:,} more (--all lists them)"] if more else [])])
         style = "green" if each.understood == 100 else "yellow" if each.understood >= 80 else "red"
         table.add_row(
             Text(each.record, style="bold"),

@@ -155,7 +155,7 @@ def _split(rows: Rows, family: Family, remarks: list[str]) -> list[Shaped]:
     )
     sizes = values.group_by(number, maintain_order=True).len().drop_nulls()
     named = [f"{one} ({count(size, 'line')})" for one, size in sizes.head(3).iter_rows()]
-    more = f" and {sizes.height - 3} more" if sizes.height > 3 else ""
+    more = f" and {sizes.height - 3:,} more" if sizes.height > 3 else ""
     remarks = [*remarks, f"{count(sizes.height, 'document')}: {', '.join(named)}{more}"]
     found = [Shaped(header), Shaped(lines, tuple(remarks))]
     about_lots = [

@@ -95,7 +95,7 @@ def _finding(
         if len(codes) == 1:
             messages.append(f"the system has one that looks like it: {advice}")
         else:
-            more = f" and {len(codes) - NAMED} more" if len(codes) > NAMED else ""
+            more = f" and {len(codes) - NAMED:,} more" if len(codes) > NAMED else ""
             there = ", ".join(codes[:NAMED]) + more if more else listed_and(codes)
             messages.append(f"the system has {there}, which look like it: {advice}")
         suggestions.append(codes[0] if len(codes) == 1 else None)
