@@ -18,12 +18,12 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, may_be_date
 from kotrel.core.values.near_codes import (
+    OneEditAway,
     bare_form,
     is_cut_off,
     is_slip,
     may_be_near,
     near_form,
-    one_edit_away,
     same_places,
 )
 from kotrel.core.values.starts import common_start
@@ -31,6 +31,7 @@ from kotrel.core.values.starts import common_start
 MOST_SLIPS = 200
 """With more new keys than this, a sheet is no update with a few slips: typing errors are not looked for."""
 
+FAMILY = 1_000
 NAMED = 3
 """So many of the keys that may be meant are named."""
 
@@ -172,18 +173,22 @@ def _slips(
 ) -> Iterator[tuple[int, list[str]]]:
     """Row → the one held key that a typing error or a cut could have turned into its own."""
     there = held.rename({name: "held code"})
-    letters = set("".join(held[name].str.join("").to_list()))
-    # All that is one edit away is looked up: in a long list that is far less than comparing with each.
-    edited = [
-        (row, other) for row, code in fresh.select(ROW, name).iter_rows() for other in one_edit_away(code, letters)
-    ]
-    away = pl.DataFrame(edited, schema={ROW: fresh.schema[ROW], "held code": pl.String}, orient="row")
-    pairs = away.join(fresh, on=ROW).join(there, on=[*within, "held code"], how="inner").select(ROW, name, "held code")
-    slips = [(row, other) for row, code, other in pairs.iter_rows() if is_slip(code, other)]
+    codes: dict[tuple[object, ...], OneEditAway] = {}
+    for part, group in held.group_by(within) if within else [((), held)]:
+        codes[part] = OneEditAway(group[name])
+    slips: list[tuple[int, str]] = []
+    for each in fresh.iter_rows(named=True):
+        beside = codes.get(tuple(each[within_it] for within_it in within))
+        near = beside.of(each[name]) if beside is not None else []
+        slips += [(each[ROW], other) for other in near if is_slip(each[name], other)]
     cut: list[tuple[int, str]] = []
-    for (length,), part in fresh.group_by(pl.col(name).str.len_chars()):
+    for (length,), same_length in fresh.group_by(pl.col(name).str.len_chars()):
+        on = [*within, name]
         begun = there.with_columns(pl.col("held code").str.slice(0, int(str(length))).alias(name))
-        pairs = part.join(begun, on=[*within, name], how="inner").select(ROW, name, "held code")
+        begun = begun.join(same_length.select(on), on=on, how="semi")
+        # What very many begin with is the beginning of a family, not a code cut off.
+        begun = begun.filter(pl.len().over(on) <= FAMILY)
+        pairs = same_length.join(begun, on=on, how="inner").select(ROW, name, "held code")
         cut += [(row, other) for row, code, other in pairs.iter_rows() if is_cut_off(code, other)]
     for row in fresh[ROW]:
         found = [other for at, other in slips if at == row] or [other for at, other in cut if at == row]

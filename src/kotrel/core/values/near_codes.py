@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 import polars as pl
+from rapidfuzz.distance import OSA
 
 from kotrel.core.values.lookalikes import plain
 from kotrel.core.values.starts import common_start
 
 _SEPARATORS = r"[\s\-_./\\,:;'\"`*+|()\[\]]+"
+_LONGEST = 60
+"""Characters of a code of which all slips are tried; longer ones are compared with those of their length."""
 _SAFE_WORD = 4
 """Letters that a run needs before one that differs is a slip: sizes and colours (``XL``, ``RED``) are shorter."""
 
@@ -94,15 +97,31 @@ def _places(form: str) -> set[int]:
     return found
 
 
-def one_edit_away(code: str, letters: Iterable[str]) -> set[str]:
-    """All texts that differ from a code by one letter more, less or other, or by two neighbours exchanged."""
-    cuts = [(code[:place], code[place:]) for place in range(len(code) + 1)]
-    found = {start + end[1:] for start, end in cuts if end}
-    found |= {start + end[1] + end[0] + end[2:] for start, end in cuts if len(end) > 1}
-    for letter in letters:
-        found |= {start + letter + end for start, end in cuts}
-        found |= {start + letter + end[1:] for start, end in cuts if end}
-    return found - {code}
+class OneEditAway:
+    """Finds known codes that differ from a code by one letter more, less or other, or by two neighbours exchanged.
+
+    All that it may be is looked up: among a million known codes that is far less than comparing with each.
+    """
+
+    def __init__(self, known: Iterable[str]) -> None:
+        self._known = frozenset(known)
+        self._letters = sorted(set().union(*self._known))
+
+    def of(self, code: str) -> list[str]:
+        if len(code) > _LONGEST:
+            alike = (each for each in self._known if abs(len(each) - len(code)) < 2)
+            return sorted(each for each in alike if OSA.distance(code, each, score_cutoff=1) == 1)
+        return sorted({other for other in self._edited(code) if other in self._known} - {code})
+
+    def _edited(self, code: str) -> Iterator[str]:
+        for place in range(len(code) + 1):
+            start, end = code[:place], code[place:]
+            for letter in self._letters:
+                yield start + letter + end
+                yield start + letter + end[1:]
+            if end:
+                yield start + end[1:]
+                yield start + end[1:2] + end[0] + end[2:]
 
 
 def is_slip(code: str, held: str) -> bool:
