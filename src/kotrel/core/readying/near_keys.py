@@ -32,6 +32,8 @@ MOST_SLIPS = 200
 """With more new keys than this, a sheet is no update with a few slips: typing errors are not looked for."""
 
 FAMILY = 1_000
+"""With more keys that begin so, a beginning is that of a family."""
+
 NAMED = 3
 """So many of the keys that may be meant are named."""
 
