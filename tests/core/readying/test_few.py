@@ -40,7 +40,7 @@ def outcome(lines, numbers):
 
 
 class Few(unittest.TestCase):
-    @settings(deadline=None, max_examples=40)
+    @settings(deadline=None, max_examples=25)
     @given(
         st.lists(st.tuples(*(st.sampled_from(choices) for choices in CHOICES)), min_size=1, max_size=9), st.booleans()
     )
