@@ -131,8 +131,8 @@ def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
     cleared = [name for name in rows.cleared if name in others]
     known = now.select(*key, *(pl.col(name).alias(before(name)) for name in others), pl.lit(True).alias("is held"))
     own = rows.values.select(ROW, *carried, *(clearing(name) for name in cleared))
-    start = stands_at(own[key[0]], known[key[0]]) if len(key) == 1 and all_different(own[key[0]]) else None
-    if start is None:
+    start = stands_at(own[key[0]], known[key[0]]) if len(key) == 1 else None
+    if start is None or not all_different(own[key[0]]):
         joined = looked_up(own, known.unique(subset=key, keep="any"), key)
     else:
         joined = own.hstack(known.slice(start, own.height).drop(key))

@@ -16,7 +16,7 @@ LONG = 20_000
 _ALIKE = "[^2-9A-HJKMNPR-Z]+"
 """What codes and names that mean the same may differ in, after capitals: separators, zeros, ones and letters like them."""
 
-
+_LONGEST = 400
 _OTHER_NUMBER = r"^[0-9]+(?:\.[0-9]+|(?:\.[0-9]+)?[eE][-+]?[0-9]{1,3})$"
 _BETWEEN = re.compile(r"[^\w.]+")
 
@@ -46,8 +46,8 @@ def _spellings(words: Iterable[str]) -> set[str]:
     for word in words:
         usual = plain(word)
         parts = {usual}
-        # A cell may hold a code and its name.
-        for gap in _BETWEEN.finditer(usual):
+        # A cell may hold a code and its name; a long text is neither.
+        for gap in _BETWEEN.finditer(usual) if len(usual) <= _LONGEST else ():
             parts |= {usual[: gap.start()], usual[gap.end() :]}
         found |= {word, word.casefold(), *parts}
         for part in parts:
