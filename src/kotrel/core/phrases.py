@@ -10,6 +10,16 @@ def listed_and(words: Sequence[str], last: str = "and") -> str:
     return f"{', '.join(words[:-1])} {last} {words[-1]}" if len(words) > 1 else "".join(words)
 
 
+def listed(words: Sequence[str], most: int = 4, count: int | None = None) -> str:
+    """``a, b, c and 5 more``.
+
+    Args:
+        count: how many there are; None where ``words`` has all of them.
+    """
+    rest = (len(words) if count is None else count) - most
+    return ", ".join(words[:most]) + (f" and {rest:,} more" if rest > 0 else "")
+
+
 def count(number: int, one: str, many: str | None = None) -> str:
     """``1 row``, ``1,204 rows``."""
     return f"{number:,} {one if number == 1 else many or one + 's'}"

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
-from kotrel.core.phrases import count
+from kotrel.core.phrases import count, listed
 
 __all__ = ["count", "listed", "short"]
 
@@ -15,9 +13,3 @@ def short(text: str | None, most: int = 28) -> str:
         return "(blank)"
     line = text.replace("\r", "").replace("\n", "⏎")
     return line if len(line) <= most else line[: most - 1] + "…"
-
-
-def listed(words: Sequence[str], most: int = 4) -> str:
-    """``a, b, c and 5 more``."""
-    rest = len(words) - most
-    return ", ".join(words[:most]) + (f" and {rest:,} more" if rest > 0 else "")

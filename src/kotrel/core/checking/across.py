@@ -6,8 +6,9 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from kotrel.core.checking.elsewhere import MOST, few
+from kotrel.core.checking.elsewhere import MOST
 from kotrel.core.columns import ROW
+from kotrel.core.phrases import listed
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 
@@ -82,4 +83,6 @@ def _elsewhere(parts: Sequence[Rows], rows: Rows, field: str, others: pl.DataFra
     first = others.head(MOST).select("part", ROW).iter_rows()
     named = [parts[n].table.address(row, parts[n].letters.get(field)) for n, row in first]
     files = sorted({parts[n].table.file for n in others["part"].unique()})
-    return f"also in {few(named, others.height)}" + ("" if files == [rows.table.file] else f" of {few(files)}")
+    return f"also in {listed(named, MOST, others.height)}" + (
+        "" if files == [rows.table.file] else f" of {listed(files, MOST)}"
+    )

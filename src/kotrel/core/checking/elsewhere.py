@@ -7,18 +7,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
+from kotrel.core.phrases import listed
+
 MOST = 3
 """So many of the places are named."""
-
-
-def few(words: Sequence[str], count: int | None = None) -> str:
-    """The first words, and how many more there are.
-
-    Args:
-        count: of all; None where ``words`` has all of them.
-    """
-    more = (len(words) if count is None else count) - MOST
-    return ", ".join(words[:MOST]) + (f" and {more:,} more" if more > 0 else "")
 
 
 def also_in(rows: Sequence[int], own: int, place: Callable[[int], str]) -> str:
@@ -29,4 +21,4 @@ def also_in(rows: Sequence[int], own: int, place: Callable[[int], str]) -> str:
         place: a row's place, in words.
     """
     others = [row for row in rows[: MOST + 1] if row != own][:MOST]
-    return "also in " + few([place(row) for row in others], len(rows) - 1)
+    return "also in " + listed([place(row) for row in others], MOST, len(rows) - 1)

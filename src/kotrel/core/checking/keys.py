@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.checking.elsewhere import also_in, few
+from kotrel.core.checking.elsewhere import MOST, also_in
 from kotrel.core.columns import ROW
+from kotrel.core.phrases import listed
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.searching import all_different
@@ -46,7 +47,7 @@ def _twice_in_sheet(rows: Rows, doubled: pl.DataFrame) -> FindingGroup:
     whole = set(rows.letters) <= set(rows.fields)
     for group in groups.iter_rows(named=True):
         differing = [rows.record.fields[name].title.lower() for name in others if group[name]]
-        how = f"; the rows differ in {few(differing)}" if differing else "; the rows are identical"
+        how = f"; the rows differ in {listed(differing, MOST)}" if differing else "; the rows are identical"
         value = " / ".join(str(group[name]) for name in key)
         for row in group[ROW]:
             there = also_in(group[ROW], row, lambda other: rows.table.place(other, letter))

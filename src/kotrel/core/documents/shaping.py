@@ -14,7 +14,7 @@ from kotrel.core.documents.families import Family, family_of, is_flat
 from kotrel.core.documents.posting import Sums
 from kotrel.core.documents.reversal import taken_back
 from kotrel.core.documents.targets import to_differences
-from kotrel.core.phrases import count
+from kotrel.core.phrases import count, listed
 from kotrel.core.readying.repairing import repair
 from kotrel.core.rows.load_options import DocumentOptions
 from kotrel.core.rows.rows import Rows
@@ -155,8 +155,7 @@ def _split(rows: Rows, family: Family, remarks: list[str]) -> list[Shaped]:
     )
     sizes = values.group_by(number, maintain_order=True).len().drop_nulls()
     named = [f"{one} ({count(size, 'line')})" for one, size in sizes.head(3).iter_rows()]
-    more = f" and {sizes.height - 3:,} more" if sizes.height > 3 else ""
-    remarks = [*remarks, f"{count(sizes.height, 'document')}: {', '.join(named)}{more}"]
+    remarks = [*remarks, f"{count(sizes.height, 'document')}: {listed(named, 3, sizes.height)}"]
     found = [Shaped(header), Shaped(lines, tuple(remarks))]
     about_lots = [
         name for name in (family.lots.fields if family.lots else ()) if name in ("lot", "serial", "expires_on")

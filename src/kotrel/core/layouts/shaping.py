@@ -12,7 +12,6 @@ from kotrel.core.description.model import Field, Record
 from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.layouts.layout import Layout, LayoutColumn
 from kotrel.core.parallel import map_parallel
-from kotrel.core.rows.few import each_once
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 
@@ -216,14 +215,10 @@ def _number(raw: pl.Series, column: LayoutColumn, layout: Layout) -> tuple[pl.Se
 def _as_it_is(raw: pl.Series, decimals: int | None) -> pl.Series | None:
     """Canonical numbers that need no arithmetic: to be written without zeros at the end, or with the decimals that they have."""
     if decimals is None:
-        return each_once(raw, _without_zeros)
+        bare = raw.str.strip_chars_end("0").str.strip_suffix(".")
+        return raw.zip_with(~raw.str.contains(".", literal=True).fill_null(False), bare)
     point = rf"\.[0-9]{{{decimals}}}" if decimals else ""
     return raw if bool(raw.str.contains(rf"^-?[0-9]+{point}$").fill_null(True).all()) else None
-
-
-def _without_zeros(numbers: pl.Series) -> pl.Series:
-    bare = numbers.str.strip_chars_end("0").str.strip_suffix(".")
-    return numbers.zip_with(~numbers.str.contains(".", literal=True).fill_null(False), bare)
 
 
 def _worded(raw: pl.Series, about: Field, column: LayoutColumn, layout: Layout, values: Values) -> pl.Series:

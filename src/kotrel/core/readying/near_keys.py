@@ -12,7 +12,7 @@ from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.phrases import listed_and
+from kotrel.core.phrases import listed, listed_and
 from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -98,8 +98,7 @@ def _finding(
         if len(codes) == 1:
             messages.append(f"the system has one that looks like it: {advice}")
         else:
-            more = f" and {len(codes) - NAMED:,} more" if len(codes) > NAMED else ""
-            there = ", ".join(codes[:NAMED]) + more if more else listed_and(codes)
+            there = listed(codes, NAMED) if len(codes) > NAMED else listed_and(codes)
             messages.append(f"the system has {there}, which look like it: {advice}")
         suggestions.append(codes[0] if len(codes) == 1 else None)
     title = "new, but nearly one that is there"

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import polars as pl
 
 _SAMPLE = 8_192
@@ -19,12 +17,6 @@ def few_of(values: pl.Series) -> pl.Series | None:
         return None
     distinct = values.unique()
     return distinct if len(distinct) * 3 <= len(values) * 2 else None
-
-
-def each_once(values: pl.Series, made: Callable[[pl.Series], pl.Series]) -> pl.Series:
-    """What is made of each value, made once where they repeat."""
-    few = few_of(values)
-    return made(values) if few is None else values.replace(few, made(few))
 
 
 def is_plain(values: pl.Series) -> bool:
