@@ -9,8 +9,9 @@ from pathlib import Path
 import openpyxl
 
 from kotrel.core.columns import ROW
+from kotrel.core.readying.repairing import repair
 from kotrel.core.tables.headings import bare_heading, joined_headings, second_heading_row, technical_row
-from kotrel.core.tables.table import Shown
+from kotrel.core.tables.shown import Shown
 from kotrel.core.understanding.matching import match_headings
 from kotrel.core.understanding.reading import understand
 from kotrel.core.values.conventions import Conventions
@@ -18,7 +19,7 @@ from kotrel.core.values.currencies import currency_in
 from kotrel.sheets.number_formats import SheetFormats, shown_by
 from kotrel.sheets.opening import open_sheets
 from kotrel.stages.understanding import tables_of
-from tests.support import TODAY, grid, small
+from tests.support import TODAY, grid, small, state
 
 
 class Shows(unittest.TestCase):
@@ -61,6 +62,34 @@ class Shows(unittest.TestCase):
         self.assertEqual([(each.kind, each.count) for each in rows.repairs], [("percent-as-shown", 2)])
         self.assertEqual(found, {("per-cent", 2)}, "an amount is never a percentage")
 
+    def test_a_code_is_what_the_cell_shows(self):
+        # By hand: what a spreadsheet program shows of each number. Amounts' formats say nothing about a code.
+        for held, code, shown in (
+            (1234, "000000", "001234"), (1235, '"IT-"0000', "IT-1235"), (12345, "00-000", "12-345"), (5, "00-000", "00-005"), (1234567, "000", "1234567"),
+            (7, r"\A000", "A007"), (42, "[Red]0000", "0042"), (42, "0000;-0000;;@", "0042"), (42, "#", "42"), (1234, "# ##0", "1234"), (70001, "#,##0", "70001"),
+            (70001, "#'##0", "70001"), (12, "0%", "12"), (12, "0.00", "12"), (12, "General", "12"), (5551234, "[<=9999999]000-0000;(000) 000-0000", "5551234"),
+            (1.1, "0.00", "1.10"), (1.125, "0.00", "1.125"), (12, '0" pcs"', "12 pcs"), (3, "0000;-0000;\"none\"", "3"),
+        ):  # fmt: skip
+            with self.subTest(code, held=held):
+                rows, _ = self.read(self.book(("code", "cost"), (held, 1), ("X", 2), formats={"A2": code}))
+                self.assertEqual(rows.values["code"].to_list(), [shown, "X"])
+                told = [(each.kind, each.cells.rows()) for each in rows.repairs]
+                proof = (2, str(held), shown, f"the cell shows {shown}")
+                self.assertEqual(told, [] if shown == str(held) else [("as-shown", [proof])])
+        rows, _ = self.read(self.book(("code", "cost"), (1.5, 1), (2, 2), formats={"A2": "0.00", "A3": "0.00"}))
+        self.assertEqual(rows.values["code"].to_list(), ["1.50", "2.00"], "where one code has decimals, all have")
+
+    def test_what_only_the_number_is_on_the_list_stays_a_number(self):
+        lines = [("code", "unit"), (1234, 7), (1235, 8), (1236, 9)]
+        cells = {"A2": "000000", "A3": '"IT-"0', "A4": "000000", "B2": '"U"0', "B3": '"U"0', "B4": '"U"0'}
+        rows, _ = self.read(self.book(*lines, formats=cells))
+        # The list has the bare number of the first, what is shown of the second, both of the third.
+        units = {"code": ["7", "U8", "9", "U9"], "name": ["a", "b", "c", "d"]}
+        done = repair(rows, state(item={"code": ["1234", "IT-1235", "1236", "001236"]}, unit=units), {})
+        self.assertEqual(done.values["code"].to_list(), ["1234", "IT-1235", "001236"])
+        self.assertEqual(done.values["unit"].to_list(), ["7", "U8", "U9"])
+        self.assertEqual([each.cells[ROW].to_list() for each in done.repairs], [[3, 4], [3, 4]])
+
     def test_amounts_are_rounded_only_where_that_is_wished(self):
         lines = [("code", "cost"), ("A", 18.3968), ("B", 10.125), ("C", 2.5), ("D", "7.777")]
         table = self.book(*lines, formats={"B2": "0.00", "B3": "#,##0.0"})
@@ -82,6 +111,8 @@ class Shows(unittest.TestCase):
         cells = (
             '<table:table-cell office:value-type="percentage" office:value="0.125"><text:p>12.5%</text:p></table:table-cell>'
             '<table:table-cell office:value-type="float" office:value="18.3968"><text:p>18,40</text:p></table:table-cell>'
+            '<table:table-cell office:value-type="float" office:value="1234"><text:p>001234</text:p></table:table-cell>'
+            '<table:table-cell office:value-type="float" office:value="1234"><text:p>1 234</text:p></table:table-cell>'
         )
         content = f'<office:document-content{spaces}><office:body><office:spreadsheet><table:table table:name="S"><table:table-row>{cells}</table:table-row></table:table></office:spreadsheet></office:body></office:document-content>'
         with zipfile.ZipFile(self.folder / "o.ods", "w") as out:
@@ -89,6 +120,9 @@ class Shows(unittest.TestCase):
         formats = SheetFormats(self.folder / "o.ods", "S")
         self.assertEqual(
             (formats.of("A"), formats.of("B"), formats.any_percent), ({1: Shown(1, True)}, {1: Shown(2)}, True)
+        )
+        self.assertEqual(
+            (formats.of("C"), formats.of("D"), formats.any_mask), ({1: Shown(0, text="001234")}, {1: Shown(0)}, True)
         )
         with zipfile.ZipFile(self.folder / "broken.xlsx", "w") as out:
             out.writestr("x", "")

@@ -12,13 +12,14 @@ from functools import cached_property
 from pathlib import Path
 from xml.etree import ElementTree
 
-from kotrel.core.tables.table import Shown, letter_of
+from kotrel.core.tables.shown import Shown, is_code_of
+from kotrel.core.tables.table import letter_of
 from kotrel.sheets.archives import DAMAGED, part_named, sheet_part, workbook_part
 
 _BUILT_IN = {1: Shown(0), 2: Shown(2), 3: Shown(0), 4: Shown(2), 9: Shown(0, True), 10: Shown(2, True), 37: Shown(0), 38: Shown(0),
              39: Shown(2), 40: Shown(2), 41: Shown(0), 42: Shown(0), 43: Shown(2), 44: Shown(2)}  # fmt: skip
 """The formats that a workbook does not spell out (ECMA-376, part 1, 18.8.30)."""
-_ASIDE = re.compile(r"\"[^\"]*\"|\\\\.|_.|\*.|\[[^\]]*\]")
+_ASIDE = re.compile(r"\"[^\"]*\"|\\.|_.|\*.|\[[^\]]*\]")
 """What is no digit in a format: texts, escaped characters, room, colours and conditions."""
 _CELL = re.compile(rb'<c r="([A-Z]{1,3})([0-9]+)"[^>]*?\ss="([0-9]+)"')
 
@@ -31,7 +32,31 @@ def shown_by(code: str) -> Shown | None:
     digits = re.search(r"\.([0#?]*)", first)
     scaled = re.search(r"[0#?],+(?:[^0#?,.]|$)", first)
     # A format in thousands shows something else altogether.
-    return None if scaled else Shown(len(digits[1]) if digits else 0, "%" in first)
+    if scaled:
+        return None
+    places = len(digits[1]) if digits else 0
+    return Shown(places, "%" in first, "" if places else mask_of(code))
+
+
+_SIGN = re.compile(r"""\"([^\"]*)\"|\\(.)|_.|\*.|\[(?:[A-Za-z]+ ?[0-9]*|\$-[^\]]*)\]|([0#])|([-+ ():/])""")
+"""The signs of a format that may show a code: texts, escaped characters, room, colours, languages, digits, bare characters."""
+
+
+def mask_of(code: str) -> str:
+    """The mask of a format such as ``000000``, ``00-000`` or ``"A-"0000`` (see :class:`Shown`); empty where it has none."""
+    first, *others = code.split(";")
+    if len(others) > 1 and "@" not in others[-1]:
+        # Zero, or text, is shown in a way of its own.
+        return ""
+    mask, at = "", 0
+    while at < len(first):
+        sign = _SIGN.match(first, at)
+        if sign is None:
+            return ""
+        text, escaped, digit, bare = sign.groups()
+        mask += digit or "".join(f"\\{each}" for each in text or escaped or bare or "")
+        at = sign.end()
+    return mask if mask.count("0") > 1 or ("\\" in mask and re.search("[0#]", mask)) else ""
 
 
 class SheetFormats:
@@ -48,6 +73,13 @@ class SheetFormats:
         if self._path.suffix.lower() in (".xlsx", ".xlsm"):
             return any(how is not None and how.percent for how in self._styles)
         return any(how.percent for column in self._all().values() for how in column.values())
+
+    @cached_property
+    def any_mask(self) -> bool:
+        """True where the workbook has a format with a mask, or a cell with a text of its own."""
+        if self._path.suffix.lower() in (".xlsx", ".xlsm"):
+            return any(how is not None and how.mask for how in self._styles)
+        return any(how.mask or how.text for column in self._all().values() for how in column.values())
 
     def of(self, letter: str) -> Mapping[int, Shown]:
         """Row in the sheet → how the number there is shown."""
@@ -127,7 +159,9 @@ class SheetFormats:
                     shown = "".join("".join(each.itertext()) for each in cell)
                     if said.get("value-type") in ("float", "currency", "percentage") and times < 1_000:
                         digits = re.search(r"[.,]([0-9]+)[^0-9.,]*$", shown)
-                        how = Shown(len(digits[1]) if digits else 0, said.get("value-type") == "percentage")
+                        of_code = said.get("value-type") == "float" and is_code_of(shown, said.get("value", ""))
+                        percent = said.get("value-type") == "percentage"
+                        how = Shown(len(digits[1]) if digits else 0, percent, text=shown if of_code else "")
                         for place in range(times):
                             yield letter_of(column + place), row + 1, how
                     column += times

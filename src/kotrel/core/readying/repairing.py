@@ -17,6 +17,7 @@ from kotrel.core.parallel import map_parallel
 from kotrel.core.readying.barcode_repairs import repaired_barcodes
 from kotrel.core.readying.code_list import BROKEN, CodeList
 from kotrel.core.readying.found_by import found_by_fields
+from kotrel.core.readying.held_codes import keep_as_held
 from kotrel.core.readying.lost_codes import lost_codes
 from kotrel.core.readying.other_codes import known_as
 from kotrel.core.readying.suspicious import suspicious_keys
@@ -65,6 +66,7 @@ def repair(
         spellings: record → other spelling, folded → code.
         only: the fields to repair, or None for all.
     """
+    rows = keep_as_held(rows, state, only)
 
     def one(name: str) -> tuple[pl.Series, list[RepairGroup], list[FindingGroup]]:
         about, source = rows.record.fields[name], rows.sources.get(name)

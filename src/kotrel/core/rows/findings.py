@@ -23,6 +23,9 @@ CELLS = {ROW: pl.UInt32, "value": pl.String, "message": pl.String, "suggestion":
 REPAIRED = {ROW: pl.UInt32, "before": pl.String, "after": pl.String, "proof": pl.String}
 """Columns of a repair group's table."""
 
+AS_SHOWN = "as-shown"
+"""The kind of repair where a code is what its cell shows, not the bare number that it holds."""
+
 
 def cells_of(
     rows: pl.Series | Sequence[int],

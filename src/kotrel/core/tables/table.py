@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import NamedTuple, Protocol
 
 import polars as pl
 
 from kotrel.core.columns import ROW
+from kotrel.core.tables.shown import Formats
 
 CellKinds = Mapping[str, "str | pl.Series"]
 """Column letter → the kind of all its filled cells, or a series of kinds in the order of the rows.
@@ -16,24 +16,6 @@ CellKinds = Mapping[str, "str | pl.Series"]
 Kinds: ``text``, ``number``, ``date``, ``yes_no``, ``error`` (``#N/A`` and its like), ``uncalculated`` (a formula that
 no program has calculated yet).
 """
-
-
-class Shown(NamedTuple):
-    """How a cell shows its number: the decimals (None where its format does not say), and whether as a percentage."""
-
-    places: int | None
-    percent: bool = False
-
-
-class Formats(Protocol):
-    """How the cells of a sheet show their numbers; looked up only where it matters."""
-
-    @property
-    def any_percent(self) -> bool:
-        """True where the workbook has a format that shows percentages."""
-
-    def of(self, letter: str) -> Mapping[int, Shown]:
-        """Row in the sheet → how the number there is shown; cells in the general format are left out."""
 
 
 def letter_of(index: int) -> str:

@@ -57,8 +57,7 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
             raw, few = raw.set(clears, None), None
         mine = setting
         if table.formats is not None and source.is_plain and source.letter is not None:
-            letter, formats = source.letter, table.formats
-            mine = replace(setting, shown=lambda: formats.of(letter), any_percent=formats.any_percent)
+            mine = replace(setting, formats=table.formats, letter=source.letter)
         if source.rounding:
             mine = replace(mine, rounding=source.rounding)
         return tidy(sheet_rows, raw, kinds, record.fields[name], mine, few), clears

@@ -16,6 +16,7 @@ from kotrel.core.understanding.tidying.amounts import column_mark, fixed_decimal
 from kotrel.core.understanding.tidying.column import Setting, Tidied, Trouble, clean_ends, unguard
 from kotrel.core.understanding.tidying.days import tidy_date
 from kotrel.core.understanding.tidying.moments import tidy_moment
+from kotrel.core.understanding.tidying.shown_codes import read_as_shown
 from kotrel.core.understanding.tidying.shown_numbers import read_percentages, round_as_wished
 from kotrel.core.understanding.tidying.signs import usual_signs_of
 from kotrel.core.understanding.tidying.terms import tidy_choice, tidy_list, tidy_yes_no
@@ -71,7 +72,8 @@ def _tidy_few(
     Returns:
         None where each cell must be looked at.
     """
-    matters = ("error", "uncalculated", *(("number", "date") if about.is_decimal or about.kind == "date" else ()))
+    by_cell = about.is_decimal or about.kind == "date" or setting.formats is not None
+    matters = ("error", "uncalculated", *(("number", "date") if by_cell else ()))
     if any(kinds(kind).any() for kind in matters):
         return None
     nowhere = pl.Series([False], dtype=pl.Boolean).new_from_index(0, len(few))
@@ -119,7 +121,7 @@ def _tidy_all(
     elif about.kind == "list":
         tidied = tidy_list(rows, values)
     else:
-        tidied = Tidied(values)
+        tidied = read_as_shown(rows, values, kinds("number"), setting)
     steps = [cleaned, usual, *shown, tidied]
     troubles = [trouble for step in steps for trouble in step.troubles]
     repairs = [repair for step in steps for repair in step.repairs]

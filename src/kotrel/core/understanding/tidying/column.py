@@ -10,7 +10,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import Severity
-from kotrel.core.tables.table import Shown
+from kotrel.core.tables.shown import Formats, Shown
 from kotrel.core.values.conventions import Conventions
 from kotrel.core.values.numbers import Mark
 
@@ -61,7 +61,8 @@ class Setting:
         sheet_mark: the decimal mark that the other number columns of the sheet prove, or None.
         today: for years of two digits.
         rounding: see :class:`kotrel.core.values.conventions.Conventions`; what the match says comes first.
-        shown: how the column's cells show their numbers, looked up when asked for; None where nobody knows.
+        formats: how the sheet's cells show their numbers; None where nobody knows, and for what is no cell by itself.
+        letter: the column.
         text_file: whether the sheet is a text file, in which texts may be protected from becoming formulas.
     """
 
@@ -70,8 +71,13 @@ class Setting:
     sheet_mark: Mark | None = None
     text_file: bool = False
     rounding: str = ""
-    shown: Callable[[], Mapping[int, Shown]] | None = None
-    any_percent: bool = False
+    formats: Formats | None = None
+    letter: str = ""
+
+    @property
+    def shown(self) -> Mapping[int, Shown]:
+        """Row in the sheet → how the number there is shown."""
+        return self.formats.of(self.letter) if self.formats is not None else {}
 
 
 GUARDED = r"^'+[=+\-@\t\r]"

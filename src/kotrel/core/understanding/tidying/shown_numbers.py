@@ -10,7 +10,7 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field
 from kotrel.core.rows.findings import cells_of
-from kotrel.core.tables.table import Shown
+from kotrel.core.tables.shown import Shown
 from kotrel.core.understanding.tidying.column import Repair, Setting, Tidied, Trouble
 
 AS_SHOWN = "as shown"
@@ -23,9 +23,9 @@ def read_percentages(
 
     As where somebody types the sign, a number is what the cell shows; money and quantities are never percentages.
     """
-    if setting.shown is None or not setting.any_percent or not is_number.any():
+    if setting.formats is None or not setting.formats.any_percent or not is_number.any():
         return Tidied(values)
-    shown = setting.shown()
+    shown = setting.shown
     wrong = is_number & rows.is_in([row for row, how in shown.items() if how.percent])
     if not wrong.any():
         return Tidied(values)
@@ -47,7 +47,7 @@ def round_as_wished(rows: pl.Series, values: pl.Series, is_number: pl.Series, ab
     wish = setting.rounding or (setting.conventions.rounding if about.kind == "money" else "")
     if not wish or not is_number.any():
         return Tidied(values)
-    shown: Mapping[int, Shown] = setting.shown() if setting.shown is not None and wish == AS_SHOWN else {}
+    shown: Mapping[int, Shown] = setting.shown if wish == AS_SHOWN else {}
     numbers: list[int] = []
     before: list[str] = []
     after: list[str] = []

@@ -1,0 +1,39 @@
+"""Numbers in columns of codes and texts: the cell may show more than it holds, such as 001234 for 1234."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.rows.findings import AS_SHOWN
+from kotrel.core.tables.shown import code_shown
+from kotrel.core.understanding.tidying.column import Repair, Setting, Tidied
+
+
+def read_as_shown(rows: pl.Series, values: pl.Series, is_number: pl.Series, setting: Setting) -> Tidied:
+    """A number that a format gives leading zeros, or signs among its digits, is what the cell shows: people see nothing else.
+
+    Args:
+        rows: sheet rows.
+        is_number: the cells that hold a number, not a text.
+    """
+    if setting.formats is None or not is_number.any():
+        return Tidied(values)
+    with_point = is_number & values.str.contains(".", literal=True).fill_null(False)
+    if not setting.formats.any_mask and not with_point.any():
+        return Tidied(values)
+    shown = setting.shown
+    changed: list[tuple[int, int, str, str]] = []
+    for place in is_number.arg_true():
+        row, held = rows[place], values[place]
+        if held is not None and row in shown and (text := code_shown(held, shown[row], with_point.any())) != held:
+            changed.append((place, row, held, text))
+    if not changed:
+        return Tidied(values)
+    places, numbers, before, after = (list(each) for each in zip(*changed, strict=True))
+    cells = pl.DataFrame(
+        {ROW: numbers, "before": before, "after": after, "proof": [f"the cell shows {text}" for text in after]},
+        schema={ROW: pl.UInt32, "before": pl.String, "after": pl.String, "proof": pl.String},
+    )
+    done = values.scatter(places, pl.Series(after, dtype=pl.String))
+    return Tidied(done, repairs=[Repair(AS_SHOWN, "numbers read as their cells show them", cells)])
