@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import posixpath
+import struct
 import zipfile
 import zlib
 from collections.abc import Callable
@@ -21,6 +22,7 @@ DAMAGED = (
     ValueError,
     zipfile.BadZipFile,
     zlib.error,
+    struct.error,
     ElementTree.ParseError,
     expat.ExpatError,
 )

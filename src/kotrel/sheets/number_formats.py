@@ -15,6 +15,7 @@ from xml.etree import ElementTree
 from kotrel.core.tables.shown import Shown, is_code_of
 from kotrel.core.tables.table import letter_of
 from kotrel.sheets.archives import DAMAGED, part_named, sheet_part, workbook_part
+from kotrel.sheets.binary_parts import cell_styles, style_formats
 
 _BUILT_IN = {1: Shown(0), 2: Shown(2), 3: Shown(0), 4: Shown(2), 9: Shown(0, True), 10: Shown(2, True), 37: Shown(0), 38: Shown(0),
              39: Shown(2), 40: Shown(2), 41: Shown(0), 42: Shown(0), 43: Shown(2), 44: Shown(2)}  # fmt: skip
@@ -104,6 +105,8 @@ class SheetFormats:
             yield from self._in_ods()
         elif ending == ".xls":
             yield from self._in_xls()
+        else:
+            yield from self._in_xlsb()
 
     @cached_property
     def _styles(self) -> list[Shown | None]:
@@ -166,6 +169,14 @@ class SheetFormats:
                             yield letter_of(column + place), row + 1, how
                     column += times
                 row += int({k.rpartition("}")[2]: v for k, v in line.attrib.items()}.get("number-rows-repeated", "1"))
+
+    def _in_xlsb(self) -> Iterator[tuple[str, int, Shown]]:
+        with zipfile.ZipFile(self._path) as book:
+            numbers, own = style_formats(book)
+            how_of = [shown_by(own[each]) if each in own else _BUILT_IN.get(each) for each in numbers]
+            for row, column, style in cell_styles(book, self._sheet):
+                if style < len(how_of) and (how := how_of[style]) is not None:
+                    yield letter_of(column), row + 1, how
 
     def _in_xls(self) -> Iterator[tuple[str, int, Shown]]:
         import xlrd

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from xml.parsers import expat
 
@@ -29,11 +29,15 @@ class Found:
     """What was found in one sheet: special cells by (row, column), counted from 0, and hidden rows, counted from 1.
 
     Attributes:
+        columns: the first and the last of hidden columns, counted from 0.
+        empty: the cells whose formula came with an empty text, where no program need have calculated it.
         part: the part of the archive that was read to its end, which proves its checksum; empty where there is none.
     """
 
     cells: dict[tuple[int, int], Special] = field(default_factory=dict)
     hidden: list[int] = field(default_factory=list)
+    columns: list[tuple[int, int]] = field(default_factory=list)
+    empty: list[tuple[int, int]] = field(default_factory=list)
     part: str = ""
 
 
@@ -41,6 +45,7 @@ _CELL = re.compile(rb"<c\b([^>]*?)(?:/>|>(.*?)</c>)", re.DOTALL)
 _PLACE = re.compile(rb'\sr="([A-Za-z]{1,3})([0-9]+)"')
 _VALUE = re.compile(rb"<v\b[^>]*>([^<]*)</v>|<v\s*/>")
 _HIDDEN_ROW = re.compile(rb'<row\b[^>]*?\sr="([0-9]+)"[^>]*\shidden="(?:1|true)"')
+_COLUMN = re.compile(rb"<col\s([^>]*)>")
 _SPECIAL = (b">#", b">&#", b"<f", b'"e"', b"'e'", b"<!", b"hidden=")
 """Without any of these, a part of a sheet has no error, no formula and no hidden row."""
 _UNUSUAL = (b":sheetData", b"<!", b"='", b' ="', b'= "', b"= '", b'="&', b"<c>", b"<c/>", b"<c\n", b"<c\r", b"<c\t")
@@ -88,8 +93,24 @@ def search_sheet(book: zipfile.ZipFile, part: str, recalculated: bool) -> Found:
                     return _parsed(book, part, recalculated)
                 _look_through(text, found.cells, recalculated)
                 if b" hidden=" in text:
+                    found.columns.extend(filter(None, map(_hidden_column, _COLUMN.findall(text))))
                     found.hidden.extend(int(row) for row in _HIDDEN_ROW.findall(text))
     return _parsed(book, part, recalculated) if _is_unusual(rest) else found
+
+
+def _hidden_column(attributes: bytes) -> tuple[int, int] | None:
+    given = {
+        name.decode(): value.decode("utf-8", "replace")
+        for name, value in re.findall(rb'([a-zA-Z]+)="([^"]*)"', attributes)
+    }
+    return _columns_of(given)
+
+
+def _columns_of(given: Mapping[str, str]) -> tuple[int, int] | None:
+    """The first and the last column, from 0, of an element that hides them; None where it does not."""
+    first, last = given.get("min", ""), given.get("max", "")
+    hides = given.get("hidden") in ("1", "true") and first.isdigit() and last.isdigit()
+    return (int(first) - 1, int(last) - 1) if hides else None
 
 
 def _is_unusual(text: bytes) -> bool:
@@ -160,6 +181,9 @@ class _Search:
             self.column = 0
             if given.get("hidden") in ("1", "true"):
                 self.found.hidden.append(self.row)
+        elif name == "col":
+            if columns := _columns_of(given):
+                self.found.columns.append(columns)
         elif name == "c":
             place = re.fullmatch(r"([A-Za-z]{1,3})([0-9]+)", given.get("r", ""))
             self.column = index_of(place[1]) + 1 if place else self.column + 1

@@ -11,11 +11,12 @@ from pathlib import Path
 from xml.etree import ElementTree
 
 from kotrel.sheets.archives import DAMAGED, damaged, sheet_part, workbook_part
+from kotrel.sheets.binary_parts import ERRORS, search_binary_sheet
 from kotrel.sheets.sheet_xml import Found, Special, search_sheet
 
 
 def special_cells(path: Path, sheet: str) -> Found:
-    """Special cells of one sheet, and the hidden rows of an .xlsx or .xlsm one; an .xlsb workbook is not searched.
+    """Special cells and hidden rows of one sheet.
 
     Raises:
         OutOfReach: it cannot be searched; read without the search, an error in a cell would pass as a blank.
@@ -33,10 +34,11 @@ def _searched(path: Path, sheet: str) -> Found:
             return _in_xlsx(book, sheet)
     if ending == ".ods":
         with zipfile.ZipFile(path) as book:
-            return Found(_in_ods(book, sheet))
-    if ending == ".xls":
-        return Found(_in_xls(path, sheet))
-    return Found()
+            return _in_ods(book, sheet)
+    if ending == ".xlsb":
+        with zipfile.ZipFile(path) as book:
+            return search_binary_sheet(book, sheet)
+    return _in_xls(path, sheet)
 
 
 def _in_xlsx(book: zipfile.ZipFile, sheet: str) -> Found:
@@ -50,21 +52,27 @@ def _in_xlsx(book: zipfile.ZipFile, sheet: str) -> Found:
     return search_sheet(book, sheet_part(book, main, workbook, sheet), recalculated)
 
 
-def _in_xls(path: Path, sheet: str) -> dict[tuple[int, int], Special]:
-    """Error cells of an old binary workbook."""
+def _in_xls(path: Path, sheet: str) -> Found:
+    """What is special in a sheet of an old binary workbook."""
     import xlrd
 
+    found = Found()
     try:
-        with xlrd.open_workbook(path, on_demand=True) as book:
+        # Only with its formats does the reader keep which rows are hidden.
+        with xlrd.open_workbook(path, on_demand=True, formatting_info=True) as book:
             cells = book.sheet_by_name(sheet)
-            return {
-                (row, column): Special(xlrd.error_text_from_code.get(cells.cell_value(row, column), "#ERROR"), "error")
-                for row in range(cells.nrows)
-                for column, kind in enumerate(cells.row_types(row))
-                if kind == xlrd.XL_CELL_ERROR
-            }
-    except (xlrd.XLRDError, KeyError, ValueError, IndexError, AssertionError):
+            found.hidden.extend(sorted(row + 1 for row, about in cells.rowinfo_map.items() if about.hidden))
+            found.columns.extend((column, column) for column, about in cells.colinfo_map.items() if about.hidden)
+            for row in range(cells.nrows):
+                for column, kind in enumerate(cells.row_types(row)):
+                    if kind == xlrd.XL_CELL_ERROR:
+                        name = ERRORS.get(cells.cell_value(row, column), "#ERROR")
+                        found.cells[row, column] = Special(name, "error")
+                    elif kind == xlrd.XL_CELL_TEXT and not cells.cell_value(row, column):
+                        found.empty.append((row, column))
+    except (xlrd.XLRDError, NotImplementedError, *DAMAGED, AssertionError):
         raise damaged(path) from None
+    return found
 
 
 _TABLE = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"
@@ -77,25 +85,36 @@ _REPEATED = 1_000
 """A special cell that is repeated more often is told this many times."""
 
 
-def _in_ods(book: zipfile.ZipFile, sheet: str) -> dict[tuple[int, int], Special]:
-    content = book.read("content.xml")
-    if b"formula" not in content and b'"error"' not in content and b"'error'" not in content:
-        return {}
-    found: dict[tuple[int, int], Special] = {}
+_ODS_SPECIAL = (b"formula", b'"error"', b"'error'", b"collapse", b"filter")
+
+
+def _in_ods(book: zipfile.ZipFile, sheet: str) -> Found:
+    content, found = book.read("content.xml"), Found()
+    if not any(sign in content for sign in _ODS_SPECIAL):
+        return found
     for table in ElementTree.fromstring(content).iter(f"{_TABLE}table"):
         if table.get(f"{_TABLE}name") != sheet:
             continue
-        row = 0
+        row = place = 0
+        for about in table.iter(f"{_TABLE}table-column"):
+            times = int(about.get(f"{_TABLE}number-columns-repeated", "1"))
+            if about.get(f"{_TABLE}visibility") in ("collapse", "filter"):
+                found.columns.append((place, place + times - 1))
+            place += times
         for line in table.iter(f"{_TABLE}table-row"):
             column = 0
+            rows = int(line.get(f"{_TABLE}number-rows-repeated", "1"))
+            if line.get(f"{_TABLE}visibility") in ("collapse", "filter"):
+                # A program may hide all rows below the last one as one.
+                found.hidden.extend(row + 1 + each for each in range(min(rows, _REPEATED)))
             for cell in line:
                 times = int(cell.get(f"{_TABLE}number-columns-repeated", "1"))
                 marked = cell.get(f"{_TABLE}formula") or cell.get(f"{_MORE}value-type") == "error"
                 if marked and (special := _ods_special(cell)):
                     for place in range(min(times, _REPEATED)):
-                        found[row, column + place] = special
+                        found.cells[row, column + place] = special
                 column += times
-            row += int(line.get(f"{_TABLE}number-rows-repeated", "1"))
+            row += rows
     return found
 
 

@@ -20,6 +20,7 @@ from kotrel.core.tables.table import Grid, letter_of
 from kotrel.sheets.archives import damaged, verify
 from kotrel.sheets.limits import require_sane
 from kotrel.sheets.number_formats import SheetFormats
+from kotrel.sheets.remarks import remarks_on
 from kotrel.sheets.sheet_xml import Special
 from kotrel.sheets.special_cells import special_cells
 
@@ -132,19 +133,7 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool, searched:
                 series, kind = _with_special(series, kind, mine)
             cells.append(series.alias(letter))
             kinds[letter] = kind
-    remarks = ["the sheet is hidden"] if hidden else []
-    if path.suffix.lower() == ".xlsb":
-        remarks.append("errors such as #N/A look like blanks in an .xlsb workbook: check for them, or save it as .xlsx")
-    if down:
-        where = ", ".join(f"{letter_of(area[0][1])}{area[0][0] + 1}" for area in down[:4]) + (
-            " …" if len(down) > 4 else ""
-        )
-        remarks.append(
-            f"{len(down)} cell{'s' if len(down) > 1 else ''} merged over several rows: a text counts for each of them, a number only for the first ({where})"
-        )
-    if found.hidden:
-        few = ", ".join(map(str, found.hidden[:5])) + (" …" if len(found.hidden) > 5 else "")
-        remarks.append(f"{len(found.hidden)} hidden row{'s' if len(found.hidden) > 1 else ''} included: {few}")
+    remarks = remarks_on(found, hidden, [(area[0][0], area[0][1]) for area in down], height, width)
     formats = SheetFormats(path, name)
     return Grid(str(path), name, pl.DataFrame(cells), kinds, None, hidden, tuple(remarks), formats=formats)
 

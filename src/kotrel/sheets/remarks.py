@@ -1,0 +1,40 @@
+"""What was noticed on reading a worksheet, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from kotrel.core.phrases import count, listed
+from kotrel.core.tables.table import letter_of
+from kotrel.sheets.sheet_xml import Found
+
+
+def remarks_on(found: Found, hidden: bool, merged: Sequence[tuple[int, int]], height: int, width: int) -> list[str]:
+    """What was noticed in a sheet, in words.
+
+    Args:
+        merged: the first cell of each area that is merged downwards.
+        height: rows down to the last filled one, as ``width`` for columns: that those beyond are hidden means nothing.
+    """
+    remarks = ["the sheet is hidden"] if hidden else []
+    if merged:
+        what, where = count(len(merged), "cell"), _places(merged)
+        remarks.append(
+            f"{what} merged over several rows: a text counts for each of them, a number only for the first ({where})"
+        )
+    if found.empty:
+        who = "a formula" if len(found.empty) == 1 else f"{len(found.empty):,} formulas"
+        remarks.append(
+            f"{who} gave an empty text ({_places(found.empty)}): if there should be more, open the workbook in a spreadsheet program and save it"
+        )
+    if rows := [str(row) for row in found.hidden if row <= height]:
+        remarks.append(f"{count(len(rows), 'hidden row')} included: {listed(rows, 5)}")
+    if letters := [
+        letter_of(place) for place in range(width) if any(first <= place <= last for first, last in found.columns)
+    ]:
+        remarks.append(f"{count(len(letters), 'hidden column')} included: {listed(letters, 5)}")
+    return remarks
+
+
+def _places(cells: Sequence[tuple[int, int]]) -> str:
+    return listed([f"{letter_of(column)}{row + 1}" for row, column in cells], 4)
