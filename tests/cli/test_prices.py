@@ -56,6 +56,46 @@ class Prices(Program):
         self.kotrel("undo", "L0001", "--yes")
         self.assertEqual(self.price(*fleet, "--on", "2027-02-01"), "0.53")
 
+    def test_a_price_is_in_the_currency_of_its_list(self):
+        self.write("lists.csv", "Code,Name,Currency,Decimals,For sale", "USA,American,USD,2,yes")
+        book = openpyxl.Workbook()
+        prices, items = book.active, book.create_sheet("Items")
+        prices.title = "Prices"
+        prices.append(["Price list", "Item", "Unit", "From date", "Price"])
+        for place, (name, price, shown) in enumerate(
+            (("USA", 1.5, "[$$-409]0.00"), ("USA", 1.5, "0.00 [$€-407]"), ("USA", 1.5, "0.00"), ("USA", "$ 1.60", "General"),
+             ("SHOP", 1.5, "[$$-409]0.00"), ("SHOP", 1.5, "0.00 [$€-407]"), ("SHOP", "£1.60", "General"), ("SHOP", None, "[$$-409]0.00")), start=2,
+        ):  # fmt: skip
+            prices.append([name, f"ROP-000{place}0", "M", "2027-01-01", price])
+            prices.cell(place, 5).number_format = shown
+        items.append(["Item code", "Cost"])
+        for place, shown in ((2, "$#,##0.00"), (3, "0.00"), (4, "[$EUR] 0.00")):
+            items.append([f"ROP-000{place}0", 0.5])
+            items.cell(place, 2).number_format = shown
+        book.save(self.folder / "book.xlsx")
+
+        def wrong(*words):
+            sheets = self.json("check", *words, status=1)["files"]
+            told = [(sheet["record"], each) for sheet in sheets for each in sheet["findings"]]
+            return {
+                (record, each["cell"].rpartition("!")[2]) for record, each in told if each["kind"] == "other-currency"
+            }
+
+        expected = {("price", "E3"), ("price", "E6"), ("price", "E8"), ("item", "B2")}
+        self.assertEqual(wrong("lists.csv", "book.xlsx"), expected, "the list is new in the same load")
+        self.kotrel("load", "lists.csv", "--yes")
+        self.assertEqual(wrong("book.xlsx"), expected)
+        self.write(
+            "usd.csv",
+            "Price list,Item,Unit,From date,Price (USD)",
+            "USA,ROP-00020,M,2027-01-01,1",
+            "SHOP,ROP-00020,M,2027-01-01,1",
+        )
+        [told] = [
+            each for each in self.json("check", "usd.csv", status=1)["findings"] if each["kind"] == "other-currency"
+        ]
+        self.assertEqual((told["row"], told["field"]), (3, "amount"))
+
     def test_what_people_change_by_hand_is_guarded(self):
         self.kotrel("reprice", "rope", "-o", "rope.xlsx")
         book = openpyxl.load_workbook(self.folder / "rope.xlsx")

@@ -49,7 +49,7 @@ class Shows(unittest.TestCase):
     def test_formats_in_words(self):
         for code, shown in (
             ("0.00", Shown(2)), ("#,##0.000", Shown(3)), ("0%", Shown(0, True)), ("0.0 %", Shown(1, True)), ("General", None), ("@", None),
-            ('#,##0.00 "% off"', Shown(2)), ("[Red]0.0;(0.0)", Shown(1)), ("0.00E+00", None), ("yyyy-mm-dd", None), ("0,", None), ("[$€-1] #,##0", Shown(0)),
+            ('#,##0.00 "% off"', Shown(2)), ("[Red]0.0;(0.0)", Shown(1)), ("0.00E+00", None), ("yyyy-mm-dd", None), ("0,", None), ("[$€-1] #,##0", Shown(0, currency="€")), ('"USD" 0.00', Shown(2, currency="USD")), ("$#,##0.00;-0", Shown(2, currency="$")), ("[$-407]0", Shown(0)),
         ):  # fmt: skip
             with self.subTest(code):
                 self.assertEqual(shown_by(code), shown)

@@ -7,13 +7,14 @@ from __future__ import annotations
 
 import re
 import zipfile
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from functools import cached_property
 from pathlib import Path
 from xml.etree import ElementTree
 
 from kotrel.core.tables.shown import Shown, is_code_of
 from kotrel.core.tables.table import letter_of
+from kotrel.core.values.currencies import CURRENCY
 from kotrel.sheets.archives import DAMAGED, part_named, sheet_part, workbook_part
 from kotrel.sheets.binary_parts import cell_styles, style_formats
 
@@ -36,7 +37,17 @@ def shown_by(code: str) -> Shown | None:
     if scaled:
         return None
     places = len(digits[1]) if digits else 0
-    return Shown(places, "%" in first, "" if places else mask_of(code))
+    currency = currency_of(code)
+    return Shown(places, "%" in first, "" if places or currency else mask_of(code), currency)
+
+
+_NAMED = re.compile(r"\[\$([^\]-]+)[^\]]*\]|\[[^\]]*\]|\"([^\"]*)\"|\\(.)|([$€£¥])")
+
+
+def currency_of(code: str) -> str:
+    """The sign or code of a currency in a format such as ``[$€-407] #,##0.00`` or ``"USD" 0.00``; empty where there is none."""
+    named = ("".join(filter(None, found.groups())).strip() for found in _NAMED.finditer(code.split(";")[0]))
+    return next((each for each in named if re.fullmatch(CURRENCY, each)), "")
 
 
 _SIGN = re.compile(r"""\"([^\"]*)\"|\\(.)|_.|\*.|\[(?:[A-Za-z]+ ?[0-9]*|\$-[^\]]*)\]|([0#])|([-+ ():/])""")
@@ -74,6 +85,13 @@ class SheetFormats:
         if self._path.suffix.lower() in (".xlsx", ".xlsm"):
             return any(how is not None and how.percent for how in self._styles)
         return any(how.percent for column in self._all().values() for how in column.values())
+
+    @cached_property
+    def currencies(self) -> Collection[str]:
+        """The signs and codes of currencies in the formats of the workbook."""
+        if self._path.suffix.lower() in (".xlsx", ".xlsm"):
+            return {how.currency for how in self._styles if how is not None and how.currency}
+        return {how.currency for column in self._all().values() for how in column.values() if how.currency}
 
     @cached_property
     def any_mask(self) -> bool:
@@ -164,7 +182,8 @@ class SheetFormats:
                         digits = re.search(r"[.,]([0-9]+)[^0-9.,]*$", shown)
                         of_code = said.get("value-type") == "float" and is_code_of(shown, said.get("value", ""))
                         percent = said.get("value-type") == "percentage"
-                        how = Shown(len(digits[1]) if digits else 0, percent, text=shown if of_code else "")
+                        places, sign = len(digits[1]) if digits else 0, said.get("currency", "")
+                        how = Shown(places, percent, currency=sign, text=shown if of_code else "")
                         for place in range(times):
                             yield letter_of(column + place), row + 1, how
                     column += times

@@ -13,6 +13,7 @@ import polars as pl
 
 from kotrel.core.checking.circles import check_circles
 from kotrel.core.checking.codes import check_codes
+from kotrel.core.checking.currency import check_currency
 from kotrel.core.checking.files import check_files
 from kotrel.core.checking.kept import check_kept
 from kotrel.core.checking.keys import check_keys
@@ -43,6 +44,7 @@ CHECKS: tuple[Check, ...] = (
     check_rules,
     check_circles,
     check_files,
+    check_currency,
 )
 
 

@@ -50,6 +50,7 @@ class Rows:
         defaulted: what was filled in because cells were blank.
         once: True where each row stands for all rows of the sheet with the same value.
         flat_of: the document whose flat sheet the rows are from, or an empty text.
+        currency: of the amounts here; empty where any may stand.
         few: what is known about columns by their distinct values (see :meth:`seen`).
     """
 
@@ -63,6 +64,7 @@ class Rows:
     defaulted: tuple[Defaulted, ...] = ()
     once: bool = False
     flat_of: str = ""
+    currency: str = ""
     few: Few = field(default_factory=Few, compare=False, repr=False)
 
     @property

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import NamedTuple, Protocol
 
 
@@ -15,12 +15,14 @@ class Shown(NamedTuple):
         percent: whether as a percentage.
         mask: of a format that shows whole numbers with a fixed number of digits, or with signs among them: each digit is a
             ``0`` (always there) or ``#``, every other sign stands behind a ``\``. Empty where the format is none.
+        currency: the sign or code of a currency in its format.
         text: what it shows, where the file itself says so and it is more than the number.
     """
 
     places: int | None
     percent: bool = False
     mask: str = ""
+    currency: str = ""
     text: str = ""
 
 
@@ -30,6 +32,10 @@ class Formats(Protocol):
     @property
     def any_percent(self) -> bool:
         """True where the workbook has a format that shows percentages."""
+
+    @property
+    def currencies(self) -> Collection[str]:
+        """The signs and codes of currencies in the formats of the workbook."""
 
     @property
     def any_mask(self) -> bool:

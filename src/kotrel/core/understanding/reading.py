@@ -8,6 +8,7 @@ from datetime import date
 import polars as pl
 
 from kotrel.core.columns import ROW, clearing
+from kotrel.core.description.currencies import currency_source
 from kotrel.core.parallel import map_parallel
 from kotrel.core.phrases import listed_and
 from kotrel.core.rows.few import Few, few_of
@@ -30,9 +31,12 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
         today: the day, for years of two digits.
         mark: the decimal mark that an earlier part of the same sheet proved, or None.
     """
-    record = matched.record
+    record, here = matched.record, conventions.currency
     if matched.optional:
         table = _rows_that_say_anything(table, matched)
+    if currency_source(record) is not None:
+        # Each row has its own: a check compares them.
+        conventions = replace(conventions, currency="")
     setting = Setting(conventions, today, sheet_mark(table, matched) or mark, not table.sheet)
     sheet_rows = table.cells[ROW]
     columns: list[pl.Series] = [sheet_rows]
@@ -84,6 +88,7 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
         tuple(findings),
         tuple(repairs),
         dict(matched.sources),
+        currency=here,
         few=seen,
     )
     rows = replace(rows, findings=(*_about_headings(rows, matched, conventions.currency), *rows.findings))

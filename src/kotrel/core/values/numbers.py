@@ -132,6 +132,12 @@ def read_number(text: str, mark: Mark | None) -> Read:
     return Read(value, "percent" if found["percent"] else "", found["before"] or found["after"] or "")
 
 
+def currency_beside(text: str) -> str:
+    """The sign or code of a currency beside a number as typed; empty where there is none."""
+    found = _SHAPE.match(_without_blanks(text))
+    return (found["before"] or found["after"] or "") if found else ""
+
+
 def doubtful_points(column: pl.Series) -> bool:
     """True where plain numbers such as ``1.234`` could mean thousands and no other value of the column decides."""
     return bool(column.str.contains(_POINT_IS_DOUBTFUL).any()) and not bool(column.str.contains(_POINT_IS_CLEAR).any())

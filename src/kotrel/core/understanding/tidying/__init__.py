@@ -17,7 +17,7 @@ from kotrel.core.understanding.tidying.column import Setting, Tidied, Trouble, c
 from kotrel.core.understanding.tidying.days import tidy_date
 from kotrel.core.understanding.tidying.moments import tidy_moment
 from kotrel.core.understanding.tidying.shown_codes import read_as_shown
-from kotrel.core.understanding.tidying.shown_numbers import read_percentages, round_as_wished
+from kotrel.core.understanding.tidying.shown_numbers import read_percentages, refuse_other_currencies, round_as_wished
 from kotrel.core.understanding.tidying.signs import usual_signs_of
 from kotrel.core.understanding.tidying.terms import tidy_choice, tidy_list, tidy_yes_no
 
@@ -106,7 +106,7 @@ def _tidy_all(
     shown: list[Tidied] = []
     if about.is_decimal:
         number_cells = kinds("number")
-        for change in (read_percentages, round_as_wished):
+        for change in (refuse_other_currencies, read_percentages, round_as_wished):
             shown.append(change(rows, values, number_cells, about, setting))
             values = shown[-1].values
         tidied = tidy_number(rows, values, number_cells, about, setting)

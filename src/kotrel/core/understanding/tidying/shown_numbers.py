@@ -12,6 +12,7 @@ from kotrel.core.description.model import Field
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.tables.shown import Shown
 from kotrel.core.understanding.tidying.column import Repair, Setting, Tidied, Trouble
+from kotrel.core.values.currencies import may_be
 
 AS_SHOWN = "as shown"
 
@@ -40,6 +41,27 @@ def read_percentages(
     after = values.scatter(wrong.arg_true(), pl.Series(shown_as, dtype=pl.String))
     cells = _repaired(rows.filter(wrong), stored, shown_as, [f"the cell shows {text} %" for text in shown_as])
     return Tidied(after, repairs=[Repair("percent-as-shown", "percentages read as they are shown", cells)])
+
+
+def refuse_other_currencies(
+    rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: Setting
+) -> Tidied:
+    """Cells that show an amount in another currency than the one of the amounts here."""
+    here = setting.conventions.currency
+    if setting.formats is None or about.kind != "money" or not here or not is_number.any():
+        return Tidied(values)
+    if all(may_be(sign, here) for sign in setting.formats.currencies):
+        return Tidied(values)
+    signs = {row: how.currency for row, how in setting.shown.items() if how.currency and not may_be(how.currency, here)}
+    wrong = is_number & rows.is_in(list(signs)) & values.is_not_null()
+    if not wrong.any():
+        return Tidied(values)
+    cells = cells_of(
+        rows.filter(wrong),
+        values.filter(wrong),
+        [f"the cell shows {signs[row]}, and amounts here are in {here}: convert it" for row in rows.filter(wrong)],
+    )
+    return Tidied(values.set(wrong, None), [Trouble("error", "other-currency", "in another currency", cells)])
 
 
 def round_as_wished(rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: Setting) -> Tidied:
