@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import random
+import shutil
 import zipfile
 from dataclasses import dataclass, field
 from io import BytesIO
 from pathlib import Path
 
+from tests.sheets.test_rare_workbooks import OLD, binary_workbook, small_sheet
 from tests.support import fresh_shop, run_kotrel
 
 
@@ -22,21 +24,84 @@ class Case:
 
 
 def seeds(folder: Path) -> dict[str, bytes]:
-    """Sound files to start from; a workspace is made in ``folder/shop``."""
-    import shutil
-
+    """Sound files to start from, by their names; a workspace that has been worked in is made in ``folder/shop``."""
     shop = folder / "shop"
     shutil.copytree(fresh_shop(), shop)
-    for name in ("a.xlsx", "a.ods", "a.csv", "a.tsv"):
+    for name in SHEETS:
         run_kotrel(shop, "export", "item", "-o", name, "--where", "category is 'CHAIN-LINK'")
-    found = {
-        name: (shop / name).read_bytes() for name in ("a.xlsx", "a.ods", "a.csv", "a.tsv", "kotrel.toml", "system.toml")
-    }
-    for name in ("a.xlsx", "a.ods", "a.csv", "a.tsv"):
+    found = {name: (shop / name).read_bytes() for name in SHEETS}
+    for name in SHEETS:
         (shop / name).unlink()
-    return found
+    found["a.xls"] = OLD.read_bytes()
+    binary_workbook(shop / "a.xlsb", small_sheet())
+    found["a.xlsb"] = (shop / "a.xlsb").read_bytes()
+    (shop / "a.xlsb").unlink()
+    for name, content in SETTINGS.items():
+        (shop / name).parent.mkdir(exist_ok=True)
+        (shop / name).write_text(content, "utf-8")
+    (shop / "new.csv").write_text("Item code,Cost\nCHN-00010,3.10\nCHN-00020,4.20\n", "utf-8")
+    for words in (
+        ("load", "new.csv", "--yes"),
+        ("count", "freeze", "shed", "--where", "warehouse is 'SHED'", "--stopped"),
+        ("export", "item", "-o", "saved.csv", "--save", "mine"),
+    ):
+        done = run_kotrel(shop, *words)
+        assert done.returncode == 0, done.stderr
+    kept = [
+        path
+        for path in shop.rglob("*")
+        if path.is_file() and (".kotrel" in path.parts or path.suffix in (".db", ".toml"))
+    ]
+    return found | {path.relative_to(shop).as_posix(): path.read_bytes() for path in kept}
 
 
+SHEETS = ("a.xlsx", "a.ods", "a.csv", "a.tsv")
+BOOKS = ("a.xlsx", "a.ods", "a.xlsx", "a.xls", "a.xlsb")
+SETTINGS = {
+    "layouts/up.toml": """record = "item"
+separator = "semicolon"
+decimals = 2
+yes = "Y"
+[[column]]
+heading = "Action"
+action = { new = "N", changed = "U", withdrawn = "W" }
+[[column]]
+heading = "Code"
+field = "code"
+must = true
+length = 40
+[[column]]
+heading = "Least"
+make = "least(cost, 5)"
+""",
+    "prices/up.toml": """title = "Rope"
+from_date = 2027-02-01
+[[step]]
+name = "rope"
+where = "code begins with 'ROP-0001'"
+set = { SHOP = "SHOP + 4%" }
+round = "up to 0.01"
+[guards]
+most_up = "12%"
+""",
+    "maps/n.toml": """record = "item"
+[field.code]
+column = "Item code"
+[field.cost]
+column = "Cost"
+rounding = 2
+[field.price]
+make = "cost + 1"
+for = "all"
+""",
+}
+KEPT = (
+    ("history",), ("outcome", "L0001"), ("undo", "L0001", "--yes"), ("verify", "L0001"), ("check", "a.csv", "--as", "item"), ("count", "variance", "shed"), ("count", "list"),
+    ("export", "--saved", "mine"), ("stock",), ("load", "a.csv", "--as", "item", "--yes", "--since", "none"), ("records",), ("count", "sheets", "shed", "-o", "sheets"),
+)  # fmt: skip
+OF_SETTINGS = (
+    ("check", "a.csv", "--as", "item"), ("records", "item"), ("history",), ("preview", "a.csv"), ("write", "a.csv", "--layout", "up", "-o", "u.csv"), ("reprice", "up", "-o", "p.xlsx"),
+)  # fmt: skip
 COMMANDS = (
     ("check", "FILE", "--as", "item"), ("inspect", "FILE"), ("preview", "FILE", "--as", "item", "--since", "none"), ("prepare", "FILE", "--as", "item", "-o", "out.xlsx"),
     ("prepare", "FILE", "--as", "item", "-o", "out.ods"), ("prepare", "FILE", "--as", "item", "-o", "out.csv"), ("check", "FILE", "--as", "item", "--marked", "m.xlsx"),
@@ -57,7 +122,7 @@ VALUES = (
 def case(sound: dict[str, bytes], number: int) -> Case:
     """The case of that number."""
     pick = random.Random(number)
-    kind = pick.choice(("archive", "xml", "text", "values", "settings", "expression"))
+    kind = pick.choice(("archive", "xml", "text", "values", "settings", "expression", "kept"))
     made = {
         "archive": _archive,
         "xml": _xml,
@@ -65,6 +130,7 @@ def case(sound: dict[str, bytes], number: int) -> Case:
         "values": _values,
         "settings": _settings,
         "expression": _expression,
+        "kept": _kept,
     }[kind]
     return made(sound, pick)
 
@@ -90,16 +156,16 @@ def _flipped(content: bytes, pick: random.Random) -> bytes:
 
 
 def _archive(sound: dict[str, bytes], pick: random.Random) -> Case:
-    name = pick.choice(("a.xlsx", "a.ods"))
+    name = pick.choice(BOOKS)
     return _on("archive", name, _flipped(sound[name], pick), pick)
 
 
 def _xml(sound: dict[str, bytes], pick: random.Random) -> Case:
     """A part of a workbook damaged inside a sound archive."""
-    name = pick.choice(("a.xlsx", "a.ods"))
+    name = pick.choice(("a.xlsx", "a.ods", "a.xlsb"))
     out = BytesIO()
     with zipfile.ZipFile(BytesIO(sound[name])) as old, zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as new:
-        parts = [each for each in old.namelist() if each.endswith((".xml", ".rels"))]
+        parts = [each for each in old.namelist() if each.endswith((".xml", ".rels", ".bin"))]
         struck = pick.choice(parts)
         for part in old.namelist():
             content = old.read(part)
@@ -134,20 +200,8 @@ def _values(sound: dict[str, bytes], pick: random.Random) -> Case:
 
 
 def _settings(sound: dict[str, bytes], pick: random.Random) -> Case:
-    name = pick.choice(("kotrel.toml", "system.toml", "maps/n.toml"))
-    if name == "maps/n.toml":
-        lines = [
-            'record = "item"',
-            "[field.code]",
-            'column = "Item code"',
-            "[field.cost]",
-            'make = "cost + 1"',
-            "[[also]]",
-            'record = "vendor"',
-        ]
-        content = "\n".join(lines).encode()
-    else:
-        content = sound[name]
+    name = pick.choice(("kotrel.toml", "system.toml", *SETTINGS))
+    content = sound[name]
     if pick.random() < 0.5:
         lines = content.split(b"\n")
         at = pick.randrange(len(lines))
@@ -169,8 +223,14 @@ def _settings(sound: dict[str, bytes], pick: random.Random) -> Case:
         content = b"\n".join(lines)
     else:
         content = _flipped(content, pick)
-    words = pick.choice((("check", "a.csv", "--as", "item"), ("records", "item"), ("history",), ("preview", "a.csv")))
+    words = pick.choice(OF_SETTINGS)
     return Case("settings", name, words, {name: content, "a.csv": sound["a.csv"]})
+
+
+def _kept(sound: dict[str, bytes], pick: random.Random) -> Case:
+    """Damage in what Kotrel itself keeps, and in the database."""
+    name = pick.choice([name for name in sound if name.startswith(".kotrel") or name.endswith(".db")])
+    return Case("kept", name, pick.choice(KEPT), {name: _flipped(sound[name], pick), "a.csv": sound["a.csv"]})
 
 
 def _expression(sound: dict[str, bytes], pick: random.Random) -> Case:
