@@ -86,6 +86,16 @@ class Prices(Program):
         self.kotrel("load", "lists.csv", "--yes")
         self.assertEqual(wrong("book.xlsx"), expected)
         self.write(
+            "fine.csv",
+            "Price list,Item,Unit,From date,Price",
+            "USA,ROP-00020,M,2027-01-01,0.1250",
+            "USA,ROP-00030,M,2027-01-01,0.1200",
+        )
+        [told] = self.json("check", "fine.csv")["findings"]
+        self.assertEqual(
+            (told["kind"], told["row"], told["suggestion"]), ("finer-than-list", 2, "0.13"), "half away from zero"
+        )
+        self.write(
             "usd.csv",
             "Price list,Item,Unit,From date,Price (USD)",
             "USA,ROP-00020,M,2027-01-01,1",

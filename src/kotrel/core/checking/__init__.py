@@ -13,12 +13,12 @@ import polars as pl
 
 from kotrel.core.checking.circles import check_circles
 from kotrel.core.checking.codes import check_codes
-from kotrel.core.checking.currency import check_currency
 from kotrel.core.checking.files import check_files
 from kotrel.core.checking.kept import check_kept
 from kotrel.core.checking.keys import check_keys
 from kotrel.core.checking.lists import check_lists
 from kotrel.core.checking.present import check_present
+from kotrel.core.checking.price_lists import check_currency, check_list_decimals
 from kotrel.core.checking.rules import check_rules
 from kotrel.core.checking.shape import check_shape
 from kotrel.core.checking.together import check_together
@@ -45,6 +45,7 @@ CHECKS: tuple[Check, ...] = (
     check_circles,
     check_files,
     check_currency,
+    check_list_decimals,
 )
 
 

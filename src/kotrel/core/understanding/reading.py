@@ -8,7 +8,7 @@ from datetime import date
 import polars as pl
 
 from kotrel.core.columns import ROW, clearing
-from kotrel.core.description.currencies import currency_source
+from kotrel.core.description.price_lists import currency_source
 from kotrel.core.parallel import map_parallel
 from kotrel.core.phrases import listed_and
 from kotrel.core.rows.few import Few, few_of

@@ -1,12 +1,12 @@
-"""Amounts in another currency than their own row's: price lists have one each."""
+"""Amounts in another currency than their own row's, or finer than their price list: each list has a currency and decimals."""
 
 from __future__ import annotations
 
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.description.currencies import CURRENCY_FIELD, PRICE_LIST, currency_source
 from kotrel.core.description.model import Field
+from kotrel.core.description.price_lists import CURRENCY_FIELD, DECIMALS_FIELD, PRICE_LIST, currency_source, list_field
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -41,6 +41,35 @@ def check_currency(rows: Rows, state: SystemState) -> list[FindingGroup]:
     return found
 
 
+def check_list_decimals(rows: Rows, state: SystemState) -> list[FindingGroup]:
+    """Prices with more decimals than their list, by which every price that is asked for is rounded."""
+    if list_field(rows.record) is None:
+        return []
+    found: list[FindingGroup] = []
+    for field in rows.record.fields.values():
+        if field.kind != "money" or field.name not in rows.values.columns:
+            continue
+        most = _decimals_of(rows.seen(field.name)).max()
+        places = _of_list(rows, state, DECIMALS_FIELD).cast(pl.Int64, strict=False)
+        finest = places.min()
+        if not isinstance(most, int) or not isinstance(finest, int) or most <= finest:
+            continue
+        finer = (_decimals_of(rows.values[field.name]) > places).fill_null(False)
+        for count in places.filter(finer).unique().sort():
+            has = "has no decimals" if not count else "has 1 decimal" if count == 1 else f"has {count} decimals"
+            message = f"the price list {has}: a price that is asked for is rounded to that"
+            rounded = pl.col(field.name).cast(pl.Decimal(38, 12), strict=False).round(count, mode="half_away_from_zero")
+            shown = rounded.cast(pl.Decimal(38, count), strict=False).cast(pl.String)
+            here = finer & (places == count)
+            found += rows.where("warning", "finer-than-list", "finer than the price list", field, here, message, shown)
+    return found
+
+
+def _decimals_of(values: pl.Series) -> pl.Series:
+    """How many decimals of each value count, without zeros at the end."""
+    return values.str.extract(r"\.([0-9]*[1-9])0*$").str.len_chars().fill_null(0)
+
+
 def _said(rows: Rows, field: Field) -> pl.Series:
     """The sign or code that stands beside each amount: in its cell, else in its number format, else in the heading."""
     count = rows.values.height
@@ -65,15 +94,8 @@ def _own_currency(rows: Rows, state: SystemState) -> pl.Series:
     """The currency of each row: its own, in the sheet or the system, else its price list's, else the workspace's."""
     record, values = rows.record, rows.values
     known = [values[CURRENCY_FIELD]] if CURRENCY_FIELD in values.columns else []
-    source = currency_source(record)
-    target = state.description.records.get(PRICE_LIST)
-    if source != CURRENCY_FIELD and target is not None and CURRENCY_FIELD in target.fields:
-        if source in values.columns:
-            held = state.having(target, [CURRENCY_FIELD], target.code, values[source])
-            lists = pl.concat(
-                [state.coming(target, [target.code, CURRENCY_FIELD]), held.select(target.code, CURRENCY_FIELD)]
-            )
-            known.append(_looked_up(values[source], lists))
+    if list_field(record) is not None:
+        known.append(_of_list(rows, state, CURRENCY_FIELD))
     elif len(record.key) == 1 and record.key[0] in values.columns:
         key = record.key[0]
         known.append(
@@ -83,6 +105,16 @@ def _own_currency(rows: Rows, state: SystemState) -> pl.Series:
         )
     here = pl.Series([rows.currency]).new_from_index(0, values.height)
     return pl.select(pl.coalesce(*known, here)).to_series()
+
+
+def _of_list(rows: Rows, state: SystemState, field: str) -> pl.Series:
+    """A field of each row's price list; null where nobody knows."""
+    name, target = list_field(rows.record), state.description.records.get(PRICE_LIST)
+    if name not in rows.values.columns or target is None or field not in target.fields:
+        return pl.Series([None], dtype=pl.String).new_from_index(0, rows.values.height)
+    wanted = [target.code, field]
+    held = state.having(target, [field], target.code, rows.distinct(name).drop_nulls()).select(wanted)
+    return _looked_up(rows.values[name], pl.concat([state.coming(target, wanted), held]))
 
 
 def _looked_up(codes: pl.Series, pairs: pl.DataFrame) -> pl.Series:
