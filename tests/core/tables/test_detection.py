@@ -30,6 +30,24 @@ class Tables(unittest.TestCase):
         self.assertEqual(table.cells[ROW].to_list(), [4, 6])
         self.assertEqual(table.remarks, ("rows above the headings left out: 1 to 2", "1 blank row left out"))
 
+    def test_headings_that_stand_again_are_no_rows(self):
+        head = ("Item\ncode", "Cost ", "")
+        table = find_table(
+            grid(
+                head,
+                ("A", "1"),
+                ("Item\ncode", "Cost"),
+                ("Cost", "Item code"),
+                ("B", "2"),
+                ("Item code", ""),
+                ("Item code", "Cost", "x"),
+                head,
+            )
+        )
+        self.assertEqual(table.cells["A"].to_list(), ["A", "Cost", "B", "Item code", "Item code"])
+        self.assertEqual(table.remarks, ("the headings again, left out: 2 rows: 3, 8",))
+        self.assertEqual(find_table(grid(("Cost",), ("Cost",), ("1",))).rows, 2, "one word alone may be a value")
+
     def test_a_heading_over_two_rows(self):
         top = {"A": "Item", "B": "Price", "C": "", "D": "Note"}
         below = {"A": "Item", "B": "SHOP", "C": "YARD", "D": ""}

@@ -7,6 +7,7 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.tables.headings import joined_headings, one_line, second_heading_row, technical_row
+from kotrel.core.tables.repeated_headings import headings_within
 from kotrel.core.tables.table import Column, Grid, Table
 from kotrel.core.tables.totals import below_the_table, totals_within
 
@@ -130,6 +131,9 @@ def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
             if between:
                 remarks.append(f"{between} blank row{'s' if between > 1 else ''} left out")
             keep(full)
+    again = headings_within(body, rows, grid.cells.slice(at, first_below - at).rows(), remarks)
+    if again is not None:
+        keep(~again)
     below = below_the_table(body, rows, remarks)
     if below:
         keep(pl.int_range(body.height, eager=True) < body.height - below)
