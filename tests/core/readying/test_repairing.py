@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kotrel.core.changes.comparison import compare_tables
+from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.readying.repairing import repair
 from kotrel.core.tables.detection import find_table
@@ -283,11 +284,21 @@ class Evidence(unittest.TestCase):
         )
         done = repair(sheet, state(**SYSTEM), {})
         self.assertEqual(
-            [
-                (group.kind, *group.cells["row" if "row" in group.cells.columns else group.cells.columns[0]])
-                for group in done.findings
-            ],
+            [(group.kind, *group.cells[ROW]) for group in done.findings],
             [("digits-lost", 2), ("digits-lost", 4)],
+        )
+
+    def test_what_a_spreadsheet_made_of_texts_is_told(self):
+        cells = ("3-12", "2026-12-03", "TRUE", "1234567890123456", "123456789012345", "12345678901234567")
+        sheet = rows(
+            ("Item code", "Description"),
+            *((f"N{place}", cell) for place, cell in enumerate(cells)),
+            kinds={"B": pl.Series(["text", "text", "date", "yes_no", "number", "number", "text"])},
+        )
+        found = repair(sheet, state(), {}).findings
+        self.assertEqual(
+            [(group.severity, group.kind, group.cells[ROW].to_list()) for group in found],
+            [("warning", "became-date", [3]), ("warning", "became-yes-no", [4]), ("error", "digits-lost", [5])],
         )
 
     def test_texts_from_a_wrong_code_page(self):

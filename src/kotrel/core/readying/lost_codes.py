@@ -14,7 +14,35 @@ from kotrel.core.values.starts import common_start
 
 EXPONENT = r"^[0-9](?:[.,][0-9]+)?[eE]\+[0-9]{1,2}$"
 """What a spreadsheet shows instead of a long number."""
+_TOO_LONG = "^[0-9]{16,}$"
+_TOO_LONG_TITLE = "more than 15 digits as a number"
+_TOO_LONG_MESSAGE = (
+    "a spreadsheet keeps only 15 digits of a number: get it from its source again, into a column formatted as text"
+)
 _EITHER = f"{EXPONENT}|(?:{SHAPED_LIKE_DATE})"
+
+
+def lost_texts(rows: Rows, about: Field, values: pl.Series) -> list[FindingGroup]:
+    """Findings on texts that a spreadsheet keeps as a date, a yes/no value or a number of too many digits.
+
+    A date may be meant in a note, so it is only doubtful; digits are lost for good.
+    """
+    kinds = rows.table.kinds.get(rows.letters.get(about.name, ""), "text")
+    source = rows.sources.get(about.name)
+    if (isinstance(kinds, str) and kinds == "text") or source is None or not source.is_plain:
+        return []
+    found: list[FindingGroup] = []
+    letter = rows.letters[about.name]
+    for kind, what in (("date", "a date"), ("yes_no", "a yes/no value")):
+        if (here := rows.table.kind_is(letter, kind)).any():
+            message = f"the cell holds {what}: if it should be text, format the column as text and type it again"
+            found += rows.where(
+                "warning", f"became-{kind.replace('_', '-')}", f"{what} in a text", about, here, message
+            )
+    long = rows.table.kind_is(letter, "number") & values.str.contains(_TOO_LONG).fill_null(False)
+    return found + (
+        rows.where("error", "digits-lost", _TOO_LONG_TITLE, about, long, _TOO_LONG_MESSAGE) if long.any() else []
+    )
 
 
 def lost_codes(rows: Rows, about: Field, values: pl.Series, repaired: Collection[str]) -> list[FindingGroup]:
@@ -51,8 +79,7 @@ def lost_codes(rows: Rows, about: Field, values: pl.Series, repaired: Collection
     for wrong, kind, title, message in (
         (values.str.contains(EXPONENT), "digits-lost", "in exponent form, with digits lost",
          "the spreadsheet dropped digits: get the code from its source again, into a column formatted as text"),
-        (kind_is("number") & values.str.contains(r"^[0-9]{16,}$"), "digits-lost", "more than 15 digits as a number",
-         "a spreadsheet keeps only 15 digits of a number: get the code from its source again, into a column formatted as text"),
+        (kind_is("number") & values.str.contains(_TOO_LONG), "digits-lost", _TOO_LONG_TITLE, _TOO_LONG_MESSAGE),
         (kind_is("date"), "became-date", "turned into a date",
          "the spreadsheet took the code for a date: format the column as text and type the code again"),
         (kind_is("yes_no"), "became-yes-no", "turned into yes or no",

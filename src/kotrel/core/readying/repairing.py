@@ -18,7 +18,7 @@ from kotrel.core.readying.barcode_repairs import repaired_barcodes
 from kotrel.core.readying.code_list import BROKEN, CodeList
 from kotrel.core.readying.found_by import found_by_fields
 from kotrel.core.readying.held_codes import keep_as_held
-from kotrel.core.readying.lost_codes import lost_codes
+from kotrel.core.readying.lost_codes import lost_codes, lost_texts
 from kotrel.core.readying.other_codes import known_as
 from kotrel.core.readying.suspicious import suspicious_keys
 from kotrel.core.rows.findings import FindingGroup, RepairGroup
@@ -88,8 +88,9 @@ def repair(
             _repair_texts(column)
         repairs: list[RepairGroup] = []
         after = _repaired(column, repairs) if column.repairs else column.values
-        findings = lost_codes(rows, about, column.values, column.repairs) if about.kind in ("code", "reference") else []
-        return after, repairs, findings
+        if about.kind in ("code", "reference"):
+            return after, repairs, lost_codes(rows, about, column.values, column.repairs)
+        return after, repairs, lost_texts(rows, about, column.values) if about.kind == "text" else []
 
     done = map_parallel(one, [name for name in rows.fields if only is None or name in only], rows.values.height)
     values = rows.values.with_columns(after for after, _, _ in done)
