@@ -263,6 +263,15 @@ class Evidence(unittest.TestCase):
         self.assertEqual(done.values["code"].to_list(), ["NEW1", "7", "00120", "2026-12-03"])
         self.assertEqual([group.kind for group in done.findings], ["became-date"])
 
+    def test_an_apostrophe_before_a_code_is_none_of_it(self):
+        done = repair(
+            rows(("Item code", "Unit"), ("'00125", "'EA"), ("'B'2", "?x"), ("'T", "M")),
+            state(item={"code": ["'T"]}),
+            {},
+        )
+        self.assertEqual(done.values["code"].to_list(), ["00125", "'B'2", "'T"], "unless the system has it so")
+        self.assertEqual(done.values["unit"].to_list(), ["EA", "?x", "M"])
+
     def test_barcodes_go_to_the_length_that_the_column_has(self):
         long = "0000123456784"
         self.assertEqual(long[-1], gtin_check_digit(long[:-1]))

@@ -34,6 +34,19 @@ def column(values, heading="Cost", **conventions):
     )
 
 
+class Wrapped(unittest.TestCase):
+    def test_a_text_in_a_formula_is_that_text(self):
+        told = {"text-in-formula"}
+        self.assertEqual(
+            column(['="00123"', '=" 5 ""A"" "', '="', "=1+1", '=""', "x"], "Description"),
+            (["00123", '5 "A"', '="', "=1+1", None, "x"], set(), told | {"stray-spaces"}),
+        )
+        self.assertEqual(column(['="1,50"', "2.000,00"]), (["1.50", "2000.00"], set(), told | {"number-as-typed"}))
+        self.assertEqual(
+            column(['="A"'] * 50 + ["A"] * 50, "Description")[0], ["A"] * 100, "a few values, often repeated"
+        )
+
+
 class Amounts(unittest.TestCase):
     @given(amounts, st.sampled_from(sorted(MARKS)))
     def test_a_column_in_one_convention_is_read_exactly(self, values, convention):

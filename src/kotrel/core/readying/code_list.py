@@ -15,7 +15,7 @@ from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Record
 from kotrel.core.similarity import folded
 from kotrel.core.values.dated_codes import DATE_LIKE, Day, any_could_be, days_of, days_shown
-from kotrel.core.values.lookalikes import as_number, plain, shape
+from kotrel.core.values.lookalikes import as_number, plain, shape, unquoted
 
 BROKEN = re.compile(r"[\t\n\x0b\x0c\r\x85\u2028\u2029]")
 CODE_AND_NAME = (
@@ -78,7 +78,7 @@ class CodeList:
             if len(found) > 1 or any(self.names.is_name(value, code) for code in named - {found[0]}):
                 return None
             return found[0], "other-case", f"the only code on the {self.title} list that differs only in capitals"
-        if not BROKEN.search(value) and (found := self.which(plain, plain(value))):
+        if not BROKEN.search(value) and (found := self.which(plain, unquoted(plain(value)))):
             proof = f"the only code on the {self.title} list that looks like it"
             return (found[0], "look-alike", proof) if len(found) == 1 else None
         if others:

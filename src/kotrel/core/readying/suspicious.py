@@ -8,7 +8,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, may_be_date
 from kotrel.core.values.starts import common_start
 
-_DAMAGED = rf"""^[0-9.]+(?:[eE]\+?[0-9]+)?$|[^ -~]|^["'].*["']$|(?:{SHAPED_LIKE_DATE})"""
+_DAMAGED = rf"""^[0-9.]+(?:[eE]\+?[0-9]+)?$|[^ -~]|^["'].|(?:{SHAPED_LIKE_DATE})"""
 
 
 def suspicious_keys(rows: Rows, name: str) -> pl.Series:

@@ -54,11 +54,11 @@ _SEPARATORS = {"\u066b": ".", "\u066c": "'"}
 """The decimal and thousands marks beside the digits of other scripts."""
 
 
-_QUOTED = re.compile("""^(?:"([^"']+)"|'([^"']+)')$""")
+_QUOTED = re.compile("""^(?:"([^"']+)"|'([^"']+)'?)$""")
 
 
 def unquoted(code: str) -> str:
-    """A plain code without the quotes around it, if it has no others."""
+    """A plain code without the quotes around it, or the apostrophe before it that keeps it a text, if it has no others."""
     found = _QUOTED.match(code)
     return (found[1] or found[2]).strip() if found else code
 

@@ -13,7 +13,7 @@ from kotrel.core.description.model import Field
 from kotrel.core.rows.few import is_plain
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.understanding.tidying.amounts import column_mark, fixed_decimals, tidy_number
-from kotrel.core.understanding.tidying.column import Setting, Tidied, Trouble, clean_ends, unguard
+from kotrel.core.understanding.tidying.column import Setting, Tidied, Trouble, clean_ends, unguard, unwrap
 from kotrel.core.understanding.tidying.days import tidy_date
 from kotrel.core.understanding.tidying.moments import tidy_moment
 from kotrel.core.understanding.tidying.shown_codes import read_as_shown
@@ -98,6 +98,8 @@ def _tidy_all(
     if broken:
         values = values.set(errors | kinds("uncalculated"), None)
     recorded = about.kind in ("code", "text", "reference", "file")
+    unwrapped = unwrap(rows, values)
+    values = unwrapped.values
     plain = is_plain(values)
     cleaned = Tidied(values) if plain else clean_ends(rows, values, recorded)
     values = unguard(cleaned.values) if setting.text_file and not about.is_decimal else cleaned.values
@@ -122,7 +124,7 @@ def _tidy_all(
         tidied = tidy_list(rows, values)
     else:
         tidied = read_as_shown(rows, values, kinds("number"), setting)
-    steps = [cleaned, usual, *shown, tidied]
+    steps = [unwrapped, cleaned, usual, *shown, tidied]
     troubles = [trouble for step in steps for trouble in step.troubles]
     repairs = [repair for step in steps for repair in step.repairs]
     # What was only plain text is still as it was.

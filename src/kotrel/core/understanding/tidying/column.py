@@ -92,6 +92,24 @@ def unguard(values: pl.Series) -> pl.Series:
     return pl.select(pl.when(guarded).then(values.str.slice(1)).otherwise(values)).to_series().alias(values.name)
 
 
+_KEPT = r'^="((?:[^"]|"")*)"$'
+"""How programs write ``00123`` into a text file so that no spreadsheet drops its zeros: as a formula with a text."""
+
+
+def unwrap(rows: pl.Series, values: pl.Series) -> Tidied:
+    """The texts in cells such as ``="00123"``."""
+    wrapped = values.str.starts_with('="')
+    if not bool(wrapped.any()):
+        return Tidied(values)
+    inside = values.str.extract(_KEPT)
+    wrapped = inside.is_not_null()
+    done = inside.str.replace_all('""', '"', literal=True).zip_with(wrapped, values).alias(values.name)
+    proof = "the signs around it only keep a spreadsheet from changing it"
+    cells = _repaired(rows, values, done, wrapped, proof)
+    title = "texts taken out of formulas"
+    return Tidied(done.set(done == "", None), repairs=[Repair("text-in-formula", title, cells)] if cells.height else [])
+
+
 def clean_ends(rows: pl.Series, values: pl.Series, recorded: bool) -> Tidied:
     """Removes spaces, no-break and zero-width spaces at both ends; a cell with only spaces is blank.
 
