@@ -6,6 +6,7 @@ status 1 where there was one. The same seed gives the same cases.
 
 from __future__ import annotations
 
+import contextlib
 import multiprocessing
 import sys
 import tempfile
@@ -24,7 +25,7 @@ def main() -> int:
         (int(word) for word in [*sys.argv[1:], "60", "1"][:2]) if len(sys.argv) != 2 else (int(sys.argv[1]), 1)
     )
     until, bad, counts = time.monotonic() + seconds, 0, Counter[str]()
-    with tempfile.TemporaryDirectory(prefix="kotrel-fuzz-") as folder:
+    with tempfile.TemporaryDirectory(prefix="kotrel-fuzz-") as folder, contextlib.suppress(KeyboardInterrupt):
         sound = seeds(Path(folder))
         number, worker, pipe = seed * 1_000_000, None, None
         while time.monotonic() < until:

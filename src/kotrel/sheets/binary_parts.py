@@ -118,6 +118,22 @@ def search_binary_sheet(book: zipfile.ZipFile, sheet: str) -> Found:
     return found
 
 
+def extent(part: bytes) -> tuple[int, int, int]:
+    """How many rows and columns a sheet's cells reach over, and how many cells there are.
+
+    Raises:
+        IndexError, ValueError, struct.error: it is damaged.
+    """
+    rows = columns = cells = row = 0
+    for number, start, _ in _records(part):
+        if number == _ROW:
+            (row,) = unpack_from("<I", part, start)
+        elif number in _CELLS:
+            (column,) = unpack_from("<I", part, start)
+            rows, columns, cells = max(rows, row + 1), max(columns, column + 1), cells + 1
+    return rows, columns, cells
+
+
 def cell_styles(book: zipfile.ZipFile, sheet: str) -> Iterator[tuple[int, int, int]]:
     """Row and column of each filled cell, from 0, and the number of its style."""
     part, row = sheet_bytes(book, sheet), 0

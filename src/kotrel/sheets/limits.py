@@ -10,6 +10,7 @@ from kotrel.core.errors import OutOfReach
 from kotrel.core.tables.limits import USUAL, Limits
 from kotrel.core.tables.table import index_of, letter_of
 from kotrel.sheets.archives import DAMAGED, damaged
+from kotrel.sheets.binary_parts import extent
 from kotrel.sheets.sheet_xml import has_any
 
 ROWS, COLUMNS = 1 << 20, 1 << 14
@@ -40,6 +41,8 @@ def require_sane(path: Path, limits: Limits = USUAL) -> None:
                     _require_texts(path, book, part)
                 elif "/worksheets/" in name and name.endswith(".xml"):
                     _require_cells(path, book, part, limits)
+                elif "/worksheets/" in name and name.endswith(".bin"):
+                    _require_room(path, *extent(book.read(part)), limits)
                 elif name == "content.xml":
                     _require_repeats(path, book, part, limits)
             _require_expanded(path, book, limits)
@@ -135,6 +138,11 @@ def _require_cells(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo, lim
             columns = max((column for column, _ in places), default=26)
             rows = max(rows, max((row for _, row in places), default=0))
             filled = sum(1 for _ in _CELL.finditer(text)) if rows * columns > limits.cells else 0
+    _require_room(path, rows, columns, filled, limits)
+
+
+def _require_room(path: Path, rows: int, columns: int, filled: int, limits: Limits) -> None:
+    """Makes sure that a sheet has no place that none can have, and not far more places than filled cells."""
     if rows > ROWS or columns > COLUMNS:
         raise damaged(path)
     if rows * columns > max(limits.cells, filled * SPARSE):
