@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import multiprocessing
+import signal
 import sys
 import tempfile
 import time
@@ -24,6 +25,8 @@ def main() -> int:
     seconds, seed = (
         (int(word) for word in [*sys.argv[1:], "60", "1"][:2]) if len(sys.argv) != 2 else (int(sys.argv[1]), 1)
     )
+    # Stopped in the background too, it says what it has tried so far.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
     until, bad, counts = time.monotonic() + seconds, 0, Counter[str]()
     with tempfile.TemporaryDirectory(prefix="kotrel-fuzz-") as folder, contextlib.suppress(KeyboardInterrupt):
         sound = seeds(Path(folder))
