@@ -18,7 +18,7 @@ from kotrel.core.counting.freezing import FROZEN
 from kotrel.core.counting.variance import Entry, Place
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.similarity import nearest
-from kotrel.workspace.blocks import blocks_of, frame_in
+from kotrel.workspace.blocks import DamagedBlock, blocks_of, frame_in
 
 FOLDER = "counts"
 _TABLES = """
@@ -250,8 +250,14 @@ def open_count(hidden: Path, name: str) -> Iterator[Count]:
             connection.execute("COMMIT")
         finally:
             connection.close()
-    except sqlite3.Error as error:
+    except sqlite3.OperationalError as error:
         raise OutOfReach(f"{path} cannot be used: {error}", "Try again in a moment.", "count-not-readable") from None
+    except (sqlite3.Error, DamagedBlock):
+        raise OutOfReach(
+            f"{path} is damaged: what was counted there cannot be trusted",
+            "Put back a copy of that file from before, or freeze anew and collect the sheets again.",
+            "count-damaged",
+        ) from None
 
 
 def count_names(hidden: Path) -> list[str]:

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from kotrel.core.description.model import Description, Record
-from kotrel.core.description.toml_reading import TomlReader, parsed
+from kotrel.core.description.toml_reading import MOST_DECIMALS, TomlReader, parsed
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.layouts.layout import Layout, LayoutColumn
 from kotrel.core.similarity import nearest
@@ -142,8 +142,8 @@ def _layout(reader: _Reader, data: Mapping[str, Any], name: str, description: De
         ) from None
     separator = reader.text_of(data, "separator", "comma")
     separator = _SEPARATORS.get(separator, separator)
-    if len(separator) != 1:
-        raise reader.wrong(f"“separator” is one character, or {', '.join(_SEPARATORS)}", "separator")
+    if len(separator) != 1 or not separator.isascii() or separator.isalnum() or separator in '"\r\n':
+        raise reader.wrong(f"“separator” is one character such as #, or {', '.join(_SEPARATORS)}", "separator")
     date = reader.text_of(data, "date", "YYYY-MM-DD")
     if not all(part in date for part in ("DD", "MM", "YY")):
         raise reader.wrong("“date” needs DD, MM and YYYY or YY", "date", hint='Like date = "DD.MM.YYYY"')
@@ -168,7 +168,7 @@ def _layout(reader: _Reader, data: Mapping[str, Any], name: str, description: De
     return Layout(
         name=name, record=record.name, columns=columns, kind=kind, title=reader.text_of(data, "title", ""),  # type: ignore[arg-type]
         headings=reader.flag(data, "headings", True), second=second, separator=separator, quotes=quotes,  # type: ignore[arg-type]
-        encoding=encoding, line_end=_LINE_ENDS[ends], decimal_mark=mark, decimals=reader.whole(data, "decimals", 0),  # type: ignore[arg-type]
+        encoding=encoding, line_end=_LINE_ENDS[ends], decimal_mark=mark, decimals=reader.whole(data, "decimals", 0, most=MOST_DECIMALS),  # type: ignore[arg-type]
         date=date, yes=reader.text_of(data, "yes", "yes"), no=reader.text_of(data, "no", "no"), blank=reader.text_of(data, "blank", ""),
         one_line=reader.flag(data, "clean", False), sheet=reader.text_of(data, "sheet", "Sheet1"), most_rows=reader.whole(data, "most_rows", 1),
         book=book, updates=updates,  # type: ignore[arg-type]
@@ -182,11 +182,15 @@ def _column(
     reader.known_keys(raw, _COLUMN, f"column {place}", *at)
     sources = [key for key in _SOURCES if key in raw]
     if len(sources) != 1:
-        said = " and ".join(sources) or "none of its sources"
-        raise reader.wrong(f"column {place} has {said}; it needs one of {', '.join(_SOURCES)}", *at)
-    name = raw.get("field")
+        given = " and ".join(sources) or "none of its sources"
+        raise reader.wrong(f"column {place} has {given}; it needs one of {', '.join(_SOURCES)}", *at)
+
+    def text(key: str) -> str | None:
+        return reader.text_of(raw, key, "", *at) if key in raw else None
+
+    name = text("field")
     if name is not None and name not in record.fields:
-        close = nearest(str(name), record.fields)
+        close = nearest(name, record.fields)
         raise reader.wrong(
             f"column {place}: {record.name} has no field “{name}”", *at, hint=f"Did you mean {close}?" if close else ""
         )
@@ -197,9 +201,9 @@ def _column(
         if key in raw and record.name != "item":
             raise reader.wrong(f"column {place}: “{key}” is only for items", *at)
     return LayoutColumn(
-        heading=reader.text_of(raw, "heading", "", *at), field=name, fixed=raw.get("fixed"), action=action, make=raw.get("make"),
-        price_of=raw.get("price_of"), stock_in=raw.get("stock_in"), at_most=reader.decimal(raw, "at_most", *at),
-        name=reader.flag(raw, "name", False, *at), decimals=reader.whole(raw, "decimals", 0, *at), length=reader.whole(raw, "length", 1, *at),
+        heading=reader.text_of(raw, "heading", "", *at), field=name, fixed=text("fixed"), action=action, make=text("make"),
+        price_of=text("price_of"), stock_in=text("stock_in"), at_most=reader.decimal(raw, "at_most", *at),
+        name=reader.flag(raw, "name", False, *at), decimals=reader.whole(raw, "decimals", 0, *at, most=MOST_DECIMALS), length=reader.whole(raw, "length", 1, *at),
         words=reader.mapping(raw, "words", *at), must=reader.flag(raw, "must", False, *at),
         reference=reader.flag(raw, "reference", False, *at),
     )  # fmt: skip

@@ -116,6 +116,8 @@ def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], descript
         hint = f"Did you mean {close}?" if close else f"The system takes: {', '.join(description.records)}."
         raise bare.wrong(f"the system takes no record “{name}”", *at, "record", hint=hint)
     fields = data.get("field", {})
+    if not isinstance(fields, dict):
+        raise bare.wrong("“field” must be tables, like [field.code]", *at, "field")
     if data.get("for", "new") not in FOR:
         raise bare.wrong("“for” must be “new” or “all”", *at, "for")
     for name, settings in fields.items():

@@ -260,9 +260,10 @@ class _Settings(TomlReader):
         return replace(USUAL, **{name: self.whole(table, name, 1, "limits") or 0 for name in table})
 
     def files_only(self, table: Mapping[str, Any]) -> FilesOnly:
+        days = self.whole(table, "old_after_days", 0, "folder")
         texts = {name: self.text_of(table, name, "", "folder") for name in ("trial", "results", "result_map")}
         return FilesOnly(
-            old_after_days=self.whole(table, "old_after_days", 0, "folder") or 7,
+            old_after_days=7 if days is None else days,
             uploads=self.text_of(table, "uploads", "uploads", "folder"),
             layouts=self.mapping(table, "layouts", "folder"),
             **texts,

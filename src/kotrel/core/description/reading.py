@@ -19,7 +19,7 @@ from kotrel.core.description.model import (
 )
 from kotrel.core.description.rules import check_references, check_rules, known_field, names_exist
 from kotrel.core.description.storage_reading import storage_of
-from kotrel.core.description.toml_reading import TomlReader, parsed
+from kotrel.core.description.toml_reading import MOST_DECIMALS, TomlReader, parsed
 from kotrel.core.errors import WrongUse
 from kotrel.core.similarity import folded
 from kotrel.core.values.code_formats import CODE_RULES
@@ -61,7 +61,7 @@ def _field(reader: TomlReader, name: str, raw: Any, *path: str) -> Field:
     to = table.get("to")
     if (kind == "reference") != isinstance(to, str):
         raise reader.wrong(f"field {name}: kind “reference” needs “to”, and no other kind may have it", *path)
-    decimals = reader.whole(table, "decimals", 0, *path)
+    decimals = reader.whole(table, "decimals", 0, *path, most=MOST_DECIMALS)
     if decimals is not None and kind not in DECIMAL_KINDS:
         raise reader.wrong(f"field {name}: only numbers, quantities and money have decimals", *path, "decimals")
     check = table.get("check")

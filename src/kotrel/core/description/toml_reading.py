@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Mapping
-from decimal import Decimal, InvalidOperation
+from decimal import Context, Decimal, InvalidOperation
 from typing import Any
 
 from kotrel.core.description.toml_lines import line_of
@@ -31,6 +31,13 @@ def parsed(text: str) -> dict[str, Any]:
     return data
 
 
+MOST_DECIMALS = 12
+"""Decimals of a field, as of the exact numbers that Kotrel works with."""
+_FINEST = Decimal(1).scaleb(-MOST_DECIMALS)
+_MOST = 1_000_000_000
+"""No length, count or number of rows is larger."""
+_DIGITS = 18
+"""No number in a settings file has more digits before its point."""
 _NUL = re.compile(r"\\(?:u0000|U00000000)")
 
 
@@ -69,12 +76,14 @@ class TomlReader:
             raise self.wrong(f"“{key}” must be a text in quotes", *path, key)
         return value
 
-    def whole(self, table: Mapping[str, Any], key: str, least: int, *path: str) -> int | None:
+    def whole(self, table: Mapping[str, Any], key: str, least: int, *path: str, most: int = _MOST) -> int | None:
         value = table.get(key)
         if value is None:
             return None
         if isinstance(value, bool) or not isinstance(value, int) or value < least:
             raise self.wrong(f"“{key}” must be a whole number of at least {least}", *path, key)
+        if value > most:
+            raise self.wrong(f"“{key}” must be at most {most:,}", *path, key)
         return value
 
     def one_of(self, value: str, allowed: tuple[str, ...], key: str, *path: str) -> str:
@@ -123,6 +132,13 @@ class TomlReader:
             # A text keeps "0.1" exact; whole numbers need no quotes.
             if isinstance(value, bool) or not isinstance(value, int | str):
                 raise InvalidOperation
-            return Decimal(value)
+            number = Decimal(value)
+            if not number.is_finite():
+                raise InvalidOperation
+            if number.adjusted() >= _DIGITS or number != number.quantize(_FINEST, context=Context(prec=60)):
+                raise self.wrong(
+                    f"“{key}” has more than {_DIGITS} digits before the point, or {MOST_DECIMALS} after it", *path, key
+                )
+            return number
         except InvalidOperation:
             raise self.wrong(f'“{key}” must be a whole number, or a decimal in quotes like "0.5"', *path, key) from None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection
 from functools import cache
 from importlib import resources
@@ -20,7 +21,7 @@ LONGEST, DEEPEST = 4_000, 100
 
 _WORDS = {
     "COMPARE": "a comparison", "NUMBER": "a number", "TEXT": "a text in quotes", "NAME": "a field", "COLUMN": "a [column]",
-    "LPAR": "(", "RPAR": ")", "COMMA": ",", "PLUS": "+", "MINUS": "-", "STAR": "*", "SLASH": "/", "PERCENT": "%", "IS": "is",
+    "LPAR": "an opening bracket", "RPAR": "a closing bracket", "COMMA": "a comma", "MARGIN": "margin", "MARKUP": "markup", "PLUS": "+", "MINUS": "-", "STAR": "*", "SLASH": "/", "PERCENT": "%", "IS": "is",
     "AND": "and", "OR": "or", "THEN": "then", "ELSE": "else", "OF": "of", "WITH": "with",
 }  # fmt: skip
 
@@ -40,7 +41,7 @@ def _parser() -> Lark:
     from lark import Lark
 
     grammar = resources.files("kotrel.core.expressions").joinpath("grammar.lark").read_text("utf-8")
-    return Lark(grammar, parser="earley", lexer="dynamic", propagate_positions=True, maybe_placeholders=False)
+    return Lark(grammar, parser="lalr", propagate_positions=True, maybe_placeholders=False)
 
 
 def parse(text: str) -> Node:
@@ -49,7 +50,7 @@ def parse(text: str) -> Node:
     Raises:
         ExpressionError: the text is not an expression.
     """
-    from lark.exceptions import UnexpectedCharacters, UnexpectedEOF, UnexpectedInput
+    from lark.exceptions import UnexpectedCharacters, UnexpectedToken
 
     if not text.strip():
         raise ExpressionError(text, 0, "the expression is empty")
@@ -59,16 +60,21 @@ def parse(text: str) -> Node:
         tree = _parser().parse(text).children[0]
     except RecursionError:
         raise _too_deep(text) from None
-    except UnexpectedEOF as error:
-        raise ExpressionError(text, len(text), "the expression ends too early", _expected(error.expected)) from None
+    except UnexpectedToken as error:
+        if error.token.type == "$END":
+            raise ExpressionError(text, len(text), "the expression ends too early", _expected(error.accepts)) from None
+        at = error.token.start_pos or 0
+        hint = _decimals_hint(text, at) or _expected(error.accepts)
+        raise ExpressionError(text, at, "this cannot be understood here", hint) from None
     except UnexpectedCharacters as error:
         at = error.pos_in_stream or 0
         quote = text[at : at + 1]
         if quote in ("'", '"') and text.count(quote) % 2:
             raise ExpressionError(text, at, "this quote is never closed") from None
-        raise ExpressionError(text, at, "this cannot be understood here", _expected(error.allowed or set())) from None
-    except UnexpectedInput as error:
-        raise ExpressionError(text, error.pos_in_stream or 0, "this cannot be understood here") from None
+        # The words that belong to a bracket or an “if” are possible only after it.
+        needed = {"RPAR": "(", "COMMA": "(", "THEN": "if", "ELSE": "if"}
+        allowed = {name for name in error.allowed or () if needed.get(name, "") in text[:at].casefold()}
+        raise ExpressionError(text, at, "this cannot be understood here", _expected(allowed)) from None
     _require_shallow(tree, text)
     return tree
 
@@ -90,6 +96,12 @@ def _too_deep(text: str) -> ExpressionError:
         f"the expression is too deeply nested: at most {DEEPEST} steps",
         "Split it into several fields or steps.",
     )
+
+
+def _decimals_hint(text: str, at: int) -> str:
+    """What to do where a comma stands between digits."""
+    found = re.search(r"([0-9]+)$", text[:at]), re.match(r",([0-9]+)", text[at:])
+    return f"Write decimals with a point: {found[0][1]}.{found[1][1]}" if found[0] and found[1] else ""
 
 
 def _expected(names: Collection[str]) -> str:

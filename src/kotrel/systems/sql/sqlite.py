@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import sqlite3
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from contextlib import contextmanager
@@ -19,6 +20,10 @@ WAIT_SECONDS = 30.0
 _END = "\x1e"
 """ASCII's control character between records: it stands between the values of a column."""
 _CHUNK = 20_000
+
+
+_TROUBLES = (sqlite3.Error, UnicodeDecodeError)
+"""What the database raises; a damaged one may not even have words in UTF-8 for it."""
 
 
 class SqliteDatabase(Database):
@@ -46,10 +51,10 @@ class SqliteDatabase(Database):
             self.connection.execute("PRAGMA foreign_keys = ON")
             self.connection.execute("PRAGMA cache_size = -131072")
             self.connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
-        except sqlite3.Error as error:
+        except _TROUBLES as error:
             raise self._clear(error) from None
 
-    def _clear(self, error: sqlite3.Error) -> Exception:
+    def _clear(self, error: sqlite3.Error | UnicodeDecodeError) -> Exception:
         words = str(error)
         if isinstance(error, sqlite3.IntegrityError):
             return RowRefused(words)
@@ -59,7 +64,15 @@ class SqliteDatabase(Database):
                 "Wait until it has finished, then run this again.",
                 "system-busy",
             )
-        if "not a database" in words or "malformed" in words:
+        if not isinstance(error, UnicodeDecodeError) and "decode to UTF-8" in words:
+            named = re.search(r't\."(\w+)"|column \'(\w+)\'', words)
+            where = f" in the column {named[1] or named[2]}" if named else ""
+            return OutOfReach(
+                f"{self.path} has a text{where} that is not in UTF-8, so nobody can tell its letters",
+                "Enter that text again in the program that wrote it.",
+                "not-text",
+            )
+        if "not a database" in words or "malformed" in words or isinstance(error, UnicodeDecodeError):
             return OutOfReach(
                 f"{self.path} is not a SQLite database, or is damaged", "Restore it from a backup.", "damaged"
             )
@@ -84,13 +97,13 @@ class SqliteDatabase(Database):
     def run(self, statement: str, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
         try:
             return self.connection.execute(statement, values).fetchall()
-        except sqlite3.Error as error:
+        except _TROUBLES as error:
             raise self._clear(error) from None
 
     def run_counting(self, statement: str, values: Sequence[Any] = ()) -> int:
         try:
             return self.connection.execute(statement, values).rowcount
-        except sqlite3.Error as error:
+        except _TROUBLES as error:
             raise self._clear(error) from None
 
     def frame(
@@ -108,7 +121,7 @@ class SqliteDatabase(Database):
                 return pl.DataFrame([_parts(name, text) for name, text in zip(names, texts, strict=True)])
         except sqlite3.DataError:
             pass
-        except sqlite3.Error as error:
+        except _TROUBLES as error:
             raise self._clear(error) from None
         rows = self.run(f"SELECT {', '.join(columns)} {rest}", values)
         cells = [[str(value) if value not in (None, "") else None for value in row] for row in rows]
@@ -121,7 +134,7 @@ class SqliteDatabase(Database):
         marks = ", ".join(forms or ["?"] * len(columns))
         try:
             self.connection.executemany(f"INSERT INTO {table} ({names}) VALUES ({marks})", _tuples(frame))
-        except sqlite3.Error as error:
+        except _TROUBLES as error:
             raise self._clear(error) from None
 
     def as_text(self, column: str, field: Field, plain: bool = False) -> str:
