@@ -205,7 +205,12 @@ def _picture_folder(settings: _Settings, data: Mapping[str, Any], folder: Path) 
     named = settings.text_of(data.get("pictures", {}), "folder", "", "pictures")
     if not named:
         return None
-    if not (folder / named).is_dir():
+    try:
+        there = (folder / named).is_dir()
+    except OSError:
+        # A name that no folder can have.
+        there = False
+    if not there:
         raise settings.wrong(
             f"there is no folder {folder / named}",
             "pictures",
@@ -230,6 +235,12 @@ def _text(path: Path) -> str:
         raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
 
 
+_LONGEST = 10_000
+"""Minutes of a step of a load; a week."""
+_LARGEST = 100_000
+"""Megabytes of a picture."""
+
+
 class _Settings(TomlReader):
     """The text of ``kotrel.toml``."""
 
@@ -239,14 +250,14 @@ class _Settings(TomlReader):
         value = table.get(key)
         if value is None:
             return None
-        if isinstance(value, bool) or not isinstance(value, int) or value < 1:
-            raise self.wrong(f"“{key}” must be a whole number of minutes", *at, key)
+        if isinstance(value, bool) or not isinstance(value, int) or not 0 < value <= _LONGEST:
+            raise self.wrong(f"“{key}” must be a whole number of minutes, from 1 to {_LONGEST:,}", *at, key)
         return value * 60
 
     def megabytes(self, table: Mapping[str, Any], key: str, default: float, *at: str) -> int:
         value = table.get(key, default)
-        if isinstance(value, bool) or not isinstance(value, int | float) or value <= 0:
-            raise self.wrong(f"“{key}” must be a number above zero", *at, key)
+        if isinstance(value, bool) or not isinstance(value, int | float) or not 0 < value <= _LARGEST:
+            raise self.wrong(f"“{key}” must be a number above zero, and at most {_LARGEST:,}", *at, key)
         return int(value * 1_000_000)
 
     def stock(self, table: Mapping[str, Any]) -> StockRules:
