@@ -60,12 +60,16 @@ class Few(unittest.TestCase):
 
     def test_what_is_known_of_a_column_is_not_taken_for_another(self):
         kept = few.Few()
-        first, second = pl.Series(["A", "A", "B", "B"] * 2), pl.Series(["A", "A", "C\t", "C\t"] * 2)
-        self.assertEqual(set(kept.of("x", first)), {"A", "B"})
-        self.assertTrue(kept.plain("x", first))
-        self.assertEqual(set(kept.of("x", second)), {"A", "C\t"})
-        self.assertFalse(kept.plain("x", second))
-        self.assertIsNone(kept.of("y", pl.Series(list("ABCDEFG"))))
+        first, second = pl.DataFrame({"x": ["A", "A", "B", "B"] * 2}), pl.DataFrame({"x": ["A", "A", "C\t", "C\t"] * 2})
+        kept.keep("x", first["x"], None, True)
+        kept.stands_in(first)
+        for frame, values, plain in (
+            (first, {"A", "B"}, True),
+            (second, {"A", "C\t"}, False),
+            (first.clone(), {"A", "B"}, True),
+        ):
+            self.assertEqual((set(kept.of("x", frame)), kept.plain("x", frame)), (values, plain))
+        self.assertIsNone(kept.of("y", pl.DataFrame({"y": list("ABCDEFG")})))
 
     @given(st.lists(st.sampled_from("ABC")), st.lists(st.sampled_from("ABCD")))
     def test_values_stand_where_a_list_has_them_one_after_the_other(self, values, there):

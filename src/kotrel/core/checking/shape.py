@@ -43,7 +43,7 @@ def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
     if field.length is not None and bool((seen.str.len_bytes() > field.length).any()):
         wrong = values.str.len_chars() > field.length
         found += rows.where("error", "too-long", "too long", field, wrong, f"at most {field.length} characters")
-    if rows.few.plain(field.name, values):
+    if rows.few.plain(field.name, rows.values):
         return found
     if bool(seen.str.contains(CONTROL).any()):
         one_line = field.kind in ("code", "reference")

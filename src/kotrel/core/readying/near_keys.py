@@ -71,7 +71,7 @@ def find_near_keys(
     dated = _dated(rows, fresh, held[name], ALL in really_new)
     if not held.height:
         return dated
-    likely = dict(_nearly_held(fresh, held, name, within, rows.few.plain(name, rows.values[name])))
+    likely = dict(_nearly_held(fresh, held, name, within, rows.few.plain(name, rows.values)))
     known = rows.values.height - int(new().sum())
     found = dated
     if likely:

@@ -93,7 +93,10 @@ def repair(
         return after, repairs, lost_texts(rows, about, column.values) if about.kind == "text" else []
 
     done = map_parallel(one, [name for name in rows.fields if only is None or name in only], rows.values.height)
-    values = rows.values.with_columns(after for after, _, _ in done)
+    # Where nothing is repaired, what is known of the columns is still known.
+    values = rows.values.with_columns(after for after, groups, _ in done if groups)
+    if not any(groups for _, groups, _ in done):
+        values = rows.values
     repairs = (*rows.repairs, *(group for _, groups, _ in done for group in groups))
     findings = (*rows.findings, *(group for _, _, groups in done for group in groups))
     return replace(rows, values=values, repairs=repairs, findings=findings)

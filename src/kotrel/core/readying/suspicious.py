@@ -15,6 +15,6 @@ def suspicious_keys(rows: Rows, name: str) -> pl.Series:
     """Boolean for each row. How all keys of a sheet begin nearly always shows that none is damaged."""
     values = rows.values[name]
     start = common_start(values)
-    if start[:1] not in ("", ".", '"', "'") and not may_be_date(start) and rows.few.plain(name, values):
+    if start[:1] not in ("", ".", '"', "'") and not may_be_date(start) and rows.few.plain(name, rows.values):
         return pl.Series([False], dtype=pl.Boolean).new_from_index(0, len(values))
     return values.str.contains(_DAMAGED).fill_null(False)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import weakref
+from dataclasses import dataclass
+
 import polars as pl
 
 _SAMPLE = 8_192
@@ -24,35 +27,58 @@ def is_plain(values: pl.Series) -> bool:
     return bool(values.str.contains(_PLAIN).all())
 
 
+@dataclass
+class _Column:
+    """What is known of a column: it says nothing of another that took its place."""
+
+    values: pl.Series
+    few: pl.Series | None = None
+    looked: bool = False
+    """Whether ``few`` is known."""
+    plain: bool = False
+    frame: weakref.ref[pl.DataFrame] | None = None
+    """A frame whose column is this one, so that nobody has to compare them."""
+
+
 class Few:
     """The distinct values of the columns of a sheet, found again only where a column has changed."""
 
     def __init__(self) -> None:
-        self._known: dict[str, tuple[pl.Series, pl.Series | None]] = {}
-        self._plain: dict[str, pl.Series] = {}
+        self._known: dict[str, _Column] = {}
 
-    def of(self, name: str, values: pl.Series) -> pl.Series | None:
+    def of(self, name: str, frame: pl.DataFrame) -> pl.Series | None:
         """What :func:`few_of` gives for a column as it is now."""
         known = self._known.get(name)
         # All values will do where there are not few: only what is few must be of this very column.
-        if known is None or (known[1] is not None and not known[0].equals(values)):
-            known = values, few_of(values)
-            self._known[name] = known
-        return known[1]
+        if known is not None and known.looked and known.few is None:
+            return None
+        known = self._column(name, frame)
+        if not known.looked:
+            known.few, known.looked = few_of(known.values), True
+        return known.few
 
-    def plain(self, name: str, values: pl.Series) -> bool:
+    def plain(self, name: str, frame: pl.DataFrame) -> bool:
         """What :func:`is_plain` gives for a column as it is now."""
-        known = self._plain.get(name)
-        if known is None or not known.equals(values):
-            few = self.of(name, values)
-            if not is_plain(values if few is None else few):
-                return False
-            self._plain[name] = values
-        return True
+        known = self._column(name, frame)
+        if not known.plain:
+            few = self.of(name, frame)
+            known.plain = is_plain(known.values if few is None else few)
+        return known.plain
 
     def keep(self, name: str, values: pl.Series, few: pl.Series | None, plain: bool) -> None:
         """Keeps what is known of a column already."""
-        if few is not None:
-            self._known[name] = values, few
-        if plain:
-            self._plain[name] = values
+        self._known[name] = _Column(values, few, few is not None, plain)
+
+    def stands_in(self, frame: pl.DataFrame) -> None:
+        """Says that the columns that were kept are those of this frame."""
+        for known in self._known.values():
+            known.frame = weakref.ref(frame)
+
+    def _column(self, name: str, frame: pl.DataFrame) -> _Column:
+        known = self._known.get(name)
+        if known is not None and known.frame is not None and known.frame() is frame:
+            return known
+        if known is None or not known.values.equals(frame[name]):
+            known = self._known[name] = _Column(frame[name])
+        known.frame = weakref.ref(frame)
+        return known

@@ -99,12 +99,12 @@ class Rows:
 
     def seen(self, name: str) -> pl.Series:
         """The values of a field for questions about any of them: each once where they repeat, all of them otherwise."""
-        few = self.few.of(name, self.values[name])
+        few = self.few.of(name, self.values)
         return self.values[name] if few is None else few
 
     def distinct(self, name: str) -> pl.Series:
         """The distinct values of a field, in any order."""
-        few = self.few.of(name, self.values[name])
+        few = self.few.of(name, self.values)
         return self.values[name].unique() if few is None else few
 
     def with_findings(self, more: Sequence[FindingGroup]) -> Rows:

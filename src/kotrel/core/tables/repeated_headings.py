@@ -27,8 +27,10 @@ def headings_within(
         alike: pl.Series | None = None
         # The last column is hardly ever a value as its heading says, and settles it for nearly all sheets.
         for letter, text in reversed(list(zip(body.columns, texts, strict=True))):
-            stripped = body[letter].str.strip_chars().fill_null("")
-            same = stripped.is_in(["" if text is None else text.strip(), one_line(text or "")])
+            if text is None or not text.strip():
+                same = body[letter].str.strip_chars().fill_null("") == ""
+            else:
+                same = body[letter].is_in([text, text.strip(), one_line(text)]).fill_null(False)
             alike = same if alike is None else alike & same
             if not alike.any():
                 break

@@ -80,11 +80,13 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
         repairs += [
             RepairGroup(each.kind, each.title, name, source.letter or "", each.cells) for each in tidied.repairs
         ]
+    values = pl.DataFrame(columns)
+    seen.stands_in(values)
     rows = Rows(
         table,
         record,
         matched.letters,
-        pl.DataFrame(columns),
+        values,
         tuple(findings),
         tuple(repairs),
         dict(matched.sources),
