@@ -11,6 +11,7 @@ import openpyxl
 from kotrel.core.columns import ROW
 from kotrel.core.readying.repairing import repair
 from kotrel.core.tables.headings import bare_heading, joined_headings, second_heading_row, technical_row
+from kotrel.core.tables.profiling import look_at
 from kotrel.core.tables.shown import Shown
 from kotrel.core.understanding.matching import match_headings
 from kotrel.core.understanding.reading import understand
@@ -78,6 +79,15 @@ class Shows(unittest.TestCase):
                 self.assertEqual(told, [] if shown == str(held) else [("as-shown", [proof])])
         rows, _ = self.read(self.book(("code", "cost"), (1.5, 1), (2, 2), formats={"A2": "0.00", "A3": "0.00"}))
         self.assertEqual(rows.values["code"].to_list(), ["1.50", "2.00"], "where one code has decimals, all have")
+
+    def test_the_first_look_says_what_cells_show(self):
+        table = self.book(
+            ("code", "cost"), (1234, 1), (5, 2), (77, 3), formats={"A2": "000000", "A3": "000000", "B2": "0.00"}
+        )
+        self.assertEqual(
+            [look.damage for look in look_at(table)],
+            [("2 cells shown otherwise than held, such as 001234 for 1234",), ()],
+        )
 
     def test_what_only_the_number_is_on_the_list_stays_a_number(self):
         lines = [("code", "unit"), (1234, 7), (1235, 8), (1236, 9)]

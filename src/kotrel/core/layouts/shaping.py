@@ -215,8 +215,10 @@ def _number(raw: pl.Series, column: LayoutColumn, layout: Layout) -> tuple[pl.Se
 def _as_it_is(raw: pl.Series, decimals: int | None) -> pl.Series | None:
     """Canonical numbers that need no arithmetic: to be written without zeros at the end, or with the decimals that they have."""
     if decimals is None:
+        # Without its point, 100 has no zeros that say nothing.
+        whole = ~raw.str.contains(".", literal=True).fill_null(True)
         bare = raw.str.strip_chars_end("0").str.strip_suffix(".")
-        return raw.zip_with(~raw.str.contains(".", literal=True).fill_null(False), bare)
+        return raw.zip_with(whole, bare) if whole.any() else bare
     point = rf"\.[0-9]{{{decimals}}}" if decimals else ""
     return raw if bool(raw.str.contains(rf"^-?[0-9]+{point}$").fill_null(True).all()) else None
 
