@@ -56,9 +56,11 @@ def saved_choice(hidden: Path, name: str) -> Choice:
     path = hidden / FOLDER / f"{name}.json"
     try:
         said = json.loads(path.read_text("utf-8"))
-        return Choice(
-            tuple(said["records"]), tuple(said["fields"]), said["where"], tuple(said["sort"]), bool(said["with_names"])
-        )
+        records, fields, sort = (tuple(said[key]) for key in ("records", "fields", "sort"))
+        where = said["where"]
+        if not all(isinstance(each, str) for each in (*records, *fields, *sort, where or "")):
+            raise TypeError
+        return Choice(records, fields, where, sort, bool(said["with_names"]))
     except FileNotFoundError:
         there = sorted(each.stem for each in (hidden / FOLDER).glob("*.json"))
         close = nearest(name, there)

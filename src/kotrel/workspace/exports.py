@@ -130,11 +130,22 @@ def remembered_exports(hidden: Path) -> list[RememberedExport]:
     for path in sorted((hidden / FOLDER).glob("*/export.json")):
         try:
             about = json.loads(path.read_text("utf-8"))
-            records = {str(name): tuple(fields) for name, fields in about["records"].items()}
+            records = {str(name): _names(fields) for name, fields in about["records"].items()}
             found.append(RememberedExport(path.parent.name, str(about["at"]), str(about["file"]), path.parent, records))
         except (OSError, ValueError, KeyError, TypeError, AttributeError):
             continue
     return found
+
+
+def _names(said: object) -> tuple[str, ...]:
+    """A list of names, as it was written.
+
+    Raises:
+        TypeError: it is none.
+    """
+    if not isinstance(said, list) or not all(isinstance(each, str) for each in said):
+        raise TypeError
+    return tuple(said)
 
 
 def export_named(hidden: Path, name: str) -> RememberedExport:
