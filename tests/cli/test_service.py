@@ -211,6 +211,27 @@ class Protocol(Program):
                 self.call("POST", f"/v1/jobs/{job['job']}/start", b'{"pieces": 0}')
             self.assertEqual(self.finished(job["job"])["status"], "failed")
 
+    def test_members_of_wrong_kinds_are_named(self) -> None:
+        odd = (5, -1, 1.5, 10**30, True, [[]], [{}], [None], {"a": 1}, "x" * 300, "\0")
+        sound: tuple[tuple[str, dict[str, Any]], ...] = (
+            ("records/item/read", {"fields": ["code"], "among": {"field": "code", "values": ["ROP-00010"]}, "filled": ["cost"], "size": 5}),
+            ("sums", {"by": ["item"], "among": [{"field": "item", "values": ["ROP-00010"]}], "counts_as": "on hand", "since": None}),
+            ("movements", {"moment": "2026-01-01 00:00:00", "among": []}), ("loads/of", {"record": "item", "keys": ["ROP-00010"]}),
+            ("pictures/facts", {"names": ["a.png"]}), ("jobs", {"kind": "load", "parts": [{"record": "item", "fields": ["code"]}]}),
+        )  # fmt: skip
+        for path, body in sound:
+            status, _ = self.call("POST", f"/v1/{path}", json.dumps(body).encode(), Idempotency_Key=path)
+            self.assertIn(status, (200, 201), path)
+            bodies = [*odd, *({**body, name: each} for name in body for each in odd)]
+            for place, each in enumerate(bodies):
+                with self.subTest(path=path, body=str(each)[:80]):
+                    status, said = self.call(
+                        "POST", f"/v1/{path}", json.dumps(each).encode(), Idempotency_Key=f"{path}{place}"
+                    )
+                    self.assertIn(status, (200, 201, 422))
+                    if status == 422:
+                        self.assertTrue(said["title"])
+
     def test_many_pages_are_one_answer(self) -> None:
         first = self.call("POST", "/v1/records/item/read", b'{"fields": ["code"], "size": 500}')
         self.assertEqual(first[1].count("\n"), 501)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import re
 import secrets
 import threading
 import time
@@ -13,19 +14,22 @@ from typing import Any
 
 import flask
 import polars as pl
+from werkzeug.exceptions import HTTPException
 
 from kotrel.core.changes.plan_pieces import to_text
 from kotrel.core.columns import ROW
 from kotrel.core.errors import KotrelError
+from kotrel.serving.asked import MOST, Asked
 from kotrel.serving.carrying_out import carry_out, create_table
 from kotrel.serving.jobs import UNFINISHED, Jobs
 from kotrel.serving.pictures import add_pictures
-from kotrel.serving.reads import browse_rows, conditions, entry_json, read_rows
+from kotrel.serving.reads import browse_rows, entry_json, read_rows, require_ledger_fields, size_asked
 from kotrel.serving.requests import Wrong, json_body, problem, raw_body, rows_text
 from kotrel.systems.service.client import NEXT
 from kotrel.systems.service.reading import FILLER
 from kotrel.systems.sql import journal
 from kotrel.systems.sql.system import SqlReading
+from kotrel.unexpected import unexpected_error
 from kotrel.workspace.settings import Workspace
 
 PAGE = 50_000
@@ -139,6 +143,14 @@ def create_app(service: Service) -> flask.Flask:
     def wrong(error: Wrong) -> flask.Response:
         return problem(error.status, str(error), "", error.kind)
 
+    @app.errorhandler(Exception)
+    def unforeseen(error: Exception) -> flask.Response:
+        if isinstance(error, HTTPException):
+            return problem(error.code or 500, error.name, error.description or "", "wrong-request")
+        told = unexpected_error(error, [flask.request.method, flask.request.path])
+        # Where the details are is the service's own business.
+        return problem(500, "something unforeseen happened at the service", "Its log has the details.", told.kind)
+
     def body() -> Any:
         return json_body(service.body_bytes)
 
@@ -172,34 +184,33 @@ def create_app(service: Service) -> flask.Flask:
 
     @app.post("/v1/records/<record>/read")
     def read(record: str) -> flask.Response:
-        asked = body()
+        asked = Asked(body())
+        size = asked.count("size", PAGE) or PAGE
+        wanted = asked.texts("fields"), asked.condition("among"), asked.texts("filled")
         with workspace.system().reading() as reading:
-            return service.paged(
-                read_rows(reading, workspace.description, record, asked), int(asked.get("size") or PAGE)
-            )
+            return service.paged(read_rows(reading, workspace.description, record, *wanted), size)
 
-    @app.get("/v1/pages/<name>/<int:start>")
+    @app.get(f"/v1/pages/<name>/<int(max={MOST}):start>")
     def page(name: str, start: int) -> flask.Response:
-        return service.page(name, start, int(flask.request.args.get("size", PAGE)))
+        return service.page(name, start, size_asked(PAGE))
 
     @app.post("/v1/sums")
     def sums() -> flask.Response:
-        asked = body()
-        options = {name: asked.get(name) for name in ("since", "until", "direction", "as_at")}
+        asked = Asked(body())
+        options = {name: asked.text(name) for name in ("since", "until", "direction", "as_at")}
+        by, among, counts_as = asked.texts("by"), asked.conditions("among"), asked.text("counts_as") or "on hand"
+        require_ledger_fields(workspace.description, [*by, *(field for field, _ in among)])
         with workspace.system().reading() as reading:
-            found = reading.ledger_sums(
-                [str(each) for each in asked["by"]],
-                conditions(asked.get("among")),
-                asked.get("counts_as") or "on hand",
-                **options,
-            )
+            found = reading.ledger_sums(by, among, counts_as, **options)
             return service.paged(found)
 
     @app.post("/v1/movements")
     def movements() -> flask.Response:
-        asked = body()
+        asked = Asked(body())
+        moment, among = asked.needed("moment"), asked.conditions("among")
+        require_ledger_fields(workspace.description, [field for field, _ in among])
         with workspace.system().reading() as reading:
-            return service.paged(reading.movements_since(str(asked["moment"]), conditions(asked.get("among"))))
+            return service.paged(reading.movements_since(moment, among))
 
     @app.get("/v1/loads")
     def loads() -> Any:
@@ -209,17 +220,18 @@ def create_app(service: Service) -> flask.Flask:
 
     @app.post("/v1/loads/of")
     def loads_of() -> Any:
-        asked = body()
+        asked = Asked(body())
+        record, keys = asked.needed("record"), asked.texts("keys")
         with workspace.system().reading() as reading:
-            return {"loads": reading.loads_of(str(asked["record"]), [str(key) for key in asked["keys"]])}
+            return {"loads": reading.loads_of(record, keys)}
 
-    @app.get("/v1/loads/<int:number>")
+    @app.get("/v1/loads/<int(max=2147483647):number>")
     def load(number: int) -> Any:
         with workspace.system().reading() as reading:
             assert isinstance(reading, SqlReading)
             return {"parts": journal.load_parts(reading.database, number), "trouble": reading.trouble_with(number)}
 
-    @app.get("/v1/loads/<int:number>/lines")
+    @app.get("/v1/loads/<int(max=2147483647):number>/lines")
     def lines(number: int) -> flask.Response:
         with workspace.system().reading() as reading:
             assert isinstance(reading, SqlReading)
@@ -227,11 +239,11 @@ def create_app(service: Service) -> flask.Flask:
                 journal.lines_done(reading.database, number).with_columns(pl.col("row").cast(pl.String))
             )
 
-    @app.get("/v1/loads/<int:number>/outcome")
+    @app.get("/v1/loads/<int(max=2147483647):number>/outcome")
     def outcome(number: int) -> flask.Response:
         return service.paged(workspace.system().outcome(number).with_columns(pl.col("row").cast(pl.String)))
 
-    @app.get("/v1/loads/<int:number>/rest")
+    @app.get("/v1/loads/<int(max=2147483647):number>/rest")
     def rest(number: int) -> Any:
         found = workspace.system().rest_of(number)
         return {"rest": [{"file": file, "sheet": sheet, "headings": list(each.headings), "letters": [n for n in each.cells.columns if n != ROW],
@@ -245,7 +257,9 @@ def create_app(service: Service) -> flask.Flask:
         header = body()
         if not isinstance(header, dict) or not isinstance(header.get("parts", []), list):
             raise Wrong(422, "a job is an object with parts", "wrong-job")
-        rows = [part.pop("rows", None) for part in header.setdefault("parts", [])]
+        if not all(isinstance(part, dict) for part in header.setdefault("parts", [])):
+            raise Wrong(422, "each part of a job is an object", "wrong-job")
+        rows = [part.pop("rows", None) for part in header["parts"]]
         try:
             about, new = jobs.open(key, header)
         except ValueError as error:
@@ -257,11 +271,11 @@ def create_app(service: Service) -> flask.Flask:
             about = jobs.begin(about["job"], len(sent))
         return _job(about, jobs), 201 if new else 200
 
-    @app.put("/v1/jobs/<job>/pieces/<int:number>")
+    @app.put("/v1/jobs/<job>/pieces/<int(max=999999):number>")
     def piece(job: str, number: int) -> Any:
         _known(jobs, job)
         part = flask.request.args.get("part", "0")
-        if not part.isdigit():
+        if not re.fullmatch("[0-9]{1,6}", part):
             raise Wrong(422, "part is the number of a part, counted from 0", "wrong-job")
         jobs.add_piece(job, number, int(part), raw_body(service.body_bytes))
         return flask.Response(status=204)
@@ -270,7 +284,7 @@ def create_app(service: Service) -> flask.Flask:
     def start(job: str) -> Any:
         _known(jobs, job)
         try:
-            return _job(jobs.begin(job, int(body().get("pieces", 0))), jobs), 202
+            return _job(jobs.begin(job, Asked(body()).count("pieces", 0)), jobs), 202
         except ValueError as error:
             raise Wrong(409, str(error), "piece-missing") from None
 

@@ -9,6 +9,7 @@ from typing import Any
 import flask
 
 from kotrel.core.rows.system_state import FileFacts, Files
+from kotrel.serving.asked import Asked
 from kotrel.serving.requests import Wrong, json_body, raw_body
 from kotrel.systems.pictures import is_picture, store_picture, with_fingerprint, within
 from kotrel.workspace.settings import Workspace
@@ -38,10 +39,8 @@ def add_pictures(app: flask.Flask, workspace: Workspace, body_bytes: int) -> Non
 
     @app.post("/v1/pictures/facts")
     def picture_facts() -> Any:
-        names = json_body(body_bytes).get("names")
-        if not isinstance(names, list):
-            raise Wrong(422, "names is a list of texts", "wrong-body")
-        found = {str(name): with_fingerprint(folder, str(name)) for name in names} if folder is not None else {}
+        names = Asked(json_body(body_bytes)).texts("names")
+        found = {name: with_fingerprint(folder, name) for name in names} if folder is not None else {}
         return {
             "kept": folder is not None,
             "pictures": {

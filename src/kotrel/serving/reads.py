@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -20,15 +22,33 @@ def entry_json(entry: Entry) -> dict[str, Any]:
     return {**asdict(entry), "files": list(entry.files)}
 
 
-def conditions(asked: Any) -> list[tuple[str, pl.Series]]:
-    """Fields and the values that are wanted of them."""
-    return [
-        (str(each["field"]), pl.Series(str(each["field"]), each["values"], dtype=pl.String)) for each in asked or ()
-    ]
+def require_ledger_fields(description: Description, names: Sequence[str]) -> None:
+    """Makes sure that what is asked of the ledger is in it.
+
+    Raises:
+        Wrong: a field is not.
+    """
+    ledger = description.ledger
+    for name in names:
+        if ledger is not None and name not in ledger.fields:
+            raise Wrong(422, f"{ledger.name} has no field {name}", "no-such-field")
 
 
-def read_rows(reading: Reading, description: Description, record: str, asked: Any) -> pl.DataFrame:
-    """What was asked for.
+def size_asked(usual: int) -> int:
+    """How many rows a page is to have, as the address says."""
+    said = flask.request.args.get("size", "")
+    return max(int(said), 1) if re.fullmatch("[0-9]{1,9}", said) else usual
+
+
+def read_rows(
+    reading: Reading,
+    description: Description,
+    record: str,
+    wanted: Sequence[str],
+    among: tuple[str, pl.Series] | None = None,
+    filled: Sequence[str] = (),
+) -> pl.DataFrame:
+    """What was asked for; all fields where none is named.
 
     Raises:
         Wrong: there is no such record or field.
@@ -36,12 +56,11 @@ def read_rows(reading: Reading, description: Description, record: str, asked: An
     about = description.records.get(record)
     if about is None:
         raise Wrong(404, f"the system takes no record {record}", "no-such-record")
-    fields = [str(name) for name in asked.get("fields") or about.fields]
-    among = conditions([asked["among"]])[0] if asked.get("among") else None
-    for name in [*fields, *([among[0]] if among else []), *(asked.get("filled") or ())]:
+    fields = list(wanted) or list(about.fields)
+    for name in [*fields, *([among[0]] if among else []), *filled]:
         if name not in about.fields:
             raise Wrong(422, f"{record} has no field {name}", "no-such-field")
-    return reading.read(record, fields, among, asked.get("filled"))
+    return reading.read(record, fields, among, filled or None)
 
 
 def browse_rows(workspace: Workspace, record: str) -> Any:
@@ -52,19 +71,17 @@ def browse_rows(workspace: Workspace, record: str) -> Any:
         raise Wrong(404, f"the system takes no record {record}", "no-such-record")
     filters = {name: value for name, value in args.items() if name not in ("fields", "after", "size")}
     wanted = [name for name in args.get("fields", "").split(",") if name] or list(about.fields)
-    asked = {"fields": list(dict.fromkeys([*about.key, *wanted, *filters]))}
+    fields = list(dict.fromkeys([*about.key, *wanted, *filters]))
     first = next(iter(filters.items()), None)
-    if first is not None:
-        asked["among"] = {"field": first[0], "values": [first[1]]}  # type: ignore[assignment]
+    among = (first[0], pl.Series(first[0], [first[1]], dtype=pl.String)) if first is not None else None
     with workspace.system().reading() as reading:
-        rows = read_rows(reading, workspace.description, record, asked)
+        rows = read_rows(reading, workspace.description, record, fields, among)
     for name, value in filters.items():
         rows = rows.filter(pl.col(name) == value)
     key = pl.concat_str([pl.col(name).fill_null("") for name in about.key], separator=" / ")
     rows = rows.with_columns(key.alias("its key")).sort("its key")
     if after := args.get("after"):
         rows = rows.filter(pl.col("its key") > after)
-    size = int(args.get("size", 100)) if args.get("size", "100").isdigit() else 100
-    page = rows.head(max(size, 1))
+    page = rows.head(size_asked(100))
     more = rows.height > page.height
     return {"rows": page.select(wanted).to_dicts(), "next": page["its key"][-1] if more else None}

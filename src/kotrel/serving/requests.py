@@ -45,16 +45,18 @@ def raw_body(most: int) -> bytes:
 def json_body(most: int) -> Any:
     try:
         return json.loads(raw_body(most) or b"{}")
-    except ValueError:
+    except (ValueError, RecursionError):
         raise Wrong(422, "the body is not JSON", "wrong-body") from None
 
 
 def rows_text(rows: Any) -> bytes | None:
     """Rows that stand in the job itself, for small jobs: objects with the fields, ``#action`` and ``#row``."""
-    if rows is None:
+    if rows is None or rows == []:
         return None
     if not isinstance(rows, list) or not all(isinstance(each, dict) for each in rows):
         raise Wrong(422, "rows are a list of objects", "wrong-job")
     names = list(dict.fromkeys(name for each in rows for name in each))
+    if not names:
+        raise Wrong(422, "rows have at least one field", "wrong-job")
     texts = [[None if each.get(name) is None else str(each[name]) for name in names] for each in rows]
     return to_text(pl.DataFrame(texts, schema=dict.fromkeys(names, pl.String), orient="row"))
