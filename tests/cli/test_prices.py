@@ -85,26 +85,6 @@ class Prices(Program):
         self.assertEqual(wrong("lists.csv", "book.xlsx"), expected, "the list is new in the same load")
         self.kotrel("load", "lists.csv", "--yes")
         self.assertEqual(wrong("book.xlsx"), expected)
-        self.write(
-            "fine.csv",
-            "Price list,Item,Unit,From date,Price",
-            "USA,ROP-00020,M,2027-01-01,0.1250",
-            "USA,ROP-00030,M,2027-01-01,0.1200",
-        )
-        [told] = self.json("check", "fine.csv")["findings"]
-        self.assertEqual(
-            (told["kind"], told["row"], told["suggestion"]), ("finer-than-list", 2, "0.13"), "half away from zero"
-        )
-        self.write(
-            "usd.csv",
-            "Price list,Item,Unit,From date,Price (USD)",
-            "USA,ROP-00020,M,2027-01-01,1",
-            "SHOP,ROP-00020,M,2027-01-01,1",
-        )
-        [told] = [
-            each for each in self.json("check", "usd.csv", status=1)["findings"] if each["kind"] == "other-currency"
-        ]
-        self.assertEqual((told["row"], told["field"]), (3, "amount"))
 
     def test_what_people_change_by_hand_is_guarded(self):
         self.kotrel("reprice", "rope", "-o", "rope.xlsx")

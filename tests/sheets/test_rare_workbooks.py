@@ -48,7 +48,13 @@ def row(number, *cells, hidden=False):
 
 def binary_workbook(path, sheet):
     """An .xlsb workbook with one sheet; style 1 shows numbers as ``000000``, style 2 with two decimals, style 3 as percentages."""
-    styles = record(278) + record(44, pack("<H", 170) + text("000000"))
+    styles = (
+        record(278)
+        + record(626, pack("<I", 1))
+        + record(47, pack("<HH", 0, 9) + bytes(12))
+        + record(627)
+        + record(44, pack("<H", 170) + text("000000"))
+    )
     styles += record(617, pack("<I", 4))
     styles += (
         b"".join(record(47, pack("<HH", 0, how) + bytes(12)) for how in (0, 170, 2, 9)) + record(618) + record(279)
@@ -79,7 +85,8 @@ def small_sheet():
     """The part of a sheet with three rows, the last one hidden, with an error in it; the second column is hidden."""
     head = row(0, *((place, 0, word) for place, word in enumerate(("Item code", "Description", "Cost", "Length"))))
     columns = record(390) + record(60, pack("<IIIIH", 1, 1, 2560, 0, 1)) + record(391)
-    rows = row(1, (0, 1, 1234.0), (1, 0, "Rope"), (2, 2, 18.25), (3, 3, 0.125))
+    # The upper byte of a style has flags.
+    rows = row(1, (0, 1 | 1 << 24, 1234.0), (1, 0, "Rope"), (2, 2, 18.25), (3, 3, 0.125))
     rows += row(2, (0, 0, "A-2"), (1, 0, "x"), (2, 0, [0x2A]), (3, 0, 3.0), hidden=True)
     size = record(148, pack("<IIII", 0, 2, 0, 3))
     return record(129) + size + columns + record(145) + head + rows + record(146) + record(130)
@@ -157,6 +164,10 @@ class Rare(unittest.TestCase):
             [grid.formats.of(each).get(2) for each in "ACD"], [Shown(0, mask="000000"), Shown(2), Shown(0, True)]
         )
         self.assertEqual(grid.remarks, ("1 hidden row included: 3", "1 hidden column included: B"))
+        for far in (row(1 << 20, (0, 0, 1.0)), row(5, (1 << 14, 0, 1.0)), row(900_000, (9_000, 0, 1.0))):
+            binary_workbook(self.folder / "far.xlsb", sheet.replace(record(146), far + record(146)))
+            with self.assertRaises(OutOfReach):
+                read_workbook(self.folder / "far.xlsb")
         # Cut within its rows, it is damaged, never shorter.
         for cut in range(len(sheet) - 250, len(sheet)):
             binary_workbook(self.folder / "cut.xlsb", sheet[:cut])

@@ -90,15 +90,15 @@ class Shows(unittest.TestCase):
         )
 
     def test_what_only_the_number_is_on_the_list_stays_a_number(self):
-        lines = [("code", "unit"), (1234, 7), (1235, 8), (1236, 9)]
+        lines = [("code", "unit"), (1234, 7), (1235, 8), (1236, 9), (" X", "U8")]
         cells = {"A2": "000000", "A3": '"IT-"0', "A4": "000000", "B2": '"U"0', "B3": '"U"0', "B4": '"U"0'}
         rows, _ = self.read(self.book(*lines, formats=cells))
         # The list has the bare number of the first, what is shown of the second, both of the third.
         units = {"code": ["7", "U8", "9", "U9"], "name": ["a", "b", "c", "d"]}
         done = repair(rows, state(item={"code": ["1234", "IT-1235", "1236", "001236"]}, unit=units), {})
-        self.assertEqual(done.values["code"].to_list(), ["1234", "IT-1235", "001236"])
-        self.assertEqual(done.values["unit"].to_list(), ["7", "U8", "U9"])
-        self.assertEqual([each.cells[ROW].to_list() for each in done.repairs], [[3, 4], [3, 4]])
+        self.assertEqual(done.values["code"].to_list(), ["1234", "IT-1235", "001236", "X"])
+        self.assertEqual(done.values["unit"].to_list(), ["7", "U8", "U9", "U8"])
+        self.assertEqual([each.cells[ROW].to_list() for each in done.repairs], [[5], [3, 4], [3, 4]])
 
     def test_amounts_are_rounded_only_where_that_is_wished(self):
         lines = [("code", "cost"), ("A", 18.3968), ("B", 10.125), ("C", 2.5), ("D", "7.777")]

@@ -14,22 +14,20 @@ from typing import Any
 
 import flask
 import polars as pl
-from werkzeug.exceptions import HTTPException
 
 from kotrel.core.changes.plan_pieces import to_text
 from kotrel.core.columns import ROW
-from kotrel.core.errors import KotrelError
 from kotrel.serving.asked import MOST, Asked
 from kotrel.serving.carrying_out import carry_out, create_table
 from kotrel.serving.jobs import UNFINISHED, Jobs
 from kotrel.serving.pictures import add_pictures
+from kotrel.serving.problems import add_problems
 from kotrel.serving.reads import browse_rows, entry_json, read_rows, require_ledger_fields, size_asked
 from kotrel.serving.requests import Wrong, json_body, problem, raw_body, rows_text
 from kotrel.systems.service.client import NEXT
 from kotrel.systems.service.reading import FILLER
 from kotrel.systems.sql import journal
 from kotrel.systems.sql.system import SqlReading
-from kotrel.unexpected import unexpected_error
 from kotrel.workspace.settings import Workspace
 
 PAGE = 50_000
@@ -123,33 +121,7 @@ def create_app(service: Service) -> flask.Flask:
             return answer
         return None
 
-    @app.errorhandler(KotrelError)
-    def told(error: KotrelError) -> flask.Response:
-        return problem({1: 422, 2: 404}.get(error.status, 503), error.message, error.hint, error.kind)
-
-    @app.errorhandler(404)
-    def nowhere(error: Exception) -> flask.Response:
-        return problem(
-            404, "there is nothing at this address", "GET /v1/openapi.json says what there is.", "no-such-address"
-        )
-
-    @app.errorhandler(405)
-    def not_so(error: Exception) -> flask.Response:
-        return problem(
-            405, "this address does not take this method", "GET /v1/openapi.json says what it takes.", "no-such-address"
-        )
-
-    @app.errorhandler(Wrong)
-    def wrong(error: Wrong) -> flask.Response:
-        return problem(error.status, str(error), "", error.kind)
-
-    @app.errorhandler(Exception)
-    def unforeseen(error: Exception) -> flask.Response:
-        if isinstance(error, HTTPException):
-            return problem(error.code or 500, error.name, error.description or "", "wrong-request")
-        told = unexpected_error(error, [flask.request.method, flask.request.path])
-        # Where the details are is the service's own business.
-        return problem(500, "something unforeseen happened at the service", "Its log has the details.", told.kind)
+    add_problems(app, workspace)
 
     def body() -> Any:
         return json_body(service.body_bytes)

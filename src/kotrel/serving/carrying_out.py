@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import os
-import traceback
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, replace
 from datetime import datetime
@@ -25,6 +23,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import FileFacts
 from kotrel.core.understanding.plain import plain_rows
 from kotrel.serving.pictures import NOTHING_COMES, facts_from, with_coming
+from kotrel.serving.problems import log_error
 from kotrel.stages.checking import business_of
 from kotrel.stages.plans import plan_of
 from kotrel.stages.undoing import How, plan_undo
@@ -81,15 +80,7 @@ def carry_out(
         return _failed(error.message, error.hint, error.kind)
     except Exception as error:  # a job must end, whatever it met
         what = f"something unforeseen: {type(error).__name__}"
-        return _failed(what, f"The details are in the service's {_logged(workspace, job)}.", "unexpected")
-
-
-def _logged(workspace: Workspace, job: str) -> str:
-    """Writes what happened where only the service's owner can read it; returns the name of the file."""
-    path = workspace.hidden / "service" / f"{job}.log"
-    with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w", encoding="utf-8") as log:
-        log.write(traceback.format_exc())
-    return path.name
+        return _failed(what, f"The details are in the service's {log_error(workspace, job)}.", "unexpected")
 
 
 def _failed(title: str, detail: str, kind: str) -> dict[str, Any]:

@@ -7,7 +7,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kotrel.core.changes.comparison import compare_tables
-from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.readying.repairing import repair
 from kotrel.core.tables.detection import find_table
@@ -208,11 +207,6 @@ class Comparisons(unittest.TestCase):
         self.assertEqual(difference.same + difference.changed_rows, len(old.keys() & new.keys()))
 
 
-class Lost(unittest.TestCase):
-    def test_long_codes_that_are_texts_have_lost_nothing(self):
-        self.assertEqual(repaired("12345678901234567", "1", kinds=pl.Series(["text", "text", "number"]))[2], [])
-
-
 class Evidence(unittest.TestCase):
     """A repair needs one candidate; its rows, values and proofs are all recorded."""
 
@@ -281,34 +275,6 @@ class Evidence(unittest.TestCase):
         self.assertEqual(repaired(short, thirteen, field="Barcode")[0][0], long)
         self.assertEqual(repaired(short, fourteen, field="Barcode")[0][0], "0" + long)
         self.assertEqual(repaired(short, thirteen, "20123451", field="Barcode")[0], [long, thirteen, "20123451"])
-
-    def test_what_is_lost_is_told_at_its_cells_only(self):
-        sheet = rows(
-            ("Item code", "Unit"),
-            ("A", "1.2E+9"),
-            ("B", "M"),
-            ("C", "12345678901234567"),
-            ("D", "999999999999999"),
-            kinds={"B": pl.Series(["text", "text", "text", "number", "number"])},
-        )
-        done = repair(sheet, state(**SYSTEM), {})
-        self.assertEqual(
-            [(group.kind, *group.cells[ROW]) for group in done.findings],
-            [("digits-lost", 2), ("digits-lost", 4)],
-        )
-
-    def test_what_a_spreadsheet_made_of_texts_is_told(self):
-        cells = ("3-12", "2026-12-03", "TRUE", "1234567890123456", "123456789012345", "12345678901234567")
-        sheet = rows(
-            ("Item code", "Description"),
-            *((f"N{place}", cell) for place, cell in enumerate(cells)),
-            kinds={"B": pl.Series(["text", "text", "date", "yes_no", "number", "number", "text"])},
-        )
-        found = repair(sheet, state(), {}).findings
-        self.assertEqual(
-            [(group.severity, group.kind, group.cells[ROW].to_list()) for group in found],
-            [("warning", "became-date", [3]), ("warning", "became-yes-no", [4]), ("error", "digits-lost", [5])],
-        )
 
     def test_texts_from_a_wrong_code_page(self):
         values, kinds, _ = repaired("GrÃ¶ÃŸe", "Größe", "plain", field="Description")

@@ -46,6 +46,9 @@ class Tables(unittest.TestCase):
         )
         self.assertEqual(table.cells["A"].to_list(), ["A", "Cost", "B", "Item code", "Item code"])
         self.assertEqual(table.remarks, ("the headings again, left out: 2 rows: 3, 8",))
+        two = (("Size", "", "Unit"), ("from", "to", "Unit"))
+        table = find_table(grid(*two, ("1", "2", "m"), *two, ("3", "4", "m"), two[1]))
+        self.assertEqual((table.rows, table.remarks[-1]), (2, "the headings again, left out: 3 rows: 4, 5, 7"))
         self.assertEqual(find_table(grid(("Cost",), ("Cost",), ("1",))).rows, 2, "one word alone may be a value")
 
     def test_a_heading_over_two_rows(self):
