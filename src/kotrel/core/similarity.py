@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from functools import cached_property, lru_cache
 
-from rapidfuzz import fuzz, process
-
 NEAR_ENOUGH = 70
 """Similarity in per cent; below it, a suggestion would only mislead."""
 COMPARED = 20_000_000
@@ -21,6 +19,9 @@ def folded(text: str) -> str:
 
 def nearest(word: str, known: Iterable[str], near_enough: int = NEAR_ENOUGH) -> str | None:
     """The known word most similar to ``word`` (ignoring case), or None."""
+    # Only a suggestion needs it, and every command would wait for it.
+    from rapidfuzz import fuzz, process
+
     found = process.extractOne(word, list(known), scorer=fuzz.ratio, processor=str.casefold, score_cutoff=near_enough)
     return found[0] if found else None
 
@@ -44,5 +45,7 @@ class Nearest:
         if self._compared > COMPARED:
             return None
         self._compared += len(self._known)
+        from rapidfuzz import fuzz, process
+
         found = process.extractOne(word.casefold(), self._folded, scorer=fuzz.ratio, score_cutoff=NEAR_ENOUGH)
         return self._known[found[2]] if found else None

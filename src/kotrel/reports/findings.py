@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.columns import ROW
@@ -17,6 +16,10 @@ from kotrel.core.rows.rows import Rows
 from kotrel.reports.phrases import count, short
 from kotrel.reports.screen import Screen
 from kotrel.reports.streaming import Streamed
+
+if TYPE_CHECKING:
+    # Only a sheet with findings needs it.
+    from rich.table import Table
 
 EXAMPLES = 3
 STYLES = {"error": "bold red", "warning": "yellow", "note": "cyan"}
@@ -139,6 +142,8 @@ def _with_examples(screen: Screen, rows: Rows, groups: Sequence[FindingGroup]) -
         screen.show(line)
         for detail in _details(rows, group):
             # A hanging indent keeps a long line under its subject.
+            from rich.table import Table
+
             block = Table.grid(padding=0)
             block.add_column(width=wide + 4)
             block.add_column()
@@ -179,6 +184,8 @@ def _subject(rows: Rows, group: FindingGroup) -> str:
 
 def _every(rows: Rows, groups: Sequence[FindingGroup]) -> Table:
     """Every finding on its own line, in the order of the rows."""
+    from rich.table import Table
+
     table = Table(box=None, padding=(0, 2, 0, 0), show_header=True, header_style="dim")
     for heading in ("where", "field", "value", "problem", "likely"):
         table.add_column(heading, overflow="fold")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date
 from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
@@ -12,20 +12,13 @@ from typing import Any
 import polars as pl
 
 from kotrel.core.pricing.guards import percent
-from kotrel.core.tables.table import Table
 from kotrel.sheets.cell_texts import writable
+from kotrel.sheets.price_book_columns import BOOK_STAMP, FIRST_LOOK, OWN
 from kotrel.sheets.safe_writing import require_new_file, written_whole
 from kotrel.sheets.table_writing import DAY_ZERO
 from kotrel.sheets.tall_rows import TallColumn, TallRows, put_rows, require_room
 
-STAMP = "Kotrel prices"
-"""Name of the workbook property that says by which rules the prices were worked out."""
 ITEMS_SHEET = "Items"
-FIRST_LOOK = "Kotrel first look"
-OWN = (
-    "Description", "Cost", "Old price", "Change", "Change %", "Markup %", "Margin %", "Step", "Remarks",
-)  # fmt: skip
-"""Headings of columns for the reader, which are never loaded."""
 CELL_DECIMALS = 6
 FIRST_LOOKS = 20_000
 """So many rows are on the sheet with what to look at first; it says how many more there are."""
@@ -66,7 +59,7 @@ def write_price_book(sheets: Sequence[PriceSheet], own: PriceSheet | None, first
         require_room(height, f"{path}: the sheet “{name}”", "Work out the prices of fewer items at a time.")
     with written_whole(path) as temporary:
         out = xlsxwriter.Workbook(temporary, {"strings_to_formulas": False, "strings_to_urls": False})
-        out.set_custom_property(STAMP, rules)
+        out.set_custom_property(BOOK_STAMP, rules)
         formats = _Formats(out)
         rows = {
             place: _list_sheet(out.add_worksheet(each.name), each, first, formats) for place, each in enumerate(sheets)
@@ -76,27 +69,6 @@ def write_price_book(sheets: Sequence[PriceSheet], own: PriceSheet | None, first
         _first_look(out.add_worksheet(FIRST_LOOK), [*sheets, *([own] if own else [])], formats)
         out.close()
         put_rows(temporary, rows)
-
-
-def without_readers_columns(table: Table, own: Mapping[str, str]) -> tuple[Table, dict[str, str]]:
-    """A table of such a workbook without the columns that are there only to be read.
-
-    Args:
-        own: the item's own prices: field → title.
-
-    Returns:
-        The table, and field → the column of the price that its new one was worked out from. Its cells stay in the table.
-    """
-    headings = {column.heading.casefold(): column.letter for column in table.columns}
-    if "price list" in headings:
-        left = {each.casefold() for each in OWN}
-        old = {"amount": headings["old price"]} if "old price" in headings else {}
-    else:
-        olds = {f"old {title.casefold()}": name for name, title in own.items()}
-        left = {"description", "step", "remarks", *olds}
-        old = {name: headings[heading] for heading, name in olds.items() if heading in headings}
-    kept = tuple(column for column in table.columns if column.heading.casefold() not in left)
-    return replace(table, columns=kept), old
 
 
 class _Formats:

@@ -18,8 +18,8 @@ from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.limits import Limits
 from kotrel.core.tables.table import Grid, Table
 from kotrel.core.understanding.reading import understand
-from kotrel.sheets import price_book
 from kotrel.sheets.opening import TEXT_ENDINGS, is_old_text, open_sheets
+from kotrel.sheets.price_book_columns import BOOK_STAMP, FIRST_LOOK, without_readers_columns
 from kotrel.sheets.stamps import stamp_of
 from kotrel.sheets.textfiles import FIRST_BYTES, read_first_lines
 from kotrel.stages.file_options import Wanted
@@ -31,7 +31,7 @@ from kotrel.workspace.maps import SavedMap
 from kotrel.workspace.price_rules import rules_named
 from kotrel.workspace.settings import Workspace
 
-OWN_SHEETS = ("Kotrel summary", "Kotrel guide", "Kotrel lists", price_book.FIRST_LOOK)
+OWN_SHEETS = ("Kotrel summary", "Kotrel guide", "Kotrel lists", FIRST_LOOK)
 """Sheets that Kotrel itself adds to workbooks; they are never read as data."""
 
 
@@ -139,7 +139,7 @@ def _foresee(path: Path, workspace: Workspace, wanted: Wanted, expect: Expect) -
 
 def _as_price_book(path: Path, tables: list[Table], workspace: Workspace) -> tuple[list[Table], dict[str, PriceBook]]:
     """The tables without the columns that are there only to be read, and sheet → what is known, for a workbook of new prices."""
-    name = stamp_of(path, price_book.STAMP)
+    name = stamp_of(path, BOOK_STAMP)
     items = workspace.description.records.get("item")
     if name is None or items is None:
         return tables, {}
@@ -148,7 +148,7 @@ def _as_price_book(path: Path, tables: list[Table], workspace: Workspace) -> tup
     books: dict[str, PriceBook] = {}
     kept: list[Table] = []
     for table in tables:
-        stripped, old = price_book.without_readers_columns(table, titles)
+        stripped, old = without_readers_columns(table, titles)
         kept.append(stripped)
         books[table.sheet] = PriceBook(rules, old)
     return kept, books

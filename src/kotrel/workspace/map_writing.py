@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-import tomlkit
-
 from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.tables.table import Column
@@ -36,6 +34,9 @@ def write_map(
     """
     if path.exists():
         raise WrongUse(f"{path} already exists", "Edit it, delete it, or use another name: --name NAME", "match-exists")
+    # Only here: every other command would wait for it.
+    import tomlkit
+
     document = tomlkit.document()
     document.add(tomlkit.comment(f"Which column feeds which field of {record.name}; first made for {Path(file).name}."))
     document.add(tomlkit.comment("Used for every sheet that has all these headings. docs/matching.md lists the other"))

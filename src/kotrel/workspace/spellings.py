@@ -5,9 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from pathlib import Path
 
-import tomlkit
-from tomlkit.items import Table
-
 from kotrel.core.errors import OutOfReach
 from kotrel.core.similarity import folded
 from kotrel.workspace.settings import FILE
@@ -22,6 +19,10 @@ def learn_spellings(folder: Path, learned: Mapping[str, Mapping[str, str]]) -> i
     Raises:
         OutOfReach: the settings cannot be written.
     """
+    # Only here: every other command would wait for it.
+    import tomlkit
+    from tomlkit.items import Table
+
     path = folder / FILE
     try:
         document = tomlkit.parse(path.read_text("utf-8-sig"))

@@ -1,0 +1,37 @@
+"""A workbook of new prices that comes back: what marks it, and its columns that are there only to be read."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from kotrel.core.tables.table import Table
+
+BOOK_STAMP = "Kotrel prices"
+"""Name of the workbook property that says by which rules the prices were worked out."""
+FIRST_LOOK = "Kotrel first look"
+OWN = (
+    "Description", "Cost", "Old price", "Change", "Change %", "Markup %", "Margin %", "Step", "Remarks",
+)  # fmt: skip
+"""Headings of columns for the reader, which are never loaded."""
+
+
+def without_readers_columns(table: Table, own: Mapping[str, str]) -> tuple[Table, dict[str, str]]:
+    """A table of such a workbook without the columns that are there only to be read.
+
+    Args:
+        own: the item's own prices: field → title.
+
+    Returns:
+        The table, and field → the column of the price that its new one was worked out from. Its cells stay in the table.
+    """
+    headings = {column.heading.casefold(): column.letter for column in table.columns}
+    if "price list" in headings:
+        left = {each.casefold() for each in OWN}
+        old = {"amount": headings["old price"]} if "old price" in headings else {}
+    else:
+        olds = {f"old {title.casefold()}": name for name, title in own.items()}
+        left = {"description", "step", "remarks", *olds}
+        old = {name: headings[heading] for heading, name in olds.items() if heading in headings}
+    kept = tuple(column for column in table.columns if column.heading.casefold() not in left)
+    return replace(table, columns=kept), old
