@@ -10,7 +10,7 @@ import polars as pl
 _SAMPLE = 8_192
 """Rows spread evenly over a column that show whether it repeats its values."""
 
-_PLAIN = r"^[!-~](?:[ -~]*[!-~])?$"
+_PLAIN = r"""^[!"$-&(-<>-~](?:[ -~]*[!-~])?$"""
 
 
 def few_of(values: pl.Series) -> pl.Series | None:
@@ -27,7 +27,7 @@ def few_of(values: pl.Series) -> pl.Series | None:
 
 
 def is_plain(values: pl.Series) -> bool:
-    """True where all values are printable ASCII without spaces at the ends, as in most columns."""
+    """True where all values are printable ASCII, as in most columns, with neither spaces at the ends nor ``=``, ``'`` or ``#`` first."""
     return bool(values.str.contains(_PLAIN).all())
 
 

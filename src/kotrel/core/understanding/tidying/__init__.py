@@ -91,18 +91,18 @@ def _tidy_all(
     errors = kinds("error")
     if values.null_count() == len(values) and not errors.any() and not kinds("uncalculated").any():
         return Tidied(values)
-    if (values.str.starts_with("#").fill_null(False)).any():
+    plain = is_plain(values)
+    if not plain and (values.str.starts_with("#").fill_null(False)).any():
         # In a text file, and in a cell typed as text, an error is only its name.
         errors = errors | values.is_in(ERROR_NAMES).fill_null(False)
     broken = _broken_cells(rows, values, errors, kinds("uncalculated"))
     if broken:
         values = values.set(errors | kinds("uncalculated"), None)
     recorded = about.kind in ("code", "text", "reference", "file")
-    unwrapped = unwrap(rows, values)
-    values = unwrapped.values
-    plain = is_plain(values)
-    cleaned = Tidied(values) if plain else clean_ends(rows, values, recorded)
-    values = unguard(cleaned.values) if setting.text_file and not about.is_decimal else cleaned.values
+    unwrapped = Tidied(values) if plain else unwrap(rows, values)
+    cleaned = Tidied(unwrapped.values) if plain else clean_ends(rows, unwrapped.values, recorded)
+    guarded = setting.text_file and not about.is_decimal and not plain
+    values = unguard(cleaned.values) if guarded else cleaned.values
     usual = Tidied(values) if plain else usual_signs_of(rows, values, about)
     values = usual.values
     shown: list[Tidied] = []
