@@ -56,22 +56,33 @@ def _in_xls(path: Path, sheet: str) -> Found:
     """What is special in a sheet of an old binary workbook."""
     import xlrd
 
-    found = Found()
+    troubles = (xlrd.XLRDError, NotImplementedError, AssertionError, *DAMAGED)
     try:
-        # Only with its formats does the reader keep which rows are hidden.
-        with xlrd.open_workbook(path, on_demand=True, formatting_info=True) as book:
-            cells = book.sheet_by_name(sheet)
-            found.hidden.extend(sorted(row + 1 for row, about in cells.rowinfo_map.items() if about.hidden))
-            found.columns.extend((column, column) for column, about in cells.colinfo_map.items() if about.hidden)
-            for row in range(cells.nrows):
-                for column, kind in enumerate(cells.row_types(row)):
-                    if kind == xlrd.XL_CELL_ERROR:
-                        name = ERRORS.get(cells.cell_value(row, column), "#ERROR")
-                        found.cells[row, column] = Special(name, "error")
-                    elif kind == xlrd.XL_CELL_TEXT and not cells.cell_value(row, column):
-                        found.empty.append((row, column))
-    except (xlrd.XLRDError, NotImplementedError, *DAMAGED, AssertionError):
-        raise damaged(path) from None
+        return _looked_through(path, sheet, True)
+    except troubles:
+        # Formats that the reader does not know are no reason to refuse the cells.
+        try:
+            return _looked_through(path, sheet, False)
+        except troubles:
+            raise damaged(path) from None
+
+
+def _looked_through(path: Path, sheet: str, with_formats: bool) -> Found:
+    """Errors and formulas without a result; only with its formats does the reader keep what is hidden."""
+    import xlrd
+
+    found = Found()
+    with xlrd.open_workbook(path, on_demand=True, formatting_info=with_formats) as book:
+        cells = book.sheet_by_name(sheet)
+        found.hidden.extend(sorted(row + 1 for row, about in cells.rowinfo_map.items() if about.hidden))
+        found.columns.extend((column, column) for column, about in cells.colinfo_map.items() if about.hidden)
+        for row in range(cells.nrows):
+            for column, kind in enumerate(cells.row_types(row)):
+                if kind == xlrd.XL_CELL_ERROR:
+                    name = ERRORS.get(cells.cell_value(row, column), "#ERROR")
+                    found.cells[row, column] = Special(name, "error")
+                elif kind == xlrd.XL_CELL_TEXT and not cells.cell_value(row, column):
+                    found.empty.append((row, column))
     return found
 
 
