@@ -72,6 +72,16 @@ class TextFiles(Files):
         cells = self.text(out.getvalue().encode()).cells
         self.assertEqual([[value or "" for value in row] for row in cells.select("A", "B").rows()][1:], rows)
 
+    def test_lines_that_stand_in_quotes_as_a_whole(self):
+        said = ("each line stood in quotes as a whole: read as if it did not",)
+        for raw, cells in (
+            (b'"a;b"\r\n"1;2"\r\n', [("a", "b"), ("1", "2")]), (b'"a,""b, c"""\n"1,""x, y"""\n"2,z"\n', [("a", "b, c"), ("1", "x, y"), ("2", "z")]),
+        ):  # fmt: skip
+            grid = self.text(raw)
+            self.assertEqual((grid.cells.rows(), grid.remarks), (cells, said))
+        for raw in (b'"Mill, Jane"\n"Smith, John"\n', b'"name"\n"Smith, John"\n', b'"a,b"\n"1,2,3"\n', b'"a,b"\n'):
+            self.assertEqual((self.text(raw).cells.width, self.text(raw).remarks), (1, ()))
+
 
 class Workbooks(Files):
     def test_every_kind_of_cell_keeps_its_kind(self):
@@ -110,6 +120,10 @@ class Troubles(Files):
         cases = {
             "cut.xlsx": (raw[: len(raw) // 2], "damaged-file"),
             "text.xlsx": (b"a,b\n", "not-what-its-ending-says"),
+            "page.xls": (b"\xef\xbb\xbf\r\n<HTML><table>", "not-what-its-ending-says"),
+            "page.csv": ("<!DOCTYPE html>".encode("utf-16"), "not-what-its-ending-says"),
+            "page.txt": (b'<?xml version="1.0"?><html>', "not-what-its-ending-says"),
+            "x.xls": (b'<?xml version="1.0"?><Workbook>', "not-what-its-ending-says"),
             "book.csv": (raw, "not-what-its-ending-says"),
             "locked.xlsx": (bytes.fromhex("d0cf11e0a1b11ae1") + bytes(600), "password-protected"),
             "empty.csv": (b"", "empty-file"),

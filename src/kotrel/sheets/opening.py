@@ -17,6 +17,7 @@ WORKBOOK_ENDINGS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
 TEXT_ENDINGS = (".csv", ".tsv", ".tab", ".txt")
 
 _ZIP = b"PK\x03\x04"
+_PAGE = (b"<!doctype html", b"<html", b"<head", b"<body", b"<table", b"<meta")
 _COMPOUND = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
 
 
@@ -42,6 +43,14 @@ def open_sheets(
             f"{path} is empty (0 bytes)", "Check that it was saved, or get it from its source again.", "empty-file"
         )
     looks_like = _looks_like(path, start)
+    if looks_like in ("page", "xml"):
+        raise OutOfReach(
+            f"{path} is {'a web page' if looks_like == 'page' else 'XML'}, not a sheet",
+            "Open it in a spreadsheet program and save it as .xlsx. If you see a login there, log in and download it again."
+            if looks_like == "page"
+            else "Open it in a spreadsheet program and save it as .xlsx.",
+            "not-what-its-ending-says",
+        )
     if ending in WORKBOOK_ENDINGS:
         if looks_like == "text":
             raise OutOfReach(
@@ -141,5 +150,11 @@ def _looks_like(path: Path, start: bytes) -> str:
         return "zip"
     if start.startswith(_COMPOUND):
         return "compound"
+    # Whatever the code page, these are letters of ASCII.
+    bare = start.replace(b"\x00", b"").lstrip(b"\xef\xbb\xbf\xff\xfe \t\r\n").lower()
+    if bare.startswith(_PAGE) or (bare.startswith(b"<?xml") and b"<html" in bare):
+        return "page"
+    if bare.startswith(b"<?xml"):
+        return "xml"
     # Old binary spreadsheets start with a record header; anything else is text unless it cannot be decoded.
     return "old-workbook" if start[:2] in (b"\x09\x08", b"\x09\x04", b"\x09\x02", b"\x09\x00") else "text"

@@ -17,6 +17,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.errors import OutOfReach
 from kotrel.core.tables.table import Grid, letter_of
 from kotrel.sheets.encodings import as_utf8, decoded_as
+from kotrel.sheets.quoted_lines import within_quotes
 
 MANY_LINES = 50
 """A cell of so many lines is more likely a quote that was never closed."""
@@ -65,6 +66,11 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
     separator = named_separator or _separator(sample)
     width = _width(sample, separator)
     cells = _fast(raw, separator, width)
+    if cells is not None and width == 1 and (inner := within_quotes(raw, cells, SEPARATORS)) is not None:
+        whole = _grid(inner, path, None)
+        return replace(
+            whole, remarks=(*remarks, *whole.remarks, "each line stood in quotes as a whole: read as if it did not")
+        )
     lines: pl.Series | None
     if cells is None:
         cells, lines = _slowly(raw, separator)
