@@ -5,6 +5,7 @@ import unittest
 import zipfile
 from datetime import datetime
 from pathlib import Path
+from unittest.mock import patch
 
 import openpyxl
 import xlsxwriter
@@ -12,6 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kotrel.core.errors import KotrelError, OutOfReach
+from kotrel.sheets import sheet_xml
 from kotrel.sheets.opening import open_sheets
 from kotrel.sheets.stamps import UNREADABLE, stamp_of
 
@@ -108,6 +110,34 @@ class Workbooks(Files):
         book.active.append(["a", "=1+1"])
         book.save(path)
         self.assertEqual(open_sheets(path)[0].kinds["B"].to_list(), ["uncalculated"])
+
+    def test_a_sheet_is_searched_the_same_wherever_it_is_cut(self):
+        path = self.folder / "a.xlsx"
+        book = xlsxwriter.Workbook(path)
+        sheet, grey = book.add_worksheet("S"), book.add_format({"bg_color": "#eeeeee"})
+        sheet.write_row(0, 0, ["code", "cost"])
+        sheet.write_formula(1, 1, "=NA()", None, "#N/A")
+        sheet.write_formula(2, 0, "=1+1", None, "")
+        sheet.set_row(3, None, None, {"hidden": True})
+        sheet.set_column(1, 1, None, None, {"hidden": True})
+        for row in range(3, 20):
+            sheet.write_blank(row, 0, None, grey)
+        sheet.write_formula(20, 1, "=1/0", None, "#DIV/0!")
+        book.close()
+        with zipfile.ZipFile(path) as archive:
+            part = "xl/worksheets/sheet1.xml"
+            for size in (*range(250, 280), 1 << 20):
+                with (
+                    self.subTest(size),
+                    patch.object(sheet_xml, "_CHUNK", size),
+                    patch.object(sheet_xml, "_parsed", side_effect=AssertionError),
+                ):
+                    found = sheet_xml.search_sheet(archive, part, False)
+                    self.assertEqual(
+                        {place: each.text for place, each in found.cells.items()},
+                        {(1, 1): "#N/A", (2, 0): "formula", (20, 1): "#DIV/0!"},
+                    )
+                    self.assertEqual((found.hidden, found.columns), ([4], [(1, 1)]))
 
 
 class Troubles(Files):

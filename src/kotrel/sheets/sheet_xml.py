@@ -76,15 +76,16 @@ def search_sheet(book: zipfile.ZipFile, part: str, recalculated: bool) -> Found:
     found = Found(part=part)
     rest, prefixed, first = b"", False, True
     with book.open(part) as xml:
-        while chunk := xml.read(_CHUNK):
-            if not rest and not found.cells and not found.hidden and b"\x00" in chunk[:4]:
+        while rest or first:
+            chunk = xml.read(_CHUNK)
+            if first and b"\x00" in chunk[:4]:
                 return _parsed(book, part, recalculated)
             text = rest + chunk
-            # Cut after the last whole cell, so that none is split.
-            cut = text.rfind(b"</c>")
-            text, rest = (text[: cut + 4], text[cut + 4 :]) if cut >= 0 else (b"", text)
+            # Cut before the last cell, so that none is split; at the end of the part, all that is left is whole.
+            cut = text.rfind(b"<c ") if chunk else len(text)
+            text, rest = (text[:cut], text[cut:]) if cut > 0 else (b"", text)
             # The element is at the head of the part, before all cells.
-            prefixed = prefixed or (first and b":sheetData" in text)
+            prefixed = prefixed or (first and b":sheetData" in text + rest)
             first = False
             if prefixed or (not text and len(rest) > 4 * _CHUNK):
                 return _parsed(book, part, recalculated)
@@ -95,7 +96,7 @@ def search_sheet(book: zipfile.ZipFile, part: str, recalculated: bool) -> Found:
                 if b" hidden=" in text:
                     found.columns.extend(filter(None, map(_hidden_column, _COLUMN.findall(text))))
                     found.hidden.extend(int(row) for row in _HIDDEN_ROW.findall(text))
-    return _parsed(book, part, recalculated) if _is_unusual(rest) else found
+    return found
 
 
 def _hidden_column(attributes: bytes) -> tuple[int, int] | None:
