@@ -13,6 +13,7 @@ from struct import pack
 import openpyxl
 
 from kotrel.core.errors import OutOfReach
+from kotrel.core.tables.hidden import Hidden
 from kotrel.core.tables.shown import Shown
 from kotrel.sheets.opening import open_sheets
 from kotrel.sheets.workbooks import read_workbook
@@ -105,17 +106,11 @@ class Rare(unittest.TestCase):
         self.assertEqual(
             [grid.formats.of(each).get(2) for each in "ACD"], [Shown(0, mask="000000"), Shown(2), Shown(1, True)]
         )
-        self.assertEqual(
-            grid.remarks,
-            (
-                "a formula gave an empty text (C4): if there should be more, open the workbook in a spreadsheet program and save it",
-                "1 hidden row included: 3",
-                "1 hidden column included: B",
-            ),
-        )
+        said = "a formula gave an empty text (C4): if there should be more, open the workbook in a spreadsheet program and save it"
+        self.assertEqual((grid.remarks, grid.hidden), ((said,), Hidden(False, (3,), ("B",))))
 
     def test_what_is_hidden_in_usual_workbooks(self):
-        told = ("2 hidden rows included: 2, 3", "1 hidden column included: B")
+        told = Hidden(False, (2, 3), ("B",))
         book = openpyxl.Workbook()
         for line in (("Item code", "Cost"), ("A", 1), ("B", 2), ("C", 3)):
             book.active.append(line)
@@ -152,7 +147,7 @@ class Rare(unittest.TestCase):
             )
         for name in ("a.xlsx", "b.xlsx", "c.ods"):
             with self.subTest(name):
-                self.assertEqual(open_sheets(self.folder / name)[0].remarks, told)
+                self.assertEqual(open_sheets(self.folder / name)[0].hidden, told)
 
     def test_a_binary_workbook(self):
         sheet = small_sheet()
@@ -163,7 +158,7 @@ class Rare(unittest.TestCase):
         self.assertEqual(
             [grid.formats.of(each).get(2) for each in "ACD"], [Shown(0, mask="000000"), Shown(2), Shown(0, True)]
         )
-        self.assertEqual(grid.remarks, ("1 hidden row included: 3", "1 hidden column included: B"))
+        self.assertEqual((grid.remarks, grid.hidden), ((), Hidden(False, (3,), ("B",))))
         for far in (row(1 << 20, (0, 0, 1.0)), row(5, (1 << 14, 0, 1.0)), row(900_000, (9_000, 0, 1.0))):
             binary_workbook(self.folder / "far.xlsb", sheet.replace(record(146), far + record(146)))
             with self.assertRaises(OutOfReach):

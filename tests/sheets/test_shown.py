@@ -3,6 +3,7 @@
 import tempfile
 import unittest
 import zipfile
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
@@ -11,6 +12,7 @@ import openpyxl
 from kotrel.core.columns import ROW
 from kotrel.core.readying.repairing import repair
 from kotrel.core.tables.headings import bare_heading, joined_headings, second_heading_row, technical_row
+from kotrel.core.tables.hidden import Hidden
 from kotrel.core.tables.profiling import look_at
 from kotrel.core.tables.shown import Shown
 from kotrel.core.understanding.matching import match_headings
@@ -88,6 +90,12 @@ class Shows(unittest.TestCase):
             [look.damage for look in look_at(table)],
             [("2 cells shown otherwise than held, such as 001234 for 1234",), ()],
         )
+
+    def test_what_is_hidden_is_told_where_it_counts(self):
+        table = self.book(("code", "cost", "other"), ("A", 1, 1), ("B", 2, 2))
+        hidden = Hidden(True, (1, 3, 9), ("B", "C", "D"))
+        _, found = self.read(replace(table, hidden=hidden))
+        self.assertEqual(found, {("unknown-heading", 0), ("hidden-sheet", 0), ("hidden-row", 3), ("hidden-column", 0)})
 
     def test_what_only_the_number_is_on_the_list_stays_a_number(self):
         lines = [("code", "unit"), (1234, 7), (1235, 8), (1236, 9), (" X", "U8")]

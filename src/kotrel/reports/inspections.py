@@ -47,7 +47,7 @@ def _show_table(screen: Screen, inspected: Inspected, table: Table, looks: tuple
     if table.rows:
         title.append(f" ({table.first_row}–{table.last_row})", style="")
     screen.show(title)
-    for remark in table.remarks:
+    for remark in (*table.hidden.in_words(), *table.remarks):
         screen.show(Text(f"  {remark}", style="dim"))
     grid = Grid(box=None, padding=(0, 2, 0, 0), header_style="dim")
     for heading in ("", "heading", "kind", "filled", "unique", "length", "examples"):
@@ -85,7 +85,7 @@ def inspected_json(inspected: Inspected) -> dict[str, Any]:
                     "heading_row": table.heading_row,
                     "first_row": table.first_row,
                     "rows": table.rows,
-                    "remarks": list(table.remarks),
+                    "remarks": [*table.hidden.in_words(), *table.remarks],
                     "columns": [
                         {
                             "heading": look.column.heading,

@@ -5,18 +5,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from kotrel.core.phrases import count, listed
+from kotrel.core.tables.hidden import Hidden
 from kotrel.core.tables.table import letter_of
 from kotrel.sheets.sheet_xml import Found
 
 
-def remarks_on(found: Found, hidden: bool, merged: Sequence[tuple[int, int]], height: int, width: int) -> list[str]:
+def remarks_on(found: Found, merged: Sequence[tuple[int, int]]) -> list[str]:
     """What was noticed in a sheet, in words.
 
     Args:
         merged: the first cell of each area that is merged downwards.
-        height: rows down to the last filled one, as ``width`` for columns: that those beyond are hidden means nothing.
     """
-    remarks = ["the sheet is hidden"] if hidden else []
+    remarks: list[str] = []
     if merged:
         what, where = count(len(merged), "cell"), _places(merged)
         remarks.append(
@@ -27,13 +27,19 @@ def remarks_on(found: Found, hidden: bool, merged: Sequence[tuple[int, int]], he
         remarks.append(
             f"{who} gave an empty text ({_places(found.empty)}): if there should be more, open the workbook in a spreadsheet program and save it"
         )
-    if rows := [str(row) for row in found.hidden if row <= height]:
-        remarks.append(f"{count(len(rows), 'hidden row')} included: {listed(rows, 5)}")
-    if letters := [
-        letter_of(place) for place in range(width) if any(first <= place <= last for first, last in found.columns)
-    ]:
-        remarks.append(f"{count(len(letters), 'hidden column')} included: {listed(letters, 5)}")
     return remarks
+
+
+def hidden_in(found: Found, sheet: bool, height: int, width: int) -> Hidden:
+    """What is hidden of a sheet.
+
+    Args:
+        sheet: whether it is, as a whole.
+        height: rows down to the last filled one, as ``width`` for columns: that those beyond are hidden means nothing.
+    """
+    rows = tuple(row for row in found.hidden if row <= height)
+    places = [place for place in range(width) if any(first <= place <= last for first, last in found.columns)]
+    return Hidden(sheet, rows, tuple(map(letter_of, places)))
 
 
 def _places(cells: Sequence[tuple[int, int]]) -> str:

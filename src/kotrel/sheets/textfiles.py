@@ -78,7 +78,7 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
         lines = _lines(raw, cells)
     if skipped:
         lines = pl.Series(ROW, lines if lines is not None else range(1, cells.height + 1), dtype=pl.UInt32) + skipped
-    grid = Grid(str(path), "", cells, dict.fromkeys(cells.columns, "text"), lines, False, tuple(remarks))
+    grid = Grid(str(path), "", cells, dict.fromkeys(cells.columns, "text"), lines, remarks=tuple(remarks))
     if lines is not None:
         # Only then do cells have line breaks.
         grid = replace(grid, swallowed=_swallowed(cells, lines, separator, width))

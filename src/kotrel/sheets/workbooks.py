@@ -20,7 +20,7 @@ from kotrel.core.tables.table import Grid, letter_of
 from kotrel.sheets.archives import damaged, verify
 from kotrel.sheets.limits import require_sane
 from kotrel.sheets.number_formats import SheetFormats
-from kotrel.sheets.remarks import remarks_on
+from kotrel.sheets.remarks import hidden_in, remarks_on
 from kotrel.sheets.sheet_xml import Special
 from kotrel.sheets.special_cells import special_cells
 
@@ -133,9 +133,10 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool, searched:
                 series, kind = _with_special(series, kind, mine)
             cells.append(series.alias(letter))
             kinds[letter] = kind
-    remarks = remarks_on(found, hidden, [(area[0][0], area[0][1]) for area in down], height, width)
+    remarks = remarks_on(found, [(area[0][0], area[0][1]) for area in down])
+    unseen = hidden_in(found, hidden, height, width)
     formats = SheetFormats(path, name)
-    return Grid(str(path), name, pl.DataFrame(cells), kinds, None, hidden, tuple(remarks), formats=formats)
+    return Grid(str(path), name, pl.DataFrame(cells), kinds, None, unseen, tuple(remarks), formats=formats)
 
 
 def _columns(sheet: CalamineSheet, down: Sequence[Any]) -> list[tuple[pl.Series, str | pl.Series]]:

@@ -74,6 +74,7 @@ def _without_headings(grid: Grid, lines: pl.Series) -> Table:
         usual_width=grid.usual_width,
         swallowed=grid.swallowed,
         formats=grid.formats,
+        hidden=grid.hidden,
     )
 
 
@@ -158,4 +159,5 @@ def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
         usual_width=grid.usual_width,
         swallowed=grid.swallowed,
         formats=grid.formats,
+        hidden=grid.hidden,
     )

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import polars as pl
 
 from kotrel.core.columns import ROW
+from kotrel.core.tables.hidden import SEEN, Hidden
 from kotrel.core.tables.shown import Formats
 
 CellKinds = Mapping[str, "str | pl.Series"]
@@ -46,7 +47,7 @@ class Grid:
         cells: String columns A, B, …; blank cells are null.
         kinds: see :data:`CellKinds`.
         lines: the row in the sheet of each row of ``cells`` (the line in a text file), or None for 1, 2, 3 …
-        hidden: True where the sheet is hidden in its workbook.
+        hidden: what people do not see of it.
         remarks: what was noticed on reading, in words.
         ragged: (line, number of columns) for the lines of a text file without ``usual_width`` columns.
         swallowed: (line, number of lines) where a quote in a text file takes further lines into its cell that look like rows.
@@ -58,7 +59,7 @@ class Grid:
     cells: pl.DataFrame
     kinds: CellKinds
     lines: pl.Series | None = None
-    hidden: bool = False
+    hidden: Hidden = SEEN
     remarks: tuple[str, ...] = ()
     ragged: tuple[tuple[int, int], ...] = ()
     usual_width: int = 0
@@ -89,7 +90,7 @@ class Table:
         cells: ``ROW`` (UInt32, the row in the sheet) and a String column for each letter; blank rows are left out.
         kinds: see :data:`CellKinds`, in the order of ``cells``.
         remarks: what was left out, in words.
-        ragged, usual_width, swallowed, formats: see :class:`Grid`.
+        ragged, usual_width, swallowed, formats, hidden: see :class:`Grid`.
     """
 
     file: str
@@ -103,6 +104,7 @@ class Table:
     usual_width: int = 0
     swallowed: tuple[tuple[int, int], ...] = ()
     formats: Formats | None = None
+    hidden: Hidden = SEEN
 
     @property
     def rows(self) -> int:

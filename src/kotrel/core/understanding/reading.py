@@ -161,6 +161,7 @@ def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[Finding
             FindingGroup("warning", "unknown-heading", "columns left out", record.name, None, named[0].letter, cells)
         )
     found += _about_currencies(rows, currency)
+    found += _about_hidden(rows)
     found += _about_ragged(rows)
     found += _about_swallowed(rows)
     bare = [column.letter for column in matched.unknown if not column.heading]
@@ -181,6 +182,25 @@ def _about_currencies(rows: Rows, currency: str) -> list[FindingGroup]:
         if said is not None and not may_be(said, currency):
             message = f"column {letter} “{heading}” is in {said}, and amounts here are in {currency}: convert them"
             found.append(rows.sheet_finding("error", "other-currency", "in another currency", message, letter, heading))
+    return found
+
+
+def _about_hidden(rows: Rows) -> list[FindingGroup]:
+    """What people do not see, and is loaded as all the rest is."""
+    hidden, found = rows.table.hidden, []
+    if hidden.sheet:
+        message = "the sheet is hidden, and its rows are loaded as any others: --sheet names the one to read"
+        found.append(rows.sheet_finding("warning", "hidden-sheet", "a hidden sheet", message))
+    there = set(rows.values[ROW].to_list()) if hidden.rows else set()
+    if unseen := [row for row in hidden.rows if row in there]:
+        cells = cells_of(unseen, None, "the row is hidden, and is loaded as any other: delete it if it is not meant")
+        found.append(FindingGroup("warning", "hidden-row", "hidden rows", rows.record.name, None, None, cells))
+    for name, letter in rows.letters.items():
+        if letter in hidden.columns:
+            said = f"column {letter} “{rows.heading(name)}” is hidden, and is loaded as any other: delete it if it is not meant"
+            found.append(
+                rows.sheet_finding("warning", "hidden-column", "hidden columns", said, letter, rows.heading(name))
+            )
     return found
 
 

@@ -80,7 +80,7 @@ def _are_alike(sheets: Sequence[tuple[Table, Matched]], conventions: Conventions
 
 
 def _is_like(table: Table, match: Matched, first: Table, first_match: Matched) -> bool:
-    if match != first_match or table.columns != first.columns or not table.sheet:
+    if match != first_match or table.columns != first.columns or not table.sheet or table.hidden.any:
         return False
     if table.formats is not None and (table.formats.any_percent or table.formats.any_mask):
         return False
