@@ -13,7 +13,7 @@ from kotrel.core.counting.freezing import FROZEN
 from kotrel.core.counting.variance import Entry
 from kotrel.core.errors import WrongUse
 from kotrel.stages.counting.standing import posted_places, settle_posts
-from kotrel.workspace.counts import CountedFile, count_names, create_count, drop_count, open_count
+from kotrel.workspace.counts import CountedFile, DamagedCount, count_names, create_count, drop_count, open_count
 
 ROW = ("ROPE", "SHED", "S-1", None, None, "50", "4.20", "EA", "Rope", "ROPE")
 PLACES = pl.DataFrame([ROW], schema=dict.fromkeys(FROZEN, pl.String), orient="row")
@@ -56,6 +56,19 @@ class Kept(unittest.TestCase):
             self.assertEqual(count.collect(file("one"), counted(47)), 0)
             self.assertEqual(count.collect(file("two"), counted(48)), 1)
             self.assertEqual([each.counted for each in count.entries()], [Decimal(48)])
+
+    def test_no_changed_byte_is_taken_for_a_figure(self) -> None:
+        path = self.hidden / "counts" / "x.count"
+        sound = path.read_bytes()
+        # Uncompressed or not, the block with the frozen places stands in the file in one piece.
+        begin = sound.index(b"ARROW1")
+        for at in range(begin, sound.index(b"ARROW1", begin + 8) + 6, 29):
+            path.write_bytes(sound[:at] + bytes([sound[at] ^ 4]) + sound[at + 1 :])
+            with self.subTest(at=at), self.assertRaises(DamagedCount), open_count(self.hidden, "x") as count:
+                count.place_frame()
+        path.write_bytes(b"SQLite no more" * 99)
+        aside = drop_count(self.hidden, "x")
+        self.assertEqual((count_names(self.hidden), aside.read_bytes()), ([], b"SQLite no more" * 99))
 
     def test_what_fails_leaves_nothing(self) -> None:
         with self.assertRaises(ZeroDivisionError), open_count(self.hidden, "x") as count:

@@ -191,6 +191,9 @@ def show_counts(screen: Screen, found: Sequence[Listed]) -> None:
             title, justify="right" if title in ("places", "counted", "to count again", "posted") else "left"
         )
     for each in found:
+        if each.damaged:
+            table.add_row(Text(each.name), Text("its file is damaged", style="red"))
+            continue
         table.add_row(Text(each.name), each.frozen_at[:16], Text(each.who), "trading" if each.trading else "stopped", f"{each.places:,}",
                       f"{each.counted:,}", f"{each.recount:,}", f"{each.posted:,}")  # fmt: skip
     screen.show(table)

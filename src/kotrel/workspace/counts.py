@@ -6,7 +6,7 @@ import json
 import re
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -58,6 +58,10 @@ class Post:
     load: int | None
     at: str
     who: str
+
+
+class DamagedCount(OutOfReach):
+    """The file of a count is not as it was written."""
 
 
 class Count:
@@ -225,6 +229,7 @@ def open_count(hidden: Path, name: str) -> Iterator[Count]:
 
     Raises:
         WrongUse: there is none of that name.
+        DamagedCount: it is not as it was written.
         OutOfReach: it cannot be read, or somebody else holds it for too long.
     """
     path = hidden / FOLDER / f"{name}.count"
@@ -253,9 +258,9 @@ def open_count(hidden: Path, name: str) -> Iterator[Count]:
     except sqlite3.OperationalError as error:
         raise OutOfReach(f"{path} cannot be used: {error}", "Try again in a moment.", "count-not-readable") from None
     except (sqlite3.Error, DamagedBlock):
-        raise OutOfReach(
+        raise DamagedCount(
             f"{path} is damaged: what was counted there cannot be trusted",
-            "Put back a copy of that file from before, or freeze anew and collect the sheets again.",
+            f"Put back a copy of that file from before; or put the count aside (kotrel count drop {name}), freeze anew, and collect its sheets again.",
             "count-damaged",
         ) from None
 
@@ -267,8 +272,10 @@ def count_names(hidden: Path) -> list[str]:
 
 def drop_count(hidden: Path, name: str) -> Path:
     """Puts a count aside: its file stays, under another name."""
-    with open_count(hidden, name) as count:
-        path = count.path
+    path = hidden / FOLDER / f"{name}.count"
+    # Nobody must be working on it; what is damaged is put aside all the same.
+    with suppress(DamagedCount), open_count(hidden, name):
+        pass
     aside, at = path.with_suffix(".dropped"), 1
     while aside.exists():
         at += 1

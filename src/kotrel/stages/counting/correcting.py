@@ -11,7 +11,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.similarity import nearest
 from kotrel.core.values.moments import moment_text
 from kotrel.stages.counting.standing import posted_places, settle_posts, state_of
-from kotrel.workspace.counts import count_names, open_count
+from kotrel.workspace.counts import DamagedCount, count_names, open_count
 from kotrel.workspace.settings import Workspace
 
 AFTER_ALL = 1_000
@@ -94,13 +94,18 @@ class Listed:
     counted: int
     posted: int
     recount: int
+    damaged: bool = False
 
 
 def all_counts(workspace: Workspace) -> list[Listed]:
     """Every count and how far it is."""
     found: list[Listed] = []
     for name in count_names(workspace.hidden):
-        state = state_of(name, workspace)
+        try:
+            state = state_of(name, workspace)
+        except DamagedCount:
+            found.append(Listed(name, "", "", False, 0, 0, 0, 0, damaged=True))
+            continue
         counted = sum(1 for line in state.told if line.counted is not None) + state.quiet.height
         recount = sum(1 for line in state.told if line.recount)
         about = state.about

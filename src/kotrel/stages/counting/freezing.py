@@ -24,7 +24,7 @@ from kotrel.stages.counting.standing import standing_posts
 from kotrel.stages.mapping import names_of
 from kotrel.stages.stock import require_stock
 from kotrel.systems.interface import Reading
-from kotrel.workspace.counts import count_names, create_count, open_count, require_new_count
+from kotrel.workspace.counts import DamagedCount, count_names, create_count, open_count, require_new_count
 from kotrel.workspace.settings import Workspace
 
 
@@ -199,9 +199,13 @@ def _elsewhere(rows: pl.DataFrame, hidden: Path) -> list[str]:
     names = count_names(hidden)
     found = []
     for name in names:
-        with open_count(hidden, name) as other:
-            done = {place for post in other.posts() for place, *_ in other.posted(post.number)}
-            places = other.place_frame().filter(~pl.col(NUMBER).is_in(list(done)))
+        try:
+            with open_count(hidden, name) as other:
+                done = {place for post in other.posts() for place, *_ in other.posted(post.number)}
+                places = other.place_frame().filter(~pl.col(NUMBER).is_in(list(done)))
+        except DamagedCount:
+            found.append(f"the count {name} is damaged: whether it has the same places, nobody can tell")
+            continue
         both = places.join(rows, on=list(PLACE), how="semi", nulls_equal=True, maintain_order="left")
         if both.height:
             item, bin_ = both.select("item", "bin").row(0)
