@@ -24,7 +24,7 @@ class Exports(Sheets):
                 self.assertEqual(
                     got["records"]["item"], {"new": 0, "changed": 0, "same": 1202, "refused": 0}, got["changes"]
                 )
-                self.assertTrue((self.folder / ".kotrel" / "exports" / exported["export"] / "item.parquet").is_file())
+                self.assertTrue((self.folder / ".kotrel" / "exports" / exported["export"] / "item.rows").is_file())
         self.assertIn(b"'=1+1", (self.folder / "a.csv").read_bytes(), "no program shall take it for a formula")
         cells = openpyxl.load_workbook(self.folder / "a.xlsx")["Item"]
         self.assertEqual((cells["A2"].value, cells["A2"].number_format), ("00012", "@"))

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import io
 import json
+import zlib
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -40,11 +42,11 @@ class RememberedExport:
 
     def rows(self, record: str) -> pl.DataFrame:
         """The record's rows as they were exported: String columns."""
-        return _read(self.folder / f"{record}.parquet")
+        return _read(self.folder / f"{record}.rows")
 
     def has_loads(self) -> bool:
         """True where something has been loaded from the file since."""
-        return any(self.folder.glob("*.load-*.parquet"))
+        return any(self.folder.glob("*.load-*.rows"))
 
     def loaded(self, record: str, key: Sequence[str], standing: Collection[int]) -> pl.DataFrame | None:
         """What has been loaded from the file since: the key, fields, and ``loaded FIELD`` for each; None if nothing was.
@@ -52,7 +54,7 @@ class RememberedExport:
         Args:
             standing: the loads that are not undone; what others loaded does not count.
         """
-        numbered = [(int(path.stem.rpartition("-")[2]), path) for path in self.folder.glob(f"{record}.load-*.parquet")]
+        numbered = [(int(path.stem.rpartition("-")[2]), path) for path in self.folder.glob(f"{record}.load-*.rows")]
         found: pl.DataFrame | None = None
         for number, path in sorted(numbered):
             if number in standing:
@@ -61,11 +63,11 @@ class RememberedExport:
 
     def remember_loaded(self, record: str, loaded: pl.DataFrame, number: int) -> None:
         """Keeps what a load has just loaded; a later load of the same file is compared with it."""
-        path = self.folder / f"{record}.load-{number}.parquet"
+        path = self.folder / f"{record}.load-{number}.rows"
         if path.is_file():
             # Several sheets of one record in one load.
             loaded = pl.concat([_read(path), loaded], how="diagonal")
-        loaded.write_parquet(path)
+        _write(path, loaded)
 
 
 def _joined(before: pl.DataFrame | None, loaded: pl.DataFrame, key: Sequence[str]) -> pl.DataFrame:
@@ -87,9 +89,25 @@ def _joined(before: pl.DataFrame | None, loaded: pl.DataFrame, key: Sequence[str
     return joined.with_columns(columns).select([*loaded.columns, *others])
 
 
+_CHECKSUM = 4
+
+
+def _write(path: Path, rows: pl.DataFrame) -> None:
+    """Writes rows whole or not at all, and their checksum after them: no changed byte is ever taken for somebody's edit."""
+    held = io.BytesIO()
+    rows.write_parquet(held)
+    soon = path.with_suffix(".soon")
+    soon.write_bytes(held.getvalue() + zlib.crc32(held.getbuffer()).to_bytes(_CHECKSUM, "big"))
+    soon.replace(path)
+
+
 def _read(path: Path) -> pl.DataFrame:
     try:
-        return pl.read_parquet(path)
+        content = path.read_bytes()
+        held, checksum = content[:-_CHECKSUM], content[-_CHECKSUM:]
+        if zlib.crc32(held).to_bytes(_CHECKSUM, "big") != checksum:
+            raise OSError
+        return pl.read_parquet(held)
     except (OSError, PolarsError):
         raise OutOfReach(
             f"the remembered export {path} is damaged",
@@ -110,7 +128,7 @@ def remember_export(
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for name, rows in kept.items():
-            rows.write_parquet(folder / f"{name}.parquet")
+            _write(folder / f"{name}.rows", rows)
         about = {
             "at": at.isoformat(),
             "file": path.name,
