@@ -130,16 +130,16 @@ class PostgresBench:
         def ready() -> None:
             self.start_again(before)
             database = self._open()
-            database.run("DROP TABLE IF EXISTS staged")
-            database.run("CREATE TABLE staged AS SELECT * FROM practice.item LIMIT 0")
-            database.insert("staged", after.columns, after)
-            database.run("ANALYZE staged")
+            database.run("DROP TABLE IF EXISTS practice.staged")
+            database.run("CREATE TABLE practice.staged AS SELECT * FROM practice.item LIMIT 0")
+            database.insert("practice.staged", after.columns, after)
+            database.run("ANALYZE practice.staged")
             database.close()
 
         def update() -> None:
             database = self._open()
             sets = ", ".join(f"{name} = s.{name}" for name in changed)
-            database.run(f"UPDATE practice.item AS t SET {sets} FROM staged AS s WHERE s.code = t.code")
+            database.run(f"UPDATE practice.item AS t SET {sets} FROM practice.staged AS s WHERE s.code = t.code")
             database.close()
 
         return call(update, runs, ready)

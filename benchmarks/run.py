@@ -240,6 +240,8 @@ def main() -> int:
         "service": bench.service,
         "write": bench.write,
     }
+    if unknown := [word for word in args.words if not any(word in name for name in lines)]:
+        parser.error(f"no line is called {', '.join(unknown)}; there are: {', '.join(lines)}")
     packages = ", ".join(
         f"{name} {version(name)}" for name in ("kotrel", "polars", "python-calamine", "psycopg", "sqlalchemy")
     )
