@@ -82,23 +82,24 @@ class SheetFormats:
     @cached_property
     def any_percent(self) -> bool:
         """True where the workbook has a format that shows percentages."""
-        if self._path.suffix.lower() in (".xlsx", ".xlsm"):
-            return any(how is not None and how.percent for how in self._styles)
-        return any(how.percent for column in self._all().values() for how in column.values())
+        return any(how.percent for how in self._kinds)
 
     @cached_property
     def currencies(self) -> Collection[str]:
         """The signs and codes of currencies in the formats of the workbook."""
-        if self._path.suffix.lower() in (".xlsx", ".xlsm"):
-            return {how.currency for how in self._styles if how is not None and how.currency}
-        return {how.currency for column in self._all().values() for how in column.values() if how.currency}
+        return {how.currency for how in self._kinds if how.currency}
 
     @cached_property
     def any_mask(self) -> bool:
         """True where the workbook has a format with a mask, or a cell with a text of its own."""
+        return any(how.mask or how.text for how in self._kinds)
+
+    @cached_property
+    def _kinds(self) -> set[Shown]:
+        """Every way in which numbers are shown: in an .xlsx workbook its styles tell, without a look at its cells."""
         if self._path.suffix.lower() in (".xlsx", ".xlsm"):
-            return any(how is not None and how.mask for how in self._styles)
-        return any(how.mask or how.text for column in self._all().values() for how in column.values())
+            return {how for how in self._styles if how is not None}
+        return {how for column in self._all().values() for how in column.values()}
 
     def of(self, letter: str) -> Mapping[int, Shown]:
         """Row in the sheet → how the number there is shown."""
@@ -210,5 +211,5 @@ class SheetFormats:
                             code = book.format_map.get(style.format_key)
                             if code is not None and (how := shown_by(code.format_str)) is not None:
                                 yield letter_of(column), row + 1, how
-        except (xlrd.XLRDError, KeyError, ValueError, IndexError, AssertionError, NotImplementedError):
+        except (xlrd.XLRDError, AssertionError):
             return

@@ -56,7 +56,7 @@ def _in_xls(path: Path, sheet: str) -> Found:
     """What is special in a sheet of an old binary workbook."""
     import xlrd
 
-    troubles = (xlrd.XLRDError, NotImplementedError, AssertionError, *DAMAGED)
+    troubles = (xlrd.XLRDError, AssertionError, *DAMAGED)
     try:
         return _looked_through(path, sheet, True)
     except troubles:

@@ -6,17 +6,11 @@ Each begins with its checksum: a figure that changed on the disk is never taken 
 from __future__ import annotations
 
 import io
-import zlib
 from collections.abc import Iterator
 
 import polars as pl
 
-_CHECKSUM = 4
-
-
-class DamagedBlock(Exception):
-    """A block is not as it was written."""
-
+from kotrel.workspace.checksums import checked, with_checksum
 
 _ROWS = 200_000
 """Rows of one block: far below what SQLite holds in one cell, whatever the descriptions."""
@@ -27,17 +21,13 @@ def blocks_of(frame: pl.DataFrame) -> Iterator[bytes]:
     for part in frame.iter_slices(_ROWS):
         block = io.BytesIO()
         part.rechunk().write_ipc(block, compression="lz4")
-        held = block.getvalue()
-        yield zlib.crc32(held).to_bytes(_CHECKSUM, "big") + held
+        yield with_checksum(block.getvalue())
 
 
 def frame_in(block: bytes) -> pl.DataFrame:
     """The rows of one block.
 
     Raises:
-        DamagedBlock: it is not as it was written.
+        Damaged: it is not as it was written.
     """
-    held = block[_CHECKSUM:]
-    if zlib.crc32(held).to_bytes(_CHECKSUM, "big") != block[:_CHECKSUM]:
-        raise DamagedBlock
-    return pl.read_ipc(io.BytesIO(held))
+    return pl.read_ipc(io.BytesIO(checked(block)))

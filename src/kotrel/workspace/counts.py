@@ -18,7 +18,8 @@ from kotrel.core.counting.freezing import FROZEN
 from kotrel.core.counting.variance import Entry, Place
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.similarity import nearest
-from kotrel.workspace.blocks import DamagedBlock, blocks_of, frame_in
+from kotrel.workspace.blocks import blocks_of, frame_in
+from kotrel.workspace.checksums import Damaged
 
 FOLDER = "counts"
 _TABLES = """
@@ -257,7 +258,7 @@ def open_count(hidden: Path, name: str) -> Iterator[Count]:
             connection.close()
     except sqlite3.OperationalError as error:
         raise OutOfReach(f"{path} cannot be used: {error}", "Try again in a moment.", "count-not-readable") from None
-    except (sqlite3.Error, DamagedBlock):
+    except (sqlite3.Error, Damaged):
         raise DamagedCount(
             f"{path} is damaged: what was counted there cannot be trusted",
             f"Put back a copy of that file from before; or put the count aside (kotrel count drop {name}), freeze anew, and collect its sheets again.",

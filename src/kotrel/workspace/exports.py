@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import json
-import zlib
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -15,6 +14,7 @@ from polars.exceptions import PolarsError
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.similarity import nearest
+from kotrel.workspace.checksums import Damaged, checked, with_checksum
 
 STAMP = "Kotrel export"
 """Name of the workbook property that says which export it is."""
@@ -89,26 +89,19 @@ def _joined(before: pl.DataFrame | None, loaded: pl.DataFrame, key: Sequence[str
     return joined.with_columns(columns).select([*loaded.columns, *others])
 
 
-_CHECKSUM = 4
-
-
 def _write(path: Path, rows: pl.DataFrame) -> None:
-    """Writes rows whole or not at all, and their checksum after them: no changed byte is ever taken for somebody's edit."""
+    """Writes rows whole or not at all, with their checksum: no changed byte is ever taken for somebody's edit."""
     held = io.BytesIO()
     rows.write_parquet(held)
     soon = path.with_suffix(".soon")
-    soon.write_bytes(held.getvalue() + zlib.crc32(held.getbuffer()).to_bytes(_CHECKSUM, "big"))
+    soon.write_bytes(with_checksum(held.getvalue()))
     soon.replace(path)
 
 
 def _read(path: Path) -> pl.DataFrame:
     try:
-        content = path.read_bytes()
-        held, checksum = content[:-_CHECKSUM], content[-_CHECKSUM:]
-        if zlib.crc32(held).to_bytes(_CHECKSUM, "big") != checksum:
-            raise OSError
-        return pl.read_parquet(held)
-    except (OSError, PolarsError):
+        return pl.read_parquet(checked(path.read_bytes()))
+    except (OSError, PolarsError, Damaged):
         raise OutOfReach(
             f"the remembered export {path} is damaged",
             "Export again, or add --since none to compare with the system only.",

@@ -45,6 +45,16 @@ def cells_of(
     return pl.DataFrame([row, column("value", values), column("message", messages), column("suggestion", suggestions)])
 
 
+def repaired_cells(
+    rows: pl.Series | Sequence[int],
+    before: pl.Series | Sequence[str],
+    after: pl.Series | Sequence[str],
+    proofs: Sequence[str],
+) -> pl.DataFrame:
+    """A repair group's table, from its columns."""
+    return pl.DataFrame({ROW: rows, "before": before, "after": after, "proof": proofs}, schema=REPAIRED)
+
+
 @dataclass(frozen=True)
 class FindingGroup:
     """Cells with the same problem.

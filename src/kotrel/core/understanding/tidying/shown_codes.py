@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.columns import ROW
-from kotrel.core.rows.findings import AS_SHOWN
+from kotrel.core.rows.findings import AS_SHOWN, repaired_cells
 from kotrel.core.tables.shown import code_shown
 from kotrel.core.understanding.tidying.column import Repair, Setting, Tidied
 
@@ -31,9 +30,6 @@ def read_as_shown(rows: pl.Series, values: pl.Series, is_number: pl.Series, sett
     if not changed:
         return Tidied(values)
     places, numbers, before, after = (list(each) for each in zip(*changed, strict=True))
-    cells = pl.DataFrame(
-        {ROW: numbers, "before": before, "after": after, "proof": [f"the cell shows {text}" for text in after]},
-        schema={ROW: pl.UInt32, "before": pl.String, "after": pl.String, "proof": pl.String},
-    )
+    cells = repaired_cells(numbers, before, after, [f"the cell shows {text}" for text in after])
     done = values.scatter(places, pl.Series(after, dtype=pl.String))
     return Tidied(done, repairs=[Repair(AS_SHOWN, "numbers read as their cells show them", cells)])

@@ -7,9 +7,8 @@ from decimal import ROUND_HALF_UP, Decimal
 
 import polars as pl
 
-from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field
-from kotrel.core.rows.findings import cells_of
+from kotrel.core.rows.findings import cells_of, repaired_cells
 from kotrel.core.tables.shown import Shown
 from kotrel.core.understanding.tidying.column import Repair, Setting, Tidied, Trouble
 from kotrel.core.values.currencies import may_be
@@ -39,7 +38,7 @@ def read_percentages(
             values.set(wrong, None), [Trouble("error", "per-cent", "a percentage instead of an amount", cells)]
         )
     after = values.scatter(wrong.arg_true(), pl.Series(shown_as, dtype=pl.String))
-    cells = _repaired(rows.filter(wrong), stored, shown_as, [f"the cell shows {text} %" for text in shown_as])
+    cells = repaired_cells(rows.filter(wrong), stored, shown_as, [f"the cell shows {text} %" for text in shown_as])
     return Tidied(after, repairs=[Repair("percent-as-shown", "percentages read as they are shown", cells)])
 
 
@@ -86,7 +85,7 @@ def round_as_wished(rows: pl.Series, values: pl.Series, is_number: pl.Series, ab
     if not numbers:
         return Tidied(values)
     done = values.scatter(numbers, pl.Series(after, dtype=pl.String))
-    cells = _repaired(rows.gather(numbers), before, after, proofs)
+    cells = repaired_cells(rows.gather(numbers), before, after, proofs)
     return Tidied(done, repairs=[Repair("rounded", "amounts rounded", cells)])
 
 
@@ -97,10 +96,3 @@ def rounded_to(text: str, places: int) -> str:
 
 def _plain(value: Decimal) -> str:
     return f"{value.normalize():f}"
-
-
-def _repaired(rows: pl.Series, before: pl.Series | list[str], after: list[str], proofs: list[str]) -> pl.DataFrame:
-    return pl.DataFrame(
-        {ROW: rows, "before": before, "after": after, "proof": proofs},
-        schema={ROW: pl.UInt32, "before": pl.String, "after": pl.String, "proof": pl.String},
-    )
