@@ -47,15 +47,25 @@ class Watching(Program):
                 env={**os.environ, "PYTHONUTF8": "1", "PYTHONUNBUFFERED": "1"},
             )
             self.addCleanup(watching.kill)
-            self.wait_for("all ready to load")
+            # The line comes once the answer stands: a check that is stopped before it has none.
+            self.wait_for("Watching a.csv.", 1)
             self.write("a.csv", "Item code,Base unit", "ROP-00010,NOPE")
-            self.wait_for("not on the list")
+            self.wait_for("Watching a.csv.", 2)
+            (self.folder / "a.csv").unlink()
+            self.wait_for("no file", 1)
+            self.write("a.csv", "Item code,Base unit", "ROP-00010,NIX")
+            self.wait_for("Watching a.csv.", 3)
             watching.send_signal(signal.SIGINT)
             self.assertEqual(watching.wait(30), 1)
+        said = (self.folder / "log").read_text("utf-8")
+        self.assertIn("all ready to load", said)
+        self.assertIn("NIX", said.rpartition("no file")[2])
+        self.assertIn("no file", self.kotrel("check", "none.csv", "--watch", status=3).stderr)
+        self.assertIn("is read once", self.kotrel("check", "-", "--watch", status=2).stderr)
 
-    def wait_for(self, words: str) -> None:
+    def wait_for(self, words: str, times: int) -> None:
         for _ in range(300):
-            if words in (self.folder / "log").read_text("utf-8"):
+            if (self.folder / "log").read_text("utf-8").count(words) >= times:
                 return
             time.sleep(0.1)
         self.fail((self.folder / "log").read_text("utf-8"))

@@ -110,7 +110,7 @@ class Protocol(Program):
                 jsonschema.validate(said, {**content["schema"], "components": self.document["components"]})
 
     def finished(self, job: str) -> dict[str, Any]:
-        for _ in range(200):
+        for _ in range(1200):
             _, about = self.call("GET", f"/v1/jobs/{job}")
             if about["status"] in ("finished", "failed"):
                 return dict(about)
@@ -271,7 +271,7 @@ class Restart(Program):
         self.assertEqual(done["result"]["load"], 1)
         again = Jobs(self.folder / "jobs", lambda *all: carry_out(workspace, *all))
         again.start()
-        for _ in range(200):
+        for _ in range(1200):
             if (now := again.of(about["job"])) and now["status"] == "finished":
                 break
             time.sleep(0.05)

@@ -114,7 +114,7 @@ class Postgres(Target):
     def state(self) -> tuple[list[tuple], list[tuple], int, int]:
         # What a process sent before it was killed, the server may still be committing.
         others = "SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid() AND xact_start IS NOT NULL AND backend_type = 'client backend'"
-        for _ in range(200):
+        for _ in range(1200):
             if not self.query(others)[0][0]:
                 break
             time.sleep(0.05)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import argparse
-import time
 from pathlib import Path
 
 from kotrel.commands._shared import add_files, as_typed, files_of, named, now, wanted_of, workspace_of
-from kotrel.core.errors import KotrelError, WrongUse
+from kotrel.commands._watching import watch
+from kotrel.core.errors import WrongUse
 from kotrel.core.parts import Checked
 from kotrel.core.rows.rows import Rows
 from kotrel.core.values.yes_no import read_yes_no
@@ -18,8 +18,6 @@ from kotrel.sheets.safe_writing import require_new_file
 from kotrel.stages.spellings import Question, learn
 from kotrel.stages.streaming import check_any
 
-WATCH_EVERY = 0.5
-"""Seconds between two looks at a watched file."""
 EXAMPLE = """\
 kotrel check new-items.xlsx
     finds everything that is wrong, worst first, with a few examples of each kind
@@ -56,30 +54,13 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             "--watch goes with none of --json, --learn and --marked", "Leave one of them out.", "wrong-command-line"
         )
     files = files_of(args)
-    status, seen = 0, [(-1, -1)]
-    try:
-        while True:
-            stands = [_saved(path) for path in files]
-            if stands != seen and None not in stands:
-                seen = stands  # type: ignore[assignment]
-                screen.show(f"── {now():%H:%M:%S}")
-                try:
-                    status = _once(args, screen)
-                except KotrelError as error:
-                    # A workbook that is being saved may be half there: it is looked at again when it is whole.
-                    screen.show(f"{error.message}")
-            time.sleep(WATCH_EVERY)
-    except KeyboardInterrupt:
-        return status
-
-
-def _saved(path: Path) -> tuple[int, int] | None:
-    """When a file was saved, and its size; None while it is not there."""
-    try:
-        about = path.stat()
-        return about.st_mtime_ns, about.st_size
-    except OSError:
-        return None
+    if Path("-") in files:
+        raise WrongUse(
+            "--watch needs a file that is saved again; - is read once",
+            "Name a file, or leave out --watch.",
+            "wrong-command-line",
+        )
+    return watch(files, lambda: _once(args, screen), screen)
 
 
 def _once(args: argparse.Namespace, screen: Screen) -> int:
