@@ -7,10 +7,13 @@ import io
 import os
 import shutil
 import sys
+from functools import lru_cache
 from multiprocessing.connection import Connection
 from pathlib import Path
+from unittest.mock import patch
 
 from kotrel.cli import main
+from kotrel.workspace import settings
 from tests.fuzz.making import Case
 
 
@@ -52,5 +55,7 @@ def run_case(folder: Path, made: Case) -> str:
 
 def work(folder: str, pipe: Connection) -> None:
     """Runs the cases that come through the pipe, and answers with what is wrong with each, or an empty text."""
-    while True:
-        pipe.send(run_case(Path(folder), pipe.recv()))
+    # Most cases leave system.toml as it is: it is read once, and again wherever a case changes it.
+    with patch.object(settings, "read_description", lru_cache(8)(settings.read_description)):
+        while True:
+            pipe.send(run_case(Path(folder), pipe.recv()))
