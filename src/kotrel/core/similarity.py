@@ -26,6 +26,17 @@ def nearest(word: str, known: Iterable[str], near_enough: int = NEAR_ENOUGH) -> 
     return found[0] if found else None
 
 
+def slips_between(one: str, other: str, most: int | None = None) -> int:
+    """Letters more, less or other, and neighbours exchanged, that make one text the other.
+
+    Args:
+        most: where it takes more, any greater number will do.
+    """
+    from rapidfuzz.distance import OSA
+
+    return int(OSA.distance(one, other, score_cutoff=most))
+
+
 class Nearest:
     """Many searches for the nearest of the same known words, which are folded once.
 

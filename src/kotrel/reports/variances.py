@@ -11,7 +11,8 @@ import polars as pl
 from rich.table import Table
 from rich.text import Text
 
-from kotrel.core.counting.variance import Line, Place, Tolerance, totals_of
+from kotrel.core.counting.tolerance import Tolerance
+from kotrel.core.counting.variance import Line, Place, totals_of
 from kotrel.reports.documents import money_text, quantity_text
 from kotrel.reports.phrases import count
 from kotrel.reports.screen import Screen

@@ -16,6 +16,7 @@ from typing import IO, Literal, cast
 import polars as pl
 
 from kotrel.core.errors import WrongData
+from kotrel.core.tables.quoting import class_of
 from kotrel.sheets.output import OutColumn, OutSheet
 
 GUARD = "'"
@@ -73,8 +74,12 @@ def text_form(ending: str) -> TextForm:
     return COMMAS if ending.lower() == ".csv" else TABS
 
 
-def write_text(sheet: OutSheet, path: Path, form: TextForm) -> None:
+def write_text(sheet: OutSheet, path: Path, form: TextForm, bare: bool = False) -> None:
     """Writes one sheet as text.
+
+    Args:
+        bare: no value needs quotes as it is written (see :func:`~kotrel.core.tables.quoting.needs_quotes`), which saves the
+            search for those that do.
 
     Raises:
         WrongData: a value has characters or decimals that the form cannot carry; the message names it.
@@ -89,11 +94,17 @@ def write_text(sheet: OutSheet, path: Path, form: TextForm) -> None:
             heading = heading.with_columns(_guarded(pl.col(name)).alias(name) for name in names)
         rows = pl.concat([heading, rows])
     if form.one_line:
-        rows = rows.with_columns(pl.all().str.replace_all(rf"[{_class_of(form.separator)}\r\n]+", " "))
+        rows = rows.with_columns(pl.all().str.replace_all(rf"[{class_of(form.separator)}\r\n]+", " "))
     if form.quotes == "none":
         _require_plain(rows, sheet.columns, form)
+    elif rows.width == 1:
+        # With nothing in it, the line would be blank, and readers leave out blank lines.
+        rows = rows.with_columns(pl.all().fill_null(""))
     try:
         with path.open("wb") as file:
+            if bare and not form.headings and rows.width > 1:
+                _put_bare(rows, file, form)
+                return
             returns = _put_lines(rows, file, form, _POLARS_QUOTES[form.quotes])
             if form.quotes == "needed" and returns > rows.height * form.line_end.count("\r"):
                 # A lone carriage return ends a line for many readers, but the writer sees no need to quote it.
@@ -119,13 +130,7 @@ def _put_lines(
     out = _Out(file) if form.encoding in _AS_WRITTEN else _Out(io.BytesIO())
     file.write(_AS_WRITTEN.get(form.encoding, b""))
     try:
-        rows.write_csv(
-            cast(IO[bytes], out),
-            include_header=False,
-            separator=form.separator,
-            line_terminator=form.line_end,
-            quote_style=quotes,
-        )
+        _put(rows, cast(IO[bytes], out), form, quotes)
     except Exception:
         if out.failed is not None:
             # The disk is full, say: the writer of lines would make another error of it.
@@ -134,6 +139,27 @@ def _put_lines(
     if isinstance(out.file, io.BytesIO):
         file.write(out.file.getvalue().decode().encode(form.encoding))
     return out.returns
+
+
+def _put_bare(rows: pl.DataFrame, file: IO[bytes], form: TextForm) -> None:
+    """Writes rows that need no quotes, past Python where the encoding allows that."""
+    if form.encoding in _AS_WRITTEN:
+        try:
+            file.write(_AS_WRITTEN[form.encoding])
+            file.flush()
+            _put(rows, file, form, "never")
+            return
+        except Exception:
+            # The disk is full, say: the writer of lines says that in its own way, and Python's clearly.
+            file.seek(0)
+            file.truncate()
+    _put_lines(rows, file, form, "never")
+
+
+def _put(rows: pl.DataFrame, out: IO[bytes], form: TextForm, quotes: Literal["necessary", "always", "never"]) -> None:
+    rows.write_csv(
+        out, include_header=False, separator=form.separator, line_terminator=form.line_end, quote_style=quotes
+    )
 
 
 class _Out:
@@ -204,25 +230,26 @@ def _clear_number(text: pl.Expr) -> pl.Expr:
     return pl.when(short.str.contains(r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$")).then(short + "0").otherwise(short)
 
 
-def _class_of(separator: str) -> str:
-    """A separator inside a character class of a regular expression."""
-    return "\\" + separator if separator in "\\]^-" else separator
-
-
 def _require_plain(rows: pl.DataFrame, columns: Sequence[OutColumn], form: TextForm) -> None:
-    """Without quotes, a value must not contain the separator or a line break.
+    """Without quotes, a value must not contain the separator or a line break, and a line must not be blank.
 
     Raises:
         WrongData: one does.
     """
     for name, column in zip(rows.columns, columns, strict=True):
-        bad = rows[name].str.contains(rf"[{_class_of(form.separator)}\r\n]").fill_null(False)
+        bad = rows[name].str.contains(rf"[{class_of(form.separator)}\r\n]").fill_null(False)
         if bad.any():
             raise WrongData(
                 f"{column.heading}: “{rows[name].filter(bad)[0]}” contains the separator or a line break",
                 "Use quotes or another separator, or put such values on one line.",
                 "needs-quotes",
             )
+    if rows.width == 1 and (rows.to_series().fill_null("") == "").any():
+        raise WrongData(
+            f"{columns[0].heading}: without quotes, a blank value is a blank line, and readers leave that out",
+            "Use quotes or a second column.",
+            "needs-quotes",
+        )
 
 
 def _value_with(rows: pl.DataFrame, character: str) -> str:

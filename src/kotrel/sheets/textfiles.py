@@ -72,13 +72,17 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
             whole, remarks=(*remarks, *whole.remarks, "each line stood in quotes as a whole: read as if it did not")
         )
     lines: pl.Series | None
+    is_quoted = b'"' in raw
     if cells is None:
         cells, lines = _slowly(raw, separator)
     else:
-        lines = _lines(raw, cells)
+        lines = _lines(cells) if is_quoted else None
     if skipped:
         lines = pl.Series(ROW, lines if lines is not None else range(1, cells.height + 1), dtype=pl.UInt32) + skipped
-    grid = Grid(str(path), "", cells, dict.fromkeys(cells.columns, "text"), lines, remarks=tuple(remarks))
+    unquoted = "" if is_quoted or b"\r" in raw else separator
+    grid = Grid(
+        str(path), "", cells, dict.fromkeys(cells.columns, "text"), lines, remarks=tuple(remarks), unquoted=unquoted
+    )
     if lines is not None:
         # Only then do cells have line breaks.
         grid = replace(grid, swallowed=_swallowed(cells, lines, separator, width))
@@ -125,7 +129,7 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
                         "Split the file, so that Kotrel can name the lines.",
                         "irregular-file",
                     )
-                lines = _lines(raw, cells)
+                lines = _lines(cells) if b'"' in raw else None
                 is_broken = lines is not None
                 if lines is None:
                     lines = pl.int_range(1, cells.height + 1, dtype=pl.UInt32, eager=True)
@@ -232,10 +236,8 @@ def _slowly(raw: bytes, separator: str) -> tuple[pl.DataFrame, pl.Series]:
     return pl.DataFrame(columns), pl.Series(ROW, lines, dtype=pl.UInt32)
 
 
-def _lines(raw: bytes, cells: pl.DataFrame) -> pl.Series | None:
-    """The line of each row, which differs from the row's number after values with line breaks."""
-    if b'"' not in raw:
-        return None
+def _lines(cells: pl.DataFrame) -> pl.Series | None:
+    """The line of each row, which differs from the row's number after values with line breaks; None where there is none."""
     breaks = cells.select(pl.sum_horizontal(pl.all().str.count_matches("\n", literal=True).fill_null(0))).to_series()
     if not breaks.sum():
         return None

@@ -8,17 +8,19 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.layouts.layout import Layout
+from kotrel.core.tables.quoting import needs_quotes
 from kotrel.sheets.output import OutColumn, OutSheet
 from kotrel.sheets.safe_writing import written_whole
 from kotrel.sheets.tall_rows import TallColumn, TallRows, put_rows, require_room
 from kotrel.sheets.text_writing import TextForm, write_text
 
 
-def write_upload(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path) -> None:
+def write_upload(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path, bare: bool = False) -> None:
     """Writes one file: a text file, or a workbook with a sheet for each layout.
 
     Args:
         sheets: each with a String column for each of the layout's, in its order; of a text file there is one.
+        bare: no text needs quotes in a text file.
     """
     with written_whole(path) as temporary:
         if sheets[0][0].kind == "workbook":
@@ -33,16 +35,21 @@ def write_upload(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path) -> N
             quotes=layout.quotes,
         )
         columns = tuple(OutColumn(column.heading) for column in layout.columns)
-        write_text(OutSheet(layout.name, columns, _with_headings(layout, texts)), temporary, form)
+        heads = _headings(layout, texts)
+        bare = bare and not any(needs_quotes(heads[name], layout.separator) for name in heads.columns)
+        rows = pl.concat([heads, texts]) if bare else _with_headings(layout, texts)
+        write_text(OutSheet(layout.name, columns, rows), temporary, form, bare)
 
 
-def _with_headings(layout: Layout, texts: pl.DataFrame) -> pl.DataFrame:
+def _headings(layout: Layout, texts: pl.DataFrame) -> pl.DataFrame:
     heads = ([[column.heading for column in layout.columns]] if layout.headings else []) + (
         [list(layout.second)] if layout.second else []
     )
-    if heads:
-        above = pl.DataFrame(heads, schema=dict.fromkeys(texts.columns, pl.String), orient="row")
-        texts = pl.concat([above, texts])
+    return pl.DataFrame(heads, schema=dict.fromkeys(texts.columns, pl.String), orient="row")
+
+
+def _with_headings(layout: Layout, texts: pl.DataFrame) -> pl.DataFrame:
+    texts = pl.concat([_headings(layout, texts), texts])
     # An empty text would be written as two quotes, which careless readers take for a value.
     shortest = texts.select(pl.all().str.len_bytes().min()).row(0)
     return texts.with_columns(

@@ -232,7 +232,12 @@ def _tables(first: Table, parts: Iterable[Part]) -> Iterable[Table]:
         cells = part.cells.select(letters).insert_column(0, part.lines)
         full = ~cells.select(pl.all_horizontal(pl.col(letters).is_null())).to_series()
         yield replace(
-            first, cells=cells.filter(full), kinds=dict.fromkeys(letters, "text"), ragged=(), swallowed=part.swallowed
+            first,
+            cells=cells.filter(full),
+            kinds=dict.fromkeys(letters, "text"),
+            ragged=(),
+            swallowed=part.swallowed,
+            unquoted="",
         )
 
 
@@ -282,4 +287,4 @@ def _together(parts: Sequence[Rows]) -> Rows:
 def _as_cells(rows: Rows, values: pl.DataFrame) -> Rows:
     """Rows with other values, which are used as the cells too: a second copy of all keys would take as much memory again."""
     letters = {name: letter for name, letter in rows.letters.items() if name in values.columns}
-    return replace(rows, table=replace(rows.table, cells=values.rename(letters)), values=values)
+    return replace(rows, table=replace(rows.table, cells=values.rename(letters), unquoted=""), values=values)

@@ -66,6 +66,7 @@ def write_layout(
         found = preview(parts_of(understood, workspace), business_of(workspace, wanted.options, now), reading, step)
         checked = list(found.checked)
         texts: dict[str, list[pl.DataFrame]] = {}
+        bare = True
         step("laying out")
         for layout in layouts:
             record = workspace.description.records[layout.record]
@@ -79,6 +80,7 @@ def write_layout(
                 done = lay_out(layout, record, each.rows, values)
                 checked[place] = replace(each, rows=each.rows.with_findings(done.findings))
                 texts.setdefault(layout.name, []).append(done.texts)
+                bare = bare and done.bare
         if not texts:
             titles = listed_and([workspace.description.records[each.record].title.lower() for each in layouts])
             raise WrongData(f"{path} has no rows of {titles}, for which the layout {name} is", "", "nothing-recognised")
@@ -98,7 +100,7 @@ def write_layout(
     for number, part in enumerate(parts, start=1):
         target = out if len(parts) == 1 else out.with_name(f"{out.stem}-{number}{out.suffix}")
         require_new_file(target)
-        write_upload([(first, part)], target)
+        write_upload([(first, part)], target, bare)
         files.append((target, part.height))
     return Written(checked, tuple(files), left)
 

@@ -8,7 +8,7 @@ from decimal import Decimal
 from typing import Any
 
 from kotrel.core.counting.freezing import CLASS_NAMES
-from kotrel.core.counting.variance import Tolerance
+from kotrel.core.counting.tolerance import Tolerance
 from kotrel.core.description.toml_reading import TomlReader
 from kotrel.core.similarity import nearest
 

@@ -9,7 +9,7 @@ from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from kotrel.core.counting.variance import EXACT, Tolerance
+from kotrel.core.counting.tolerance import EXACT, Tolerance
 from kotrel.core.description.model import Description
 from kotrel.core.description.reading import read_description
 from kotrel.core.description.toml_reading import TomlReader, parsed

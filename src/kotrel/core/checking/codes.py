@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import polars as pl
-from rapidfuzz.distance import OSA
 
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
+from kotrel.core.similarity import slips_between
 from kotrel.core.values.code_formats import gtin_fits, gtin_has_length
 
 
@@ -76,6 +76,6 @@ def _nearly_own(rows: Rows, name: str, wrong: pl.DataFrame, state: SystemState) 
     held = state.having(rows.record, [name], key[0], keyed[key[0]]).select(key[0], pl.col(name).alias("held barcode"))
     both = keyed.join(held.unique(key[0], keep="any"), on=key[0], how="left", maintain_order="left")
     return [
-        barcode if barcode is not None and OSA.distance(value, barcode) <= NEARLY else None
+        barcode if barcode is not None and slips_between(value, barcode) <= NEARLY else None
         for value, barcode in both.select("value", "held barcode").iter_rows()
     ]

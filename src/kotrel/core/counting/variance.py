@@ -7,9 +7,10 @@ counted), where on hand then = on hand now - what has moved since; it is applied
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from decimal import Decimal
 
+from kotrel.core.counting.tolerance import Tolerance
 from kotrel.core.stock.sums import half_away
 
 ZERO = Decimal(0)
@@ -55,28 +56,6 @@ class Place:
     @property
     def key(self) -> tuple[str, str | None, str | None, str | None, str | None]:
         return self.item, self.warehouse, self.bin, self.lot, self.serial
-
-
-@dataclass(frozen=True)
-class Tolerance:
-    """How far a line may be off: by quantity, per cent of expected, or value; the standard is nothing.
-
-    Attributes:
-        by_class: class of items by value → its own tolerance, used in place of this one; ``class_of``: item → its class.
-    """
-
-    quantity: Decimal = ZERO
-    percent: Decimal = ZERO
-    value: Decimal = ZERO
-    by_class: Mapping[str, Tolerance] = field(default_factory=dict)
-    class_of: Mapping[str, str] = field(default_factory=dict)
-
-    def of(self, item: str) -> Tolerance:
-        """The tolerance of an item: that of its class, if the class has one."""
-        return self.by_class.get(self.class_of.get(item, ""), self) if self.by_class else self
-
-
-EXACT = Tolerance()
 
 
 @dataclass(frozen=True, slots=True)

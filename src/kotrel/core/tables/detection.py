@@ -74,6 +74,7 @@ def _without_headings(grid: Grid, lines: pl.Series) -> Table:
         usual_width=grid.usual_width,
         swallowed=grid.swallowed,
         formats=grid.formats,
+        unquoted=grid.unquoted,
         hidden=grid.hidden,
     )
 
@@ -159,5 +160,6 @@ def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
         usual_width=grid.usual_width,
         swallowed=grid.swallowed,
         formats=grid.formats,
+        unquoted=grid.unquoted,
         hidden=grid.hidden,
     )

@@ -52,6 +52,8 @@ class Grid:
         ragged: (line, number of columns) for the lines of a text file without ``usual_width`` columns.
         swallowed: (line, number of lines) where a quote in a text file takes further lines into its cell that look like rows.
         formats: how cells show their numbers, or None for a text file.
+        unquoted: the separator of a text file without quotes and carriage returns: no cell has one of them, a line break
+            or the separator. Empty where that is not so, or nobody looked.
     """
 
     file: str
@@ -65,6 +67,7 @@ class Grid:
     usual_width: int = 0
     swallowed: tuple[tuple[int, int], ...] = ()
     formats: Formats | None = None
+    unquoted: str = ""
 
 
 @dataclass(frozen=True)
@@ -90,7 +93,7 @@ class Table:
         cells: ``ROW`` (UInt32, the row in the sheet) and a String column for each letter; blank rows are left out.
         kinds: see :data:`CellKinds`, in the order of ``cells``.
         remarks: what was left out, in words.
-        ragged, usual_width, swallowed, formats, hidden: see :class:`Grid`.
+        ragged, usual_width, swallowed, formats, hidden, unquoted: see :class:`Grid`.
     """
 
     file: str
@@ -105,6 +108,7 @@ class Table:
     swallowed: tuple[tuple[int, int], ...] = ()
     formats: Formats | None = None
     hidden: Hidden = SEEN
+    unquoted: str = ""
 
     @property
     def rows(self) -> int:

@@ -63,7 +63,12 @@ def totals_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> pl
     """
     if body.height < 3 or body.width < 3:
         return None
-    filled = body.select(pl.sum_horizontal(pl.all().is_not_null().cast(pl.Int32))).to_series()
+    # Columns that are filled throughout make no row thinner than another.
+    gappy = [name for name in body.columns if body[name].null_count()]
+    if not gappy:
+        return None
+    full = body.width - len(gappy)
+    filled = body.select(pl.sum_horizontal(pl.col(gappy).is_not_null().cast(pl.Int32)) + full).to_series()
     usual = int(filled.quantile(0.75, interpolation="higher") or 0)
     thin = (filled < usual).arg_true()
     if usual < 3 or not 0 < len(thin) <= MOST_THIN:

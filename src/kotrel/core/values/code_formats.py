@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
+from functools import cache
+
 import polars as pl
 
 GTIN_LENGTHS = (8, 12, 13, 14)
-
-_WEIGHED = pl.Series([n // 1000 * 3 + n // 100 % 10 + n // 10 % 10 * 3 + n % 10 for n in range(10_000)], dtype=pl.Int64)
-"""What four digits add to the sum of a barcode, by weights 3, 1, 3, 1."""
 
 
 def gtin_check_digit(body: str) -> str:
@@ -18,6 +17,13 @@ def gtin_check_digit(body: str) -> str:
     """
     total = sum(int(digit) * (3 if place % 2 == 0 else 1) for place, digit in enumerate(reversed(body)))
     return str(-total % 10)
+
+
+@cache
+def _weighed() -> pl.Expr:
+    """What four digits add to the sum of a barcode, by weights 3, 1, 3, 1: for each of the numbers below 10,000."""
+    sums = [n // 1000 * 3 + n // 100 % 10 + n // 10 % 10 * 3 + n % 10 for n in range(10_000)]
+    return pl.lit(pl.Series(sums, dtype=pl.Int64))
 
 
 def gtin_has_length(column: pl.Expr) -> pl.Expr:
@@ -32,7 +38,7 @@ def gtin_fits(column: pl.Expr) -> pl.Expr:
     """
     number = column.cast(pl.Int64, strict=False)
     fours = (number // 10**place % 10_000 for place in (0, 4, 8, 12))
-    return pl.sum_horizontal((pl.lit(_WEIGHED).gather(four) for four in fours), ignore_nulls=False) % 10 == 0
+    return pl.sum_horizontal((_weighed().gather(four) for four in fours), ignore_nulls=False) % 10 == 0
 
 
 CODE_RULES = {"gtin": "a barcode: 8, 12, 13 or 14 digits, the last a check digit (GS1)"}

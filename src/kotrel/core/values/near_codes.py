@@ -7,8 +7,8 @@ import unicodedata
 from collections.abc import Iterable, Iterator
 
 import polars as pl
-from rapidfuzz.distance import OSA
 
+from kotrel.core.similarity import slips_between
 from kotrel.core.values.lookalikes import plain
 from kotrel.core.values.starts import common_start
 
@@ -110,7 +110,7 @@ class OneEditAway:
     def of(self, code: str) -> list[str]:
         if len(code) > _LONGEST:
             alike = (each for each in self._known if abs(len(each) - len(code)) < 2)
-            return sorted(each for each in alike if OSA.distance(code, each, score_cutoff=1) == 1)
+            return sorted(each for each in alike if slips_between(code, each, 1) == 1)
         return sorted({other for other in self._edited(code) if other in self._known} - {code})
 
     def _edited(self, code: str) -> Iterator[str]:

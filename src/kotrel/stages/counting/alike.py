@@ -38,7 +38,7 @@ def read_alike(
         for place, (each, _) in enumerate(sheets)
     ]
     kinds = {source.letter or "": _kind(table, match, name) or "text" for name, source in match.sources.items()}
-    whole = replace(table, cells=pl.concat(cells), kinds=kinds, formats=None)
+    whole = replace(table, cells=pl.concat(cells), kinds=kinds, formats=None, unquoted="")
     rows = understand(whole, match, conventions, today)
     rows = rows.only(rows.values["item"].is_not_null() | rows.values["counted"].is_not_null())
     rows = repair(rows, state, conventions.spellings)

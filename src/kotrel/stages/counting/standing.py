@@ -13,7 +13,8 @@ from kotrel.core.counting.frames import NUMBER, as_entries, as_places
 from kotrel.core.counting.freezing import PLACE, classes
 from kotrel.core.counting.parting import left_lines, moved_of, parted, quiet_lines
 from kotrel.core.counting.suspicions import suspected
-from kotrel.core.counting.variance import NOTHING_MOVED, Line, Tolerance, Totals, lines_of, totals_of
+from kotrel.core.counting.tolerance import Tolerance
+from kotrel.core.counting.variance import NOTHING_MOVED, Line, Totals, lines_of, totals_of
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.interface import Reading
 from kotrel.workspace.counts import Count, Post, open_count

@@ -53,12 +53,14 @@ class Texts:
     Attributes:
         changes: the same changes with only what is written.
         left_out: fields of new rows that the layout has no column for.
+        bare: no line needs quotes.
     """
 
     layout: Layout
     lines: pl.DataFrame
     changes: RecordChanges
     left_out: tuple[str, ...] = ()
+    bare: bool = False
 
 
 def laid_out(plan: Plan, uploads: Uploads, description: Description, reading: Reading, reference: str) -> list[Texts]:
@@ -98,7 +100,7 @@ def laid_out(plan: Plan, uploads: Uploads, description: Description, reading: Re
         kept = replace(
             changes, fields=tuple(written), frame=changes.frame.drop([*left, *(before(name) for name in left)])
         )
-        found.append(Texts(layout, done.texts, kept, tuple(left)))
+        found.append(Texts(layout, done.texts, kept, tuple(left), done.bare))
     if refusals:
         raise Refused(refusals)
     return found
@@ -183,11 +185,12 @@ def write_files(texts: Sequence[Texts], folder: Path, reference: str) -> list[tu
     for name, sheets in by_file.items():
         whole = [(mine[0].layout, pl.concat([each.lines for each in mine])) for mine in sheets.values()]
         layout, lines = whole[0]
+        bare = all(each.bare for mine in sheets.values() for each in mine)
         parts = [whole] if layout.book else [[(layout, part)] for part in split(lines, layout.most_rows)]
         for number, part in enumerate(parts, start=1):
             path = folder / f"{reference}-{name}{'' if len(parts) == 1 else f'-{number}'}.{layout.ending}"
             ready = path.with_name(path.name + READY)
-            write_upload(part, ready)
+            write_upload(part, ready, bare)
             files.append((ready, path))
     return files
 

@@ -1,0 +1,144 @@
+"""Canonical values → the texts of an upload file, each for itself, and what cannot be written."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import polars as pl
+
+from kotrel.core.description.model import Field
+from kotrel.core.layouts.layout import Layout, LayoutColumn
+
+Names = Mapping[str, Mapping[str, str]]
+"""Field → code → name, for columns that write names."""
+
+
+@dataclass(frozen=True)
+class Problem:
+    """What is wrong with some texts: a Boolean for each."""
+
+    kind: str
+    title: str
+    bad: pl.Series
+    message: str
+
+
+def in_form(
+    raw: pl.Series, about: Field | None, layout: Layout, column: LayoutColumn, names: Names
+) -> tuple[pl.Series, list[Problem]]:
+    """Texts in the layout's form, each for itself, and what is wrong with any."""
+    found: list[Problem] = []
+
+    def wrong(kind: str, title: str, bad: pl.Series, message: str) -> None:
+        if bad.any():
+            found.append(Problem(kind, title, bad, message))
+
+    if column.must:
+        wrong(
+            "missing",
+            f"{column.heading}: must be filled",
+            raw.is_null() | (raw == ""),
+            f"the column {column.heading} must not be blank",
+        )
+    if about is not None and about.is_decimal:
+        raw, over = _number(raw, column, layout)
+        decimals = column.decimals if column.decimals is not None else layout.decimals
+        wrong(
+            "too-many-decimals",
+            f"{column.heading}: too many decimals",
+            over,
+            f"the column {column.heading} takes {decimals} decimals: round it first",
+        )
+    elif about is not None:
+        raw = _worded(raw, about, column, layout, names)
+    if column.words and not column.action:
+        raw = raw.replace(dict(column.words))
+    if layout.one_line:
+        raw = raw.str.replace_all(r"[\r\n\t]+", " ")
+        if layout.kind == "text":
+            raw = raw.str.replace_all(layout.separator, " ", literal=True)
+        raw = raw.str.replace_all(" {2,}", " ").str.strip_chars()
+    if column.length is not None:
+        wrong(
+            "too-long",
+            f"{column.heading}: too long",
+            (raw.str.len_chars() > column.length).fill_null(False),
+            f"the column {column.heading} takes {column.length} characters",
+        )
+    if layout.kind == "text" and layout.encoding.lower().replace("_", "-") not in ("utf-8", "utf-8-sig", "utf-16"):
+        lost = _not_in(raw, layout.encoding)
+        wrong(
+            "not-in-encoding",
+            f"{column.heading}: letters that {layout.encoding} lacks",
+            lost,
+            f"{layout.encoding} has no such letter: write it otherwise",
+        )
+    if layout.kind == "text" and layout.quotes == "none":
+        split = raw.str.contains(layout.separator, literal=True).fill_null(False) | raw.str.contains(
+            r"[\r\n]"
+        ).fill_null(False)
+        wrong(
+            "needs-quotes",
+            f"{column.heading}: separators or line breaks",
+            split,
+            "the program reads no quotes, so this would shift its columns (clean = true removes them)",
+        )
+    return raw.fill_null(layout.blank) if layout.blank and raw.null_count() else raw, found
+
+
+def _number(raw: pl.Series, column: LayoutColumn, layout: Layout) -> tuple[pl.Series, pl.Series]:
+    """Numbers in the layout's form, and which of them have more decimals than it takes."""
+    decimals = column.decimals if column.decimals is not None else layout.decimals
+    if column.at_most is None and (ready := _as_it_is(raw, decimals)) is not None:
+        text = ready.str.replace(".", ",", literal=True) if layout.decimal_mark == "," else ready
+        return text, pl.Series([False], dtype=pl.Boolean).new_from_index(0, len(raw))
+    number = raw.cast(pl.Decimal(38, 12), strict=False)
+    if column.at_most is not None:
+        most = pl.Series([str(column.at_most)]).cast(pl.Decimal(38, 12)).new_from_index(0, len(number))
+        number = number.zip_with((number <= most).fill_null(True), most)
+    if decimals is None:
+        text = number.cast(pl.String).str.replace(r"(\.[0-9]*?)0+$", "${1}").str.replace(r"\.$", "")
+        over = pl.Series([False]).new_from_index(0, len(raw))
+    else:
+        near = number.round(decimals, mode="half_away_from_zero")
+        over = (near != number).fill_null(False)
+        text = near.cast(pl.Decimal(38, decimals)).cast(pl.String)
+    return (text.str.replace(".", ",", literal=True) if layout.decimal_mark == "," else text), over
+
+
+def _as_it_is(raw: pl.Series, decimals: int | None) -> pl.Series | None:
+    """Canonical numbers that need no arithmetic: to be written without zeros at the end, or with the decimals that they have."""
+    if decimals is None:
+        # Without its point, 100 has no zeros that say nothing.
+        whole = ~raw.str.contains(".", literal=True).fill_null(True)
+        bare = raw.str.strip_chars_end("0").str.strip_suffix(".")
+        return raw.zip_with(whole, bare) if whole.any() else bare
+    point = rf"\.[0-9]{{{decimals}}}" if decimals else ""
+    return raw if bool(raw.str.contains(rf"^-?[0-9]+{point}$").fill_null(True).all()) else None
+
+
+def _worded(raw: pl.Series, about: Field, column: LayoutColumn, layout: Layout, names: Names) -> pl.Series:
+    """Dates, yes and no, and names in the program's own form."""
+    if about.kind == "date":
+        form = layout.date.replace("YYYY", "%Y").replace("YY", "%y").replace("MM", "%m").replace("DD", "%d")
+        return raw.str.to_date("%Y-%m-%d", strict=False).dt.to_string(form)
+    if about.kind == "yes_no" and (layout.yes, layout.no) != ("yes", "no"):
+        return raw.replace({"yes": layout.yes, "no": layout.no})
+    if column.name and about.name in names:
+        return raw.replace_strict(dict(names[about.name]), default=None, return_dtype=pl.String).fill_null(raw)
+    return raw
+
+
+def _not_in(texts: pl.Series, encoding: str) -> pl.Series:
+    """Which texts have a letter that the encoding lacks. Each different text is tried once."""
+
+    def lacks(text: str) -> bool:
+        try:
+            text.encode(encoding)
+        except UnicodeEncodeError:
+            return True
+        return False
+
+    bad = [text for text in texts.unique().drop_nulls().to_list() if lacks(text)]
+    return texts.is_in(bad).fill_null(False)
