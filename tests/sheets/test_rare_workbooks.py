@@ -16,6 +16,7 @@ from kotrel.core.errors import OutOfReach
 from kotrel.core.tables.hidden import Hidden
 from kotrel.core.tables.shown import Shown
 from kotrel.sheets.opening import open_sheets
+from kotrel.sheets.special_cells import special_cells
 from kotrel.sheets.workbooks import read_workbook
 
 OLD = Path(__file__).with_name("old.xls")
@@ -168,6 +169,49 @@ class Rare(unittest.TestCase):
             binary_workbook(self.folder / "cut.xlsb", sheet[:cut])
             with self.subTest(cut), self.assertRaises(OutOfReach):
                 read_workbook(self.folder / "cut.xlsb")
+
+    def test_number_formats_that_cannot_be_read_are_told(self):
+        book = openpyxl.Workbook()
+        for line in (("Item code", "Cost"), (1234, 1)):
+            book.active.append(line)
+        book.save(self.folder / "plain.xlsx")
+        book.active["A2"].number_format = "000000"
+        book.save(self.folder / "coded.xlsx")
+        binary_workbook(self.folder / "b.xlsb", small_sheet())
+        for name, whole in (
+            ("plain-less.xlsx", "plain.xlsx"),
+            ("coded-less.xlsx", "coded.xlsx"),
+            ("b-less.xlsb", "b.xlsb"),
+        ):
+            with zipfile.ZipFile(self.folder / whole) as old, zipfile.ZipFile(self.folder / name, "w") as new:
+                for part in old.namelist():
+                    if "xl/styles" not in part:
+                        new.writestr(part, old.read(part))
+        # Within a style of cells: the reader gives up on formats, and with them on what is hidden.
+        raw = bytearray(OLD.read_bytes())
+        raw[2128] = 255
+        (self.folder / "old.xls").write_bytes(raw)
+        shown = "how its cells show their numbers"
+        for name, unread in (
+            ("plain-less.xlsx", None), ("coded.xlsx", None), ("coded-less.xlsx", f"{shown} cannot be read"), ("b-less.xlsb", f"{shown} cannot be read"),
+            ("old.xls", f"{shown} and what is hidden cannot be read"),
+        ):  # fmt: skip
+            with self.subTest(name):
+                said = [each for each in open_sheets(self.folder / name)[0].remarks if "cannot be read" in each]
+                self.assertEqual([each[: len(unread)] for each in said], [unread]) if unread else self.assertEqual(
+                    said, []
+                )
+
+    def test_a_reader_that_gives_up_is_never_unforeseen(self):
+        raw, name, told = OLD.read_bytes(), open_sheets(OLD)[0].name, 0
+        for at in range(0, len(raw), 12):
+            (self.folder / "struck.xls").write_bytes(raw[:at] + bytes(4) + raw[at + 4 :])
+            with self.subTest(at):
+                try:
+                    special_cells(self.folder / "struck.xls", name)
+                except OutOfReach as error:
+                    told += error.kind == "damaged-file"
+        self.assertGreater(told, 10)
 
 
 if __name__ == "__main__":

@@ -17,6 +17,7 @@ from kotrel.core.tables.table import letter_of
 from kotrel.core.values.currencies import CURRENCY
 from kotrel.sheets.archives import DAMAGED, part_named, sheet_part, workbook_part
 from kotrel.sheets.binary_parts import cell_styles, style_formats
+from kotrel.sheets.old_workbooks import old_sheet
 
 _BUILT_IN = {1: Shown(0), 2: Shown(2), 3: Shown(0), 4: Shown(2), 9: Shown(0, True), 10: Shown(2, True), 37: Shown(0), 38: Shown(0),
              39: Shown(2), 40: Shown(2), 41: Shown(0), 42: Shown(0), 43: Shown(2), 44: Shown(2)}  # fmt: skip
@@ -202,8 +203,7 @@ class SheetFormats:
         import xlrd
 
         try:
-            with xlrd.open_workbook(self._path, formatting_info=True) as book:
-                sheet = book.sheet_by_name(self._sheet)
+            with old_sheet(self._path, self._sheet, True) as (book, sheet):
                 for row in range(sheet.nrows):
                     for column, kind in enumerate(sheet.row_types(row)):
                         if kind == xlrd.XL_CELL_NUMBER:
@@ -211,5 +211,5 @@ class SheetFormats:
                             code = book.format_map.get(style.format_key)
                             if code is not None and (how := shown_by(code.format_str)) is not None:
                                 yield letter_of(column), row + 1, how
-        except (xlrd.XLRDError, AssertionError):
+        except ValueError:
             return

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from kotrel.core.phrases import count, listed
+from kotrel.core.phrases import count, listed, listed_and
 from kotrel.core.tables.hidden import Hidden
 from kotrel.core.tables.table import letter_of
 from kotrel.sheets.sheet_xml import Found
@@ -26,6 +26,11 @@ def remarks_on(found: Found, merged: Sequence[tuple[int, int]]) -> list[str]:
         who = "a formula" if len(found.empty) == 1 else f"{len(found.empty):,} formulas"
         remarks.append(
             f"{who} gave an empty text ({_places(found.empty)}): if there should be more, open the workbook in a spreadsheet program and save it"
+        )
+    if found.unread:
+        remarks.append(
+            f"{listed_and(found.unread)} cannot be read, because the styles of the workbook are missing or damaged: codes, "
+            "percentages and currencies are read as bare numbers; open it in a spreadsheet program and save it again"
         )
     return remarks
 

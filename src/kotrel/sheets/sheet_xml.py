@@ -32,6 +32,7 @@ class Found:
         columns: the first and the last of hidden columns, counted from 0.
         empty: the cells whose formula came with an empty text, where no program need have calculated it.
         part: the part of the archive that was read to its end, which proves its checksum; empty where there is none.
+        unread: what cannot be read, although the cells can, in words.
     """
 
     cells: dict[tuple[int, int], Special] = field(default_factory=dict)
@@ -39,6 +40,7 @@ class Found:
     columns: list[tuple[int, int]] = field(default_factory=list)
     empty: list[tuple[int, int]] = field(default_factory=list)
     part: str = ""
+    unread: tuple[str, ...] = ()
 
 
 _CELL = re.compile(rb"<c\b([^>]*?)(?:/>|>(.*?)</c>)", re.DOTALL)

@@ -7,11 +7,13 @@ from __future__ import annotations
 
 import re
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 from xml.etree import ElementTree
 
-from kotrel.sheets.archives import DAMAGED, damaged, sheet_part, workbook_part
-from kotrel.sheets.binary_parts import ERRORS, search_binary_sheet
+from kotrel.sheets.archives import DAMAGED, damaged, part_named, sheet_part, workbook_part
+from kotrel.sheets.binary_parts import ERRORS, cell_styles, search_binary_sheet
+from kotrel.sheets.old_workbooks import old_sheet
 from kotrel.sheets.sheet_xml import Found, Special, search_sheet
 
 
@@ -37,7 +39,7 @@ def _searched(path: Path, sheet: str) -> Found:
             return _in_ods(book, sheet)
     if ending == ".xlsb":
         with zipfile.ZipFile(path) as book:
-            return search_binary_sheet(book, sheet)
+            return _in_xlsb(book, sheet)
     return _in_xls(path, sheet)
 
 
@@ -49,22 +51,41 @@ def _in_xlsx(book: zipfile.ZipFile, sheet: str) -> Found:
         element.tag.rpartition("}")[2] == "calcPr" and element.get("fullCalcOnLoad") in ("1", "true")
         for element in workbook.iter()
     )
-    return search_sheet(book, sheet_part(book, main, workbook, sheet), recalculated)
+    part = sheet_part(book, main, workbook, sheet)
+    unstyled = not _has_styles(book, main) and _STYLED.search(book.read(part)) is not None
+    return replace(search_sheet(book, part, recalculated), unread=(_HOW_SHOWN,) if unstyled else ())
+
+
+def _in_xlsb(book: zipfile.ZipFile, sheet: str) -> Found:
+    """What is special in a sheet of a binary workbook."""
+    found = search_binary_sheet(book, sheet)
+    try:
+        part_named(book, "xl/styles.bin")
+        return found
+    except KeyError:
+        unstyled = any(style for _, _, style in cell_styles(book, sheet))
+        return replace(found, unread=(_HOW_SHOWN,) if unstyled else ())
+
+
+_HOW_SHOWN = "how its cells show their numbers"
+_STYLED = re.compile(rb"<(?:\w+:)?c\b[^>]*\ss\s*=\s*[\"'](?!0[\"'])")
+"""A cell that refers to a style other than the first."""
+
+
+def _has_styles(book: zipfile.ZipFile, main: str) -> bool:
+    try:
+        return b"cellXfs" in book.read(part_named(book, main.rpartition("/")[0] + "/styles.xml"))
+    except KeyError:
+        return False
 
 
 def _in_xls(path: Path, sheet: str) -> Found:
     """What is special in a sheet of an old binary workbook."""
-    import xlrd
-
-    troubles = (xlrd.XLRDError, AssertionError, *DAMAGED)
     try:
         return _looked_through(path, sheet, True)
-    except troubles:
+    except DAMAGED:
         # Formats that the reader does not know are no reason to refuse the cells.
-        try:
-            return _looked_through(path, sheet, False)
-        except troubles:
-            raise damaged(path) from None
+        return replace(_looked_through(path, sheet, False), unread=(_HOW_SHOWN, "what is hidden"))
 
 
 def _looked_through(path: Path, sheet: str, with_formats: bool) -> Found:
@@ -72,8 +93,7 @@ def _looked_through(path: Path, sheet: str, with_formats: bool) -> Found:
     import xlrd
 
     found = Found()
-    with xlrd.open_workbook(path, on_demand=True, formatting_info=with_formats) as book:
-        cells = book.sheet_by_name(sheet)
+    with old_sheet(path, sheet, with_formats) as (_, cells):
         found.hidden.extend(sorted(row + 1 for row, about in cells.rowinfo_map.items() if about.hidden))
         found.columns.extend((column, column) for column, about in cells.colinfo_map.items() if about.hidden)
         for row in range(cells.nrows):

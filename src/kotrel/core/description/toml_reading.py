@@ -21,11 +21,11 @@ def parsed(text: str) -> dict[str, Any]:
     """
     try:
         data = tomllib.loads(text)
-        # TOML allows it only as an escape.
-        nul = _NUL.search(text) is not None and _has_nul(data)
+        nul = _has_nul(data)
     except RecursionError:
         raise tomllib.TOMLDecodeError("brackets within brackets, too deep to be meant") from None
     if nul:
+        # TOML allows it only as an escape.
         line = next((n for n, each in enumerate(text.splitlines(), start=1) if _NUL.search(each)), 1)
         raise tomllib.TOMLDecodeError(f"the character \\u0000 in a text (at line {line})")
     return data
