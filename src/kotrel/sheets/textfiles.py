@@ -17,6 +17,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.errors import OutOfReach
 from kotrel.core.tables.table import Grid, letter_of
 from kotrel.sheets.encodings import as_utf8, decoded_as
+from kotrel.sheets.head_start import content_of
 from kotrel.sheets.quoted_lines import within_quotes
 
 MANY_LINES = 50
@@ -38,7 +39,7 @@ def read_text_file(path: Path, encoding: str | None = None) -> Grid:
         OutOfReach: it is not text, or cannot be read.
     """
     try:
-        raw = path.read_bytes()
+        raw = content_of(path)
     except OSError as error:
         raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
     return _grid(raw, path, encoding)
