@@ -23,7 +23,7 @@ class HeadStart(unittest.TestCase):
 
     def test_what_was_read_is_handed_over_once(self):
         self.assertEqual(self.begun("--as", "item", str(self.path)), 1)
-        list(head_start._begun.values())[0].when_read()
+        next(iter(head_start._begun.values())).when_read()
         with patch.object(Path, "read_bytes", side_effect=AssertionError("read twice")):
             self.assertEqual(head_start.content_of(self.path), b"Item code\nA\n")
         self.assertEqual(len(head_start._begun), 0)
@@ -31,7 +31,7 @@ class HeadStart(unittest.TestCase):
 
     def test_a_file_that_was_saved_meanwhile_is_read_again(self):
         self.assertEqual(self.begun(str(self.path)), 1)
-        list(head_start._begun.values())[0].when_read()
+        next(iter(head_start._begun.values())).when_read()
         self.path.write_bytes(b"Item code\nB\n")
         os.utime(self.path, ns=(1, 1))
         self.assertEqual(head_start.content_of(self.path), b"Item code\nB\n")
