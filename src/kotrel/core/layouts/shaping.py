@@ -11,7 +11,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field, Record
 from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.layouts.layout import Layout, LayoutColumn
-from kotrel.core.layouts.wording import Names, in_form
+from kotrel.core.layouts.wording import Names, Problem, in_form
 from kotrel.core.parallel import map_parallel
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
@@ -100,15 +100,23 @@ def _column(layout: Layout, record: Record, rows: Rows, values: Values, column: 
     bare = _is_bare(shaped, few is not None, layout, column, rows)
     if few is not None:
         shaped = raw if shaped.equals(few) else raw.replace_strict(few, shaped, return_dtype=pl.String)
-    findings = []
-    for each in problems:
-        numbers = values.frame[ROW].filter(each.bad)
-        at = rows.values[ROW].is_in(numbers.implode())
-        own = column.field if column.field in rows.fields else None
-        stands = raw.filter(each.bad) if own is None else rows.as_it_stands(own).filter(at)
-        cells = cells_of(numbers, stands if len(stands) == len(numbers) else raw.filter(each.bad), each.message)
-        findings.append(rows.group("error", each.kind, each.title, own, cells))
-    return _Column(shaped, findings, bare)
+    return _Column(shaped, [_told(each, raw, rows, values, column) for each in problems], bare)
+
+
+def _told(problem: Problem, raw: pl.Series, rows: Rows, values: Values, column: LayoutColumn) -> FindingGroup:
+    """What cannot be written, at its cells; where the sheet says nothing, it is what the system has."""
+    numbers, given = values.frame[ROW].filter(problem.bad), raw.filter(problem.bad)
+    own = column.field if column.field in rows.fields else None
+    stands = given.clear() if own is None else rows.as_it_stands(own).filter(rows.values[ROW].is_in(numbers.implode()))
+    if len(stands) != len(numbers):
+        stands = given if column.field is None else pl.Series([None], dtype=pl.String).new_from_index(0, len(numbers))
+    messages = [
+        f"the sheet says nothing here, and the system has {value}; {problem.message}"
+        if cell is None and value is not None
+        else problem.message
+        for cell, value in zip(stands, given, strict=True)
+    ]
+    return rows.group("error", problem.kind, problem.title, own, cells_of(numbers, stands, messages))
 
 
 def _few_of(raw: pl.Series, column: LayoutColumn, rows: Rows) -> pl.Series | None:
