@@ -252,7 +252,12 @@ def _nothing_recognised(tables: Sequence[Table], records: Sequence[Record], file
     what = records[0].title.lower() if len(records) == 1 else "any record of the system"
     return WrongData(
         f"nothing in {file} is recognised as {what}; its headings are {seen}",
-        f"kotrel inspect {Path(file).name} shows what is in it; kotrel records {records[0].name} lists the fields."
+        (
+            f"kotrel map {Path(file).name} {records[0].name} proposes which column feeds which field; kotrel records "
+            f"{records[0].name} lists the fields."
+            if len(records) == 1
+            else f"kotrel inspect {Path(file).name} shows what is in it; kotrel map {Path(file).name} RECORD matches it with a record."
+        )
         + (
             " A document must be named: --as opening_stock."
             if len(records) > 1 and any(map(is_named_only, records))

@@ -30,6 +30,12 @@ def extra(field, *values, **more):
     )
 
 
+def message_of(kind, checked):
+    """The one message of a kind of finding."""
+    [message] = {text for group in checked.findings if group.kind == kind for text in group.cells["message"]}
+    return message
+
+
 class Checks(unittest.TestCase):
     def test_a_right_sheet_has_no_findings(self):
         self.assertEqual(found(check_rows(rows(HEAD, ("A1", "Rope", "M"), ("A2", "Chain", "EA")), state())), set())
@@ -46,6 +52,20 @@ class Checks(unittest.TestCase):
         # Where every row is new, once for the sheet is enough.
         only_new = check_rows(rows(HEAD[:2], ("N1", "x"), ("N2", "y")), system)
         self.assertEqual(found(only_new), {("column-missing", None, 0)})
+        self.assertIn("if a column has it", message_of("column-missing", only_new))
+
+    def test_a_missing_column_is_told_with_the_one_that_may_have_it(self):
+        sheet = rows(
+            ("Item code", "Name", "Sold in", "Colour"), ("NEW", "new", "EA", "red"), ("OTHER", "other", "M", "M")
+        )
+        told = message_of("column-missing", check_rows(sheet, state()))
+        self.assertIn("column C “Sold in” may have it (100 % of its values are on the unit list)", told)
+        keyless = rows(("Code or so", "Name", "Unit"), *((f"K-{n}", f"item {n}", "EA") for n in range(5)))
+        told = message_of("no-key-column", check_rows(keyless, state()))
+        self.assertIn("column A “Code or so” may have it", told)
+        known = state(item={"code": ["OLD"]})
+        some = rows(("Item code", "Name", "Sold in"), ("NEW", "new", "EA"), ("OLD", "old", "M"))
+        self.assertIn("no column has; column C “Sold in” may", message_of("not-there-yet", check_rows(some, known)))
 
     def test_keys(self):
         self.assertEqual(

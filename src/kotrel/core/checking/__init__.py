@@ -16,6 +16,7 @@ from kotrel.core.checking.codes import check_codes
 from kotrel.core.checking.files import check_files
 from kotrel.core.checking.kept import check_kept
 from kotrel.core.checking.keys import check_keys
+from kotrel.core.checking.likely_columns import NONE_LIKELY, likely_columns
 from kotrel.core.checking.lists import check_lists
 from kotrel.core.checking.present import check_present
 from kotrel.core.checking.price_lists import check_currency, check_list_decimals
@@ -56,8 +57,10 @@ NOT_FOUND = ("not-found", "not-unique", "nearly-there")
 def check_rows(rows: Rows, state: SystemState, checks: tuple[Check, ...] = CHECKS) -> Rows:
     """The rows with the findings of all checks added."""
     if not rows.has_key:
-        missing = [rows.record.fields[name].title for name in rows.record.key if name not in rows.fields]
-        message = f"no column is headed {' and '.join(f'“{title}”' for title in missing)}, which identifies the rows"
+        missing = [rows.record.fields[name] for name in rows.record.key if name not in rows.fields]
+        titles = " and ".join(f"“{field.title}”" for field in missing)
+        perhaps = "; ".join(likely_columns(rows, state, missing).values()) or NONE_LIKELY
+        message = f"no column is headed {titles}, which identifies the rows; {perhaps}"
         finding = rows.sheet_finding("error", "no-key-column", "the key column is missing", message)
         return rows.with_findings([finding])
     groups = map_parallel(lambda check: check(rows, state), checks, rows.values.height)

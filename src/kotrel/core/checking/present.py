@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
+from kotrel.core.checking.likely_columns import NONE_LIKELY, likely_columns
 from kotrel.core.columns import clearing
 from kotrel.core.description.model import Field
 from kotrel.core.phrases import listed_and
@@ -17,13 +18,13 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
     found: list[FindingGroup] = []
     new: pl.Series | None = None
     uncarried: list[Field] = []
+    everywhere: list[Field] = []
     for name, field in rows.record.fields.items():
         if field.must == "may" or field.is_kept or name in rows.record.key:
             continue
         carried = name in rows.fields
         if not carried and field.must == "always":
-            message = f"no column is headed “{field.title}”, and every row needs it"
-            found.append(rows.sheet_finding("error", "column-missing", "a column is missing", message))
+            everywhere.append(field)
             continue
         if carried and not rows.values[name].null_count():
             continue
@@ -48,27 +49,38 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
             else "must be filled"
         )
         found += rows.where("error", "missing", title, field, wrong, message)
+    if everywhere:
+        found += _missing(rows, state, everywhere, "every row needs it")
     if new is not None and uncarried:
-        found += _without_column(rows, uncarried, new)
+        found += _without_column(rows, state, uncarried, new)
     return found
 
 
-def _without_column(rows: Rows, fields: list[Field], new: pl.Series) -> list[FindingGroup]:
+def _missing(rows: Rows, state: SystemState, fields: list[Field], who: str) -> list[FindingGroup]:
+    perhaps = likely_columns(rows, state, fields)
+    return [
+        rows.sheet_finding(
+            "error",
+            "column-missing",
+            "a column is missing",
+            f"no column is headed “{field.title}”, and {who}; {perhaps.get(field.name, NONE_LIKELY)}",
+        )
+        for field in fields
+    ]
+
+
+def _without_column(rows: Rows, state: SystemState, fields: list[Field], new: pl.Series) -> list[FindingGroup]:
     """What new rows need and no column has: said once where all rows are new, else at the key of each new row."""
     record = rows.record.title.lower()
     if len(new) and new.all():
-        return [
-            rows.sheet_finding(
-                "error",
-                "column-missing",
-                "a column is missing",
-                f"no column is headed “{field.title}”, and every new {record} row needs {field.title.lower()}; "
-                "if a column has it, match it with kotrel map",
-            )
-            for field in fields
-        ]
+        return _missing(rows, state, fields, f"every new {record} row needs it")
     field = rows.record.fields[rows.record.code]
     needed = listed_and([field.title.lower() for field in fields])
-    message = f"the system does not have it yet; a new {record} row also needs {needed}, which no column has"
+    message = "; ".join(
+        (
+            f"the system does not have it yet; a new {record} row also needs {needed}, which no column has",
+            *likely_columns(rows, state, fields).values(),
+        )
+    )
     keyed = new & rows.values[field.name].is_not_null()
     return rows.where("error", "not-there-yet", "not in the system yet", field, keyed, message)
