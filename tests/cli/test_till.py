@@ -85,6 +85,34 @@ class Till(Program):
         self.json("outcome", "L0003", "--wait")
         self.assertEqual((self.item("NEW-1")[5], self.item("ROP-00010")[4]), ("J", "1,11"))  # type: ignore[index]
 
+    def test_an_undo_of_new_rows_alone_archives_each_once(self) -> None:
+        self.write("two.csv", HEADINGS, "NEW-1,New rope,M,ROPE-BRAID,2.50", "NEW-2,Chain,EA,CHAIN-LINK,1.00")
+        self.json("load", "two.csv", "--yes")
+        self.read()
+        self.json("outcome", "L0001", "--wait")
+        undone = self.json("undo", "L0001", "--yes")
+        self.assertEqual((undone["removed"], "2 rows will be archived" in str(undone["remarks"])), (2, True))
+        self.read()
+        rows = self.json("outcome", "L0002", "--wait")["rows"]
+        self.assertEqual([(each["key"], each["outcome"]) for each in rows], [("NEW-1", "done"), ("NEW-2", "done")])
+        self.assertEqual(self.states(), {"L0001": "undone", "L0002": "loaded"})
+        self.assertEqual([self.item(code)[5] for code in ("NEW-1", "NEW-2")], ["N", "N"])  # type: ignore[index]
+
+    def test_a_text_that_the_program_takes_only_cleaned_is_told_and_verified_as_sent(self) -> None:
+        self.write("odd.csv", HEADINGS, 'NEW-1,"Rope; red",M,ROPE-BRAID,2.50', "NEW;2,Chain,EA,CHAIN-LINK,1.00")
+        found = {(each["kind"], each["severity"]): each for each in self.json("check", "odd.csv", status=1)["findings"]}
+        self.assertEqual(set(found), {("not-writable", "error")})
+        self.write("odd.csv", HEADINGS, 'NEW-1,"Rope; red",M,ROPE-BRAID,2.50', "NEW-2,Chain,EA,CHAIN-LINK,1.00")
+        [warning] = self.json("check", "odd.csv")["findings"]
+        self.assertEqual((warning["severity"], warning["kind"], warning["row"]), ("warning", "cleaned", 2))
+        self.assertIn("it is written as “Rope red”", warning["message"])
+        self.json("load", "odd.csv", "--yes")
+        self.read()
+        self.json("outcome", "L0001", "--wait")
+        later = time.time() + 5
+        os.utime(self.till / "lists" / "articles.csv", (later, later))
+        self.assertTrue(self.json("verify", "L0001")["ok"])
+
     def test_an_undo_that_the_program_refuses_is_none(self) -> None:
         self.json("load", "new.csv", "--yes")
         self.read()

@@ -168,6 +168,8 @@ def show_undone(screen: Screen, undone: Undone, left: Path | None = None) -> Non
         )
         for file in undone.receipt.files:
             screen.show(f"  {file}")
+        for remark in (*undone.remarks, *undone.receipt.remarks):
+            screen.show(Text(f"  {remark}", style="yellow"))
         screen.show(f"Next: when the program has read it: kotrel outcome {load_name(undone.number or 0)} --from RESULT")
         if undone.status == "undone":
             return
@@ -240,6 +242,7 @@ def undone_json(undone: Undone, left: Path | None = None) -> dict[str, Any]:
         "files": list(undone.receipt.files) if undone.receipt else [],
         "documents": dict(undone.reversed) if undone.number else {},
         "left": str(left) if left else None,
+        "remarks": [*undone.remarks, *(undone.receipt.remarks if undone.receipt else ())],
         "in_the_way": [
             {"record": each.record, "key": each.key, "field": each.field, "message": each.message}
             for each in undone.in_the_way

@@ -105,7 +105,7 @@ def _result(
                 plan = _undo_plan(workspace, writing, undoing, stamp, say)
             if expects and not same_rows([each for each, _ in sent], plan.changes):
                 return {"outcome": "changed-meanwhile"}
-            left = [replace(each, frame=each.frame.filter(pl.col(ACTION) == "refused")) for each, _ in sent]
+            left = [each.refused() for each, _ in sent]
             plan = replace(plan, changes=(*plan.changes, *(each for each in left if each.frame.height)))
             receipt = writing.try_out(plan, say) if trial else writing.take(plan, say)
             if not trial:

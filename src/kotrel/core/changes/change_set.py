@@ -51,8 +51,17 @@ class RecordChanges:
     given: Mapping[str, str | None] = field(default_factory=dict)
     origin: Origin | None = None
 
+    def __post_init__(self) -> None:
+        # The journal copies the lines of the origin, whatever the frame says: a part of the rows has no origin.
+        if self.origin is not None and self.frame.height != self.origin.last - self.origin.first + 1:
+            raise ValueError(f"{self.frame.height} rows are not lines {self.origin.first} to {self.origin.last}")
+
     def count(self, action: str) -> int:
         return int((self.frame[ACTION] == action).sum())
+
+    def refused(self) -> RecordChanges:
+        """Only the refused rows."""
+        return replace(self, frame=self.frame.filter(pl.col(ACTION) == "refused"), origin=None)
 
     @property
     def counts(self) -> dict[str, int]:

@@ -58,8 +58,10 @@ def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:
             values = found.join(pl.DataFrame([keys[ROW], shown.alias("value")]), on=ROW, how="left")["value"]
             cells = cells_of(found[ROW], values, found["said"], found["advice"])
             title = "refused by the system itself" if severity == "error" else "remarked by the system itself"
-            if layout:
-                title = f"not as the layout {layout} takes it"
-            kind = "not-writable" if layout else "refused-by-system" if severity == "error" else "system-remark"
+            kind = "refused-by-system" if severity == "error" else "system-remark"
+            if layout and severity == "error":
+                kind, title = "not-writable", f"not as the layout {layout} takes it"
+            elif layout:
+                kind, title = "cleaned", f"cleaned for the layout {layout}"
             groups.append(rows.group(severity, kind, title, field or rows.record.key[0], cells))
     return rows.with_findings(groups)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import polars as pl
 
@@ -13,7 +13,7 @@ from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.layouts.layout import Layout, LayoutColumn
 from kotrel.core.layouts.wording import Names, Problem, in_form
 from kotrel.core.parallel import map_parallel
-from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.quoting import needs_quotes
 
@@ -46,11 +46,13 @@ class LaidOut:
 
     Attributes:
         bare: no text needs quotes in a text file of the layout. False also where nobody looked.
+        cleaned: field → its values as they are written, where some are written otherwise than they are.
     """
 
     texts: pl.DataFrame
     findings: list[FindingGroup]
     bare: bool = False
+    cleaned: Mapping[str, pl.Series] = field(default_factory=dict)
 
 
 def lay_out(layout: Layout, record: Record, rows: Rows, values: Values) -> LaidOut:
@@ -77,7 +79,12 @@ def lay_out(layout: Layout, record: Record, rows: Rows, values: Values) -> LaidO
             )
         )
     texts = pl.DataFrame([each.texts.alias(f"c{place}") for place, each in enumerate(done)])
-    return LaidOut(texts, findings, all(each.bare for each in done))
+    cleaned = {
+        str(column.field): each.cleaned
+        for column, each in zip(layout.columns, done, strict=True)
+        if each.cleaned is not None and column.field is not None and not column.name and not column.words
+    }
+    return LaidOut(texts, findings, all(each.bare for each in done), cleaned)
 
 
 @dataclass(frozen=True)
@@ -87,6 +94,7 @@ class _Column:
     texts: pl.Series
     findings: list[FindingGroup]
     bare: bool
+    cleaned: pl.Series | None
 
 
 def _column(layout: Layout, record: Record, rows: Rows, values: Values, column: LayoutColumn) -> _Column:
@@ -100,7 +108,8 @@ def _column(layout: Layout, record: Record, rows: Rows, values: Values, column: 
     bare = _is_bare(shaped, few is not None, layout, column, rows)
     if few is not None:
         shaped = raw if shaped.equals(few) else raw.replace_strict(few, shaped, return_dtype=pl.String)
-    return _Column(shaped, [_told(each, raw, rows, values, column) for each in problems], bare)
+    cleaned = next((each.written for each in problems if each.written is not None), None)
+    return _Column(shaped, [_told(each, raw, rows, values, column) for each in problems], bare, cleaned)
 
 
 def _told(problem: Problem, raw: pl.Series, rows: Rows, values: Values, column: LayoutColumn) -> FindingGroup:
@@ -110,13 +119,15 @@ def _told(problem: Problem, raw: pl.Series, rows: Rows, values: Values, column: 
     stands = given.clear() if own is None else rows.as_it_stands(own).filter(rows.values[ROW].is_in(numbers.implode()))
     if len(stands) != len(numbers):
         stands = given if column.field is None else pl.Series([None], dtype=pl.String).new_from_index(0, len(numbers))
+    written = [None] * len(given) if problem.written is None else problem.written.filter(problem.bad).to_list()
     messages = [
-        f"the sheet says nothing here, and the system has {value}; {problem.message}"
-        if cell is None and value is not None
-        else problem.message
-        for cell, value in zip(stands, given, strict=True)
+        ("" if cell is not None or value is None else f"the sheet says nothing here, and the system has {value}; ")
+        + problem.message
+        + ("" if text is None else f": it is written as “{text}”")
+        for cell, value, text in zip(stands, given, written, strict=True)
     ]
-    return rows.group("error", problem.kind, problem.title, own, cells_of(numbers, stands, messages))
+    severity: Severity = "error" if problem.written is None else "warning"
+    return rows.group(severity, problem.kind, problem.title, own, cells_of(numbers, stands, messages))
 
 
 def _few_of(raw: pl.Series, column: LayoutColumn, rows: Rows) -> pl.Series | None:

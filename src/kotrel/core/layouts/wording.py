@@ -14,14 +14,22 @@ Names = Mapping[str, Mapping[str, str]]
 """Field → code → name, for columns that write names."""
 
 
+_EXACT = pl.Decimal(38, 12)
+
+
 @dataclass(frozen=True)
 class Problem:
-    """What is wrong with some texts: a Boolean for each."""
+    """What is wrong with some texts: a Boolean for each.
+
+    Attributes:
+        written: a warning only: all texts as they are written instead.
+    """
 
     kind: str
     title: str
     bad: pl.Series
     message: str
+    written: pl.Series | None = None
 
 
 def in_form(
@@ -42,6 +50,12 @@ def in_form(
             f"the column {column.heading} must not be blank",
         )
     if about is not None and about.is_decimal:
+        if column.at_most is not None and column.field is not None:
+            most = pl.Series([str(column.at_most)]).new_from_index(0, len(raw))
+            greater = (raw.cast(_EXACT, strict=False) > most.cast(_EXACT)).fill_null(False)
+            if greater.any():
+                title = message = f"the column {column.heading} takes at most {column.at_most}"
+                found.append(Problem("cleaned", title, greater, message, most.zip_with(greater, raw)))
         raw, over = _number(raw, column, layout)
         decimals = column.decimals if column.decimals is not None else layout.decimals
         wrong(
@@ -55,10 +69,23 @@ def in_form(
     if column.words and not column.action:
         raw = raw.replace(dict(column.words))
     if layout.one_line:
-        raw = raw.str.replace_all(r"[\r\n\t]+", " ")
-        if layout.kind == "text":
-            raw = raw.str.replace_all(layout.separator, " ", literal=True)
-        raw = raw.str.replace_all(" {2,}", " ").str.strip_chars()
+        clean = _on_one_line(raw, layout)
+        if not clean.equals(raw):
+            changed = clean.ne_missing(raw)
+            if about is not None and about.kind in ("code", "reference") and not column.name:
+                wrong(
+                    "needs-quotes",
+                    f"{column.heading}: separators or line breaks",
+                    changed,
+                    "the program reads no separators or line breaks, and without them it would be another code",
+                )
+            else:
+                title, message = (
+                    f"{column.heading}: texts that are cleaned",
+                    "the program reads no separators, line breaks or double blanks",
+                )
+                found.append(Problem("cleaned", title, changed, message, clean))
+        raw = clean
     if column.length is not None:
         wrong(
             "too-long",
@@ -87,15 +114,22 @@ def in_form(
     return raw.fill_null(layout.blank) if layout.blank and raw.null_count() else raw, found
 
 
+def _on_one_line(texts: pl.Series, layout: Layout) -> pl.Series:
+    texts = texts.str.replace_all(r"[\r\n\t]+", " ")
+    if layout.kind == "text":
+        texts = texts.str.replace_all(layout.separator, " ", literal=True)
+    return texts.str.replace_all(" {2,}", " ").str.strip_chars()
+
+
 def _number(raw: pl.Series, column: LayoutColumn, layout: Layout) -> tuple[pl.Series, pl.Series]:
     """Numbers in the layout's form, and which of them have more decimals than it takes."""
     decimals = column.decimals if column.decimals is not None else layout.decimals
     if column.at_most is None and (ready := _as_it_is(raw, decimals)) is not None:
         text = ready.str.replace(".", ",", literal=True) if layout.decimal_mark == "," else ready
         return text, pl.Series([False], dtype=pl.Boolean).new_from_index(0, len(raw))
-    number = raw.cast(pl.Decimal(38, 12), strict=False)
+    number = raw.cast(_EXACT, strict=False)
     if column.at_most is not None:
-        most = pl.Series([str(column.at_most)]).cast(pl.Decimal(38, 12)).new_from_index(0, len(number))
+        most = pl.Series([str(column.at_most)]).cast(_EXACT).new_from_index(0, len(number))
         number = number.zip_with((number <= most).fill_null(True), most)
     if decimals is None:
         text = number.cast(pl.String).str.replace(r"(\.[0-9]*?)0+$", "${1}").str.replace(r"\.$", "")

@@ -22,6 +22,7 @@ from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.layouts.filling import WITHDRAWN, values_of, without_place
 from kotrel.core.layouts.layout import Layout
 from kotrel.core.layouts.shaping import lay_out, split
+from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import Table
 from kotrel.sheets.upload_files import write_upload
@@ -54,6 +55,7 @@ class Texts:
         changes: the same changes with only what is written.
         left_out: fields of new rows that the layout has no column for.
         bare: no line needs quotes.
+        remarks: what is written otherwise than it is, row by row.
     """
 
     layout: Layout
@@ -61,6 +63,7 @@ class Texts:
     changes: RecordChanges
     left_out: tuple[str, ...] = ()
     bare: bool = False
+    remarks: tuple[Refusal, ...] = ()
 
 
 def laid_out(plan: Plan, uploads: Uploads, description: Description, reading: Reading, reference: str) -> list[Texts]:
@@ -92,15 +95,26 @@ def laid_out(plan: Plan, uploads: Uploads, description: Description, reading: Re
             values.frame.select(ROW, *changes.fields),
         )  # fmt: skip
         done = lay_out(layout, each.record, rows, values)
-        for group in done.findings:
-            if group.severity == "error":
-                refusals += _refusals(changes, rows, group.field, group.cells, layout.name)
+        said = [
+            refusal
+            for group in done.findings
+            if group.cells[ROW].max() != 0
+            for refusal in _refusals(changes, rows, group, layout.name)
+        ]
+        refusals += [refusal for refusal in said if refusal.severity == "error"]
+        # The journal has what is sent.
+        changes = replace(
+            changes,
+            frame=changes.frame.with_columns(
+                done.cleaned[name].alias(name) for name in changes.fields if name in done.cleaned
+            ),
+        )
         left = without_place(layout, each.record, _filled(changes))
         written = [name for name in changes.fields if name not in left]
         kept = replace(
             changes, fields=tuple(written), frame=changes.frame.drop([*left, *(before(name) for name in left)])
         )
-        found.append(Texts(layout, done.texts, kept, tuple(left), done.bare))
+        found.append(Texts(layout, done.texts, kept, tuple(left), done.bare, tuple(said)))
     if refusals:
         raise Refused(refusals)
     return found
@@ -151,7 +165,7 @@ def _no_place(changes: RecordChanges, layout: Layout) -> list[Refusal]:
     return found
 
 
-def _refusals(changes: RecordChanges, rows: Rows, name: str | None, cells: pl.DataFrame, layout: str) -> list[Refusal]:
+def _refusals(changes: RecordChanges, rows: Rows, group: FindingGroup, layout: str) -> list[Refusal]:
     keys = dict(rows.values.select(ROW, key_text(changes.record).alias("key")).iter_rows())
     return [
         Refusal(
@@ -161,10 +175,11 @@ def _refusals(changes: RecordChanges, rows: Rows, name: str | None, cells: pl.Da
             row,
             str(keys.get(row, "")),
             message,
-            field=name,
+            severity=group.severity,
+            field=group.field,
             layout=layout,
         )
-        for row, message in cells.select(ROW, "message").iter_rows()
+        for row, message in group.cells.select(ROW, "message").iter_rows()
     ]
 
 

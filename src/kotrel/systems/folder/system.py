@@ -18,6 +18,7 @@ from kotrel.core.changes.reversal import InTheWay
 from kotrel.core.columns import ACTION, ROW, before
 from kotrel.core.description.model import Description
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.layouts.filling import WITHDRAWN
 from kotrel.core.phrases import count
 from kotrel.core.tables.table import letter_of
 from kotrel.systems.folder.account import Account, account_in
@@ -41,10 +42,10 @@ class _FolderReading(SqlReading):
         # What is sent in no layout is said when it is sent: check and preview are of use without any.
         changes = tuple(each for each in plan.changes if each.record.name in self.uploads.layouts)
         try:
-            laid_out(replace(plan, changes=changes), self.uploads, self.description, self, "")
+            texts = laid_out(replace(plan, changes=changes), self.uploads, self.description, self, "")
         except Refused as refused:
             return refused.refusals
-        return ()
+        return [remark for each in texts for remark in each.remarks]
 
     def as_of(self, record: str) -> str | None:
         return given_out(self.account.folder).get(record, "")
@@ -82,7 +83,7 @@ class _FolderWriting(_FolderReading, Writing):
         texts = laid_out(plan, self.uploads, self.description, self, reference)
         step("writing the upload files")
         files = write_files(texts, self.uploads.folder, reference)
-        refused = [replace(each, frame=each.frame.filter(pl.col(ACTION) == "refused")) for each in plan.changes]
+        refused = [each.refused() for each in plan.changes]
         number = account.record([*(each.changes for each in texts), *refused], plan.stamp)
         account.mark(plan.undone, plan.in_force, number)
         account.note_files(number, reference, files)
@@ -92,6 +93,11 @@ class _FolderWriting(_FolderReading, Writing):
             for each in texts
             if each.left_out
         ]
+        archived = sum(
+            int(each.changes.frame[WITHDRAWN].sum()) for each in texts if WITHDRAWN in each.changes.frame.columns
+        )
+        if archived:
+            remarks.append(f"The program cannot remove what was new: {count(archived, 'row')} will be archived there.")
         return Receipt(number, (), "sent", reference, tuple(str(path) for _, path in files), tuple(remarks))
 
     def try_out(self, plan: Plan, step: Step) -> Receipt:
@@ -110,7 +116,7 @@ class _FolderWriting(_FolderReading, Writing):
         return Receipt(0, (), "loaded", reference, tuple(str(path) for _, path in files))
 
     def note_refused(self, changes: Sequence[RecordChanges], stamp: Stamp) -> int:
-        refused = [replace(each, frame=each.frame.filter(pl.col(ACTION) == "refused")) for each in changes]
+        refused = [each.refused() for each in changes]
         return self.account.record(refused, replace(stamp, kind="refused"))
 
     def beyond(self, reversal: Sequence[RecordChanges]) -> list[InTheWay]:

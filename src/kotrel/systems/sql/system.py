@@ -187,7 +187,7 @@ class _Writing(SqlReading, Writing):
         return given
 
     def note_refused(self, changes: Sequence[RecordChanges], stamp: Stamp) -> int:
-        refused = [replace(each, frame=each.frame.filter(pl.col(ACTION) == "refused")) for each in changes]
+        refused = [each.refused() for each in changes]
         return journal.write_whole(self.database, refused, replace(stamp, kind="refused"))
 
 
