@@ -189,9 +189,8 @@ def _undo_plan(workspace: Workspace, writing: Writing, undoing: Undoing, stamp: 
         first = planned.in_the_way[0]
         raise WrongUse(f"it cannot be undone: {first.record} {first.key}: {first.message}", "", "in-the-way")
     left = bool(planned.in_the_way)
-    again = (planned.entry.of,) if planned.entry.kind == "undo" and planned.entry.of is not None else ()
     stamp = replace(stamp, files=planned.entry.files, fingerprint=planned.entry.fingerprint)
-    return Plan(planned.reversal, stamp, {}, () if left else (undoing.of,), () if left else again, undoing)
+    return Plan(planned.reversal, stamp, {}, () if left else (undoing.of,), undoing)
 
 
 def same_rows(first: Sequence[RecordChanges], second: Sequence[RecordChanges]) -> bool:

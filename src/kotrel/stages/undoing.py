@@ -141,10 +141,8 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
                 if left:
                     remark = f"in part: {count(left, 'row')} left{'; ' + remark if remark else ''}"
                 stamp = Stamp(at, who, plan.entry.files, plan.entry.fingerprint, remark, "undo", number)
-                # Undoing an undo: the load that it had undone is in force again.
-                again = (plan.entry.of,) if plan.entry.kind == "undo" and plan.entry.of is not None else ()
                 undoing = Undoing(number, how.what_can, how.day or at.date())
-                whole = Plan(plan.reversal, stamp, {}, () if left else (number,), () if left else again, undoing)
+                whole = Plan(plan.reversal, stamp, {}, () if left else (number,), undoing)
                 receipt = writing.take(whole, step)
             return replace(plan, number=receipt.number, receipt=receipt)
         except Refused as refused:

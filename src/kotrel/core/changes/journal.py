@@ -7,7 +7,7 @@ load is an :class:`Entry` with one part for each record, and each of its rows is
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any, Literal
 
@@ -91,6 +91,19 @@ class Entry:
         if self.waiting or self.kind == "refused":
             return "sent" if self.waiting else "refused"
         return "undone" if self.undone_by else "loaded"
+
+
+def in_effect(entries: Sequence[Entry]) -> list[Entry]:
+    """The loads as they stand: one is undone while the undo that took it back is not undone itself.
+
+    Args:
+        entries: with the last undo that took each of them back as a whole, whatever became of that undo.
+    """
+    by: dict[int, int | None] = {}
+    # An undo comes after what it takes back.
+    for each in sorted(entries, key=lambda each: each.number, reverse=True):
+        by[each.number] = each.undone_by if each.undone_by is not None and by.get(each.undone_by) is None else None
+    return [replace(each, undone_by=by[each.number]) for each in entries]
 
 
 def standing(entries: Sequence[Entry], number: int, hint_when_undone: str, sent_too: bool = False) -> Entry:

@@ -34,7 +34,6 @@ class Plan:
         follows: record → keys (parts joined by `` / ``) of rows that no sheet has and that follow from others; what
             documents post to the ledger follows too, and is not listed.
         undone: loads that this plan takes back as a whole.
-        in_force: loads that are in force again after it.
         undoing: for an undo, what it takes back.
         wait: False to come back as soon as it is sent, where the system works on it for a while.
     """
@@ -43,6 +42,5 @@ class Plan:
     stamp: Stamp
     follows: Mapping[str, frozenset[str]] = field(default_factory=dict)
     undone: tuple[int, ...] = ()
-    in_force: tuple[int, ...] = ()
     undoing: Undoing | None = None
     wait: bool = True

@@ -51,7 +51,9 @@ def reverse(
     for name in fields:
         removing = pl.col(ACTION) == "new"
         if name in key:
-            columns += [pl.when(~removing).then(pl.col(name)).alias(name), pl.col(name).alias(before(name))]
+            # A row that comes back was not there before.
+            there = pl.when(pl.col(ACTION) != "removed").then(pl.col(name)).alias(before(name))
+            columns += [pl.when(~removing).then(pl.col(name)).alias(name), there]
             continue
         # A changed row keeps its present value in fields that the load did not change.
         untouched = (pl.col(ACTION) == "changed") & pl.col(name).eq_missing(pl.col(before(name)))

@@ -16,7 +16,7 @@ import polars as pl
 
 from kotrel.core.changes.answers import RowAnswer
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.changes.journal import Entry, Stamp
+from kotrel.core.changes.journal import Entry, Stamp, in_effect
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
 from kotrel.systems.sql import journal
@@ -53,11 +53,9 @@ class Account:
         """Writes a load into the journal; returns its number."""
         return journal.write_whole(self.database, changes, stamp)
 
-    def mark(self, undone: Sequence[int], in_force: Sequence[int], by: int) -> None:
+    def mark(self, undone: Sequence[int], by: int) -> None:
         for number in undone:
             journal.mark_undone(self.database, number, by)
-        for number in in_force:
-            journal.mark_undone(self.database, number, None)
 
     def note_files(self, number: int, reference: str, files: Sequence[tuple[Path, Path]]) -> None:
         """Notes files that are about to be handed over: where each lies ready, and where it goes."""
@@ -99,7 +97,7 @@ class Account:
         failed = {
             each.number for each in found if each.kind != "load" and any(n.get("refused") for n in each.counts.values())
         }
-        return [replace(each, undone_by=None) if each.undone_by in failed else each for each in found]
+        return in_effect([replace(each, undone_by=None) if each.undone_by in failed else each for each in found])
 
     def _standing(self, entry: Entry) -> Entry:
         if entry.kind == "refused":

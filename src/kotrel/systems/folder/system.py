@@ -85,7 +85,7 @@ class _FolderWriting(_FolderReading, Writing):
         files = write_files(texts, self.uploads.folder, reference)
         refused = [each.refused() for each in plan.changes]
         number = account.record([*(each.changes for each in texts), *refused], plan.stamp)
-        account.mark(plan.undone, plan.in_force, number)
+        account.mark(plan.undone, number)
         account.note_files(number, reference, files)
         remarks = [
             f"Not sent, because the layout {each.layout.name} has no column for it: "

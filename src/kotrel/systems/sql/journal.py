@@ -166,8 +166,8 @@ def close(database: Database, number: int, seal: Seal | None) -> None:
     )
 
 
-def mark_undone(database: Database, number: int, by: int | None) -> None:
-    """Records that a load was undone by another, or (None) that it is in force again."""
+def mark_undone(database: Database, number: int, by: int) -> None:
+    """Records that a load was undone by another; it stays so marked where that one is undone itself."""
     database.run(f"UPDATE {load_table(database.dialect)} SET undone_by = ? WHERE number = ?", [by, number])
 
 
@@ -188,7 +188,7 @@ def _lines(database: Database, number: int) -> pl.DataFrame:
 
 
 def entries(database: Database) -> list[Entry]:
-    """All loads, the oldest first; none where there is no journal."""
+    """All loads, the oldest first, each with the last undo of it; none where there is no journal."""
     if not has_journal(database):
         return []
     rows = database.run(

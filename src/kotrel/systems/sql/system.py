@@ -11,7 +11,7 @@ import polars as pl
 
 from kotrel.core.changes.canonical import require_canonical
 from kotrel.core.changes.change_set import RecordChanges, Rest
-from kotrel.core.changes.journal import Entry, Stamp, load_name
+from kotrel.core.changes.journal import Entry, Stamp, in_effect, load_name
 from kotrel.core.changes.outcome_page import OutcomePage
 from kotrel.core.changes.plan import Plan
 from kotrel.core.changes.seal import Seal
@@ -85,7 +85,7 @@ class SqlReading(Reading):
         return journal.loads_of(self.database, record, keys)
 
     def history(self) -> list[Entry]:
-        return journal.entries(self.database)
+        return in_effect(journal.entries(self.database))
 
     def trouble_with(self, number: int) -> str:
         return trouble_with(self.database, number).get(number, "")
@@ -115,8 +115,8 @@ class _Writing(SqlReading, Writing):
             journal.note_given(database, number, [self._given(each, renamed.get(id(each), {})) for each in changes])
         # Where the database's own rules changed rows, the journal's lines were written anew.
         journal.close(database, number, None if altered or any(renamed.values()) else seal)
-        for undone, by in [*((load, number) for load in plan.undone), *((load, None) for load in plan.in_force)]:
-            journal.mark_undone(database, undone, by)
+        for undone in plan.undone:
+            journal.mark_undone(database, undone, number)
         return Receipt(number, tuple(altered))
 
     def try_out(self, plan: Plan, step: Step) -> Receipt:
@@ -234,12 +234,12 @@ class SqlSystem(System):
 
     def history(self) -> list[Entry]:
         with self._open() as database:
-            return journal.entries(database)
+            return in_effect(journal.entries(database))
 
     def audited_history(self) -> list[Entry]:
         with self._open() as database, database.looking():
             wrong = trouble_with(database)
-            return [replace(each, trouble=wrong.get(each.number, "")) for each in journal.entries(database)]
+            return [replace(each, trouble=wrong.get(each.number, "")) for each in in_effect(journal.entries(database))]
 
     def settle(self) -> None:
         with self._open() as database:
