@@ -51,11 +51,6 @@ class RecordChanges:
     given: Mapping[str, str | None] = field(default_factory=dict)
     origin: Origin | None = None
 
-    def __post_init__(self) -> None:
-        # The journal copies the lines of the origin, whatever the frame says: a part of the rows has no origin.
-        if self.origin is not None and self.frame.height != self.origin.last - self.origin.first + 1:
-            raise ValueError(f"{self.frame.height} rows are not lines {self.origin.first} to {self.origin.last}")
-
     def count(self, action: str) -> int:
         return int((self.frame[ACTION] == action).sum())
 

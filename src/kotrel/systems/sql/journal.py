@@ -114,6 +114,11 @@ def write_rows(database: Database, changes: RecordChanges, number: int, first_li
             database.insert(table, ROW_COLUMNS, rows)
             sealed.result()
         return range(first_line, first_line + rows.height)
+    if changes.count("removed") != changes.origin.last - changes.origin.first + 1:
+        # All lines of the origin are copied, whatever the frame has: a part of them has no origin.
+        raise ValueError(
+            f"{changes.count('removed')} rows are not lines {changes.origin.first} to {changes.origin.last}"
+        )
     # When new rows are removed, the journal already has them: they are what the load wrote.
     columns = ", ".join(quoted(name) for name in ROW_COLUMNS)
     database.run(
