@@ -42,11 +42,14 @@ class OnSqlite(Program):
 
     def test_every_step_back_and_forth(self) -> None:
         was = {"ROP-00010": self.was}
-        one, two = ("New rope", "2.50"), ("Chain", "1.00")
-        self.load("NEW-1,New rope,M,ROPE-BRAID,2.50", "NEW-2,Chain,EA,CHAIN-LINK,1.00")
+        one, two = ("New rope", ""), ("Chain", "1.00")
+        self.load("NEW-1,New rope,M,ROPE-BRAID,", "NEW-2,Chain,EA,CHAIN-LINK,1.00")
         self.assertEqual(self.standing(), was | {"NEW-1": one, "NEW-2": two})
-        self.load("NEW-2,Long chain,EA,CHAIN-LINK,1.25", "ROP-00010,,,,0.99")
-        changed = {"ROP-00010": (self.was[0], "0.99"), "NEW-1": one, "NEW-2": ("Long chain", "1.25")}
+        self.load(
+            "NEW-2,Long chain,EA,CHAIN-LINK,1.25", "ROP-00010,,,,0.99", "NEW-1,,,,2.50", "NEW-3,Hook,EA,CHAIN-LINK,3.00"
+        )
+        changed = {"ROP-00010": (self.was[0], "0.99"), "NEW-1": ("New rope", "2.50"), "NEW-2": ("Long chain", "1.25"),
+                   "NEW-3": ("Hook", "3.00")}  # fmt: skip
         self.assertEqual(self.standing(), changed)
         # L0001 is not the last word on NEW-2: nothing of it is taken back before L0002 is.
         self.assertEqual(self.json("undo", "L0001", "--yes", status=1)["status"], "refused")
@@ -88,4 +91,5 @@ class OnFiles(OnSqlite):
 
     def answered(self, load: str) -> None:
         self.kotrel("practice", "till", str(self.till), "--once", "--slow", "0")
-        self.assertEqual({each["outcome"] for each in self.json("outcome", load, "--wait")["rows"]}, {"done"})
+        said = {each["outcome"] for each in self.json("outcome", load, "--wait")["rows"]}
+        self.assertLessEqual(said, {"done", "warning"}, "a price is missing")

@@ -126,12 +126,13 @@ def _withdrawn(changes: RecordChanges, layout: Layout) -> RecordChanges:
     if not layout.withdraws or "archived" not in changes.record.fields or not going.any():
         return changes
     fields = tuple(dict.fromkeys((*changes.fields, "archived")))
+    # A row that is to go is written as it was; one that is restored may become blank in a field.
+    gone = pl.lit(going)
     frame = changes.frame.with_columns(
-        *(pl.coalesce(name, before(name)).alias(name) for name in changes.fields),
+        *(pl.when(gone).then(pl.coalesce(name, before(name))).otherwise(name).alias(name) for name in changes.fields),
         *(pl.lit(None, pl.String).alias(name) for name in ("archived", before("archived")) if "archived" not in changes.fields),
-        pl.lit(going).alias(WITHDRAWN),
+        gone.alias(WITHDRAWN),
     )  # fmt: skip
-    gone = pl.col(WITHDRAWN)
     frame = frame.with_columns(
         pl.when(gone).then(pl.lit("changed")).otherwise(ACTION).alias(ACTION),
         pl.when(gone).then(pl.lit("yes")).otherwise("archived").alias("archived"),
