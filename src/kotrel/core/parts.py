@@ -11,7 +11,7 @@ import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import Entry
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Description
 from kotrel.core.documents.checks import CAREFUL, StockRules
 from kotrel.core.documents.posting import Sums
@@ -175,7 +175,8 @@ class Preview:
 def in_load(rows: Rows, before: InLoad | None) -> InLoad:
     """The rows as later parts see them: those without an error count as existing."""
     wrong = rows.values[ROW].is_in(rows_with(rows.findings, "error").implode())
-    values = rows.values.filter(~wrong).select(rows.fields)
+    cleared = [clearing(name) for name in rows.cleared]
+    values = rows.values.filter(~wrong).select(*rows.fields, *cleared)
     bad = rows.values.filter(wrong)
     keys = bad.select(key_text(rows.record)).to_series()
     letter = rows.letters.get(rows.record.key[0])

@@ -165,10 +165,17 @@ class SystemState:
         key = record.key[0]
         wanted = list(dict.fromkeys((key, *fields)))
         there = self._read(record.name, wanted, (key, codes)).select(wanted).unique(subset=key, keep="any")
+        pending = self._pending[record.name].values if record.name in self._pending else pl.DataFrame()
+        cleared = [name for name in wanted if clearing(name) in pending.columns]
+        coming = self.coming(record, wanted).with_columns(pending[clearing(name)] for name in cleared)
+
+        def after(name: str) -> pl.Expr:
+            kept = pl.coalesce(name, f"{name} held")
+            return pl.when(pl.col(clearing(name)).not_().fill_null(True)).then(kept) if name in cleared else kept
+
         return (
-            self.coming(record, wanted)
-            .join(there, on=key, how="full", coalesce=True, suffix=" held")
-            .select(key, *(pl.coalesce(name, f"{name} held") for name in wanted if name != key))
+            coming.join(there, on=key, how="full", coalesce=True, suffix=" held")
+            .select(key, *(after(name).alias(name) for name in wanted if name != key))
             .unique(subset=key, keep="any")
         )
 
