@@ -2,6 +2,7 @@
 
 import tempfile
 import unittest
+import zipfile
 from pathlib import Path
 from unittest.mock import patch
 
@@ -91,6 +92,18 @@ class Marking(unittest.TestCase):
         self.assertEqual([cell.value for cell in page[2]].count(COLUMN), 1)
         self.assertEqual(book.sheetnames.count(SUMMARY), 1)
         self.assertEqual(page["E3"].comment.text, "mine")
+
+    def test_where_the_copy_cannot_be_made_the_marks_go_into_a_workbook_of_their_own(self):
+        # The reader of cells does not mind the number of a font that no font has; the writer of copies fails in its own way.
+        with (
+            zipfile.ZipFile(self.folder / "w.xlsx") as old,
+            zipfile.ZipFile(self.folder / "odd.xlsx", "w") as new,
+        ):
+            for part in old.namelist():
+                new.writestr(part, old.read(part).replace(b'fontId="0"', b'fontId="99999999999"'))
+        _, done, book = self.marked(self.folder / "odd.xlsx", "odd.marked.xlsx")
+        self.assertIn("a copy would lose", done.remarks[0])
+        self.assertEqual(book["It's data"]["A3"].value, "A1")
 
     def test_limits_are_told(self):
         rows = self.checked(self.folder / "w.xlsx")

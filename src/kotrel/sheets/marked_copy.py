@@ -20,13 +20,14 @@ from kotrel.sheets.marks import (
     row_texts,
     summary_lines,
 )
+from kotrel.sheets.users_workbook import save_workbook, users_workbook
 
 
 def mark_copy(source: Path, sheets: Sequence[MarkedSheet], path: Path) -> None:
     import openpyxl
     from openpyxl.worksheet.hyperlink import Hyperlink
 
-    book = openpyxl.load_workbook(source, keep_vba=source.suffix.lower() == ".xlsm", rich_text=True)
+    book = users_workbook(source)
     if SUMMARY in book.sheetnames:
         del book[SUMMARY]
     for each in sheets:
@@ -48,7 +49,7 @@ def mark_copy(source: Path, sheets: Sequence[MarkedSheet], path: Path) -> None:
     book.active = 0
     for each_sheet in book.worksheets:
         each_sheet.sheet_view.tabSelected = each_sheet.title == SUMMARY
-    book.save(path)
+    save_workbook(book, path)
 
 
 def _mark_sheet(sheet: Any, marked: MarkedSheet) -> None:

@@ -108,11 +108,9 @@ ODD = "the workbook is written in a way that a copy would lose: the marks are in
 
 def _marked_as_copy(source: Path, marked: Sequence[MarkedSheet], path: Path) -> bool:
     """Marks a copy of the user's workbook; False where it cannot be read or written again as it is."""
-    import openpyxl
-
     try:
         mark_copy(source, marked, path)
-    except (*DAMAGED, TypeError, AttributeError, IndexError, openpyxl.utils.exceptions.InvalidFileException):
+    except (*DAMAGED, TypeError, AttributeError):
         return False
     return True
 

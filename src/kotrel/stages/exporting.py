@@ -15,11 +15,11 @@ from kotrel.core.description.model import Field, Record
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.similarity import nearest
-from kotrel.sheets.archives import DAMAGED
 from kotrel.sheets.cell_texts import put_text
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.safe_writing import require_new_file, written_whole
 from kotrel.sheets.table_writing import is_exact_number, write_book
+from kotrel.sheets.users_workbook import save_workbook, users_workbook
 from kotrel.stages.file_options import record_named
 from kotrel.stages.mapping import names_of
 from kotrel.systems.interface import Reading, Step
@@ -161,16 +161,13 @@ def stamp_for(kept: dict[str, pl.DataFrame], at: datetime) -> str:
 
 def _add_to(book: Path, sheets: OutBook, path: Path) -> None:
     """A copy of a workbook with the export's sheets added after its own."""
-    import openpyxl
-    from openpyxl.utils.exceptions import InvalidFileException
-
     if book.suffix.lower() not in (".xlsx", ".xlsm") or path.suffix.lower() != book.suffix.lower():
         raise WrongUse("--into needs an .xlsx or .xlsm workbook, and -o the same ending", "", "unknown-ending")
     with written_whole(path) as temporary:
         shutil.copyfile(book, temporary)
         try:
-            out = openpyxl.load_workbook(temporary, keep_vba=book.suffix.lower() == ".xlsm", rich_text=True)
-        except (*DAMAGED, InvalidFileException, TypeError) as error:
+            out = users_workbook(temporary, book)
+        except ValueError as error:
             raise OutOfReach(f"{book} cannot be read as a workbook", "", "damaged-file") from error
         for each in sheets.sheets:
             sheet = out.create_sheet(each.name)
@@ -186,7 +183,12 @@ def _add_to(book: Path, sheets: OutBook, path: Path) -> None:
                     else:
                         put_text(cell, value)
                         cell.number_format = "@"
-        out.save(temporary)
+        try:
+            save_workbook(out, temporary)
+        except ValueError as error:
+            raise OutOfReach(
+                f"{book} cannot be written again as it is", "Export to a workbook of its own.", "odd-workbook"
+            ) from error
 
 
 # --- templates -------------------------------------------------------------------------------------------------------

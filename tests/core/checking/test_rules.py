@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from kotrel.core.checking.circles import check_circles
 from kotrel.core.checking.rules import check_rules
 from kotrel.core.checking.unique import check_unique
-from kotrel.core.columns import ROW, clearing
+from kotrel.core.columns import ROW
 from kotrel.core.description.reading import read_description
 from kotrel.core.errors import WrongUse
 from kotrel.core.readying.filling import fill_keys, fill_same
@@ -213,16 +213,6 @@ class BetweenFields(unittest.TestCase):
         lots = rows("lot", item=["B", "N"], number=["1", "1"], net=["1", "1"], unit=["EA", "M"])
         found = kinds(check_rules(lots, state({"item": coming}, **self.ITEMS)))
         self.assertEqual(found, {("must-match", "unit", 3)}, "B is tracked by this load, and keeps its unit")
-
-    def test_what_the_same_load_clears_is_not_there_behind_it(self):
-        flags = {clearing("unit"): [True, False, None]}
-        coming = InLoad(pl.DataFrame({"code": ["A", "B", "N"], "unit": [None, None, "KG"], **flags}), {})
-        known = state(
-            {"item": coming}, item={"code": ["A", "B", "C"], "unit": ["M", "EA", "L"], "tracked": ["yes"] * 3}
-        )
-        behind = known.behind(SYSTEM.records["item"], pl.Series(["A", "B", "C", "N"]), ["unit", "tracked"]).sort("code")
-        self.assertEqual(behind["unit"].to_list(), [None, "EA", "L", "KG"])
-        self.assertEqual(behind["tracked"].to_list(), ["yes", "yes", "yes", None])
 
     def test_keys_with_a_default_and_values_taken_from_behind(self):
         lots = fill_keys(rows("lot", item=["A", "B"]), lambda reference, name: self.fail(reference))
