@@ -54,6 +54,7 @@ class Shop:
     """The practice system on SQLite."""
 
     choices = CHOICES
+    codes = CODES
 
     def __init__(self, home: Path) -> None:
         shutil.copytree(fresh_shop(), home, dirs_exist_ok=True)
@@ -99,6 +100,7 @@ class Files(Shop):
     """A till that takes files, and archives what it cannot remove."""
 
     choices = FILE_CHOICES
+    codes = (*CODES, "new_9")  # which the till refuses
 
     def __init__(self, home: Path) -> None:
         self.till = home / "till"
@@ -107,7 +109,7 @@ class Files(Shop):
     def image(self) -> Image:
         with (self.till / "lists" / "articles.csv").open(encoding="cp1252", newline="") as file:
             rows = list(csv.DictReader(file, delimiter=";"))
-        return {row["ArtNo"]: {**row, "Number": ""} for row in rows if row["ArtNo"] in CODES}
+        return {row["ArtNo"]: {**row, "Number": ""} for row in rows if row["ArtNo"] in self.codes}
 
     def edited(self, code: str, note: str) -> None:
         """Nobody works at the till."""
@@ -145,7 +147,7 @@ class Walk:
     def load(self, before: Image) -> None:
         more = self.pick.sample(sorted(self.shop.choices), self.pick.randint(0, len(self.shop.choices)))
         lines = [",".join(("Item code", "Description", "UoM", "Category", *more))]
-        for code in self.pick.sample(CODES, self.pick.randint(1, 4)):
+        for code in self.pick.sample(self.shop.codes, self.pick.randint(1, 4)):
             is_new = code not in before
             words = f"d{self.pick.randint(0, 3)}" if is_new or self.pick.random() < 0.6 else ""
             unit, category = (
