@@ -12,6 +12,7 @@ import psycopg
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.practice.setup import set_up
 from kotrel.systems.opening import _password, database_at, shown, without_password
+from kotrel.systems.service.client import token_for
 from kotrel.systems.sql import journal
 from kotrel.workspace.creating import add_journal, create_workspace
 from tests.support import postgres_url
@@ -25,6 +26,26 @@ class Addresses(unittest.TestCase):
             self.assertNotIn("heim", bare + shown(url))
         self.assertEqual(shown("postgresql://me@host/shop"), "PostgreSQL shop on host")
         self.assertEqual(shown("sqlite:practice.db"), "practice.db")
+
+    def test_what_can_be_no_address_is_told_without_its_secrets(self):
+        for url in ("http://", "https://a b.example", "http://[::1", "http://h:99999", "postgresql://me:se/cr@et@h:x/d",
+                    "http://me:secret@", "folder:", "sqlite:", "sqlite:/", "ftp://me:secret@h"):  # fmt: skip
+            with self.subTest(url), self.assertRaises(WrongUse) as caught:
+                shown(url)
+            self.assertEqual(caught.exception.kind, "wrong-address")
+            self.assertNotRegex(caught.exception.message, "secret|cr@et|se/")
+
+    def test_a_token_that_cannot_be_one_is_told_and_never_shown(self):
+        for token in ("two\nlines", "t\u00f6ken", "pass word", "\u2026"):
+            with (
+                self.subTest(token),
+                patch.dict("os.environ", KOTREL_TOKEN=token),
+                self.assertRaises(WrongUse) as caught,
+            ):
+                token_for("https://h")
+            self.assertNotIn(token, caught.exception.message + caught.exception.hint)
+        with patch.dict("os.environ", KOTREL_TOKEN=" copied-with-blanks\n"):
+            self.assertEqual(token_for("https://h"), "copied-with-blanks")
 
     def test_passwords_come_from_the_address_or_the_environment(self):
         with patch.dict(os.environ, {"KOTREL_PASSWORD": "from-env"}):

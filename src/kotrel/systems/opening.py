@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -83,7 +84,34 @@ def database_at(
             return PostgresDatabase(url, shown(url), _password(url), limit, schemas, _say)
 
         return open_postgres
-    raise WrongUse(f"“{url}” is not the address of a system", f"Use {KINDS}.", "wrong-address")
+    raise _no_address(url)
+
+
+def require_address(url: str) -> None:
+    """Makes sure that an address can be one.
+
+    Raises:
+        WrongUse: it is of no kind that Kotrel knows, nothing follows its kind, or its host or port cannot be one.
+    """
+    kind, _, rest = url.partition(":")
+    is_one = bool(rest.strip("/ "))
+    if kind not in ("sqlite", "folder"):
+        try:
+            parts = urlsplit(url)
+            is_one = rest.startswith("//") and parts.port != 0 and " " not in parts.netloc
+            is_one = is_one and (
+                kind in ("postgresql", "postgres") or (kind in ("http", "https") and bool(parts.hostname))
+            )
+        except ValueError:
+            is_one = False
+    if not is_one:
+        raise _no_address(url)
+
+
+def _no_address(url: str) -> WrongUse:
+    # A password may stand in it, and only its kind and host are of use.
+    named = re.sub(r"//.*@", "//", url)
+    return WrongUse(f"“{named}” is not the address of a system", f"Use {KINDS}.", "wrong-address")
 
 
 def _say(words: str) -> None:
@@ -94,6 +122,7 @@ def _say(words: str) -> None:
 
 def without_password(url: str) -> tuple[str, bool]:
     """The address without a password, and whether it had one."""
+    require_address(url)
     if url.startswith(("sqlite:", "folder:")):
         return url, False
     parts = urlsplit(url)
@@ -106,6 +135,7 @@ def without_password(url: str) -> tuple[str, bool]:
 
 def shown(url: str) -> str:
     """How messages call the system at an address."""
+    require_address(url)
     if url.startswith("sqlite:"):
         return url.removeprefix("sqlite:")
     if url.startswith("folder:"):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 import os
+import re
 import time
 from collections.abc import Mapping
 from typing import Any
@@ -127,9 +128,13 @@ def _seconds(text: str | None) -> float:
 
 
 def token_for(url: str) -> str | None:
-    """The token: in KOTREL_TOKEN, or in the keyring."""
-    if given := os.environ.get("KOTREL_TOKEN"):
-        return given
+    """The token: in KOTREL_TOKEN, or in the keyring.
+
+    Raises:
+        WrongUse: it cannot be one.
+    """
+    if given := os.environ.get("KOTREL_TOKEN", "").strip():
+        return _token(given, "KOTREL_TOKEN")
     try:
         import keyring
         from keyring.errors import KeyringError
@@ -137,6 +142,17 @@ def token_for(url: str) -> str | None:
         return None
     try:
         found: str | None = keyring.get_password("kotrel", url)
-        return found
     except KeyringError:
         return None
+    return _token(found.strip(), "the keyring") if found else None
+
+
+def _token(text: str, where: str) -> str:
+    """The token itself; the message never shows it."""
+    if re.fullmatch(r"[!-~]+", text):
+        return text
+    raise WrongUse(
+        f"the token in {where} has a blank, a line break or a letter that no token has",
+        "Copy it again: it is one word.",
+        "wrong-token",
+    )
