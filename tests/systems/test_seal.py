@@ -31,7 +31,7 @@ class Sealed(Fixture):
         for number in (1, 2):
             with self.assertRaises(WrongData) as caught:
                 self.undo(number) if number == 1 else verify_load(self.system, 1, lambda step: None)
-            self.assertIn("L0001 cannot be relied on: its journal has 1 lines instead of 2", caught.exception.message)
+            self.assertIn("L0001 cannot be relied on: its journal has 1 line instead of 2", caught.exception.message)
         self.assertEqual(self.undo(3).status, "undone", "other loads are undone as ever")
 
     def test_an_entry_changed_or_taken_out_breaks_the_chain(self):

@@ -244,7 +244,7 @@ def _read_lists(workspace: Workspace, comparing: bool) -> None:
             sys.stderr.write(f"kotrel: the list {each.file}: {words}; kotrel check {each.file} says why\n")
         if not each.trouble and age >= workspace.files_only.old_after_days:
             sys.stderr.write(
-                f"kotrel: the list {each.file} is {age} days old: the program may hold something else by now\n"
+                f"kotrel: the list {each.file} is {count(age, 'day')} old: the program may hold something else by now\n"
             )
 
 

@@ -10,6 +10,7 @@ from rich.text import Text
 
 from kotrel.commands._shared import now, workspace_of
 from kotrel.core.errors import WrongUse
+from kotrel.core.phrases import count
 from kotrel.reports.screen import Screen
 from kotrel.stages.folder_lists import refresh
 
@@ -51,11 +52,11 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         table.add_column(title, justify="right" if title in ("rows", "age") else "left", overflow="fold")
     for each, age in zip(lists, ages, strict=True):
         old = age >= workspace.files_only.old_after_days
-        parts = [f"{each.lost:,} rows without a key or with one twice" if each.lost else "",
-                 f"{each.unread:,} cells could not be read" if each.unread else "",
+        parts = [f"{count(each.lost, 'row')} without a key or with one twice" if each.lost else "",
+                 f"{count(each.unread, 'cell')} could not be read" if each.unread else "",
                  f"left out: {', '.join(each.left_out[:5])}" if each.left_out else ""]  # fmt: skip
         said = each.trouble or "; ".join(filter(None, parts))
-        table.add_row(Text(each.file), Text(each.record or "(not used)"), f"{each.rows:,}", each.at[:16], Text(f"{age} days", style="bold yellow" if old else ""),
+        table.add_row(Text(each.file), Text(each.record or "(not used)"), f"{each.rows:,}", each.at[:16], Text(count(age, "day"), style="bold yellow" if old else ""),
                       Text(said, style="bold red" if each.trouble else "yellow"))  # fmt: skip
     screen.show(table)
     missing = [name for name in workspace.description.records if name not in {each.record for each in lists}]

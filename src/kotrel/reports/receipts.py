@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from kotrel.core.changes.journal import load_name
-from kotrel.reports.phrases import listed
+from kotrel.reports.phrases import count, listed
 from kotrel.reports.previews import show_altered, show_loaded_counts
 from kotrel.reports.screen import Screen
 from kotrel.stages.loading import Loaded
@@ -32,7 +32,7 @@ def show_receipt(screen: Screen, loaded: Loaded, names: str, every: bool) -> Non
         screen.show(f"{verb}: {record} {listed(codes, 12)}")
     for path, number in loaded.rest:
         screen.show(
-            f"Not sent: {number:,} rows, written to {path} with the reasons. Fix them there, then load that file."
+            f"Not sent: {count(number, 'row')}, written to {path} with the reasons. Fix them there, then load that file."
         )
     for remark in receipt.remarks:
         screen.show(remark)

@@ -8,6 +8,7 @@ from typing import Any
 
 from kotrel.core.changes.journal import load_name
 from kotrel.core.changes.seal import SEALED, chained, is_turned_round, seal_of
+from kotrel.core.phrases import count as counted
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.journal import SEALED_FACTS, has_journal, load_table, row_table, rows_of
 
@@ -47,7 +48,7 @@ def _trouble(
     """What is wrong with one load; an empty text where nothing is."""
     number = int(facts[0])
     if count != lines:
-        return f"its journal has {count:,} lines instead of {lines or 0:,}"
+        return f"its journal has {counted(count, 'line')} instead of {lines or 0:,}"
     if sealed != chained(before, [*facts, lines, digest]):
         return "its entry in the journal, or the one before it, was changed since"
     if not whole and count > MANY_LINES:
