@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import polars as pl
@@ -56,9 +56,17 @@ class ServiceReading(Reading):
         among: tuple[str, pl.Series] | None = None,
         filled: str | Sequence[str] | None = None,
     ) -> pl.DataFrame:
-        asked = {"fields": list(fields), "filled": [filled] if isinstance(filled, str) else list(filled) if filled else None,
-                 "among": _among([among])[0] if among is not None else None}  # fmt: skip
-        return pages(self.client, f"/v1/records/{record}/read", asked, fields)
+        asked = {
+            "fields": list(fields),
+            "filled": [filled] if isinstance(filled, str) else list(filled) if filled else None,
+        }
+        path = f"/v1/records/{record}/read"
+        if among is None:
+            return pages(self.client, path, {**asked, "among": None}, fields)
+        field, values = among
+        return _in_parts(
+            values, lambda part: pages(self.client, path, {**asked, "among": _among([(field, part)])[0]}, fields)
+        )
 
     def require(self, record: str) -> None:
         if self._taken is None:
@@ -102,9 +110,10 @@ class ServiceReading(Reading):
     def loads_of(self, record: str, keys: Sequence[str]) -> dict[str, int]:
         if not keys:
             return {}
-        found: dict[str, int] = self.client.send("POST", "/v1/loads/of", {"record": record, "keys": list(keys)}).json()[
-            "loads"
-        ]
+        found: dict[str, int] = {}
+        for at in range(0, len(keys), AT_ONCE):
+            asked = {"record": record, "keys": list(keys[at : at + AT_ONCE])}
+            found |= self.client.send("POST", "/v1/loads/of", asked).json()["loads"]
         return found
 
     def history(self) -> list[Entry]:
@@ -119,6 +128,26 @@ class ServiceReading(Reading):
         lines = pages(self.client, f"/v1/loads/{number}/lines", None, names)
         rows = lines.with_columns(pl.col("row").cast(pl.UInt32))
         return list(changes_from(parts, rows, self.description, number))
+
+
+AT_ONCE = 50_000
+"""Values that one request names; a service takes only so large a body."""
+
+
+def _in_parts(values: pl.Series, ask: Callable[[pl.Series], pl.DataFrame]) -> pl.DataFrame:
+    """The rows for all the values, asked for in as many requests as the service takes them in."""
+    several = values.unique() if len(values) > AT_ONCE else values
+    found = []
+    for at in range(0, max(len(several), 1), AT_ONCE):
+        part = several.slice(at, AT_ONCE)
+        try:
+            found.append(ask(part))
+        except OutOfReach as error:
+            half = len(part) // 2
+            if error.kind != "too-large" or not half:
+                raise
+            found += [_in_parts(part.slice(0, half), ask), _in_parts(part.slice(half), ask)]
+    return pl.concat(found)
 
 
 def _among(conditions: Sequence[tuple[str, pl.Series] | None]) -> list[dict[str, Any]]:
