@@ -98,9 +98,18 @@ class ServiceReading(Reading):
         direction: str | None = None,
         as_at: str | None = None,
     ) -> pl.DataFrame:
-        asked = {"by": list(by), "among": _among(among), "counts_as": counts_as, "since": since, "until": until,
-                 "direction": direction, "as_at": as_at}  # fmt: skip
-        return pages(self.client, "/v1/sums", asked, [*by, *SUMS])
+        asked = {"by": list(by), "counts_as": counts_as, "since": since, "until": until, "direction": direction,
+                 "as_at": as_at}  # fmt: skip
+
+        def ask(conditions: Sequence[tuple[str, pl.Series]]) -> pl.DataFrame:
+            return pages(self.client, "/v1/sums", {**asked, "among": _among(conditions)}, [*by, *SUMS])
+
+        longest = max(among, key=lambda each: len(each[1]), default=None)
+        if longest is None or longest[0] not in by:
+            # Parts of what is not summed by would have to be added up.
+            return ask(among)
+        others = [each for each in among if each is not longest]
+        return _in_parts(longest[1], lambda part: ask([*others, (longest[0], part)]))
 
     def movements_since(self, moment: str, among: Sequence[tuple[str, pl.Series]] = ()) -> pl.DataFrame:
         asked = {"moment": moment, "among": _among(among)}
