@@ -6,6 +6,7 @@ import csv
 import io
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 from unittest.mock import patch
 
@@ -79,6 +80,23 @@ class Uploads(unittest.TestCase):
         layout = Layout("up", "item", columns, encoding="utf-8-sig", line_end="\n")
         _, _, content = self.written(b"Item code,Description\nA,Rope\nB,Chain\n", layout)
         self.assertEqual(content, b'\xef\xbb\xbf"Code, old",Name\nA,Rope\nB,Chain\n')
+
+    def test_only_texts_are_cleaned_never_a_number_a_date_or_a_code(self) -> None:
+        columns = tuple(LayoutColumn(name, name) for name in ("code", "description", "cost", "since"))
+        layout = Layout("up", "item", columns, separator="-", one_line=True, decimal_mark=",")
+        path = self.folder / "a.csv"
+        path.write_bytes(b"Item code,Description,Cost,Since\nA-1,Sea-green,1.50,2026-03-31\n")
+        table = find_table(read_text_file(path), heading_row=1)
+        rows = understand(table, match_headings(table, small().records["item"]), Conventions(), TODAY)
+        frame = rows.values.with_columns(pl.lit("new").alias(ACTION))
+
+        def told(layout: Layout) -> set[tuple[str, str | None]]:
+            done = lay_out(layout, rows.record, rows, Values(frame, {}, {}, {}))
+            self.assertLessEqual(set(done.cleaned), {"description"})
+            return {(each.severity, each.field) for each in done.findings}
+
+        self.assertEqual(told(layout), {("error", "code"), ("warning", "description"), ("error", "since")})
+        self.assertEqual(told(replace(layout, separator=",")), {("error", "cost")})
 
     def test_one_column_with_a_blank_is_not_a_blank_line(self) -> None:
         layout = Layout("up", "item", (LayoutColumn("Name", "description"),), line_end="\n")

@@ -72,12 +72,12 @@ def in_form(
         clean = _on_one_line(raw, layout)
         if not clean.equals(raw):
             changed = clean.ne_missing(raw)
-            if about is not None and about.kind in ("code", "reference") and not column.name:
+            if about is not None and about.kind != "text" and not column.name:
                 wrong(
                     "needs-quotes",
                     f"{column.heading}: separators or line breaks",
                     changed,
-                    "the program reads no separators or line breaks, and without them it would be another code",
+                    "the program reads no separators or line breaks, and without them it would be another value",
                 )
             else:
                 title, message = (
