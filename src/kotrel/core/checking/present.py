@@ -75,6 +75,9 @@ def _without_column(rows: Rows, state: SystemState, fields: list[Field], new: pl
     if len(new) and new.all():
         return _missing(rows, state, fields, f"every new {record} row needs it")
     field = rows.record.fields[rows.record.code]
+    keyed = new & rows.values[field.name].is_not_null()
+    if not keyed.any():
+        return []
     needed = listed_and([field.title.lower() for field in fields])
     message = "; ".join(
         (
@@ -82,5 +85,4 @@ def _without_column(rows: Rows, state: SystemState, fields: list[Field], new: pl
             *likely_columns(rows, state, fields).values(),
         )
     )
-    keyed = new & rows.values[field.name].is_not_null()
     return rows.where("error", "not-there-yet", "not in the system yet", field, keyed, message)
