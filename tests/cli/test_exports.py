@@ -1,4 +1,4 @@
-"""What goes out, with the installed program: exports, templates, prepared sheets, comparisons."""
+"""What goes out, with the installed program: exports, templates, prepared sheets."""
 
 import zipfile
 
@@ -88,27 +88,6 @@ class Exports(Sheets):
         self.assertEqual((self.folder / "clean.csv").read_text("utf-8-sig").splitlines(),
                          ["Item code,Base unit,Standard price,Lot tracked", "ROP-00010,M,1234.50,yes", "ROP-00020,M,0.75,yes"])  # fmt: skip
         self.assertEqual(self.json("check", "clean.csv")["repairs"], [])
-
-    def test_two_sheets_compared(self):
-        self.write("old.csv", "Article;Price;Old", "A;1,00;x", "B;2,50;x", "C;3,00;x")
-        self.write("new.csv", "Item code,Standard price,Fresh", "B,2.50,y", "C,3.10,y", "D,4.00,y")
-        got = self.json("compare", "old.csv", "new.csv", "-o", "diff.xlsx")
-        self.assertEqual(got["counts"], {"added": 1, "gone": 1, "changed": 1, "same": 1})
-        self.assertEqual(got["changed"], [{"key": "C", "column": "price", "before": "3.00", "after": "3.10"}])
-        book = openpyxl.load_workbook(self.folder / "diff.xlsx")
-        self.assertEqual([cell.value for cell in book["Changed"][2]], ["C", "Standard price", "3.00", "3.10"])
-        self.write("x.csv", "foo,bar", "1,a", "2,b")
-        self.write("y.csv", "bar,FOO ", "a,1", "c,2")
-        self.assertEqual(
-            self.json("compare", "x.csv", "y.csv")["changed"],
-            [{"key": "2", "column": "bar", "before": "b", "after": "c"}],
-        )
-        self.assertIn(
-            "sheet twice",
-            self.kotrel(
-                "compare", "x.csv", self.write("z.csv", "foo,bar", "1,a", "1,b").name, "--key", "foo", status=1
-            ).stderr,
-        )
 
     def test_a_stamp_is_inside_the_workbook(self):
         exported = self.json("export", "unit", "-o", "s.xlsx")

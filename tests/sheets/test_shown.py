@@ -10,11 +10,14 @@ from pathlib import Path
 import openpyxl
 
 from kotrel.core.columns import ROW
+from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.readying.repairing import repair
+from kotrel.core.tables.as_shown import columns_for
 from kotrel.core.tables.headings import bare_heading, joined_headings, second_heading_row, technical_row
 from kotrel.core.tables.hidden import Hidden
 from kotrel.core.tables.profiling import look_at
 from kotrel.core.tables.shown import Shown
+from kotrel.core.tables.sources import Source, raw_values
 from kotrel.core.understanding.matching import match_headings
 from kotrel.core.understanding.reading import understand
 from kotrel.core.values.conventions import Conventions
@@ -56,6 +59,26 @@ class Shows(unittest.TestCase):
         ):  # fmt: skip
             with self.subTest(code):
                 self.assertEqual(shown_by(code), shown)
+
+    def test_what_is_joined_split_translated_or_compared_is_what_cells_show(self):
+        table = self.book(
+            ("Art", "Group"), (1234, 10.1), (5, 10.25), formats={"A2": "000000", "A3": "000000", "B2": "0.00", "B3": "0.00"}
+        )  # fmt: skip
+        for source, values in (
+            (Source(("A", "B"), between="/"), ["001234/10.10", "000005/10.25"]),
+            (Source(("A", "B"), last=True), ["10.10", "10.25"]),
+            (Source(("A",), pattern="00{tail}", part="tail"), ["1234", "0005"]),
+            (Source(("A",), translate={"001234": "x", "5": "y"}), ["x", "y"]),
+            (Source(("A",), translate={"7": "z"}), ["001234", "000005"]),
+            (Source(("A",)), ["1234", "5"]),
+        ):
+            with self.subTest(source):
+                self.assertEqual(raw_values(table, source).to_list(), values)
+        scope = Scope({}, {"art": "A", "group": "B"})
+        made = compile_expression("[Art] + '-' + [Group]", scope)
+        self.assertEqual(made.column(columns_for(table, made.expr)).to_list(), ["001234-10.10", "000005-10.25"])
+        picked = compile_expression("[Art] is '001234'", scope, "yes_no")
+        self.assertEqual(picked.column(columns_for(table, picked.expr)).to_list(), [True, False])
 
     def test_a_percentage_is_what_the_cell_shows(self):
         lines = [("code", "length", "cost"), ("A", 0.125, 0.2), ("B", 12.5, 3), ("C", 1, 4)]

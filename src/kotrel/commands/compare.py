@@ -11,7 +11,8 @@ from kotrel.reports.differences import compared_json, show_compared
 from kotrel.reports.screen import Screen
 from kotrel.sheets.safe_writing import require_new_file
 from kotrel.sheets.table_writing import ENDINGS, write_book
-from kotrel.stages.comparing import compare_files, difference_book
+from kotrel.stages.comparing import compare_files
+from kotrel.stages.difference_book import difference_book
 from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
 
 EXAMPLE = """\

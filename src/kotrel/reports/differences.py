@@ -8,23 +8,45 @@ import polars as pl
 from rich.table import Table
 from rich.text import Text
 
+from kotrel.core.changes.comparison import Difference
 from kotrel.reports.phrases import count, listed, short
 from kotrel.reports.screen import Screen
-from kotrel.stages.comparing import Compared
+from kotrel.stages.comparing import Compared, Part
 
 SHOWN = 15
 
 
 def show_compared(screen: Screen, compared: Compared, every: bool) -> None:
-    """The counts, then rows changed, added and gone."""
-    difference = compared.difference
-    key = " and ".join(compared.titles.get(name, name) for name in difference.key)
-    how = f"as {compared.record.name}" if compared.record else "column by column, by heading"
-    screen.show(
-        Text(f"{compared.old.name} → {compared.new.name}", style="bold").append(
-            f" · {how} · rows identified by {key}", style=""
-        )
-    )
+    """For each part the counts, then rows changed, added and gone; before them, what was left out."""
+    files = f"{compared.old.name} → {compared.new.name}"
+    several = len(compared.parts) > 1
+    if several:
+        screen.show(Text(files, style="bold"))
+    for place, part in enumerate(compared.parts):
+        key = " and ".join(part.titles.get(name, name) for name in part.difference.key)
+        how = f"as {part.record.name}" if part.record else "column by column, by heading"
+        how += _sheets(part)
+        if several:
+            screen.show(Text(""), Text(how, style="bold").append(f" · rows identified by {key}", style=""))
+        else:
+            screen.show(Text(files, style="bold").append(f" · {how} · rows identified by {key}", style=""))
+        _show_counts(screen, part.difference)
+        for said in (*(compared.remarks if not place else ()), *part.left_out):
+            screen.show(Text(f"  {said}", style="dim"))
+        _show_changed(screen, part, every)
+        _show_rows(screen, part, part.difference.added, "+", "green", every)
+        _show_rows(screen, part, part.difference.gone, "−", "red", every)
+
+
+def _sheets(part: Part) -> str:
+    """Which sheets, where they have names and are not one and the same."""
+    old, new = (listed([f"“{name}”" for name in names if name]) for names in part.sheets)
+    if old == new:
+        return f" · sheet{'s' if len(part.sheets[0]) > 1 else ''} {old}" if old else ""
+    return f" · {old or 'a text file'} → {new or 'a text file'}"
+
+
+def _show_counts(screen: Screen, difference: Difference) -> None:
     line = Text()
     for number, word, style in (
         (difference.added.height, "added", "green"),
@@ -34,17 +56,10 @@ def show_compared(screen: Screen, compared: Compared, every: bool) -> None:
     ):
         line.append(" · " if line else "").append(f"{number:,} {word}", style=style if number else "dim")
     screen.show(line)
-    for names, where in ((difference.only_old, "old"), (difference.only_new, "new")):
-        if names:
-            titles = [compared.titles.get(name, name) for name in names]
-            screen.show(Text(f"  only in the {where} sheet and not compared: {listed(titles, 6)}", style="dim"))
-    _show_changed(screen, compared, every)
-    _show_rows(screen, compared, difference.added, "+", "green", every)
-    _show_rows(screen, compared, difference.gone, "−", "red", every)
 
 
-def _show_changed(screen: Screen, compared: Compared, every: bool) -> None:
-    changed = compared.difference.changed
+def _show_changed(screen: Screen, part: Part, every: bool) -> None:
+    changed = part.difference.changed
     if not changed.height:
         return
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
@@ -53,7 +68,7 @@ def _show_changed(screen: Screen, compared: Compared, every: bool) -> None:
     shown = changed if every else changed.head(SHOWN)
     last = None
     for key, column, before, after in shown.iter_rows():
-        title = compared.titles.get(column, column)
+        title = part.titles.get(column, column)
         table.add_row(
             Text(f"  {key}" if key != last else ""),
             Text(title),
@@ -66,16 +81,16 @@ def _show_changed(screen: Screen, compared: Compared, every: bool) -> None:
         screen.show(Text(f"  … {changed.height - shown.height:,} more changes (--all lists them)", style="dim"))
 
 
-def _show_rows(screen: Screen, compared: Compared, rows: pl.DataFrame, sign: str, style: str, every: bool) -> None:
+def _show_rows(screen: Screen, part: Part, rows: pl.DataFrame, sign: str, style: str, every: bool) -> None:
     if not rows.height:
         return
     screen.show(Text(""))
     shown = rows if every else rows.head(5)
     for row in shown.iter_rows(named=True):
         shown_values = [
-            short(value, 30) for name, value in row.items() if value is not None and name not in compared.difference.key
+            short(value, 30) for name, value in row.items() if value is not None and name not in part.difference.key
         ][:4]
-        key = " / ".join(short(row[name]) for name in compared.difference.key)
+        key = " / ".join(short(row[name]) for name in part.difference.key)
         screen.show(Text(f"  {sign} {key}  ", style=style).append("  ".join(shown_values), style="dim"))
     if shown.height < rows.height:
         word = "added" if sign == "+" else "gone"
@@ -85,22 +100,53 @@ def _show_rows(screen: Screen, compared: Compared, rows: pl.DataFrame, sign: str
 
 
 def compared_json(compared: Compared) -> dict[str, Any]:
-    """A comparison as ``--json`` gives it."""
-    difference = compared.difference
+    """A comparison as ``--json`` gives it: all parts together, and of each what it is and its counts.
+
+    Where there are several, each row says of which it is: ``in_part`` counts from 0.
+    """
+    parts, several = compared.parts, len(compared.parts) > 1
+    records = {part.record.name if part.record else None for part in parts}
+
+    def rows(which: str) -> list[dict[str, Any]]:
+        return [
+            {**row, "in_part": place} if several else row
+            for place, part in enumerate(parts)
+            for row in getattr(part.difference, which).to_dicts()
+        ]
+
+    def columns(which: str) -> list[str]:
+        return list(dict.fromkeys(name for part in parts for name in getattr(part.difference, which)))
+
+    counts = [_counts(part.difference) for part in parts]
     return {
         "old": str(compared.old),
         "new": str(compared.new),
-        "record": compared.record.name if compared.record else None,
-        "key": list(difference.key),
-        "counts": {
-            "added": difference.added.height,
-            "gone": difference.gone.height,
-            "changed": difference.changed_rows,
-            "same": difference.same,
-        },
-        "added": difference.added.to_dicts(),
-        "gone": difference.gone.to_dicts(),
-        "changed": difference.changed.to_dicts(),
-        "only_old": list(difference.only_old),
-        "only_new": list(difference.only_new),
+        "record": records.pop() if len(records) == 1 else None,
+        "key": list(parts[0].difference.key),
+        "counts": {name: sum(each[name] for each in counts) for name in counts[0]},
+        "added": rows("added"),
+        "gone": rows("gone"),
+        "changed": rows("changed"),
+        "only_old": columns("only_old"),
+        "only_new": columns("only_new"),
+        "left_out": list(compared.remarks),
+        "parts": [
+            {
+                "record": part.record.name if part.record else None,
+                "sheets_old": list(part.sheets[0]),
+                "sheets_new": list(part.sheets[1]),
+                "key": list(part.difference.key),
+                "counts": each,
+            }
+            for part, each in zip(parts, counts, strict=True)
+        ],
+    }
+
+
+def _counts(difference: Difference) -> dict[str, int]:
+    return {
+        "added": difference.added.height,
+        "gone": difference.gone.height,
+        "changed": difference.changed_rows,
+        "same": difference.same,
     }

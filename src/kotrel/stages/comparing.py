@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
@@ -13,144 +13,226 @@ from kotrel.core.changes.comparison import Difference, compare_tables
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Record
 from kotrel.core.errors import KotrelError, WrongData, WrongUse
-from kotrel.core.rows.rows import Rows
+from kotrel.core.phrases import count, listed, listed_and
 from kotrel.core.similarity import folded, nearest
-from kotrel.core.tables.table import Table
-from kotrel.sheets.output import OutBook, OutColumn, OutSheet
+from kotrel.stages.comparable import Comparable, by_heading, by_record
 from kotrel.stages.file_options import Wanted
-from kotrel.stages.understanding import tables_in, understand_file
+from kotrel.stages.understanding import Understood, tables_in, understand_file
 from kotrel.systems.interface import Step
 from kotrel.workspace.settings import Workspace
+
+_COMPARED = ("unknown-heading", "no-heading", "hidden-sheet", "hidden-row", "hidden-column")
+"""Findings on columns and rows that a load would leave out, or that nobody sees: they are compared as all others."""
+
+
+@dataclass(frozen=True)
+class Part:
+    """One sheet of each file, or all sheets of one record, compared.
+
+    Attributes:
+        sheets: the sheets of the old and of the new file.
+        titles: column → how people know it.
+        record: None where they were compared by heading.
+    """
+
+    sheets: tuple[tuple[str, ...], tuple[str, ...]]
+    difference: Difference
+    titles: Mapping[str, str]
+    record: Record | None
+
+    @property
+    def name(self) -> str:
+        """The record, or the sheet as the new file has it."""
+        return self.record.name if self.record else self.sheets[1][0]
+
+    @property
+    def left_out(self) -> list[str]:
+        """The columns that only one of the files has, and rows that cannot be found again, in words."""
+        said = []
+        without = [
+            f"{count(there, 'row')} of the {where} sheet"
+            for rows, where in ((self.difference.gone, "old"), (self.difference.added, "new"))
+            if (there := rows.filter(pl.any_horizontal(pl.col(self.difference.key).is_null())).height)
+        ]
+        if without:
+            key = listed_and([self.titles.get(name, name) for name in self.difference.key])
+            said.append(f"without {key}, so that nothing tells what became of them: {listed_and(without)}")
+        for names, where in ((self.difference.only_old, "old"), (self.difference.only_new, "new")):
+            if names:
+                titles = [self.titles.get(name, name) for name in names]
+                said.append(f"only in the {where} sheet and not compared: {listed(titles, 6)}")
+        return said
 
 
 @dataclass(frozen=True)
 class Compared:
-    """Two compared files; ``titles`` names each column; ``record`` is None where they were compared by heading."""
+    """Two compared files; ``remarks`` say what was left out, in words."""
 
     old: Path
     new: Path
-    difference: Difference
-    titles: Mapping[str, str]
-    record: Record | None
+    parts: tuple[Part, ...]
+    remarks: tuple[str, ...]
+
+    @property
+    def left_out(self) -> list[str]:
+        """The remarks, and the columns that only one of the files has."""
+        several = len(self.parts) > 1
+        own = [f"{part.name}: {said}" if several else said for part in self.parts for said in part.left_out]
+        return [*self.remarks, *own]
 
 
 def compare_files(
     old: Path, new: Path, key: str | None, workspace: Workspace | None, wanted: Wanted, today: date, step: Step
 ) -> Compared:
-    """Compares two sheets: as rows of a record if both are recognised as the same one, otherwise column by column.
+    """Compares all sheets of two files: as rows of a record if both are recognised as the same one, otherwise by heading.
 
     Raises:
         WrongUse: no key was named and none can be found.
         WrongData: a key is there twice.
     """
-    understood = _as_record(old, new, workspace, wanted, today, step) if workspace is not None else None
-    if understood is not None:
-        record, first, second = understood
-        chosen = _key_of_record(record, key, first, second)
-        titles = {name: field.title for name, field in record.fields.items()}
-    else:
-        record = None
-        first, second, titles = _as_they_stand(old, new, wanted, step)
-        chosen = (_key_of_columns(key, first, second, titles),)
-    try:
-        return Compared(old, new, compare_tables(first, second, chosen), titles, record)
-    except ValueError as error:
-        raise WrongData(str(error), "Fix it, or name another key: --key FIELD", "twice-in-sheet") from None
+    files = (old, new)
+    understood = _understood(files, workspace, wanted, today, step) if workspace is not None else None
+    compared = _by_record(files, understood, key) if understood is not None else None
+    if compared is None:
+        step("reading both")
+        compared = _by_heading(files, key, wanted)
+    return compared
 
 
-def _as_record(
-    old: Path, new: Path, workspace: Workspace, wanted: Wanted, today: date, step: Step
-) -> tuple[Record, pl.DataFrame, pl.DataFrame] | None:
-    """Both sheets as rows of the same record with its key, or None."""
+def _understood(
+    files: tuple[Path, Path], workspace: Workspace, wanted: Wanted, today: date, step: Step
+) -> list[list[Understood]] | None:
+    """Both files as rows of records, or None where one of them fits none."""
     try:
-        first = understand_file(old, workspace, wanted, today, step)[0].rows
-        second = understand_file(new, workspace, wanted, today, step)[0].rows
+        return [understand_file(path, workspace, wanted, today, step) for path in files]
     except KotrelError:
         if wanted.record or wanted.map_name:
             raise
         return None
-    if first.record.name != second.record.name or not (first.has_key and second.has_key):
+
+
+def _by_record(files: tuple[Path, Path], understood: list[list[Understood]], key: str | None) -> Compared | None:
+    """None where the files have no record in common, or a sheet lacks its key, or the key is in none of them as a field."""
+    old, new = (by_record(each) for each in understood)
+    shared = [name for name in old if name in new]
+    keyed = all(each.rows.has_key for file in understood for each in file if each.rows.record.name in shared)
+    if not shared or not keyed:
         return None
-    return first.record, _with_errors_shown(first), _with_errors_shown(second)
+    if key is None and any(_is_blank(side[name], old[name][0].key) for name in shared for side in (old, new)):
+        # The match makes the codes: they are not in the sheet.
+        return None
+    parts: list[Part] = []
+    for name in shared:
+        record, (first, second) = old[name][0], (old[name][1], new[name][1])
+        columns = record.key if key is None else _named_key(record, key, first, second)
+        if columns is not None:
+            parts.append(_part(first, second, columns, record))
+    if not parts:
+        return None
+    remarks = [remark for path, each in zip(files, understood, strict=True) for remark in _remarks(path, each)]
+    for path, mine, others in ((files[0], old, new), (files[1], new, old)):
+        remarks += [
+            f"{path.name}: {_sheets(mine[name][1].sheets)} as {name}, which the other file has not, is not compared"
+            for name in mine
+            if name not in others
+        ]
+    compared = {part.record.name for part in parts if part.record is not None}
+    remarks += [f"as {name}, nothing has “{key}”: it is not compared" for name in shared if name not in compared]
+    return Compared(*files, tuple(parts), tuple(dict.fromkeys(remarks)))
 
 
-def _with_errors_shown(rows: Rows) -> pl.DataFrame:
-    """The values, with spreadsheet errors as they are: ``#N/A`` is not a blank."""
-    values = rows.values
-    for group in rows.findings:
-        if group.kind in ("error-value", "not-calculated") and group.field is not None:
-            shown = group.cells.select(ROW, pl.col("value").alias("as shown"))
-            joined = values.select(ROW, group.field).join(shown, on=ROW, how="left", maintain_order="left")
-            values = values.with_columns(
-                joined.select(pl.coalesce(group.field, "as shown")).to_series().alias(group.field)
-            )
-    return values.select(rows.fields)
+def _is_blank(side: tuple[Record, Comparable], key: Sequence[str]) -> bool:
+    return any(side[1].rows[name].null_count() == side[1].rows.height for name in key)
 
 
-def _key_of_record(record: Record, key: str | None, first: pl.DataFrame, second: pl.DataFrame) -> tuple[str, ...]:
-    if key is None:
-        return record.key
-    named = next(
-        (name for name, field in record.fields.items() if folded(key) in (folded(name), folded(field.title))), None
-    )
-    if named is None or named not in first.columns or named not in second.columns:
-        close = nearest(key, [name for name in first.columns if name in second.columns])
+def _remarks(path: Path, understood: Sequence[Understood]) -> list[str]:
+    """What of a file is not compared, or may stand in the wrong place."""
+    found: list[str] = []
+    for each in understood:
+        found += [f"{path.name}: {remark}" for remark in each.rows.table.remarks]
+        for group in each.rows.findings:
+            if group.field is None and group.kind not in _COMPARED:
+                more = f" ({count(group.cells.height - 1, 'more line')} like it)" if group.cells.height > 1 else ""
+                place = each.rows.table.address(int(group.cells[ROW][0]), None)
+                found.append(f"{path.name}: {f'{place}: ' if place else ''}{group.cells['message'][0]}{more}")
+    return found
+
+
+def _named_key(record: Record, key: str, first: Comparable, second: Comparable) -> tuple[str, ...] | None:
+    """The column that the user means: a field by its name or title, or a heading of both; None where it is neither."""
+    asked = folded(key)
+    names = [name for name, field in record.fields.items() if asked in (folded(name), folded(field.title))]
+    names += [each.headings[asked] for each in (first, second) if asked in each.headings]
+    return next(((name,) for name in names if name in first.rows.columns and name in second.rows.columns), None)
+
+
+def _by_heading(files: tuple[Path, Path], key: str | None, wanted: Wanted) -> Compared:
+    """Sheets of the same name, and the only other one of each file."""
+    old, new = (tables_in(path, wanted) for path in files)
+    pairs = [(each, other) for each in old for other in new if folded(each.sheet) == folded(other.sheet)]
+    lone = [
+        [table for table in tables if table.sheet not in {pair[place].sheet for pair in pairs}]
+        for place, tables in enumerate((old, new))
+    ]
+    if len(lone[0]) == len(lone[1]) == 1:
+        pairs.append((lone[0][0], lone[1][0]))
+    if not pairs:
         raise WrongUse(
-            f"the sheets have no field “{key}” in common", f"Did you mean {close}?" if close else "", "no-such-field"
+            f"{files[0]} has {_sheets([each.sheet for each in old])}, {files[1]} has {_sheets([each.sheet for each in new])}",
+            "Give the sheets to compare the same name.",
+            "no-such-sheet",
         )
-    return (named,)
+    remarks: list[str] = []
+    for path, tables, place in ((files[0], old, 0), (files[1], new, 1)):
+        read = [pair[place].sheet for pair in pairs]
+        for table in tables:
+            if table.sheet in read:
+                remarks += [f"{path.name}: {remark}" for remark in table.remarks]
+            else:
+                remarks.append(f"{path.name}: {_sheets([table.sheet])}, which the other file has not, is not compared")
+    parts: list[Part] = []
+    trouble: list[WrongUse] = []
+    for one, other in pairs:
+        first, second = by_heading(one), by_heading(other)
+        try:
+            parts.append(_part(first, second, (_key_column(key, first, second),), None))
+        except WrongUse as error:
+            trouble.append(error)
+            remarks.append(f"{_sheets([one.sheet])} is not compared: {error.message}")
+    if not parts:
+        raise trouble[0]
+    return Compared(*files, tuple(parts), tuple(remarks))
 
 
-def _as_they_stand(
-    old: Path, new: Path, wanted: Wanted, step: Step
-) -> tuple[pl.DataFrame, pl.DataFrame, dict[str, str]]:
-    step("reading both")
-    tables = [tables_in(path, wanted)[0] for path in (old, new)]
-    titles: dict[str, str] = {}
-    frames = [_by_heading(table, titles) for table in tables]
-    return frames[0], frames[1], titles
+def _part(first: Comparable, second: Comparable, key: tuple[str, ...], record: Record | None) -> Part:
+    try:
+        difference = compare_tables(first.rows, second.rows, key)
+    except ValueError as error:
+        raise WrongData(str(error), "Fix it, or name another key: --key FIELD", "twice-in-sheet") from None
+    return Part((first.sheets, second.sheets), difference, first.titles | second.titles, record)
 
 
-def _by_heading(table: Table, titles: dict[str, str]) -> pl.DataFrame:
-    """A table's cells, with columns named by their folded headings; of two that are alike, the first is used."""
-    columns: dict[str, pl.Expr] = {}
-    for column in table.columns:
-        name = folded(column.heading)
-        if name and name not in columns:
-            titles.setdefault(name, column.heading)
-            text = pl.col(column.letter).str.strip_chars()
-            columns[name] = pl.when(text != "").then(text).alias(name)
-    return table.cells.select(columns.values())
+def _sheets(names: Sequence[str]) -> str:
+    if not any(names):
+        return "a text file's rows"
+    return f"sheet{'s' if len(names) > 1 else ''} {listed_and([f'“{name}”' for name in names])}"
 
 
-def _key_of_columns(key: str | None, first: pl.DataFrame, second: pl.DataFrame, titles: Mapping[str, str]) -> str:
-    shared = [name for name in first.columns if name in second.columns]
+def _key_column(key: str | None, first: Comparable, second: Comparable) -> str:
+    shared = [name for name in first.rows.columns if name in second.rows.columns]
     if key is not None:
         if folded(key) in shared:
             return folded(key)
-        close = nearest(key, [titles[name] for name in shared])
+        close = nearest(key, [first.titles[name] for name in shared])
         raise WrongUse(
             f"the sheets have no column “{key}” in common", f"Did you mean “{close}”?" if close else "", "no-such-field"
         )
     for name in shared:
-        if all(frame[name].null_count() == 0 and frame[name].n_unique() == frame.height for frame in (first, second)):
+        frames = (first.rows, second.rows)
+        if all(frame[name].null_count() == 0 and frame[name].n_unique() == frame.height for frame in frames):
             return name
     raise WrongUse(
         "no column in both sheets is filled and different in every row",
         "Name the one that identifies a row: --key HEADING",
         "no-key-column",
     )
-
-
-def difference_book(compared: Compared) -> OutBook:
-    """The differences, as a workbook with three sheets."""
-    difference = compared.difference
-
-    def sheet(name: str, rows: pl.DataFrame) -> OutSheet:
-        fields = compared.record.fields if compared.record else {}
-        columns = tuple(OutColumn(compared.titles.get(each, each), fields.get(each)) for each in rows.columns)
-        return OutSheet(name, columns, rows)
-
-    changed = difference.changed.with_columns(pl.col("column").replace(dict(compared.titles)))
-    changed_sheet = OutSheet("Changed", tuple(OutColumn(name) for name in ("Key", "Column", "From", "To")), changed)
-    return OutBook((changed_sheet, sheet("Added", difference.added), sheet("Gone", difference.gone)))

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 import polars as pl
 
+from kotrel.core.phrases import count
+
 
 @dataclass(frozen=True)
 class Difference:
@@ -43,9 +45,10 @@ def compare_tables(old: pl.DataFrame, new: pl.DataFrame, key: tuple[str, ...]) -
             frame.select(key).is_duplicated() & frame.select(pl.all_horizontal(pl.col(key).is_not_null())).to_series()
         )
         if twice.height:
-            raise ValueError(
-                f"{' / '.join(str(part) for part in twice.select(key).row(0))} is in the {name} sheet twice"
-            )
+            keys = twice.select(key).unique(maintain_order=True)
+            first = " / ".join(str(part) for part in keys.row(0))
+            more = f" and {count(keys.height - 1, 'more key')} are" if keys.height > 1 else " is"
+            raise ValueError(f"{first}{more} in the {name} sheet twice")
     on = list(key)
     shared = [name for name in old.columns if name in new.columns and name not in on]
     both = old.select(*on, *(pl.col(name).alias(f"old {name}") for name in shared)).join(

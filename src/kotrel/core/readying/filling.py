@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import polars as pl
 
-from kotrel.core.columns import ROW, clearing, sheet_column
+from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.default_sets import DefaultSet
 from kotrel.core.description.model import Field
 from kotrel.core.expressions import Compiled, Scope, compile_expression, number_codes
@@ -15,6 +15,7 @@ from kotrel.core.readying.reading_values import DefaultReader, read_values
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Defaulted, Rows
 from kotrel.core.similarity import folded
+from kotrel.core.tables.as_shown import columns_for
 from kotrel.core.tables.sources import Source
 from kotrel.core.values.conventions import Conventions
 
@@ -209,7 +210,7 @@ def _made(
         names,
     )
     compiled = compile_expression(expression, scope)
-    frame = values.hstack(rows.table.cells.drop(ROW).rename(sheet_column))
+    frame = values.hstack(columns_for(rows.table, compiled.expr))
     made = compiled.column(frame, _as_text(compiled, fields[name]))
     made = made.zip_with(values[name].is_null(), values[name]).alias(name)
     if compiled.numbered:

@@ -9,6 +9,7 @@ from kotrel.core.phrases import listed_and
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
+from kotrel.core.tables.as_shown import cells_as_shown
 from kotrel.core.tables.sources import Source
 
 
@@ -20,7 +21,7 @@ def found_by_fields(
     A blank cell means that the row has nothing there either. Where several rows fit, or none, there is no entry.
     """
     fields, key = list(source.found_by), target.key[0]
-    given = rows.table.cells.select(
+    given = cells_as_shown(rows.table, source.columns).select(
         pl.col(letter).str.strip_chars().replace("", None).alias(field)
         for field, letter in zip(fields, source.columns, strict=True)
     )

@@ -17,6 +17,7 @@ from kotrel.core.rows.findings import FindingGroup, cells_of, rows_with
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
+from kotrel.core.tables.as_shown import cells_as_shown
 from kotrel.core.tables.table import Table
 
 SHORT = 3
@@ -146,7 +147,7 @@ def _parents(rows: Rows, fields: Sequence[str], target: Record, state: SystemSta
         if target.path is None or source is None or not source.last or len(source.columns) < 2:
             continue
         names = ListNames(state.listed(target), target)
-        levels = rows.table.cells.select(
+        levels = cells_as_shown(rows.table, source.columns).select(
             ROW,
             *(
                 pl.col(letter).str.strip_chars().replace("", None).alias(f"level {n}")

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.tables.shown import code_shown
+from kotrel.core.tables.as_shown import shown_otherwise
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values import dates, numbers
 from kotrel.core.values.code_formats import gtin_fits, gtin_has_length
@@ -128,17 +128,13 @@ def damage_of(table: Table, letter: str) -> list[str]:
 def _report_shown(table: Table, letter: str, found: list[str]) -> None:
     """Number cells that show more than the number: fields of codes and texts read them as they are shown."""
     numbers_in = table.kind_is(letter, "number")
-    if table.formats is None or not table.formats.any_mask or not numbers_in.any():
+    if table.formats is None or not table.formats.any_mask:
         return
-    shown, held = table.formats.of(letter), zip(table.cells[ROW], table.cells[letter], numbers_in, strict=True)
-    more = [
-        (value, text)
-        for row, value, is_number in held
-        if is_number and row in shown and (text := code_shown(value, shown[row], False)) != value
-    ]
+    more = shown_otherwise(table.cells[ROW], table.cells[letter], numbers_in, table.formats, letter)
+    more = [each for each in more if "." not in each.held]
     if more:
         cells = "1 cell" if len(more) == 1 else f"{len(more):,} cells"
-        found.append(f"{cells} shown otherwise than held, such as {more[0][1]} for {more[0][0]}")
+        found.append(f"{cells} shown otherwise than held, such as {more[0].shown} for {more[0].held}")
 
 
 def _report_turned(table: Table, letter: str, report: Callable[[pl.Series, str], None]) -> None:

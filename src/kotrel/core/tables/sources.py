@@ -10,6 +10,7 @@ from typing import Literal
 import polars as pl
 
 from kotrel.core.similarity import folded
+from kotrel.core.tables.as_shown import as_shown, cells_as_shown
 from kotrel.core.tables.table import Column, Table
 
 
@@ -64,29 +65,40 @@ class Source:
 
 
 def raw_values(table: Table, source: Source) -> pl.Series:
-    """The values of a field before tidying, as texts; blank is null."""
+    """The values of a field before tidying, as texts; blank is null. What is not used as it is, is read as people see it."""
     if not source.columns:
         return pl.Series([source.fixed], dtype=pl.String).new_from_index(0, table.rows)
     if source.last:
-        return table.cells.select(
-            pl.coalesce(_filled(pl.col(letter)) for letter in reversed(source.columns))
-        ).to_series()
+        return (
+            cells_as_shown(table, source.columns)
+            .select(pl.coalesce(_filled(pl.col(letter)) for letter in reversed(source.columns)))
+            .to_series()
+        )
     if len(source.columns) > 1:
         between = source.between if source.between is not None else "; "
         parts = [_filled(pl.col(letter)) for letter in source.columns]
-        joined = table.cells.select(pl.concat_str(parts, separator=between, ignore_nulls=True)).to_series()
+        cells = cells_as_shown(table, source.columns)
+        joined = cells.select(pl.concat_str(parts, separator=between, ignore_nulls=True)).to_series()
         return joined.set(joined == "", None)
-    values = table.cells[source.columns[0]]
+    if source.is_plain:
+        return table.cells[source.columns[0]]
+    values = as_shown(table, source.columns[0])
     if source.pattern is not None:
         values = values.str.extract(part_pattern(source.pattern, source.part or ""))
-    if source.translate:
-        distinct = values.unique().drop_nulls().to_list()
-        # What is translated into nothing is blank.
-        known = {
-            value: source.translate[folded(value)] or None for value in distinct if folded(value) in source.translate
-        }
-        values = values.replace(known)
-    return values
+    if not source.translate:
+        return values
+    if source.pattern is None:
+        # A number may be meant as it is shown or as it is held.
+        held = table.cells[source.columns[0]]
+        known = values.is_in(list(_translations(values, source)))
+        values = values.zip_with(known | ~held.is_in(list(_translations(held, source))), held)
+    return values.replace(_translations(values, source))
+
+
+def _translations(values: pl.Series, source: Source) -> dict[str, str | None]:
+    """Value → what it is translated into, for those that are. What is translated into nothing is blank."""
+    distinct = values.unique().drop_nulls().to_list()
+    return {value: source.translate[folded(value)] or None for value in distinct if folded(value) in source.translate}
 
 
 def _filled(column: pl.Expr) -> pl.Expr:

@@ -7,12 +7,13 @@ from dataclasses import replace
 
 import polars as pl
 
-from kotrel.core.columns import ROW, sheet_column
+from kotrel.core.columns import ROW
 from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.similarity import folded
+from kotrel.core.tables.as_shown import columns_for
 
 
 def choose_rows(rows: Rows, where: str | None, once_per: Sequence[str] = ()) -> Rows:
@@ -43,7 +44,7 @@ def _picked(rows: Rows, where: str) -> pl.Series:
     columns = {folded(column.heading): column.letter for column in rows.table.columns if column.heading}
     scope = Scope({name: record.fields[name] for name in rows.fields}, columns)
     compiled = compile_expression(where, scope, "yes_no")
-    frame = rows.values.hstack(rows.table.cells.drop(ROW).rename(sheet_column))
+    frame = rows.values.hstack(columns_for(rows.table, compiled.expr))
     return compiled.column(frame).fill_null(False)
 
 

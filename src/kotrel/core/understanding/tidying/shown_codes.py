@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from kotrel.core.rows.findings import AS_SHOWN, repaired_cells
-from kotrel.core.tables.shown import code_shown
+from kotrel.core.tables.as_shown import shown_otherwise
 from kotrel.core.understanding.tidying.column import Repair, Setting, Tidied
 
 
@@ -16,17 +16,7 @@ def read_as_shown(rows: pl.Series, values: pl.Series, is_number: pl.Series, sett
         rows: sheet rows.
         is_number: the cells that hold a number, not a text.
     """
-    if setting.formats is None or not is_number.any():
-        return Tidied(values)
-    with_point = is_number & values.str.contains(".", literal=True).fill_null(False)
-    if not setting.formats.any_mask and not with_point.any():
-        return Tidied(values)
-    shown = setting.shown
-    changed: list[tuple[int, int, str, str]] = []
-    for place in is_number.arg_true():
-        row, held = rows[place], values[place]
-        if held is not None and row in shown and (text := code_shown(held, shown[row], with_point.any())) != held:
-            changed.append((place, row, held, text))
+    changed = shown_otherwise(rows, values, is_number, setting.formats, setting.letter)
     if not changed:
         return Tidied(values)
     places, numbers, before, after = (list(each) for each in zip(*changed, strict=True))

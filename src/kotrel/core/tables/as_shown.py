@@ -1,0 +1,67 @@
+"""Cells as people see them: where a number shows more than it holds, such as 001234 for 1234, as it is shown."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+import polars as pl
+
+from kotrel.core.columns import ROW, sheet_column
+from kotrel.core.tables.shown import Formats, code_shown
+from kotrel.core.tables.table import Table
+
+
+class ShownCell(NamedTuple):
+    """A number cell that shows more than it holds: its place in the column, its row in the sheet, both texts."""
+
+    place: int
+    row: int
+    held: str
+    shown: str
+
+
+def shown_otherwise(
+    rows: pl.Series, values: pl.Series, is_number: pl.Series, formats: Formats | None, letter: str
+) -> list[ShownCell]:
+    """The number cells of a column that show leading zeros, signs among their digits or further decimals.
+
+    Args:
+        rows: sheet rows.
+        is_number: the cells that hold a number, not a text.
+        letter: the column.
+    """
+    if formats is None or not is_number.any():
+        return []
+    with_point = (is_number & values.str.contains(".", literal=True).fill_null(False)).any()
+    if not formats.any_mask and not with_point:
+        return []
+    how, found = formats.of(letter), []
+    for place in is_number.arg_true():
+        row, held = rows[place], values[place]
+        if held is not None and row in how and (shown := code_shown(held, how[row], bool(with_point))) != held:
+            found.append(ShownCell(place, row, held, shown))
+    return found
+
+
+def as_shown(table: Table, letter: str) -> pl.Series:
+    """The cells of a column as texts that say what people see; for what is joined, taken apart, translated or compared."""
+    values = table.cells[letter]
+    more = shown_otherwise(table.cells[ROW], values, table.kind_is(letter, "number"), table.formats, letter)
+    if not more:
+        return values
+    return values.scatter([each.place for each in more], pl.Series([each.shown for each in more], dtype=pl.String))
+
+
+def cells_as_shown(table: Table, letters: Iterable[str]) -> pl.DataFrame:
+    """``ROW`` and those columns as people see them."""
+    return pl.DataFrame(
+        [table.cells[ROW], *(as_shown(table, letter).alias(letter) for letter in dict.fromkeys(letters))]
+    )
+
+
+def columns_for(table: Table, expr: pl.Expr) -> pl.DataFrame:
+    """The columns of the sheet that an expression reads, as people see them, under the names by which it reads them."""
+    read = set(expr.meta.root_names())
+    letters = [column.letter for column in table.columns if sheet_column(column.letter) in read]
+    return cells_as_shown(table, letters).drop(ROW).rename(sheet_column)

@@ -1,0 +1,87 @@
+"""Two files compared, with the installed program: all their sheets, all their columns, or it is said."""
+
+import openpyxl
+
+from tests.support import Program
+
+ITEMS = ["Item code", "Description", "Unit", "Category", "Cost", "Shade", "Days"]
+
+
+class Comparing(Program):
+    def setUp(self):
+        super().setUp()
+        self.start_shop()
+
+    def book(self, name, sheets, formats=""):
+        """A workbook: name of the sheet → its lines; the first column shows its numbers by that format."""
+        book = openpyxl.Workbook()
+        book.remove(book.active)
+        for title, lines in sheets.items():
+            page = book.create_sheet(title)
+            for line in lines:
+                page.append(line)
+            for cell in page["A"][1:] if formats else ():
+                cell.number_format = formats
+        book.save(self.folder / name)
+
+    def changed(self, *words):
+        """What is changed and the counts, and what was left out."""
+        got = self.json("compare", *words)
+        cells = [(each["key"], each["column"], each["before"], each["after"]) for each in got["changed"]]
+        return cells, list(got["counts"].values()), got["left_out"]
+
+    def test_two_sheets_compared(self):
+        self.write("old.csv", "Article;Price;Old", "A;1,00;x", "B;2,50;x", "C;3,00;x")
+        self.write("new.csv", "Item code,Standard price,Fresh", "B,2.50,y", "C,3.10,y", "D,4.00,y")
+        got = self.json("compare", "old.csv", "new.csv", "-o", "diff.xlsx")
+        self.assertEqual(got["counts"], {"added": 1, "gone": 1, "changed": 1, "same": 1})
+        self.assertEqual(got["changed"], [{"key": "C", "column": "price", "before": "3.00", "after": "3.10"}])
+        book = openpyxl.load_workbook(self.folder / "diff.xlsx")
+        self.assertEqual([cell.value for cell in book["Changed"][2]], ["C", "Standard price", "3.00", "3.10"])
+        self.write("x.csv", "foo,bar", "1,a", "2,b")
+        self.write("y.csv", "bar,FOO ", "a,1", "c,2")
+        self.assertEqual(
+            self.json("compare", "x.csv", "y.csv")["changed"],
+            [{"key": "2", "column": "bar", "before": "b", "after": "c"}],
+        )
+        self.assertIn(
+            "sheet twice",
+            self.kotrel(
+                "compare", "x.csv", self.write("z.csv", "foo,bar", "1,a", "1,b").name, "--key", "foo", status=1
+            ).stderr,
+        )
+
+    def test_every_sheet_and_every_column_of_a_record(self):
+        chain = ["CHN-00010", "Chain", "M", "CHAIN-LINK", 1.5, "red", 3]
+        for name, shade, days, cost in (("a.xlsx", "red", 3, 1.5), ("b.xlsx", "green", 9, 99)):
+            self.book(name, {
+                "Ropes": [ITEMS, ["ROP-00010", "Rope", "M", "ROPE", 1.5, shade, 3], ["ROP-00020", "Cord", "M", "ROPE", 2, "blue", days]],
+                "Chains": [ITEMS, [*chain[:4], cost, *chain[5:]]],
+                "Units": [["Unit code", "Name", "Kind", "Decimals"], ["EA", "Each", "count", 0]] if name == "a.xlsx" else [["Words"], ["about this list"]],
+            })  # fmt: skip
+        cells, counts, left = self.changed("a.xlsx", "b.xlsx")
+        self.assertEqual(counts, [0, 0, 3, 0])
+        self.assertEqual(cells, [("ROP-00010", "[shade]", "red", "green"), ("ROP-00020", "[days]", "3", "9"), ("CHN-00010", "cost", "1.5000", "99.0000")])  # fmt: skip
+        self.assertIn("a.xlsx: sheet “Units” as unit, which the other file has not, is not compared", left)
+        self.assertTrue(any(each.startswith("b.xlsx: sheet “Words”") or "“Units”" in each for each in left), left)
+        self.assertIn("Shade", self.kotrel("compare", "a.xlsx", "b.xlsx").stdout)
+        self.assertEqual(self.changed("a.xlsx", "b.xlsx", "--sheet", "Chains")[1], [0, 0, 1, 0])
+
+    def test_sheets_that_are_no_record_go_by_their_names(self):
+        heads = ["Zorp", "Wumm", "Wumm", None]
+        self.book("a.xlsx", {"A": [heads, ["Z1", 1, 2, 5], ["Z2", 1, 2, 5]], "B": [heads, ["Y1", 1, 2, 5]], "Old": [["Q"], ["q"]]})  # fmt: skip
+        self.book("b.xlsx", {"B": [heads, ["Y1", 1, 2, 7]], "A": [heads, ["Z1", 1, 3, 5], ["Z2", 1, 2, 5], [None, 1, 1, 1]]})  # fmt: skip
+        cells, counts, left = self.changed("a.xlsx", "b.xlsx", "--key", "zorp")
+        self.assertEqual((sorted(cells), counts), ([("Y1", "column d", "5", "7"), ("Z1", "wumm 2", "2", "3")], [1, 0, 2, 1]))  # fmt: skip
+        self.assertEqual(left, ["a.xlsx: sheet “Old”, which the other file has not, is not compared"])
+        self.assertIn(
+            "without Zorp", self.kotrel("compare", "a.xlsx", "b.xlsx", "--key", "zorp", "-o", "d.xlsx").stdout
+        )
+        sheets = openpyxl.load_workbook(self.folder / "d.xlsx")
+        self.assertEqual(sheets.sheetnames, ["Changed A", "Added A", "Gone A", "Changed B", "Added B", "Gone B", "Left out"])  # fmt: skip
+        self.assertEqual(sheets["Changed B"]["D2"].value, "7")
+
+    def test_a_code_is_what_its_cell_shows(self):
+        self.book("a.xlsx", {"S": [["Zorp", "Wumm"], [1234, "a"], [1235, "b"]]}, "000000")
+        self.book("b.xlsx", {"S": [["Zorp", "Wumm"], ["001234", "a"], ["001235", "c"]]})
+        self.assertEqual(self.changed("a.xlsx", "b.xlsx")[:2], ([("001235", "wumm", "b", "c")], [0, 0, 1, 1]))
