@@ -5,6 +5,8 @@ import time
 import unittest
 from pathlib import Path
 
+import openpyxl
+
 from tests.support import Program
 
 HEADINGS = "Item code,Description,UoM,Category,Price"
@@ -148,6 +150,40 @@ class Till(Program):
         self.write("said.csv", "Item,Error", "new_3,bad code")
         rows = self.json("outcome", "L0001", "--from", "said.csv", "--only-refused")["rows"]
         self.assertEqual([each["outcome"] for each in rows], ["done", "done", "refused", "done"])
+
+    def test_every_sheet_of_a_result_is_taken_in_or_named(self) -> None:
+        self.json("load", "new.csv", "--yes")
+        book = openpyxl.Workbook()
+        for name, lines in {
+            "Good": [("Item", "Status"), ("NEW-1", "ok"), ("NEW-2", "ok"), ("new_3", "ok")],
+            "Bad": [("Item", "Status", "Reason"), ("new_3", "failed", "bad code"), ("ROP-00010", "failed", "locked")],
+            "Totals": [("Files", "Seconds"), (1, 4)],
+        }.items():
+            page = book.create_sheet(name)
+            for line in lines:
+                page.append(line)
+        book.save(self.folder / "said.xlsx")
+        shown = self.kotrel("outcome", "L0001", "--from", "said.xlsx").stdout
+        self.assertIn("2 done, 2 refused", shown)
+        self.assertRegex(shown, "Not read: .*“Totals”")
+        book["Bad"]["B3"] = "perhaps"
+        book.save(self.folder / "said.xlsx")
+        found = self.json("outcome", "L0001", "--from", "said.xlsx", status=1)
+        kinds = {each["sheet"]: each["kind"] for file in found["files"] for each in file["findings"] if each["severity"] == "error"}  # fmt: skip
+        self.assertEqual(kinds, {"Bad": "not-an-outcome"})
+
+    def test_a_sheet_of_a_list_that_is_not_read_is_named(self) -> None:
+        book = openpyxl.Workbook()
+        for name, lines in {
+            "Units": [("Code", "Name"), ("M", "Metre")],
+            "Zones": [("Zone", "Aisle"), ("Z", "A")],
+        }.items():
+            page = book.create_sheet(name)
+            for line in lines:
+                page.append(line)
+        book.save(self.till / "lists" / "more.xlsx")
+        told = self.kotrel("check", "new.csv").stderr
+        self.assertRegex(told, "the list more.xlsx is not used: .*“Zones”")
 
     def test_what_the_layout_cannot_write_is_found_before_anything_is_sent(self) -> None:
         self.write("odd.csv", HEADINGS, "NEW-8,Sea → green,M,ROPE-BRAID,2.50", "NEW-9,Fine,M,ROPE-BRAID,2.50")

@@ -122,9 +122,9 @@ def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen:
     if not screen.as_json:
         show_answered(screen, answered)
     elif not answered.ok:
-        screen.json(
-            {"load": load_name(number), "status": answered.entry.status, **checked_json(Checked(answered.rows))}
-        )
+        parts = [checked_json(Checked(rows)) for rows in answered.answers.sheets]
+        found = parts[0] if len(parts) == 1 else {"ok": False, "files": parts}
+        screen.json({"load": load_name(number), "status": answered.entry.status, **found})
     return answered
 
 

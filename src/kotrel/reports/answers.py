@@ -15,8 +15,10 @@ def show_answered(screen: Screen, answered: Answered) -> None:
     """What the file says, or what in it cannot be understood."""
     name = answered.entry.name
     if not answered.ok:
-        show_checked(screen, Checked(answered.rows), False, False, "understood")
-        screen.show("")
+        for rows in answered.answers.sheets:
+            if rows.findings:
+                show_checked(screen, Checked(rows), False, False, "understood")
+                screen.show("")
         screen.show(
             f"Nothing of it was taken in: {name} stands as it was. Next: fix these cells or the saved match, then read it again."
         )
@@ -26,6 +28,8 @@ def show_answered(screen: Screen, answered: Answered) -> None:
                        (("done", "done"), ("warning", "done with a warning"), ("refused", "refused")) if outcome in said)  # fmt: skip
     verb = "was taken in before" if answered.again else "is taken in"
     screen.show(f"{answered.path.name} {verb}: {counts or 'it has no rows'}")
+    for said_of_sheet in answered.not_read:
+        screen.show(Text(f"Not read: {said_of_sheet}", style="yellow"))
     if answered.answers.unmentioned:
         left = count(answered.answers.unmentioned, "row")
         screen.show(

@@ -14,9 +14,8 @@ import polars as pl
 from kotrel.core.changes.answers import NAME, Answers, RowAnswer, answers_in, result_record
 from kotrel.core.changes.journal import Entry, load_name
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.rows.rows import Rows
 from kotrel.stages.file_options import Wanted
-from kotrel.stages.understanding import understand_file
+from kotrel.stages.understanding import sheets_not_read, understand_file
 from kotrel.stages.verifying import Verified
 from kotrel.systems.folder.account import Account, account_in
 from kotrel.workspace.layout_reading import layouts_by_record
@@ -32,13 +31,14 @@ class Answered:
 
     Attributes:
         again: the same file was taken in before; nothing has changed.
-        rows: the file's rows, with what in it cannot be understood; then nothing of it was taken in.
+        answers: with what in the file cannot be understood; then nothing of it was taken in.
+        not_read: why a sheet of it is not read, in words.
     """
 
     entry: Entry
     path: Path
     answers: Answers
-    rows: Rows
+    not_read: tuple[str, ...] = ()
     again: bool = False
 
     @property
@@ -70,18 +70,17 @@ def take_answer(
     )
     wanted = Wanted(record=None if map_name else NAME, map_name=map_name)
     understood = understand_file(path, with_result, wanted, now.date(), lambda title: None)
-    rows = understood[0].rows
-    found = answers_in(rows, lines, list(dict.fromkeys(references)), only_refused)
-    rows = rows.with_findings(found.findings)
+    found = answers_in([each.rows for each in understood], lines, list(dict.fromkeys(references)), only_refused)
+    not_read = sheets_not_read(understood)
     if found.findings:
-        return Answered(entry, path, found, rows)
+        return Answered(entry, path, found, not_read)
     content = hashlib.sha256(path.read_bytes()).hexdigest()
     with account_in(workspace.hidden, writing=True) as account:
         again = bool(account.database.run("SELECT 1 FROM answer WHERE load = ? AND fingerprint = ?", [number, content]))
         if not again:
             account.answered(number, found.rows, now.isoformat(timespec="seconds"), path.name, content)
         entry = _entry(account, number)
-    return Answered(entry, path, found, rows, again)
+    return Answered(entry, path, found, not_read, again)
 
 
 def take_proof(verified: Verified, workspace: Workspace, now: datetime) -> int:

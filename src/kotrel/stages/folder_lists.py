@@ -13,7 +13,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.errors import KotrelError, OutOfReach
 from kotrel.core.rows.rows import Rows
 from kotrel.stages.file_options import Wanted
-from kotrel.stages.understanding import understand_file
+from kotrel.stages.understanding import sheets_not_read, understand_file
 from kotrel.systems.folder.mirror import GivenOut, counted_rows, read_about, write_mirror
 from kotrel.workspace.map_reading import maps_of_system
 from kotrel.workspace.settings import FILE, Workspace
@@ -65,6 +65,7 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
         except KotrelError as error:
             lists.append(GivenOut(path.name, "", 0, at, trouble=error.message))
             continue
+        lists += [GivenOut(path.name, "", 0, at, trouble=why) for why in sheets_not_read(understood)]
         for each in understood:
             rows, unread = _readable(each.rows)
             if not rows.has_key:

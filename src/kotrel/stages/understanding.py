@@ -34,6 +34,8 @@ from kotrel.workspace.settings import Workspace
 OWN_SHEETS = ("Kotrel summary", "Kotrel guide", "Kotrel lists", FIRST_LOOK)
 """Sheets that Kotrel itself adds to workbooks; they are never read as data."""
 
+NOT_READ = "a sheet that is not read"
+
 
 @dataclass(frozen=True)
 class Understood:
@@ -102,9 +104,7 @@ def understand_file(
     if blank := [f"“{each.sheet}”" for each in tables if not each.rows and each.sheet not in read]:
         found[0] = replace(found[0], remarks=(*found[0].remarks, f"sheets without rows: {', '.join(blank)}"))
     first = found[0].rows
-    left = [
-        first.sheet_finding(each.severity, each.kind, "a sheet that is not read", each.message) for each in not_read
-    ]
+    left = [first.sheet_finding(each.severity, each.kind, NOT_READ, each.message) for each in not_read]
     if forgotten is not None:
         message = (
             f"it comes from export {forgotten}, which this workspace does not remember, so its edits cannot be told from old "
@@ -115,6 +115,12 @@ def understand_file(
         left += _likely_export(first, workspace)
     found[0] = replace(found[0], rows=first.with_findings(left))
     return found
+
+
+def sheets_not_read(understood: Sequence[Understood]) -> tuple[str, ...]:
+    """Why a sheet of a file is not read, in words, for each that is not."""
+    groups = (group for each in understood for group in each.rows.findings if group.title == NOT_READ)
+    return tuple(str(message) for group in groups for message in group.cells["message"])
 
 
 def _foresee(path: Path, workspace: Workspace, wanted: Wanted, expect: Expect) -> None:

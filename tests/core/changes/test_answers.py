@@ -21,7 +21,7 @@ def said(*cells: tuple[str | None, ...], only_refused: bool = False) -> Answers:
     record = result_record([small().records["item"]], ["ArtNo"])
     table = find_table(grid(*cells), 1)
     rows = understand(table, match_headings(table, record), Conventions(), date(2026, 11, 26))
-    return answers_in(rows, LINES, ["L0001-3f2a"], only_refused)
+    return answers_in([rows], LINES, ["L0001-3f2a"], only_refused)
 
 
 class Results(unittest.TestCase):

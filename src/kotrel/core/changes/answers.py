@@ -66,15 +66,17 @@ class Answers:
     Attributes:
         unmentioned: rows of the load that it says nothing of.
         findings: what in it cannot be understood, at its cell.
+        sheets: its sheets, each with its findings.
     """
 
     rows: list[RowAnswer] = field(default_factory=list)
     unmentioned: int = 0
     findings: list[FindingGroup] = field(default_factory=list)
+    sheets: list[Rows] = field(default_factory=list)
 
 
-def answers_in(rows: Rows, lines: pl.DataFrame, references: Sequence[str], only_refused: bool) -> Answers:
-    """Matches a result file to the rows of a load, by their keys.
+def answers_in(sheets: Sequence[Rows], lines: pl.DataFrame, references: Sequence[str], only_refused: bool) -> Answers:
+    """Matches the sheets of a result file to the rows of a load, by their keys.
 
     A line without a key speaks of the whole file. Where several lines speak of one row, the worst outcome counts, and all reasons stay.
 
@@ -83,18 +85,37 @@ def answers_in(rows: Rows, lines: pl.DataFrame, references: Sequence[str], only_
         references: what names the load in the program's files.
         only_refused: the file lists only what was refused: everything else was taken.
     """
-    done = Answers()
-    if "outcome" not in rows.values.columns and not only_refused:
-        words = "no column says what became of each row: a saved match names it (kotrel map FILE result); or, if it lists only refused rows, say --only-refused"
-        done.findings.append(rows.sheet_finding("error", "no-outcome", "no column for the outcome", words))
-        return done
     by_key: dict[str, list[int]] = {}
     alike: dict[str, set[str]] = {}
     for line, key in lines.select("line", "key").iter_rows():
         by_key.setdefault(str(key), []).append(line)
         alike.setdefault(folded(str(key)), set()).add(str(key))
+    done, said = Answers(), dict[int, RowAnswer]()
+    for rows in sheets:
+        found = _read(rows, by_key, alike, references, only_refused, said)
+        done.findings += found
+        done.sheets.append(rows.with_findings(found))
+    left = [line for found in by_key.values() for line in found if line not in said]
+    if only_refused:
+        said |= {line: RowAnswer(line, "done") for line in left}
+        left = []
+    done.rows, done.unmentioned = [said[line] for line in sorted(said)], len(left)
+    return done
+
+
+def _read(
+    rows: Rows,
+    by_key: dict[str, list[int]],
+    alike: dict[str, set[str]],
+    references: Sequence[str],
+    only_refused: bool,
+    said: dict[int, RowAnswer],
+) -> list[FindingGroup]:
+    """Adds what one sheet says to ``said``; returns what in it cannot be understood."""
+    if "outcome" not in rows.values.columns and not only_refused:
+        words = "no column says what became of each row: a saved match names it (kotrel map FILE result); or, if it lists only refused rows, say --only-refused"
+        return [rows.sheet_finding("error", "no-outcome", "no column for the outcome", words)]
     told: dict[tuple[str, str, str], list[tuple[int, str | None, str]]] = {}
-    said: dict[int, RowAnswer] = {}
     names = ("key", "outcome", "message", "advice", "number", "reference")
     blank = [pl.lit(None, pl.String).alias(name) for name in names if name not in rows.values.columns]
     for row, key, word, message, advice, number, reference in (
@@ -124,15 +145,11 @@ def answers_in(rows: Rows, lines: pl.DataFrame, references: Sequence[str], only_
         why = "; ".join(part.strip().removesuffix(".") for part in (message, advice) if part) or None
         for line in mine:
             said[line] = _worse(said.get(line), RowAnswer(line, outcome, why, number))
+    findings = []
     for (kind, title, name), found in told.items():
         cells = cells_of([row for row, _, _ in found], [value for _, value, _ in found], [words for *_, words in found])
-        done.findings.append(rows.group("error", kind, title, name if name in rows.values.columns else None, cells))
-    left = [line for found in by_key.values() for line in found if line not in said]
-    if only_refused:
-        said |= {line: RowAnswer(line, "done") for line in left}
-        left = []
-    done.rows, done.unmentioned = [said[line] for line in sorted(said)], len(left)
-    return done
+        findings.append(rows.group("error", kind, title, name if name in rows.values.columns else None, cells))
+    return findings
 
 
 def _worse(first: RowAnswer | None, second: RowAnswer) -> RowAnswer:
