@@ -5,6 +5,7 @@ import shutil
 import time
 import unittest
 
+from kotrel.stages.learning_lists import drafted_description
 from tests.support import Program
 
 
@@ -45,6 +46,17 @@ class FilesOnly(Program):
             {each["record"]: each["rows"] for each in self.json("lists")["lists"]},
             {"articles": 40, "groups": 4, "units": 3},
         )
+
+    def test_a_draft_says_what_of_the_lists_it_leaves_out(self) -> None:
+        self.give("Units.tsv", "Code\tName €\tName $\tName\t", "EA\ta\tb\tc\td")
+        told = [line for line in drafted_description(self.given).splitlines() if line.startswith("# Units.tsv")]
+        self.assertEqual(
+            told,
+            ["# Units.tsv has the name of another list: it is called units_2 here",
+             "# Units.tsv: column C “Name $” would be called name as column B is: it is not described",
+             "# Units.tsv: column D “Name” would be called name as column B is: it is not described",
+             "# Units.tsv: column E has no heading: it is not described"],
+        )  # fmt: skip
 
     def test_check_preview_and_write_against_the_lists(self) -> None:
         self.write("new.csv", "Art no,Text,Unit,Group,Price,Since,Stocked", "A-0041,New,each,Braided rope,7.50,2026-11-01,yes",

@@ -11,6 +11,7 @@ import polars as pl
 from kotrel.core.description.drafting import draft_description
 from kotrel.core.description.table_facts import ColumnFacts, ReferenceFacts, TableFacts
 from kotrel.core.errors import KotrelError, WrongUse
+from kotrel.core.tables.as_shown import as_shown
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.yes_no import read_yes_no
 from kotrel.stages.file_options import Wanted
@@ -37,8 +38,16 @@ def drafted_description(folder: Path) -> str:
             unread.append(f"# {path.name} is not read: {error.message}")
             continue
         for table in found:
-            if table.rows:
-                tables[_name(table.sheet if len(found) > 1 else path.stem)] = table
+            name = _name(table.sheet if len(found) > 1 else path.stem)
+            of = f"# {path.name}{f', sheet “{table.sheet}”' if len(found) > 1 else ''}"
+            if not table.rows:
+                unread.append(f"{of} has no rows: it is not described")
+                continue
+            while name in tables:
+                name += "_2"
+                unread.append(f"{of} has the name of another list: it is called {name} here")
+            unread += [f"{of}: {said}" for said in _not_described(table)]
+            tables[name] = table
     if not tables:
         raise WrongUse(
             f"there is no list in {folder} to learn from",
@@ -62,11 +71,29 @@ def _name(text: str) -> str:
 
 
 def _columns(table: Table) -> list[Column]:
-    return [column for column in table.columns if column.heading]
+    """The columns with a heading; of those that would have one name, the first."""
+    named: dict[str, Column] = {}
+    for column in table.columns:
+        if column.heading:
+            named.setdefault(_name(column.heading), column)
+    return list(named.values())
+
+
+def _not_described(table: Table) -> list[str]:
+    """The other columns, in words."""
+    taken = {_name(column.heading): column for column in _columns(table)}
+    return [
+        f"column {column.letter} “{column.heading}” would be called {name} as column {taken[name].letter} is: it is not described"
+        if column.heading
+        else f"column {column.letter} has no heading: it is not described"
+        for column in table.columns
+        for name in [_name(column.heading)]
+        if taken.get(name) is not column
+    ]
 
 
 def _values(table: Table, column: Column) -> pl.Series:
-    values = table.cells[column.letter].str.strip_chars()
+    values = as_shown(table, column.letter).str.strip_chars()
     return values.set(values == "", None)
 
 
