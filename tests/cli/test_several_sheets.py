@@ -90,6 +90,25 @@ class SeveralSheets(Shop):
         self.assertIn("“More” has 1 row", told["findings"][0]["message"])
         self.assertTrue(self.json("check", "two.xlsx", "--sheet", "Items")["ok"])
 
+    def test_a_narrow_sheet_is_read_where_its_record_is_named_and_rules_take_figures_from_all(self):
+        costs = [["Item code", "Cost"], ["ROP-00010", "0.40"], ["ROP-00020", "0.50"]]
+        self.workbook("n.xlsx", Ropes=costs, Prices=[["Item code", "Standard price"], ["CHN-00010", "18.80"]])
+        [error] = [f for f in self.json("check", "n.xlsx", status=1)["findings"] if f["severity"] == "error"]
+        self.assertEqual((error["kind"], "fit item" in error["message"]), ("sheet-nearly-fits", True))
+        self.assertEqual([part["rows"] for part in self.json("check", "n.xlsx", "--as", "item")["files"]], [2, 1])
+        self.workbook(
+            "l.xlsx", Ropes=costs, Chains=[costs[0], ["CHN-00010", "8.80"], ["CHN-99990", "1"]], Words=[["a"], ["b"]]
+        )
+        self.write(
+            "prices/l.toml",
+            '[sheets.letter]\nfile = "l.xlsx"',
+            '[[step]]\nname = "all"\nset = { cost = "[letter.cost]" }',
+        )
+        got = self.json("reprice", "l")
+        self.assertEqual([(each["item"], each["new"]) for each in got["prices"]], [("CHN-00010", "8.80"), ("ROP-00010", "0.40"), ("ROP-00020", "0.50")])  # fmt: skip
+        self.assertEqual((got["unknown"], ["“Words”" in each for each in got["not_read"]]), ({"letter": 1}, [True]))
+        self.assertIn("“Words”", self.kotrel("reprice", "l").stdout)
+
 
 class Encodings(Shop):
     def test_an_encoding_that_the_user_names_and_the_match_keeps(self):

@@ -31,6 +31,8 @@ def show_repriced(screen: Screen, repriced: Repriced, every: bool) -> None:
     screen.show(" · ".join(parts))
     for name, number in repriced.unknown.items():
         screen.show(Text(f"  {name}: {count(number, 'row')} left out, no item of the system", style="yellow"))
+    for said in repriced.not_read:
+        screen.show(Text(f"  {said}", style="yellow"))
     for target, number in repriced.worked.blank.items():
         screen.show(
             Text(
@@ -104,6 +106,7 @@ def repriced_json(repriced: Repriced, files: list[str]) -> dict[str, Any]:
         "untouched": repriced.worked.untouched,
         "blank": dict(repriced.worked.blank),
         "unknown": dict(repriced.unknown),
+        "not_read": list(repriced.not_read),
         "counts": {
             severity: sum(each.rows.height for each in repriced.told if each.severity == severity) for severity in ("error", "warning")
         },

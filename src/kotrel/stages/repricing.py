@@ -3,23 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
 
 import polars as pl
 
 from kotrel.core.description.model import Description
-from kotrel.core.errors import WrongData, WrongUse
+from kotrel.core.errors import WrongUse
 from kotrel.core.expressions.kinds import NUMBER
 from kotrel.core.pricing.guards import Told, guarded, percent
 from kotrel.core.pricing.rules import OWN_PRICES, PriceRules
 from kotrel.core.pricing.standing import BREAK, PRICE, in_force
 from kotrel.core.pricing.working_out import Goods, Worked, fields_of, work_out
-from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.sheets.price_book import ITEMS_SHEET, PriceSheet, write_price_book
-from kotrel.stages.checking import check_files
-from kotrel.stages.file_options import Wanted
+from kotrel.stages.figures import figures_of
 from kotrel.stages.mapping import names_of
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.price_rules import rules_named
@@ -41,6 +39,7 @@ class Repriced:
         same: prices that came out as they were, and are left out.
         decimals: of each price list.
         unknown: for each sheet that the rules name, its rows that are no item of the system, and are left out.
+        not_read: what else of those sheets gives no figures, in words.
     """
 
     rules: PriceRules
@@ -51,6 +50,7 @@ class Repriced:
     same: int
     decimals: Mapping[str, int]
     unknown: Mapping[str, int]
+    not_read: tuple[str, ...] = ()
 
 
 def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Repriced:
@@ -66,9 +66,9 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         step("reading price lists")
         lists = reading.read("price_list", ["code", "currency", "decimals"])
         rules = rules_named(workspace.folder, name, tuple(lists["code"]))
-        figures, unknown = _figures(rules, workspace, today, step)
+        figures = figures_of(rules, workspace, today, step)
         fields = description.records["item"].fields
-        codes, columns = frozenset(lists["code"]), frozenset(figures.columns) - {"item"}
+        codes, columns = frozenset(lists["code"]), frozenset(figures.values.columns) - {"item"}
         used = fields_of(rules, fields, codes, columns)
         own = [field for field in OWN_PRICES if field in fields]
         group = rules.outliers.by if rules.outliers.by in fields else "category"
@@ -78,7 +78,7 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         first = rules.from_date or today
         prices = in_force(reading.read("price", PRICE), first.isoformat())
         factors = factors_of(reading, description)
-        goods = Goods(items, fields, prices, factors, lists, figures, workspace.conventions.currency)
+        goods = Goods(items, fields, prices, factors, lists, figures.values, workspace.conventions.currency)
         step("working out prices")
         names = names_of(workspace, reading)
         worked = work_out(rules, goods, lambda record: names(record).names)
@@ -93,7 +93,8 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         worked,
         whole.height - kept.height,
         {code: int(places) for code, places in lists.select("code", "decimals").iter_rows()},
-        unknown,
+        figures.unknown,
+        figures.not_read,
     )
 
 
@@ -113,42 +114,6 @@ def factors_of(reading: Reading, description: Description) -> pl.DataFrame:
     if "unit_conversion" not in description.records:
         return pl.DataFrame(schema=dict.fromkeys(("item", "unit", "factor"), pl.String))
     return reading.read("unit_conversion", ["item", "unit", "factor"])
-
-
-def _figures(rules: PriceRules, workspace: Workspace, today: date, step: Step) -> tuple[pl.DataFrame, dict[str, int]]:
-    """``item`` and a column for each field of each sheet that the rules name; and the rows of each that are no item of ours."""
-    whole = pl.DataFrame(schema={"item": pl.String})
-    unknown: dict[str, int] = {}
-    for name, source in rules.sheets.items():
-        path = workspace.folder / source.file
-        options = replace(DEFAULT_OPTIONS, match_on=source.match_on, only="changes")
-        record = None if source.match else "item"
-        wanted = Wanted(record=record, sheet=source.sheet, map_name=source.match, options=options)
-        found = check_files([path], workspace, wanted, today, step)
-        checked = next((each for each in found if each.rows.record.name == "item"), None)
-        if checked is None:
-            raise WrongUse(
-                f"the sheet “{name}” ({path.name}) gives no figures of items",
-                "Name a saved match of the record item, or leave map out.",
-                "wrong-price-rules",
-            )
-        if not checked.ok:
-            raise WrongData(
-                f"the sheet “{name}” ({path.name}) has errors, so its figures cannot be relied on",
-                f"kotrel check {Path(source.file)}"
-                + (f" --map {source.match}" if source.match else " --as item")
-                + (f" --match-on {source.match_on}" if source.match_on else "")
-                + " --only changes shows them.",
-                "sheet-with-errors",
-            )
-        if left := checked.rows.table.rows - checked.rows.values.height:
-            unknown[name] = left
-        values = checked.rows.values.select(
-            pl.col("code").alias("item"),
-            *(pl.col(each).alias(f"{name}.{each}") for each in checked.rows.fields if each != "code"),
-        ).drop_nulls("item")
-        whole = whole.join(values.unique("item", keep="first"), on="item", how="full", coalesce=True)
-    return whole, unknown
 
 
 def _described(worked: Worked, items: pl.DataFrame, group: str, prices: pl.DataFrame) -> pl.DataFrame:

@@ -149,7 +149,9 @@ def _by_headings(tables: Sequence[Table], records: Sequence[Record], wanted: Wan
     taken = [
         (table, matched)
         for table, matched in fitting
-        if (matched is best and not beside) or _is_plain(table, matched) or (not beside and _is_alike(matched, best))
+        if (matched is best and not beside)
+        or _is_plain(table, matched, wanted)
+        or (not beside and _is_alike(matched, best))
     ]
     for table, matched in taken if not wanted.record else ():
         _require_no_document(table, matched, records, wanted)
@@ -220,8 +222,13 @@ def _not_read(table: Table, workspace: Workspace, wanted: Wanted) -> NotRead:
     records = _for(table, list(readable_records(workspace.description).values()), wanted)
     matched = likely_record(table, records)
     headed = sum(1 for column in table.columns if column.heading)
-    if wanted.record is None and matched is not None and len(matched.letters) > 1 and len(matched.letters) * 2 > headed:
+    if matched is not None and len(matched.letters) > 1 and len(matched.letters) * 2 > headed:
         title = matched.record.title.lower()
+        if wanted.record is not None:
+            words = (
+                f"{what}: its headings look like {title}; without --as, it is read too if it is named after its record"
+            )
+            return NotRead("warning", "sheet-not-read", words)
         if matched.has_key and (rivals := rivals_of(matched, table, records)):
             titles = listed_and([title, *(record.title.lower() for record in rivals)], "or")
             return NotRead(
@@ -229,21 +236,24 @@ def _not_read(table: Table, workspace: Workspace, wanted: Wanted) -> NotRead:
                 "sheet-nearly-fits",
                 f"{what}: its headings could mean {titles}; name it after its record, or read one sheet only with --sheet NAME",
             )
-        return NotRead(
-            "error",
-            "sheet-nearly-fits",
-            f"{what}: its headings look like {title}, but not enough of them fit; correct them, or read one sheet only with --sheet NAME",
-        )
+        why = f"its headings look like {title}, but not enough of them fit; correct them"
+        if len(matched.letters) == headed:
+            why = f"its headings fit {title}, but are few; name the sheet after its record, or the record with --as"
+        return NotRead("error", "sheet-nearly-fits", f"{what}: {why}, or read one sheet only with --sheet NAME")
     return NotRead(
         "warning", "sheet-not-read", f"{what}: its headings fit no record (--sheet NAME reads one sheet only)"
     )
 
 
-def _is_plain(table: Table, matched: Matched) -> bool:
-    """True where a sheet besides the best one clearly holds data: it has a record's name, or most of its headings fit."""
+def _is_plain(table: Table, matched: Matched, wanted: Wanted) -> bool:
+    """True where a sheet besides the best one clearly holds data: it has a record's name, or most of its headings fit.
+
+    Two columns could be many a record's, unless the user names it.
+    """
     headed = sum(1 for column in table.columns if column.heading)
+    enough = 3 if wanted.record is None else 2
     return matched.has_key and (
-        is_called(matched.record, table.sheet) or (len(matched.letters) >= 3 and len(matched.letters) * 2 > headed)
+        is_called(matched.record, table.sheet) or (len(matched.letters) >= enough and len(matched.letters) * 2 > headed)
     )
 
 

@@ -207,7 +207,7 @@ def choose_rows(rows: Rows, options: LoadOptions, state: SystemState) -> tuple[R
         wanted = new if options.only == "new" else ~new
         left = rows.values.filter(~wanted)[ROW].to_list()
         if left:
-            rows = rows.only(wanted)
+            rows = replace(rows.only(wanted), left_out=len(left))
             what = "already there" if options.only == "new" else "not there yet"
             remarks.append(f"{count(len(left), 'row')} left out, {what} ({_few(left)})")
     return rows, remarks

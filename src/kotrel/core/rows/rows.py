@@ -51,6 +51,7 @@ class Rows:
         once: True where each row stands for all rows of the sheet with the same value.
         flat_of: the document whose flat sheet the rows are from, or an empty text.
         currency: of the amounts here; empty where any may stand.
+        left_out: how many rows ``only`` of the load options left out.
         few: what is known about columns by their distinct values (see :meth:`seen`).
     """
 
@@ -65,6 +66,7 @@ class Rows:
     once: bool = False
     flat_of: str = ""
     currency: str = ""
+    left_out: int = 0
     few: Few = field(default_factory=Few, compare=False, repr=False)
 
     @property
