@@ -114,13 +114,21 @@ def match_other_codes(rows: Rows, dotted: tuple[str, str], state: SystemState) -
     about = state.description.records[dotted[0]]
     reference = next(each.name for each in about.references if each.to == record.name and not each.within)
     held = state.having(about, [reference], dotted[1], rows.values[key])
-    codes = dict(held.select(dotted[1], reference).drop_nulls().unique(dotted[1], keep="any").iter_rows())
+    meant: dict[str, list[str]] = {}
+    for code, item in held.select(dotted[1], reference).drop_nulls().unique().sort(reference).iter_rows():
+        meant.setdefault(code, []).append(item)
+    codes = {code: items[0] for code, items in meant.items() if len(items) == 1}
     title = about.fields[dotted[1]].title.lower()
-    unknown = rows.values[key].is_not_null() & ~rows.values[key].is_in(list(codes)).fill_null(False)
+    several = rows.values.filter(pl.col(key).is_in([code for code in meant if code not in codes]))
+    unknown = rows.values[key].is_not_null() & ~rows.values[key].is_in(list(meant)).fill_null(False)
     findings = rows.where(
         "error", "not-found", f"nothing has this {title}", record.fields[key], unknown,
         f"the system has no {record.title.lower()} with this {title}",
     )  # fmt: skip
+    if several.height:
+        messages = [f"{listed_and(meant[code][:5])} all have it: say which is meant" for code in several[key]]
+        cells = cells_of(several[ROW], several[key], messages)
+        findings.append(rows.group("error", "not-unique", f"several rows have this {title}", key, cells))
     letter = rows.letters.get(key, "")
     after = rows.values[key].replace(codes)
     cells = rows.values.select(
