@@ -99,12 +99,15 @@ def ready_rows(
     """
     record = rows.record
     remarks: list[str] = []
-    rows = repair(rows, state, conventions.spellings)
+    dotted = other_code_named(record, options.match_on) if options.match_on is not None else None
+    # Where the key column holds other codes, the list of keys proves nothing of them.
+    only = None if dotted is None else [name for name in rows.fields if name not in record.key]
+    rows = repair(rows, state, conventions.spellings, only)
     if base is not None and all(name in base.rows.columns for name in record.key):
         rows = with_exported_keys(rows, base.rows)
     if options.match_on is not None and options.match_on in record.fields and record.key != (options.match_on,):
         rows = match_rows(rows, options.match_on, state)
-    elif options.match_on is not None and (dotted := other_code_named(record, options.match_on)):
+    elif dotted is not None:
         rows = match_other_codes(rows, dotted, state)
     if rows.has_key and len(record.key) == 1 and (source := rows.sources.get(record.key[0])) and source.make:
         rows, said = with_found_keys(rows, state, options)
