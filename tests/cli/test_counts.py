@@ -137,6 +137,37 @@ class Counts(Counting):
         )
         self.assertEqual(self.json("count", "variance", "quay")["not_counted"], 0)
 
+    def test_every_sheet_of_a_workbook_is_counted_or_named(self) -> None:
+        self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
+        heads = ("Item", "Bin", "Counted", "Second")
+        book = openpyxl.Workbook()
+        for name, lines in {
+            "Low": [heads, ("FST-00020", "Q-04-D", 36, None)],
+            "High": [heads, ("FST-00060", "Q-05-A", "some", None), ("FST-00100", None, None, None)],
+            "Words": [("Words",), ("a broken shelf",)],
+        }.items():
+            page = book.create_sheet(name)
+            for line in lines:
+                page.append(line)
+        book.save(self.folder / "own.xlsx")
+        refused = self.json("count", "collect", "quay", "own.xlsx", "--marked", status=1)
+        [error] = [each for each in refused["files"][0]["findings"] if each["severity"] == "error"]
+        self.assertEqual((refused["files"][0]["status"], error["sheet"], error["row"]), ("refused", "High", 2))
+        marked = openpyxl.load_workbook(self.folder / refused["marked"][0])
+        self.assertIsNotNone(marked["High"]["C2"].comment)
+        self.assertEqual(self.json("count", "variance", "quay")["totals"]["gross"], "0")
+        book["High"]["C2"] = 8
+        book.save(self.folder / "own.xlsx")
+        shown = self.kotrel("count", "collect", "quay", "own.xlsx").stdout
+        for words in (
+            "2 lines counted, 1 blank, not counted, on 2 sheets",
+            "“Words” has 1 row and is not read",
+            "column D “Second”",
+        ):
+            self.assertIn(words, shown)
+        lines = self.lines()
+        self.assertEqual((lines["FST-00020"]["variance"], lines["FST-00060"]["variance"]), ("-3", "2"))
+
     def test_a_sheet_of_another_shape_comes_in_through_a_saved_match(self) -> None:
         self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
         self.write("other.csv", "Thing;Place;Found", "FST-00020;Q-04-D;n/a", "FST-00060;Q-05-A;five", "FST-00100;;12")

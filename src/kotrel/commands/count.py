@@ -171,7 +171,8 @@ def _sheets(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> i
 
 
 def _collect(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
-    from kotrel.stages.counting.collecting import Wish, collect_files
+    from kotrel.stages.counting.collecting import collect_files
+    from kotrel.stages.counting.sheet_rows import Wish
 
     at, of_day = _moment(args.counted_at)
     wish = Wish(

@@ -26,6 +26,7 @@ from kotrel.stages.counting.freezing import Frozen
 from kotrel.stages.counting.posting import Posting
 
 SHOWN = 25
+_WARNINGS = 4
 
 
 def show_frozen(screen: Screen, frozen: Frozen, trading: bool) -> None:
@@ -62,20 +63,21 @@ def show_sheets(screen: Screen, name: str, written: Sequence[tuple[Path, int]]) 
 def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], marked: bool) -> int:
     """What became of each file; those with errors first. Returns the exit status."""
     bad = [each for each in done if each.status == "refused"]
-    copies = [mark([each.rows], marked_name(each.path)) for each in bad if each.rows is not None] if marked else []
+    copies = [mark(each.sheets, marked_name(each.path)) for each in bad if each.sheets] if marked else []
     if screen.as_json:
         screen.json({
             "count": name,
             "files": [{"file": str(each.path), "status": each.status, "lines": each.lines, "blank": each.blank, "finds": each.finds,
-                       "replaced": each.replaced, "findings": _findings(each)} for each in done],
+                       "replaced": each.replaced, "findings": _findings(each), "not_read": list(each.not_read)} for each in done],
             "marked": [str(copy.path) for copy in copies],
         })  # fmt: skip
         return 1 if bad else 0
     for each in bad:
-        assert each.rows is not None
         screen.show(Text(f"{each.path.name}: nothing of it is taken", style="bold red"))
-        show_checked(screen, Checked(each.rows), False, False, "right")
-        screen.show("")
+        wrong = [rows for rows in each.sheets if any(group.severity == "error" for group in rows.findings)]
+        for rows in wrong:
+            show_checked(screen, Checked(rows), False, False, "right")
+            screen.show("")
     for each in done:
         if each.status == "again":
             screen.show(f"{each.path.name}: collected already, counted once")
@@ -84,7 +86,10 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
             parts += [f"{each.blank:,} blank, not counted"] if each.blank else []
             parts += [f"{count(each.finds, 'find')} that no sheet had"] if each.finds else []
             parts += [f"in place of {each.replaced:,} that this sheet had before"] if each.replaced else []
+            parts += [f"on {len(each.sheets):,} sheets"] if len(each.sheets) > 1 else []
             screen.show(f"{each.path.name}: {', '.join(parts)}")
+        for said in (*each.not_read, *(_warnings(each) if each.status == "collected" else ())):
+            screen.show(Text(f"  {said}", style="yellow"))
     for copy in copies:
         screen.show(f"Marked copy: {copy.path}")
     again = "fix those cells and collect those sheets again" if bad else f"kotrel count variance {name}"
@@ -92,19 +97,32 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
     return 1 if bad else 0
 
 
+def _warnings(each: CollectedFile) -> list[str]:
+    """What is doubtful in the sheets that were taken, a few lines for each kind."""
+    found = []
+    for rows in each.sheets:
+        for group in rows.findings:
+            for row, _, message, _ in group.cells.head(_WARNINGS).iter_rows():
+                place = f"{rows.table.address(row, group.letter)}: " if row else ""
+                found.append(f"{place}{message or group.title}")
+            if group.cells.height > _WARNINGS:
+                found.append(f"… {group.cells.height - _WARNINGS:,} more like it")
+    return found
+
+
 def _findings(each: CollectedFile) -> list[dict[str, Any]]:
-    if each.rows is None:
-        return []
     return [
         {
             "severity": group.severity,
             "kind": group.kind,
+            "sheet": rows.table.sheet,
             "row": row,
             "field": group.field,
             "value": value,
             "message": message,
         }
-        for group in each.rows.findings
+        for rows in each.sheets
+        for group in rows.findings
         for row, value, message, _ in group.cells.iter_rows()
     ]
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from unittest.mock import patch
 
 from kotrel.core.columns import ROW
 from kotrel.core.rows.load_options import LoadOptions
@@ -69,6 +70,22 @@ class FoundBy(unittest.TestCase):
             once_per=("words", "number"),
         )  # fmt: skip
         self.assertEqual(twice.rows.values[ROW].to_list(), [2, 3, 4])
+
+    def test_a_code_that_leads_to_several_rows_leads_to_none(self) -> None:
+        shared = {
+            **goods.HELD["old"],
+            "code": [*goods.HELD["old"]["code"], "X9", "X9"],
+            "item": [*goods.HELD["old"]["item"], "R-1", "R-3"],
+        }
+        code, words = goods.columns("A", "B")
+        lines = [("Code", "Words"), ("X9", "a"), ("77", "b")]
+        with patch.dict(goods.HELD, old=shared):
+            found = goods.checked(
+                goods.part("item", {"code": code, "words": words}, *lines), options=LoadOptions(match_on="old")
+            )
+        self.assertEqual(found[0].rows.values["code"].to_list(), ["X9", "R-1"])
+        [group] = [each for each in found[0].rows.findings if each.kind == "not-unique"]
+        self.assertEqual(group.cells["message"].to_list(), ["R-1 and R-3 all have it: say which is meant"])
 
     def test_only_a_new_row_repeats_another(self) -> None:
         goods.HELD["item"]["words"][-1], goods.HELD["item"]["vendor"][-1], goods.HELD["item"]["number"][-1] = (

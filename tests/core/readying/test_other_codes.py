@@ -2,7 +2,6 @@
 
 import unittest
 from dataclasses import replace
-from unittest.mock import patch
 
 import polars as pl
 
@@ -133,20 +132,6 @@ class OtherCodes(unittest.TestCase):
         self.assertEqual(done.rows.values["item"].to_list(), ["R-1", "R-3", "R-3", "10", "77", "zz"])
         self.assertEqual([row for kind, _, row in kinds(done.rows) if kind == "not-on-list"], [5, 6, 7])
         self.assertEqual({each.kind for each in done.rows.repairs}, {"other-code"})
-
-    def test_a_code_that_leads_to_several_rows_leads_to_none(self):
-        shared = {
-            **HELD["old"],
-            "code": [*HELD["old"]["code"], "X9", "X9"],
-            "item": [*HELD["old"]["item"], "R-1", "R-3"],
-        }
-        code, words = columns("A", "B")
-        lines = [("Code", "Words"), ("X9", "a"), ("77", "b")]
-        with patch.dict(HELD, old=shared):
-            found = checked(part("item", {"code": code, "words": words}, *lines), options=LoadOptions(match_on="old"))
-        self.assertEqual(found[0].rows.values["code"].to_list(), ["X9", "R-1"])
-        [group] = [each for each in found[0].rows.findings if each.kind == "not-unique"]
-        self.assertEqual(group.cells["message"].to_list(), ["R-1 and R-3 all have it: say which is meant"])
 
     def test_no_code_is_made_for_what_is_there(self):
         code = Source(make="'R-' + next(1)")

@@ -12,7 +12,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.counting.frames import LINES, NUMBER, line_frame
-from kotrel.core.counting.plain_lines import KnownPlaces, plain_lines
+from kotrel.core.counting.plain_lines import KnownPlaces, plain_lines, where_of
 from kotrel.core.counting.variance import Entry, Key
 from kotrel.core.rows.findings import FindingGroup, cells_of, rows_with
 from kotrel.core.rows.rows import Rows
@@ -105,7 +105,7 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
         number = row[NUMBER]
         if row["counted"] is None:
             if number is not None and sheet.as_expected:
-                where = rows.table.place(row[ROW], None)
+                where = where_of(rows, row[ROW], None)
                 others.append((row[ROW], Entry(number, sheet.round, Decimal(row["expected"]), row["counter"] or "", sheet.counted_at,
                                                where, "as expected")))  # fmt: skip
             else:
@@ -122,7 +122,7 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
         counted = Decimal(row["counted"])
         if row["unit"] is not None and row["unit"] != known.units.get(row["item"]):
             counted *= known.factors[row["item"], row["unit"]]
-        where = f"{rows.table.file} {rows.table.place(row[ROW], letter)}"
+        where = where_of(rows, row[ROW], letter)
         entry = Entry(number or 0, sheet.round, counted, row["counter"] or "", at, where, row["remark"] or "")
         if number is not None:
             others.append((row[ROW], entry))

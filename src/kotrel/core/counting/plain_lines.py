@@ -75,9 +75,15 @@ def plain_lines(
     return chosen.select(ROW, *LINES), plain
 
 
+def where_of(rows: Rows, row: int, letter: str | None) -> str:
+    """The file and the cell; in workbooks with its sheet, of which there may be several."""
+    table = rows.table
+    return f"{table.file} {table.address(row, letter) if table.sheet else table.place(row, letter)}"
+
+
 def _around(rows: Rows) -> tuple[str, str]:
     """What stands before and after the row's number in the place of a counted cell."""
     sample = 123_456_789
-    text = f"{rows.table.file} {rows.table.place(sample, rows.letters.get('counted'))}"
+    text = where_of(rows, sample, rows.letters.get("counted"))
     before, _, after = text.rpartition(str(sample))
     return before, after

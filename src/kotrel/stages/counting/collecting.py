@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator, Sequence
-from concurrent.futures import Future
-from contextlib import suppress
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
@@ -13,51 +11,21 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.counting.collecting import Sheet, collect
-from kotrel.core.counting.frames import as_places, line_frame
+from kotrel.core.counting.frames import line_frame
 from kotrel.core.counting.plain_lines import KnownPlaces
-from kotrel.core.counting.sheet_record import count_record
 from kotrel.core.counting.variance import Entry, Key
 from kotrel.core.description.model import Record
-from kotrel.core.errors import KotrelError, OutOfReach, WrongData, WrongUse
-from kotrel.core.readying.repairing import repair
+from kotrel.core.errors import OutOfReach, WrongData
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.similarity import folded
-from kotrel.core.tables.table import Table
-from kotrel.core.understanding.matching import Matched, match_headings
-from kotrel.core.understanding.reading import understand
 from kotrel.core.values.moments import moment_text
 from kotrel.sheets.count_sheets import STAMP
 from kotrel.sheets.stamps import stamp_of
-from kotrel.stages.counting.alike import read_alike
 from kotrel.stages.counting.known_items import KnownItems
-from kotrel.stages.counting.other_sheets import by_saved_match
-from kotrel.stages.counting.reading_ahead import read_ahead
-from kotrel.stages.counting.scanning import scanned_rows
+from kotrel.stages.counting.sheet_rows import Wish, prepared_files, rows_of
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.counts import CountedFile, open_count
 from kotrel.workspace.settings import Workspace
-
-
-@dataclass(frozen=True)
-class Wish:
-    """What the user says of the files.
-
-    Attributes:
-        counted_at: of lines without a time, canonical text; a day alone is the day of times without one.
-        day: ISO date.
-        bin: of scanned lines.
-        map_name: the saved match that reads the files, or None for one that fits, or their headings.
-    """
-
-    counted_at: str | None = None
-    day: str | None = None
-    warehouse: str | None = None
-    bin: str | None = None
-    counter: str | None = None
-    as_expected: bool = False
-    recount: bool = False
-    map_name: str | None = None
 
 
 @dataclass(frozen=True)
@@ -67,6 +35,8 @@ class CollectedFile:
     Attributes:
         status: ``collected``, ``again`` (its content is collected already), or ``refused`` (nothing of it is taken).
         replaced: lines that the same sheet had before.
+        sheets: its sheets that count, each with what was found in it.
+        not_read: why a sheet of it is not read, in words.
     """
 
     path: Path
@@ -75,7 +45,8 @@ class CollectedFile:
     blank: int = 0
     finds: int = 0
     replaced: int = 0
-    rows: Rows | None = None
+    sheets: tuple[Rows, ...] = ()
+    not_read: tuple[str, ...] = ()
 
 
 def collect_files(
@@ -96,7 +67,7 @@ def collect_files(
         items = KnownItems(reading, workspace, _item(workspace), bins)
         items.learn(places["item"])
         state = SystemState(workspace.description, items.read)
-        for path, tables, prepared in _prepared(files, workspace, state, wish, now):
+        for path, tables, prepared in prepared_files(files, workspace, state, wish, now):
             step(f"collecting {path.name}")
             fingerprint = _fingerprint(path)
             known_files = count.files()
@@ -109,65 +80,31 @@ def collect_files(
             only = next(iter(warehouses)) if len(warehouses) == 1 else None
             sheet = Sheet(round_, _warehouse_of(path, wish, only, warehouses), wish.counted_at,
                           wish.day or (frozen_day if now.date().isoformat() == frozen_day else None), wish.as_expected)  # fmt: skip
-            rows = prepared or _rows(path, tables, workspace, state, reading, places, wish, sheet.warehouse, now)
-            if wish.counter is not None:
-                rows = _with_counter(rows, wish.counter)
-            found = collect(rows, known_places, items.known_of(rows.values["item"]), sheet)
-            if any(group.severity == "error" for group in found.rows.findings):
-                done.append(CollectedFile(path, "refused", rows=found.rows))
+            read, not_read = (
+                ([prepared], list[str]())
+                if prepared is not None
+                else rows_of(path, tables, workspace, state, reading, places, wish, sheet.warehouse, now)
+            )
+            counted = [rows if wish.counter is None else _with_counter(rows, wish.counter) for rows in read]
+            found = [collect(rows, known_places, items.known_of(rows.values["item"]), sheet) for rows in counted]
+            sheets = tuple(each.rows for each in found)
+            if any(group.severity == "error" for rows in sheets for group in rows.findings):
+                done.append(CollectedFile(path, "refused", sheets=sheets, not_read=tuple(not_read)))
                 continue
-            lines = found.lines
-            if found.finds:
-                numbers = _add_finds(count, found.finds, places, reading, workspace)
-                there = [replace(entry, place=number) for (_, entry), number in zip(found.finds, numbers, strict=True)]
+            lines = pl.concat([each.lines for each in found])
+            finds = [find for each in found for find in each.finds]
+            if finds:
+                numbers = _add_finds(count, finds, places, reading, workspace)
+                there = [replace(entry, place=number) for (_, entry), number in zip(finds, numbers, strict=True)]
                 lines = pl.concat([lines, line_frame(there)])
                 places = count.place_frame()
                 known_places = KnownPlaces(places)
-            at = moment_text(now.replace(tzinfo=None))
+            at, blank = moment_text(now.replace(tzinfo=None)), sum(each.blank for each in found)
             replaced = count.collect(CountedFile(0, path.name, source, fingerprint, at, who, round_), lines)
             done.append(
-                CollectedFile(path, "collected", lines.height, found.blank, len(found.finds), replaced, found.rows)
+                CollectedFile(path, "collected", lines.height, blank, len(finds), replaced, sheets, tuple(not_read))
             )
     return done
-
-
-Read = Future[list[Table]]
-
-
-def _prepared(
-    files: Sequence[Path], workspace: Workspace, state: SystemState, wish: Wish, now: datetime
-) -> Iterator[tuple[Path, Read, Rows | None]]:
-    """Each file with its tables, and with its rows where those of a whole batch could be read as one."""
-    record = count_record(workspace.description)
-    for batch in read_ahead(files, workspace):
-        # A match that the user names may need the file to be read again, in its own way.
-        own_way = wish.map_name is not None
-        sheets = [None if own_way else _chosen(path, tables, record, workspace, wish) for path, tables in batch]
-        found = [each for each in sheets if each is not None]
-        alike = read_alike(found, state, workspace.conventions, now.date()) if len(found) == len(batch) else None
-        for place, (path, tables) in enumerate(batch):
-            yield path, tables, alike[place] if alike else None
-
-
-def _chosen(path: Path, read: Read, record: Record, workspace: Workspace, wish: Wish) -> tuple[Table, Matched] | None:
-    """The table of a count sheet and its match, or None where it is anything else, or cannot be read."""
-    with suppress(KotrelError):
-        matched = _matched(path, read.result(), record, workspace, wish)
-        if matched:
-            table, match = max(matched, key=lambda each: len(each[1].sources))
-            return (table, match) if {"item", "counted"} <= set(match.sources) else None
-    return None
-
-
-def _matched(
-    path: Path, tables: list[Table], record: Record, workspace: Workspace, wish: Wish
-) -> list[tuple[Table, Matched]]:
-    """The tables of a file that are count sheets, each with its match."""
-    return by_saved_match(path, tables, workspace, wish.map_name) or [
-        (table, match)
-        for table in tables
-        if {"item", "counted"} <= set((match := match_headings(table, record)).sources)
-    ]
 
 
 def _fingerprint(path: Path) -> str:
@@ -201,44 +138,6 @@ def _warehouse_of(path: Path, wish: Wish, only: str | None, known: set[str | Non
     words = set(path.stem.replace("_", "-").upper().split("-"))
     named = [code for code in known if code is not None and code.upper() in words]
     return named[0] if len(named) == 1 else None
-
-
-def _rows(
-    path: Path, read: Read, workspace: Workspace, state: SystemState, reading: Reading, places: pl.DataFrame,
-    wish: Wish, warehouse: str | None, now: datetime,
-) -> Rows:  # fmt: skip
-    """A file as rows of a count sheet, names and other codes repaired; a file without its headings as a scanner's list."""
-    record = count_record(workspace.description)
-    tables: list[Table] = []
-    trouble: KotrelError | None = None
-    try:
-        tables = read.result()
-    except KotrelError as error:
-        trouble = error
-    matched = _matched(path, tables, record, workspace, wish)
-    if not matched:
-        rows = scanned_rows(path, record, reading, workspace, as_places(places), warehouse, wish.bin)
-        if rows is None:
-            raise trouble or WrongData(
-                f"{path} is no count sheet: it has no columns Item and Counted, and its lines are no scanned codes",
-                "The headings are those of kotrel count sheets.",
-                "nothing-recognised",
-            )
-        return rows
-    table, match = max(matched, key=lambda each: len(each[1].sources))
-    if not {"item", "counted"} <= set(match.sources):
-        raise WrongUse(
-            f"the saved match {wish.map_name} fills no {'item' if 'item' not in match.sources else 'counted'}",
-            "A count sheet needs both: [field.item] and [field.counted].",
-            "wrong-map",
-        )
-    if workspace.not_counted:
-        own = match.sources["counted"]
-        counted = replace(own, translate={folded(workspace.not_counted): "", **own.translate})
-        match = replace(match, sources={**match.sources, "counted": counted})
-    rows = understand(table, match, workspace.conventions, now.date())
-    rows = rows.only(rows.values["item"].is_not_null() | rows.values["counted"].is_not_null())
-    return repair(rows, state, workspace.conventions.spellings)
 
 
 def _with_counter(rows: Rows, counter: str) -> Rows:

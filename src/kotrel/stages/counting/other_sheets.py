@@ -45,7 +45,10 @@ def by_saved_match(
         saved = [each for each in read_maps(workspace.folder, workspace.description) if each.record == NAME]
         saved.sort(key=lambda each: -len(each.headings()))
     for each in saved:
-        fitting = [table for table in tables if name is not None or not each.missing_in(table)]
+        fitting = [table for table in tables if not each.missing_in(table)]
+        if name is not None and not fitting and tables:
+            # What is missing is told of the sheet that comes nearest.
+            fitting = [min(tables, key=lambda table: len(each.missing_in(table)))]
         if fitting:
             return [(table, apply_map(each, table, description)[0]) for table in fitting]
     return []
