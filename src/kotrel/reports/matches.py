@@ -50,6 +50,11 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
     if mapped.missing:
         screen.show(Text(f"New rows also need: {', '.join(mapped.missing)}", style="yellow"))
         screen.show(Text("  In the saved match, give each a column, a fixed value or a default.", style="dim"))
+    if mapped.others:
+        sheets = listed([f"“{name}”" for name in mapped.others], 6)
+        screen.show(
+            Text(f"Not looked at for this: {sheets}. The match also reads sheets that have its headings.", style="dim")
+        )
     screen.show(
         Text(f"Saved as {_shown(mapped.path)}. Read it and edit what is wrong.").append(
             f"  Next: {mapped.next}",
@@ -87,4 +92,5 @@ def mapped_json(mapped: Mapped) -> dict[str, Any]:
         },
         "left": [{"column": column.heading, "letter": column.letter} for column in mapped.left],
         "missing": list(mapped.missing),
+        "other_sheets": list(mapped.others),
     }

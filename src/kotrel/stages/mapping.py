@@ -13,7 +13,7 @@ from kotrel.core.description.model import Record
 from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import WrongUse
 from kotrel.core.tables.table import Column, Table
-from kotrel.core.understanding.proposing import Proposal, propose
+from kotrel.core.understanding.proposing import UNSURE, Proposal, propose
 from kotrel.core.understanding.wide import Wide, find_wide
 from kotrel.stages.file_options import Wanted, record_named
 from kotrel.stages.understanding import tables_in
@@ -26,7 +26,7 @@ from kotrel.workspace.sheet_records import READ_BY, with_sheet_records
 
 @dataclass(frozen=True)
 class Mapped:
-    """A proposed match and where it was saved."""
+    """A proposed match and where it was saved; ``others`` are the sheets with rows that it was not made from."""
 
     table: Table
     record: Record
@@ -35,6 +35,7 @@ class Mapped:
     missing: tuple[str, ...]
     path: Path
     wide: Wide | None = None
+    others: tuple[str, ...] = ()
 
     @property
     def next(self) -> str:
@@ -63,7 +64,8 @@ def map_file(
         tried: list[tuple[Table, list[Proposal], list[Column]]] = [
             (table, *propose(table, record, names)) for table in tables
         ]
-        table, proposals, left = max(tried, key=lambda each: sum(p.sure for p in each[1]))
+        # Of sheets that fit alike, the longest says most of what its columns hold.
+        table, proposals, left = max(tried, key=lambda each: (_by_heading(each[1]), each[0].rows))
         wide = find_wide(left, record, [each.field.name for each in proposals], names)
     if wide is not None:
         left = [column for column in left if column not in wide.columns]
@@ -81,7 +83,13 @@ def map_file(
     }
     write_map(saved, record, str(path), proposals, left, reading_as, wide)
     fed = [*(each.field.name for each in proposals), *((wide.by.name, wide.value.name) if wide else ())]
-    return Mapped(table, record, tuple(proposals), tuple(left), tuple(_missing(record, fed)), saved, wide)
+    others = tuple(each.sheet for each in tables if each.rows and each is not table)
+    return Mapped(table, record, tuple(proposals), tuple(left), tuple(_missing(record, fed)), saved, wide, others)
+
+
+def _by_heading(proposals: Sequence[Proposal]) -> int:
+    """How sure a match is in all, without columns that are proposed by what a few rows happen to hold."""
+    return sum(each.sure for each in proposals if each.sure > UNSURE) or sum(each.sure for each in proposals)
 
 
 def names_of(workspace: Workspace, reading: Reading) -> Callable[[str], ListNames]:
