@@ -225,9 +225,7 @@ def _not_read(table: Table, workspace: Workspace, wanted: Wanted) -> NotRead:
     if matched is not None and len(matched.letters) > 1 and len(matched.letters) * 2 > headed:
         title = matched.record.title.lower()
         if wanted.record is not None:
-            words = (
-                f"{what}: its headings look like {title}; without --as, it is read too if it is named after its record"
-            )
+            words = f"{what}: its headings look like {title}, and only {wanted.record} is wanted"
             return NotRead("warning", "sheet-not-read", words)
         if matched.has_key and (rivals := rivals_of(matched, table, records)):
             titles = listed_and([title, *(record.title.lower() for record in rivals)], "or")

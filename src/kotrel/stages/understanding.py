@@ -18,6 +18,7 @@ from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.limits import Limits
 from kotrel.core.tables.table import Grid, Table
 from kotrel.core.understanding.reading import understand
+from kotrel.core.understanding.second_tables import second_tables
 from kotrel.sheets.opening import TEXT_ENDINGS, is_old_text, open_sheets
 from kotrel.sheets.price_book_columns import BOOK_STAMP, FIRST_LOOK, without_readers_columns
 from kotrel.sheets.stamps import stamp_of
@@ -94,6 +95,8 @@ def understand_file(
             )
         for number, matched in enumerate(matches):
             rows = understand(table, matched, workspace.conventions, today)
+            if not number:
+                rows = rows.with_findings(second_tables(rows, workspace.description.records.values()))
             # The first record of a sheet always counts; the others only if the sheet has any values for them.
             if not number:
                 found.append(Understood(rows, (*rows.table.remarks, *remarks), export, books.get(table.sheet)))

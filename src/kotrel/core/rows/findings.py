@@ -107,10 +107,16 @@ def count_by_severity(groups: Iterable[FindingGroup]) -> dict[str, int]:
 
 
 def worst_first(groups: Iterable[FindingGroup]) -> list[FindingGroup]:
-    """Errors, then warnings, then notes; within each the most frequent first."""
-    return sorted(
-        groups, key=lambda group: (SEVERITIES.index(group.severity), -group.count, group.field or "", group.kind)
-    )
+    """Errors, then warnings, then notes; within each the most frequent first.
+
+    Errors on whole lines or on the sheet come before those of fields, which they may explain.
+    """
+
+    def place(group: FindingGroup) -> tuple[int, bool, int, str, str]:
+        of_field = group.severity != "error" or group.field is not None
+        return SEVERITIES.index(group.severity), of_field, -group.count, group.field or "", group.kind
+
+    return sorted(groups, key=place)
 
 
 def rows_with(groups: Iterable[FindingGroup], severity: Severity) -> pl.Series:
