@@ -11,7 +11,7 @@ from dataclasses import replace
 
 import polars as pl
 
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, clearing
 from kotrel.core.phrases import count
 from kotrel.core.readying.list_additions import Consequence
 from kotrel.core.rows.findings import FindingGroup, cells_of
@@ -35,14 +35,15 @@ def follow_periods(
     keyed = rows.values.select(pl.all_horizontal(pl.col(record.key).is_not_null())).to_series()
     sound = rows.values[first].str.contains(r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$").fill_null(False)
     wanted = new() & keyed & sound
-    if not wanted.any():
+    said = _said_ends(rows, ~wanted & keyed & sound, last)
+    if not wanted.any() and not said.height:
         return rows, (), []
-    points = _points(rows, state, wanted, group, first, last)
-    joined = points.filter(pl.col("is new"))
-    filled = joined.filter(pl.col("own end").is_null() & pl.col("new end").is_not_null())
+    points = _points(rows, state, wanted, said, group, first, last)
+    joined = points.filter(pl.col("is new") | pl.col("is said"))
+    filled = joined.filter(pl.col("is new") & pl.col("own end").is_null() & pl.col("new end").is_not_null())
     rows = _with_ends(rows, filled, last)
     rows = rows.with_findings(_findings(rows, joined, first, last))
-    ended = points.filter(~pl.col("is new") & pl.col("is cut") & pl.col("cause").is_not_null())
+    ended = points.filter(~pl.col("is new") & ~pl.col("is said") & pl.col("is cut") & pl.col("cause").is_not_null())
     remarks = [f"{count(filled.height, 'row ends', 'rows end')} where another begins or ended"] if filled.height else []
     if not ended.height:
         return rows, (), remarks
@@ -54,11 +55,23 @@ def follow_periods(
     return rows, (Consequence("ended", Rows(table, record, {}, values), causes),), remarks
 
 
-def _points(rows: Rows, state: SystemState, wanted: pl.Series, group: list[str], first: str, last: str) -> pl.DataFrame:
+def _said_ends(rows: Rows, there: pl.Series, last: str) -> pl.DataFrame:
+    """The key and ``said end`` of rows that the system has and to which the sheet gives an end, or takes it away (an open one)."""
+    record = rows.record
+    if last not in rows.fields:
+        return rows.values.clear().select(ROW, *record.key).with_columns(pl.lit(None, pl.String).alias("said end"))
+    cleared = pl.col(clearing(last)) if last in rows.cleared else pl.lit(False)
+    said = pl.when(cleared).then(pl.lit(_OPEN)).otherwise(pl.col(last)).alias("said end")
+    return rows.values.filter(there).select(ROW, *record.key, said).drop_nulls("said end").unique(record.key)
+
+
+def _points(
+    rows: Rows, state: SystemState, wanted: pl.Series, said: pl.DataFrame, group: list[str], first: str, last: str
+) -> pl.DataFrame:
     """The new rows and those that the system holds for the same things, in the order of their first days.
 
     Each with where the next begins (``next start``), the row in the sheet that does (``cause``), whether it is cut by that,
-    and of new rows the end that follows for them.
+    whether the sheet gives another end to one that is there (``is said``), and of new rows the end that follows for them.
     """
     record = rows.record
     own = rows.values.filter(wanted).select(
@@ -66,19 +79,19 @@ def _points(rows: Rows, state: SystemState, wanted: pl.Series, group: list[str],
         *record.key,
         (pl.col(last) if last in rows.fields else pl.lit(None, pl.String)).alias("own end"),
         pl.lit(True).alias("is new"),
+        pl.lit(False).alias("is said"),
     )
-    held = state.having(record, [last], group[0], own[group[0]]).select(
-        pl.lit(None, pl.Int64).alias(ROW), *record.key, pl.col(last).alias("own end"), pl.lit(False).alias("is new")
+    things = pl.concat([own.select(group), said.select(group)]).unique()
+    held = state.having(record, [last], group[0], things[group[0]].unique()).select(*record.key, last)
+    held = held.unique(record.key, keep="any").join(things, on=group, how="semi").join(said, on=record.key, how="left")
+    held_end = pl.col(last).fill_null(_OPEN)
+    held = held.select(
+        pl.col(ROW).cast(pl.Int64),
+        *record.key,
+        pl.coalesce("said end", held_end).replace(_OPEN, None).alias("own end"),
+        pl.lit(False).alias("is new"),
+        (pl.col("said end") != held_end).fill_null(False).alias("is said"),
     )
-    held = held.unique(record.key, keep="any").join(own.select(group).unique(), on=group, how="semi")
-    # A row of the sheet that changes one of the system's may give it another end.
-    if last in rows.fields:
-        changed = rows.values.filter(~wanted).select(*record.key, pl.col(last).alias("said end"))
-        held = (
-            held.join(changed.drop_nulls().unique(record.key), on=record.key, how="left")
-            .with_columns(pl.coalesce("said end", "own end").alias("own end"))
-            .drop("said end")
-        )
     points = pl.concat([own, held]).sort([*group, first], maintain_order=True)
     start, end = pl.col(first), pl.col("own end")
     # In their order, rows for the same thing stand beside each other: by far the most have none beside them.
@@ -126,13 +139,15 @@ def _findings(rows: Rows, joined: pl.DataFrame, first: str, last: str) -> list[F
     """Errors where an end that the sheet says runs into a later row, warnings where a gap is left or a later row stands."""
     title = rows.record.title.lower()
     found: list[FindingGroup] = []
-    says, following = pl.col("own end"), pl.col("next start")
+    following = pl.col("next start")
+    # Of a row that is there, no end is an end that the sheet takes away.
+    says = pl.when("is said").then(pl.col("own end").fill_null(_OPEN)).otherwise(pl.col("own end"))
     before_next = _day_before(following)
     over = joined.filter(says >= following)
     if over.height:
         messages = [
-            f"another {title} begins on {day}: end it the day before, or leave the end blank"
-            for day in over["next start"]
+            f"another {title} begins on {day}: end it the day before" + (", or leave the end blank" if is_new else "")
+            for day, is_new in over.select("next start", "is new").iter_rows()
         ]
         cells = cells_of(over[ROW], over["own end"], messages)
         found.append(rows.group("error", "overlaps", "runs into the next period", last, cells))
