@@ -120,7 +120,6 @@ def _free(name: str, taken: Collection[str]) -> str:
 
 
 def _quoted(text: str) -> str:
-    """A text as TOML writes it."""
     return json.dumps(text, ensure_ascii=False)
 
 
@@ -180,7 +179,7 @@ def _record(
     yield f"[record.{each.record}.field]"
     for column in facts.columns:
         if column.name in fields:
-            said = [column.remark, _advice(each, column, tables, loose)]
+            said = [column.remark, _advice(each, column, tables, loose), _unchecked(each, column, named, loose)]
             remark = "".join(f"  # {' '.join(words.split())}" for words in said if words)
             yield f"{fields[column.name]} = {{ {', '.join(_field(each, column, fields, named, loose))} }}{remark}"
 
@@ -201,6 +200,14 @@ def _store(each: _Named, fields: Mapping[str, str], main: str) -> list[str]:
         )
         said.append(f"fixed = {{ {values} }}")
     return said
+
+
+def _unchecked(each: _Named, column: ColumnFacts, named: Mapping[Place, _Named], loose: set[tuple[Place, str]]) -> str:
+    """What of the database's references the draft cannot say."""
+    ends = [reference for reference in each.facts.references if reference.columns[-1] == column.name]
+    if not ends or ((each.facts.schema, each.facts.name), column.name) in loose or _target(each, column, named):
+        return ""
+    return f"{' with '.join(reversed(ends[0].columns))} refers to {ends[0].table}: only the database checks that"
 
 
 def _advice(each: _Named, column: ColumnFacts, tables: Sequence[TableFacts], loose: set[tuple[Place, str]]) -> str:
