@@ -189,10 +189,17 @@ class CodePages(unittest.TestCase):
             ("cp850", "Größe;Türen für Boote, schöne Grüße\n"),
             ("mac_roman", "Größe;Türen für Boote, schöne Grüße\n"),
             ("cp1252", "Désignation;Câble 4 m², 12 € – prêt à l’emploi\n"),
+            ("cp1252", "Seil;a\u00a0b;€ 5;ß\n"),
+            ("cp850", "Málaga;niño;corazón\n"),
         ):
             raw, remarks = as_utf8(text.encode(page), "x")
             self.assertEqual(raw.decode(), text, page)
             self.assertIn("not UTF-8: read as", remarks[0])
+        # Words with other letters show whether it is right.
+        self.assertEqual(
+            as_utf8("Seil;größer,Größe;ß;niño".encode("cp1252"), "x")[1],
+            ["not UTF-8: read as Windows-1252 (“größer”, “niño”)"],
+        )
 
     def test_what_is_no_text_is_refused(self):
         with self.assertRaises(KotrelError):

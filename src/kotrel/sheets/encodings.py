@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+import re
 import unicodedata
 from pathlib import Path
 
@@ -19,6 +20,8 @@ _WESTERN = ("cp1252", "cp1250", "iso8859_2", "cp850", "mac_roman", "cp437")
 """Code pages with Latin letters, the likeliest first."""
 _CODE_PAGES = (*_WESTERN, "cp1251", "cp1253", "cp1254", "cp1257", "koi8_r", "shift_jis", "gb18030")
 _SAMPLE = 64 * 1024
+_SHOWN, _LONG_WORD = 3, 24
+"""So many words show how a text is read, none longer than that."""
 
 
 def as_utf8(raw: bytes, name: str) -> tuple[bytes, list[str]]:
@@ -41,12 +44,11 @@ def as_utf8(raw: bytes, name: str) -> tuple[bytes, list[str]]:
     if _is_utf8(raw):
         return raw, []
     page = _page_of(raw[:_SAMPLE])
+    said = f"not UTF-8: read as {_called(page)}{_examples(raw[:_SAMPLE].decode(page, errors='replace'))}"
     try:
-        return raw.decode(page).encode(), [f"not UTF-8: read as {_called(page)}"]
+        return raw.decode(page).encode(), [said]
     except UnicodeDecodeError:
-        return raw.decode(page, errors="replace").encode(), [
-            f"not UTF-8: read as {_called(page)}; some characters could not be read"
-        ]
+        return raw.decode(page, errors="replace").encode(), [f"{said}; some characters could not be read"]
 
 
 def decoded_as(raw: bytes, encoding: str, name: str) -> tuple[bytes, list[str]]:
@@ -113,9 +115,26 @@ def _oddness(text: str) -> int:
         if letter.isalpha():
             odd += letter.isupper() and before.islower()
         else:
-            inside = before.isalpha() and after.isalpha() and letter not in "’‘´–—·°"
+            inside = before.isalpha() and after.isalpha() and letter not in "’‘´–—·°\u00a0"
             odd += inside or unicodedata.category(letter) in ("Cc", "So") or letter == "\ufffd"
     return odd
+
+
+_WORD = re.compile(r"[^\s,;|\"]*[^\x00-\x7f\s,;|\"][^\s,;|\"]*")
+
+
+def _examples(text: str) -> str:
+    """A few words that show whether the page is right, each with a character that those before it have not."""
+    shown: list[str] = []
+    known: set[str] = set()
+    for found in _WORD.finditer(text):
+        special = {letter for letter in found[0] if letter > "\x7f"} - known
+        if special and len(found[0]) <= _LONG_WORD:
+            known |= special
+            shown.append(f"“{found[0]}”")
+        if len(shown) == _SHOWN:
+            break
+    return f" ({', '.join(shown)})" if shown else ""
 
 
 CHECKED = 8 * 1024 * 1024
