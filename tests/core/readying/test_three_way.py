@@ -48,6 +48,17 @@ class OneCell(unittest.TestCase):
     def test_a_clash_is_decided(self):
         self.assertEqual(self.outcome("1.00", "2.00", "3.00", clash="sheet"), ("3.00", set()))
         self.assertEqual(self.outcome("1.00", "2.00", "3.00", clash="system"), (None, set()))
+        # An emptied cell loses like any other; what is cleared in words clashes also where it was blank.
+        base, now = system(("A", None, "1.00", None), ("B", None, None, None)), system(("A", None, "2.00", None), ("B", None, "2.00", None))  # fmt: skip
+        lines = sheet(("A", "", ""), ("B", "", "(clear)"))
+        lost = only_edited(lines, base, now, "system", clear=True)
+        self.assertEqual(lost.rows.values["clear cost"].to_list(), [False, False])
+        self.assertIn(
+            "2 values changed here and in the system since the export: the system's value stays", lost.remarks
+        )
+        self.assertEqual(
+            found(only_edited(lines, base, now, clear=True).rows), {("clash", "cost", 2), ("clash", "cost", 3)}
+        )
 
     def test_the_clash_names_all_three_values(self):
         done = only_edited(sheet(("A", "", "3")), system(("A", None, "1.00", None)), system(("A", None, "2.00", None)))
@@ -211,7 +222,7 @@ class Model(unittest.TestCase):
                 continue
             was, stands = (cells[3], cells[0], "5.000"), (cells[4], cells[1], "7.000")
             wipes = [False, cells[2] == "(clear)", False]
-            edited = [says[k] != was[k] and (says[k] is not None or wipes[k] or (clear and k < 2)) for k in range(3)]
+            edited = [wipes[k] or (says[k] != was[k] and (says[k] is not None or (clear and k < 2))) for k in range(3)]
             cleared = [wipes[k] or (clear and k < 2 and says[k] is None and was[k] is not None) for k in range(3)]
             gone = not there
             if gone and (clash == "system" or not any(edited)):
@@ -222,7 +233,7 @@ class Model(unittest.TestCase):
                 if both and clash is None:
                     finds.add(("clash", ("description", "cost")[k], n + 2))
                 elif both and clash == "system":
-                    kept[k] = False
+                    kept[k] = cleared[k] = False
             if gone and clash is None:
                 finds.add(("gone", "code", n + 2))
             whole = gone and clash == "sheet"

@@ -76,7 +76,7 @@ def only_edited(
     findings: list[FindingGroup] = []
     repairs: list[RepairGroup] = []
     edited_rows = pl.Series([False], dtype=pl.Boolean).new_from_index(0, rows.values.height)
-    moved_cells = emptied_cells = 0
+    moved_cells = emptied_cells = clashed = 0
     settled: dict[str, pl.Series] = {}
     for name in fields:
         field = record.fields[name]
@@ -95,10 +95,13 @@ def only_edited(
         if clears is not None:
             emptied = emptied & ~clears
         edited = differs & ~emptied
+        if clears is not None:
+            # What is cleared in words is wanted blank, also where it was blank.
+            edited = edited | (exported & clears)
         if emptied.any():
             if clear and not field.is_kept:
                 edited = edited | emptied
-                columns.append((emptied if clears is None else emptied | clears).alias(clearing(name)))
+                clears = emptied if clears is None else emptied | clears
             else:
                 emptied_cells += int(emptied.sum())
         edited_rows = edited_rows | edited
@@ -112,8 +115,13 @@ def only_edited(
         both = edited & moved & says.ne_missing(stands)
         if both.any() and clash is None:
             findings.append(_clashes(rows, name, joined.filter(both)))
-        elif both.any() and clash == "system":
-            edited = edited & ~both
+        elif both.any():
+            clashed += int(both.sum())
+            if clash == "system":
+                edited = edited & ~both
+                clears = None if clears is None else clears & ~both
+        if clears is not None:
+            columns.append(clears.alias(clearing(name)))
         # A field that every row must have stays: it is unchanged, and blank it would be an error.
         columns.append(says if field.must == "always" else _only(says, edited | ~exported, name))
     gone = exported & ~there
@@ -130,6 +138,9 @@ def only_edited(
     )
     leave = _leave(gone, edited_rows, clash)
     remarks = _remarks(rows, base, exported, leave, moved_cells, emptied_cells)
+    if clashed:
+        whose = "the system's value stays" if clash == "system" else "the sheet's value is taken"
+        remarks.append(f"{count(clashed, 'value')} changed here and in the system since the export: {whose}")
     return RoundTrip(done.only(~leave) if leave.any() else done, tuple(remarks))
 
 
