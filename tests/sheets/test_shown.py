@@ -77,6 +77,9 @@ class Shows(unittest.TestCase):
         scope = Scope({}, {"art": "A", "group": "B"})
         made = compile_expression("[Art] + '-' + [Group]", scope)
         self.assertEqual(made.column(columns_for(table, made.expr)).to_list(), ["001234-10.10", "000005-10.25"])
+        spaced = self.book(("Art", "Group"), (" x ", "  "), ("x\u00a0", "y"))
+        said = compile_expression("[Art] is 'x' and [Group] is blank", scope, "yes_no")
+        self.assertEqual(said.column(columns_for(spaced, said.expr)).to_list(), [True, False])
         picked = compile_expression("[Art] is '001234'", scope, "yes_no")
         self.assertEqual(picked.column(columns_for(table, picked.expr)).to_list(), [True, False])
 

@@ -61,7 +61,12 @@ def cells_as_shown(table: Table, letters: Iterable[str]) -> pl.DataFrame:
 
 
 def columns_for(table: Table, expr: pl.Expr) -> pl.DataFrame:
-    """The columns of the sheet that an expression reads, as people see them, under the names by which it reads them."""
+    """The columns of the sheet that an expression reads, under the names by which it reads them.
+
+    They are as people see them: without spaces at their ends, and with nothing but spaces they are blank.
+    """
     read = set(expr.meta.root_names())
     letters = [column.letter for column in table.columns if sheet_column(column.letter) in read]
-    return cells_as_shown(table, letters).drop(ROW).rename(sheet_column)
+    cells = cells_as_shown(table, letters)
+    texts = {letter: pl.col(letter).str.strip_chars() for letter in letters}
+    return cells.select(pl.when(text != "").then(text).alias(sheet_column(letter)) for letter, text in texts.items())
