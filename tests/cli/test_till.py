@@ -172,6 +172,31 @@ class Till(Program):
         kinds = {each["sheet"]: each["kind"] for file in found["files"] for each in file["findings"] if each["severity"] == "error"}  # fmt: skip
         self.assertEqual(kinds, {"Bad": "not-an-outcome"})
 
+    def test_a_load_of_several_files_is_answered_by_all_of_their_results(self) -> None:
+        layout = self.folder / "layouts" / "till.toml"
+        layout.write_text("most_rows = 2\n" + layout.read_text("utf-8"), "utf-8")
+        self.json("load", "new.csv", "--yes")
+        self.assertEqual(len(self.waiting()), 2)
+        self.read()
+        later = self.till / "results" / "later"
+        second = next(path for path in (self.till / "results").iterdir() if "-2-result" in path.name)
+        second.rename(later)
+        # What only the first file's result does not list may have been refused in the second.
+        self.assertIn("once each file", self.kotrel("outcome", "L0001", "--only-refused").stdout)
+        first = str(next(path for path in (self.till / "results").iterdir() if "-1-result" in path.name))
+        self.assertIn(
+            "went out in 2 files", self.kotrel("outcome", "L0001", "--from", first, "--only-refused", status=2).stderr
+        )
+        self.assertIn("2 files, of which 1 is answered", self.kotrel("outcome", "L0001").stdout)
+        self.write("ok.csv", "Result", "ok")
+        found = self.json("outcome", "L0001", "--from", "ok.csv", status=1)["findings"]
+        self.assertEqual([each["kind"] for each in found if each["severity"] == "error"], ["missing"])
+        self.assertEqual(self.states(), {"L0001": "sent"})
+        later.rename(second)
+        rows = self.json("outcome", "L0001", "--wait", "--seconds", "5")["rows"]
+        self.assertEqual({each["key"]: each["outcome"] for each in rows},
+                         {"NEW-1": "done", "NEW-2": "warning", "new_3": "refused", "ROP-00010": "done"})  # fmt: skip
+
     def test_a_sheet_of_a_list_that_is_not_read_is_named(self) -> None:
         book = openpyxl.Workbook()
         for name, lines in {

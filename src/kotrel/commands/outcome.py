@@ -14,7 +14,7 @@ from kotrel.reports.findings import checked_json
 from kotrel.reports.histories import ROWS_SHOWN, outcome_json, show_outcome
 from kotrel.reports.phrases import count as counted
 from kotrel.reports.screen import Screen
-from kotrel.stages.answers import Answered, take_answer, wait_for_result
+from kotrel.stages.answers import Answered, Asking, take_answer, take_answers, waits
 from kotrel.stages.past_loads import write_before, write_rest_of
 from kotrel.stages.sent_jobs import JobState, job_load
 from kotrel.stages.undoing import load_number
@@ -36,7 +36,11 @@ kotrel outcome L0001 --rest fix-these.xlsx
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("load", metavar="LOAD", help="the load's number from kotrel history, for example L0001")
     parser.add_argument(
-        "--from", dest="result", metavar="FILE", help="of a program that takes files: take in its result file first"
+        "--from",
+        dest="result",
+        metavar="FILE",
+        nargs="+",
+        help="of a program that takes files: take in its result files first",
     )
     parser.add_argument("--map", dest="map_name", metavar="NAME", help="the saved match that reads the result file")
     parser.add_argument(
@@ -62,7 +66,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     system = workspace.system()
     if isinstance(system, FolderSystem) and (args.wait or args.result or _may_be_answered(system, number, workspace)):
         answered = _answer(number, args, workspace, screen)
-        if (answered is None and args.wait) or (answered is not None and not answered.ok):
+        if answered is None or not all(each.ok for each in answered):
             return 1
     rows = system.outcome(number) if screen.as_json or args.all else None
     page = system.outcome_page(number, ROWS_SHOWN) if rows is None else page_of(rows, None)
@@ -104,28 +108,41 @@ def _may_be_answered(system: System, number: int, workspace: Workspace) -> bool:
     return waits and bool(workspace.files_only.results)
 
 
-def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen: Screen) -> Answered | None:
-    """Takes in the program's result, once it is there; None where it does not come."""
-    result = Path(args.result) if args.result else None
-    if result is None:
-        result = wait_for_result(number, args.seconds if args.wait else 0.0, workspace, lambda said: None)
-    if result is None:
-        if not args.wait:
-            return None
-        if screen.as_json:
-            screen.json({"load": load_name(number), "status": "sent", "rows": []})
-        else:
-            screen.show(f"{load_name(number)} is not answered yet. Next: kotrel outcome {load_name(number)} --wait")
-        return None
+def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen: Screen) -> list[Answered] | None:
+    """Takes in the program's results, once they are there; None where they do not come."""
     name = args.map_name or workspace.files_only.result_map or None
-    answered = take_answer(number, result, name, args.only_refused, workspace, now())
-    if not screen.as_json:
-        show_answered(screen, answered)
-    elif not answered.ok:
-        parts = [checked_json(Checked(rows)) for rows in answered.answers.sheets]
-        found = parts[0] if len(parts) == 1 else {"ok": False, "files": parts}
-        screen.json({"load": load_name(number), "status": answered.entry.status, **found})
-    return answered
+    asking = Asking(number, name, args.only_refused, args.seconds if args.wait else 0.0)
+    if args.result:
+        found = [take_answer([Path(each) for each in args.result], asking, workspace, now())]
+    else:
+        found = take_answers(asking, workspace, now)
+    for answered in found:
+        if not screen.as_json:
+            show_answered(screen, answered)
+        elif not answered.ok:
+            parts = [checked_json(Checked(rows)) for rows in answered.answers.sheets]
+            shown = parts[0] if len(parts) == 1 else {"ok": False, "files": parts}
+            screen.json({"load": load_name(number), "status": answered.entry.status, **shown})
+    last = found[-1] if found else None
+    if last is None or not last.ok or not last.entry.waiting:
+        if last is None and args.wait and waits(number, workspace):
+            if screen.as_json:
+                screen.json({"load": load_name(number), "status": "sent", "rows": []})
+            else:
+                screen.show(f"{load_name(number)} is not answered yet. Next: kotrel outcome {load_name(number)} --wait")
+            return None
+        if last is None and args.only_refused and not screen.as_json and waits(number, workspace):
+            screen.show(
+                "What was refused counts only once each file that went out has its result: --wait waits for them."
+            )
+        return found
+    if last.files > 1 and not screen.as_json:
+        read = len({path for each in found for path in each.paths})
+        screen.show(
+            f"It went out in {last.files} files, of which {read} {'is' if read == 1 else 'are'} answered. "
+            f"Next: kotrel outcome {load_name(number)} --wait"
+        )
+    return found
 
 
 def _write(system: System, number: int, args: argparse.Namespace) -> dict[str, tuple[Path, str]]:

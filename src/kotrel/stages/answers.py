@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
@@ -27,39 +27,64 @@ EVERY = 0.5
 
 @dataclass(frozen=True)
 class Answered:
-    """What a result file said.
+    """What the result files of one upload file, or of several that are read together, said.
 
     Attributes:
-        again: the same file was taken in before; nothing has changed.
-        answers: with what in the file cannot be understood; then nothing of it was taken in.
-        not_read: why a sheet of it is not read, in words.
+        again: the same was taken in before; nothing has changed.
+        answers: with what in the files cannot be understood; then nothing of them was taken in.
+        not_read: why a sheet of them is not read, in words.
+        files: how many upload files the load went out in.
     """
 
     entry: Entry
-    path: Path
+    paths: tuple[Path, ...]
     answers: Answers
     not_read: tuple[str, ...] = ()
     again: bool = False
+    files: int = 1
 
     @property
     def ok(self) -> bool:
         return not self.answers.findings
 
 
-def take_answer(
-    number: int, path: Path, map_name: str | None, only_refused: bool, workspace: Workspace, now: datetime
-) -> Answered:
-    """Takes in a result file, whole or not at all.
+@dataclass(frozen=True)
+class Asking:
+    """Which load's results are read, and how.
+
+    Attributes:
+        map_name: the saved match that reads them.
+        only_refused: they list only what was refused.
+        seconds: how long to wait for them.
+    """
+
+    number: int
+    map_name: str | None
+    only_refused: bool
+    seconds: float = 0.0
+
+
+def take_answer(paths: Sequence[Path], asking: Asking, workspace: Workspace, now: datetime) -> Answered:
+    """Takes in result files, whole or not at all.
 
     Raises:
         WrongUse: there is no such load, or the system is no program that answers by files.
-        OutOfReach, WrongData: the file cannot be read, or is no result.
+        OutOfReach, WrongData: a file cannot be read, or is no result.
     """
     _require_files_only(workspace)
+    number = asking.number
     with account_in(workspace.hidden) as account:
         entry = _entry(account, number)
         references = [reference for load, reference, _, _ in account.files() if load == number]
         lines = account.lines_of(number)
+    files = len(references)
+    if asking.only_refused and len(paths) < files:
+        raise WrongUse(
+            f"{entry.name} went out in {files} files, and {len(paths)} of their results {'is' if len(paths) == 1 else 'are'} read: "
+            "what it does not list may have been refused in another file",
+            "Wait for all of them: kotrel outcome LOAD --only-refused --wait",
+            "results-missing",
+        )
     records = [workspace.description.records[name] for name in lines["record"].unique(maintain_order=True)]
     layouts = layouts_by_record(workspace.folder, workspace.files_only.layouts, workspace.description)
     headings = [column.heading for record in records if record.name in layouts
@@ -68,19 +93,62 @@ def take_answer(
     with_result = replace(
         workspace, description=replace(workspace.description, records={**workspace.description.records, NAME: result})
     )
-    wanted = Wanted(record=None if map_name else NAME, map_name=map_name)
-    understood = understand_file(path, with_result, wanted, now.date(), lambda title: None)
-    found = answers_in([each.rows for each in understood], lines, list(dict.fromkeys(references)), only_refused)
+    wanted = Wanted(record=None if asking.map_name else NAME, map_name=asking.map_name)
+    understood = [
+        each for path in paths for each in understand_file(path, with_result, wanted, now.date(), lambda title: None)
+    ]
+    sheets = [each.rows for each in understood]
+    found = answers_in(sheets, lines, list(dict.fromkeys(references)), asking.only_refused, whole=len(paths) >= files)
     not_read = sheets_not_read(understood)
     if found.findings:
-        return Answered(entry, path, found, not_read)
-    content = hashlib.sha256(path.read_bytes()).hexdigest()
+        return Answered(entry, tuple(paths), found, not_read, files=files)
+    content = hashlib.sha256(b"".join(path.read_bytes() for path in paths)).hexdigest()
     with account_in(workspace.hidden, writing=True) as account:
         again = bool(account.database.run("SELECT 1 FROM answer WHERE load = ? AND fingerprint = ?", [number, content]))
         if not again:
-            account.answered(number, found.rows, now.isoformat(timespec="seconds"), path.name, content)
+            named = ", ".join(path.name for path in paths)
+            account.answered(number, found.rows, now.isoformat(timespec="seconds"), named, content)
         entry = _entry(account, number)
-    return Answered(entry, path, found, not_read, again)
+    return Answered(entry, tuple(paths), found, not_read, again, files)
+
+
+def take_answers(asking: Asking, workspace: Workspace, now: Callable[[], datetime]) -> list[Answered]:
+    """Takes in the results of a load where the program writes them, each once it is there, until all rows are answered.
+
+    Results that list only what was refused are read together, once there is one for each upload file.
+
+    Returns:
+        What was taken in; nothing where none came in time.
+
+    Raises:
+        WrongUse: there is no such load, or it does not say where results are.
+    """
+    _require_files_only(workspace)
+    if not workspace.files_only.results:
+        raise WrongUse(
+            "it is not said where the program writes its results",
+            "Name that folder: results under [folder] in kotrel.toml; or give the file with --from.",
+            "wrong-settings",
+        )
+    folder = workspace.folder / workspace.files_only.results
+    with account_in(workspace.hidden) as account:
+        waits = _entry(account, asking.number).waiting
+        references = [reference for load, reference, _, _ in account.files() if load == asking.number]
+    ends = time.monotonic() + asking.seconds
+    done: list[Answered] = []
+    taken: set[Path] = set()
+    while True:
+        there = [path for path in _results_in(folder, set(references)) if path not in taken]
+        together = [there] if asking.only_refused else [[path] for path in there]
+        for paths in together:
+            if paths and not (asking.only_refused and len(paths) < len(references)):
+                done.append(take_answer(paths, asking, workspace, now()))
+                taken.update(paths)
+                if not done[-1].ok:
+                    return done
+        if not (done[-1].entry.waiting if done else waits) or time.monotonic() > ends:
+            return done
+        time.sleep(EVERY)
 
 
 def take_proof(verified: Verified, workspace: Workspace, now: datetime) -> int:
@@ -101,37 +169,14 @@ def take_proof(verified: Verified, workspace: Workspace, now: datetime) -> int:
     return len(proved)
 
 
-def wait_for_result(number: int, seconds: float, workspace: Workspace, say: Callable[[str], None]) -> Path | None:
-    """Looks for the result of a load where the program writes it, until it is there.
-
-    Returns:
-        The file, or None where it did not come in time.
-
-    Raises:
-        WrongUse: it is not said where the program writes its results.
-    """
-    _require_files_only(workspace)
-    if not workspace.files_only.results:
-        raise WrongUse(
-            "it is not said where the program writes its results",
-            "Name that folder: results under [folder] in kotrel.toml; or give the file with --from.",
-            "wrong-settings",
-        )
-    folder = workspace.folder / workspace.files_only.results
+def waits(number: int, workspace: Workspace) -> bool:
+    """True where a row of the load is not answered yet."""
     with account_in(workspace.hidden) as account:
-        _entry(account, number)
-        references = {reference for load, reference, _, _ in account.files() if load == number}
-    say(f"waiting for the result of {load_name(number)} in {folder}")
-    ends = time.monotonic() + seconds
-    while True:
-        if (found := _result_in(folder, references)) is not None:
-            return found
-        if time.monotonic() > ends:
-            return None
-        time.sleep(EVERY)
+        return _entry(account, number).waiting
 
 
-def _result_in(folder: Path, references: set[str]) -> Path | None:
+def _results_in(folder: Path, references: set[str]) -> list[Path]:
+    """The results of those upload files, by their names."""
     try:
         there = sorted(path for path in folder.iterdir() if path.is_file() and not path.name.endswith(".part"))
     except OSError as error:
@@ -140,7 +185,7 @@ def _result_in(folder: Path, references: set[str]) -> Path | None:
             "It is the folder results under [folder].",
             "no-folder",
         ) from None
-    return next((path for path in there if any(reference in path.name for reference in references)), None)
+    return [path for path in there if any(reference in path.name for reference in references)]
 
 
 def _entry(account: Account, number: int) -> Entry:

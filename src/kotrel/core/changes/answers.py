@@ -75,7 +75,9 @@ class Answers:
     sheets: list[Rows] = field(default_factory=list)
 
 
-def answers_in(sheets: Sequence[Rows], lines: pl.DataFrame, references: Sequence[str], only_refused: bool) -> Answers:
+def answers_in(
+    sheets: Sequence[Rows], lines: pl.DataFrame, references: Sequence[str], only_refused: bool, whole: bool = True
+) -> Answers:
     """Matches the sheets of a result file to the rows of a load, by their keys.
 
     A line without a key speaks of the whole file. Where several lines speak of one row, the worst outcome counts, and all reasons stay.
@@ -84,6 +86,7 @@ def answers_in(sheets: Sequence[Rows], lines: pl.DataFrame, references: Sequence
         lines: ``line`` and ``key`` of the rows that were sent.
         references: what names the load in the program's files.
         only_refused: the file lists only what was refused: everything else was taken.
+        whole: the sheets answer for all upload files of the load: then a line without a key may speak of all its rows.
     """
     by_key: dict[str, list[int]] = {}
     alike: dict[str, set[str]] = {}
@@ -92,7 +95,7 @@ def answers_in(sheets: Sequence[Rows], lines: pl.DataFrame, references: Sequence
         alike.setdefault(folded(str(key)), set()).add(str(key))
     done, said = Answers(), dict[int, RowAnswer]()
     for rows in sheets:
-        found = _read(rows, by_key, alike, references, only_refused, said)
+        found = _read(rows, by_key, alike, references, only_refused, whole, said)
         done.findings += found
         done.sheets.append(rows.with_findings(found))
     left = [line for found in by_key.values() for line in found if line not in said]
@@ -109,6 +112,7 @@ def _read(
     alike: dict[str, set[str]],
     references: Sequence[str],
     only_refused: bool,
+    whole: bool,
     said: dict[int, RowAnswer],
 ) -> list[FindingGroup]:
     """Adds what one sheet says to ``said``; returns what in it cannot be understood."""
@@ -130,6 +134,10 @@ def _read(
         if outcome is None:
             unknown = 'say in a saved match what it means: translate = { … = "done" }, "warning" or "refused"'
             told.setdefault(("not-an-outcome", "no outcome", "outcome"), []).append((row, word, unknown))
+            continue
+        if key is None and not whole:
+            words = "the load went out in several files: which of its rows are meant?"
+            told.setdefault(("missing", "no key", "key"), []).append((row, None, words))
             continue
         if key is None:
             mine = [line for found in by_key.values() for line in found]
