@@ -4,18 +4,19 @@ from __future__ import annotations
 
 import hashlib
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.changes.answers import NAME, Answers, RowAnswer, answers_in, result_record
+from kotrel.core.changes.answers import NAME, Answering, Answers, RowAnswer, answers_in, result_record
 from kotrel.core.changes.journal import Entry, load_name
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.layouts.layout import Layout
 from kotrel.stages.file_options import Wanted
-from kotrel.stages.understanding import sheets_not_read, understand_file
+from kotrel.stages.understanding import Understood, sheets_not_read, understand_file
 from kotrel.stages.verifying import Verified
 from kotrel.systems.folder.account import Account, account_in
 from kotrel.workspace.layout_reading import layouts_by_record
@@ -76,8 +77,9 @@ def take_answer(paths: Sequence[Path], asking: Asking, workspace: Workspace, now
     with account_in(workspace.hidden) as account:
         entry = _entry(account, number)
         references = [reference for load, reference, _, _ in account.files() if load == number]
+        sent = [path for load, _, _, path in account.files() if load == number]
         lines = account.lines_of(number)
-    files = len(references)
+    files = len(sent)
     if asking.only_refused and len(paths) < files:
         raise WrongUse(
             f"{entry.name} went out in {files} files, and {len(paths)} of their results {'is' if len(paths) == 1 else 'are'} read: "
@@ -94,11 +96,17 @@ def take_answer(paths: Sequence[Path], asking: Asking, workspace: Workspace, now
         workspace, description=replace(workspace.description, records={**workspace.description.records, NAME: result})
     )
     wanted = Wanted(record=None if asking.map_name else NAME, map_name=asking.map_name)
-    understood = [
-        each for path in paths for each in understand_file(path, with_result, wanted, now.date(), lambda title: None)
-    ]
-    sheets = [each.rows for each in understood]
-    found = answers_in(sheets, lines, list(dict.fromkeys(references)), asking.only_refused, whole=len(paths) >= files)
+    of = {path: _answered_by(path, sent, layouts) for path in paths}
+    understood: list[Understood] = []
+    sheets: list[Answering] = []
+    for path in paths:
+        records_of, name = of[path]
+        uploads = [each for each in sent if name is None or each.name.startswith(name)]
+        whole = sum(other[1] == name for other in of.values()) >= len(uploads)
+        read = understand_file(path, with_result, wanted, now.date(), lambda title: None)
+        understood += read
+        sheets += [Answering(each.rows, records_of, whole) for each in read]
+    found = answers_in(sheets, lines, list(dict.fromkeys(references)), asking.only_refused)
     not_read = sheets_not_read(understood)
     if found.findings:
         return Answered(entry, tuple(paths), found, not_read, files=files)
@@ -110,6 +118,22 @@ def take_answer(paths: Sequence[Path], asking: Asking, workspace: Workspace, now
             account.answered(number, found.rows, now.isoformat(timespec="seconds"), named, content)
         entry = _entry(account, number)
     return Answered(entry, tuple(paths), found, not_read, again, files)
+
+
+def _answered_by(
+    result: Path, sent: Sequence[Path], layouts: Mapping[str, Layout]
+) -> tuple[frozenset[str] | None, str | None]:
+    """The records in the upload files that a result answers for, and how the names of these files begin; by its own name."""
+    found: dict[str, set[str]] = {}
+    for record, layout in layouts.items():
+        for path in sent:
+            start, middle, _ = path.stem.partition(f"-{layout.file}")
+            if middle and result.name.startswith(f"{start}{middle}"):
+                found.setdefault(f"{start}{middle}", set()).add(record)
+    if not found:
+        return None, None
+    name = max(found, key=len)
+    return frozenset(found[name]), name
 
 
 def take_answers(asking: Asking, workspace: Workspace, now: Callable[[], datetime]) -> list[Answered]:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import unittest
 from datetime import date
+from typing import Any
 
 import polars as pl
 
-from kotrel.core.changes.answers import Answers, answers_in, result_record
+from kotrel.core.changes.answers import Answering, Answers, answers_in, result_record
 from kotrel.core.tables.detection import find_table
 from kotrel.core.understanding.matching import match_headings
 from kotrel.core.understanding.reading import understand
@@ -17,11 +18,13 @@ from tests.support import grid, small
 LINES = pl.DataFrame({"line": [1, 2, 3, 4], "key": ["A-1", "A1", "B 7", "C"]}, schema_overrides={"line": pl.Int64})
 
 
-def said(*cells: tuple[str | None, ...], only_refused: bool = False) -> Answers:
+def said(
+    *cells: tuple[str | None, ...], only_refused: bool = False, lines: pl.DataFrame = LINES, **sheet: Any
+) -> Answers:
     record = result_record([small().records["item"]], ["ArtNo"])
     table = find_table(grid(*cells), 1)
     rows = understand(table, match_headings(table, record), Conventions(), date(2026, 11, 26))
-    return answers_in([rows], LINES, ["L0001-3f2a"], only_refused)
+    return answers_in([Answering(rows, **sheet)], lines, ["L0001-3f2a"], only_refused)
 
 
 class Results(unittest.TestCase):
@@ -32,6 +35,21 @@ class Results(unittest.TestCase):
         # a_1 could be A-1 or A1: neither is guessed.
         [group] = said(("ArtNo", "Result"), ("a_1", "ok")).findings
         self.assertEqual((group.kind, group.cells["message"].to_list()), ("not-in-load", ["it could be A-1 or A1"]))
+
+    def test_a_file_answers_for_what_was_in_it_and_a_part_of_a_key_may_do(self) -> None:
+        keys = ["A-1", "SHOP / A-1 / EA", "SHOP / B / EA", "YARD / B / EA"]
+        lines = LINES.with_columns(pl.Series("key", keys), pl.Series("record", ["item", "price", "price", "price"]))
+        result = (("ArtNo", "Result"), ("A-1", "error"))
+        self.assertEqual([each.line for each in said(*result, lines=lines).rows], [1])
+        of_prices = {"lines": lines, "records": frozenset({"price"})}
+        self.assertEqual([each.line for each in said(*result, **of_prices).rows], [2])
+        [group] = said(("ArtNo", "Result"), ("B", "ok"), **of_prices).findings
+        self.assertEqual(group.cells["message"][0], "it could be SHOP / B / EA or YARD / B / EA")
+        # Without a key, a line speaks of all that was in the file; of several files, of none.
+        self.assertEqual([each.line for each in said(("Result",), ("ok",), **of_prices).rows], [2, 3, 4])
+        self.assertEqual(
+            [each.kind for each in said(("Result",), ("ok",), **of_prices, whole=False).findings], ["missing"]
+        )
 
     def test_the_worst_counts_and_everything_that_was_said_stays(self) -> None:
         found = said(

@@ -75,30 +75,63 @@ class Answers:
     sheets: list[Rows] = field(default_factory=list)
 
 
+@dataclass(frozen=True)
+class Answering:
+    """One sheet of a result file.
+
+    Attributes:
+        records: what the upload file held that it answers for; None where that is not known.
+        whole: with the others, it answers for all upload files that held these: a line without a key may speak of all their rows.
+    """
+
+    rows: Rows
+    records: frozenset[str] | None = None
+    whole: bool = True
+
+
+class _Sent:
+    """The rows that were sent, by their keys as a program may write them."""
+
+    def __init__(self, lines: pl.DataFrame) -> None:
+        self.by_key: dict[str, list[int]] = {}
+        self._alike: dict[str, set[str]] = {}
+        for line, key in lines.select("line", "key").iter_rows():
+            self.by_key.setdefault(str(key), []).append(line)
+            # Of a key of several parts, a program may name one.
+            for part in {str(key), *str(key).split(" / ")}:
+                self._alike.setdefault(folded(part), set()).add(str(key))
+
+    def of(self, key: str) -> tuple[list[int], list[str]]:
+        """The rows of that key; or none, and the keys that it could be: where two of the load could be meant, neither is."""
+        if key in self.by_key:
+            return self.by_key[key], []
+        near = sorted(self._alike.get(folded(key), ()))
+        return (self.by_key[near[0]], []) if len(near) == 1 else ([], near)
+
+    @property
+    def every(self) -> list[int]:
+        return [line for found in self.by_key.values() for line in found]
+
+
 def answers_in(
-    sheets: Sequence[Rows], lines: pl.DataFrame, references: Sequence[str], only_refused: bool, whole: bool = True
+    sheets: Sequence[Answering], lines: pl.DataFrame, references: Sequence[str], only_refused: bool
 ) -> Answers:
-    """Matches the sheets of a result file to the rows of a load, by their keys.
+    """Matches the sheets of result files to the rows of a load, by their keys.
 
     A line without a key speaks of the whole file. Where several lines speak of one row, the worst outcome counts, and all reasons stay.
 
     Args:
-        lines: ``line`` and ``key`` of the rows that were sent.
+        lines: ``line``, ``record`` and ``key`` of the rows that were sent.
         references: what names the load in the program's files.
-        only_refused: the file lists only what was refused: everything else was taken.
-        whole: the sheets answer for all upload files of the load: then a line without a key may speak of all its rows.
+        only_refused: the files list only what was refused: everything else was taken.
     """
-    by_key: dict[str, list[int]] = {}
-    alike: dict[str, set[str]] = {}
-    for line, key in lines.select("line", "key").iter_rows():
-        by_key.setdefault(str(key), []).append(line)
-        alike.setdefault(folded(str(key)), set()).add(str(key))
     done, said = Answers(), dict[int, RowAnswer]()
-    for rows in sheets:
-        found = _read(rows, by_key, alike, references, only_refused, whole, said)
+    for sheet in sheets:
+        mine = lines if sheet.records is None else lines.filter(pl.col("record").is_in(list(sheet.records)))
+        found = _read(sheet, _Sent(mine), references, only_refused, said)
         done.findings += found
-        done.sheets.append(rows.with_findings(found))
-    left = [line for found in by_key.values() for line in found if line not in said]
+        done.sheets.append(sheet.rows.with_findings(found))
+    left = [line for line in lines["line"].to_list() if line not in said]
     if only_refused:
         said |= {line: RowAnswer(line, "done") for line in left}
         left = []
@@ -107,15 +140,10 @@ def answers_in(
 
 
 def _read(
-    rows: Rows,
-    by_key: dict[str, list[int]],
-    alike: dict[str, set[str]],
-    references: Sequence[str],
-    only_refused: bool,
-    whole: bool,
-    said: dict[int, RowAnswer],
+    sheet: Answering, sent: _Sent, references: Sequence[str], only_refused: bool, said: dict[int, RowAnswer]
 ) -> list[FindingGroup]:
     """Adds what one sheet says to ``said``; returns what in it cannot be understood."""
+    rows = sheet.rows
     if "outcome" not in rows.values.columns and not only_refused:
         words = "no column says what became of each row: a saved match names it (kotrel map FILE result); or, if it lists only refused rows, say --only-refused"
         return [rows.sheet_finding("error", "no-outcome", "no column for the outcome", words)]
@@ -135,19 +163,14 @@ def _read(
             unknown = 'say in a saved match what it means: translate = { … = "done" }, "warning" or "refused"'
             told.setdefault(("not-an-outcome", "no outcome", "outcome"), []).append((row, word, unknown))
             continue
-        if key is None and not whole:
+        if key is None and not sheet.whole:
             words = "the load went out in several files: which of its rows are meant?"
             told.setdefault(("missing", "no key", "key"), []).append((row, None, words))
             continue
-        if key is None:
-            mine = [line for found in by_key.values() for line in found]
-        else:
-            # A program may write a key in its own way; where two of the load could be meant, neither is.
-            near = alike.get(folded(key), set())
-            mine = by_key.get(key, by_key[min(near)] if len(near) == 1 else [])
+        mine, near = (sent.every, list[str]()) if key is None else sent.of(key)
         if not mine:
             told.setdefault(("not-in-load", "not a row of this load", "key"), []).append(
-                (row, key, f"it could be {listed_and(sorted(near), 'or')}" if near else "the load sent no such row")
+                (row, key, f"it could be {listed_and(near[:5], 'or')}" if near else "the load sent no such row")
             )
             continue
         why = "; ".join(part.strip().removesuffix(".") for part in (message, advice) if part) or None
