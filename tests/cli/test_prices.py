@@ -105,6 +105,15 @@ class Prices(Program):
         )
         self.assertFalse({kind for kind, _, _ in kinds} & {"unmatched-column", "sheet-not-read"})
 
+    def test_workbooks_of_two_rules_in_one_load_have_their_own_guards(self):
+        for name, most, group in (("wide", "50%", "ROPE-BRAID"), ("narrow", "5%", "CHAIN-LINK")):
+            self.write(f"prices/{name}.toml", "from_date = 2027-02-01", '[[step]]\nname = "all"', f"where = \"category is '{group}'\"",
+                       'set = { SHOP = "SHOP + 10%" }', f'[guards]\nmost_up = "{most}"\nothers = "warning"')  # fmt: skip
+            self.json("reprice", name, "-o", f"{name}.xlsx")
+        told = self.json("check", "wide.xlsx", "narrow.xlsx")["files"]
+        up = {each["file"] for each in told for finding in each["findings"] if finding["kind"] == "up-too-far"}
+        self.assertEqual(up, {"narrow.xlsx"})
+
     def test_prices_before_all_others_are_all_new(self):
         early = RULES.replace("2027-02-01", "2025-01-01").replace("SHOP + 4%", "price + 4%")
         self.write("prices/rope.toml", *early.splitlines())

@@ -34,22 +34,27 @@ def check_book(parts: Sequence[tuple[Rows, PriceBook | None]], state: SystemStat
     """For each sheet of one record its findings; none for sheets that are not of such a workbook."""
     found: list[list[FindingGroup]] = [[] for _ in parts]
     record = parts[0][0].record.name
-    books = [(place, rows, book) for place, (rows, book) in enumerate(parts) if book is not None]
-    if not books or record not in ("price", "item"):
+    if record not in ("price", "item"):
         return found
-    one = books[0][2]
-    frames = [
-        (_listed if record == "price" else _own)(rows, book).with_columns(pl.lit(place).alias("part"))
-        for place, rows, book in books
-    ]
-    frame = pl.concat(frames).filter(pl.col("new").is_not_null())
-    if not frame.height:
-        return found
-    frame, standing = _against_system(frame, record, one.rules, state)
-    for told in guarded(frame, standing, one.rules.guards, one.rules.outliers):
-        where = frame.select("part", ROW, "field").with_row_index("place").join(told.rows, on="place")
-        _tell(found, parts, where, told.severity, told.kind, told.title)
-    _tell_moved(found, parts, frame)
+    # Workbooks of other rules in the same load have guards of their own.
+    by_rules: dict[str, list[tuple[int, Rows, PriceBook]]] = {}
+    for place, (rows, book) in enumerate(parts):
+        if book is not None:
+            by_rules.setdefault(book.rules.name, []).append((place, rows, book))
+    for books in by_rules.values():
+        rules = books[0][2].rules
+        frames = [
+            (_listed if record == "price" else _own)(rows, book).with_columns(pl.lit(place).alias("part"))
+            for place, rows, book in books
+        ]
+        frame = pl.concat(frames).filter(pl.col("new").is_not_null())
+        if not frame.height:
+            continue
+        frame, standing = _against_system(frame, record, rules, state)
+        for told in guarded(frame, standing, rules.guards, rules.outliers):
+            where = frame.select("part", ROW, "field").with_row_index("place").join(told.rows, on="place")
+            _tell(found, parts, where, told.severity, told.kind, told.title)
+        _tell_moved(found, parts, frame)
     return found
 
 
