@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+import contextlib
+import sqlite3
 import time
 import unittest
 from collections.abc import Callable
@@ -212,6 +214,12 @@ class Counts(Counting):
         self.write("odd.txt", *lines, "4006381333931")
         [odd] = self.json("count", "collect", "quay", "odd.txt", status=1)["files"]
         self.assertEqual(odd["findings"][0]["row"], len(lines) + 1)
+        # A code that leads to two items leads to none.
+        with contextlib.closing(sqlite3.connect(self.folder / "practice.db")) as database, database:
+            database.execute("INSERT INTO item_barcode VALUES (?, 'FST-00060', 'BOX')", [barcodes["FST-00020"]])
+        self.write("two.txt", "FST-00060;5", "FST-00020;8", barcodes["FST-00020"])
+        [two] = self.json("count", "collect", "quay", "two.txt", status=1)["files"]
+        self.assertEqual([(each["kind"], each["row"]) for each in two["findings"]], [("unknown-code", 3)])
 
     def barcode(self, item: str) -> str:
         name = f"{item}.csv"

@@ -79,7 +79,7 @@ def _line(number: int, text: str) -> _Line:
 
 
 def _codes(codes: set[str], reading: Reading, workspace: Workspace) -> dict[str, tuple[str, str | None]]:
-    """Scanned code → item and the unit that has that code; codes that lead to two items are left out."""
+    """Scanned code → item and the unit that has that code; codes that lead to two items or units are left out."""
     ledger = workspace.description.stock_places
     assert ledger is not None
     item = workspace.description.records[str(ledger.fields["item"].to)]
@@ -90,16 +90,22 @@ def _codes(codes: set[str], reading: Reading, workspace: Workspace) -> dict[str,
         code: (code, None) for code in reading.read(item.name, [key], (key, asked))[key] if code in tried
     }
     state = SystemState(workspace.description, reading.read)
-    for code, items in known_as(item, asked, state).items():
+    meant = known_as(item, asked, state)
+    for code, items in meant.items():
         if len(items) == 1:
             found.setdefault(code, (next(iter(items)), None))
     barcodes = workspace.description.records.get("item_barcode")
     if barcodes is not None and "unit" in barcodes.fields:
+        units: dict[str, set[tuple[str, str]]] = {}
         for code, of, unit in (
             reading.read("item_barcode", ["barcode", "item", "unit"], ("barcode", asked)).drop_nulls().iter_rows()
         ):
-            if code in tried:
-                found[code] = (of, unit)
+            units.setdefault(code, set()).add((of, unit))
+        for code, packs in units.items():
+            known = {of for of, _ in packs} | set(meant.get(code, ())) | ({found[code][0]} if code in found else set())
+            found.pop(code, None)
+            if len(known) == len(packs) == 1:
+                found[code] = packs.pop()
     return found
 
 
