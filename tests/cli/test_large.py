@@ -42,11 +42,13 @@ class InParts(Program):
             text = '"two\nlines; and a mark"' if number % 60 == 5 else "Rope"
             lines.append(f"{code};{text};{unit};ROPE;{price};{'20123451' if number in (1, 399) else ''};red")
         lines.insert(200, ";;;;;;")
+        lines[300:300] = [";;;;;;", "Unit;Price;Category;;;;"]
         path = self.write("many.csv", *lines)
         workspace = open_workspace(self.folder)
 
         [whole] = check_files([path], workspace, Wanted(), TODAY, lambda step: None)
-        self.assertEqual(told(whole)[2], 400)
+        self.assertEqual(told(whole)[2], 401)
+        self.assertIn("second-table", {kind for kind, *_ in told(whole)[0]})
         for size in (700, 3000, 1 << 20):
             with workspace.system().reading() as reading:
                 [parts] = check_large(path, workspace, Wanted(), TODAY, reading, lambda step: None, size)
@@ -60,9 +62,21 @@ class InParts(Program):
         items = [n for n in range(1, 30) if n % 4]
         lines += [f"SHOP,ROP-{n:04}0,M,0,2027-01-01,{ends.get(n, '')},5.00" for n in items]
         lines += [f"SHOP,ROP-{n:04}0,M,0,2027-03-01,,6.00" for n in items]
+        # Those of CHN-00350 and CHN-00360 are there: one gets an end that runs into the row from March, of the other it is taken away.
+        held = [
+            f"SHOP,CHN-003{n}0,EA,0,2027-{month}-01,{end},5.00"
+            for n in (5, 6)
+            for month, end in (("01", "2027-02-28"), ("03", ""))
+        ]
+        self.write("held.csv", lines[0], *held)
+        self.kotrel("load", "held.csv", "--yes")
+        lines[5:5] = ["SHOP,CHN-00350,EA,0,2027-01-01,2027-03-31,5.00"]
+        lines.append("SHOP,CHN-00360,EA,0,2027-01-01,(clear),5.00")
         path = self.write("prices.csv", *lines)
         workspace = open_workspace(self.folder)
         whole = check_files([path], workspace, Wanted(), TODAY, lambda step: None)
+        over = {row for kind, _, row, _ in told(whole[-1])[0] if kind == "overlaps"}
+        self.assertLessEqual({6, len(lines)}, over)
         kinds = {kind for kind, *_ in told(whole[-1])[0]}
         self.assertLessEqual({"overlaps", "gap"}, kinds)
         for size in (300, 900):

@@ -16,7 +16,7 @@ from kotrel.core.checking.circles import check_circles
 from kotrel.core.checking.dependents import with_dependents
 from kotrel.core.checking.keys import check_keys
 from kotrel.core.checking.unique import check_unique
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, clearing
 from kotrel.core.errors import WrongUse
 from kotrel.core.parts import Checked
 from kotrel.core.phrases import count
@@ -35,6 +35,7 @@ from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.table import Grid, Table
 from kotrel.core.understanding.matching import Matched
 from kotrel.core.understanding.reading import sheet_mark, understand
+from kotrel.core.understanding.second_tables import second_tables
 from kotrel.sheets.encodings import CHECKED, is_utf8_file
 from kotrel.sheets.opening import TEXT_ENDINGS
 from kotrel.sheets.textfiles import Part, read_in_parts
@@ -103,12 +104,15 @@ def check_large(
     told: set[tuple[object, ...]] = set()
     repeated: list[FindingGroup] = []
     number = fresh = 0
+    last: int | None = None
     with ExitStack() as closing:
         spool: Spool | None = None
         for piece in _tables(table, parts):
             number += 1
             step(f"checking part {number}")
             rows = understand(piece, matched, workspace.conventions, today, mark)
+            rows = rows.with_findings(second_tables(rows, workspace.description.records.values(), last))
+            last = piece.last_row or last
             rows, new = _readied(rows, state, workspace)
             repeated += find_repeated(rows, state, lambda new=new: new)  # type: ignore[misc]
             fresh += int(new.sum())
@@ -261,6 +265,7 @@ def _slim(rows: Rows) -> Rows:
     across = {*record.key, *(record.period or ()), *(name for group in groups for name in group)}
     across |= {field.name for field in record.references if field.to == record.name}
     names = [name for name in rows.fields if name in across]
+    names += [clearing(name) for name in rows.cleared if name in across]
     return replace(
         rows, table=replace(rows.table, cells=rows.table.cells.select(ROW)), values=rows.values.select(ROW, *names)
     )

@@ -19,10 +19,15 @@ _MOST = 1_000
 """Gaps that are looked at; a sheet with more of them has them everywhere."""
 
 
-def headings_below(table: Table, records: Iterable[Record]) -> list[tuple[int, str]]:
-    """Row → what stands there, for rows after blank ones in which most cells, two at least, are headings of the system."""
+def headings_below(table: Table, records: Iterable[Record], last: int | None = None) -> list[tuple[int, str]]:
+    """Row → what stands there, for rows after blank ones in which most cells, two at least, are headings of the system.
+
+    Args:
+        last: the last row of the part of the sheet before this one.
+    """
     rows = table.cells[ROW]
-    gaps = (rows.diff() > 1).fill_null(False).arg_true().head(_MOST)
+    far = last is not None and table.first_row - last > 1
+    gaps = (rows.diff() > 1).fill_null(far).arg_true().head(_MOST)
     if not len(gaps):
         return []
     places = sorted({gap + more for gap in gaps for more in range(_BELOW) if gap + more < len(rows)})
@@ -40,9 +45,9 @@ def headings_below(table: Table, records: Iterable[Record]) -> list[tuple[int, s
     return found
 
 
-def second_tables(rows: Rows, records: Iterable[Record]) -> list[FindingGroup]:
+def second_tables(rows: Rows, records: Iterable[Record], last: int | None = None) -> list[FindingGroup]:
     """An error at each such row."""
-    found = headings_below(rows.table, records)
+    found = headings_below(rows.table, records, last)
     if not found:
         return []
     message = "the headings of another table, {}: move it to a sheet of its own, with the rows below it"
