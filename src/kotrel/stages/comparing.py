@@ -129,7 +129,7 @@ def _by_record(files: tuple[Path, Path], understood: list[list[Understood]], key
             parts.append(_part(first, second, columns, record))
     if not parts:
         return None
-    remarks = [remark for path, each in zip(files, understood, strict=True) for remark in _remarks(path, each)]
+    remarks = _of_files(files, [_remarks(each) for each in understood])
     for path, mine, others in ((files[0], old, new), (files[1], new, old)):
         remarks += [
             f"{path.name}: {_sheets(mine[name][1].sheets)} as {name}, which the other file has not, is not compared"
@@ -145,16 +145,28 @@ def _is_blank(side: tuple[Record, Comparable], key: Sequence[str]) -> bool:
     return any(side[1].rows[name].null_count() == side[1].rows.height for name in key)
 
 
-def _remarks(path: Path, understood: Sequence[Understood]) -> list[str]:
+def _of_files(files: tuple[Path, Path], said: Sequence[Sequence[str]]) -> list[str]:
+    """What is said of the old and of the new file; once where it is said of both."""
+    both = [remark for remark in dict.fromkeys(said[0]) if remark in said[1]]
+    own = [
+        f"{path.name}: {remark}"
+        for path, mine in zip(files, said, strict=True)
+        for remark in mine
+        if remark not in both
+    ]
+    return [*(f"both: {remark}" for remark in both), *own]
+
+
+def _remarks(understood: Sequence[Understood]) -> list[str]:
     """What of a file is not compared, or may stand in the wrong place."""
     found: list[str] = []
     for each in understood:
-        found += [f"{path.name}: {remark}" for remark in each.rows.table.remarks]
+        found += each.rows.table.remarks
         for group in each.rows.findings:
             if group.field is None and group.kind not in _COMPARED:
                 more = f" ({count(group.cells.height - 1, 'more line')} like it)" if group.cells.height > 1 else ""
                 place = each.rows.table.address(int(group.cells[ROW][0]), None)
-                found.append(f"{path.name}: {f'{place}: ' if place else ''}{group.cells['message'][0]}{more}")
+                found.append(f"{f'{place}: ' if place else ''}{group.cells['message'][0]}{more}")
     return found
 
 
@@ -182,14 +194,13 @@ def _by_heading(files: tuple[Path, Path], key: str | None, wanted: Wanted) -> Co
             "Give the sheets to compare the same name.",
             "no-such-sheet",
         )
-    remarks: list[str] = []
-    for path, tables, place in ((files[0], old, 0), (files[1], new, 1)):
+    said: tuple[list[str], list[str]] = ([], [])
+    for place, tables in enumerate((old, new)):
         read = [pair[place].sheet for pair in pairs]
         for table in tables:
-            if table.sheet in read:
-                remarks += [f"{path.name}: {remark}" for remark in table.remarks]
-            else:
-                remarks.append(f"{path.name}: {_sheets([table.sheet])}, which the other file has not, is not compared")
+            left = f"{_sheets([table.sheet])}, which the other file has not, is not compared"
+            said[place].extend(table.remarks if table.sheet in read else [left])
+    remarks = _of_files(files, said)
     parts: list[Part] = []
     trouble: list[WrongUse] = []
     for one, other in pairs:
