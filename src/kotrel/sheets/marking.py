@@ -19,9 +19,11 @@ from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongUse
 from kotrel.core.rows.findings import Severity
 from kotrel.core.rows.rows import Rows
+from kotrel.core.tables.cell_formats import kinds_as_shown
 from kotrel.core.tables.table import index_of
 from kotrel.sheets.archives import DAMAGED
 from kotrel.sheets.cell_texts import CELL_HOLDS, SHEET_HOLDS, writable
+from kotrel.sheets.cells_again import CellsAgain
 from kotrel.sheets.marked_copy import mark_copy
 from kotrel.sheets.marks import (
     AUTHOR,
@@ -141,14 +143,8 @@ def _mark_anew(sheets: Sequence[MarkedSheet], path: Path) -> None:
     import xlsxwriter
 
     book = xlsxwriter.Workbook(path, {"strings_to_formulas": False, "strings_to_urls": False, "constant_memory": False})
-    formats = {
-        severity: book.add_format({"bg_color": f"#{colour}", "num_format": "@"}) for severity, colour in COLOURS.items()
-    }
-    plain, bold, link = (
-        book.add_format({"num_format": "@"}),
-        book.add_format({"bold": True}),
-        book.get_default_url_format(),
-    )
+    again = CellsAgain(book)
+    bold, link = book.add_format({"bold": True}), book.get_default_url_format()
     summary = book.add_worksheet(SUMMARY)
     for line, (texts, at) in enumerate(summary_lines(sheets)):
         summary.write_row(line, 0, [writable(str(text)) for text in texts], bold if line in (0, 4) else None)
@@ -157,12 +153,12 @@ def _mark_anew(sheets: Sequence[MarkedSheet], path: Path) -> None:
     for column, width in enumerate(WIDTHS):
         summary.set_column(column, column, width)
     for each in sheets:
-        _write_marked(book.add_worksheet(each.name), each, formats, plain, bold)
+        _write_marked(book.add_worksheet(each.name), each, again, bold)
     book.close()
 
 
-def _write_marked(sheet: Any, marked: MarkedSheet, formats: dict[Severity, Any], plain: Any, bold: Any) -> None:
-    """One sheet with its cells, the bad ones coloured and commented, and the column of findings."""
+def _write_marked(sheet: Any, marked: MarkedSheet, again: CellsAgain, bold: Any) -> None:
+    """One sheet with its cells as they are read, the bad ones coloured and commented, and the column of findings."""
     table, marks = marked.rows.table, marked.marks
     heading = max(table.heading_row - 1, 0)
     letters = [column.letter for column in table.columns if column.heading != COLUMN]
@@ -175,17 +171,17 @@ def _write_marked(sheet: Any, marked: MarkedSheet, formats: dict[Severity, Any],
     for mark_here in reversed(marks):
         if mark_here.letter is not None:
             by_cell[mark_here.row, mark_here.letter] = mark_here.severity
-    for values in table.cells.select(ROW, *letters).iter_rows():
-        row = values[0]
-        for letter, value in zip(letters, values[1:], strict=True):
+    ground = {severity: f"#{colour}" for severity, colour in COLOURS.items()}
+    rows = table.cells[ROW].to_list()
+    for letter in letters:
+        for row, value, kind in zip(rows, table.cells[letter], kinds_as_shown(table, letter), strict=True):
             severity = by_cell.get((row, letter))
             if value is not None or severity:
-                sheet.write_string(
-                    row - 1, index_of(letter), writable(value or ""), formats[severity] if severity else plain
-                )
+                colour = ground[severity] if severity else ""
+                again.write(sheet, row - 1, index_of(letter), value, kind, colour)
     for row, (severity, text) in row_texts(marks, marked.rows).items():
         if row > table.heading_row:
-            sheet.write_string(row - 1, place, writable(text), formats[severity])
+            sheet.write_string(row - 1, place, writable(text), again.look("@", ground[severity]))
     for number, each_mark in enumerate(each for each in marks if each.letter and each.row):
         if number >= MOST_COMMENTS:
             break

@@ -10,9 +10,9 @@ from typing import Any
 from kotrel.core.changes.change_set import Rest
 from kotrel.core.columns import ROW
 from kotrel.sheets.cell_texts import writable
+from kotrel.sheets.cells_again import CellsAgain
 from kotrel.sheets.marks import COLUMN
 from kotrel.sheets.safe_writing import require_new_file, written_whole
-from kotrel.sheets.table_writing import day_in_sheets, is_exact_number
 from kotrel.sheets.tall_rows import require_room
 
 MOST_COMMENTS = 2_000
@@ -69,8 +69,7 @@ def _name(name: str, taken: set[str]) -> str:
 
 def _write(out: Any, sheet: Any, each: RestSheet) -> None:
     heading = out.add_format({"bold": True, "bottom": 1, "text_wrap": True, "valign": "top"})
-    text = out.add_format({"num_format": "@"})
-    day = out.add_format({"num_format": "yyyy-mm-dd"})
+    again = CellsAgain(out)
     why = out.add_format({"text_wrap": True, "font_color": "#9C0006", "valign": "top"})
     rest = each.rest
     letters = [name for name in rest.cells.columns if name != ROW]
@@ -83,16 +82,8 @@ def _write(out: Any, sheet: Any, each: RestSheet) -> None:
         longest = values.str.len_chars().max()
         sheet.set_column(place, place, min(max(longest if isinstance(longest, int) else 0, 9) + 2, 44))
         for row, (value, kind) in enumerate(zip(values, kinds, strict=True), start=1):
-            if value is None:
-                continue
-            if kind == "number" and is_exact_number(value):
-                sheet.write_number(row, place, float(value))
-            elif kind == "date" and (known := day_in_sheets(value)) is not None:
-                sheet.write_datetime(row, place, known, day)
-            elif kind == "yes_no":
-                sheet.write_boolean(row, place, value.casefold() in ("true", "yes", "1"))
-            else:
-                sheet.write_string(row, place, writable(value), text)
+            if value is not None:
+                again.write(sheet, row, place, value, kind)
     sheet.set_column(last, last, 60)
     for row, number in enumerate(rest.cells[ROW], start=1):
         reason = each.reasons.get(number, "")

@@ -16,6 +16,7 @@ from kotrel.core.description.model import Record
 from kotrel.core.rows.findings import concerns_sheet, rows_with
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.searching import all_different, looked_up, stands_at
+from kotrel.core.tables.cell_formats import kinds_as_shown
 
 
 @dataclass(frozen=True)
@@ -201,7 +202,7 @@ class Rest:
 
     Attributes:
         headings: of all columns, in the sheet's order.
-        cells, kinds: ``ROW`` and, for each column, the cell's text and its kind.
+        cells, kinds: ``ROW`` and, for each column, the cell's text and its kind, with the format of numbers.
     """
 
     headings: tuple[str, ...]
@@ -216,17 +217,10 @@ def _rest(rows: Rows, frame: pl.DataFrame) -> Rest | None:
     wanted = rows.table.cells[ROW].is_in(refused.implode())
     table = rows.table.only(wanted)
     letters = [column.letter for column in table.columns]
-    kinds = {
-        letter: kind
-        if isinstance(kind, pl.Series)
-        else pl.Series([kind], dtype=pl.String).new_from_index(0, table.rows)
-        for letter in letters
-        if (kind := table.kinds.get(letter, "text")) is not None
-    }
     return Rest(
         tuple(column.heading for column in table.columns),
         table.cells.select(ROW, *letters),
-        table.cells.select(ROW).with_columns(series.alias(letter) for letter, series in kinds.items()),
+        table.cells.select(ROW).with_columns(kinds_as_shown(table, letter).alias(letter) for letter in letters),
     )
 
 
