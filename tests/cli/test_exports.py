@@ -89,6 +89,27 @@ class Exports(Sheets):
                          ["Item code,Base unit,Standard price,Lot tracked", "ROP-00010,M,1234.50,yes", "ROP-00020,M,0.75,yes"])  # fmt: skip
         self.assertEqual(self.json("check", "clean.csv")["repairs"], [])
 
+    def test_a_text_file_made_from_a_workbook_is_no_master(self):
+        rows = [["Item code", "Standard price"], ["ROP-00010", "1.50"]]
+        self.workbook("m.xlsx", rows)
+        self.kotrel("prepare", "m.xlsx", "-o", "m.csv")
+        self.assertEqual(self.json("check", "m.csv")["findings"], [])
+        text = (self.folder / "m.csv").read_text("utf-8-sig")
+        self.write("m.csv", text.replace("1.50", "1.70").rstrip())
+        [edited] = self.json("check", "m.csv")["findings"]
+        self.assertEqual(
+            (edited["severity"], edited["kind"], "edit m.xlsx instead" in edited["message"]),
+            ("warning", "edited-text", True),
+        )
+        self.workbook("m.xlsx", [*rows, ["ROP-00020", "1.60"]])
+        self.assertEqual(
+            [each["kind"] for each in self.json("check", "m.csv")["findings"]], ["edited-text", "outdated-text"]
+        )
+        # A damaged note says nothing.
+        for note in (self.folder / ".kotrel" / "made").iterdir():
+            note.write_text("[", "utf-8")
+        self.assertEqual(self.json("check", "m.csv")["findings"], [])
+
     def test_a_stamp_is_inside_the_workbook(self):
         exported = self.json("export", "unit", "-o", "s.xlsx")
         with zipfile.ZipFile(self.folder / "s.xlsx") as book:

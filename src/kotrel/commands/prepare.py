@@ -24,7 +24,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
     with screen.progress(5) as step:
-        checked = prepare_file(Path(args.file), Path(args.output), workspace, wanted_of(args), now().date(), step)
+        checked = prepare_file(Path(args.file), Path(args.output), workspace, wanted_of(args), now(), step)
     ok = all(each.ok for each in checked)
     if screen.as_json:
         screen.json({"ok": ok, "written": args.output, "parts": [checked_json(each) for each in checked]})

@@ -27,6 +27,7 @@ from kotrel.stages.file_options import Wanted
 from kotrel.stages.sheet_choice import match_tables
 from kotrel.systems.interface import Step
 from kotrel.workspace.exports import STAMP, RememberedExport, export_named, export_stamped, remembered_exports
+from kotrel.workspace.made_texts import said_of_made
 from kotrel.workspace.map_reading import map_named, maps_of_system
 from kotrel.workspace.maps import SavedMap
 from kotrel.workspace.price_rules import rules_named
@@ -108,6 +109,11 @@ def understand_file(
         found[0] = replace(found[0], remarks=(*found[0].remarks, f"sheets without rows: {', '.join(blank)}"))
     first = found[0].rows
     left = [first.sheet_finding(each.severity, each.kind, NOT_READ, each.message) for each in not_read]
+    if not first.table.sheet:
+        left += [
+            first.sheet_finding("warning", said.kind, said.title, said.message)
+            for said in said_of_made(workspace.hidden, path)
+        ]
     if forgotten is not None:
         message = (
             f"it comes from export {forgotten}, which this workspace does not remember, so its edits cannot be told from old "
