@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from math import isfinite
 from typing import Any
 
 from kotrel.core.tables.cell_formats import parted_kind
 from kotrel.sheets.cell_texts import writable
-from kotrel.sheets.table_writing import day_in_sheets, is_exact_number
+from kotrel.sheets.table_writing import day_in_sheets
 
 NOT_CALCULATED = "#N/A"
 
@@ -19,9 +20,9 @@ class CellsAgain:
         self._looks: dict[tuple[str, str], Any] = {}
 
     def write(self, sheet: Any, row: int, place: int, value: str | None, kind: str, colour: str = "") -> None:
-        """Writes one cell; numbers keep how they are shown, and what is no exact number stays a text.
+        """Writes one cell; a number stays one, as it is shown, also where it has lost digits: as a text it would pass for right.
 
-        A formula that no program has calculated becomes an error: as a text it would pass.
+        A formula that no program has calculated becomes an error, for the same reason.
 
         Args:
             row, place: counted from 0.
@@ -30,8 +31,8 @@ class CellsAgain:
         plain, code = parted_kind(kind)
         if plain == "uncalculated" or value is None:
             value, plain = (NOT_CALCULATED if plain == "uncalculated" else ""), "text"
-        if plain == "number" and is_exact_number(value):
-            sheet.write_number(row, place, float(value), self.look(code, colour))
+        if plain == "number" and (number := _number(value)) is not None:
+            sheet.write_number(row, place, number, self.look(code, colour))
         elif plain == "date" and (known := day_in_sheets(value)) is not None:
             sheet.write_datetime(row, place, known, self.look("yyyy-mm-dd", colour))
         elif plain == "yes_no":
@@ -47,3 +48,12 @@ class CellsAgain:
             given = {"num_format": code} if code else {}
             self._looks[code, colour] = self._book.add_format(given | ({"bg_color": colour} if colour else {}))
         return self._looks[code, colour]
+
+
+def _number(value: str) -> float | None:
+    """The number that a cell held, or None where it held none."""
+    try:
+        number = float(value)
+    except ValueError:
+        return None
+    return number if isfinite(number) else None
