@@ -89,6 +89,35 @@ class Exports(Sheets):
                          ["Item code,Base unit,Standard price,Lot tracked", "ROP-00010,M,1234.50,yes", "ROP-00020,M,0.75,yes"])  # fmt: skip
         self.assertEqual(self.json("check", "clean.csv")["repairs"], [])
 
+    def test_what_is_wrong_stays_wrong_in_a_prepared_sheet(self):
+        book = openpyxl.Workbook()
+        for line in (
+            ["Item code", "Description", "Unit", "Category", "Cost", "Manufacturer's part number"],
+            ["PRP-00001", "digits", "M", "ROPE", 2.5, 4012345678901234567], ["PRP-00002", "dollars", "M", "ROPE", 2.5, "x"],
+            ["PRP-00003", "error", "M", "ROPE", "#N/A", "x"], ["PRP-00004", "formula", "M", "ROPE", "=1+1", "x"],
+            ["PRP-00005", "a date", "M", "ROPE", 1, 45000], ["PRP-00006", "per cent", "M", "ROPE", 0.125, "x"],
+            ["PRP-00007", "yes", "M", "ROPE", 1, True], ["PRP-00008", "words", "M", "NOPE", "lots", "x"],
+            ["PRP-00009", "fine", "M", "ROPE", 1, "x"],
+        ):  # fmt: skip
+            book.active.append(line)
+        for cell, code in (("E3", '"USD" 0.00'), ("F6", "dd/mm/yyyy"), ("E7", "0.0%")):
+            book.active[cell].number_format = code
+        book.save(self.folder / "p.xlsx")
+
+        def wrong(name):
+            told = self.json("check", name, status=1)["findings"]
+            return {each["row"] for each in told if each["severity"] == "error" and each["row"]}
+
+        self.assertEqual(wrong("p.xlsx"), set(range(2, 10)))
+        for name in ("a.xlsx", "a.ods", "a.csv"):
+            self.kotrel("prepare", "p.xlsx", "-o", name, status=1)
+            self.assertEqual(wrong(name), set(range(2, 10)), name)
+        self.assertIn("#N/A 12.5 %", (self.folder / "a.csv").read_text("utf-8-sig"))
+        # What concerns the whole sheet, its rows could not show.
+        self.write("usd.csv", "Item code,Cost (USD)", "ROP-00010,2.50")
+        self.assertIn("USD", self.kotrel("prepare", "usd.csv", "-o", "eur.csv", status=1).stderr)
+        self.assertFalse((self.folder / "eur.csv").exists())
+
     def test_a_text_file_made_from_a_workbook_is_no_master(self):
         rows = [["Item code", "Standard price"], ["ROP-00010", "1.50"]]
         self.workbook("m.xlsx", rows)

@@ -35,7 +35,9 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             screen.show(f"  {remark}")
     screen.show(f"Written: {args.output}")
     if not ok:
-        screen.show(f"Values that could not be read are in it unchanged. Next: kotrel check {args.output}")
+        screen.show(
+            f"What is wrong is in it as it was, behind #N/A where only the sheet shows it. Next: kotrel check {args.output}"
+        )
     else:
         screen.show(f"Next: kotrel preview {args.output}")
     return 0 if ok else 1

@@ -12,6 +12,7 @@ import polars as pl
 from kotrel.core.description.model import Field
 from kotrel.core.rows.few import is_plain
 from kotrel.core.rows.findings import cells_of
+from kotrel.core.rows.lasting_errors import MARK
 from kotrel.core.understanding.tidying.amounts import column_mark, fixed_decimals, tidy_number
 from kotrel.core.understanding.tidying.column import Setting, Tidied, Trouble, clean_ends, unguard, unwrap
 from kotrel.core.understanding.tidying.days import tidy_date
@@ -94,7 +95,7 @@ def _tidy_all(
     plain = is_plain(values)
     if not plain and (values.str.starts_with("#").fill_null(False)).any():
         # In a text file, and in a cell typed as text, an error is only its name.
-        errors = errors | values.is_in(ERROR_NAMES).fill_null(False)
+        errors = errors | (values.is_in(ERROR_NAMES) | values.str.starts_with(MARK)).fill_null(False)
     broken = _broken_cells(rows, values, errors, kinds("uncalculated"))
     if broken:
         values = values.set(errors | kinds("uncalculated"), None)
@@ -134,8 +135,11 @@ def _tidy_all(
 def _broken_cells(rows: pl.Series, values: pl.Series, errors: pl.Series, uncalculated: pl.Series) -> list[Trouble]:
     """Cells with a spreadsheet error, or with a formula that was never calculated."""
     found: list[Trouble] = []
+    marked = errors & values.str.starts_with(MARK).fill_null(False)
+    prepared = "it was wrong in the sheet that this was prepared from: write what is right"
     reasons: Iterable[tuple[pl.Series, str, str, str]] = (
-        (errors, "error-value", "a spreadsheet error", "correct the formula in that cell"),
+        (errors & ~marked, "error-value", "a spreadsheet error", "correct the formula in that cell"),
+        (marked, "error-value", "wrong where it comes from", prepared),
         (
             uncalculated,
             "not-calculated",

@@ -1,0 +1,52 @@
+"""Errors that only the user's sheet shows: rows that are written anew keep them, as ``#N/A`` and what stood there."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.rows import Rows
+
+MARK = "#N/A "
+"""What stands before a value that had an error where it comes from: it is read as an error until somebody writes what is right."""
+_OF_CELLS = frozenset((
+    "ambiguous-date", "became-date", "became-yes-no", "clash", "digits-lost", "gone", "mixed-dates", "not-found", "not-unique", "other-key",
+    "turned-date", "price-zero", "below-cost", "margin-too-low", "up-too-far", "down-too-far", "above-other-list", "price-moved",
+))  # fmt: skip
+"""Errors that a value does not show: it depends on how its cell is kept, on the system, an export, or the rules of its prices."""
+_NO_VALUE = ("error-value", "not-calculated")
+_OF_SHEETS = frozenset(
+    ("export-not-remembered", "heading-twice", "other-currency", "renamed-heading", "sheet-nearly-fits")
+)
+"""Errors on a sheet as a whole that its rows would not show."""
+
+
+def lost_with_the_sheet(rows: Rows) -> list[FindingGroup]:
+    """The errors on the whole sheet that rows written anew would not have."""
+    errors = (group for group in rows.findings if group.severity == "error" and group.kind in _OF_SHEETS)
+    return [group for group in errors if (group.cells[ROW] == 0).any()]
+
+
+def with_lasting_errors(rows: Rows) -> pl.DataFrame:
+    """The values, with what had an error that only its sheet shows behind a mark; of errors on whole rows, their codes."""
+    values, code = rows.values, rows.record.code
+    for group in rows.findings:
+        of_row = group.field is None or rows.record.fields[group.field].is_kept
+        name = code if of_row else str(group.field)
+        if group.severity != "error" or name not in rows.fields:
+            continue
+        told = group.cells.filter(pl.col(ROW) > 0).select(ROW, pl.col("value").alias("told")).unique(ROW)
+        hit = values[ROW].is_in(told[ROW].implode())
+        said = values.select(ROW).join(told, on=ROW, how="left", maintain_order="left")["told"]
+        # A finding says a value as people see it: 12.5 %, not 0.125.
+        stands = (rows.as_it_stands(name) if of_row else said.fill_null(rows.as_it_stands(name))).fill_null("")
+        shown = pl.select(pl.lit(MARK) + rows.values[name].fill_null(stands)).to_series()
+        if group.kind in _NO_VALUE:
+            shown = pl.Series([MARK.strip()], dtype=pl.String).new_from_index(0, len(hit))
+        if not of_row and group.kind not in _OF_CELLS:
+            # What could not be read is blank by now, and would pass as one.
+            hit = hit & rows.values[name].is_null() & ((stands != "") | (group.kind in _NO_VALUE))
+        fresh = hit & ~values[name].str.starts_with(MARK.strip()).fill_null(False)
+        values = values.with_columns(shown.zip_with(fresh, values[name]).alias(name))
+    return values
