@@ -104,12 +104,12 @@ def _filled(table: Table, names: dict[str, Column]) -> pl.DataFrame:
 
 
 def _with_errors_shown(rows: Rows) -> pl.DataFrame:
-    """The values, with spreadsheet errors as they are: ``#N/A`` is not a blank."""
+    """The values, with what could not be read as it is told: ``#N/A`` is not a blank, nor is a price in another currency."""
     values = rows.values
     for group in rows.findings:
-        if group.kind in ("error-value", "not-calculated") and group.field is not None:
-            shown = group.cells.select(ROW, pl.col("value").alias("as shown"))
-            joined = values.select(ROW, group.field).join(shown, on=ROW, how="left", maintain_order="left")
+        if group.severity == "error" and group.field in rows.fields:
+            told = group.cells.select(ROW, pl.col("value").alias("as shown")).unique(ROW)
+            joined = values.select(ROW, group.field).join(told, on=ROW, how="left", maintain_order="left")
             values = values.with_columns(
                 joined.select(pl.coalesce(group.field, "as shown")).to_series().alias(group.field)
             )
