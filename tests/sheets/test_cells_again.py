@@ -105,3 +105,24 @@ class RefusedRows(Program):
                 {("not-on-list", 2), ("other-currency", 3), ("digits-lost", 2)},
                 {(each["kind"], each["row"]) for each in told["findings"]},
             )
+
+    def test_what_is_handed_back_keeps_its_guards_and_its_export(self):
+        self.start_shop()
+        items = "code is one of ('CHN-00350', 'CHN-00370')"
+        self.write("prices/up.toml", "from_date = 2027-02-01", '[[step]]\nname = "all"', f'where = "{items}"',
+                   'set = { SHOP = "if code is \'CHN-00350\' then SHOP + 30% else SHOP + 1%" }', '[guards]\nmost_up = "5%"')  # fmt: skip
+        self.kotrel("reprice", "up", "-o", "new.xlsx", status=1)
+        self.kotrel("export", "item", "-o", "items.xlsx", "--fields", "cost", "--where", items)
+        book = openpyxl.load_workbook(self.folder / "items.xlsx")
+        column = {cell.value: cell.column for cell in book.worksheets[0][1]}["Cost"]
+        for row in (2, 3):
+            book.worksheets[0].cell(row, column).value = row
+        book.save(self.folder / "items.xlsx")
+        self.write("others.csv", "Item code,Cost", "CHN-00350,7.77")
+        self.kotrel("load", "others.csv", "--yes")
+        for name, kind in (("new", "up-too-far"), ("items", "clash")):
+            done = self.json("load", f"{name}.xlsx", "--good-rows", "--yes")
+            self.kotrel("outcome", done["load"], "--rest", f"{name}-again.xlsx")
+            for rest in (f"{name}.rest.xlsx", f"{name}-again.xlsx"):
+                told = self.json("check", rest, status=1)["findings"]
+                self.assertIn(kind, {each["kind"] for each in told if each["severity"] == "error"}, rest)

@@ -71,7 +71,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     rows = system.outcome(number) if screen.as_json or args.all else None
     page = system.outcome_page(number, ROWS_SHOWN) if rows is None else page_of(rows, None)
     entry = next(each for each in system.history() if each.number == number)
-    written = _write(system, number, args)
+    written = _write(system, number, args, workspace)
     if rows is not None and screen.as_json:
         screen.json({**outcome_json(entry, rows), **{what: str(path) for what, (path, _) in written.items()}})
         return 0
@@ -145,11 +145,11 @@ def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen:
     return found
 
 
-def _write(system: System, number: int, args: argparse.Namespace) -> dict[str, tuple[Path, str]]:
+def _write(system: System, number: int, args: argparse.Namespace, workspace: Workspace) -> dict[str, tuple[Path, str]]:
     """The files asked for: the option, the file, and what is in it."""
     written: dict[str, tuple[Path, str]] = {}
     if args.rest is not None:
-        count = write_rest_of(system, number, Path(args.rest))
+        count = write_rest_of(system, number, Path(args.rest), workspace.hidden)
         written["rest"] = (Path(args.rest), f"{counted(count, 'refused row')} with the reasons")
     if args.before is not None:
         counts = write_before(system, number, Path(args.before))

@@ -58,7 +58,7 @@ def _mark_sheet(sheet: Any, marked: MarkedSheet) -> None:
     from openpyxl.styles import Font, PatternFill
 
     table = marked.rows.table
-    last = max((index_of(column.letter) for column in table.columns if column.heading != COLUMN), default=0)
+    last = max((index_of(column.letter) for column in table.every_column if column.heading != COLUMN), default=0)
     place = last + 2
     _take_old_marks_away(sheet, place)
     fills = {severity: PatternFill("solid", start_color=colour) for severity, colour in COLOURS.items()}

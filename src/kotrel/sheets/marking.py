@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -38,6 +38,7 @@ from kotrel.sheets.marks import (
     summary_lines,
 )
 from kotrel.sheets.safe_writing import free_name, written_whole
+from kotrel.sheets.stamps import stamps_of
 
 LARGE = 3_000_000
 """With more cells than this, the user's own workbook is not rewritten: it would take minutes."""
@@ -93,7 +94,7 @@ def mark(sheets: Sequence[Rows], target: Path) -> Marked:
             remarks = []
         else:
             reason = ODD if reason is None else reason
-            _mark_anew(marked, path)
+            _mark_anew(marked, path, stamps_of(source))
             remarks = [reason] if reason else []
     too_long = pl.any_horizontal(pl.col(pl.String).str.len_chars() > CELL_HOLDS).any()
     if reason is not None and any(rows.table.cells.select(too_long).item() for rows in sheets if rows.table.columns):
@@ -139,10 +140,12 @@ def _why_not(source: Path, sheets: Sequence[Rows]) -> str | None:
     return None
 
 
-def _mark_anew(sheets: Sequence[MarkedSheet], path: Path) -> None:
+def _mark_anew(sheets: Sequence[MarkedSheet], path: Path, stamps: Mapping[str, str]) -> None:
     import xlsxwriter
 
     book = xlsxwriter.Workbook(path, {"strings_to_formulas": False, "strings_to_urls": False, "constant_memory": False})
+    for name, value in stamps.items():
+        book.set_custom_property(name, value)
     again = CellsAgain(book)
     bold, link = book.add_format({"bold": True}), book.get_default_url_format()
     summary = book.add_worksheet(SUMMARY)
@@ -161,8 +164,8 @@ def _write_marked(sheet: Any, marked: MarkedSheet, again: CellsAgain, bold: Any)
     """One sheet with its cells as they are read, the bad ones coloured and commented, and the column of findings."""
     table, marks = marked.rows.table, marked.marks
     heading = max(table.heading_row - 1, 0)
-    letters = [column.letter for column in table.columns if column.heading != COLUMN]
-    for each in table.columns:
+    letters = [column.letter for column in table.every_column if column.heading != COLUMN]
+    for each in table.every_column:
         if each.letter in letters:
             sheet.write_string(heading, index_of(each.letter), each.raw, bold)
     place = max(map(index_of, letters), default=0) + 1

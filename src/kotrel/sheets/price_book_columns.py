@@ -34,4 +34,5 @@ def without_readers_columns(table: Table, own: Mapping[str, str]) -> tuple[Table
         left = {"description", "step", "remarks", *olds}
         old = {name: headings[heading] for heading, name in olds.items() if heading in headings}
     kept = tuple(column for column in table.columns if column.heading.casefold() not in left)
-    return replace(table, columns=kept), old
+    aside = tuple(column for column in table.columns if column not in kept)
+    return replace(table, columns=kept, aside=aside), old

@@ -19,6 +19,7 @@ from kotrel.core.errors import OutOfReach
 from kotrel.core.parts import Part, Preview
 from kotrel.core.pipeline import preview
 from kotrel.core.whole_rows import whole_rows
+from kotrel.sheets.stamps import stamps_of
 from kotrel.stages.checking import business_of, parts_of, understand_files
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.plans import plan_of
@@ -26,7 +27,9 @@ from kotrel.stages.previewing import fingerprint, loaded_before
 from kotrel.stages.refused_rows import rest_of, write_rests_beside
 from kotrel.stages.understanding import Understood
 from kotrel.systems.interface import Altered, ConcurrentChange, Reading, Receipt, Refused, Step, System
+from kotrel.workspace.exports import STAMP
 from kotrel.workspace.in_progress import in_progress
+from kotrel.workspace.rest_stamps import keep_stamps
 from kotrel.workspace.settings import Workspace
 
 TRIES = 3
@@ -114,14 +117,21 @@ def load_files(
             return Loaded("not loaded", None, shown)
     if order.trial:
         return _load(parts, workspace, order, system, stamp, shown, step)
+    stamps = {each.rows.table.file: _stamps(each) for each in understood}
+    keep_stamps(workspace.hidden, stamp.fingerprint, stamps)
     with in_progress(workspace.hidden, stamp):
         done = _load(parts, workspace, order, system, stamp, shown, step)
     if done.status in ("loaded", "sent"):
         _remember(done.preview, understood, done.number or 0)
         if order.good_rows and not done.preview.ok:
-            stamps = {each.rows.table.file: each.export.stamp for each in understood if each.export is not None}
             done = replace(done, rest=tuple(write_rests_beside(rest_of(done.preview.changes), stamps)))
     return done
+
+
+def _stamps(understood: Understood) -> dict[str, str]:
+    """What marks a file, as it was read: as of that export or of none, and by those price rules."""
+    found = {name: text for name, text in stamps_of(Path(understood.rows.table.file)).items() if name != STAMP}
+    return found | ({STAMP: understood.export.stamp} if understood.export is not None else {})
 
 
 def _load(

@@ -15,6 +15,7 @@ from kotrel.sheets.safe_writing import require_new_file
 from kotrel.sheets.table_writing import ENDINGS, write_book
 from kotrel.stages.refused_rows import RestPart, write_rests
 from kotrel.systems.interface import System
+from kotrel.workspace.rest_stamps import kept_stamps
 
 
 def write_before(system: System, number: int, path: Path) -> dict[str, int]:
@@ -47,14 +48,15 @@ def write_before(system: System, number: int, path: Path) -> dict[str, int]:
     return {name: sum(frame.height for frame in frames) for name, (_, frames) in rows.items()}
 
 
-def write_rest_of(system: System, number: int, path: Path) -> int:
+def write_rest_of(system: System, number: int, path: Path, hidden: Path) -> int:
     """Writes the refused rows of a load, each with its reasons; returns how many.
 
     Raises:
-        WrongUse: the load refused no row, or the file exists.
+        WrongUse: the load refused no row, the file exists, or the rows come from files that belong to different exports.
     """
     require_new_file(path, [".xlsx"])
+    fingerprint = next((entry.fingerprint for entry in system.history() if entry.number == number), "")
     parts = [RestPart(file, sheet, rest, reasons) for file, sheet, rest, reasons in system.rest_of(number)]
     if not any(part.rest.cells.height for part in parts):
         raise WrongUse(f"{load_name(number)} has no refused rows", "", "nothing-refused")
-    return write_rests(parts, path)
+    return write_rests(parts, path, kept_stamps(hidden, fingerprint))

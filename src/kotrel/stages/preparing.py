@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
@@ -9,7 +10,9 @@ from kotrel.core.errors import WrongData
 from kotrel.core.parts import Checked
 from kotrel.core.rows.lasting_errors import lost_with_the_sheet, with_lasting_errors
 from kotrel.sheets.opening import TEXT_ENDINGS
+from kotrel.sheets.price_book_columns import BOOK_STAMP
 from kotrel.sheets.safe_writing import require_new_file
+from kotrel.sheets.stamps import stamps_of
 from kotrel.sheets.table_writing import write_book
 from kotrel.stages.checking import check_files
 from kotrel.stages.exporting import prepared_book
@@ -38,7 +41,12 @@ def prepare_file(
                 group.kind,
             )
     step("writing")
-    write_book(prepared_book([(each.rows.record, with_lasting_errors(each.rows)) for each in checked]), out)
+    # What a load would post, or end, follows from these rows again.
+    own = [each for each in checked if each.consequence not in ("posted", "ended")]
+    book = prepared_book([(each.rows.record, with_lasting_errors(each.rows)) for each in own])
+    # New prices keep their guards.
+    rules = stamps_of(path).get(BOOK_STAMP)
+    write_book(replace(book, stamp={BOOK_STAMP: rules}) if rules else book, out)
     if out.suffix.lower() in TEXT_ENDINGS:
         remember_made(workspace.hidden, out, path, now)
     return checked

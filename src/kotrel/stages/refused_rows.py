@@ -10,9 +10,11 @@ import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, Rest
 from kotrel.core.columns import ACTION, MESSAGE, ROW
+from kotrel.core.errors import WrongUse
+from kotrel.core.phrases import listed_and
 from kotrel.sheets.rest_workbook import RestSheet, write_rest
 from kotrel.sheets.safe_writing import free_name
-from kotrel.workspace.exports import STAMP
+from kotrel.workspace.rest_stamps import Stamps
 
 
 @dataclass(frozen=True)
@@ -48,30 +50,39 @@ def rest_of(changes: Sequence[RecordChanges]) -> list[RestPart]:
     return list(parts.values())
 
 
-def write_rests(parts: Sequence[RestPart], path: Path, stamp: str | None = None) -> int:
+def write_rests(parts: Sequence[RestPart], path: Path, stamps: Stamps) -> int:
     """Writes the refused rows into one workbook, a sheet for each sheet they came from. Returns how many there are.
 
     Args:
-        stamp: the export that they come from, so that only edited cells count when they are loaded.
+        stamps: what marks the files that they come from: only edited cells of an export count, and new prices have guards.
+
+    Raises:
+        WrongUse: they come from files with different stamps, and a workbook can have one of each only.
     """
+    marks = [dict(stamps.get(part.file, {})) for part in parts]
+    if any(mark != marks[0] for mark in marks):
+        files = listed_and(list(dict.fromkeys(Path(part.file).name for part in parts)))
+        raise WrongUse(
+            f"the refused rows are of {files}, which belong to different exports or price rules: one workbook cannot hold both",
+            "Load each of them by itself, and take its rest.",
+            "several-origins",
+        )
     write_rest(
-        [RestSheet(part.sheet or Path(part.file).stem, part.rest, part.reasons) for part in parts],
-        path,
-        {STAMP: stamp} if stamp else {},
+        [RestSheet(part.sheet or Path(part.file).stem, part.rest, part.reasons) for part in parts], path, marks[0]
     )
     return sum(part.rest.cells.height for part in parts)
 
 
-def write_rests_beside(parts: Sequence[RestPart], stamps: Mapping[str, str]) -> list[tuple[Path, int]]:
+def write_rests_beside(parts: Sequence[RestPart], stamps: Stamps) -> list[tuple[Path, int]]:
     """Writes the refused rows of each file beside it, ``NAME.rest.xlsx``; the files and how many rows are in each.
 
     Args:
-        stamps: file → the export that it came from.
+        stamps: see :func:`write_rests`.
     """
     written: list[tuple[Path, int]] = []
     for file in dict.fromkeys(part.file for part in parts):
         mine = [part for part in parts if part.file == file]
         source = Path(file)
         path = free_name(source.with_name(f"{source.stem.removesuffix('.rest')}.rest.xlsx"))
-        written.append((path, write_rests(mine, path, stamps.get(file))))
+        written.append((path, write_rests(mine, path, stamps)))
     return written

@@ -216,9 +216,9 @@ def _rest(rows: Rows, frame: pl.DataFrame) -> Rest | None:
         return None
     wanted = rows.table.cells[ROW].is_in(refused.implode())
     table = rows.table.only(wanted)
-    letters = [column.letter for column in table.columns]
+    letters = [column.letter for column in table.every_column]
     return Rest(
-        tuple(column.heading for column in table.columns),
+        tuple(column.heading for column in table.every_column),
         table.cells.select(ROW, *letters),
         table.cells.select(ROW).with_columns(kinds_as_shown(table, letter).alias(letter) for letter in letters),
     )

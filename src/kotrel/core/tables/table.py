@@ -94,6 +94,7 @@ class Table:
         kinds: see :data:`CellKinds`, in the order of ``cells``.
         remarks: what was left out, in words.
         ragged, usual_width, swallowed, formats, hidden, unquoted: see :class:`Grid`.
+        aside: further columns, which are there only to be read: they are handed back with rows, and never loaded.
     """
 
     file: str
@@ -109,6 +110,12 @@ class Table:
     formats: Formats | None = None
     hidden: Hidden = SEEN
     unquoted: str = ""
+    aside: tuple[Column, ...] = ()
+
+    @property
+    def every_column(self) -> tuple[Column, ...]:
+        """The columns with those aside, in the order of the sheet."""
+        return tuple(sorted((*self.columns, *self.aside), key=lambda column: index_of(column.letter)))
 
     @property
     def rows(self) -> int:
