@@ -126,3 +126,15 @@ class RefusedRows(Program):
             for rest in (f"{name}.rest.xlsx", f"{name}-again.xlsx"):
                 told = self.json("check", rest, status=1)["findings"]
                 self.assertIn(kind, {each["kind"] for each in told if each["severity"] == "error"}, rest)
+
+    def test_a_guarded_text_is_its_text_in_a_workbook(self):
+        self.start_shop()
+        self.write(
+            "g.csv", "Item code,Description,Unit,Category,Note", "GRD-00001,x,M,NOPE,'=1+1", "GRD-00002,x,M,ROPE,y"
+        )
+        self.kotrel("load", "g.csv", "--good-rows", "--yes", "--new-codes", "all")
+        self.kotrel("check", "g.csv", "--marked", status=1)
+        for name in ("g.rest.xlsx", "g.marked.xlsx"):
+            page = openpyxl.load_workbook(self.folder / name).worksheets[-1]
+            self.assertEqual(page["E2"].value, "=1+1", name)
+            self.assertEqual(page["E2"].data_type, "s", name)

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from math import isfinite
 from typing import Any
 
 from kotrel.core.tables.cell_formats import parted_kind
+from kotrel.core.understanding.tidying.column import GUARDED
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.table_writing import day_in_sheets
 
@@ -17,9 +19,12 @@ class CellsAgain:
 
     def __init__(self, book: Any) -> None:
         self._book = book
+        self._guarded = re.compile(GUARDED)
         self._looks: dict[tuple[str, str], Any] = {}
 
-    def write(self, sheet: Any, row: int, place: int, value: str | None, kind: str, colour: str = "") -> None:
+    def write(
+        self, sheet: Any, row: int, place: int, value: str | None, kind: str, colour: str = "", from_text: bool = False
+    ) -> None:
         """Writes one cell; a number stays one, as it is shown, also where it has lost digits: as a text it would pass for right.
 
         A formula that no program has calculated becomes an error, for the same reason.
@@ -27,6 +32,7 @@ class CellsAgain:
         Args:
             row, place: counted from 0.
             colour: of its ground, such as ``#FFC7CE``.
+            from_text: it comes from a text file, where a sign before it may keep it from becoming a formula; in a workbook, none does.
         """
         plain, code = parted_kind(kind)
         if plain == "uncalculated" or value is None:
@@ -38,6 +44,8 @@ class CellsAgain:
         elif plain == "yes_no":
             sheet.write_boolean(row, place, value.casefold() in ("true", "yes", "1"), self.look("", colour))
         else:
+            if from_text and self._guarded.match(value):
+                value = value[1:]
             sheet.write_string(row, place, writable(value), self.look("@", colour))
 
     def look(self, code: str, colour: str = "") -> Any:

@@ -181,7 +181,7 @@ def _write_marked(sheet: Any, marked: MarkedSheet, again: CellsAgain, bold: Any)
             severity = by_cell.get((row, letter))
             if value is not None or severity:
                 colour = ground[severity] if severity else ""
-                again.write(sheet, row - 1, index_of(letter), value, kind, colour)
+                again.write(sheet, row - 1, index_of(letter), value, kind, colour, from_text=not table.sheet)
     for row, (severity, text) in row_texts(marks, marked.rows).items():
         if row > table.heading_row:
             sheet.write_string(row - 1, place, writable(text), again.look("@", ground[severity]))

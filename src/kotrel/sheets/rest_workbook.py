@@ -24,11 +24,12 @@ _NAME_LENGTH = 31
 
 @dataclass(frozen=True)
 class RestSheet:
-    """One sheet: its name, its rows, and row → its reasons."""
+    """One sheet: its name, its rows, row → its reasons, and whether it was a text file."""
 
     name: str
     rest: Rest
     reasons: Mapping[int, str]
+    from_text: bool = False
 
 
 def write_rest(sheets: Sequence[RestSheet], path: Path, stamp: Mapping[str, str]) -> None:
@@ -83,7 +84,7 @@ def _write(out: Any, sheet: Any, each: RestSheet) -> None:
         sheet.set_column(place, place, min(max(longest if isinstance(longest, int) else 0, 9) + 2, 44))
         for row, (value, kind) in enumerate(zip(values, kinds, strict=True), start=1):
             if value is not None:
-                again.write(sheet, row, place, value, kind)
+                again.write(sheet, row, place, value, kind, from_text=each.from_text)
     sheet.set_column(last, last, 60)
     for row, number in enumerate(rest.cells[ROW], start=1):
         reason = each.reasons.get(number, "")

@@ -68,7 +68,9 @@ def write_rests(parts: Sequence[RestPart], path: Path, stamps: Stamps) -> int:
             "several-origins",
         )
     write_rest(
-        [RestSheet(part.sheet or Path(part.file).stem, part.rest, part.reasons) for part in parts], path, marks[0]
+        [RestSheet(part.sheet or Path(part.file).stem, part.rest, part.reasons, not part.sheet) for part in parts],
+        path,
+        marks[0],
     )
     return sum(part.rest.cells.height for part in parts)
 
