@@ -7,6 +7,8 @@ from collections.abc import Mapping
 from contextlib import suppress
 from pathlib import Path
 
+from kotrel.core.errors import OutOfReach
+
 FOLDER = "rests"
 Stamps = Mapping[str, Mapping[str, str]]
 """File → the names and texts of the stamps in it."""
@@ -23,9 +25,20 @@ def keep_stamps(hidden: Path, fingerprint: str, stamps: Stamps) -> None:
 
 
 def kept_stamps(hidden: Path, fingerprint: str) -> Stamps:
-    """The stamps of a load's files; none where nothing was kept, or the note is damaged."""
+    """The stamps of a load's files; none where nothing was kept.
+
+    Raises:
+        OutOfReach: the note is damaged: without it, rows of new prices would come back without their guards.
+    """
+    note = hidden / FOLDER / f"{fingerprint}.json"
+    if not note.exists():
+        return {}
     try:
-        found = json.loads((hidden / FOLDER / f"{fingerprint}.json").read_text("utf-8"))
+        found = json.loads(note.read_text("utf-8"))
         return {str(file): {str(name): str(text) for name, text in mine.items()} for file, mine in found.items()}
     except (OSError, ValueError, AttributeError):
-        return {}
+        raise OutOfReach(
+            f"{note} cannot be read, so nobody knows which export or price rules the rows belong to",
+            "Take the file .rest.xlsx that the load wrote.",
+            "damaged-note",
+        ) from None
