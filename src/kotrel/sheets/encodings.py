@@ -120,7 +120,7 @@ def _oddness(text: str) -> int:
     return odd
 
 
-_WORD = re.compile(r"[^\s,;|\"]*[^\x00-\x7f\s,;|\"][^\s,;|\"]*")
+_WORD = re.compile(r"[^\s,;|\"]+")
 
 
 def _examples(text: str) -> str:
@@ -128,8 +128,10 @@ def _examples(text: str) -> str:
     shown: list[str] = []
     known: set[str] = set()
     for found in _WORD.finditer(text):
+        if found[0].isascii() or len(found[0]) > _LONG_WORD:
+            continue
         special = {letter for letter in found[0] if letter > "\x7f"} - known
-        if special and len(found[0]) <= _LONG_WORD:
+        if special:
             known |= special
             shown.append(f"“{found[0]}”")
         if len(shown) == _SHOWN:
