@@ -139,7 +139,9 @@ def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen:
     if last.files > 1 and not screen.as_json:
         read = len({path for each in found for path in each.paths})
         screen.show(
-            f"It went out in {last.files} files, of which {read} {'is' if read == 1 else 'are'} answered. "
+            "Its results say nothing of some rows. Where they list only what was refused, say so: --only-refused"
+            if read >= last.files
+            else f"It went out in {last.files} files, of which {read} {'is' if read == 1 else 'are'} answered. "
             f"Next: kotrel outcome {load_name(number)} --wait"
         )
     return found
