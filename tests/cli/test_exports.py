@@ -118,6 +118,29 @@ class Exports(Sheets):
         self.assertIn("USD", self.kotrel("prepare", "usd.csv", "-o", "eur.csv", status=1).stderr)
         self.assertFalse((self.folder / "eur.csv").exists())
 
+    def test_a_name_changed_beside_its_code_is_told(self):
+        self.kotrel(
+            "export",
+            "item",
+            "-o",
+            "n.xlsx",
+            "--fields",
+            "brand",
+            "--with-names",
+            "--where",
+            "code is one of ('CHN-00350', 'CHN-00360')",
+        )
+        book = openpyxl.load_workbook(self.folder / "n.xlsx")
+        page = book.worksheets[0]
+        self.assertEqual([cell.value for cell in page[1]], ["Item code", "Brand", "Name of brand"])
+        page["C2"], page["B3"] = "Keldrift", "KELD"
+        book.save(self.folder / "n.xlsx")
+        # Beside a code that was changed too, the name is only old.
+        found = self.json("check", "n.xlsx")["findings"]
+        self.assertEqual(
+            [(each["severity"], each["kind"], each["cell"]) for each in found], [("warning", "name-only", "Item!C2")]
+        )
+
     def test_a_text_file_made_from_a_workbook_is_no_master(self):
         rows = [["Item code", "Standard price"], ["ROP-00010", "1.50"]]
         self.workbook("m.xlsx", rows)

@@ -13,6 +13,7 @@ from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.readying.filling import fill_keys, fill_same, make_values
 from kotrel.core.readying.list_additions import Consequence, created_rows
+from kotrel.core.readying.names_beside import find_changed_names
 from kotrel.core.readying.near_keys import find_near_keys
 from kotrel.core.readying.periods import follow_periods
 from kotrel.core.readying.renamed import find_renamed
@@ -127,6 +128,7 @@ def ready_rows(
             rows = clear_blanks(rows, ~_exported(rows, stood))
     elif options.blanks == "clear":
         rows = clear_blanks(rows)
+    rows = rows.with_findings(find_changed_names(rows, state, now is not None))
     # Documents are new or posted as a whole: a single row of one is never left out.
     is_document = record.is_posted
     rows, left = choose_rows(rows, replace(options, only=None) if is_document else options, state)
