@@ -139,6 +139,41 @@ class Counts(Counting):
         )
         self.assertEqual(self.json("count", "variance", "quay")["not_counted"], 0)
 
+    def test_lists_of_one_name_are_not_taken_for_each_other(self) -> None:
+        self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
+        lines = {
+            "a": "FST-00020,Q-04-D,36",
+            "b": "FST-00060,Q-05-A,8",
+            "c": "FST-00100,Q-05-B,13",
+            "d": "FST-00140,Q-05-C,1",
+        }
+
+        def collect(name: str, keys: str, *more: str, status: int = 0) -> Any:
+            self.write(name, "Item,Bin,Counted", *(lines[key] for key in keys))
+            return self.json("count", "collect", "quay", name, *more, status=status)
+
+        def counted() -> set[str]:
+            return {item for item, line in self.lines().items() if line["counted"] is not None}
+
+        for folder in ("ola", "mia"):
+            (self.folder / folder).mkdir()
+        collect("ola/count.csv", "a")
+        self.assertEqual(collect("mia/count.csv", "b")["files"][0]["replaced"], 0)
+        # A scanner calls its next list the same; with all its places and more, it is the same list.
+        self.assertTrue(collect("ola/count.csv", "c")["files"][0]["beside"])
+        self.assertEqual(counted(), {"FST-00020", "FST-00060", "FST-00100"})
+        self.assertEqual(collect("ola/count.csv", "cd")["files"][0]["replaced"], 1)
+        self.assertEqual(collect("ola/count.csv", "da", "--corrected")["files"][0]["replaced"], 3)
+        self.assertEqual(counted(), {"FST-00020", "FST-00060", "FST-00140"})
+        self.assertEqual(collect("ola/count.csv", "dab")["files"][0]["replaced"], 2)
+        # A few of its places may be either.
+        self.assertEqual(collect("ola/count.csv", "bc", status=1)["error"]["kind"], "collected-before")
+        # A recount of some places leaves the others as they were counted first.
+        lines["b"] = "FST-00060,Q-05-A,7"
+        collect("ola/count.csv", "d", "--corrected")
+        collect("mia/count.csv", "b", "--recount")
+        self.assertEqual((self.lines()["FST-00060"]["counted"], counted()), ("7", {"FST-00060", "FST-00140"}))
+
     def test_every_sheet_of_a_workbook_is_counted_or_named(self) -> None:
         self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
         heads = ("Item", "Bin", "Counted", "Second")

@@ -90,6 +90,9 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
                          help="what a blank means (default: not-counted)")  # fmt: skip
     collect.add_argument("--map", dest="map_name", metavar="NAME", help="the saved match that reads them")
     collect.add_argument("--recount", action="store_true", help="files without a stamp are a recount")
+    collect.add_argument(
+        "--corrected", action="store_true", help="files that were collected before take the place of what they said"
+    )
     collect.add_argument("--marked", action="store_true", help="write a marked copy of each sheet that has errors")
     variance = step("variance", "show what was counted against what was expected, worst first")
     post = step("post", "post the differences, one adjustment for each warehouse")
@@ -176,7 +179,15 @@ def _collect(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> 
 
     at, of_day = _moment(args.counted_at)
     wish = Wish(
-        at, of_day, args.warehouse, args.bin, args.counter, args.blank == "as-expected", args.recount, args.map_name
+        at,
+        of_day,
+        args.warehouse,
+        args.bin,
+        args.counter,
+        args.blank == "as-expected",
+        args.recount,
+        args.map_name,
+        args.corrected,
     )
     files = files_of(args)
     with screen.progress(len(files)) as step:

@@ -68,7 +68,7 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
         screen.json({
             "count": name,
             "files": [{"file": str(each.path), "status": each.status, "lines": each.lines, "blank": each.blank, "finds": each.finds,
-                       "replaced": each.replaced, "findings": _findings(each), "not_read": list(each.not_read)} for each in done],
+                       "replaced": each.replaced, "findings": _findings(each), "not_read": list(each.not_read), "beside": each.beside} for each in done],
             "marked": [str(copy.path) for copy in copies],
         })  # fmt: skip
         return 1 if bad else 0
@@ -86,6 +86,7 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
             parts += [f"{each.blank:,} blank, not counted"] if each.blank else []
             parts += [f"{count(each.finds, 'find')} that no sheet had"] if each.finds else []
             parts += [f"in place of {each.replaced:,} that this sheet had before"] if each.replaced else []
+            parts += ["beside an earlier list of this name, which has other places"] if each.beside else []
             parts += [f"on {len(each.sheets):,} sheets"] if len(each.sheets) > 1 else []
             screen.show(f"{each.path.name}: {', '.join(parts)}")
         for said in (*each.not_read, *(_warnings(each) if each.status == "collected" else ())):

@@ -13,7 +13,7 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.counting.frames import LINES, as_entries, as_places, line_frame, place_frame
+from kotrel.core.counting.frames import LINES, NUMBER, as_entries, as_places, line_frame, place_frame
 from kotrel.core.counting.freezing import FROZEN
 from kotrel.core.counting.variance import Entry, Place
 from kotrel.core.errors import OutOfReach, WrongUse
@@ -39,7 +39,7 @@ CREATE TABLE posted (post INTEGER NOT NULL, place INTEGER NOT NULL, expected TEX
 
 @dataclass(frozen=True)
 class CountedFile:
-    """A file that was collected: its source is the sheet it was made from, or its name."""
+    """A file that was collected: its source is the sheet it was made from, or its path with what was said of it."""
 
     number: int
     name: str
@@ -113,15 +113,7 @@ class Count:
         Returns:
             How many lines that were.
         """
-        old = self._rows("SELECT number FROM file WHERE source = ?", [file.source])
-        replaced = 0
-        for (number,) in old:
-            replaced += self._rows("SELECT coalesce(sum(height), 0) FROM counted WHERE file = ?", [number])[0][0]
-            self._connection.execute(
-                "INSERT INTO replaced SELECT file, height, lines FROM counted WHERE file = ?", [number]
-            )
-            self._connection.execute("DELETE FROM counted WHERE file = ?", [number])
-            self._connection.execute("DELETE FROM file WHERE number = ?", [number])
+        replaced = self.put_aside(file.source)
         number = self._rows("SELECT coalesce(max(number), 0) + 1 FROM file")[0][0]
         self._connection.execute(
             "INSERT INTO file VALUES (?, ?, ?, ?, ?, ?, ?)",
@@ -129,6 +121,23 @@ class Count:
         )
         self._add_lines(lines, number)
         return replaced
+
+    def put_aside(self, source: str) -> int:
+        """Puts what a sheet said before aside, where it is kept; returns how many lines that were."""
+        replaced = 0
+        for (number,) in self._rows("SELECT number FROM file WHERE source = ?", [source]):
+            replaced += self._rows("SELECT coalesce(sum(height), 0) FROM counted WHERE file = ?", [number])[0][0]
+            self._connection.execute(
+                "INSERT INTO replaced SELECT file, height, lines FROM counted WHERE file = ?", [number]
+            )
+            self._connection.execute("DELETE FROM counted WHERE file = ?", [number])
+            self._connection.execute("DELETE FROM file WHERE number = ?", [number])
+        return replaced
+
+    def places_of(self, source: str) -> set[int]:
+        """The numbers of the places that a sheet has lines for."""
+        query = "SELECT lines FROM counted JOIN file ON file.number = counted.file WHERE file.source = ?"
+        return {place for (block,) in self._rows(query, [source]) for place in frame_in(block)[NUMBER].to_list()}
 
     def correct(self, entry: Entry) -> None:
         """A correction by hand; what was counted before stays on record."""

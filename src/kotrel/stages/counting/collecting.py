@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -11,7 +12,7 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.counting.collecting import Sheet, collect
-from kotrel.core.counting.frames import line_frame
+from kotrel.core.counting.frames import NUMBER, line_frame
 from kotrel.core.counting.plain_lines import KnownPlaces
 from kotrel.core.counting.variance import Entry, Key
 from kotrel.core.description.model import Record
@@ -24,7 +25,7 @@ from kotrel.sheets.stamps import stamp_of
 from kotrel.stages.counting.known_items import KnownItems
 from kotrel.stages.counting.sheet_rows import Wish, prepared_files, rows_of
 from kotrel.systems.interface import Reading, Step
-from kotrel.workspace.counts import CountedFile, open_count
+from kotrel.workspace.counts import Count, CountedFile, open_count
 from kotrel.workspace.settings import Workspace
 
 
@@ -37,6 +38,7 @@ class CollectedFile:
         replaced: lines that the same sheet had before.
         sheets: its sheets that count, each with what was found in it.
         not_read: why a sheet of it is not read, in words.
+        beside: another list of its name was collected before, and stays.
     """
 
     path: Path
@@ -47,6 +49,7 @@ class CollectedFile:
     replaced: int = 0
     sheets: tuple[Rows, ...] = ()
     not_read: tuple[str, ...] = ()
+    beside: bool = False
 
 
 def collect_files(
@@ -69,12 +72,12 @@ def collect_files(
         state = SystemState(workspace.description, items.read)
         for path, tables, prepared in prepared_files(files, workspace, state, wish, now):
             step(f"collecting {path.name}")
-            fingerprint = _fingerprint(path)
+            stamp = stamp_of(path, STAMP)
+            fingerprint = _fingerprint(path) + ("" if stamp else _said_of(wish))
             known_files = count.files()
             if any(each.fingerprint == fingerprint for each in known_files):
                 done.append(CollectedFile(path, "again"))
                 continue
-            stamp = stamp_of(path, STAMP)
             source, round_ = _source_of(stamp, name, path, wish, known_files)
             warehouses = known_places.warehouses
             only = next(iter(warehouses)) if len(warehouses) == 1 else None
@@ -100,9 +103,22 @@ def collect_files(
                 places = count.place_frame()
                 known_places = KnownPlaces(places)
             at, blank = moment_text(now.replace(tzinfo=None)), sum(each.blank for each in found)
-            replaced = count.collect(CountedFile(0, path.name, source, fingerprint, at, who, round_), lines)
+            aside = 0
+            if not stamp:
+                source, aside = _among_its_like(count, source, set(lines[NUMBER].to_list()), path, wish.corrected)
+            replaced = aside + count.collect(CountedFile(0, path.name, source, fingerprint, at, who, round_), lines)
             done.append(
-                CollectedFile(path, "collected", lines.height, blank, len(finds), replaced, sheets, tuple(not_read))
+                CollectedFile(
+                    path,
+                    "collected",
+                    lines.height,
+                    blank,
+                    len(finds),
+                    replaced,
+                    sheets,
+                    tuple(not_read),
+                    " #" in source,
+                )
             )
     return done
 
@@ -122,13 +138,46 @@ def _source_of(stamp: str | None, name: str, path: Path, wish: Wish, files: Sequ
     """
     last = max((each.round for each in files), default=0)
     if stamp is None or stamp.count("/") != 2:
-        return f"file {path.name}", (last + 1 if wish.recount else 0)
+        again = last + 1 if wish.recount else 0
+        return f"file {path.resolve()}{_said_of(wish)}{f' round {again}' if again else ''}", again
     of, number, round_ = stamp.split("/")
     if of != name:
         raise WrongData(
             f"{path} is a sheet of the count {of}, not of {name}", f"kotrel count collect {of} {path}", "other-count"
         )
     return f"sheet {number}", int(round_)
+
+
+def _said_of(wish: Wish) -> str:
+    """Where the user says that an unstamped list was counted: the same codes elsewhere are another list."""
+    return "".join(f" in {where}" for where in (wish.warehouse, wish.bin) if where)
+
+
+def _among_its_like(count: Count, source: str, places: set[int], path: Path, corrected: bool) -> tuple[str, int]:
+    """The source of an unstamped list, and how many lines of lists of that name it takes the place of.
+
+    A list with most of the places of an earlier one is that one, corrected; one with other places is another list: a scanner may
+    call each of them the same.
+
+    Raises:
+        WrongData: it has a few of the places of an earlier one, and nobody says whether it is a correction.
+    """
+    like = [each.source for each in count.files() if re.fullmatch(re.escape(source) + r"( #[0-9]+)?", each.source)]
+    old: list[str] = []
+    for each in like:
+        before = count.places_of(each)
+        if corrected or len(before & places) * 2 >= len(before):
+            old.append(each)
+        elif before & places:
+            raise WrongData(
+                f"{path} was collected before, and {len(before & places):,} of the {len(before):,} places that it had are in it again",
+                "Say --corrected if it takes the place of that; rename it if it is another list.",
+                "collected-before",
+            )
+    aside = sum(count.put_aside(each) for each in old)
+    left = [each.source for each in count.files()]
+    number = next(n for n in range(1, len(left) + 2) if (source if n == 1 else f"{source} #{n}") not in left)
+    return (source if number == 1 else f"{source} #{number}"), aside
 
 
 def _warehouse_of(path: Path, wish: Wish, only: str | None, known: set[str | None]) -> str | None:

@@ -43,6 +43,7 @@ class Wish:
         day: ISO date.
         bin: of scanned lines.
         map_name: the saved match that reads the files, or None for one that fits, or their headings.
+        corrected: files that were collected before, and say something else now, take the place of what they said.
     """
 
     counted_at: str | None = None
@@ -53,6 +54,7 @@ class Wish:
     as_expected: bool = False
     recount: bool = False
     map_name: str | None = None
+    corrected: bool = False
 
 
 Read = Future[list[Table]]
