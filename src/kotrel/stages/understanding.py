@@ -26,7 +26,14 @@ from kotrel.sheets.textfiles import FIRST_BYTES, read_first_lines
 from kotrel.stages.file_options import Wanted
 from kotrel.stages.sheet_choice import match_tables
 from kotrel.systems.interface import Step
-from kotrel.workspace.exports import STAMP, RememberedExport, export_named, export_stamped, remembered_exports
+from kotrel.workspace.exports import (
+    STAMP,
+    RememberedExport,
+    export_named,
+    export_stamped,
+    exports_called,
+    remembered_exports,
+)
 from kotrel.workspace.made_texts import said_of_made
 from kotrel.workspace.map_reading import map_named, maps_of_system
 from kotrel.workspace.maps import SavedMap
@@ -107,6 +114,11 @@ def understand_file(
     read = {each.table.sheet for each in chosen}
     if blank := [f"“{each.sheet}”" for each in tables if not each.rows and each.sheet not in read]:
         found[0] = replace(found[0], remarks=(*found[0].remarks, f"sheets without rows: {', '.join(blank)}"))
+    if export is not None and wanted.options.since not in (None, export.stamp):
+        several = len(exports_called(workspace.hidden, str(wanted.options.since)))
+        if several > 1:
+            said = f"compared with the export of {export.at[:16].replace('T', ' ')}, the latest of {several} to a file of that name: --since STAMP names another"
+            found[0] = replace(found[0], remarks=(*found[0].remarks, said))
     first = found[0].rows
     left = [first.sheet_finding(each.severity, each.kind, NOT_READ, each.message) for each in not_read]
     if not first.table.sheet:

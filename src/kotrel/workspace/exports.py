@@ -159,6 +159,11 @@ def _names(said: object) -> tuple[str, ...]:
     return tuple(said)
 
 
+def exports_called(hidden: Path, name: str) -> list[RememberedExport]:
+    """The exports to a file of that name, the earliest first."""
+    return [each for each in remembered_exports(hidden) if Path(name).name == each.file]
+
+
 def export_named(hidden: Path, name: str) -> RememberedExport:
     """The export with that stamp, or the latest one to a file of that name.
 
