@@ -18,35 +18,30 @@ UNREADABLE = "(its stamp cannot be read)"
 
 def stamp_of(path: Path, name: str) -> str | None:
     """The text of a workbook's property of that name, None if it has none or is another kind of file, or UNREADABLE."""
-    place = _PLACES.get(path.suffix.lower())
-    if place is None:
-        return None
-    try:
-        with zipfile.ZipFile(path) as book:
-            if place not in book.namelist():
-                return None
-            root = ElementTree.fromstring(book.read(place))
-    except DAMAGED:
-        return UNREADABLE
-    for element in root.iter():
-        if any(value == name for key, value in element.attrib.items() if key.rpartition("}")[2] == "name"):
-            return "".join(element.itertext()).strip() or None
-    return None
+    found = _properties(path)
+    return UNREADABLE if found is None else found.get(name)
 
 
 def stamps_of(path: Path) -> dict[str, str]:
     """All stamps of ours in a workbook: a copy of it has the same."""
+    return {name: text for name, text in (_properties(path) or {}).items() if name.casefold().startswith(OURS)}
+
+
+def _properties(path: Path) -> dict[str, str] | None:
+    """The names and texts of a workbook's properties; none of another kind of file, None where they are damaged."""
     place = _PLACES.get(path.suffix.lower())
     if place is None:
         return {}
     try:
         with zipfile.ZipFile(path) as book:
-            root = ElementTree.fromstring(book.read(place)) if place in book.namelist() else ElementTree.Element("none")
+            if place not in book.namelist():
+                return {}
+            root = ElementTree.fromstring(book.read(place))
     except DAMAGED:
-        return {}
+        return None
     found: dict[str, str] = {}
     for element in root.iter():
-        name = next((value for key, value in element.attrib.items() if key.rpartition("}")[2] == "name"), "")
-        if name.casefold().startswith(OURS) and (text := "".join(element.itertext()).strip()):
-            found[name] = text
+        for key, name in element.attrib.items():
+            if key.rpartition("}")[2] == "name" and (text := "".join(element.itertext()).strip()):
+                found.setdefault(name, text)
     return found

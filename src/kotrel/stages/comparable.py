@@ -55,7 +55,7 @@ def by_heading(table: Table) -> Comparable:
     names = _named(table.columns)
     frame = _filled(table, names).drop(ROW)
     titles = {name: _title(column, name) for name, column in names.items()}
-    return Comparable((table.sheet,), frame, titles, {name: name for name in names})
+    return Comparable((table.sheet,), frame, titles)
 
 
 def _of_record(rows: Rows, spare: Iterable[Column]) -> Comparable:
