@@ -186,6 +186,20 @@ class Program(unittest.TestCase):
         return path
 
 
+def workbook_of(path: Path, sheets: Mapping[str, Sequence[Sequence[Any]]]) -> Any:
+    """Writes a workbook with these sheets, each from its lines; returns it, to be changed and saved again."""
+    import openpyxl
+
+    book = openpyxl.Workbook()
+    book.remove(book.active)
+    for title, lines in sheets.items():
+        page = book.create_sheet(title)
+        for line in lines:
+            page.append(line)
+    book.save(path)
+    return book
+
+
 def run_kotrel(folder: Path, *words: str, **environment: str) -> subprocess.CompletedProcess[str]:
     """Runs the program as a process of its own in a folder."""
     return ready_program.run(folder, words, {**os.environ, "PYTHONUTF8": "1", "COLUMNS": "160", **environment})

@@ -2,7 +2,7 @@
 
 import openpyxl
 
-from tests.support import Program
+from tests.support import Program, workbook_of
 
 ITEMS = ["Item code", "Description", "Unit", "Category", "Cost", "Shade", "Days"]
 
@@ -14,13 +14,9 @@ class Comparing(Program):
 
     def book(self, name, sheets, formats=""):
         """A workbook: name of the sheet → its lines; the first column shows its numbers by that format."""
-        book = openpyxl.Workbook()
-        book.remove(book.active)
-        for title, lines in sheets.items():
-            page = book.create_sheet(title)
-            for line in lines:
-                page.append(line)
-            for cell in page["A"][1:] if formats else ():
+        book = workbook_of(self.folder / name, sheets)
+        for page in book.worksheets if formats else ():
+            for cell in page["A"][1:]:
                 cell.number_format = formats
         book.save(self.folder / name)
 

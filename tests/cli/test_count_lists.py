@@ -10,6 +10,7 @@ import openpyxl
 
 from tests.cli.test_counts import QUAY
 from tests.cli.test_counts import Counting as _Counting
+from tests.support import workbook_of
 
 
 class Lists(_Counting):
@@ -53,16 +54,11 @@ class Lists(_Counting):
     def test_every_sheet_of_a_workbook_is_counted_or_named(self) -> None:
         self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
         heads = ("Item", "Bin", "Counted", "Second")
-        book = openpyxl.Workbook()
-        for name, lines in {
+        book = workbook_of(self.folder / "own.xlsx", {
             "Low": [heads, ("FST-00020", "Q-04-D", 36, None)],
             "High": [heads, ("FST-00060", "Q-05-A", "some", None), ("FST-00100", None, None, None)],
             "Words": [("Words",), ("a broken shelf",)],
-        }.items():
-            page = book.create_sheet(name)
-            for line in lines:
-                page.append(line)
-        book.save(self.folder / "own.xlsx")
+        })  # fmt: skip
         refused = self.json("count", "collect", "quay", "own.xlsx", "--marked", status=1)
         [error] = [each for each in refused["files"][0]["findings"] if each["severity"] == "error"]
         self.assertEqual((refused["files"][0]["status"], error["sheet"], error["row"]), ("refused", "High", 2))

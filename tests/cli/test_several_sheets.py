@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import openpyxl
 
-from tests.support import Program
+from tests.support import Program, workbook_of
 
 HEAD = ["Item code", "Description", "Unit", "Category", "Barcode", "Variant of"]
 
@@ -17,13 +17,7 @@ class Shop(Program):
 
 class SeveralSheets(Shop):
     def workbook(self, name: str, **sheets: list[list[str | None]]) -> None:
-        book = openpyxl.Workbook()
-        book.remove(book.active)
-        for title, lines in sheets.items():
-            sheet = book.create_sheet(title)
-            for line in lines:
-                sheet.append(line)
-        book.save(self.folder / name)
+        workbook_of(self.folder / name, sheets)
 
     def test_all_sheets_of_a_record_are_read_and_what_is_not_is_said(self):
         self.workbook(

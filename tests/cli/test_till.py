@@ -5,9 +5,7 @@ import time
 import unittest
 from pathlib import Path
 
-import openpyxl
-
-from tests.support import Program
+from tests.support import Program, workbook_of
 
 HEADINGS = "Item code,Description,UoM,Category,Price"
 
@@ -153,16 +151,11 @@ class Till(Program):
 
     def test_every_sheet_of_a_result_is_taken_in_or_named(self) -> None:
         self.json("load", "new.csv", "--yes")
-        book = openpyxl.Workbook()
-        for name, lines in {
+        book = workbook_of(self.folder / "said.xlsx", {
             "Good": [("Item", "Status"), ("NEW-1", "ok"), ("NEW-2", "ok"), ("new_3", "ok")],
             "Bad": [("Item", "Status", "Reason"), ("new_3", "failed", "bad code"), ("ROP-00010", "failed", "locked")],
             "Totals": [("Files", "Seconds"), (1, 4)],
-        }.items():
-            page = book.create_sheet(name)
-            for line in lines:
-                page.append(line)
-        book.save(self.folder / "said.xlsx")
+        })  # fmt: skip
         shown = self.kotrel("outcome", "L0001", "--from", "said.xlsx").stdout
         self.assertIn("2 done, 2 refused", shown)
         self.assertRegex(shown, "Not read: .*“Totals”")
@@ -198,15 +191,8 @@ class Till(Program):
                          {"NEW-1": "done", "NEW-2": "warning", "new_3": "refused", "ROP-00010": "done"})  # fmt: skip
 
     def test_a_sheet_of_a_list_that_is_not_read_is_named(self) -> None:
-        book = openpyxl.Workbook()
-        for name, lines in {
-            "Units": [("Code", "Name"), ("M", "Metre")],
-            "Zones": [("Zone", "Aisle"), ("Z", "A")],
-        }.items():
-            page = book.create_sheet(name)
-            for line in lines:
-                page.append(line)
-        book.save(self.till / "lists" / "more.xlsx")
+        sheets = {"Units": [("Code", "Name"), ("M", "Metre")], "Zones": [("Zone", "Aisle"), ("Z", "A")]}
+        workbook_of(self.till / "lists" / "more.xlsx", sheets)
         told = self.kotrel("check", "new.csv").stderr
         self.assertRegex(told, "the list more.xlsx is not used: .*“Zones”")
 
