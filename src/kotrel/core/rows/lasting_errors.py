@@ -32,7 +32,8 @@ def with_lasting_errors(rows: Rows) -> pl.DataFrame:
     """The values, with what had an error that only its sheet shows behind a mark; of errors on whole rows, their codes."""
     values, code = rows.values, rows.record.code
     for group in rows.findings:
-        of_row = group.field is None or rows.record.fields[group.field].is_kept
+        about = rows.record.fields.get(group.field or "")
+        of_row = about is None or about.is_kept
         name = code if of_row else str(group.field)
         if group.severity != "error" or name not in rows.fields:
             continue
