@@ -11,6 +11,7 @@ import polars as pl
 
 from kotrel.core.errors import WrongUse
 from kotrel.core.pricing.effective import Effective, ListFacts, PriceRow, Wanted, effective_price
+from kotrel.core.pricing.list_prices import LIST, facts_of, read_known
 from kotrel.core.similarity import nearest
 from kotrel.stages.repricing import factors_of, require_prices
 from kotrel.systems.interface import Reading
@@ -78,7 +79,7 @@ class _Asker:
             if each == code:
                 factors.setdefault(unit, Decimal(factor))
         unit = self._one_of(self.asked.unit or base, factors, f"a unit of {code}")
-        lists = {each.code: each for each in self._lists()}
+        lists = facts_of(read_known(self.reading.read, self.records["price_list"], LIST))
         customer, assigned = self._customer(lists)
         standard, source = self._standard(code, item)
         categories = list(self._path(item.get("category")))
@@ -129,15 +130,6 @@ class _Asker:
         if value not in there:
             raise WrongUse(f"{value} is not {what}", f"Its units are: {', '.join(there)}.", "no-such-code")
         return value
-
-    def _lists(self) -> Iterator[ListFacts]:
-        fields = self.records["price_list"].fields
-        wanted = [name for name in ("code", "currency", "decimals", "off", "for_sale") if name in fields]
-        for row in self.reading.read("price_list", wanted).iter_rows(named=True):
-            places = int(row.get("decimals") or 2)
-            yield ListFacts(
-                row["code"], row.get("currency") or "", places, row.get("off") or "", row.get("for_sale") != "no"
-            )
 
     def _customer(self, lists: Mapping[str, ListFacts]) -> tuple[str, list[str]]:
         """The customer's name, and the lists that count on the day, in their order."""

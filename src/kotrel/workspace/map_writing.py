@@ -7,6 +7,7 @@ from pathlib import Path
 
 from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Column
 from kotrel.core.understanding.proposing import Proposal
 from kotrel.core.understanding.wide import Wide
@@ -52,9 +53,13 @@ def write_map(
     for column in left:
         document.add(tomlkit.comment(f"undecided: {column.letter} {' '.join(column.heading.split())}"))
     fields = tomlkit.table(is_super_table=True)
+    columns = [*(each.column for each in proposals), *left]
     for each in proposals:
+        own = each.column
         settings = tomlkit.table()
-        settings.add("column", each.column.heading or f"={each.column.letter}")
+        alike = [other for other in columns if folded(other.heading) == folded(own.heading)]
+        # What is headed like another is told from it by its letter only.
+        settings.add("column", own.heading if own.heading and len(alike) == 1 else f"={own.letter}")
         settings["column"].comment(f"{each.sure} % sure: {each.why}")
         fields.add(each.field.name, settings)
     if wide is not None:

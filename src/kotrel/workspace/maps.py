@@ -12,8 +12,9 @@ from kotrel.core.description.model import Description
 from kotrel.core.description.toml_lines import line_of
 from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import WrongUse
+from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import folded, nearest
-from kotrel.core.tables.sources import Source, column_named
+from kotrel.core.tables.sources import Source, columns_named
 from kotrel.core.tables.table import Table
 from kotrel.core.understanding.matching import OWN_HEADINGS, Matched
 
@@ -154,7 +155,7 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
             record = readable_records(description)[part.record]
             found.append(Matched(record, sources, {}, (), optional, label, where=part.where, once_per=part.once_per))
     named = [name for part in saved.parts for name in _in_expression(part.where or "")]
-    used |= {column.letter for name in named if (column := column_named(table.columns, name)) is not None}
+    used |= {column.letter for name in named for column in columns_named(table.columns, name)}
     skipped = {folded(heading) for heading in saved.skip} | OWN_HEADINGS
     unknown = [c for c in table.columns if c.letter not in used and folded(c.heading) not in skipped]
     found[0] = replace(found[0], unknown=tuple(unknown))
@@ -164,8 +165,17 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
 def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tuple[str, ...], used: set[str]) -> Source:
     letters = []
     for heading in _columns(settings):
-        column = column_named(table.columns, heading)
-        if column is None:
+        columns = columns_named(table.columns, heading)
+        if len(columns) > 1:
+            several = listed_and([column.letter for column in columns])
+            raise saved.wrong(
+                f"the columns {several} of {table.file} are all headed “{heading}”"
+                if len(columns) > 2
+                else f"the columns {several} of {table.file} are both headed “{heading}”",
+                *at,
+                hint=f'Write the letter of the one that is meant, like "={columns[0].letter}".',
+            )
+        if not columns:
             close = nearest(heading, [each.heading for each in table.columns if each.heading])
             hint = (
                 f"If “{heading}” is now “{close}”, change it in {saved.path.name}."
@@ -173,11 +183,10 @@ def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tupl
                 else "Correct the saved match or the sheet."
             )
             raise saved.wrong(f"{table.file} has no column “{heading}”", *at, hint=hint)
-        letters.append(column.letter)
-        used.add(column.letter)
+        letters.append(columns[0].letter)
+        used.add(columns[0].letter)
     for heading in _in_expression(settings.get("make", "")):
-        if (column := column_named(table.columns, heading)) is not None:
-            used.add(column.letter)
+        used |= {column.letter for column in columns_named(table.columns, heading)}
     return Source(
         columns=tuple(letters),
         between=settings.get("between", " ")

@@ -25,7 +25,7 @@ FRAME = pl.DataFrame(
 )
 SCOPE = Scope(
     {name: field for name, field in small().records["item"].fields.items() if name in FRAME.columns},
-    {"costprice": "H"},
+    {"costprice": ("H",)},
     lambda record: {"EA": "each", "M": "metre"},
 )
 
@@ -105,7 +105,7 @@ class Errors(unittest.TestCase):
         cases = (
             ("cost + ", 7, "too early"), ("cots > 3", 0, "cots"), ("unit is 'EA", 8, "quote"), ("cost > 'a'", 7, "compared"),
             ("cost + code", 7, "cannot be joined"), ("upper(cost)", 6, "a text is needed"), ("foo(1)", 0, "foo"), ("pad(code)", 0, "2 values"),
-            ("name of cost", 0, "list"), ("[Nothing]", 0, "Nothing"), ("next(2) + next(3)", 10, "once"), ("pad(code, cost)", 10, "whole number"),
+            ("name of cost", 0, "list"), ("[Nothing]", 0, "Nothing"), ("pad(code, cost)", 10, "whole number"),
             ("__import__('os')", 0, ""), ("cost; 1", 4, ""), ("", 0, "empty"),
         )  # fmt: skip
         for text, at, words in cases:
@@ -115,6 +115,18 @@ class Errors(unittest.TestCase):
             self.assertIn(words, caught.exception.trouble)
             self.assertTrue(caught.exception.message.endswith(" " * at + "^"))
 
+    def test_numbers_go_on_only_where_they_end_up_in_a_code(self):
+        for text, at, words in (
+            ("next(2) + next(3)", 10, "once"), ("left(next(5), 2)", 5, "function"), ("if next(3) is '1' then 'a' else 'b'", 3, "condition"),
+            ("text(cost) + upper('x' + next(3))", 25, "function"),
+        ):  # fmt: skip
+            with self.subTest(text), self.assertRaises(ExpressionError) as caught:
+                compile_expression(text, SCOPE, may_number=True)
+            self.assertEqual(caught.exception.at, at)
+            self.assertIn(words, caught.exception.trouble)
+        with self.assertRaises(ExpressionError):
+            compile_expression("code is 'a' + next(3)", SCOPE, "yes_no")
+
     def test_a_filter_has_to_give_yes_or_no(self):
         with self.assertRaises(ExpressionError):
             compile_expression("cost + 1", SCOPE, "yes_no")
@@ -122,7 +134,7 @@ class Errors(unittest.TestCase):
 
 class Numbering(unittest.TestCase):
     def codes(self, prefix: str, taken: list) -> list:
-        made = compile_expression(f"'{prefix}' + next(3) + 'x'", SCOPE)
+        made = compile_expression(f"'{prefix}' + next(3) + 'x'", SCOPE, may_number=True)
         return number_codes(FRAME.select("code", made.expr.alias("x"))["x"], taken).to_list()
 
     def test_numbers_go_on_after_the_highest_without_gaps(self):
@@ -130,6 +142,16 @@ class Numbering(unittest.TestCase):
             self.codes("R-", ["R-007x", "R-12x", "S-900x", "R-xx", "R-99", None]), ["R-013x", "R-014x", "R-015x"]
         )
         self.assertEqual(self.codes("T", []), ["T001x", "T002x", "T003x"])
+
+    def test_each_side_of_a_choice_may_have_numbers(self):
+        text = "if cost > 1 then 'A' + next(2) else code + next(3)"
+        made = compile_expression(text, SCOPE, may_number=True).column(FRAME)
+        wanted = [
+            f"A{n:02}" if big else f"{code or ''}001"
+            for n, big, code in zip((1, 2, 3), value("cost > 1"), FRAME["code"], strict=True)
+        ]
+        self.assertEqual(len(set(wanted)), 3)
+        self.assertEqual(number_codes(made, []).to_list(), wanted)
 
     @given(st.lists(st.integers(0, 5000)))
     def test_no_made_code_is_taken_and_the_same_comes_every_time(self, numbers):

@@ -22,6 +22,22 @@ class Limits(unittest.TestCase):
             with self.subTest(text[:30]), self.assertRaises(WrongUse):
                 compile_expression(text, SCOPE)
 
+    def test_steps_within_one_another_come_to_an_end(self):
+        """Each doubles what is computed where a step names its value twice: thirty would take days."""
+        for inner, step, wanted in (
+            ("1", "if cost > 5 then ({}) else 2", "2.000000000000"), ("cost", "({}) + 0.5 * cost%", None), ("cost", "({}) - 0.5 * cost%", None),
+            ("cost", "0.5 + 1 / ({})", None), ("cost", "1 at margin ({})%", None), ("code", "if ({}) is not one of ('b', 'c') then 'a' else 'b'", "a"),
+            ("cost > 1", "text({}) is 'no'", True),
+        ):  # fmt: skip
+            with self.subTest(step):
+                text = inner
+                for _ in range(30):
+                    text = step.format(text)
+                found = compile_expression(text, SCOPE).column(FRAME)
+                self.assertEqual(len(found), 3)
+                if wanted is not None:
+                    self.assertEqual(found.cast(pl.String)[0], str(wanted).casefold() if wanted is True else wanted)
+
     def test_a_result_that_is_too_large_names_its_row(self):
         with self.assertRaises(WrongUse) as caught:
             compile_expression("cost * cost * cost", SCOPE).column(FRAME)

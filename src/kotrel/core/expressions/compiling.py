@@ -16,38 +16,50 @@ from kotrel.core.columns import sheet_column
 from kotrel.core.expressions.compiled import Compiled
 from kotrel.core.expressions.exact import times
 from kotrel.core.expressions.functions import FUNCTIONS
-from kotrel.core.expressions.kinds import NUMBER, SCALE, WHOLE_DIGITS, Kind, Typed
-from kotrel.core.expressions.parsing import ExpressionError, Node, TreeNode, is_tree, parse, place
+from kotrel.core.expressions.kinds import NUMBER, SAID, SCALE, WHOLE_DIGITS, Kind, Typed, exact, how_to_turn
+from kotrel.core.expressions.numbering import calls_of_next
+from kotrel.core.expressions.once import is_any_of, zero_as_blank
+from kotrel.core.expressions.parsing import ExpressionError, Node, TreeNode, is_tree, parse, place, written_number
 from kotrel.core.expressions.scope import Scope
-from kotrel.core.similarity import folded, nearest
-
-_SAID = {"text": "a text", "number": "a number", "yes_no": "a yes/no value", "date": "a date"}
+from kotrel.core.similarity import nearest
 
 
-def compile_expression(text: str, scope: Scope, wanted: Kind | None = None) -> Compiled:
+def compile_expression(text: str, scope: Scope, wanted: Kind | None = None, may_number: bool = False) -> Compiled:
     """Compiles an expression.
 
     Args:
         wanted: the kind its result must have, or None for any.
+        may_number: it makes codes, and may continue their numbers with ``next``.
 
     Raises:
         ExpressionError: at a place in the text.
     """
-    kind, expr = (compiler := Compiler(text, scope)).value(parse(text))
+    tree = parse(text)
+    compiler = Compiler(text, scope, set(map(id, calls_of_next(text, tree))) if may_number else None)
+    kind, expr = compiler.value(tree)
     if wanted is not None and kind != wanted:
-        raise ExpressionError(text, 0, f"this gives {_SAID[kind]}, but {_SAID[wanted]} is needed")
+        raise ExpressionError(text, 0, f"this gives {SAID[kind]}, but {SAID[wanted]} is needed")
     return Compiled(text, kind, expr, tuple(compiler.fields), compiler.numbered)
 
 
 class Compiler:
-    def __init__(self, text: str, scope: Scope) -> None:
+    def __init__(self, text: str, scope: Scope, numbers_at: set[int] | None = None) -> None:
         self.text = text
         self.scope = scope
         self.fields: dict[str, None] = {}
         self.numbered = False
+        self._numbers_at = numbers_at
 
     def wrong(self, node: Node, trouble: str, hint: str = "") -> ExpressionError:
         return ExpressionError(self.text, place(node), trouble, hint)
+
+    def number_at(self, node: Node) -> None:
+        if self._numbers_at is None:
+            raise self.wrong(node, "next(…) makes new codes, and none are made here")
+        if id(node) not in self._numbers_at:
+            hint = "Join it with +, like 'R-' + next(5)."
+            raise self.wrong(node, "next(…) cannot stand within a function or a condition", hint)
+        self.numbered = True
 
     def value(self, node: Node) -> Typed:
         assert is_tree(node)
@@ -56,11 +68,15 @@ class Compiler:
 
     def need(self, node: Node, kind: Kind) -> pl.Expr:
         """The value of a node that must have a certain kind."""
-        got, expr = self.value(node)
+        return self._as_kind(node, self.value(node), kind)
+
+    def _as_kind(self, node: Node, typed: Typed, kind: Kind) -> pl.Expr:
+        """A node's value, where it has the kind. Each node is compiled once: twice at each step would never come to an end."""
+        got, expr = typed
         if got != kind and is_tree(node) and node.data == "blank":
             return pl.lit(None, pl.Boolean if kind == "yes_no" else pl.String)
         if got != kind:
-            raise self.wrong(node, f"this is {_SAID[got]}, but {_SAID[kind]} is needed here", _how(got, kind))
+            raise self.wrong(node, f"this is {SAID[got]}, but {SAID[kind]} is needed here", how_to_turn(got, kind))
         return expr
 
     # --- literals, fields, columns ---
@@ -110,16 +126,10 @@ class Compiler:
         heading = str(parts[0])[1:-1]
         if heading in self.scope.figures or heading in self.scope.prices:
             return self._price(heading)
-        letter = self.scope.columns.get(folded(heading))
-        if letter is None:
-            close = nearest(folded(heading), self.scope.columns)
-            hint = (
-                f"Did you mean column {self.scope.columns[close]}?"
-                if close
-                else "Write the column's heading in the brackets."
-            )
-            raise self.wrong(node, f"there is no column headed “{heading}”", hint)
-        return "text", pl.col(sheet_column(letter))
+        letters = self.scope.letters_of(heading)
+        if len(letters) != 1:
+            raise self.wrong(node, *self.scope.not_one_column(heading, letters))
+        return "text", pl.col(sheet_column(letters[0]))
 
     def _name_of(self, parts: list[Node], node: TreeNode) -> Typed:
         name = str(parts[-1])
@@ -145,19 +155,23 @@ class Compiler:
     def _choice(self, parts: list[Node], node: TreeNode) -> Typed:
         condition = self.need(parts[0], "yes_no").fill_null(False)
         is_blank = is_tree(parts[1]) and parts[1].data == "blank"
-        kind = self.value(parts[2] if is_blank else parts[1])[0]
-        return kind, pl.when(condition).then(self.need(parts[1], kind)).otherwise(self.need(parts[2], kind))
+        yes, no = (self.value(part) for part in parts[1:])
+        kind = (no if is_blank else yes)[0]
+        then, other = self._as_kind(parts[1], yes, kind), self._as_kind(parts[2], no, kind)
+        return kind, pl.when(condition).then(then).otherwise(other)
 
     # --- comparing ---
 
     def _pair(self, left: Node, right: Node) -> tuple[pl.Expr, pl.Expr]:
         kind, first = self.value(left)
-        other, second = self.value(right)
-        if kind == "date" and other == "text":
-            return first, second
-        if kind != other:
-            raise self.wrong(right, f"{_SAID[kind]} cannot be compared with {_SAID[other]}", _how(other, kind))
-        return first, second
+        return first, self._like(kind, right)
+
+    def _like(self, kind: Kind, node: Node) -> pl.Expr:
+        """The value of a node that is compared with one of a certain kind."""
+        other, expr = self.value(node)
+        if kind != other and (kind, other) != ("date", "text"):
+            raise self.wrong(node, f"{SAID[kind]} cannot be compared with {SAID[other]}", how_to_turn(other, kind))
+        return expr
 
     def _compare(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._pair(parts[0], parts[2])
@@ -182,8 +196,8 @@ class Compiler:
         return "yes_no", self.value(parts[0])[1].is_not_null()
 
     def _is_one_of(self, parts: list[Node], node: TreeNode) -> Typed:
-        pairs = [self._pair(parts[0], part) for part in parts[1:]]
-        return "yes_no", pl.any_horizontal(*(first.eq_missing(second) for first, second in pairs))
+        kind, first = self.value(parts[0])
+        return "yes_no", is_any_of(first, [self._like(kind, part) for part in parts[1:]])
 
     def _is_not_one_of(self, parts: list[Node], node: TreeNode) -> Typed:
         return "yes_no", ~self._is_one_of(parts, node)[1]
@@ -210,7 +224,7 @@ class Compiler:
             return "text", pl.concat_str(first, second, ignore_nulls=True)
         bad = parts[1] if kind in ("text", "number") else parts[0]
         raise self.wrong(
-            bad, f"{_SAID[kind]} and {_SAID[other]} cannot be joined with +", "text(…) turns a number into a text."
+            bad, f"{SAID[kind]} and {SAID[other]} cannot be joined with +", "text(…) turns a number into a text."
         )
 
     def _numbers(self, parts: list[Node]) -> tuple[pl.Expr, pl.Expr]:
@@ -223,52 +237,49 @@ class Compiler:
     def _times(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
         for one, other in ((first, parts[1]), (second, parts[0])):
-            if (known := _written(other)) is not None:
+            if (known := written_number(other)) is not None:
                 return "number", times(one, known)
         return "number", first * second
 
     def _divided(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
-        if known := _written(parts[1]):
+        if known := written_number(parts[1]):
             return "number", times(first, 1 / known)
         # The divisor itself becomes blank: both branches of a condition are computed.
-        return "number", first / pl.when(second != 0).then(second)
+        return "number", first / zero_as_blank(second)
 
     def _minus_sign(self, parts: list[Node], node: TreeNode) -> Typed:
-        return "number", pl.lit("0").cast(NUMBER) - self.need(parts[0], "number")
+        return "number", exact(0) - self.need(parts[0], "number")
 
     def _share(self, percent: pl.Expr) -> pl.Expr:
         return times(percent, Fraction(1, 100))
 
     def _plus_percent(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
-        if (known := _written(parts[1])) is not None:
-            return "number", times(first, 1 + known / 100)
-        return "number", first + first * self._share(second)
+        known = written_number(parts[1])
+        return "number", first * (exact(1) + self._share(second)) if known is None else times(first, 1 + known / 100)
 
     def _minus_percent(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
-        if (known := _written(parts[1])) is not None:
-            return "number", times(first, 1 - known / 100)
-        return "number", first - first * self._share(second)
+        known = written_number(parts[1])
+        return "number", first * (exact(1) - self._share(second)) if known is None else times(first, 1 - known / 100)
 
     def _times_percent(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
-        if (known := _written(parts[1])) is not None:
-            return "number", times(first, known / 100)
-        return "number", first * self._share(second)
+        known = written_number(parts[1])
+        return "number", first * self._share(second) if known is None else times(first, known / 100)
 
     _at_markup = _plus_percent
 
     def _at_margin(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
-        known = _written(parts[1])
+        known = written_number(parts[1])
         if known is not None and known >= 100:
             raise self.wrong(parts[1], "no price has a margin of 100 % or more", "A markup can be as high as you like.")
         if known is not None:
             return "number", times(first, 1 / (1 - known / 100))
-        kept = pl.lit("1").cast(NUMBER) - self._share(second)
-        return "number", first / pl.when(kept > 0).then(kept)
+        kept = pl.max_horizontal(exact(1) - self._share(second), exact(0))
+        return "number", first / zero_as_blank(kept)
 
     # --- functions ---
 
@@ -284,16 +295,3 @@ class Compiler:
                 node, f"{name}(…) takes {least if least == most else f'{least} to {most}'} values, not {len(given)}"
             )
         return how(self, given, node)
-
-
-def _written(node: Node) -> Fraction | None:
-    """A number that is written out in the expression, so that it is the same for all rows; or None."""
-    return Fraction(str(node.children[0])) if is_tree(node) and node.data == "number" else None
-
-
-def _how(got: Kind, wanted: Kind) -> str:
-    if got == "number" and wanted == "text":
-        return "text(…) turns a number into a text."
-    if got == "text" and wanted == "number":
-        return "number(…) turns a text into a number."
-    return ""

@@ -14,13 +14,7 @@ from kotrel.core.expressions.parsing import ExpressionError, Node, TreeNode, is_
 
 
 class Caller(Protocol):
-    """The compiler, as far as a function needs it.
-
-    Attributes:
-        numbered: True once ``next`` was called in the expression.
-    """
-
-    numbered: bool
+    """The compiler, as far as a function needs it."""
 
     def value(self, node: Node) -> Typed:
         """The value of a node, of any kind."""
@@ -30,6 +24,9 @@ class Caller(Protocol):
 
     def wrong(self, node: Node, trouble: str, hint: str = "") -> ExpressionError:
         """The error at a node."""
+
+    def number_at(self, node: Node) -> None:
+        """Notes that a code is numbered there; raises ExpressionError where that cannot be."""
 
 
 _Function = Callable[[Caller, list[Node], "TreeNode"], Typed]
@@ -58,14 +55,12 @@ def _as_text(compiler: Caller, given: list[Node], node: TreeNode) -> Typed:
     if kind == "number":
         return "text", expr.cast(pl.String).str.strip_chars_end("0").str.strip_suffix(".")
     if kind == "yes_no":
-        return "text", pl.when(expr).then(pl.lit("yes")).when(~expr).then(pl.lit("no"))
+        return "text", expr.cast(pl.String).replace({"true": "yes", "false": "no"})
     return "text", expr
 
 
 def _next_number(compiler: Caller, given: list[Node], node: TreeNode) -> Typed:
-    if compiler.numbered:
-        raise compiler.wrong(node, "next(…) can stand only once in an expression")
-    compiler.numbered = True
+    compiler.number_at(node)
     digits = _whole(compiler, given[0])
     if digits > MOST_DIGITS:
         raise compiler.wrong(given[0], f"at most {MOST_DIGITS} digits")

@@ -9,6 +9,8 @@ import polars as pl
 
 Kind = Literal["text", "number", "yes_no", "date"]
 
+SAID = {"text": "a text", "number": "a number", "yes_no": "a yes/no value", "date": "a date"}
+
 Typed = tuple[Kind, pl.Expr]
 """A compiled part of an expression: its kind, and how to compute it."""
 
@@ -24,3 +26,12 @@ NUMBER = pl.Decimal(38, SCALE)
 def exact(value: Decimal | int) -> pl.Expr:
     """A number as :data:`NUMBER`, all its digits kept."""
     return pl.lit(f"{value:f}" if isinstance(value, Decimal) else str(value)).cast(NUMBER)
+
+
+def how_to_turn(got: Kind, wanted: Kind) -> str:
+    """What to write to turn one kind into another, or nothing where that cannot be."""
+    if got == "number" and wanted == "text":
+        return "text(…) turns a number into a text."
+    if got == "text" and wanted == "number":
+        return "number(…) turns a text into a number."
+    return ""

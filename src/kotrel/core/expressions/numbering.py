@@ -7,10 +7,30 @@ from collections.abc import Iterable
 
 import polars as pl
 
+from kotrel.core.expressions.parsing import ExpressionError, Node, is_tree, place
+
 MARK = "\x1d"
 """Marks the place of a number, and its digits, until the number is known."""
 
 _MARKED = re.compile(f"^(.*){MARK}(\\d+){MARK}(.*)$", re.DOTALL)
+
+
+def calls_of_next(text: str, node: Node) -> list[Node]:
+    """The calls of ``next`` whose number ends up in the code as it is: not within a function or a condition.
+
+    Raises:
+        ExpressionError: a code has two.
+    """
+    if not is_tree(node):
+        return []
+    if node.data == "call":
+        return [node] if str(node.children[0]).casefold() == "next" else []
+    if node.data not in ("plus", "choice"):
+        return []
+    first, second = (calls_of_next(text, part) for part in node.children[-2:])
+    if first and second and node.data == "plus":
+        raise ExpressionError(text, place(second[0]), "next(…) can stand only once in a code")
+    return [*first, *second]
 
 
 def number_codes(codes: pl.Series, taken: Iterable[str | None]) -> pl.Series:

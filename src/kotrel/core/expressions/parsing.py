@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection
+from fractions import Fraction
 from functools import cache
 from importlib import resources
 from typing import TYPE_CHECKING, TypeAlias, TypeGuard
@@ -112,6 +113,11 @@ def _expected(names: Collection[str]) -> str:
 def is_tree(node: Node) -> TypeGuard[Tree[Token]]:
     """True for a part that has parts of its own, False for a word."""
     return not isinstance(node, str)
+
+
+def written_number(node: Node) -> Fraction | None:
+    """A number that is written out in the expression, so that it is the same for all rows; or None."""
+    return Fraction(str(node.children[0])) if is_tree(node) and node.data == "number" else None
 
 
 def place(node: Node) -> int:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from kotrel.core.description.model import Field
+from kotrel.core.phrases import listed_and
+from kotrel.core.similarity import folded, nearest
 
 
 @dataclass(frozen=True)
@@ -14,15 +16,30 @@ class Scope:
 
     Attributes:
         fields: fields; their values are in columns with the same names, in canonical text.
-        columns: headings (folded) of the sheet's columns → the column's letter; their cells are texts, in
-            columns named by :func:`kotrel.core.columns.sheet_column`.
+        columns: headings (folded) of the sheet's columns, and their letters like ``=C`` → the letters of the columns that this
+            means; their cells are texts, in columns named by :func:`kotrel.core.columns.sheet_column`.
         names: record → (code, name) of its rows, for ``name of``.
         prices: codes of price lists; each is a column with that name, and with ``old`` before it the one before all steps.
         figures: columns of other sheets, as ``sheet.field``; each is a column with that name.
     """
 
     fields: Mapping[str, Field]
-    columns: Mapping[str, str] = field(default_factory=dict)
+    columns: Mapping[str, Sequence[str]] = field(default_factory=dict)
     names: Callable[[str], Mapping[str, str]] | None = None
     prices: frozenset[str] = frozenset()
     figures: frozenset[str] = frozenset()
+
+    def letters_of(self, heading: str) -> Sequence[str]:
+        """The letters of the columns with a heading, or of the one with a letter written like ``=C``."""
+        return self.columns.get(heading.upper() if heading.startswith("=") else folded(heading), ())
+
+    def not_one_column(self, heading: str, letters: Sequence[str]) -> tuple[str, str]:
+        """What is wrong with a heading that no column has, or several have; and what to do."""
+        if letters:
+            hint = f"Write the letter of the one that is meant, like [={letters[0]}]."
+            return f"the columns {listed_and(letters)} are headed “{heading}”", hint
+        close = nearest(folded(heading), self.columns)
+        hint = (
+            f"Did you mean column {self.columns[close][0]}?" if close else "Write the column's heading in the brackets."
+        )
+        return f"there is no column headed “{heading}”", hint

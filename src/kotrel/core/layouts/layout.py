@@ -18,7 +18,7 @@ class LayoutColumn:
         fixed: the same word in every row.
         action: what happens to the row (``new``, ``changed``, ``same``, ``withdrawn``) → the word for it.
         reference: True for what names the upload: the program's answer names it again.
-        make: an expression over the record's fields.
+        make: an expression over the record's fields; ``made_from`` are those that it reads.
         price_of: a price list: the price in force for one base unit.
         stock_in: a warehouse, or ``all``: what is on hand there.
         at_most: the greatest number that is written.
@@ -34,6 +34,7 @@ class LayoutColumn:
     fixed: str | None = None
     action: Mapping[str, str] = filled(default_factory=dict)
     make: str | None = None
+    made_from: tuple[str, ...] = ()
     price_of: str | None = None
     stock_in: str | None = None
     at_most: Decimal | None = None
@@ -54,6 +55,7 @@ class Layout:
         second: a second line of headings, or none.
         updates: ``whole``: every column of every row; ``changed``: of rows that exist only the key, what changes, and what belongs
             together with it.
+        cleared: with ``changed``, what stands where a value is taken away; None where that cannot be told.
         date: the form of dates, with DD, MM, YYYY or YY.
         yes, no: the program's words.
         blank: what stands where there is no value.
@@ -83,6 +85,7 @@ class Layout:
     most_rows: int | None = None
     book: str = ""
     updates: Literal["whole", "changed"] = "whole"
+    cleared: str | None = None
 
     @property
     def file(self) -> str:
@@ -99,6 +102,11 @@ class Layout:
         if any("withdrawn" in column.action for column in self.columns):
             return "withdrawn"
         return "archived" if "archived" in self.fields else ""
+
+    @property
+    def uses(self) -> frozenset[str]:
+        """The fields whose values come into the file, also by way of an expression."""
+        return frozenset(self.fields).union(*(column.made_from for column in self.columns))
 
     @property
     def fields(self) -> tuple[str, ...]:

@@ -66,11 +66,7 @@ def lay_out(layout: Layout, record: Record, rows: Rows, values: Values) -> LaidO
     )
     findings = [finding for each in done for finding in each.findings]
     carried = [name for name in rows.fields if name in record.loadable and name in rows.letters]
-    left = [
-        name
-        for name in carried
-        if name not in layout.fields and not any(column.make and name in column.make for column in layout.columns)
-    ]
+    left = [name for name in carried if name not in layout.uses]
     if left:
         titles = ", ".join(record.fields[name].title for name in left)
         findings.append(

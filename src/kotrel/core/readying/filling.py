@@ -14,9 +14,8 @@ from kotrel.core.expressions import Compiled, Scope, compile_expression, number_
 from kotrel.core.readying.reading_values import DefaultReader, read_values
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Defaulted, Rows
-from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import columns_for
-from kotrel.core.tables.sources import Source
+from kotrel.core.tables.sources import Source, letters_by_heading
 from kotrel.core.values.conventions import Conventions
 
 Names = Callable[[str], Mapping[str, str]]
@@ -206,10 +205,10 @@ def _made(
     # An expression may use the fields that have a source, and any column by its heading.
     scope = Scope(
         {each: fields[each] for each in values.columns if each in fields and each != name},
-        {folded(column.heading): column.letter for column in rows.table.columns if column.heading},
+        letters_by_heading(rows.table.columns),
         names,
     )
-    compiled = compile_expression(expression, scope)
+    compiled = compile_expression(expression, scope, may_number=True)
     frame = values.hstack(columns_for(rows.table, compiled.expr))
     made = compiled.column(frame, _as_text(compiled, fields[name]))
     made = made.zip_with(values[name].is_null(), values[name]).alias(name)

@@ -127,8 +127,17 @@ def part_pattern(pattern: str, part: str) -> str:
     return "".join(out) + "\\s*$"
 
 
-def column_named(columns: Sequence[Column], name: str) -> Column | None:
-    """A column by its heading, or by its letter written like ``=C``."""
+def columns_named(columns: Sequence[Column], name: str) -> list[Column]:
+    """The columns with a heading, or the one with a letter written like ``=C``."""
     if re.fullmatch(r"=[A-Za-z]{1,3}", name):
-        return next((column for column in columns if column.letter == name[1:].upper()), None)
-    return next((column for column in columns if folded(column.heading) == folded(name)), None)
+        return [column for column in columns if column.letter == name[1:].upper()]
+    return [column for column in columns if folded(column.heading) == folded(name)]
+
+
+def letters_by_heading(columns: Sequence[Column]) -> dict[str, tuple[str, ...]]:
+    """What an expression may call a column, its heading (folded) or its letter like ``=C`` → the letters that this means."""
+    found: dict[str, tuple[str, ...]] = {f"={column.letter}": (column.letter,) for column in columns}
+    for column in columns:
+        if word := folded(column.heading):
+            found[word] = (*found.get(word, ()), column.letter)
+    return found

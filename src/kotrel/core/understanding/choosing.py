@@ -12,8 +12,8 @@ from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
-from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import columns_for
+from kotrel.core.tables.sources import letters_by_heading
 
 
 def choose_rows(rows: Rows, where: str | None, once_per: Sequence[str] = ()) -> Rows:
@@ -41,8 +41,7 @@ def choose_rows(rows: Rows, where: str | None, once_per: Sequence[str] = ()) -> 
 
 def _picked(rows: Rows, where: str) -> pl.Series:
     record = rows.record
-    columns = {folded(column.heading): column.letter for column in rows.table.columns if column.heading}
-    scope = Scope({name: record.fields[name] for name in rows.fields}, columns)
+    scope = Scope({name: record.fields[name] for name in rows.fields}, letters_by_heading(rows.table.columns))
     compiled = compile_expression(where, scope, "yes_no")
     frame = rows.values.hstack(columns_for(rows.table, compiled.expr))
     return compiled.column(frame).fill_null(False)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from rapidfuzz import fuzz
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
+from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.understanding.column_content import REPEATS, Content, speaks_against, suggests
@@ -19,6 +20,8 @@ SURE_ENOUGH = 60
 """In per cent; below it nothing is proposed."""
 OWN, USUAL, SAME_TERMS, UNSURE = 100, 95, 92, 84
 """How sure a heading makes it: the field's own name, a usual heading for it, the same terms; and the most without one of them."""
+GUESSED = 50
+"""How sure the first of several columns is that say the same."""
 GENERIC = ("name", "description", "text", "title", "item", "short description", "short text", "short name")
 """Headings of the column with the name of a row, where no other field claims them."""
 
@@ -67,6 +70,7 @@ def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> 
             taken_fields.add(each.field.name)
             taken_columns.add(each.column.letter)
             chosen.append(each)
+    chosen = [_with_rivals(each, candidates, taken_columns) for each in chosen]
     chosen = _without_key_elsewhere(chosen, looked, record, names)
     place = {column.letter: number for number, column in enumerate(table.columns)}
     chosen.sort(key=lambda each: place[each.column.letter])
@@ -75,6 +79,18 @@ def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> 
         for column in table.columns
         if column.letter not in taken_columns and (column.heading or not table.heading_row)
     ]
+
+
+def _with_rivals(chosen: Proposal, candidates: list[Proposal], taken: set[str]) -> Proposal:
+    """The proposal; it is no more than a guess where another column that feeds nothing says the same as much."""
+    rivals = [
+        each.column.letter
+        for each in candidates
+        if each.field is chosen.field and each.sure == chosen.sure and each.column.letter not in taken
+    ]
+    if not rivals:
+        return chosen
+    return replace(chosen, sure=GUESSED, why=f"{chosen.why}; {listed_and(rivals)} as well")
 
 
 def _without_key_elsewhere(

@@ -1,0 +1,87 @@
+"""Prices and stock of items, for the columns that ask for them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import polars as pl
+
+from kotrel.core.description.model import Description, Record
+from kotrel.core.errors import WrongUse
+from kotrel.core.layouts.layout import Layout
+from kotrel.core.parts import Look
+from kotrel.core.pricing.list_prices import (
+    LIST,
+    OF_CATEGORY,
+    OF_ITEM,
+    Book,
+    facts_of,
+    list_prices,
+    read_known,
+)
+from kotrel.core.similarity import nearest
+
+ALL = "all"
+"""Instead of a warehouse: all of them together."""
+
+
+def joined_for(
+    layout: Layout, record: Record, frame: pl.DataFrame, description: Description, look: Look, day: str
+) -> Mapping[str, pl.Series]:
+    """``price LIST`` and ``stock WAREHOUSE`` → String for each row; no price is blank, no stock is 0.
+
+    Args:
+        frame: the items as they will be, with the key, and what prices come from.
+        day: ISO date.
+
+    Raises:
+        WrongUse: the system has no such price list or warehouse.
+    """
+    found: dict[str, pl.Series] = {}
+    lists = dict.fromkeys(column.price_of for column in layout.columns if column.price_of is not None)
+    if lists:
+        book = _book(record, frame, description, look, day)
+        for name in lists:
+            _require(name, list(book.lists), "price list", "price_of", layout)
+            found[f"price {name}"] = list_prices(book, name).cast(pl.String)
+    for name in dict.fromkeys(column.stock_in for column in layout.columns if column.stock_in is not None):
+        if name != ALL:
+            _require(name, look.read("warehouse", ["code"])["code"].to_list(), "warehouse", "stock_in", layout)
+        found[f"stock {name}"] = _stock(name, record, frame, look)
+    return found
+
+
+def _require(code: str, there: list[str], what: str, setting: str, layout: Layout) -> None:
+    if code not in there:
+        close = nearest(code, there)
+        raise WrongUse(
+            f"layouts/{layout.name}.toml: {setting} = “{code}”, and there is no {what} {code}",
+            f"Did you mean {close}?" if close else f"There are: {', '.join(sorted(there)) or 'none yet'}.",
+            "wrong-layout",
+        )
+
+
+def _book(record: Record, frame: pl.DataFrame, description: Description, look: Look, day: str) -> Book:
+    items = frame.select(
+        pl.col(record.key[0]).alias("code"),
+        *(pl.col(name) if name in frame.columns else pl.lit(None, pl.String).alias(name) for name in ("unit", "category", "price")),
+    )  # fmt: skip
+    prices = read_known(look.read, description.records["price"], OF_ITEM, ("item", items["code"]))
+    discounts = pl.DataFrame(schema=dict.fromkeys(OF_CATEGORY, pl.String))
+    if "category_discount" in description.records:
+        discounts = read_known(look.read, description.records["category_discount"], OF_CATEGORY)
+    category = description.records.get("category")
+    parents = dict(look.read("category", ["code", category.path]).iter_rows()) if category and category.path else {}
+    lists = facts_of(read_known(look.read, description.records["price_list"], LIST))
+    standard = record.fields.get("price")
+    return Book(items, (standard.decimals if standard else None) or 0, lists, prices, discounts, parents, day)
+
+
+def _stock(warehouse: str, record: Record, frame: pl.DataFrame, look: Look) -> pl.Series:
+    code = frame[record.key[0]]
+    sums = look.ledger_sums(["item"] if warehouse == ALL else ["item", "warehouse"], [("item", code)])
+    if warehouse != ALL:
+        sums = sums.filter(pl.col("warehouse") == warehouse)
+    mine = sums.select(pl.col("item").alias("code"), "quantity")
+    joined = pl.DataFrame({"code": code}).join(mine, on="code", how="left", maintain_order="left")
+    return joined["quantity"].fill_null("0")

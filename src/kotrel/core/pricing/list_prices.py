@@ -1,0 +1,154 @@
+"""What a price list asks for one base unit of each of many items: its fixed prices, and its discounts.
+
+The same prices as :func:`kotrel.core.pricing.effective.effective_price` finds for one item, without how they come about.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+
+import polars as pl
+
+from kotrel.core.description.model import Record
+from kotrel.core.expressions.exact import times, to_decimals
+from kotrel.core.expressions.kinds import NUMBER, exact
+from kotrel.core.pricing.effective import ListFacts
+from kotrel.core.rows.system_state import Reader
+
+LIST = ("code", "currency", "decimals", "off", "for_sale")
+"""Fields of a price list."""
+OF_ITEM = ("price_list", "item", "unit", "from_quantity", "from_date", "to_date", "amount", "discount_amount", "discount_percent")  # fmt: skip
+"""Fields of a price."""
+OF_CATEGORY = ("price_list", "category", "from_quantity", "from_date", "to_date", "discount_amount", "discount_percent")
+"""Fields of a category's discount."""
+_TERMS = ("amount", "discount_amount", "discount_percent")
+
+
+def read_known(
+    read: Reader, record: Record, fields: Sequence[str], among: tuple[str, pl.Series] | None = None
+) -> pl.DataFrame:
+    """Rows of a record with these fields; those that the system does not have are blank."""
+    there = [name for name in fields if name in record.fields]
+    blank = (pl.lit(None, pl.String).alias(name) for name in fields if name not in there)
+    return read(record.name, there, among).with_columns(blank).select(fields)
+
+
+def facts_of(lists: pl.DataFrame) -> dict[str, ListFacts]:
+    """What there is to know of each price list.
+
+    Args:
+        lists: :data:`LIST` in canonical text.
+    """
+    return {
+        code: ListFacts(code, currency or "", int(decimals or 2), off or "", for_sale != "no")
+        for code, currency, decimals, off, for_sale in lists.select(LIST).iter_rows()
+    }
+
+
+@dataclass(frozen=True)
+class Book:
+    """All that prices come from. Frames are String, in canonical text.
+
+    Attributes:
+        items: ``code``, ``unit``, ``category`` and ``price``, the standard price; each code once.
+        standard_decimals: of the standard price.
+        prices: :data:`OF_ITEM`; ``discounts``: :data:`OF_CATEGORY`.
+        parents: category → the one above it, or None.
+        day: ISO date.
+    """
+
+    items: pl.DataFrame
+    standard_decimals: int
+    lists: Mapping[str, ListFacts]
+    prices: pl.DataFrame
+    discounts: pl.DataFrame
+    parents: Mapping[str, str | None]
+    day: str
+
+
+def list_prices(book: Book, code: str, above: tuple[str, ...] = ()) -> pl.Series:
+    """The price of each item on a list, for one of its base unit: Decimal, null where the list has none.
+
+    Args:
+        above: the lists whose discounts are off this one; a list that leads back to itself has no such price.
+    """
+    about = book.lists[code]
+    terms = _terms(book, code)
+    found = terms["amount"]
+    discounted = terms["is there"] & found.is_null()
+    if discounted.any() and about.off not in (*above, code):
+        basis = list_prices(book, about.off, (*above, code)) if about.off in book.lists else _standard(book)
+        less = (
+            pl.when(pl.col("discount_percent").is_not_null())
+            .then(pl.col("basis") * (exact(1) - times(pl.col("discount_percent"), Fraction(1, 100))))
+            .otherwise(pl.col("basis") - pl.col("discount_amount").fill_null(exact(0)))
+        )
+        found = terms.with_columns(basis.alias("basis")).select(less).to_series().zip_with(discounted, found)
+    return _rounded(found, about.decimals)
+
+
+def _standard(book: Book) -> pl.Series:
+    return _rounded(book.items["price"].cast(NUMBER), book.standard_decimals)
+
+
+def _rounded(prices: pl.Series, decimals: int) -> pl.Series:
+    price = pl.col("price")
+    none_below_zero = pl.when(price < exact(0)).then(exact(0)).otherwise(price)
+    return prices.to_frame("price").with_columns(none_below_zero).select(to_decimals(price, decimals)).to_series()
+
+
+def _terms(book: Book, code: str) -> pl.DataFrame:
+    """The row of the list that counts for each item, in the items' order: the item's own, or its nearest category's.
+
+    Returns:
+        :data:`_TERMS` (Decimal), and ``is there``.
+    """
+    own = _in_force(book.prices, code, book.day).unique(["item", "unit"], keep="last", maintain_order=True)
+    own = own.select(pl.col("item").alias("code"), "unit", *_TERMS, pl.lit(True).alias("own"))
+    of_category = _in_force(book.discounts, code, book.day).unique("category", keep="last", maintain_order=True)
+    nearest = _nearest(book, of_category)
+    joined = book.items.select("code", "unit", "category").join(
+        own, on=["code", "unit"], how="left", maintain_order="left"
+    )
+    joined = joined.join(nearest, on="category", how="left", maintain_order="left", suffix=" of category")
+    is_own = pl.col("own").is_not_null()
+    return joined.select(
+        pl.when(is_own).then("amount").alias("amount"),
+        *(pl.when(is_own).then(name).otherwise(f"{name} of category").alias(name) for name in _TERMS[1:]),
+        (is_own | pl.col("of category").is_not_null()).alias("is there"),
+    )
+
+
+def _in_force(rows: pl.DataFrame, code: str, day: str) -> pl.DataFrame:
+    """The rows of a list for one unit on a day, the one that counts last."""
+    there = rows.filter(
+        (pl.col("price_list") == code)
+        & (pl.col("from_date").is_null() | (pl.col("from_date") <= day))
+        & (pl.col("to_date").is_null() | (pl.col("to_date") >= day))
+    )
+    numbers = there.with_columns(
+        pl.col("from_quantity").cast(NUMBER, strict=False).fill_null(exact(0)),
+        *(pl.col(name).cast(NUMBER, strict=False) for name in _TERMS if name in there.columns),
+    )
+    return numbers.filter(pl.col("from_quantity") <= exact(1)).sort("from_quantity", "from_date", nulls_last=False)
+
+
+def _nearest(book: Book, rows: pl.DataFrame) -> pl.DataFrame:
+    """Each category of the items → the terms of the nearest category, itself first, that has any."""
+    there = set(rows["category"])
+
+    def above(category: str) -> Iterator[str]:
+        seen: set[str] = set()
+        each: str | None = category
+        while each and each not in seen:
+            yield each
+            seen.add(each)
+            each = book.parents.get(each)
+
+    named = book.items["category"].drop_nulls().unique().to_list()
+    leads = {each: next((one for one in above(each) if one in there), None) for each in named}
+    frame = pl.DataFrame({"category": list(leads), "leads to": list(leads.values())}, schema_overrides=dict.fromkeys(("category", "leads to"), pl.String))  # fmt: skip
+    found = rows.select(pl.col("category").alias("leads to"), *_TERMS[1:], pl.lit(True).alias("of category"))
+    return frame.drop_nulls().join(found, on="leads to", how="inner").rename({name: f"{name} of category" for name in _TERMS[1:]}).drop("leads to")  # fmt: skip
