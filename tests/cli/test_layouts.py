@@ -74,6 +74,46 @@ class Layouts(Program):
         self.json("write", "items.csv", "--layout", "till", "-o", "up.csv")
         self.assertEqual((self.folder / "up.csv").read_text("utf-8"), "FST-00020,~,4,2\nFST-00060,9.99,~,~\n")
 
+    def test_a_value_is_taken_away_only_with_a_word_for_it(self) -> None:
+        own = (
+            column("code", 'field = "code"'),
+            column("text", 'field = "description"', "must = true"),
+            column("no", 'field = "part_number"'),
+        )
+        head = ('record = "item"', 'updates = "changed"', "headings = false", 'line_end = "unix"')
+        self.write("own.csv", "Item code,Part number", "FST-00020,P-1")
+        self.json("load", "own.csv", "--yes")
+        self.write("items.csv", "Item code,Part number,Cost", "FST-00020,,5")
+        self.layout(*own, head=head)
+        lost = self.json("write", "items.csv", "--layout", "till", "--blanks", "clear", "-o", "up.csv", status=1)
+        [bad] = [each for each in lost["parts"][0]["findings"] if each["severity"] == "error"]
+        self.assertEqual((bad["kind"], bad["row"], bad["field"]), ("cannot-clear", 2, "part_number"))
+        self.layout(*own, head=(*head, 'cleared = "#"'))
+        self.json("write", "items.csv", "--layout", "till", "--blanks", "clear", "-o", "up.csv")
+        self.assertEqual((self.folder / "up.csv").read_text("utf-8"), "FST-00020,Bow shackle 5 mm stainless,#\n")
+
+    def test_names_prices_and_stock_are_those_of_the_system_or_an_error(self) -> None:
+        self.write("lists.csv", "Price list,Item,Unit,Discount %", "FLEET,FST-00020,EA,12.5")
+        self.write("brands.csv", "Brand code,Brand name", "ONE,Nordlys", "TWO,NORDLYS", "SKA,Skarv")
+        self.json("load", "lists.csv", "brands.csv", "--yes")
+        self.layout(column("code", 'field = "code"'), column("brand", 'field = "brand"', "name = true"), column("fleet", 'price_of = "FLEET"'),
+                    column("there", 'field = "on_hand"'), column("made", 'make = "recommended_price"'), head=('record = "item"', "headings = false"))  # fmt: skip
+        self.write("items.csv", "Item code,Brand,Price", "FST-00020,SKA,1.90", "FST-00060,TWO,")
+        done = self.json("write", "items.csv", "--layout", "till", "-o", "up.csv", status=1)
+        self.assertEqual(
+            [(each["kind"], each["row"]) for each in done["parts"][0]["findings"]], [("no-name", 3), ("no-place", 0)]
+        )
+        # The price in SHOP is 1.85: less 12.5 % that is 1.61875.
+        self.write("items.csv", "Item code,Brand,Price", "FST-00020,SKA,1.90")
+        done = self.json("write", "items.csv", "--layout", "till", "-o", "up.csv")
+        self.assertIn(
+            "Standard price", done["parts"][0]["findings"][0]["message"], "recommended_price is another field"
+        )
+        self.assertEqual((self.folder / "up.csv").read_text("utf-8"), "FST-00020,Skarv,1.62,39,2.04\n")
+        for source, said in (('price_of = "SHPO"', "Did you mean SHOP?"), ('stock_in = "QUY"', "Did you mean QUAY?")):
+            self.layout(column("code", 'field = "code"'), column("x", source), head=('record = "item"',))
+            self.assertIn(said, self.kotrel("write", "items.csv", "--layout", "till", "-o", "no.csv", status=2).stderr)
+
     def test_a_workbook_with_one_sheet_of_that_name(self) -> None:
         self.layout(column("Code", 'field = "code"'), column("Group", 'field = "category"', "name = true"),
                     head=('record = "item"', 'format = "workbook"', 'sheet = "Artikel"'))  # fmt: skip
@@ -129,6 +169,13 @@ class Layouts(Program):
             ((column("A", 'field = "code"', 'fixed = "x"'),), "needs one of"),
             (('encoding = "cp9999"', column("A", 'field = "code"')), "no encoding"),
             (('date = "DD"', column("A", 'field = "code"')), "“date” needs"),
+            ((column("A", 'make = "cots * 2"'),), "Did you mean cost?"),
+            ((column("A", "make = \"'X' + next(3)\""),), "none are made here"),
+            ((column("A", 'field = "code"', "decimals = 2"),), "only for numbers"),
+            ((column("A", 'field = "code"', "name = true"),), "only for a field that refers"),
+            ((column("A", 'field = "condition"', 'words = { nw = "N" }'),), "did you mean new?"),
+            (('format = "workbook"', 'sheet = "A/B"', column("A", 'field = "code"')), "no workbook can have a sheet"),
+            (('cleared = "-"', column("A", 'field = "code"')), "is for updates"),
             (('second_headings = ["a", "b"]', column("A", 'field = "code"')), "2 texts for 1 columns"),
         ):
             with self.subTest(settings=settings):

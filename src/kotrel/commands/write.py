@@ -7,7 +7,7 @@ from pathlib import Path
 
 from rich.text import Text
 
-from kotrel.commands._shared import add_reading, now, wanted_of, workspace_of
+from kotrel.commands._shared import add_documents, add_reading, add_ways, now, wanted_of, workspace_of
 from kotrel.reports.findings import checked_json, show_checked
 from kotrel.reports.phrases import count
 from kotrel.reports.screen import Screen
@@ -17,7 +17,9 @@ EXAMPLE = """\
 kotrel write new-items.xlsx --layout till
     the rows as layouts/till.toml says; what cannot be written is a finding at its cell
 kotrel write items.xlsx --layout webshop -o upload.csv
-    with prices and stock, if the layout asks for them"""
+    with prices and stock, if the layout asks for them
+kotrel write items.xlsx --layout webshop --only new
+    the options of a load say which rows are written, and how they are read"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -27,6 +29,8 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "-o", "--output", metavar="FILE", help="where to (default: the file's name and the layout's, in this folder)"
     )
     add_reading(parser)
+    add_ways(parser)
+    add_documents(parser)
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:

@@ -9,30 +9,19 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from kotrel.core.description.model import Description, Record
-from kotrel.core.description.toml_reading import MOST_DECIMALS, TomlReader, parsed
+from kotrel.core.description.model import Description
+from kotrel.core.description.toml_reading import MOST_DECIMALS, parsed
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.layouts.layout import Layout, LayoutColumn
+from kotrel.core.layouts.layout import Layout
 from kotrel.core.similarity import nearest
+from kotrel.workspace.layout_columns import LayoutReader, layout_column
 
 FOLDER = "layouts"
 _KEYS = ("title", "record", "format", "headings", "second_headings", "separator", "quotes", "encoding", "line_end", "decimal_mark",
-         "decimals", "date", "yes", "no", "blank", "clean", "sheet", "book", "most_rows", "updates", "column")  # fmt: skip
-_COLUMN = ("heading", "field", "fixed", "action", "make", "price_of", "stock_in", "at_most", "name", "decimals", "length", "words", "must",
-           "reference", "empty")  # fmt: skip
-_SOURCES = ("field", "fixed", "action", "make", "price_of", "stock_in", "reference", "empty")
+         "decimals", "date", "yes", "no", "blank", "clean", "sheet", "book", "most_rows", "updates", "cleared", "column")  # fmt: skip
 _SEPARATORS = {"tab": "\t", "comma": ",", "semicolon": ";", "bar": "|"}
+_NOT_IN_SHEETS = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
 _LINE_ENDS = {"windows": "\r\n", "unix": "\n", "mac": "\r"}
-
-
-class _Reader(TomlReader):
-    kind = "wrong-layout"
-
-    def flag(self, table: Mapping[str, Any], key: str, default: bool, *at: str) -> bool:
-        value = table.get(key, default)
-        if not isinstance(value, bool):
-            raise self.wrong(f"“{key}” is true or false", *at, key)
-        return value
 
 
 def layout_named(folder: Path, name: str, description: Description) -> Layout:
@@ -59,7 +48,7 @@ def layout_named(folder: Path, name: str, description: Description) -> Layout:
         raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-layout") from None
     except (OSError, UnicodeDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
-    return _layout(_Reader(text, str(path)), data, path.stem, description)
+    return _layout(LayoutReader(text, str(path)), data, path.stem, description)
 
 
 def layouts_for(folder: Path, name: str, description: Description) -> list[Layout]:
@@ -69,11 +58,12 @@ def layouts_for(folder: Path, name: str, description: Description) -> list[Layou
         WrongUse: there is none, a setting is wrong, or two sheets of a book have one name or are for one record.
     """
     there = sorted(each.stem for each in (folder / FOLDER).glob("*.toml"))
-    every = [layout_named(folder, each, description) for each in there if each != name]
-    mine = [each for each in every if each.book == name]
-    if not mine or name in there:
-        own = layout_named(folder, name, description)
-        mine = [own, *(each for each in every if own.book and each.book == own.book)]
+    if name in there and not (own := layout_named(folder, name, description)).book:
+        # What is wrong with other layouts is no matter of this one.
+        return [own]
+    every = {each: layout_named(folder, each, description) for each in there}
+    book = every[name].book if name in every else name
+    mine = [each for each in every.values() if each.book == book] or [layout_named(folder, name, description)]
     mine.sort(key=lambda each: description.order.index(each.record))
     require_apart(mine)
     return mine
@@ -120,7 +110,7 @@ def layouts_by_record(folder: Path, chosen: Mapping[str, str], description: Desc
     return by_record
 
 
-def _layout(reader: _Reader, data: Mapping[str, Any], name: str, description: Description) -> Layout:
+def _layout(reader: LayoutReader, data: Mapping[str, Any], name: str, description: Description) -> Layout:
     reader.known_keys(data, _KEYS, "a layout")
     record = description.records.get(reader.text_of(data, "record", ""))
     if record is None:
@@ -147,7 +137,7 @@ def _layout(reader: _Reader, data: Mapping[str, Any], name: str, description: De
     date = reader.text_of(data, "date", "YYYY-MM-DD")
     if not all(part in date for part in ("DD", "MM", "YY")):
         raise reader.wrong("“date” needs DD, MM and YYYY or YY", "date", hint='Like date = "DD.MM.YYYY"')
-    columns = tuple(_column(reader, each, place, record, description) for place, each in enumerate(raw, start=1))
+    columns = tuple(layout_column(reader, each, place, record, description) for place, each in enumerate(raw, start=1))
     second = reader.texts(data, "second_headings")
     if second and len(second) != len(columns):
         raise reader.wrong(f"“second_headings” has {len(second)} texts for {len(columns)} columns", "second_headings")
@@ -165,45 +155,20 @@ def _layout(reader: _Reader, data: Mapping[str, Any], name: str, description: De
     if book and not re.fullmatch(r"[\w-]+", book):
         raise reader.wrong("“book” is part of a file's name: letters, digits, - and _", "book")
     updates = reader.one_of(reader.text_of(data, "updates", "whole"), ("whole", "changed"), "updates", "updates")
+    if "cleared" in data and updates == "whole":
+        raise reader.wrong('“cleared” is for updates = "changed": a whole row says what is blank', "cleared")
+    sheet = reader.text_of(data, "sheet", "Sheet1")
+    if not 0 < len(sheet) <= 31 or _NOT_IN_SHEETS.search(sheet) or sheet.startswith("'") or sheet.endswith("'"):
+        raise reader.wrong(
+            f"no workbook can have a sheet “{sheet}”",
+            "sheet",
+            hint="A name has 1 to 31 characters, none of []:*?/\\, and no quote at its ends.",
+        )
     return Layout(
         name=name, record=record.name, columns=columns, kind=kind, title=reader.text_of(data, "title", ""),  # type: ignore[arg-type]
         headings=reader.flag(data, "headings", True), second=second, separator=separator, quotes=quotes,  # type: ignore[arg-type]
         encoding=encoding, line_end=_LINE_ENDS[ends], decimal_mark=mark, decimals=reader.whole(data, "decimals", 0, most=MOST_DECIMALS),  # type: ignore[arg-type]
         date=date, yes=reader.text_of(data, "yes", "yes"), no=reader.text_of(data, "no", "no"), blank=reader.text_of(data, "blank", ""),
-        one_line=reader.flag(data, "clean", False), sheet=reader.text_of(data, "sheet", "Sheet1"), most_rows=reader.whole(data, "most_rows", 1),
-        book=book, updates=updates,  # type: ignore[arg-type]
-    )  # fmt: skip
-
-
-def _column(
-    reader: _Reader, raw: Mapping[str, Any], place: int, record: Record, description: Description
-) -> LayoutColumn:
-    at = ("column",)
-    reader.known_keys(raw, _COLUMN, f"column {place}", *at)
-    sources = [key for key in _SOURCES if key in raw]
-    if len(sources) != 1:
-        given = " and ".join(sources) or "none of its sources"
-        raise reader.wrong(f"column {place} has {given}; it needs one of {', '.join(_SOURCES)}", *at)
-
-    def text(key: str) -> str | None:
-        return reader.text_of(raw, key, "", *at) if key in raw else None
-
-    name = text("field")
-    if name is not None and name not in record.fields:
-        close = nearest(name, record.fields)
-        raise reader.wrong(
-            f"column {place}: {record.name} has no field “{name}”", *at, hint=f"Did you mean {close}?" if close else ""
-        )
-    action = reader.mapping(raw, "action", *at)
-    if any(key not in ("new", "changed", "same", "withdrawn") for key in action):
-        raise reader.wrong(f"column {place}: “action” has a word for new, changed, same and withdrawn", *at)
-    for key in ("price_of", "stock_in"):
-        if key in raw and record.name != "item":
-            raise reader.wrong(f"column {place}: “{key}” is only for items", *at)
-    return LayoutColumn(
-        heading=reader.text_of(raw, "heading", "", *at), field=name, fixed=text("fixed"), action=action, make=text("make"),
-        price_of=text("price_of"), stock_in=text("stock_in"), at_most=reader.decimal(raw, "at_most", *at),
-        name=reader.flag(raw, "name", False, *at), decimals=reader.whole(raw, "decimals", 0, *at, most=MOST_DECIMALS), length=reader.whole(raw, "length", 1, *at),
-        words=reader.mapping(raw, "words", *at), must=reader.flag(raw, "must", False, *at),
-        reference=reader.flag(raw, "reference", False, *at),
+        one_line=reader.flag(data, "clean", False), sheet=sheet, most_rows=reader.whole(data, "most_rows", 1),
+        book=book, updates=updates, cleared=reader.text_of(data, "cleared", "") if "cleared" in data else None,  # type: ignore[arg-type]
     )  # fmt: skip

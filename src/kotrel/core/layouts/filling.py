@@ -66,9 +66,10 @@ def values_of(
 
 def _needed(layout: Layout, record: Record) -> Sequence[str]:
     """The fields that the layout's columns may be filled from."""
-    if all(column.price_of is None for column in layout.columns):
-        return [name for name in record.loadable if name in layout.uses]
-    return record.loadable
+    uses = layout.uses
+    if any(column.price_of is not None for column in layout.columns):
+        uses |= {"unit", "category", "price"}
+    return [name for name in record.fields if name in uses]
 
 
 def without_place(layout: Layout, record: Record, fields: Sequence[str]) -> list[str]:

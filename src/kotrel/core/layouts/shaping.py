@@ -104,6 +104,13 @@ def _column(layout: Layout, record: Record, rows: Rows, values: Values, column: 
     bare = _is_bare(shaped, few is not None, layout, column, rows)
     if few is not None:
         shaped = raw if shaped.equals(few) else raw.replace_strict(few, shaped, return_dtype=pl.String)
+    if (cleared := _cleared(layout, record, values, column)) is not None:
+        if layout.cleared is None:
+            title = f"{column.heading}: values that are taken away"
+            problems.append(Problem("cannot-clear", title, cleared, f"the layout {layout.name} writes only what changes, so a blank changes nothing; cleared = “…” in the layout would say what to write"))  # fmt: skip
+        else:
+            word = _all(layout.cleared, values.frame.height)
+            shaped, bare = word.zip_with(cleared, shaped), bare and not needs_quotes(word[:1], layout.separator)
     cleaned = next((each.written for each in problems if each.written is not None), None)
     return _Column(shaped, [_told(each, raw, rows, values, column) for each in problems], bare, cleaned)
 
@@ -171,7 +178,7 @@ def _raw(layout: Layout, record: Record, values: Values, column: LayoutColumn) -
         about = Field("joined", column.heading, "number", decimals=6)
     elif column.field is not None:
         raw, about = frame[column.field], record.fields[column.field]
-        if layout.updates == "changed" and column.field not in record.key:
+        if layout.updates == "changed" and column.field not in record.key and not column.must:
             raw = raw.zip_with(_wanted(record, column.field, values), _all(None, frame.height))
     else:
         raw = _all(None, frame.height)
@@ -190,6 +197,15 @@ def _text_of(made: pl.Series, kind: str) -> pl.Series:
             else made.cast(pl.String)
         )
     return made.cast(pl.String)
+
+
+def _cleared(layout: Layout, record: Record, values: Values, column: LayoutColumn) -> pl.Series | None:
+    """Rows in which a value is taken away, where only changes are written; None where there are none."""
+    changed = values.changed.get(column.field or "")
+    if layout.updates != "changed" or changed is None or column.field in record.key:
+        return None
+    found = changed & values.frame[str(column.field)].is_null() & ~values.frame[ACTION].is_in(["new", "withdrawn"])
+    return found if found.any() else None
 
 
 def _wanted(record: Record, field: str, values: Values) -> pl.Series:

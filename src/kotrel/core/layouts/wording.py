@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -12,7 +13,6 @@ from kotrel.core.layouts.layout import Layout, LayoutColumn
 
 Names = Mapping[str, Mapping[str, str]]
 """Field → code → name, for columns that write names."""
-
 
 _EXACT = pl.Decimal(38, 12)
 
@@ -65,8 +65,17 @@ def in_form(
             f"the column {column.heading} takes {decimals} decimals: round it first",
         )
     elif about is not None:
+        if column.name:
+            codes, known = raw, names[about.name]
+            times = Counter(name.casefold() for name in known.values())
+            shared = [code for code, name in known.items() if times[name.casefold()] > 1]
+            title = f"{column.heading}: codes without a name of their own"
+            wrong(
+                "no-name", title, codes.is_not_null() & ~codes.is_in(list(known)), "this code has no name to be written"
+            )
+            wrong("no-name", title, codes.is_in(shared).fill_null(False), "other codes have the same name, so the program could not tell them apart")  # fmt: skip
         raw = _worded(raw, about, column, layout, names)
-    if column.words and not column.action:
+    if column.words and not (about is not None and about.kind == "yes_no"):
         raw = raw.replace(dict(column.words))
     if layout.one_line:
         clean = _on_one_line(raw, layout)
@@ -157,8 +166,8 @@ def _worded(raw: pl.Series, about: Field, column: LayoutColumn, layout: Layout, 
     if about.kind == "date":
         form = layout.date.replace("YYYY", "%Y").replace("YY", "%y").replace("MM", "%m").replace("DD", "%d")
         return raw.str.to_date("%Y-%m-%d", strict=False).dt.to_string(form)
-    if about.kind == "yes_no" and (layout.yes, layout.no) != ("yes", "no"):
-        return raw.replace({"yes": layout.yes, "no": layout.no})
+    if about.kind == "yes_no" and (column.words or (layout.yes, layout.no) != ("yes", "no")):
+        return raw.replace({"yes": layout.yes, "no": layout.no, **column.words})
     if column.name and about.name in names:
         return raw.replace_strict(dict(names[about.name]), default=None, return_dtype=pl.String).fill_null(raw)
     return raw

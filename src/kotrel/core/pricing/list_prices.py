@@ -95,7 +95,7 @@ def _standard(book: Book) -> pl.Series:
 
 def _rounded(prices: pl.Series, decimals: int) -> pl.Series:
     price = pl.col("price")
-    none_below_zero = pl.when(price < exact(0)).then(exact(0)).otherwise(price)
+    none_below_zero = pl.when(price < exact(0)).then(exact(0)).otherwise(price).alias("price")
     return prices.to_frame("price").with_columns(none_below_zero).select(to_decimals(price, decimals)).to_series()
 
 

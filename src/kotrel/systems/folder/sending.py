@@ -89,7 +89,7 @@ def laid_out(plan: Plan, uploads: Uploads, description: Description, reading: Re
             )
         changes = _withdrawn(replace(each, frame=touched, origin=None), layout)
         refusals += _no_place(changes, layout)
-        values = values_of(layout, changes, None, description, reading, day, reference)
+        values = values_of(layout, changes, None, description, reading, day, reference, plan.changes)
         rows = Rows(
             Table(each.file, each.sheet, 0, (), changes.frame.select(ROW), {}), each.record, {},
             values.frame.select(ROW, *changes.fields),
