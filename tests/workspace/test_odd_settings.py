@@ -26,7 +26,7 @@ quotes = "needed"
 encoding = "cp1252"
 line_end = "windows"
 headings = true
-second_headings = ["a", "b"]
+second_headings = ["a", "b", "c"]
 decimal_mark = ","
 decimals = 2
 date = "DD.MM.YYYY"
@@ -41,6 +41,9 @@ length = 20
 words = { new = "N" }
 [[column]]
 action = { new = "I", changed = "U" }
+[[column]]
+heading = "Cost"
+field = "cost"
 at_most = 5
 decimals = 2
 """

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from kotrel.core.description.model import Description, Field, Record
+from kotrel.core.description.toml_lines import numbered
 from kotrel.core.description.toml_reading import MOST_DECIMALS, TomlReader
 from kotrel.core.expressions import Compiled, Scope, compile_expression
 from kotrel.core.expressions.parsing import ExpressionError
@@ -36,7 +37,7 @@ def layout_column(
     Raises:
         WrongUse: a setting is wrong, or means nothing for what the column is filled from.
     """
-    at = ("column",)
+    at = (numbered("column", place),)
     reader.known_keys(raw, _COLUMN, f"column {place}", *at)
     sources = [key for key in _SOURCES if key in raw]
     if len(sources) != 1:
@@ -70,7 +71,7 @@ def layout_column(
 
 def _made(reader: LayoutReader, raw: Mapping[str, Any], place: int, record: Record) -> Compiled:
     """What the column's expression reads."""
-    text = reader.text_of(raw, "make", "", "column")
+    text = reader.text_of(raw, "make", "", numbered("column", place))
     try:
         return compile_expression(text, Scope(record.fields))
     except ExpressionError as error:
@@ -91,7 +92,7 @@ def _require_sense(
     """A setting that would do nothing is an error: whoever wrote it counts on it."""
 
     def wrong(trouble: str) -> None:
-        raise reader.wrong(f"column {place}: {trouble}", "column")
+        raise reader.wrong(f"column {place}: {trouble}", numbered("column", place))
 
     for key, needs in (("price_of", ("price_list", "price")), ("stock_in", ("warehouse",))):
         if key in raw and record.name != "item":

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from kotrel.core.description.model import Description, Record
+from kotrel.core.description.toml_lines import numbered
 from kotrel.core.description.toml_reading import parsed
 from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import OutOfReach, WrongUse
@@ -99,7 +100,10 @@ def read_map(path: Path, description: Description) -> SavedMap:
         raise bare.wrong(
             "encoding must be the name of an encoding, in quotes", "encoding", hint='Like encoding = "mac-roman"'
         )
-    parts = [_part(bare, data, (), description), *(_part(bare, each, ("also",), description) for each in also)]
+    parts = [
+        _part(bare, data, (), description),
+        *(_part(bare, each, (numbered("also", n),), description) for n, each in enumerate(also, start=1)),
+    ]
     for part in parts:
         _check_from(bare, part, parts[0], description)
     return SavedMap(path.stem, path, text, tuple(parts), tuple(skip), heading_row, sheet, encoding)

@@ -9,6 +9,7 @@ from decimal import Decimal, InvalidOperation
 from pathlib import Path
 from typing import Any
 
+from kotrel.core.description.toml_lines import numbered
 from kotrel.core.description.toml_reading import TomlReader, parsed
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.pricing.rounding import read_rounding
@@ -91,11 +92,12 @@ def _rules(reader: _Reader, data: Mapping[str, Any], name: str, lists: tuple[str
 
 
 def _step(reader: _Reader, raw: Mapping[str, Any], place: int, lists: tuple[str, ...] | None) -> Step:
-    reader.known_keys(raw, ("name", "where", "set", "round", "from_quantity"), "a step", "step")
-    named = reader.text_of(raw, "name", f"step {place}", "step")
-    targets = reader.mapping(raw, "set", "step")
+    at = numbered("step", place)
+    reader.known_keys(raw, ("name", "where", "set", "round", "from_quantity"), "a step", at)
+    named = reader.text_of(raw, "name", f"step {place}", at)
+    targets = reader.mapping(raw, "set", at)
     if not targets:
-        raise reader.wrong(f"{named} sets nothing", "step", hint='Like set = { SHOP = "SHOP + 4%" }')
+        raise reader.wrong(f"{named} sets nothing", at, hint='Like set = { SHOP = "SHOP + 4%" }')
     for target in targets:
         if lists is not None and target not in (*lists, *OWN_PRICES):
             close = nearest(target, [*lists, *OWN_PRICES])
@@ -104,21 +106,21 @@ def _step(reader: _Reader, raw: Mapping[str, Any], place: int, lists: tuple[str,
             )
             raise reader.wrong(
                 f"{named} sets “{target}”, which is neither a price list nor a price of the item",
-                "step",
+                at,
                 "set",
                 hint=hint,
             )
-    rule = reader.text_of(raw, "round", "", "step")
+    rule = reader.text_of(raw, "round", "", at)
     rounding = read_rounding(rule) if rule else None
     if rule and rounding is None:
         raise reader.wrong(
-            f"{named}: “{rule}” is no rounding rule", "step", "round",
+            f"{named}: “{rule}” is no rounding rule", at, "round",
             hint='Like "up to 0.05", "nearest to 0.05", "down to 1", "ending 0.95" or "up ending 0.95".',
         )  # fmt: skip
     quantity = raw.get("from_quantity")
     return Step(
-        named, reader.text_of(raw, "where", "", "step") or None, targets, rounding,
-        None if quantity is None else reader.decimal(raw, "from_quantity", "step"),
+        named, reader.text_of(raw, "where", "", at) or None, targets, rounding,
+        None if quantity is None else reader.decimal(raw, "from_quantity", at),
     )  # fmt: skip
 
 

@@ -4,7 +4,7 @@ import unittest
 from dataclasses import replace
 
 from kotrel.core.columns import ROW
-from kotrel.core.description.toml_lines import line_of
+from kotrel.core.description.toml_lines import line_of, numbered
 from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.headings import joined_headings
@@ -164,3 +164,16 @@ class TomlLines(unittest.TestCase):
             ],
             [1, 2, 4, 6, 2],
         )
+
+    def test_lines_of_tables_that_repeat(self):
+        text = "[[also]]\nk = 1\n[also.field.x]\nk = 2\n[[also]]\nk = 3\n[also.field.x]\nk = 4\n"
+        second = numbered("also", 2)
+        paths = (
+            ("also", "k"),
+            (second,),
+            (second, "k"),
+            (second, "field", "x"),
+            (second, "field", "x", "k"),
+            (second, "gone"),
+        )
+        self.assertEqual([line_of(text, *path) for path in paths], [2, 5, 6, 7, 8, 5])

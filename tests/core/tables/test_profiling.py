@@ -1,6 +1,7 @@
 """Looking at columns: kinds, fullness, damage; and how words, lists and choices are tidied."""
 
 import unittest
+from dataclasses import replace
 
 import polars as pl
 
@@ -8,7 +9,7 @@ from kotrel.core.checking import check_rows
 from kotrel.core.columns import ROW
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.profiling import kind_of, look_at
-from kotrel.core.tables.sources import Source, column_named, raw_values
+from kotrel.core.tables.sources import Source, columns_named, letters_by_heading, raw_values
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.understanding.tidying.column import unguard
 from tests.support import grid, rows, state
@@ -128,6 +129,9 @@ class Sources(unittest.TestCase):
         self.assertEqual(self.raw(columns=("A",), translate={"x": "EA"}), ["EA", None])
 
     def test_columns_by_heading_and_by_letter(self):
-        self.assertEqual(column_named(self.table.columns, "HEAD-B").letter, "B")
-        self.assertEqual(column_named(self.table.columns, "=c").letter, "C")
-        self.assertIsNone(column_named(self.table.columns, "B"))
+        self.assertEqual([each.letter for each in columns_named(self.table.columns, "HEAD-B")], ["B"])
+        self.assertEqual([each.letter for each in columns_named(self.table.columns, "=c")], ["C"])
+        self.assertEqual(columns_named(self.table.columns, "B"), [])
+        twice = [*self.table.columns, replace(self.table.columns[1], letter="Z")]
+        self.assertEqual([each.letter for each in columns_named(twice, "HEAD-B")], ["B", "Z"])
+        self.assertEqual(letters_by_heading(twice)["headb"], ("B", "Z"))
