@@ -92,7 +92,7 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         tuple(guarded(kept, prices, rules.guards, rules.outliers)),
         worked,
         whole.height - kept.height,
-        {code: int(places) for code, places in lists.select("code", "decimals").iter_rows()},
+        {code: int(places or 2) for code, places in lists.select("code", "decimals").iter_rows()},
         figures.unknown,
         figures.not_read,
     )

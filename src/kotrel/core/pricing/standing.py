@@ -21,14 +21,14 @@ def in_force(prices: pl.DataFrame, day: str) -> pl.DataFrame:
     """
     there = prices.filter(
         pl.col("amount").is_not_null()
-        & (pl.col("from_date") <= day)
+        & (pl.col("from_date").is_null() | (pl.col("from_date") <= day))
         & (pl.col("to_date").is_null() | (pl.col("to_date") >= day))
     )
     numbers = there.select(
         pl.col("price_list").alias("target"),
         "item",
         "unit",
-        pl.col("from_quantity").cast(NUMBER, strict=False),
+        pl.col("from_quantity").cast(NUMBER, strict=False).fill_null(exact(0)),
         pl.col("amount").cast(NUMBER, strict=False),
         "from_date",
     )
