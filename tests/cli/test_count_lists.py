@@ -16,6 +16,19 @@ from tests.support import workbook_of
 class Lists(_Counting):
     """A count with trading stopped."""
 
+    def test_a_line_that_a_counter_struck_through_is_told(self) -> None:
+        self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
+        book = workbook_of(
+            self.folder / "ola.xlsx",
+            {"Count": [["Item", "Bin", "Counted"], ["FST-00020", "Q-04-D", 36], ["FST-00060", "Q-05-A", 8]]},
+        )
+        for cell in book["Count"][3]:
+            cell.font = openpyxl.styles.Font(strike=True)
+        book.save(self.folder / "ola.xlsx")
+        done = self.json("count", "collect", "quay", "ola.xlsx")
+        [said] = done["files"][0]["findings"]
+        self.assertEqual((said["kind"], said["row"]), ("struck-through", 3))
+
     def test_lists_of_one_name_are_not_taken_for_each_other(self) -> None:
         self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
         lines = {

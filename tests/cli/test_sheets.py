@@ -181,6 +181,9 @@ class Damage(Sheets):
 
         sheet.write_datetime(4, 0, date(2026, 12, 3), day)
         sheet.write_formula(4, 2, "=1/0", None, "#DIV/0!")
+        struck = book.add_format({"font_strikeout": True})
+        sheet.write(3, 2, 0.3, struck)
+        sheet.write_row(5, 0, ["FST-00060", "EA", 5], struck)
         sheet.set_row(2, None, None, {"hidden": True})
         sheet.set_column(4, 5, None, None, {"hidden": True})
         book.add_worksheet("Other").write(0, 0, "nothing to see")
@@ -195,6 +198,8 @@ class Damage(Sheets):
                 ("Data!D4", "digits-lost"),
                 ("Data!D4", "barcode-with-letters"),
                 ("Data!C5", "error-value"),
+                ("Data!C4", "struck-through"),
+                ("Data, row 6", "struck-through"),
                 ("Data, row 3", "hidden-row"),
                 ("column E", "hidden-column"),
             },

@@ -8,6 +8,7 @@ from datetime import date
 from pathlib import Path
 
 import openpyxl
+from openpyxl.styles import Font
 
 from kotrel.core.columns import ROW
 from kotrel.core.expressions import Scope, compile_expression
@@ -26,6 +27,32 @@ from kotrel.sheets.number_formats import SheetFormats, shown_by
 from kotrel.sheets.opening import open_sheets
 from kotrel.stages.understanding import tables_of
 from tests.support import TODAY, grid, small, state
+
+ODS = (
+    '<r xmlns:table="t" xmlns:style="s" xmlns:office="o" xmlns:text="x"><style:style style:name="cut"><style:text-properties '
+    'style:text-line-through-style="solid"/></style:style><style:style style:name="not" style:parent-style-name="cut"><style:text-properties '
+    'style:text-line-through-style="none"/></style:style><style:style style:name="own" style:parent-style-name="cut"/>'
+    '<table:table table:name="S"><table:table-column/><table:table-column table:default-cell-style-name="cut"/><table:table-row>'
+    '<table:table-cell/><table:table-cell/></table:table-row><table:table-row table:number-rows-repeated="2"><table:table-cell '
+    'table:style-name="own"/><table:table-cell table:style-name="not"/></table:table-row></table:table></r>'
+)
+"""A sheet in which B1, by its column, and A2 and A3, by their style's parent, are struck through."""
+
+
+class Struck(unittest.TestCase):
+    def test_what_is_struck_through(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "x.ods"
+            with zipfile.ZipFile(path, "w") as book:
+                book.writestr("content.xml", ODS)
+            self.assertEqual(SheetFormats(path, "S").struck, {"B": {1}, "A": {2, 3}})
+            path = Path(folder) / "x.xlsx"
+            book = openpyxl.Workbook()
+            book.active.append(["a", "b"])
+            book.active["A1"].font = Font(strike=True)
+            book.active["B1"].font = Font(strike=False)
+            book.save(path)
+            self.assertEqual(SheetFormats(path, "Sheet").struck, {"A": {1}})
 
 
 class Shows(unittest.TestCase):

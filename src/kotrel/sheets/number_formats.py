@@ -18,6 +18,7 @@ from kotrel.core.values.currencies import CURRENCY
 from kotrel.sheets.archives import DAMAGED, part_named, sheet_part, workbook_part
 from kotrel.sheets.binary_parts import cell_styles, style_formats
 from kotrel.sheets.old_workbooks import old_sheet
+from kotrel.sheets.struck_cells import struck_in_ods, struck_styles
 
 _BUILT_IN = {1: Shown(0), 2: Shown(2), 3: Shown(0), 4: Shown(2), 9: Shown(0, True), 10: Shown(2, True), 37: Shown(0), 38: Shown(0),
              39: Shown(2), 40: Shown(2), 41: Shown(0), 42: Shown(0), 43: Shown(2), 44: Shown(2)}  # fmt: skip
@@ -96,6 +97,23 @@ class SheetFormats:
         return any(how.mask or how.text for how in self._kinds)
 
     @cached_property
+    def struck(self) -> Mapping[str, Collection[int]]:
+        """Letter → the rows whose cells are struck through. Of binary workbooks that is not known."""
+        found: dict[str, set[int]] = {}
+        try:
+            if self._path.suffix.lower() in (".xlsx", ".xlsm"):
+                styles = struck_styles(self._styles_part)
+                for letter, row, style in self._styled() if styles else ():
+                    if style in styles:
+                        found.setdefault(letter, set()).add(row)
+            elif self._path.suffix.lower() == ".ods":
+                for letter, row in struck_in_ods(self._path, self._sheet):
+                    found.setdefault(letter, set()).add(row)
+        except DAMAGED:
+            return {}
+        return found
+
+    @cached_property
     def _kinds(self) -> set[Shown]:
         """Every way in which numbers are shown: in an .xlsx workbook its styles tell, without a look at its cells."""
         if self._path.suffix.lower() in (".xlsx", ".xlsm"):
@@ -129,14 +147,19 @@ class SheetFormats:
             yield from self._in_xlsb()
 
     @cached_property
-    def _styles(self) -> list[Shown | None]:
-        """The number format of each cell style of an .xlsx workbook."""
+    def _styles_part(self) -> ElementTree.Element:
+        """The styles of an .xlsx workbook; none where they cannot be read."""
         try:
             with zipfile.ZipFile(self._path) as book:
                 main = workbook_part(book)
-                styles = ElementTree.fromstring(book.read(part_named(book, main.rpartition("/")[0] + "/styles.xml")))
+                return ElementTree.fromstring(book.read(part_named(book, main.rpartition("/")[0] + "/styles.xml")))
         except DAMAGED:
-            return []
+            return ElementTree.Element("none")
+
+    @cached_property
+    def _styles(self) -> list[Shown | None]:
+        """The number format of each cell style of an .xlsx workbook."""
+        styles = self._styles_part
         own = {
             int(each.get("numFmtId", "0")): shown_by(each.get("formatCode", ""))
             for each in styles.iter()
@@ -147,22 +170,26 @@ class SheetFormats:
         return [own[number] if number in own else _BUILT_IN.get(number) for number in ids]
 
     def _in_xlsx(self) -> Iterator[tuple[str, int, Shown]]:
+        styles = self._styles
+        for letter, row, style in self._styled():
+            if style < len(styles) and (how := styles[style]) is not None:
+                yield letter, row, how
+
+    def _styled(self) -> Iterator[tuple[str, int, int]]:
+        """The cells of an .xlsx sheet that have a style: letter, row, style."""
         with zipfile.ZipFile(self._path) as book:
             main = workbook_part(book)
             part = sheet_part(book, main, ElementTree.fromstring(book.read(main)), self._sheet)
             text = book.read(part)
-        styles = self._styles
         if text.count(b"<c ") == text.count(b'<c r="'):
             for letters, row, style in _CELL.findall(text):
-                if int(style) < len(styles) and (how := styles[int(style)]) is not None:
-                    yield letters.decode(), int(row), how
+                yield letters.decode(), int(row), int(style)
             return
         for cell in ElementTree.fromstring(text).iter():
             place = re.fullmatch(r"([A-Za-z]{1,3})([0-9]+)", cell.get("r", ""))
             style_of = cell.get("s", "")
-            how = styles[int(style_of)] if style_of.isdigit() and int(style_of) < len(styles) else None
-            if cell.tag.endswith("}c") and place and how is not None:
-                yield place[1].upper(), int(place[2]), how
+            if cell.tag.endswith("}c") and place and style_of.isdigit():
+                yield place[1].upper(), int(place[2]), int(style_of)
 
     def _in_ods(self) -> Iterator[tuple[str, int, Shown]]:
         """What each cell shows stands in it, beside its value."""

@@ -41,6 +41,10 @@ class Formats(Protocol):
     def any_mask(self) -> bool:
         """True where the workbook has a format with a mask, or a cell with a text of its own."""
 
+    @property
+    def struck(self) -> Mapping[str, Collection[int]]:
+        """Letter → the rows in the sheet whose cells are struck through, filled or not."""
+
     def of(self, letter: str) -> Mapping[int, Shown]:
         """Row in the sheet → how the number there is shown; cells in the general format are left out."""
 

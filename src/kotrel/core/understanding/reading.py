@@ -162,6 +162,7 @@ def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[Finding
         )
     found += _about_currencies(rows, currency)
     found += _about_hidden(rows)
+    found += _about_struck(rows)
     found += _about_ragged(rows)
     found += _about_swallowed(rows)
     bare = [column.letter for column in matched.unknown if not column.heading]
@@ -201,6 +202,37 @@ def _about_hidden(rows: Rows) -> list[FindingGroup]:
             found.append(
                 rows.sheet_finding("warning", "hidden-column", "hidden columns", said, letter, rows.heading(name))
             )
+    return found
+
+
+def _about_struck(rows: Rows) -> list[FindingGroup]:
+    """What is struck through in the workbook: people mean by it that it does not count, and it counts as all the rest does."""
+    struck = rows.table.formats.struck if rows.table.formats is not None else {}
+    said: dict[str, pl.Series] = {}
+    for name, letter in rows.letters.items():
+        if letter in struck:
+            at = rows.values[ROW].is_in(list(struck[letter])) & rows.as_it_stands(name).is_not_null()
+            if at.any():
+                said[name] = at
+    if not said:
+        return []
+    filled = pl.DataFrame([rows.as_it_stands(name).is_not_null().alias(name) for name in rows.letters])
+    none = pl.Series([False], dtype=pl.Boolean).new_from_index(0, filled.height)
+    whole = filled.select(
+        pl.all_horizontal((~pl.col(name)) | said.get(name, none) for name in filled.columns)
+    ).to_series()
+    message = "struck through in the workbook, and it counts all the same: delete it if it is not meant"
+    record, found = rows.record.name, []
+    if whole.any():
+        cells = cells_of(rows.values[ROW].filter(whole), None, f"the row is {message}")
+        found.append(
+            FindingGroup("warning", "struck-through", "rows that are struck through", record, None, None, cells)
+        )
+    for name, at in said.items():
+        if (at & ~whole).any():
+            only = at & ~whole
+            cells = cells_of(rows.values[ROW].filter(only), rows.as_it_stands(name).filter(only), message)
+            found.append(rows.group("warning", "struck-through", "struck through", name, cells))
     return found
 
 

@@ -82,6 +82,6 @@ def _are_alike(sheets: Sequence[tuple[Table, Matched]], conventions: Conventions
 def _is_like(table: Table, match: Matched, first: Table, first_match: Matched) -> bool:
     if match != first_match or table.columns != first.columns or not table.sheet or table.hidden.any:
         return False
-    if table.formats is not None and (table.formats.any_percent or table.formats.any_mask):
+    if table.formats is not None and (table.formats.any_percent or table.formats.any_mask or table.formats.struck):
         return False
     return all((kind := _kind(table, match, name)) and kind == _kind(first, match, name) for name in match.sources)
