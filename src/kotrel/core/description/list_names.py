@@ -11,6 +11,9 @@ from kotrel.core.description.likely_rows import likely_rows
 from kotrel.core.description.model import Record
 from kotrel.core.similarity import Nearest, folded
 
+_DEEPEST = 30
+"""Levels of a list that a path of names has at most."""
+
 
 class ListNames:
     """The codes of one list, with everything that people may call them.
@@ -69,9 +72,9 @@ class ListNames:
 
     @staticmethod
     def _steps(code: str, parents: dict[str, str | None]) -> list[str]:
-        """The codes from the top level down to this one; a circle in the list ends it."""
+        """The codes from the top level down to this one; a circle in the list ends it, and so does a depth that nobody writes out."""
         steps = [code]
-        while (parent := parents.get(steps[0])) and parent not in steps:
+        while (parent := parents.get(steps[0])) and parent not in steps and len(steps) < _DEEPEST:
             steps.insert(0, parent)
         return steps
 

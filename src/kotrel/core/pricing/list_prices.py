@@ -5,7 +5,7 @@ The same prices as :func:`kotrel.core.pricing.effective.effective_price` finds f
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -138,17 +138,15 @@ def _in_force(rows: pl.DataFrame, code: str, day: str) -> pl.DataFrame:
 def _nearest(book: Book, rows: pl.DataFrame) -> pl.DataFrame:
     """Each category of the items → the terms of the nearest category, itself first, that has any."""
     there = set(rows["category"])
-
-    def above(category: str) -> Iterator[str]:
-        seen: set[str] = set()
+    leads: dict[str, str | None] = {}
+    for category in book.items["category"].drop_nulls().unique().to_list():
+        passed: dict[str, None] = {}
         each: str | None = category
-        while each and each not in seen:
-            yield each
-            seen.add(each)
+        while each and each not in passed and each not in leads and each not in there:
+            passed[each] = None
             each = book.parents.get(each)
-
-    named = book.items["category"].drop_nulls().unique().to_list()
-    leads = {each: next((one for one in above(each) if one in there), None) for each in named}
+        found = each if each in there else leads.get(each or "")
+        leads |= dict.fromkeys((*passed, category), found)
     frame = pl.DataFrame({"category": list(leads), "leads to": list(leads.values())}, schema_overrides=dict.fromkeys(("category", "leads to"), pl.String))  # fmt: skip
-    found = rows.select(pl.col("category").alias("leads to"), *_TERMS[1:], pl.lit(True).alias("of category"))
-    return frame.drop_nulls().join(found, on="leads to", how="inner").rename({name: f"{name} of category" for name in _TERMS[1:]}).drop("leads to")  # fmt: skip
+    terms = rows.select(pl.col("category").alias("leads to"), *_TERMS[1:], pl.lit(True).alias("of category"))
+    return frame.drop_nulls().join(terms, on="leads to", how="inner").rename({name: f"{name} of category" for name in _TERMS[1:]}).drop("leads to")  # fmt: skip

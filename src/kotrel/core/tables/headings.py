@@ -77,8 +77,14 @@ def _is_short_for(name: str, heading: str) -> bool:
 _ASIDE = re.compile(r"\s*(?:\([^()]*\)|\[[^\[\]]*\]|[*:!]+|,\s*max\.?\s*\d+.*)\s*$", re.IGNORECASE)
 
 
+_LONGEST = 300
+
+
 def bare_heading(heading: str) -> str:
     """A heading without what is said about it at its end: ``Cost [EUR]``, ``Description (max. 80)``, ``Unit *``."""
+    if len(heading) > _LONGEST:
+        # No heading that anybody knows is so long, and searching its end would take longer with each letter.
+        return heading
     while (shorter := _ASIDE.sub("", heading)) != heading and shorter.strip():
         heading = shorter
     return heading
