@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import random
 import shutil
 import zipfile
@@ -9,6 +10,7 @@ from dataclasses import dataclass, field
 from io import BytesIO
 from pathlib import Path
 
+from tests.fuzz import meant
 from tests.sheets.test_rare_workbooks import OLD, binary_workbook, small_sheet
 from tests.support import fresh_shop, run_kotrel
 
@@ -99,6 +101,12 @@ KEPT = (
     ("history",), ("outcome", "L0001"), ("undo", "L0001", "--yes"), ("verify", "L0001"), ("check", "a.csv", "--as", "item"), ("count", "variance", "shed"), ("count", "list"),
     ("export", "--saved", "mine"), ("stock",), ("load", "a.csv", "--as", "item", "--yes", "--since", "none"), ("records",), ("count", "sheets", "shed", "-o", "sheets"),
 )  # fmt: skip
+USING = {
+    "layouts/up.toml": (("write", "a.csv", "--layout", "up", "-o", "u.csv"),),
+    "prices/up.toml": (("reprice", "up", "-o", "p.xlsx"),),
+    "maps/n.toml": (("check", "a.csv", "--map", "n"), ("preview", "a.csv", "--map", "n"), ("load", "a.csv", "--map", "n", "--yes", "--since", "none"),
+                    ("prepare", "a.csv", "--map", "n", "-o", "p.xlsx")),
+}  # fmt: skip
 OF_SETTINGS = (
     ("check", "a.csv", "--as", "item"), ("records", "item"), ("history",), ("preview", "a.csv"), ("write", "a.csv", "--layout", "up", "-o", "u.csv"), ("reprice", "up", "-o", "p.xlsx"),
 )  # fmt: skip
@@ -122,7 +130,7 @@ VALUES = (
 def case(sound: dict[str, bytes], number: int) -> Case:
     """The case of that number."""
     pick = random.Random(number)
-    kind = pick.choice(("archive", "xml", "text", "values", "settings", "expression", "kept"))
+    kind = pick.choice(("archive", "xml", "text", "values", "settings", "expression", "kept", "meant"))
     made = {
         "archive": _archive,
         "xml": _xml,
@@ -131,6 +139,7 @@ def case(sound: dict[str, bytes], number: int) -> Case:
         "settings": _settings,
         "expression": _expression,
         "kept": _kept,
+        "meant": _meant,
     }[kind]
     return made(sound, pick)
 
@@ -231,6 +240,32 @@ def _kept(sound: dict[str, bytes], pick: random.Random) -> Case:
     """Damage in what Kotrel itself keeps, and in the database."""
     name = pick.choice([name for name in sound if name.startswith(".kotrel") or name.endswith(".db")])
     return Case("kept", name, pick.choice(KEPT), {name: _flipped(sound[name], pick), "a.csv": sound["a.csv"]})
+
+
+def _meant(sound: dict[str, bytes], pick: random.Random) -> Case:
+    """Settings and expressions that hold together, or nearly."""
+    files, how = {"a.csv": sound["a.csv"]}, pick.randrange(5)
+    if how < 2:
+        text = meant.deep_expression(pick) if how else meant.expression(pick)
+        if pick.random() < 0.5:
+            return Case("meant", text[:200], ("export", "item", "-o", "e.csv", "--where", text))
+        files["maps/n.toml"] = (
+            f'record = "item"\n[field.code]\ncolumn = "Item code"\n[field.note]\nmake = {json.dumps(text)}\nfor = "all"\n'.encode()
+        )
+        return Case("meant", text[:200], ("preview", "a.csv", "--map", "n"), files)
+    if how == 2:
+        files["layouts/up.toml"] = meant.layout(pick).encode()
+        return Case(
+            "meant",
+            "layouts/up.toml",
+            ("write", "a.csv", "--layout", "up", "-o", "u.csv", *pick.choice(((), ("--blanks", "clear")))),
+            files,
+        )
+    name = pick.choice(("kotrel.toml", "system.toml", *SETTINGS))
+    files[name] = meant.settings(sound[name].decode(), pick).encode()
+    return Case(
+        "meant", name, pick.choice(OF_SETTINGS if name in ("kotrel.toml", "system.toml") else USING[name]), files
+    )
 
 
 def _expression(sound: dict[str, bytes], pick: random.Random) -> Case:

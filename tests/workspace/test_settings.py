@@ -138,7 +138,13 @@ class Maps(Folder):
             ('record = "item"\n[field.cost]\ncolumn = "a"\njoin = ["b"]', 2),
             ('record = "item"\n[field.cost]\ncolumn = "a"\ndefault_by = "nix"', 4),
             ('record = "item"\n[field.cost]\nsplit = "a"\npattern = "{x}"\npart = "y"', 4),
+            ('record = "item"\n[field.cost]\ncolumn = "a"\npattern = "x"', 4),
+            ('record = "item"\n[field.cost]\nfixed = "1"\ntranslate = { a = "b" }', 4),
+            ('record = "item"\n[field.cost]\njoin = ["a", 1]', 3),
+            ('record = "item"\n[field.cost]\ndefault_by = "unit"\ndefaults = { EA = "1" }', 3),
+            ('record = "item"\n[field.unit]\ncolumn = "a"\n[field.cost]\ndefault_by = "unit"', 5),
             ('record = "item"\n[[also]]\nrecord = "nix"', 3),
+            ('record = "item"\n[[also]]\nrecord = "unit"\n[[also]]\nrecord = "nix"', 5),
             ('record = "item"\n[[also]]\nrecord = { a = 1 }', 3),
             ("record = \nskip = []", 1),
         ):
@@ -155,3 +161,18 @@ class Maps(Folder):
         with self.assertRaises(WrongUse) as caught:
             apply_map(map_named(self.folder, "m", small()), self.TABLE, small())
         self.assertIn("“Words”", caught.exception.hint)
+
+    def test_of_two_columns_with_one_heading_the_letter_is_asked_for(self):
+        table = find_table(grid(["Code", "Price", "Price"], ["a", "1", "2"], name="S"))
+        self.save('record = "item"\n[field.code]\ncolumn = "Code"\n[field.cost]\ncolumn = "Price"')
+        with self.assertRaises(WrongUse) as caught:
+            apply_map(map_named(self.folder, "m", small()), table, small())
+        self.assertIn("B and C", caught.exception.message)
+        fields = small().records["item"].fields
+        proposals = [
+            Proposal(fields[name], column, 50, "so")
+            for name, column in zip(("code", "cost"), table.columns, strict=False)
+        ]
+        write_map(self.folder / "maps" / "w.toml", small().records["item"], "a.csv", proposals, [table.columns[2]])
+        matched = apply_map(map_named(self.folder, "w", small()), table, small())
+        self.assertEqual(matched[0].sources["cost"].columns, ("B",))

@@ -13,9 +13,11 @@ from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.expressions.kinds import NUMBER
 from kotrel.core.pricing.guards import Told, guarded, percent
-from kotrel.core.pricing.rules import OWN_PRICES, PriceRules
+from kotrel.core.pricing.list_prices import read_known
+from kotrel.core.pricing.rules import OWN_PRICES, Outliers, PriceRules
 from kotrel.core.pricing.standing import BREAK, PRICE, in_force
 from kotrel.core.pricing.working_out import Goods, Worked, fields_of, work_out
+from kotrel.core.similarity import nearest
 from kotrel.sheets.price_book import ITEMS_SHEET, PriceSheet, write_price_book
 from kotrel.stages.figures import figures_of
 from kotrel.stages.mapping import names_of
@@ -71,10 +73,17 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         codes, columns = frozenset(lists["code"]), frozenset(figures.values.columns) - {"item"}
         used = fields_of(rules, fields, codes, columns)
         own = [field for field in OWN_PRICES if field in fields]
-        group = rules.outliers.by if rules.outliers.by in fields else "category"
+        group = rules.outliers.by
+        if group not in fields and group != Outliers().by:
+            close = nearest(group, fields)
+            raise WrongUse(
+                f"prices/{rules.name}.toml: [outliers] by = “{group}”, and the item has no field {group}",
+                f"Did you mean {close}?" if close else f"Its fields are: {', '.join(fields)}.",
+                "wrong-price-rules",
+            )
         step("reading items and prices")
-        wanted = dict.fromkeys(["code", "unit", "description", group, *own, *used])
-        items = reading.read("item", list(wanted)).sort("code")
+        wanted = dict.fromkeys(["code", "unit", "description", "cost", group, *own, *used])
+        items = read_known(reading.read, description.records["item"], list(wanted)).sort("code")
         first = rules.from_date or today
         prices = in_force(reading.read("price", PRICE), first.isoformat())
         factors = factors_of(reading, description)

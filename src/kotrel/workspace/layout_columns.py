@@ -8,8 +8,7 @@ from typing import Any
 from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.description.toml_lines import numbered
 from kotrel.core.description.toml_reading import MOST_DECIMALS, TomlReader
-from kotrel.core.expressions import Compiled, Scope, compile_expression
-from kotrel.core.expressions.parsing import ExpressionError
+from kotrel.core.expressions import Compiled, Scope, compile_at
 from kotrel.core.layouts.layout import LayoutColumn
 from kotrel.core.similarity import nearest
 
@@ -72,11 +71,7 @@ def layout_column(
 def _made(reader: LayoutReader, raw: Mapping[str, Any], place: int, record: Record) -> Compiled:
     """What the column's expression reads."""
     text = reader.text_of(raw, "make", "", numbered("column", place))
-    try:
-        return compile_expression(text, Scope(record.fields))
-    except ExpressionError as error:
-        trouble = f"{reader.name}, column {place} “{raw.get('heading', '')}”: {error.trouble}"
-        raise ExpressionError(text, error.at, trouble, error.hint or "") from None
+    return compile_at(f"{reader.name}, column {place} “{raw.get('heading', '')}”", text, Scope(record.fields))
 
 
 def _require_sense(

@@ -12,6 +12,7 @@ from kotrel.core.description.toml_lines import numbered
 from kotrel.core.description.toml_reading import parsed
 from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import nearest
 from kotrel.core.tables.sources import part_pattern
 from kotrel.core.values.conventions import ROUNDINGS, is_rounding
@@ -144,9 +145,36 @@ def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], descript
             "once_per",
             hint=f"Did you mean {close}?" if close else "",
         )
+    for name, settings in fields.items():
+        _check_default_by(bare, record, name, settings, fields, (*at, "field", name))
     if "for" in data:
         fields = {name: {"for": data["for"], **settings} for name, settings in fields.items()}
     return MapPart(record.name, at, fields, data.get("where"), tuple(once))
+
+
+def _check_default_by(
+    bare: SavedMap,
+    record: Record,
+    name: str,
+    settings: Mapping[str, Any],
+    fields: Mapping[str, Any],
+    at: tuple[str, ...],
+) -> None:
+    """``default_by`` goes by a field that the match fills, and ``defaults`` by values that it can have."""
+    by = settings.get("default_by")
+    if by is None:
+        return
+    if by not in fields:
+        close = nearest(by, fields)
+        hint = f"Did you mean {close}?" if close else ""
+        raise bare.wrong(
+            f"{name}: “default_by” names a field “{by}” that the match does not fill", *at, "default_by", hint=hint
+        )
+    about = record.fields[by]
+    known = {"choice": about.choices, "yes_no": ("yes", "no")}.get(about.kind)
+    for value in settings.get("defaults", {}):
+        if known is not None and value not in known:
+            raise bare.wrong(f"{name}: {by} is never “{value}”: it is one of {', '.join(known)}", *at, "defaults")
 
 
 def _check_found_by(
@@ -190,6 +218,21 @@ def _check_from(bare: SavedMap, part: MapPart, main: MapPart, description: Descr
             raise bare.wrong(f"{part.record} is loaded before {main.record}, so it cannot take a value from it", *at)
 
 
+_COMPANY = (
+    ("pattern", ("split",)), ("part", ("split",)), ("between", ("join", "list")), ("default_by", ("defaults",)), ("defaults", ("default_by",)),
+    ("translate", ("column", "join", "list", "last", "split")),
+)  # fmt: skip
+"""Settings of a field that mean nothing without one of others."""
+
+
+def _check_company(saved: SavedMap, name: str, settings: Mapping[str, Any], at: tuple[str, ...]) -> None:
+    """A setting that would do nothing is an error: whoever wrote it counts on it."""
+    for key, others in _COMPANY:
+        if key in settings and not any(other in settings for other in others):
+            needed = listed_and([f"“{other}”" for other in others], "or")
+            raise saved.wrong(f"{name}: “{key}” does nothing without {needed}", *at, key)
+
+
 def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: tuple[str, ...]) -> None:
     if name not in record.fields:
         close = nearest(name, record.fields)
@@ -217,6 +260,9 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
                 wanted.__name__
             ]
             raise saved.wrong(f"“{key}” must be {kind}", *at, key)
+        inside = value if isinstance(value, list) else value.values() if isinstance(value, dict) else ()
+        if not all(isinstance(each, str) for each in inside):
+            raise saved.wrong(f"“{key}” holds texts in quotes only", *at, key)
     options = [
         key
         for key in ("column", "join", "list", "last", "split", "fixed", "repeat", "from", "found_by")
@@ -224,6 +270,7 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
     ]
     if len(options) > 1:
         raise saved.wrong(f"{name} has {' and '.join(options)}; use only one of them", *at)
+    _check_company(saved, name, settings, at)
     if "how" in settings and (record.fields[name].kind != "list" or settings["how"] not in HOWS):
         raise saved.wrong(
             f"{name}: “how” is only for lists; use one of {', '.join(HOWS)}", *at, "how", hint='Like how = "add"'
@@ -237,7 +284,3 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
             raise saved.wrong(
                 f"{name}: {error}", *at, "pattern", hint='Like pattern = "{diameter} mm / {length} m"'
             ) from None
-    if "default_by" in settings and settings["default_by"] not in record.fields:
-        raise saved.wrong(
-            f"default_by names a field “{settings['default_by']}” that {record.name} does not have", *at, "default_by"
-        )

@@ -196,6 +196,7 @@ def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tupl
         else "; "
         if "list" in settings
         else None,
+        parts="list" in settings,
         last="last" in settings,
         pattern=settings.get("pattern"),
         part=settings.get("part"),

@@ -17,6 +17,7 @@ from kotrel.core.pricing.rules import OWN_PRICES, FigureSheet, Guards, Outliers,
 from kotrel.core.similarity import nearest
 
 FOLDER = "prices"
+_MOST_SHARE = 1_000_000
 
 
 class _Reader(TomlReader):
@@ -26,9 +27,13 @@ class _Reader(TomlReader):
         """``"15%"`` → 15."""
         text = str(value).strip()
         try:
-            return Decimal(text.removesuffix("%").strip() if isinstance(value, str) and text.endswith("%") else "x")
+            found = Decimal(text.removesuffix("%").strip() if isinstance(value, str) and text.endswith("%") else "x")
         except InvalidOperation:
-            raise self.wrong(f'“{path[-1]}” must be a percentage, like "15%"', *path) from None
+            found = Decimal("nan")
+        if not found.is_finite() or not 0 <= found <= _MOST_SHARE:
+            trouble = f'“{path[-1]}” must be a percentage from 0 to {_MOST_SHARE:,}, like "15%"'
+            raise self.wrong(trouble, *path)
+        return found
 
 
 def rules_named(folder: Path, name: str, lists: tuple[str, ...] | None) -> PriceRules:
@@ -165,9 +170,12 @@ def _guards(reader: _Reader, raw: Mapping[str, Any], lists: tuple[str, ...] | No
 def _outliers(reader: _Reader, raw: Mapping[str, Any]) -> Outliers:
     reader.known_keys(raw, ("by", "deviations", "least"), "the outliers", "outliers")
     usual = Outliers()
+    deviations = reader.decimal(raw, "deviations", "outliers")
+    if deviations is not None and deviations <= 0:
+        raise reader.wrong("“deviations” must be above zero", "outliers", "deviations")
     return Outliers(
         reader.text_of(raw, "by", usual.by, "outliers"),
-        reader.decimal(raw, "deviations", "outliers") or usual.deviations,
+        deviations or usual.deviations,
         reader.share(raw["least"], "outliers", "least") if "least" in raw else usual.least,
     )
 

@@ -127,6 +127,11 @@ class Sources(unittest.TestCase):
         self.assertEqual(self.raw(columns=("A", "B"), last=True), ["y", None])
         self.assertEqual(self.raw(columns=("C",), pattern="{d} mm / {l} m", part="l"), ["20", None])
         self.assertEqual(self.raw(columns=("A",), translate={"x": "EA"}), ["EA", None])
+        self.assertEqual(self.raw(columns=("A", "B"), last=True, translate={"y": "EA"}), ["EA", None])
+        self.assertEqual(self.raw(columns=("A", "B"), between="", translate={"xy": "EA", "x": "no"}), ["EA", None])
+        self.assertEqual(
+            self.raw(columns=("A", "B", "C"), parts=True, translate={"x": "EA", "y": ""}), ["EA; 3 mm/20 m", "z"]
+        )
 
     def test_columns_by_heading_and_by_letter(self):
         self.assertEqual([each.letter for each in columns_named(self.table.columns, "HEAD-B")], ["B"])

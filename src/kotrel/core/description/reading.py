@@ -58,12 +58,15 @@ def _field(reader: TomlReader, name: str, raw: Any, *path: str) -> Field:
     choices = reader.texts(table, "choices", *path)
     if (kind == "choice") != bool(choices):
         raise reader.wrong(f"field {name}: kind “choice” needs “choices”, and no other kind may have them", *path)
-    to = table.get("to")
-    if (kind == "reference") != isinstance(to, str):
+    to = reader.text_of(table, "to", "", *path) if "to" in table else None
+    if (kind == "reference") != (to is not None):
         raise reader.wrong(f"field {name}: kind “reference” needs “to”, and no other kind may have it", *path)
     decimals = reader.whole(table, "decimals", 0, *path, most=MOST_DECIMALS)
     if decimals is not None and kind not in DECIMAL_KINDS:
         raise reader.wrong(f"field {name}: only numbers, quantities and money have decimals", *path, "decimals")
+    for key in ("least", "most", "zero_means", "words"):
+        if key in table and kind not in DECIMAL_KINDS:
+            raise reader.wrong(f"field {name}: “{key}” is only for numbers, quantities and money", *path, key)
     check = table.get("check")
     if check is not None:
         reader.one_of(reader.text_of(table, "check", "", *path), tuple(CODE_RULES), "check", *path)

@@ -127,8 +127,10 @@ def _against_system(
     fields = [name for name in dict.fromkeys(("code", "unit", *OWN_PRICES, rules.outliers.by)) if name in about.fields]
     codes = frame["item"].drop_nulls().unique()
     held = state.having(about, fields, "code", codes).unique("code", keep="any")
-    numbers = [pl.col(name).cast(NUMBER, strict=False).alias(f"own {name}") for name in OWN_PRICES if name in fields]
-    group = pl.col(rules.outliers.by if rules.outliers.by in fields else "category").alias("group")
+    blank = pl.lit(None, pl.String)
+    own_prices = {name: pl.col(name) if name in fields else blank for name in OWN_PRICES}
+    numbers = [expr.cast(NUMBER, strict=False).alias(f"own {name}") for name, expr in own_prices.items()]
+    group = (pl.col(rules.outliers.by) if rules.outliers.by in fields else blank).alias("group")
     items = held.select(pl.col("code").alias("item"), *numbers, group)
     frame = frame.join(items, on="item", how="left", maintain_order="left")
     if record == "item":

@@ -13,10 +13,9 @@ from typing import Literal
 import polars as pl
 
 from kotrel.core.description.model import Field
-from kotrel.core.expressions import Compiled, Scope, compile_expression
+from kotrel.core.expressions import Compiled, Scope, compile_at
 from kotrel.core.expressions.exact import to_decimals
 from kotrel.core.expressions.kinds import NUMBER, exact
-from kotrel.core.expressions.parsing import ExpressionError
 from kotrel.core.pricing.rounding import has_none, rounded
 from kotrel.core.pricing.rules import OWN_PRICES, PriceRules, Step
 from kotrel.core.pricing.standing import BREAK, base_units
@@ -119,10 +118,7 @@ def fields_of(
 
 def _compiled(step: Step, text: str, scope: Scope, kind: Literal["number", "yes_no"]) -> Compiled:
     """An expression of a step; what is wrong with it names the step."""
-    try:
-        return compile_expression(text, scope, kind)
-    except ExpressionError as error:
-        raise ExpressionError(text, error.at, f"{step.name}: {error.trouble}", error.hint or "") from None
+    return compile_at(step.name, text, scope, kind)
 
 
 def _slots(goods: Goods, targets: list[str]) -> pl.DataFrame:

@@ -10,7 +10,7 @@ import polars as pl
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.default_sets import DefaultSet
 from kotrel.core.description.model import Field
-from kotrel.core.expressions import Compiled, Scope, compile_expression, number_codes
+from kotrel.core.expressions import Compiled, Scope, compile_at, number_codes
 from kotrel.core.readying.reading_values import DefaultReader, read_values
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Defaulted, Rows
@@ -184,7 +184,7 @@ def _where(where: str | None, rows: Rows, values: pl.DataFrame, names: Names) ->
     everywhere = pl.Series([True], dtype=pl.Boolean).new_from_index(0, values.height)
     if where is None:
         return everywhere
-    compiled = compile_expression(where, Scope(rows.record.fields, {}, names), "yes_no")
+    compiled = compile_at("where of a set of defaults", where, Scope(rows.record.fields, {}, names), "yes_no")
     frame = values.with_columns(_blank(values, name) for name in compiled.fields if name not in values.columns)
     return compiled.column(frame).fill_null(False)
 
@@ -208,7 +208,7 @@ def _made(
         letters_by_heading(rows.table.columns),
         names,
     )
-    compiled = compile_expression(expression, scope, may_number=True)
+    compiled = compile_at(f"make of {name} in the match", expression, scope, may_number=True)
     frame = values.hstack(columns_for(rows.table, compiled.expr))
     made = compiled.column(frame, _as_text(compiled, fields[name]))
     made = made.zip_with(values[name].is_null(), values[name]).alias(name)

@@ -21,6 +21,7 @@ class Source:
     Attributes:
         columns: one column; several where they are joined or make a list.
         between: the text between joined columns, or None for a single column.
+        parts: the columns are the parts of a list.
         last: use the last filled one of several columns (levels of a path).
         pattern: a pattern with parts in braces, like ``{diameter} mm / {length} m``; ``part`` is the one used.
         found_by: fields of the record referred to, one for each column: the row there that has these values is meant.
@@ -37,6 +38,7 @@ class Source:
 
     columns: tuple[str, ...] = ()
     between: str | None = None
+    parts: bool = False
     last: bool = False
     pattern: str | None = None
     part: str | None = None
@@ -69,17 +71,11 @@ def raw_values(table: Table, source: Source) -> pl.Series:
     if not source.columns:
         return pl.Series([source.fixed], dtype=pl.String).new_from_index(0, table.rows)
     if source.last:
-        return (
-            cells_as_shown(table, source.columns)
-            .select(pl.coalesce(_filled(pl.col(letter)) for letter in reversed(source.columns)))
-            .to_series()
-        )
+        levels = [_filled(pl.col(letter)) for letter in reversed(source.columns)]
+        values = cells_as_shown(table, source.columns).select(pl.coalesce(levels)).to_series()
+        return values.replace(_translations(values, source)) if source.translate else values
     if len(source.columns) > 1:
-        between = source.between if source.between is not None else "; "
-        parts = [_filled(pl.col(letter)) for letter in source.columns]
-        cells = cells_as_shown(table, source.columns)
-        joined = cells.select(pl.concat_str(parts, separator=between, ignore_nulls=True)).to_series()
-        return joined.set(joined == "", None)
+        return _put_together(table, source)
     if source.is_plain:
         return table.cells[source.columns[0]]
     values = as_shown(table, source.columns[0])
@@ -93,6 +89,17 @@ def raw_values(table: Table, source: Source) -> pl.Series:
         known = values.is_in(list(_translations(values, source)))
         values = values.zip_with(known | ~held.is_in(list(_translations(held, source))), held)
     return values.replace(_translations(values, source))
+
+
+def _put_together(table: Table, source: Source) -> pl.Series:
+    """What several columns hold as one value. Of a list, each part is translated; of a text, the whole."""
+    cells = cells_as_shown(table, source.columns).select(_filled(pl.col(letter)) for letter in source.columns)
+    if source.translate and source.parts:
+        cells = cells.select(column.replace(_translations(column, source)) for column in cells)
+    between = source.between if source.between is not None else "; "
+    joined = cells.select(pl.concat_str(pl.all(), separator=between, ignore_nulls=True)).to_series()
+    joined = joined.set(joined == "", None)
+    return joined.replace(_translations(joined, source)) if source.translate and not source.parts else joined
 
 
 def _translations(values: pl.Series, source: Source) -> dict[str, str | None]:

@@ -8,7 +8,7 @@ from dataclasses import replace
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.expressions import Scope, compile_expression
+from kotrel.core.expressions import Scope, compile_at
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
@@ -42,7 +42,7 @@ def choose_rows(rows: Rows, where: str | None, once_per: Sequence[str] = ()) -> 
 def _picked(rows: Rows, where: str) -> pl.Series:
     record = rows.record
     scope = Scope({name: record.fields[name] for name in rows.fields}, letters_by_heading(rows.table.columns))
-    compiled = compile_expression(where, scope, "yes_no")
+    compiled = compile_at("where in the match", where, scope, "yes_no")
     frame = rows.values.hstack(columns_for(rows.table, compiled.expr))
     return compiled.column(frame).fill_null(False)
 
