@@ -62,6 +62,8 @@ translate = { a = "b" }
 [field.description]
 join = ["A", "B"]
 between = ", "
+[field.condition]
+column = "I"
 [field.unit]
 default_by = "condition"
 defaults = { new = "EA" }
