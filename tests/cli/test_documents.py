@@ -47,6 +47,18 @@ class OnSqlite(Program):
         self.assertEqual(
             (post["warehouse"], post["account"], post["documents"], post["lines"]), ("LOFT", "OPENING", 1, 5)
         )
+        self.assertEqual((post["first_day"], post["last_day"]), ("2026-11-01", "2026-11-01"))
+        # What the sheet says counts, and an option that does nothing says so.
+        said = self.kotrel("check", "loft.csv", "--as", "opening_stock", "--warehouse", "QUAY").stdout
+        self.assertIn(
+            "--warehouse QUAY is only for rows that say nothing, and 5 rows of the sheet say Rigging loft, LOFT", said
+        )
+        self.assertNotIn(
+            "only for rows", self.kotrel("check", "loft.csv", "--as", "opening_stock", "--warehouse", "LOFT").stdout
+        )
+        self.write("items.csv", "Item code,Cost", "FST-00020,1")
+        refused = self.kotrel("preview", "items.csv", "--as", "item", "--date", "2026-11-01", status=2)
+        self.assertIn("--date is for documents", refused.stderr)
         self.load("loft.csv", *FLAT, record="opening_stock", more=("--date", "2026-11-01"))
         places = self.stock("--by", "item,bin,serial", "--where", "warehouse is 'LOFT'")
         self.assertEqual(places["FST-00010", "L-01-C", None][0], "300")

@@ -11,14 +11,28 @@ from kotrel.core.description.model import Record
 from kotrel.core.documents.families import families
 from kotrel.core.documents.in_load import Ledger, check_documents, refuse_whole
 from kotrel.core.documents.shaping import Circumstances, shaped
+from kotrel.core.errors import WrongUse
 from kotrel.core.parts import Business, Checked, Look, Part, in_load
 from kotrel.core.rows.cells import at_their_cells
 from kotrel.core.rows.system_state import InLoad
 
 
 def shape_parts(parts: Sequence[Part], business: Business, look: Look) -> list[Part]:
-    """The parts with flat sheets of documents as headers, lines and lots; in load order."""
+    """The parts with flat sheets of documents as headers, lines and lots; in load order.
+
+    Raises:
+        WrongUse: something is said of documents, and there are none.
+    """
     if not any(_is_of_document(part.rows.record) for part in parts):
+        said = business.options.documents
+        for option, value in (("number", said.number), ("date", said.date), ("warehouse", said.warehouse), ("account", said.account),
+                              ("as-target", said.as_target)):  # fmt: skip
+            if value:
+                raise WrongUse(
+                    f"--{option} is for documents, such as opening stock, and there are none here",
+                    "Leave it out. What a row says of itself has a column of its own: kotrel records RECORD lists them.",
+                    "wrong-command-line",
+                )
         return list(parts)
     description = business.description
 

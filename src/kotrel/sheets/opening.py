@@ -88,7 +88,12 @@ def open_sheets(
             f"Kotrel reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.",
             "unknown-file",
         )
-    return _with_lock_remark(path, [read_text_file(path, encoding)])
+    grid = read_text_file(path, encoding)
+    if sheet is not None:
+        grid = replace(
+            grid, remarks=(*grid.remarks, f"a text file has no sheets: it is read whole, not its sheet “{sheet}”")
+        )
+    return _with_lock_remark(path, [grid])
 
 
 def is_old_text(path: Path) -> bool:

@@ -160,7 +160,7 @@ def _by_headings(tables: Sequence[Table], records: Sequence[Record], wanted: Wan
             names = [matched.record.name, *(record.name for record in rivals)]
             raise WrongUse(
                 f"the headings of {where} could mean {listed_and(names, 'or')}",
-                f"Name the record: --as {names[0]}; or name the sheet or file after it.",
+                f"Name the record: {listed_and([f'--as {name}' for name in names], 'or')}; or name the sheet or file after it.",
                 "which-record",
             )
     alone = len(best.letters) == 1 and not best.has_key and not wanted.options.match_on

@@ -41,7 +41,7 @@ class InDocuments:
         parts: as they were given, with the findings added.
         remarks: place in ``parts`` → what is said of them.
         movements: what the documents post, as rows of the ledger.
-        totals: kind, warehouse, account, documents, lines, quantity, value of what is posted on hand.
+        totals: kind, warehouse, account, the first and the last day, documents, lines, quantity, value of what is posted on hand.
     """
 
     parts: list[Rows]
@@ -50,7 +50,7 @@ class InDocuments:
     totals: pl.DataFrame
 
 
-TOTALS: dict[str, pl.DataType | type[pl.DataType]] = {"kind": pl.String, "warehouse": pl.String, "account": pl.String, "documents": pl.UInt32, "lines": pl.UInt32,
+TOTALS: dict[str, pl.DataType | type[pl.DataType]] = {"kind": pl.String, "warehouse": pl.String, "account": pl.String, "first_day": pl.String, "last_day": pl.String, "documents": pl.UInt32, "lines": pl.UInt32,
           "quantity": pl.Decimal(38, 12), "value": pl.Decimal(38, 12)}  # fmt: skip
 
 
@@ -227,10 +227,15 @@ def _totals(whole: Together, movements: pl.DataFrame) -> pl.DataFrame:
         )
         amounts = whole.lines.select(PART, ROW, amount.alias("value"))
         movements = movements.drop("value").join(amounts, on=[PART, ROW], how="left", maintain_order="left")
-    account = pl.col("account") if "account" in whole.headers.columns else pl.lit(None, pl.String).alias("account")
-    accounts = whole.headers.select("document", account).unique("document", keep="first")
-    rows = movements.join(accounts, on="document", how="left", maintain_order="left")
+    said = (
+        pl.col(name) if name in whole.headers.columns else pl.lit(None, pl.String).alias(name)
+        for name in ("account", "date")
+    )
+    headers = whole.headers.select("document", *said).unique("document", keep="first").rename({"date": "posted on"})
+    rows = movements.join(headers, on="document", how="left", maintain_order="left")
     grouped = rows.group_by("kind", "warehouse", "account", maintain_order=True).agg(
+        pl.col("posted on").min().alias("first_day"),
+        pl.col("posted on").max().alias("last_day"),
         pl.col("document").n_unique().alias("documents"),
         pl.struct("document", "line").n_unique().alias("lines"),
         pl.col("quantity").sum(),

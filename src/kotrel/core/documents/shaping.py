@@ -16,6 +16,7 @@ from kotrel.core.documents.reversal import taken_back
 from kotrel.core.documents.targets import to_differences
 from kotrel.core.phrases import count, listed
 from kotrel.core.readying.repairing import repair
+from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.load_options import DocumentOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -58,9 +59,11 @@ def shaped(rows: Rows, about: Circumstances) -> list[Shaped]:
     rows = _with_options(rows, family, about.options)
     line_fields = [name for name in family.lines.fields if name not in family.header.fields]
     if not any(name in rows.fields for name in line_fields if name != family.line):
+        if any(_said(family, about.options).values()):
+            rows = _about_options(repair(rows, about.state, about.spellings), family, about.options)
         header = _only_fields(rows, family.header, rows.values)
         return [Shaped(header)]
-    rows = repair(_without_quantity(rows), about.state, about.spellings)
+    rows = _about_options(repair(_without_quantity(rows), about.state, about.spellings), family, about.options)
     said: list[str] = []
     if about.options.as_target and "item" in rows.fields:
         rows, said = to_differences(rows, family, about.state, about.sums)
@@ -86,15 +89,39 @@ def _without_quantity(rows: Rows) -> Rows:
     return rows.only(~blank).with_findings([left])
 
 
-def _with_options(rows: Rows, family: Family, options: DocumentOptions) -> Rows:
-    """Blank header fields filled with what the user said on the command line."""
-    said = {
+def _said(family: Family, options: DocumentOptions) -> dict[str, str | None]:
+    """Field → what the user said of it."""
+    return {
         family.number: options.number,
         "date": options.date,
         "warehouse": options.warehouse,
         "account": options.account,
     }
-    for name, value in said.items():
+
+
+def _about_options(rows: Rows, family: Family, options: DocumentOptions) -> Rows:
+    """Rows, repaired, with a warning for each option that says otherwise than they: what a sheet says counts."""
+    found: list[FindingGroup] = []
+    for name, value in _said(family, options).items():
+        if value is None or name not in rows.values.columns or name not in rows.letters:
+            continue
+        own = rows.as_it_stands(name)
+        others = own.filter(own.is_not_null() & (rows.values[name] != value))
+        if others.len():
+            option = "number" if name == family.number else name
+            theirs = listed(others.unique(maintain_order=True).to_list(), 3)
+            verb = "says" if others.len() == 1 else "say"
+            message = f"--{option} {value} is only for rows that say nothing, and {count(others.len(), 'row')} of the sheet {verb} {theirs}"
+            title = "what the sheet says counts"
+            found.append(
+                rows.sheet_finding("warning", "option-not-used", title, message, rows.letters[name], rows.heading(name))
+            )
+    return rows.with_findings(found) if found else rows
+
+
+def _with_options(rows: Rows, family: Family, options: DocumentOptions) -> Rows:
+    """Blank header fields filled with what the user said on the command line."""
+    for name, value in _said(family, options).items():
         if value is None or name not in rows.record.fields:
             continue
         filled = pl.col(name).fill_null(pl.lit(value)) if name in rows.values.columns else pl.lit(value)
