@@ -8,6 +8,7 @@ from pathlib import Path
 from kotrel.commands._shared import now, workspace_of
 from kotrel.core.changes.journal import load_name
 from kotrel.core.changes.outcome_page import page_of
+from kotrel.core.errors import WrongUse
 from kotrel.core.parts import Checked
 from kotrel.reports.answers import show_answered
 from kotrel.reports.findings import checked_json
@@ -64,6 +65,13 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         return _show_job(job, screen)
     number = load_number(args.load) if job is None or job.number is None else job.number
     system = workspace.system()
+    if not isinstance(system, FolderSystem) and (args.result or args.only_refused or args.map_name):
+        option = "--from" if args.result else "--only-refused" if args.only_refused else "--map"
+        raise WrongUse(
+            f"{option} is for a program that only takes files: this system says itself what became of each row",
+            f"kotrel outcome {args.load} shows it.",
+            "wrong-command-line",
+        )
     if isinstance(system, FolderSystem) and (args.wait or args.result or _may_be_answered(system, number, workspace)):
         answered = _answer(number, args, workspace, screen)
         if answered is None or not all(each.ok for each in answered):

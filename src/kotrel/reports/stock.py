@@ -133,7 +133,10 @@ def stock_book(found: Stock) -> OutBook:
 def show_reorder(screen: Screen, done: Reorder, with_orders: bool, every: bool) -> None:
     """What to order, by vendor, with its value."""
     if not done.lines:
-        screen.show("Nothing to order: everything is above its reorder point.")
+        if done.points:
+            screen.show("Nothing to order: everything is above its reorder point.")
+        else:
+            screen.show("Nothing to order: there is no reorder point among what was asked for.")
         _remarks(screen, done.remarks)
         return
     numbers = ["on hand", *(["on order", "reserved"] if with_orders else []), "point", "level", "order"]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import shutil
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
@@ -14,6 +14,8 @@ import polars as pl
 from kotrel.core.description.model import Field, Record
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.expressions import Scope, compile_expression
+from kotrel.core.expressions.kinds import NUMBER
+from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import nearest
 from kotrel.sheets.cell_texts import put_text
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
@@ -72,12 +74,14 @@ def export_records(
     """
     require_new_file(path)
     found = [record_named(workspace.description, name) for name in dict.fromkeys(records)]
+    chosen = replace(chosen, fields=tuple(dict.fromkeys(chosen.fields)))
+    _require_fields(found, chosen.fields)
     kept: dict[str, pl.DataFrame] = {}
     sheets: list[OutSheet] = []
     with workspace.system().reading() as reading:
         for record in found:
             step(f"reading {record.title.lower()}")
-            fields = _fields(record, chosen.fields, len(found) == 1)
+            fields = _fields(record, chosen.fields)
             rows = _rows(record, fields, chosen, workspace, reading)
             kept[record.name] = rows
             sheets.append(_sheet(record, fields, rows, chosen, workspace, reading))
@@ -92,13 +96,21 @@ def export_records(
     return Exported(path, {name: rows.height for name, rows in kept.items()}, stamp)
 
 
-def _fields(record: Record, wanted: Sequence[str], strict: bool) -> list[Field]:
-    """The fields asked for, always with the key."""
+def _require_fields(records: Sequence[Record], wanted: Sequence[str]) -> None:
+    """Raises WrongUse where none of the records has a field that is asked for."""
     for name in wanted:
-        if strict and name not in record.fields:
-            close = nearest(name, record.fields)
-            hint = f"Did you mean {close}?" if close else f"kotrel records {record.name} lists them."
-            raise WrongUse(f"{record.name} has no field “{name}”", hint, "no-such-field")
+        if not any(name in record.fields for record in records):
+            close = nearest(name, [each for record in records for each in record.fields])
+            hint = f"Did you mean {close}?" if close else f"kotrel records {records[0].name} lists them."
+            raise WrongUse(
+                f"{listed_and([record.name for record in records])} {'has' if len(records) == 1 else 'have'} no field “{name}”",
+                hint,
+                "no-such-field",
+            )
+
+
+def _fields(record: Record, wanted: Sequence[str]) -> list[Field]:
+    """The fields asked for, as far as the record has them, always with the key."""
     names = [*(name for name in record.key if name not in wanted), *(name for name in wanted if name in record.fields)]
     return [record.fields[name] for name in (names if wanted else record.fields)]
 
@@ -122,7 +134,7 @@ def _rows(
     rows = reading.read(record.name, list(needed))
     if condition is not None:
         rows = rows.filter(condition.column(rows).fill_null(False))
-    by = [pl.col(name).cast(pl.Decimal(38, 6)) if record.fields[name].is_decimal else pl.col(name) for name in order]
+    by = [pl.col(name).cast(NUMBER) if record.fields[name].is_decimal else pl.col(name) for name in order]
     rows = (
         rows.sort(by, descending=[name.endswith(" down") for name in chosen.sort], nulls_last=True)
         if by

@@ -19,6 +19,8 @@ from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.stages.stock import require_stock
 from kotrel.workspace.settings import Workspace
 
+_SHORT = 30
+"""Characters of an order's number where the system says nothing of its length."""
 RECORD = "item_warehouse"
 NEEDED = ("reorder_point", "order_up_to")
 
@@ -44,11 +46,12 @@ class Line:
 
 @dataclass(frozen=True)
 class Reorder:
-    """What to order, the remarks on what was left out, and the value by vendor."""
+    """What to order, the remarks on what was left out, the value by vendor, and how many reorder points were looked at."""
 
     lines: tuple[Line, ...]
     remarks: tuple[str, ...] = ()
     by_vendor: dict[str | None, Decimal] = field(default_factory=dict)
+    points: int = 0
 
 
 def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reorder:
@@ -124,7 +127,7 @@ def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reord
     by_vendor: dict[str | None, Decimal] = {}
     for line in lines:
         by_vendor[line.vendor] = by_vendor.get(line.vendor, Decimal(0)) + (line.value or Decimal(0))
-    return Reorder(tuple(lines), tuple(remarks), by_vendor)
+    return Reorder(tuple(lines), tuple(remarks), by_vendor, rows.height)
 
 
 def order_book(done: Reorder, description: Description, today: date) -> OutBook:
@@ -137,18 +140,29 @@ def order_book(done: Reorder, description: Description, today: date) -> OutBook:
     if family is None:
         raise WrongUse("the system takes no purchase orders", "Leave out -o to see what to order.", "no-such-record")
     record = flat_record(family)
+    numbers = _numbers(done, today, record.fields[family.number].length or _SHORT)
     names = [name for name in (family.number, "vendor", "warehouse", "date", "item", "quantity", "unit", "price", "amount")
              if name in record.fields]  # fmt: skip
-    rows = [[_cell(line, name, family.number, today) for name in names] for line in done.lines]
+    rows = [[_cell(line, name, family.number, numbers, today) for name in names] for line in done.lines]
     frame = pl.DataFrame(rows, schema=dict.fromkeys(names, pl.String), orient="row")
     columns = tuple(OutColumn(record.fields[name].title, record.fields[name]) for name in names)
     return OutBook((OutSheet(family.header.title, columns, frame),))
 
 
-def _cell(line: Line, name: str, number: str, today: date) -> str | None:
+def _numbers(done: Reorder, today: date, longest: int) -> dict[tuple[str | None, str], str]:
+    """Vendor and warehouse → the number of their order: made of both, or counted where that is too long."""
+    found: dict[tuple[str | None, str], str] = {}
+    for place, key in enumerate(dict.fromkeys((line.vendor, line.level.warehouse) for line in done.lines), start=1):
+        whole = f"PO-{key[0] or 'NONE'}-{key[1]}-{today:%Y%m%d}"
+        fits = len(whole) <= longest and whole not in found.values()
+        found[key] = whole if fits else f"PO-{today:%Y%m%d}-{place}"
+    return found
+
+
+def _cell(line: Line, name: str, number: str, numbers: dict[tuple[str | None, str], str], today: date) -> str | None:
     level = line.level
     if name == number:
-        return f"PO-{line.vendor or 'NONE'}-{level.warehouse}-{today:%Y%m%d}"[:30]
+        return numbers[line.vendor, level.warehouse]
     values: dict[str, str | None] = {
         "vendor": line.vendor, "warehouse": level.warehouse, "date": today.isoformat(), "item": level.item,
         "quantity": f"{level.order:f}", "unit": line.unit, "price": None if line.cost is None else f"{line.cost:f}",

@@ -159,6 +159,8 @@ def _record(reader: TomlReader, name: str, raw: Any) -> Record:
         raise reader.wrong(f"record {name} has no fields", *path, hint=f"Add a table like [record.{name}.field.code].")
     fields = {each: _field(reader, each, value, *path, "field", each) for each, value in raw_fields.items()}
     key = reader.texts(table, "key", *path)
+    if len(set(key)) < len(key):
+        raise reader.wrong(f"the key of {name} names a field twice", *path, "key")
     if not key:
         raise reader.wrong(
             f"record {name} has no key", *path, hint='Name the field that identifies a row, like key = ["code"].'

@@ -111,6 +111,8 @@ class TomlReader:
         )
         if not fits:
             raise self.wrong(f'“{key}” must be a list of groups of fields, like [["one", "two"]]', *path, key)
+        if any(len(set(group)) < len(group) for group in value):
+            raise self.wrong(f"“{key}” has a group that names a field twice", *path, key)
         return tuple(tuple(group) for group in value)
 
     def mapping(self, table: Mapping[str, Any], key: str, *path: str) -> dict[str, str]:
