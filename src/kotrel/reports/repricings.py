@@ -33,6 +33,8 @@ def show_repriced(screen: Screen, repriced: Repriced, every: bool) -> None:
         screen.show(Text(f"  {name}: {count(number, 'row')} left out, no item of the system", style="yellow"))
     for said in repriced.not_read:
         screen.show(Text(f"  {said}", style="yellow"))
+    for name, why in repriced.worked.idle.items():
+        screen.show(Text(f"  step “{name}” works out nothing: {why}", style="yellow"))
     for target, number in repriced.worked.blank.items():
         screen.show(
             Text(
@@ -105,6 +107,7 @@ def repriced_json(repriced: Repriced, files: list[str]) -> dict[str, Any]:
         "same": repriced.same,
         "untouched": repriced.worked.untouched,
         "blank": dict(repriced.worked.blank),
+        "idle": dict(repriced.worked.idle),
         "unknown": dict(repriced.unknown),
         "not_read": list(repriced.not_read),
         "counts": {

@@ -1,6 +1,7 @@
 """New prices: rounding rules, steps, units, currencies and guards. All figures are worked out by hand."""
 
 import unittest
+from dataclasses import replace
 from decimal import ROUND_HALF_UP, Decimal
 
 import polars as pl
@@ -101,6 +102,19 @@ class WorkingOut(unittest.TestCase):
         # C has no step but the second; B has no price for the second to add to.
         self.assertEqual(new_prices(*steps), {"price A EA 0": "10", "price B EA 0": "10", "price C EA 0": "6"})
         self.assertEqual(new_prices(*steps, every=True)["price A EA 0"], "11")
+
+    def test_a_step_that_works_out_nothing_says_why(self):
+        steps = [replace(one, name=name) for name, one in (
+            ("none", step("category is 'Z'", SHOP="SHOP + 1")), ("all", step(SHOP="SHOP + 1")), ("late", step("code is 'A'", SHOP="SHOP + 1")),
+        )]  # fmt: skip
+        goods = Goods(ITEMS, FIELDS, PRICES, FACTORS, LISTS, frame("item letter.cost", "A 9.00"), "EUR")
+        done = work_out(PriceRules("r", "R", None, False, tuple(steps)), goods, lambda record: {})
+        self.assertEqual(
+            done.idle, {"none": "its condition fits no item", "late": "earlier steps have all of its items"}
+        )
+        step_of = replace(step(quantity="7", SHOP="SHOP + 1"), name="seven")
+        done = work_out(PriceRules("r", "R", None, False, (step_of,)), goods, lambda record: {})
+        self.assertEqual(done.idle, {"seven": "no such price is there"})
 
     def test_a_blank_makes_no_price_and_a_sheet_gives_figures(self):
         made = new_prices(step(cost="[letter.cost]", YARD="[letter.cost] at margin 30%"))

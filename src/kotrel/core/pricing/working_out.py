@@ -55,11 +55,13 @@ class Worked:
             ``factor``: of every price that a step worked out.
         untouched: prices of the lists that are set which no step touched.
         blank: prices for which a step had nothing to work with, by target.
+        idle: steps that had no price to work on, each with the reason.
     """
 
     prices: pl.DataFrame
     untouched: int
     blank: Mapping[str, int] = field(default_factory=dict)
+    idle: Mapping[str, str] = field(default_factory=dict)
 
 
 def work_out(rules: PriceRules, goods: Goods, names: Callable[[str], Mapping[str, str]]) -> Worked:
@@ -81,21 +83,34 @@ def work_out(rules: PriceRules, goods: Goods, names: Callable[[str], Mapping[str
     )
     settled = pl.Series([], dtype=pl.String)
     blank: dict[str, int] = {}
+    idle: dict[str, str] = {}
     for step in rules.steps:
         fits = items["code"]
         if step.where is not None:
             fits = items.filter(_compiled(step, step.where, scope, "yes_no").column(items).fill_null(False))["code"]
+        why = "its condition fits no item" if not len(fits) else "no such price is there"
         if not rules.every_step:
+            why = (
+                why
+                if fits.is_empty() or not fits.is_in(settled.implode()).all()
+                else "earlier steps have all of its items"
+            )
             fits = fits.filter(~fits.is_in(settled.implode()))
             settled = pl.concat([settled, fits])
+        seen = 0
         for target, text in step.targets.items():
             compiled = _compiled(step, text, scope, "number")
-            done, lacking = _one(done, items, fits, step, target, compiled, rules, goods)
+            done, lacking, looked_at = _one(done, items, fits, step, target, compiled, rules, goods)
+            seen += looked_at
             if lacking:
                 blank[target] = blank.get(target, 0) + lacking
+        if not seen:
+            idle[step.name] = why
     touched = done.filter(pl.col("step").is_not_null() & pl.col("now").is_not_null())
     left = done.filter(pl.col("step").is_null() & pl.col("old").is_not_null() & pl.col("target").is_in(targets)).height
-    return Worked(touched.rename({"now": "new"}).select(*BREAK, "old", "new", "step", "remark", "factor"), left, blank)
+    return Worked(
+        touched.rename({"now": "new"}).select(*BREAK, "old", "new", "step", "remark", "factor"), left, blank, idle
+    )
 
 
 def fields_of(
@@ -146,15 +161,15 @@ def _one(
     compiled: Compiled,
     rules: PriceRules,
     goods: Goods,
-) -> tuple[pl.DataFrame, int]:
-    """All prices of one target after a step, and for how many of them there was nothing to work with."""
+) -> tuple[pl.DataFrame, int, int]:
+    """All prices of one target after a step, for how many of them there was nothing to work with, and how many it looked at."""
     mine = (pl.col("target") == target) & pl.col("item").is_in(fits.implode())
     if step.from_quantity is not None:
         mine = mine & (pl.col("from_quantity") == exact(step.from_quantity))
     # Names with a space: an item may have a field of any other name.
     part = done.filter(mine).select(pl.col(name).alias(f"the {name}") for name in (*BREAK[1:], "factor"))
     if not part.height:
-        return done, 0
+        return done, 0, 0
     named = [name for name in compiled.fields if name in goods.fields or name in goods.figures.columns]
     lists = dict.fromkeys(name.removeprefix("old ") for name in compiled.fields if name not in named)
     fields = items.select(pl.col("code").alias("the item"), *named)
@@ -191,6 +206,7 @@ def _one(
             pl.coalesce("said", "remark").alias("remark"),
         ).select(done.columns),
         lacking,
+        part.height,
     )
 
 
