@@ -6,7 +6,7 @@ import argparse
 import getpass
 import re
 import sys
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -133,6 +133,28 @@ def add_sheet(parser: argparse.ArgumentParser) -> None:
         metavar="NAME",
         help="the encoding of a text file, such as cp1252 or mac-roman (default: recognised)",
     )
+
+
+def whole_from(least: int) -> Callable[[str], int]:
+    """The kind of an option that is a whole number, at least so much."""
+
+    def read(text: str) -> int:
+        if not re.fullmatch(r"[0-9]{1,9}", text) or int(text) < least:
+            raise argparse.ArgumentTypeError(f"“{text}” is not a whole number from {least} up")
+        return int(text)
+
+    return read
+
+
+def number_from(least: float) -> Callable[[str], float]:
+    """The kind of an option that is a number, such as of seconds, at least so much."""
+
+    def read(text: str) -> float:
+        if not re.fullmatch(r"[0-9]{1,9}(\.[0-9]{1,9})?", text) or float(text) < least:
+            raise argparse.ArgumentTypeError(f"“{text}” is not a number from {least:g} up")
+        return float(text)
+
+    return read
 
 
 def _row(text: str) -> int:

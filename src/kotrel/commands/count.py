@@ -7,7 +7,7 @@ from dataclasses import replace
 from decimal import Decimal, InvalidOperation
 from pathlib import Path
 
-from kotrel.commands._shared import add_agreement, day, files_of, now, user, workspace_of
+from kotrel.commands._shared import add_agreement, day, files_of, now, user, whole_from, workspace_of
 from kotrel.core.errors import WrongUse
 from kotrel.core.values.moments import read_moment
 from kotrel.reports import counts as report
@@ -50,9 +50,9 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
         metavar="CLASSES",
         help="only items of class A, B or C by value, like A or A,B",
     )
-    freeze.add_argument("--sample", type=int, metavar="N", help="only so many items, chosen at random")
+    freeze.add_argument("--sample", type=whole_from(1), metavar="N", help="only so many items, chosen at random")
     freeze.add_argument(
-        "--seed", type=int, default=1, metavar="N", help="the same seed chooses the same items (default: 1)"
+        "--seed", type=whole_from(0), default=1, metavar="N", help="the same seed chooses the same items (default: 1)"
     )
     freeze.add_argument(
         "--not-counted-since", type=day, metavar="DATE", help="only items that no count has posted since that day"
@@ -66,7 +66,9 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
         default="warehouse",
         help="one sheet for each (default: warehouse)",
     )
-    sheets.add_argument("--split", type=int, default=1, metavar="N", help="each in so many parts, one for each counter")
+    sheets.add_argument(
+        "--split", type=whole_from(1), default=1, metavar="N", help="each in so many parts, one for each counter"
+    )
     sheets.add_argument(
         "--counters", default="", metavar="NAMES", help="a part for each who counts, with the name on it, like ola,mia"
     )
@@ -163,8 +165,6 @@ def _freeze(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> i
 def _sheets(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
     from kotrel.stages.counting.sheets import Wish, make_sheets
 
-    if args.split < 1:
-        raise WrongUse("--split needs a number from 1 up", "", "wrong-command-line")
     counters = tuple(dict.fromkeys(filter(None, map(str.strip, args.counters.split(",")))))
     if counters and args.split > 1:
         raise WrongUse("--counters makes a part for each of them: leave --split out", "", "wrong-command-line")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from kotrel.commands._shared import now, workspace_of
+from kotrel.commands._shared import now, number_from, workspace_of
 from kotrel.core.changes.journal import load_name
 from kotrel.core.changes.outcome_page import page_of
 from kotrel.core.errors import WrongUse
@@ -49,7 +49,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--wait", action="store_true", help="wait until the system has answered")
     parser.add_argument(
-        "--seconds", type=float, default=600, metavar="N", help="with --wait: so long at most (default: 600)"
+        "--seconds", type=number_from(0), default=600, metavar="N", help="with --wait: so long at most (default: 600)"
     )
     parser.add_argument("--all", action="store_true", help="list every row")
     parser.add_argument("--rest", metavar="FILE", help="write the refused rows to a file, with the reasons")

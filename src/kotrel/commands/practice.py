@@ -7,7 +7,7 @@ import random
 import time
 from pathlib import Path
 
-from kotrel.commands._shared import workspace_of
+from kotrel.commands._shared import number_from, whole_from, workspace_of
 from kotrel.core.errors import WrongUse
 from kotrel.reports.documents import quantity_text
 from kotrel.reports.screen import Screen
@@ -27,14 +27,18 @@ kotrel practice till till
 def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
     trade: argparse.ArgumentParser = steps.add_parser("trade", help="sell and receive goods, as a busy shop does")
-    trade.add_argument("--seconds", type=float, default=30, metavar="N", help="for so long (default: 30)")
+    trade.add_argument("--seconds", type=number_from(0), default=30, metavar="N", help="for so long (default: 30)")
     trade.add_argument(
-        "--every", type=float, default=1, metavar="N", help="one sale or receipt in so many seconds (default: 1)"
+        "--every",
+        type=number_from(0),
+        default=1,
+        metavar="N",
+        help="one sale or receipt in so many seconds (default: 1)",
     )
-    trade.add_argument("--most", type=int, metavar="N", help="stop after so many")
+    trade.add_argument("--most", type=whole_from(1), metavar="N", help="stop after so many")
     trade.add_argument("--warehouse", default="", metavar="CODES", help="only in these, like QUAY,SHED")
     trade.add_argument(
-        "--seed", type=int, default=1, metavar="N", help="the same seed trades the same goods (default: 1)"
+        "--seed", type=whole_from(0), default=1, metavar="N", help="the same seed trades the same goods (default: 1)"
     )
     reset: argparse.ArgumentParser = steps.add_parser("reset", help="put the practice system back to its start")
     reset.add_argument("--yes", action="store_true", help="go ahead without asking")
@@ -42,20 +46,28 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
         "till", help="a strict program that only takes files, reading them as they come"
     )
     till.add_argument("folder", metavar="DIR", help="the till's folder")
-    till.add_argument("--seconds", type=float, default=3600, metavar="N", help="for so long (default: 3600)")
+    till.add_argument("--seconds", type=number_from(0), default=3600, metavar="N", help="for so long (default: 3600)")
     till.add_argument(
-        "--slow", type=float, default=1, metavar="N", help="works on each file for so many seconds (default: 1)"
+        "--slow",
+        type=number_from(0),
+        default=1,
+        metavar="N",
+        help="works on each file for so many seconds (default: 1)",
     )
     till.add_argument("--once", action="store_true", help="read what is there, then stop")
     serve: argparse.ArgumentParser = steps.add_parser(
         "serve", help="the practice system as a service, over HTTP on this machine"
     )
-    serve.add_argument("--port", type=int, default=8765, metavar="N", help="0 for any that is free (default: 8765)")
-    serve.add_argument("--open", action="store_true", help="without a token: anybody on this machine may load")
-    serve.add_argument("--most-mb", type=float, default=16, metavar="N", help="the largest body it takes (default: 16)")
-    serve.add_argument("--rate", type=float, metavar="N", help="the most requests in a second")
     serve.add_argument(
-        "--slow", type=float, default=0, metavar="N", help="works on each job for so many seconds longer"
+        "--port", type=whole_from(0), default=8765, metavar="N", help="0 for any that is free (default: 8765)"
+    )
+    serve.add_argument("--open", action="store_true", help="without a token: anybody on this machine may load")
+    serve.add_argument(
+        "--most-mb", type=number_from(0), default=16, metavar="N", help="the largest body it takes (default: 16)"
+    )
+    serve.add_argument("--rate", type=number_from(0), metavar="N", help="the most requests in a second")
+    serve.add_argument(
+        "--slow", type=number_from(0), default=0, metavar="N", help="works on each job for so many seconds longer"
     )
     serve.add_argument(
         "--faults",
@@ -63,7 +75,9 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
         metavar="LIST",
         help="faults and how often, for trying clients: drop=0.1,error=0.05,late-error,twice,lose-status",
     )
-    serve.add_argument("--seed", type=int, default=1, metavar="N", help="the same seed, the same faults (default: 1)")
+    serve.add_argument(
+        "--seed", type=whole_from(0), default=1, metavar="N", help="the same seed, the same faults (default: 1)"
+    )
     return [trade, reset, till, serve]
 
 

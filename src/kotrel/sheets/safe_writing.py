@@ -32,7 +32,8 @@ def require_new_file(path: Path, endings: Sequence[str] = ()) -> Path:
         OutOfReach: its folder does not exist.
     """
     if endings and path.suffix.lower() not in endings:
-        what = "this is written as a workbook" if len(endings) == 1 else f"“{path.suffix}” is not a known file ending"
+        unknown = f"“{path.suffix}” is not a known file ending" if path.suffix else "it has no file ending"
+        what = "this is written as a workbook" if len(endings) == 1 else unknown
         raise WrongUse(
             f"{path}: {what}",
             f"Use a name like {path.stem}{endings[0]}." if len(endings) == 1 else f"Use one of {', '.join(endings)}.",

@@ -39,7 +39,7 @@ def write_book(book: OutBook, path: Path) -> None:
     ending = path.suffix.lower()
     if ending not in ENDINGS:
         raise WrongUse(
-            f"{path}: “{ending}” is not a known file ending",
+            f"{path}: “{ending}” is not a known file ending" if ending else f"{path} has no file ending",
             f"Use one of {', '.join(ENDINGS)}.",
             "unknown-ending",
         )

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
@@ -18,6 +17,7 @@ from kotrel.core.understanding.wide import Wide, find_wide
 from kotrel.stages.file_options import Wanted, record_named
 from kotrel.stages.understanding import tables_in
 from kotrel.systems.interface import Reading, Step
+from kotrel.workspace.file_names import made_file_name
 from kotrel.workspace.map_reading import FOLDER
 from kotrel.workspace.map_writing import write_map
 from kotrel.workspace.settings import Workspace
@@ -75,7 +75,7 @@ def map_file(
             f"kotrel inspect {path} shows what is in it.",
             "nothing-recognised",
         )
-    saved = workspace.folder / FOLDER / f"{_plain(name or path.stem)}.toml"
+    saved = workspace.folder / FOLDER / f"{made_file_name(name or path.stem, 'match')}.toml"
     reading_as = {
         "heading_row": wanted.heading_row,
         "sheet": table.sheet if wanted.sheet else None,
@@ -109,7 +109,3 @@ def _missing(record: Record, fed: Sequence[str]) -> list[str]:
     return [
         field.name for field in needed if not (field.default or field.default_from or field.same_as or field.numbered)
     ]
-
-
-def _plain(name: str) -> str:
-    return re.sub(r"[^\w.-]+", "-", name).strip("-.") or "match"

@@ -12,6 +12,7 @@ import polars as pl
 from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.documents.families import Family, family_of, flat_record
 from kotrel.core.errors import WrongUse
+from kotrel.core.phrases import count
 from kotrel.core.similarity import nearest
 from kotrel.sheets.safe_writing import require_new_file
 from kotrel.sheets.templates import Template, write_template
@@ -68,7 +69,14 @@ def make_template(
         len(found) > 1 or path.suffix.lower() not in (".csv", ".tsv", ".tab", ".txt")
     ):
         raise WrongUse(
-            f"a template for {len(found)} records needs an .xlsx workbook; a text file can hold only one",
+            f"a template for {count(len(found), 'record')} needs an .xlsx workbook"
+            + (
+                "; a text file can hold only one"
+                if len(found) > 1
+                else f", or a text file: “{path.suffix}” is neither"
+                if path.suffix
+                else ", or a text file, and an ending that says which"
+            ),
             "Use a name like template.xlsx.",
             "unknown-ending",
         )

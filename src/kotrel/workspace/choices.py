@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import json
-import re
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.similarity import nearest
+from kotrel.workspace.file_names import is_file_name
 
 FOLDER = "choices"
 
@@ -31,7 +31,7 @@ def save_choice(hidden: Path, name: str, choice: Choice) -> bool:
         WrongUse: the name is none.
         OutOfReach: it cannot be written.
     """
-    if not re.fullmatch(r"[\w][\w.-]{0,40}", name):
+    if not is_file_name(name):
         raise WrongUse(
             f"“{name}” is no name for a choice", "Use letters, digits, - and _, like ropes.", "wrong-command-line"
         )

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
@@ -20,6 +19,7 @@ from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.similarity import nearest
 from kotrel.workspace.blocks import blocks_of, frame_in
 from kotrel.workspace.checksums import Damaged
+from kotrel.workspace.file_names import is_file_name
 
 FOLDER = "counts"
 _TABLES = """
@@ -191,7 +191,7 @@ def require_new_count(hidden: Path, name: str) -> Path:
     Raises:
         WrongUse: there is one of that name, or the name is none.
     """
-    if not re.fullmatch(r"[\w][\w.-]{0,40}", name):
+    if not is_file_name(name):
         raise WrongUse(
             f"“{name}” is no name for a count", "Use letters, digits, - and _, like shed-2027.", "wrong-command-line"
         )
