@@ -135,12 +135,14 @@ def add_sheet(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def whole_from(least: int) -> Callable[[str], int]:
-    """The kind of an option that is a whole number, at least so much."""
+def whole_from(least: int, most: int | None = None) -> Callable[[str], int]:
+    """The kind of an option that is a whole number, at least so much and at most so much."""
+    reach = f"from {least} up" if most is None else f"from {least} to {most}"
 
     def read(text: str) -> int:
-        if not re.fullmatch(r"[0-9]{1,9}", text) or int(text) < least:
-            raise argparse.ArgumentTypeError(f"“{text}” is not a whole number from {least} up")
+        fits = re.fullmatch(r"[0-9]{1,9}", text) and least <= int(text) <= (most or int(text))
+        if not fits:
+            raise argparse.ArgumentTypeError(f"“{text}” is not a whole number {reach}")
         return int(text)
 
     return read

@@ -59,7 +59,7 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
         "serve", help="the practice system as a service, over HTTP on this machine"
     )
     serve.add_argument(
-        "--port", type=whole_from(0), default=8765, metavar="N", help="0 for any that is free (default: 8765)"
+        "--port", type=whole_from(0, 65_535), default=8765, metavar="N", help="0 for any that is free (default: 8765)"
     )
     serve.add_argument("--open", action="store_true", help="without a token: anybody on this machine may load")
     serve.add_argument(
