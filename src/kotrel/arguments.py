@@ -4,18 +4,63 @@ from __future__ import annotations
 
 import argparse
 import importlib
+import re
 from typing import NoReturn
 
 from kotrel import __version__
 from kotrel.commands import COMMANDS
 from kotrel.core.errors import WrongUse
+from kotrel.core.similarity import nearest
 
 
 class _Parser(argparse.ArgumentParser):
     """Reports a wrong command line in the same way as any other error."""
 
+    called: argparse.ArgumentParser | None = None
+    """The parser of the command that is called, where this one has commands."""
+
     def error(self, message: str) -> NoReturn:
-        raise WrongUse(message, f"{self.prog} -h shows how to use it.", "wrong-command-line")
+        knows = self.called or self
+        hint = f"{knows.prog} -h shows how to use it."
+        if unknown := re.match(r"unrecognized arguments: (--[\w-]+)", message):
+            close = nearest(unknown[1], knows._option_string_actions)
+            hint = f"Did you mean {close}? {hint}" if close else hint
+        raise WrongUse(_in_words(message), hint, "wrong-command-line")
+
+
+_SAID = (
+    (r"argument (\S+): invalid choice: '(.*)' \(choose from (.*)\)", r"\1: “\2” is none of \3"),
+    (r"argument (.+): expected one argument", r"\1 needs a value"),
+    (r"argument (.+): expected at least one argument", r"\1 needs at least one value"),
+    (r"argument (\S+): ignored explicit argument '(.*)'", r"\1 takes no value"),
+    (r"argument (\S+): not allowed with argument (\S+)", r"\1 and \2 do not go together"),
+    (r"argument ([^:]+): (.*)", r"\1: \2"),
+    (r"the following arguments are required: (.*)", r"missing: \1"),
+    (r"one of the arguments (.*) is required", r"missing, one of: \1"),
+    (r"unrecognized arguments: (.*)", r"not understood here: \1"),
+    (r"ambiguous option: (\S+) could match (.*)", r"\1 could mean \2"),
+)
+"""What the parser says, and how people say it."""
+
+
+def _in_words(message: str) -> str:
+    for pattern, said in _SAID:
+        if found := re.fullmatch(pattern, message, re.DOTALL):
+            return re.sub(r"'([^']*)'(?=, |$)", r"\1", found.expand(said)) if "none of" in said else found.expand(said)
+    return message
+
+
+def command_named(word: str) -> str:
+    """The command of that name.
+
+    Raises:
+        WrongUse: there is none.
+    """
+    if word in COMMANDS:
+        return word
+    close = nearest(word, COMMANDS)
+    hint = f"Did you mean kotrel {close}?" if close else "kotrel -h lists the commands."
+    raise WrongUse(f"there is no command “{word}”", hint, "wrong-command-line")
 
 
 def _everywhere(parser: argparse.ArgumentParser, default: object) -> None:
@@ -60,4 +105,5 @@ def parser_for(command: str | None) -> argparse.ArgumentParser:
         for each in (sub, *(module.arguments(sub) or ())):
             _everywhere(each, argparse.SUPPRESS)
         sub.set_defaults(run=module.run)
+        parser.called = sub
     return parser

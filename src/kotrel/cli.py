@@ -26,12 +26,10 @@ def main(argv: Sequence[str] | None = None) -> int:
     from kotrel.sheets import head_start
 
     head_start.begin(words)
-    from kotrel.commands import COMMANDS
     from kotrel.core.errors import KotrelError
 
-    command = next((word for word in words if word in COMMANDS), None)
     try:
-        return _run(words, command)
+        return _run(words, _command_in(words))
     except KotrelError as error:
         return _tell(error, "--json" in words)
     except KeyboardInterrupt:
@@ -47,10 +45,22 @@ def main(argv: Sequence[str] | None = None) -> int:
         return _tell(unexpected_error(error, words), "--json" in words)
 
 
-def _run(words: list[str], command: str | None) -> int:
-    from kotrel.arguments import parser_for
+def _command_in(words: list[str]) -> str | None:
+    """The first word that is no option, and no option's value: a workspace may be called like a command."""
+    at = 0
+    while at < len(words):
+        word = words[at]
+        if not word.startswith("-"):
+            return word
+        # The options before a command may be cut short, as everywhere.
+        at += 2 if word == "-w" or (len(word) > 2 and "--workspace".startswith(word)) else 1
+    return None
 
-    parser = parser_for(command)
+
+def _run(words: list[str], command: str | None) -> int:
+    from kotrel.arguments import command_named, parser_for
+
+    parser = parser_for(None if command is None else command_named(command))
     args = parser.parse_args(words)
     if args.command is None:
         parser.print_help()

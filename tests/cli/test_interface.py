@@ -1,6 +1,7 @@
 """What programs read: the keys of ``--json`` stay as they are, and one object is all that is printed."""
 
 import json
+import shutil
 from pathlib import Path
 
 from kotrel.commands import COMMANDS
@@ -63,6 +64,21 @@ class Interface(Program):
         raw = self.kotrel("preview", "a.csv", "--json").stdout
         self.assertEqual(json.loads(raw, parse_float=self.fail)["changes"], changes)
 
+    def test_a_wrong_command_line_is_told_in_words(self):
+        for words, said, hint in (
+            (("chekc", "a.csv"), "there is no command “chekc”", "kotrel check?"), (("check",), "missing: FILE", "kotrel check -h"),
+            (("check", "a.csv", "--duplicates", "x"), "--duplicates: “x” is none of error, first, last", "-h"),
+            (("check", "a.csv", "--maps", "n"), "not understood here: --maps n", "Did you mean --map?"),
+            (("count", "freeze", "a", "--stopped", "--sample", "-3"), "--sample: “-3” is not a whole number from 1 up", "-h"),
+            (("count", "freeze", "nul", "--stopped"), "“nul” is no name for a count", ""),
+            (("export", "item", "price", "-o", "x.xlsx", "--fields", "code,nix"), "item and price have no field “nix”", ""),
+        ):  # fmt: skip
+            with self.subTest(words):
+                told = self.kotrel(*words, status=2).stderr
+                self.assertIn(said, told)
+                self.assertIn(hint, told)
+        self.json("export", "item", "-o", "twice.csv", "--fields", "code,code,cost")
+
     def test_everything_may_stand_before_or_after_the_command(self):
         self.write("a.csv", "Item code,Price", "ROP-00010,0.61")
         here = str(self.folder)
@@ -72,6 +88,9 @@ class Interface(Program):
             ("-w", here, "check", "--json", "a.csv"),
         ):
             self.assertTrue(json.loads(self.kotrel(*words).stdout)["ok"])
+        # A workspace may be called like a command.
+        shutil.copytree(self.folder, self.folder / "stock", ignore=shutil.ignore_patterns("stock"))
+        self.assertEqual(json.loads(self.kotrel("-w", "stock", "history", "--json").stdout), {"loads": []})
 
     def test_no_program_is_taken_from_the_folder_of_a_spreadsheet(self):
         self.json("export", "unit", "-o", "units.ods")
