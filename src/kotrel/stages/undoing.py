@@ -171,6 +171,12 @@ def plan_undo(system: System, writing: Writing, number: int, step: Step, at: dat
     in_the_way = [*_naming_loads(in_the_way, number, writing), *writing.beyond(reversal)]
     refer = _referring(writing, system, reversal)
     posted = [each for each in done if is_of_documents(each)]
+    if how.day is not None and not posted:
+        raise WrongUse(
+            f"--date is for documents that take others back, and {load_name(number)} posted none",
+            "Leave it out: rows are restored or removed at once.",
+            "wrong-command-line",
+        )
     taking = Taking(how.day or at.date(), datetime.now(), f"takes back {load_name(number)}", how.stock, how.what_can)
     back = reverse_documents(posted, system.description, writing.read, writing.ledger_sums, taking)
     if how.what_can:
