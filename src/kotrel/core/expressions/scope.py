@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -31,7 +32,8 @@ class Scope:
 
     def letters_of(self, heading: str) -> Sequence[str]:
         """The letters of the columns with a heading, or of the one with a letter written like ``=C``."""
-        return self.columns.get(heading.upper() if heading.startswith("=") else folded(heading), ())
+        is_letter = re.fullmatch(r"=[A-Za-z]{1,3}", heading) is not None
+        return self.columns.get(heading.upper() if is_letter else folded(heading), ())
 
     def not_one_column(self, heading: str, letters: Sequence[str]) -> tuple[str, str]:
         """What is wrong with a heading that no column has, or several have; and what to do."""

@@ -26,8 +26,10 @@ def names_for(
 
 def _names(about: Record, look: Look, together: Sequence[RecordChanges]) -> Mapping[str, str]:
     code, name = about.code, str(about.called)
-    names = dict(look.read(about.name, [code, name]).iter_rows())
+    held = look.read(about.name, list(dict.fromkeys((code, name))))
+    names = dict(zip(held[code], held[name], strict=True))
     for each in together:
         if each.record.name == about.name and name in each.fields:
-            names |= dict(each.frame.filter(pl.col(ACTION).is_in(["new", "changed"])).select(code, name).iter_rows())
+            written = each.frame.filter(pl.col(ACTION).is_in(["new", "changed"]))
+            names |= dict(zip(written[code], written[name], strict=True))
     return {code: name for code, name in names.items() if name}

@@ -27,8 +27,8 @@ def find_changed_names(rows: Rows, state: SystemState, exported: bool) -> list[F
         target = state.description.records[about.to] if about.to is not None else None
         if column is None or target is None or target.called is None or len(target.key) > 1:
             continue
-        held = state.listed(target).select(target.code, target.called).drop_nulls()
-        names = dict(held.iter_rows())
+        listed = state.listed(target)
+        names = {code: name for code, name in zip(listed[target.code], listed[target.called], strict=True) if name}
         codes = rows.as_it_stands(name).str.strip_chars()
         said = rows.table.cells[column.letter].str.strip_chars()
         right = codes.replace_strict(names, default=None, return_dtype=pl.String)

@@ -218,9 +218,8 @@ def _about_struck(rows: Rows) -> list[FindingGroup]:
         return []
     filled = pl.DataFrame([rows.as_it_stands(name).is_not_null().alias(name) for name in rows.letters])
     none = pl.Series([False], dtype=pl.Boolean).new_from_index(0, filled.height)
-    whole = filled.select(
-        pl.all_horizontal((~pl.col(name)) | said.get(name, none) for name in filled.columns)
-    ).to_series()
+    all_struck = pl.all_horizontal((~pl.col(name)) | said.get(name, none) for name in filled.columns)
+    whole = filled.select(all_struck & pl.any_horizontal(*said.values())).to_series()
     message = "struck through in the workbook, and it counts all the same: delete it if it is not meant"
     record, found = rows.record.name, []
     if whole.any():
