@@ -42,9 +42,9 @@ def names_exist(reader: TomlReader, record: Record, path: tuple[str, ...]) -> No
     for rule in ("in_order", "no_circle"):
         if any(len(group) != 2 for group in getattr(record, rule)):
             raise reader.wrong(f"“{rule}” needs pairs of fields", *path, rule)
-    for rule, each in (("called", record.called), ("path", record.path)):
-        if each in record.key:
-            raise reader.wrong(f"“{rule}” names {each}, which is the key of {record.name}: leave it out", *path, rule)
+    for rule, field in (("called", record.called), ("path", record.path)):
+        if field in record.key:
+            raise reader.wrong(f"“{rule}” names {field}, which is the key of {record.name}: leave it out", *path, rule)
     for each in record.key:
         if record.fields[each].is_kept:
             raise reader.wrong(f"the key “{each}” of {record.name} cannot be kept by the system", *path, "key")
