@@ -110,6 +110,12 @@ USING = {
 OF_SETTINGS = (
     ("check", "a.csv", "--as", "item"), ("records", "item"), ("history",), ("preview", "a.csv"), ("write", "a.csv", "--layout", "up", "-o", "u.csv"), ("reprice", "up", "-o", "p.xlsx"),
 )  # fmt: skip
+OF_DESCRIPTION = (
+    *OF_SETTINGS, ("template", "item", "-o", "t.xlsx"), ("template", "opening_stock", "-o", "t.xlsx"), ("export", "item", "price", "-o", "x.xlsx", "--with-names"),
+    ("export", "item", "-o", "x.csv", "--where", "name of category is 'Rope'"), ("map", "a.csv", "item", "--name", "m"), ("stock",), ("reorder",), ("price", "CHN-00010"),
+    ("count", "freeze", "all", "--stopped"), ("count", "variance", "shed"), ("prepare", "a.csv", "--as", "item", "-o", "p.xlsx"), ("undo", "L0001", "--yes"), ("verify", "L0001"),
+    ("load", "a.csv", "--as", "item", "--yes", "--since", "none"), ("stock", "--by", "category", "--from", "2026-01-01"), ("init", "--review"),
+)  # fmt: skip
 COMMANDS = (
     ("check", "FILE", "--as", "item"), ("inspect", "FILE"), ("preview", "FILE", "--as", "item", "--since", "none"), ("prepare", "FILE", "--as", "item", "-o", "out.xlsx"),
     ("prepare", "FILE", "--as", "item", "-o", "out.ods"), ("prepare", "FILE", "--as", "item", "-o", "out.csv"), ("check", "FILE", "--as", "item", "--marked", "m.xlsx"),
@@ -261,11 +267,10 @@ def _meant(sound: dict[str, bytes], pick: random.Random) -> Case:
             ("write", "a.csv", "--layout", "up", "-o", "u.csv", *pick.choice(((), ("--blanks", "clear")))),
             files,
         )
-    name = pick.choice(("kotrel.toml", "system.toml", *SETTINGS))
-    files[name] = meant.settings(sound[name].decode(), pick).encode()
-    return Case(
-        "meant", name, pick.choice(OF_SETTINGS if name in ("kotrel.toml", "system.toml") else USING[name]), files
-    )
+    name = pick.choice(("kotrel.toml", "system.toml", "system.toml", *SETTINGS))
+    changed = meant.description if name == "system.toml" and pick.random() < 0.8 else meant.settings
+    files[name] = changed(sound[name].decode(), pick).encode()
+    return Case("meant", name, pick.choice(USING.get(name, OF_DESCRIPTION)), files)
 
 
 def _expression(sound: dict[str, bytes], pick: random.Random) -> Case:

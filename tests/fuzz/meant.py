@@ -142,3 +142,43 @@ def layout(pick: random.Random) -> str:
             if pick.random() < 0.1
         ]
     return "\n".join(lines) + "\n"
+
+
+KINDS = ("code", "text", "number", "quantity", "money", "date", "yes_no", "choice", "list", "reference", "moment", "always", "new", "may", "system", "people", "gtin",
+         "document", "ledger", "balance", "stock", "master", "in", "out", "move", "none", "on hand", "reserved", "yes", "no")  # fmt: skip
+
+
+def description(text: str, pick: random.Random) -> str:
+    """A system description in which a few names, kinds and numbers are others that could stand there, or lines are missing."""
+    lines, records = text.split("\n"), re.findall(r"^\[record\.(\w+)\]", text, re.MULTILINE)
+    for _ in range(pick.choice((1, 1, 2))):
+        at = pick.choice([place for place, line in enumerate(lines) if "=" in line])
+        record = next(
+            (found[1] for line in reversed(lines[: at + 1]) if (found := re.match(r"^\[record\.(\w+)", line))), "item"
+        )
+        begins = text.find(f"[record.{record}.field]")
+        fields = re.findall(r"^(\w+) = \{ ?(?:title|kind)", text[begins : begins + 6_000], re.MULTILINE) or list(FIELDS)
+        words = [*fields, *fields, *records, *KINDS]
+        spots = list(re.finditer(r'"[^"]*"', lines[at]))
+        numbers = list(re.finditer(r"\b\d+\b", lines[at]))
+        how = pick.random()
+        if how < 0.6 and spots:
+            spot = pick.choice(spots)
+            lines[at] = lines[at][: spot.start()] + json.dumps(pick.choice(words)) + lines[at][spot.end() :]
+        elif how < 0.75:
+            del lines[at]
+        elif how < 0.9 and numbers:
+            spot = pick.choice(numbers)
+            lines[at] = f"{lines[at][: spot.start()]}{pick.choice((0, 1, 2, 3, 6, 12, 40))}{lines[at][spot.end() :]}"
+        else:
+            some = (
+                json.dumps(pick.choice(words)),
+                json.dumps([pick.choice(fields)]),
+                json.dumps([[pick.choice(fields), pick.choice(fields)]]),
+                "true",
+                "3",
+            )
+            more = f"{pick.choice(WORDS)} = {pick.choice(some)}"
+            inside = lines[at].rstrip().endswith("}")
+            lines[at : at + 1] = [f"{lines[at].rstrip()[:-1]}, {more} }}"] if inside else [lines[at], more]
+    return "\n".join(lines)

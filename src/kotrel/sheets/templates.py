@@ -142,7 +142,7 @@ def _guide_lines(templates: Sequence[Template], lists: Mapping[str, pl.DataFrame
         for field in each.fields:
             allowed = ", ".join(field.choices)
             if field.to is not None and field.to in lists:
-                codes = lists[field.to].to_series(0).to_list()
+                codes = lists[field.to].to_series(0).drop_nulls().to_list()
                 allowed = ", ".join(codes[:12]) + (
                     f" … {len(codes) - 12:,} more" + (", see the drop-down" if len(codes) < SHEET_HOLDS else "")
                     if len(codes) > 12

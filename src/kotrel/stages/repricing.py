@@ -12,6 +12,7 @@ import polars as pl
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.expressions.kinds import NUMBER
+from kotrel.core.phrases import listed_and
 from kotrel.core.pricing.guards import Told, guarded, percent
 from kotrel.core.pricing.list_prices import read_known
 from kotrel.core.pricing.rules import OWN_PRICES, Outliers, PriceRules
@@ -108,7 +109,7 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
 
 
 def require_prices(description: Description) -> None:
-    """Raises WrongUse where the system has no price lists."""
+    """Raises WrongUse where the system has no price lists, or they lack what prices need."""
     missing = [name for name in NEEDED if name not in description.records]
     if missing:
         raise WrongUse(
@@ -116,11 +117,22 @@ def require_prices(description: Description) -> None:
             "system.toml has to describe items, price lists and prices.",
             "no-prices",
         )
+    for record, fields in (
+        ("item", ("code", "unit")),
+        ("price_list", ("code", "currency", "decimals")),
+        ("price", PRICE),
+    ):
+        if lacking := [name for name in fields if name not in description.records[record].fields]:
+            raise WrongUse(
+                f"the record {record} has no field {listed_and(lacking)}, which prices need",
+                f"Describe it in system.toml: [record.{record}.field.{lacking[0]}].",
+                "no-prices",
+            )
 
 
 def factors_of(reading: Reading, description: Description) -> pl.DataFrame:
     """The units of items with their factors."""
-    if "unit_conversion" not in description.records:
+    if description.conversions is None:
         return pl.DataFrame(schema=dict.fromkeys(("item", "unit", "factor"), pl.String))
     return reading.read("unit_conversion", ["item", "unit", "factor"])
 

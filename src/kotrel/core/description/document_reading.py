@@ -123,6 +123,10 @@ def _check_parts(reader: TomlReader, record: Record, records: Mapping[str, Recor
         raise reader.wrong("“part_of” names a document, or the lines of one", *path, "part_of")
     if reference_to(record, whole) is None:
         raise reader.wrong(f"{record.name} has no reference to {whole.name}, of which it is a part", *path, "part_of")
+    if whole.nature == "document" and not any(each.to != whole.name for each in record.references):
+        raise reader.wrong(
+            f"{record.name} does not say of what its lines are: it needs a reference, as to the item", *path
+        )
     for name in record.key:
         if record.fields[name].to is None and not record.fields[name].numbered and record.fields[name].kind == "number":
             raise reader.wrong(f"the key “{name}” must be a code or numbered = true", *path, "field", name)

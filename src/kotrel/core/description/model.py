@@ -260,6 +260,12 @@ class Description:
         return next((each for each in self.records.values() if each.nature == "balance"), None)
 
     @property
+    def conversions(self) -> Record | None:
+        """The record of how many base units of an item are in one of its other units, or None where Kotrel knows of none."""
+        found = self.records.get("unit_conversion")
+        return found if found is not None and {"item", "unit", "factor"} <= set(found.fields) else None
+
+    @property
     def stock_list(self) -> Record | None:
         """The record that says what is on hand where, in a system without a ledger; None where there is none."""
         return next((each for each in self.records.values() if each.nature == "stock"), None)

@@ -77,7 +77,9 @@ def is_flat(record: Record) -> bool:
 def flat_record(family: Family) -> Record:
     """The record of a sheet whose rows each have a line with its header's values and its lot."""
     fields: dict[str, Field] = {
-        name: field for name, field in family.header.fields.items() if not field.is_kept and name != "remark"
+        name: field
+        for name, field in family.header.fields.items()
+        if not field.is_kept and (name != "remark" or name == family.number)
     }
     fields[family.number] = replace(fields[family.number], numbered=True, must="may")
     document = family.document_of(family.lines)

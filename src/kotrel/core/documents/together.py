@@ -136,7 +136,7 @@ def with_factors(lines: pl.DataFrame, state: SystemState) -> pl.DataFrame:
     """Lines with ``factor`` and the decimals of their unit and of the base unit."""
     records = state.description.records
     factors = pl.DataFrame(schema=dict.fromkeys(("item", "unit", "factor"), pl.String))
-    conversion = records.get("unit_conversion")
+    conversion = state.description.conversions
     other = lines.filter(pl.col("unit") != pl.col("base unit"))["item"].unique().drop_nulls()
     if conversion is not None and len(other):
         held = state.having(conversion, ["factor"], "item", other).select("item", "unit", "factor")

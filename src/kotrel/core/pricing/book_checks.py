@@ -149,7 +149,7 @@ def _against_system(
     coming = state.coming(about, ["code", "cost"]).select(
         pl.col("code").alias("item"), pl.col("cost").cast(NUMBER, strict=False).alias("new cost")
     )
-    conversions = state.description.records.get("unit_conversion")
+    conversions = state.description.conversions
     factors = pl.DataFrame(schema=dict.fromkeys(("item", "unit", "factor"), pl.String))
     if conversions is not None:
         factors = state.having(conversions, ["item", "unit", "factor"], "item", codes)

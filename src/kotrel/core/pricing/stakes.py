@@ -36,7 +36,9 @@ def price_stakes(
     frames = [
         _of_prices(each, read)
         for each in changes
-        if each.record.name == "price" and {"item", "amount"} <= set(each.fields)
+        if each.record.name == "price"
+        and {"item", "amount"} <= set(each.fields)
+        and set(PRICE) <= set(each.record.fields)
     ]
     frames += [
         _of_items(each, name)

@@ -22,7 +22,7 @@ class KnownItems:
     ) -> None:
         self._reading = reading
         self._item = item
-        self._convertible = "unit_conversion" in workspace.description.records
+        self._convertible = workspace.description.conversions is not None
         self._known = Known({}, {}, {}, bins)
         self._asked: set[str] = set()
 

@@ -95,7 +95,7 @@ def _codes(codes: set[str], reading: Reading, workspace: Workspace) -> dict[str,
         if len(items) == 1:
             found.setdefault(code, (next(iter(items)), None))
     barcodes = workspace.description.records.get("item_barcode")
-    if barcodes is not None and "unit" in barcodes.fields:
+    if barcodes is not None and {"barcode", "item", "unit"} <= set(barcodes.fields):
         units: dict[str, set[tuple[str, str]]] = {}
         for code, of, unit in (
             reading.read("item_barcode", ["barcode", "item", "unit"], ("barcode", asked)).drop_nulls().iter_rows()

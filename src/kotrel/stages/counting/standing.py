@@ -169,7 +169,7 @@ def standing_posts(count: Count, undone: set[int]) -> list[Post]:
 
 
 def _factors(items: list[str], reading: Reading, workspace: Workspace) -> dict[str, list[tuple[str, Decimal]]]:
-    if not items or "unit_conversion" not in workspace.description.records:
+    if not items or workspace.description.conversions is None:
         return {}
     held = reading.read(
         "unit_conversion", ["item", "unit", "factor"], ("item", pl.Series("item", items, dtype=pl.String))
