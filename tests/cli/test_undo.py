@@ -32,6 +32,8 @@ class Undo(Program):
         whole = self.json("undo", "L0001", "--yes", status=1)
         self.assertEqual((whole["status"], self.state("ROP-00010")), ("refused", 61))
         self.assertIn("--what-can", self.kotrel("undo", "L0001", "--yes", status=1).stdout)
+        dated = self.kotrel("undo", "L0001", "--yes", "--date", "2026-01-01", status=2)
+        self.assertIn("L0001 posted none", dated.stderr)
         part = self.json("undo", "L0001", "--yes", "--what-can")
         self.assertEqual((part["status"], part["removed"], part["restored"]), ("undone in part", 1, 1))
         self.assertEqual(

@@ -112,6 +112,9 @@ def undo_load(
         WrongUse: there is no such load, or it is already undone.
         OutOfReach: the system cannot be reached, or others keep changing the same rows.
     """
+    if how.day is not None:
+        with system.reading() as reading:
+            _require_documents(reading, number)
     if agree is not None:
         # The question is asked without a lock: others can work while the user reads.
         with system.writing() as writing:
@@ -122,6 +125,17 @@ def undo_load(
             return replace(plan, status="not undone")
     with in_progress(hidden, Stamp(at, who, (), _content(system, number), remark, "undo", number)):
         return _undo(system, number, who, remark, at, step, how)
+
+
+def _require_documents(reading: Reading, number: int) -> None:
+    """Raises WrongUse where a load posted no documents, for which alone a date could be meant."""
+    standing(reading.history(), number, "kotrel undo {undo} would bring it back.")
+    if not any(map(is_of_documents, reading.changes_of(number))):
+        raise WrongUse(
+            f"--date is for documents that take others back, and {load_name(number)} posted none",
+            "Leave it out: rows are restored or removed at once.",
+            "wrong-command-line",
+        )
 
 
 def _content(system: System, number: int) -> str:
@@ -171,12 +185,6 @@ def plan_undo(system: System, writing: Writing, number: int, step: Step, at: dat
     in_the_way = [*_naming_loads(in_the_way, number, writing), *writing.beyond(reversal)]
     refer = _referring(writing, system, reversal)
     posted = [each for each in done if is_of_documents(each)]
-    if how.day is not None and not posted:
-        raise WrongUse(
-            f"--date is for documents that take others back, and {load_name(number)} posted none",
-            "Leave it out: rows are restored or removed at once.",
-            "wrong-command-line",
-        )
     taking = Taking(how.day or at.date(), datetime.now(), f"takes back {load_name(number)}", how.stock, how.what_can)
     back = reverse_documents(posted, system.description, writing.read, writing.ledger_sums, taking)
     if how.what_can:
