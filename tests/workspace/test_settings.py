@@ -57,6 +57,8 @@ class Settings(Folder):
             ('[system]\nurl = "sqlite:a.db"\n[spellings]\nunit = "x"\n', 4),
             ('[system]\ndescription = "system.toml"\n', 1),
             ("system = 1\n", 1),
+            ('[system]\nurl = "sqlite:a.db"\n[spellings.unt]\nstk = "EA"\n', 3),
+            ('[system]\nurl = "sqlite:a.db"\n[spellings.unit]\n"Stk." = "EA"\nstk = "M"\n', 5),
         ):
             self.say(text)
             with self.subTest(text), self.assertRaises(WrongUse) as caught:
@@ -76,14 +78,14 @@ class Settings(Folder):
                 self.assertIn("line 2" if "u0000" in text else "too deep", caught.exception.message)
 
     def test_spellings_are_learned_once_and_comments_stay(self):
-        self.assertEqual(learn_spellings(self.folder, {"unit": {"Mtr": "M", "STK": "EA"}, "vendor": {"K": "KELD"}}), 2)
+        self.assertEqual(learn_spellings(self.folder, {"unit": {"Mtr": "M", "STK": "EA"}, "item": {"K": "KELD"}}), 2)
         self.assertEqual(learn_spellings(self.folder, {"unit": {"mtr": "M"}}), 0)
         text = (self.folder / "kotrel.toml").read_text("utf-8")
         self.assertIn("# a comment", text)
         self.assertIn("# pieces", text)
         self.assertEqual(
             open_workspace(self.folder).conventions.spellings,
-            {"unit": {"stk": "EA", "mtr": "M"}, "vendor": {"k": "KELD"}},
+            {"unit": {"stk": "EA", "mtr": "M"}, "item": {"k": "KELD"}},
         )
 
     def test_a_workspace_is_made_once_and_never_over_another(self):

@@ -92,6 +92,13 @@ def layouts_by_record(folder: Path, chosen: Mapping[str, str], description: Desc
     Raises:
         WrongUse: a layout is wrong, or one that was chosen is for another record.
     """
+    if unknown := next((record for record in chosen if record not in description.records), None):
+        close = nearest(unknown, description.records)
+        raise WrongUse(
+            f"kotrel.toml: layouts under [folder] names a record “{unknown}”, which the system does not have",
+            f"Did you mean {close}?" if close else "",
+            "wrong-settings",
+        )
     found = [layout_named(folder, path.stem, description) for path in sorted((folder / FOLDER).glob("*.toml"))]
     by_record: dict[str, Layout] = {}
     for record in description.records:

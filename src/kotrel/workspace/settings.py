@@ -16,13 +16,13 @@ from kotrel.core.description.toml_reading import TomlReader, parsed
 from kotrel.core.documents.checks import CAREFUL, StockRules
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.rows.system_state import Files
-from kotrel.core.similarity import folded
 from kotrel.core.tables.limits import USUAL, Limits
 from kotrel.core.values.conventions import ROUNDINGS, Conventions, is_rounding
 from kotrel.systems.interface import System
 from kotrel.systems.opening import open_system
 from kotrel.systems.pictures import pictures_in
 from kotrel.workspace.count_settings import tolerances
+from kotrel.workspace.spelling_settings import read_spellings
 
 if TYPE_CHECKING:
     from kotrel.systems.folder.sending import Uploads
@@ -178,14 +178,15 @@ def open_workspace(folder: Path) -> Workspace:
             "no system is set", "system", hint='Under [system], set url = "sqlite:practice.db", or your own address.'
         )
     described = folder / settings.text_of(system, "description", "system.toml", "system")
+    description = read_description(_text(described), str(described))
     return Workspace(
         folder=folder,
         url=url,
-        description=read_description(_text(described), str(described)),
+        description=description,
         conventions=Conventions(
             decimal_mark=settings.choice(sheets, "decimal_mark", ("auto", ".", ","), "sheets"),  # type: ignore[arg-type]
             dates=settings.choice(sheets, "dates", ("auto", "day", "month"), "sheets"),  # type: ignore[arg-type]
-            spellings=settings.spellings(data.get("spellings", {})),
+            spellings=read_spellings(settings, data.get("spellings", {}), description.records),
             currency=settings.text_of(sheets, "currency", "EUR", "sheets").upper(),
             rounding=settings.rounding(sheets, "rounding", "sheets"),
         ),
@@ -290,11 +291,3 @@ class _Settings(TomlReader):
         if not is_rounding(value):
             raise self.wrong(f"“{key}” must be {ROUNDINGS}", *at, key)
         return str(value)
-
-    def spellings(self, table: Mapping[str, Any]) -> dict[str, dict[str, str]]:
-        found: dict[str, dict[str, str]] = {}
-        for record, words in table.items():
-            if not isinstance(words, dict) or not all(isinstance(code, str) for code in words.values()):
-                raise self.wrong(f'spellings of {record} must look like each = "EA"', "spellings", record)
-            found[record] = {folded(word): code for word, code in words.items()}
-        return found
