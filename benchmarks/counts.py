@@ -10,7 +10,7 @@ import polars as pl
 from benchmarks.databases import PostgresBench
 from benchmarks.stock import LEDGER, fill_places
 from benchmarks.timing import Timed, call, kotrel, process, python
-from kotrel.systems.opening import database_at
+from kotrel.systems.opening_systems import database_at
 
 READ = """
 import sys, pathlib, python_calamine

@@ -10,9 +10,9 @@ from pathlib import Path
 import polars as pl
 
 from benchmarks.timing import Timed, call, kotrel
-from kotrel.core.description.reading import read_description
-from kotrel.practice.setup import description_text
-from kotrel.systems.opening import database_at
+from kotrel.core.description.description_reading import read_description
+from kotrel.practice.installing import description_text
+from kotrel.systems.opening_systems import database_at
 from kotrel.systems.sql.database import Database, quoted
 from kotrel.systems.sql.store import Store, store_of
 

@@ -8,7 +8,7 @@ import polars as pl
 
 from benchmarks.databases import PostgresBench
 from benchmarks.timing import Timed, call, kotrel, process
-from kotrel.systems.opening import database_at
+from kotrel.systems.opening_systems import database_at
 from kotrel.systems.sql.database import Database
 
 LOTS_EACH = 100

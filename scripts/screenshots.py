@@ -20,8 +20,10 @@ from PIL import Image, ImageDraw, ImageFont
 from rich.console import Console
 from rich.text import Text
 
-from kotrel.practice import counters, letter, loft, story
-from kotrel.practice.scenes_other_ways import write_for_till
+from kotrel.practice import counters, story
+from kotrel.practice import loft_opening as loft
+from kotrel.practice import supplier_prices as letter
+from kotrel.practice.scenes import write_for_till
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 COLUMNS, SIZE, LINE, MARGIN = 120, 17, 22, 24

@@ -19,14 +19,14 @@ from typing import Any
 import polars as pl
 
 from kotrel.core.columns import ROW
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.model import Description
-from kotrel.core.description.reading import read_description
+from kotrel.core.matching.by_headings import match_headings
+from kotrel.core.matching.row_reading import understand
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.table import Grid, letter_of
-from kotrel.core.understanding.matching import match_headings
-from kotrel.core.understanding.reading import understand
 from kotrel.core.values.conventions import Conventions
 from tests import ready_program
 

@@ -13,17 +13,17 @@ import polars as pl
 
 from benchmarks.damage.classes import ASK, DAMAGES, MEND, NAMES, Damage
 from kotrel.core.columns import ROW
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.model import Description
-from kotrel.core.description.reading import read_description
-from kotrel.core.parts import Business, Part
-from kotrel.core.pipeline import check_parts
+from kotrel.core.loading.load_model import Business, Part
+from kotrel.core.loading.pipeline import check_parts
+from kotrel.core.matching.by_headings import match_headings
+from kotrel.core.matching.row_reading import understand
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.table import Grid, letter_of
-from kotrel.core.understanding.matching import match_headings
-from kotrel.core.understanding.reading import understand
 from kotrel.core.values.conventions import Conventions
-from kotrel.practice.setup import description_text, practice_data
+from kotrel.practice.installing import description_text, practice_data
 
 TODAY = date(2026, 11, 26)
 SHEETS = {

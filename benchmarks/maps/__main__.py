@@ -16,9 +16,9 @@ import polars as pl
 from benchmarks.damage.trial import system
 from benchmarks.maps.sheets import SHEETS
 from kotrel.core.description.list_names import ListNames
+from kotrel.core.matching.proposing import propose
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.table import Grid, letter_of
-from kotrel.core.understanding.proposing import propose
 
 SURE = 90
 """A proposal of so many per cent is called sure."""

@@ -5,12 +5,49 @@ from __future__ import annotations
 import argparse
 import importlib
 import re
-from typing import NoReturn
+from typing import TYPE_CHECKING, NoReturn
 
 from kotrel import __version__
-from kotrel.commands import COMMANDS
 from kotrel.core.errors import WrongUse
 from kotrel.core.similarity import nearest
+
+if TYPE_CHECKING:
+    from kotrel.loading.opening import Exchange
+
+COMMANDS = {
+    "demo": ("setup.demo", "play the worked example in a new folder"),
+    "init": ("setup.init", "make a workspace with a practice system, or connect one to your own"),
+    "records": ("setup.records", "show what the connected system takes: record types, or one record's fields"),
+    "template": (
+        "loading.sheets_out.template",
+        "make an empty sheet with headings, a guide and drop-downs from the real lists",
+    ),
+    "export": ("loading.sheets_out.export", "export what the system holds, safe for spreadsheets"),
+    "inspect": ("loading.sheets_in.inspect", "show what is in a spreadsheet"),
+    "map": ("loading.sheets_in.map", "propose which column feeds which field, and save it"),
+    "check": ("loading.sheets_in.check", "find everything that is wrong in a spreadsheet"),
+    "prepare": ("loading.sheets_in.prepare", "write the sheet as Kotrel understood it, in the shape of the template"),
+    "compare": ("loading.sheets_in.compare", "compare two sheets: rows added, removed, and changed from what to what"),
+    "preview": ("loading.loads.preview", "show what a load would do; nothing is changed"),
+    "load": ("loading.loads.load", "load a sheet, all or nothing"),
+    "history": ("loading.loads.history", "list the loads so far"),
+    "outcome": ("loading.loads.outcome", "show one load, row by row"),
+    "verify": ("loading.loads.verify", "read one load back and compare it with what was sent"),
+    "undo": ("loading.loads.undo", "undo one load"),
+    "reprice": ("pricing.reprice", "work out new prices by rules, to read and load"),
+    "price": ("pricing.price", "the price in force, and how it comes about"),
+    "stock": ("stock.stock_command", "what is on hand, where, and what it is worth"),
+    "reorder": ("stock.reorder_list", "what to order up to level"),
+    "count": ("counting.count", "a physical count: freeze, sheets, collect, variance, set, post"),
+    "write": ("exchange.write", "write the upload file that another program insists on"),
+    "lists": ("setup.lists", "show what a program that only exchanges files last gave out"),
+    "practice": ("setup.practice", "play with the practice system: a busy shop floor, or back to its start"),
+}
+"""Command → its module, and its one-line help, in the order people meet them.
+
+A command's module has ``EXAMPLE`` (shown in its help), ``arguments(parser)`` and ``run(args, screen)``, which returns the exit
+status. The help stands here, so that ``kotrel -h`` imports none of them.
+"""
 
 
 class _Parser(argparse.ArgumentParser):
@@ -79,6 +116,13 @@ def _everywhere(parser: argparse.ArgumentParser, default: object) -> None:
     group.add_argument("--quiet", action="store_true", default=default or False, help="no progress and no messages")
 
 
+def _exchange() -> Exchange:
+    """What systems that answer later add to the commands on loads; imported only where a command asks for it."""
+    from kotrel.exchange import later_answers
+
+    return later_answers
+
+
 def parser_for(command: str | None) -> argparse.ArgumentParser:
     parser = _Parser(
         prog="kotrel",
@@ -88,12 +132,12 @@ def parser_for(command: str | None) -> argparse.ArgumentParser:
     parser.add_argument("--version", action="version", version=f"kotrel {__version__}")
     _everywhere(parser, None)
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands, in the order people meet them")
-    for name, said in COMMANDS.items():
+    for name, (module_name, said) in COMMANDS.items():
         if name != command:
             commands.add_parser(name, help=said, add_help=False)
             continue
         # Only the command that is called is imported: each brings its own packages.
-        module = importlib.import_module(f"kotrel.commands.{name}")
+        module = importlib.import_module(f"kotrel.{module_name}")
         sub = commands.add_parser(
             name,
             help=said,
@@ -104,6 +148,6 @@ def parser_for(command: str | None) -> argparse.ArgumentParser:
         # A command with steps of its own returns their parsers: the options stand behind those too.
         for each in (sub, *(module.arguments(sub) or ())):
             _everywhere(each, argparse.SUPPRESS)
-        sub.set_defaults(run=module.run)
+        sub.set_defaults(run=module.run, exchange=_exchange)
         parser.called = sub
     return parser

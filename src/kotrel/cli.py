@@ -40,7 +40,7 @@ def main(argv: Sequence[str] | None = None) -> int:
         _hush()
         return 0
     except Exception as error:  # the one place where every unexpected error ends up
-        from kotrel.unexpected import unexpected_error
+        from kotrel.screen.unexpected import unexpected_error
 
         return _tell(unexpected_error(error, words), "--json" in words)
 
@@ -65,7 +65,7 @@ def _run(words: list[str], command: str | None) -> int:
     if args.command is None:
         parser.print_help()
         return 0
-    from kotrel.reports.screen import Screen
+    from kotrel.screen.screen import Screen
 
     status: int = args.run(args, Screen(as_json=args.json, quiet=args.quiet))
     sys.stdout.flush()
@@ -83,13 +83,13 @@ def _hush() -> None:
 
 def _tell(error: KotrelError, as_json: bool) -> int:
     """Reports what went wrong, where, and what to do next."""
-    from kotrel.reports.screen import Screen
+    from kotrel.screen.screen import Screen
 
     screen = Screen(as_json)
     if as_json:
         screen.json({"error": {"kind": error.kind, "message": error.message, "hint": error.hint}})
     else:
-        from kotrel.reports.harmless import harmless
+        from kotrel.screen.screen import harmless
 
         sys.stderr.write(f"kotrel: {harmless(error.message)}\n")
         if error.hint:

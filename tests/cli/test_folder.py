@@ -5,7 +5,7 @@ import shutil
 import time
 import unittest
 
-from kotrel.stages.learning_lists import drafted_description
+from kotrel.exchange.learning_lists import drafted_description
 from tests.support import Program
 
 

@@ -6,8 +6,8 @@ from datetime import date
 from unittest.mock import patch
 
 from kotrel.core.errors import WrongUse
-from kotrel.stages import understanding
-from kotrel.stages.file_options import Wanted
+from kotrel.loading.file_options import Wanted
+from kotrel.loading.sheets_in import sheet_reading as understanding
 from kotrel.workspace.settings import open_workspace
 from tests.support import Program
 

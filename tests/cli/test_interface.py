@@ -4,7 +4,7 @@ import json
 import shutil
 from pathlib import Path
 
-from kotrel.commands import COMMANDS
+from kotrel.arguments import COMMANDS
 from tests.support import Program
 
 DOCS = Path(__file__).parents[2]

@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 
 from kotrel.core.columns import ROW
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.loading.file_options import Wanted
+from kotrel.loading.sheets_in import large_files as streaming
+from kotrel.loading.sheets_in.checking import check_files
+from kotrel.loading.sheets_in.large_files import check_large
 from kotrel.sheets.textfiles import read_in_parts
-from kotrel.stages import streaming
-from kotrel.stages.checking import check_files
-from kotrel.stages.file_options import Wanted
-from kotrel.stages.streaming import check_large
 from kotrel.workspace.settings import open_workspace
 from tests.support import Program
 

@@ -158,7 +158,7 @@ class Refusals(Shop):
 
     def test_something_unforeseen_writes_a_log_and_no_traceback(self):
         self.write("a.csv", "Item code,Price", "ROP-00010,12.00")
-        code = "import kotrel.stages.streaming as s, kotrel.cli as c, sys\ns.check_any = None\nsys.exit(c.main(['check', 'a.csv']))"
+        code = "import kotrel.loading.sheets_in.large_files as s, kotrel.cli as c, sys\ns.check_any = None\nsys.exit(c.main(['check', 'a.csv']))"
         import subprocess
         import sys
 

@@ -237,8 +237,7 @@ class Statuses(Program):
     def test_version_and_help(self):
         self.assertRegex(self.kotrel("--version").stdout, r"^kotrel \d+\.\d+")
         self.assertIn("examples:", self.kotrel("check", "-h").stdout)
-        from kotrel.arguments import parser_for
-        from kotrel.commands import COMMANDS
+        from kotrel.arguments import COMMANDS, parser_for
 
         for command in COMMANDS:
             with redirect_stdout(StringIO()) as shown, self.assertRaises(SystemExit):

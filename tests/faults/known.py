@@ -8,16 +8,39 @@ HARMLESS: dict[str, dict[str, str]] = {
     "core/changes/system_remarks.py": {
         "not mine or not rows.has_key  →  not rows.has_key": _QUICK,
     },
-    "core/readying/found_by.py": {
+    "core/resolving/repairing.py": {
         "if not given.height: never": _QUICK,
+        "length > len(value)  →  length >= len(value)": "a barcode of a full length is left alone before",
+        "~lengths.is_in(list(GTIN_LENGTHS))  →  lengths.is_in(list(GTIN_LENGTHS))": _QUICK,
+        "without .filter(digits)": _QUICK,
+        "if not (~lengths.is_in(list(GTIN_LENGTHS))).any(): never": _QUICK,
+        "if bool(values.str.len_bytes().is_in([*GTIN_LENGTHS]).all()) and value…: never": _QUICK,
+        "bool(values.str.len_bytes().is_in([*GTIN_LENGTHS]).all()) and value…  →  values.str.len_bytes().n_unique() < 2": _QUICK,
+        "if len(key) > 1 or key[0] not in rows.fields or key[0] == name: never": _NO_OP,
+        "letter is None  →  letter is not None": "a date cell has the shape of a date, which is looked for anyway",
+        "(code := spellings.get(folded(value))) in self.codes and code is no…  →  (code := spellings.get(folded(value))) in self.codes": "no code is blank",
+        "if not len(unknown): never": _QUICK,
+        "if not len(distinct): never": _QUICK,
+        "value != plain(value) and value not in dates  →  value != plain(value)": "a date is plain already",
+        "if bool((column.values.str.len_bytes() == column.values.str.len_chars()).…: never": _QUICK,
+        "without .filter(~distinct.is_in(state.known_codes(record, distinct).implode()))": "a known code is its own only candidate",
+        "if letter is None: never": "a made value has no cell, and so no kind",
+        'seen.str.contains(SHAPED_LIKE_DATE) & seen.str.contains("[a-z]")  →  seen.str.contains(SHAPED_LIKE_DATE)': _QUICK,
+        'values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]")  →  values.str.contains("[a-z]")': _QUICK,
+        'seen.str.contains(SHAPED_LIKE_DATE) & seen.str.contains("[a-z]")  →  seen.str.contains("[a-z]")': _QUICK,
+        'values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]"…  →  values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]")': "a date cell is ISO, without letters",
+        'if isinstance(kinds, str) and kinds == "text" and not in_exponent_form: never': _QUICK,
     },
-    "core/understanding/tidying/moments.py": {
+    "core/normalizing/date_columns.py": {
         "~known.fill_null(False) & values.is_not_null()  →  ~known.fill_null(False)": "a blank is read as a blank",
+        "without .filter(odd)": "a date in the plain form says nothing about the order of the others",
+        "if not odd.any(): never": _QUICK,
+        "~plain.fill_null(False) & values.is_not_null()  →  ~plain.fill_null(False)": "a blank is read as a blank",
     },
     "core/stock/reorder.py": {
         "level <= available  →  level < available": "level − available is nothing then",
     },
-    "core/pricing/stakes.py": {
+    "core/pricing/price_impact.py": {
         'each.record.name == "price" and {"item", "amount"} <= set(each.fields)  →  {"item", "amount"} <= set(each.fields)': "without the unit and the break, nothing is known of the price before",
         'each.record.name == "price" and {"item", "amount"} <= set(each.fields)  →  each.record.name == "price"': "without the unit and the break, nothing is known of the price before",
         '(pl.col(ACTION) == "changed") & pl.col(name).is_not_null()  →  pl.col(name).is_not_null()': "a change from a blank, or to one, is left out later, and so is what stays the same",
@@ -26,7 +49,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         '{"item", "amount"} <= set(each.fields)  →  {"item", "amount"} < set(each.fields)': "without the unit and the break, nothing is known of the price before",
         "not rows.height or any(name not in changes.fields for name in _BREAK)  →  any(name not in changes.fields for name in _BREAK)": _QUICK,
     },
-    "core/readying/list_additions.py": {
+    "core/resolving/list_additions.py": {
         "target.path is None or source is None or not source.last or len(sou…  →  target.path is None": "a single column has no levels, and says so itself",
         "target.path and parents.height  →  parents.height": "what has no level above gets a blank",
         "target.path and parents.height  →  target.path": "what has no level above gets a blank",
@@ -37,10 +60,10 @@ HARMLESS: dict[str, dict[str, str]] = {
     "core/changes/seal.py": {
         "mine.height == count  →  mine.height >= count": "a slice is never longer",
     },
-    "core/understanding/choosing.py": {
+    "core/matching/row_choice.py": {
         'how="left"  →  inner': "every row that is kept has its group",
     },
-    "core/readying/other_codes.py": {
+    "core/resolving/other_codes.py": {
         "len(record.key) > 1 or not len(values)  →  len(record.key) > 1": _QUICK,
         "value in wanted and code is not None and value != code  →  value in wanted": "what nobody asked for is never looked up, and a blank is no code",
         "if name == key: never": "a code is no other code of its own row",
@@ -53,15 +76,19 @@ HARMLESS: dict[str, dict[str, str]] = {
         "str | None  →  str": "a type",
         "len(set(times)) > 1 and moved.held_at(place.key, min(map(str, times…  →  moved.held_at(place.key, min(map(str, times))) != moved.held_at(pla…": "at one time, a place holds one quantity",
     },
-    "core/readying/renamed.py": {
+    "core/resolving/exported_sheets.py": {
         "if not missing or not strange: never": _NO_OP,
         "not missing or not strange  →  not missing": _NO_OP,
         "not missing or not strange  →  not strange": _NO_OP,
+        "same | (exported & (numbers[0] == numbers[1]).fill_null(False))  →  same": "the comparison with the export finds the same once more",
+        "exported & (stands.eq_missing(before) | (_blank(stands) & _blank(be…  →  stands.eq_missing(before) | (_blank(stands) & _blank(before))": "without an exported row, there is no value that could differ",
+        "same & rows.values[clears]  →  rows.values[clears]": "what is cleared otherwise stays so",
+        "clears in rows.values.columns and (same & rows.values[clears]).any()  →  clears in rows.values.columns": _NO_OP,
     },
     "core/changes/journal.py": {
         "each.number == number  →  each.number >= number": "entries come in order, without gaps"
     },
-    "core/understanding/tidying/amounts.py": {
+    "core/normalizing/amounts.py": {
         'mark is None and (contradicts or proved == "," or numbers.doubtful_…  →  mark is None': _QUICK,
         "first is not None and second is not None  →  second is not None": "an ambiguous number can be read both ways",
         "first is not None and second is not None  →  first is not None": "an ambiguous number can be read both ways",
@@ -74,7 +101,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if odd.any(): never": _QUICK,
         'mark is None and (contradicts or proved == "," or numbers.doubtful_…  →  contradicts or proved == "," or numbers.doubtful_points(texts)': _QUICK,
     },
-    "core/understanding/tidying/column.py": {
+    "core/normalizing/column.py": {
         "bool(seen.str.contains(_CLEAN).all()) or not bool(seen.str.contains…  →  not bool(seen.str.contains(_STRAY).any())": _QUICK,
         "if not distinct: never": _QUICK,
         "without .filter(odd)": "what is plain is read as itself",
@@ -82,41 +109,10 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if bool(seen.str.contains(_CLEAN).all()) or not bool(seen.str.contains…: never": _QUICK,
         'if not bool(values.str.starts_with("\'").any()): never': _QUICK,
     },
-    "core/understanding/tidying/terms.py": {
+    "core/normalizing/terms.py": {
         'nearest(text, about.choices) or ""  →  nearest(text, about.choices)': "no suggestion is shown either way",
     },
-    "core/understanding/tidying/days.py": {
-        "without .filter(odd)": "a date in the plain form says nothing about the order of the others",
-        "if not odd.any(): never": _QUICK,
-        "~plain.fill_null(False) & values.is_not_null()  →  ~plain.fill_null(False)": "a blank is read as a blank",
-    },
-    "core/readying/barcode_repairs.py": {
-        "length > len(value)  →  length >= len(value)": "a barcode of a full length is left alone before",
-        "~lengths.is_in(list(GTIN_LENGTHS))  →  lengths.is_in(list(GTIN_LENGTHS))": _QUICK,
-        "without .filter(digits)": _QUICK,
-        "if not (~lengths.is_in(list(GTIN_LENGTHS))).any(): never": _QUICK,
-        "if bool(values.str.len_bytes().is_in([*GTIN_LENGTHS]).all()) and value…: never": _QUICK,
-        "bool(values.str.len_bytes().is_in([*GTIN_LENGTHS]).all()) and value…  →  values.str.len_bytes().n_unique() < 2": _QUICK,
-        "if len(key) > 1 or key[0] not in rows.fields or key[0] == name: never": _NO_OP,
-    },
-    "core/readying/repairing.py": {
-        "letter is None  →  letter is not None": "a date cell has the shape of a date, which is looked for anyway",
-        "(code := spellings.get(folded(value))) in self.codes and code is no…  →  (code := spellings.get(folded(value))) in self.codes": "no code is blank",
-        "if not len(unknown): never": _QUICK,
-        "if not len(distinct): never": _QUICK,
-        "value != plain(value) and value not in dates  →  value != plain(value)": "a date is plain already",
-        "if bool((column.values.str.len_bytes() == column.values.str.len_chars()).…: never": _QUICK,
-        "without .filter(~distinct.is_in(state.known_codes(record, distinct).implode()))": "a known code is its own only candidate",
-    },
-    "core/readying/lost_codes.py": {
-        "if letter is None: never": "a made value has no cell, and so no kind",
-        'seen.str.contains(SHAPED_LIKE_DATE) & seen.str.contains("[a-z]")  →  seen.str.contains(SHAPED_LIKE_DATE)': _QUICK,
-        'values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]")  →  values.str.contains("[a-z]")': _QUICK,
-        'seen.str.contains(SHAPED_LIKE_DATE) & seen.str.contains("[a-z]")  →  seen.str.contains("[a-z]")': _QUICK,
-        'values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]"…  →  values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]")': "a date cell is ISO, without letters",
-        'if isinstance(kinds, str) and kinds == "text" and not in_exponent_form: never': _QUICK,
-    },
-    "core/readying/three_way.py": {
+    "core/resolving/three_way.py": {
         "loaded is None or not loaded.height  →  loaded is None": _NO_OP,
         "gone & edited_rows  →  gone": "the rows are left out with their findings",
         'if field.is_decimal or field.kind in ("date", "moment", "yes_no", "choi…: never': "equal values in another form are equal already",
@@ -126,27 +122,18 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if not differs.any(): never": _QUICK,
         "if not broken: never": _QUICK,
     },
-    "core/readying/untouched.py": {
-        "same | (exported & (numbers[0] == numbers[1]).fill_null(False))  →  same": "the comparison with the export finds the same once more",
-        "exported & (stands.eq_missing(before) | (_blank(stands) & _blank(be…  →  stands.eq_missing(before) | (_blank(stands) & _blank(before))": "without an exported row, there is no value that could differ",
-        "same & rows.values[clears]  →  rows.values[clears]": "what is cleared otherwise stays so",
-        "clears in rows.values.columns and (same & rows.values[clears]).any()  →  clears in rows.values.columns": _NO_OP,
-    },
-    "core/readying/repeated.py": {
+    "core/resolving/near_duplicates.py": {
         "new() & rows.values[name].is_not_null()  →  new()": "a blank name is joined to none",
         "pl.all_horizontal(agrees) & (filled >= ENOUGH - 1) & (pl.col(key) !…  →  pl.all_horizontal(agrees) & (filled >= ENOUGH - 1)": "a key that is new is not the key of a row that the system holds",
         'keep="first"  →  last': "of several that are the same, any may be named",
-    },
-    "core/readying/near_keys.py": {
         "if not wanted.any(): never": _QUICK,
         "if not held.height: never": _QUICK,
-        "new() & rows.values[name].is_not_null()  →  new()": "a blank has no form that another could look like",
     },
-    "core/readying/row_lookup.py": {
+    "core/resolving/row_lookup.py": {
         "if other == last: never": "what is found twice counts once",
         "other == last  →  other >= last": "what is found twice counts once",
     },
-    "core/readying/filling.py": {
+    "core/resolving/filling.py": {
         "name in values.columns  →  name not in values.columns": _QUICK,
         "not wanted or not any(name in rows.fields for name in record.key if…  →  not any(name in rows.fields for name in record.key if name not in w…": _NO_OP,
         "if len(made) != values.height: never": "a single value counts for every row anyway",
@@ -160,7 +147,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if not fillable.any(): never": _NO_OP,
         "source.default_by is not None and source.default_by in rows.values.…  →  source.default_by in rows.values.columns": _NO_OP,
     },
-    "core/checking/present.py": {"if carried and not rows.values[name].null_count(): never": _QUICK},
+    "core/checking/required.py": {},
     "core/checking/keys.py": {
         "values.slice(1) == values.slice(0, len(values) - 1)  →  values.slice(1) >= values.slice(0, len(values) - 1)": _QUICK,
         "if values.is_sorted(): never": _QUICK,
@@ -173,18 +160,18 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if not clash.height: never": _NO_OP,
         "if parts.height: never": _NO_OP,
     },
-    "core/checking/across.py": {
+    "core/checking/across_sheets.py": {
         "len(keyed) == len(parts)  →  len(keyed) >= len(parts)": "there are never more",
     },
     "core/checking/rules.py": {
         'rows.values[reference].is_not_null() & ( there["is known"] & (there…  →  there["is known"] & (there["value there"] != value).fill_null(True)': "a blank refers to no known row",
     },
-    "core/checking/circles.py": {"if not own.height: never": _NO_OP},
-    "core/checking/codes.py": {
+    "core/checking/circles.py": {},
+    "core/checking/check_digits.py": {
         "if not bad.height: never": _NO_OP,
         'without .filter(pl.col("value").is_not_null())': "a blank has no length, and no wrong one",
     },
-    "core/checking/together.py": {
+    "core/checking/field_groups.py": {
         "if not partial.any(): never": _NO_OP,
     },
     "core/checking/dependents.py": {
@@ -203,7 +190,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "after_point > decimals  →  after_point >= decimals": _QUICK,
         "field.least is not None and (field.least != 0 or bool(values.str.st…  →  field.least is not None": _QUICK,
     },
-    "core/pipeline.py": {
+    "core/loading/pipeline.py": {
         "len(parts) > 1  →  len(parts) >= 1": "one part has nothing in common with another",
         "without changes.sort(key=lambda each: order.index(each.record.name))": "what a part creates comes right before it, and no earlier part refers to it",
         "name not in now.columns  →  name in now.columns": "it is read once more",

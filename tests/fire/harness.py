@@ -14,7 +14,7 @@ from pathlib import Path
 
 import psycopg
 
-from kotrel.workspace import in_progress
+from kotrel.loading.loads import in_progress
 from tests.support import fresh_shop, run_kotrel
 
 SHEETS = ("items.csv", "vendors.csv")

@@ -7,17 +7,17 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.checking import check_rows
+from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.columns import ROW
-from kotrel.core.description.reading import read_description
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.table import Table
 from kotrel.core.values.code_formats import gtin_check_digit
 from kotrel.practice import story
+from kotrel.practice.installing import base_lists, description_text, practice_data
 from kotrel.practice.items import barcode, items
-from kotrel.practice.setup import base_lists, description_text, practice_data
-from kotrel.sheets.opening import open_sheets
+from kotrel.sheets.opening_files import open_sheets
 
 DESCRIPTION = read_description(description_text())
 

@@ -13,10 +13,10 @@ from hypothesis import strategies as st
 from kotrel.core.changes.change_set import Rest
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import cells_of
+from kotrel.loading.loads.rest_workbook import RestSheet, write_rest
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.marking import mark
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
-from kotrel.sheets.rest_workbook import RestSheet, write_rest
 from kotrel.sheets.table_writing import write_book
 from kotrel.sheets.workbooks import read_workbook
 from tests.support import rows

@@ -11,16 +11,16 @@ from openpyxl.comments import Comment
 from openpyxl.formatting.rule import CellIsRule
 from openpyxl.styles import PatternFill
 
-from kotrel.core.checking import check_rows
+from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.errors import WrongUse
+from kotrel.core.matching.by_headings import match_headings
+from kotrel.core.matching.row_reading import understand
 from kotrel.core.tables.detection import find_table
-from kotrel.core.understanding.matching import match_headings
-from kotrel.core.understanding.reading import understand
 from kotrel.core.values.conventions import Conventions
 from kotrel.sheets import marking
 from kotrel.sheets.marking import mark
 from kotrel.sheets.marks import COLUMN, SUMMARY, marks_of
-from kotrel.sheets.opening import open_sheets
+from kotrel.sheets.opening_files import open_sheets
 from tests.support import TODAY, small, state
 
 

@@ -10,13 +10,13 @@ from unittest.mock import patch
 import polars as pl
 
 from kotrel.core.errors import KotrelError, OutOfReach
-from kotrel.core.tables.limits import Limits
-from kotrel.sheets import archives
-from kotrel.sheets.opening import open_sheets
+from kotrel.core.tables.reading_limits import Limits
+from kotrel.loading.sheets_in.sheet_reading import tables_of
+from kotrel.sheets.ooxml import archives
+from kotrel.sheets.ooxml.sheet_xml import Special, search_sheet
+from kotrel.sheets.opening_files import open_sheets
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
-from kotrel.sheets.sheet_xml import Special, search_sheet
 from kotrel.sheets.table_writing import write_book
-from kotrel.stages.understanding import tables_of
 
 MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
 RELATIONS = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"

@@ -13,10 +13,10 @@ from struct import pack
 import openpyxl
 
 from kotrel.core.errors import OutOfReach
-from kotrel.core.tables.hidden import Hidden
-from kotrel.core.tables.shown import Shown
-from kotrel.sheets.opening import open_sheets
-from kotrel.sheets.special_cells import special_cells
+from kotrel.core.tables.number_display import Shown
+from kotrel.core.tables.table import Hidden
+from kotrel.sheets.ooxml.special_cells import special_cells
+from kotrel.sheets.opening_files import open_sheets
 from kotrel.sheets.workbooks import read_workbook
 
 OLD = Path(__file__).with_name("old.xls")

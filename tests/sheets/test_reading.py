@@ -13,9 +13,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kotrel.core.errors import KotrelError, OutOfReach
-from kotrel.sheets import sheet_xml
-from kotrel.sheets.opening import open_sheets
-from kotrel.sheets.stamps import UNREADABLE, stamp_of
+from kotrel.sheets.ooxml import sheet_xml
+from kotrel.sheets.ooxml.stamps import UNREADABLE, stamp_of
+from kotrel.sheets.opening_files import open_sheets
 
 
 class Files(unittest.TestCase):

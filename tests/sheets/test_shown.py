@@ -12,20 +12,20 @@ from openpyxl.styles import Font
 
 from kotrel.core.columns import ROW
 from kotrel.core.expressions import Scope, compile_expression
-from kotrel.core.readying.repairing import repair
+from kotrel.core.matching.by_headings import match_headings
+from kotrel.core.matching.row_reading import understand
+from kotrel.core.resolving.repairing import repair
 from kotrel.core.tables.as_shown import columns_for
 from kotrel.core.tables.headings import bare_heading, joined_headings, second_heading_row, technical_row
-from kotrel.core.tables.hidden import Hidden
+from kotrel.core.tables.number_display import Shown
 from kotrel.core.tables.profiling import look_at
-from kotrel.core.tables.shown import Shown
 from kotrel.core.tables.sources import Source, raw_values
-from kotrel.core.understanding.matching import match_headings
-from kotrel.core.understanding.reading import understand
+from kotrel.core.tables.table import Hidden
 from kotrel.core.values.conventions import Conventions
 from kotrel.core.values.currencies import currency_in
-from kotrel.sheets.number_formats import SheetFormats, shown_by
-from kotrel.sheets.opening import open_sheets
-from kotrel.stages.understanding import tables_of
+from kotrel.loading.sheets_in.sheet_reading import tables_of
+from kotrel.sheets.ooxml.number_formats import SheetFormats, shown_by
+from kotrel.sheets.opening_files import open_sheets
 from tests.support import TODAY, grid, small, state
 
 ODS = (

@@ -16,10 +16,10 @@ from hypothesis import strategies as st
 
 from kotrel.core.errors import OutOfReach
 from kotrel.core.layouts.layout import Layout, LayoutColumn
-from kotrel.core.layouts.shaping import ACTION, Values, lay_out
+from kotrel.core.layouts.upload_rows import UPLOAD_ACTION, Values, lay_out
+from kotrel.core.matching.by_headings import match_headings
+from kotrel.core.matching.row_reading import understand
 from kotrel.core.tables.detection import find_table
-from kotrel.core.understanding.matching import match_headings
-from kotrel.core.understanding.reading import understand
 from kotrel.core.values.conventions import Conventions
 from kotrel.sheets import text_writing
 from kotrel.sheets.textfiles import read_text_file
@@ -48,7 +48,7 @@ class Uploads(unittest.TestCase):
         out.unlink(missing_ok=True)
         table = find_table(read_text_file(path), heading_row=1)
         rows = understand(table, match_headings(table, small().records["item"]), Conventions(), TODAY)
-        frame = rows.values.with_columns(pl.lit("new").alias(ACTION))
+        frame = rows.values.with_columns(pl.lit("new").alias(UPLOAD_ACTION))
         done = lay_out(layout, rows.record, rows, Values(frame, {}, {}, {}))
         self.assertEqual([each.kind for each in done.findings if each.severity == "error"], [])
         write_upload([(layout, done.texts)], out, done.bare)
@@ -88,7 +88,7 @@ class Uploads(unittest.TestCase):
         path.write_bytes(b"Item code,Description,Cost,Since\nA-1,Sea-green,1.50,2026-03-31\n")
         table = find_table(read_text_file(path), heading_row=1)
         rows = understand(table, match_headings(table, small().records["item"]), Conventions(), TODAY)
-        frame = rows.values.with_columns(pl.lit("new").alias(ACTION))
+        frame = rows.values.with_columns(pl.lit("new").alias(UPLOAD_ACTION))
 
         def told(layout: Layout) -> set[tuple[str, str | None]]:
             done = lay_out(layout, rows.record, rows, Values(frame, {}, {}, {}))

@@ -15,19 +15,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kotrel.core.errors import KotrelError, OutOfReach, WrongUse
+from kotrel.core.matching.by_headings import match_headings
+from kotrel.core.matching.row_reading import understand
 from kotrel.core.tables.detection import find_table
-from kotrel.core.understanding.matching import match_headings
-from kotrel.core.understanding.reading import understand
 from kotrel.core.values.conventions import Conventions
 from kotrel.core.values.numbers import read_number
+from kotrel.loading.sheets_out.template_workbook import Template, write_template
 from kotrel.sheets import tall_rows
 from kotrel.sheets.encodings import as_utf8
 from kotrel.sheets.marking import marked_name
-from kotrel.sheets.opening import open_sheets
+from kotrel.sheets.opening_files import open_sheets
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.safe_writing import free_name, require_new_file, written_whole
 from kotrel.sheets.table_writing import write_book
-from kotrel.sheets.templates import Template, write_template
 from kotrel.sheets.workbooks import read_workbook
 from tests.support import small
 

@@ -16,16 +16,16 @@ from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan
 from kotrel.core.columns import ROW
-from kotrel.core.description.reading import read_description
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import Table
-from kotrel.stages.undoing import undo_load
+from kotrel.loading.loads.undoing import undo_load
 from kotrel.systems.interface import Refused
 from kotrel.systems.sql import journal_tables
+from kotrel.systems.sql.database_system import SqlSystem
 from kotrel.systems.sql.postgresql import PostgresDatabase
 from kotrel.systems.sql.sqlite import SqliteDatabase
-from kotrel.systems.sql.system import SqlSystem
 from tests.support import postgres_url
 
 STAMP = Stamp(datetime(2026, 1, 1, tzinfo=UTC), "me", ("f.csv",), "0" * 64)

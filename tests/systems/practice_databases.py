@@ -8,8 +8,8 @@ from pathlib import Path
 from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan
-from kotrel.practice.setup import set_up
-from kotrel.systems.opening import database_at, open_system
+from kotrel.practice.installing import set_up
+from kotrel.systems.opening_systems import database_at, open_system
 from tests.support import fresh_shop, postgres_shop_url
 
 STAMP = Stamp(datetime(2026, 11, 23, 9, 0, tzinfo=UTC), "tester", ("test.xlsx",), "f" * 64, "why")
@@ -57,9 +57,9 @@ class PracticeDatabase:
         heading=("Item code", "Description", "Unit", "Category", "Cost", "Standard price", "Archived", "Note"),
         writing=None,
     ):
+        from kotrel.core.matching.by_headings import match_headings
+        from kotrel.core.matching.row_reading import understand
         from kotrel.core.tables.detection import find_table
-        from kotrel.core.understanding.matching import match_headings
-        from kotrel.core.understanding.reading import understand
         from kotrel.core.values.conventions import Conventions
         from tests.support import TODAY, grid
 

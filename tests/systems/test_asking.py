@@ -7,7 +7,7 @@ from unittest.mock import patch
 
 import polars as pl
 
-from kotrel.systems.service import reading
+from kotrel.systems.service import service_reading as reading
 from kotrel.workspace.settings import open_workspace
 from tests.support import Program
 

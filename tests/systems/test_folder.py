@@ -12,14 +12,14 @@ from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan
 from kotrel.core.columns import ROW
-from kotrel.core.description.reading import read_description
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.layouts.layout import Layout, LayoutColumn
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import Table
-from kotrel.systems.folder import system as module
+from kotrel.systems.folder import folder_system as module
+from kotrel.systems.folder.folder_system import FolderSystem
 from kotrel.systems.folder.mirror import GivenOut, write_mirror
 from kotrel.systems.folder.sending import Uploads
-from kotrel.systems.folder.system import FolderSystem
 
 DESCRIPTION = read_description("""
 [system]

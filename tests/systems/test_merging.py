@@ -14,16 +14,16 @@ from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan
 from kotrel.core.changes.reversal import reverse
 from kotrel.core.columns import ROW
-from kotrel.core.description.reading import read_description
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import Table
 from kotrel.systems.interface import ConcurrentChange, Refused
 from kotrel.systems.sql import journal_tables
-from kotrel.systems.sql.journal import SCHEMA, has_journal
+from kotrel.systems.sql.database_journal import SCHEMA, has_journal
+from kotrel.systems.sql.database_system import SqlSystem
 from kotrel.systems.sql.refusals import MOST_REFUSALS
 from kotrel.systems.sql.sqlite import SqliteDatabase
-from kotrel.systems.sql.system import SqlSystem
 from kotrel.systems.sql.tables import create_statements
 from tests.support import rows, small
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import psycopg
 
 from kotrel.core.errors import OutOfReach
+from kotrel.systems.sql.database_system import SqlSystem
 from kotrel.systems.sql.postgresql import PostgresDatabase
-from kotrel.systems.sql.system import SqlSystem
 from tests.systems.own_databases import DESCRIPTION, PostgresFixture
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from kotrel.stages.verifying import verify_load
+from kotrel.loading.loads.verify import verify_load
 from kotrel.systems.sql.refusals import VANISHED
 from tests.systems.own_databases import FIELDS, Fixture, PostgresFixture, SqliteFixture
 

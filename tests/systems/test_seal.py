@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from kotrel.core.errors import WrongData
-from kotrel.stages.verifying import verify_load
+from kotrel.loading.loads.verify import verify_load
 from tests.systems.own_databases import Fixture, PostgresFixture, SqliteFixture
 
 

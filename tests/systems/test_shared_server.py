@@ -12,13 +12,13 @@ from psycopg.conninfo import make_conninfo
 
 from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.plan import Plan
-from kotrel.core.description.reading import read_description
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql import journal_tables
+from kotrel.systems.sql.database_system import SqlSystem
 from kotrel.systems.sql.pg_session import LOAD_LOCK
 from kotrel.systems.sql.postgresql import PostgresDatabase
 from kotrel.systems.sql.rights import grants
-from kotrel.systems.sql.system import SqlSystem
 from tests.support import postgres_url
 from tests.systems.own_databases import STAMP, TEXT, rows
 

@@ -8,9 +8,9 @@ import polars as pl
 
 from kotrel.core.changes.plan import Plan
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.practice.setup import base_lists, set_up
+from kotrel.practice.installing import base_lists, set_up
 from kotrel.systems.interface import Refused
-from kotrel.systems.opening import database_at, open_system, without_password
+from kotrel.systems.opening_systems import database_at, open_system, without_password
 from kotrel.systems.sql.refusals import MOST_REFUSALS
 from tests.systems.practice_databases import STAMP, PracticeDatabase, quiet
 

@@ -8,7 +8,7 @@ import polars as pl
 from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.plan import Plan
 from kotrel.core.errors import WrongUse
-from kotrel.stages.undoing import undo_load
+from kotrel.loading.loads.undoing import undo_load
 from kotrel.systems.interface import Refused
 from tests.systems.practice_databases import STAMP, PracticeDatabase, quiet
 

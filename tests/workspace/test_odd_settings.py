@@ -9,11 +9,11 @@ import unittest
 from datetime import date, datetime
 from pathlib import Path
 
-from kotrel.core.description.reading import read_description
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.workspace.layout_reading import layout_named
-from kotrel.workspace.map_reading import map_named
-from kotrel.workspace.price_rules import rules_named
+from kotrel.workspace.mapping_reading import map_named
+from kotrel.workspace.price_rules_reading import rules_named
 from kotrel.workspace.settings import open_workspace
 from tests.support import SMALL, small
 

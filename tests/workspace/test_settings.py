@@ -5,14 +5,14 @@ import unittest
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.matching.proposing import Proposal
 from kotrel.core.tables.detection import find_table
-from kotrel.core.understanding.proposing import Proposal
-from kotrel.workspace.creating import create_workspace
-from kotrel.workspace.map_reading import map_named, read_maps
-from kotrel.workspace.map_writing import write_map
-from kotrel.workspace.maps import apply_map
+from kotrel.loading.sheets_in.spellings import learn_spellings
+from kotrel.setup.creating import create_workspace
+from kotrel.workspace.mapping_reading import map_named, read_maps
+from kotrel.workspace.mapping_writing import write_map
+from kotrel.workspace.mappings import apply_map
 from kotrel.workspace.settings import find_workspace, open_workspace
-from kotrel.workspace.spellings import learn_spellings
 from tests.support import SMALL, grid, small
 
 

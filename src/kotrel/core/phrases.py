@@ -23,3 +23,14 @@ def listed(words: Sequence[str], most: int = 4, count: int | None = None) -> str
 def count(number: int, one: str, many: str | None = None) -> str:
     """``1 row``, ``1,204 rows``."""
     return f"{number:,} {one if number == 1 else many or one + 's'}"
+
+
+__all__ = ["count", "listed", "short"]
+
+
+def short(text: str | None, most: int = 28) -> str:
+    """A value on one line, shortened if it is long; a blank is shown as such."""
+    if text is None:
+        return "(blank)"
+    line = text.replace("\r", "").replace("\n", "⏎")
+    return line if len(line) <= most else line[: most - 1] + "…"

@@ -17,17 +17,16 @@ import polars as pl
 
 from kotrel.core.changes.plan_pieces import to_text
 from kotrel.core.columns import ROW
-from kotrel.serving.asked import MOST, Asked
 from kotrel.serving.carrying_out import carry_out, create_table
 from kotrel.serving.jobs import UNFINISHED, Jobs
-from kotrel.serving.pictures import add_pictures
+from kotrel.serving.picture_addresses import add_pictures
 from kotrel.serving.problems import add_problems
 from kotrel.serving.reads import browse_rows, entry_json, read_rows, require_ledger_fields, size_asked
-from kotrel.serving.requests import Wrong, json_body, problem, raw_body, rows_text
+from kotrel.serving.requests import MOST, Asked, Wrong, json_body, problem, raw_body, rows_text
 from kotrel.systems.service.client import NEXT
-from kotrel.systems.service.reading import FILLER
-from kotrel.systems.sql import journal
-from kotrel.systems.sql.system import SqlReading
+from kotrel.systems.service.service_reading import FILLER
+from kotrel.systems.sql import database_journal as journal
+from kotrel.systems.sql.database_system import SqlReading
 from kotrel.workspace.settings import Workspace
 
 PAGE = 50_000

@@ -13,22 +13,22 @@ from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan, Undoing
 from kotrel.core.changes.plan_pieces import changes_in, stamp_from, undoing_from
-from kotrel.core.changes.refusal import Refusal
+from kotrel.core.changes.system_remarks import Refusal
 from kotrel.core.columns import ACTION, ROW, before, clearing
 from kotrel.core.errors import KotrelError, WrongUse
-from kotrel.core.parts import Part, Preview
-from kotrel.core.pipeline import preview
+from kotrel.core.loading.load_model import Part, Preview
+from kotrel.core.loading.pipeline import preview
+from kotrel.core.matching.plain_rows import plain_rows
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import FileFacts
-from kotrel.core.understanding.plain import plain_rows
-from kotrel.serving.pictures import NOTHING_COMES, facts_from, with_coming
+from kotrel.loading.loads.plans import plan_of
+from kotrel.loading.loads.undoing import How, plan_undo
+from kotrel.loading.sheets_in.checking import business_of
+from kotrel.serving.picture_addresses import NOTHING_COMES, facts_from, with_coming
 from kotrel.serving.problems import log_error
-from kotrel.stages.checking import business_of
-from kotrel.stages.plans import plan_of
-from kotrel.stages.undoing import How, plan_undo
 from kotrel.systems.interface import ConcurrentChange, Receipt, Refused, Step, Writing
-from kotrel.systems.sql.system import SqlReading
+from kotrel.systems.sql.database_system import SqlReading
 from kotrel.workspace.settings import Workspace
 
 DONE = "service_job"
@@ -37,7 +37,7 @@ DONE = "service_job"
 
 def create_table(workspace: Workspace) -> None:
     """The table of jobs that were done, in the practice system itself."""
-    from kotrel.systems.opening import database_at
+    from kotrel.systems.opening_systems import database_at
 
     database = database_at(workspace.url, workspace.folder)()
     try:

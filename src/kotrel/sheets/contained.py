@@ -16,9 +16,9 @@ from pathlib import Path
 from typing import Any
 
 from kotrel.core.errors import KotrelError, OutOfReach
-from kotrel.core.tables.limits import Limits
+from kotrel.core.tables.reading_limits import Limits
 from kotrel.core.tables.table import Grid
-from kotrel.sheets.archives import damaged
+from kotrel.sheets.ooxml.archives import damaged
 from kotrel.sheets.workbooks import read_workbook
 
 RARE = (".xls", ".xlsb", ".ods")

@@ -21,9 +21,8 @@ from kotrel.core.rows.findings import Severity
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.cell_formats import kinds_as_shown
 from kotrel.core.tables.table import index_of
-from kotrel.sheets.archives import DAMAGED
 from kotrel.sheets.cell_texts import CELL_HOLDS, SHEET_HOLDS, writable
-from kotrel.sheets.cells_again import CellsAgain
+from kotrel.sheets.copied_cells import CellsAgain
 from kotrel.sheets.marked_copy import mark_copy
 from kotrel.sheets.marks import (
     AUTHOR,
@@ -37,8 +36,9 @@ from kotrel.sheets.marks import (
     row_texts,
     summary_lines,
 )
+from kotrel.sheets.ooxml.archives import DAMAGED
+from kotrel.sheets.ooxml.stamps import stamps_of
 from kotrel.sheets.safe_writing import free_name, written_whole
-from kotrel.sheets.stamps import stamps_of
 
 LARGE = 3_000_000
 """With more cells than this, the user's own workbook is not rewritten: it would take minutes."""

@@ -16,7 +16,7 @@ from typing import IO, Literal, cast
 import polars as pl
 
 from kotrel.core.errors import WrongData
-from kotrel.core.tables.quoting import class_of
+from kotrel.core.layouts.wording import class_of
 from kotrel.sheets.output import OutColumn, OutSheet
 
 GUARD = "'"
@@ -78,7 +78,7 @@ def write_text(sheet: OutSheet, path: Path, form: TextForm, bare: bool = False) 
     """Writes one sheet as text.
 
     Args:
-        bare: no value needs quotes as it is written (see :func:`~kotrel.core.tables.quoting.needs_quotes`), which saves the
+        bare: no value needs quotes as it is written (see :func:`~kotrel.core.layouts.wording.needs_quotes`), which saves the
             search for those that do.
 
     Raises:

@@ -8,7 +8,7 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.layouts.layout import Layout
-from kotrel.core.tables.quoting import needs_quotes
+from kotrel.core.layouts.wording import needs_quotes
 from kotrel.sheets.output import OutColumn, OutSheet
 from kotrel.sheets.safe_writing import written_whole
 from kotrel.sheets.tall_rows import TallColumn, TallRows, put_rows, require_room

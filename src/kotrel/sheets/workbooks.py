@@ -15,14 +15,56 @@ import polars as pl
 from python_calamine import CalamineError, CalamineSheet, CalamineWorkbook, SheetTypeEnum, SheetVisibleEnum
 
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.tables.limits import USUAL, Limits
-from kotrel.core.tables.table import Grid, letter_of
-from kotrel.sheets.archives import damaged, verify
-from kotrel.sheets.limits import require_sane
-from kotrel.sheets.number_formats import SheetFormats
-from kotrel.sheets.remarks import hidden_in, remarks_on
-from kotrel.sheets.sheet_xml import Special
-from kotrel.sheets.special_cells import special_cells
+from kotrel.core.phrases import count, listed, listed_and
+from kotrel.core.tables.reading_limits import USUAL, Limits
+from kotrel.core.tables.table import Grid, Hidden, letter_of
+from kotrel.sheets.ooxml.archives import damaged, verify
+from kotrel.sheets.ooxml.claimed_sizes import require_sane
+from kotrel.sheets.ooxml.number_formats import SheetFormats
+from kotrel.sheets.ooxml.sheet_xml import Found, Special
+from kotrel.sheets.ooxml.special_cells import special_cells
+
+
+def remarks_on(found: Found, merged: Sequence[tuple[int, int]]) -> list[str]:
+    """What was noticed in a sheet, in words.
+
+    Args:
+        merged: the first cell of each area that is merged downwards.
+    """
+    remarks: list[str] = []
+    if merged:
+        what, where = count(len(merged), "cell"), _places(merged)
+        remarks.append(
+            f"{what} merged over several rows: a text counts for each of them, a number only for the first ({where})"
+        )
+    if found.empty:
+        who = "a formula" if len(found.empty) == 1 else f"{len(found.empty):,} formulas"
+        remarks.append(
+            f"{who} gave an empty text ({_places(found.empty)}): if there should be more, open the workbook in a spreadsheet program and save it"
+        )
+    if found.unread:
+        remarks.append(
+            f"{listed_and(found.unread)} cannot be read, because the styles of the workbook are missing or damaged: codes, "
+            "percentages and currencies are read as bare numbers; open it in a spreadsheet program and save it again"
+        )
+    return remarks
+
+
+def hidden_in(found: Found, sheet: bool, height: int, width: int) -> Hidden:
+    """What is hidden of a sheet.
+
+    Args:
+        sheet: whether it is, as a whole.
+        height: rows down to the last filled one, as ``width`` for columns: that those beyond are hidden means nothing.
+    """
+    rows = tuple(row for row in found.hidden if row <= height)
+    places = [place for place in range(width) if any(first <= place <= last for first, last in found.columns)]
+    return Hidden(sheet, rows, tuple(map(letter_of, places)))
+
+
+def _places(cells: Sequence[tuple[int, int]]) -> str:
+    return listed([f"{letter_of(column)}{row + 1}" for row, column in cells], 4)
+
 
 _BLOCK = 1_000
 """Rows that are made columns at once."""

@@ -14,10 +14,10 @@ from kotrel.core.changes.change_set import RecordChanges, Rest
 from kotrel.core.changes.journal import Entry, Stamp
 from kotrel.core.changes.outcome_page import OutcomePage, page_of
 from kotrel.core.changes.plan import Plan
-from kotrel.core.changes.refusal import Refusal
 from kotrel.core.changes.reversal import InTheWay
+from kotrel.core.changes.system_remarks import Refusal
+from kotrel.core.description.in_words import shown
 from kotrel.core.description.model import Description, Record
-from kotrel.core.description.shown_values import shown
 from kotrel.core.rows.system_state import FileFacts
 
 Step = Callable[[str], None]

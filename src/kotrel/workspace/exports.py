@@ -14,7 +14,7 @@ from polars.exceptions import PolarsError
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.similarity import nearest
-from kotrel.workspace.checksums import Damaged, checked, with_checksum
+from kotrel.workspace.stored_blocks import Damaged, checked, with_checksum
 
 STAMP = "Kotrel export"
 """Name of the workbook property that says which export it is."""

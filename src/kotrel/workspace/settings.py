@@ -2,27 +2,85 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
+from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from kotrel.core.counting.tolerance import EXACT, Tolerance
+from kotrel.core.counting.selection import CLASS_NAMES
+from kotrel.core.counting.variance import EXACT, Tolerance
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.model import Description
-from kotrel.core.description.reading import read_description
 from kotrel.core.description.toml_reading import TomlReader, parsed
-from kotrel.core.documents.checks import CAREFUL, StockRules
+from kotrel.core.documents.document_checks import CAREFUL, StockRules
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.rows.system_state import Files
-from kotrel.core.tables.limits import USUAL, Limits
+from kotrel.core.similarity import folded, nearest
+from kotrel.core.tables.reading_limits import USUAL, Limits
 from kotrel.core.values.conventions import ROUNDINGS, Conventions, is_rounding
 from kotrel.systems.interface import System
-from kotrel.systems.opening import open_system
+from kotrel.systems.opening_systems import open_system
 from kotrel.systems.pictures import pictures_in
-from kotrel.workspace.count_settings import tolerances
-from kotrel.workspace.spelling_settings import read_spellings
+
+NAMES = ("tolerance_quantity", "tolerance_percent", "tolerance_value")
+
+
+def tolerances(reader: TomlReader, table: Mapping[str, Any]) -> Tolerance:
+    """The tolerance of counts, and those of classes of items: ``[count.class.A]``.
+
+    Raises:
+        WrongUse: a setting is wrong, with its line.
+    """
+    named = table.get("class", {})
+    if not isinstance(named, dict):
+        raise reader.wrong("a class has a table of its own: [count.class.A], B or C", "count", "class")
+    for name, each in named.items():
+        if name not in CLASS_NAMES or not isinstance(each, dict):
+            raise reader.wrong(f"there is no class {name}; they are A, B and C", "count", "class", name)
+        for key in each:
+            if key not in NAMES:
+                close = nearest(key, NAMES)
+                hint = f"Did you mean “{close}”?" if close else f"Use {', '.join(NAMES)}."
+                raise reader.wrong(f"“{key}” is not a setting of a class", "count", "class", name, key, hint=hint)
+    by_class = {name: _tolerance(reader, each, "count", "class", name) for name, each in named.items()}
+    return replace(_tolerance(reader, table, "count"), by_class=by_class)
+
+
+def _tolerance(reader: TomlReader, table: Mapping[str, Any], *at: str) -> Tolerance:
+    found = []
+    for name in NAMES:
+        number = reader.decimal(table, name, *at) or Decimal(0)
+        if number < 0:
+            raise reader.wrong(f"“{name}” cannot be below zero", *at, name)
+        found.append(number)
+    return Tolerance(found[0], found[1], found[2])
+
+
+def read_spellings(reader: TomlReader, table: Mapping[str, Any], records: Collection[str]) -> dict[str, dict[str, str]]:
+    """Record → word (folded) → code, from the settings.
+
+    Raises:
+        WrongUse: a record does not exist, or one word stands for two codes.
+    """
+    found: dict[str, dict[str, str]] = {}
+    for record, words in table.items():
+        if record not in records and words:
+            close = nearest(record, records)
+            hint = f"Did you mean [spellings.{close}]?" if close else ""
+            raise reader.wrong(f"the system has no record “{record}”", "spellings", record, hint=hint)
+        if not isinstance(words, dict) or not all(isinstance(code, str) and code for code in words.values()):
+            raise reader.wrong(f'spellings of {record} must look like each = "EA"', "spellings", record)
+        known = found.setdefault(record, {})
+        for word, code in words.items():
+            if known.setdefault(folded(word), code) != code:
+                trouble = f"“{word}” stands for {known[folded(word)]} and for {code}: capitals and punctuation make no difference"
+                raise reader.wrong(trouble, "spellings", record, word)
+    return found
+
 
 if TYPE_CHECKING:
     from kotrel.systems.folder.sending import Uploads
@@ -291,3 +349,19 @@ class _Settings(TomlReader):
         if not is_rounding(value):
             raise self.wrong(f"“{key}” must be {ROUNDINGS}", *at, key)
         return str(value)
+
+
+_NAME = re.compile(r"\w[\w.-]{0,40}")
+_DEVICES = re.compile(r"(con|prn|aux|nul|com[0-9]|lpt[0-9])(\..*)?", re.IGNORECASE)
+"""Names that mean a device on Windows, whatever the ending: no file can have them there."""
+
+
+def is_file_name(name: str) -> bool:
+    """True where a file can have the name on every system: letters, digits, - and _, and dots not at its end."""
+    return _NAME.fullmatch(name) is not None and not name.endswith(".") and not _DEVICES.fullmatch(name)
+
+
+def made_file_name(words: str, otherwise: str) -> str:
+    """A name for a file made of words, or another where they make none."""
+    name = re.sub(r"[^\w.-]+", "-", words).strip("-.")[:60].rstrip("-.") or otherwise
+    return f"{name}-{otherwise}" if _DEVICES.fullmatch(name) else name

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from kotrel.core.changes.change_set import RecordChanges, compare, in_reference_order
 from kotrel.core.changes.reversal import reverse
-from kotrel.core.checking import check_rows
+from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.columns import ACTION
 from tests.support import rows, small, state
 

@@ -5,8 +5,7 @@ from __future__ import annotations
 import unittest
 from dataclasses import replace
 
-from kotrel.core.changes.refusal import Refusal
-from kotrel.core.changes.system_remarks import replaced_more, with_refusals
+from kotrel.core.changes.system_remarks import Refusal, replaced_more, with_refusals
 from kotrel.core.columns import ROW
 from tests.support import rows
 

@@ -4,8 +4,8 @@ import unittest
 
 import polars as pl
 
-from kotrel.core.checking import check_rows
-from kotrel.core.checking.across import check_across
+from kotrel.core.checking.across_sheets import check_across
+from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import rows_with
 from tests.support import found, rows, state

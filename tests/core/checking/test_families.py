@@ -9,14 +9,14 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kotrel.core.checking import check_rows
-from kotrel.core.checking.codes import check_codes
+from kotrel.core.checking.all_checks import check_rows
+from kotrel.core.checking.check_digits import check_codes
 from kotrel.core.checking.dependents import with_dependents
-from kotrel.core.checking.files import check_files
-from kotrel.core.checking.lists import check_lists
+from kotrel.core.checking.list_references import check_lists
+from kotrel.core.checking.named_files import check_files
 from kotrel.core.checking.shape import check_shape
 from kotrel.core.columns import ROW, clearing
-from kotrel.core.description.reading import read_description
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import FileFacts, InLoad, SystemState

@@ -14,9 +14,9 @@ import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kotrel.core.checking import check_rows
+from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.columns import ROW, clearing
-from kotrel.core.description.reading import read_description
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.table import Column, Table, letter_of

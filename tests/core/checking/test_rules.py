@@ -15,9 +15,9 @@ from kotrel.core.checking.circles import check_circles
 from kotrel.core.checking.rules import check_rules
 from kotrel.core.checking.unique import check_unique
 from kotrel.core.columns import ROW
-from kotrel.core.description.reading import read_description
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.errors import WrongUse
-from kotrel.core.readying.filling import fill_keys, fill_same
+from kotrel.core.resolving.filling import fill_keys, fill_same
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import InLoad, SystemState
 from kotrel.core.tables.table import Table

@@ -6,11 +6,20 @@ from decimal import Decimal
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kotrel.core.counting.freezing import classes, sample
-from kotrel.core.counting.posting import to_close
+from kotrel.core.counting.count_posting import to_close
+from kotrel.core.counting.selection import classes, sample
 from kotrel.core.counting.suspicions import suspected
-from kotrel.core.counting.tolerance import EXACT, Tolerance
-from kotrel.core.counting.variance import NOTHING_MOVED, Entry, Line, Moved, Place, lines_of, totals_of
+from kotrel.core.counting.variance import (
+    EXACT,
+    NOTHING_MOVED,
+    Entry,
+    Line,
+    Moved,
+    Place,
+    Tolerance,
+    lines_of,
+    totals_of,
+)
 from tests.core.stock.test_stock import pl
 
 

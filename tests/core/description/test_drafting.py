@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import unittest
 
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.drafting import draft_description
-from kotrel.core.description.reading import read_description
 from kotrel.core.description.table_facts import ColumnFacts, ReferenceFacts, TableFacts
 
 

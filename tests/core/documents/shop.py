@@ -12,15 +12,15 @@ import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, compare
 from kotrel.core.columns import ROW
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.model import Description
-from kotrel.core.description.reading import read_description
-from kotrel.core.documents.checks import CAREFUL, StockRules
-from kotrel.core.documents.in_load import InDocuments, Ledger, check_documents
-from kotrel.core.documents.reversal import TakenBack, Taking, reverse_documents
+from kotrel.core.documents.document_checks import CAREFUL, StockRules
+from kotrel.core.documents.document_reversal import TakenBack, Taking, reverse_documents
+from kotrel.core.documents.load_documents import InDocuments, Ledger, check_documents
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.table import Table
-from kotrel.practice.setup import description_text
+from kotrel.practice.installing import description_text
 from tests.support import TODAY
 
 NOW = datetime(2026, 11, 23, 9, 30)

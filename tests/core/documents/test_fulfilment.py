@@ -7,11 +7,11 @@ from decimal import Decimal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kotrel.core.description.reading import read_description
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.errors import KotrelError
-from kotrel.practice.setup import description_text
+from kotrel.practice.installing import description_text
 from tests.core.documents.shop import Shop
-from tests.core.documents.test_posting import line
+from tests.core.documents.test_ledger_posting import line
 
 
 def open_now(shop: Shop, order: str, counts_as: str = "on order") -> dict[str, Decimal]:

@@ -8,7 +8,7 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kotrel.core.pricing.effective import ListFacts, PriceRow, Wanted, effective_price
+from kotrel.core.pricing.effective_price import ListFacts, PriceRow, Wanted, effective_price
 from kotrel.core.pricing.list_prices import OF_CATEGORY, OF_ITEM, Book, list_prices
 
 DAY = "2026-06-01"

@@ -4,12 +4,12 @@ import unittest
 from dataclasses import replace
 
 from kotrel.core.columns import ROW
-from kotrel.core.description.toml_lines import line_of, numbered
+from kotrel.core.description.toml_reading import line_of, numbered
 from kotrel.core.errors import WrongData, WrongUse
+from kotrel.core.matching.by_headings import likely_record, match_headings, rivals_of
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.headings import joined_headings
 from kotrel.core.tables.table import index_of, letter_of
-from kotrel.core.understanding.matching import likely_record, match_headings, rivals_of
 from tests.support import grid, small
 
 

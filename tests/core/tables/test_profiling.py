@@ -5,13 +5,13 @@ from dataclasses import replace
 
 import polars as pl
 
-from kotrel.core.checking import check_rows
+from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.columns import ROW
+from kotrel.core.normalizing.column import unguard
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.profiling import kind_of, look_at
 from kotrel.core.tables.sources import Source, columns_named, letters_by_heading, raw_values
 from kotrel.core.tables.table import Column, Table
-from kotrel.core.understanding.tidying.column import unguard
 from tests.support import grid, rows, state
 
 

@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kotrel.core.values.moments import read_moment
+from kotrel.core.values.dates import read_moment
 
 
 class Moments(unittest.TestCase):

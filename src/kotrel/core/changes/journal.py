@@ -1,8 +1,4 @@
-"""What a journal keeps of each load, wherever it is kept: who loaded what and when, and each row before and after.
-
-A system that can hold a journal keeps it beside the data, in the same transaction. The texts here are what it keeps: a
-load is an :class:`Entry` with one part for each record, and each of its rows is a line with the images of the row.
-"""
+"""What a journal keeps of each load, wherever it is kept: who loaded what and when, and each row before and after."""
 
 from __future__ import annotations
 
@@ -14,11 +10,62 @@ from typing import Any, Literal
 import polars as pl
 
 from kotrel.core.changes.change_set import Origin, RecordChanges, Rest, key_text
-from kotrel.core.changes.images import from_images, from_raw_image, image, raw_image
-from kotrel.core.columns import ACTION, LINE, MESSAGE, ROW, before
+from kotrel.core.columns import ACTION, LINE, MESSAGE, ROW, before, raw_after, raw_before
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.tables.table import letter_of
+
+
+def image(frame: pl.DataFrame, columns: Sequence[str]) -> pl.Expr:
+    """The columns of a row as a JSON list of texts and nulls."""
+    parts: list[pl.Expr] = []
+    for name in columns:
+        text = pl.col(name)
+        if bool(frame[name].str.contains(r'["\\\p{Cc}]').any()):
+            text = text.str.replace_all("\\", "\\\\", literal=True).str.replace_all('"', '\\"', literal=True)
+            for plain, escaped in _ESCAPES:
+                text = text.str.replace_all(plain, escaped, literal=True)
+        parts.append(
+            pl.when(text.is_null()).then(pl.lit("null")).otherwise(pl.concat_str(pl.lit('"'), text, pl.lit('"')))
+        )
+    return pl.concat_str(pl.lit("["), pl.concat_str(parts, separator=","), pl.lit("]"))
+
+
+_ESCAPES = tuple((chr(code), f"\\u{code:04x}") for code in (*range(32), 127))
+"""JSON allows no control character in a text (RFC 8259, section 7)."""
+
+
+def from_images(images: pl.Series, names: Sequence[str]) -> pl.DataFrame:
+    """The columns ``names`` from a column of images."""
+    # Decoded once, not once for each column.
+    parts = images.str.json_decode(pl.List(pl.String)).alias("parts").to_frame()
+    return parts.select(
+        pl.col("parts").list.get(place, null_on_oob=True).alias(name) for place, name in enumerate(names)
+    )
+
+
+def raw_image(rows: pl.DataFrame, fields: Sequence[str]) -> pl.Expr:
+    """The system's own texts in each row, after and before, where there are any; else null."""
+    names = _raw_names(fields)
+    there = [name for name in names if name in rows.columns]
+    if not there:
+        return pl.lit(None, pl.String)
+    whole = rows.with_columns(pl.lit(None, pl.String).alias(name) for name in names if name not in there).select(names)
+    images = whole.select(image(whole, names)).to_series()
+    return pl.when(pl.any_horizontal(pl.col(there).is_not_null())).then(pl.lit(images))
+
+
+def from_raw_image(images: pl.Series, fields: Sequence[str]) -> list[pl.DataFrame]:
+    """The columns that :func:`raw_image` was made of, without those that are blank in every row; none where there are none."""
+    if images.null_count() == len(images):
+        return []
+    raw = from_images(images, _raw_names(fields))
+    return [raw.select(name for name in raw.columns if raw[name].null_count() < raw.height)]
+
+
+def _raw_names(fields: Sequence[str]) -> list[str]:
+    return [raw(name) for raw in (raw_after, raw_before) for name in fields]
+
 
 Kind = Literal["load", "refused", "undo"]
 

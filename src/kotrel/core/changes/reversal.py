@@ -8,8 +8,8 @@ import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before, raw_after, raw_before
+from kotrel.core.description.in_words import shown
 from kotrel.core.description.model import Record
-from kotrel.core.description.shown_values import shown
 
 
 @dataclass(frozen=True)

@@ -3,14 +3,40 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import polars as pl
 
 from kotrel.core.changes.change_set import key_text
-from kotrel.core.changes.refusal import Refusal
 from kotrel.core.columns import ROW
-from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
+
+
+@dataclass(frozen=True)
+class Refusal:
+    """What the business system itself says about one row of a load.
+
+    Attributes:
+        file, sheet, row: where the row stands.
+        key: its key, parts joined by `` / ``.
+        message: the system's own words.
+        severity: ``error`` where it does not take the row; ``warning`` or ``note`` for a remark on one that it took.
+        field: the field it is about, or None for the whole row.
+        advice: what the system says to do, or an empty text.
+        layout: the upload layout that the row cannot be written in, or an empty text: then the words are Kotrel's own.
+    """
+
+    record: str
+    file: str
+    sheet: str
+    row: int
+    key: str
+    message: str
+    severity: Severity = "error"
+    field: str | None = None
+    advice: str = ""
+    layout: str = ""
 
 
 def replaced_more(rows: Rows, odd: Sequence[tuple[int, str, str]]) -> list[FindingGroup]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.checking.elsewhere import MOST, also_in
+from kotrel.core.checking.duplicate_places import MOST, also_in
 from kotrel.core.columns import ROW
 from kotrel.core.phrases import listed
 from kotrel.core.rows.findings import FindingGroup, cells_of

@@ -9,11 +9,11 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field
+from kotrel.core.normalizing.shown_numbers import rounded_to
 from kotrel.core.parallel import map_parallel
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.understanding.tidying.shown_numbers import rounded_to
 from kotrel.core.values.lookalikes import LOST
 from kotrel.core.values.numbers import PLAIN
 

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 
 import polars as pl
 
-from kotrel.core.checking.elsewhere import also_in
+from kotrel.core.checking.duplicate_places import also_in
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record
 from kotrel.core.rows.findings import FindingGroup, cells_of

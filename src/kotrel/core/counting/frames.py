@@ -7,7 +7,7 @@ from decimal import Decimal
 
 import polars as pl
 
-from kotrel.core.counting.freezing import FROZEN
+from kotrel.core.counting.selection import FROZEN
 from kotrel.core.counting.variance import Entry, Place
 
 NUMBER = "number of place"

@@ -1,17 +1,35 @@
-"""What was counted against what the system expected, and what is to be posted.
-
-Trading stopped: adjustment = counted - on hand at the freeze. While trading: adjustment = counted - (on hand when that line was
-counted), where on hand then = on hand now - what has moved since; it is applied as a change, so that what moved afterwards stays right.
-"""
+"""What was counted against what the system expected, and what is to be posted."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 
-from kotrel.core.counting.tolerance import Tolerance
 from kotrel.core.stock.sums import half_away
+
+
+@dataclass(frozen=True)
+class Tolerance:
+    """How far a line may be off: by quantity, per cent of expected, or value; the standard is nothing.
+
+    Attributes:
+        by_class: class of items by value → its own tolerance, used in place of this one; ``class_of``: item → its class.
+    """
+
+    quantity: Decimal = Decimal(0)
+    percent: Decimal = Decimal(0)
+    value: Decimal = Decimal(0)
+    by_class: Mapping[str, Tolerance] = field(default_factory=dict)
+    class_of: Mapping[str, str] = field(default_factory=dict)
+
+    def of(self, item: str) -> Tolerance:
+        """The tolerance of an item: that of its class, if the class has one."""
+        return self.by_class.get(self.class_of.get(item, ""), self) if self.by_class else self
+
+
+EXACT = Tolerance()
+
 
 ZERO = Decimal(0)
 

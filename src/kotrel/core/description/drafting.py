@@ -8,7 +8,7 @@ import unicodedata
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from kotrel.core.description.reading import read_description
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.table_facts import (
     CALLED,
     CODE,

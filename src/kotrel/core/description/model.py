@@ -11,7 +11,21 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Literal
 
-from kotrel.core.description.default_sets import DefaultSet
+
+@dataclass(frozen=True)
+class DefaultSet:
+    """A named set of values for the blank fields of new rows, such as those that every paint has.
+
+    Attributes:
+        where: an expression that picks the rows it applies to by itself, or None if the user has to name it.
+        values: field → value.
+    """
+
+    name: str
+    record: str
+    where: str | None
+    values: Mapping[str, str]
+
 
 Kind = Literal[
     "code", "text", "number", "quantity", "money", "date", "moment", "yes_no", "choice", "list", "reference", "file"
@@ -278,3 +292,22 @@ class Description:
     def in_load_order(self) -> list[Record]:
         """All records, each after those it refers to."""
         return [self.records[name] for name in self.order]
+
+
+CURRENCY_FIELD = "currency"
+DECIMALS_FIELD = "decimals"
+PRICE_LIST = "price_list"
+
+
+def currency_source(record: Record) -> str | None:
+    """The field that says the currency of a record's amounts: the price list of its key, or its own field.
+
+    Returns:
+        None where its amounts are in the workspace's currency.
+    """
+    return list_field(record) or (CURRENCY_FIELD if CURRENCY_FIELD in record.fields else None)
+
+
+def list_field(record: Record) -> str | None:
+    """The field of the key that names the price list of a record's rows; None where they are on none."""
+    return next((name for name in record.key if record.fields[name].to == PRICE_LIST), None)

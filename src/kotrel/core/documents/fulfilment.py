@@ -14,8 +14,8 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description, Field, Record
-from kotrel.core.documents.posting import MOVEMENT, ZERO, Posted, Sums, on_hand_only
-from kotrel.core.documents.together import PART, Together, plain
+from kotrel.core.documents.document_tables import PART, Together, plain
+from kotrel.core.documents.ledger_posting import MOVEMENT, ZERO, Posted, Sums, on_hand_only
 from kotrel.core.rows.findings import FindingGroup
 
 EXACT = pl.Decimal(38, 12)

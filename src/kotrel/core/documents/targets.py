@@ -7,9 +7,9 @@ from dataclasses import replace
 import polars as pl
 
 from kotrel.core.columns import ROW
+from kotrel.core.documents.document_tables import plain, with_factors
 from kotrel.core.documents.families import Family
-from kotrel.core.documents.posting import PLACE, Sums
-from kotrel.core.documents.together import plain, with_factors
+from kotrel.core.documents.ledger_posting import PLACE, Sums
 from kotrel.core.expressions.kinds import NUMBER
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import cells_of

@@ -5,8 +5,7 @@ exact decimals. It cannot run Python.
 """
 
 from kotrel.core.expressions.compiled import Compiled
-from kotrel.core.expressions.compiling import compile_expression
-from kotrel.core.expressions.in_settings import compile_at
+from kotrel.core.expressions.compiling import compile_at, compile_expression
 from kotrel.core.expressions.numbering import number_codes
 from kotrel.core.expressions.scope import Scope
 

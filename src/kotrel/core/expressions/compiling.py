@@ -7,7 +7,8 @@ division rounds, at the last decimal. What an expression does with a number that
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from decimal import Decimal
 from fractions import Fraction
 
 import polars as pl
@@ -18,10 +19,28 @@ from kotrel.core.expressions.exact import times
 from kotrel.core.expressions.functions import FUNCTIONS
 from kotrel.core.expressions.kinds import NUMBER, SAID, SCALE, WHOLE_DIGITS, Kind, Typed, exact, how_to_turn
 from kotrel.core.expressions.numbering import calls_of_next
-from kotrel.core.expressions.once import is_any_of, zero_as_blank
 from kotrel.core.expressions.parsing import ExpressionError, Node, TreeNode, is_tree, parse, place, written_number
 from kotrel.core.expressions.scope import Scope
 from kotrel.core.similarity import nearest
+
+
+def zero_as_blank(numbers: pl.Expr) -> pl.Expr:
+    """The numbers, blank where they are zero."""
+    return numbers.replace(Decimal(0), None)
+
+
+def is_any_of(value: pl.Expr, others: Sequence[pl.Expr]) -> pl.Expr:
+    """True where the value is the same as one of the others; blank is the same as blank."""
+    if value.meta.is_column() or value.meta.is_literal():
+        return pl.any_horizontal(value.eq_missing(other) for other in others)
+    return pl.map_batches([value, *others], _is_any, return_dtype=pl.Boolean, is_elementwise=True)
+
+
+def _is_any(columns: Sequence[pl.Series]) -> pl.Series:
+    value, *others = (
+        pl.lit(column) if len(column) != 1 else pl.lit(column.first(), column.dtype) for column in columns
+    )
+    return pl.select(pl.any_horizontal(value.eq_missing(other) for other in others)).to_series()
 
 
 def compile_expression(text: str, scope: Scope, wanted: Kind | None = None, may_number: bool = False) -> Compiled:
@@ -295,3 +314,11 @@ class Compiler:
                 node, f"{name}(…) takes {least if least == most else f'{least} to {most}'} values, not {len(given)}"
             )
         return how(self, given, node)
+
+
+def compile_at(place: str, text: str, scope: Scope, wanted: Kind | None = None, may_number: bool = False) -> Compiled:
+    """Compiles an expression of a settings file; what is wrong with it says where it stands there."""
+    try:
+        return compile_expression(text, scope, wanted, may_number)
+    except ExpressionError as error:
+        raise ExpressionError(text, error.at, f"{place}: {error.trouble}", error.hint or "") from None

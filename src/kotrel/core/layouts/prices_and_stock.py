@@ -9,16 +9,8 @@ import polars as pl
 from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import WrongUse
 from kotrel.core.layouts.layout import Layout
-from kotrel.core.parts import Look
-from kotrel.core.pricing.list_prices import (
-    LIST,
-    OF_CATEGORY,
-    OF_ITEM,
-    Book,
-    facts_of,
-    list_prices,
-    read_known,
-)
+from kotrel.core.loading.load_model import Look
+from kotrel.core.pricing.list_prices import LIST, OF_CATEGORY, OF_ITEM, Book, facts_of, list_prices, read_known
 from kotrel.core.similarity import nearest
 
 ALL = "all"

@@ -8,7 +8,7 @@ import polars as pl
 
 from kotrel.core.expressions.kinds import exact
 from kotrel.core.pricing.outliers import MOVED, unlike
-from kotrel.core.pricing.rules import Allowed, Guards, Outliers
+from kotrel.core.pricing.price_rules import Allowed, Guards, Outliers
 from kotrel.core.rows.findings import Severity
 
 

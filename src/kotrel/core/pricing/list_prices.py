@@ -14,7 +14,7 @@ import polars as pl
 from kotrel.core.description.model import Record
 from kotrel.core.expressions.exact import times, to_decimals
 from kotrel.core.expressions.kinds import NUMBER, exact
-from kotrel.core.pricing.effective import ListFacts
+from kotrel.core.pricing.effective_price import ListFacts
 from kotrel.core.rows.system_state import Reader
 
 LIST = ("code", "currency", "decimals", "off", "for_sale")

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.pricing.rules import Outliers
+from kotrel.core.pricing.price_rules import Outliers
 
 NORMAL = 1.4826
 SMALLEST_GROUP = 4

@@ -9,7 +9,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record
-from kotrel.core.rows.few import Few
+from kotrel.core.rows.distinct_values import Few
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells_of
 from kotrel.core.tables.sources import Source, raw_values
 from kotrel.core.tables.table import Table
@@ -46,7 +46,7 @@ class Rows:
             :func:`clearing` marks where a blank clears what the system has.
         findings, repairs: what was found and repaired so far.
         sources: field → where its values come from; defaults and made values are filled in by
-            :mod:`kotrel.core.readying.filling`.
+            :mod:`kotrel.core.resolving.filling`.
         defaulted: what was filled in because cells were blank.
         once: True where each row stands for all rows of the sheet with the same value.
         flat_of: the document whose flat sheet the rows are from, or an empty text.

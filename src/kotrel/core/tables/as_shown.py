@@ -8,7 +8,7 @@ from typing import NamedTuple
 import polars as pl
 
 from kotrel.core.columns import ROW, sheet_column
-from kotrel.core.tables.shown import Formats, code_shown
+from kotrel.core.tables.number_display import Formats, code_shown
 from kotrel.core.tables.table import Table
 
 

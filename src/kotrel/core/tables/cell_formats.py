@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.tables.shown import Shown
+from kotrel.core.tables.number_display import Shown
 from kotrel.core.tables.table import Table
 
 _NUMBER = "number"

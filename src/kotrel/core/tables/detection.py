@@ -6,8 +6,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongData, WrongUse
-from kotrel.core.tables.headings import joined_headings, one_line, second_heading_row, technical_row
-from kotrel.core.tables.repeated_headings import headings_within
+from kotrel.core.tables.headings import headings_within, joined_headings, one_line, second_heading_row, technical_row
 from kotrel.core.tables.table import Column, Grid, Table
 from kotrel.core.tables.totals import below_the_table, totals_within
 

@@ -8,8 +8,41 @@ from dataclasses import dataclass, replace
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.tables.hidden import SEEN, Hidden
-from kotrel.core.tables.shown import Formats
+from kotrel.core.phrases import count, listed
+from kotrel.core.tables.number_display import Formats
+
+
+@dataclass(frozen=True)
+class Hidden:
+    """What is hidden of a sheet.
+
+    Attributes:
+        sheet: whether it is hidden as a whole.
+        rows: the hidden ones among its rows, from 1.
+        columns: the letters of the hidden ones among its columns.
+    """
+
+    sheet: bool = False
+    rows: tuple[int, ...] = ()
+    columns: tuple[str, ...] = ()
+
+    @property
+    def any(self) -> bool:
+        return self.sheet or bool(self.rows or self.columns)
+
+    def in_words(self) -> list[str]:
+        """One sentence for each."""
+        said = ["the sheet is hidden"] if self.sheet else []
+        if self.rows:
+            said.append(f"{count(len(self.rows), 'hidden row')} included: {listed([str(row) for row in self.rows], 5)}")
+        if self.columns:
+            said.append(f"{count(len(self.columns), 'hidden column')} included: {listed(self.columns, 5)}")
+        return said
+
+
+SEEN = Hidden()
+"""Nothing is hidden."""
+
 
 CellKinds = Mapping[str, "str | pl.Series"]
 """Column letter → the kind of all its filled cells, or a series of kinds in the order of the rows.

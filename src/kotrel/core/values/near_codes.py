@@ -10,7 +10,16 @@ import polars as pl
 
 from kotrel.core.similarity import slips_between
 from kotrel.core.values.lookalikes import plain
-from kotrel.core.values.starts import common_start
+
+
+def common_start(values: pl.Series) -> str:
+    """What all the values begin with, such as ``ITM-``: the first and the last in order say so for all between."""
+    first, last = values.min(), values.max()
+    if not isinstance(first, str) or not isinstance(last, str):
+        return ""
+    differ = next((place for place, (one, other) in enumerate(zip(first, last, strict=False)) if one != other), None)
+    return first[:differ]
+
 
 _SEPARATORS = r"[\s\-_./\\,:;'\"`*+|()\[\]]+"
 _LONGEST = 60

@@ -14,12 +14,12 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.changes.answers import RowAnswer
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.journal import Entry, Stamp, in_effect
+from kotrel.core.changes.results import RowAnswer
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
-from kotrel.systems.sql import journal
+from kotrel.systems.sql import database_journal as journal
 from kotrel.systems.sql.sqlite import SqliteDatabase
 
 FILE = "sent.db"

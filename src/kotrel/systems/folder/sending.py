@@ -15,13 +15,13 @@ import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.plan import Plan
-from kotrel.core.changes.refusal import Refusal
+from kotrel.core.changes.system_remarks import Refusal
 from kotrel.core.columns import ACTION, ROW, before
 from kotrel.core.description.model import Description
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.layouts.filling import WITHDRAWN, values_of, without_place
+from kotrel.core.layouts.column_sources import WITHDRAWN, values_of, without_place
 from kotrel.core.layouts.layout import Layout
-from kotrel.core.layouts.shaping import lay_out, split
+from kotrel.core.layouts.upload_rows import lay_out, split
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import Table

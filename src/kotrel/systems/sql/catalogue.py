@@ -15,7 +15,7 @@ from sqlalchemy.exc import SAWarning, SQLAlchemyError
 from kotrel.core.description.table_facts import ColumnFacts, ReferenceFacts, TableFacts
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.database import Database, quoted
-from kotrel.systems.sql.journal import SCHEMA
+from kotrel.systems.sql.database_journal import SCHEMA
 
 OWN = ("kotrel_load", "kotrel_load_row", "sqlite_sequence")
 

@@ -10,7 +10,7 @@ from kotrel.core.changes.journal import load_name
 from kotrel.core.changes.seal import SEALED, chained, is_turned_round, seal_of
 from kotrel.core.phrases import count as counted
 from kotrel.systems.sql.database import Database
-from kotrel.systems.sql.journal import SEALED_FACTS, has_journal, load_table, row_table, rows_of
+from kotrel.systems.sql.database_journal import SEALED_FACTS, has_journal, load_table, row_table, rows_of
 
 
 def trouble_with(database: Database, number: int | None = None) -> dict[int, str]:

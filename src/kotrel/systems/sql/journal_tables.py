@@ -6,7 +6,7 @@ import sqlalchemy as sa
 from sqlalchemy.schema import CreateIndex, CreateSchema, CreateTable
 
 from kotrel.core.changes.journal import ROW_COLUMNS
-from kotrel.systems.sql.journal import SCHEMA, table_name
+from kotrel.systems.sql.database_journal import SCHEMA, table_name
 from kotrel.systems.sql.outcome_pages import SPECIAL
 from kotrel.systems.sql.tables import compiled
 

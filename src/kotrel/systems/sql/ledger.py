@@ -8,7 +8,7 @@ from typing import Any
 import polars as pl
 
 from kotrel.core.description.model import Description, Field
-from kotrel.core.documents.posting import PLACE
+from kotrel.core.documents.ledger_posting import PLACE
 from kotrel.core.errors import OutOfReach
 from kotrel.core.rows.system_state import WHOLE
 from kotrel.core.stock.sums import SUMS, average_costs, summed

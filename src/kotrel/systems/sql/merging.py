@@ -10,8 +10,8 @@ import polars as pl
 
 from kotrel.core.columns import ACTION, LINE, before
 from kotrel.core.errors import OutOfReach
-from kotrel.systems.sql.balances import triggers
 from kotrel.systems.sql.database import ColumnNow, Database, quoted
+from kotrel.systems.sql.kept_balances import triggers
 from kotrel.systems.sql.staging import Stage
 from kotrel.systems.sql.store import literal
 

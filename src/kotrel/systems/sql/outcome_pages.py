@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from kotrel.core.changes.outcome_page import OutcomePage
-from kotrel.systems.sql import journal
+from kotrel.systems.sql import database_journal as journal
 from kotrel.systems.sql.database import Database
 
 SPECIAL = "outcome <> 'done'"

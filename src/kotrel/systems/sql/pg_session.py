@@ -10,7 +10,7 @@ import psycopg
 
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.database import quoted
-from kotrel.systems.sql.journal import SCHEMA
+from kotrel.systems.sql.database_journal import SCHEMA
 
 LOAD_LOCK = 0x6B6F7472656C
 """The number of the advisory lock that a load holds: the letters ``kotrel``."""

@@ -8,11 +8,11 @@ from dataclasses import dataclass
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
-from kotrel.core.changes.images import image
+from kotrel.core.changes.journal import image
 from kotrel.core.columns import ACTION, LINE, MESSAGE, ROW, before
 from kotrel.systems.interface import Altered, Refused
 from kotrel.systems.sql.database import Database, quoted
-from kotrel.systems.sql.journal import row_table
+from kotrel.systems.sql.database_journal import row_table
 from kotrel.systems.sql.refusals import MOST_REFUSALS, VANISHED, refusal_of
 from kotrel.systems.sql.store import Store, read_rows
 

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.changes.refusal import Refusal
+from kotrel.core.changes.system_remarks import Refusal
 from kotrel.core.columns import ACTION, ROW, before
 from kotrel.systems.interface import ConcurrentChange, Refused
 from kotrel.systems.sql.database import Database, RowRefused

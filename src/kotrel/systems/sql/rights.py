@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from kotrel.core.description.model import Description
 from kotrel.systems.sql.database import quoted
-from kotrel.systems.sql.journal import SCHEMA, load_table, row_table
+from kotrel.systems.sql.database_journal import SCHEMA, load_table, row_table
 from kotrel.systems.sql.store import store_of
 
 

@@ -8,7 +8,7 @@ from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.columns import ACTION, LINE, before, raw_after
 from kotrel.core.description.model import Field
 from kotrel.systems.sql.database import Database, quoted
-from kotrel.systems.sql.journal import row_table
+from kotrel.systems.sql.database_journal import row_table
 from kotrel.systems.sql.store import Store
 
 

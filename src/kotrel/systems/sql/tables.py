@@ -10,8 +10,8 @@ from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.schema import CreateIndex, CreateSchema, CreateTable
 
 from kotrel.core.description.model import Description, Field, Record
-from kotrel.systems.sql.balances import balance_statements
 from kotrel.systems.sql.database import quoted
+from kotrel.systems.sql.kept_balances import balance_statements
 from kotrel.systems.sql.store import store_of
 
 WHOLE_DIGITS = 18

@@ -1,0 +1,76 @@
+"""Checks: one file for each family, all with the same signature.
+
+A check takes rows and what the system holds, and returns groups of findings. To add one, write it in the file of its
+family (or a file of its own) and name it in :data:`CHECKS`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import polars as pl
+
+from kotrel.core.checking.check_digits import check_codes
+from kotrel.core.checking.circles import check_circles
+from kotrel.core.checking.field_groups import check_together
+from kotrel.core.checking.keys import check_keys
+from kotrel.core.checking.list_currency import check_currency, check_list_decimals
+from kotrel.core.checking.list_references import check_lists
+from kotrel.core.checking.named_files import check_files
+from kotrel.core.checking.required import NONE_LIKELY, check_present, likely_columns
+from kotrel.core.checking.rules import check_rules
+from kotrel.core.checking.shape import check_shape
+from kotrel.core.checking.system_kept import check_kept
+from kotrel.core.checking.unique import check_unique
+from kotrel.core.columns import ROW
+from kotrel.core.parallel import map_parallel
+from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+
+Check = Callable[[Rows, SystemState], list[FindingGroup]]
+
+# Several run in parallel: the one that reads most from the system starts first.
+CHECKS: tuple[Check, ...] = (
+    check_unique,
+    check_keys,
+    check_present,
+    check_shape,
+    check_codes,
+    check_lists,
+    check_together,
+    check_kept,
+    check_rules,
+    check_circles,
+    check_files,
+    check_currency,
+    check_list_decimals,
+)
+
+
+NOT_FOUND = ("not-found", "not-unique", "nearly-there")
+"""Kinds of errors that say a row was not found in the system."""
+
+
+def check_rows(rows: Rows, state: SystemState, checks: tuple[Check, ...] = CHECKS) -> Rows:
+    """The rows with the findings of all checks added."""
+    if not rows.has_key:
+        missing = [rows.record.fields[name] for name in rows.record.key if name not in rows.fields]
+        titles = " and ".join(f"“{field.title}”" for field in missing)
+        perhaps = "; ".join(likely_columns(rows, state, missing).values()) or NONE_LIKELY
+        message = f"no column is headed {titles}, which identifies the rows; {perhaps}"
+        finding = rows.sheet_finding("error", "no-key-column", "the key column is missing", message)
+        return rows.with_findings([finding])
+    groups = map_parallel(lambda check: check(rows, state), checks, rows.values.height)
+    return rows.with_findings(_of_known_rows(rows, [group for found in groups for group in found]))
+
+
+def _of_known_rows(rows: Rows, groups: list[FindingGroup]) -> list[FindingGroup]:
+    """Leaves out findings on rows that could not be found in the system: there is a finding that says so."""
+    unknown = [group.cells[ROW] for group in rows.findings if group.kind in NOT_FOUND and group.severity == "error"]
+    if not unknown:
+        return groups
+    lost = pl.concat(unknown).implode()
+    left = [replace(group, cells=group.cells.filter(~pl.col(ROW).is_in(lost))) for group in groups]
+    return [group for group in left if group.count]

@@ -1,0 +1,121 @@
+"""Fields that must be filled and are not."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+import polars as pl
+
+from kotrel.core.columns import clearing
+from kotrel.core.description.list_names import ListNames
+from kotrel.core.description.model import Field
+from kotrel.core.phrases import listed_and
+from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState, follows_nothing, is_new
+
+NONE_LIKELY = "if a column has it, match it with kotrel map"
+
+
+def likely_columns(rows: Rows, state: SystemState, fields: Sequence[Field]) -> Mapping[str, str]:
+    """Field → the column that may have it, and why, in words, for the fields where there is one.
+
+    A column is only named: what it feeds is for a match to say.
+    """
+    used = {letter for source in rows.sources.values() for letter in source.columns}
+    unused = tuple(column for column in rows.table.columns if column.letter not in used and column.heading)
+    if not unused:
+        return {}
+    # Only a missing column needs it, and every command would wait for it.
+    from kotrel.core.matching.proposing import propose
+
+    lists = {field.to for field in fields}
+
+    def names(record: str) -> ListNames:
+        about = state.description.records[record]
+        # Only these lists are worth reading: others would only say of other fields that the column is theirs.
+        held = state.listed(about) if record in lists else pl.DataFrame(schema=dict.fromkeys(about.listed, pl.String))
+        return ListNames(held, about)
+
+    proposals, _ = propose(replace(rows.table, columns=unused), rows.record, names)
+    return {
+        each.field.name: f"column {each.column.letter} “{each.column.heading}” may have it ({each.why}): match it with kotrel map"
+        for each in proposals
+        if each.field in fields
+    }
+
+
+def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
+    """Fields that every row, or every new row, must fill."""
+    found: list[FindingGroup] = []
+    new: pl.Series | None = None
+    uncarried: list[Field] = []
+    everywhere: list[Field] = []
+    for name, field in rows.record.fields.items():
+        if field.must == "may" or field.is_kept or name in rows.record.key:
+            continue
+        carried = name in rows.fields
+        if not carried and field.must == "always":
+            everywhere.append(field)
+            continue
+        if carried and not rows.values[name].null_count():
+            continue
+        if name in rows.cleared:
+            message = f"{field.title.lower()} must be filled and cannot be cleared"
+            found += rows.where("error", "missing", "must be filled", field, rows.values[clearing(name)], message)
+        if new is None:
+            new = is_new(rows, state)
+        if not carried:
+            uncarried.append(field)
+            continue
+        # A row that this sheet does not fill may be an update: then the system already has the value.
+        wrong = rows.values[name].is_null() & (new if field.must == "new" else True)
+        if (lost := follows_nothing(rows, state, name)) is not False:
+            wrong = wrong & ~lost
+        if name in rows.cleared:
+            wrong = wrong & ~rows.values[clearing(name)]
+        title = "must be filled" if field.must == "always" else "must be filled for new rows"
+        message = (
+            f"a new {rows.record.title.lower()} row needs {field.title.lower()}"
+            if field.must == "new"
+            else "must be filled"
+        )
+        found += rows.where("error", "missing", title, field, wrong, message)
+    if everywhere:
+        found += _missing(rows, state, everywhere, "every row needs it")
+    if new is not None and uncarried:
+        found += _without_column(rows, state, uncarried, new)
+    return found
+
+
+def _missing(rows: Rows, state: SystemState, fields: list[Field], who: str) -> list[FindingGroup]:
+    perhaps = likely_columns(rows, state, fields)
+    return [
+        rows.sheet_finding(
+            "error",
+            "column-missing",
+            "a column is missing",
+            f"no column is headed “{field.title}”, and {who}; {perhaps.get(field.name, NONE_LIKELY)}",
+        )
+        for field in fields
+    ]
+
+
+def _without_column(rows: Rows, state: SystemState, fields: list[Field], new: pl.Series) -> list[FindingGroup]:
+    """What new rows need and no column has: said once where all rows are new, else at the key of each new row."""
+    record = rows.record.title.lower()
+    if len(new) and new.all():
+        return _missing(rows, state, fields, f"every new {record} row needs it")
+    field = rows.record.fields[rows.record.code]
+    keyed = new & rows.values[field.name].is_not_null()
+    if not keyed.any():
+        return []
+    needed = listed_and([field.title.lower() for field in fields])
+    message = "; ".join(
+        (
+            f"the system does not have it yet; a new {record} row also needs {needed}, which no column has",
+            *likely_columns(rows, state, fields).values(),
+        )
+    )
+    return rows.where("error", "not-there-yet", "not in the system yet", field, keyed, message)

@@ -1,0 +1,277 @@
+"""The rows of a count sheet → entries at frozen places, and what is wrong with them, at their cells."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+from decimal import Decimal
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.counting.frames import LINES, NUMBER, line_frame
+from kotrel.core.counting.selection import PLACE
+from kotrel.core.counting.variance import Entry, Key
+from kotrel.core.rows.findings import FindingGroup, cells_of, rows_with
+from kotrel.core.rows.rows import Rows
+from kotrel.core.values.dates import moment_text, read_moment
+
+_AT, _ODD = "counted at", "is no time"
+
+
+class KnownPlaces:
+    """The places of a count, as lines are looked up among them: a sheet has few of the items of a large count."""
+
+    def __init__(self, places: pl.DataFrame) -> None:
+        """Takes places as :func:`kotrel.core.counting.frames.place_frame`."""
+        self._places = places.select(NUMBER, *PLACE, "expected").sort("item", maintain_order=True)
+        runs = self._places.group_by("item", maintain_order=True).len("places")
+        self._runs = runs.with_columns((pl.col("places").cum_sum() - pl.col("places")).alias("first"))
+        self.warehouses: set[str | None] = set(places["warehouse"].unique())
+
+    def placed(self, lines: pl.DataFrame) -> pl.DataFrame:
+        """Lines of a sheet with :data:`NUMBER` and ``expected`` of the place that each counts, blank where the count has none."""
+        runs = self._runs.join(lines.select("item").unique(), on="item", how="semi")
+        rows = (
+            runs.select(pl.int_ranges("first", pl.col("first") + pl.col("places"))).to_series().explode().drop_nulls()
+        )
+        known = self._places[rows].unique(list(PLACE), keep="last")
+        return lines.join(known, on=list(PLACE), how="left", nulls_equal=True, maintain_order="left")
+
+
+def plain_lines(
+    rows: Rows,
+    lines: pl.DataFrame,
+    units: Mapping[str, str],
+    moments: Mapping[str | None, tuple[str | None, str]],
+    round_: int,
+) -> tuple[pl.DataFrame, pl.Series]:
+    """The plain lines as ``ROW`` and the columns of LINES, and which lines those are (Boolean).
+
+    Args:
+        lines: the lines of the sheet, :meth:`KnownPlaces.placed`: ``ROW``, :data:`PLACE` with the sheet's warehouse filled in, and ``unit``,
+            ``counted``, ``counter``, ``time``, ``remark``.
+        moments: what each time that is written in the sheet means, and what is wrong with it.
+    """
+    items = lines["item"].drop_nulls().unique()
+    base = pl.DataFrame(
+        {"item": items, "base unit": [units.get(item) for item in items]}, schema_overrides={"base unit": pl.String}
+    )
+    times = pl.DataFrame(
+        [(time, at, bool(odd)) for time, (at, odd) in moments.items()],
+        schema={"time": pl.String, _AT: pl.String, _ODD: pl.Boolean}, orient="row",
+    )  # fmt: skip
+    table = lines.join(base, on="item", how="left", maintain_order="left").join(
+        times, on="time", how="left", nulls_equal=True, maintain_order="left"
+    )
+    own_unit = pl.col("unit").is_null() | (pl.col("unit") == pl.col("base unit"))
+    plain = table.select(
+        pl.col("counted").is_not_null() & pl.col("base unit").is_not_null() & pl.col(NUMBER).is_not_null()
+        & own_unit & ~pl.col(_ODD).fill_null(True) & pl.col("warehouse").is_not_null()
+    ).to_series()  # fmt: skip
+    before, after = _around(rows)
+    chosen = table.filter(plain).select(
+        ROW, NUMBER, pl.lit(round_, pl.Int64).alias("round"), "counted", pl.col("counter").fill_null(""), pl.col(_AT).alias("at"),
+        pl.format("{}{}{}", pl.lit(before), ROW, pl.lit(after)).alias("where"), pl.col("remark").fill_null(""),
+    )  # fmt: skip
+    return chosen.select(ROW, *LINES), plain
+
+
+def where_of(rows: Rows, row: int, letter: str | None) -> str:
+    """The file and the cell; in workbooks with its sheet, of which there may be several."""
+    table = rows.table
+    return f"{table.file} {table.address(row, letter) if table.sheet else table.place(row, letter)}"
+
+
+def _around(rows: Rows) -> tuple[str, str]:
+    """What stands before and after the row's number in the place of a counted cell."""
+    sample = 123_456_789
+    text = where_of(rows, sample, rows.letters.get("counted"))
+    before, _, after = text.rpartition(str(sample))
+    return before, after
+
+
+_CLOCK = re.compile(r"^(\d{1,2})[:.h](\d{2})(?::(\d{2}))?$")
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """What is known of a sheet besides its rows.
+
+    Attributes:
+        round: 0 for a first count, 1 for the first recount.
+        warehouse: of rows that say none.
+        counted_at: the time of lines that say none, canonical text, or None.
+        day: the day of times without one, ISO date, or None.
+        as_expected: True where a blank means: as expected.
+    """
+
+    round: int = 0
+    warehouse: str | None = None
+    counted_at: str | None = None
+    day: str | None = None
+    as_expected: bool = False
+
+
+@dataclass(frozen=True)
+class Known:
+    """What is known of items.
+
+    Attributes:
+        units: item → its base unit.
+        factors: item and unit → base units in one.
+        tracked: item → ``lot`` and ``serial``, for items that have them.
+        bins: warehouse and bin that exist; None where the system has no bins.
+    """
+
+    units: Mapping[str, str]
+    factors: Mapping[tuple[str, str], Decimal]
+    tracked: Mapping[str, tuple[str, ...]]
+    bins: frozenset[tuple[str, str]] | None = None
+
+
+@dataclass
+class Collected:
+    """What a sheet gave.
+
+    Attributes:
+        lines: at places that exist, as :data:`~kotrel.core.counting.frames.LINES`, in the order of the sheet; ``finds`` at places
+            that the count does not have, each with its place's key.
+        blank: lines that were not counted.
+    """
+
+    rows: Rows
+    lines: pl.DataFrame
+    finds: list[tuple[Key, Entry]] = field(default_factory=list)
+    blank: int = 0
+
+
+def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Collected:
+    """Reads the counted lines; a line with an error is not taken."""
+    wrong = set(rows_with(rows.findings, "error"))
+    told: dict[tuple[str, str, str | None], list[tuple[int, str]]] = {}
+
+    def tell(row: int, kind: str, title: str, name: str | None, message: str) -> None:
+        told.setdefault((kind, title, name), []).append((row, message))
+
+    names = ("item", "warehouse", "bin", "lot", "serial", "unit", "counted", "counter", "time", "remark")
+    blank = [pl.lit(None, pl.String).alias(name) for name in names if name not in rows.values.columns]
+    letter = rows.letters.get("counted")
+    lines = rows.values.with_columns(blank).select(ROW, *names)
+    lines = lines.filter(~pl.col(ROW).is_in(list(wrong))) if wrong else lines
+    # A counter writes the same times over and over.
+    moments = {time: _moment(time, sheet) for time in lines["time"].unique().to_list()}
+    lines = places.placed(lines.with_columns(pl.col("warehouse").fill_null(pl.lit(sheet.warehouse, pl.String))))
+    taken, plain = plain_lines(rows, lines, known.units, moments, sheet.round)
+    done = Collected(rows, taken)
+    others: list[tuple[int, Entry]] = []
+    odd_lines = lines.filter(~plain)
+    if not sheet.as_expected:
+        done.blank = odd_lines.filter(pl.col("counted").is_null() & pl.col("item").is_not_null()).height
+        odd_lines = odd_lines.filter(pl.col("counted").is_not_null())
+    for row in odd_lines.iter_rows(named=True):
+        if row["item"] is None:
+            if row["counted"] is not None:
+                tell(row[ROW], "missing", "a counted line without an item", "item", "say which item this is")
+            continue
+        key = (row["item"], row["warehouse"], row["bin"], row["lot"], row["serial"])
+        number = row[NUMBER]
+        if row["counted"] is None:
+            if number is not None and sheet.as_expected:
+                where = where_of(rows, row[ROW], None)
+                others.append((row[ROW], Entry(number, sheet.round, Decimal(row["expected"]), row["counter"] or "", sheet.counted_at,
+                                               where, "as expected")))  # fmt: skip
+            else:
+                done.blank += 1
+            continue
+        trouble = _trouble(key, row, number is not None, known)
+        if trouble is not None:
+            tell(row[ROW], *trouble)
+            continue
+        at, odd = moments[row["time"]]
+        if odd:
+            tell(row[ROW], "not-a-time", "no time of day", "time", odd)
+            continue
+        counted = Decimal(row["counted"])
+        if row["unit"] is not None and row["unit"] != known.units.get(row["item"]):
+            counted *= known.factors[row["item"], row["unit"]]
+        where = where_of(rows, row[ROW], letter)
+        entry = Entry(number or 0, sheet.round, counted, row["counter"] or "", at, where, row["remark"] or "")
+        if number is not None:
+            others.append((row[ROW], entry))
+        elif counted:
+            done.finds.append((key, entry))
+    if others:
+        # In the order of the sheet again.
+        own = line_frame([entry for _, entry in others]).select(
+            pl.Series(ROW, [row for row, _ in others], dtype=taken.schema[ROW]), *LINES
+        )
+        taken = pl.concat([taken, own]).sort(ROW, maintain_order=True)
+    done.lines = taken.drop(ROW)
+    done.rows = rows.with_findings([_group(rows, *key, found) for key, found in told.items()])
+    return done
+
+
+def _group(rows: Rows, kind: str, title: str, name: str | None, found: list[tuple[int, str]]) -> FindingGroup:
+    numbers = [row for row, _ in found]
+    stands: list[str | None] = [None] * len(found)
+    if name is not None and name in rows.values.columns:
+        cells = dict(rows.values.select(ROW).hstack([rows.as_it_stands(name)]).iter_rows())
+        stands = [cells.get(row) for row in numbers]
+    return rows.group("error", kind, title, name, cells_of(numbers, stands, [message for _, message in found]))
+
+
+def _trouble(
+    key: Key, row: Mapping[str, str | None], has_place: bool, known: Known
+) -> tuple[str, str, str, str] | None:
+    """Kind, title, field and message of what keeps a line from being taken."""
+    item, warehouse, bin_, lot, serial = key
+    if item not in known.units:
+        return "not-on-list", "not an item", "item", "there is no such item"
+    if warehouse is None:
+        return "missing", "no warehouse", "item", "say where this was counted: a column Warehouse, or --warehouse"
+    unit = row["unit"]
+    if unit is not None and unit != known.units[item] and (item, unit) not in known.factors:
+        return (
+            "not-its-own",
+            "not a unit of the item",
+            "unit",
+            f"the item has {known.units[item]} and no conversion from {unit}",
+        )
+    if has_place:
+        return None
+    if bin_ is not None and known.bins is not None and (warehouse, bin_) not in known.bins:
+        return "not-on-list", "not a bin of its warehouse", "bin", f"{warehouse} has no bin {bin_}"
+    for name, value in (("lot", lot), ("serial", serial)):
+        tracked = name in known.tracked.get(item, ())
+        if tracked and value is None:
+            return f"{name}-needed", f"no {name}", name, f"the item is {name}-tracked: say which {name} this is"
+        if not tracked and value is not None:
+            return (
+                f"{name}-not-tracked",
+                f"a {name} of an item without",
+                name,
+                f"the item is not {name}-tracked: clear the cell",
+            )
+    return None
+
+
+def _moment(text: str | None, sheet: Sheet) -> tuple[str | None, str]:
+    """When a line was counted, and what is wrong with its time."""
+    if text is None:
+        return sheet.counted_at, ""
+    found = read_moment(text, zoned=False)
+    if found.value is not None:
+        return found.value, ""
+    clock = _CLOCK.match(text.strip())
+    if clock is None:
+        return None, "write the time as 14:30, or 2027-01-09 14:30"
+    if sheet.day is None:
+        return None, "on which day? write 2027-01-09 14:30, or give the file its day with --counted-at"
+    try:
+        hour, minute, second = int(clock[1]), int(clock[2]), int(clock[3] or 0)
+        return moment_text(datetime.fromisoformat(sheet.day).replace(hour=hour, minute=minute, second=second)), ""
+    except ValueError:
+        return None, "there is no such time of day"

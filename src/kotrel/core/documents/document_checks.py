@@ -1,0 +1,259 @@
+"""What must be right of documents: lines, units, lots and serial numbers, items, dates, amounts."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.documents.document_tables import PART, Together, plain
+from kotrel.core.expressions.kinds import exact
+from kotrel.core.rows.findings import FindingGroup
+
+Found = Iterator[tuple[int, FindingGroup]]
+
+COST_APART = 25
+"""Per cent by which an entered cost may differ from the item's before a warning."""
+NEVER_STOCKED = ("service", "kit")
+
+
+@dataclass(frozen=True)
+class StockRules:
+    """What a business allows (``[stock]`` in ``kotrel.toml``).
+
+    Attributes:
+        closed_until: the last day of closed periods, or None.
+        below_zero: True where stock may go below zero.
+    """
+
+    closed_until: date | None = None
+    below_zero: bool = False
+
+
+CAREFUL = StockRules()
+"""What applies if nothing is set."""
+
+
+def check_together(whole: Together, rules: StockRules, today: date) -> Found:
+    """All findings on the documents of one family that need no look at the ledger."""
+    yield from _tied(whole)
+    yield from _closed(whole, rules)
+    yield from _items(whole)
+    yield from _units(whole)
+    yield from _costs(whole)
+    yield from _amounts(whole)
+    if whole.family.lots is not None:
+        yield from _lots(whole, today)
+    if whole.family.header.effect == "in":
+        yield from _twice(whole)
+
+
+def _tied(whole: Together) -> Found:
+    """A header without lines posts nothing."""
+    alone = whole.headers.join(whole.lines.select("document").drop_nulls(), on="document", how="anti")
+    alone = alone.filter(pl.col("document").is_not_null())
+    if alone.height:
+        messages = [f"{number} has no lines" for number in alone["document"]]
+        yield from whole.findings("error", "no-lines", "a document without lines", whole.family.number, alone, messages)
+
+
+def _closed(whole: Together, rules: StockRules) -> Found:
+    if rules.closed_until is None or "date" not in whole.headers.columns:
+        return
+    late = whole.headers.filter(pl.col("date") <= rules.closed_until.isoformat())
+    if late.height:
+        message = f"the period until {rules.closed_until.isoformat()} is closed (closed_until in kotrel.toml)"
+        yield from whole.findings("error", "closed-period", "in a closed period", "date", late, [message] * late.height)
+
+
+def _items(whole: Together) -> Found:
+    if whole.family.header.effect == "none":
+        return
+    lines = whole.lines
+    for word in NEVER_STOCKED:
+        odd = lines.filter(pl.col("item kind") == word)
+        if odd.height:
+            message = f"it is a {word}: it has no stock"
+            yield from whole.findings(
+                "error", "not-stocked", "items without stock", "item", odd, [message] * odd.height
+            )
+    archived = lines.filter(pl.col("item archived") == "yes")
+    if archived.height:
+        message = "the item is archived: take it out of the archive first, or leave the line out"
+        yield from whole.findings("error", "archived", "archived items", "item", archived, [message] * archived.height)
+
+
+def _units(whole: Together) -> Found:
+    """Quantities in the decimals of their unit, and of the base unit once converted; what was converted is shown."""
+    if "quantity" not in whole.family.lines.fields:
+        return
+    for table in (whole.lines, whole.lots):
+        if not table.height:
+            continue
+        number, decimals = pl.col("number"), pl.col("decimals")
+        scaled = number.round(6, mode="half_away_from_zero")
+        for size in range(6):
+            odd = table.filter((decimals == size) & (scaled != number.round(size, mode="half_away_from_zero")))
+            if odd.height:
+                messages = [f"{unit} has {size or 'no'} decimals" for unit in odd["unit"]]
+                yield from whole.findings(
+                    "error", "unit-decimals", "too many decimals for the unit", "quantity", odd, messages
+                )
+    lines = whole.lines.filter(pl.col("unit") != pl.col("base unit"))
+    lines = lines.filter(pl.col("in base").is_not_null() & ~pl.col("has error"))
+    for size in range(6):
+        fits = pl.col("in base") == pl.col("in base").round(size, mode="half_away_from_zero")
+        odd = lines.filter((pl.col("base decimals") == size) & ~fits)
+        if odd.height:
+            messages = [f"{plain(number)} {unit} are {plain(base)} {base_unit}, and {base_unit} has {size or 'no'} decimals"
+                        for number, unit, base, base_unit in odd.select("number", "unit", "in base", "base unit").iter_rows()]  # fmt: skip
+            yield from whole.findings(
+                "error", "unit-decimals", "too many decimals for the unit", "quantity", odd, messages
+            )
+    if lines.height:
+        messages = [f"{plain(number)} {unit} = {plain(base)} {base_unit}"
+                    for number, unit, base, base_unit in lines.select("number", "unit", "in base", "base unit").iter_rows()]  # fmt: skip
+        yield from whole.findings("note", "converted", "converted to the base unit", "quantity", lines, messages)
+
+
+def _costs(whole: Together) -> Found:
+    """A cost far from the item's own: a box counted as a piece, or a decimal point moved."""
+    if whole.family.header.effect != "in" or "cost" not in whole.family.lines.fields:
+        return
+    own = pl.col("item cost").cast(pl.Decimal(38, 12), strict=False)
+    entered = pl.col("unit cost") / pl.when(pl.col("factor") != exact(0)).then("factor")
+    table = whole.lines.with_columns(own.alias("own"), entered.alias("entered"))
+    apart = (pl.col("entered") - pl.col("own")).abs() * 100 > pl.col("own") * COST_APART
+    odd = table.filter((pl.col("own") > exact(0)) & apart)
+    if odd.height:
+        messages = [f"{plain(round(cost, 4))} for one {unit}, and the item's cost is {plain(has)}"
+                    for cost, unit, has in odd.select("entered", "base unit", "own").iter_rows()]  # fmt: skip
+        yield from whole.findings("warning", "cost-unlike", "far from the item's cost", "cost", odd, messages)
+    if whole.family.lines.fields["cost"].must != "may":
+        nothing = table.filter((pl.col("unit cost") == exact(0)) & (pl.col("number") > exact(0)))
+        if nothing.height:
+            message = "a cost of 0 brings quantity without value"
+            yield from whole.findings("warning", "zero", "a cost of 0", "cost", nothing, [message] * nothing.height)
+
+
+def _amounts(whole: Together) -> Found:
+    if not {"price", "amount"} <= set(whole.family.lines.fields):
+        return
+    decimals = whole.family.lines.fields["amount"].decimals or 0
+    price, amount = (pl.col(name).cast(pl.Decimal(38, 12), strict=False) for name in ("price", "amount"))
+    right = (pl.col("number") * price).round(decimals, mode="half_away_from_zero")
+    table = whole.lines.with_columns(right.alias("right"))
+    odd = table.filter(right != amount)
+    if odd.height:
+        messages = [f"{plain(number)} × {plain_text(price)} = {value:.{decimals}f}"
+                    for number, price, value in odd.select("number", "price", "right").iter_rows()]  # fmt: skip
+        yield from whole.findings("error", "amount-differs", "not quantity times price", "amount", odd, messages)
+
+
+def plain_text(value: str | None) -> str:
+    """A canonical number without trailing zeros beyond two decimals."""
+    if value is None or "." not in value:
+        return value or ""
+    whole, _, part = value.partition(".")
+    return f"{whole}.{part.rstrip('0').ljust(2, '0')}"
+
+
+def _lots(whole: Together, today: date) -> Found:
+    lines, lots = whole.lines, whole.lots
+    keys = ["document", "line"]
+    sums = lots.group_by(keys).agg(
+        pl.col("number").sum().alias("in lots"), pl.col("number").null_count().alias("unread")
+    )
+    table = lines.join(sums, on=keys, how="left", maintain_order="left")
+    differ = table.filter(
+        pl.col("in lots").is_not_null() & (pl.col("unread") == 0) & (pl.col("in lots") != pl.col("number"))
+    )
+    if differ.height:
+        messages = [f"its lots add up to {plain(total)}" for total in differ["in lots"]]
+        yield from whole.findings(
+            "error", "lots-differ", "lots that do not add up to their line", "quantity", differ, messages
+        )
+    for what, title in (("lot", "lot"), ("serial", "serial number")):
+        tracked = pl.col(f"item {what}") == "yes"
+        given = lots.filter(pl.col(what).is_not_null()).select(*keys, pl.lit(True).alias("given")).unique()
+        marked = lines.join(given, on=keys, how="left", maintain_order="left")
+        needs = pl.col("given").is_null() & tracked & (pl.col("number") != exact(0))
+        missing = marked.filter(needs)
+        if missing.height:
+            message = f"the item is {what}-tracked: say which {title}s these are"
+            yield from whole.findings(
+                "error", f"{what}-needed", f"no {title}", "item", missing, [message] * missing.height
+            )
+        blank = lots.filter(tracked & pl.col(what).is_null()).join(given, on=keys, how="semi")
+        if blank.height:
+            message = f"this part of the line has no {title}"
+            yield from whole.findings("error", f"{what}-needed", f"no {title}", what, blank, [message] * blank.height)
+        odd = lots.filter(pl.col(what).is_not_null() & ~tracked.fill_null(False) & pl.col("item").is_not_null())
+        if odd.height:
+            message = f"the item is not {what}-tracked: clear the cell, or set {what}_tracked of the item"
+            yield from whole.findings(
+                "error", f"{what}-not-tracked", f"a {title} of an item without", what, odd, [message] * odd.height
+            )
+    yield from _serials(whole)
+    if whole.family.header.effect == "in":
+        past = lots.filter(pl.col("expires_on") < pl.coalesce("date", pl.lit(today.isoformat())))
+        if past.height:
+            yield from whole.findings(
+                "warning", "expired", "expired already", "expires_on", past, ["it has expired already"] * past.height
+            )
+    bare = lots.filter(pl.col("expires_on").is_not_null() & pl.col("lot").is_null() & pl.col("serial").is_null())
+    if bare.height:
+        message = "an expiry belongs to a lot or a serial number"
+        yield from whole.findings(
+            "error", "expiry-alone", "an expiry without a lot", "expires_on", bare, [message] * bare.height
+        )
+
+
+def _serials(whole: Together) -> Found:
+    """Serial numbers are one each, and once in a load."""
+    serials = whole.lots.filter(pl.col("serial").is_not_null())
+    several = serials.filter((pl.col("number") * pl.col("factor")).abs() != exact(1))
+    if several.height:
+        message = "a serial number is one piece: its quantity is 1"
+        yield from whole.findings("error", "serial-not-one", "serial numbers with a quantity other than 1", "serial", several,
+                                  [message] * several.height)  # fmt: skip
+    first = serials.unique(["item", "serial"], keep="first", maintain_order=True)
+    again = serials.join(
+        first.select(PART, ROW, pl.lit(True).alias("is first")), on=[PART, ROW], how="left", maintain_order="left"
+    )
+    again = again.filter(pl.col("is first").is_null()).join(
+        first.select("item", "serial", pl.col(PART).alias("first part"), pl.col(ROW).alias("first row")),
+        on=["item", "serial"], how="left", maintain_order="left",
+    )  # fmt: skip
+    if again.height:
+        messages = [f"also at {whole.parts[part].table.place(row, whole.parts[part].letters.get('serial'))}"
+                    for part, row in again.select("first part", "first row").iter_rows()]  # fmt: skip
+        yield from whole.findings("error", "serial-twice", "a serial number twice", "serial", again, messages)
+
+
+def _twice(whole: Together) -> Found:
+    """The same item, warehouse, bin and lot twice in a document adds twice: perhaps a row was copied."""
+    place = [name for name in ("document", "item", "warehouse", "bin") if name in whole.lines.columns]
+    lots = whole.lots.group_by("document", "line").agg(
+        pl.concat_str([pl.col("lot"), pl.col("serial")], separator=" ", ignore_nulls=True).sort().str.join(";").alias("lots")
+    ) if whole.lots.height else pl.DataFrame(schema=dict.fromkeys(("document", "line", "lots"), pl.String))  # fmt: skip
+    lines = whole.lines.filter(pl.col("item").is_not_null()).join(
+        lots, on=["document", "line"], how="left", maintain_order="left"
+    )
+    first = lines.unique([*place, "lots"], keep="first", maintain_order=True)
+    again = lines.join(
+        first.select(PART, ROW, pl.lit(True).alias("is first")), on=[PART, ROW], how="left", maintain_order="left"
+    )
+    again = again.filter(pl.col("is first").is_null()).join(
+        first.select(*place, "lots", pl.col(PART).alias("first part"), pl.col(ROW).alias("first row")),
+        on=[*place, "lots"], how="left", maintain_order="left", nulls_equal=True,
+    )  # fmt: skip
+    if again.height:
+        messages = [f"also at {whole.parts[part].table.place(row, whole.parts[part].letters.get('item'))}: both are added; put them into one row"
+                    for part, row in again.select("first part", "first row").iter_rows()]  # fmt: skip
+        yield from whole.findings(
+            "error", "place-twice", "the same item, warehouse, bin and lot twice", "item", again, messages
+        )

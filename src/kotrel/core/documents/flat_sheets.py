@@ -1,0 +1,244 @@
+"""Flat sheets → headers, lines and lots: one document for each number, else one for each warehouse and date."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.description.model import Description, Record
+from kotrel.core.documents.document_reversal import taken_back
+from kotrel.core.documents.families import Family, family_of, is_flat
+from kotrel.core.documents.ledger_posting import Sums
+from kotrel.core.documents.targets import to_differences
+from kotrel.core.matching.row_choice import choose_rows
+from kotrel.core.phrases import count, listed
+from kotrel.core.resolving.repairing import repair
+from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.load_options import DocumentOptions
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+
+
+@dataclass(frozen=True)
+class Shaped:
+    """The rows of one record, and what is said of how they came about."""
+
+    rows: Rows
+    remarks: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Circumstances:
+    """What shaping has to know besides the rows.
+
+    Attributes:
+        sums: the system's ledger sums.
+        standing: the documents of a header record that the system holds: number and the number it reverses (String).
+    """
+
+    description: Description
+    state: SystemState
+    options: DocumentOptions
+    today: date
+    spellings: Mapping[str, Mapping[str, str]]
+    sums: Sums
+    standing: Callable[[Record], pl.DataFrame]
+
+
+def shaped(rows: Rows, about: Circumstances) -> list[Shaped]:
+    """Rows of a flat sheet as rows of the document's records; other rows as they are, their parts numbered."""
+    family = family_of(about.description, rows.record.name)
+    if family is None:
+        return [Shaped(rows)]
+    if not is_flat(rows.record):
+        return [_numbered(rows, family)]
+    rows = _with_options(rows, family, about.options)
+    line_fields = [name for name in family.lines.fields if name not in family.header.fields]
+    if not any(name in rows.fields for name in line_fields if name != family.line):
+        if any(_said(family, about.options).values()):
+            rows = _about_options(repair(rows, about.state, about.spellings), family, about.options)
+        header = _only_fields(rows, family.header, rows.values)
+        return [Shaped(header)]
+    rows = _about_options(repair(_without_quantity(rows), about.state, about.spellings), family, about.options)
+    said: list[str] = []
+    if about.options.as_target and "item" in rows.fields:
+        rows, said = to_differences(rows, family, about.state, about.sums)
+    rows, remarks = _with_numbers(rows, family, about)
+    return _split(rows, family, [*said, *remarks])
+
+
+def _without_quantity(rows: Rows) -> Rows:
+    """The rows without those that have no quantity: nothing is counted there, which is not zero. That is a warning."""
+    if "quantity" not in rows.fields:
+        return rows
+    other = [name for name in ("lot", "serial") if name in rows.fields]
+    blank = rows.values.select(
+        pl.col("quantity").is_null() & pl.all_horizontal(pl.lit(True), *(pl.col(name).is_null() for name in other))
+    ).to_series()
+    if not blank.any():
+        return rows
+    first = rows.values.filter(blank)[ROW][0]
+    message = f"{count(int(blank.sum()), 'row')} without a quantity are left out, such as {rows.table.place(first, rows.letters.get('quantity'))}"
+    left = rows.sheet_finding(
+        "warning", "no-quantity", "rows without a quantity", message, rows.letters.get("quantity"), "Quantity"
+    )
+    return rows.only(~blank).with_findings([left])
+
+
+def _said(family: Family, options: DocumentOptions) -> dict[str, str | None]:
+    """Field → what the user said of it."""
+    return {
+        family.number: options.number,
+        "date": options.date,
+        "warehouse": options.warehouse,
+        "account": options.account,
+    }
+
+
+def _about_options(rows: Rows, family: Family, options: DocumentOptions) -> Rows:
+    """Rows, repaired, with a warning for each option that says otherwise than they: what a sheet says counts."""
+    found: list[FindingGroup] = []
+    for name, value in _said(family, options).items():
+        if value is None or name not in rows.values.columns or name not in rows.letters:
+            continue
+        own = rows.as_it_stands(name)
+        others = own.filter(own.is_not_null() & (rows.values[name] != value))
+        if others.len():
+            option = "number" if name == family.number else name
+            theirs = listed(others.unique(maintain_order=True).to_list(), 3)
+            verb = "says" if others.len() == 1 else "say"
+            message = f"--{option} {value} is only for rows that say nothing, and {count(others.len(), 'row')} of the sheet {verb} {theirs}"
+            title = "what the sheet says counts"
+            found.append(
+                rows.sheet_finding("warning", "option-not-used", title, message, rows.letters[name], rows.heading(name))
+            )
+    return rows.with_findings(found) if found else rows
+
+
+def _with_options(rows: Rows, family: Family, options: DocumentOptions) -> Rows:
+    """Blank header fields filled with what the user said on the command line."""
+    for name, value in _said(family, options).items():
+        if value is None or name not in rows.record.fields:
+            continue
+        filled = pl.col(name).fill_null(pl.lit(value)) if name in rows.values.columns else pl.lit(value)
+        rows = replace(rows, values=rows.values.with_columns(filled.alias(name)))
+    return rows
+
+
+def _with_numbers(rows: Rows, family: Family, about: Circumstances) -> tuple[Rows, list[str]]:
+    """Each row with its document's number and date; the number is made of warehouse and date where the sheet has none."""
+    remarks: list[str] = []
+    values = rows.values
+    if "date" in family.header.fields and _is_blank(values, "date"):
+        day = about.today.isoformat()
+        values = values.with_columns(pl.lit(day).alias("date"))
+        remarks.append(f"the sheet has no date: posted on {day}, today (--date gives another)")
+    if _is_blank(values, family.number):
+        parts = [name for name in ("warehouse", "date") if name in values.columns]
+        made = values.select(pl.concat_str([pl.col(name) for name in parts], separator="-")).to_series()
+        if "warehouse" in family.header.fields and "warehouse" not in values.columns:
+            # The check says that there is no warehouse; lines and header still belong together.
+            made = values["date"]
+        every = about.options.as_target  # what is right already is not posted again: any free number will do
+        free = _free_numbers(made.unique().drop_nulls().to_list(), about.standing(family.header), every)
+        values = values.with_columns(made.replace(free).alias(family.number))
+    return replace(rows, values=values), remarks
+
+
+def _is_blank(values: pl.DataFrame, name: str) -> bool:
+    return name not in values.columns or values[name].null_count() == values.height
+
+
+def _free_numbers(made: Sequence[str], standing: pl.DataFrame, every: bool = False) -> dict[str, str]:
+    """Number made → the number to use: the next one where all documents of that number are taken back, or simply the next."""
+    there = set(standing["number"])
+    back = taken_back(
+        list(there), dict(standing.filter(pl.col("reverses").is_not_null()).select("number", "reverses").iter_rows())
+    )
+    found: dict[str, str] = {}
+    for number in made:
+        free, at = number, 1
+        while free in there and (every or free in back):
+            at += 1
+            free = f"{number}-{at}"
+        found[number] = free
+    return found
+
+
+def _split(rows: Rows, family: Family, remarks: list[str]) -> list[Shaped]:
+    number, document, line = family.number, family.document_of(family.lines), family.line
+    values = rows.values
+    counted = (pl.col(ROW).cum_count().over(number)).cast(pl.String)
+    own = pl.col(line).fill_null(counted) if line in values.columns else counted
+    values = values.with_columns(own.alias(line))
+    header = choose_rows(_only_fields(rows, family.header, values), None, [number])
+    lines = _only_fields(rows, family.lines, values.with_columns(pl.col(number).alias(document)), rest=True)
+    lines = replace(
+        lines, letters={**lines.letters, **({document: rows.letters[number]} if number in rows.letters else {})}
+    )
+    sizes = values.group_by(number, maintain_order=True).len().drop_nulls()
+    named = [f"{one} ({count(size, 'line')})" for one, size in sizes.head(3).iter_rows()]
+    remarks = [*remarks, f"{count(sizes.height, 'document')}: {listed(named, 3, sizes.height)}"]
+    found = [Shaped(header), Shaped(lines, tuple(remarks))]
+    about_lots = [
+        name for name in (family.lots.fields if family.lots else ()) if name in ("lot", "serial", "expires_on")
+    ]
+    there = [name for name in about_lots if name in values.columns]
+    if family.lots is not None and there:
+        filled = values.select(pl.any_horizontal(pl.col(there).is_not_null())).to_series()
+        if filled.any():
+            keys = {family.document_of(family.lots): pl.col(number), family.line_of_lot: pl.col(line),
+                    family.lots.key[-1]: pl.lit("1")}  # fmt: skip
+            wide = values.with_columns(expr.alias(name) for name, expr in keys.items())
+            found.append(Shaped(_only_fields(rows, family.lots, wide, own=there).only(filled)))
+    return found
+
+
+def _only_fields(rows: Rows, record: Record, values: pl.DataFrame, rest: bool = False, own: Sequence[str] = ()) -> Rows:
+    """Rows of one record of the document, with its fields, and the findings and repairs on those that are its own.
+
+    Args:
+        rest: take the findings of the header's and the lines' common fields, and those on the whole sheet.
+        own: take only the findings of these fields.
+    """
+    names = [name for name in record.fields if name in values.columns and not record.fields[name].is_kept]
+    shared = ("warehouse", "to_warehouse", "item", "quantity", "unit", "remark")
+
+    def mine(field: str | None) -> bool:
+        if own:
+            return field in own
+        if rest:
+            return field is None or (field in names and field not in ("date", "account"))
+        return field in names and field not in shared
+
+    only_header = record.nature == "document" and not any(name in values.columns for name in ("item", "quantity"))
+    findings = tuple(each for each in rows.findings if only_header or mine(each.field))
+    repairs = tuple(each for each in rows.repairs if only_header or mine(each.field))
+    return replace(
+        rows,
+        flat_of="" if only_header else rows.record.name,
+        record=record,
+        values=values.select(ROW, *names),
+        letters={name: letter for name, letter in rows.letters.items() if name in names},
+        sources={name: source for name, source in rows.sources.items() if name in names},
+        findings=findings,
+        repairs=repairs,
+    )
+
+
+def _numbered(rows: Rows, family: Family) -> Shaped:
+    """Lines and lots with the numbers that Kotrel counts up, where the sheet has no column for them."""
+    missing = [
+        name for name in rows.record.key if rows.record.fields[name].numbered and name not in rows.values.columns
+    ]
+    within = [name for name in rows.record.key if name in rows.values.columns]
+    if rows.record.name == family.lines.name:
+        rows = _without_quantity(rows)
+    if rows.record.nature == "document" or not missing or not within:
+        return Shaped(rows)
+    counted = pl.col(ROW).cum_count().over(within).cast(pl.String)
+    return Shaped(replace(rows, values=rows.values.with_columns(counted.alias(missing[0]))))

@@ -1,0 +1,244 @@
+"""What documents post to the ledger: quantities in the base unit, values, and average cost for what goes out.
+
+Sources of the rules: a line's value is its quantity times its unit cost as entered; average cost after a receipt = (on hand ×
+average + received × cost) ÷ (on hand + received), which the sums of quantity and value give by themselves; what goes out goes at the
+average, and the last piece takes the rest of the value with it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from decimal import Decimal
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.documents.document_tables import PART, Together, plain
+from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.stock.sums import VALUE_DECIMALS, average, half_away
+
+MOVEMENT = ("kind", "document", "line", "part", "counts_as", "date", "item", "warehouse", "bin", "lot", "serial", "expires_on",
+            "order", "quantity", "value")  # fmt: skip
+PLACE = ("item", "warehouse", "bin", "lot", "serial")
+"""What identifies a place of stock."""
+
+ZERO = Decimal(0)
+Sums = Callable[..., pl.DataFrame]
+
+
+@dataclass(frozen=True)
+class Posted:
+    """What a load posts.
+
+    Attributes:
+        movements: :data:`PART`, ``ROW`` and :data:`MOVEMENT` (``quantity`` and ``value`` Decimals, the others String).
+        findings: what cannot be posted, each with the part of the load it belongs to.
+    """
+
+    movements: pl.DataFrame
+    findings: list[tuple[int, FindingGroup]] = field(default_factory=list)
+
+
+def post(whole: Together, sums: Sums, below_zero: bool, later: pl.DataFrame | None = None) -> Posted:
+    """The movements of all documents of one family, in the order of the sheet.
+
+    Args:
+        sums: the system's ledger sums (see :meth:`kotrel.systems.interface.Reading.ledger_sums`).
+        below_zero: True where stock may go below zero.
+        later: movements of the same load that are posted before, or None.
+    """
+    pieces = _pieces(whole)
+    if not pieces.height:
+        return Posted(_empty())
+    effect = whole.family.header.effect
+    if effect == "none":
+        counts_as = whole.family.header.counts_as
+        return Posted(_movements(whole, pieces, counts_as) if counts_as else _empty())
+    worth: list[tuple[int, FindingGroup]] = []
+    simple = effect == "in" and bool((pieces["in base"] >= 0).all()) and not pieces["value"].null_count()
+    if not simple:
+        pieces, worth = _valued(whole, pieces, sums, later)
+    movements = _movements(whole, pieces, "on hand")
+    if not below_zero and not simple:
+        worth += _below_zero(whole, movements, sums, later)
+    return Posted(movements, worth)
+
+
+def _empty() -> pl.DataFrame:
+    decimals = {"quantity": pl.Decimal(38, 12), "value": pl.Decimal(38, 12)}
+    return pl.DataFrame(schema={PART: pl.Int32, ROW: pl.UInt32, **dict.fromkeys(MOVEMENT, pl.String), **decimals})
+
+
+def _pieces(whole: Together) -> pl.DataFrame:
+    """The lots of each line, or the line itself: ``in base`` and ``value`` as entered (blank without a cost)."""
+    lines = whole.lines.filter(~pl.col("has error") & pl.col("item").is_not_null()).with_row_index("nth line")
+    if "quantity" in whole.family.lines.fields:
+        lines = lines.filter(pl.col("in base").is_not_null())
+    for name in ("lot", "serial", "expires_on"):
+        lines = lines.with_columns(pl.lit(None, pl.String).alias(name)) if name not in lines.columns else lines
+    keep = ["nth line", PART, ROW, "document", "line", "date", "item", "warehouse", "bin", "to_warehouse", "to_bin", "lot", "serial",
+            "expires_on", "number", "in base", "factor", "unit cost", "item cost"]  # fmt: skip
+    lines = lines.with_columns(
+        pl.lit(None, pl.String).alias(name) for name in keep if name not in lines.columns
+    ).select(keep)
+    if whole.lots.height:
+        lots = whole.lots.filter(~pl.col("has error")).select(
+            "document", "line", pl.col("lot").alias("of lot"), pl.col("serial").alias("of serial"),
+            pl.col("expires_on").alias("of expiry"), pl.col("number").alias("of number"),
+        )  # fmt: skip
+        lines = lines.join(lots, on=["document", "line"], how="left", maintain_order="left_right")
+        lines = lines.with_columns(
+            pl.coalesce("of lot", "lot").alias("lot"),
+            pl.coalesce("of serial", "serial").alias("serial"),
+            pl.coalesce("of expiry", "expires_on").alias("expires_on"),
+            pl.coalesce("of number", "number").alias("number"),
+        ).with_columns((pl.col("number") * pl.col("factor")).alias("in base"))
+    # The parts of a line are rounded so that they add up to the line's value.
+    exact_value = pl.col("number") * pl.col("unit cost")
+    up_to = exact_value.cum_sum().over("nth line").round(VALUE_DECIMALS, mode="half_away_from_zero")
+    return lines.with_columns(up_to.alias("up to")).with_columns(
+        (pl.col("up to") - pl.col("up to").shift(1).over("nth line").fill_null(0)).alias("value"),
+        pl.int_range(1, pl.len() + 1).over("nth line").alias("piece"),
+    )
+
+
+def _valued(
+    whole: Together, pieces: pl.DataFrame, sums: Sums, later: pl.DataFrame | None
+) -> tuple[pl.DataFrame, list[tuple[int, FindingGroup]]]:
+    """The pieces with the value of what goes out, moves or is valued anew. Each depends on those before, so row by row."""
+    effect = whole.family.header.effect
+    held = sums(["item"], [("item", pieces["item"].unique())])
+    later = on_hand_only(later)
+    stands = {item: (Decimal(quantity), Decimal(value)) for item, quantity, value in
+              held.select("item", "quantity", "value").iter_rows()}  # fmt: skip
+    for item, quantity, value in later.select("item", "quantity", "value").iter_rows() if later is not None else ():
+        had = stands.get(item, (ZERO, ZERO))
+        stands[item] = (had[0] + quantity, had[1] + value)
+    quantities: list[Decimal] = []
+    values: list[Decimal] = []
+    lost: list[int] = []
+    empty: list[int] = []
+    rows = pieces.select("item", "in base", "value", "unit cost", "item cost").iter_rows()
+    for place, (item, given, value, cost, item_cost) in enumerate(rows):
+        on_hand, worth = stands.get(item, (ZERO, ZERO))
+        quantity = given if given is not None else ZERO
+        if effect in ("out", "move"):
+            quantity = -quantity
+        unit_worth = average(on_hand, worth)
+        if unit_worth is None and item_cost is not None:
+            unit_worth = Decimal(item_cost)
+        if effect == "revalue":
+            if on_hand <= 0:
+                empty.append(place)
+            worth_now = half_away(on_hand * cost, VALUE_DECIMALS) - worth if cost is not None else ZERO
+        elif quantity >= 0 and value is not None and effect == "in":
+            worth_now = value
+        elif quantity < 0 and -quantity == on_hand:
+            worth_now = -worth
+        elif unit_worth is None:
+            worth_now = ZERO
+            if quantity:
+                lost.append(place)
+        else:
+            worth_now = half_away(quantity * unit_worth, VALUE_DECIMALS)
+        quantities.append(quantity)
+        values.append(worth_now)
+        if effect != "move":
+            stands[item] = (on_hand + quantity, worth + worth_now)
+    scale = pl.Decimal(38, 12)
+    done = pieces.with_columns(pl.Series("in base", quantities, dtype=scale), pl.Series("value", values, dtype=scale))
+    findings: list[tuple[int, FindingGroup]] = []
+    if lost:
+        bad = pieces[lost].unique([PART, ROW], keep="first", maintain_order=True)
+        message = "nothing is on hand and the item has no cost: give a unit cost, or load the item's cost first"
+        field_name = "cost" if "cost" in whole.family.lines.fields else "item"
+        findings = whole.findings("error", "cost-needed", "no cost to post at", field_name, bad, [message] * bad.height)
+    if empty:
+        bad = pieces[empty]
+        message = "nothing is on hand, so there is nothing to value anew"
+        findings += whole.findings("error", "nothing-on-hand", "nothing on hand", "item", bad, [message] * bad.height)
+    if "cost" in whole.family.lines.fields and effect == "in":
+        unused = pieces.filter((pl.col("in base") < 0) & pl.col("unit cost").is_not_null())
+        unused = unused.unique([PART, ROW], keep="first", maintain_order=True)
+        if unused.height:
+            message = "what goes out goes at average cost: this cost is not used"
+            findings += whole.findings(
+                "warning", "cost-not-used", "a cost that is not used", "cost", unused, [message] * unused.height
+            )
+    return done, findings
+
+
+def _movements(whole: Together, pieces: pl.DataFrame, counts_as: str) -> pl.DataFrame:
+    """The pieces as movements; what moves goes out at one place and in at another, at the same value."""
+    columns = [
+        pl.lit(whole.family.header.name).alias("kind"), pl.col("document"), pl.col("line"), pl.lit(counts_as).alias("counts_as"),
+        pl.col("date"), pl.col("item"), pl.col("lot"), pl.col("serial"), pl.col("expires_on"),
+        (pl.lit(None, pl.String) if counts_as == "on hand" else pl.col("document")).alias("order"),
+    ]  # fmt: skip
+    scale = pl.Decimal(38, 12)
+    value = pl.col("value").fill_null(0).cast(scale) if counts_as == "on hand" else pl.lit(0).cast(scale)
+
+    def side(warehouse: str, bin_: str, sign: int, part: pl.Expr) -> pl.DataFrame:
+        return pieces.select(
+            PART, ROW, *columns, pl.col(warehouse).alias("warehouse"), pl.col(bin_).alias("bin"),
+            (pl.col("in base").fill_null(0).cast(scale) * sign).cast(scale).alias("quantity"),
+            (value * sign).cast(scale).alias("value"), part.cast(pl.String).alias("part"),
+        ).select(PART, ROW, *MOVEMENT)  # fmt: skip
+
+    piece = pl.col("piece")
+    if whole.family.header.effect != "move":
+        moved = side("warehouse", "bin", 1, piece)
+        return moved.filter((pl.col("quantity") != 0) | (pl.col("value") != 0))
+    both = [side("warehouse", "bin", 1, piece * 2 - 1), side("to_warehouse", "to_bin", -1, piece * 2)]
+    return pl.concat(both).sort(PART, ROW, maintain_order=True)
+
+
+def _below_zero(
+    whole: Together, movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None
+) -> list[tuple[int, FindingGroup]]:
+    """Places that would hold less than nothing, at the rows that take from them."""
+    before = places_before(movements, sums, later)
+    after = movements.group_by(PLACE).agg(pl.col("quantity").sum().alias("change"))
+    table = after.join(before, on=list(PLACE), how="left", nulls_equal=True).with_columns(
+        pl.col("on hand").fill_null(0)
+    )
+    short = table.filter((pl.col("change") < 0) & (pl.col("on hand") + pl.col("change") < 0))
+    if not short.height:
+        return []
+    out = movements.filter(pl.col("quantity") < 0).join(
+        short, on=list(PLACE), how="inner", nulls_equal=True, maintain_order="left"
+    )
+    out = out.unique([PART, ROW], keep="first", maintain_order=True)
+    messages = [
+        f"{place_name(row)} holds {plain(row['on hand'])}, and {plain(-row['change'])} would go out"
+        for row in out.iter_rows(named=True)
+    ]
+    field_name = "quantity" if "quantity" in whole.family.lines.fields else "item"
+    return whole.findings("error", "below-zero", "more than is on hand", field_name, out, messages)
+
+
+def on_hand_only(movements: pl.DataFrame | None) -> pl.DataFrame | None:
+    """Movements without those that only reserve or are on order."""
+    return movements.filter(pl.col("counts_as") == "on hand") if movements is not None else None
+
+
+def places_before(movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None = None) -> pl.DataFrame:
+    """:data:`PLACE` and ``on hand`` (Decimal) of the items that move."""
+    held = sums(list(PLACE), [("item", movements["item"].unique())])
+    names = [name for name in PLACE if name in held.columns]
+    held = held.select(*names, *(pl.lit(None, pl.String).alias(name) for name in PLACE if name not in names),
+                       pl.col("quantity").cast(pl.Decimal(38, 12)).alias("on hand")).select(*PLACE, "on hand")  # fmt: skip
+    later = on_hand_only(later)
+    if later is not None and later.height:
+        held = pl.concat([held, later.select(*PLACE, pl.col("quantity").alias("on hand"))])
+    return held.group_by(PLACE).agg(pl.col("on hand").sum())
+
+
+def place_name(row: dict[str, object]) -> str:
+    """A place in words: ``ROP-00120 in LOFT L-01-A, lot VM-2611``."""
+    where = " ".join(str(row[name]) for name in ("warehouse", "bin") if row.get(name))
+    what = ", ".join(
+        f"{word} {row[name]}" for name, word in (("lot", "lot"), ("serial", "serial number")) if row.get(name)
+    )
+    return f"{row['item']}{f' in {where}' if where else ''}{f', {what}' if what else ''}"

@@ -1,0 +1,122 @@
+"""The steps of the pipeline that see a load's documents as a whole."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import polars as pl
+
+from kotrel.core.description.model import Record
+from kotrel.core.documents.families import families
+from kotrel.core.documents.flat_sheets import Circumstances, shaped
+from kotrel.core.documents.load_documents import Ledger, check_documents, refuse_whole
+from kotrel.core.errors import WrongUse
+from kotrel.core.loading.load_model import Business, Checked, Look, Part, in_load
+from kotrel.core.rows.cells import at_their_cells
+from kotrel.core.rows.system_state import InLoad
+
+
+def shape_parts(parts: Sequence[Part], business: Business, look: Look) -> list[Part]:
+    """The parts with flat sheets of documents as headers, lines and lots; in load order.
+
+    Raises:
+        WrongUse: something is said of documents, and there are none.
+    """
+    if not any(_is_of_document(part.rows.record) for part in parts):
+        said = business.options.documents
+        for option, value in (("number", said.number), ("date", said.date), ("warehouse", said.warehouse), ("account", said.account),
+                              ("as-target", said.as_target)):  # fmt: skip
+            if value:
+                raise WrongUse(
+                    f"--{option} is for documents, such as opening stock, and there are none here",
+                    "Leave it out. What a row says of itself has a column of its own: kotrel records RECORD lists them.",
+                    "wrong-command-line",
+                )
+        return list(parts)
+    description = business.description
+
+    def standing(header: Record) -> pl.DataFrame:
+        names = [header.key[0], *(["reverses"] if "reverses" in header.fields else [])]
+        held = look.read(header.name, names).rename({header.key[0]: "number"})
+        return held if "reverses" in held.columns else held.with_columns(pl.lit(None, pl.String).alias("reverses"))
+
+    about = Circumstances(
+        description,
+        business.state(look, {}),
+        business.options.documents,
+        business.now.date(),
+        business.conventions.spellings,
+        look.ledger_sums,
+        standing,
+    )
+    done = [
+        replace(part, rows=each.rows, remarks=(*part.remarks, *each.remarks))
+        if place == 0
+        else Part(each.rows, each.remarks)
+        for part in parts
+        for place, each in enumerate(shaped(part.rows, about))
+    ]
+    order = {name: place for place, name in enumerate(description.order)}
+    return sorted(done, key=lambda each: order[each.rows.record.name])
+
+
+def with_documents(checked: list[Checked], business: Business, look: Look) -> list[Checked]:
+    """Checked rows with what is wrong with their documents as a whole, and with the movements that these post."""
+    if not any(_is_of_document(each.rows.record) for each in checked):
+        return checked
+    ledger = Ledger(look.read, look.ledger_sums, look.loads_of)
+    state = business.state(look, _pending_of(checked))
+    done = check_documents(
+        [each.rows for each in checked], state, ledger, business.stock, business.now, business.options.only == "new"
+    )
+    again = [
+        replace(
+            each,
+            rows=rows,
+            remarks=(*each.remarks, *done.remarks.get(place, ())),
+            totals=done.totals if not place else None,
+        )
+        for place, (each, rows) in enumerate(zip(checked, done.parts, strict=True))
+    ]
+    again = [replace(each, rows=at_their_cells(each.rows)) if each.consequence is None else each for each in again]
+    return [*again, *(Checked(rows, consequence="posted") for rows in done.movements if rows.values.height)]
+
+
+def _is_of_document(record: Record) -> bool:
+    return record.is_posted
+
+
+def _pending_of(checked: Sequence[Checked]) -> dict[str, InLoad]:
+    """What the load brings of each record, as later rows see it."""
+    pending: dict[str, InLoad] = {}
+    for each in checked:
+        if each.rows.has_key:
+            name = each.rows.record.name
+            pending[name] = in_load(each.rows, pending.get(name))
+    return pending
+
+
+def whole_documents(
+    parts: Sequence[Part], checked: Sequence[Checked], business: Business, look: Look
+) -> list[Part] | None:
+    """The parts with an error on every row of a document that has one; None where there is no more to refuse.
+
+    Args:
+        parts: shaped already, in the order of ``checked`` without consequences.
+    """
+    own = [each for each in checked if each.consequence is None]
+    state = business.state(look, _pending_of(checked))
+    rows, changed = [each.rows for each in own], False
+    for family in families(business.description):
+        names = {record.name for record in family.records}
+        places = [place for place, each in enumerate(rows) if each.record.name in names]
+        if places and (refused := refuse_whole(family, rows, places, state)) is not None:
+            rows, changed = refused, True
+    if not changed:
+        return None
+    added = [[group for group in new.findings if group.kind == "row-refused"] for new in rows]
+    return [
+        replace(part, rows=part.rows.with_findings([g for g in groups if g not in part.rows.findings]))
+        for part, groups in zip(parts, added, strict=True)
+    ]

@@ -1,0 +1,60 @@
+"""Rows of a sheet that become several records: loaded whole or not at all, and values that one takes from another."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.loading.load_model import Checked, Part
+from kotrel.core.rows.findings import cells_of, rows_with
+from kotrel.core.rows.rows import Rows
+
+
+def whole_rows(parts: Sequence[Part], checked: Sequence[Checked]) -> list[Part] | None:
+    """The parts with an error on each row that another record made from the same row of the sheet refuses.
+
+    Returns:
+        None where there is no such row, so that every row is loaded whole or not at all.
+    """
+    refused: dict[tuple[str, str], dict[int, str]] = {}
+    for each in checked:
+        if each.consequence is None and not each.rows.once:
+            place = (each.rows.table.file, each.rows.table.sheet)
+            for row in rows_with(each.rows.findings, "error"):
+                refused.setdefault(place, {}).setdefault(row, each.rows.record.title.lower())
+    done: list[Part] = []
+    for part in parts:
+        rows = part.rows
+        mine = refused.get((rows.table.file, rows.table.sheet), {})
+        own = [each for each in checked if each.rows.table is rows.table or each.rows.record.name == rows.record.name]
+        known = {row for each in own for row in rows_with(each.rows.findings, "error")}
+        lost = [row for row in rows.values[ROW] if row in mine and row not in known] if not rows.once else []
+        if lost:
+            messages = [f"the {mine[row]} in this row is refused: a row is loaded whole or not at all" for row in lost]
+            group = rows.group("error", "row-refused", "refused with its row", None, cells_of(lost, None, messages))
+            part = replace(part, rows=rows.with_findings([group]))
+        done.append(part)
+    return done if any(new is not old for new, old in zip(done, parts, strict=True)) else None
+
+
+def from_same_row(rows: Rows, done: Sequence[Rows]) -> Rows:
+    """The rows with what their sources take from records that are done (see :class:`kotrel.core.tables.sources.Source`)."""
+    for name, source in rows.sources.items():
+        if source.of_field is None:
+            continue
+        place = (source.of_record, rows.table.file, rows.table.sheet)
+        given = [
+            each.values.select(ROW, pl.col(source.of_field).alias("value there"))
+            for each in done
+            if (each.record.name, each.table.file, each.table.sheet) == place and source.of_field in each.fields
+        ]
+        if given:
+            there = pl.concat(given).unique(ROW, keep="first")
+            # A row that the main record leaves out has nothing to depend on.
+            rows = rows.only(rows.values[ROW].is_in(there[ROW].implode()))
+            values = rows.values.select(ROW).join(there, on=ROW, how="left", maintain_order="left")["value there"]
+            rows = replace(rows, values=rows.values.with_columns(values.alias(name)))
+    return rows

@@ -1,0 +1,188 @@
+"""The parts of a load: rows as they were read, checked, and what a load of them would change."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Protocol
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges, key_text
+from kotrel.core.changes.journal import Entry
+from kotrel.core.columns import ROW, clearing
+from kotrel.core.description.model import Description
+from kotrel.core.documents.document_checks import CAREFUL, StockRules
+from kotrel.core.documents.ledger_posting import Sums
+from kotrel.core.documents.posted_already import LoadsOf
+from kotrel.core.pricing.price_workbook_checks import PriceBook
+from kotrel.core.resolving.three_way import ExportBase
+from kotrel.core.rows.findings import rows_with
+from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import Files, InLoad, Reader, SystemState
+from kotrel.core.values.conventions import Conventions
+
+Step = Callable[[str], None]
+"""Called with the name of each step of a long piece of work as it begins."""
+
+
+class Look(Protocol):
+    """One consistent look at a system: all reads see the same moment."""
+
+    @property
+    def read(self) -> Reader:
+        """Reads rows of a record."""
+
+    @property
+    def ledger_sums(self) -> Sums:
+        """Sums of the ledger."""
+
+    @property
+    def loads_of(self) -> LoadsOf:
+        """The loads that wrote rows of a record."""
+
+    def require(self, record: str) -> None:
+        """Raises OutOfReach where the system does not hold the record as described."""
+
+    def replaced_otherwise(self, changes: RecordChanges) -> list[tuple[int, str, str]]:
+        """Row, field and what the system really holds, where a change would replace more than is shown of it."""
+
+
+@dataclass(frozen=True)
+class Business:
+    """What the pipeline has to know about a business.
+
+    Attributes:
+        files: looks up the files that values name, or None where no folder is set.
+        largest_file: the most bytes such a file may have.
+        stock: what it allows of stock documents.
+        now: the moment, by the clock of the place; its day is the date of documents that say none.
+    """
+
+    description: Description
+    conventions: Conventions
+    options: LoadOptions = DEFAULT_OPTIONS
+    files: Files | None = None
+    largest_file: int = 0
+    stock: StockRules = CAREFUL
+    now: datetime = datetime.min
+
+    def state(self, look: Look, pending: Mapping[str, InLoad]) -> SystemState:
+        return SystemState(self.description, look.read, pending, self.files, self.largest_file)
+
+
+@dataclass(frozen=True)
+class Part:
+    """The rows of one record from one sheet, as they were read.
+
+    Attributes:
+        remarks: how they were understood and what was left out, in words.
+        base: what the sheet was exported with, or None.
+        book: what is known of the workbook of new prices that it is of, or None.
+    """
+
+    rows: Rows
+    remarks: tuple[str, ...] = ()
+    base: ExportBase | None = None
+    book: PriceBook | None = None
+
+
+@dataclass(frozen=True)
+class Checked:
+    """The rows of one record after checking.
+
+    Attributes:
+        remarks: how they were understood and what was left out, in words.
+        now: what the system holds for these rows, if it has already been read.
+        consequence: None for the rows of a sheet; else why the load changes rows that no sheet has
+            (see :class:`kotrel.core.resolving.list_additions.Consequence`); ``posted`` for what documents post to the ledger.
+        totals: of the first rows of a load with documents: what they post (see
+            :attr:`kotrel.core.documents.load_documents.InDocuments.totals`).
+    """
+
+    rows: Rows
+    remarks: tuple[str, ...] = ()
+    now: pl.DataFrame | None = None
+    consequence: str | None = None
+    totals: pl.DataFrame | None = None
+
+    @property
+    def ok(self) -> bool:
+        return not any(group.severity == "error" for group in self.rows.findings)
+
+    @property
+    def says_nothing(self) -> bool:
+        """True for what needs no words of its own: movements, and headers and lots of a flat sheet that is right."""
+        part = bool(self.rows.flat_of) and (self.rows.once or not self.remarks)
+        return self.consequence == "posted" or (part and not self.rows.findings)
+
+
+@dataclass(frozen=True)
+class Preview:
+    """What a load would do.
+
+    Attributes:
+        changes: in load order.
+        before: the load by which the same content was loaded already, or None.
+        stakes: what it does to prices, in sum (see :data:`kotrel.core.pricing.price_impact.STAKES`), or None.
+    """
+
+    checked: tuple[Checked, ...]
+    changes: tuple[RecordChanges, ...]
+    before: Entry | None = None
+    stakes: pl.DataFrame | None = None
+
+    @property
+    def ok(self) -> bool:
+        return all(each.ok for each in self.checked)
+
+    @property
+    def touches(self) -> bool:
+        return any(each.touches for each in self.changes)
+
+    def counts(self) -> dict[str, dict[str, int]]:
+        """Record → how many rows are new, changed, same, refused."""
+        counted: dict[str, dict[str, int]] = {}
+        for each in self.changes:
+            record = counted.setdefault(each.record.name, {})
+            for action, number in each.counts.items():
+                record[action] = record.get(action, 0) + number
+        return counted
+
+    def ends(self) -> list[dict[str, object]]:
+        """The rows that no sheet has and whose period ends: record, key, the last day, and the row that causes it."""
+        return [
+            {"record": each.rows.record.name, "key": key, "until": end, "because_of_row": row}
+            for each in self.checked
+            if each.consequence == "ended" and each.rows.record.period is not None
+            for row, key, end in each.rows.values.select(
+                ROW, key_text(each.rows.record).alias("key"), each.rows.record.period[1]
+            ).iter_rows()
+        ]
+
+    def creates(self) -> dict[str, list[str]]:
+        """Record → the codes that are added to that list because other rows use them."""
+        found: dict[str, list[str]] = {}
+        for each in self.checked:
+            if each.consequence == "created":
+                codes = each.rows.values[each.rows.record.code].to_list()
+                found.setdefault(each.rows.record.name, []).extend(codes)
+        return found
+
+
+def in_load(rows: Rows, before: InLoad | None) -> InLoad:
+    """The rows as later parts see them: those without an error count as existing."""
+    wrong = rows.values[ROW].is_in(rows_with(rows.findings, "error").implode())
+    cleared = [clearing(name) for name in rows.cleared]
+    values = rows.values.filter(~wrong).select(*rows.fields, *cleared)
+    bad = rows.values.filter(wrong)
+    keys = bad.select(key_text(rows.record)).to_series()
+    letter = rows.letters.get(rows.record.key[0])
+    refused = {str(key): rows.table.address(row, letter) for key, row in zip(keys, bad[ROW], strict=True)}
+    return InLoad(values, refused) if before is None else joined(before, InLoad(values, refused))
+
+
+def joined(first: InLoad, second: InLoad) -> InLoad:
+    return InLoad(pl.concat([first.values, second.values], how="diagonal"), {**first.refused, **second.refused})

@@ -1,0 +1,142 @@
+"""Rows as they were read → checked rows → what a load would change. No files and no workspace: any caller can run it.
+
+The commands run it on files against a connected system; a service can run the same code on rows that were sent to it.
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Sequence
+from dataclasses import replace
+
+from kotrel.core.changes.change_set import compare, in_reference_order, put_together
+from kotrel.core.changes.system_remarks import Refusal, replaced_more, with_refusals
+from kotrel.core.checking.across_sheets import check_across
+from kotrel.core.checking.all_checks import check_rows
+from kotrel.core.checking.dependents import with_dependents
+from kotrel.core.columns import ROW
+from kotrel.core.loading.document_steps import shape_parts, with_documents
+from kotrel.core.loading.joint_rows import from_same_row
+from kotrel.core.loading.load_model import Business, Checked, Look, Part, Preview, Step, in_load, joined
+from kotrel.core.pricing.price_impact import price_stakes
+from kotrel.core.pricing.price_workbook_checks import check_book
+from kotrel.core.resolving.ready_rows import ready_rows, require_known_options
+from kotrel.core.rows.cells import at_their_cells
+from kotrel.core.rows.findings import rows_with
+from kotrel.core.rows.system_state import InLoad
+
+
+def check_parts(
+    parts: Sequence[Part], business: Business, look: Look, step: Step, refusals: Sequence[Refusal] = ()
+) -> list[Checked]:
+    """Readies and checks parts in their order; rows of one part count as existing for those after it.
+
+    Args:
+        parts: in load order.
+        refusals: what the system itself has reported on rows of this load.
+
+    Raises:
+        WrongUse: the load options do not fit these records.
+    """
+    require_known_options(business.options, business.description, [each.rows.record.name for each in parts])
+    parts = shape_parts(parts, business, look)
+    pending: dict[str, InLoad] = {}
+    checked: list[Checked] = []
+    for name, group in itertools.groupby(parts, lambda each: each.rows.record.name):
+        step(f"checking {business.description.records[name].title.lower()}")
+        # A sheet can be right in itself; only the system knows whether it takes such rows at all.
+        look.require(name)
+        done = [each.rows for each in checked if each.consequence is None]
+        ready = [replace(each, rows=from_same_row(each.rows, done)) for each in group]
+        checked += _check_record(ready, business, look, pending, refusals)
+    return with_documents(checked, business, look)
+
+
+def _check_record(
+    parts: Sequence[Part], business: Business, look: Look, pending: dict[str, InLoad], refusals: Sequence[Refusal]
+) -> list[Checked]:
+    """Readies and checks all rows of one record, from however many sheets; adds them to what is pending."""
+    readied = [
+        ready_rows(each.rows, each.base, business.state(look, pending), business.options, business.conventions)
+        for each in parts
+    ]
+    across = check_across([each.rows for each in readied]) if len(parts) > 1 else [[]]
+    books = check_book(
+        [(ready.rows, part.book) for part, ready in zip(parts, readied, strict=True)], business.state(look, pending)
+    )
+    done: list[Checked] = []
+    loads: list[InLoad] = []
+    for place, (part, ready) in enumerate(zip(parts, readied, strict=True)):
+        state = business.state(look, pending)
+        # The same state: what is created was not on any list before.
+        caused = [(it, with_refusals(check_rows(it.rows, state), refusals)) for it in ready.consequences]
+        before = dict(pending)
+        for _, rows in caused:
+            pending[rows.record.name] = in_load(rows, pending.get(rows.record.name))
+        siblings = [each.rows for n, each in enumerate(readied) if n != place and each.rows.has_key]
+        if caused or siblings:
+            # A row may refer to a row of the same record on another sheet.
+            with_them = dict(pending)
+            for rows in siblings:
+                with_them[rows.record.name] = in_load(rows, with_them.get(rows.record.name))
+            state = business.state(look, with_them)
+        rows = check_rows(ready.rows, state).with_findings([*across[place], *books[place]])
+        rows = with_dependents(with_refusals(rows, refusals), state)
+        good = rows.values[ROW].filter(~rows.values[ROW].is_in(rows_with(rows.findings, "error").implode()))
+        for consequence, made in caused:
+            # What only refused rows would have caused does not happen.
+            left = consequence.caused_by(good, made)
+            pending[left.record.name] = in_load(left, before.get(left.record.name))
+            if left.values.height:
+                done.append(Checked(left, consequence=consequence.kind))
+        rows = at_their_cells(rows)
+        done.append(Checked(rows, (*part.remarks, *ready.remarks), ready.now))
+        if rows.has_key:
+            loads.append(in_load(rows, None))
+    for each in loads:
+        name = parts[0].rows.record.name
+        pending[name] = each if name not in pending else joined(pending[name], each)
+    return done
+
+
+def preview(
+    parts: Sequence[Part],
+    business: Business,
+    look: Look,
+    step: Step,
+    refusals: Sequence[Refusal] = (),
+    with_stakes: bool = False,
+) -> Preview:
+    """Checks parts and compares them with what the system holds, in one consistent look.
+
+    Args:
+        with_stakes: also work out what the load does to prices, in sum: somebody is going to read it.
+    """
+    checked = check_parts(parts, business, look, step, refusals)
+    changes = []
+    for place, each in enumerate(checked):
+        rows = each.rows
+        if not rows.has_key:
+            continue
+        step(f"comparing {rows.record.title.lower()}")
+        carried = [name for name in rows.record.loadable if name in rows.fields]
+        first = rows.record.key[0]
+        now = each.now
+        if now is None or any(name not in now.columns for name in carried):
+            now = look.read(rows.record.name, carried, (first, rows.values[first]))
+        change = compare(rows, now)
+        if odd := look.replaced_otherwise(change):
+            rows = rows.with_findings(replaced_more(rows, odd))
+            checked[place] = replace(each, rows=rows)
+            change = compare(rows, now)
+        changes.append(change)
+    order = business.description.order
+    changes.sort(key=lambda each: order.index(each.record.name))
+    ready = [
+        each
+        for _, group in itertools.groupby(changes, lambda each: each.record.name)
+        for each in in_reference_order(list(group))
+    ]
+    together = tuple(put_together(ready))
+    stakes = price_stakes(together, business.description, look.read, look.ledger_sums) if with_stakes else None
+    return Preview(tuple(checked), together, stakes=stakes)

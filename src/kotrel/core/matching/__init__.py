@@ -1,0 +1,1 @@
+"""From a table to rows: which column feeds which field."""

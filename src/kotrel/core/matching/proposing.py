@@ -1,0 +1,193 @@
+"""Proposes which column feeds which field: by what its heading says in several languages, and by what the column holds."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+
+from rapidfuzz import fuzz
+
+from kotrel.core.description.list_names import ListNames
+from kotrel.core.description.model import Field, Record
+from kotrel.core.matching.by_headings import OWN_HEADINGS, headings_of
+from kotrel.core.matching.column_content import REPEATS, Content, speaks_against, suggests
+from kotrel.core.matching.heading_words import terms_of
+from kotrel.core.phrases import listed_and
+from kotrel.core.similarity import folded
+from kotrel.core.tables.table import Column, Table
+
+SURE_ENOUGH = 60
+"""In per cent; below it nothing is proposed."""
+OWN, USUAL, SAME_TERMS, UNSURE = 100, 95, 92, 84
+"""How sure a heading makes it: the field's own name, a usual heading for it, the same terms; and the most without one of them."""
+GUESSED = 50
+"""How sure the first of several columns is that say the same."""
+GENERIC = ("name", "description", "text", "title", "item", "short description", "short text", "short name")
+"""Headings of the column with the name of a row, where no other field claims them."""
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """One field and the column proposed for it.
+
+    Attributes:
+        sure: how sure, in per cent.
+        why: in words.
+    """
+
+    field: Field
+    column: Column
+    sure: int
+    why: str
+
+
+def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> tuple[list[Proposal], list[Column]]:
+    """The best proposals, at most one column for each field, and the columns left over.
+
+    A field that the system keeps is never proposed, and nothing is where the column's content speaks against it.
+
+    Args:
+        names: record → its codes and names.
+    """
+    looked = {column.letter: Content(table, column) for column in table.columns}
+    columns = [column for column in table.columns if folded(column.heading) not in OWN_HEADINGS]
+    fields = [field for field in record.fields.values() if not field.is_kept]
+    words = {field.name: _terms_of_field(field, record) for field in fields}
+    candidates: list[Proposal] = []
+    for column in columns:
+        for field in fields:
+            sure, why = _judge(column, looked[column.letter], field, record, words, names)
+            if sure >= SURE_ENOUGH:
+                candidates.append(Proposal(field, column, sure, why))
+    candidates += _keys(columns, looked, record, candidates)
+    order = {name: place for place, name in enumerate(record.fields)}
+    candidates.sort(key=lambda each: (-each.sure, order[each.field.name]))
+    taken_fields: set[str] = set()
+    taken_columns: set[str] = set()
+    chosen: list[Proposal] = []
+    for each in candidates:
+        if each.field.name not in taken_fields and each.column.letter not in taken_columns:
+            taken_fields.add(each.field.name)
+            taken_columns.add(each.column.letter)
+            chosen.append(each)
+    chosen = [_with_rivals(each, candidates, taken_columns) for each in chosen]
+    chosen = _without_key_elsewhere(chosen, looked, record, names)
+    place = {column.letter: number for number, column in enumerate(table.columns)}
+    chosen.sort(key=lambda each: place[each.column.letter])
+    return chosen, [
+        column
+        for column in table.columns
+        if column.letter not in taken_columns and (column.heading or not table.heading_row)
+    ]
+
+
+def _with_rivals(chosen: Proposal, candidates: list[Proposal], taken: set[str]) -> Proposal:
+    """The proposal; it is no more than a guess where another column that feeds nothing says the same as much."""
+    rivals = [
+        each.column.letter
+        for each in candidates
+        if each.field is chosen.field and each.sure == chosen.sure and each.column.letter not in taken
+    ]
+    if not rivals:
+        return chosen
+    return replace(chosen, sure=GUESSED, why=f"{chosen.why}; {listed_and(rivals)} as well")
+
+
+def _without_key_elsewhere(
+    chosen: list[Proposal], looked: Mapping[str, Content], record: Record, names: Callable[[str], ListNames]
+) -> list[Proposal]:
+    """Where no column has the key, a column of other codes may be it: it is, if the system has its values as keys."""
+    key = record.key[0]
+    if len(record.key) > 1 or any(each.field.name == key for each in chosen):
+        return chosen
+    found: list[Proposal] = []
+    for each in chosen:
+        content = looked[each.column.letter]
+        if each.field.kind == "code" and each.field.check is None and content.is_key:
+            known = names(record.name)
+            if content.share(lambda value, known=known: value in known.code_set) > 50:  # type: ignore[misc]
+                each = Proposal(record.fields[key], each.column, UNSURE, "its values are codes that the system has")
+            else:
+                each = Proposal(each.field, each.column, UNSURE, f"{each.why}; no other column has the {key}")
+        found.append(each)
+    return found
+
+
+def _terms_of_field(field: Field, record: Record) -> set[frozenset[str]]:
+    found = {terms_of(word) for word in (field.name.replace("_", " "), field.title, *field.synonyms)}
+    if field.name == record.called:
+        found |= {terms_of(word) for word in GENERIC}
+    return found
+
+
+def _judge(
+    column: Column,
+    content: Content,
+    field: Field,
+    record: Record,
+    words: Mapping[str, set[frozenset[str]]],
+    names: Callable[[str], ListNames],
+) -> tuple[int, str]:
+    """How sure it is that the column feeds the field, and why."""
+    if reason := speaks_against(content, field, record, names):
+        # What stands in the column comes first: a heading alone proves nothing against it.
+        own = folded(column.heading) in headings_of(field)
+        own = own or (
+            reason == REPEATS and field.name == record.called and terms_of(column.heading) in words[field.name]
+        )
+        return (SURE_ENOUGH, f"its heading, but {reason}") if own else (0, "")
+    by_heading, why = _by_heading(column, field, record, words)
+    by_content, seen = suggests(content, field, record, names)
+    if by_heading and by_content:
+        return max(by_heading, min(by_heading + by_content // 3, UNSURE)), f"{why}, and {seen}"
+    if by_heading:
+        return by_heading, why
+    return min(by_content, UNSURE - 6), seen
+
+
+def _by_heading(
+    column: Column, field: Field, record: Record, words: Mapping[str, set[frozenset[str]]]
+) -> tuple[int, str]:
+    heading = folded(column.heading)
+    if not heading:
+        return 0, ""
+    own = headings_of(field)
+    for text in (heading, folded(column.lower)):
+        if text and text in own:
+            return (OWN, "its heading") if text in own[:2] else (USUAL, "a usual heading for it")
+    terms = terms_of(column.heading)
+    if terms in words[field.name]:
+        rivals = sum(terms in theirs for theirs in words.values())
+        return (SAME_TERMS if rivals == 1 else UNSURE - 10), "its heading means it"
+    if any(terms in theirs for theirs in words.values()):
+        # Another field's heading, whatever it has in common with this one.
+        return 0, ""
+    if terms & {"our", "your"}:
+        # Whose code it is depends on who wrote the sheet.
+        return 0, ""
+    near = max((int(fuzz.ratio(heading, word)) for word in own), default=0)
+    if near >= 85:
+        return min(near - 10, UNSURE), "its heading is spelled similarly"
+    shared = max((len(terms & theirs) / len(terms | theirs) for theirs in words[field.name]), default=0)
+    best = max((len(terms & theirs) / len(terms | theirs) for mine in words.values() for theirs in mine), default=0)
+    if shared >= 0.5 and shared == best:
+        return 45 + int(30 * shared), "its heading has words of it"
+    return 0, ""
+
+
+def _keys(
+    columns: list[Column], looked: Mapping[str, Content], record: Record, found: list[Proposal]
+) -> list[Proposal]:
+    """The key by content alone: the first column that is full, different in every row, and looks like codes."""
+    if len(record.key) > 1:
+        return []
+    field = record.fields[record.key[0]]
+    if any(each.field.name == field.name for each in found):
+        return []
+    claimed = {each.column.letter for each in found if each.sure > UNSURE}
+    for column in columns:
+        content = looked[column.letter]
+        if column.letter not in claimed and content.is_key and content.kind in ("code", "whole number", "text"):
+            why = "it is filled in every row, each time otherwise"
+            return [Proposal(field, column, UNSURE - 8, why)]
+    return []

@@ -1,0 +1,267 @@
+"""A table and a match → rows: tidied values, with findings and repairs."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import date
+
+import polars as pl
+
+from kotrel.core.columns import ROW, clearing
+from kotrel.core.description.model import currency_source
+from kotrel.core.matching.by_headings import Matched
+from kotrel.core.matching.row_choice import choose_rows
+from kotrel.core.normalizing.by_kind import Setting, Tidied, column_mark, tidy
+from kotrel.core.parallel import map_parallel
+from kotrel.core.phrases import listed_and
+from kotrel.core.rows.distinct_values import Few, few_of
+from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells_of
+from kotrel.core.rows.rows import CLEAR, Rows
+from kotrel.core.tables.sources import raw_values
+from kotrel.core.tables.table import Table
+from kotrel.core.values.conventions import Conventions
+from kotrel.core.values.currencies import currency_in, may_be
+from kotrel.core.values.numbers import Mark
+
+
+def understand(table: Table, matched: Matched, conventions: Conventions, today: date, mark: Mark | None = None) -> Rows:
+    """Reads every field that comes from cells or a fixed value, as its kind; made values come later (see readying).
+
+    Args:
+        today: the day, for years of two digits.
+        mark: the decimal mark that an earlier part of the same sheet proved, or None.
+    """
+    record, here = matched.record, conventions.currency
+    if matched.optional:
+        table = _rows_that_say_anything(table, matched)
+    if currency_source(record) is not None:
+        # Each row has its own: a check compares them.
+        conventions = replace(conventions, currency="")
+    setting = Setting(conventions, today, sheet_mark(table, matched) or mark, not table.sheet)
+    sheet_rows = table.cells[ROW]
+    columns: list[pl.Series] = [sheet_rows]
+    findings: list[FindingGroup] = []
+    repairs: list[RepairGroup] = []
+    headings = {column.letter: column.heading for column in table.columns}
+    seen = Few()
+    nowhere = pl.Series([False], dtype=pl.Boolean).new_from_index(0, table.rows)
+
+    def tidied_column(name: str) -> tuple[Tidied, pl.Series | None]:
+        source = matched.sources[name]
+
+        def kinds(kind: str) -> pl.Series:
+            if source.is_plain or kind in ("error", "uncalculated"):
+                return table.kind_is(source.letter, kind) if source.letter else nowhere
+            return nowhere
+
+        raw = raw_values(table, source)
+        few = few_of(raw)
+        clears = _says_clear(raw, few) if source.columns else None
+        if clears is not None:
+            raw, few = raw.set(clears, None), None
+        mine = setting
+        if table.formats is not None and source.is_plain and source.letter is not None:
+            mine = replace(setting, formats=table.formats, letter=source.letter)
+        if source.rounding:
+            mine = replace(mine, rounding=source.rounding)
+        return tidy(sheet_rows, raw, kinds, record.fields[name], mine, few), clears
+
+    done = map_parallel(tidied_column, matched.sources, table.rows)
+    for (name, source), (tidied, clears) in zip(matched.sources.items(), done, strict=True):
+        columns.append(tidied.values.alias(name))
+        seen.keep(name, columns[-1], tidied.few, tidied.plain)
+        if clears is not None:
+            columns.append(clears.alias(clearing(name)))
+        heading = headings.get(source.letter or "", "")
+        findings += [
+            FindingGroup(each.severity, each.kind, each.title, record.name, name, source.letter, each.cells, heading)
+            for each in tidied.troubles
+        ]
+        repairs += [
+            RepairGroup(each.kind, each.title, name, source.letter or "", each.cells) for each in tidied.repairs
+        ]
+    values = pl.DataFrame(columns)
+    seen.stands_in(values)
+    rows = Rows(
+        table,
+        record,
+        matched.letters,
+        values,
+        tuple(findings),
+        tuple(repairs),
+        dict(matched.sources),
+        currency=here,
+        few=seen,
+    )
+    rows = replace(rows, findings=(*_about_headings(rows, matched, conventions.currency), *rows.findings))
+    return choose_rows(rows, matched.where, matched.once_per)
+
+
+def _says_clear(values: pl.Series, few: pl.Series | None) -> pl.Series | None:
+    """Where a cell asks to clear the value, or None if none does. The first character alone rules out nearly all cells."""
+    seen = values if few is None else few
+    begun = seen.str.starts_with(CLEAR[0])
+    if not begun.any() or not (seen.filter(begun).str.to_lowercase() == CLEAR).any():
+        return None
+    return (values.str.to_lowercase() == CLEAR).fill_null(False)
+
+
+def _rows_that_say_anything(table: Table, matched: Matched) -> Table:
+    """The rows in which a column besides those of the key is filled."""
+    letters = {
+        letter
+        for name, source in matched.sources.items()
+        if name not in matched.record.key
+        for letter in source.columns
+    }
+    if not letters:
+        return table
+    filled = [(pl.col(letter).str.strip_chars() != "").fill_null(False) for letter in sorted(letters)]
+    return table.only(table.cells.select(pl.any_horizontal(filled)).to_series())
+
+
+def sheet_mark(table: Table, matched: Matched) -> Mark | None:
+    """The decimal mark that the sheet's number columns prove together, or None if they disagree."""
+    marks = {
+        mark
+        for name, letter in matched.letters.items()
+        if matched.record.fields[name].is_decimal and (mark := column_mark(_texts(table, letter))[0])
+    }
+    return marks.pop() if len(marks) == 1 else None
+
+
+def _texts(table: Table, letter: str) -> pl.Series:
+    """The first text cells of a column: enough to show how the sheet writes numbers."""
+    numbers = table.kind_is(letter, "number")
+    column = table.cells[letter]
+    return (column.filter(~numbers) if numbers.any() else column).head(2_000)
+
+
+def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[FindingGroup]:
+    """Findings on the headings: two for one field, and some that match no field."""
+    record = matched.record
+    found: list[FindingGroup] = []
+    for name, columns in matched.doubled.items():
+        both = " and ".join(f"{column.letter} “{column.heading}”" for column in columns)
+        message = f"columns {both} both match {record.fields[name].title}; rename or delete one"
+        found.append(
+            rows.sheet_finding(
+                "error", "heading-twice", "two columns for one field", message, columns[1].letter, columns[1].heading
+            )
+        )
+    named = [column for column in matched.unknown if column.heading]
+    if named:
+        cells = cells_of([0] * len(named), [column.heading for column in named])
+        messages = [
+            f"column {column.letter} “{column.heading}” matches no field of {record.title} and is left out"
+            for column in named
+        ]
+        cells = cells.with_columns(pl.Series("message", messages))
+        found.append(
+            FindingGroup("warning", "unknown-heading", "columns left out", record.name, None, named[0].letter, cells)
+        )
+    found += _about_currencies(rows, currency)
+    found += _about_hidden(rows)
+    found += _about_struck(rows)
+    found += _about_ragged(rows)
+    found += _about_swallowed(rows)
+    bare = [column.letter for column in matched.unknown if not column.heading]
+    if bare:
+        some = f"{', '.join(bare[:5])} and {len(bare) - 5:,} more" if len(bare) > 6 else listed_and(bare)
+        verbs = "has values but no heading and is" if len(bare) == 1 else "have values but no headings and are"
+        message = f"column{'s' if len(bare) > 1 else ''} {some} {verbs} left out"
+        found.append(rows.sheet_finding("warning", "no-heading", "columns without a heading", message, bare[0]))
+    return found
+
+
+def _about_currencies(rows: Rows, currency: str) -> list[FindingGroup]:
+    """Columns of amounts whose heading names another currency."""
+    found = []
+    for name, letter in rows.letters.items():
+        heading = rows.heading(name)
+        said = currency_in(heading) if rows.record.fields[name].kind == "money" and currency else None
+        if said is not None and not may_be(said, currency):
+            message = f"column {letter} “{heading}” is in {said}, and amounts here are in {currency}: convert them"
+            found.append(rows.sheet_finding("error", "other-currency", "in another currency", message, letter, heading))
+    return found
+
+
+def _about_hidden(rows: Rows) -> list[FindingGroup]:
+    """What people do not see, and is loaded as all the rest is."""
+    hidden, found = rows.table.hidden, []
+    if hidden.sheet:
+        message = "the sheet is hidden, and its rows are loaded as any others: --sheet names the one to read"
+        found.append(rows.sheet_finding("warning", "hidden-sheet", "a hidden sheet", message))
+    there = set(rows.values[ROW].to_list()) if hidden.rows else set()
+    if unseen := [row for row in hidden.rows if row in there]:
+        cells = cells_of(unseen, None, "the row is hidden, and is loaded as any other: delete it if it is not meant")
+        found.append(FindingGroup("warning", "hidden-row", "hidden rows", rows.record.name, None, None, cells))
+    for name, letter in rows.letters.items():
+        if letter in hidden.columns:
+            said = f"column {letter} “{rows.heading(name)}” is hidden, and is loaded as any other: delete it if it is not meant"
+            found.append(
+                rows.sheet_finding("warning", "hidden-column", "hidden columns", said, letter, rows.heading(name))
+            )
+    return found
+
+
+def _about_struck(rows: Rows) -> list[FindingGroup]:
+    """What is struck through in the workbook: people mean by it that it does not count, and it counts as all the rest does."""
+    struck = rows.table.formats.struck if rows.table.formats is not None else {}
+    said: dict[str, pl.Series] = {}
+    for name, letter in rows.letters.items():
+        if letter in struck:
+            at = rows.values[ROW].is_in(list(struck[letter])) & rows.as_it_stands(name).is_not_null()
+            if at.any():
+                said[name] = at
+    if not said:
+        return []
+    filled = pl.DataFrame([rows.as_it_stands(name).is_not_null().alias(name) for name in rows.letters])
+    none = pl.Series([False], dtype=pl.Boolean).new_from_index(0, filled.height)
+    all_struck = pl.all_horizontal((~pl.col(name)) | said.get(name, none) for name in filled.columns)
+    whole = filled.select(all_struck & pl.any_horizontal(*said.values())).to_series()
+    message = "struck through in the workbook, and it counts all the same: delete it if it is not meant"
+    record, found = rows.record.name, []
+    if whole.any():
+        cells = cells_of(rows.values[ROW].filter(whole), None, f"the row is {message}")
+        found.append(
+            FindingGroup("warning", "struck-through", "rows that are struck through", record, None, None, cells)
+        )
+    for name, at in said.items():
+        if (at & ~whole).any():
+            only = at & ~whole
+            cells = cells_of(rows.values[ROW].filter(only), rows.as_it_stands(name).filter(only), message)
+            found.append(rows.group("warning", "struck-through", "struck through", name, cells))
+    return found
+
+
+def _about_ragged(rows: Rows) -> list[FindingGroup]:
+    """Lines of a text file with too few or too many columns: their values may be in the wrong columns."""
+    table = rows.table
+    known = set(table.cells[ROW].to_list()) if table.ragged else set()
+    inside = [(line, count) for line, count in table.ragged if line in known]
+    if not inside:
+        return []
+    lines = [line for line, _ in inside]
+    messages = [f"{count} columns, but the other lines have {table.usual_width}" for _, count in inside]
+    # Some programs leave out blank cells at the end of every line on purpose.
+    habit = all(count < table.usual_width for _, count in inside) and len(inside) * 5 > table.rows
+    cells = cells_of(lines, None, messages)
+    severity: Severity = "note" if habit else "error"
+    title = "lines with fewer columns" if habit else "too many or too few columns"
+    return [FindingGroup(severity, "ragged-line", title, rows.record.name, None, None, cells)]
+
+
+def _about_swallowed(rows: Rows) -> list[FindingGroup]:
+    """Lines of a text file whose quote takes following lines into one cell: rows that would be missing."""
+    table = rows.table
+    known = set(table.cells[ROW].to_list()) if table.swallowed else set()
+    inside = [(line, count) for line, count in table.swallowed if line in known]
+    if not inside:
+        return []
+    messages = [
+        f"a quote in this line takes the next {lines} lines into one cell, although they look like rows: remove it, or double it"
+        for _, lines in inside
+    ]
+    cells = cells_of([line for line, _ in inside], None, messages)
+    return [FindingGroup("error", "open-quote", "a quote that is not closed", rows.record.name, None, None, cells)]

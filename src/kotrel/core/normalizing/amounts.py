@@ -1,0 +1,141 @@
+"""Numbers, quantities and money in a column → exact decimals in canonical text."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+
+import polars as pl
+
+from kotrel.core.description.model import Field
+from kotrel.core.normalizing.column import Setting, Tidied, spread
+from kotrel.core.similarity import folded
+from kotrel.core.values import numbers
+from kotrel.core.values.currencies import may_be
+from kotrel.core.values.lookalikes import as_digits
+
+_NUMBER_TROUBLES = {
+    "not-a-number": ("not a number", "write a number, such as 18.40"),
+    "ambiguous-number": ("can be read two ways", "set decimal_mark in kotrel.toml, under [sheets]"),
+    "mixed-marks": (
+        "written differently from the rest of its column",
+        "the other values of the column use the other decimal mark",
+    ),
+    "other-currency": ("in another currency", "convert the amount, or set currency in kotrel.toml, under [sheets]"),
+    "per-cent": ("a percentage instead of an amount", "write the amount"),
+}
+_NUMBER_REPAIRS = {
+    "number-as-typed": "numbers read by the column's decimal mark",
+    "word-for-number": "words that stand for a number",
+    "binary-rounding": "rounding noise from the spreadsheet removed",
+}
+
+
+def column_mark(values: pl.Series) -> tuple[numbers.Mark | None, bool]:
+    """The decimal mark that a column's text cells prove, or None; and whether they contradict each other."""
+    odd = values.filter(values.str.contains(r"[.,]").fill_null(False))
+    return numbers.mark_of(odd.unique().to_list()) if len(odd) else (None, False)
+
+
+def tidy_number(rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: Setting) -> Tidied:
+    """Numbers, quantities and money → exact decimals in canonical text (see :func:`fixed_decimals`).
+
+    Args:
+        is_number: which cells are numbers in the spreadsheet: their text is exact and needs no decimal mark.
+    """
+    decimals = about.decimals or 0
+    mark_setting = setting.conventions.decimal_mark
+    if decimals != 3 and mark_setting != "," and bool(values.str.contains(_fixed(decimals)).all()):
+        # Written as Kotrel writes them; with three decimals a point could also separate thousands.
+        return Tidied(values)
+    plain = values.str.contains(numbers.PLAIN)
+    odd = ~plain.fill_null(True)
+    texts = values if not is_number.any() else values.set(is_number, None)
+    mark: numbers.Mark | None = None if mark_setting == "auto" else mark_setting
+    proved: numbers.Mark | None = None
+    contradicts = False
+    if mark is None and bool(texts.str.contains(",", literal=True).any()):
+        proved, contradicts = column_mark(texts)
+    if mark == ",":
+        odd |= (texts.str.contains(".", literal=True)).fill_null(False)
+    elif mark is None and (contradicts or proved == "," or numbers.doubtful_points(texts)):
+        odd |= texts.str.contains(r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$").fill_null(False)
+    noisy = is_number & values.str.contains(r"\.[0-9]{11,}").fill_null(False)
+    odd |= noisy
+    if odd.any():
+        if mark is None and not contradicts:
+            mark = proved or column_mark(texts)[0] or setting.sheet_mark
+        number_texts = set(values.filter(is_number & odd).to_list())
+
+        def read(text: str) -> tuple[str | None, str, str]:
+            if text in number_texts:
+                return _read_number_cell(text, decimals)
+            return _read_typed_number(text, mark, about, setting.conventions.currency)
+
+        tidied = spread(rows, values, odd, read, _NUMBER_TROUBLES, _NUMBER_REPAIRS)
+        values = tidied.values
+    else:
+        tidied = Tidied(values)
+    tidied.values = fixed_decimals(values, decimals)
+    return tidied
+
+
+def _fixed(decimals: int) -> str:
+    """Numbers as Kotrel writes them: exactly this many decimals, no leading zeros, no minus zero."""
+    part = rf"[.][0-9]{{{decimals}}}" if decimals else ""
+    return rf"^(?:0{part}|-?[1-9][0-9]*{part})$"
+
+
+def fixed_decimals(values: pl.Series, decimals: int) -> pl.Series:
+    """Plain numbers with exactly that many decimals; a text that is not a number or has more decimals stays as it is."""
+    if bool(values.str.contains(_fixed(decimals)).all()):
+        return values
+    too_many = values.str.contains(rf"\.[0-9]{{{decimals}}}[0-9]*[1-9]").fill_null(False)
+    exact = values.cast(pl.Decimal(38, decimals), strict=False).cast(pl.String)
+    return pl.select(pl.when(too_many | exact.is_null()).then(values).otherwise(exact)).to_series().rename(values.name)
+
+
+def _read_number_cell(text: str, decimals: int) -> tuple[str | None, str, str]:
+    """A number cell whose text is not plain: an exponent, or noise from binary arithmetic in the last digits."""
+    value = Decimal(text)
+    rounded = +value if len(value.as_tuple().digits) <= 15 else Decimal(f"{value:.15g}")
+    exponent = rounded.normalize().as_tuple().exponent
+    if rounded != value and isinstance(exponent, int) and -exponent <= decimals:
+        plain = f"{rounded.normalize():f}"
+        return plain, "binary-rounding", f"with the 15 digits that a spreadsheet keeps, it is {plain}"
+    return f"{value:f}", "", ""
+
+
+def _read_typed_number(
+    text: str, mark: numbers.Mark | None, about: Field, currency: str
+) -> tuple[str | None, str, str]:
+    if (meant := about.words.get(folded(text))) is not None:
+        return meant, "word-for-number", f"“{text.strip()}” means this in this field"
+    read = numbers.read_number(text, mark)
+    letters = None
+    if read.trouble == "no-number" and (letters := as_digits(text)):
+        read = numbers.read_number(letters, mark)
+    if read.trouble == "ambiguous":
+        first, second = numbers.read_number(text, ".").value, numbers.read_number(text, ",").value
+        return None, "ambiguous-number", f"{first:f} or {second:f}" if first is not None and second is not None else ""
+    if read.trouble == "other-mark":
+        return None, "mixed-marks", ""
+    if read.value is None:
+        return None, "not-a-number", ""
+    if read.currency and currency and about.kind == "money" and not may_be(read.currency, currency):
+        return None, "other-currency", ""
+    if read.trouble == "percent" and about.kind != "number":
+        return None, "per-cent", ""
+    if "," in text or "." in text:
+        shown = {".": "point", ",": "comma", None: ""}[mark]
+        proof = f"decimals after the {shown}, as in the rest of the column" if mark else "can be read in only one way"
+    else:
+        proof = "can be read in only one way"
+    if letters:
+        proof = (
+            f"the letters O, l and I in a number are 0 and 1; it {proof}"
+            if "one way" in proof
+            else f"the letters O, l and I in a number are 0 and 1; {proof}"
+        )
+    if read.currency and currency:
+        proof += f"; {read.currency} is {currency}, the currency here"
+    return f"{read.value:f}", "number-as-typed", proof

@@ -1,0 +1,261 @@
+"""New prices by rules: every step on whole columns of exact decimals.
+
+The order of the work: exact to 12 decimals → unit conversion → the step's rounding rule → the list's decimals. Expressions are
+worked out for one base unit of the item; a price of another unit is its factor times as much.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+import polars as pl
+
+from kotrel.core.description.model import Field
+from kotrel.core.expressions import Compiled, Scope, compile_at
+from kotrel.core.expressions.exact import to_decimals
+from kotrel.core.expressions.kinds import NUMBER, exact
+from kotrel.core.pricing.price_rules import OWN_PRICES, PriceRules, Step
+from kotrel.core.pricing.prices_in_force import BREAK, base_units
+from kotrel.core.pricing.rounding import has_none, rounded
+
+SNAPPED = 7
+"""Decimals to which a price of another unit is rounded: what a division left beyond them is no part of it."""
+
+
+@dataclass(frozen=True)
+class Goods:
+    """What prices are worked out from. All frames have String columns in canonical text.
+
+    Attributes:
+        items: the items with the fields that expressions use, among them ``code``, ``unit`` and the own prices.
+        fields: of the item, for the expressions.
+        prices: fixed prices in force (see :func:`kotrel.core.pricing.prices_in_force.in_force`).
+        factors: ``item``, ``unit``, ``factor``: base units in one of the unit.
+        lists: ``code``, ``currency``, ``decimals`` of each price list.
+        figures: ``item`` and columns such as ``letter.cost``.
+    """
+
+    items: pl.DataFrame
+    fields: Mapping[str, Field]
+    prices: pl.DataFrame
+    factors: pl.DataFrame
+    lists: pl.DataFrame
+    figures: pl.DataFrame
+    currency: str = ""
+
+
+@dataclass(frozen=True)
+class Worked:
+    """What came out.
+
+    Attributes:
+        prices: :data:`~kotrel.core.pricing.prices_in_force.BREAK`, ``old`` and ``new`` (Decimal with 12 places; ``old`` blank for a new price), ``step``, ``remark``,
+            ``factor``: of every price that a step worked out.
+        untouched: prices of the lists that are set which no step touched.
+        blank: prices for which a step had nothing to work with, by target.
+        idle: steps that had no price to work on, each with the reason.
+    """
+
+    prices: pl.DataFrame
+    untouched: int
+    blank: Mapping[str, int] = field(default_factory=dict)
+    idle: Mapping[str, str] = field(default_factory=dict)
+
+
+def work_out(rules: PriceRules, goods: Goods, names: Callable[[str], Mapping[str, str]]) -> Worked:
+    """Works out new prices.
+
+    Args:
+        names: record → code and name of its rows, for ``name of`` in expressions.
+
+    Raises:
+        ExpressionError, WrongUse: an expression is wrong, or a result too large.
+    """
+    codes = frozenset(goods.lists["code"])
+    scope = Scope(goods.fields, {}, names, codes, frozenset(name for name in goods.figures.columns if name != "item"))
+    targets = list(dict.fromkeys(target for step in rules.steps for target in step.targets))
+    slots = _slots(goods, targets)
+    items = goods.items.join(goods.figures, left_on="code", right_on="item", how="left", maintain_order="left")
+    done = slots.with_columns(
+        pl.lit(None, pl.String).alias("step"), pl.lit(None, pl.String).alias("remark"), pl.col("old").alias("now")
+    )
+    settled = pl.Series([], dtype=pl.String)
+    blank: dict[str, int] = {}
+    idle: dict[str, str] = {}
+    for step in rules.steps:
+        fits = items["code"]
+        if step.where is not None:
+            fits = items.filter(_compiled(step, step.where, scope, "yes_no").column(items).fill_null(False))["code"]
+        why = "its condition fits no item" if not len(fits) else "no such price is there"
+        if not rules.every_step:
+            why = (
+                why
+                if fits.is_empty() or not fits.is_in(settled.implode()).all()
+                else "earlier steps have all of its items"
+            )
+            fits = fits.filter(~fits.is_in(settled.implode()))
+            settled = pl.concat([settled, fits])
+        seen = 0
+        for target, text in step.targets.items():
+            compiled = _compiled(step, text, scope, "number")
+            done, lacking, looked_at = _one(done, items, fits, step, target, compiled, rules, goods)
+            seen += looked_at
+            if lacking:
+                blank[target] = blank.get(target, 0) + lacking
+        if not seen:
+            idle[step.name] = why
+    touched = done.filter(pl.col("step").is_not_null() & pl.col("now").is_not_null())
+    left = done.filter(pl.col("step").is_null() & pl.col("old").is_not_null() & pl.col("target").is_in(targets)).height
+    return Worked(
+        touched.rename({"now": "new"}).select(*BREAK, "old", "new", "step", "remark", "factor"), left, blank, idle
+    )
+
+
+def fields_of(
+    rules: PriceRules, fields: Mapping[str, Field], codes: frozenset[str], figures: frozenset[str]
+) -> list[str]:
+    """The item's fields that the rules need, besides its code, unit and own prices.
+
+    Raises:
+        ExpressionError: an expression is wrong.
+    """
+    scope = Scope(fields, {}, lambda record: {}, codes, figures)
+    found: dict[str, None] = {}
+    for step in rules.steps:
+        texts: list[tuple[str, Literal["number", "yes_no"]]] = [(step.where, "yes_no")] if step.where else []
+        for text, kind in [*texts, *((each, "number") for each in step.targets.values())]:
+            compiled = _compiled(step, text, scope, kind)
+            found |= dict.fromkeys(name for name in compiled.fields if name in fields)
+    return list(found)
+
+
+def _compiled(step: Step, text: str, scope: Scope, kind: Literal["number", "yes_no"]) -> Compiled:
+    """An expression of a step; what is wrong with it names the step."""
+    return compile_at(step.name, text, scope, kind)
+
+
+def _slots(goods: Goods, targets: list[str]) -> pl.DataFrame:
+    """Every price there is, and a place for one where an item has none yet in a list that is set."""
+    listed = goods.prices.select(*BREAK, pl.col("amount").alias("old"))
+    frames = [listed]
+    base = goods.items.select(pl.col("code").alias("item"), pl.col("unit"))
+    for target in targets:
+        bare = base.with_columns(pl.lit(target).alias("target"), exact(0).alias("from_quantity"))
+        if target in OWN_PRICES:
+            old = goods.items[target].cast(NUMBER, strict=False).alias("old")
+            frames.append(bare.with_columns(old).select(listed.columns))
+        else:
+            lacking = bare.join(listed.filter(pl.col("target") == target), on="item", how="anti")
+            frames.append(lacking.with_columns(pl.lit(None, NUMBER).alias("old")).select(listed.columns))
+    return base_units(pl.concat(frames), goods.items, goods.factors)
+
+
+def _one(
+    done: pl.DataFrame,
+    items: pl.DataFrame,
+    fits: pl.Series,
+    step: Step,
+    target: str,
+    compiled: Compiled,
+    rules: PriceRules,
+    goods: Goods,
+) -> tuple[pl.DataFrame, int, int]:
+    """All prices of one target after a step, for how many of them there was nothing to work with, and how many it looked at."""
+    mine = (pl.col("target") == target) & pl.col("item").is_in(fits.implode())
+    if step.from_quantity is not None:
+        mine = mine & (pl.col("from_quantity") == exact(step.from_quantity))
+    # Names with a space: an item may have a field of any other name.
+    part = done.filter(mine).select(pl.col(name).alias(f"the {name}") for name in (*BREAK[1:], "factor"))
+    if not part.height:
+        return done, 0, 0
+    named = [name for name in compiled.fields if name in goods.fields or name in goods.figures.columns]
+    lists = dict.fromkeys(name.removeprefix("old ") for name in compiled.fields if name not in named)
+    fields = items.select(pl.col("code").alias("the item"), *named)
+    frame = part.join(fields, on="the item", how="left", maintain_order="left")
+    own = [name for name in named if name in OWN_PRICES and name in done["target"].unique().to_list()]
+    for name in own:
+        current = done.filter(pl.col("target") == name).select(
+            pl.col("item").alias("the item"), pl.col("now").cast(pl.String).alias(name)
+        )
+        frame = frame.drop(name).join(current, on="the item", how="left", maintain_order="left")
+    for code in lists:
+        frame = _with_list(frame, done, code, target, rules, goods)
+    price = compiled.expr
+    if (frame["the factor"] != 1).any():
+        in_unit = to_decimals(price * pl.col("the factor"), SNAPPED)
+        price = pl.when(pl.col("the factor") == exact(1)).then(price).otherwise(in_unit)
+    priced = frame.select(
+        *(pl.col(f"the {name}").alias(name) for name in BREAK[1:]),
+        compiled.column(frame, rounded(price, step.rounding, _decimals(target, goods))).alias("new price"),
+        compiled.column(frame, has_none(price, step.rounding)).alias("has none"),
+    )
+    lacking = int(priced["new price"].null_count())
+    priced = priced.with_columns(
+        # Where the rule knows no price, the one that stands stays.
+        pl.when("has none").then(None).otherwise("new price").alias("new price"),
+        pl.when("has none").then(pl.lit("rounded down there is no such price: it stays")).alias("said"),
+    ).with_columns(pl.lit(target).alias("target"))
+    joined = done.join(priced, on=BREAK, how="left", maintain_order="left", nulls_equal=True)
+    changed = pl.col("new price").is_not_null()
+    return (
+        joined.with_columns(
+            pl.coalesce("new price", "now").alias("now"),
+            pl.when(changed | pl.col("said").is_not_null()).then(pl.lit(step.name)).otherwise("step").alias("step"),
+            pl.coalesce("said", "remark").alias("remark"),
+        ).select(done.columns),
+        lacking,
+        part.height,
+    )
+
+
+def _decimals(target: str, goods: Goods) -> int:
+    if target in OWN_PRICES:
+        return goods.fields[target].decimals or 0
+    return int(goods.lists.filter(pl.col("code") == target)["decimals"][0] or 2)
+
+
+def _with_list(
+    frame: pl.DataFrame, done: pl.DataFrame, code: str, target: str, rules: PriceRules, goods: Goods
+) -> pl.DataFrame:
+    """The frame with a list's price for one base unit of each row's item, as the steps made it and as it was before.
+
+    The price of the same unit comes first, from the greatest quantity that is not above the row's; then that of the base unit.
+    """
+    there = done.filter(pl.col("target") == code).select("item", "unit", "from_quantity", "now", "old", "factor")
+    there = there.filter(pl.col("now").is_not_null() | pl.col("old").is_not_null())
+    rate = _rate(code, target, rules, goods)
+    for name, column in ((code, "now"), (f"old {code}", "old")):
+        if name in frame.columns:
+            continue
+        per_unit = there.select(
+            "item",
+            "unit",
+            pl.col("from_quantity").alias("their quantity"),
+            (pl.col(column) / pl.col("factor") * rate).alias(name),
+        ).drop_nulls(name)
+        asked = frame.select(pl.col(f"the {name}").alias(name) for name in BREAK[1:]).with_row_index("place")
+        pairs = asked.join(per_unit, on=["item", "unit"]).filter(pl.col("their quantity") <= pl.col("from_quantity"))
+        best = pairs.sort("their quantity").group_by("place").agg(pl.col(name).last())
+        plain = there.filter(pl.col("factor") == exact(1)).sort("from_quantity")
+        plain = plain.group_by("item", maintain_order=True).agg((pl.col(column).first() * rate).alias("of base unit"))
+        found = (
+            asked.join(best, on="place", how="left", maintain_order="left")
+            .join(plain, on="item", how="left", maintain_order="left")
+            .select(pl.coalesce(name, "of base unit").alias(name))
+        )
+        frame = frame.with_columns(found[name])
+    return frame
+
+
+def _rate(code: str, target: str, rules: PriceRules, goods: Goods) -> pl.Expr:
+    """What one unit of a list's currency is in the target's."""
+    currencies = dict(goods.lists.select("code", "currency").iter_rows())
+    one, other = currencies.get(code) or goods.currency, currencies.get(target) or goods.currency
+    if one == other:
+        return exact(1)
+    values = [rules.rates.get(each) if each != goods.currency else 1 for each in (one, other)]
+    if values[0] is None or values[1] is None:
+        return pl.lit(None, NUMBER)
+    return exact(values[0]) / exact(values[1])

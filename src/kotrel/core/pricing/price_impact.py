@@ -1,0 +1,133 @@
+"""What a load does to prices, in sum: count, mean and largest change for each list and category, and the value at stake.
+
+The value at stake is what the stock on hand is worth more or less at the new prices: change × on hand, at the price for one base
+unit from the first piece on.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges
+from kotrel.core.columns import ACTION, before
+from kotrel.core.description.model import Description
+from kotrel.core.expressions.kinds import NUMBER, exact
+from kotrel.core.pricing.guards import percent
+from kotrel.core.pricing.price_rules import OWN_PRICES
+from kotrel.core.pricing.prices_in_force import PRICE
+from kotrel.core.rows.system_state import Reader
+
+STAKES = ("list", "category", "prices", "new", "mean", "largest", "item", "stake")
+"""Columns: how many prices changed or are new, their mean and largest change in per cent, the item of the largest, money."""
+
+_BREAK = ["price_list", "item", "unit", "from_quantity"]
+_FRAME = ("list", "item", "unit", "first", "old", "price")
+
+
+def price_stakes(
+    changes: Sequence[RecordChanges], description: Description, read: Reader, sums: Callable[..., pl.DataFrame]
+) -> pl.DataFrame | None:
+    """:data:`STAKES` of a load, the list totals (``category`` blank) before their categories; None where no price changes."""
+    item = description.records.get("item")
+    if item is None or "unit" not in item.fields:
+        return None
+    frames = [
+        _of_prices(each, read)
+        for each in changes
+        if each.record.name == "price"
+        and {"item", "amount"} <= set(each.fields)
+        and set(PRICE) <= set(each.record.fields)
+    ]
+    frames += [
+        _of_items(each, name)
+        for each in changes
+        if each.record.name == "item"
+        for name in OWN_PRICES
+        if name in each.fields
+    ]
+    moved = pl.concat([frame for frame in frames if frame.height] or [_empty()])
+    moved = moved.filter(pl.col("old").is_null() | (pl.col("old") != pl.col("price")))
+    if not moved.height:
+        return None
+    codes = moved["item"].unique()
+    fields = ["code", "unit", *(["category"] if "category" in item.fields else [])]
+    about = read("item", fields, ("code", codes)).unique("code").rename({"code": "item", "unit": "base unit"})
+    about = about if "category" in about.columns else about.with_columns(pl.lit(None, pl.String).alias("category"))
+    held = sums(["item"], [("item", codes)]).select("item", pl.col("quantity").cast(NUMBER).alias("on hand"))
+    moved = moved.join(about, on="item", how="left").join(held, on="item", how="left")
+    counts = pl.col("first") & (pl.col("unit").is_null() | (pl.col("unit") == pl.col("base unit")))
+    change = pl.col("price") - pl.col("old")
+    moved = moved.with_columns(
+        percent(change, pl.col("old")).alias("change"),
+        pl.when(counts).then(change * pl.col("on hand").fill_null(exact(0))).otherwise(exact(0)).alias("at stake"),
+    )
+    lists = _summed(moved.with_columns(pl.lit(None, pl.String).alias("category")))
+    return pl.concat([lists, _summed(moved.filter(pl.col("category").is_not_null()))]).sort(
+        ["list", "category"], nulls_last=False, maintain_order=True
+    )
+
+
+def _summed(moved: pl.DataFrame) -> pl.DataFrame:
+    known = pl.col("change").is_not_null()
+    worst = pl.col("change").abs().fill_null(exact(-1)).arg_max()
+    return moved.group_by("list", "category").agg(
+        pl.len().alias("prices"),
+        pl.col("old").is_null().sum().alias("new"),
+        (pl.col("change").sum() / pl.when(known.sum() > 0).then(known.sum().cast(NUMBER))).alias("mean"),
+        pl.col("change").gather(worst).first().alias("largest"),
+        pl.col("item").gather(worst).first(),
+        pl.col("at stake").sum().alias("stake"),
+    ).select(STAKES)  # fmt: skip
+
+
+def _empty() -> pl.DataFrame:
+    return pl.DataFrame(
+        schema={
+            "list": pl.String,
+            "item": pl.String,
+            "unit": pl.String,
+            "first": pl.Boolean,
+            "old": NUMBER,
+            "price": NUMBER,
+        }
+    )
+
+
+def _of_items(changes: RecordChanges, name: str) -> pl.DataFrame:
+    """Changes of an item's own price; a new item has none to change."""
+    rows = changes.frame.filter(
+        (pl.col(ACTION) == "changed") & pl.col(name).is_not_null() & pl.col(before(name)).is_not_null()
+    )
+    return rows.select(
+        pl.lit(name).alias("list"), pl.col("code").alias("item"), pl.lit(None, pl.String).alias("unit"), pl.lit(True).alias("first"),
+        pl.col(before(name)).cast(NUMBER, strict=False).alias("old"), pl.col(name).cast(NUMBER, strict=False).alias("price"),
+    )  # fmt: skip
+
+
+def _of_prices(changes: RecordChanges, read: Reader) -> pl.DataFrame:
+    """Fixed prices that change, and new ones against the price in force on their first day."""
+    rows = changes.frame.filter(pl.col(ACTION).is_in(["new", "changed"]) & pl.col("amount").is_not_null())
+    if not rows.height or any(name not in changes.fields for name in _BREAK):
+        return _empty()
+    frame = rows.select(
+        *(pl.col(name) for name in _BREAK), pl.col("from_date").str.to_date(strict=False).alias("day"),
+        pl.when(pl.col(ACTION) == "changed").then(pl.col(before("amount"))).cast(NUMBER, strict=False).alias("was"),
+        pl.col("amount").cast(NUMBER, strict=False).alias("price"), (pl.col(ACTION) == "new").alias("is new"),
+    )  # fmt: skip
+    held = read("price", PRICE, ("item", rows["item"])).filter(pl.col("amount").is_not_null())
+    held = held.select(*_BREAK, pl.col("from_date").str.to_date(strict=False).alias("day"),
+                       pl.col("to_date").str.to_date(strict=False).alias("end"),
+                       pl.col("amount").cast(NUMBER, strict=False).alias("in force")).drop_nulls("day")  # fmt: skip
+    joined = (
+        frame.drop_nulls("day")
+        .sort("day")
+        .join_asof(held.sort("day"), on="day", by=_BREAK, strategy="backward", check_sortedness=False)
+    )
+    ended = pl.col("end").is_not_null() & (pl.col("end") < pl.col("day"))
+    old = pl.when(pl.col("is new")).then(pl.when(~ended).then("in force")).otherwise("was")
+    return joined.select(
+        pl.col("price_list").alias("list"), "item", "unit", (pl.col("from_quantity").cast(NUMBER, strict=False) <= exact(1)).alias("first"),
+        old.alias("old"), "price",
+    )  # fmt: skip

@@ -1,0 +1,196 @@
+"""Checks on a workbook of new prices that comes back: the guards, and whether the old prices still stand."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.expressions.kinds import NUMBER, exact
+from kotrel.core.pricing.guards import guarded, price_text
+from kotrel.core.pricing.price_rules import OWN_PRICES, PriceRules
+from kotrel.core.pricing.prices_in_force import BREAK, PRICE, base_units, in_force
+from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+
+
+@dataclass(frozen=True)
+class PriceBook:
+    """What is known of a workbook of new prices besides its rows.
+
+    Attributes:
+        rules: by which the prices were worked out.
+        old: field → the column with the price that it was worked out from.
+    """
+
+    rules: PriceRules
+    old: dict[str, str]
+
+
+def check_book(parts: Sequence[tuple[Rows, PriceBook | None]], state: SystemState) -> list[list[FindingGroup]]:
+    """For each sheet of one record its findings; none for sheets that are not of such a workbook."""
+    found: list[list[FindingGroup]] = [[] for _ in parts]
+    record = parts[0][0].record.name
+    if record not in ("price", "item"):
+        return found
+    # Workbooks of other rules in the same load have guards of their own.
+    by_rules: dict[str, list[tuple[int, Rows, PriceBook]]] = {}
+    for place, (rows, book) in enumerate(parts):
+        if book is not None:
+            by_rules.setdefault(book.rules.name, []).append((place, rows, book))
+    for books in by_rules.values():
+        rules = books[0][2].rules
+        frames = [
+            (_listed if record == "price" else _own)(rows, book).with_columns(pl.lit(place).alias("part"))
+            for place, rows, book in books
+        ]
+        frame = pl.concat(frames).filter(pl.col("new").is_not_null())
+        if not frame.height:
+            continue
+        frame, standing = _against_system(frame, record, rules, state)
+        for told in guarded(frame, standing, rules.guards, rules.outliers):
+            where = frame.select("part", ROW, "field").with_row_index("place").join(told.rows, on="place")
+            _tell(found, parts, where, told.severity, told.kind, told.title)
+        _tell_moved(found, parts, frame)
+    return found
+
+
+def _listed(rows: Rows, book: PriceBook) -> pl.DataFrame:
+    """The rows of a price list as the guards want them."""
+    values = rows.values
+    missing = [name for name in (*PRICE, "amount") if name not in values.columns]
+    return _with_old(
+        rows,
+        book,
+        "amount",
+        values.with_columns(pl.lit(None, pl.String).alias(name) for name in missing).select(
+            ROW,
+            pl.col("price_list").alias("target"),
+            "item",
+            "unit",
+            pl.col("from_quantity").cast(NUMBER, strict=False).fill_null(exact(0)),
+            "from_date",
+            pl.col("amount").cast(NUMBER, strict=False).alias("new"),
+        ),
+    )
+
+
+def _own(rows: Rows, book: PriceBook) -> pl.DataFrame:
+    """The items' own prices as the guards want them."""
+    frames = [
+        _with_old(
+            rows,
+            book,
+            name,
+            rows.values.select(
+                ROW,
+                pl.lit(name).alias("target"),
+                pl.col("code").alias("item"),
+                pl.lit(None, pl.String).alias("unit"),
+                exact(0).alias("from_quantity"),
+                pl.lit(None, pl.String).alias("from_date"),
+                pl.col(name).cast(NUMBER, strict=False).alias("new"),
+            ),
+        )
+        for name in OWN_PRICES
+        if name in rows.fields
+    ]
+    empty = _listed_schema()
+    return pl.concat(frames) if frames else pl.DataFrame(schema=empty)
+
+
+def _listed_schema() -> dict[str, pl.DataType | type[pl.DataType]]:
+    texts = dict.fromkeys(("target", "item", "unit"), pl.String)
+    return {ROW: pl.UInt32, **texts, "from_quantity": NUMBER, "from_date": pl.String, "new": NUMBER, "field": pl.String,
+            "told old": NUMBER, "has old": pl.Boolean}  # fmt: skip
+
+
+def _with_old(rows: Rows, book: PriceBook, field: str, frame: pl.DataFrame) -> pl.DataFrame:
+    letter = book.old.get(field)
+    has = letter is not None and letter in rows.table.cells.columns
+    old = pl.col(letter) if letter is not None and has else pl.lit(None, pl.String)
+    cells = rows.table.cells.select(ROW, old.alias("told old"))
+    joined = frame.join(cells, on=ROW, how="left", maintain_order="left")
+    return joined.with_columns(
+        pl.lit(field).alias("field"), pl.col("told old").cast(NUMBER, strict=False), pl.lit(has).alias("has old")
+    ).select(list(_listed_schema()))
+
+
+def _against_system(
+    frame: pl.DataFrame, record: str, rules: PriceRules, state: SystemState
+) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """The frame with ``old``, ``cost`` and ``group``; and the prices in force of its items."""
+    about = state.description.records["item"]
+    fields = [name for name in dict.fromkeys(("code", "unit", *OWN_PRICES, rules.outliers.by)) if name in about.fields]
+    codes = frame["item"].drop_nulls().unique()
+    held = state.having(about, fields, "code", codes).unique("code", keep="any")
+    blank = pl.lit(None, pl.String)
+    own_prices = {name: pl.col(name) if name in fields else blank for name in OWN_PRICES}
+    numbers = [expr.cast(NUMBER, strict=False).alias(f"own {name}") for name, expr in own_prices.items()]
+    group = (pl.col(rules.outliers.by) if rules.outliers.by in fields else blank).alias("group")
+    items = held.select(pl.col("code").alias("item"), *numbers, group)
+    frame = frame.join(items, on="item", how="left", maintain_order="left")
+    if record == "item":
+        names = [name for name in OWN_PRICES if name in fields]
+        old = pl.coalesce(pl.when(pl.col("target") == name).then(f"own {name}") for name in names)
+        new_cost = frame.filter(pl.col("target") == "cost").select("item", pl.col("new").alias("new cost"))
+        frame = frame.join(new_cost.unique("item"), on="item", how="left", maintain_order="left")
+        own = pl.when(pl.col("target") != "cost").then(pl.coalesce("new cost", "own cost"))
+        return frame.with_columns(old.alias("old"), own.alias("cost")), _no_prices()
+    prices = state.having(state.description.records["price"], PRICE, "item", codes)
+    days = sorted(frame["from_date"].drop_nulls().unique())
+    standing = [in_force(prices, day).with_columns(pl.lit(day).alias("day")) for day in days]
+    there = pl.concat(standing) if standing else _no_prices().with_columns(pl.lit(None, pl.String).alias("day"))
+    before = there.select(*BREAK, pl.col("day").alias("from_date"), pl.col("amount").alias("old"))
+    frame = frame.join(before, on=[*BREAK, "from_date"], how="left", maintain_order="left")
+    coming = state.coming(about, ["code", "cost"]).select(
+        pl.col("code").alias("item"), pl.col("cost").cast(NUMBER, strict=False).alias("new cost")
+    )
+    conversions = state.description.conversions
+    factors = pl.DataFrame(schema=dict.fromkeys(("item", "unit", "factor"), pl.String))
+    if conversions is not None:
+        factors = state.having(conversions, ["item", "unit", "factor"], "item", codes)
+    frame = base_units(frame.join(coming.unique("item"), on="item", how="left", maintain_order="left"), held, factors)
+    cost = pl.coalesce("new cost", "own cost") * pl.col("factor")
+    last = there.filter(pl.col("day") == days[-1]) if days else there
+    return frame.with_columns(cost.alias("cost")), last.select(*BREAK, "amount")
+
+
+def _no_prices() -> pl.DataFrame:
+    return pl.DataFrame(schema={**dict.fromkeys(BREAK[:3], pl.String), "from_quantity": NUMBER, "amount": NUMBER})
+
+
+def _tell_moved(
+    found: list[list[FindingGroup]], parts: Sequence[tuple[Rows, PriceBook | None]], frame: pl.DataFrame
+) -> None:
+    """Prices that somebody changed since the new ones were worked out from them."""
+    now, told, new = pl.col("old"), pl.col("told old"), pl.col("new")
+    stands = pl.col("has old") & now.ne_missing(told) & now.is_not_null() & (now != new)
+    words = pl.when(told.is_null()).then(
+        pl.format("{} is in force by now; there was no price when this one was worked out", price_text(now))
+    ).otherwise(pl.format("it was worked out from {}, and {} is in force by now", price_text(told), price_text(now)))  # fmt: skip
+    for severity, which in (("error", told.is_not_null()), ("warning", told.is_null())):
+        moved = frame.filter(stands & which).select("part", ROW, "field", words.alias("message"))
+        _tell(found, parts, moved, severity, "price-moved", "the old price has changed since")
+
+
+def _tell(
+    found: list[list[FindingGroup]],
+    parts: Sequence[tuple[Rows, PriceBook | None]],
+    told: pl.DataFrame,
+    severity: str,
+    kind: str,
+    title: str,
+) -> None:
+    """Adds findings, each to its sheet: ``part``, ``ROW``, ``field``, ``message``."""
+    for (part, field), cells in told.group_by("part", "field", maintain_order=True):
+        rows = parts[int(str(part))][0]
+        stands = rows.values.with_columns(rows.as_it_stands(str(field))).select(
+            ROW, pl.col("as it stands").alias("value")
+        )
+        values = cells.join(stands, on=ROW, how="left", maintain_order="left")
+        table = cells_of(values[ROW], values["value"], values["message"])
+        found[int(str(part))].append(rows.group(severity, kind, title, str(field), table))  # type: ignore[arg-type]

@@ -1,0 +1,229 @@
+"""New rows that are nearly one the system has, by their key or by everything else: most likely the same thing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.phrases import listed, listed_and
+from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, may_be_date
+from kotrel.core.values.near_codes import (
+    OneEditAway,
+    bare_form,
+    common_start,
+    is_cut_off,
+    is_slip,
+    may_be_near,
+    near_form,
+    same_places,
+)
+
+MOST_SLIPS = 200
+"""With more new keys than this, a sheet is no update with a few slips: typing errors are not looked for."""
+
+FAMILY = 1_000
+"""With more keys that begin so, a beginning is that of a family."""
+
+NAMED = 3
+"""So many of the keys that may be meant are named."""
+
+
+ALL = "all"
+"""Said instead of codes: all that are not there are new."""
+
+
+def find_near_keys(
+    rows: Rows, state: SystemState, new: Callable[[], pl.Series], really_new: Collection[str]
+) -> list[FindingGroup]:
+    """New keys that differ from an existing one only in capitals, separators, zeros or look-alike characters.
+
+    Args:
+        new: Boolean for each row: the system does not have it.
+        really_new: codes that are new whatever they look like, or :data:`ALL`.
+    """
+    record = rows.record
+    name = record.code
+    if (
+        record.fields[name].to is not None
+        or record.fields[name].kind not in ("code", "text")
+        or name not in rows.letters
+        or not rows.values.height
+    ):
+        return []
+    wanted = new() & rows.values[name].is_not_null()
+    if really_new:
+        wanted = wanted & ~rows.values[name].is_in(list(really_new))
+    if not wanted.any():
+        return []
+    held = state.keys_of(record).drop_nulls()
+    within = [part for part in record.key if part != name]
+    fresh = rows.values.select(ROW, *record.key).filter(wanted)
+    dated = _dated(rows, fresh, held[name], ALL in really_new)
+    if not held.height:
+        return dated
+    likely = dict(_nearly_held(fresh, held, name, within, rows.few.plain(name, rows.values)))
+    known = rows.values.height - int(new().sum())
+    found = dated
+    if likely:
+        # Where most other rows are there, so is this one.
+        is_update = known > 0 and known >= fresh.height - len(likely)
+        found.append(_finding(rows, fresh, likely, name, "error" if is_update and ALL not in really_new else "warning"))
+    left = fresh.filter(~pl.col(ROW).is_in(list(likely)))
+    if known > left.height and left.height <= MOST_SLIPS:
+        slips = dict(_slips(left, held, name, within))
+        if slips:
+            found.append(_finding(rows, left, slips, name, "warning"))
+    return found
+
+
+def _finding(
+    rows: Rows, fresh: pl.DataFrame, likely: Mapping[int, Sequence[str]], name: str, severity: Severity
+) -> FindingGroup:
+    part = fresh.filter(pl.col(ROW).is_in(list(likely)))
+    messages: list[str] = []
+    suggestions: list[str | None] = []
+    advice = "use that, or name yours with --new-codes if it is really new" if severity == "error" else "is it meant?"
+    for row in part[ROW]:
+        codes = likely[row]
+        if len(codes) == 1:
+            messages.append(f"the system has one that looks like it: {advice}")
+        else:
+            there = listed(codes, NAMED) if len(codes) > NAMED else listed_and(codes)
+            messages.append(f"the system has {there}, which look like it: {advice}")
+        suggestions.append(codes[0] if len(codes) == 1 else None)
+    title = "new, but nearly one that is there"
+    cells = cells_of(part[ROW], part[name], messages, suggestions)
+    return rows.group(severity, "nearly-there", title, name, cells)
+
+
+def _dated(rows: Rows, fresh: pl.DataFrame, held: pl.Series, all_new: bool) -> list[FindingGroup]:
+    """New keys in the shape of a date, where the system has none: a spreadsheet may have made them of other codes."""
+    name = held.name
+    if not may_be_date(common_start(fresh[name])):
+        return []
+    shaped = fresh.filter(pl.col(name).str.contains(SHAPED_LIKE_DATE))
+    if shaped.height:
+        was_date = rows.values.filter(rows.table.kind_is(rows.letters[name], "date"))[ROW]
+        # A cell that is a date has its own finding.
+        shaped = shaped.filter(~pl.col(ROW).is_in(was_date.implode()))
+    if not shaped.height or held.str.contains(SHAPED_LIKE_DATE).any():
+        return []
+    found = []
+    # Spreadsheets write 3-Jan; people who make codes write 3-JAN, or number their lots by the day.
+    as_shown = pl.col(name).str.contains("[a-z]")
+    for severity, part in (("error", shaped.filter(as_shown)), ("warning", shaped.filter(~as_shown))):
+        if part.height:
+            sure = severity == "error" and not all_new
+            advice = "type the code again, as text, or name it with --new-codes" if sure else "is it a code?"
+            message = f"it looks like a date that a spreadsheet made of another code: {advice}"
+            cells = cells_of(part[ROW], part[name], message)
+            found.append(rows.group("error" if sure else "warning", "became-date", "turned into a date", name, cells))
+    return found
+
+
+def _nearly_held(
+    fresh: pl.DataFrame, held: pl.DataFrame, name: str, within: Sequence[str], plain: bool
+) -> Iterator[tuple[int, list[str]]]:
+    """Row → the held keys that its own looks like.
+
+    Args:
+        plain: the new keys are known to be plain ASCII.
+    """
+    fresh = fresh.filter(may_be_near(fresh[name], held[name], plain))
+    if not fresh.height:
+        return
+    held = held.filter(may_be_near(held[name], fresh[name], False))
+
+    def formed(frame: pl.DataFrame) -> pl.DataFrame:
+        near = near_form(frame[name])
+        return frame.with_columns(
+            near.alias("near form"),
+            near.str.replace_all("-", "", literal=True).alias("letters as digits"),
+            bare_form(frame[name]).alias("letters as letters"),
+        )
+
+    first, second = formed(fresh), formed(held).rename({name: "held code", "near form": "held form"})
+    pairs = pl.concat(
+        first.filter(pl.col(form).str.len_chars() > 0)
+        .join(second.select(*within, form, "held code", "held form"), on=[*within, form], how="inner")
+        .select(ROW, "near form", "held code", "held form")
+        for form in ("letters as digits", "letters as letters")
+    ).unique(maintain_order=True)
+    for (row,), group in pairs.group_by(ROW, maintain_order=True):
+        codes = [
+            code
+            for form, code, other in group.select("near form", "held code", "held form").iter_rows()
+            if same_places(form, other)
+        ]
+        if codes:
+            yield int(str(row)), sorted(codes)
+
+
+def _slips(
+    fresh: pl.DataFrame, held: pl.DataFrame, name: str, within: Sequence[str]
+) -> Iterator[tuple[int, list[str]]]:
+    """Row → the one held key that a typing error or a cut could have turned into its own."""
+    there = held.rename({name: "held code"})
+    codes: dict[tuple[object, ...], OneEditAway] = {}
+    for part, group in held.group_by(within) if within else [((), held)]:
+        codes[part] = OneEditAway(group[name])
+    slips: list[tuple[int, str]] = []
+    for each in fresh.iter_rows(named=True):
+        beside = codes.get(tuple(each[within_it] for within_it in within))
+        near = beside.of(each[name]) if beside is not None else []
+        slips += [(each[ROW], other) for other in near if is_slip(each[name], other)]
+    cut: list[tuple[int, str]] = []
+    for (length,), same_length in fresh.group_by(pl.col(name).str.len_chars()):
+        on = [*within, name]
+        begun = there.with_columns(pl.col("held code").str.slice(0, int(str(length))).alias(name))
+        begun = begun.join(same_length.select(on), on=on, how="semi")
+        # What very many begin with is the beginning of a family, not a code cut off.
+        begun = begun.filter(pl.len().over(on) <= FAMILY)
+        pairs = same_length.join(begun, on=on, how="inner").select(ROW, name, "held code")
+        cut += [(row, other) for row, code, other in pairs.iter_rows() if is_cut_off(code, other)]
+    for row in fresh[ROW]:
+        found = [other for at, other in slips if at == row] or [other for at, other in cut if at == row]
+        if len(found) == 1:
+            yield row, found
+
+
+MOST = 20_000
+"""With more new rows than this, they are a new range or a first load, and nobody has typed a row twice."""
+ENOUGH = 3
+"""Fields that must agree: a name and a unit alone are no proof."""
+NAMESAKES = 50
+"""With more rows of one name that differ, the name tells them apart no more."""
+
+
+def find_repeated(rows: Rows, state: SystemState, new: Callable[[], pl.Series]) -> list[FindingGroup]:
+    """A warning at the key of each new row whose other values are all those of a row with another key."""
+    record = rows.record
+    name = record.called
+    if len(record.key) > 1 or name is None or name not in rows.fields or name in record.key:
+        return []
+    key = record.key[0]
+    fresh = rows.values.filter(new() & rows.values[name].is_not_null())
+    fields = [each for each in rows.fields if each != key and not record.fields[each].is_kept]
+    if not 0 < fresh.height <= MOST or len(fields) < ENOUGH:
+        return []
+    held = state.having(record, fields, name, fresh[name])
+    held = held.select(pl.col(key).alias("held key"), *(pl.col(each).alias(f"held {each}") for each in fields))
+    # A name that many share says nothing, and would pair everything with everything.
+    held = held.unique([f"held {each}" for each in fields], keep="first", maintain_order=True)
+    held = held.filter(pl.len().over(f"held {name}") <= NAMESAKES)
+    pairs = fresh.select(ROW, key, *fields).join(held, left_on=name, right_on=f"held {name}", how="inner")
+    others = [each for each in fields if each != name]
+    agrees = [pl.col(each).is_null() | pl.col(each).eq_missing(pl.col(f"held {each}")) for each in others]
+    filled = pl.sum_horizontal(pl.col(each).is_not_null().cast(pl.Int32) for each in others)
+    same = pairs.filter(pl.all_horizontal(agrees) & (filled >= ENOUGH - 1) & (pl.col(key) != pl.col("held key")))
+    same = same.unique(ROW, keep="first").sort(ROW)
+    if not same.height:
+        return []
+    message = "all its other values are those of one that the system has: is it the same?"
+    cells = cells_of(same[ROW], same[key], message, same["held key"])
+    return [rows.group("warning", "repeats", "new, but the same as one that is there", key, cells)]

@@ -1,0 +1,167 @@
+"""Rows that count in a period, such as prices: a new one ends the one in force the day before it begins.
+
+So a load changes rows that no sheet has. Where a period has an end, the new row takes it over; where a later row stands
+already, the new one ends the day before that. What a sheet says itself comes first, unless it overlaps.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import polars as pl
+
+from kotrel.core.columns import ROW, clearing
+from kotrel.core.phrases import count
+from kotrel.core.resolving.list_additions import Consequence
+from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.tables.table import Table
+
+_OPEN = "9999-12-31"
+"""Stands for the end of a period without one, so that ends can be compared."""
+
+
+def follow_periods(
+    rows: Rows, state: SystemState, new: Callable[[], pl.Series]
+) -> tuple[Rows, tuple[Consequence, ...], list[str]]:
+    """The rows with the ends that follow from other rows, the rows of the system that end because of them, and remarks."""
+    record = rows.record
+    if record.period is None or any(name not in rows.fields for name in record.key):
+        return rows, (), []
+    first, last = record.period
+    group = [name for name in record.key if name != first]
+    keyed = rows.values.select(pl.all_horizontal(pl.col(record.key).is_not_null())).to_series()
+    sound = rows.values[first].str.contains(r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$").fill_null(False)
+    wanted = new() & keyed & sound
+    said = _said_ends(rows, ~wanted & keyed & sound, last)
+    if not wanted.any() and not said.height:
+        return rows, (), []
+    points = _points(rows, state, wanted, said, group, first, last)
+    joined = points.filter(pl.col("is new") | pl.col("is said"))
+    filled = joined.filter(pl.col("is new") & pl.col("own end").is_null() & pl.col("new end").is_not_null())
+    rows = _with_ends(rows, filled, last)
+    rows = rows.with_findings(_findings(rows, joined, first, last))
+    ended = points.filter(~pl.col("is new") & ~pl.col("is said") & pl.col("is cut") & pl.col("cause").is_not_null())
+    remarks = [f"{count(filled.height, 'row ends', 'rows end')} where another begins or ended"] if filled.height else []
+    if not ended.height:
+        return rows, (), remarks
+    causes = ended.select(pl.col("cause").cast(pl.UInt32).alias(ROW), *record.key)
+    values = ended.select(
+        pl.col("cause").cast(pl.UInt32).alias(ROW), *record.key, _day_before(pl.col("next start")).alias(last)
+    ).sort(ROW)
+    table = Table(rows.table.file, rows.table.sheet, 0, (), values.select(ROW), {})
+    return rows, (Consequence("ended", Rows(table, record, {}, values), causes),), remarks
+
+
+def _said_ends(rows: Rows, there: pl.Series, last: str) -> pl.DataFrame:
+    """The key and ``said end`` of rows that the system has and to which the sheet gives an end, or takes it away (an open one)."""
+    record = rows.record
+    if last not in rows.fields:
+        return rows.values.clear().select(ROW, *record.key).with_columns(pl.lit(None, pl.String).alias("said end"))
+    cleared = pl.col(clearing(last)) if last in rows.cleared else pl.lit(False)
+    said = pl.when(cleared).then(pl.lit(_OPEN)).otherwise(pl.col(last)).alias("said end")
+    return rows.values.filter(there).select(ROW, *record.key, said).drop_nulls("said end").unique(record.key)
+
+
+def _points(
+    rows: Rows, state: SystemState, wanted: pl.Series, said: pl.DataFrame, group: list[str], first: str, last: str
+) -> pl.DataFrame:
+    """The new rows and those that the system holds for the same things, in the order of their first days.
+
+    Each with where the next begins (``next start``), the row in the sheet that does (``cause``), whether it is cut by that,
+    whether the sheet gives another end to one that is there (``is said``), and of new rows the end that follows for them.
+    """
+    record = rows.record
+    own = rows.values.filter(wanted).select(
+        pl.col(ROW).cast(pl.Int64),
+        *record.key,
+        (pl.col(last) if last in rows.fields else pl.lit(None, pl.String)).alias("own end"),
+        pl.lit(True).alias("is new"),
+        pl.lit(False).alias("is said"),
+    )
+    things = pl.concat([own.select(group), said.select(group)]).unique()
+    held = state.having(record, [last], group[0], things[group[0]].unique()).select(*record.key, last)
+    held = held.unique(record.key, keep="any").join(things, on=group, how="semi").join(said, on=record.key, how="left")
+    held_end = pl.col(last).fill_null(_OPEN)
+    held = held.select(
+        pl.col(ROW).cast(pl.Int64),
+        *record.key,
+        pl.coalesce("said end", held_end).replace(_OPEN, None).alias("own end"),
+        pl.lit(False).alias("is new"),
+        (pl.col("said end") != held_end).fill_null(False).alias("is said"),
+    )
+    points = pl.concat([own, held]).sort([*group, first], maintain_order=True)
+    start, end = pl.col(first), pl.col("own end")
+    # In their order, rows for the same thing stand beside each other: by far the most have none beside them.
+    goes_on = pl.all_horizontal(pl.col(name).eq_missing(pl.col(name).shift(-1)) for name in group)
+    points = points.with_columns(goes_on.alias("goes on")).with_columns(
+        pl.col("goes on").shift(1, fill_value=False).alias("went on")
+    )
+    ends = pl.when(~pl.col("is new") | end.is_not_null()).then(end.fill_null(_OPEN))
+    points = points.with_columns(
+        *(
+            pl.when("goes on").then(following.shift(-1)).alias(name)
+            for name, following in (("next start", start), ("next is new", pl.col("is new")), ("cause", pl.col(ROW)))
+        ),
+        # A new row without an end stands within the last period before it that has one, or none.
+        pl.when("went on").then(ends.shift(1)).alias("period end"),
+        (~pl.col("went on")).cum_sum().alias("thing"),
+    )
+    if points["went on"].any():
+        points = points.with_columns(pl.col("period end").forward_fill().over("thing"))
+    before_next = _day_before(pl.col("next start"))
+    within = pl.when(pl.col("period end") >= start).then(pl.col("period end")).replace(_OPEN, None)
+    return points.with_columns(
+        pl.min_horizontal(before_next, within).alias("new end"),
+        (pl.col("next is new").fill_null(False) & (end.fill_null(_OPEN) >= pl.col("next start"))).alias("is cut"),
+    )
+
+
+def _day_before(day: pl.Expr) -> pl.Expr:
+    return day.str.to_date("%Y-%m-%d", strict=False).dt.offset_by("-1d").dt.to_string("%Y-%m-%d")
+
+
+def _with_ends(rows: Rows, filled: pl.DataFrame, last: str) -> Rows:
+    """The rows with the ends that follow from others, where they have none of their own."""
+    if not filled.height:
+        return rows
+    ends = filled.select(pl.col(ROW).cast(pl.UInt32), pl.col("new end"))
+    joined = rows.values.select(ROW).join(ends, on=ROW, how="left", maintain_order="left")["new end"]
+    own = rows.values[last] if last in rows.values.columns else pl.Series(last, [None], dtype=pl.String)
+    if len(own) != len(joined):
+        own = own.new_from_index(0, len(joined))
+    return replace(rows, values=rows.values.with_columns(own.fill_null(joined).alias(last)))
+
+
+def _findings(rows: Rows, joined: pl.DataFrame, first: str, last: str) -> list[FindingGroup]:
+    """Errors where an end that the sheet says runs into a later row, warnings where a gap is left or a later row stands."""
+    title = rows.record.title.lower()
+    found: list[FindingGroup] = []
+    following = pl.col("next start")
+    # Of a row that is there, no end is an end that the sheet takes away.
+    says = pl.when("is said").then(pl.col("own end").fill_null(_OPEN)).otherwise(pl.col("own end"))
+    before_next = _day_before(following)
+    over = joined.filter(says >= following)
+    if over.height:
+        messages = [
+            f"another {title} begins on {day}: end it the day before" + (", or leave the end blank" if is_new else "")
+            for day, is_new in over.select("next start", "is new").iter_rows()
+        ]
+        cells = cells_of(over[ROW], over["own end"], messages)
+        found.append(rows.group("error", "overlaps", "runs into the next period", last, cells))
+    gap = joined.filter(says < before_next)
+    if gap.height:
+        messages = [f"nothing is in force from then until {day}" for day in gap["next start"]]
+        cells = cells_of(gap[ROW], gap["own end"], messages)
+        found.append(rows.group("warning", "gap", "leaves a gap before the next period", last, cells))
+    late = joined.filter(says.is_null() & following.is_not_null() & ~pl.col("next is new").fill_null(False))
+    if late.height:
+        messages = [
+            f"a later {title} stands already, from {day}: this one ends {end}"
+            for day, end in late.select("next start", "new end").iter_rows()
+        ]
+        cells = cells_of(late[ROW], late[first], messages)
+        found.append(rows.group("warning", "later-stands", "ends before one that stands already", first, cells))
+    return found

@@ -1,0 +1,192 @@
+"""Rows as they were read → rows ready for the checks: repaired, found in the system, compared with their export, filled in."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+
+import polars as pl
+
+from kotrel.core.description.model import DefaultSet, Description
+from kotrel.core.errors import WrongUse
+from kotrel.core.resolving.exported_sheets import (
+    find_changed_names,
+    find_renamed,
+    with_exported_keys,
+    without_untouched,
+)
+from kotrel.core.resolving.filling import fill_keys, fill_same, make_values
+from kotrel.core.resolving.list_additions import Consequence, created_rows
+from kotrel.core.resolving.near_duplicates import find_near_keys, find_repeated
+from kotrel.core.resolving.periods import follow_periods
+from kotrel.core.resolving.repairing import repair
+from kotrel.core.resolving.row_lookup import (
+    choose_rows,
+    clear_blanks,
+    match_group,
+    match_other_codes,
+    match_rows,
+    other_code_named,
+    with_found_keys,
+)
+from kotrel.core.resolving.three_way import ExportBase, effective_base, only_edited
+from kotrel.core.rows.load_options import LoadOptions
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState, behind_rows, is_new
+from kotrel.core.similarity import nearest
+from kotrel.core.values.conventions import Conventions
+
+
+@dataclass(frozen=True)
+class Ready:
+    """Rows ready to be checked.
+
+    Attributes:
+        remarks: what was left out or left unchanged, in words.
+        consequences: rows of other records that change because of these.
+        now: what the system holds for these rows, if it was read: the key and the fields they carry.
+    """
+
+    rows: Rows
+    remarks: tuple[str, ...]
+    consequences: tuple[Consequence, ...]
+    now: pl.DataFrame | None
+
+
+def require_known_options(options: LoadOptions, description: Description, records: Sequence[str]) -> None:
+    """Makes sure that the load options name known records, fields and sets of defaults.
+
+    Raises:
+        WrongUse: one of them is not known.
+    """
+    for name in options.create:
+        if name not in description.records:
+            close = nearest(name, description.records)
+            hint = f"Did you mean {close}?" if close else f"The system takes: {', '.join(description.records)}."
+            raise WrongUse(f"--create: the system takes no record “{name}”", hint, "no-such-record")
+        if len(description.records[name].key) > 1:
+            raise WrongUse(
+                f"--create: the key of {name} has several fields; load new ones from their own sheet",
+                "",
+                "wrong-command-line",
+            )
+    for name in options.defaults:
+        if name not in description.defaults:
+            close = nearest(name, description.defaults)
+            there = ", ".join(description.defaults) or "none yet"
+            hint = f"Did you mean {close}?" if close else f"The sets in system.toml are: {there}."
+            raise WrongUse(f"there is no set of defaults “{name}”", hint, "no-such-defaults")
+    if options.only == "changes" and any(description.records[name].nature == "document" for name in records):
+        raise WrongUse(
+            "--only changes: a posted document never changes",
+            "Leave it out, or undo the load that posted it.",
+            "wrong-command-line",
+        )
+    if options.match_on is not None and not any(
+        options.match_on in description.records[name].fields
+        or other_code_named(description.records[name], options.match_on)
+        for name in records
+    ):
+        match_group(description.records[records[0]], options.match_on)
+
+
+def ready_rows(
+    rows: Rows, base: ExportBase | None, state: SystemState, options: LoadOptions, conventions: Conventions
+) -> Ready:
+    """Makes rows ready for the checks; each step works on what the one before has put right.
+
+    Args:
+        base: what the sheet was exported with, or None where it did not come from an export.
+    """
+    record = rows.record
+    remarks: list[str] = []
+    dotted = other_code_named(record, options.match_on) if options.match_on is not None else None
+    # Where the key column holds other codes, the list of keys proves nothing of them.
+    only = None if dotted is None else [name for name in rows.fields if name not in record.key]
+    rows = repair(rows, state, conventions.spellings, only)
+    if base is not None and all(name in base.rows.columns for name in record.key):
+        rows = with_exported_keys(rows, base.rows)
+    if options.match_on is not None and options.match_on in record.fields and record.key != (options.match_on,):
+        rows = match_rows(rows, options.match_on, state)
+    elif dotted is not None:
+        rows = match_other_codes(rows, dotted, state)
+    if rows.has_key and len(record.key) == 1 and (source := rows.sources.get(record.key[0])) and source.make:
+        rows, said = with_found_keys(rows, state, options)
+        remarks += said
+    rows = fill_keys(rows, partial(behind, rows, state))
+    now: pl.DataFrame | None = None
+    if base is not None and rows.has_key and all(name in base.rows.columns for name in record.key):
+        fields = [name for name in rows.fields if name not in record.key]
+        now = state.having(record, fields, record.key[0], rows.values[record.key[0]])
+        stood = effective_base(record, base, now)
+        rows = without_untouched(rows.with_findings(find_renamed(rows, stood)), stood)
+        done = only_edited(rows, stood, now, options.clash, options.blanks == "clear")
+        rows = done.rows
+        remarks += done.remarks
+        if options.blanks == "clear":
+            # In rows that were not exported, every blank counts.
+            rows = clear_blanks(rows, ~_exported(rows, stood))
+    elif options.blanks == "clear":
+        rows = clear_blanks(rows)
+    rows = rows.with_findings(find_changed_names(rows, state, now is not None))
+    # Documents are new or posted as a whole: a single row of one is never left out.
+    is_document = record.is_posted
+    rows, left = choose_rows(rows, replace(options, only=None) if is_document else options, state)
+    remarks += left
+    sets = [each for each in state.description.defaults.values() if _is_used(each, record.name, options)]
+    known: list[pl.Series] = []
+
+    def new() -> pl.Series:
+        if not known:
+            known.append(is_new(rows, state))
+        return known[0]
+
+    rows = filled_rows(rows, state, new, sets, conventions)
+    # Documents are numbered one after the other: their numbers are nearly the same for a reason.
+    if rows.has_key and not is_document:
+        rows = rows.with_findings(
+            [*find_near_keys(rows, state, new, options.new_codes), *find_repeated(rows, state, new)]
+        )
+    created: tuple[Consequence, ...] = ()
+    if options.create:
+        rows, created = created_rows(rows, options.create, state)
+    rows, ended, said = follow_periods(rows, state, new)
+    created, remarks = (*created, *ended), [*remarks, *said]
+    return Ready(rows, tuple(remarks), created, now)
+
+
+def _exported(rows: Rows, base: pl.DataFrame) -> pl.Series:
+    key = list(rows.record.key)
+    there = base.select(key).unique().with_columns(pl.lit(True).alias("is exported"))
+    joined = rows.values.select(key).join(there, on=key, how="left", maintain_order="left")
+    return joined["is exported"].fill_null(False)
+
+
+def _is_used(each: DefaultSet, record: str, options: LoadOptions) -> bool:
+    return each.record == record and (each.where is not None or each.name in options.defaults)
+
+
+def behind(rows: Rows, state: SystemState, reference: str, name: str) -> pl.Series:
+    """What the rows that a field refers to have in another field."""
+    return behind_rows(rows, state, reference, name)[1]["value there"]
+
+
+def filled_rows(
+    rows: Rows, state: SystemState, new: Callable[[], pl.Series], sets: Sequence[DefaultSet], conventions: Conventions
+) -> Rows:
+    """The rows with defaults, made values, and what other rows give them.
+
+    Args:
+        new: Boolean for each row: the system does not have it.
+        sets: the defaults that are used.
+    """
+    record = rows.record
+    rows = make_values(rows, state.names_of, lambda field: state.whole(record, field), new, sets, conventions)
+    # What was filled in goes the same way as cells: names become codes.
+    filled = {each.field for each in rows.defaulted} | {name for name, source in rows.sources.items() if source.make}
+    if references := {name for name in filled if record.fields[name].to}:
+        rows = repair(rows, state, conventions.spellings, references)
+    if any(field.same_as or field.default_from for field in record.fields.values()) and rows.has_key:
+        rows = fill_same(rows, new(), partial(behind, rows, state))
+    return rows

@@ -1,0 +1,278 @@
+"""Finds the system's rows for the sheet's rows, and picks the sheet's rows that are loaded."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import polars as pl
+
+from kotrel.core.columns import ROW, clearing
+from kotrel.core.description.model import Record
+from kotrel.core.errors import WrongUse
+from kotrel.core.phrases import count, listed_and
+from kotrel.core.resolving.other_codes import found_keys, same_kind
+from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of
+from kotrel.core.rows.load_options import LoadOptions
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState, is_new
+from kotrel.core.similarity import nearest
+
+
+def match_group(record: Record, name: str) -> tuple[str, ...]:
+    """The fields by which rows are found with ``--match-on NAME``.
+
+    A field of ``also_known_by`` needs the others of its group: a vendor's code means nothing without the vendor.
+
+    Raises:
+        WrongUse: the record has no such field, or it is its own key.
+    """
+    if name not in record.fields:
+        close = nearest(name, record.fields)
+        raise WrongUse(
+            f"{record.name} has no field “{name}” to match on",
+            f"Did you mean {close}?" if close else f"kotrel records {record.name} lists them.",
+            "no-such-field",
+        )
+    if record.key == (name,):
+        raise WrongUse(f"{name} is already the key: rows are matched on it anyway", "", "wrong-command-line")
+    return next((group for group in record.also_known_by if name in group), (name,))
+
+
+def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
+    """Gives rows their key from the system by another field; none found, or several, is an error.
+
+    A row that the system does not hold can be new if the sheet has a key for it.
+    """
+    record = rows.record
+    group = match_group(record, name)
+    key = list(record.key)
+    missing = [each for each in group if each not in rows.fields]
+    if missing:
+        titles = listed_and([f"“{record.fields[each].title}”" for each in missing])
+        message = f"no column is headed {titles}, which rows are to be matched on"
+        return rows.with_findings(
+            [rows.sheet_finding("error", "no-key-column", "the column to match on is missing", message)]
+        )
+    there = _holders(record, group, rows, state)
+    many = there.group_by(group).agg(
+        pl.concat_str(key, separator=" / ").sort().alias("all keys"), pl.len().alias("times found")
+    )
+    found = there.unique(subset=list(group), keep="any").select(*group, *(pl.col(k).alias(f"found {k}") for k in key))
+    known = [k for k in key if k in rows.fields]
+    joined = (
+        rows.values.select(ROW, *known, *(each for each in group if each not in known))
+        .join(found, on=list(group), how="left", maintain_order="left")
+        .join(many, on=list(group), how="left", maintain_order="left")
+    )
+    field = record.fields[name]
+    said = listed_and([record.fields[each].title.lower() for each in group])
+    findings = []
+    twice = joined["times found"].fill_null(0) > 1
+    if twice.any():
+        part = joined.filter(twice)
+        messages = [
+            f"{listed_and(keys[:3])} all have it" if len(keys) > 2 else f"{listed_and(keys)} both have it"
+            for keys in part["all keys"]
+        ]
+        cells = cells_of(part[ROW], part[name], messages)
+        findings.append(rows.group("error", "not-unique", f"several rows have this {said}", name, cells))
+    none = joined["times found"].is_null()
+    keyless = (
+        none if len(known) < len(key) else none & joined.select(pl.any_horizontal(pl.col(key).is_null())).to_series()
+    )
+    made = all(k in rows.fields or k in rows.sources for k in key) and any(
+        rows.sources[k].make for k in key if k in rows.sources
+    )
+    if keyless.any() and not made:
+        message = f"the system has no {record.title.lower()} with this {said}; a new one needs {listed_and(key)} too"
+        blank = rows.values[name].is_null()
+        findings += rows.where("error", "not-found", f"nothing has this {said}", field, keyless & ~blank, message)
+        findings += rows.where("error", "missing", "must be filled", field, keyless & blank, "rows are matched on it")
+    for k in known:
+        other = (joined[k] != joined[f"found {k}"]).fill_null(False) & ~twice
+        if other.any():
+            part = joined.filter(other)
+            messages = [f"this {said} belongs to {one}; a load never changes a key" for one in part[f"found {k}"]]
+            cells = cells_of(part[ROW], part[k], messages)
+            findings.append(rows.group("error", "other-key", f"not the key that belongs to the {said}", k, cells))
+    keys = [pl.coalesce(k, f"found {k}").alias(k) if k in known else pl.col(f"found {k}").alias(k) for k in key]
+    values = rows.values.with_columns(joined.select(keys).get_columns())
+    # A row whose key is not found keeps its own; the finding says why it cannot be loaded.
+    return replace(rows, values=values).with_findings(findings)
+
+
+def other_code_named(record: Record, name: str) -> tuple[str, str] | None:
+    """``item_code.code``, or ``item_code`` alone, → the record and field of codes elsewhere that lead to this record's rows."""
+    return next((dotted for dotted in record.other_codes if name in (".".join(dotted), dotted[0])), None)
+
+
+def match_other_codes(rows: Rows, dotted: tuple[str, str], state: SystemState) -> Rows:
+    """Rows whose key column holds other codes get the keys that these lead to; one that leads nowhere is an error."""
+    record, key = rows.record, rows.record.key[0]
+    if key not in rows.fields:
+        return rows
+    about = state.description.records[dotted[0]]
+    reference = next(each.name for each in about.references if each.to == record.name and not each.within)
+    held = state.having(about, [reference], dotted[1], rows.values[key])
+    meant: dict[str, list[str]] = {}
+    for code, item in held.select(dotted[1], reference).drop_nulls().unique().sort(reference).iter_rows():
+        meant.setdefault(code, []).append(item)
+    codes = {code: items[0] for code, items in meant.items() if len(items) == 1}
+    title = about.fields[dotted[1]].title.lower()
+    several = rows.values.filter(pl.col(key).is_in([code for code in meant if code not in codes]))
+    unknown = rows.values[key].is_not_null() & ~rows.values[key].is_in(list(meant)).fill_null(False)
+    findings = rows.where(
+        "error", "not-found", f"nothing has this {title}", record.fields[key], unknown,
+        f"the system has no {record.title.lower()} with this {title}",
+    )  # fmt: skip
+    if several.height:
+        messages = [f"{listed_and(meant[code][:5])} all have it: say which is meant" for code in several[key]]
+        cells = cells_of(several[ROW], several[key], messages)
+        findings.append(rows.group("error", "not-unique", f"several rows have this {title}", key, cells))
+    letter = rows.letters.get(key, "")
+    after = rows.values[key].replace(codes)
+    cells = rows.values.select(
+        ROW, pl.col(key).alias("before"), after.alias("after"), pl.lit(f"the item that has this {title}").alias("proof")
+    ).filter(pl.col("before").is_in(list(codes)))
+    repairs = (
+        [RepairGroup("other-code", "other codes replaced by the code", key, letter, cells)] if cells.height else []
+    )
+    values = rows.values.with_columns(after.alias(key))
+    return replace(rows, values=values, repairs=(*rows.repairs, *repairs)).with_findings(findings)
+
+
+def with_found_keys(rows: Rows, state: SystemState, options: LoadOptions) -> tuple[Rows, list[str]]:
+    """Rows whose code is to be made, but which the system has by their other codes: they keep that row's code."""
+    key = rows.record.key[0]
+    keys, several = found_keys(rows, state)
+    findings = []
+    if several:
+        places = sorted(several)
+        messages = [f"{listed_and(several[place][:3])} have its codes: say which is meant" for place in places]
+        cells = cells_of([rows.values[ROW][place] for place in places], None, messages)
+        findings.append(rows.group("error", "not-unique", "several rows have these codes", key, cells))
+    if options.duplicates == "error":
+        findings += _twice(rows, keys)
+    known = int(keys.is_not_null().sum())
+    remarks = (
+        [f"{count(known, 'row')} found by other codes: no code is made for {'it' if known == 1 else 'them'}"]
+        if known
+        else []
+    )
+    values = rows.values.with_columns(pl.coalesce(pl.col(key), keys).alias(key)) if known else rows.values
+    return replace(rows, values=values).with_findings(findings), remarks
+
+
+def _twice(rows: Rows, keys: pl.Series) -> list[FindingGroup]:
+    """Rows that would each get a code, although their other codes are the same."""
+    key = rows.record.key[0]
+    identified = _identified(rows)
+    if "other codes" not in identified.columns:
+        return []
+    same = identified.select(pl.lit(rows.values[ROW]).alias(ROW), "other codes").filter(keys.is_null()).drop_nulls()
+    twice = same.filter(pl.col("other codes").is_duplicated())
+    if not twice.height:
+        return []
+    numbers = dict(twice.group_by("other codes").agg(ROW).iter_rows())
+    letter = rows.letters.get(key)
+    messages = []
+    for row, code in twice.iter_rows():
+        others = [rows.table.place(other, letter) for other in numbers[code] if other != row]
+        messages.append(f"{listed_and(others[:3])} has the same other codes: both would get a code of their own")
+    cells = cells_of(twice[ROW], None, messages)
+    return [rows.group("error", "twice-in-sheet", "twice in the sheet", key, cells)]
+
+
+def _holders(record: Record, group: tuple[str, ...], rows: Rows, state: SystemState) -> pl.DataFrame:
+    """The system's rows, with the group's fields and the key; a barcode may be in any of the barcode fields."""
+    last = group[-1]
+    wanted = list(dict.fromkeys((*record.key, *group)))
+    found = [state.having(record, group, last, rows.values[last]).select(wanted)]
+    if len(group) == 1:
+        for other in same_kind(record, last):
+            if other == last:
+                continue
+            there = state.having_any(record, other)
+            if record.fields[other].kind == "list":
+                there = there.with_columns(pl.col(other).str.split("; ")).explode(other)
+            found.append(there.select(*record.key, pl.col(other).alias(last)).select(wanted))
+    return pl.concat(found).drop_nulls(list(group)).unique()
+
+
+def choose_rows(rows: Rows, options: LoadOptions, state: SystemState) -> tuple[Rows, list[str]]:
+    """The rows to load, and what was left out, in words."""
+    remarks: list[str] = []
+    if not rows.has_key:
+        return rows, remarks
+    if options.duplicates != "error":
+        rows, left = _without_doubles(rows, options.duplicates)
+        if left:
+            remarks.append(
+                f"{count(len(left), 'row')} left out: the {options.duplicates} row with each key is used ({_few(left)})"
+            )
+    if options.only is not None:
+        new = is_new(rows, state)
+        wanted = new if options.only == "new" else ~new
+        left = rows.values.filter(~wanted)[ROW].to_list()
+        if left:
+            rows = replace(rows.only(wanted), left_out=len(left))
+            what = "already there" if options.only == "new" else "not there yet"
+            remarks.append(f"{count(len(left), 'row')} left out, {what} ({_few(left)})")
+    return rows, remarks
+
+
+def _few(rows: list[int]) -> str:
+    some = ", ".join(str(row) for row in rows[:5])
+    return f"row{'' if len(rows) == 1 else 's'} {some}" + (f" and {len(rows) - 5:,} more" if len(rows) > 5 else "")
+
+
+def _without_doubles(rows: Rows, which: str) -> tuple[Rows, list[int]]:
+    key = list(rows.record.key)
+    keyed = rows.values.select(pl.all_horizontal(pl.col(key).is_not_null())).to_series()
+    places = _identified(rows).with_row_index("sheet place")
+    key = [name for name in places.columns if name != "sheet place"]
+    if len(key) > len(rows.record.key):
+        keyed = places.select(pl.any_horizontal(pl.col(key).is_not_null())).to_series()
+    counts = places.group_by(key).agg(
+        (pl.col("sheet place").min() if which == "first" else pl.col("sheet place").max()).alias("place kept")
+    )
+    keep = places.join(counts, on=key, how="inner", maintain_order="left", nulls_equal=True)
+    wanted = (keep["sheet place"] == keep["place kept"]) | ~keyed
+    return rows.only(wanted), rows.values.filter(~wanted)[ROW].to_list()
+
+
+def _identified(rows: Rows) -> pl.DataFrame:
+    """What identifies each row: its key or, where that is to be made, the first filled group of other codes."""
+    key = list(rows.record.key)
+    if len(key) > 1 or not (source := rows.sources.get(key[0])) or not source.make:
+        return rows.values.select(key)
+    groups = [group for group in rows.record.also_known_by if all(name in rows.fields for name in group)]
+    texts = [
+        pl.when(pl.all_horizontal(pl.col(group).is_not_null())).then(
+            pl.concat_str(pl.lit(" ".join(group)), *group, separator="\x1f")
+        )
+        for group in groups
+    ]
+    other = pl.when(pl.col(key[0]).is_null()).then(pl.coalesce(*texts)) if texts else pl.lit(None, pl.String)
+    return rows.values.select(*key, other.alias("other codes"))
+
+
+def clear_blanks(rows: Rows, among: pl.Series | None = None) -> Rows:
+    """Marks blank cells to clear what the system has, in every field that a column feeds and that may be blank.
+
+    Args:
+        among: Boolean for each row, if only some are meant.
+    """
+    marks = []
+    for name in rows.fields:
+        field = rows.record.fields[name]
+        if name in rows.record.key or field.is_kept or name not in rows.letters or field.must == "always":
+            continue
+        blank = rows.values[name].is_null()
+        if among is not None:
+            blank = blank & among
+        if clearing(name) in rows.values.columns:
+            blank = blank | rows.values[clearing(name)]
+        if blank.any():
+            marks.append(blank.alias(clearing(name)))
+    return replace(rows, values=rows.values.with_columns(marks)) if marks else rows

@@ -1,0 +1,280 @@
+"""Three-way comparison: what the sheet was exported with, what the system holds now, and what the sheet says.
+
+Only cells that were edited in the sheet are loaded. What has changed in the system since and was not edited stays as it
+is. A cell edited here and changed there is a clash: it is reported with all three values, so that nobody's change is lost.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import polars as pl
+
+from kotrel.core.columns import ROW, clearing
+from kotrel.core.description.in_words import shown_column
+from kotrel.core.description.model import Field, Record
+from kotrel.core.phrases import count
+from kotrel.core.rows.findings import FindingGroup, RepairGroup
+from kotrel.core.rows.rows import Rows
+from kotrel.core.values.spreadsheet_damage import could_become
+
+Clash = Literal["sheet", "system"] | None
+
+
+@dataclass(frozen=True)
+class ExportBase:
+    """What a sheet was exported with.
+
+    Attributes:
+        rows: the record's rows as they were exported: String columns.
+        loaded: what was loaded from the same sheet since: the key and fields, blank where nothing was loaded, with
+            ``loaded FIELD`` (Boolean) for each; None where nothing was.
+    """
+
+    rows: pl.DataFrame
+    loaded: pl.DataFrame | None = None
+
+
+@dataclass(frozen=True)
+class RoundTrip:
+    """The rows of a sheet that came from an export, with only their edited cells.
+
+    Attributes:
+        rows: unedited cells are blank, so that they change nothing; clashes are findings.
+        remarks: what was left unchanged and why, in words.
+    """
+
+    rows: Rows
+    remarks: tuple[str, ...]
+
+
+def only_edited(
+    rows: Rows, base: pl.DataFrame, now: pl.DataFrame, clash: Clash = None, clear: bool = False
+) -> RoundTrip:
+    """Keeps only what was edited since the export.
+
+    Args:
+        base: what was exported, or loaded from the sheet since: the key and the fields the sheet carries.
+        now: what the system holds for these keys: the key and the same fields.
+        clash: whose value to use where both have changed it; with None it is an error.
+        clear: True where an emptied cell clears the value.
+    """
+    record = rows.record
+    key = list(record.key)
+    fields = [name for name in rows.fields if name not in key and name in base.columns]
+    others = base.select(
+        *key, *(pl.col(name).alias(f"was {name}") for name in fields), pl.lit(True).alias("is exported")
+    )
+    state = now.select(*key, *(pl.col(name).alias(f"now {name}") for name in fields), pl.lit(True).alias("is held"))
+    joined = rows.values.join(others.unique(key, keep="any"), on=key, how="left", maintain_order="left").join(
+        state.unique(key, keep="any"), on=key, how="left", maintain_order="left"
+    )
+    exported, there = joined["is exported"].fill_null(False), joined["is held"].fill_null(False)
+    columns: list[pl.Series] = []
+    findings: list[FindingGroup] = []
+    repairs: list[RepairGroup] = []
+    edited_rows = pl.Series([False], dtype=pl.Boolean).new_from_index(0, rows.values.height)
+    moved_cells = emptied_cells = clashed = 0
+    settled: dict[str, pl.Series] = {}
+    for name in fields:
+        field = record.fields[name]
+        was, stands, says = joined[f"was {name}"], joined[f"now {name}"], joined[name]
+        clears = joined[clearing(name)] if clearing(name) in joined.columns else None
+        differs = exported & says.ne_missing(was)
+        if not differs.any():
+            damaged = None
+        else:
+            damaged = _damaged(field, says, was, differs)
+            if damaged is not None:
+                differs = differs & ~damaged
+                settled[name] = damaged
+                repairs.append(_as_exported(rows, name, joined.filter(damaged)))
+        emptied = differs & says.is_null()
+        if clears is not None:
+            emptied = emptied & ~clears
+        edited = differs & ~emptied
+        if clears is not None:
+            # What is cleared in words is wanted blank, also where it was blank.
+            edited = edited | (exported & clears)
+        if emptied.any():
+            if clear and not field.is_kept:
+                edited = edited | emptied
+                clears = emptied if clears is None else emptied | clears
+            else:
+                emptied_cells += int(emptied.sum())
+        edited_rows = edited_rows | edited
+        moved = exported & there & stands.ne_missing(was)
+        if field.is_kept:
+            # What the system keeps has changed since; only an edited figure is worth reporting.
+            columns.append(_only(says, edited | ~exported, name))
+            continue
+        left_alone = moved & ~edited
+        moved_cells += int(left_alone.sum())
+        both = edited & moved & says.ne_missing(stands)
+        if both.any() and clash is None:
+            findings.append(_clashes(rows, name, joined.filter(both)))
+        elif both.any():
+            clashed += int(both.sum())
+            if clash == "system":
+                edited = edited & ~both
+                clears = None if clears is None else clears & ~both
+        if clears is not None:
+            columns.append(clears.alias(clearing(name)))
+        # A field that every row must have stays: it is unchanged, and blank it would be an error.
+        columns.append(says if field.must == "always" else _only(says, edited | ~exported, name))
+    gone = exported & ~there
+    if gone.any():
+        columns = _with_gone(columns, rows, gone, clash)
+        if clash is None:
+            findings += _gone(rows, gone & edited_rows)
+    values = rows.values.with_columns(columns)
+    done = replace(
+        rows,
+        values=values,
+        findings=(*_without(rows.findings, settled, joined[ROW]), *findings),
+        repairs=(*rows.repairs, *repairs),
+    )
+    leave = _leave(gone, edited_rows, clash)
+    remarks = _remarks(rows, base, exported, leave, moved_cells, emptied_cells)
+    if clashed:
+        whose = "the system's value stays" if clash == "system" else "the sheet's value is taken"
+        remarks.append(f"{count(clashed, 'value')} changed here and in the system since the export: {whose}")
+    return RoundTrip(done.only(~leave) if leave.any() else done, tuple(remarks))
+
+
+def _leave(gone: pl.Series, edited: pl.Series, clash: Clash) -> pl.Series:
+    """Rows that are gone from the system and are not to be added again."""
+    return gone if clash == "system" else gone & ~edited
+
+
+def _only(values: pl.Series, wanted: pl.Series, name: str) -> pl.Series:
+    return values.set(~wanted, None).alias(name)
+
+
+def _with_gone(columns: list[pl.Series], rows: Rows, gone: pl.Series, clash: Clash) -> list[pl.Series]:
+    """Rows that are added again are new rows: they need all their values, not only the edited ones."""
+    if clash != "sheet":
+        return columns
+    return [
+        column if column.dtype == pl.Boolean else column.zip_with(~gone, rows.values[column.name]) for column in columns
+    ]
+
+
+def _remarks(
+    rows: Rows, base: pl.DataFrame, exported: pl.Series, left: pl.Series, moved: int, emptied: int
+) -> list[str]:
+    key = list(rows.record.key)
+    remarks = [
+        f"compared with its export: {int(exported.sum()):,} of its {count(base.height, 'row')} are here; only edited cells are loaded"
+    ]
+    missing = base.select(key).join(rows.values.select(key), on=key, how="anti")
+    if missing.height:
+        names = missing.select(pl.concat_str(key, separator=" / ")).to_series().head(3).to_list()
+        more = f" and {missing.height - 3:,} more" if missing.height > 3 else ""
+        rows_not_here = count(missing.height, "exported row")
+        remarks.append(
+            f"{rows_not_here} not in the sheet ({', '.join(names)}{more}): they stay, because a load never deletes"
+        )
+    if moved:
+        remarks.append(
+            f"{count(moved, 'value')} changed in the system since the export and not edited here: left unchanged"
+        )
+    if emptied:
+        remarks.append(
+            f"{count(emptied, 'emptied cell')} left unchanged (to clear values: --blanks clear, or type (clear) in the cell)"
+        )
+    if left.any():
+        remarks.append(f"{count(int(left.sum()), 'row')} gone from the system since the export: left out")
+    return remarks
+
+
+def _clashes(rows: Rows, name: str, part: pl.DataFrame) -> FindingGroup:
+    title = "edited here, and changed in the system since the export"
+
+    def said(column: str) -> pl.Expr:
+        return shown_column(pl.col(column), rows.record.fields[name]).fill_null("blank")
+
+    cells = part.select(
+        ROW,
+        said(name).alias("value"),
+        pl.format(
+            "{} at the export, {} now in the system, {} in the sheet; choose with --clash sheet or --clash system",
+            said(f"was {name}"),
+            said(f"now {name}"),
+            said(name),
+        ).alias("message"),
+        pl.lit(None, pl.String).alias("suggestion"),
+    )
+    return rows.group("error", "clash", title, name, cells)
+
+
+def _gone(rows: Rows, edited: pl.Series) -> list[FindingGroup]:
+    message = "edited here, but no longer in the system: --clash sheet adds it again, --clash system leaves it out"
+    field = rows.record.fields[rows.record.key[0]]
+    return rows.where("error", "gone", "gone from the system since the export", field, edited, message)
+
+
+# --- damage by a spreadsheet is not an edit -----------------------------------------------------------------------
+
+
+def _damaged(field: Field, says: pl.Series, was: pl.Series, differs: pl.Series) -> pl.Series | None:
+    """Where the sheet has what a spreadsheet makes of the exported value: lost zeros, a date, dropped digits."""
+    if field.is_decimal or field.kind in ("date", "moment", "yes_no", "choice"):
+        return None
+    pairs = pl.DataFrame({"says": says, "was": was}).filter(differs).drop_nulls().unique()
+    broken = [(one, other) for one, other in pairs.iter_rows() if could_become(other, one)]
+    if not broken:
+        return None
+    known = pl.DataFrame(broken, schema={"says": pl.String, "was": pl.String}, orient="row").with_columns(
+        pl.lit(True).alias("broken")
+    )
+    joined = pl.DataFrame({"says": says, "was": was}).join(known, on=["says", "was"], how="left", maintain_order="left")
+    return joined["broken"].fill_null(False) & differs
+
+
+def _as_exported(rows: Rows, name: str, part: pl.DataFrame) -> RepairGroup:
+    cells = part.select(
+        ROW,
+        pl.col(name).alias("before"),
+        pl.col(f"was {name}").alias("after"),
+        pl.format("the spreadsheet made it from {}, which was exported and stays", pl.col(f"was {name}")).alias(
+            "proof"
+        ),
+    )
+    return RepairGroup("as-exported", "cells restored as they were exported", name, rows.letters.get(name, ""), cells)
+
+
+def _without(findings: Sequence[FindingGroup], settled: dict[str, pl.Series], row: pl.Series) -> list[FindingGroup]:
+    """Leaves out findings on cells that the export explains."""
+    kept: list[FindingGroup] = []
+    for group in findings:
+        if group.field in settled:
+            explained = row.filter(settled[group.field]).implode()
+            group = replace(group, cells=group.cells.filter(~pl.col(ROW).is_in(explained)))
+        if group.count:
+            kept.append(group)
+    return kept
+
+
+def effective_base(record: Record, export: ExportBase, now: pl.DataFrame) -> pl.DataFrame:
+    """What the sheet is compared with: the export, with what was loaded from the sheet since."""
+    base, loaded = export.rows, export.loaded
+    if loaded is None or not loaded.height:
+        return base
+    key = list(record.key)
+    fields = [name for name in loaded.columns if name not in key and not name.startswith("loaded ")]
+    joined = (
+        base.join(loaded.select(*key, *(pl.col(n).alias(f"new {n}") for n in fields), *(f"loaded {n}" for n in fields)),
+                  on=key, how="full", coalesce=True)
+        .join(now.select(*key, *(pl.col(n).alias(f"now {n}") for n in fields if n in now.columns)), on=key, how="left")
+    )  # fmt: skip
+    columns = []
+    for name in fields:
+        if name not in base.columns or name not in now.columns:
+            continue
+        taken_back = pl.col(f"now {name}").eq_missing(pl.col(name))
+        ours = pl.col(f"loaded {name}").fill_null(False) & ~taken_back
+        columns.append(pl.when(ours).then(pl.col(f"new {name}")).otherwise(pl.col(name)).alias(name))
+    return joined.with_columns(columns).select(base.columns)

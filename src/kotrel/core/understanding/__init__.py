@@ -1,1 +1,0 @@
-"""From a table to rows: which column feeds which field, and each value read as its field's kind."""

@@ -1,0 +1,274 @@
+"""Collects count sheets: any order, more than once, workbooks and text files, and a hand scanner's lists."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from kotrel.core.counting.entries import Known, KnownPlaces, Sheet, collect
+from kotrel.core.counting.frames import NUMBER, line_frame
+from kotrel.core.counting.variance import Entry, Key
+from kotrel.core.description.model import Record
+from kotrel.core.errors import OutOfReach, WrongData
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.values.dates import moment_text
+from kotrel.counting.count_files import Count, CountedFile, open_count
+from kotrel.counting.count_sheets import STAMP
+from kotrel.counting.sheet_rows import Wish, prepared_files, rows_of
+from kotrel.sheets.ooxml.stamps import stamp_of
+from kotrel.systems.interface import Reading, Step
+from kotrel.workspace.settings import Workspace
+
+
+class KnownItems:
+    """Units, conversions and tracking of items; what was asked for once is remembered as long as the count is collected."""
+
+    def __init__(
+        self, reading: Reading, workspace: Workspace, item: Record, bins: frozenset[tuple[str, str]] | None
+    ) -> None:
+        self._reading = reading
+        self._item = item
+        self._convertible = workspace.description.conversions is not None
+        self._known = Known({}, {}, {}, bins)
+        self._asked: set[str] = set()
+
+    def known_of(self, codes: pl.Series) -> Known:
+        """What is known of these items, and of those asked for before."""
+        self.learn(codes)
+        return self._known
+
+    def learn(self, codes: pl.Series) -> None:
+        """Asks for those that were not asked for yet."""
+        new = [code for code in codes.drop_nulls().unique().to_list() if code not in self._asked]
+        if not new:
+            return
+        self._asked.update(new)
+        item, key = self._item, self._item.key[0]
+        asked = pl.Series(key, new, dtype=pl.String)
+        wanted = [name for name in (key, "unit", "lot_tracked", "serial_tracked") if name in item.fields]
+        units, factors, tracked = dict(self._known.units), dict(self._known.factors), dict(self._known.tracked)
+        for row in self._reading.read(item.name, wanted, (key, asked)).iter_rows(named=True):
+            units[row[key]] = row.get("unit") or ""
+            tracked[row[key]] = tuple(what for what in ("lot", "serial") if row.get(f"{what}_tracked") == "yes")
+        if self._convertible:
+            held = self._reading.read("unit_conversion", ["item", "unit", "factor"], ("item", asked)).drop_nulls()
+            factors |= {(code, unit): Decimal(factor) for code, unit, factor in held.iter_rows()}
+        self._known = Known(units, factors, tracked, self._known.bins)
+
+    def read(
+        self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None, filled: Any = None
+    ) -> pl.DataFrame:
+        """The system's rows; that items which are known exist is not asked again."""
+        key = self._item.key[0]
+        if record == self._item.name and list(fields) == [key] and among is not None and among[0] == key:
+            codes = among[1].drop_nulls().unique()
+            if all(code in self._known.units for code in codes.to_list()):
+                return pl.DataFrame({key: codes})
+        return self._reading.read(record, fields, among, filled)
+
+
+@dataclass(frozen=True)
+class CollectedFile:
+    """What became of one file.
+
+    Attributes:
+        status: ``collected``, ``again`` (its content is collected already), or ``refused`` (nothing of it is taken).
+        replaced: lines that the same sheet had before.
+        sheets: its sheets that count, each with what was found in it.
+        not_read: why a sheet of it is not read, in words.
+        beside: another list of its name was collected before, and stays.
+    """
+
+    path: Path
+    status: str
+    lines: int = 0
+    blank: int = 0
+    finds: int = 0
+    replaced: int = 0
+    sheets: tuple[Rows, ...] = ()
+    not_read: tuple[str, ...] = ()
+    beside: bool = False
+
+
+def collect_files(
+    name: str, files: Sequence[Path], wish: Wish, workspace: Workspace, who: str, now: datetime, step: Step
+) -> list[CollectedFile]:
+    """Collects files into a count. A file with an error in a line is not taken at all: nothing is counted by halves.
+
+    Raises:
+        WrongUse: there is no such count.
+        OutOfReach: a file cannot be read.
+    """
+    done: list[CollectedFile] = []
+    with workspace.system().reading() as reading, open_count(workspace.hidden, name) as count:
+        places = count.place_frame()
+        known_places = KnownPlaces(places)
+        bins = _bins(reading, workspace)
+        frozen_day = count.about()["frozen_at"][:10]
+        items = KnownItems(reading, workspace, _item(workspace), bins)
+        items.learn(places["item"])
+        state = SystemState(workspace.description, items.read)
+        for path, tables, prepared in prepared_files(files, workspace, state, wish, now):
+            step(f"collecting {path.name}")
+            stamp = stamp_of(path, STAMP)
+            fingerprint = _fingerprint(path) + ("" if stamp else _said_of(wish))
+            known_files = count.files()
+            if any(each.fingerprint == fingerprint for each in known_files):
+                done.append(CollectedFile(path, "again"))
+                continue
+            source, round_ = _source_of(stamp, name, path, wish, known_files)
+            warehouses = known_places.warehouses
+            only = next(iter(warehouses)) if len(warehouses) == 1 else None
+            sheet = Sheet(round_, _warehouse_of(path, wish, only, warehouses), wish.counted_at,
+                          wish.day or (frozen_day if now.date().isoformat() == frozen_day else None), wish.as_expected)  # fmt: skip
+            read, not_read = (
+                ([prepared], list[str]())
+                if prepared is not None
+                else rows_of(path, tables, workspace, state, reading, places, wish, sheet.warehouse, now)
+            )
+            counted = [rows if wish.counter is None else _with_counter(rows, wish.counter) for rows in read]
+            found = [collect(rows, known_places, items.known_of(rows.values["item"]), sheet) for rows in counted]
+            sheets = tuple(each.rows for each in found)
+            if any(group.severity == "error" for rows in sheets for group in rows.findings):
+                done.append(CollectedFile(path, "refused", sheets=sheets, not_read=tuple(not_read)))
+                continue
+            lines = pl.concat([each.lines for each in found])
+            finds = [find for each in found for find in each.finds]
+            if finds:
+                numbers = _add_finds(count, finds, places, reading, workspace)
+                there = [replace(entry, place=number) for (_, entry), number in zip(finds, numbers, strict=True)]
+                lines = pl.concat([lines, line_frame(there)])
+                places = count.place_frame()
+                known_places = KnownPlaces(places)
+            at, blank = moment_text(now.replace(tzinfo=None)), sum(each.blank for each in found)
+            aside = 0
+            if not stamp:
+                source, aside = _among_its_like(count, source, set(lines[NUMBER].to_list()), path, wish.corrected)
+            replaced = aside + count.collect(CountedFile(0, path.name, source, fingerprint, at, who, round_), lines)
+            done.append(
+                CollectedFile(
+                    path,
+                    "collected",
+                    lines.height,
+                    blank,
+                    len(finds),
+                    replaced,
+                    sheets,
+                    tuple(not_read),
+                    " #" in source,
+                )
+            )
+    return done
+
+
+def _fingerprint(path: Path) -> str:
+    try:
+        return hashlib.sha256(path.read_bytes()).hexdigest()
+    except OSError as error:
+        raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
+
+
+def _source_of(stamp: str | None, name: str, path: Path, wish: Wish, files: Sequence[CountedFile]) -> tuple[str, int]:
+    """What identifies the sheet a file is, and the round it belongs to.
+
+    Raises:
+        WrongData: it is a sheet of another count.
+    """
+    last = max((each.round for each in files), default=0)
+    if stamp is None or stamp.count("/") != 2:
+        again = last + 1 if wish.recount else 0
+        return f"file {path.resolve()}{_said_of(wish)}{f' round {again}' if again else ''}", again
+    of, number, round_ = stamp.split("/")
+    if of != name:
+        raise WrongData(
+            f"{path} is a sheet of the count {of}, not of {name}", f"kotrel count collect {of} {path}", "other-count"
+        )
+    return f"sheet {number}", int(round_)
+
+
+def _said_of(wish: Wish) -> str:
+    """Where the user says that an unstamped list was counted: the same codes elsewhere are another list."""
+    return "".join(f" in {where}" for where in (wish.warehouse, wish.bin) if where)
+
+
+def _among_its_like(count: Count, source: str, places: set[int], path: Path, corrected: bool) -> tuple[str, int]:
+    """The source of an unstamped list, and how many lines of lists of that name it takes the place of.
+
+    A list with most of the places of an earlier one is that one, corrected; one with other places is another list: a scanner may
+    call each of them the same.
+
+    Raises:
+        WrongData: it has a few of the places of an earlier one, and nobody says whether it is a correction.
+    """
+    like = [each.source for each in count.files() if re.fullmatch(re.escape(source) + r"( #[0-9]+)?", each.source)]
+    old: list[str] = []
+    for each in like:
+        before = count.places_of(each)
+        if corrected or len(before & places) * 2 >= len(before):
+            old.append(each)
+        elif before & places:
+            raise WrongData(
+                f"{path} was collected before, and {len(before & places):,} of the {len(before):,} places that it had are in it again",
+                "Say --corrected if it takes the place of that; rename it if it is another list.",
+                "collected-before",
+            )
+    aside = sum(count.put_aside(each) for each in old)
+    left = [each.source for each in count.files()]
+    number = next(n for n in range(1, len(left) + 2) if (source if n == 1 else f"{source} #{n}") not in left)
+    return (source if number == 1 else f"{source} #{number}"), aside
+
+
+def _warehouse_of(path: Path, wish: Wish, only: str | None, known: set[str | None]) -> str | None:
+    """The warehouse of rows that say none: the one given, the count's only one, or the one in the file's name."""
+    if wish.warehouse is not None or only is not None:
+        return wish.warehouse or only
+    words = set(path.stem.replace("_", "-").upper().split("-"))
+    named = [code for code in known if code is not None and code.upper() in words]
+    return named[0] if len(named) == 1 else None
+
+
+def _with_counter(rows: Rows, counter: str) -> Rows:
+    filled = pl.col("counter").fill_null(pl.lit(counter)) if "counter" in rows.values.columns else pl.lit(counter)
+    return replace(rows, values=rows.values.with_columns(filled.alias("counter")))
+
+
+def _bins(reading: Reading, workspace: Workspace) -> frozenset[tuple[str, str]] | None:
+    """Warehouse and bin of all bins; None where the system has none."""
+    if "bin" not in workspace.description.records:
+        return None
+    return frozenset(reading.read("bin", ["warehouse", "code"]).drop_nulls().iter_rows())
+
+
+def _item(workspace: Workspace) -> Record:
+    ledger = workspace.description.stock_places
+    assert ledger is not None
+    return workspace.description.records[str(ledger.fields["item"].to)]
+
+
+def _add_finds(  # type: ignore[no-untyped-def]
+    count, finds: Sequence[tuple[Key, Entry]], places: pl.DataFrame, reading: Reading, workspace: Workspace
+) -> list[int]:
+    """Places for what was found where the count has none; nothing is expected there."""
+    item = _item(workspace)
+    codes = pl.Series("item", [key[0] for key, _ in finds], dtype=pl.String)
+    wanted = [name for name in (item.key[0], "unit", "category", "cost", item.called) if name and name in item.fields]
+    about = {
+        row[item.key[0]]: row for row in reading.read(item.name, wanted, (item.key[0], codes)).iter_rows(named=True)
+    }
+    costs = dict(places.filter(pl.col("item").is_in(codes.implode())).select("item", "cost").iter_rows())
+    rows: dict[Key, list[str | None]] = {}
+    for key, _ in finds:
+        facts = about.get(key[0], {})
+        cost = costs.get(key[0]) or facts.get("cost")
+        rows[key] = [*key, "0", cost, facts.get("unit"), facts.get(item.called or ""), facts.get("category")]
+    numbers = dict(zip(rows, count.add_finds(list(rows.values())), strict=True))
+    return [numbers[key] for key, _ in finds]

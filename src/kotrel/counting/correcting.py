@@ -1,0 +1,124 @@
+"""A correction by hand, with its reason; and the list of all counts."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from decimal import Decimal
+
+from kotrel.core.counting.variance import Entry, Place
+from kotrel.core.errors import WrongUse
+from kotrel.core.similarity import nearest
+from kotrel.core.values.dates import moment_text
+from kotrel.counting.count_files import DamagedCount, count_names, open_count
+from kotrel.counting.count_state import posted_places, settle_posts, state_of
+from kotrel.workspace.settings import Workspace
+
+AFTER_ALL = 1_000
+"""The round of a correction: it comes after every recount."""
+
+
+@dataclass(frozen=True)
+class Correction:
+    """Which place, what was counted there, and why."""
+
+    item: str
+    warehouse: str | None
+    bin: str | None
+    lot: str | None
+    serial: str | None
+    counted: Decimal
+    reason: str
+    at: str | None = None
+
+
+def correct(name: str, what: Correction, workspace: Workspace, who: str, now: datetime) -> Place:
+    """Corrects what was counted at one place; what was counted before stays on record.
+
+    Raises:
+        WrongUse: there is no such place in the count, or several, or it is posted already.
+    """
+    with workspace.system().reading() as reading, open_count(workspace.hidden, name) as count:
+        settle_posts(count, reading)
+        places = count.places()
+        fitting = [place for place in places if _fits(place, what)]
+        if not fitting:
+            close = nearest(what.item, [place.item for place in places])
+            raise WrongUse(
+                f"the count {name} has no such place",
+                f"Did you mean {close}?" if close and close != what.item else "",
+                "no-such-place",
+            )
+        if len(fitting) > 1:
+            first = ", ".join(
+                f"{place.warehouse} {place.bin or ''} {place.lot or place.serial or ''}".strip()
+                for place in fitting[:4]
+            )
+            raise WrongUse(
+                f"{what.item} is in several places: {first}",
+                "Say which one: --warehouse, --bin, --lot, --serial",
+                "which-place",
+            )
+        [place] = fitting
+        if place.number in posted_places(count, reading):
+            raise WrongUse(
+                f"{what.item} is posted already", "Undo that load first; that opens the count again.", "posted-already"
+            )
+        rounds = [entry.round for entry in count.entries() if entry.place == place.number and entry.round >= AFTER_ALL]
+        entry = Entry(place.number, max(rounds, default=AFTER_ALL - 1) + 1, what.counted, who, what.at, f"by hand, {moment_text(now.replace(tzinfo=None))}",
+                      what.reason)  # fmt: skip
+        count.correct(entry)
+        return place
+
+
+def _fits(place: Place, what: Correction) -> bool:
+    asked = (
+        ("item", what.item),
+        ("warehouse", what.warehouse),
+        ("bin", what.bin),
+        ("lot", what.lot),
+        ("serial", what.serial),
+    )
+    return all(value is None or getattr(place, name) == value for name, value in asked)
+
+
+@dataclass(frozen=True)
+class Listed:
+    """One count of the list."""
+
+    name: str
+    frozen_at: str
+    who: str
+    trading: bool
+    places: int
+    counted: int
+    posted: int
+    recount: int
+    damaged: bool = False
+
+
+def all_counts(workspace: Workspace) -> list[Listed]:
+    """Every count and how far it is."""
+    found: list[Listed] = []
+    for name in count_names(workspace.hidden):
+        try:
+            state = state_of(name, workspace)
+        except DamagedCount:
+            found.append(Listed(name, "", "", False, 0, 0, 0, 0, damaged=True))
+            continue
+        counted = sum(1 for line in state.told if line.counted is not None) + state.quiet.height
+        recount = sum(1 for line in state.told if line.recount)
+        about = state.about
+        found.append(
+            Listed(
+                name,
+                about["frozen_at"],
+                about.get("who", ""),
+                state.trading,
+                state.places.height,
+                counted,
+                len(state.posted),
+                recount,
+            )
+        )
+    return found

@@ -1,0 +1,218 @@
+"""A physical count on the terminal and as JSON: what is frozen, collected, different, posted."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+from rich.table import Table
+from rich.text import Text
+
+from kotrel.core.changes.journal import load_name
+from kotrel.core.counting.variance import Place
+from kotrel.core.loading.load_model import Checked
+from kotrel.core.phrases import count, listed
+from kotrel.core.stock.sums import half_away
+from kotrel.counting.collecting import CollectedFile
+from kotrel.counting.correcting import Correction, Listed
+from kotrel.counting.freezing import Frozen
+from kotrel.counting.posting import Posting
+from kotrel.counting.variance_screen import plain_text, where_of
+from kotrel.loading.loads.documents_screen import money_text
+from kotrel.loading.sheets_in.findings_screen import show_checked
+from kotrel.screen.screen import Screen
+from kotrel.sheets.marking import mark, marked_name
+
+SHOWN = 25
+_WARNINGS = 4
+
+
+def show_frozen(screen: Screen, frozen: Frozen, trading: bool) -> None:
+    """What is to be counted, and what to know before."""
+    if screen.as_json:
+        screen.json({"count": frozen.name, "places": frozen.places, "items": frozen.items, "warehouses": list(frozen.warehouses),
+                     "value": f"{half_away(frozen.value, 2):f}", "frozen_at": frozen.frozen_at, "trading": trading, "remarks": list(frozen.remarks)})  # fmt: skip
+        return
+    how = "trading goes on: note the time at each line" if trading else "trading is stopped until it is posted"
+    screen.show(
+        Text(f"Count {frozen.name}", style="bold").append(f" · frozen {frozen.frozen_at[:16]} · {how}", style="")
+    )
+    where = f" in {listed(frozen.warehouses)}" if frozen.warehouses else ""
+    screen.show(
+        f"{count(frozen.places, 'place')}{where}, {count(frozen.items, 'item')}, value {money_text(frozen.value)}"
+    )
+    for remark in frozen.remarks:
+        screen.show(Text(f"  {remark}", style="yellow"))
+    screen.show(Text(f"Next: kotrel count sheets {frozen.name} -o sheets", style="dim"))
+
+
+def show_sheets(screen: Screen, name: str, written: Sequence[tuple[Path, int]]) -> None:
+    """The sheets that were written."""
+    if screen.as_json:
+        screen.json({"count": name, "files": [{"file": str(path), "lines": lines} for path, lines in written]})
+        return
+    for path, lines in written[:SHOWN]:
+        screen.show(f"Written: {path}   {count(lines, 'line')}")
+    if len(written) > SHOWN:
+        screen.show(f"  … {len(written) - SHOWN:,} more")
+    screen.show(Text(f"Next: count, fill in, save; then: kotrel count collect {name} FILES", style="dim"))
+
+
+def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], marked: bool) -> int:
+    """What became of each file; those with errors first. Returns the exit status."""
+    bad = [each for each in done if each.status == "refused"]
+    copies = [mark(each.sheets, marked_name(each.path)) for each in bad if each.sheets] if marked else []
+    if screen.as_json:
+        screen.json({
+            "count": name,
+            "files": [{"file": str(each.path), "status": each.status, "lines": each.lines, "blank": each.blank, "finds": each.finds,
+                       "replaced": each.replaced, "findings": _findings(each), "not_read": list(each.not_read), "beside": each.beside} for each in done],
+            "marked": [str(copy.path) for copy in copies],
+        })  # fmt: skip
+        return 1 if bad else 0
+    for each in bad:
+        screen.show(Text(f"{each.path.name}: nothing of it is taken", style="bold red"))
+        wrong = [rows for rows in each.sheets if any(group.severity == "error" for group in rows.findings)]
+        for rows in wrong:
+            show_checked(screen, Checked(rows), False, False, "right")
+            screen.show("")
+    for each in done:
+        if each.status == "again":
+            screen.show(f"{each.path.name}: collected already, counted once")
+        elif each.status == "collected":
+            parts = [f"{count(each.lines, 'line')} counted"]
+            parts += [f"{each.blank:,} blank, not counted"] if each.blank else []
+            parts += [f"{count(each.finds, 'find')} that no sheet had"] if each.finds else []
+            parts += [f"in place of {each.replaced:,} that this sheet had before"] if each.replaced else []
+            parts += ["beside an earlier list of this name, which has other places"] if each.beside else []
+            parts += [f"on {len(each.sheets):,} sheets"] if len(each.sheets) > 1 else []
+            screen.show(f"{each.path.name}: {', '.join(parts)}")
+        for said in (*each.not_read, *(_warnings(each) if each.status == "collected" else ())):
+            screen.show(Text(f"  {said}", style="yellow"))
+    for copy in copies:
+        screen.show(f"Marked copy: {copy.path}")
+    again = "fix those cells and collect those sheets again" if bad else f"kotrel count variance {name}"
+    screen.show(Text(f"Next: {again}", style="dim"))
+    return 1 if bad else 0
+
+
+def _warnings(each: CollectedFile) -> list[str]:
+    """What is doubtful in the sheets that were taken, a few lines for each kind."""
+    found = []
+    for rows in each.sheets:
+        for group in rows.findings:
+            for row, _, message, _ in group.cells.head(_WARNINGS).iter_rows():
+                place = f"{rows.table.address(row, group.letter)}: " if row else ""
+                found.append(f"{place}{message or group.title}")
+            if group.cells.height > _WARNINGS:
+                found.append(f"… {group.cells.height - _WARNINGS:,} more like it")
+    return found
+
+
+def _findings(each: CollectedFile) -> list[dict[str, Any]]:
+    return [
+        {
+            "severity": group.severity,
+            "kind": group.kind,
+            "sheet": rows.table.sheet,
+            "row": row,
+            "field": group.field,
+            "value": value,
+            "message": message,
+        }
+        for rows in each.sheets
+        for group in rows.findings
+        for row, value, message, _ in group.cells.iter_rows()
+    ]
+
+
+def show_corrected(screen: Screen, name: str, place: Place, what: Correction) -> None:
+    if screen.as_json:
+        screen.json({"count": name, "item": place.item, "counted": plain_text(what.counted), "reason": what.reason})
+        return
+    screen.show(f"{place.item} {where_of(place)}: {plain_text(what.counted)} {place.unit}, by hand ({what.reason})")
+    screen.show(Text(f"Next: kotrel count variance {name}", style="dim"))
+
+
+def show_posting(screen: Screen, planned: Posting) -> None:
+    """What a posting would do, before it asks."""
+    kinds: dict[str, list[Decimal]] = {}
+    for each in planned.adjusted:
+        kinds.setdefault(each.why, []).append(half_away(each.adjustment * each.line.place.cost, 2))
+    for why, values in kinds.items():
+        screen.show(f"  {why}: {count(len(values), 'line')}, value {money_text(sum(values, Decimal(0)))}")
+    screen.show(
+        f"  adjusted: {count(len(planned.changed), 'line')} in {listed(planned.documents) or ('the list of stock' if planned.changed else 'no document')}, net {money_text(planned.net)}"
+    )
+    state = planned.state
+    closed = {each.line.place.number for each in planned.adjusted}
+    left = [line for line in state.lines if line.place.number not in closed]
+    undecided = sum(1 for line in left if line.undecided)
+    out = sum(1 for each in planned.adjusted if each.line.recount)
+    if out:
+        screen.show(Text(f"  {count(out, 'line')} out of tolerance and not counted again", style="yellow"))
+    if left:
+        words = f", {undecided:,} of them to be counted again" if undecided else ""
+        screen.show(Text(f"  stay open: {count(len(left), 'line')}{words}", style="yellow"))
+
+
+def show_posted(screen: Screen, name: str, done: Posting, output: str | None) -> int:
+    """What was posted. Returns the exit status."""
+    if screen.as_json:
+        screen.json({"count": name, "status": done.status, "load": load_name(done.load) if done.load else None, "lines": len(done.adjusted),
+                     "adjusted": len(done.changed), "documents": done.documents, "net": f"{done.net:f}"})  # fmt: skip
+        return 1 if done.status == "refused" else 0
+    if done.status == "nothing to post":
+        screen.show("Nothing to post: every line that is counted and decided is posted already.")
+        screen.show(Text(f"Next: kotrel count variance {name}", style="dim"))
+        return 0
+    if done.status == "not posted":
+        screen.show("Nothing was posted.")
+        return 0
+    if done.status == "refused" and done.preview is not None:
+        screen.show(Text("Nothing was posted:", style="bold red"))
+        for checked in done.preview.checked:
+            if not checked.ok:
+                show_checked(screen, checked, False, False)
+        return 1
+    what = "Sent" if done.status == "sent" else "Posted"
+    screen.show(Text(f"{what}{f' as {load_name(done.load)}' if done.load else ''}", style="bold green"))
+    show_posting(screen, done)
+    for path in done.receipt.files if done.receipt is not None else ():
+        screen.show(f"  written for the program: {path}")
+    if output:
+        screen.show(f"Written: {output}")
+    if done.load:
+        name_of = load_name(done.load)
+        first = "kotrel stock --against" if done.documents and done.status == "posted" else "kotrel outcome"
+        screen.show(
+            Text(
+                f"Next: {first} {name_of}; kotrel undo {name_of} takes it back and opens the count again",
+                style="dim",
+            )
+        )
+    return 0
+
+
+def show_counts(screen: Screen, found: Sequence[Listed]) -> None:
+    """Every count and how far it is."""
+    if screen.as_json:
+        screen.json({"counts": [vars(each) for each in found]})
+        return
+    if not found:
+        screen.show("No counts yet. kotrel count freeze NAME begins one.")
+        return
+    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
+    for title in ("count", "frozen", "who", "", "places", "counted", "to count again", "posted"):
+        table.add_column(
+            title, justify="right" if title in ("places", "counted", "to count again", "posted") else "left"
+        )
+    for each in found:
+        if each.damaged:
+            table.add_row(Text(each.name), Text("its file is damaged", style="red"))
+            continue
+        table.add_row(Text(each.name), each.frozen_at[:16], Text(each.who), "trading" if each.trading else "stopped", f"{each.places:,}",
+                      f"{each.counted:,}", f"{each.recount:,}", f"{each.posted:,}")  # fmt: skip
+    screen.show(table)

@@ -1,0 +1,179 @@
+"""Where a count stands: what was counted, against what the system held at that time, and what is posted already."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from functools import cached_property
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.counting.classify_lines import left_lines, moved_of, parted, quiet_lines
+from kotrel.core.counting.frames import NUMBER, as_entries, as_places
+from kotrel.core.counting.selection import PLACE, classes
+from kotrel.core.counting.suspicions import suspected
+from kotrel.core.counting.variance import NOTHING_MOVED, Line, Tolerance, Totals, lines_of, totals_of
+from kotrel.core.errors import OutOfReach
+from kotrel.counting.count_files import Count, Post, open_count
+from kotrel.systems.interface import Reading
+from kotrel.workspace.settings import Workspace
+
+
+@dataclass(frozen=True)
+class State:
+    """A count as it stands.
+
+    Attributes:
+        places: all places; ``counted`` everything counted (see :mod:`kotrel.core.counting.frames`).
+        quiet: lines that were counted as expected, and ``left`` lines that were not counted (see
+            :class:`kotrel.core.counting.classify_lines.Parted`); ``told``: all others of which no posting is in force.
+        posted: place → the number of the load that posted it (0 where nothing had to change).
+        moved: places that moved since the freeze.
+        tolerance: how far its lines may be off, by the classes of the items today.
+    """
+
+    name: str
+    about: dict[str, str]
+    places: pl.DataFrame
+    counted: pl.DataFrame
+    quiet: pl.DataFrame
+    left: pl.DataFrame
+    told: list[Line]
+    posted: dict[int, int]
+    totals: Totals
+    moved: int
+    tolerance: Tolerance
+
+    @property
+    def trading(self) -> bool:
+        return self.about.get("trading") == "yes"
+
+    @cached_property
+    def lines(self) -> list[Line]:
+        """Every place that is not posted, counted or not, in their order."""
+        whole = [*quiet_lines(self.quiet), *left_lines(self.left), *self.told]
+        return sorted(whole, key=lambda line: line.place.number)
+
+    @property
+    def open_lines(self) -> list[Line]:
+        return [line for line in self.lines if line.place.number not in self.posted]
+
+
+def state_of(name: str, workspace: Workspace, second: str = "recount") -> State:
+    """Where a count stands, in one consistent look at the system."""
+    with workspace.system().reading() as reading, open_count(workspace.hidden, name) as count:
+        settle_posts(count, reading)
+        return read_state(count, reading, workspace, second)
+
+
+def read_state(count: Count, reading: Reading, workspace: Workspace, second: str) -> State:
+    """The same, within a look or a transaction that is open."""
+    about, places, counted = count.about(), count.place_frame(), count.line_frame()
+    posted = posted_places(count, reading)
+    open_ = places.filter(~pl.col(NUMBER).is_in(list(posted))) if posted else places
+    ledger, trading = workspace.description.ledger, about.get("trading") == "yes"
+    # With trading stopped, nothing should move; whether something did is worth a word.
+    knows = ledger is not None and "posted_at" in ledger.fields
+    now, since = held_now(open_, reading), _since(open_, about["frozen_at"], reading, knows)
+    parts = parted(open_, counted, trading, now, since)
+    tolerance = tolerance_now(workspace, reading)
+    moved = moved_of(parts.told, now, since) if knows else NOTHING_MOVED
+    told = lines_of(as_places(parts.told), as_entries(parts.lines), trading, moved, second, tolerance)
+    told = suspected(told, _factors([line.place.item for line in told if line.variance], reading, workspace))
+    quiet, left = parts.quiet, parts.left
+    totals = totals_of(told, tolerance, quiet.height, left.height)
+    keys = list(PLACE)
+    touched = open_.join(since, on=keys, how="semi", nulls_equal=True).height if knows else _other_now(open_, now)
+    return State(count.name, about, places, counted, quiet, left, told, posted, totals, touched, tolerance)
+
+
+def tolerance_now(workspace: Workspace, reading: Reading) -> Tolerance:
+    """The tolerance of counts, with the class of each item by the value of its stock now, where classes have their own."""
+    found = workspace.tolerance
+    return replace(found, class_of=classes(reading.ledger_sums(["item"]))) if found.by_class else found
+
+
+def held_now(places: pl.DataFrame, reading: Reading) -> pl.DataFrame:
+    """What the places hold now: ``PLACE`` and ``quantity``."""
+    sums = reading.ledger_sums(list(PLACE), [("item", places["item"].unique())])
+    return sums.with_columns(pl.lit(None, pl.String).alias(name) for name in PLACE if name not in sums.columns).select(
+        *PLACE, "quantity"
+    )
+
+
+def _since(places: pl.DataFrame, frozen_at: str, reading: Reading, knows: bool) -> pl.DataFrame:
+    """What has moved since the freeze at the items of these places; nothing where the system does not say."""
+    if not knows:
+        return pl.DataFrame(schema=dict.fromkeys((*PLACE, "quantity", "posted_at"), pl.String))
+    items = places["item"].unique()
+    moves = reading.movements_since(frozen_at, [("item", items)])
+    return moves.filter(pl.col("item").is_in(items.implode()))
+
+
+def _other_now(places: pl.DataFrame, now: pl.DataFrame) -> int:
+    """Places of which a system that does not say when goods move says another quantity now than at the freeze."""
+    both = places.join(now, on=list(PLACE), how="left", nulls_equal=True)
+    held, expected = (pl.col(name).cast(pl.Decimal(38, 12)) for name in ("quantity", "expected"))
+    return both.filter(held.fill_null(0) != expected).height
+
+
+def settle_posts(count: Count, reading: Reading) -> None:
+    """Finds out what became of a posting that was interrupted.
+
+    Raises:
+        OutOfReach: it is being posted right now.
+    """
+    if all(post.load is not None for post in count.posts()):
+        return
+    from filelock import FileLock, Timeout
+
+    try:
+        with FileLock(posting_lock(count.path), timeout=0):
+            _settle(count, reading)
+    except Timeout:
+        raise OutOfReach(
+            f"the count {count.name} is being posted right now", "Try again in a moment.", "count-busy"
+        ) from None
+
+
+def posting_lock(path: Path) -> Path:
+    """The lock that is held while a count is posted; a killed process releases it by itself."""
+    return path.with_suffix(".posting")
+
+
+def _settle(count: Count, reading: Reading) -> None:
+    loads = {entry.fingerprint: entry for entry in reading.history() if entry.kind == "load"}
+    for post in count.posts():
+        if post.load is None:
+            entry = loads.get(post.fingerprint)
+            count.end_post(post.number, entry.number if entry is not None else None)
+
+
+def posted_places(count: Count, reading: Reading) -> dict[int, int]:
+    """Place → the load that posted it; a posting that was undone is none, nor is a place that the system refused later."""
+    undone = {entry.number for entry in reading.history() if entry.undone_by}
+    found: dict[int, int] = {}
+    for post in standing_posts(count, undone):
+        refused = reading.refused_later(post.load) if post.load else frozenset()
+        for place, *_ in count.posted(post.number):
+            if place not in refused:
+                found[place] = post.load or 0
+    return found
+
+
+def standing_posts(count: Count, undone: set[int]) -> list[Post]:
+    """The postings that are in force."""
+    return [post for post in count.posts() if post.load is not None and post.load not in undone]
+
+
+def _factors(items: list[str], reading: Reading, workspace: Workspace) -> dict[str, list[tuple[str, Decimal]]]:
+    if not items or workspace.description.conversions is None:
+        return {}
+    held = reading.read(
+        "unit_conversion", ["item", "unit", "factor"], ("item", pl.Series("item", items, dtype=pl.String))
+    )
+    found: dict[str, list[tuple[str, Decimal]]] = {}
+    for item, unit, factor in held.drop_nulls().iter_rows():
+        found.setdefault(item, []).append((unit, Decimal(factor)))
+    return found

@@ -1,0 +1,180 @@
+"""A hand scanner's list as rows of a count sheet: a code in each line, with or without a quantity, added up by place."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal, InvalidOperation
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.counting.variance import Place
+from kotrel.core.description.model import Record
+from kotrel.core.resolving.other_codes import known_as
+from kotrel.core.rows.findings import cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.tables.sources import Source
+from kotrel.core.tables.table import Column, Table
+from kotrel.core.values.scans import Scan, read_scan
+from kotrel.systems.interface import Reading
+from kotrel.workspace.settings import Workspace
+
+_PARTED = re.compile(r"^(.*?)[;,\t]\s*([0-9]+(?:[.,][0-9]+)?)\s*$")
+LIKELY = 0.6
+"""Of the lines of a scanner's list at least so many are codes that are known."""
+
+
+@dataclass(frozen=True)
+class _Line:
+    row: int
+    text: str
+    scan: Scan | None
+    quantity: Decimal
+
+
+def scanned_rows(
+    path: Path,
+    record: Record,
+    reading: Reading,
+    workspace: Workspace,
+    places: Sequence[Place],
+    warehouse: str | None,
+    bin_: str | None,
+) -> Rows | None:
+    """The rows, or None where the file is no list of known codes."""
+    if path.suffix.lower() not in (".txt", ".csv", ".tsv", ".dat", ""):
+        return None
+    try:
+        texts = path.read_text("utf-8-sig").split("\n")
+    except (OSError, UnicodeDecodeError):
+        return None
+    lines = [_line(number, text) for number, text in enumerate(texts, start=1) if text.strip()]
+    if not lines:
+        return None
+    known = _codes({line.scan.code for line in lines if line.scan is not None}, reading, workspace)
+    hits = sum(1 for line in lines if line.scan is not None and _known(line.scan.code, known) is not None)
+    if hits < len(lines) * LIKELY:
+        return None
+    return _summed(path, lines, known, record, places, warehouse, bin_)
+
+
+def _line(number: int, text: str) -> _Line:
+    """A line: a code, or a code and a quantity behind a comma, semicolon or tab."""
+    bare = text.strip("\r\n ")
+    parted = _PARTED.match(bare)
+    code, quantity = (parted[1].strip(), parted[2].replace(",", ".")) if parted else (bare, "1")
+    scan = read_scan(code.strip('"'), date.today())
+    try:
+        amount = Decimal(quantity)
+    except InvalidOperation:
+        amount = Decimal(1)
+    if scan is not None and scan.quantity is not None:
+        amount = scan.quantity * (amount if parted else 1)
+    return _Line(number, bare, scan, amount)
+
+
+def _codes(codes: set[str], reading: Reading, workspace: Workspace) -> dict[str, tuple[str, str | None]]:
+    """Scanned code → item and the unit that has that code; codes that lead to two items or units are left out."""
+    ledger = workspace.description.stock_places
+    assert ledger is not None
+    item = workspace.description.records[str(ledger.fields["item"].to)]
+    key = item.key[0]
+    tried = {form for code in codes for form in _forms(code)}
+    asked = pl.Series("code", sorted(tried), dtype=pl.String)
+    found: dict[str, tuple[str, str | None]] = {
+        code: (code, None) for code in reading.read(item.name, [key], (key, asked))[key] if code in tried
+    }
+    state = SystemState(workspace.description, reading.read)
+    meant = known_as(item, asked, state)
+    for code, items in meant.items():
+        if len(items) == 1:
+            found.setdefault(code, (next(iter(items)), None))
+    barcodes = workspace.description.records.get("item_barcode")
+    if barcodes is not None and {"barcode", "item", "unit"} <= set(barcodes.fields):
+        units: dict[str, set[tuple[str, str]]] = {}
+        for code, of, unit in (
+            reading.read("item_barcode", ["barcode", "item", "unit"], ("barcode", asked)).drop_nulls().iter_rows()
+        ):
+            units.setdefault(code, set()).add((of, unit))
+        for code, packs in units.items():
+            known = {of for of, _ in packs} | set(meant.get(code, ())) | ({found[code][0]} if code in found else set())
+            found.pop(code, None)
+            if len(known) == len(packs) == 1:
+                found[code] = packs.pop()
+    return found
+
+
+def _forms(code: str) -> list[str]:
+    """A GTIN of 14 digits may be kept with fewer: leading zeros are no part of the number on the pack."""
+    if re.fullmatch(r"0\d{13}", code):
+        return [code, *(code[-size:] for size in (13, 12, 8) if not code[:-size].strip("0"))]
+    return [code]
+
+
+def _known(code: str, known: Mapping[str, tuple[str, str | None]]) -> tuple[str, str | None] | None:
+    return next((known[form] for form in _forms(code) if form in known), None)
+
+
+def _summed(
+    path: Path, lines: Sequence[_Line], known: Mapping[str, tuple[str, str | None]], record: Record, places: Sequence[Place],
+    warehouse: str | None, bin_: str | None,
+) -> Rows:  # fmt: skip
+    """The lines added up by item, unit, lot and serial number, each at its place; what is not known is an error at its line."""
+    column = Column("A", "Scanned")
+    sums: dict[tuple[str, str | None, str | None, str | None, str | None], tuple[int, Decimal]] = {}
+    bad: list[tuple[int, str]] = []
+    where = _bins(places, warehouse)
+    for line in lines:
+        found = _known(line.scan.code, known) if line.scan is not None else None
+        if line.scan is None or found is None:
+            bad.append(
+                (
+                    line.row,
+                    "no item has this code"
+                    if line.scan is not None
+                    else "this is neither a code nor an element string",
+                )
+            )
+            continue
+        item, unit = found
+        place = bin_ or where.get((item, line.scan.lot, line.scan.serial)) or where.get((item, None, None))
+        if place == "":
+            bad.append((line.row, f"{item} is in several bins: say which one was scanned (--bin)"))
+            continue
+        key = (item, unit, place, line.scan.lot, line.scan.serial)
+        first, amount = sums.get(key, (line.row, Decimal(0)))
+        sums[key] = (first, amount + line.quantity)
+    rows = [
+        [first, item, unit, place, lot, serial, f"{amount:f}"]
+        for (item, unit, place, lot, serial), (first, amount) in sums.items()
+    ]
+    texts = {line.row: line.text for line in lines}
+    cells = pl.DataFrame(
+        [[row[0], texts[int(str(row[0]))]] for row in rows], schema={ROW: pl.UInt32, "A": pl.String}, orient="row"
+    )
+    table = Table(str(path), "", 0, (column,), cells, {"A": "text"})
+    schema = {ROW: pl.UInt32, **dict.fromkeys(("item", "unit", "bin", "lot", "serial", "counted"), pl.String)}
+    made = Rows(
+        table, record, {"item": "A"}, pl.DataFrame(rows, schema=schema, orient="row"), sources={"item": Source(("A",))}
+    )
+    if bad:
+        table_of = cells_of([row for row, _ in bad], [texts[row] for row, _ in bad], [message for _, message in bad])
+        made = made.with_findings(
+            [made.group("error", "unknown-code", "scanned codes that are not known", None, table_of)]
+        )
+    return made
+
+
+def _bins(places: Sequence[Place], warehouse: str | None) -> dict[tuple[str, str | None, str | None], str | None]:
+    """Item (and lot, serial) → its only bin in the count; an empty text where it has several."""
+    found: dict[tuple[str, str | None, str | None], set[str | None]] = {}
+    for place in places:
+        if warehouse in (None, place.warehouse):
+            found.setdefault((place.item, None, None), set()).add(place.bin)
+            found.setdefault((place.item, place.lot, place.serial), set()).add(place.bin)
+    return {key: next(iter(bins)) if len(bins) == 1 else "" for key, bins in found.items()}

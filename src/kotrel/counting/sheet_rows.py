@@ -1,0 +1,190 @@
+"""The files of a count as rows of count sheets: any number of sheets in each, or a hand scanner's list."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Future
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from datetime import datetime
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.counting.frames import as_places
+from kotrel.core.counting.sheet_record import NAME, count_record
+from kotrel.core.description.model import Record
+from kotrel.core.errors import KotrelError, WrongData, WrongUse
+from kotrel.core.matching.by_headings import Matched, match_headings
+from kotrel.core.matching.row_reading import understand
+from kotrel.core.phrases import count
+from kotrel.core.resolving.repairing import repair
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.similarity import folded
+from kotrel.core.tables.table import Table
+from kotrel.counting.batch_reading import read_alike
+from kotrel.counting.reading_ahead import read_ahead
+from kotrel.counting.scanning import scanned_rows
+from kotrel.loading.file_options import Wanted
+from kotrel.loading.sheets_in.sheet_reading import tables_in
+from kotrel.systems.interface import Reading
+from kotrel.workspace.mapping_reading import map_named, read_maps, with_sheet_records
+from kotrel.workspace.mappings import apply_map
+from kotrel.workspace.settings import Workspace
+
+
+def by_saved_match(
+    path: Path, tables: list[Table], workspace: Workspace, name: str | None
+) -> list[tuple[Table, Matched]]:
+    """The tables that a saved match for count sheets reads, the one that needs the most headings first.
+
+    Raises:
+        WrongUse: the match that the user names is not for count sheets, or does not fit.
+    """
+    description = with_sheet_records(workspace.description)
+    if name is not None:
+        saved = [map_named(workspace.folder, name, workspace.description)]
+        if saved[0].record != NAME:
+            raise WrongUse(
+                f"the saved match {name} is not for count sheets, but for {saved[0].record}",
+                f"kotrel map {path} {NAME} --name NAME makes one.",
+                "other-map",
+            )
+        if saved[0].sheet is not None or saved[0].heading_row is not None or saved[0].encoding is not None:
+            wanted = Wanted(
+                sheet=saved[0].sheet,
+                heading_row=saved[0].heading_row,
+                encoding=saved[0].encoding,
+                limits=workspace.limits,
+            )
+            tables[:] = tables_in(path, wanted)
+    else:
+        saved = [each for each in read_maps(workspace.folder, workspace.description) if each.record == NAME]
+        saved.sort(key=lambda each: -len(each.headings()))
+    for each in saved:
+        fitting = [table for table in tables if not each.missing_in(table)]
+        if name is not None and not fitting and tables:
+            # What is missing is told of the sheet that comes nearest.
+            fitting = [min(tables, key=lambda table: len(each.missing_in(table)))]
+        if fitting:
+            return [(table, apply_map(each, table, description)[0]) for table in fitting]
+    return []
+
+
+_COUNTED = {"item", "counted"}
+"""What a count sheet must have."""
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What the user says of the files.
+
+    Attributes:
+        counted_at: of lines without a time, canonical text; a day alone is the day of times without one.
+        day: ISO date.
+        bin: of scanned lines.
+        map_name: the saved match that reads the files, or None for one that fits, or their headings.
+        corrected: files that were collected before, and say something else now, take the place of what they said.
+    """
+
+    counted_at: str | None = None
+    day: str | None = None
+    warehouse: str | None = None
+    bin: str | None = None
+    counter: str | None = None
+    as_expected: bool = False
+    recount: bool = False
+    map_name: str | None = None
+    corrected: bool = False
+
+
+Read = Future[list[Table]]
+
+
+def prepared_files(
+    files: Sequence[Path], workspace: Workspace, state: SystemState, wish: Wish, now: datetime
+) -> Iterator[tuple[Path, Read, Rows | None]]:
+    """Each file with its tables, and with its rows where those of a whole batch could be read as one."""
+    record = count_record(workspace.description)
+    for batch in read_ahead(files, workspace):
+        # A match that the user names may need the file to be read again, in its own way.
+        own_way = wish.map_name is not None
+        sheets = [None if own_way else _chosen(path, tables, record, workspace, wish) for path, tables in batch]
+        found = [each for each in sheets if each is not None]
+        alike = read_alike(found, state, workspace.conventions, now.date()) if len(found) == len(batch) else None
+        for place, (path, tables) in enumerate(batch):
+            yield path, tables, alike[place] if alike else None
+
+
+def _chosen(path: Path, read: Read, record: Record, workspace: Workspace, wish: Wish) -> tuple[Table, Matched] | None:
+    """The only sheet of a file that has rows, and its match; None where that is no count sheet, or cannot be read."""
+    with suppress(KotrelError):
+        tables = read.result()
+        matched = _matched(path, tables, record, workspace, wish)
+        if len(matched) == 1 and sum(1 for table in tables if table.rows) < 2:
+            return matched[0] if set(matched[0][1].sources) >= _COUNTED else None
+    return None
+
+
+def _matched(
+    path: Path, tables: list[Table], record: Record, workspace: Workspace, wish: Wish
+) -> list[tuple[Table, Matched]]:
+    """The tables of a file that are count sheets, each with its match."""
+    return by_saved_match(path, tables, workspace, wish.map_name) or [
+        (table, match) for table in tables if set((match := match_headings(table, record)).sources) >= _COUNTED
+    ]
+
+
+def rows_of(
+    path: Path, read: Read, workspace: Workspace, state: SystemState, reading: Reading, places: pl.DataFrame,
+    wish: Wish, warehouse: str | None, now: datetime,
+) -> tuple[list[Rows], list[str]]:  # fmt: skip
+    """The count sheets of a file as rows, names and other codes repaired; a file without their headings as a scanner's list.
+
+    With them goes what is not read, in words.
+    """
+    record = count_record(workspace.description)
+    tables: list[Table] = []
+    trouble: KotrelError | None = None
+    try:
+        tables = read.result()
+    except KotrelError as error:
+        trouble = error
+    matched = _matched(path, tables, record, workspace, wish)
+    if not matched:
+        rows = scanned_rows(path, record, reading, workspace, as_places(places), warehouse, wish.bin)
+        if rows is None:
+            raise trouble or WrongData(
+                f"{path} is no count sheet: it has no columns Item and Counted, and its lines are no scanned codes",
+                "The headings are those of kotrel count sheets.",
+                "nothing-recognised",
+            )
+        return [rows], []
+    for _, match in matched:
+        if lacking := sorted(_COUNTED - set(match.sources), reverse=True):
+            raise WrongUse(
+                f"the saved match {wish.map_name} fills no {lacking[0]}",
+                "A count sheet needs both: [field.item] and [field.counted].",
+                "wrong-map",
+            )
+    read_sheets = {table.sheet for table, _ in matched}
+    not_read = [
+        f"sheet “{table.sheet}” has {count(table.rows, 'row')} and is not read: it has no columns Item and Counted"
+        for table in tables
+        if table.rows and table.sheet not in read_sheets
+    ]
+    whole = [
+        _tidied(table, match, workspace, state, now) for table, match in matched if table.rows or len(matched) == 1
+    ]
+    return whole, not_read
+
+
+def _tidied(table: Table, match: Matched, workspace: Workspace, state: SystemState, now: datetime) -> Rows:
+    if workspace.not_counted:
+        own = match.sources["counted"]
+        counted = replace(own, translate={folded(workspace.not_counted): "", **own.translate})
+        match = replace(match, sources={**match.sources, "counted": counted})
+    rows = understand(table, match, workspace.conventions, now.date())
+    rows = rows.only(rows.values["item"].is_not_null() | rows.values["counted"].is_not_null())
+    return repair(rows, state, workspace.conventions.spellings)

@@ -1,0 +1,68 @@
+"""A picture of a count's differences: their value, ranked, and how much of the whole the first ones are."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from kotrel.core.counting.variance import Line
+from kotrel.core.errors import OutOfReach
+from kotrel.counting.count_state import State
+from kotrel.sheets.safe_writing import written_whole
+
+BARS = 24
+
+
+def draw_variances(state: State, lines: Sequence[Line], path: Path) -> bool:
+    """Draws the greatest differences by value as a PNG; False where there are none.
+
+    Raises:
+        OutOfReach: it cannot be written.
+    """
+    worth = [line for line in lines if line.value][:BARS]
+    if not worth:
+        return False
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=(12.8, max(3.0, 0.32 * len(worth) + 1.6)), dpi=100, layout="constrained")
+    FigureCanvasAgg(figure)
+    axis = figure.subplots()
+    names = [
+        " ".join(filter(None, (line.place.item, line.place.bin, line.place.lot, line.place.serial))) for line in worth
+    ]
+    values = [float(line.value) for line in worth]
+    colours = ["#B3574B" if value < 0 else "#3F7D58" for value in values]
+    axis.barh(range(len(worth)), values, color=colours, height=0.7)
+    axis.set_yticks(range(len(worth)), names)
+    axis.invert_yaxis()
+    axis.axvline(0, color="#888888", linewidth=0.8)
+    for place, line in enumerate(worth):
+        text = f"{'+' if line.variance > 0 else ''}{line.variance.normalize():f} {line.place.unit}"
+        left = values[place] < 0
+        axis.annotate(text, (values[place], place), xytext=(-5 if left else 5, 0), textcoords="offset points", va="center",
+                      ha="right" if left else "left", fontsize=9, color="#444444")  # fmt: skip
+    low, high = min(0.0, *values), max(0.0, *values)
+    room = (high - low) * 0.12
+    axis.set_xlim(low - room, high + room)
+    axis.set_xlabel("difference at cost")
+    axis.grid(axis="x", color="#E4E4E4", linewidth=0.7)
+    axis.set_axisbelow(True)
+    for side in ("top", "right", "left"):
+        axis.spines[side].set_visible(False)
+    axis.tick_params(axis="y", length=0)
+    totals = state.totals
+    more = f", the {len(worth)} greatest" if len([line for line in lines if line.value]) > BARS else ""
+    figure.suptitle(
+        f"Count {state.name}: net {totals.net:,.2f}, gross {totals.gross:,.2f}{more}",
+        x=0.01,
+        ha="left",
+        fontsize=13,
+        fontweight="bold",
+    )
+    try:
+        with written_whole(path) as temporary:
+            figure.savefig(temporary, format="png")
+    except OSError as error:
+        raise OutOfReach(f"{path} cannot be written: {error.strerror or error}", "", "no-right") from None
+    return True

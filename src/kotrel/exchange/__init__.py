@@ -1,0 +1,1 @@
+"""Programs that only exchange files, and jobs of services: upload files, lists, answers."""

@@ -1,0 +1,265 @@
+"""What a program says of a load that was sent to it: read from its result file, or found once it is there."""
+
+from __future__ import annotations
+
+import hashlib
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from pathlib import Path
+
+import polars as pl
+from rich.text import Text
+
+from kotrel.core.changes.journal import Entry, load_name
+from kotrel.core.changes.results import NAME, Answering, Answers, RowAnswer, answers_in, result_record
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.layouts.layout import Layout
+from kotrel.core.loading.load_model import Checked
+from kotrel.core.phrases import count, listed
+from kotrel.loading.file_options import Wanted
+from kotrel.loading.opening import ReadBack
+from kotrel.loading.sheets_in.findings_screen import show_checked
+from kotrel.loading.sheets_in.sheet_reading import Understood, sheets_not_read, understand_file
+from kotrel.screen.screen import Screen
+from kotrel.systems.folder.account import Account, account_in
+from kotrel.workspace.layout_reading import layouts_by_record
+from kotrel.workspace.settings import Workspace
+
+EVERY = 0.5
+"""Seconds between two looks for a result."""
+
+
+@dataclass(frozen=True)
+class Answered:
+    """What the result files of one upload file, or of several that are read together, said.
+
+    Attributes:
+        again: the same was taken in before; nothing has changed.
+        answers: with what in the files cannot be understood; then nothing of them was taken in.
+        not_read: why a sheet of them is not read, in words.
+        files: how many upload files the load went out in.
+    """
+
+    entry: Entry
+    paths: tuple[Path, ...]
+    answers: Answers
+    not_read: tuple[str, ...] = ()
+    again: bool = False
+    files: int = 1
+
+    @property
+    def ok(self) -> bool:
+        return not self.answers.findings
+
+
+@dataclass(frozen=True)
+class Asking:
+    """Which load's results are read, and how.
+
+    Attributes:
+        map_name: the saved match that reads them.
+        only_refused: they list only what was refused.
+        seconds: how long to wait for them.
+    """
+
+    number: int
+    map_name: str | None
+    only_refused: bool
+    seconds: float = 0.0
+
+
+def take_answer(paths: Sequence[Path], asking: Asking, workspace: Workspace, now: datetime) -> Answered:
+    """Takes in result files, whole or not at all.
+
+    Raises:
+        WrongUse: there is no such load, or the system is no program that answers by files.
+        OutOfReach, WrongData: a file cannot be read, or is no result.
+    """
+    _require_files_only(workspace)
+    number = asking.number
+    with account_in(workspace.hidden) as account:
+        entry = _entry(account, number)
+        references = [reference for load, reference, _, _ in account.files() if load == number]
+        sent = [path for load, _, _, path in account.files() if load == number]
+        lines = account.lines_of(number)
+    files = len(sent)
+    if asking.only_refused and len(paths) < files:
+        raise WrongUse(
+            f"{entry.name} went out in {files} files, and {len(paths)} of their results {'is' if len(paths) == 1 else 'are'} read: "
+            "what it does not list may have been refused in another file",
+            "Wait for all of them: kotrel outcome LOAD --only-refused --wait",
+            "results-missing",
+        )
+    records = [workspace.description.records[name] for name in lines["record"].unique(maintain_order=True)]
+    layouts = layouts_by_record(workspace.folder, workspace.files_only.layouts, workspace.description)
+    headings = [column.heading for record in records if record.name in layouts
+                for column in layouts[record.name].columns if column.field == record.code and column.heading]  # fmt: skip
+    result = result_record(records, headings)
+    with_result = replace(
+        workspace, description=replace(workspace.description, records={**workspace.description.records, NAME: result})
+    )
+    wanted = Wanted(record=None if asking.map_name else NAME, map_name=asking.map_name)
+    of = {path: _answered_by(path, sent, layouts) for path in paths}
+    understood: list[Understood] = []
+    sheets: list[Answering] = []
+    for path in paths:
+        records_of, name = of[path]
+        uploads = [each for each in sent if name is None or each.name.startswith(name)]
+        whole = sum(other[1] == name for other in of.values()) >= len(uploads)
+        read = understand_file(path, with_result, wanted, now.date(), lambda title: None)
+        understood += read
+        sheets += [Answering(each.rows, records_of, whole) for each in read]
+    found = answers_in(sheets, lines, list(dict.fromkeys(references)), asking.only_refused)
+    not_read = sheets_not_read(understood)
+    if found.findings:
+        return Answered(entry, tuple(paths), found, not_read, files=files)
+    content = hashlib.sha256(b"".join(path.read_bytes() for path in paths)).hexdigest()
+    with account_in(workspace.hidden, writing=True) as account:
+        again = bool(account.database.run("SELECT 1 FROM answer WHERE load = ? AND fingerprint = ?", [number, content]))
+        if not again:
+            named = ", ".join(path.name for path in paths)
+            account.answered(number, found.rows, now.isoformat(timespec="seconds"), named, content)
+        entry = _entry(account, number)
+    return Answered(entry, tuple(paths), found, not_read, again, files)
+
+
+def _answered_by(
+    result: Path, sent: Sequence[Path], layouts: Mapping[str, Layout]
+) -> tuple[frozenset[str] | None, str | None]:
+    """The records in the upload files that a result answers for, and how the names of these files begin; by its own name."""
+    found: dict[str, set[str]] = {}
+    for record, layout in layouts.items():
+        for path in sent:
+            start, middle, _ = path.stem.partition(f"-{layout.file}")
+            if middle and result.name.startswith(f"{start}{middle}"):
+                found.setdefault(f"{start}{middle}", set()).add(record)
+    if not found:
+        return None, None
+    name = max(found, key=len)
+    return frozenset(found[name]), name
+
+
+def take_answers(asking: Asking, workspace: Workspace, now: Callable[[], datetime]) -> list[Answered]:
+    """Takes in the results of a load where the program writes them, each once it is there, until all rows are answered.
+
+    Results that list only what was refused are read together, once there is one for each upload file.
+
+    Returns:
+        What was taken in; nothing where none came in time.
+
+    Raises:
+        WrongUse: there is no such load, or it does not say where results are.
+    """
+    _require_files_only(workspace)
+    if not workspace.files_only.results:
+        raise WrongUse(
+            "it is not said where the program writes its results",
+            "Name that folder: results under [folder] in kotrel.toml; or give the file with --from.",
+            "wrong-settings",
+        )
+    folder = workspace.folder / workspace.files_only.results
+    with account_in(workspace.hidden) as account:
+        waits = _entry(account, asking.number).waiting
+        references = [reference for load, reference, _, _ in account.files() if load == asking.number]
+    ends = time.monotonic() + asking.seconds
+    done: list[Answered] = []
+    taken: set[Path] = set()
+    while True:
+        there = [path for path in _results_in(folder, set(references)) if path not in taken]
+        together = [there] if asking.only_refused else [[path] for path in there]
+        for paths in together:
+            if paths and not (asking.only_refused and len(paths) < len(references)):
+                done.append(take_answer(paths, asking, workspace, now()))
+                taken.update(paths)
+                if not done[-1].ok:
+                    return done
+        if not (done[-1].entry.waiting if done else waits) or time.monotonic() > ends:
+            return done
+        time.sleep(EVERY)
+
+
+def take_proof(read_back: ReadBack, workspace: Workspace, now: datetime) -> int:
+    """The rows of a load that the program's newer lists hold as they were sent are done; returns how many were open until now."""
+    entry = read_back.entry
+    if not entry.waiting:
+        return 0
+    differ = set(read_back.differences.select("record", "key").iter_rows())
+    with account_in(workspace.hidden, writing=True) as account:
+        known = set(account.answers_of(entry.number)["line"])
+        proved = [
+            RowAnswer(line, "done", "seen on the program's list")
+            for line, record, key in account.lines_of(entry.number).select("line", "record", "key").iter_rows()
+            if line not in known and (record, key) not in differ and record not in read_back.too_old
+        ]
+        if proved:
+            account.answered(entry.number, proved, now.isoformat(timespec="seconds"), "the program's lists", "")
+    return len(proved)
+
+
+def waits(number: int, workspace: Workspace) -> bool:
+    """True where a row of the load is not answered yet."""
+    with account_in(workspace.hidden) as account:
+        return _entry(account, number).waiting
+
+
+def _results_in(folder: Path, references: set[str]) -> list[Path]:
+    """The results of those upload files, by their names."""
+    try:
+        there = sorted(path for path in folder.iterdir() if path.is_file() and not path.name.endswith(".part"))
+    except OSError as error:
+        raise OutOfReach(
+            f"{folder} cannot be read: {error.strerror or error}",
+            "It is the folder results under [folder].",
+            "no-folder",
+        ) from None
+    return [path for path in there if any(reference in path.name for reference in references)]
+
+
+def _entry(account: Account, number: int) -> Entry:
+    entry = next((each for each in account.history() if each.number == number), None)
+    if entry is None:
+        raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
+    if not len(account.lines_of(number).filter(pl.col("action") != "same")):
+        raise WrongUse(f"{entry.name} was refused before it was sent: no program can answer it", "", "load-refused")
+    return entry
+
+
+def _require_files_only(workspace: Workspace) -> None:
+    if not workspace.url.startswith("folder:"):
+        raise WrongUse(
+            "this system says at once what became of a load: it has no result files",
+            "kotrel outcome LOAD shows it.",
+            "wrong-command-line",
+        )
+
+
+def show_answered(screen: Screen, answered: Answered) -> None:
+    """What the files say, or what in them cannot be understood."""
+    name = answered.entry.name
+    if not answered.ok:
+        for rows in answered.answers.sheets:
+            if rows.findings:
+                show_checked(screen, Checked(rows), False, False, "understood")
+                screen.show("")
+        screen.show(
+            f"Nothing of it was taken in: {name} stands as it was. Next: fix these cells or the saved match, then read it again."
+        )
+        return
+    said = [each.outcome for each in answered.answers.rows]
+    counts = ", ".join(f"{said.count(outcome):,} {words}" for outcome, words in
+                       (("done", "done"), ("warning", "done with a warning"), ("refused", "refused")) if outcome in said)  # fmt: skip
+    one = len(answered.paths) == 1
+    verb = f"{'was' if one else 'were'} taken in before" if answered.again else f"{'is' if one else 'are'} taken in"
+    screen.show(f"{listed([path.name for path in answered.paths], 3)} {verb}: {counts or 'no rows'}")
+    for said_of_sheet in answered.not_read:
+        screen.show(Text(f"Not read: {said_of_sheet}", style="yellow"))
+    if answered.answers.unmentioned and answered.files == 1:
+        left = count(answered.answers.unmentioned, "row")
+        screen.show(
+            Text(
+                f"It says nothing of {left}. Where it lists only what was refused, say so: --only-refused",
+                style="yellow",
+            )
+        )

@@ -1,0 +1,143 @@
+"""What a system that answers later adds to the commands on loads: see :class:`kotrel.loading.opening.Exchange`."""
+
+from __future__ import annotations
+
+import argparse
+from datetime import datetime
+from pathlib import Path
+
+from kotrel.core.changes.journal import load_name
+from kotrel.core.errors import WrongUse
+from kotrel.core.loading.load_model import Checked
+from kotrel.core.phrases import count
+from kotrel.exchange.answers import Answered, Asking, show_answered, take_answer, take_answers, take_proof, waits
+from kotrel.exchange.folder_lists import refresh
+from kotrel.exchange.sent_jobs import JobState, job_load
+from kotrel.loading.loads.undoing import load_number
+from kotrel.loading.opening import now
+from kotrel.loading.sheets_in.findings_screen import checked_json
+from kotrel.screen.screen import Screen
+from kotrel.systems.folder.folder_system import FolderSystem
+from kotrel.systems.interface import System
+from kotrel.workspace.settings import Workspace
+
+__all__ = ["answers_first", "list_remarks", "take_proof"]
+
+
+def list_remarks(workspace: Workspace, today: datetime, comparing: bool) -> list[str]:
+    """Reads what a program exported, if it has changed: which lists are old or not used, and what is sent and not answered.
+
+    Args:
+        comparing: the command compares with what the system holds, or hands it out.
+    """
+    remarks: list[str] = []
+    lists = refresh(workspace, today)
+    for entry in workspace.system().history() if comparing else ():
+        if entry.waiting:
+            remarks.append(f"{entry.name} is sent and not answered yet: its rows count as taken")
+    for each in lists:
+        age = (today.replace(tzinfo=None) - datetime.fromisoformat(each.at)).days
+        if each.trouble:
+            remarks.append(f"the list {each.file} is not used: {each.trouble}")
+        if each.unread:
+            words = f"{count(each.unread, 'cell')} could not be read and {'is' if each.unread == 1 else 'are'} taken for blank"
+            remarks.append(f"the list {each.file}: {words}; kotrel check {each.file} says why")
+        if not each.trouble and age >= workspace.files_only.old_after_days:
+            remarks.append(
+                f"the list {each.file} is {count(age, 'day')} old: the program may hold something else by now"
+            )
+    return remarks
+
+
+def answers_first(args: argparse.Namespace, workspace: Workspace, screen: Screen) -> tuple[int | None, int | None]:
+    """Reads what the system has answered since, and shows it.
+
+    Returns:
+        The number of the load that is asked for, and the exit status where nothing is left to show.
+
+    Raises:
+        WrongUse: there is no such load, or an option is for another kind of system.
+    """
+    job = job_load(args.load, args.seconds if args.wait else 0.0, workspace)
+    if job is not None and job.number is None:
+        return None, _show_job(job, screen)
+    number = load_number(args.load) if job is None or job.number is None else job.number
+    system = workspace.system()
+    if not isinstance(system, FolderSystem) and (args.result or args.only_refused or args.map_name):
+        option = "--from" if args.result else "--only-refused" if args.only_refused else "--map"
+        raise WrongUse(
+            f"{option} is for a program that only takes files: this system says itself what became of each row",
+            f"kotrel outcome {args.load} shows it.",
+            "wrong-command-line",
+        )
+    if isinstance(system, FolderSystem) and (args.wait or args.result or _may_be_answered(system, number, workspace)):
+        answered = _answer(number, args, workspace, screen)
+        if answered is None or not all(each.ok for each in answered):
+            return number, 1
+    return number, None
+
+
+def _show_job(job: JobState, screen: Screen) -> int:
+    """A job that has become no load: not yet, or not at all."""
+    if screen.as_json:
+        screen.json(
+            {
+                "job": job.reference,
+                "status": job.status,
+                "load": None,
+                "message": job.message or None,
+                "rows": job.refusals,
+            }
+        )
+    else:
+        screen.show(f"{job.reference} · {job.status}" + (f": {job.message}" if job.message else ""))
+        for each in job.refusals[:20]:
+            screen.show(f"  {each['record']} {each['key']}: {each['message']}")
+        if job.status in ("received", "working"):
+            screen.show(f"Next: kotrel outcome {job.reference} --wait")
+    return 0 if job.status in ("received", "working", "tried") else 1
+
+
+def _may_be_answered(system: System, number: int, workspace: Workspace) -> bool:
+    """It was sent, and the program's result may be there by now."""
+    waits = any(each.number == number and each.waiting for each in system.history())
+    return waits and bool(workspace.files_only.results)
+
+
+def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen: Screen) -> list[Answered] | None:
+    """Takes in the program's results, once they are there; None where they do not come."""
+    name = args.map_name or workspace.files_only.result_map or None
+    asking = Asking(number, name, args.only_refused, args.seconds if args.wait else 0.0)
+    if args.result:
+        found = [take_answer([Path(each) for each in args.result], asking, workspace, now())]
+    else:
+        found = take_answers(asking, workspace, now)
+    for answered in found:
+        if not screen.as_json:
+            show_answered(screen, answered)
+        elif not answered.ok:
+            parts = [checked_json(Checked(rows)) for rows in answered.answers.sheets]
+            shown = parts[0] if len(parts) == 1 else {"ok": False, "files": parts}
+            screen.json({"load": load_name(number), "status": answered.entry.status, **shown})
+    last = found[-1] if found else None
+    if last is None or not last.ok or not last.entry.waiting:
+        if last is None and args.wait and waits(number, workspace):
+            if screen.as_json:
+                screen.json({"load": load_name(number), "status": "sent", "rows": []})
+            else:
+                screen.show(f"{load_name(number)} is not answered yet. Next: kotrel outcome {load_name(number)} --wait")
+            return None
+        if last is None and args.only_refused and not screen.as_json and waits(number, workspace):
+            screen.show(
+                "What was refused counts only once each file that went out has its result: --wait waits for them."
+            )
+        return found
+    if last.files > 1 and not screen.as_json:
+        read = len({path for each in found for path in each.paths})
+        screen.show(
+            "Its results say nothing of some rows. Where they list only what was refused, say so: --only-refused"
+            if read >= last.files
+            else f"It went out in {last.files} files, of which {read} {'is' if read == 1 else 'are'} answered. "
+            f"Next: kotrel outcome {load_name(number)} --wait"
+        )
+    return found

@@ -1,0 +1,186 @@
+"""``kotrel write``: a sheet → the upload files that another program insists on."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from pathlib import Path
+
+import polars as pl
+from rich.text import Text
+
+from kotrel.core.changes.change_set import RecordChanges
+from kotrel.core.columns import ROW
+from kotrel.core.description.model import Record
+from kotrel.core.errors import WrongData, WrongUse
+from kotrel.core.layouts.column_sources import values_of
+from kotrel.core.layouts.upload_rows import lay_out, split
+from kotrel.core.loading.load_model import Checked
+from kotrel.core.loading.pipeline import preview
+from kotrel.core.phrases import count, listed_and
+from kotrel.loading.file_options import Wanted
+from kotrel.loading.opening import now, workspace_of
+from kotrel.loading.options import add_documents, add_reading, add_ways, wanted_of
+from kotrel.loading.sheets_in.checking import business_of, parts_of, understand_files
+from kotrel.loading.sheets_in.findings_screen import checked_json, show_checked
+from kotrel.screen.screen import Screen
+from kotrel.sheets.safe_writing import require_new_file
+from kotrel.sheets.upload_files import write_upload
+from kotrel.systems.interface import Step
+from kotrel.workspace.layout_reading import layouts_for
+from kotrel.workspace.settings import Workspace
+
+
+@dataclass(frozen=True)
+class Written:
+    """What was written, or why nothing was: the checked rows with all findings.
+
+    Attributes:
+        left_out: record title → rows that no layout of this file is for.
+    """
+
+    checked: list[Checked]
+    files: tuple[tuple[Path, int], ...] = ()
+    left_out: Mapping[str, int] = field(default_factory=dict)
+
+
+def write_layout(
+    path: Path,
+    name: str,
+    out: Path | None,
+    workspace: Workspace,
+    wanted: Wanted,
+    now: datetime,
+    step: Step,
+) -> Written:
+    """Writes a sheet's rows in a layout. Nothing is written where a row has an error, or cannot be written.
+
+    Raises:
+        WrongUse: the layout is wrong, or a file is there already.
+        WrongData: the sheet has no rows of the layout's record.
+    """
+    layouts = layouts_for(workspace.folder, name, workspace.description)
+    first = layouts[0]
+    out = out or Path(f"{path.stem}-{first.file}.{first.ending}")
+    require_new_file(out)
+    understood = understand_files(
+        [path], workspace, replace(wanted, record=wanted.record or first.record), now.date(), step
+    )
+    with workspace.system().reading() as reading:
+        found = preview(parts_of(understood, workspace), business_of(workspace, wanted.options, now), reading, step)
+        checked = list(found.checked)
+        texts: dict[str, list[pl.DataFrame]] = {}
+        bare = True
+        step("laying out")
+        for layout in layouts:
+            record = workspace.description.records[layout.record]
+            for place, each in enumerate(found.checked):
+                if each.rows.record.name != record.name or each.consequence is not None:
+                    continue
+                changes = _changes_of(found.changes, each, record)
+                values = values_of(
+                    layout, changes, each.rows.values[ROW], workspace.description, reading, now.date().isoformat(),
+                    together=found.changes,
+                )  # fmt: skip
+                done = lay_out(layout, record, each.rows, values)
+                checked[place] = replace(each, rows=each.rows.with_findings(done.findings))
+                texts.setdefault(layout.name, []).append(done.texts)
+                bare = bare and done.bare
+        if not texts:
+            titles = listed_and([workspace.description.records[each.record].title.lower() for each in layouts])
+            raise WrongData(f"{path} has no rows of {titles}, for which the layout {name} is", "", "nothing-recognised")
+    if not all(each.ok for each in checked):
+        return Written(checked)
+    step("writing")
+    left: dict[str, int] = {}
+    for each in checked:
+        if each.consequence is None and each.rows.record.name not in {layout.record for layout in layouts}:
+            left[each.rows.record.title] = left.get(each.rows.record.title, 0) + each.rows.values.height
+    sheets = [(each, pl.concat(texts[each.name])) for each in layouts if each.name in texts]
+    if first.book:
+        write_upload(sheets, out)
+        return Written(checked, ((out, sum(lines.height for _, lines in sheets)),), left)
+    parts = split(sheets[0][1], first.most_rows)
+    files: list[tuple[Path, int]] = []
+    for number, part in enumerate(parts, start=1):
+        target = out if len(parts) == 1 else out.with_name(f"{out.stem}-{number}{out.suffix}")
+        require_new_file(target)
+        write_upload([(first, part)], target, bare)
+        files.append((target, part.height))
+    return Written(checked, tuple(files), left)
+
+
+def _changes_of(changes: tuple[RecordChanges, ...], checked: Checked, record: Record) -> RecordChanges:
+    table = checked.rows.table
+    fitting = [
+        each
+        for each in changes
+        if each.record.name == record.name and (each.file, each.sheet) == (table.file, table.sheet)
+    ]
+    if not fitting:
+        raise WrongUse(
+            "the rows of this sheet cannot be told from others of it",
+            "Write one sheet at a time: --sheet NAME",
+            "wrong-command-line",
+        )
+    return fitting[0]
+
+
+EXAMPLE = """\
+kotrel write new-items.xlsx --layout till
+    the rows as layouts/till.toml says; what cannot be written is a finding at its cell
+kotrel write items.xlsx --layout webshop -o upload.csv
+    with prices and stock, if the layout asks for them
+kotrel write items.xlsx --layout webshop --only new
+    the options of a load say which rows are written, and how they are read"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("file", metavar="FILE", help="workbook or text file")
+    parser.add_argument("--layout", required=True, metavar="NAME", help="layouts/NAME.toml")
+    parser.add_argument(
+        "-o", "--output", metavar="FILE", help="where to (default: the file's name and the layout's, in this folder)"
+    )
+    add_reading(parser)
+    add_ways(parser)
+    add_documents(parser)
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    workspace = workspace_of(args)
+    out = Path(args.output) if args.output else None
+    with screen.progress(6) as step:
+        done = write_layout(Path(args.file), args.layout, out, workspace, wanted_of(args), now(), step)
+    ok = bool(done.files)
+    if screen.as_json:
+        files = [{"file": str(path), "rows": rows} for path, rows in done.files]
+        screen.json(
+            {
+                "ok": ok,
+                "files": files,
+                "left_out": dict(done.left_out),
+                "parts": [checked_json(each) for each in done.checked if each.consequence is None],
+            }
+        )
+        return 0 if ok else 1
+    for each in done.checked:
+        if each.consequence is None and not each.says_nothing:
+            show_checked(screen, each, False, False)
+    screen.show("")
+    for path, rows in done.files:
+        screen.show(f"Written: {path}   {count(rows, 'row')}")
+    for title, rows in done.left_out.items():
+        screen.show(
+            Text(f"Not written, because the layout is not for it: {title}, {count(rows, 'row')}", style="bold yellow")
+        )
+    if ok and workspace.url.startswith("folder:"):
+        screen.show(
+            f"Kotrel does not know whether the program reads it. Next: kotrel load {args.file} sends it and keeps account of it."
+        )
+    if not ok:
+        screen.show(
+            f"Nothing was written. Next: fix these cells, then write it again: kotrel write {args.file} --layout {args.layout}"
+        )
+    return 0 if ok else 1

@@ -1,0 +1,47 @@
+"""What the user says about the files: which record, sheet and match, and the load options."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from kotrel.core.description.model import Description, Record
+from kotrel.core.errors import WrongUse
+from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
+from kotrel.core.similarity import nearest
+from kotrel.core.tables.reading_limits import USUAL, Limits
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What the user said about the files.
+
+    Attributes:
+        record: the record the rows are, or None to recognise it by its headings.
+        sheet: the sheet's name, or None for the one that fits.
+        heading_row: the row with the headings, or None to find it.
+        encoding: of a text file, or None to recognise it.
+        map_name: the saved match to use, or None for the one whose headings fit.
+        options: the load options.
+        limits: what reading a file may take.
+    """
+
+    record: str | None = None
+    sheet: str | None = None
+    heading_row: int | None = None
+    map_name: str | None = None
+    encoding: str | None = None
+    options: LoadOptions = DEFAULT_OPTIONS
+    limits: Limits = USUAL
+
+
+def record_named(description: Description, name: str) -> Record:
+    """The record of that name.
+
+    Raises:
+        WrongUse: there is none.
+    """
+    if name in description.records:
+        return description.records[name]
+    close = nearest(name, description.records)
+    hint = f"Did you mean {close}?" if close else f"The records are: {', '.join(description.records)}."
+    raise WrongUse(f"the system takes no record “{name}”", hint, "no-such-record")

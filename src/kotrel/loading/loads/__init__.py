@@ -1,0 +1,1 @@
+"""The load: preview, load, undo, outcome, history, verify."""

@@ -1,0 +1,269 @@
+"""``kotrel history``, one load row by row, and what an undo did."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Sequence
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+from rich.table import Table
+from rich.text import Text
+
+from kotrel.core.changes.journal import Entry, load_name
+from kotrel.core.changes.outcome_page import OutcomePage
+from kotrel.core.phrases import count, listed, short
+from kotrel.loading.loads.undoing import Undone
+from kotrel.loading.opening import workspace_of
+from kotrel.screen.screen import Screen
+
+ROWS_SHOWN = 20
+
+
+def show_history(screen: Screen, entries: Sequence[Entry]) -> None:
+    """All loads, the newest first."""
+    if not entries:
+        screen.show(Text("No loads yet."))
+        return
+    table = Table(box=None, padding=(0, 3, 0, 0), header_style="dim")
+    # What names a load is never cut: a narrow screen takes its width from the longest texts.
+    widest = max(len(f"undone by {load_name(entry.number)}") for entry in entries)
+    for heading, width in (
+        ("load", len(load_name(entries[-1].number))),
+        ("when", 16),
+        ("who", 4),
+        ("what", None),
+        ("rows", None),
+        ("state", widest),
+    ):
+        table.add_column(heading, min_width=width, overflow="fold")
+    for entry in reversed(entries):
+        what = f"undo of {load_name(entry.of)}" if entry.of else listed(entry.files, 3)
+        if entry.remark:
+            what += f" — {entry.remark}"
+        state = (
+            Text(f"undone by {load_name(entry.undone_by)}", style="dim")
+            if entry.undone_by
+            else Text(entry.status, style={"refused": "red", "sent": "yellow"}.get(entry.status, "green"))
+        )
+        if entry.trouble:
+            state = Text("changed since", style="bold red")
+        table.add_row(entry.name, when(entry.at), Text(_by(entry)), Text(what), Text(_counts(entry)), state)
+    screen.show(table)
+    for entry in entries:
+        if entry.trouble:
+            screen.show(Text(f"{entry.name}: {entry.trouble}. It cannot be undone or verified.", style="red"))
+
+
+def _by(entry: Entry) -> str:
+    """Who did it, and as which user of the database where that is another name."""
+    return entry.who if entry.login in ("", entry.who) else f"{entry.who} (as {entry.login})"
+
+
+def when(at: str) -> str:
+    try:
+        return datetime.fromisoformat(at).astimezone().strftime("%Y-%m-%d %H:%M")
+    except ValueError:
+        return at
+
+
+def _counts(entry: Entry) -> str:
+    parts = []
+    for record, numbers in entry.counts.items():
+        parts_shown = [f"{number:,} {action}" for action, number in numbers.items() if number and action != "same"]
+        parts.append(f"{record}: {', '.join(parts_shown) or 'nothing'}")
+    return "; ".join(parts)
+
+
+def history_json(entries: Sequence[Entry]) -> dict[str, Any]:
+    """The history as ``--json`` gives it."""
+    return {"loads": [entry_json(entry) for entry in entries]}
+
+
+def entry_json(entry: Entry) -> dict[str, Any]:
+    """One load of the history."""
+    return {
+        "load": entry.name,
+        "kind": entry.kind,
+        "status": entry.status,
+        "at": entry.at,
+        "who": entry.who,
+        "database_user": entry.login or None,
+        "trouble": entry.trouble or None,
+        "files": list(entry.files),
+        "fingerprint": entry.fingerprint,
+        "remark": entry.remark,
+        "undo_of": load_name(entry.of) if entry.of else None,
+        "undone_by": load_name(entry.undone_by) if entry.undone_by else None,
+        "records": entry.counts,
+    }
+
+
+def show_outcome(screen: Screen, entry: Entry, page: OutcomePage, every: bool) -> None:
+    """One load row by row, warnings first."""
+    title = Text(entry.name, style="bold").append(
+        f" · {listed(entry.files, 3)} · {when(entry.at)} · {_by(entry)} · ", style=""
+    )
+    title.append(f"undone by {load_name(entry.undone_by)}" if entry.undone_by else entry.status, style="bold")
+    parts = [
+        f"{page.done:,} done",
+        f"{page.warned:,} done with a warning",
+        f"{page.refused:,} refused",
+        *([f"{page.sent:,} not answered yet"] if page.sent else []),
+    ]
+    screen.show(title, Text(f"{count(page.total, 'row')}: {', '.join(parts)}"))
+    if entry.fingerprint:
+        screen.show(
+            Text(f"content {entry.fingerprint[:16]}…" + (f" · {entry.remark}" if entry.remark else ""), style="dim")
+        )
+    if entry.status == "refused":
+        screen.show(Text("Nothing was loaded, because of the rows below.", style="bold red"))
+    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
+    for heading in ("where", "record", "key", "what", "outcome", "message"):
+        table.add_column(heading, overflow="fold")
+    if not page.rows.height:
+        screen.show(Text("\nNo row was changed (--all lists them)."))
+        return
+    for file, sheet, row, record, key, action, outcome, message in page.rows.iter_rows():
+        where = f"{sheet}!{row}" if sheet else f"{short(file, 20)}, line {row}"
+        style = {"warning": "yellow", "refused": "bold red"}.get(outcome, "")
+        what = "unchanged" if action == "same" else action
+        table.add_row(Text(where), record, Text(key or ""), what, Text(outcome, style=style), Text(message or ""))
+    screen.show(Text(""), table)
+    if page.more:
+        screen.show(Text(f"… {page.more:,} more (--all lists them)", style="dim"))
+    if page.same and not every:
+        screen.show(Text(f"{count(page.same, 'row')} unchanged (--all lists them)", style="dim"))
+
+
+def outcome_json(entry: Entry, rows: pl.DataFrame) -> dict[str, Any]:
+    """One load as ``--json`` gives it."""
+    return {
+        "load": entry.name,
+        "status": entry.status,
+        "rows": [
+            {
+                "sheet": sheet or file,
+                "row": row,
+                "record": record,
+                "key": key,
+                "action": action,
+                "outcome": outcome,
+                "message": message,
+            }
+            for file, sheet, row, record, key, action, outcome, message in rows.iter_rows()
+        ],
+    }
+
+
+def show_undone(screen: Screen, undone: Undone, left: Path | None = None) -> None:
+    """What an undo did, or what stands in its way."""
+    name = undone.entry.name
+    if undone.receipt is not None and undone.receipt.status == "sent":
+        screen.show(
+            Text(
+                f"What takes {name} back is sent as {load_name(undone.number or 0)}: {_way_back_said(undone)}",
+                style="bold green",
+            )
+        )
+        for file in undone.receipt.files:
+            screen.show(f"  {file}")
+        for remark in (*undone.remarks, *undone.receipt.remarks):
+            screen.show(Text(f"  {remark}", style="yellow"))
+        screen.show(f"Next: when the program has read it: kotrel outcome {load_name(undone.number or 0)} --from RESULT")
+        if undone.status == "undone":
+            return
+    elif undone.status in ("undone", "undone in part"):
+        done = _way_back_said(undone)
+        title = f"{name} is {undone.status}"
+        screen.show(
+            Text(title, style="bold green" if undone.status == "undone" else "bold yellow").append(
+                f" (as {load_name(undone.number or 0)}): {done}", style=""
+            )
+        )
+        for number, by in list(undone.reversed.items())[:ROWS_SHOWN]:
+            screen.show(f"  {number} is taken back by {by}")
+        for remark in undone.remarks:
+            screen.show(Text(f"  {remark}", style="yellow"))
+        if undone.status == "undone":
+            return
+    if undone.status in ("refused", "undone in part"):
+        if undone.status == "refused":
+            screen.show(
+                Text(f"{name} cannot be undone: ", style="bold red").append(
+                    f"{count(len(undone.in_the_way), 'obstacle')}; nothing was changed", style=""
+                )
+            )
+        else:
+            screen.show(f"{count(_rows_left(undone), 'row')} left as they are, written to {left} with the reasons:")
+        table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
+        for heading in ("  record", "key", "what is in the way"):
+            table.add_column(heading, overflow="fold")
+        for each in undone.in_the_way[:ROWS_SHOWN]:
+            table.add_row(f"  {each.record}", Text(each.key), Text(each.message))
+        screen.show(table)
+        if len(undone.in_the_way) > ROWS_SHOWN:
+            screen.show(Text(f"  … {len(undone.in_the_way) - ROWS_SHOWN:,} more (--json lists them all)", style="dim"))
+        if undone.status == "refused":
+            screen.show(Text(f"Next: kotrel undo {name} --what-can    undoes the other rows", style="dim"))
+        return
+    screen.show(Text(f"{name} was not undone."))
+
+
+def _way_back_said(undone: Undone) -> str:
+    parts_shown = [
+        f"{undone.count('removed'):,} removed" if undone.count("removed") else "",
+        f"{undone.count('changed'):,} restored" if undone.count("changed") else "",
+        f"{undone.count('new'):,} put back" if undone.count("new") else "",
+        f"{count(len(undone.reversed), 'document')} taken back by others" if undone.reversed else "",
+    ]
+    return ", ".join(part for part in parts_shown if part) or "nothing to change"
+
+
+def undo_question(undone: Undone) -> str:
+    """The question asked before an undo."""
+    left = f", {count(_rows_left(undone), 'row')} left as they are" if undone.in_the_way else ""
+    return f"Undo {undone.entry.name} ({listed(undone.entry.files, 2)}): {_way_back_said(undone)}{left}?"
+
+
+def _rows_left(undone: Undone) -> int:
+    return len({(each.record, each.key) for each in undone.in_the_way})
+
+
+def undone_json(undone: Undone, left: Path | None = None) -> dict[str, Any]:
+    """An undo as ``--json`` gives it."""
+    return {
+        "load": undone.entry.name,
+        "status": undone.status,
+        "undo": load_name(undone.number) if undone.number else None,
+        "restored": undone.count("changed") if undone.number else 0,
+        "removed": undone.count("removed") if undone.number else 0,
+        "reversed": undone.count("new") + len(undone.reversed) if undone.number else 0,
+        "files": list(undone.receipt.files) if undone.receipt else [],
+        "documents": dict(undone.reversed) if undone.number else {},
+        "left": str(left) if left else None,
+        "remarks": [*undone.remarks, *(undone.receipt.remarks if undone.receipt else ())],
+        "in_the_way": [
+            {"record": each.record, "key": each.key, "field": each.field, "message": each.message}
+            for each in undone.in_the_way
+        ],
+    }
+
+
+EXAMPLE = """\
+kotrel history
+    every load and undo: when, who, which file, how many rows, and whether it has been undone or its journal
+    was changed since"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    del parser  # it has no options of its own
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    workspace = workspace_of(args)
+    entries = workspace.system().audited_history()
+    screen.json(history_json(entries)) if screen.as_json else show_history(screen, entries)
+    return 1 if any(entry.trouble for entry in entries) else 0

@@ -1,0 +1,150 @@
+"""Loads in progress: a note that survives an interrupted load, so that the next command can say what became of it."""
+
+from __future__ import annotations
+
+import json
+import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from kotrel.core.changes.journal import Stamp, load_name
+from kotrel.core.errors import KotrelError, OutOfReach
+from kotrel.workspace.settings import Workspace
+
+if TYPE_CHECKING:
+    from filelock import FileLock
+
+FOLDER = "in-progress"
+
+
+@dataclass(frozen=True)
+class Interrupted:
+    """A load or undo that started and did not end properly: who started it, when, and what it was, in words."""
+
+    path: Path
+    at: str
+    who: str
+    what: str
+    fingerprint: str
+
+
+@contextmanager
+def in_progress(hidden: Path, stamp: Stamp) -> Iterator[None]:
+    """Keeps a note for as long as a load is in progress.
+
+    The note is held by a lock of the operating system, which a killed process releases by itself. If no note
+    can be written, the load goes on without one: it only serves the message after an interruption.
+    """
+    note = hidden / FOLDER / f"{stamp.at:%Y%m%d-%H%M%S}-{secrets.token_hex(3)}.json"
+    from filelock import FileLock
+
+    lock = FileLock(note.with_suffix(".lock"))
+    try:
+        note.parent.mkdir(parents=True, exist_ok=True)
+        lock.acquire(timeout=0)
+        about = {
+            "at": stamp.at.isoformat(timespec="seconds"),
+            "who": stamp.who,
+            "what": f"undo of {load_name(stamp.of)}" if stamp.of else f"load of {', '.join(stamp.files)}",
+            "fingerprint": stamp.fingerprint,
+        }
+        note.write_text(json.dumps(about, ensure_ascii=False), "utf-8")
+    except OSError:
+        yield
+        return
+    cut = False
+    try:
+        yield
+    except OutOfReach as error:
+        # If the connection broke, nobody knows yet whether the commit arrived: the next command looks.
+        cut = error.kind == "connection-lost"
+        raise
+    finally:
+        # In every other case the user is told right away how it ended.
+        _let_go(note, lock, keep=cut)
+
+
+def _let_go(note: Path, lock: FileLock, keep: bool) -> None:
+    with suppress(OSError):
+        if not keep:
+            note.unlink(missing_ok=True)
+    with suppress(OSError):
+        lock.release()
+        Path(lock.lock_file).unlink(missing_ok=True)
+
+
+def interrupted(hidden: Path) -> list[Interrupted]:
+    """The interrupted loads, the oldest first, without those that are still running."""
+    found: list[Interrupted] = []
+    notes = sorted((hidden / FOLDER).glob("*.json"))
+    if not notes:
+        return found
+    # Only here: most commands meet no note, and start the sooner for it.
+    from filelock import FileLock
+
+    for path in notes:
+        lock = FileLock(path.with_suffix(".lock"))
+        try:
+            lock.acquire(timeout=0)
+        except OSError:
+            continue
+        try:
+            about = json.loads(path.read_text("utf-8"))
+            found.append(
+                Interrupted(path, str(about["at"]), str(about["who"]), str(about["what"]), str(about["fingerprint"]))
+            )
+        except (OSError, ValueError, KeyError, TypeError):
+            with suppress(OSError):
+                path.unlink(missing_ok=True)
+        finally:
+            lock.release()
+    return found
+
+
+def forget(each: Interrupted) -> None:
+    """Deletes the note: the user has been told."""
+    for path in (each.path, each.path.with_suffix(".lock")):
+        with suppress(OSError):
+            path.unlink(missing_ok=True)
+
+
+def report_interrupted(workspace: Workspace) -> list[str]:
+    """For each interrupted load, whether all or nothing of it is in the system. Each is reported once."""
+    waiting = interrupted(workspace.hidden)
+    if not waiting:
+        return []
+    try:
+        # A server may still be finishing what a killed client sent: until it has, nobody knows.
+        workspace.system().settle()
+        entries = workspace.system().history()
+    except KotrelError:
+        # While the system cannot be reached or is busy nobody knows, so the note stays.
+        return []
+    said: list[str] = []
+    for each in waiting:
+        found = next(
+            (entry for entry in reversed(entries) if entry.at == each.at and entry.fingerprint == each.fingerprint),
+            None,
+        )
+        what = f"the {each.what} that {each.who} started at {_hour(each.at)} was interrupted"
+        if found is None:
+            said.append(f"{what}: none of it is in the system. Run it again.")
+        elif found.status == "refused":
+            said.append(f"{what} after the system had refused it: none of it is in the system ({found.name}).")
+        elif found.waiting:
+            said.append(f"{what} after its files were written: all of it is sent, as {found.name}.")
+        else:
+            said.append(f"{what} after it had finished: all of it is in the system, as {found.name}.")
+        forget(each)
+    return said
+
+
+def _hour(at: str) -> str:
+    try:
+        return datetime.fromisoformat(at).astimezone().strftime("%Y-%m-%d %H:%M:%S")
+    except ValueError:
+        return at

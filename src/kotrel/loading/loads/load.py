@@ -1,0 +1,191 @@
+"""``kotrel load``: loads sheets, all or nothing."""
+
+from __future__ import annotations
+
+import argparse
+
+from kotrel.core.changes.journal import load_name
+from kotrel.core.errors import WrongUse
+from kotrel.core.loading.load_model import Preview
+from kotrel.core.phrases import count, listed
+from kotrel.loading.loads.execution import Loaded, Order, load_files
+from kotrel.loading.loads.history import when
+from kotrel.loading.loads.preview_screen import show_altered, show_loaded_counts, show_preview
+from kotrel.loading.opening import now, user, workspace_of
+from kotrel.loading.options import add_agreement, add_files, as_typed, files_of, wanted_of
+from kotrel.loading.sheets_in.findings_screen import checked_json
+from kotrel.screen.screen import Screen
+
+
+def show_receipt(screen: Screen, loaded: Loaded, names: str, every: bool) -> None:
+    """A trial, or a load that was sent: what it is, where its files are, and what to do next.
+
+    Args:
+        names: the files and options as the user typed them.
+    """
+    receipt = loaded.receipt
+    assert receipt is not None
+    files = [f"  {file}" for file in receipt.files]
+    if loaded.status == "tried":
+        screen.show("The files for a trial are written:" if files else "The system would take this:")
+    else:
+        name = load_name(loaded.number) if loaded.number else receipt.reference
+        screen.show(f"Sent as {name}; the system has not answered yet:")
+    show_loaded_counts(screen, loaded.preview.counts())
+    show_altered(screen, receipt.altered, {each.record.name: each.record for each in loaded.preview.changes}, every)
+    for file in files:
+        screen.show(file)
+    for record, codes in loaded.preview.creates().items():
+        verb = "Would be created" if loaded.status == "tried" else "Created with it"
+        screen.show(f"{verb}: {record} {listed(codes, 12)}")
+    for path, number in loaded.rest:
+        screen.show(
+            f"Not sent: {count(number, 'row')}, written to {path} with the reasons. Fix them there, then load that file."
+        )
+    for remark in receipt.remarks:
+        screen.show(remark)
+    if loaded.status == "tried" and files:
+        screen.show(f"Nothing was sent. Next: see what the program says of them, then: kotrel load {names}")
+    elif loaded.status == "tried":
+        screen.show(f"Nothing was kept. Next: kotrel load {names}")
+    elif files:
+        screen.show(
+            f"Next: kotrel outcome {name} --from RESULT    takes in what the program says of each row (--wait looks for it)\n"
+            f"      kotrel verify {name}    once the program has given out its lists again"
+        )
+    else:
+        screen.show(f"Next: kotrel outcome {name} --wait")
+
+
+EXAMPLE = """\
+kotrel load new-items.xlsx
+    shows what would change, asks, then loads all of it or none
+kotrel load new-items.xlsx --yes --remark "Keldrift range 27"
+    loads without asking, with a reason for the history
+kotrel load new-items.xlsx --create vendor,brand --good-rows
+    adds new vendors and brands, loads the good rows and writes the rest to a file
+kotrel load new-items.xlsx --trial
+    the system itself checks it, by all of its own rules; nothing is kept"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    add_files(parser)
+    add_agreement(parser)
+    parser.add_argument(
+        "--good-rows", action="store_true", help="load the good rows; the others go to FILE.rest.xlsx, with the reasons"
+    )
+    parser.add_argument(
+        "--again", action="store_true", help="load the same content again, although it has been loaded before"
+    )
+    parser.add_argument(
+        "--trial", action="store_true", help="let the system itself check it by its own rules, and keep nothing of it"
+    )
+    parser.add_argument(
+        "--no-wait",
+        action="store_true",
+        help="come back as soon as it is sent, where the system works on it for a while",
+    )
+    parser.add_argument("--all", action="store_true", help="list every new row and every change")
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    files = files_of(args)
+    workspace = workspace_of(args)
+    if not args.yes and not args.trial and (screen.as_json or not screen.is_terminal):
+        raise WrongUse(
+            "load asks before it changes anything, and there is no terminal to ask on",
+            "Add --yes to load without asking.",
+            "needs-yes",
+        )
+
+    def agree(preview: Preview) -> bool:
+        show_preview(screen, preview, args.all)
+        screen.show("")
+        bad = sum(counts.get("refused", 0) for counts in preview.counts().values())
+        return screen.ask(f"Load this without the {count(bad, 'refused row')}?" if bad else "Load this?")
+
+    order = Order(tuple(files), wanted_of(args), user(args), args.remark, now(), args.good_rows, args.again,
+                  args.trial, not args.no_wait)  # fmt: skip
+    if args.yes or args.trial:
+        with screen.progress(7 * len(files)) as step:
+            loaded = load_files(order, workspace, step)
+    else:
+        # No progress bar: it would overwrite the question.
+        loaded = load_files(order, workspace, lambda title: None, agree)
+    if screen.as_json:
+        screen.json(_json(loaded))
+    else:
+        _show(loaded, args, screen)
+    return 1 if loaded.status == "refused" else 0
+
+
+def _json(loaded: Loaded) -> dict[str, object]:
+    result: dict[str, object] = {
+        "load": load_name(loaded.number) if loaded.number else None,
+        "status": loaded.status,
+        "records": loaded.preview.counts(),
+        "creates": loaded.preview.creates(),
+        "rest": [str(path) for path, _ in loaded.rest],
+        "altered": [
+            {"record": each.record, "key": each.key, "field": each.field, "sent": each.sent, "came_out": each.came_out}
+            for each in loaded.altered
+        ],
+    }
+    if loaded.receipt is not None:
+        result["reference"] = loaded.receipt.reference or None
+        result["files"] = list(loaded.receipt.files)
+    if loaded.preview.before is not None:
+        result["loaded_before"] = loaded.preview.before.name
+    if loaded.status == "refused":
+        result["checked"] = [checked_json(each) for each in loaded.preview.checked]
+    return result
+
+
+def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
+    names = as_typed(args)
+    before = loaded.preview.before
+    if loaded.status == "loaded":
+        name = load_name(loaded.number or 0)
+        screen.show(f"Loaded as {name}:")
+        show_loaded_counts(screen, loaded.preview.counts())
+        show_altered(
+            screen, loaded.altered, {each.record.name: each.record for each in loaded.preview.changes}, args.all
+        )
+        for record, codes in loaded.preview.creates().items():
+            screen.show(f"Created: {record} {', '.join(codes)}")
+        for path, number in loaded.rest:
+            screen.show(
+                f"Not loaded: {count(number, 'row')}, written to {path} with the reasons. Fix them there, then load that file."
+            )
+        screen.show(f"Next: kotrel outcome {name}    shows each row; kotrel undo {name} undoes it")
+    elif loaded.status in ("sent", "tried"):
+        show_receipt(screen, loaded, names, args.all)
+    elif before is not None:
+        verb = "sent" if before.waiting else "loaded"
+        screen.show(
+            f"Nothing to do: the same content was already {verb} as {before.name}, by {before.who}, {when(before.at)}."
+        )
+        if any(each.record.nature == "document" for each in loaded.preview.changes):
+            screen.show(
+                "      Documents are posted once. To post the same once more, give them other numbers (--number)."
+            )
+        elif before.waiting:
+            screen.show(f"      kotrel outcome {before.name}    shows whether it is answered")
+        else:
+            screen.show(f"      kotrel load {names} --again    loads it again, over anything that has changed since")
+    elif loaded.status == "nothing to do":
+        screen.show("Nothing to do: the system already holds all of it.")
+    elif loaded.status == "refused":
+        show_preview(screen, loaded.preview, args.all)
+        screen.show("")
+        done = "The system would refuse this; nothing was loaded" if args.trial else "Nothing was loaded"
+        screen.show(f"{done}. Next: fix these cells, then: kotrel check {names}")
+        if loaded.number is not None:
+            name = load_name(loaded.number)
+            screen.show(
+                f"      kotrel outcome {name}    shows what the system said; --rest FILE writes those rows to a file"
+            )
+        if loaded.preview.touches and not args.good_rows:
+            screen.show(f"      kotrel load {names} --good-rows    loads the good rows and writes the others to a file")
+    else:
+        screen.show("Nothing was loaded.")

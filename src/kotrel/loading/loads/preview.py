@@ -1,0 +1,109 @@
+"""``kotrel preview``: shows what a load would do."""
+
+from __future__ import annotations
+
+import argparse
+import hashlib
+from collections.abc import Sequence
+from dataclasses import replace
+from datetime import datetime
+from pathlib import Path
+
+from kotrel.core.changes.journal import Entry
+from kotrel.core.errors import OutOfReach
+from kotrel.core.loading.load_model import Preview
+from kotrel.core.loading.pipeline import preview
+from kotrel.loading.file_options import Wanted
+from kotrel.loading.loads.plans import foreseen
+from kotrel.loading.loads.preview_screen import preview_json, show_preview
+from kotrel.loading.opening import now, workspace_of
+from kotrel.loading.options import add_files, as_typed, files_of, wanted_of
+from kotrel.loading.sheets_in.checking import business_of, parts_of, understand_files
+from kotrel.loading.sheets_in.sheet_reading import Understood
+from kotrel.screen.screen import Screen
+from kotrel.systems.interface import Step
+from kotrel.workspace.settings import Workspace
+
+
+def preview_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: datetime, step: Step) -> Preview:
+    """What loading the files would do."""
+    understood = understand_files(files, workspace, wanted, today.date(), step)
+    content = fingerprint(files, wanted, understood)
+    parts, business = parts_of(understood, workspace), business_of(workspace, wanted.options, today)
+    system = workspace.system()
+    with system.reading() as reading:
+        found = preview(parts, business, reading, step, with_stakes=True)
+        if refusals := foreseen(found, system, reading):
+            found = preview(parts, business, reading, step, refusals, with_stakes=True)
+        if wanted.options.documents.as_target:
+            return found
+        return replace(found, before=loaded_before(reading.history(), content))
+
+
+def loaded_before(entries: Sequence[Entry], content: str) -> Entry | None:
+    """The load that already loaded all of the same content in the same way and was not undone, or that was sent with it."""
+    for entry in reversed(entries):
+        whole = not any(counts.get("refused") for counts in entry.counts.values())
+        done = entry.kind == "load" and entry.status in ("loaded", "sent")
+        if entry.fingerprint == content and done and whole:
+            return entry
+    return None
+
+
+def fingerprint(files: Sequence[Path], wanted: Wanted, understood: Sequence[Understood]) -> str:
+    """SHA-256 over the contents of the files and how they are understood, hexadecimal.
+
+    The same file loaded with another match, or from another sheet, is different content.
+    """
+    digest = hashlib.sha256()
+    for path in files:
+        try:
+            with path.open("rb") as file:
+                while part := file.read(1 << 20):
+                    digest.update(part)
+        except OSError as error:
+            raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
+    for each in understood:
+        rows = each.rows
+        digest.update(repr((rows.record.name, rows.table.sheet, sorted(rows.sources.items()))).encode())
+    digest.update(repr(wanted.options).encode())
+    return digest.hexdigest()
+
+
+EXAMPLE = """\
+kotrel preview new-items.xlsx
+    how many rows are new, changed (from what to what), the same or refused; nothing is changed"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    add_files(parser)
+    parser.add_argument("--all", action="store_true", help="list each new row and each change")
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    files = files_of(args)
+    workspace = workspace_of(args)
+    with screen.progress(5 * len(files)) as step:
+        preview = preview_files(files, workspace, wanted_of(args), now(), step)
+    if screen.as_json:
+        screen.json(preview_json(preview))
+        return 0 if preview.ok else 1
+    show_preview(screen, preview, args.all)
+    names = as_typed(args)
+    screen.show("")
+    if not preview.ok and preview.touches:
+        screen.show("A load would be refused.")
+        screen.show(f"Next: kotrel check {names} --all    lists everything to fix")
+        screen.show(f"      kotrel load {names} --good-rows    loads the good rows and writes the others to a file")
+    elif not preview.ok:
+        screen.show(f"A load would be refused. Next: kotrel check {names} --all")
+    elif preview.touches and preview.before is not None:
+        screen.show(
+            f"A load would do nothing: this content was already loaded as {preview.before.name}, and others have changed it since."
+        )
+        screen.show(f"      kotrel load {names} --again    loads it again, over what has changed")
+    elif not preview.touches:
+        screen.show("Nothing to do: the system holds all of it already.")
+    else:
+        screen.show(f"Nothing has been changed. Next: kotrel load {names}")
+    return 0 if preview.ok else 1

@@ -1,0 +1,61 @@
+"""``kotrel undo``: undoes one load."""
+
+from __future__ import annotations
+
+import argparse
+from datetime import date
+from pathlib import Path
+
+from kotrel.core.errors import WrongUse
+from kotrel.loading.loads.history import show_undone, undo_question, undone_json
+from kotrel.loading.loads.undoing import How, Undone, left_book, load_number, undo_load
+from kotrel.loading.opening import now, user, workspace_of
+from kotrel.loading.options import add_agreement, day
+from kotrel.screen.screen import Screen
+from kotrel.sheets.safe_writing import free_name
+from kotrel.sheets.table_writing import write_book
+
+EXAMPLE = """\
+kotrel undo L0001
+    removes what was new and restores what was changed, or says what is in the way"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("load", metavar="LOAD", help="the load, as kotrel history calls it: L0001")
+    parser.add_argument(
+        "--what-can",
+        action="store_true",
+        help="undo the rows that nothing is in the way of, and write the others to a workbook with the reasons",
+    )
+    parser.add_argument(
+        "--date", type=day, metavar="DATE", help="the date of documents that take others back (default: today)"
+    )
+    add_agreement(parser)
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    number = load_number(args.load)
+    if not args.yes and (screen.as_json or not screen.is_terminal):
+        raise WrongUse(
+            "undo asks before it changes anything, and there is no terminal to ask on",
+            "Add --yes to undo without asking.",
+            "needs-yes",
+        )
+    workspace = workspace_of(args)
+    system, hidden = workspace.system(), workspace.hidden
+    how = How(args.what_can, date.fromisoformat(args.date) if args.date else None, workspace.stock)
+
+    def agree(plan: Undone) -> bool:
+        return screen.ask(undo_question(plan))
+
+    if args.yes:
+        with screen.progress(4) as step:
+            undone = undo_load(system, number, user(args), args.remark, now(), step, hidden, how=how)
+    else:
+        undone = undo_load(system, number, user(args), args.remark, now(), lambda title: None, hidden, agree, how)
+    left = None
+    if undone.status == "undone in part":
+        left = free_name(Path(f"{undone.entry.name}.left.xlsx"))
+        write_book(left_book(undone), left)
+    screen.json(undone_json(undone, left)) if screen.as_json else show_undone(screen, undone, left)
+    return 1 if undone.status == "refused" else 0

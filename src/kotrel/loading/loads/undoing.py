@@ -1,0 +1,300 @@
+"""Undoes one load, or says exactly what stands in the way."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date, datetime
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges, key_text
+from kotrel.core.changes.journal import Entry, Stamp, load_name, standing
+from kotrel.core.changes.plan import Plan, Undoing
+from kotrel.core.changes.reversal import InTheWay, reverse
+from kotrel.core.columns import before
+from kotrel.core.documents.document_checks import CAREFUL, StockRules
+from kotrel.core.documents.document_reversal import Taking, is_of_documents, reverse_documents
+from kotrel.core.errors import OutOfReach, WrongData, WrongUse
+from kotrel.core.phrases import count
+from kotrel.loading.loads.in_progress import in_progress
+from kotrel.sheets.output import OutBook, OutColumn, OutSheet
+from kotrel.systems.interface import ConcurrentChange, Reading, Receipt, Refused, Step, System, Writing
+from kotrel.systems.references import refer_to
+
+TRIES = 3
+"""An undo is tried this many times if somebody else changes the same rows while it runs."""
+
+
+@dataclass(frozen=True)
+class How:
+    """What the user chose about an undo.
+
+    Attributes:
+        what_can: undo the rows that nothing is in the way of, and leave the others.
+        day: the date of documents that take others back, or None for today.
+        stock: what the business allows of stock documents.
+    """
+
+    what_can: bool = False
+    day: date | None = None
+    stock: StockRules = CAREFUL
+
+
+HOW = How()
+LATER = 50
+"""So many later loads are looked through for the one that is in the way."""
+
+
+@dataclass(frozen=True)
+class Undone:
+    """How it ended, and the changes that undid the load or would have.
+
+    Attributes:
+        status: ``undone``, ``undone in part``, ``refused``, or ``not undone`` if the user said no.
+        in_the_way: what keeps the load, or the rest of it, from being undone.
+        reversed: document → the document that takes it back.
+        remarks: what else has to be said of them.
+        receipt: what the system said of it, or None.
+    """
+
+    entry: Entry
+    status: str
+    number: int | None
+    reversal: tuple[RecordChanges, ...]
+    in_the_way: tuple[InTheWay, ...]
+    reversed: Mapping[str, str] = field(default_factory=dict)
+    remarks: tuple[str, ...] = ()
+    receipt: Receipt | None = None
+
+    def count(self, action: str) -> int:
+        """Rows with an action: ``removed``, ``changed`` (restored) or ``new`` (added again); those of documents do not count."""
+        return sum(each.count(action) for each in self.reversal if not is_of_documents(each))
+
+
+def load_number(text: str) -> int:
+    """``L0001``, ``l1`` or ``1`` → 1.
+
+    Raises:
+        WrongUse: it is not a load number.
+    """
+    found = re.fullmatch(r"[Ll]?0*([1-9]\d{0,8})", text.strip())
+    if not found:
+        raise WrongUse(
+            f"“{text}” is not a load number", "Load numbers look like L0001; kotrel history lists them.", "no-such-load"
+        )
+    return int(found[1])
+
+
+def undo_load(
+    system: System,
+    number: int,
+    who: str,
+    remark: str,
+    at: datetime,
+    step: Step,
+    hidden: Path,
+    agree: Callable[[Undone], bool] | None = None,
+    how: How = HOW,
+) -> Undone:
+    """Undoes a load, all of it or nothing. The undo is a load of its own in the history.
+
+    Documents are not removed: others take them back (see :mod:`kotrel.core.documents.document_reversal`).
+
+    Args:
+        hidden: where a note is kept while it runs.
+        agree: called with what would change, if there is a person to ask.
+        how: what to do where something is in the way, and how documents are taken back.
+
+    Raises:
+        WrongUse: there is no such load, or it is already undone.
+        OutOfReach: the system cannot be reached, or others keep changing the same rows.
+    """
+    if how.day is not None:
+        with system.reading() as reading:
+            _require_documents(reading, number)
+    if agree is not None:
+        # The question is asked without a lock: others can work while the user reads.
+        with system.writing() as writing:
+            plan = plan_undo(system, writing, number, step, at, how)
+        if plan.status == "refused":
+            return plan
+        if not agree(plan):
+            return replace(plan, status="not undone")
+    with in_progress(hidden, Stamp(at, who, (), _content(system, number), remark, "undo", number)):
+        return _undo(system, number, who, remark, at, step, how)
+
+
+def _require_documents(reading: Reading, number: int) -> None:
+    """Raises WrongUse where a load posted no documents, for which alone a date could be meant."""
+    standing(reading.history(), number, "kotrel undo {undo} would bring it back.")
+    if not any(map(is_of_documents, reading.changes_of(number))):
+        raise WrongUse(
+            f"--date is for documents that take others back, and {load_name(number)} posted none",
+            "Leave it out: rows are restored or removed at once.",
+            "wrong-command-line",
+        )
+
+
+def _content(system: System, number: int) -> str:
+    """The fingerprint of a load; its undo has the same."""
+    return next((entry.fingerprint for entry in system.history() if entry.number == number), "")
+
+
+def _undo(system: System, number: int, who: str, remark: str, at: datetime, step: Step, how: How) -> Undone:
+    for _ in range(TRIES):
+        planned: Undone | None = None
+        try:
+            with system.writing() as writing:
+                planned = plan = plan_undo(system, writing, number, step, at, how)
+                if plan.status == "refused":
+                    return plan
+                left = len({(each.record, each.key) for each in plan.in_the_way})
+                if left:
+                    remark = f"in part: {count(left, 'row')} left{'; ' + remark if remark else ''}"
+                stamp = Stamp(at, who, plan.entry.files, plan.entry.fingerprint, remark, "undo", number)
+                undoing = Undoing(number, how.what_can, how.day or at.date())
+                whole = Plan(plan.reversal, stamp, {}, () if left else (number,), undoing)
+                receipt = writing.take(whole, step)
+            return replace(plan, number=receipt.number, receipt=receipt)
+        except Refused as refused:
+            assert planned is not None
+            found = tuple(
+                InTheWay(each.record, each.key, None, f"the system says: {each.message}") for each in refused.refusals
+            )
+            return replace(planned, status="refused", in_the_way=found)
+        except ConcurrentChange:
+            step("somebody else changed the same rows: once more")
+    raise OutOfReach(
+        "others keep changing the same rows; nothing was undone",
+        "Run it again when they are done.",
+        "changed-meanwhile",
+    )
+
+
+def plan_undo(system: System, writing: Writing, number: int, step: Step, at: datetime, how: How) -> Undone:
+    """What would undo a load, and what is in the way of it."""
+    entry = standing(writing.history(), number, "kotrel undo {undo} would bring it back.")
+    require_whole(writing, number)
+    step("reading what the load did")
+    done = writing.changes_of(number)
+    masters = [each for each in done if not is_of_documents(each)]
+    reversal, in_the_way = _reversal(writing, masters, system)
+    in_the_way = [*_naming_loads(in_the_way, number, writing), *writing.beyond(reversal)]
+    refer = _referring(writing, system, reversal)
+    posted = [each for each in done if is_of_documents(each)]
+    taking = Taking(how.day or at.date(), datetime.now(), f"takes back {load_name(number)}", how.stock, how.what_can)
+    back = reverse_documents(posted, system.description, writing.read, writing.ledger_sums, taking)
+    if how.what_can:
+        while in_the_way or refer:
+            in_the_way += refer
+            reversal = _without(reversal, in_the_way)
+            # A row that stays may refer to one that was to go.
+            refer = _referring(writing, system, reversal)
+            if not refer:
+                break
+        reversal = (*reversal, *back.changes)
+        in_the_way += back.in_the_way
+        can = any(each.touches for each in reversal)
+        status = ("undone in part" if can else "refused") if in_the_way else "undone"
+    else:
+        in_the_way += [*refer, *back.in_the_way]
+        status = "refused" if in_the_way else "undone"
+        reversal = (*reversal, *back.changes)
+    return Undone(entry, status, None, reversal, tuple(in_the_way), back.numbers, tuple(back.remarks))
+
+
+def require_whole(reading: Reading, number: int) -> None:
+    """Makes sure that the journal of a load says what the load did.
+
+    Raises:
+        WrongData: it was changed since; the journal of other loads does not matter.
+    """
+    if trouble := reading.trouble_with(number):
+        raise WrongData(
+            f"{load_name(number)} cannot be relied on: {trouble}",
+            "Ask who writes to the journal's tables; kotrel history shows which loads are whole.",
+            "journal-changed",
+        )
+
+
+def _referring(writing: Writing, system: System, reversal: Sequence[RecordChanges]) -> list[InTheWay]:
+    about = system.description
+    return [
+        found for each in reversal for found in refer_to(writing, about, each.record, each.removed_keys(), reversal)
+    ]
+
+
+def _without(reversal: Sequence[RecordChanges], in_the_way: Sequence[InTheWay]) -> tuple[RecordChanges, ...]:
+    """The changes without the rows that something is in the way of."""
+    kept: list[RecordChanges] = []
+    for each in reversal:
+        blocked = [way.key for way in in_the_way if way.record == each.record.name]
+        keys = each.frame.select(
+            pl.concat_str(
+                [pl.coalesce(name, before(name)) for name in each.record.key], separator=" / ", ignore_nulls=True
+            )
+        ).to_series()
+        wanted = ~keys.is_in(blocked)
+        kept.append(each if wanted.all() else replace(each, frame=each.frame.filter(wanted), origin=None))
+    return tuple(kept)
+
+
+def _reversal(
+    writing: Writing, done: Sequence[RecordChanges], system: System
+) -> tuple[tuple[RecordChanges, ...], list[InTheWay]]:
+    """A load's changes reversed, the last record first, and what is in the way of single rows."""
+    reversal: list[RecordChanges] = []
+    in_the_way: list[InTheWay] = []
+    for changes in reversed(done):
+        record = changes.record
+        if not changes.frame.height:
+            continue
+        keys = changes.frame.select(pl.coalesce(name, before(name)).alias(name) for name in record.key)
+        first = record.key[0]
+        now = writing.read(record.name, changes.fields, (first, keys[first]))
+        left = [
+            name
+            for name, field in record.fields.items()
+            # What a program that takes files puts into new rows by itself (a number of its own) comes with every one.
+            if name not in changes.fields and (field.kept_by == "people" or system.can.removes)
+        ]
+        filled: pl.DataFrame | None = None
+        if left and changes.count("new"):
+            filled = writing.read(record.name, [*record.key, *left], (first, keys[first]), filled=left)
+        back, found = reverse(changes, now, filled)
+        in_the_way += found
+        reversal.append(back)
+    return tuple(reversal), in_the_way
+
+
+def _naming_loads(in_the_way: list[InTheWay], number: int, writing: Writing) -> list[InTheWay]:
+    """The same, each with the last of our own loads that changed the row since; somebody else's change has none."""
+    wanted = {(each.record, each.key) for each in in_the_way}
+    since: dict[tuple[str, str], str] = {}
+    later = [each for each in writing.history() if each.number > number and each.kind in ("load", "undo")]
+    for entry in sorted(later, key=lambda each: -each.number)[:LATER] if wanted else ():
+        for changes in writing.changes_of(entry.number):
+            if any(record == changes.record.name for record, _ in wanted - since.keys()):
+                keys = changes.frame.select(pl.coalesce(name, before(name)).alias(name) for name in changes.record.key)
+                for key in keys.select(key_text(changes.record)).to_series():
+                    if (changes.record.name, key) in wanted:
+                        since.setdefault((changes.record.name, key), entry.name)
+    return [
+        replace(each, message=f"{each.message} (since {since[each.record, each.key]})")
+        if (each.record, each.key) in since
+        else each
+        for each in in_the_way
+    ]
+
+
+def left_book(undone: Undone) -> OutBook:
+    """The rows that an undo left as they are, each with what is in its way."""
+    rows = pl.DataFrame(
+        [[each.record, each.key, each.field, each.message] for each in undone.in_the_way],
+        schema=dict.fromkeys(("Record", "Key", "Field", "What is in the way"), pl.String),
+        orient="row",
+    )
+    return OutBook((OutSheet("Left", tuple(OutColumn(name) for name in rows.columns), rows),))

@@ -1,0 +1,91 @@
+"""The workspace that a command works in, opened as its command line says."""
+
+from __future__ import annotations
+
+import argparse
+import getpass
+import sys
+from collections.abc import Mapping
+from dataclasses import replace
+from datetime import datetime
+from pathlib import Path
+from typing import Protocol
+
+import polars as pl
+
+from kotrel.core.changes.journal import Entry
+from kotrel.core.errors import OutOfReach
+from kotrel.loading.loads.in_progress import report_interrupted
+from kotrel.screen.screen import Screen
+from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
+
+
+class ReadBack(Protocol):
+    """A load that was read back.
+
+    Attributes:
+        differences: record, key, field (null for the whole row), sent, now: all String.
+        too_old: record → when the system last exported it, where that was before the load.
+    """
+
+    @property
+    def entry(self) -> Entry: ...
+    @property
+    def differences(self) -> pl.DataFrame: ...
+    @property
+    def too_old(self) -> Mapping[str, str]: ...
+
+
+class Exchange(Protocol):
+    """What a system that answers later adds to the commands of this room; ``arguments.py`` puts it together with them.
+
+    It is ``kotrel.exchange.later_answers``, imported only by the commands that ask for it.
+    """
+
+    def list_remarks(self, workspace: Workspace, today: datetime, comparing: bool) -> list[str]:
+        """Reads the lists that a program has exported since; what a person should know of them, a sentence each."""
+
+    def answers_first(
+        self, args: argparse.Namespace, workspace: Workspace, screen: Screen
+    ) -> tuple[int | None, int | None]:
+        """Reads what the system has answered since: the number of the load that is asked for, and the exit status where
+        nothing is left to show."""
+
+    def take_proof(self, read_back: ReadBack, workspace: Workspace, now: datetime) -> int:
+        """Keeps what reading a load back has proved; returns how many rows were open until now."""
+
+
+def workspace_of(args: argparse.Namespace) -> Workspace:
+    """The workspace given with -w, or the nearest one."""
+    workspace = open_workspace(find_workspace(Path(args.workspace) if args.workspace else None, Path.cwd()))
+    if pictures := getattr(args, "pictures", None):
+        if not Path(pictures).is_dir():
+            raise OutOfReach(
+                f"there is no folder {pictures}", "--pictures names the folder that the pictures are in.", "no-folder"
+            )
+        workspace = replace(workspace, picture_folder=Path(pictures))
+    if workspace.url.startswith("folder:"):
+        for remark in args.exchange().list_remarks(workspace, now(), getattr(args, "command", "") in COMPARING):
+            sys.stderr.write(f"kotrel: {remark}\n")
+    for said in report_interrupted(workspace):
+        sys.stderr.write(f"kotrel: {said}\n")
+    return workspace
+
+
+COMPARING = ("check", "preview", "load", "export", "write", "stock", "reorder", "count", "price", "compare")
+"""Commands that compare with what the system holds, or hand it out."""
+
+
+def now() -> datetime:
+    """The time, with the zone of this machine."""
+    return datetime.now().astimezone()
+
+
+def user(args: argparse.Namespace) -> str:
+    """Who does it: the name given, or the one from the operating system."""
+    if given := getattr(args, "who", None):
+        return str(given)
+    try:
+        return getpass.getuser()
+    except (OSError, KeyError):
+        return "unknown"

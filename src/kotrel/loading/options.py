@@ -1,0 +1,230 @@
+"""Arguments that several commands share, and the workspace they work in."""
+
+from __future__ import annotations
+
+import argparse
+import re
+from collections.abc import Callable, Iterable
+from datetime import datetime
+from pathlib import Path
+
+from kotrel.core.rows.load_options import DEFAULT_OPTIONS, DocumentOptions, LoadOptions
+from kotrel.loading.file_options import Wanted
+
+
+def add_files(parser: argparse.ArgumentParser) -> None:
+    """The files of a check, preview or load, and how to read them."""
+    parser.add_argument(
+        "files", nargs="+", metavar="FILE", help="a workbook or text file: .xlsx .ods .csv .tsv and others"
+    )
+    add_reading(parser)
+    add_ways(parser)
+    add_documents(parser)
+
+
+def add_ways(parser: argparse.ArgumentParser) -> None:
+    """The load options; check and preview take them too, so that they show what a load would do."""
+    group = parser.add_argument_group("which rows to load, and how")
+    group.add_argument(
+        "--only", choices=("new", "changes"), help="load only new rows, or only changes to existing rows"
+    )
+    group.add_argument(
+        "--match-on",
+        metavar="FIELD",
+        help="find existing rows by this field instead of by their key, for example barcode",
+    )
+    group.add_argument(
+        "--blanks",
+        choices=("keep", "clear"),
+        default="keep",
+        help="a blank cell changes nothing (keep, the default) or clears the value",
+    )
+    group.add_argument(
+        "--duplicates",
+        choices=("error", "first", "last"),
+        default="error",
+        help="where a key is in the sheet twice: report an error (the default), or use the first or last row",
+    )
+    group.add_argument(
+        "--create",
+        type=_names,
+        default=(),
+        metavar="LISTS",
+        help="add new values to these lists, for example vendor,brand",
+    )
+    group.add_argument(
+        "--defaults",
+        type=_names,
+        default=(),
+        metavar="SETS",
+        help="fill new rows from these sets of defaults in system.toml",
+    )
+    group.add_argument(
+        "--clash",
+        choices=("sheet", "system"),
+        help="whose value to use where both changed since the export (default: report an error)",
+    )
+    group.add_argument(
+        "--new-codes",
+        type=_names,
+        default=(),
+        metavar="CODES",
+        help="these codes are new, although they look like existing ones; all for every one",
+    )
+    group.add_argument(
+        "--since", metavar="EXPORT", help="the export that a text file came from; none to ignore exports"
+    )
+    group.add_argument("--pictures", metavar="DIR", help="the folder with the pictures that items name")
+
+
+def _names(text: str) -> tuple[str, ...]:
+    return tuple(name.strip() for name in text.split(",") if name.strip())
+
+
+def add_documents(parser: argparse.ArgumentParser) -> None:
+    """What is said of documents where the sheet does not."""
+    group = parser.add_argument_group("documents, where the sheet does not say it")
+    group.add_argument("--number", metavar="NUMBER", help="the document's number (default: made of warehouse and date)")
+    group.add_argument("--date", type=day, metavar="DATE", help="the posting date, like 2027-03-01 (default: today)")
+    group.add_argument("--warehouse", metavar="CODE", help="the warehouse")
+    group.add_argument("--account", metavar="CODE", help="the account the value is posted against")
+    group.add_argument("--as-target", action="store_true",
+                       help="the quantities are what stock is to be: the difference to what is on hand is posted")  # fmt: skip
+
+
+def day(text: str) -> str:
+    """An ISO date of the command line."""
+    try:
+        return datetime.strptime(text, "%Y-%m-%d").date().isoformat()
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"“{text}” is not a date like 2027-03-01") from None
+
+
+def add_reading(parser: argparse.ArgumentParser) -> None:
+    """How to read a file."""
+    parser.add_argument(
+        "--as", dest="record", metavar="RECORD", help="what the rows are (default: recognised by the headings)"
+    )
+    parser.add_argument(
+        "--map", dest="map_name", metavar="NAME", help="the saved match to use (default: the one whose headings fit)"
+    )
+    add_sheet(parser)
+
+
+def add_sheet(parser: argparse.ArgumentParser) -> None:
+    """Which sheet to read, and where its headings are."""
+    parser.add_argument("--sheet", metavar="NAME", help="the sheet of the workbook (default: those that fit)")
+    parser.add_argument(
+        "--heading-row",
+        type=_row,
+        metavar="ROW",
+        help="the row with the headings, 0 if there are none (default: found)",
+    )
+
+    parser.add_argument(
+        "--encoding",
+        metavar="NAME",
+        help="the encoding of a text file, such as cp1252 or mac-roman (default: recognised)",
+    )
+
+
+def whole_from(least: int, most: int | None = None) -> Callable[[str], int]:
+    """The kind of an option that is a whole number, at least so much and at most so much."""
+    reach = f"from {least} up" if most is None else f"from {least} to {most}"
+
+    def read(text: str) -> int:
+        fits = re.fullmatch(r"[0-9]{1,9}", text) and least <= int(text) <= (most or int(text))
+        if not fits:
+            raise argparse.ArgumentTypeError(f"“{text}” is not a whole number {reach}")
+        return int(text)
+
+    return read
+
+
+def number_from(least: float) -> Callable[[str], float]:
+    """The kind of an option that is a number, such as of seconds, at least so much."""
+
+    def read(text: str) -> float:
+        if not re.fullmatch(r"[0-9]{1,9}(\.[0-9]{1,9})?", text) or float(text) < least:
+            raise argparse.ArgumentTypeError(f"“{text}” is not a number from {least:g} up")
+        return float(text)
+
+    return read
+
+
+def _row(text: str) -> int:
+    if not (text.isascii() and text.isdigit() and len(text) < 8):
+        raise argparse.ArgumentTypeError(
+            f"“{text}” is not a row number; rows are counted from 1, and 0 means no headings"
+        )
+    return int(text)
+
+
+def files_of(args: argparse.Namespace) -> list[Path]:
+    """The files named; patterns such as ``*.xlsx`` are expanded where the shell did not."""
+    found: list[Path] = []
+    for name in args.files:
+        path = Path(name)
+        is_pattern = any(mark in path.name for mark in "*?[") and not path.exists()
+        found += (sorted(path.parent.glob(path.name)) if is_pattern else []) or [path]
+    return found
+
+
+def named(files: Iterable[object]) -> str:
+    """Files as a person types them on a command line: a name with spaces is quoted."""
+    names = [str(file) for file in files]
+    return " ".join(f'"{name}"' if re.search(r"[\s&()']", name) else name for name in names)
+
+
+_SAID = {
+    "record": ("--as", None), "map_name": ("--map", None), "sheet": ("--sheet", None), "heading_row": ("--heading-row", None), "encoding": ("--encoding", None),
+    "only": ("--only", None), "match_on": ("--match-on", None), "blanks": ("--blanks", "keep"),
+    "duplicates": ("--duplicates", "error"), "create": ("--create", ()), "defaults": ("--defaults", ()),
+    "clash": ("--clash", None), "new_codes": ("--new-codes", ()),
+    "since": ("--since", None), "pictures": ("--pictures", None),
+    "number": ("--number", None), "date": ("--date", None), "warehouse": ("--warehouse", None), "account": ("--account", None),
+}  # fmt: skip
+"""Argument → its option, and its default."""
+
+
+def as_typed(args: argparse.Namespace) -> str:
+    """The files and options of this command, as the user would type them for the next one."""
+    words: list[object] = list(args.files) if hasattr(args, "files") else [args.file]
+    for name, (option, usual) in _SAID.items():
+        value = getattr(args, name, usual)
+        if value != usual:
+            words += [option, ",".join(value) if isinstance(value, tuple) else value]
+    return named(words)
+
+
+def wanted_of(args: argparse.Namespace) -> Wanted:
+    """What the user asked for about the files."""
+    options = DEFAULT_OPTIONS
+    if hasattr(args, "match_on"):
+        options = LoadOptions(
+            only=args.only,
+            match_on=args.match_on,
+            blanks=args.blanks,
+            duplicates=args.duplicates,
+            create=args.create,
+            defaults=args.defaults,
+            clash=args.clash,
+            new_codes=args.new_codes,
+            since=args.since,
+            documents=DocumentOptions(args.number, args.date, args.warehouse, args.account, args.as_target),
+        )
+    return Wanted(
+        getattr(args, "record", None),
+        args.sheet,
+        args.heading_row,
+        getattr(args, "map_name", None),
+        args.encoding,
+        options,
+    )
+
+
+def add_agreement(parser: argparse.ArgumentParser) -> None:
+    """Who loads, why, and whether to ask first."""
+    parser.add_argument("--yes", action="store_true", help="go ahead without asking")
+    parser.add_argument("--who", metavar="NAME", help="who does it, for the history (default: your user name)")
+    parser.add_argument("--remark", default="", metavar="TEXT", help="the reason, for the history")

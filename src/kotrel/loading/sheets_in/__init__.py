@@ -1,0 +1,1 @@
+"""Sheets that come in: inspect, map, check, prepare, compare."""

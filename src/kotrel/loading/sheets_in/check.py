@@ -1,0 +1,202 @@
+"""``kotrel check``: finds everything that is wrong."""
+
+from __future__ import annotations
+
+import argparse
+import time
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from kotrel.core.errors import KotrelError, OutOfReach, WrongUse
+from kotrel.core.loading.load_model import Checked
+from kotrel.core.phrases import listed
+from kotrel.core.rows.rows import Rows
+from kotrel.core.values.yes_no import read_yes_no
+from kotrel.loading.opening import now, workspace_of
+from kotrel.loading.options import add_files, as_typed, files_of, named, wanted_of
+from kotrel.loading.sheets_in.findings_screen import checked_json, show_checked, show_created
+from kotrel.loading.sheets_in.large_files import check_any
+from kotrel.loading.sheets_in.spellings import Question, learn
+from kotrel.screen.screen import Screen
+from kotrel.sheets.marking import Marked, mark, marked_name
+from kotrel.sheets.safe_writing import require_new_file
+
+WATCH_EVERY = 0.5
+"""Seconds between two looks at a watched file."""
+UNFINISHED = 130
+"""The exit status when a check is stopped before it has an answer, as for every command."""
+
+
+def watch(files: Sequence[Path], once: Callable[[], int], screen: Screen) -> int:
+    """Checks now, and again after each save of any of the files.
+
+    Args:
+        files: the files to watch.
+        once: one check of all of them; returns its exit status.
+        screen: where the checks are shown.
+
+    Returns:
+        the exit status of the last check; 130 if it was stopped in the middle, since the sheet that an earlier
+        answer was about has been saved over.
+
+    Raises:
+        KotrelError: the first check cannot be made at all.
+    """
+    status, seen, told, again = UNFINISHED, None, "", False
+    try:
+        while True:
+            stands = [_saved(path) for path in files]
+            if again or stands != seen:
+                if stands != seen:
+                    screen.show(f"── {now():%H:%M:%S}")
+                first, seen, status, again = seen is None, stands, UNFINISHED, False
+                try:
+                    status, told = once(), ""
+                    screen.show(f"Watching {listed([path.name for path in files])}. Ctrl-C stops.")
+                except KotrelError as error:
+                    if first:
+                        raise
+                    # While a workbook is being saved, it may be locked, half there or gone: that is said once, and
+                    # one that cannot be reached is tried again, because its next save may have been before this look.
+                    status, again = error.status, isinstance(error, OutOfReach)
+                    if told != error.message:
+                        screen.show(error.message, *filter(None, [error.hint]))
+                        told = error.message
+            time.sleep(WATCH_EVERY)
+    except KeyboardInterrupt:
+        return status
+
+
+def _saved(path: Path) -> tuple[int, int] | None:
+    """When a file was saved, and its size; None while it is not there."""
+    try:
+        about = path.stat()
+        return about.st_mtime_ns, about.st_size
+    except OSError:
+        return None
+
+
+EXAMPLE = """\
+kotrel check new-items.xlsx
+    finds everything that is wrong, worst first, with a few examples of each kind
+kotrel check new-items.xlsx --all
+    lists every finding
+kotrel check new-items.xlsx --marked
+    also writes new-items.marked.xlsx: a copy of your workbook with the bad cells coloured and commented"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    add_files(parser)
+    parser.add_argument("--all", action="store_true", help="list every finding, not just a few examples of each kind")
+    parser.add_argument(
+        "--marked",
+        nargs="?",
+        const="",
+        metavar="FILE",
+        help="write a marked copy (default: FILE.marked.xlsx beside the file)",
+    )
+    parser.add_argument(
+        "--learn", action="store_true", help="ask what each unknown value means, and remember the answer"
+    )
+    parser.add_argument(
+        "--watch", action="store_true", help="check again whenever a file is saved, until stopped with Ctrl-C"
+    )
+    parser.add_argument("--repairs", action="store_true", help="show every repair, with its proof")
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    if not args.watch:
+        return _once(args, screen)
+    if screen.as_json or args.learn or args.marked is not None:
+        raise WrongUse(
+            "--watch goes with none of --json, --learn and --marked", "Leave one of them out.", "wrong-command-line"
+        )
+    files = files_of(args)
+    if Path("-") in files:
+        raise WrongUse(
+            "--watch needs a file that is saved again; - is read once",
+            "Name a file, or leave out --watch.",
+            "wrong-command-line",
+        )
+    return watch(files, lambda: _once(args, screen), screen)
+
+
+def _once(args: argparse.Namespace, screen: Screen) -> int:
+    files = files_of(args)
+    workspace = workspace_of(args)
+    with screen.progress(4 * len(files)) as step:
+        checked = check_any(files, workspace, wanted_of(args), now().date(), step)
+    ok = all(each.ok for each in checked)
+    marked = _mark_all(checked, args.marked) if args.marked is not None else []
+    if screen.as_json:
+        parts = [checked_json(each) for each in checked]
+        for part, copy in zip(parts, marked, strict=False):
+            part["marked"] = str(copy.path)
+        screen.json(parts[0] if len(parts) == 1 else {"ok": ok, "files": parts})
+        return 0 if ok else 1
+    for place, each in enumerate(one for one in checked if not one.says_nothing):
+        if place:
+            screen.show("")
+        if each.consequence is not None and each.ok:
+            show_created(screen, each)
+        else:
+            show_checked(screen, each, args.all, args.repairs)
+    names = as_typed(args)
+    screen.show("")
+    for copy in marked:
+        for remark in copy.remarks:
+            screen.show(f"{remark[0].upper()}{remark[1:]}.")
+        screen.show(f"Marked copy: {copy.path}")
+    if args.learn:
+        learned = learn(checked, workspace, lambda question: _ask(question, screen))
+        count = sum(map(len, learned.values()))
+        screen.show(
+            f"Learned {count} spelling{'s' if count != 1 else ''}, saved in kotrel.toml."
+            if count
+            else "No spellings learned."
+        )
+    if not ok and marked:
+        screen.show(
+            f"Next: fix the coloured cells there, save it, then: kotrel check {named(copy.path for copy in marked)}"
+        )
+    elif ok:
+        screen.show(f"Next: kotrel preview {names}")
+    else:
+        screen.show(f"Next: fix these cells in the spreadsheet, save it, then: kotrel check {names}")
+        screen.show(f"      kotrel check {names} --marked    marks them in a copy of the workbook")
+    return 0 if ok else 1
+
+
+def _ask(question: Question, screen: Screen) -> str | None:
+    """Asks what a value means; yes accepts the likely code, and a blank answer skips it."""
+    likely = question.likely
+    name = question.names.names.get(likely or "")
+    offer = f" Is it {likely}{f' ({name})' if name else ''}?" if likely else ""
+    said = screen.answer(
+        f"{question.field}: “{question.value}” is not on the list.{offer} [y, a code, or Enter to skip] "
+    )
+    if read_yes_no(said) == "yes":
+        return likely
+    return said or None
+
+
+def _endings(source: Path) -> list[str]:
+    """What a marked copy may be called: a workbook with macros stays one."""
+    return [".xlsm" if source.suffix.lower() == ".xlsm" else ".xlsx"]
+
+
+def _mark_all(checked: list[Checked], named: str) -> list[Marked]:
+    """Writes a marked copy of each file; where several records come out of one sheet, it has the marks of all."""
+    files: dict[str, dict[str, Rows]] = {}
+    # What has no cells of its own (values that are added to a list) is marked at the rows that cause it.
+    for each in sorted(checked, key=lambda one: (one.consequence is not None, one.rows.once)):
+        sheets = files.setdefault(each.rows.table.file, {})
+        sheet = each.rows.table.sheet
+        sheets[sheet] = sheets[sheet].with_findings(each.rows.findings) if sheet in sheets else each.rows
+    return [
+        mark(
+            list(sheets.values()),
+            require_new_file(Path(named), _endings(Path(file))) if named else marked_name(Path(file)),
+        )
+        for file, sheets in files.items()
+    ]

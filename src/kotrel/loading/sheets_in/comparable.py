@@ -1,0 +1,116 @@
+"""Sheets as tables that can be compared: as rows of a record with what no field takes beside them, or column by column."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.description.model import Record
+from kotrel.core.rows.rows import Rows
+from kotrel.core.similarity import folded
+from kotrel.core.tables.as_shown import cells_as_shown
+from kotrel.core.tables.table import Column, Table
+from kotrel.loading.sheets_in.sheet_reading import Understood
+
+
+@dataclass
+class Comparable:
+    """Rows to compare.
+
+    Attributes:
+        sheets: the names of the sheets that they come from; empty names are those of text files.
+        rows: String columns: fields by their names; other columns by names that no field has.
+        titles: column → how people know it.
+        headings: folded heading → the column that it feeds.
+    """
+
+    sheets: tuple[str, ...]
+    rows: pl.DataFrame
+    titles: dict[str, str]
+    headings: dict[str, str] = field(default_factory=dict)
+
+
+def by_record(understood: Sequence[Understood]) -> dict[str, tuple[Record, Comparable]]:
+    """Record → its rows from all sheets of a file. Columns that feed no field are there too, by their headings."""
+    used: dict[str, set[str]] = {}
+    for each in understood:
+        letters = {letter for source in each.rows.sources.values() for letter in source.columns}
+        used.setdefault(each.rows.table.sheet, set()).update(letters)
+    found: dict[str, tuple[Record, list[Comparable]]] = {}
+    told: set[str] = set()
+    for each in understood:
+        table, record = each.rows.table, each.rows.record
+        # A sheet that is read as several records has what is left over only once.
+        spare = [] if table.sheet in told else [c for c in table.columns if c.letter not in used[table.sheet]]
+        told.add(table.sheet)
+        found.setdefault(record.name, (record, []))[1].append(_of_record(each.rows, spare))
+    return {name: (record, _together(parts)) for name, (record, parts) in found.items()}
+
+
+def by_heading(table: Table) -> Comparable:
+    """The cells of a table. A column without a heading goes by its letter, the second of one heading by its number."""
+    names = _named(table.columns)
+    frame = _filled(table, names).drop(ROW)
+    titles = {name: _title(column, name) for name, column in names.items()}
+    return Comparable((table.sheet,), frame, titles)
+
+
+def _of_record(rows: Rows, spare: Iterable[Column]) -> Comparable:
+    names = {f"[{name}]": column for name, column in _named(spare).items()}
+    beside = _filled(rows.table, names)
+    frame = _with_errors_shown(rows).join(beside, on=ROW, how="left", maintain_order="left").drop(ROW)
+    titles = {name: about.title for name, about in rows.record.fields.items()}
+    titles |= {name: _title(column, name[1:-1]) for name, column in names.items()}
+    headings = {folded(rows.heading(name)): name for name in rows.letters}
+    headings |= {name[1:-1]: name for name in names}
+    return Comparable((rows.table.sheet,), frame, titles, headings)
+
+
+def _together(parts: Sequence[Comparable]) -> Comparable:
+    first = Comparable((), pl.concat([each.rows for each in parts], how="diagonal"), {})
+    for each in parts:
+        first.sheets += each.sheets
+        first.titles |= each.titles
+        first.headings = each.headings | first.headings
+    return first
+
+
+def _named(columns: Iterable[Column]) -> dict[str, Column]:
+    names: dict[str, Column] = {}
+    for column in columns:
+        name = folded(column.heading) or f"column {column.letter.lower()}"
+        times = 1
+        while (alone := name if times == 1 else f"{name} {times}") in names:
+            times += 1
+        names[alone] = column
+    return names
+
+
+def _title(column: Column, name: str) -> str:
+    number = name.removeprefix(folded(column.heading)).strip()
+    if not column.heading:
+        return f"column {column.letter}"
+    return f"{column.heading} ({number})" if number else column.heading
+
+
+def _filled(table: Table, names: dict[str, Column]) -> pl.DataFrame:
+    """``ROW`` and the columns under their names, as people see them, without spaces at their ends."""
+    cells = cells_as_shown(table, [column.letter for column in names.values()])
+    texts = {name: pl.col(column.letter).str.strip_chars() for name, column in names.items()}
+    return cells.select(ROW, *(pl.when(text != "").then(text).alias(name) for name, text in texts.items()))
+
+
+def _with_errors_shown(rows: Rows) -> pl.DataFrame:
+    """The values, with what could not be read as it is told: ``#N/A`` is not a blank, nor is a price in another currency."""
+    values = rows.values
+    for group in rows.findings:
+        if group.severity == "error" and group.field in rows.fields:
+            told = group.cells.select(ROW, pl.col("value").alias("as shown")).unique(ROW)
+            joined = values.select(ROW, group.field).join(told, on=ROW, how="left", maintain_order="left")
+            values = values.with_columns(
+                joined.select(pl.coalesce(group.field, "as shown")).to_series().alias(group.field)
+            )
+    return values.select(ROW, *rows.fields)

@@ -1,0 +1,249 @@
+"""Two files → what differs between them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.changes.comparison import Difference, compare_tables
+from kotrel.core.columns import ROW
+from kotrel.core.description.model import Record
+from kotrel.core.errors import KotrelError, WrongData, WrongUse
+from kotrel.core.phrases import count, listed, listed_and
+from kotrel.core.similarity import folded, nearest
+from kotrel.loading.file_options import Wanted
+from kotrel.loading.sheets_in.comparable import Comparable, by_heading, by_record
+from kotrel.loading.sheets_in.sheet_reading import Understood, tables_in, understand_file
+from kotrel.systems.interface import Step
+from kotrel.workspace.settings import Workspace
+
+_COMPARED = ("unknown-heading", "no-heading", "hidden-sheet", "hidden-row", "hidden-column")
+"""Findings on columns and rows that a load would leave out, or that nobody sees: they are compared as all others."""
+
+
+@dataclass(frozen=True)
+class Part:
+    """One sheet of each file, or all sheets of one record, compared.
+
+    Attributes:
+        sheets: the sheets of the old and of the new file.
+        titles: column → how people know it.
+        record: None where they were compared by heading.
+    """
+
+    sheets: tuple[tuple[str, ...], tuple[str, ...]]
+    difference: Difference
+    titles: Mapping[str, str]
+    record: Record | None
+
+    @property
+    def name(self) -> str:
+        """The record, or the sheet as the new file has it."""
+        return self.record.name if self.record else self.sheets[1][0]
+
+    @property
+    def left_out(self) -> list[str]:
+        """The columns that only one of the files has, and rows that cannot be found again, in words."""
+        said = []
+        without = [
+            f"{count(there, 'row')} of the {where} sheet"
+            for rows, where in ((self.difference.gone, "old"), (self.difference.added, "new"))
+            if (there := rows.filter(pl.any_horizontal(pl.col(self.difference.key).is_null())).height)
+        ]
+        if without:
+            key = listed_and([self.titles.get(name, name) for name in self.difference.key])
+            said.append(f"without {key}, so that nothing tells what became of them: {listed_and(without)}")
+        for names, where in ((self.difference.only_old, "old"), (self.difference.only_new, "new")):
+            if names:
+                titles = [self.titles.get(name, name) for name in names]
+                said.append(f"only in the {where} sheet and not compared: {listed(titles, 6)}")
+        return said
+
+
+@dataclass(frozen=True)
+class Compared:
+    """Two compared files; ``remarks`` say what was left out, in words."""
+
+    old: Path
+    new: Path
+    parts: tuple[Part, ...]
+    remarks: tuple[str, ...]
+
+    @property
+    def left_out(self) -> list[str]:
+        """The remarks, and the columns that only one of the files has."""
+        several = len(self.parts) > 1
+        own = [f"{part.name}: {said}" if several else said for part in self.parts for said in part.left_out]
+        return [*self.remarks, *own]
+
+
+def compare_files(
+    old: Path, new: Path, key: str | None, workspace: Workspace | None, wanted: Wanted, today: date, step: Step
+) -> Compared:
+    """Compares all sheets of two files: as rows of a record if both are recognised as the same one, otherwise by heading.
+
+    Raises:
+        WrongUse: no key was named and none can be found.
+        WrongData: a key is there twice.
+    """
+    files = (old, new)
+    understood = _understood(files, workspace, wanted, today, step) if workspace is not None else None
+    compared = _by_record(files, understood, key) if understood is not None else None
+    if compared is None:
+        step("reading both")
+        compared = _by_heading(files, key, wanted)
+    return compared
+
+
+def _understood(
+    files: tuple[Path, Path], workspace: Workspace, wanted: Wanted, today: date, step: Step
+) -> list[list[Understood]] | None:
+    """Both files as rows of records, or None where one of them fits none."""
+    try:
+        return [understand_file(path, workspace, wanted, today, step) for path in files]
+    except KotrelError:
+        if wanted.record or wanted.map_name:
+            raise
+        return None
+
+
+def _by_record(files: tuple[Path, Path], understood: list[list[Understood]], key: str | None) -> Compared | None:
+    """None where the files have no record in common, or a sheet lacks its key, or the key is in none of them as a field."""
+    old, new = (by_record(each) for each in understood)
+    shared = [name for name in old if name in new]
+    keyed = all(each.rows.has_key for file in understood for each in file if each.rows.record.name in shared)
+    if not shared or not keyed:
+        return None
+    if key is None and any(_is_blank(side[name], old[name][0].key) for name in shared for side in (old, new)):
+        # The match makes the codes: they are not in the sheet.
+        return None
+    parts: list[Part] = []
+    for name in shared:
+        record, (first, second) = old[name][0], (old[name][1], new[name][1])
+        columns = record.key if key is None else _named_key(record, key, first, second)
+        if columns is not None:
+            parts.append(_part(first, second, columns, record))
+    if not parts:
+        return None
+    remarks = _of_files(files, [_remarks(each) for each in understood])
+    for path, mine, others in ((files[0], old, new), (files[1], new, old)):
+        remarks += [
+            f"{path.name}: {_sheets(mine[name][1].sheets)} as {name}, which the other file has not, is not compared"
+            for name in mine
+            if name not in others
+        ]
+    compared = {part.record.name for part in parts if part.record is not None}
+    remarks += [f"as {name}, nothing has “{key}”: it is not compared" for name in shared if name not in compared]
+    return Compared(*files, tuple(parts), tuple(dict.fromkeys(remarks)))
+
+
+def _is_blank(side: tuple[Record, Comparable], key: Sequence[str]) -> bool:
+    return any(side[1].rows[name].null_count() == side[1].rows.height for name in key)
+
+
+def _of_files(files: tuple[Path, Path], said: Sequence[Sequence[str]]) -> list[str]:
+    """What is said of the old and of the new file; once where it is said of both."""
+    both = [remark for remark in dict.fromkeys(said[0]) if remark in said[1]]
+    own = [
+        f"{path.name}: {remark}"
+        for path, mine in zip(files, said, strict=True)
+        for remark in mine
+        if remark not in both
+    ]
+    return [*(f"both: {remark}" for remark in both), *own]
+
+
+def _remarks(understood: Sequence[Understood]) -> list[str]:
+    """What of a file is not compared, or may stand in the wrong place."""
+    found: list[str] = []
+    for each in understood:
+        found += each.rows.table.remarks
+        for group in each.rows.findings:
+            if group.field is None and group.kind not in _COMPARED:
+                more = f" ({count(group.cells.height - 1, 'more line')} like it)" if group.cells.height > 1 else ""
+                place = each.rows.table.address(int(group.cells[ROW][0]), None)
+                found.append(f"{f'{place}: ' if place else ''}{group.cells['message'][0]}{more}")
+    return found
+
+
+def _named_key(record: Record, key: str, first: Comparable, second: Comparable) -> tuple[str, ...] | None:
+    """The column that the user means: a field by its name or title, or a heading of both; None where it is neither."""
+    asked = folded(key)
+    names = [name for name, field in record.fields.items() if asked in (folded(name), folded(field.title))]
+    names += [each.headings[asked] for each in (first, second) if asked in each.headings]
+    return next(((name,) for name in names if name in first.rows.columns and name in second.rows.columns), None)
+
+
+def _by_heading(files: tuple[Path, Path], key: str | None, wanted: Wanted) -> Compared:
+    """Sheets of the same name, and the only other one of each file."""
+    old, new = (tables_in(path, wanted) for path in files)
+    pairs = [(each, other) for each in old for other in new if folded(each.sheet) == folded(other.sheet)]
+    lone = [
+        [table for table in tables if table.sheet not in {pair[place].sheet for pair in pairs}]
+        for place, tables in enumerate((old, new))
+    ]
+    if len(lone[0]) == len(lone[1]) == 1:
+        pairs.append((lone[0][0], lone[1][0]))
+    if not pairs:
+        raise WrongUse(
+            f"{files[0]} has {_sheets([each.sheet for each in old])}, {files[1]} has {_sheets([each.sheet for each in new])}",
+            "Give the sheets to compare the same name.",
+            "no-such-sheet",
+        )
+    said: tuple[list[str], list[str]] = ([], [])
+    for place, tables in enumerate((old, new)):
+        read = [pair[place].sheet for pair in pairs]
+        for table in tables:
+            left = f"{_sheets([table.sheet])}, which the other file has not, is not compared"
+            said[place].extend(table.remarks if table.sheet in read else [left])
+    remarks = _of_files(files, said)
+    parts: list[Part] = []
+    trouble: list[WrongUse] = []
+    for one, other in pairs:
+        first, second = by_heading(one), by_heading(other)
+        try:
+            parts.append(_part(first, second, (_key_column(key, first, second),), None))
+        except WrongUse as error:
+            trouble.append(error)
+            remarks.append(f"{_sheets([one.sheet])} is not compared: {error.message}")
+    if not parts:
+        raise trouble[0]
+    return Compared(*files, tuple(parts), tuple(remarks))
+
+
+def _part(first: Comparable, second: Comparable, key: tuple[str, ...], record: Record | None) -> Part:
+    try:
+        difference = compare_tables(first.rows, second.rows, key)
+    except ValueError as error:
+        raise WrongData(str(error), "Fix it, or name another key: --key FIELD", "twice-in-sheet") from None
+    return Part((first.sheets, second.sheets), difference, first.titles | second.titles, record)
+
+
+def _sheets(names: Sequence[str]) -> str:
+    if not any(names):
+        return "a text file's rows"
+    return f"sheet{'s' if len(names) > 1 else ''} {listed_and([f'“{name}”' for name in names])}"
+
+
+def _key_column(key: str | None, first: Comparable, second: Comparable) -> str:
+    shared = [name for name in first.rows.columns if name in second.rows.columns]
+    if key is not None:
+        if folded(key) in shared:
+            return folded(key)
+        close = nearest(key, [first.titles[name] for name in shared])
+        raise WrongUse(
+            f"the sheets have no column “{key}” in common", f"Did you mean “{close}”?" if close else "", "no-such-field"
+        )
+    for name in shared:
+        frames = (first.rows, second.rows)
+        if all(frame[name].null_count() == 0 and frame[name].n_unique() == frame.height for frame in frames):
+            return name
+    raise WrongUse(
+        "no column in both sheets is filled and different in every row",
+        "Name the one that identifies a row: --key HEADING",
+        "no-key-column",
+    )

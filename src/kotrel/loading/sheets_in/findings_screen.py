@@ -1,0 +1,279 @@
+"""Findings and repairs, on the terminal and as JSON: grouped by kind and column, worst first."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from rich.text import Text
+
+from kotrel.core.columns import ROW
+from kotrel.core.description.in_words import shown
+from kotrel.core.loading.load_model import Checked
+from kotrel.core.phrases import count, short
+from kotrel.core.rows.findings import SEVERITIES, FindingGroup, RepairGroup, count_by_severity, rows_with, worst_first
+from kotrel.core.rows.rows import Rows
+from kotrel.screen.json_streaming import Streamed
+from kotrel.screen.screen import Screen
+
+if TYPE_CHECKING:
+    # Only a sheet with findings needs it.
+    from rich.table import Table
+
+EXAMPLES = 3
+STYLES = {"error": "bold red", "warning": "yellow", "note": "cyan"}
+
+
+def show_checked(screen: Screen, checked: Checked, every: bool, repairs: bool, ready: str = "ready to load") -> None:
+    """One checked sheet: the headline, the counts, then the findings.
+
+    Args:
+        ready: what rows without errors are.
+    """
+    rows = checked.rows
+    screen.show(headline(rows), counts_line(checked, ready))
+    for remark in checked.remarks:
+        screen.show(Text(f"  {remark}", style="dim"))
+    for severity in SEVERITIES:
+        groups = [group for group in worst_first(rows.findings) if group.severity == severity]
+        if groups:
+            _show_groups(screen, rows, severity, groups, every)
+    if repairs:
+        show_repairs(screen, rows, every)
+
+
+def show_created(screen: Screen, checked: Checked) -> None:
+    """What a load would change that no sheet has: values that it adds to a list, rows whose period it ends."""
+    rows = checked.rows
+    if checked.consequence == "ended":
+        show_ended(screen, rows)
+        return
+    title = rows.record.title.lower()
+    codes = rows.values[rows.record.code].to_list()
+    line = Text(f"adds {len(codes):,} to the {title} list: ", style="bold magenta")
+    screen.show(line.append(", ".join(codes), style=""))
+    for group in rows.findings:
+        if group.kind != "nearly-on-list":
+            continue
+        for value, hint in group.cells.select("value", "suggestion").iter_rows():
+            screen.show(Text(f"  {value}: did you mean {hint}", style="yellow"))
+
+
+def show_ended(screen: Screen, rows: Rows) -> None:
+    """Rows whose period ends because another begins, with the row of the sheet that causes it."""
+    record = rows.record
+    last = record.period[1] if record.period else record.key[-1]
+    line = Text(f"ends {count(rows.values.height, record.title.lower())} that no sheet has: ", style="bold magenta")
+    screen.show(line.append("the next one begins the day after", style=""))
+    for values in rows.values.head(ENDED_SHOWN).iter_rows(named=True):
+        key = " / ".join(shown(values[name], record.fields[name]) or "" for name in record.key)
+        where = rows.table.place(values[ROW], None)
+        screen.show(Text(f"  {key}: until {values[last]} (because of {where})", style="yellow"))
+    if rows.values.height > ENDED_SHOWN:
+        screen.show(Text(f"    … {rows.values.height - ENDED_SHOWN:,} more", style="dim"))
+
+
+ENDED_SHOWN = 5
+
+
+def headline(rows: Rows) -> Text:
+    """``new-items.xlsx · sheet “Range 27” · rows 5–416 as item``."""
+    table = rows.table
+    line = Text(Path(table.file).name, style="bold")
+    if table.sheet:
+        line.append(f" · sheet “{table.sheet}”", style="")
+    what = "row" if table.sheet else "line"
+    span = f"{what} {table.first_row}" if table.rows == 1 else f"{what}s {table.first_row}–{table.last_row}"
+    span = span if table.rows else f"no {what}s"
+    what = rows.record.name
+    if rows.flat_of:
+        what = f"{rows.flat_of}: its lots" if not rows.once and "lot" in rows.record.fields else rows.flat_of
+    line.append(f" · {span} as {what}", style="")
+    return line
+
+
+def counts_line(checked: Checked, ready: str = "ready to load") -> Text:
+    """``412 rows: 381 ready to load, 31 with errors · 12 warnings · 406 cells repaired``."""
+    rows = checked.rows
+    counts = count_by_severity(rows.findings)
+    total = rows.values.height
+    bad = len(rows_with(rows.findings, "error"))
+    line = Text()
+    if any((group.cells[ROW] == 0).any() for group in rows.findings if group.severity == "error"):
+        line.append(f"{count(total, 'row')}: none can be loaded until the sheet is fixed", style="bold red")
+    elif bad:
+        line.append(f"{count(total, 'row')}: {total - bad:,} {ready}, ")
+        line.append(f"{bad:,} with errors", style="bold red")
+    elif not total:
+        line.append("0 rows: nothing to load")
+    else:
+        line.append(f"{count(total, 'row')}: ")
+        line.append(f"all {ready}", style="bold green")
+    if counts["warning"]:
+        line.append(f" · {count(counts['warning'], 'warning')}", style="yellow")
+    repaired = sum(group.count for group in rows.repairs)
+    if repaired:
+        line.append(f" · {count(repaired, 'cell')} repaired, each with proof (--repairs lists them)")
+    return line
+
+
+def _show_groups(screen: Screen, rows: Rows, severity: str, groups: Sequence[FindingGroup], every: bool) -> None:
+    cells = sum(group.count for group in groups)
+    in_rows = len(rows_with(groups, groups[0].severity))
+    title = Text(f"\n{severity.upper()}S", style=STYLES[severity])
+    where = f" in {count(in_rows, 'row')}" if in_rows else ""
+    title.append(f"   {count(cells, 'cell')}{where}", style="")
+    screen.show(title)
+    if every:
+        screen.show(_every(rows, groups))
+        return
+    _with_examples(screen, rows, groups)
+
+
+def _with_examples(screen: Screen, rows: Rows, groups: Sequence[FindingGroup]) -> None:
+    subjects = [_subject(rows, group) for group in groups]
+    wide = min(max(len(subject) for subject in subjects), 26)
+    titles = max(len(group.title) for group in groups)
+    for subject, group in zip(subjects, groups, strict=True):
+        line = Text(f"  {subject:<{wide}}  ")
+        line.append(f"{group.title:<{titles}}  ", style="bold")
+        line.append(f"{group.count:>7,}")
+        screen.show(line)
+        for detail in _details(rows, group):
+            # A hanging indent keeps a long line under its subject.
+            from rich.table import Table
+
+            block = Table.grid(padding=0)
+            block.add_column(width=wide + 4)
+            block.add_column()
+            block.add_row("", Text(detail, style="dim"))
+            screen.show(block)
+
+
+def _details(rows: Rows, group: FindingGroup) -> list[str]:
+    """A few examples on one line, and what to do about all of them."""
+    # One example is enough for cells that share a value, such as a duplicate code.
+    cells = group.cells.head(1000).unique("value", keep="first", maintain_order=True).head(EXAMPLES)
+    if group.cells["value"].null_count() == group.count:
+        cells = group.cells.head(EXAMPLES)
+    messages = group.cells["message"].head(1000).unique()
+    same = len(messages) == 1
+    if (group.cells[ROW] == 0).all():
+        return [str(message) for message in group.cells["message"].to_list()[:6]]
+    examples = []
+    for row, value, message, suggestion in cells.iter_rows():
+        text = rows.table.place(row, group.letter)
+        if value is not None:
+            text += f" “{short(value)}”"
+        if suggestion:
+            text += f" → {short(suggestion, 40)}"
+        if not same and message:
+            text += f" {message}"
+        examples.append(text)
+    rest = group.count - len(examples)
+    line = " · ".join(examples) + (f" · … {rest:,} more" if rest > 0 else "")
+    return [line, str(messages[0])] if same and messages[0] and messages[0] != group.title else [line]
+
+
+def _subject(rows: Rows, group: FindingGroup) -> str:
+    if group.field:
+        return rows.record.fields[group.field].title
+    return (group.heading and f"“{short(group.heading, 20)}”") or "sheet"
+
+
+def _every(rows: Rows, groups: Sequence[FindingGroup]) -> Table:
+    """Every finding on its own line, in the order of the rows."""
+    from rich.table import Table
+
+    table = Table(box=None, padding=(0, 2, 0, 0), show_header=True, header_style="dim")
+    for heading in ("where", "field", "value", "problem", "likely"):
+        table.add_column(heading, overflow="fold")
+    lines = sorted(
+        (
+            (
+                row,
+                rows.table.address(row, group.letter),
+                _subject(rows, group),
+                value,
+                message or group.title,
+                suggestion,
+            )
+            for group in groups
+            for row, value, message, suggestion in group.cells.iter_rows()
+        ),
+        key=lambda line: (line[0], line[2]),
+    )
+    for _, where, subject, value, message, suggestion in lines:
+        table.add_row(
+            Text(where or "sheet"), Text(subject), Text(short(value, 40)), Text(message), Text(suggestion or "")
+        )
+    return table
+
+
+def show_repairs(screen: Screen, rows: Rows, every: bool) -> None:
+    """The cells that were repaired, with their former values and the proof."""
+    if not rows.repairs:
+        screen.show(Text("\nNo cell had to be repaired."))
+        return
+    screen.show(Text(f"\nREPAIRED   {count(sum(group.count for group in rows.repairs), 'cell')}", style="bold green"))
+    for group in sorted(rows.repairs, key=lambda each: -each.count):
+        screen.show(Text(f"  {rows.record.fields[group.field].title}: {group.title}   {group.count:,}", style="bold"))
+        cells = group.cells if every else group.cells.head(EXAMPLES)
+        for row, before, after, proof in cells.iter_rows():
+            line = f"    {rows.table.place(row, group.letter)}  “{short(before)}” → {short(after) if after is not None else '(blank)'}"
+            screen.show(Text(line).append(f"   {proof}", style="dim"))
+        if not every and group.count > EXAMPLES:
+            screen.show(Text(f"    … {group.count - EXAMPLES:,} more (--all lists them)", style="dim"))
+
+
+# --- JSON ------------------------------------------------------------------------------------------------------------
+
+
+def checked_json(checked: Checked) -> dict[str, Any]:
+    """A checked sheet as ``--json`` gives it."""
+    rows = checked.rows
+    return {
+        "file": rows.table.file,
+        "record": rows.record.name,
+        "rows": rows.values.height,
+        "ok": checked.ok,
+        "findings": Streamed(
+            lambda: (finding for group in worst_first(rows.findings) for finding in _group_json(rows, group))
+        ),
+        "repairs": Streamed(lambda: (repair for group in rows.repairs for repair in _repair_json(rows, group))),
+        "counts": count_by_severity(rows.findings),
+        "remarks": list(checked.remarks),
+    }
+
+
+def _group_json(rows: Rows, group: FindingGroup) -> Iterator[dict[str, Any]]:
+    return (
+        {
+            "severity": group.severity,
+            "kind": group.kind,
+            "sheet": rows.table.sheet,
+            "cell": rows.table.address(row, group.letter),
+            "row": row,
+            "field": group.field,
+            "value": value,
+            "message": message or group.title,
+            "suggestion": suggestion,
+        }
+        for row, value, message, suggestion in group.cells.iter_rows()
+    )
+
+
+def _repair_json(rows: Rows, group: RepairGroup) -> Iterator[dict[str, Any]]:
+    return (
+        {
+            "sheet": rows.table.sheet,
+            "cell": rows.table.address(row, group.letter),
+            "field": group.field,
+            "before": before,
+            "after": after,
+            "kind": group.kind,
+            "proof": proof,
+        }
+        for row, before, after, proof in group.cells.iter_rows()
+    )

@@ -1,0 +1,186 @@
+"""``kotrel inspect``: shows what is in a spreadsheet."""
+
+from __future__ import annotations
+
+import argparse
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from rich.table import Table as Grid
+from rich.text import Text
+
+from kotrel.core.description.model import Description
+from kotrel.core.errors import WrongUse
+from kotrel.core.matching.by_headings import Matched, likely_record
+from kotrel.core.phrases import count, listed, short
+from kotrel.core.tables.profiling import Look, look_at
+from kotrel.core.tables.table import Table
+from kotrel.loading.file_options import Wanted
+from kotrel.loading.options import add_sheet, as_typed, wanted_of
+from kotrel.loading.sheets_in.sheet_reading import tables_in
+from kotrel.screen.screen import Screen
+from kotrel.systems.interface import Step
+from kotrel.workspace.settings import find_workspace, open_workspace
+
+
+@dataclass(frozen=True)
+class Inspected:
+    """A file's tables with their columns, and the record that the first fitting one probably holds."""
+
+    file: Path
+    tables: tuple[tuple[Table, tuple[Look, ...]], ...]
+    likely: Matched | None
+    likely_sheet: str
+
+    @property
+    def key(self) -> tuple[str, ...]:
+        """Headings of the columns for the likely record's key."""
+        if self.likely is None:
+            return ()
+        letters = [self.likely.letters[name] for name in self.likely.record.key if name in self.likely.letters]
+        table = next(table for table, _ in self.tables if table.sheet == self.likely_sheet)
+        return tuple(column.heading for column in table.columns if column.letter in letters)
+
+
+def inspect_file(path: Path, wanted: Wanted, description: Description | None, step: Step) -> Inspected:
+    """Inspects every sheet of a file; without a description, nothing is said about records."""
+    step(f"reading {path.name}")
+    tables = tables_in(path, wanted)
+    looked = []
+    for table in tables:
+        step(f"looking at {table.sheet or path.name}")
+        looked.append((table, tuple(look_at(table))))
+    best: tuple[int, Matched, str] | None = None
+    if description is not None:
+        for table in tables:
+            matched = likely_record(table, list(description.records.values()))
+            # One heading of a wide sheet that happens to match a field says nothing about the sheet.
+            by_chance = matched is not None and len(matched.letters) == 1 and len(table.columns) > 3
+            if matched is not None and not by_chance and (best is None or len(matched.letters) > best[0]):
+                best = (len(matched.letters), matched, table.sheet)
+    return Inspected(path, tuple(looked), best[1] if best else None, best[2] if best else "")
+
+
+def show_inspected(screen: Screen, inspected: Inspected, typed: str) -> None:
+    """Every table with its columns, then the record it probably holds.
+
+    Args:
+        typed: the file and the options, as the user typed them.
+    """
+    for table, looks in inspected.tables:
+        _show_table(screen, inspected, table, looks)
+    likely = inspected.likely
+    if likely is None:
+        screen.show(Text("\nIts headings do not match any record of the system.", style="yellow"))
+        screen.show(Text(f"Next: kotrel map {typed} RECORD    proposes which column feeds which field", style="dim"))
+        screen.show(Text("      kotrel records    shows what the system takes", style="dim"))
+        return
+    line = Text("\nProbably ").append(likely.record.title.lower(), style="bold").append(" rows")
+    if inspected.key:
+        line.append(f", identified by {listed([f'“{heading}”' for heading in inspected.key])}")
+    fields = count(len(likely.letters), "column matches a field", "columns match fields")
+    line.append(f": {fields} of {likely.record.name}")
+    if likely.unknown:
+        line.append(f"; {count(len(likely.unknown), 'column')} would be left out")
+    screen.show(line, Text(f"Next: kotrel check {typed}", style="dim"))
+
+
+def _show_table(screen: Screen, inspected: Inspected, table: Table, looks: tuple[Look, ...]) -> None:
+    title = Text(inspected.file.name, style="bold")
+    if table.sheet:
+        title.append(f" · sheet “{table.sheet}”", style="")
+    where = "row" if table.sheet else "line"
+    title.append(f" · headings in {where} {table.heading_row} · {count(table.rows, 'row')}", style="")
+    if table.rows:
+        title.append(f" ({table.first_row}–{table.last_row})", style="")
+    screen.show(title)
+    for remark in (*table.hidden.in_words(), *table.remarks):
+        screen.show(Text(f"  {remark}", style="dim"))
+    grid = Grid(box=None, padding=(0, 2, 0, 0), header_style="dim")
+    for heading in ("", "heading", "kind", "filled", "unique", "length", "examples"):
+        grid.add_column(
+            heading, justify="right" if heading in ("filled", "unique", "length") else "left", overflow="fold"
+        )
+    for look in looks:
+        filled = "all" if look.filled == table.rows else f"{look.filled:,}"
+        unique = "all" if look.unique == look.filled and look.filled else f"{look.unique:,}"
+        length = str(look.longest) if look.shortest == look.longest else f"{look.shortest}–{look.longest}"
+        examples = " · ".join(short(value, 22) for value in look.examples)
+        grid.add_row(
+            Text(look.column.letter, style="dim"),
+            Text(look.column.heading or "(none)", style="bold" if look.column.heading else "dim"),
+            look.kind,
+            filled,
+            unique,
+            length if look.filled else "",
+            Text(examples),
+        )
+        for damage in look.damage:
+            grid.add_row("", "", "", "", "", "", Text(f"! {damage}", style="yellow"))
+    screen.show(grid)
+
+
+def inspected_json(inspected: Inspected) -> dict[str, Any]:
+    """An inspection as ``--json`` gives it."""
+    likely = inspected.likely
+    return {
+        "file": str(inspected.file),
+        "sheets": [
+            {
+                "name": table.sheet,
+                "table": {
+                    "heading_row": table.heading_row,
+                    "first_row": table.first_row,
+                    "rows": table.rows,
+                    "remarks": [*table.hidden.in_words(), *table.remarks],
+                    "columns": [
+                        {
+                            "heading": look.column.heading,
+                            "letter": look.column.letter,
+                            "filled": look.filled,
+                            "unique": look.unique,
+                            "kind": look.kind,
+                            "shortest": look.shortest,
+                            "longest": look.longest,
+                            "examples": list(look.examples),
+                            "damage": list(look.damage),
+                        }
+                        for look in looks
+                    ],
+                },
+            }
+            for table, looks in inspected.tables
+        ],
+        "likely": {
+            "record": likely.record.name if likely else None,
+            "key": list(inspected.key),
+            "sheet": inspected.likely_sheet,
+        },
+    }
+
+
+EXAMPLE = """\
+kotrel inspect new-items.xlsx
+    every table in it: the columns, how full and how unique they are, what kind of values, examples, damage"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("file", metavar="FILE", help="a workbook or text file")
+    add_sheet(parser)
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    description = None
+    try:
+        folder = find_workspace(Path(args.workspace) if args.workspace else None, Path.cwd())
+    except WrongUse:
+        # Any sheet can be inspected; only a guess at its record needs a system.
+        if args.workspace:
+            raise
+    else:
+        description = open_workspace(folder).description
+    with screen.progress(4) as step:
+        inspected = inspect_file(Path(args.file), wanted_of(args), description, step)
+    screen.json(inspected_json(inspected)) if screen.as_json else show_inspected(screen, inspected, as_typed(args))
+    return 0

@@ -1,0 +1,334 @@
+"""Checks a very large text file part by part; only keys and unique values are kept of all parts."""
+
+from __future__ import annotations
+
+import struct
+import tempfile
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import ExitStack
+from dataclasses import replace
+from datetime import date
+from functools import partial
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.checking.all_checks import CHECKS, check_rows
+from kotrel.core.checking.circles import check_circles
+from kotrel.core.checking.dependents import with_dependents
+from kotrel.core.checking.keys import check_keys
+from kotrel.core.checking.unique import check_unique
+from kotrel.core.columns import ROW, clearing
+from kotrel.core.errors import WrongUse
+from kotrel.core.loading.load_model import Checked
+from kotrel.core.matching.by_headings import Matched
+from kotrel.core.matching.row_reading import sheet_mark, understand
+from kotrel.core.matching.second_tables import second_tables
+from kotrel.core.phrases import count
+from kotrel.core.resolving.filling import fill_keys
+from kotrel.core.resolving.list_additions import Consequence
+from kotrel.core.resolving.near_duplicates import MOST, find_near_keys, find_repeated
+from kotrel.core.resolving.periods import follow_periods
+from kotrel.core.resolving.ready_rows import behind, filled_rows
+from kotrel.core.resolving.repairing import repair
+from kotrel.core.rows.findings import FindingGroup, RepairGroup, rows_with
+from kotrel.core.rows.load_options import DEFAULT_OPTIONS
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState, is_new
+from kotrel.core.tables.detection import find_table
+from kotrel.core.tables.table import Grid, Table
+from kotrel.loading.file_options import Wanted
+from kotrel.loading.sheets_in.checking import check_files
+from kotrel.loading.sheets_in.sheet_choice import match_tables
+from kotrel.sheets.encodings import CHECKED, is_utf8_file
+from kotrel.sheets.opening_files import TEXT_ENDINGS
+from kotrel.sheets.textfiles import Part, read_in_parts
+from kotrel.systems.interface import Reading, Step
+from kotrel.workspace.settings import Workspace
+from kotrel.workspace.stored_blocks import blocks_of, frame_in
+
+_LENGTH = struct.Struct("<Q")
+
+
+class Spool(ExitStack):
+    """Rows in so many files; gone when it is closed.
+
+    Args:
+        folder: where there is room for them.
+        by: rows with the same values in these fields come together.
+    """
+
+    def __init__(self, folder: Path, by: Sequence[str], files: int) -> None:
+        super().__init__()
+        self._by = list(by)
+        folder.mkdir(parents=True, exist_ok=True)
+        where = Path(self.enter_context(tempfile.TemporaryDirectory(prefix="parts-", dir=folder)))
+        self._files = [self.enter_context((where / f"{number}.rows").open("w+b")) for number in range(files)]
+
+    def add(self, rows: pl.DataFrame) -> None:
+        """Puts rows aside."""
+        # A field that a default fills is a column only where it filled one.
+        rows = rows.with_columns(pl.lit(None, pl.String).alias(name) for name in self._by if name not in rows.columns)
+        place = pl.struct(self._by).hash(seed=1) % len(self._files)
+        for (number,), part in rows.with_columns(place.alias("file")).partition_by("file", as_dict=True).items():
+            for block in blocks_of(part.drop("file")):
+                self._files[number].write(_LENGTH.pack(len(block)) + block)
+
+    def together(self) -> Iterator[pl.DataFrame]:
+        """The rows of each file, in the order in which they came."""
+        for file in self._files:
+            file.seek(0)
+            parts: list[pl.DataFrame] = []
+            while head := file.read(_LENGTH.size):
+                parts.append(frame_in(file.read(_LENGTH.unpack(head)[0])))
+            if parts:
+                yield pl.concat(parts, how="diagonal")
+
+
+LARGE = 600 * 1024 * 1024
+"""Text files of at least this many bytes are checked in parts."""
+PART = 64 * 1024 * 1024
+
+FILE = 32 * 1024 * 1024
+"""Bytes of the file for each of the files in which rows are put aside: what is looked at together fits the memory."""
+
+ACROSS = (check_keys, check_unique, check_circles)
+"""Checks that need all rows at once; the others check one part at a time."""
+INSIDE = tuple(check for check in CHECKS if check not in ACROSS)
+
+
+def is_large(path: Path, size: int = LARGE) -> bool:
+    """True for a UTF-8 text file that is to be checked in parts."""
+    try:
+        return path.suffix.lower() in TEXT_ENDINGS and path.stat().st_size >= size and is_utf8_file(path, CHECKED)
+    except OSError:
+        return False
+
+
+def check_any(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Checked]:
+    """Checks files, a very large text file in parts."""
+    if len(files) == 1 and wanted.encoding is None and is_large(files[0]):
+        if wanted.options != DEFAULT_OPTIONS:
+            raise WrongUse(
+                f"{files[0]} is so large that it is checked in parts, without load options",
+                "Check it without these options, or split the file.",
+                "too-large-for-options",
+            )
+        step(f"reading {files[0].name}")
+        with workspace.system().reading() as reading:
+            return check_large(files[0], workspace, wanted, today, reading, step)
+    return check_files(files, workspace, wanted, today, step)
+
+
+def check_large(
+    path: Path, workspace: Workspace, wanted: Wanted, today: date, reading: Reading, step: Step, part_bytes: int = PART
+) -> list[Checked]:
+    """Checks a large file: every check that :func:`kotrel.loading.sheets_in.checking.check_files` makes, in bounded memory.
+
+    The result has only keys and unique values of the rows, or none of them, but all findings and repairs.
+
+    Raises:
+        WrongUse: all rows are needed at once: the match makes several records or numbers codes, or they are documents.
+    """
+    parts = read_in_parts(path, part_bytes)
+    first = next(parts)
+    grid = Grid(str(path), "", first.cells, dict.fromkeys(first.cells.columns, "text"), first.lines)
+    [(table, matches, remarks)], _ = match_tables([find_table(grid, wanted.heading_row)], workspace, wanted, str(path))
+    matched = _one_at_a_time(path, matches)
+    record = matched.record
+    mark = sheet_mark(table, matched)
+    reading.require(record.name)
+    state = SystemState(workspace.description, reading.read)
+    kept: list[Rows] = []
+    told: set[tuple[object, ...]] = set()
+    repeated: list[FindingGroup] = []
+    number = fresh = 0
+    last: int | None = None
+    with ExitStack() as closing:
+        spool: Spool | None = None
+        for piece in _tables(table, parts):
+            number += 1
+            step(f"checking part {number}")
+            rows = understand(piece, matched, workspace.conventions, today, mark)
+            rows = rows.with_findings(second_tables(rows, workspace.description.records.values(), last))
+            last = piece.last_row or last
+            rows, new = _readied(rows, state, workspace)
+            repeated += find_repeated(rows, state, lambda new=new: new)  # type: ignore[misc]
+            fresh += int(new.sum())
+            rows = check_rows(rows, state, INSIDE)
+            rows = replace(rows, findings=_once(rows.findings, told))
+            slim = _slim(rows)
+            if number == 1 and (by := _together_by(slim)):
+                files = max(-(-path.stat().st_size // FILE), 1)
+                spool = closing.enter_context(Spool(workspace.hidden, by, files))
+            if spool is not None:
+                spool.add(slim.values)
+                slim = replace(slim, values=slim.values.select(ROW))
+            kept.append(slim)
+        step("looking at all rows together")
+        whole = _together(kept)
+        del kept
+        caused: list[Checked] = []
+        said: list[str] = []
+        if spool is not None:
+            whole, caused, said = _looked_at_together(whole, spool, state)
+        elif whole.has_key:
+            whole = _across(whole, state)
+    if fresh <= MOST:
+        whole = whole.with_findings(repeated)
+    return [*caused, Checked(whole, (*table.remarks, *remarks, *said, f"checked in {number} parts"))]
+
+
+def _readied(rows: Rows, state: SystemState, workspace: Workspace) -> tuple[Rows, pl.Series]:
+    """A part's rows ready for the checks, as :func:`kotrel.core.resolving.ready_rows.ready_rows` makes them, and which are new."""
+    record, conventions = rows.record, workspace.conventions
+    sets = [each for each in workspace.description.defaults.values() if each.record == record.name and each.where]
+    rows = repair(rows, state, conventions.spellings)
+    rows = fill_keys(rows, partial(behind, rows, state))
+    every = pl.Series([True], dtype=pl.Boolean).new_from_index(0, rows.values.height)
+    new = is_new(rows, state) if rows.has_key else every
+    return filled_rows(rows, state, lambda: new, sets, conventions), new
+
+
+def _together_by(slim: Rows) -> list[str]:
+    """The fields of rows that are looked at together, where those with other values there have nothing to do with each other.
+
+    Nothing for records whose rows are all to be compared with all: those that are kept in memory.
+    """
+    record = slim.record
+    if len(record.key) < 2 or not slim.has_key:
+        return []
+    if (
+        record.circles
+        or record.unique_together
+        or any(name in slim.fields for fields in record.unique_groups().values() for name in fields)
+    ):
+        return []
+    last = record.period[0] if record.period else record.key[-1]
+    return [name for name in record.key if name != last]
+
+
+def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[Rows, list[Checked], list[str]]:
+    """The rows with what is found among those that belong together, rows that no sheet has, and remarks."""
+    found: list[Rows] = []
+    ended: list[Consequence] = []
+    rows_end = 0
+    for values in spool.together():
+        rows = _as_cells(replace(whole, findings=(), repairs=()), values.sort(ROW))
+        before = rows.values
+        new = is_new(rows, state)
+        rows = rows.with_findings(find_near_keys(rows, state, lambda new=new: new, ()))  # type: ignore[misc]
+        rows, consequences, _ = follow_periods(rows, state, lambda new=new: new)  # type: ignore[misc]
+        if rows.record.period is not None:
+            last = rows.record.period[1]
+            were = before[last].null_count() if last in before.columns else before.height
+            rows_end += were - (rows.values[last].null_count() if last in rows.values.columns else before.height)
+        rows = check_rows(rows, state, ACROSS)
+        ended += consequences
+        found.append(_as_cells(rows, rows.values.select(ROW).clear()))
+    whole = _together([whole, *found]) if found else whole
+    said = [f"{count(rows_end, 'row ends', 'rows end')} where another begins or ended"] if rows_end else []
+    if not ended:
+        return whole, [], said
+    rows = replace(ended[0].rows, values=pl.concat([each.rows.values for each in ended]).sort(ROW))
+    causes = pl.concat([each.causes for each in ended])
+    wrong = rows_with(whole.findings, "error")
+    good = causes[ROW].filter(~causes[ROW].is_in(wrong.implode()))
+    one = Consequence("ended", replace(rows, table=replace(rows.table, cells=rows.values.select(ROW))), causes)
+    left = one.caused_by(good, check_rows(one.rows, state))
+    return whole, [Checked(left, consequence="ended")] if left.values.height else [], said
+
+
+def _across(whole: Rows, state: SystemState) -> Rows:
+    """Rows that are in memory, compared with each other."""
+    whole = whole.with_findings(find_near_keys(whole, state, partial(is_new, whole, state), ()))
+    for check in ACROSS:
+        # One after the other: each needs about as much memory as all the keys.
+        whole = check_rows(whole, state, (check,))
+    return with_dependents(whole, state)
+
+
+def _one_at_a_time(path: Path, matches: Sequence[Matched]) -> Matched:
+    """The match, if it can be applied part by part; nothing is left unchecked silently."""
+    if matches[0].record.is_posted:
+        raise WrongUse(
+            f"{path} has documents, which are checked as wholes, and is so large that it is checked in parts",
+            "Split the file between two documents.",
+            "too-large-for-documents",
+        )
+    numbered = any("next" in (source.make or "").casefold() for source in matches[0].sources.values())
+    if len(matches) > 1 or numbered:
+        what = "makes several records from one sheet" if len(matches) > 1 else "numbers codes across all rows"
+        raise WrongUse(
+            f"the saved match {what}, and {path} is so large that it is checked in parts",
+            "Split the file, or check it with a match for one record that makes no codes.",
+            "too-large-for-match",
+        )
+    return matches[0]
+
+
+def _tables(first: Table, parts: Iterable[Part]) -> Iterable[Table]:
+    """The first table and, in its shape, those of the other parts."""
+    yield first
+    letters = [column.letter for column in first.columns]
+    for part in parts:
+        cells = part.cells.select(letters).insert_column(0, part.lines)
+        full = ~cells.select(pl.all_horizontal(pl.col(letters).is_null())).to_series()
+        yield replace(
+            first,
+            cells=cells.filter(full),
+            kinds=dict.fromkeys(letters, "text"),
+            ragged=(),
+            swallowed=part.swallowed,
+            unquoted="",
+        )
+
+
+def _once(groups: Sequence[FindingGroup], told: set[tuple[object, ...]]) -> tuple[FindingGroup, ...]:
+    """Without what was told already of an earlier part about the sheet as a whole; what is new is added to ``told``."""
+    left: list[FindingGroup] = []
+    for group in groups:
+        of_sheet = (group.cells[ROW] == 0).all()
+        this = (group.kind, group.letter, *group.cells["message"].head(1))
+        if not of_sheet or this not in told:
+            left.append(group)
+        if of_sheet:
+            told.add(this)
+    return tuple(left)
+
+
+def _slim(rows: Rows) -> Rows:
+    """Rows with only the fields that are compared across all parts."""
+    record = rows.record
+    groups = (*record.unique_groups().values(), *record.unique_together, *record.circles)
+    across = {*record.key, *(record.period or ()), *(name for group in groups for name in group)}
+    across |= {field.name for field in record.references if field.to == record.name}
+    names = [name for name in rows.fields if name in across]
+    names += [clearing(name) for name in rows.cleared if name in across]
+    return replace(
+        rows, table=replace(rows.table, cells=rows.table.cells.select(ROW)), values=rows.values.select(ROW, *names)
+    )
+
+
+def _together(parts: Sequence[Rows]) -> Rows:
+    """All parts as one, with findings and repairs of the same kind joined."""
+    groups: dict[tuple[object, ...], list[FindingGroup]] = {}
+    repairs: dict[tuple[object, ...], list[RepairGroup]] = {}
+    for part in parts:
+        for group in part.findings:
+            groups.setdefault((group.severity, group.kind, group.title, group.field, group.letter), []).append(group)
+        for each in part.repairs:
+            repairs.setdefault((each.kind, each.title, each.field), []).append(each)
+    first = parts[0]
+    whole = replace(
+        first,
+        findings=tuple(replace(same[0], cells=pl.concat([each.cells for each in same])) for same in groups.values()),
+        repairs=tuple(replace(same[0], cells=pl.concat([each.cells for each in same])) for same in repairs.values()),
+    )
+    return _as_cells(whole, pl.concat([part.values for part in parts], how="diagonal"))
+
+
+def _as_cells(rows: Rows, values: pl.DataFrame) -> Rows:
+    """Rows with other values, which are used as the cells too: a second copy of all keys would take as much memory again."""
+    letters = {name: letter for name, letter in rows.letters.items() if name in values.columns}
+    return replace(rows, table=replace(rows.table, cells=values.rename(letters), unquoted=""), values=values)

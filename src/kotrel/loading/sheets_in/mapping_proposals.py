@@ -1,0 +1,109 @@
+"""A sheet and a record → a proposed match, saved for people to edit."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import cache
+from pathlib import Path
+
+from kotrel.core.description.list_names import ListNames
+from kotrel.core.description.model import Record
+from kotrel.core.documents.families import readable_records
+from kotrel.core.errors import WrongUse
+from kotrel.core.matching.proposing import UNSURE, Proposal, propose
+from kotrel.core.matching.wide_sheets import Wide, find_wide
+from kotrel.core.tables.table import Column, Table
+from kotrel.loading.file_options import Wanted, record_named
+from kotrel.loading.sheets_in.sheet_reading import tables_in
+from kotrel.systems.interface import Reading, Step
+from kotrel.workspace.mapping_reading import FOLDER, READ_BY, with_sheet_records
+from kotrel.workspace.mapping_writing import write_map
+from kotrel.workspace.settings import Workspace, made_file_name
+
+
+@dataclass(frozen=True)
+class Mapped:
+    """A proposed match and where it was saved; ``others`` are the sheets with rows that it was not made from."""
+
+    table: Table
+    record: Record
+    proposals: tuple[Proposal, ...]
+    left: tuple[Column, ...]
+    missing: tuple[str, ...]
+    path: Path
+    wide: Wide | None = None
+    others: tuple[str, ...] = ()
+
+    @property
+    def next(self) -> str:
+        """The command that reads the sheet."""
+        if self.record.name in READ_BY:
+            return f"{READ_BY[self.record.name].replace('FILE', str(self.table.file))} --map {self.path.stem}"
+        return f"kotrel check {self.table.file}" + ("" if self.table.heading_row else f" --map {self.path.stem}")
+
+
+def map_file(
+    path: Path, record_name: str, name: str | None, workspace: Workspace, wanted: Wanted, step: Step
+) -> Mapped:
+    """Proposes a match for the sheet that fits best, and saves it.
+
+    Raises:
+        WrongUse: a match with that name exists, or nothing in the sheet fits.
+    """
+    description = with_sheet_records(workspace.description)
+    record = record_named(description if record_name in READ_BY else workspace.description, record_name)
+    record = readable_records(description).get(record.name, record)
+    step(f"reading {path.name}")
+    tables = tables_in(path, replace(wanted, limits=workspace.limits))
+    step("looking at its columns")
+    with workspace.system().reading() as reading:
+        names = names_of(workspace, reading)
+        tried: list[tuple[Table, list[Proposal], list[Column]]] = [
+            (table, *propose(table, record, names)) for table in tables
+        ]
+        # Of sheets that fit alike, the longest says most of what its columns hold.
+        table, proposals, left = max(tried, key=lambda each: (_by_heading(each[1]), each[0].rows))
+        wide = find_wide(left, record, [each.field.name for each in proposals], names)
+    if wide is not None:
+        left = [column for column in left if column not in wide.columns]
+    if not proposals:
+        raise WrongUse(
+            f"nothing in {path} looks like {record.title.lower()} rows",
+            f"kotrel inspect {path} shows what is in it.",
+            "nothing-recognised",
+        )
+    saved = workspace.folder / FOLDER / f"{made_file_name(name or path.stem, 'match')}.toml"
+    reading_as = {
+        "heading_row": wanted.heading_row,
+        "sheet": table.sheet if wanted.sheet else None,
+        "encoding": wanted.encoding,
+    }
+    write_map(saved, record, str(path), proposals, left, reading_as, wide)
+    fed = [*(each.field.name for each in proposals), *((wide.by.name, wide.value.name) if wide else ())]
+    others = tuple(each.sheet for each in tables if each.rows and each is not table)
+    return Mapped(table, record, tuple(proposals), tuple(left), tuple(_missing(record, fed)), saved, wide, others)
+
+
+def _by_heading(proposals: Sequence[Proposal]) -> int:
+    """How sure a match is in all, without columns that are proposed by what a few rows happen to hold."""
+    return sum(each.sure for each in proposals if each.sure > UNSURE) or sum(each.sure for each in proposals)
+
+
+def names_of(workspace: Workspace, reading: Reading) -> Callable[[str], ListNames]:
+    """Record → its codes and names; each list is read once."""
+
+    @cache
+    def names(record: str) -> ListNames:
+        about = workspace.description.records[record]
+        return ListNames(reading.read(record, about.listed), about)
+
+    return names
+
+
+def _missing(record: Record, fed: Sequence[str]) -> list[str]:
+    """Fields that new rows must have and that have no column."""
+    needed = [field for field in record.fields.values() if field.must != "may" and field.name not in fed]
+    return [
+        field.name for field in needed if not (field.default or field.default_from or field.same_as or field.numbered)
+    ]

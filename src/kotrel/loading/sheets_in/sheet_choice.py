@@ -1,0 +1,274 @@
+"""Which sheets of a file are read, each by which match, and what is said of those that are not."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+from kotrel.core.description.model import Record
+from kotrel.core.documents.families import is_flat, is_named_only, of_one_document, readable_records
+from kotrel.core.errors import WrongData, WrongUse
+from kotrel.core.matching.by_headings import Matched, is_called, likely_record, match_headings, name_of, rivals_of
+from kotrel.core.phrases import count, listed_and
+from kotrel.core.rows.findings import Severity
+from kotrel.core.tables.table import Table
+from kotrel.loading.file_options import Wanted, record_named
+from kotrel.workspace.mapping_reading import FOLDER, READ_BY, map_named, maps_of_system
+from kotrel.workspace.mappings import SavedMap, apply_map
+from kotrel.workspace.settings import Workspace
+
+
+class Chosen(NamedTuple):
+    """A sheet to read: its table, its matches, and remarks on how it was chosen."""
+
+    table: Table
+    matches: list[Matched]
+    remarks: list[str]
+
+
+class NotRead(NamedTuple):
+    """A sheet with rows that is not read: how bad that is, and what to say of it."""
+
+    severity: Severity
+    kind: str
+    message: str
+
+
+def match_tables(
+    tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: str, exported: bool = False
+) -> tuple[list[Chosen], list[NotRead]]:
+    """Every table that holds rows of a record, each with its matches, and the sheets with rows that are not read.
+
+    A saved match comes before the headings: the one named, or for each sheet the one that needs the most headings.
+
+    Args:
+        exported: Kotrel itself wrote the file, with its own headings: a saved match that nearly fits is not meant.
+
+    Raises:
+        WrongUse, WrongData: nothing fits, or a saved match nearly fits the only sheet.
+    """
+    readable = readable_records(workspace.description)
+    records = None
+    if wanted.record:
+        name = record_named(workspace.description, wanted.record).name
+        if name not in readable:
+            raise WrongUse(
+                f"{name} is kept by the system: only documents change it", "Load a document instead.", "no-such-record"
+            )
+        records = of_one_document(workspace.description, name, readable)
+    saved = _saved(tables, workspace, wanted)
+    chosen = list(saved.values())
+    # A sheet that a saved match nearly fits is not read by its headings alone: that would drop what the match adds.
+    others = [
+        table
+        for table in tables
+        if table.sheet not in saved
+        and (wanted.record is not None or exported or _nearly([table], workspace, wanted) is None)
+    ]
+    if wanted.map_name is None:
+        every = records or list(readable.values())
+        chosen += _by_headings(
+            [each for each in others if each.rows] or ([] if chosen else others), every, wanted, bool(chosen)
+        )
+    if not chosen:
+        if (nearly := _nearly(tables, workspace, wanted)) is not None and wanted.record is None:
+            raise _nearly_fits(*nearly)
+        raise _nothing_recognised(tables, records or list(readable.values()), file)
+    chosen.sort(key=lambda each: [table.sheet for table in tables].index(each.table.sheet))
+    read = {each.table.sheet for each in chosen}
+    left = [_not_read(each, workspace, wanted) for each in tables if each.rows and each.sheet not in read]
+    return chosen, left
+
+
+def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> dict[str, Chosen]:
+    """Sheet → the saved match to use for it."""
+    if wanted.map_name is not None:
+        saved = map_named(workspace.folder, wanted.map_name, workspace.description)
+        if saved.record not in workspace.description.records:
+            raise WrongUse(
+                f"the saved match {saved.name} is for another kind of sheet: {saved.record}",
+                f"{READ_BY[saved.record]} --map {saved.name} reads it.",
+                "other-map",
+            )
+        fitting = [each for each in tables if not saved.missing_in(each) and each.rows]
+        fitting = fitting or [min(tables, key=lambda each: len(saved.missing_in(each)))]
+        return {
+            table.sheet: Chosen(table, apply_map(saved, table, workspace.description), [f"match {saved.name}"])
+            for table in fitting
+        }
+    best: dict[str, tuple[SavedMap, Table]] = {}
+    for saved in maps_of_system(workspace.folder, workspace.description):
+        if wanted.record not in (None, *(part.record for part in saved.parts)) or not saved.headings():
+            continue
+        for table in tables:
+            rival = best.get(table.sheet)
+            if not saved.missing_in(table) and (rival is None or len(saved.headings()) > len(rival[0].headings())):
+                best[table.sheet] = (saved, table)
+    return {
+        sheet: Chosen(table, apply_map(saved, table, workspace.description), [f"match {saved.name} (its headings fit)"])
+        for sheet, (saved, table) in best.items()
+    }
+
+
+def _nearly(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> tuple[SavedMap, list[str]] | None:
+    """A saved match that nearly fits one of the tables, and the headings that are missing."""
+    if wanted.map_name is not None:
+        return None
+    for saved in maps_of_system(workspace.folder, workspace.description):
+        for table in tables:
+            missing = saved.missing_in(table)
+            if missing and len(missing) * 4 <= len(saved.headings()):
+                return saved, missing
+    return None
+
+
+def _nearly_fits(saved: SavedMap, missing: Sequence[str]) -> WrongUse:
+    return WrongUse(
+        f"the saved match {saved.name} almost fits, but there is no column {' and '.join(f'“{heading}”' for heading in missing)}",
+        f"If a heading has changed, edit {FOLDER}/{saved.path.name}; to use the headings alone, add --as {saved.record}.",
+        "map-nearly-fits",
+    )
+
+
+def _by_headings(tables: Sequence[Table], records: Sequence[Record], wanted: Wanted, beside: bool) -> list[Chosen]:
+    """The tables whose headings fit a record: the best of them, and every other that clearly holds rows.
+
+    Args:
+        beside: True where other sheets of the file are read by a saved match: then only clear ones are taken.
+    """
+    fitting: list[tuple[Table, Matched]] = []
+    for table in tables:
+        matched = likely_record(table, _for(table, records, wanted), wanted.options.match_on)
+        if matched is not None:
+            fitting.append((table, matched))
+    if not fitting:
+        return []
+    best = max((matched for _, matched in fitting), key=lambda each: each.fit)
+    taken = [
+        (table, matched)
+        for table, matched in fitting
+        if (matched is best and not beside)
+        or _is_plain(table, matched, wanted)
+        or (not beside and _is_alike(matched, best))
+    ]
+    for table, matched in taken if not wanted.record else ():
+        _require_no_document(table, matched, records, wanted)
+        if rivals := rivals_of(matched, table, _for(table, records, wanted), wanted.options.match_on):
+            where = f"sheet “{table.sheet}”" if table.sheet else table.file
+            names = [matched.record.name, *(record.name for record in rivals)]
+            raise WrongUse(
+                f"the headings of {where} could mean {listed_and(names, 'or')}",
+                f"Name the record: {listed_and([f'--as {name}' for name in names], 'or')}; or name the sheet or file after it.",
+                "which-record",
+            )
+    alone = len(best.letters) == 1 and not best.has_key and not wanted.options.match_on
+    if not wanted.record and alone and any(m is best and len(table.columns) > 2 for table, m in taken):
+        return []
+    return [Chosen(table, [matched], []) for table, matched in taken]
+
+
+def _require_no_document(table: Table, matched: Matched, records: Sequence[Record], wanted: Wanted) -> None:
+    """A sheet of items with quantities is rather a document than the record that takes some of its columns.
+
+    Raises:
+        WrongUse: more of the headings are a document's.
+    """
+    documents = [match_headings(table, each) for each in records if is_named_only(each) and is_flat(each)]
+    fuller = [each for each in documents if {"item", "quantity"} <= set(each.sources)]
+    most = max((len(each.sources) for each in fuller), default=0)
+    if is_called(matched.record, name_of(table)) or most <= len(matched.sources):
+        return
+    names = [each.record.name for each in fuller if len(each.sources) == most][:3]
+    where = f"sheet “{table.sheet}”" if table.sheet else table.file
+    raise WrongUse(
+        f"the headings of {where} fit a document better than {matched.record.name}: {listed_and(names, 'or')}",
+        f"Name the record: --as {names[0]}; or, if it is what it looks like, --as {matched.record.name}.",
+        "which-record",
+    )
+
+
+def _for(table: Table, records: Sequence[Record], wanted: Wanted) -> Sequence[Record]:
+    """The records that a sheet may be: documents are so much alike that one must be named, by the user or by the sheet's name."""
+    if wanted.record is not None:
+        return records
+    return [each for each in records if not is_named_only(each) or is_called(each, name_of(table))]
+
+
+def _is_alike(matched: Matched, best: Matched) -> bool:
+    """True where a sheet has the same record and key as the best one, and at least another field in common."""
+    common = set(matched.sources) & set(best.sources)
+    return (
+        matched.record.name == best.record.name
+        and matched.has_key
+        and best.has_key
+        and len(common) > len(best.record.key)
+    )
+
+
+def _not_read(table: Table, workspace: Workspace, wanted: Wanted) -> NotRead:
+    """What is said of a sheet with rows that is not read: an error where its headings nearly fit."""
+    what = f"sheet “{table.sheet}” has {count(table.rows, 'row')} and is not read"
+    nearly = _nearly([table], workspace, wanted)
+    if nearly is not None:
+        saved, missing = nearly
+        names = listed_and([f"“{heading}”" for heading in missing])
+        return NotRead(
+            "error",
+            "sheet-nearly-fits",
+            f"{what}: the saved match {saved.name} lacks column {names}; correct the heading or the match, or read one sheet only with --sheet NAME",
+        )
+    records = _for(table, list(readable_records(workspace.description).values()), wanted)
+    matched = likely_record(table, records)
+    headed = sum(1 for column in table.columns if column.heading)
+    if matched is not None and len(matched.letters) > 1 and len(matched.letters) * 2 > headed:
+        title = matched.record.title.lower()
+        if wanted.record is not None:
+            words = f"{what}: its headings look like {title}, and only {wanted.record} is wanted"
+            return NotRead("warning", "sheet-not-read", words)
+        if matched.has_key and (rivals := rivals_of(matched, table, records)):
+            titles = listed_and([title, *(record.title.lower() for record in rivals)], "or")
+            return NotRead(
+                "error",
+                "sheet-nearly-fits",
+                f"{what}: its headings could mean {titles}; name it after its record, or read one sheet only with --sheet NAME",
+            )
+        why = f"its headings look like {title}, but not enough of them fit; correct them"
+        if len(matched.letters) == headed:
+            why = f"its headings fit {title}, but are few; name the sheet after its record, or the record with --as"
+        return NotRead("error", "sheet-nearly-fits", f"{what}: {why}, or read one sheet only with --sheet NAME")
+    return NotRead(
+        "warning", "sheet-not-read", f"{what}: its headings fit no record (--sheet NAME reads one sheet only)"
+    )
+
+
+def _is_plain(table: Table, matched: Matched, wanted: Wanted) -> bool:
+    """True where a sheet besides the best one clearly holds data: it has a record's name, or most of its headings fit.
+
+    Two columns could be many a record's, unless the user names it.
+    """
+    headed = sum(1 for column in table.columns if column.heading)
+    enough = 3 if wanted.record is None else 2
+    return matched.has_key and (
+        is_called(matched.record, table.sheet) or (len(matched.letters) >= enough and len(matched.letters) * 2 > headed)
+    )
+
+
+def _nothing_recognised(tables: Sequence[Table], records: Sequence[Record], file: str) -> WrongData:
+    seen = ", ".join(f"“{column.heading}”" for column in tables[0].columns[:6] if column.heading) or "none"
+    what = records[0].title.lower() if len(records) == 1 else "any record of the system"
+    return WrongData(
+        f"nothing in {file} is recognised as {what}; its headings are {seen}",
+        (
+            f"kotrel map {Path(file).name} {records[0].name} proposes which column feeds which field; kotrel records "
+            f"{records[0].name} lists the fields."
+            if len(records) == 1
+            else f"kotrel inspect {Path(file).name} shows what is in it; kotrel map {Path(file).name} RECORD matches it with a record."
+        )
+        + (
+            " A document must be named: --as opening_stock."
+            if len(records) > 1 and any(map(is_named_only, records))
+            else ""
+        ),
+        "nothing-recognised",
+    )

@@ -1,0 +1,91 @@
+"""Asks what unknown values mean, and remembers the answers in ``kotrel.toml``; its comments stay."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from kotrel.core.description.list_names import ListNames
+from kotrel.core.errors import OutOfReach
+from kotrel.core.loading.load_model import Checked
+from kotrel.core.similarity import folded
+from kotrel.loading.sheets_in.mapping_proposals import names_of
+from kotrel.workspace.settings import FILE, Workspace
+
+
+def learn_spellings(folder: Path, learned: Mapping[str, Mapping[str, str]]) -> int:
+    """Adds spellings to the settings. Returns how many were new.
+
+    Args:
+        learned: record → the words in the sheet → the code they stand for.
+
+    Raises:
+        OutOfReach: the settings cannot be written.
+    """
+    # Only here: every other command would wait for it.
+    import tomlkit
+    from tomlkit.items import Table
+
+    path = folder / FILE
+    try:
+        document = tomlkit.parse(path.read_text("utf-8-sig"))
+        spellings = document.setdefault("spellings", tomlkit.table(is_super_table=True))
+        added = 0
+        for record, words in learned.items():
+            table = spellings.setdefault(record, tomlkit.table())
+            assert isinstance(table, Table)
+            known = {folded(word) for word in table}
+            for word, code in words.items():
+                if folded(word) not in known:
+                    table.add(word, code)
+                    added += 1
+        if added:
+            temporary = path.with_suffix(".new")
+            temporary.write_text(tomlkit.dumps(document), "utf-8", newline="\n")
+            temporary.replace(path)
+    except OSError as error:
+        raise OutOfReach(f"{path} cannot be written: {error.strerror or error}", "", "no-right") from None
+    return added
+
+
+@dataclass(frozen=True)
+class Question:
+    """A value that is not on its list: its field, the likely code (or None), and the list's names."""
+
+    record: str
+    field: str
+    value: str
+    likely: str | None
+    names: ListNames
+
+
+def learn(
+    checked: Sequence[Checked], workspace: Workspace, answer: Callable[[Question], str | None]
+) -> dict[str, dict[str, str]]:
+    """Asks about each unknown value and writes the accepted answers into the settings.
+
+    Args:
+        answer: gives the code that was meant, or None for no answer.
+
+    Returns:
+        Record → words → code, as learned.
+    """
+    learned: dict[str, dict[str, str]] = {}
+    with workspace.system().reading() as reading:
+        names = names_of(workspace, reading)
+        for each in checked:
+            for group in each.rows.findings:
+                if group.kind != "not-on-list" or group.field is None:
+                    continue
+                about = each.rows.record.fields[group.field]
+                known = names(str(about.to))
+                for value in group.cells["value"].unique(maintain_order=True).drop_nulls():
+                    if value in learned.get(known.record.name, {}):
+                        continue
+                    likely = known.likely(value)
+                    code = answer(Question(known.record.name, about.title, value, likely, known))
+                    if code in known.codes and code is not None:
+                        learned.setdefault(known.record.name, {})[value] = code
+    learn_spellings(workspace.folder, learned)
+    return learned

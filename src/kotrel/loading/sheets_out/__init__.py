@@ -1,0 +1,1 @@
+"""Sheets that go out: template, export."""

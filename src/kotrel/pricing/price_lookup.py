@@ -1,0 +1,207 @@
+"""One item, a customer, a unit, a quantity and a day → the price in force and how it comes about."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+import polars as pl
+
+from kotrel.core.errors import WrongUse
+from kotrel.core.pricing.effective_price import Effective, ListFacts, PriceRow, Wanted, effective_price
+from kotrel.core.pricing.list_prices import LIST, facts_of, read_known
+from kotrel.core.similarity import nearest
+from kotrel.pricing.repricing import factors_of, require_prices
+from kotrel.systems.interface import Reading
+from kotrel.workspace.settings import Workspace
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What the user asks for; blank where it is left out."""
+
+    item: str
+    customer: str | None
+    unit: str | None
+    quantity: Decimal
+    day: date
+    warehouse: str | None
+
+
+@dataclass(frozen=True)
+class Answer:
+    """The price, and for what it is, in full.
+
+    Attributes:
+        remarks: what one should know besides, such as that the item is archived.
+    """
+
+    asked: Asked
+    item: str
+    description: str
+    unit: str
+    customer_name: str
+    found: Effective
+    remarks: tuple[str, ...]
+
+
+def price_of(asked: Asked, workspace: Workspace) -> Answer:
+    """The price in force.
+
+    Raises:
+        WrongUse: the item, customer, unit or warehouse does not exist.
+    """
+    require_prices(workspace.description)
+    with workspace.system().reading() as reading:
+        return _Asker(asked, workspace, reading).answer()
+
+
+class _Asker:
+    def __init__(self, asked: Asked, workspace: Workspace, reading: Reading) -> None:
+        self.asked = asked
+        self.workspace = workspace
+        self.records = workspace.description.records
+        self.reading = reading
+        self.remarks: list[str] = []
+
+    def answer(self) -> Answer:
+        code = self._item_code()
+        fields = self.records["item"].fields
+        wanted = [name for name in ("code", "description", "unit", "category", "price", "archived") if name in fields]
+        item = self._row("item", "code", code, wanted)
+        if item.get("archived") == "yes":
+            self.remarks.append("the item is archived")
+        base = str(item["unit"])
+        factors = {base: Decimal(1)}
+        for each, unit, factor in factors_of(self.reading, self.workspace.description).iter_rows():
+            if each == code:
+                factors.setdefault(unit, Decimal(factor))
+        unit = self._one_of(self.asked.unit or base, factors, f"a unit of {code}")
+        lists = facts_of(read_known(self.reading.read, self.records["price_list"], LIST))
+        customer, assigned = self._customer(lists)
+        standard, source = self._standard(code, item)
+        categories = list(self._path(item.get("category")))
+        answer = effective_price(
+            Wanted(
+                unit, base, self.asked.quantity, self.asked.day, factors, standard, fields["price"].decimals or 0, source,
+                categories, lists, [*self._prices(code), *self._discounts(categories)], self.workspace.conventions.currency,
+            ),
+            assigned,
+        )  # fmt: skip
+        return Answer(self.asked, code, item.get("description") or "", unit, customer, answer, tuple(self.remarks))
+
+    def _read(self, record: str, fields: Sequence[str], name: str, value: str) -> pl.DataFrame:
+        rows = self.reading.read(record, list(dict.fromkeys((*fields, name))), (name, pl.Series([value])))
+        return rows.filter(pl.col(name) == value)
+
+    def _row(self, record: str, name: str, value: str, fields: Sequence[str]) -> dict[str, str | None]:
+        rows = self._read(record, fields, name, value)
+        if not rows.height:
+            codes = self.reading.read(record, [name])[name].to_list()
+            close = nearest(value, codes)
+            title = self.records[record].title.lower()
+            hint = f"Did you mean {close}?" if close else f"kotrel export {record} lists what there is."
+            raise WrongUse(f"there is no {title} {value}", hint, "no-such-code")
+        return dict(rows.row(0, named=True))
+
+    def _item_code(self) -> str:
+        """The item's code, from any of its codes."""
+        item, given = self.records["item"], self.asked.item
+        if self._read("item", ["code"], "code", given).height:
+            return given
+        places = [("item", names[0], "code") for names in item.also_known_by if len(names) == 1]
+        for record, name in item.other_codes:
+            reference = next(each for each, about in self.records[record].fields.items() if about.to == "item")
+            places.append((record, name, reference))
+        for record, name, leads in places:
+            found = self._read(record, [leads], name, given)[leads].unique().to_list()
+            if len(found) == 1:
+                self.remarks.append(f"found by its {self.records[record].fields[name].title.lower()} {given}")
+                return str(found[0])
+            if found:
+                items = ", ".join(sorted(found))
+                raise WrongUse(f"{given} is a code of several items: {items}", "Ask for one of them.", "no-such-code")
+        self._row("item", "code", given, ["code"])
+        return given
+
+    def _one_of(self, value: str, there: Mapping[str, object], what: str) -> str:
+        if value not in there:
+            raise WrongUse(f"{value} is not {what}", f"Its units are: {', '.join(there)}.", "no-such-code")
+        return value
+
+    def _customer(self, lists: Mapping[str, ListFacts]) -> tuple[str, list[str]]:
+        """The customer's name, and the lists that count on the day, in their order."""
+        code = self.asked.customer
+        if code is None:
+            return "", []
+        if "customer" not in self.records:
+            raise WrongUse("the system has no record customer", "Leave out --customer.", "no-such-code")
+        fields = self.records["customer"].fields
+        row = self._row(
+            "customer", "code", code, [name for name in ("name", "price_list", "archived") if name in fields]
+        )
+        if row.get("archived") == "yes":
+            self.remarks.append("the customer is archived")
+        found: list[str] = []
+        if "customer_price_list" in self.records:
+            on = self.asked.day.isoformat()
+            names = ["customer", "price_list", "place", "from_date", "to_date"]
+            rows = self._read("customer_price_list", names, "customer", code)
+            rows = rows.filter((pl.col("from_date").fill_null("") <= on) & (pl.col("to_date").fill_null("9999") >= on))
+            placed = rows.sort(pl.col("place").cast(pl.Int64, strict=False), "price_list", nulls_last=True)
+            found = placed["price_list"].to_list()
+        if row.get("price_list"):
+            found.append(str(row["price_list"]))
+        if not found:
+            self.remarks.append("the customer has no price list on that day")
+        return row.get("name") or "", [each for each in dict.fromkeys(found) if each in lists]
+
+    def _standard(self, item: str, row: Mapping[str, str | None]) -> tuple[Decimal | None, str]:
+        """The item's standard price, or that of the warehouse where it has one of its own."""
+        warehouse = self.asked.warehouse
+        if warehouse is not None:
+            self._row("warehouse", "code", warehouse, ["code"])
+            own = self._read("item_warehouse", ["warehouse", "price"], "item", item)
+            own = own.filter((pl.col("warehouse") == warehouse) & pl.col("price").is_not_null())
+            if own.height:
+                return Decimal(own["price"][0]), f"of warehouse {warehouse}"
+        return (Decimal(str(row["price"])), "of the item") if row.get("price") else (None, "")
+
+    def _path(self, category: str | None) -> Iterator[str]:
+        """The category and those above it."""
+        parent = self.records["category"].path if "category" in self.records else None
+        parents = dict(self.reading.read("category", ["code", parent]).iter_rows()) if parent else {}
+        seen: set[str] = set()
+        while category and category not in seen:
+            seen.add(category)
+            yield category
+            category = parents.get(category)
+
+    def _prices(self, item: str) -> Iterator[PriceRow]:
+        rows = self._read("price", list(self.records["price"].fields), "item", item)
+        yield from (_price_row(row) for row in rows.iter_rows(named=True))
+
+    def _discounts(self, categories: Sequence[str]) -> Iterator[PriceRow]:
+        if "category_discount" in self.records:
+            for row in self.reading.read("category_discount", list(self.records["category_discount"].fields)).iter_rows(
+                named=True
+            ):
+                if row["category"] in categories:
+                    yield _price_row(row)
+
+
+def _price_row(row: Mapping[str, str | None]) -> PriceRow:
+    def number(name: str) -> Decimal | None:
+        value = row.get(name)
+        return None if value is None else Decimal(value)
+
+    def day(name: str) -> date | None:
+        value = row.get(name)
+        return None if value is None else date.fromisoformat(value)
+
+    return PriceRow(
+        str(row["price_list"]), row.get("unit") or "", number("from_quantity") or Decimal(0), day("from_date"), day("to_date"),
+        number("amount"), number("discount_amount"), number("discount_percent"), row.get("category") or "",
+    )  # fmt: skip

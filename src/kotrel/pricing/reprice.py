@@ -1,0 +1,184 @@
+"""``kotrel reprice``: works out new prices by rules, to be read before anybody loads them."""
+
+from __future__ import annotations
+
+import argparse
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+from rich.table import Table
+from rich.text import Text
+
+from kotrel.core.errors import WrongUse
+from kotrel.core.phrases import count
+from kotrel.core.pricing.price_rules import OWN_PRICES
+from kotrel.loading.opening import now, workspace_of
+from kotrel.loading.options import named
+from kotrel.pricing.price_picture import draw_changes
+from kotrel.pricing.repricing import Repriced, reprice, summary, targets_of, with_remarks, write_prices
+from kotrel.screen.screen import Screen
+from kotrel.sheets.safe_writing import require_new_file
+
+EXAMPLES = 3
+GROUPS_SHOWN = 12
+STYLES = {"error": "bold red", "warning": "yellow", "note": "cyan"}
+
+
+def show_repriced(screen: Screen, repriced: Repriced, every: bool) -> None:
+    """The counts, what the guards say, and the changes by list and group."""
+    rules, prices = repriced.rules, repriced.prices
+    screen.show(Text(rules.title, style="bold").append(f" · from {repriced.from_date} · rules {rules.name}", style=""))
+    made = int(prices["old"].is_null().sum())
+    parts = [f"{count(prices.height - made, 'price')} changed"]
+    parts += [f"{made:,} new"] if made else []
+    parts += [f"{repriced.same:,} come out as they are"] if repriced.same else []
+    parts += [f"{repriced.worked.untouched:,} touched by no step"] if repriced.worked.untouched else []
+    screen.show(" · ".join(parts))
+    for name, number in repriced.unknown.items():
+        screen.show(Text(f"  {name}: {count(number, 'row')} left out, no item of the system", style="yellow"))
+    for said in repriced.not_read:
+        screen.show(Text(f"  {said}", style="yellow"))
+    for name, why in repriced.worked.idle.items():
+        screen.show(Text(f"  step “{name}” works out nothing: {why}", style="yellow"))
+    for target, number in repriced.worked.blank.items():
+        screen.show(
+            Text(
+                f"  {target}: {count(number, 'item')} left without a new price, because what it is worked out of is blank",
+                style="yellow",
+            )
+        )
+    own = [target for target in targets_of(repriced) if target in OWN_PRICES]
+    if own and repriced.rules.from_date is not None:
+        words = f"  {' and '.join(own)} of the item: no dates there, so the new {'one holds' if len(own) == 1 else 'ones hold'} as soon as loaded"
+        screen.show(Text(words, style="yellow"))
+    _show_told(screen, repriced, every)
+    _show_groups(screen, repriced, every)
+
+
+def _show_told(screen: Screen, repriced: Repriced, every: bool) -> None:
+    for severity in ("error", "warning"):
+        told = [each for each in repriced.told if each.severity == severity]
+        if not told:
+            continue
+        number = sum(each.rows.height for each in told)
+        screen.show(Text(""), Text(f"{severity.upper()}S   {count(number, 'price')}", style=STYLES[severity]))
+        for each in sorted(told, key=lambda one: -one.rows.height):
+            screen.show(Text(f"  {each.title}   {each.rows.height:,}", style=STYLES[severity]))
+            shown = each.rows if every else each.rows.head(EXAMPLES)
+            for place, message in shown.iter_rows():
+                row = repriced.prices.row(place, named=True)
+                screen.show(Text(f"    {row['target']} {row['item']} {row['unit']}: {message}"))
+            if shown.height < each.rows.height:
+                screen.show(Text(f"    … {each.rows.height - shown.height:,} more (--all lists them)", style="dim"))
+
+
+def _show_groups(screen: Screen, repriced: Repriced, every: bool) -> None:
+    groups = summary(repriced)
+    if not groups.height:
+        return
+    table = Table(box=None, padding=(0, 3, 0, 0), header_style="dim")
+    for heading in ("list", repriced.rules.outliers.by, "prices", "mean change", "largest"):
+        table.add_column(
+            heading, justify="left" if heading in ("list", repriced.rules.outliers.by) else "right", overflow="fold"
+        )
+    shown = groups if every else groups.head(GROUPS_SHOWN)
+    for row in shown.iter_rows(named=True):
+        table.add_row(
+            row["target"], row["group"] or "", f"{row['prices']:,}", _percent(row["mean"]), _percent(row["largest"])
+        )
+    screen.show(Text(""), table)
+    if shown.height < groups.height:
+        screen.show(Text(f"… {groups.height - shown.height:,} more groups (--all lists them)", style="dim"))
+
+
+def _percent(value: Decimal | None) -> str:
+    return "new" if value is None else f"{value:+.1f} %"
+
+
+def repriced_json(repriced: Repriced, files: list[str]) -> dict[str, Any]:
+    """The same for programs: every new price."""
+    rows = with_remarks(repriced).with_columns(pl.col(pl.Decimal).cast(pl.String))
+    return {
+        "rules": repriced.rules.name,
+        "from_date": repriced.from_date.isoformat(),
+        "lists": list(targets_of(repriced)),
+        "prices": [
+            {
+                "list": row["target"], "item": row["item"], "unit": row["unit"], "from_quantity": _plain(row["from_quantity"], 0),
+                "old": _plain(row["old"]), "new": _plain(row["new"]), "step": row["step"], "remark": row["remark"], "severity": row["severity"],
+            }
+            for row in rows.iter_rows(named=True)
+        ],
+        "same": repriced.same,
+        "untouched": repriced.worked.untouched,
+        "blank": dict(repriced.worked.blank),
+        "idle": dict(repriced.worked.idle),
+        "unknown": dict(repriced.unknown),
+        "not_read": list(repriced.not_read),
+        "counts": {
+            severity: sum(each.rows.height for each in repriced.told if each.severity == severity) for severity in ("error", "warning")
+        },
+        "files": files,
+    }  # fmt: skip
+
+
+def _plain(value: str | None, decimals: int = 2) -> str | None:
+    """A price with at least so many decimals, without the zeros of the calculation."""
+    if value is None or "." not in value:
+        return value
+    whole, _, part = value.partition(".")
+    return f"{whole}.{part.rstrip('0').ljust(decimals, '0')}".rstrip(".")
+
+
+EXAMPLE = """\
+kotrel reprice keldrift
+    works out prices by prices/keldrift.toml and shows what would change
+kotrel reprice keldrift -o keldrift-prices.xlsx
+    writes them as a workbook to read, change by hand, check and load, and a picture of the changes"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("rules", metavar="RULES", help="the rules: prices/RULES.toml in the workspace")
+    parser.add_argument(
+        "-o", "--out", metavar="FILE", help="write the prices to this workbook, and a picture beside it"
+    )
+    parser.add_argument("--all", action="store_true", help="list every finding and every group")
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    workspace = workspace_of(args)
+    out = None
+    if args.out is not None:
+        out = require_new_file(Path(args.out))
+        if out.suffix.lower() != ".xlsx":
+            raise WrongUse(
+                "the prices are written as an .xlsx workbook", "Use a name like prices.xlsx.", "unknown-ending"
+            )
+        require_new_file(out.with_suffix(".png"))
+    with screen.progress(5) as step:
+        repriced = reprice(args.rules, workspace, now().date(), step)
+        files: list[str] = []
+        if out is not None and repriced.prices.height:
+            step("writing")
+            write_prices(repriced, workspace.description, out)
+            files.append(str(out))
+            if draw_changes(repriced, out.with_suffix(".png")):
+                files.append(str(out.with_suffix(".png")))
+    errors = any(told.severity == "error" for told in repriced.told)
+    if screen.as_json:
+        screen.json(repriced_json(repriced, files))
+        return 1 if errors else 0
+    show_repriced(screen, repriced, args.all)
+    screen.show("")
+    if files:
+        screen.show(f"Written: {', '.join(files)}")
+        screen.show(f"Next: read it, change prices by hand where you want, then: kotrel preview {named(files[:1])}")
+    elif not repriced.prices.height:
+        screen.show("Nothing changes.")
+    else:
+        screen.show(
+            f"Next: kotrel reprice {args.rules} -o {args.rules}.xlsx    writes them as a workbook to read and load"
+        )
+    return 1 if errors else 0

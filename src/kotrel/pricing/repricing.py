@@ -1,0 +1,227 @@
+"""Price rules, the system's items and prices, and other sheets → new prices with what the guards say of them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.description.model import Description
+from kotrel.core.errors import WrongUse
+from kotrel.core.expressions.kinds import NUMBER
+from kotrel.core.phrases import listed_and
+from kotrel.core.pricing.guards import Told, guarded, percent
+from kotrel.core.pricing.list_prices import read_known
+from kotrel.core.pricing.new_prices import Goods, Worked, fields_of, work_out
+from kotrel.core.pricing.price_rules import OWN_PRICES, Outliers, PriceRules
+from kotrel.core.pricing.prices_in_force import BREAK, PRICE, in_force
+from kotrel.core.similarity import nearest
+from kotrel.loading.sheets_in.mapping_proposals import names_of
+from kotrel.pricing.new_prices_workbook import ITEMS_SHEET, PriceSheet, write_price_book
+from kotrel.pricing.rule_figures import figures_of
+from kotrel.systems.interface import Reading, Step
+from kotrel.workspace.price_rules_reading import rules_named
+from kotrel.workspace.settings import Workspace
+
+NEEDED = ("item", "price", "price_list")
+"""Records without which nothing can be repriced."""
+
+
+@dataclass(frozen=True)
+class Repriced:
+    """New prices, to be read before anybody loads them.
+
+    Attributes:
+        from_date: the first day of the new prices.
+        prices: as :attr:`kotrel.core.pricing.new_prices.Worked.prices`, with ``description``, ``group``, ``cost`` (for the
+            same unit) and ``old from`` (the first day of the price in force).
+        told: what the guards say; ``place`` is a row of ``prices``.
+        same: prices that came out as they were, and are left out.
+        decimals: of each price list.
+        unknown: for each sheet that the rules name, its rows that are no item of the system, and are left out.
+        not_read: what else of those sheets gives no figures, in words.
+    """
+
+    rules: PriceRules
+    from_date: date
+    prices: pl.DataFrame
+    told: tuple[Told, ...]
+    worked: Worked
+    same: int
+    decimals: Mapping[str, int]
+    unknown: Mapping[str, int]
+    not_read: tuple[str, ...] = ()
+
+
+def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Repriced:
+    """Works out new prices by the rules of that name. Nothing is loaded.
+
+    Raises:
+        WrongUse: the rules are wrong, or the system has no price lists.
+        WrongData: a sheet that the rules name has errors.
+    """
+    description = workspace.description
+    require_prices(description)
+    with workspace.system().reading() as reading:
+        step("reading price lists")
+        lists = reading.read("price_list", ["code", "currency", "decimals"])
+        rules = rules_named(workspace.folder, name, tuple(lists["code"]))
+        figures = figures_of(rules, workspace, today, step)
+        fields = description.records["item"].fields
+        codes, columns = frozenset(lists["code"]), frozenset(figures.values.columns) - {"item"}
+        used = fields_of(rules, fields, codes, columns)
+        own = [field for field in OWN_PRICES if field in fields]
+        group = rules.outliers.by
+        if group not in fields and group != Outliers().by:
+            close = nearest(group, fields)
+            raise WrongUse(
+                f"prices/{rules.name}.toml: [outliers] by = “{group}”, and the item has no field {group}",
+                f"Did you mean {close}?" if close else f"Its fields are: {', '.join(fields)}.",
+                "wrong-price-rules",
+            )
+        step("reading items and prices")
+        wanted = dict.fromkeys(["code", "unit", "description", "cost", group, *own, *used])
+        items = read_known(reading.read, description.records["item"], list(wanted)).sort("code")
+        first = rules.from_date or today
+        prices = in_force(reading.read("price", PRICE), first.isoformat())
+        factors = factors_of(reading, description)
+        goods = Goods(items, fields, prices, factors, lists, figures.values, workspace.conventions.currency)
+        step("working out prices")
+        names = names_of(workspace, reading)
+        worked = work_out(rules, goods, lambda record: names(record).names)
+    whole = _described(worked, items, group, prices)
+    changed = (pl.col("new").ne_missing(pl.col("old"))) | pl.col("remark").is_not_null()
+    kept = whole.filter(changed)
+    return Repriced(
+        rules,
+        first,
+        kept,
+        tuple(guarded(kept, prices, rules.guards, rules.outliers)),
+        worked,
+        whole.height - kept.height,
+        {code: int(places or 2) for code, places in lists.select("code", "decimals").iter_rows()},
+        figures.unknown,
+        figures.not_read,
+    )
+
+
+def require_prices(description: Description) -> None:
+    """Raises WrongUse where the system has no price lists, or they lack what prices need."""
+    missing = [name for name in NEEDED if name not in description.records]
+    if missing:
+        raise WrongUse(
+            f"the system has no record {' and '.join(missing)}, so there are no prices to work with",
+            "system.toml has to describe items, price lists and prices.",
+            "no-prices",
+        )
+    for record, fields in (
+        ("item", ("code", "unit")),
+        ("price_list", ("code", "currency", "decimals")),
+        ("price", PRICE),
+    ):
+        if lacking := [name for name in fields if name not in description.records[record].fields]:
+            raise WrongUse(
+                f"the record {record} has no field {listed_and(lacking)}, which prices need",
+                f"Describe it in system.toml: [record.{record}.field.{lacking[0]}].",
+                "no-prices",
+            )
+
+
+def factors_of(reading: Reading, description: Description) -> pl.DataFrame:
+    """The units of items with their factors."""
+    if description.conversions is None:
+        return pl.DataFrame(schema=dict.fromkeys(("item", "unit", "factor"), pl.String))
+    return reading.read("unit_conversion", ["item", "unit", "factor"])
+
+
+def _described(worked: Worked, items: pl.DataFrame, group: str, prices: pl.DataFrame) -> pl.DataFrame:
+    """The prices with what people and guards need to know about their items."""
+    about = items.select(
+        pl.col("code").alias("item"),
+        "description",
+        pl.col(group).alias("group"),
+        pl.col("cost").cast(NUMBER, strict=False).alias("old cost"),
+    )
+    new_costs = worked.prices.filter(pl.col("target") == "cost").select("item", pl.col("new").alias("new cost"))
+    began = prices.select(*BREAK, pl.col("from_date").alias("old from"))
+    joined = (
+        worked.prices.join(about, on="item", how="left", maintain_order="left")
+        .join(new_costs, on="item", how="left", maintain_order="left")
+        .join(began, on=BREAK, how="left", maintain_order="left")
+    )
+    cost = pl.coalesce("new cost", "old cost") * pl.col("factor")
+    # An item's own cost is not held against itself.
+    own = pl.when(pl.col("target") != "cost").then(cost)
+    return (
+        joined.with_columns(own.alias("cost"))
+        .drop("old cost", "new cost")
+        .sort("target", "item", "unit", "from_quantity")
+    )
+
+
+def targets_of(repriced: Repriced) -> Sequence[str]:
+    """Lists and own prices that came out with new prices, in the rules' order."""
+    order = list(dict.fromkeys(target for each in repriced.rules.steps for target in each.targets))
+    there = set(repriced.prices["target"])
+    return [target for target in order if target in there]
+
+
+def write_prices(repriced: Repriced, description: Description, path: Path) -> None:
+    """Writes the prices as a workbook to read, change by hand, check and load.
+
+    Raises:
+        WrongUse: there is a file of that name already.
+        OutOfReach: it cannot be written.
+    """
+    rows = with_remarks(repriced)
+    fields = description.records["item"].fields
+    sheets: list[PriceSheet] = []
+    own: list[pl.DataFrame] = []
+    for target in targets_of(repriced):
+        mine = rows.filter(pl.col("target") == target)
+        if target in OWN_PRICES:
+            about = fields[target]
+            own.append(
+                mine.with_columns(pl.lit(about.title).alias("title"), pl.lit(about.decimals or 0).alias("decimals"))
+            )
+        else:
+            sheets.append(PriceSheet(target[:31], repriced.decimals.get(target, 2), mine))
+    items = PriceSheet(ITEMS_SHEET, 2, pl.concat(own)) if own else None
+    write_price_book(sheets, items, repriced.from_date, repriced.rules.name, path)
+
+
+def with_remarks(repriced: Repriced) -> pl.DataFrame:
+    """The prices with what is said of each, worst first, as ``remark`` and its ``severity``."""
+    said: dict[int, list[tuple[str, str]]] = {}
+    for told in repriced.told:
+        for place, message in told.rows.iter_rows():
+            said.setdefault(place, []).append((told.severity, message))
+    words: list[str | None] = []
+    worst: list[str | None] = []
+    for place, own in enumerate(repriced.prices["remark"]):
+        mine = sorted(said.get(place, []))
+        words.append("; ".join([message for _, message in mine] + ([own] if own else [])) or None)
+        worst.append(mine[0][0] if mine else "warning" if own else None)
+    return repriced.prices.with_columns(
+        pl.Series("remark", words, dtype=pl.String), pl.Series("severity", worst, dtype=pl.String)
+    )
+
+
+def summary(repriced: Repriced) -> pl.DataFrame:
+    """For each target and group: how many prices, how many new, the mean and the largest change in per cent, one decimal."""
+    change = percent(pl.col("new") - pl.col("old"), pl.col("old"))
+    frame = repriced.prices.with_columns(change.alias("change"))
+    # Not a single division by zero: Decimals do not forgive one, even where its result is not used.
+    count = pl.col("change").count()
+    mean = pl.col("change").sum() / pl.when(count > 0).then(count.cast(NUMBER))
+    largest = pl.col("change").sort_by(pl.col("change").abs(), nulls_last=False).last()
+    grouped = frame.group_by("target", "group", maintain_order=True).agg(
+        pl.len().alias("prices"),
+        pl.col("old").is_null().sum().alias("first"),
+        mean.round(1, mode="half_away_from_zero").alias("mean"),
+        largest.round(1, mode="half_away_from_zero").alias("largest"),
+    )
+    return grouped.sort("target", "group")

@@ -1,0 +1,99 @@
+"""The sheets that price rules name → their figures for each item."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from datetime import date
+from pathlib import Path
+from typing import NamedTuple
+
+import polars as pl
+
+from kotrel.core.errors import WrongData, WrongUse
+from kotrel.core.pricing.price_rules import FigureSheet, PriceRules
+from kotrel.core.rows.load_options import DEFAULT_OPTIONS
+from kotrel.loading.file_options import Wanted
+from kotrel.loading.sheets_in.checking import check_files
+from kotrel.loading.sheets_in.sheet_reading import NOT_READ
+from kotrel.systems.interface import Step
+from kotrel.workspace.settings import Workspace
+
+
+@dataclass(frozen=True)
+class Figures:
+    """What the sheets give.
+
+    Attributes:
+        values: ``item`` and a column for each field of each sheet that the rules name.
+        unknown: for each, its rows that are no item of the system, and are left out.
+        not_read: what else of them gives no figures, in words.
+    """
+
+    values: pl.DataFrame
+    unknown: Mapping[str, int]
+    not_read: tuple[str, ...]
+
+
+class _Part(NamedTuple):
+    values: pl.DataFrame
+    left: int
+    not_read: list[str]
+
+
+def figures_of(rules: PriceRules, workspace: Workspace, today: date, step: Step) -> Figures:
+    """Reads all sheets of the files that the rules name.
+
+    Raises:
+        WrongUse: one has no rows of items.
+        WrongData: one has errors.
+    """
+    whole = pl.DataFrame(schema={"item": pl.String})
+    unknown: dict[str, int] = {}
+    not_read: list[str] = []
+    for name, source in rules.sheets.items():
+        part = _figures(name, source, workspace, today, step)
+        whole = whole.join(part.values, on="item", how="full", coalesce=True)
+        not_read += part.not_read
+        if part.left:
+            unknown[name] = part.left
+    return Figures(whole, unknown, tuple(not_read))
+
+
+def _figures(name: str, source: FigureSheet, workspace: Workspace, today: date, step: Step) -> _Part:
+    path = workspace.folder / source.file
+    options = replace(DEFAULT_OPTIONS, match_on=source.match_on, only="changes")
+    record = None if source.match else "item"
+    wanted = Wanted(record=record, sheet=source.sheet, map_name=source.match, options=options)
+    found = check_files([path], workspace, wanted, today, step)
+    checked = [each for each in found if each.rows.record.name == "item"]
+    if not checked:
+        raise WrongUse(
+            f"the sheet “{name}” ({path.name}) gives no figures of items",
+            "Name a saved match of the record item, or leave map out.",
+            "wrong-price-rules",
+        )
+    if not all(each.ok for each in checked):
+        raise WrongData(
+            f"the sheet “{name}” ({path.name}) has errors, so its figures cannot be relied on",
+            f"kotrel check {Path(source.file)}"
+            + (f" --map {source.match}" if source.match else " --as item")
+            + (f" --match-on {source.match_on}" if source.match_on else "")
+            + " --only changes shows them.",
+            "sheet-with-errors",
+        )
+    rows = pl.concat([each.rows.values.select(each.rows.fields) for each in checked], how="diagonal")
+    # Rows of one item that contradict each other are errors: these only have different fields.
+    values = (
+        rows.drop_nulls("code")
+        .group_by("code", maintain_order=True)
+        .agg(pl.all().drop_nulls().first())
+        .rename(lambda field: "item" if field == "code" else f"{name}.{field}")
+    )
+    read = {each.rows.table.sheet for each in checked}
+    others = {each.rows.table.sheet: each.rows.record.title for each in found if each.rows.table.sheet not in read}
+    not_read = [f"{name}: sheet “{sheet}” is read as {title}: it gives no figures" for sheet, title in others.items()]
+    for each in found:
+        told = [group for group in each.rows.findings if group.title == NOT_READ]
+        not_read += [f"{name}: {message}" for group in told for message in group.cells["message"]]
+    return _Part(values, sum(each.rows.left_out for each in checked), not_read)

@@ -1,1 +1,0 @@
-"""What people look at: terminal tables and JSON."""

@@ -1,0 +1,1 @@
+"""The terminal and JSON: what every command shows its results with."""

@@ -1,0 +1,175 @@
+"""The terminal: results on standard output, progress and messages on standard error."""
+
+from __future__ import annotations
+
+import codecs
+import os
+import re
+import sys
+import threading
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from typing import Any, TextIO
+
+from rich.console import Console
+from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
+
+from kotrel.screen.json_streaming import json_pieces
+from kotrel.systems.interface import Step
+
+_ACTING = re.compile(
+    "[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200b-\u200f\u2028-\u202e\u2060-\u2064\u2066-\u206f\ufeff\ufff9-\ufffb]"
+)
+"""Control characters but for tab and line feed; zero-width characters; those that turn the direction of writing."""
+
+
+def harmless(text: str) -> str:
+    """The text with visible marks for characters that would act on a terminal: ``␛`` for escape, ``‹200B›`` for others."""
+    return _ACTING.sub(_mark, text) if _ACTING.search(text) else text
+
+
+def _mark(found: re.Match[str]) -> str:
+    code = ord(found[0])
+    if code < 32:
+        return chr(0x2400 + code)
+    return "\u2421" if code == 127 else f"‹{code:04X}›"
+
+
+AFTER_SECONDS = 1.0
+
+
+@contextmanager
+def showing(steps: int) -> Iterator[Step]:
+    """A bar of ``steps`` steps; with more steps than that it waits near its end."""
+    bar = Progress(
+        TextColumn("{task.description}"),
+        BarColumn(bar_width=30),
+        TimeElapsedColumn(),
+        console=Console(file=sys.stderr, highlight=False),
+        transient=True,
+    )
+    task = bar.add_task("starting", total=steps)
+    timer = threading.Timer(AFTER_SECONDS, bar.start)
+    timer.daemon = True
+    timer.start()
+    done = 0
+
+    def step(title: str) -> None:
+        nonlocal done
+        bar.update(task, description=title, completed=min(done, steps - 0.5))
+        done += 1
+
+    try:
+        yield step
+    finally:
+        timer.cancel()
+        bar.stop()
+
+
+_PLAIN = {
+    "·": "-", "–": "-", "—": "-", "…": "...", "“": '"', "”": '"', "’": "'", "→": "->", "←": "<-", "✓": "ok", "×": "x", "≈": "~",
+    "\u2007": " ", "█": "#", "▇": "#", "▁": "_",
+}  # fmt: skip
+
+
+def _plainly(error: UnicodeError) -> tuple[str, int]:
+    """What a console without UTF-8 shows instead of characters it lacks."""
+    assert isinstance(error, UnicodeEncodeError)
+    text = error.object[error.start : error.end]
+    return "".join(_PLAIN.get(letter, "?") for letter in text), error.end
+
+
+codecs.register_error("kotrel_plain", _plainly)
+
+
+class Screen:
+    """Where a command's results go.
+
+    Args:
+        as_json: one JSON object on standard output, and nothing else.
+        quiet: no progress and no remarks.
+    """
+
+    def __init__(self, as_json: bool = False, quiet: bool = False) -> None:
+        self.as_json = as_json
+        self.quiet = quiet
+        for stream in (sys.stdout, sys.stderr):
+            _never_fail(stream)
+
+    @property
+    def is_terminal(self) -> bool:
+        """True where there is a person to ask."""
+        return sys.stdin.isatty() and sys.stdout.isatty()
+
+    @property
+    def console(self) -> Any:
+        """Rich's console for standard output; on a file or pipe, plain text as wide as it needs."""
+        if not hasattr(self, "_console"):
+            from rich.console import Console
+            from rich.segment import Segment
+
+            class HarmlessConsole(Console):
+                """A console on which no character of a file or a database acts."""
+
+                def render(self, renderable: Any, options: Any = None) -> Any:
+                    for segment in super().render(renderable, options):
+                        text = segment.text if segment.control else harmless(segment.text)
+                        yield segment if text is segment.text else Segment(text, segment.style)
+
+            width = None if sys.stdout.isatty() or "COLUMNS" in os.environ else 120
+            self._console = HarmlessConsole(
+                file=sys.stdout, highlight=False, width=width, soft_wrap=False, emoji=False, markup=False
+            )
+        return self._console
+
+    def show(self, *parts: Any) -> None:
+        """Prints something rich can print."""
+        for part in parts:
+            self.console.print(part)
+
+    def json(self, value: Mapping[str, Any]) -> None:
+        """Prints one JSON object."""
+        sys.stdout.writelines(json_pieces(value))
+        sys.stdout.write("\n")
+
+    def ask(self, question: str) -> bool:
+        """Asks a yes/no question on the terminal; anything but a yes is a no."""
+        sys.stderr.write(f"{harmless(question)} [y/N] ")
+        sys.stderr.flush()
+        from kotrel.core.values.yes_no import read_yes_no
+
+        try:
+            return read_yes_no(sys.stdin.readline()) == "yes"
+        except KeyboardInterrupt:
+            return False
+
+    def answer(self, question: str) -> str:
+        """Asks for a word; blank if there is no answer."""
+        sys.stderr.write(harmless(question))
+        sys.stderr.flush()
+        try:
+            return sys.stdin.readline().strip()
+        except KeyboardInterrupt:
+            return ""
+
+    @contextmanager
+    def progress(self, steps: int) -> Iterator[Step]:
+        """Shows steps as a progress bar, on a terminal only, and only after a second.
+
+        Args:
+            steps: the approximate number of steps.
+        """
+        if self.quiet or not sys.stderr.isatty():
+            yield lambda title: None
+            return
+
+        with showing(steps) as step:
+            yield step
+
+
+def _never_fail(stream: TextIO) -> None:
+    """A character that the console's code page lacks is replaced; it never stops the program."""
+    reconfigure = getattr(stream, "reconfigure", None)
+    if reconfigure is not None:
+        encoding = (getattr(stream, "encoding", None) or "").lower().replace("-", "")
+        reconfigure(errors="kotrel_plain" if encoding != "utf8" else "backslashreplace")

@@ -1,0 +1,275 @@
+"""Makes a workspace: its settings, its system description, its folders, and a practice system if asked for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from kotrel.core.description.description_reading import read_description
+from kotrel.core.description.drafting import draft_description
+from kotrel.core.description.table_facts import TableFacts
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.practice.installing import description_text, set_up
+from kotrel.systems.opening_systems import database_at, shown, without_password
+from kotrel.systems.sql import database_journal as journal
+from kotrel.systems.sql import journal_tables
+from kotrel.systems.sql.database import Database
+from kotrel.workspace.settings import FILE, HIDDEN
+
+FOLDERS = ("maps", "layouts", "prices")
+
+_SETTINGS = """\
+# Settings of this Kotrel workspace. Lines that are commented out show what else can be set.
+
+[system]
+url = {url}
+description = "system.toml"      # what the system takes: records, fields, rules
+# The password is never in this file: it comes from KOTREL_PASSWORD or the keyring.
+
+[sheets]
+# How your sheets are written. "auto" decides for each column from all its values.
+decimal_mark = "auto"            # "." or "," or "auto"
+dates = "auto"                   # what comes first in 3/4/2026: "day" or "month" or "auto"
+currency = "EUR"
+# rounding = "as shown"          # money in number cells is rounded as the cell shows it, or to so many decimals: 2
+
+[spellings.unit]
+# Other spellings of codes: the words in the sheet = "the code on the list"
+# stk = "EA"
+"""
+
+_EMPTY_DESCRIPTION = """\
+# What your business system takes. Describe its tables here, with one [record.…] for each; docs/system-description.md
+# explains every setting. A small start:
+
+[system]
+title = "Our system"
+# schema = "public"
+
+[record.unit]
+key = ["code"]
+called = "name"
+[record.unit.field]
+code = { kind = "code", length = 10, must = "always" }
+name = { kind = "text", length = 40, must = "new" }
+"""
+
+
+@dataclass(frozen=True)
+class Made:
+    """The result: the folder, the system, what happened to the practice system, and remarks."""
+
+    folder: Path
+    system: str
+    practice: str
+    remarks: tuple[str, ...]
+
+
+def create_workspace(
+    folder: Path,
+    url: str | None,
+    practice: bool,
+    with_journal: bool,
+    learn: bool = False,
+    schema: str | None = None,
+    drafted: str | None = None,
+) -> Made:
+    """Makes a workspace.
+
+    Args:
+        url: the system's address, or None for a practice system on SQLite in the workspace.
+        practice: put a practice system into that database if it has none.
+        with_journal: create only the journal's tables there.
+        learn: draft the system description from the database's own catalogue.
+        schema: the schema of the tables to learn, if not all are meant.
+        drafted: of a program that only exchanges files: the description drafted from its exports, or None.
+
+    Raises:
+        WrongUse: the folder is already a workspace.
+        OutOfReach: the folder cannot be written, or the database cannot be reached.
+    """
+    if (folder / FILE).exists():
+        raise WrongUse(
+            f"{folder} is already a workspace",
+            "Its settings are in kotrel.toml. To make another workspace, name another folder.",
+            "is-a-workspace",
+        )
+    if folder.exists() and not folder.is_dir():
+        raise WrongUse(f"{folder} is a file, not a folder", "Use another name.", "is-a-file")
+    own = url is None
+    address, had_password = without_password(url or "sqlite:practice.db")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for name in (*FOLDERS, HIDDEN):
+            (folder / name).mkdir(exist_ok=True)
+    except OSError as error:
+        raise OutOfReach(
+            f"{folder} cannot be created: {error.strerror or error}", "Use a folder that you may write to.", "no-right"
+        ) from None
+    remarks = ["the password is not stored: set KOTREL_PASSWORD"] if had_password else []
+    practice_is = "none"
+    description = _EMPTY_DESCRIPTION
+    # A file name on the command line is relative to the current folder, not to the workspace.
+    if address.startswith("sqlite:") and not own:
+        path = Path(address.removeprefix("sqlite:"))
+        address = f"sqlite:{path.resolve().as_posix()}"
+    if address.startswith("folder:"):
+        return _for_till(folder, address) if practice else _for_files(folder, address, drafted)
+    if address.startswith(("http://", "https://")):
+        return _for_service(folder, address)
+    database = database_at(address if own or not had_password else str(url), folder, create=own or practice)()
+    try:
+        if own or practice:
+            _, made = set_up(database)
+            practice_is = "made" if made else "already there, used as it is"
+            description = description_text()
+        elif (
+            not learn
+            and database.has_table("practice" if database.dialect == "postgresql" else "", "item")
+            and journal.has_journal(database)
+        ):
+            practice_is = "already there, used as it is"
+            description = description_text()
+        elif learn:
+            description, remark = _learned(database, schema)
+            remarks.append(remark)
+        if practice_is == "none":
+            if with_journal and not journal.has_journal(database):
+                database.create(journal_tables.create_statements(database.dialect))
+                remarks.append("the journal's two tables were created")
+            else:
+                remarks.append("nothing was created in the database")
+    finally:
+        database.close()
+    if practice_is == "none":
+        remarks.append(
+            "read the draft in system.toml and delete what people may not load"
+            if learn
+            else "describe its tables in system.toml before the first check (--learn drafts this for you)"
+        )
+    _write(folder / "system.toml", description)
+    _write(folder / FILE, _SETTINGS.format(url=_quoted(address)))
+    return Made(folder, shown(address), practice_is, tuple(remarks))
+
+
+def _for_service(folder: Path, address: str) -> Made:
+    """A workspace for a service, which says itself what it takes."""
+    from kotrel.systems.service.client import Client
+
+    client = Client(address, shown(address), patience=3)
+    try:
+        text = client.send("GET", "/v1/description").text
+    finally:
+        client.close()
+    records = read_description(text).records
+    _write(folder / "system.toml", text)
+    _write(
+        folder / FILE,
+        _SETTINGS.format(url=_quoted(address))
+        .replace("The password is", "The token is")
+        .replace("KOTREL_PASSWORD", "KOTREL_TOKEN"),
+    )
+    return Made(
+        folder, shown(address), "none", (f"system.toml is the service's own description: {len(records)} records",)
+    )
+
+
+def _for_till(folder: Path, address: str) -> Made:
+    """A workspace for the practice till, which is made where there is none."""
+    from kotrel.practice.installing import make_till, till_file
+    from kotrel.practice.till import STATE
+
+    till = Path(address.removeprefix("folder:")).resolve()
+    there = (till / STATE).is_file()
+    try:
+        if not there:
+            make_till(till)
+    except OSError as error:
+        raise OutOfReach(
+            f"{till} cannot be written: {error.strerror or error}", "Use a folder that you may write to.", "no-right"
+        ) from None
+    address = f"folder:{(till / 'lists').as_posix()}"
+    _write(folder / "system.toml", till_file("till_system.toml"))
+    _write(folder / "layouts" / "till.toml", till_file("till.toml"))
+    _write(folder / "maps" / "till-articles.toml", till_file("till_articles.toml"))
+    places = "".join(
+        f"{name} = {_quoted((till / of).as_posix())}\n"
+        for name, of in (("uploads", "in"), ("trial", "try"), ("results", "results"))
+    )
+    _write(folder / FILE, f"{_SETTINGS.format(url=_quoted(address))}\n[folder]\n{places}")
+    remark = f"the till reads its files while this runs: kotrel practice till {till}"
+    return Made(folder, shown(address), "already there, used as it is" if there else "made", (remark,))
+
+
+def _for_files(folder: Path, address: str, drafted: str | None) -> Made:
+    """A workspace for a program that only exchanges files."""
+    path = Path(address.removeprefix("folder:")).resolve()
+    if not path.is_dir():
+        raise OutOfReach(
+            f"there is no folder {path}", "It is the one with the lists that the program gives out.", "no-folder"
+        )
+    address = f"folder:{path.as_posix()}"
+    _write(folder / "system.toml", drafted or _EMPTY_DESCRIPTION)
+    _write(folder / FILE, _SETTINGS.format(url=_quoted(address)))
+    remark = (
+        "read the draft in system.toml"
+        if drafted
+        else "describe its lists in system.toml (--learn drafts this for you)"
+    )
+    return Made(
+        folder,
+        shown(address),
+        "none",
+        (remark, "nothing is ever written into its lists: kotrel load writes upload files beside them"),
+    )
+
+
+def _learned(database: Database, schema: str | None) -> tuple[str, str]:
+    """The drafted description, and what was found, in words."""
+    from kotrel.systems.sql.catalogue import read_catalogue, views_of
+
+    tables = read_catalogue(database, schema)
+    if not tables:
+        where = f"in the schema {schema} of the database" if schema else "in the database"
+        raise WrongUse(f"there are no tables {where} to learn from", "Check the address.", "nothing-to-learn")
+    description = draft_description(tables, views_of(database, schema))
+    # Kotrel must be able to read its own draft.
+    records = read_description(description).records
+    return description, f"{len(records)} of {len(tables)} tables were drafted as records"
+
+
+def facts_of(url: str, folder: Path) -> list[TableFacts]:
+    """What a connected database says about its tables.
+
+    Raises:
+        OutOfReach: it cannot be reached, or its catalogue cannot be read.
+    """
+    from kotrel.systems.sql.catalogue import read_catalogue
+
+    database = database_at(url, folder)()
+    try:
+        return read_catalogue(database)
+    finally:
+        database.close()
+
+
+def add_journal(url: str, folder: Path) -> bool:
+    """Creates the journal's tables in a connected database. Returns False if they exist."""
+    database = database_at(url, folder)()
+    try:
+        if journal.has_journal(database):
+            return False
+        database.create(journal_tables.create_statements(database.dialect))
+        return True
+    finally:
+        database.close()
+
+
+def _quoted(text: str) -> str:
+    return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
+
+
+def _write(path: Path, text: str) -> None:
+    """Writes a settings file; an existing one belongs to the user and stays."""
+    if not path.exists():
+        path.write_text(text, "utf-8", newline="\n")

@@ -1,0 +1,65 @@
+"""``kotrel lists``: what a program that only exchanges files last gave out."""
+
+from __future__ import annotations
+
+import argparse
+from datetime import datetime
+
+from rich.table import Table
+from rich.text import Text
+
+from kotrel.core.errors import WrongUse
+from kotrel.core.phrases import count
+from kotrel.exchange.folder_lists import refresh
+from kotrel.loading.opening import now, workspace_of
+from kotrel.screen.screen import Screen
+
+EXAMPLE = """\
+kotrel lists
+    each list that the program gave out: what it is, its rows, its age"""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    del parser  # it has no arguments of its own
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    workspace = workspace_of(args)
+    if not workspace.url.startswith("folder:"):
+        raise WrongUse(
+            "this system is read as it is: it gives out no lists",
+            "kotrel records shows what it takes.",
+            "no-lists",
+        )
+    lists = refresh(workspace, now())
+    today = datetime.now()
+    ages = [(today - datetime.fromisoformat(each.at)).days for each in lists]
+    if screen.as_json:
+        screen.json(
+            {
+                "lists": [
+                    {**vars(each), "left_out": list(each.left_out), "days": age}
+                    for each, age in zip(lists, ages, strict=True)
+                ]
+            }
+        )
+        return 0
+    if not lists:
+        screen.show("The program has given out nothing yet: its folder has no lists.")
+        return 0
+    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
+    for title in ("file", "record", "rows", "given out", "age", ""):
+        table.add_column(title, justify="right" if title in ("rows", "age") else "left", overflow="fold")
+    for each, age in zip(lists, ages, strict=True):
+        old = age >= workspace.files_only.old_after_days
+        parts = [f"{count(each.lost, 'row')} without a key or with one twice" if each.lost else "",
+                 f"{count(each.unread, 'cell')} could not be read" if each.unread else "",
+                 f"left out: {', '.join(each.left_out[:5])}" if each.left_out else ""]  # fmt: skip
+        said = each.trouble or "; ".join(filter(None, parts))
+        table.add_row(Text(each.file), Text(each.record or "(not used)"), f"{each.rows:,}", each.at[:16], Text(count(age, "day"), style="bold yellow" if old else ""),
+                      Text(said, style="bold red" if each.trouble else "yellow"))  # fmt: skip
+    screen.show(table)
+    missing = [name for name in workspace.description.records if name not in {each.record for each in lists}]
+    if missing:
+        screen.show(Text(f"No list for: {', '.join(missing)}. Nothing is known of them.", style="yellow"))
+    return 0

@@ -1,0 +1,84 @@
+"""The system description held against the database itself: how sure it is, and what to look at first."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from rich.table import Table
+from rich.text import Text
+
+from kotrel.core.description.description_review import RecordReview, not_described, review
+from kotrel.core.phrases import count
+from kotrel.screen.screen import Screen
+from kotrel.setup.creating import facts_of
+from kotrel.workspace.settings import Workspace
+
+
+@dataclass(frozen=True)
+class Reviewed:
+    """The records, those that need a look most first, and the tables that no record describes."""
+
+    records: tuple[RecordReview, ...]
+    left: tuple[str, ...]
+
+    @property
+    def understood(self) -> int:
+        """How many of all fields are described with certainty, in per cent."""
+        fields = sum(each.fields for each in self.records)
+        return sum(each.understood * each.fields for each in self.records) // max(fields, 1)
+
+
+def review_workspace(workspace: Workspace) -> Reviewed:
+    """Reviews a workspace's description.
+
+    Raises:
+        OutOfReach: the database cannot be reached.
+    """
+    facts = facts_of(workspace.url, workspace.folder)
+    found = review(workspace.description, facts)
+    return Reviewed(tuple(found), tuple(not_described(workspace.description, facts)))
+
+
+POINTS_SHOWN = 2
+"""So many points of each record are shown, unless all are asked for."""
+
+
+def show_review(screen: Screen, reviewed: Reviewed, every: bool) -> None:
+    """One row for each record, those that need a look most first."""
+    title = (
+        f"{count(len(reviewed.records), 'record')} described, {reviewed.understood} % of their fields with certainty"
+    )
+    screen.show(Text(title, style="bold"))
+    table = Table(box=None, padding=(0, 3, 0, 0), header_style="dim")
+    table.add_column("record", min_width=max((len(each.record) for each in reviewed.records), default=6))
+    table.add_column("fields", justify="right")
+    table.add_column("sure", justify="right")
+    table.add_column("look at this first", overflow="fold")
+    for each in reviewed.records:
+        points = each.points if every else each.points[:POINTS_SHOWN]
+        more = len(each.points) - len(points)
+        words = "\n".join([*points, *([f"… {more:,} more (--all lists them)"] if more else [])])
+        style = "green" if each.understood == 100 else "yellow" if each.understood >= 80 else "red"
+        table.add_row(
+            Text(each.record, style="bold"),
+            str(each.fields),
+            Text(f"{each.understood} %", style=style),
+            Text(words or "nothing"),
+        )
+    screen.show(table)
+    if reviewed.left:
+        screen.show(Text(f"Not described: {', '.join(reviewed.left)}", style="dim"))
+    screen.show(Text("Next: edit system.toml, then: kotrel init --review", style="dim"))
+
+
+def review_json(reviewed: Reviewed) -> dict[str, Any]:
+    """The same for programs."""
+    return {
+        "understood": reviewed.understood,
+        "records": [
+            {"record": each.record, "fields": each.fields, "understood": each.understood, "points": list(each.points)}
+            for each in reviewed.records
+        ],
+        "not_described": list(reviewed.left),
+    }

@@ -1,0 +1,154 @@
+"""What a workbook may claim: a stray cell a million rows down, or a made-up count, must not fill the machine."""
+
+from __future__ import annotations
+
+import re
+import zipfile
+from pathlib import Path
+
+from kotrel.core.errors import OutOfReach
+from kotrel.core.tables.reading_limits import USUAL, Limits
+from kotrel.core.tables.table import index_of, letter_of
+from kotrel.sheets.ooxml.archives import DAMAGED, damaged
+from kotrel.sheets.ooxml.binary_parts import extent
+from kotrel.sheets.ooxml.sheet_xml import has_any
+
+ROWS, COLUMNS = 1 << 20, 1 << 14
+"""A worksheet has no more rows and columns than these (ECMA-376, part 1)."""
+SPARSE = 50
+"""Beyond that, at least one of so many cells must be filled."""
+LOOKED_THROUGH = 48 << 20
+"""Larger parts are full of cells; only what they claim at their head is looked at."""
+
+_ROW = re.compile(rb"<(?:[\w.-]+:)?row\b[^>]*?\sr\s*=\s*[\"']([0-9]+)")
+_FAR = re.compile(rb"\sr\s*=\s*[\"']([A-Za-z]{2,})([0-9]+)[\"']")
+_DIMENSION = re.compile(rb"<(?:[\w.-]+:)?dimension\b[^>]*?:([A-Za-z]+)([0-9]+)[\"']")
+_COUNT = re.compile(rb"<(?:[\w.-]+:)?sst\b[^>]*?\suniqueCount\s*=\s*[\"']([0-9]+)")
+_CELL = re.compile(rb"<(?:[\w.-]+:)?c[\s/>]")
+
+
+def require_sane(path: Path, limits: Limits = USUAL) -> None:
+    """Makes sure that a workbook of XML parts does not claim far more than it holds.
+
+    Raises:
+        OutOfReach: it does; the message says where.
+    """
+    try:
+        with zipfile.ZipFile(path) as book:
+            for part in book.infolist():
+                name = part.filename.replace("\\", "/").lower()
+                if name.endswith("sharedstrings.xml"):
+                    _require_texts(path, book, part)
+                elif "/worksheets/" in name and name.endswith(".xml"):
+                    _require_cells(path, book, part, limits)
+                elif "/worksheets/" in name and name.endswith(".bin"):
+                    _require_room(path, *extent(book.read(part)), limits)
+                elif name == "content.xml":
+                    _require_repeats(path, book, part, limits)
+            _require_expanded(path, book, limits)
+    except DAMAGED:
+        raise damaged(path) from None
+
+
+def _require_texts(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo) -> None:
+    with book.open(part) as xml:
+        found = _COUNT.search(xml.read(4096))
+    # The shortest text takes five bytes: <si/>.
+    if found and int(found[1]) * 5 > part.file_size + 4096:
+        raise damaged(path)
+
+
+_SHARED = re.compile(rb"<(?:[\w.-]+:)?si[\s>](.*?)</(?:[\w.-]+:)?si>", re.DOTALL)
+_USED = re.compile(rb"\st\s*=\s*[\"']s[\"'][^>]*>\s*<(?:[\w.-]+:)?v[^>]*>([0-9]+)<")
+
+
+def _require_expanded(path: Path, book: zipfile.ZipFile, limits: Limits) -> None:
+    """Makes sure that shared texts, each written once, do not fill the machine where millions of cells have them."""
+    names = {part.filename.replace("\\", "/").lower(): part for part in book.infolist()}
+    most = limits.characters * 1_000_000
+    shared = next((part for name, part in names.items() if name.endswith("sharedstrings.xml")), None)
+    sheets = [part for name, part in names.items() if "/worksheets/" in name and name.endswith(".xml")]
+    if shared is None or shared.file_size * sum(part.file_size for part in sheets) < most * 40:
+        return
+    lengths = [len(found) for found in _SHARED.findall(book.read(shared))]
+    if not lengths or max(lengths) * sum(part.file_size // 20 for part in sheets) < most:
+        return
+    total = 0
+    for part in sheets:
+        total += sum(lengths[int(n)] for n in _USED.findall(book.read(part)) if int(n) < len(lengths))
+        if total > most:
+            raise OutOfReach(
+                f"the cells of {path} would have more than {limits.characters:,} million characters in all",
+                "Split the workbook, or save its sheets as text files; or allow more: characters under [limits] in kotrel.toml.",
+                "too-large",
+            )
+
+
+_REPEAT = re.compile(rb"number-(columns|rows)-repeated\s*=\s*[\"']([0-9]+)[\"']")
+
+
+def _require_repeats(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo, limits: Limits) -> None:
+    """Makes sure that repeated cells of an .ods workbook stay within what a sheet can have."""
+    with book.open(part) as xml:
+        text = xml.read(LOOKED_THROUGH)
+    times = {kind: [int(n) for k, n in _REPEAT.findall(text) if k == kind] for kind in (b"columns", b"rows")}
+    most = {kind: max(found, default=1) for kind, found in times.items()}
+    rows = text.count(b"table-row>") + text.count(b"table-row ") + most[b"rows"] if most[b"columns"] > 1 else 1
+    filled_far = re.search(rb"number-columns-repeated\s*=\s*[\"'][0-9]{5,}[\"'][^>]*value-type", text) or re.search(
+        rb"value-type[^>]*number-columns-repeated\s*=\s*[\"'][0-9]{5,}[\"']", text
+    )
+    if filled_far and rows * min(most[b"columns"], COLUMNS) > limits.cells // 10:
+        raise OutOfReach(
+            f"a sheet of {path} repeats cells {most[b'columns']:,} times in a row",
+            "Delete the repeated cells beside the table; then save it.",
+            "stray-cells",
+        )
+
+
+_ROW_AS_USUAL = re.compile(rb'<row r="([0-9]+)')
+_FAR_AS_USUAL = re.compile(rb'<c r="([A-Za-z]{2,})([0-9]+)"')
+
+
+def _rows_and_far_cells(text: bytes) -> tuple[list[bytes], list[tuple[bytes, bytes]]]:
+    """The numbers of the rows of a sheet, and column and row of its cells beyond column Z.
+
+    A sheet as the common programs write it is searched several times as fast: each row and cell begins with its place.
+    """
+    rows = _ROW_AS_USUAL.findall(text)
+    usual = (
+        len(rows) == text.count(b"<row")
+        and text.count(b'<c r="') == text.count(b"<c ")
+        # The line of the declaration ends with a line break.
+        and not has_any(text[text.find(b"<worksheet") :], (b"<!", b":sheetData", b"<c\n", b"<c\r", b"<c\t"))
+    )
+    return (rows, _FAR_AS_USUAL.findall(text)) if usual else (_ROW.findall(text), _FAR.findall(text))
+
+
+def _require_cells(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo, limits: Limits) -> None:
+    with book.open(part) as xml:
+        if part.file_size > LOOKED_THROUGH:
+            far = _DIMENSION.search(xml.read(4096))
+            rows, columns = (int(far[2]), index_of(far[1].decode()) + 1) if far else (0, 0)
+            filled = part.file_size // 20
+        else:
+            text = xml.read()
+            numbers, far_cells = _rows_and_far_cells(text)
+            rows = max(map(int, numbers), default=0)
+            places = [(index_of(letters.decode()) + 1, int(row)) for letters, row in set(far_cells)]
+            columns = max((column for column, _ in places), default=26)
+            rows = max(rows, max((row for _, row in places), default=0))
+            filled = sum(1 for _ in _CELL.finditer(text)) if rows * columns > limits.cells else 0
+    _require_room(path, rows, columns, filled, limits)
+
+
+def _require_room(path: Path, rows: int, columns: int, filled: int, limits: Limits) -> None:
+    """Makes sure that a sheet has no place that none can have, and not far more places than filled cells."""
+    if rows > ROWS or columns > COLUMNS:
+        raise damaged(path)
+    if rows * columns > max(limits.cells, filled * SPARSE):
+        raise OutOfReach(
+            f"a sheet of {path} reaches to {letter_of(columns - 1)}{rows}, but has only {filled:,} cells with anything in them",
+            "Delete the stray cells far from the table, and the empty rows and columns before them; then save it. "
+            f"Up to {limits.cells:,} cells are read as they are: cells under [limits] in kotrel.toml.",
+            "stray-cells",
+        )

@@ -1,0 +1,165 @@
+"""A file → its sheets. The first bytes decide what kind of file it is; its name must agree."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.tables.reading_limits import USUAL, Limits
+from kotrel.core.tables.table import Grid
+from kotrel.sheets.contained import RARE, read_contained
+from kotrel.sheets.encodings import CHECKED, is_utf8_file
+from kotrel.sheets.textfiles import read_text_file
+from kotrel.sheets.workbooks import read_workbook
+
+WORKBOOK_ENDINGS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
+TEXT_ENDINGS = (".csv", ".tsv", ".tab", ".txt")
+
+_ZIP = b"PK\x03\x04"
+_PAGE = (b"<!doctype html", b"<html", b"<head", b"<body", b"<table", b"<meta")
+_COMPOUND = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
+
+
+def open_sheets(
+    path: Path, sheet: str | None = None, encoding: str | None = None, limits: Limits = USUAL
+) -> list[Grid]:
+    """The sheets of a file, in its order.
+
+    Args:
+        path: as the user gave it; it is used as the file's name in messages.
+        sheet: only the sheet of that name.
+        encoding: of a text file, or None to recognise it.
+        limits: what reading may take.
+
+    Raises:
+        OutOfReach: the file does not exist, cannot be read, or is not what its name says.
+        WrongUse: it has no such sheet.
+    """
+    start = _first_bytes(path)
+    ending = path.suffix.lower()
+    if not start:
+        raise OutOfReach(
+            f"{path} is empty (0 bytes)", "Check that it was saved, or get it from its source again.", "empty-file"
+        )
+    looks_like = _looks_like(path, start)
+    if looks_like in ("page", "xml"):
+        raise OutOfReach(
+            f"{path} is {'a web page' if looks_like == 'page' else 'XML'}, not a sheet",
+            "Open it in a spreadsheet program and save it as .xlsx. If you see a login there, log in and download it again."
+            if looks_like == "page"
+            else "Open it in a spreadsheet program and save it as .xlsx.",
+            "not-what-its-ending-says",
+        )
+    if ending in WORKBOOK_ENDINGS:
+        if looks_like == "text":
+            raise OutOfReach(
+                f"{path} is not a workbook, although its name ends in {ending}: it is plain text",
+                f"Rename it to {path.stem}.csv, or save it again as a workbook.",
+                "not-what-its-ending-says",
+            )
+        if looks_like == "compound" and ending in (".xlsx", ".xlsm", ".xlsb", ".ods"):
+            raise OutOfReach(
+                f"{path} is protected by a password, or is an old .xls file that was renamed",
+                "Open it in the spreadsheet program and save it without a password.",
+                "password-protected",
+            )
+        if encoding is not None:
+            raise WrongUse(
+                f"{path} is a workbook: its encoding is never in doubt", "Leave out --encoding.", "wrong-command-line"
+            )
+        read = read_contained if ending in RARE else read_workbook
+        return _with_lock_remark(path, read(path, sheet, limits))
+    if looks_like in ("zip", "compound"):
+        if ending in TEXT_ENDINGS:
+            raise OutOfReach(
+                f"{path} is a workbook, although its name ends in {ending}",
+                f"Rename it to {path.stem}{'.xlsx' if looks_like == 'zip' else '.xls'}.",
+                "not-what-its-ending-says",
+            )
+        raise OutOfReach(
+            f"{path} is not a spreadsheet that Kotrel can read",
+            f"Kotrel reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.",
+            "unknown-file",
+        )
+    if ending not in TEXT_ENDINGS and b"\x00" in start[:400] and not start.startswith((b"\xff\xfe", b"\xfe\xff")):
+        raise OutOfReach(
+            f"{path} is not a spreadsheet that Kotrel can read",
+            f"Kotrel reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.",
+            "unknown-file",
+        )
+    grid = read_text_file(path, encoding)
+    if sheet is not None:
+        grid = replace(
+            grid, remarks=(*grid.remarks, f"a text file has no sheets: it is read whole, not its sheet “{sheet}”")
+        )
+    return _with_lock_remark(path, [grid])
+
+
+def is_old_text(path: Path) -> bool:
+    """True for a text file that is not in Unicode, so that its encoding is a guess."""
+    try:
+        start = _first_bytes(path)
+        return (
+            path.suffix.lower() not in WORKBOOK_ENDINGS
+            and _looks_like(path, start) == "text"
+            and not start.startswith((b"\xff\xfe", b"\xfe\xff"))
+            and not is_utf8_file(path, CHECKED)
+        )
+    except (OSError, OutOfReach):
+        return False
+
+
+def _with_lock_remark(path: Path, grids: list[Grid]) -> list[Grid]:
+    """A remark if a lock file beside it shows that another program has the file open."""
+    locks = (path.with_name(f"~${path.name}"), path.with_name(f".~lock.{path.name}#"))
+    if not any(lock.exists() for lock in locks):
+        return grids
+    remark = "it is open in another program: changes that are not saved there yet are not seen here"
+    return [replace(grid, remarks=(remark, *grid.remarks)) for grid in grids]
+
+
+def _first_bytes(path: Path) -> bytes:
+    try:
+        if path.is_dir():
+            raise OutOfReach(f"{path} is a folder, not a file", "Name a file in it.", "is-a-folder")
+        with path.open("rb") as file:
+            return file.read(4096)
+    except FileNotFoundError:
+        raise OutOfReach(f"there is no file {path}", _near_files(path), "no-such-file") from None
+    except PermissionError:
+        raise OutOfReach(
+            f"{path} cannot be read: another program holds it open, or you have no permission to read it",
+            "Close it there, or ask for permission to read it.",
+            "file-not-readable",
+        ) from None
+    except OSError as error:
+        raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
+
+
+def _near_files(path: Path) -> str:
+    from kotrel.core.similarity import nearest
+
+    try:
+        names = [
+            each.name for each in path.parent.iterdir() if each.suffix.lower() in (*WORKBOOK_ENDINGS, *TEXT_ENDINGS)
+        ]
+    except OSError:
+        return f"The folder {path.parent} does not exist either."
+    close = nearest(path.name, names)
+    return f"Did you mean {path.with_name(close)}?" if close else "Check its name and folder."
+
+
+def _looks_like(path: Path, start: bytes) -> str:
+    if start.startswith(_ZIP):
+        return "zip"
+    if start.startswith(_COMPOUND):
+        return "compound"
+    # Whatever the code page, these are letters of ASCII.
+    bare = start.replace(b"\x00", b"").lstrip(b"\xef\xbb\xbf\xff\xfe \t\r\n").lower()
+    if bare.startswith(_PAGE) or (bare.startswith(b"<?xml") and b"<html" in bare):
+        return "page"
+    if bare.startswith(b"<?xml"):
+        return "xml"
+    # Old binary spreadsheets start with a record header; anything else is text unless it cannot be decoded.
+    return "old-workbook" if start[:2] in (b"\x09\x08", b"\x09\x04", b"\x09\x02", b"\x09\x00") else "text"

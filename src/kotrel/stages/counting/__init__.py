@@ -1,1 +1,0 @@
-"""The steps of a physical count: freeze, sheets, collect, variance, post."""

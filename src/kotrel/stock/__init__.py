@@ -1,0 +1,1 @@
+"""Stock: on hand, what to order, balances; the commands and what they show."""

@@ -1,0 +1,220 @@
+"""Stock as the system has it: fetches the ledger's sums, which the system works out itself, and what is known of the items."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+import polars as pl
+
+from kotrel.core.columns import ACTION
+from kotrel.core.description.model import Description, Record
+from kotrel.core.errors import WrongUse
+from kotrel.core.expressions import Compiled, Scope, compile_expression
+from kotrel.core.expressions.narrowing import only_values
+from kotrel.core.similarity import nearest
+from kotrel.core.stock import views
+from kotrel.core.stock.sums import SUMS
+from kotrel.loading.sheets_in.mapping_proposals import names_of
+from kotrel.systems.interface import Reading
+from kotrel.workspace.settings import Workspace
+
+DEFAULT_BY = ("item", "warehouse")
+
+
+@dataclass(frozen=True)
+class Question:
+    """What is asked of stock.
+
+    Attributes:
+        items: codes; none for all.
+        by: fields of the ledger, or of the item.
+        at: the last day that counts, or None for now.
+        since, until: the first and the last day of a period, or None.
+        against: the number of a load, or None.
+        empty_too: True for places that hold nothing, too.
+    """
+
+    items: tuple[str, ...] = ()
+    where: str | None = None
+    by: tuple[str, ...] = DEFAULT_BY
+    at: date | None = None
+    since: date | None = None
+    until: date | None = None
+    against: int | None = None
+    empty_too: bool = False
+
+
+@dataclass(frozen=True)
+class Stock:
+    """The answer.
+
+    Attributes:
+        rows: the fields asked for; ``unit`` (blank where a row has several), ``description``; and the amounts as Decimals:
+            ``on_hand`` and ``value``, or what a period or a load has.
+        amounts: names of the columns with amounts, in their order.
+        remarks: what was left out.
+    """
+
+    rows: pl.DataFrame
+    by: tuple[str, ...]
+    amounts: tuple[str, ...]
+    remarks: tuple[str, ...] = ()
+
+
+def stock(asked: Question, workspace: Workspace) -> Stock:
+    """Answers a question about stock.
+
+    Raises:
+        WrongUse: a field or the condition is wrong, or the system has neither a ledger nor a list of stock.
+    """
+    ledger = require_stock(workspace.description)
+    item = workspace.description.records[str(ledger.fields["item"].to)]
+    places = [name for name in views.PLACES if name in ledger.fields]
+    for name in asked.by:
+        if name not in places and (name not in item.fields or item.fields[name].is_decimal):
+            close = nearest(name, [*places, *item.fields])
+            hint = (
+                f"Did you mean {close}?"
+                if close
+                else f"By {', '.join(places)}, or a field of the item such as category."
+            )
+            raise WrongUse(f"stock cannot be shown by “{name}”", hint, "no-such-field")
+    with workspace.system().reading() as reading:
+        condition = _condition(asked, item, places, ledger, workspace, reading)
+        needed = set(condition.fields) if condition is not None else set()
+        keys = [name for name in places if name == "item" or name in asked.by or name in needed]
+        among = _among(asked, places)
+        rows, amounts = _rows(asked, keys, among, reading)
+        rows = _with_items(rows, item, asked, needed, reading)
+        if asked.items and (unknown := [code for code in asked.items if code not in set(rows["item"])]):
+            _require_items(unknown, item, reading)
+    if condition is not None:
+        rows = rows.filter(condition.column(rows).fill_null(False))
+    rows = views.grouped(rows, list(asked.by), amounts)
+    remarks: list[str] = []
+    if not asked.empty_too:
+        filled = pl.any_horizontal(pl.col(name) != 0 for name in amounts)
+        empty = rows.height - rows.filter(filled).height
+        rows = rows.filter(filled)
+        if empty:
+            remarks.append(f"{empty:,} that hold nothing are left out (--empty-too shows them)")
+    return Stock(rows.sort(list(asked.by), nulls_last=True), asked.by, tuple(amounts), tuple(remarks))
+
+
+def require_stock(description: Description) -> Record:
+    """The system's ledger, or its list of stock.
+
+    Raises:
+        WrongUse: it has neither that Kotrel knows of.
+    """
+    found = description.stock_places
+    if found is None:
+        raise WrongUse(
+            "this system has no ledger and no list of stock that Kotrel knows of, so nothing can be said about stock",
+            'If one of its tables or lists has it, say so in system.toml: nature = "ledger", or nature = "stock".',
+            "no-ledger",
+        )
+    return found
+
+
+def _condition(
+    asked: Question, item: Record, places: Sequence[str], ledger: Record, workspace: Workspace, reading: Reading
+) -> Compiled | None:
+    if asked.where is None:
+        return None
+    names = names_of(workspace, reading)
+    fields = {name: field for name, field in item.fields.items() if not field.from_ledger}
+    fields |= {name: ledger.fields[name] for name in places}
+    return compile_expression(asked.where, Scope(fields, names=lambda of: names(of).names), "yes_no")
+
+
+def _among(asked: Question, places: Sequence[str]) -> list[tuple[str, pl.Series]]:
+    """What the system need read only: the items named, and places that the condition names."""
+    found = [("item", pl.Series("item", asked.items, dtype=pl.String))] if asked.items else []
+    for name in places if asked.where else ():
+        if (values := only_values(str(asked.where), name)) is not None:
+            found.append((name, pl.Series(name, values, dtype=pl.String)))
+    if asked.where and (codes := only_values(asked.where, "code")) is not None:
+        found.append(("item", pl.Series("item", codes, dtype=pl.String)))
+    return found
+
+
+def _rows(
+    asked: Question, keys: list[str], among: list[tuple[str, pl.Series]], reading: Reading
+) -> tuple[pl.DataFrame, list[str]]:
+    """Sums by item and place, and the names of their amounts."""
+    if asked.since is not None or asked.until is not None:
+        first, last = (day.isoformat() if day else None for day in (asked.since, asked.until))
+        before = (asked.since - timedelta(days=1)).isoformat() if asked.since else None
+        opening = reading.ledger_sums(keys, among, until=before) if before else reading.ledger_sums(keys, among).clear()
+        came, went = (reading.ledger_sums(keys, among, since=first, until=last, direction=way) for way in ("in", "out"))
+        names = ["opening", "in", "out", "closing"]
+        if asked.by == ("item",):
+            names += ["opening value", "in value", "out value", "closing value"]
+        return views.period(opening, came, went, keys), names
+    until = asked.at.isoformat() if asked.at else None
+    sums = reading.ledger_sums(keys, among, until=until)
+    items = among[:1] if among and among[0][0] == "item" else []
+    whole = sums if keys == ["item"] and len(among) == len(items) else reading.ledger_sums(["item"], items, until=until)
+    rows = views.on_hand(sums, whole)
+    if asked.against is None:
+        return rows, ["on_hand", "value"]
+    return _against(rows, keys, among, asked.against, reading), ["before", "change", "after", "value_change"]
+
+
+def _against(
+    rows: pl.DataFrame, keys: list[str], among: list[tuple[str, pl.Series]], load: int, reading: Reading
+) -> pl.DataFrame:
+    """Before, change and after: what is on hand now with and without a load."""
+    exact = pl.Decimal(38, 6)
+    moved = [
+        each.frame.filter(pl.col(ACTION) == "new")
+        for each in reading.changes_of(load)
+        if each.record.nature == "ledger"
+    ]
+    wanted = [pl.col(name).is_in(values.implode()) for name, values in among]
+    moved = [frame.filter(pl.col("counts_as") == "on hand", *wanted) for frame in moved]
+    if not moved:
+        raise WrongUse("that load moved no stock", "kotrel history lists the loads.", "no-stock-in-load")
+    change = (
+        pl.concat(moved, how="diagonal")
+        .group_by(keys)
+        .agg(pl.col("quantity").cast(exact).sum().alias("change"),
+             pl.col("value").cast(pl.Decimal(38, 4)).sum().alias("value_change"))
+    )  # fmt: skip
+    joined = change.join(rows, on=keys, how="left", nulls_equal=True).with_columns(
+        pl.col("on_hand").fill_null(0).cast(exact)
+    )
+    return joined.with_columns(
+        (pl.col("on_hand") - pl.col("change")).cast(exact).alias("before"), pl.col("on_hand").alias("after")
+    )
+
+
+def _with_items(rows: pl.DataFrame, item: Record, asked: Question, needed: set[str], reading: Reading) -> pl.DataFrame:
+    """The rows with what is known of their items."""
+    key = item.key[0]
+    also = [name for name in (*asked.by, *needed) if name in item.fields and name not in rows.columns and name != key]
+    fields = list(dict.fromkeys((key, *(n for n in ("unit", item.called) if n and n in item.fields), *also)))
+    known = reading.read(item.name, fields, (key, rows["item"])).unique(key, keep="any")
+    known = known.with_columns(pl.col(key).alias("item"))
+    if item.called and item.called != "description":
+        known = known.with_columns(pl.col(item.called).alias("description"))
+    known = known.with_columns(
+        pl.lit(None, pl.String).alias(name) for name in ("unit", "description") if name not in known.columns
+    )
+    wanted = [name for name in known.columns if name not in rows.columns or name == "item"]
+    return rows.drop([name for name in SUMS if name in rows.columns and name not in ("value",)]).join(
+        known.select(wanted), on="item", how="left", maintain_order="left"
+    )
+
+
+def _require_items(codes: Sequence[str], item: Record, reading: Reading) -> None:
+    """Makes sure that items exist; one that never moved is no error."""
+    key = item.key[0]
+    held = set(reading.read(item.name, [key], (key, pl.Series(key, codes, dtype=pl.String)))[key])
+    lost = [code for code in codes if code not in held]
+    if lost:
+        close = nearest(lost[0], reading.read(item.name, [key])[key])
+        raise WrongUse(f"there is no item {lost[0]}", f"Did you mean {close}?" if close else "", "no-such-item")

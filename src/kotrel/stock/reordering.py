@@ -1,0 +1,171 @@
+"""What to order: levels of items in warehouses against what is on hand, and a purchase order sheet made of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import date
+from decimal import Decimal
+
+import polars as pl
+
+from kotrel.core.description.model import Description
+from kotrel.core.documents.families import families, flat_record
+from kotrel.core.errors import WrongUse
+from kotrel.core.expressions import Scope, compile_expression
+from kotrel.core.phrases import count
+from kotrel.core.stock.reorder import Level, levels
+from kotrel.core.stock.sums import half_away
+from kotrel.sheets.output import OutBook, OutColumn, OutSheet
+from kotrel.stock.on_hand import require_stock
+from kotrel.workspace.settings import Workspace
+
+_SHORT = 30
+"""Characters of an order's number where the system says nothing of its length."""
+RECORD = "item_warehouse"
+NEEDED = ("reorder_point", "order_up_to")
+
+
+@dataclass(frozen=True)
+class Line:
+    """One item to order for one warehouse.
+
+    Attributes:
+        cost: of one base unit, or None; ``value`` is the order at that cost, two decimals.
+    """
+
+    level: Level
+    description: str
+    unit: str
+    vendor: str | None
+    cost: Decimal | None
+
+    @property
+    def value(self) -> Decimal | None:
+        return None if self.cost is None else half_away(self.level.order * self.cost, 2)
+
+
+@dataclass(frozen=True)
+class Reorder:
+    """What to order, the remarks on what was left out, the value by vendor, and how many reorder points were looked at."""
+
+    lines: tuple[Line, ...]
+    remarks: tuple[str, ...] = ()
+    by_vendor: dict[str | None, Decimal] = field(default_factory=dict)
+    points: int = 0
+
+
+def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reorder:
+    """Works out what to order.
+
+    Raises:
+        WrongUse: the system says nothing of its stock, or has no reorder points.
+    """
+    description = workspace.description
+    ledger = require_stock(description)
+    points = description.records.get(RECORD)
+    if points is None or any(name not in points.fields for name in NEEDED):
+        raise WrongUse(
+            f"the system has no record {RECORD} with {' and '.join(NEEDED)}",
+            "Describe it in system.toml.",
+            "no-such-record",
+        )
+    item = description.records[str(ledger.fields["item"].to)]
+    with workspace.system().reading() as reading:
+        rows = reading.read(
+            RECORD,
+            ["item", "warehouse", *NEEDED, *(["cost"] if "cost" in points.fields else [])],
+            None,
+            "reorder_point",
+        )
+        codes = rows["item"].unique()
+        wanted = [name for name in item.fields if not item.fields[name].from_ledger]
+        items = reading.read(item.name, wanted, (item.key[0], codes))
+        among = [("item", codes)]
+        sums = {
+            what: reading.ledger_sums(["item", "warehouse"], among, what)
+            for what in ("on hand", "on order", "reserved")
+        }
+    key = item.key[0]
+    remarks: list[str] = []
+    if where is not None:
+        fields = {name: item.fields[name] for name in wanted} | {"warehouse": points.fields["warehouse"]}
+        condition = compile_expression(where, Scope(fields), "yes_no")
+        known = items.rename({key: "item"}).with_columns(pl.col("item").alias(key))
+        both = rows.select("item", "warehouse").join(known, on="item", how="left", maintain_order="left")
+        rows = rows.filter(condition.column(both).fill_null(False))
+    half = rows.filter(pl.col("order_up_to").is_null()).height
+    if half:
+        remarks.append(
+            f"{count(half, 'reorder point')} without a level to order up to: nothing can be worked out for them"
+        )
+    about = {row[key]: row for row in items.iter_rows(named=True)}
+    costs = (
+        dict(zip(rows.select("item", "warehouse").iter_rows(), rows["cost"], strict=True))
+        if "cost" in rows.columns
+        else {}
+    )
+    multiples = {code: Decimal(row["order_multiple"]) for code, row in about.items() if row.get("order_multiple")}
+    lines: list[Line] = []
+    never: set[str] = set()
+    for each in levels(rows, sums, multiples, with_orders):
+        row = about.get(each.item, {})
+        if each.order <= 0:
+            continue
+        if row.get("archived") == "yes" or row.get("may_be_bought") == "no":
+            never.add(each.item)
+            continue
+        cost = costs.get((each.item, each.warehouse)) or row.get("cost")
+        lines.append(Line(each, row.get(item.called or "", "") or "", row.get("unit") or "", row.get("vendor"),
+                          Decimal(cost) if cost is not None else None))  # fmt: skip
+    if never:
+        remarks.append(
+            f"left out, archived or not to be bought: {count(len(never), 'item')} such as {sorted(never)[0]}"
+        )
+    if no_cost := [line for line in lines if line.cost is None]:
+        remarks.append(f"{count(len(no_cost), 'line')} without a cost have no value")
+    lines.sort(key=lambda line: (line.vendor or "~", line.level.item, line.level.warehouse))
+    by_vendor: dict[str | None, Decimal] = {}
+    for line in lines:
+        by_vendor[line.vendor] = by_vendor.get(line.vendor, Decimal(0)) + (line.value or Decimal(0))
+    return Reorder(tuple(lines), tuple(remarks), by_vendor, rows.height)
+
+
+def order_book(done: Reorder, description: Description, today: date) -> OutBook:
+    """What to order in the shape of purchase orders, one for each vendor and warehouse, ready to be checked and loaded.
+
+    Raises:
+        WrongUse: the system has no purchase orders.
+    """
+    family = next((each for each in families(description) if each.header.counts_as == "on order"), None)
+    if family is None:
+        raise WrongUse("the system takes no purchase orders", "Leave out -o to see what to order.", "no-such-record")
+    record = flat_record(family)
+    numbers = _numbers(done, today, record.fields[family.number].length or _SHORT)
+    names = [name for name in (family.number, "vendor", "warehouse", "date", "item", "quantity", "unit", "price", "amount")
+             if name in record.fields]  # fmt: skip
+    rows = [[_cell(line, name, family.number, numbers, today) for name in names] for line in done.lines]
+    frame = pl.DataFrame(rows, schema=dict.fromkeys(names, pl.String), orient="row")
+    columns = tuple(OutColumn(record.fields[name].title, record.fields[name]) for name in names)
+    return OutBook((OutSheet(family.header.title, columns, frame),))
+
+
+def _numbers(done: Reorder, today: date, longest: int) -> dict[tuple[str | None, str], str]:
+    """Vendor and warehouse → the number of their order: made of both, or counted where that is too long."""
+    found: dict[tuple[str | None, str], str] = {}
+    for place, key in enumerate(dict.fromkeys((line.vendor, line.level.warehouse) for line in done.lines), start=1):
+        whole = f"PO-{key[0] or 'NONE'}-{key[1]}-{today:%Y%m%d}"
+        fits = len(whole) <= longest and whole not in found.values()
+        found[key] = whole if fits else f"PO-{today:%Y%m%d}-{place}"
+    return found
+
+
+def _cell(line: Line, name: str, number: str, numbers: dict[tuple[str | None, str], str], today: date) -> str | None:
+    level = line.level
+    if name == number:
+        return numbers[line.vendor, level.warehouse]
+    values: dict[str, str | None] = {
+        "vendor": line.vendor, "warehouse": level.warehouse, "date": today.isoformat(), "item": level.item,
+        "quantity": f"{level.order:f}", "unit": line.unit, "price": None if line.cost is None else f"{line.cost:f}",
+        "amount": None if line.value is None else f"{line.value:f}",
+    }  # fmt: skip
+    return values[name]

@@ -1,0 +1,128 @@
+"""Stock and what to order, on the terminal, as JSON and as a table for a file."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+import polars as pl
+from rich.table import Table
+from rich.text import Text
+
+from kotrel.core.description.model import Field
+from kotrel.loading.loads.documents_screen import money_text, quantity_text
+from kotrel.screen.screen import Screen
+from kotrel.sheets.output import OutBook, OutColumn, OutSheet
+from kotrel.stock.on_hand import Stock
+
+SHOWN = 40
+TITLES = {"on_hand": "on hand", "value_change": "value"}
+MONEY = ("value", "value_change", "opening value", "in value", "out value", "closing value")
+
+
+def show_stock(screen: Screen, found: Stock, every: bool) -> None:
+    """A row for each place, and the totals."""
+    if not found.rows.height:
+        screen.show("Nothing is on hand there." if "on_hand" in found.amounts else "Nothing moved there.")
+        show_remarks(screen, found.remarks)
+        return
+    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
+    named = "item" in found.by
+    for name in found.by:
+        table.add_column(name.replace("_", " "))
+        if name == "item":
+            table.add_column("description", overflow="ellipsis", max_width=34, no_wrap=True)
+    for name in found.amounts:
+        table.add_column(TITLES.get(name, name), justify="right")
+        if name == _last_quantity(found):
+            table.add_column("unit")
+    rows = found.rows if every else found.rows.head(SHOWN)
+    for row in rows.iter_rows(named=True):
+        cells: list[Any] = []
+        for name in found.by:
+            cells.append(Text(row[name] or ""))
+            if name == "item":
+                cells.append(Text(row["description"] or ""))
+        cells += _amounts(found, row)
+        table.add_row(*cells)
+    total: list[Any] = [Text("in all", style="bold"), *([""] * (len(found.by) - 1 + named))]
+    table.add_row(*total, *_totals(found))
+    screen.show(table)
+    if rows.height < found.rows.height:
+        screen.show(
+            Text(f"  … {found.rows.height - rows.height:,} more (--all lists them, -o FILE writes them)", style="dim")
+        )
+    show_remarks(screen, found.remarks)
+
+
+def _last_quantity(found: Stock) -> str:
+    return [name for name in found.amounts if name not in MONEY][-1]
+
+
+def _amounts(found: Stock, row: dict[str, Any]) -> list[Any]:
+    cells: list[Any] = []
+    for name in found.amounts:
+        # Metres and pieces cannot be added up.
+        quantity = quantity_text(row[name]) if row["unit"] else ""
+        cells.append(money_text(row[name]) if name in MONEY else quantity)
+        if name == _last_quantity(found):
+            cells.append(Text(row["unit"] or "several", style="dim"))
+    return cells
+
+
+def _totals(found: Stock) -> list[Any]:
+    """Values are added up; quantities only where all have one unit."""
+    unit = found.rows["unit"].unique()
+    one = unit[0] if len(unit) == 1 else None
+    cells: list[Any] = []
+    for name in found.amounts:
+        whole = sum(found.rows[name], Decimal(0))
+        cells.append(Text(money_text(whole) if name in MONEY else (quantity_text(whole) if one else ""), style="bold"))
+        if name == _last_quantity(found):
+            cells.append(Text(one or "", style="dim"))
+    return cells
+
+
+def show_remarks(screen: Screen, remarks: tuple[str, ...]) -> None:
+    for remark in remarks:
+        screen.show(Text(remark, style="dim"))
+
+
+def stock_json(found: Stock) -> dict[str, Any]:
+    """Stock as ``--json`` gives it; numbers are texts, so that no digit is lost."""
+    rows = [
+        {
+            **{name: row[name] for name in found.by},
+            **{name.replace(" ", "_"): _plain(row[name], name) for name in found.amounts},
+            "unit": row["unit"],
+        }
+        for row in found.rows.iter_rows(named=True)
+    ]
+    # Metres and pieces cannot be added up.
+    one_unit = found.rows["unit"].n_unique() <= 1
+    totals = {
+        name.replace(" ", "_"): _plain(sum(found.rows[name], Decimal(0)), name) if name in MONEY or one_unit else None
+        for name in found.amounts
+    }
+    return {"rows": rows, "totals": totals, "remarks": list(found.remarks)}
+
+
+def _plain(value: Decimal, name: str) -> str:
+    return (money_text(value) if name in MONEY else quantity_text(value)).replace(",", "")
+
+
+def stock_book(found: Stock) -> OutBook:
+    """Stock as a sheet to read."""
+    columns: list[OutColumn] = []
+    series: list[pl.Series] = []
+    for name in (*found.by, *(("description",) if "item" in found.by else ())):
+        columns.append(OutColumn(name.replace("_", " ").capitalize()))
+        series.append(found.rows[name].cast(pl.String))
+    for name in found.amounts:
+        title = f"{name.capitalize()}" if name not in TITLES or " " in name else TITLES[name].capitalize()
+        about = Field(name, title, "money" if name in MONEY else "quantity", decimals=2 if name in MONEY else 3)
+        columns.append(OutColumn(title, about))
+        series.append(pl.Series(name, [_plain(value, name) for value in found.rows[name]], dtype=pl.String))
+    columns.append(OutColumn("Unit"))
+    series.append(found.rows["unit"])
+    return OutBook((OutSheet("Stock", tuple(columns), pl.DataFrame(series)),))

@@ -1,0 +1,256 @@
+"""A program that only exchanges files: read from its own exports, written by upload files, and answering later."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import replace
+from datetime import datetime
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges, Rest
+from kotrel.core.changes.journal import Entry, Stamp, load_name
+from kotrel.core.changes.plan import Plan
+from kotrel.core.changes.reversal import InTheWay
+from kotrel.core.changes.system_remarks import Refusal
+from kotrel.core.columns import ACTION, ROW, before
+from kotrel.core.description.model import Description
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.layouts.column_sources import WITHDRAWN
+from kotrel.core.phrases import count
+from kotrel.core.tables.table import letter_of
+from kotrel.systems.folder.account import Account, account_in
+from kotrel.systems.folder.mirror import FILE, given_out
+from kotrel.systems.folder.overlay import with_sent
+from kotrel.systems.folder.sending import Uploads, clear_away, hand_over, laid_out, write_files
+from kotrel.systems.interface import Abilities, Reading, Receipt, Refused, Step, System, Writing
+from kotrel.systems.sql import database_journal as journal
+from kotrel.systems.sql.database_system import SqlReading
+from kotrel.systems.sql.journal_checking import trouble_with
+from kotrel.systems.sql.sqlite import SqliteDatabase
+
+
+class _FolderReading(SqlReading):
+    def __init__(self, database: SqliteDatabase, description: Description, account: Account, uploads: Uploads) -> None:
+        super().__init__(database, description)
+        self.account = account
+        self.uploads = uploads
+
+    def foreseen(self, plan: Plan) -> Sequence[Refusal]:
+        # What is sent in no layout is said when it is sent: check and preview are of use without any.
+        changes = tuple(each for each in plan.changes if each.record.name in self.uploads.layouts)
+        try:
+            texts = laid_out(replace(plan, changes=changes), self.uploads, self.description, self, "")
+        except Refused as refused:
+            return refused.refusals
+        return [remark for each in texts for remark in each.remarks]
+
+    def as_of(self, record: str) -> str | None:
+        return given_out(self.account.folder).get(record, "")
+
+    def refused_later(self, number: int) -> frozenset[int]:
+        said = self.account.answers_of(number).filter(pl.col("said") == "refused")
+        if not said.height:
+            return frozenset()
+        lines = self.account.lines_of(number).join(said, on="line", how="semi")
+        return frozenset(int(row) for row in lines["row"])
+
+    def changes_of(self, number: int) -> list[RecordChanges]:
+        return self.account.changes_of(number, self.description)
+
+    def loads_of(self, record: str, keys: Sequence[str]) -> dict[str, int]:
+        return journal.loads_of(self.account.database, record, keys)
+
+    def history(self) -> list[Entry]:
+        return self.account.history()
+
+    def trouble_with(self, number: int) -> str:
+        return trouble_with(self.account.database, number).get(number, "")
+
+
+class _FolderWriting(_FolderReading, Writing):
+    def __init__(
+        self, database: SqliteDatabase, description: Description, account: Account, uploads: Uploads, name: str
+    ) -> None:
+        super().__init__(database, description, account, uploads)
+        self.name = name
+
+    def take(self, plan: Plan, step: Step) -> Receipt:
+        account = self.account
+        reference = f"{load_name(account.next_number())}-{account.sender}"
+        texts = laid_out(plan, self.uploads, self.description, self, reference)
+        step("writing the upload files")
+        files = write_files(texts, self.uploads.folder, reference)
+        refused = [each.refused() for each in plan.changes]
+        number = account.record([*(each.changes for each in texts), *refused], plan.stamp)
+        account.mark(plan.undone, number)
+        account.note_files(number, reference, files)
+        remarks = [
+            f"Not sent, because the layout {each.layout.name} has no column for it: "
+            + ", ".join(each.changes.record.fields[name].title for name in each.left_out)
+            for each in texts
+            if each.left_out
+        ]
+        archived = sum(
+            int(each.changes.frame[WITHDRAWN].sum()) for each in texts if WITHDRAWN in each.changes.frame.columns
+        )
+        if archived:
+            remarks.append(f"The program cannot remove what was new: {count(archived, 'row')} will be archived there.")
+        return Receipt(number, (), "sent", reference, tuple(str(path) for _, path in files), tuple(remarks))
+
+    def try_out(self, plan: Plan, step: Step) -> Receipt:
+        if self.uploads.trial is None:
+            raise WrongUse(
+                f"it is not said where {self.name} looks for files that it is only to try",
+                "Name that folder: trial under [folder] in kotrel.toml.",
+                "no-trial",
+            )
+        reference = f"T{datetime.now():%m%d%H%M%S}-{self.account.sender}"
+        texts = laid_out(plan, self.uploads, self.description, self, reference)
+        step("writing the trial files")
+        files = write_files(texts, self.uploads.trial, reference)
+        for ready, path in files:
+            ready.replace(path)
+        return Receipt(0, (), "loaded", reference, tuple(str(path) for _, path in files))
+
+    def note_refused(self, changes: Sequence[RecordChanges], stamp: Stamp) -> int:
+        refused = [each.refused() for each in changes]
+        return self.account.record(refused, replace(stamp, kind="refused"))
+
+    def beyond(self, reversal: Sequence[RecordChanges]) -> list[InTheWay]:
+        found: list[InTheWay] = []
+        for each in reversal:
+            layout = self.uploads.layouts.get(each.record.name)
+            if layout is not None and layout.withdraws:
+                continue
+            going = each.frame.filter(pl.col(ACTION) == "removed")
+            keys = going.select(
+                pl.concat_str([pl.col(before(n)) for n in each.record.key], separator=" / ")
+            ).to_series()
+            words = "it was new, and the layout has no word for withdrawing it: remove it in the program itself"
+            found += [InTheWay(each.record.name, key, None, words) for key in keys]
+        return found
+
+
+class FolderSystem(System):
+    """What a program's exports in a folder say, and what was sent to it.
+
+    Args:
+        hidden: where the mirror of the exports and the account are kept.
+    """
+
+    can = Abilities(answers="later", removes=False, foresees=True)
+
+    def __init__(self, hidden: Path, description: Description, name: str, uploads: Uploads) -> None:
+        self._hidden = hidden
+        self.description = description
+        self.name = name
+        self._uploads = uploads
+
+    @property
+    def _mirror(self) -> Path:
+        path = self._hidden / FILE
+        if not path.is_file():
+            raise OutOfReach(f"nothing is known of {self.name} yet", "kotrel lists reads what it gave out.", "no-lists")
+        return path
+
+    @contextmanager
+    def reading(self) -> Iterator[Reading]:
+        with (
+            account_in(self._hidden) as account,
+            with_sent(self._mirror, self.description, self._unlisted(account)) as database,
+        ):
+            yield _FolderReading(database, self.description, account, self._uploads)
+
+    @contextmanager
+    def reading_back(self) -> Iterator[Reading]:
+        with account_in(self._hidden) as account, with_sent(self._mirror, self.description, ()) as database:
+            yield _FolderReading(database, self.description, account, self._uploads)
+
+    @contextmanager
+    def writing(self) -> Iterator[Writing]:
+        with account_in(self._hidden, writing=True) as account:
+            hand_over(account)
+            clear_away(account, [self._uploads.folder])
+            with with_sent(self._mirror, self.description, self._unlisted(account)) as database:
+                yield _FolderWriting(database, self.description, account, self._uploads, self.name)
+        self.settle()
+
+    def _unlisted(self, account: Account) -> list[RecordChanges]:
+        """What was sent and is not answered, or was taken after the program's last list of it.
+
+        A list of the same second may have been given out before: what was taken counts, whether the list has it or not.
+        """
+        given = given_out(self._hidden)
+        times = account.answer_times()
+        found: list[RecordChanges] = []
+        for entry in account.history():
+            if entry.kind not in ("load", "undo"):
+                continue
+            for changes in account.changes_of(entry.number, self.description):
+                answered = times.get(entry.number, entry.at)[:19].replace("T", " ")
+                if entry.waiting or answered >= given.get(changes.record.name, ""):
+                    found.append(changes)
+        return found
+
+    def history(self) -> list[Entry]:
+        with account_in(self._hidden) as account:
+            return account.history()
+
+    def audited_history(self) -> list[Entry]:
+        with account_in(self._hidden) as account:
+            wrong = trouble_with(account.database)
+            return [replace(each, trouble=wrong.get(each.number, "")) for each in account.history()]
+
+    def settle(self) -> None:
+        """Hands over what a killed command left ready."""
+        with account_in(self._hidden) as account:
+            hand_over(account)
+
+    def outcome(self, number: int) -> pl.DataFrame:
+        with account_in(self._hidden) as account:
+            _require(account, number)
+            rows = journal.outcome_rows(account.database, number)
+            lines = journal.line_rows(account.database, number)
+            answers = lines.select("line").join(
+                account.answers_of(number), on="line", how="left", maintain_order="left"
+            )
+            acts = pl.col("action").is_in(["new", "changed", "removed"])
+            given = pl.when(pl.col("given").is_not_null()).then(pl.format("its number there is {}", pl.col("given")))
+            said = pl.concat_str([pl.col("why"), given], separator="; ", ignore_nulls=True)
+            return rows.hstack(answers.drop("line")).with_columns(
+                pl.when(acts).then(pl.col("said").fill_null("sent")).otherwise("outcome").alias("outcome"),
+                pl.when(acts & (said != "")).then(said).otherwise("message").alias("message"),
+            ).drop("said", "why", "given")  # fmt: skip
+
+    def rest_of(self, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
+        with account_in(self._hidden) as account:
+            _require(account, number)
+            return [*journal.rest_of(account.database, number), *self._refused_there(account, number)]
+
+    def _refused_there(self, account: Account, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
+        """The rows that the program refused, as they were sent."""
+        said = account.answers_of(number).filter(pl.col("said") == "refused")
+        lines = account.lines_of(number).join(said, on="line", how="inner")
+        found = []
+        for each in account.changes_of(number, self.description, refused_too=True):
+            mine = lines.filter(pl.col("record") == each.record.name)
+            rows = each.frame.filter(pl.col(ROW).is_in(mine["row"].cast(pl.UInt32).implode()))
+            if not rows.height:
+                continue
+            letters = {name: letter_of(place) for place, name in enumerate(each.fields)}
+            cells = rows.select(ROW, *(pl.col(name).alias(letter) for name, letter in letters.items()))
+            kinds = rows.select(ROW, *(pl.lit("text").alias(letter) for letter in letters.values()))
+            reasons = {int(row): str(why or "refused") for row, why in mine.select("row", "why").iter_rows()}
+            titles = tuple(each.record.fields[name].title for name in each.fields)
+            found.append((each.file, each.sheet, Rest(titles, cells, kinds), reasons))
+        return found
+
+
+def _require(account: Account, number: int) -> None:
+    there = [each.number for each in journal.entries(account.database)]
+    if number not in there:
+        last = f"The last is {load_name(there[-1])}." if there else f"Nothing was sent yet: {count(0, 'load')}."
+        raise WrongUse(f"there is no load {load_name(number)}", f"{last} kotrel history lists them.", "no-such-load")

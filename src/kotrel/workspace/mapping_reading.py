@@ -1,0 +1,302 @@
+"""Reads saved mappings, which people write and edit, and checks every setting at its line."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from kotrel.core.changes import results as answers
+from kotrel.core.counting import sheet_record
+from kotrel.core.description.model import Description, Record
+from kotrel.core.description.toml_reading import numbered, parsed
+from kotrel.core.documents.families import readable_records
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.phrases import listed_and
+from kotrel.core.similarity import nearest
+from kotrel.core.tables.sources import part_pattern
+from kotrel.core.values.conventions import ROUNDINGS, is_rounding
+from kotrel.workspace.mappings import MapPart, SavedMap
+
+READ_BY = {sheet_record.NAME: "kotrel count collect COUNT FILE", answers.NAME: "kotrel outcome LOAD --from FILE"}
+"""Record → the command that reads such a sheet."""
+
+
+def with_sheet_records(description: Description) -> Description:
+    """The description with these records; where the system has one of the same name, that is meant."""
+    own: dict[str, Record] = {
+        answers.NAME: answers.result_record([each for each in description.records.values() if not each.is_kept], [])
+    }
+    ledger = description.stock_places
+    if ledger is not None and "item" in ledger.fields and ledger.fields["item"].to:
+        own[sheet_record.NAME] = sheet_record.count_record(description)
+    return replace(description, records={**own, **description.records})
+
+
+FOLDER = "maps"
+HOWS = ("replace", "add", "take")
+FOR = ("new", "all")
+"""The rows that defaults and made values are for."""
+_FIELD_KEYS = (
+    "column", "join", "found_by", "between", "list", "last", "split", "pattern", "part", "translate", "fixed", "default", "default_by",
+    "defaults", "make", "repeat", "how", "for", "rounding", "from",
+)  # fmt: skip
+
+
+def read_maps(folder: Path, description: Description) -> list[SavedMap]:
+    """All saved matches of a workspace, by name.
+
+    Raises:
+        WrongUse: one of them is wrong, with its line.
+    """
+    if not (folder / FOLDER).is_dir():
+        return []
+    return [read_map(path, description) for path in sorted((folder / FOLDER).glob("*.toml"))]
+
+
+def maps_of_system(folder: Path, description: Description) -> list[SavedMap]:
+    """Those of them that are for records of the description; the others are for sheets that only some commands read."""
+    return [each for each in read_maps(folder, description) if each.record in description.records]
+
+
+def map_named(folder: Path, name: str, description: Description) -> SavedMap:
+    """The saved match of that name.
+
+    Raises:
+        WrongUse: there is none.
+    """
+    path = folder / FOLDER / f"{name.removesuffix('.toml')}.toml"
+    if not path.is_file():
+        there = [each.stem for each in sorted((folder / FOLDER).glob("*.toml"))]
+        close = nearest(name, there)
+        hint = f"Did you mean {close}?" if close else f"The saved matches are: {', '.join(there) or 'none yet'}."
+        raise WrongUse(f"there is no saved match {path}", hint, "no-such-map")
+    return read_map(path, description)
+
+
+def read_map(path: Path, description: Description) -> SavedMap:
+    """Reads and checks one saved match.
+
+    Raises:
+        WrongUse: it is wrong, with its line.
+        OutOfReach: the file cannot be read.
+    """
+    try:
+        text = path.read_text("utf-8-sig")
+        data = parsed(text)
+    except tomllib.TOMLDecodeError as error:
+        raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-map") from None
+    except (OSError, UnicodeDecodeError) as error:
+        raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
+    description = with_sheet_records(description)
+    bare = SavedMap(path.stem, path, text, ())
+    known = ("record", "skip", "field", "also", "for", "heading_row", "sheet", "encoding", "where", "once_per")
+    for key in data:
+        if key not in known:
+            close = nearest(key, known)
+            raise bare.wrong(
+                f"“{key}” is not a setting of a match", key, hint=f"Did you mean “{close}”?" if close else ""
+            )
+    skip = data.get("skip", [])
+    if not isinstance(skip, list) or not all(isinstance(each, str) for each in skip):
+        raise bare.wrong("skip must be a list of headings", "skip")
+    also = data.get("also", [])
+    if not isinstance(also, list) or not all(isinstance(each, dict) for each in also):
+        raise bare.wrong("every other record needs a table like [[also]]", "also")
+    heading_row, sheet = data.get("heading_row"), data.get("sheet")
+    if heading_row is not None and (
+        isinstance(heading_row, bool) or not isinstance(heading_row, int) or heading_row < 0
+    ):
+        raise bare.wrong("heading_row must be the number of a row, or 0 for none", "heading_row")
+    if sheet is not None and not isinstance(sheet, str):
+        raise bare.wrong("sheet must be the name of a sheet, in quotes", "sheet")
+    encoding = data.get("encoding")
+    if encoding is not None and not isinstance(encoding, str):
+        raise bare.wrong(
+            "encoding must be the name of an encoding, in quotes", "encoding", hint='Like encoding = "mac-roman"'
+        )
+    parts = [
+        _part(bare, data, (), description),
+        *(_part(bare, each, (numbered("also", n),), description) for n, each in enumerate(also, start=1)),
+    ]
+    for part in parts:
+        _check_from(bare, part, parts[0], description)
+    return SavedMap(path.stem, path, text, tuple(parts), tuple(skip), heading_row, sheet, encoding)
+
+
+def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], description: Description) -> MapPart:
+    """One record's part of a match, checked."""
+    name = data.get("record", "")
+    if not isinstance(name, str):
+        raise bare.wrong("“record” must be the name of a record, in quotes", *at, "record")
+    record = readable_records(description).get(name)
+    if record is None:
+        close = nearest(name, description.records)
+        hint = f"Did you mean {close}?" if close else f"The system takes: {', '.join(description.records)}."
+        raise bare.wrong(f"the system takes no record “{name}”", *at, "record", hint=hint)
+    fields = data.get("field", {})
+    if not isinstance(fields, dict):
+        raise bare.wrong("“field” must be tables, like [field.code]", *at, "field")
+    if data.get("for", "new") not in FOR:
+        raise bare.wrong("“for” must be “new” or “all”", *at, "for")
+    for name, settings in fields.items():
+        _check_field(bare, record, name, settings, (*at, "field", name))
+        if "found_by" in settings:
+            _check_found_by(bare, record, name, settings, (*at, "field", name, "found_by"), description)
+    if not isinstance(data.get("where", ""), str):
+        raise bare.wrong("“where” must be a text in quotes", *at, "where")
+    said = data.get("once_per", [])
+    once = [said] if isinstance(said, str) else said
+    if not isinstance(once, list) or not all(isinstance(each, str) for each in once):
+        raise bare.wrong("“once_per” must be a field's name in quotes, or a list of such names", *at, "once_per")
+    for one in once:
+        if one in fields:
+            continue
+        close = nearest(one, fields)
+        raise bare.wrong(
+            f"once_per names a field “{one}” that the match does not fill",
+            *at,
+            "once_per",
+            hint=f"Did you mean {close}?" if close else "",
+        )
+    for name, settings in fields.items():
+        _check_default_by(bare, record, name, settings, fields, (*at, "field", name))
+    if "for" in data:
+        fields = {name: {"for": data["for"], **settings} for name, settings in fields.items()}
+    return MapPart(record.name, at, fields, data.get("where"), tuple(once))
+
+
+def _check_default_by(
+    bare: SavedMap,
+    record: Record,
+    name: str,
+    settings: Mapping[str, Any],
+    fields: Mapping[str, Any],
+    at: tuple[str, ...],
+) -> None:
+    """``default_by`` goes by a field that the match fills, and ``defaults`` by values that it can have."""
+    by = settings.get("default_by")
+    if by is None:
+        return
+    if by not in fields:
+        close = nearest(by, fields)
+        hint = f"Did you mean {close}?" if close else ""
+        raise bare.wrong(
+            f"{name}: “default_by” names a field “{by}” that the match does not fill", *at, "default_by", hint=hint
+        )
+    about = record.fields[by]
+    known = {"choice": about.choices, "yes_no": ("yes", "no")}.get(about.kind)
+    for value in settings.get("defaults", {}):
+        if known is not None and value not in known:
+            raise bare.wrong(f"{name}: {by} is never “{value}”: it is one of {', '.join(known)}", *at, "defaults")
+
+
+def _check_found_by(
+    bare: SavedMap,
+    record: Record,
+    name: str,
+    settings: Mapping[str, Any],
+    at: tuple[str, ...],
+    description: Description,
+) -> None:
+    """``found_by`` is for references: it names fields of the record referred to, and the columns with their values."""
+    target = description.records.get(record.fields[name].to or "")
+    if target is None or len(target.key) > 1:
+        raise bare.wrong(f"{name}: “found_by” is only for a reference to a record with one key field", *at)
+    for field, heading in settings["found_by"].items():
+        if field not in target.fields or not isinstance(heading, str):
+            close = nearest(field, target.fields)
+            raise bare.wrong(
+                f"{name}: “found_by” names fields of {target.name} and their columns, and “{field}” is none",
+                *at,
+                hint=f"Did you mean {close}?"
+                if close and close != field
+                else 'Like found_by = { name = "Name", post_code = "Zip" }',
+            )
+
+
+def _check_from(bare: SavedMap, part: MapPart, main: MapPart, description: Description) -> None:
+    """``from`` takes a field of the main record, whose rows must be loaded first."""
+    for name, settings in part.fields.items():
+        if "from" not in settings:
+            continue
+        at = (*part.at, "field", name, "from")
+        if part is main:
+            raise bare.wrong("“from” is only for records under [[also]]", *at)
+        if settings["from"] not in main.fields:
+            raise bare.wrong(
+                f"“from” names a field “{settings['from']}” that the match of {main.record} does not fill", *at
+            )
+        order = description.order
+        if order.index(main.record) > order.index(part.record):
+            raise bare.wrong(f"{part.record} is loaded before {main.record}, so it cannot take a value from it", *at)
+
+
+_COMPANY = (
+    ("pattern", ("split",)), ("part", ("split",)), ("between", ("join", "list")), ("default_by", ("defaults",)), ("defaults", ("default_by",)),
+    ("translate", ("column", "join", "list", "last", "split")),
+)  # fmt: skip
+"""Settings of a field that mean nothing without one of others."""
+
+
+def _check_company(saved: SavedMap, name: str, settings: Mapping[str, Any], at: tuple[str, ...]) -> None:
+    """A setting that would do nothing is an error: whoever wrote it counts on it."""
+    for key, others in _COMPANY:
+        if key in settings and not any(other in settings for other in others):
+            needed = listed_and([f"“{other}”" for other in others], "or")
+            raise saved.wrong(f"{name}: “{key}” does nothing without {needed}", *at, key)
+
+
+def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: tuple[str, ...]) -> None:
+    if name not in record.fields:
+        close = nearest(name, record.fields)
+        raise saved.wrong(f"{record.name} has no field “{name}”", *at, hint=f"Did you mean {close}?" if close else "")
+    if not isinstance(settings, dict):
+        raise saved.wrong(f"{name} must be a table, like [field.{name}]", *at)
+    for key, value in settings.items():
+        if key not in _FIELD_KEYS:
+            close = nearest(key, _FIELD_KEYS)
+            hint = f"Did you mean “{close}”?" if close else f"The settings are: {', '.join(_FIELD_KEYS)}."
+            raise saved.wrong(f"“{key}” is not a setting of a field", *at, key, hint=hint)
+        if key == "rounding":
+            if not is_rounding(value) or not record.fields[name].is_decimal:
+                raise saved.wrong(f"{name}: rounding is for numbers: {ROUNDINGS}", *at, key)
+            continue
+        wanted: type = (
+            list
+            if key in ("join", "list", "last", "repeat")
+            else dict
+            if key in ("translate", "defaults", "found_by")
+            else str
+        )
+        if not isinstance(value, wanted):
+            kind = {"list": "a list of headings", "dict": 'a table like { old = "new" }', "str": "a text in quotes"}[
+                wanted.__name__
+            ]
+            raise saved.wrong(f"“{key}” must be {kind}", *at, key)
+        inside = value if isinstance(value, list) else value.values() if isinstance(value, dict) else ()
+        if not all(isinstance(each, str) for each in inside):
+            raise saved.wrong(f"“{key}” holds texts in quotes only", *at, key)
+    options = [
+        key
+        for key in ("column", "join", "list", "last", "split", "fixed", "repeat", "from", "found_by")
+        if key in settings
+    ]
+    if len(options) > 1:
+        raise saved.wrong(f"{name} has {' and '.join(options)}; use only one of them", *at)
+    _check_company(saved, name, settings, at)
+    if "how" in settings and (record.fields[name].kind != "list" or settings["how"] not in HOWS):
+        raise saved.wrong(
+            f"{name}: “how” is only for lists; use one of {', '.join(HOWS)}", *at, "how", hint='Like how = "add"'
+        )
+    if settings.get("for", "new") not in FOR:
+        raise saved.wrong(f"{name}: “for” must be “new” or “all”", *at, "for")
+    if "split" in settings:
+        try:
+            part_pattern(str(settings.get("pattern", "")), str(settings.get("part", "")))
+        except ValueError as error:
+            raise saved.wrong(
+                f"{name}: {error}", *at, "pattern", hint='Like pattern = "{diameter} mm / {length} m"'
+            ) from None

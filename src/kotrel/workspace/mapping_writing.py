@@ -1,0 +1,78 @@
+"""Saves a proposed match, with how sure each field is and why, for people to edit."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+from kotrel.core.description.model import Record
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.matching.proposing import Proposal
+from kotrel.core.matching.wide_sheets import Wide
+from kotrel.core.similarity import folded
+from kotrel.core.tables.table import Column
+
+
+def write_map(
+    path: Path,
+    record: Record,
+    file: str,
+    proposals: Sequence[Proposal],
+    left: Sequence[Column],
+    reading_as: Mapping[str, object] | None = None,
+    wide: Wide | None = None,
+) -> None:
+    """Saves proposals as a match for people to edit.
+
+    Args:
+        left: columns that nobody has decided about yet.
+        wide: columns that are headed with the codes of one list, or None.
+        reading_as: heading_row, sheet and encoding as the user named them, or None for each.
+
+    Raises:
+        WrongUse: a match with that name exists.
+        OutOfReach: it cannot be written.
+    """
+    if path.exists():
+        raise WrongUse(f"{path} already exists", "Edit it, delete it, or use another name: --name NAME", "match-exists")
+    # Only here: every other command would wait for it.
+    import tomlkit
+
+    document = tomlkit.document()
+    document.add(tomlkit.comment(f"Which column feeds which field of {record.name}; first made for {Path(file).name}."))
+    document.add(tomlkit.comment("Used for every sheet that has all these headings. docs/matching.md lists the other"))
+    document.add(
+        tomlkit.comment("settings of a field: join, list, split, translate, fixed, default, default_by, make.")
+    )
+    document.add("record", tomlkit.item(record.name))
+    for setting, value in (reading_as or {}).items():
+        if value is not None:
+            document.add(setting, tomlkit.item(value))
+    document.add("skip", tomlkit.array())
+    document["skip"].comment("headings of columns that are left out on purpose, in quotes")
+    for column in left:
+        document.add(tomlkit.comment(f"undecided: {column.letter} {' '.join(column.heading.split())}"))
+    fields = tomlkit.table(is_super_table=True)
+    columns = [*(each.column for each in proposals), *left]
+    for each in proposals:
+        own = each.column
+        settings = tomlkit.table()
+        alike = [other for other in columns if folded(other.heading) == folded(own.heading)]
+        # What is headed like another is told from it by its letter only.
+        settings.add("column", own.heading if own.heading and len(alike) == 1 else f"={own.letter}")
+        settings["column"].comment(f"{each.sure} % sure: {each.why}")
+        fields.add(each.field.name, settings)
+    if wide is not None:
+        repeated = tomlkit.table()
+        repeated.add("repeat", [column.heading for column in wide.columns])
+        repeated["repeat"].comment("a row for each of these; their headings are on the list")
+        fields.add(wide.by.name, repeated)
+        value = tomlkit.table()
+        value.add("column", "{" + wide.by.name + "}")
+        fields.add(wide.value.name, value)
+    document.add("field", fields)
+    try:
+        path.parent.mkdir(exist_ok=True)
+        path.write_text(tomlkit.dumps(document), "utf-8", newline="\n")
+    except OSError as error:
+        raise OutOfReach(f"{path} cannot be written: {error.strerror or error}", "", "no-right") from None

@@ -1,0 +1,215 @@
+"""Saved matches, ``maps/NAME.toml``: what one says, and what it makes of a table."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from kotrel.core.description.model import Description
+from kotrel.core.description.toml_reading import line_of
+from kotrel.core.documents.families import readable_records
+from kotrel.core.errors import WrongUse
+from kotrel.core.matching.by_headings import OWN_HEADINGS, Matched
+from kotrel.core.phrases import listed_and
+from kotrel.core.similarity import folded, nearest
+from kotrel.core.tables.sources import Source, columns_named
+from kotrel.core.tables.table import Table
+
+
+@dataclass(frozen=True)
+class MapPart:
+    """What one saved match says about one record.
+
+    Attributes:
+        at: its path in the file, to point at lines.
+        fields: field → its settings.
+        where: an expression that picks the rows, or None.
+        once_per: the fields with one row for each of their values together; none for a row for each row.
+    """
+
+    record: str
+    at: tuple[str, ...]
+    fields: Mapping[str, Mapping[str, Any]]
+    where: str | None = None
+    once_per: tuple[str, ...] = ()
+
+    @property
+    def repeated(self) -> tuple[str, tuple[str, ...]] | None:
+        """The field that repeats, with a row for each of its values, and the values."""
+        for name, settings in self.fields.items():
+            if "repeat" in settings:
+                return name, tuple(settings["repeat"])
+        return None
+
+    def blocks(self) -> list[Mapping[str, Mapping[str, Any]]]:
+        """The settings for each repeated value: ``{warehouse}`` in a heading becomes the value."""
+        if self.repeated is None:
+            return [self.fields]
+        name, values = self.repeated
+        return [
+            {field: _filled_in(settings, name, value) for field, settings in self.fields.items()} for value in values
+        ]
+
+
+def _filled_in(settings: Mapping[str, Any], name: str, value: str) -> dict[str, Any]:
+    if "repeat" in settings:
+        return {"fixed": value}
+    mark = "{" + name + "}"
+
+    def filled(setting: Any) -> Any:
+        if isinstance(setting, str):
+            return setting.replace(mark, value)
+        return [filled(each) for each in setting] if isinstance(setting, list) else setting
+
+    return {
+        key: filled(each) if key in ("column", "split", "join", "list", "last") else each
+        for key, each in settings.items()
+    }
+
+
+@dataclass(frozen=True)
+class SavedMap:
+    """A saved match, as it is in its file.
+
+    Attributes:
+        name: the file's name without its ending.
+        parts: the record it is for, and others made from the same sheet (``[[also]]``).
+        skip: headings that are left out on purpose.
+        heading_row: the row with the headings, 0 for none, or None to find it.
+        sheet: the sheet it is for, or None for any.
+        encoding: of a text file, or None to recognise it.
+    """
+
+    name: str
+    path: Path
+    text: str
+    parts: tuple[MapPart, ...]
+    skip: tuple[str, ...] = ()
+    heading_row: int | None = None
+    sheet: str | None = None
+    encoding: str | None = None
+
+    @property
+    def record(self) -> str:
+        """The main record it is for."""
+        return self.parts[0].record
+
+    def wrong(self, message: str, *at: str, hint: str = "") -> WrongUse:
+        return WrongUse(f"{self.path}, line {line_of(self.text, *at)}: {message}", hint, "wrong-map")
+
+    def headings(self) -> list[str]:
+        """All headings it needs, in its order, without columns named by letter."""
+        found: dict[str, None] = {}
+        for part in self.parts:
+            for fields in part.blocks():
+                for settings in fields.values():
+                    names = [*_columns(settings), *_in_expression(settings.get("make", ""))]
+                    found |= {name: None for name in names if not name.startswith("=")}
+            found |= dict.fromkeys(_in_expression(part.where or ""))
+        return list(found)
+
+    def missing_in(self, table: Table) -> list[str]:
+        """The headings it needs that the table lacks."""
+        there = {folded(column.heading) for column in table.columns}
+        return [heading for heading in self.headings() if folded(heading) not in there]
+
+
+def _columns(settings: Mapping[str, Any]) -> list[str]:
+    names: list[str] = []
+    for key in ("column", "split"):
+        if isinstance(settings.get(key), str):
+            names.append(settings[key])
+    for key in ("join", "list", "last"):
+        if isinstance(settings.get(key), list):
+            names += settings[key]
+    if isinstance(settings.get("found_by"), dict):
+        names += settings["found_by"].values()
+    return names
+
+
+def _in_expression(text: str) -> list[str]:
+    """The headings that an expression names in brackets, outside its texts."""
+    return re.findall(r"\[([^\]]+)\]", re.sub(r"'[^']*'|\"[^\"]*\"", "", text))
+
+
+def apply_map(saved: SavedMap, table: Table, description: Description) -> list[Matched]:
+    """Applies a saved match to a table: one match for each record, and for each value that repeats.
+
+    Raises:
+        WrongUse: a heading it needs is missing; a changed heading is reported, never guessed.
+    """
+    used: set[str] = set()
+    found: list[Matched] = []
+    for part in saved.parts:
+        for fields in part.blocks():
+            sources = {
+                name: _source(saved, table, settings, (*part.at, "field", name), used)
+                for name, settings in fields.items()
+            }
+            # A row counts only if it has any values: not every item has a figure for every warehouse.
+            optional = part.repeated is not None or part is not saved.parts[0]
+            label = str(fields[part.repeated[0]]["fixed"]) if part.repeated else ""
+            record = readable_records(description)[part.record]
+            found.append(Matched(record, sources, {}, (), optional, label, where=part.where, once_per=part.once_per))
+    named = [name for part in saved.parts for name in _in_expression(part.where or "")]
+    used |= {column.letter for name in named for column in columns_named(table.columns, name)}
+    skipped = {folded(heading) for heading in saved.skip} | OWN_HEADINGS
+    unknown = [c for c in table.columns if c.letter not in used and folded(c.heading) not in skipped]
+    found[0] = replace(found[0], unknown=tuple(unknown))
+    return found
+
+
+def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tuple[str, ...], used: set[str]) -> Source:
+    letters = []
+    for heading in _columns(settings):
+        columns = columns_named(table.columns, heading)
+        if len(columns) > 1:
+            several = listed_and([column.letter for column in columns])
+            raise saved.wrong(
+                f"the columns {several} of {table.file} are all headed “{heading}”"
+                if len(columns) > 2
+                else f"the columns {several} of {table.file} are both headed “{heading}”",
+                *at,
+                hint=f'Write the letter of the one that is meant, like "={columns[0].letter}".',
+            )
+        if not columns:
+            close = nearest(heading, [each.heading for each in table.columns if each.heading])
+            hint = (
+                f"If “{heading}” is now “{close}”, change it in {saved.path.name}."
+                if close
+                else "Correct the saved match or the sheet."
+            )
+            raise saved.wrong(f"{table.file} has no column “{heading}”", *at, hint=hint)
+        letters.append(columns[0].letter)
+        used.add(columns[0].letter)
+    for heading in _in_expression(settings.get("make", "")):
+        used |= {column.letter for column in columns_named(table.columns, heading)}
+    return Source(
+        columns=tuple(letters),
+        between=settings.get("between", " ")
+        if "join" in settings
+        else ", "
+        if "found_by" in settings
+        else "; "
+        if "list" in settings
+        else None,
+        parts="list" in settings,
+        last="last" in settings,
+        pattern=settings.get("pattern"),
+        part=settings.get("part"),
+        found_by=tuple(settings.get("found_by", ())),
+        translate={folded(old): new for old, new in settings.get("translate", {}).items()},
+        fixed=settings.get("fixed"),
+        default=settings.get("default"),
+        default_by=settings.get("default_by"),
+        defaults=settings.get("defaults", {}),
+        of_record=saved.record if "from" in settings else None,
+        of_field=settings.get("from"),
+        make=settings.get("make"),
+        for_all=settings.get("for") == "all",
+        how=settings.get("how", "replace"),
+        rounding=str(settings.get("rounding", "")),
+    )

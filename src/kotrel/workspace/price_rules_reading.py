@@ -1,0 +1,206 @@
+"""Reads ``prices/NAME.toml``: price rules, checked setting by setting at their lines."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping
+from datetime import date, datetime
+from decimal import Decimal, InvalidOperation
+from pathlib import Path
+from typing import Any
+
+from kotrel.core.description.toml_reading import TomlReader, numbered, parsed
+from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.pricing.price_rules import OWN_PRICES, FigureSheet, Guards, Outliers, PriceRules, Step
+from kotrel.core.pricing.rounding import read_rounding
+from kotrel.core.similarity import nearest
+
+FOLDER = "prices"
+_MOST_SHARE = 1_000_000
+
+
+class _Reader(TomlReader):
+    kind = "wrong-price-rules"
+
+    def share(self, value: Any, *path: str) -> Decimal:
+        """``"15%"`` → 15."""
+        text = str(value).strip()
+        try:
+            found = Decimal(text.removesuffix("%").strip() if isinstance(value, str) and text.endswith("%") else "x")
+        except InvalidOperation:
+            found = Decimal("nan")
+        if not found.is_finite() or not 0 <= found <= _MOST_SHARE:
+            trouble = f'“{path[-1]}” must be a percentage from 0 to {_MOST_SHARE:,}, like "15%"'
+            raise self.wrong(trouble, *path)
+        return found
+
+
+def rules_named(folder: Path, name: str, lists: tuple[str, ...] | None) -> PriceRules:
+    """The rules of that name, or in that file.
+
+    Args:
+        lists: codes of the price lists that the system has, or None where the rules were used before.
+
+    Raises:
+        WrongUse: there are none, or a setting is wrong, with its line.
+        OutOfReach: the file cannot be read.
+    """
+    path = (
+        Path(name)
+        if name.endswith(".toml") and Path(name).is_file()
+        else folder / FOLDER / f"{name.removesuffix('.toml')}.toml"
+    )
+    try:
+        text = path.read_text("utf-8-sig")
+    except FileNotFoundError:
+        there = sorted(each.stem for each in (folder / FOLDER).glob("*.toml"))
+        close = nearest(name, there)
+        hint = (
+            f"Did you mean {close}?"
+            if close
+            else f"The rules are: {', '.join(there) or 'none yet'}. docs/prices.md shows how to write some."
+        )
+        raise WrongUse(f"there are no price rules {path}", hint, "no-such-rules") from None
+    except (OSError, UnicodeDecodeError) as error:
+        raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
+    try:
+        data = parsed(text)
+    except tomllib.TOMLDecodeError as error:
+        raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-price-rules") from None
+    return _rules(_Reader(text, str(path)), data, path.stem, lists)
+
+
+def _rules(reader: _Reader, data: Mapping[str, Any], name: str, lists: tuple[str, ...] | None) -> PriceRules:
+    reader.known_keys(
+        data, ("title", "from_date", "steps", "sheets", "step", "guards", "outliers", "rates"), "price rules"
+    )
+    from_date = data.get("from_date")
+    if from_date is not None and (not isinstance(from_date, date) or isinstance(from_date, datetime)):
+        raise reader.wrong("from_date must be a date without quotes, like 2027-02-01", "from_date")
+    how = reader.one_of(reader.text_of(data, "steps", "first"), ("first", "all"), "steps", "steps")
+    raw = data.get("step", [])
+    if not isinstance(raw, list) or not raw or not all(isinstance(each, dict) for each in raw):
+        raise reader.wrong("there is no step", hint='Add one: [[step]] with set = { SHOP = "SHOP + 4%" }')
+    steps = tuple(_step(reader, each, place, lists) for place, each in enumerate(raw, start=1))
+    return PriceRules(
+        name=name,
+        title=reader.text_of(data, "title", name),
+        from_date=from_date,
+        every_step=how == "all",
+        steps=steps,
+        guards=_guards(reader, reader.table(data.get("guards", {}), "guards", "guards"), lists),
+        outliers=_outliers(reader, reader.table(data.get("outliers", {}), "outliers", "outliers")),
+        sheets=_sheets(reader, reader.table(data.get("sheets", {}), "sheets", "sheets")),
+        rates=_rates(reader, reader.table(data.get("rates", {}), "rates", "rates")),
+    )
+
+
+def _step(reader: _Reader, raw: Mapping[str, Any], place: int, lists: tuple[str, ...] | None) -> Step:
+    at = numbered("step", place)
+    reader.known_keys(raw, ("name", "where", "set", "round", "from_quantity"), "a step", at)
+    named = reader.text_of(raw, "name", f"step {place}", at)
+    targets = reader.mapping(raw, "set", at)
+    if not targets:
+        raise reader.wrong(f"{named} sets nothing", at, hint='Like set = { SHOP = "SHOP + 4%" }')
+    for target in targets:
+        if lists is not None and target not in (*lists, *OWN_PRICES):
+            close = nearest(target, [*lists, *OWN_PRICES])
+            hint = (
+                f"Did you mean {close}?" if close else f"The lists are: {', '.join(lists)}; or {', '.join(OWN_PRICES)}."
+            )
+            raise reader.wrong(
+                f"{named} sets “{target}”, which is neither a price list nor a price of the item",
+                at,
+                "set",
+                hint=hint,
+            )
+    rule = reader.text_of(raw, "round", "", at)
+    rounding = read_rounding(rule) if rule else None
+    if rule and rounding is None:
+        raise reader.wrong(
+            f"{named}: “{rule}” is no rounding rule", at, "round",
+            hint='Like "up to 0.05", "nearest to 0.05", "down to 1", "ending 0.95" or "up ending 0.95".',
+        )  # fmt: skip
+    quantity = raw.get("from_quantity")
+    return Step(
+        named, reader.text_of(raw, "where", "", at) or None, targets, rounding,
+        None if quantity is None else reader.decimal(raw, "from_quantity", at),
+    )  # fmt: skip
+
+
+def _guards(reader: _Reader, raw: Mapping[str, Any], lists: tuple[str, ...] | None) -> Guards:
+    keys = ("least_margin", "most_up", "most_down", "below_cost", "zero", "not_above", "others")
+    reader.known_keys(raw, keys, "the guards", "guards")
+    margins = raw.get("least_margin", {})
+    if not isinstance(margins, dict):
+        margins = {"": margins}
+    for code in margins:
+        if code and lists is not None and code not in lists:
+            raise reader.wrong(
+                f"least_margin names a price list “{code}” that the system does not have", "guards", "least_margin"
+            )
+    pairs = raw.get("not_above", [])
+    pairs = [pairs] if pairs and isinstance(pairs, list) and all(isinstance(each, str) for each in pairs) else pairs
+    if not isinstance(pairs, list) or not all(isinstance(each, list) and len(each) == 2 for each in pairs):
+        raise reader.wrong(
+            "not_above names two lists, the lower first", "guards", "not_above", hint='Like ["YARD", "SHOP"]'
+        )
+    for code in (code for pair in pairs for code in pair):
+        if lists is not None and code not in lists:
+            raise reader.wrong(
+                f"not_above names a price list “{code}” that the system does not have", "guards", "not_above"
+            )
+    severities = ("error", "warning", "allowed")
+
+    def one(key: str, allowed: tuple[str, ...]) -> Any:
+        return reader.one_of(reader.text_of(raw, key, "error", "guards"), allowed, key, "guards", key)
+
+    return Guards(
+        least_margin={code: reader.share(value, "guards", "least_margin") for code, value in margins.items()},
+        most_up=reader.share(raw["most_up"], "guards", "most_up") if "most_up" in raw else None,
+        most_down=reader.share(raw["most_down"], "guards", "most_down") if "most_down" in raw else None,
+        below_cost=one("below_cost", severities),
+        zero=one("zero", severities),
+        not_above=tuple((low, high) for low, high in pairs),
+        others=one("others", ("error", "warning")),
+    )
+
+
+def _outliers(reader: _Reader, raw: Mapping[str, Any]) -> Outliers:
+    reader.known_keys(raw, ("by", "deviations", "least"), "the outliers", "outliers")
+    usual = Outliers()
+    deviations = reader.decimal(raw, "deviations", "outliers")
+    if deviations is not None and deviations <= 0:
+        raise reader.wrong("“deviations” must be above zero", "outliers", "deviations")
+    return Outliers(
+        reader.text_of(raw, "by", usual.by, "outliers"),
+        deviations or usual.deviations,
+        reader.share(raw["least"], "outliers", "least") if "least" in raw else usual.least,
+    )
+
+
+def _sheets(reader: _Reader, raw: Mapping[str, Any]) -> dict[str, FigureSheet]:
+    found: dict[str, FigureSheet] = {}
+    for name, given in raw.items():
+        table = reader.table(given, f"sheet {name}", "sheets", name)
+        reader.known_keys(table, ("file", "map", "sheet", "match_on"), "a sheet", "sheets", name)
+        file = reader.text_of(table, "file", "", "sheets", name)
+        if not file:
+            raise reader.wrong(f"sheet {name} names no file", "sheets", name, hint='Like file = "keldrift-spring.xlsx"')
+        found[name] = FigureSheet(
+            file,
+            reader.text_of(table, "map", "", "sheets", name) or None,
+            reader.text_of(table, "sheet", "", "sheets", name) or None,
+            reader.text_of(table, "match_on", "", "sheets", name) or None,
+        )
+    return found
+
+
+def _rates(reader: _Reader, raw: Mapping[str, Any]) -> dict[str, Decimal]:
+    found: dict[str, Decimal] = {}
+    for currency in raw:
+        rate = reader.decimal(raw, currency, "rates")
+        if rate is None or rate <= 0:
+            raise reader.wrong(f"the rate of {currency} must be a number above zero", "rates", currency)
+        found[currency.upper()] = rate
+    return found

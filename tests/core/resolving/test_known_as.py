@@ -1,0 +1,122 @@
+"""Rows known by other codes, looked up with a system that gives only what it is asked for."""
+
+from __future__ import annotations
+
+import unittest
+from collections.abc import Sequence
+from typing import Any
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.description.description_reading import read_description
+from kotrel.core.resolving.other_codes import found_keys, known_as
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.tables.table import Table
+
+SYSTEM = read_description("""
+[record.vendor]
+key = ["code"]
+[record.vendor.field]
+code = { kind = "code", must = "always" }
+[record.item]
+key = ["code"]
+also_known_by = [["barcode"], ["mail"], ["vendor", "number"], ["vendor", "tag"]]
+other_codes = ["old.code"]
+[record.item.field]
+code = { kind = "code", must = "always" }
+barcode = { kind = "code", unique = "barcode" }
+more = { kind = "list", unique = "barcode" }
+mail = { kind = "text" }
+vendor = { kind = "reference", to = "vendor" }
+number = { kind = "code" }
+tag = { kind = "code", unique = "tag" }
+tags = { kind = "list", unique = "tag" }
+[record.old]
+key = ["code"]
+[record.old.field]
+code = { kind = "code", must = "always" }
+from_vendor = { kind = "reference", to = "vendor" }
+item = { kind = "reference", to = "item" }
+[record.place]
+key = ["house", "code"]
+also_known_by = [["label"]]
+[record.place.field]
+house = { kind = "code", must = "always" }
+code = { kind = "code", must = "always" }
+label = { kind = "code" }
+""")
+HELD: dict[str, list[dict[str, str]]] = {
+    "item": [
+        {
+            "code": "A",
+            "barcode": "1",
+            "mail": "a@b.example",
+            "vendor": "V",
+            "number": "7",
+            "tag": "t1",
+            "tags": "t8; t9",
+        },
+        {"code": "B", "barcode": "2", "more": "3; 4", "vendor": "V", "number": "8", "tag": "t2"},
+        {"code": "C", "more": "4; 5", "vendor": "W", "number": "7", "mail": "C@B.example"},
+        {"code": "D", "vendor": "W", "number": "9"},
+        {"code": "E", "vendor": "W", "number": "9"},
+    ],
+    "old": [{"code": "X", "from_vendor": "V", "item": "D"}],
+    "place": [{"house": "Q", "code": "1", "label": "left"}],
+}
+
+
+def read(record: str, fields: Sequence[str], among: Any = None, filled: Any = None) -> pl.DataFrame:
+    rows = HELD[record]
+    if among is not None:
+        name, values = among
+        rows = [row for row in rows if row.get(name) in set(values)]
+    if filled is not None:
+        rows = [row for row in rows if row.get(filled)]
+    return pl.DataFrame(
+        [[row.get(name) for name in fields] for row in rows], dict.fromkeys(fields, pl.String), orient="row"
+    )
+
+
+STATE = SystemState(SYSTEM, read)
+
+
+def keys(**columns: list[str | None]) -> tuple[list[str | None], dict[int, Sequence[str]]]:
+    """The keys found for rows of items, and where there are several."""
+    size = len(next(iter(columns.values())))
+    values = pl.DataFrame(
+        {"code": [None] * size, **columns}, schema_overrides=dict.fromkeys(("code", *columns), pl.String)
+    )
+    values = values.with_row_index(ROW, 2)
+    found, several = found_keys(
+        Rows(Table("t", "", 1, (), values.select(ROW), {}), SYSTEM.records["item"], {}, values), STATE
+    )
+    return found.to_list(), dict(several)
+
+
+class Known(unittest.TestCase):
+    def test_the_rows_that_are_known_by_a_value(self) -> None:
+        def codes(record: str, *values: str) -> dict[str, set[str]]:
+            found = known_as(SYSTEM.records[record], pl.Series(values, dtype=pl.String), STATE)
+            return {value: set(there) for value, there in found.items()}
+
+        self.assertEqual(
+            codes("item", "1", "3", "4", "7", "X", "zz", "A"),
+            {"1": {"A"}, "3": {"B"}, "4": {"B", "C"}, "7": {"A", "C"}, "X": {"D"}},
+        )
+        self.assertEqual(codes("item"), {})
+        self.assertEqual(codes("place", "left"), {}, "a row with a key of two fields has no one code")
+
+    def test_the_key_of_a_row_without_one(self) -> None:
+        self.assertEqual(keys(barcode=["1", "3", "4", "9", None]), (["A", "B", None, None, None], {2: ["B", "C"]}))
+        self.assertEqual(keys(mail=["A@B.example", "C@B.example", "x@b.example"]), (["A", "C", None], {}))
+        self.assertEqual(
+            keys(vendor=["V", "W", "W", "V"], number=["7", "7", "9", "9"]), (["A", "C", None, None], {2: ["D", "E"]})
+        )
+        # Of a group of several fields, each is looked up by itself: “t8” is among the tags, and no tag.
+        self.assertEqual(keys(vendor=["V", "V"], tag=["t1", "t8"]), (["A", None], {}))
+        # Two ways that lead to two rows.
+        self.assertEqual(keys(barcode=["1"], vendor=["V"], number=["8"]), ([None], {0: ["A", "B"]}))
+        self.assertEqual(keys(code=["N", None], barcode=["1", "1"]), ([None, "A"], {}), "a row with a key keeps it")
