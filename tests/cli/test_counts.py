@@ -41,7 +41,7 @@ class Counting(Program):
         book.save(path)
 
     def on_hand(self, item: str, warehouse: str = "QUAY") -> str:
-        rows = self.json("stock", item, "--where", f"warehouse is '{warehouse}'", "--empty-too")["rows"]
+        rows = self.json("stock", item, "--where", f"warehouse is '{warehouse}'", "--with-empty")["rows"]
         return str(rows[0]["on_hand"])
 
     def sell(self, number: str, item: str, quantity: int) -> None:
@@ -150,7 +150,7 @@ class Counts(Counting):
         refused = self.json("count", "collect", "quay", "other.csv", "--map", "other", status=None)["files"][0]
         self.assertEqual((refused["status"], refused["lines"]), ("collected", 2))
         self.assertEqual(self.lines()["FST-00060"]["counted"], "5")
-        # Other work is not disturbed by a match for such sheets, nor by a word for "not counted".
+        # Other work is not disturbed by a mapping for such sheets, nor by a word for "not counted".
         (self.folder / "kotrel.toml").write_text(
             (self.folder / "kotrel.toml").read_text("utf-8") + '\n[count]\nnot_counted = "skip"\n', "utf-8"
         )

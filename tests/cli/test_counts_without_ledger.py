@@ -108,7 +108,7 @@ class FolderOfLists(WithoutLedger):
         self.assertEqual(sorted(upload.read_text("utf-8").split()), ["0013;MAIN;4", "0014;MAIN;9,5", "ArtNo;Store;Qty"])
         self.assertEqual(self.on_hand()["0014", "MAIN"], "9.5", "what is sent counts as taken")
         self.write("answer.csv", "ArtNo;Store;Result;Why", "0014;MAIN;error;no halves", "0013;MAIN;ok;")
-        self.kotrel("outcome", "L0001", "--from", "answer.csv", "--map", "answer", status=None)
+        self.kotrel("outcome", "L0001", "--result", "answer.csv", "--map", "answer", status=None)
         self.assertEqual(self.variances(), {"0014": ("-1.5", "-12.30")})
         self.assertEqual((self.on_hand()["0013", "MAIN"], self.on_hand()["0014", "MAIN"]), ("4", "11"))
 

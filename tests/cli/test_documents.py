@@ -68,9 +68,7 @@ class OnSqlite(Program):
         self.assertEqual(self.json("verify", "L0001")["differences"], [])
         again = self.load("again.csv", *FLAT, "ROP-00010,LOFT,1,M,0.38,L-01-A,,,", record="opening_stock",
                           more=("--date", "2026-11-01"), status=1)  # fmt: skip
-        kinds = {
-            found["kind"] for part in again["checked"] for found in part["findings"] if found["severity"] == "error"
-        }
+        kinds = {found["kind"] for found in again["findings"] if found["severity"] == "error"}
         self.assertEqual(kinds, {"posted-otherwise", "serial-in-stock"})
         undone = self.json("undo", "L0001", "--yes", "--date", "2026-11-02")
         self.assertEqual(undone["documents"], {"LOFT-2026-11-01": "LOFT-2026-11-01-R"})
@@ -142,7 +140,7 @@ class OnSqlite(Program):
         )
         self.write("wednesday.csv", heading, *changed)
         refused = self.json("load", "wednesday.csv", "--yes", "--only", "new", status=1)
-        self.assertIn("posted-otherwise", {f["kind"] for part in refused["checked"] for f in part["findings"]})
+        self.assertIn("posted-otherwise", {f["kind"] for f in refused["findings"]})
         self.kotrel(
             "export", "item", "-o", "item.csv", "--fields", "on_hand,reserved", "--where", "code is 'CHN-00010'"
         )
@@ -206,7 +204,7 @@ class OtherSheets(Program):
             sheet.append([row.get(cell.value) for cell in sheet[1]])
         book.save(path)
         found = self.json("check", "three.xlsx", status=1)
-        kinds = {each["kind"] for part in found["files"] for each in part["findings"] if each["severity"] == "error"}
+        kinds = {each["kind"] for each in found["findings"] if each["severity"] == "error"}
         self.assertEqual(kinds, {"lots-differ"})
         lots = book.worksheets[2]
         lots.append([{**rows[2], "Serial number": "S-2"}.get(cell.value) for cell in lots[1]])

@@ -113,7 +113,7 @@ class InParts(Program):
             workspace = open_workspace(self.folder)
             with workspace.system().reading() as reading, self.assertRaises(WrongUse) as caught:
                 check_large(path, workspace, Wanted(map_name="m"), TODAY, reading, lambda step: None, 200)
-            self.assertEqual(caught.exception.kind, "too-large-for-match")
+            self.assertEqual(caught.exception.kind, "too-large-for-mapping")
 
 
 class Parts(Program):

@@ -43,7 +43,7 @@ class Layouts(Program):
         self.write("items.csv", "Item code,Description,Base unit,Category,Standard price,Lot tracked",
                    'ROP-40001,"Rope; blå",M,ROPE,1.5,no', "FST-00020,,,,2,", "FST-00060,,,,,")  # fmt: skip
         done = self.json("write", "items.csv", "--layout", "till", "-o", "up.csv")
-        self.assertEqual([each["rows"] for each in done["files"]], [2, 1])
+        self.assertEqual([each["rows"] for each in done["written"]], [2, 1])
         lines = ["ArtNr;Name;Action;Price;Half;Stock;Lots;Later;From", "C;T;A;N;N;N;X;;F", "ROP-40001;Rope blå;I;1,50;0,75;0;N;;Skerrow",
                  "FST-00020;Bow shackle 5 mm stainless;U;2,00;1,00;30;N;;Skerrow", ""]  # fmt: skip
         self.assertEqual((self.folder / "up-1.csv").read_bytes(), "\r\n".join(lines).encode("cp1252"))
@@ -57,12 +57,12 @@ class Layouts(Program):
         self.write("items.csv", "Item code,Description,Base unit,Category,Cost", "ROP-40001,Tau Łódź,M,ROPE,1.50",
                    "ROP-40002,Rope; blue,M,ROPE,1.50", "ROP-40003,A long description,M,ROPE,1.50", "ROP-40004,Rope,M,ROPE,1.505")  # fmt: skip
         done = self.json("write", "items.csv", "--layout", "till", "-o", "up.csv", status=1)
-        found = {(each["kind"], each["row"]) for each in done["parts"][0]["findings"] if each["severity"] == "error"}
+        found = {(each["kind"], each["row"]) for each in done["findings"] if each["severity"] == "error"}
         self.assertEqual(
             found, {("not-in-encoding", 2), ("needs-quotes", 3), ("too-long", 4), ("too-many-decimals", 5)}
         )
         self.assertFalse((self.folder / "up.csv").exists())
-        warned = {each["kind"] for each in done["parts"][0]["findings"] if each["severity"] == "warning"}
+        warned = {each["kind"] for each in done["findings"] if each["severity"] == "warning"}
         self.assertEqual(warned, {"no-place"})
 
     def test_updates_with_what_changes_alone_and_what_belongs_to_it(self) -> None:
@@ -86,7 +86,7 @@ class Layouts(Program):
         self.write("items.csv", "Item code,Part number,Cost", "FST-00020,,5")
         self.layout(*own, head=head)
         lost = self.json("write", "items.csv", "--layout", "till", "--blanks", "clear", "-o", "up.csv", status=1)
-        [bad] = [each for each in lost["parts"][0]["findings"] if each["severity"] == "error"]
+        [bad] = [each for each in lost["findings"] if each["severity"] == "error"]
         self.assertEqual((bad["kind"], bad["row"], bad["field"]), ("cannot-clear", 2, "part_number"))
         self.layout(*own, head=(*head, 'cleared = "#"'))
         self.json("write", "items.csv", "--layout", "till", "--blanks", "clear", "-o", "up.csv")
@@ -100,15 +100,11 @@ class Layouts(Program):
                     column("there", 'field = "on_hand"'), column("made", 'make = "recommended_price"'), head=('record = "item"', "headings = false"))  # fmt: skip
         self.write("items.csv", "Item code,Brand,Price", "FST-00020,SKA,1.90", "FST-00060,TWO,")
         done = self.json("write", "items.csv", "--layout", "till", "-o", "up.csv", status=1)
-        self.assertEqual(
-            [(each["kind"], each["row"]) for each in done["parts"][0]["findings"]], [("no-name", 3), ("no-place", 0)]
-        )
+        self.assertEqual([(each["kind"], each["row"]) for each in done["findings"]], [("no-name", 3), ("no-place", 0)])
         # The price in SHOP is 1.85: less 12.5 % that is 1.61875.
         self.write("items.csv", "Item code,Brand,Price", "FST-00020,SKA,1.90")
         done = self.json("write", "items.csv", "--layout", "till", "-o", "up.csv")
-        self.assertIn(
-            "Standard price", done["parts"][0]["findings"][0]["message"], "recommended_price is another field"
-        )
+        self.assertIn("Standard price", done["findings"][0]["message"], "recommended_price is another field")
         self.assertEqual((self.folder / "up.csv").read_text("utf-8"), "FST-00020,Skarv,1.62,39,2.04\n")
         for source, said in (('price_of = "SHPO"', "Did you mean SHOP?"), ('stock_in = "QUY"', "Did you mean QUAY?")):
             self.layout(column("code", 'field = "code"'), column("x", source), head=('record = "item"',))
@@ -118,7 +114,7 @@ class Layouts(Program):
         self.layout(column("Code", 'field = "code"'), column("Group", 'field = "category"', "name = true"),
                     head=('record = "item"', 'format = "workbook"', 'sheet = "Artikel"'))  # fmt: skip
         self.write("items.csv", "Item code,Description", "FST-00020,=1+1")
-        [done] = self.json("write", "items.csv", "--layout", "till")["files"]
+        [done] = self.json("write", "items.csv", "--layout", "till")["written"]
         book = openpyxl.load_workbook(self.folder / done["file"])
         self.assertEqual(book.sheetnames, ["Artikel"])
         self.assertEqual(
@@ -137,7 +133,7 @@ class Layouts(Program):
         self.write("po.csv", "Document,Vendor,Warehouse,Date,Item,Quantity", "PO-1,KELDRIFT,QUAY,2026-11-20,FST-00020,100",
                    "PO-1,KELDRIFT,QUAY,2026-11-20,FST-00060,20", "PO-2,KELDRIFT,QUAY,2026-11-21,FST-00020,2")  # fmt: skip
         done = self.json("write", "po.csv", "--layout", "orders", "--as", "purchase_order")
-        self.assertEqual((done["files"], done["left_out"]), ([{"file": "po-orders.xlsx", "rows": 5}], {}))
+        self.assertEqual((done["written"], done["left_out"]), ([{"file": "po-orders.xlsx", "rows": 5}], {}))
         book = openpyxl.load_workbook(self.folder / "po-orders.xlsx")
         self.assertEqual(
             {page.title: list(page.iter_rows(values_only=True)) for page in book.worksheets},
@@ -154,7 +150,7 @@ class Layouts(Program):
             (self.folder / "layouts" / "z-heads.toml").read_text("utf-8").replace('book = "orders"\n', ""), "utf-8"
         )
         done = self.json("write", "po.csv", "--layout", "z-heads", "--as", "purchase_order", "-o", "heads.xlsx")
-        self.assertEqual((done["files"][0]["rows"], done["left_out"]), (2, {"Purchase order line": 3}))
+        self.assertEqual((done["written"][0]["rows"], done["left_out"]), (2, {"Purchase order line": 3}))
         sheet("z-heads", "purchase_order", "lines", number)
         said = self.kotrel(
             "write", "po.csv", "--layout", "orders", "--as", "purchase_order", "-o", "x.xlsx", status=None

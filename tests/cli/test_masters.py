@@ -43,14 +43,8 @@ class Masters(Shop):
                     sheet.write_row(row, 0, line)
 
     def kinds(self, *words: str) -> set[tuple[str, str, str]]:
-        checked = self.json("check", *words, status=1)
-        parts = checked.get("files", [checked])
-        return {
-            (part["record"], finding["kind"], finding["cell"])
-            for part in parts
-            for finding in part["findings"]
-            if finding["severity"] == "error"
-        }
+        found = self.json("check", *words, status=1)["findings"]
+        return {(each["record"], each["kind"], each["cell"]) for each in found if each["severity"] == "error"}
 
     def test_a_workbook_with_a_sheet_for_each_record_is_one_load(self):
         self.workbook("live.xlsx", GOING_LIVE)
@@ -110,7 +104,7 @@ class Masters(Shop):
         self.assertEqual((finding["kind"], finding["row"]), ("not-on-list", 2))
         self.assertIn("it belongs to warehouse LOFT", finding["message"])
         [(_, parent, size, color)] = self.sql(
-            "SELECT code, variant_of, size, color FROM item WHERE size = 'XL' LIMIT 1"
+            "SELECT code, parent_item, size, color FROM item WHERE size = 'XL' LIMIT 1"
         )
         self.write("variant.csv", "Item code,Description,Unit,Category,Variant of,Size,Colour",
                    f"NEW-1,J,EA,CLOTHING,{parent},{size},{color}", f"NEW-2,J,EA,CLOTHING,{parent},7XL,red", f"NEW-3,J,EA,CLOTHING,{parent},7XL,red")  # fmt: skip

@@ -40,7 +40,7 @@ class Slice(Program):
         self.write("new.csv", *GOOD)
         checked = self.json("check", "new.csv")
         self.assertEqual(
-            (checked["record"], checked["rows"], checked["ok"], checked["counts"]),
+            (checked["files"][0]["record"], checked["rows"], checked["ok"], checked["counts"]),
             ("item", 3, True, {"error": 0, "warning": 0, "note": 0}),
         )
         preview = self.json("preview", "new.csv")
@@ -78,7 +78,7 @@ class Slice(Program):
         self.write("bad.csv", *GOOD, "ROP-40030;Rope;Mtr;ROPE-BRAID;NOBODY;x;-1;maybe")
         loaded = self.json("load", "bad.csv", "--yes", status=1)
         self.assertEqual((loaded["load"], loaded["status"]), (None, "refused"))
-        found = {(each["cell"], each["kind"]) for each in loaded["checked"][0]["findings"]}
+        found = {(each["cell"], each["kind"]) for each in loaded["findings"]}
         self.assertEqual(
             found,
             {

@@ -35,7 +35,7 @@ class Till(Program):
 
     def test_sent_answered_and_verified(self) -> None:
         sent = self.json("load", "new.csv", "--yes")
-        self.assertEqual((sent["load"], sent["status"], len(sent["files"])), ("L0001", "sent", 1))
+        self.assertEqual((sent["load"], sent["status"], len(sent["sent_files"])), ("L0001", "sent", 1))
         [upload] = self.waiting()
         lines = upload.read_bytes().decode("cp1252").split("\r\n")
         self.assertEqual(
@@ -119,7 +119,7 @@ class Till(Program):
         self.json("outcome", "L0001", "--wait")
         self.json("undo", "L0001", "--yes")
         self.write("said.csv", "Item,Status,Reason", "ROP-00010,rejected,locked", "NEW-1,ok,", "NEW-2,ok,")
-        self.json("outcome", "L0002", "--from", "said.csv")
+        self.json("outcome", "L0002", "--result", "said.csv")
         self.assertEqual(self.states()["L0001"], "loaded")
 
     def test_without_a_word_for_it_what_was_new_stays_and_is_named(self) -> None:
@@ -128,25 +128,25 @@ class Till(Program):
         layout.write_text(text[: text.rindex("[[column]]")], "utf-8")
         self.json("load", "new.csv", "--yes")
         self.write("said.csv", "ArtNo,Result", "NEW-1,ok", "NEW-2,ok", "new_3,ok", "ROP-00010,ok")
-        self.json("outcome", "L0001", "--from", "said.csv")
+        self.json("outcome", "L0001", "--result", "said.csv")
         found = self.json("undo", "L0001", "--yes", status=1)
         self.assertEqual({each["key"] for each in found["in_the_way"]}, {"NEW-1", "NEW-2", "new_3"})
-        self.assertEqual(self.json("undo", "L0001", "--yes", "--what-can")["restored"], 1)
+        self.assertEqual(self.json("undo", "L0001", "--yes", "--partial")["restored"], 1)
 
     def test_result_files_are_understood_or_refused_whole(self) -> None:
         self.json("load", "new.csv", "--yes")
         for lines, kind in ((("Item,Status", "NEW-1,maybe"), "not-an-outcome"), (("Item,Status", "NEW-9,ok"), "not-in-load"),
                             (("Reference,Item,Status", "L0009-beef,NEW-1,ok"), "other-reference")):  # fmt: skip
             self.write("said.csv", *lines)
-            found = self.json("outcome", "L0001", "--from", "said.csv", status=1)
+            found = self.json("outcome", "L0001", "--result", "said.csv", status=1)
             self.assertEqual([each["kind"] for each in found["findings"]], [kind])
         self.assertEqual(self.states(), {"L0001": "sent"})
         # Rows that the file does not mention stay open, unless it lists only what was refused.
         self.write("said.csv", "Item,Status,Error", "new_3,failed,bad code")
-        self.assertIn("says nothing of 3 rows", self.kotrel("outcome", "L0001", "--from", "said.csv").stdout)
+        self.assertIn("says nothing of 3 rows", self.kotrel("outcome", "L0001", "--result", "said.csv").stdout)
         self.assertEqual(self.states(), {"L0001": "sent"})
         self.write("said.csv", "Item,Error", "new_3,bad code")
-        rows = self.json("outcome", "L0001", "--from", "said.csv", "--only-refused")["rows"]
+        rows = self.json("outcome", "L0001", "--result", "said.csv", "--only-refused")["rows"]
         self.assertEqual([each["outcome"] for each in rows], ["done", "done", "refused", "done"])
 
     def test_every_sheet_of_a_result_is_taken_in_or_named(self) -> None:
@@ -156,13 +156,13 @@ class Till(Program):
             "Bad": [("Item", "Status", "Reason"), ("new_3", "failed", "bad code"), ("ROP-00010", "failed", "locked")],
             "Totals": [("Files", "Seconds"), (1, 4)],
         })  # fmt: skip
-        shown = self.kotrel("outcome", "L0001", "--from", "said.xlsx").stdout
+        shown = self.kotrel("outcome", "L0001", "--result", "said.xlsx").stdout
         self.assertIn("2 done, 2 refused", shown)
         self.assertRegex(shown, "Not read: .*“Totals”")
         book["Bad"]["B3"] = "perhaps"
         book.save(self.folder / "said.xlsx")
-        found = self.json("outcome", "L0001", "--from", "said.xlsx", status=1)
-        kinds = {each["sheet"]: each["kind"] for file in found["files"] for each in file["findings"] if each["severity"] == "error"}  # fmt: skip
+        found = self.json("outcome", "L0001", "--result", "said.xlsx", status=1)
+        kinds = {each["sheet"]: each["kind"] for each in found["findings"] if each["severity"] == "error"}  # fmt: skip
         self.assertEqual(kinds, {"Bad": "not-an-outcome"})
 
     def test_a_load_of_several_files_is_answered_by_all_of_their_results(self) -> None:
@@ -178,11 +178,11 @@ class Till(Program):
         self.assertIn("once each file", self.kotrel("outcome", "L0001", "--only-refused").stdout)
         first = str(next(path for path in (self.till / "results").iterdir() if "-1-result" in path.name))
         self.assertIn(
-            "went out in 2 files", self.kotrel("outcome", "L0001", "--from", first, "--only-refused", status=2).stderr
+            "went out in 2 files", self.kotrel("outcome", "L0001", "--result", first, "--only-refused", status=2).stderr
         )
         self.assertIn("2 files, of which 1 is answered", self.kotrel("outcome", "L0001").stdout)
         self.write("ok.csv", "Result", "ok")
-        found = self.json("outcome", "L0001", "--from", "ok.csv", status=1)["findings"]
+        found = self.json("outcome", "L0001", "--result", "ok.csv", status=1)["findings"]
         self.assertEqual([each["kind"] for each in found if each["severity"] == "error"], ["missing"])
         self.assertEqual(self.states(), {"L0001": "sent"})
         later.rename(second)
@@ -223,7 +223,7 @@ class Till(Program):
     def test_what_cannot_be_written_is_a_finding_at_its_row(self) -> None:
         self.write("new.csv", HEADINGS, "NEW-1,Tau 日本,M,ROPE-BRAID,2.50", "NEW-2,Fine,M,ROPE-BRAID,2.50")
         found = self.json("load", "new.csv", "--yes", status=1)
-        self.assertEqual([each["row"] for part in found["checked"] for each in part["findings"]], [2])
+        self.assertEqual([each["row"] for each in found["findings"]], [2])
         self.assertEqual((self.waiting(), self.states()), ([], {"L0001": "refused"}))
 
 

@@ -31,10 +31,10 @@ class Undo(Program):
         self.json("load", "later.csv", "--yes")
         whole = self.json("undo", "L0001", "--yes", status=1)
         self.assertEqual((whole["status"], self.state("ROP-00010")), ("refused", 61))
-        self.assertIn("--what-can", self.kotrel("undo", "L0001", "--yes", status=1).stdout)
+        self.assertIn("--partial", self.kotrel("undo", "L0001", "--yes", status=1).stdout)
         dated = self.kotrel("undo", "L0001", "--yes", "--date", "2026-01-01", status=2)
         self.assertIn("L0001 posted none", dated.stderr)
-        part = self.json("undo", "L0001", "--yes", "--what-can")
+        part = self.json("undo", "L0001", "--yes", "--partial")
         self.assertEqual((part["status"], part["removed"], part["restored"]), ("undone in part", 1, 1))
         self.assertEqual(
             {(way["record"], way["key"]) for way in part["in_the_way"]}, {("item", "ROP-40010"), ("vendor", "NEWVEN")}
@@ -45,7 +45,7 @@ class Undo(Program):
         # The load stands; once the later one is undone, the rest of it goes too.
         self.json("undo", "L0002", "--yes")
         self.assertEqual(self.json("history")["loads"][0]["status"], "loaded")
-        rest = self.json("undo", "L0001", "--yes", "--what-can")
+        rest = self.json("undo", "L0001", "--yes", "--partial")
         self.assertEqual((self.state("ROP-40010"), rest["removed"]), (None, 2))
 
     def test_an_undo_that_is_in_somebodys_way_is_refused_with_both_values(self):

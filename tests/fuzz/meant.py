@@ -8,7 +8,7 @@ import re
 from collections.abc import Callable
 
 FIELDS = ("code", "description", "unit", "category", "cost", "price", "vendor", "condition", "lot_tracked", "archived", "on_hand", "average_cost",
-          "last_moved", "tags", "pictures", "variant_of", "weight", "length", "barcode", "order_multiple", "nothing")  # fmt: skip
+          "last_moved", "tags", "pictures", "parent_item", "weight", "length", "barcode", "order_multiple", "nothing")  # fmt: skip
 TEXTS = ("", " ", "A/B", "x" * 40, "all", "QUAY", "SHOP", "FLEET", "EA", "yes", "=1+1", "é“”", "a\tb", "a\nb", "'", '"', "{x}", "{", "[Words]", ";", "0", "-1", "1e5",
          "100%", "12.5%", "up to 0.05", "ending 0.99", "as shown", "new", "CON", "../x", "sheet", "item", "price", "cp1252", "utf-16", "2027-01-01", "DD.MM.YY", "\u202e")  # fmt: skip
 WORDS = ("record", "field", "column", "fixed", "make", "default", "default_by", "join", "list", "between", "translate", "split", "pattern", "part", "how", "for", "where",
@@ -39,7 +39,7 @@ def expression(pick: random.Random, kind: str = "", depth: int = 0) -> str:
         "number": (lambda: f"{number()} {pick.choice('+-*/')} {number()}", lambda: f"{number()} {pick.choice(('+', '-', '*', 'at margin', 'at markup'))} {number()}%",
                    lambda: f"round({number()}, {pick.randrange(14)})", lambda: f"least({number()}, {number()})", lambda: f"length({text()})", lambda: f"- {number()}", either),
         "text": (lambda: f"{text()} + {text()}", lambda: f"{pick.choice(('left', 'right', 'pad'))}({text()}, {pick.randrange(60)})", lambda: f"replace({text()}, {text()}, {text()})",
-                 lambda: f"upper({text()})", lambda: f"text({number()})", lambda: f"middle({text()}, {pick.randrange(5)}, 3)", lambda: f"{text()} + next({pick.randrange(20)})", either),
+                 lambda: f"upper({text()})", lambda: f"text({number()})", lambda: f"mid({text()}, {pick.randrange(5)}, 3)", lambda: f"{text()} + next({pick.randrange(20)})", either),
         "yes_no": (lambda: f"{number()} {pick.choice(('<', '<=', '=', '!=', 'is', 'is not'))} {number()}", lambda: f"{text()} is {pick.choice(('one of', 'not one of'))} ({text()}, {text()})",
                    lambda: f"{text()} {pick.choice(('contains', 'begins with', 'ends with', 'is'))} {text()}", lambda: f"not {whether()}", lambda: f"{whether()} and {whether()}",
                    lambda: f"{number()} is blank", either),

@@ -70,7 +70,7 @@ class Data(unittest.TestCase):
         ):  # fmt: skip
             self.assertLessEqual(set(codes.split()), set(lists[record]["code"]), record)
         self.assertIn("Q-01-A", lists["bin"]["code"])
-        self.assertTrue(items()["variant_of"].drop_nulls().is_in(items()["code"].implode()).all())
+        self.assertTrue(items()["parent_item"].drop_nulls().is_in(items()["code"].implode()).all())
 
 
 class Story(unittest.TestCase):

@@ -102,7 +102,7 @@ class OnAnyDatabase(PracticeDatabase):
         self.assertEqual(
             {(each.key, each.field) for each in undone.in_the_way},
             {
-                ("ROP-40001", "variant_of"),
+                ("ROP-40001", "parent_item"),
                 ("ROP-00010", "price"),
                 ("ROP-40002", "on_hand"),
                 ("ROP-40002", "last_moved"),

@@ -136,7 +136,7 @@ class Twins:
         what = self.pick.choice(
             (
                 ("undo", number, "--yes"),
-                ("undo", number, "--yes", "--what-can"),
+                ("undo", number, "--yes", "--partial"),
                 ("outcome", number),
                 ("verify", number),
             )

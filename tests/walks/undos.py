@@ -119,14 +119,14 @@ class Undos:
         self.shop.close()
 
     def step(self, number: int) -> None:
-        what = self.pick.choice(("load", "load", "undo", "undo", "undo", "what can", "edit"))
+        what = self.pick.choice(("load", "load", "undo", "undo", "undo", "partial", "edit"))
         before = self.shop.image()
         if what == "edit":
             self.shop.edited(self.pick.choice(sorted(before)), f"edited {number}")
         elif what == "load":
             self.load(before)
         elif self.did:
-            self.undo(self.pick.choice(sorted(self.did)), what == "what can", before)
+            self.undo(self.pick.choice(sorted(self.did)), what == "partial", before)
 
     def load(self, before: Image) -> None:
         more = self.pick.sample(sorted(self.shop.choices), self.pick.randint(0, len(self.shop.choices)))
@@ -154,11 +154,11 @@ class Undos:
         elif got.get("status") not in ("nothing to do", "refused") or self.shop.image() != before:
             raise Wrong("a load that was none")
 
-    def undo(self, number: int, what_can: bool, before: Image) -> None:
-        got = said("undo", f"L{number:04d}", "--yes", *(["--what-can"] if what_can else []))
+    def undo(self, number: int, partial: bool, before: Image) -> None:
+        got = said("undo", f"L{number:04d}", "--yes", *(["--partial"] if partial else []))
         left = {each["key"] for each in got.get("in_the_way", ())}
         self.log.append(
-            f"undo {number}, what can: {what_can}: {got.get('status')} {got.get('undo')} {sorted(left)} {got.get('error', '')}"
+            f"undo {number}, partial: {partial}: {got.get('status')} {got.get('undo')} {sorted(left)} {got.get('error', '')}"
         )
         if got.get("undo"):
             self.shop.answered(got["undo"])

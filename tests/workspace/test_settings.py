@@ -1,4 +1,4 @@
-"""Settings and saved matches: found, read, refused with their line, and rewritten with their comments."""
+"""Settings and saved mappings: found, read, refused with their line, and rewritten with their comments."""
 
 import tempfile
 import unittest
@@ -156,7 +156,7 @@ class Maps(Folder):
             self.assertIn(f"line {line}", caught.exception.message)
         with self.assertRaises(WrongUse) as caught:
             map_named(self.folder, "mm", small())
-        self.assertIn("The saved matches are: m", caught.exception.hint)
+        self.assertIn("The saved mappings are: m", caught.exception.hint)
 
     def test_a_heading_that_is_not_there_is_told_with_the_likely_one(self):
         self.save('record = "item"\n[field.code]\ncolumn = "Word"')

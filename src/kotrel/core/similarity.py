@@ -11,6 +11,13 @@ COMPARED = 20_000_000
 """Comparisons that suggestions for one column may take: some seconds."""
 
 
+FORMER = {
+    "--what-can": "--partial", "--empty-too": "--with-empty", "--learn": "--ask", "--from": "--result", "--out": "--output",
+    "variant_of": "parent_item", "print_note": "note_on_documents", "middle": "mid",
+}  # fmt: skip
+"""Names that have ended → what they are called now. They are known for a hint only."""
+
+
 @lru_cache(8_192)
 def folded(text: str) -> str:
     """The letters and digits of a text, ignoring case: ``Item-Code:`` and ``item code`` give the same."""
@@ -18,11 +25,14 @@ def folded(text: str) -> str:
 
 
 def nearest(word: str, known: Iterable[str], near_enough: int = NEAR_ENOUGH) -> str | None:
-    """The known word most similar to ``word`` (ignoring case), or None."""
+    """The known word most similar to ``word`` (ignoring case), or what a name that has ended is called now; or None."""
+    known = list(known)
+    if FORMER.get(word) in known:
+        return FORMER[word]
     # Only a suggestion needs it, and every command would wait for it.
     from rapidfuzz import fuzz, process
 
-    found = process.extractOne(word, list(known), scorer=fuzz.ratio, processor=str.casefold, score_cutoff=near_enough)
+    found = process.extractOne(word, known, scorer=fuzz.ratio, processor=str.casefold, score_cutoff=near_enough)
     return found[0] if found else None
 
 

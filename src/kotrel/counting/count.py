@@ -59,7 +59,7 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
         "--not-counted-since", type=day, metavar="DATE", help="only items that no count has posted since that day"
     )
     freeze.add_argument("--like", metavar="NAME", help="choose as that count did")
-    freeze.add_argument("--empty-too", action="store_true", help="also places that hold nothing")
+    freeze.add_argument("--with-empty", action="store_true", help="also places that hold nothing")
     sheets = step("sheets", "write the sheets to count with")
     sheets.add_argument(
         "--per",
@@ -91,7 +91,7 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     collect.add_argument("--counter", metavar="NAME", help="who counted, for rows that say nobody")
     collect.add_argument("--blank", choices=("not-counted", "as-expected"), default="not-counted",
                          help="what a blank means (default: not-counted)")  # fmt: skip
-    collect.add_argument("--map", dest="map_name", metavar="NAME", help="the saved match that reads them")
+    collect.add_argument("--map", dest="map_name", metavar="NAME", help="the saved mapping that reads them")
     collect.add_argument("--recount", action="store_true", help="files without a stamp are a recount")
     collect.add_argument(
         "--corrected", action="store_true", help="files that were collected before take the place of what they said"
@@ -156,7 +156,7 @@ def _freeze(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> i
     classes = tuple(each.strip().upper() for each in args.classes.split(",") if each.strip())
     if any(each not in ("A", "B", "C") for each in classes):
         raise WrongUse("the classes are A, B and C", "Like --class A,B", "wrong-command-line")
-    choice = Choice(args.where, classes, args.sample, args.seed, args.empty_too, args.not_counted_since)
+    choice = Choice(args.where, classes, args.sample, args.seed, args.with_empty, args.not_counted_since)
     if args.like:
         choice = replace(choice_of(args.like, workspace), not_since=args.not_counted_since)
     report.show_frozen(screen, freeze(args.name, choice, args.trading, workspace, user(args), now()), args.trading)

@@ -35,7 +35,7 @@ class Choice:
     Attributes:
         classes: ``A``, ``B``, ``C``; none for all.
         sample: so many items at random, with a seed; None for all.
-        empty_too: places that hold nothing, too.
+        with_empty: places that hold nothing, too.
         not_since: only items that no count has posted on or after that day, ISO date.
     """
 
@@ -43,7 +43,7 @@ class Choice:
     classes: tuple[str, ...] = ()
     sample: int | None = None
     seed: int = 1
-    empty_too: bool = False
+    with_empty: bool = False
     not_since: str | None = None
 
 
@@ -92,7 +92,7 @@ def freeze(name: str, choice: Choice, trading: bool, workspace: Workspace, who: 
     if not chosen.height:
         raise WrongData(
             "nothing is chosen: no place fits",
-            "kotrel stock shows what is where; --empty-too takes empty places.",
+            "kotrel stock shows what is where; --with-empty takes empty places.",
             "nothing-chosen",
         )
     rows = frozen(
@@ -102,7 +102,7 @@ def freeze(name: str, choice: Choice, trading: bool, workspace: Workspace, who: 
     )
     remarks = [*_elsewhere(rows, workspace.hidden), *_due(due)]
     chosen_by = {"where": choice.where, "classes": choice.classes, "sample": choice.sample, "seed": choice.seed,
-                 "empty_too": choice.empty_too}  # fmt: skip
+                 "empty_too": choice.with_empty}  # fmt: skip
     facts = {
         "choice": json.dumps(chosen_by),
         "trading": "yes" if trading else "no",
@@ -170,7 +170,7 @@ def _chosen(
     reading: Reading,
 ) -> pl.DataFrame:  # fmt: skip
     """The places that the choice takes."""
-    if not choice.empty_too:
+    if not choice.with_empty:
         sums = sums.filter(pl.col("quantity").cast(pl.Decimal(38, 6)) != 0)
     if choice.where is not None:
         names = names_of(workspace, reading)

@@ -37,17 +37,17 @@ from kotrel.workspace.settings import Workspace
 def by_saved_match(
     path: Path, tables: list[Table], workspace: Workspace, name: str | None
 ) -> list[tuple[Table, Matched]]:
-    """The tables that a saved match for count sheets reads, the one that needs the most headings first.
+    """The tables that a saved mapping for count sheets reads, the one that needs the most headings first.
 
     Raises:
-        WrongUse: the match that the user names is not for count sheets, or does not fit.
+        WrongUse: the mapping that the user names is not for count sheets, or does not fit.
     """
     description = with_sheet_records(workspace.description)
     if name is not None:
         saved = [map_named(workspace.folder, name, workspace.description)]
         if saved[0].record != NAME:
             raise WrongUse(
-                f"the saved match {name} is not for count sheets, but for {saved[0].record}",
+                f"the saved mapping {name} is not for count sheets, but for {saved[0].record}",
                 f"kotrel map {path} {NAME} --name NAME makes one.",
                 "other-map",
             )
@@ -84,7 +84,7 @@ class Wish:
         counted_at: of lines without a time, canonical text; a day alone is the day of times without one.
         day: ISO date.
         bin: of scanned lines.
-        map_name: the saved match that reads the files, or None for one that fits, or their headings.
+        map_name: the saved mapping that reads the files, or None for one that fits, or their headings.
         corrected: files that were collected before, and say something else now, take the place of what they said.
     """
 
@@ -108,7 +108,7 @@ def prepared_files(
     """Each file with its tables, and with its rows where those of a whole batch could be read as one."""
     record = count_record(workspace.description)
     for batch in read_ahead(files, workspace):
-        # A match that the user names may need the file to be read again, in its own way.
+        # A mapping that the user names may need the file to be read again, in its own way.
         own_way = wish.map_name is not None
         sheets = [None if own_way else _chosen(path, tables, record, workspace, wish) for path, tables in batch]
         found = [each for each in sheets if each is not None]
@@ -118,7 +118,7 @@ def prepared_files(
 
 
 def _chosen(path: Path, read: Read, record: Record, workspace: Workspace, wish: Wish) -> tuple[Table, Matched] | None:
-    """The only sheet of a file that has rows, and its match; None where that is no count sheet, or cannot be read."""
+    """The only sheet of a file that has rows, and its mapping; None where that is no count sheet, or cannot be read."""
     with suppress(KotrelError):
         tables = read.result()
         matched = _matched(path, tables, record, workspace, wish)
@@ -130,7 +130,7 @@ def _chosen(path: Path, read: Read, record: Record, workspace: Workspace, wish: 
 def _matched(
     path: Path, tables: list[Table], record: Record, workspace: Workspace, wish: Wish
 ) -> list[tuple[Table, Matched]]:
-    """The tables of a file that are count sheets, each with its match."""
+    """The tables of a file that are count sheets, each with its mapping."""
     return by_saved_match(path, tables, workspace, wish.map_name) or [
         (table, match) for table in tables if set((match := match_headings(table, record)).sources) >= _COUNTED
     ]
@@ -164,7 +164,7 @@ def rows_of(
     for _, match in matched:
         if lacking := sorted(_COUNTED - set(match.sources), reverse=True):
             raise WrongUse(
-                f"the saved match {wish.map_name} fills no {lacking[0]}",
+                f"the saved mapping {wish.map_name} fills no {lacking[0]}",
                 "A count sheet needs both: [field.item] and [field.counted].",
                 "wrong-map",
             )

@@ -59,7 +59,7 @@ class Asking:
     """Which load's results are read, and how.
 
     Attributes:
-        map_name: the saved match that reads them.
+        map_name: the saved mapping that reads them.
         only_refused: they list only what was refused.
         seconds: how long to wait for them.
     """
@@ -156,7 +156,7 @@ def take_answers(asking: Asking, workspace: Workspace, now: Callable[[], datetim
     if not workspace.files_only.results:
         raise WrongUse(
             "it is not said where the program writes its results",
-            "Name that folder: results under [folder] in kotrel.toml; or give the file with --from.",
+            "Name that folder: results under [folder] in kotrel.toml; or give the file with --result.",
             "wrong-settings",
         )
     folder = workspace.folder / workspace.files_only.results
@@ -244,7 +244,7 @@ def show_answered(screen: Screen, answered: Answered) -> None:
                 show_checked(screen, Checked(rows), False, False, "understood")
                 screen.show("")
         screen.show(
-            f"Nothing of it was taken in: {name} stands as it was. Next: fix these cells or the saved match, then read it again."
+            f"Nothing of it was taken in: {name} stands as it was. Next: fix these cells or the saved mapping, then read it again."
         )
         return
     said = [each.outcome for each in answered.answers.rows]

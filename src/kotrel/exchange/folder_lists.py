@@ -1,4 +1,4 @@
-"""Reads what a program gave out: every file of its folder as the record that it is, through saved matches and headings."""
+"""Reads what a program gave out: every file of its folder as the record that it is, through saved mappings and headings."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
     known, lists = read_about(workspace.hidden)
     if known == signature:
         return lists
-    # A saved match that cannot be read would leave every list unread: that is said once, and nothing is answered.
+    # A saved mapping that cannot be read would leave every list unread: that is said once, and nothing is answered.
     maps_of_system(workspace.folder, workspace.description)
     frames: dict[str, list[pl.DataFrame]] = {}
     lists = []
@@ -85,7 +85,7 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
 
 
 def _signature(workspace: Workspace, files: list[Path]) -> str:
-    """Changes with every file, with the description and with the saved matches."""
+    """Changes with every file, with the description and with the saved mappings."""
     digest = hashlib.sha256()
     own = [workspace.folder / FILE, *workspace.folder.glob("*.toml"), *(workspace.folder / "maps").glob("*.toml")]
     for path in [*files, *sorted(set(own))]:

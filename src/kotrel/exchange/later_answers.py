@@ -64,7 +64,7 @@ def answers_first(args: argparse.Namespace, workspace: Workspace, screen: Screen
     number = load_number(args.load) if job is None or job.number is None else job.number
     system = workspace.system()
     if not isinstance(system, FolderSystem) and (args.result or args.only_refused or args.map_name):
-        option = "--from" if args.result else "--only-refused" if args.only_refused else "--map"
+        option = "--result" if args.result else "--only-refused" if args.only_refused else "--map"
         raise WrongUse(
             f"{option} is for a program that only takes files: this system says itself what became of each row",
             f"kotrel outcome {args.load} shows it.",
@@ -116,8 +116,7 @@ def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen:
         if not screen.as_json:
             show_answered(screen, answered)
         elif not answered.ok:
-            parts = [checked_json(Checked(rows)) for rows in answered.answers.sheets]
-            shown = parts[0] if len(parts) == 1 else {"ok": False, "files": parts}
+            shown = checked_json([Checked(rows) for rows in answered.answers.sheets])
             screen.json({"load": load_name(number), "status": answered.entry.status, **shown})
     last = found[-1] if found else None
     if last is None or not last.ok or not last.entry.waiting:

@@ -155,13 +155,12 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         done = write_layout(Path(args.file), args.layout, out, workspace, wanted_of(args), now(), step)
     ok = bool(done.files)
     if screen.as_json:
-        files = [{"file": str(path), "rows": rows} for path, rows in done.files]
         screen.json(
             {
+                **checked_json([each for each in done.checked if each.consequence is None]),
                 "ok": ok,
-                "files": files,
+                "written": [{"file": str(path), "rows": rows} for path, rows in done.files],
                 "left_out": dict(done.left_out),
-                "parts": [checked_json(each) for each in done.checked if each.consequence is None],
             }
         )
         return 0 if ok else 1

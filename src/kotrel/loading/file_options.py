@@ -20,7 +20,7 @@ class Wanted:
         sheet: the sheet's name, or None for the one that fits.
         heading_row: the row with the headings, or None to find it.
         encoding: of a text file, or None to recognise it.
-        map_name: the saved match to use, or None for the one whose headings fit.
+        map_name: the saved mapping to use, or None for the one whose headings fit.
         options: the load options.
         limits: what reading a file may take.
     """

@@ -106,7 +106,7 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
         "--as", dest="record", metavar="RECORD", help="what the rows are (default: recognised by the headings)"
     )
     parser.add_argument(
-        "--map", dest="map_name", metavar="NAME", help="the saved match to use (default: the one whose headings fit)"
+        "--map", dest="map_name", metavar="NAME", help="the saved mapping to use (default: the one whose headings fit)"
     )
     add_sheet(parser)
 

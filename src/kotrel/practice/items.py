@@ -74,7 +74,7 @@ FAMILIES = (
 COLUMNS = (
     "code", "description", "kind", "unit", "category", "brand", "vendor", "vendor_code", "part_number", "condition",
     "barcode", "cost", "price", "recommended_price", "tax_class", "discount_allowed", "lot_tracked", "serial_tracked",
-    "weight", "weight_unit", "variant_of", "size", "color", "may_be_bought", "may_be_sold", "publish_online", "archived",
+    "weight", "weight_unit", "parent_item", "size", "color", "may_be_bought", "may_be_sold", "publish_online", "archived",
 )  # fmt: skip
 
 
@@ -115,7 +115,7 @@ def _family(
             cost = low + (high - low) * share * share + Decimal(chance.randrange(0, 40)) / 100 * low
             item = _item(family, f"{family.words} {variant} {more}{line}", cost, numbers, chance)
             if parent:
-                item |= {"variant_of": parent, "size": variant, "color": more}
+                item |= {"parent_item": parent, "size": variant, "color": more}
             made.append(item)
     return made[: max(room, 0)]
 

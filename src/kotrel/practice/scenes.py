@@ -64,7 +64,7 @@ def scenes(folder: Path) -> Iterator[Scene]:
     )
     story.edit_match(folder / "maps" / "vellamar.toml")
     yield Scene(
-        "The saved match is edited: missing fields get fixed values, and codes and prices are made",
+        "The saved mapping is edited: missing fields get fixed values, and codes and prices are made",
         "check vellamar-colours.xlsx --repairs",
     )
     yield Scene("Load the new colours", "load vellamar-colours.xlsx --yes --remark new-colours")

@@ -1,4 +1,4 @@
-"""Keldrift raises its prices: the letter, the match for it, and the rules for our own prices."""
+"""Keldrift raises its prices: the letter, the mapping for it, and the rules for our own prices."""
 
 from __future__ import annotations
 
@@ -72,7 +72,7 @@ def write_letter(path: Path, slip: bool) -> None:
 
 
 def write_rules(folder: Path) -> None:
-    """The saved match and the rules."""
+    """The saved mapping and the rules."""
     for place, text in (("maps/keldrift.toml", MATCH), ("prices/keldrift.toml", RULES)):
         path = folder / place
         path.parent.mkdir(exist_ok=True)

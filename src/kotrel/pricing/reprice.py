@@ -142,7 +142,7 @@ kotrel reprice keldrift -o keldrift-prices.xlsx
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("rules", metavar="RULES", help="the rules: prices/RULES.toml in the workspace")
     parser.add_argument(
-        "-o", "--out", metavar="FILE", help="write the prices to this workbook, and a picture beside it"
+        "-o", "--output", metavar="FILE", help="write the prices to this workbook, and a picture beside it"
     )
     parser.add_argument("--all", action="store_true", help="list every finding and every group")
 
@@ -150,8 +150,8 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
     out = None
-    if args.out is not None:
-        out = require_new_file(Path(args.out))
+    if args.output is not None:
+        out = require_new_file(Path(args.output))
         if out.suffix.lower() != ".xlsx":
             raise WrongUse(
                 "the prices are written as an .xlsx workbook", "Use a name like prices.xlsx.", "unknown-ending"

@@ -70,7 +70,7 @@ def _figures(name: str, source: FigureSheet, workspace: Workspace, today: date, 
     if not checked:
         raise WrongUse(
             f"the sheet “{name}” ({path.name}) gives no figures of items",
-            "Name a saved match of the record item, or leave map out.",
+            "Name a saved mapping of the record item, or leave map out.",
             "wrong-price-rules",
         )
     if not all(each.ok for each in checked):

@@ -183,7 +183,7 @@ def _refusals(found: Preview) -> list[Refusal]:
 
 
 def _undo_plan(workspace: Workspace, writing: Writing, undoing: Undoing, stamp: Stamp, step: Step) -> Plan:
-    how = How(undoing.what_can, undoing.day, workspace.stock)
+    how = How(undoing.partial, undoing.day, workspace.stock)
     planned = plan_undo(workspace.system(), writing, undoing.of, step, stamp.at, how)
     if planned.status == "refused":
         first = planned.in_the_way[0]

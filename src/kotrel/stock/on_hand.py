@@ -33,7 +33,7 @@ class Question:
         at: the last day that counts, or None for now.
         since, until: the first and the last day of a period, or None.
         against: the number of a load, or None.
-        empty_too: True for places that hold nothing, too.
+        with_empty: True for places that hold nothing, too.
     """
 
     items: tuple[str, ...] = ()
@@ -43,7 +43,7 @@ class Question:
     since: date | None = None
     until: date | None = None
     against: int | None = None
-    empty_too: bool = False
+    with_empty: bool = False
 
 
 @dataclass(frozen=True)
@@ -94,12 +94,12 @@ def stock(asked: Question, workspace: Workspace) -> Stock:
         rows = rows.filter(condition.column(rows).fill_null(False))
     rows = views.grouped(rows, list(asked.by), amounts)
     remarks: list[str] = []
-    if not asked.empty_too:
+    if not asked.with_empty:
         filled = pl.any_horizontal(pl.col(name) != 0 for name in amounts)
         empty = rows.height - rows.filter(filled).height
         rows = rows.filter(filled)
         if empty:
-            remarks.append(f"{empty:,} that hold nothing are left out (--empty-too shows them)")
+            remarks.append(f"{empty:,} that hold nothing are left out (--with-empty shows them)")
     return Stock(rows.sort(list(asked.by), nulls_last=True), asked.by, tuple(amounts), tuple(remarks))
 
 

@@ -44,7 +44,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--prove", action="store_true", help="compare the balances that the system keeps with the sum of its ledger"
     )
-    parser.add_argument("--empty-too", action="store_true", help="also what holds nothing")
+    parser.add_argument("--with-empty", action="store_true", help="also what holds nothing")
     parser.add_argument("--all", action="store_true", help="list every row")
     parser.add_argument("-o", "--output", metavar="FILE", help="write it to a file: .xlsx, .csv or .tsv")
 
@@ -66,7 +66,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         since=_date(args.since),
         until=_date(args.until),
         against=load_number(args.against) if args.against else None,
-        empty_too=args.empty_too,
+        with_empty=args.with_empty,
     )
     found = stock(asked, workspace_of(args))
     if args.output:

@@ -20,7 +20,7 @@ from kotrel.core.tables.sources import part_pattern
 from kotrel.core.values.conventions import ROUNDINGS, is_rounding
 from kotrel.workspace.mappings import MapPart, SavedMap
 
-READ_BY = {sheet_record.NAME: "kotrel count collect COUNT FILE", answers.NAME: "kotrel outcome LOAD --from FILE"}
+READ_BY = {sheet_record.NAME: "kotrel count collect COUNT FILE", answers.NAME: "kotrel outcome LOAD --result FILE"}
 """Record → the command that reads such a sheet."""
 
 
@@ -46,7 +46,7 @@ _FIELD_KEYS = (
 
 
 def read_maps(folder: Path, description: Description) -> list[SavedMap]:
-    """All saved matches of a workspace, by name.
+    """All saved mappings of a workspace, by name.
 
     Raises:
         WrongUse: one of them is wrong, with its line.
@@ -62,7 +62,7 @@ def maps_of_system(folder: Path, description: Description) -> list[SavedMap]:
 
 
 def map_named(folder: Path, name: str, description: Description) -> SavedMap:
-    """The saved match of that name.
+    """The saved mapping of that name.
 
     Raises:
         WrongUse: there is none.
@@ -71,13 +71,13 @@ def map_named(folder: Path, name: str, description: Description) -> SavedMap:
     if not path.is_file():
         there = [each.stem for each in sorted((folder / FOLDER).glob("*.toml"))]
         close = nearest(name, there)
-        hint = f"Did you mean {close}?" if close else f"The saved matches are: {', '.join(there) or 'none yet'}."
-        raise WrongUse(f"there is no saved match {path}", hint, "no-such-map")
+        hint = f"Did you mean {close}?" if close else f"The saved mappings are: {', '.join(there) or 'none yet'}."
+        raise WrongUse(f"there is no saved mapping {path}", hint, "no-such-map")
     return read_map(path, description)
 
 
 def read_map(path: Path, description: Description) -> SavedMap:
-    """Reads and checks one saved match.
+    """Reads and checks one saved mapping.
 
     Raises:
         WrongUse: it is wrong, with its line.
@@ -97,7 +97,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
         if key not in known:
             close = nearest(key, known)
             raise bare.wrong(
-                f"“{key}” is not a setting of a match", key, hint=f"Did you mean “{close}”?" if close else ""
+                f"“{key}” is not a setting of a mapping", key, hint=f"Did you mean “{close}”?" if close else ""
             )
     skip = data.get("skip", [])
     if not isinstance(skip, list) or not all(isinstance(each, str) for each in skip):
@@ -127,7 +127,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
 
 
 def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], description: Description) -> MapPart:
-    """One record's part of a match, checked."""
+    """One record's part of a mapping, checked."""
     name = data.get("record", "")
     if not isinstance(name, str):
         raise bare.wrong("“record” must be the name of a record, in quotes", *at, "record")
@@ -156,7 +156,7 @@ def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], descript
             continue
         close = nearest(one, fields)
         raise bare.wrong(
-            f"once_per names a field “{one}” that the match does not fill",
+            f"once_per names a field “{one}” that the mapping does not fill",
             *at,
             "once_per",
             hint=f"Did you mean {close}?" if close else "",
@@ -176,7 +176,7 @@ def _check_default_by(
     fields: Mapping[str, Any],
     at: tuple[str, ...],
 ) -> None:
-    """``default_by`` goes by a field that the match fills, and ``defaults`` by values that it can have."""
+    """``default_by`` goes by a field that the mapping fills, and ``defaults`` by values that it can have."""
     by = settings.get("default_by")
     if by is None:
         return
@@ -184,7 +184,7 @@ def _check_default_by(
         close = nearest(by, fields)
         hint = f"Did you mean {close}?" if close else ""
         raise bare.wrong(
-            f"{name}: “default_by” names a field “{by}” that the match does not fill", *at, "default_by", hint=hint
+            f"{name}: “default_by” names a field “{by}” that the mapping does not fill", *at, "default_by", hint=hint
         )
     about = record.fields[by]
     known = {"choice": about.choices, "yes_no": ("yes", "no")}.get(about.kind)
@@ -227,7 +227,7 @@ def _check_from(bare: SavedMap, part: MapPart, main: MapPart, description: Descr
             raise bare.wrong("“from” is only for records under [[also]]", *at)
         if settings["from"] not in main.fields:
             raise bare.wrong(
-                f"“from” names a field “{settings['from']}” that the match of {main.record} does not fill", *at
+                f"“from” names a field “{settings['from']}” that the mapping of {main.record} does not fill", *at
             )
         order = description.order
         if order.index(main.record) > order.index(part.record):

@@ -1,4 +1,4 @@
-"""Saves a proposed match, with how sure each field is and why, for people to edit."""
+"""Saves a proposed mapping, with how sure each field is and why, for people to edit."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ def write_map(
     reading_as: Mapping[str, object] | None = None,
     wide: Wide | None = None,
 ) -> None:
-    """Saves proposals as a match for people to edit.
+    """Saves proposals as a mapping for people to edit.
 
     Args:
         left: columns that nobody has decided about yet.
@@ -30,17 +30,19 @@ def write_map(
         reading_as: heading_row, sheet and encoding as the user named them, or None for each.
 
     Raises:
-        WrongUse: a match with that name exists.
+        WrongUse: a mapping with that name exists.
         OutOfReach: it cannot be written.
     """
     if path.exists():
-        raise WrongUse(f"{path} already exists", "Edit it, delete it, or use another name: --name NAME", "match-exists")
+        raise WrongUse(
+            f"{path} already exists", "Edit it, delete it, or use another name: --name NAME", "mapping-exists"
+        )
     # Only here: every other command would wait for it.
     import tomlkit
 
     document = tomlkit.document()
     document.add(tomlkit.comment(f"Which column feeds which field of {record.name}; first made for {Path(file).name}."))
-    document.add(tomlkit.comment("Used for every sheet that has all these headings. docs/matching.md lists the other"))
+    document.add(tomlkit.comment("Used for every sheet that has all these headings. docs/mappings.md lists the other"))
     document.add(
         tomlkit.comment("settings of a field: join, list, split, translate, fixed, default, default_by, make.")
     )

@@ -1,4 +1,4 @@
-"""Saved matches, ``maps/NAME.toml``: what one says, and what it makes of a table."""
+"""Saved mappings, ``maps/NAME.toml``: what one says, and what it makes of a table."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from kotrel.core.tables.table import Table
 
 @dataclass(frozen=True)
 class MapPart:
-    """What one saved match says about one record.
+    """What one saved mapping says about one record.
 
     Attributes:
         at: its path in the file, to point at lines.
@@ -72,7 +72,7 @@ def _filled_in(settings: Mapping[str, Any], name: str, value: str) -> dict[str, 
 
 @dataclass(frozen=True)
 class SavedMap:
-    """A saved match, as it is in its file.
+    """A saved mapping, as it is in its file.
 
     Attributes:
         name: the file's name without its ending.
@@ -136,7 +136,7 @@ def _in_expression(text: str) -> list[str]:
 
 
 def apply_map(saved: SavedMap, table: Table, description: Description) -> list[Matched]:
-    """Applies a saved match to a table: one match for each record, and for each value that repeats.
+    """Applies a saved mapping to a table: one match for each record, and for each value that repeats.
 
     Raises:
         WrongUse: a heading it needs is missing; a changed heading is reported, never guessed.
@@ -180,7 +180,7 @@ def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tupl
             hint = (
                 f"If “{heading}” is now “{close}”, change it in {saved.path.name}."
                 if close
-                else "Correct the saved match or the sheet."
+                else "Correct the saved mapping or the sheet."
             )
             raise saved.wrong(f"{table.file} has no column “{heading}”", *at, hint=hint)
         letters.append(columns[0].letter)

@@ -82,7 +82,7 @@ class Values(unittest.TestCase):
     def test_text(self):
         cases = {
             "left(code, 1) + '/' + unit": "A/EA", "upper(description)": "ROPE, RED", "pad(right(code, 1), 3)": "001",
-            "middle(description, 2, 3)": "ope", "replace(code, '-', '')": "A1", "name of unit": "each", "[Cost price] + '!'": "x!",
+            "mid(description, 2, 3)": "ope", "replace(code, '-', '')": "A1", "name of unit": "each", "[Cost price] + '!'": "x!",
             "text(cost) + ' EUR'": "10 EUR", "trim(' a ') + \"'\"": "a'", "if cost > 5 then 'dear' else 'cheap'": "dear",
         }  # fmt: skip
         for text, wanted in cases.items():

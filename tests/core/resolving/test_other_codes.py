@@ -1,4 +1,4 @@
-"""Rows known by other codes, lists that grow, rows of several records: what a match can say, and what follows from it."""
+"""Rows known by other codes, lists that grow, rows of several records: what a mapping can say, and what follows from it."""
 
 import unittest
 from dataclasses import replace
@@ -228,7 +228,7 @@ class Matches(unittest.TestCase):
             one.rows.values.select(ROW, "code", "name").rows(), [(2, "NEW", "New Ltd"), (7, "TWO", "Two Ltd")]
         )
         self.assertEqual(kinds(one.rows), [("differs-in-sheet", "warning", 2)])
-        self.assertEqual(one.rows.table.remarks[-1], "1 row left out by the match: [State] is 'on'")
+        self.assertEqual(one.rows.table.remarks[-1], "1 row left out by the mapping: [State] is 'on'")
 
     def test_dependents_follow_the_code_that_was_made_and_a_row_is_whole(self):
         lines = [("W", "Min"), ("one", "5"), ("two", "500"), ("two", "7"), ("two", "")]

@@ -16,12 +16,12 @@ class Undoing:
 
     Attributes:
         of: its number.
-        what_can: the rows that nothing is in the way of, and no others.
+        partial: the rows that nothing is in the way of, and no others.
         day: the date of documents that take others back.
     """
 
     of: int
-    what_can: bool
+    partial: bool
     day: date
 
 

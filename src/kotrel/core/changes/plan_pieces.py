@@ -44,7 +44,7 @@ def header_of(plan: Plan, trial: bool) -> dict[str, Any]:
         "remark": stamp.remark,
         "undo": None
         if undoing is None
-        else {"of": undoing.of, "what_can": undoing.what_can, "date": undoing.day.isoformat()},
+        else {"of": undoing.of, "partial": undoing.partial, "date": undoing.day.isoformat()},
         "parts": [
             {
                 "record": each.record.name,
@@ -76,7 +76,7 @@ def undoing_from(header: Mapping[str, Any]) -> Undoing | None:
     undo = header.get("undo")
     if undo is None:
         return None
-    return Undoing(int(undo["of"]), bool(undo.get("what_can")), date.fromisoformat(undo["date"]))
+    return Undoing(int(undo["of"]), bool(undo.get("partial")), date.fromisoformat(undo["date"]))
 
 
 def pieces_of(plan: Plan, most_bytes: int) -> Iterator[tuple[int, bytes]]:

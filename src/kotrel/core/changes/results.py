@@ -15,14 +15,14 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.similarity import folded
 
 NAME = "result"
-"""What a saved match calls the record of a result file."""
+"""What a saved mapping calls the record of a result file."""
 WORDS = {
     "done": ("done", "ok", "okay", "yes", "accepted", "success", "successful", "created", "updated", "changed", "new", "imported",
              "loaded", "withdrawn", "archived", "unchanged", "0", "1", "true"),
     "warning": ("warning", "warn", "accepted with warning", "done with a warning", "ok with warning", "notice"),
     "refused": ("refused", "error", "err", "rejected", "failed", "failure", "not accepted", "no", "invalid", "skipped", "false"),
 }  # fmt: skip
-"""Outcome → the words that programs have for it; a saved match translates others."""
+"""Outcome → the words that programs have for it; a saved mapping translates others."""
 _OUTCOME = {folded(word): outcome for outcome, words in WORDS.items() for word in words if word not in ("0", "1")}
 _WORST = ("done", "warning", "refused")
 
@@ -145,7 +145,7 @@ def _read(
     """Adds what one sheet says to ``said``; returns what in it cannot be understood."""
     rows = sheet.rows
     if "outcome" not in rows.values.columns and not only_refused:
-        words = "no column says what became of each row: a saved match names it (kotrel map FILE result); or, if it lists only refused rows, say --only-refused"
+        words = "no column says what became of each row: a saved mapping names it (kotrel map FILE result); or, if it lists only refused rows, say --only-refused"
         return [rows.sheet_finding("error", "no-outcome", "no column for the outcome", words)]
     told: dict[tuple[str, str, str], list[tuple[int, str | None, str]]] = {}
     names = ("key", "outcome", "message", "advice", "number", "reference")
@@ -160,7 +160,7 @@ def _read(
             continue
         outcome = _OUTCOME.get(folded(word)) if word is not None else "refused" if only_refused else None
         if outcome is None:
-            unknown = 'say in a saved match what it means: translate = { … = "done" }, "warning" or "refused"'
+            unknown = 'say in a saved mapping what it means: translate = { … = "done" }, "warning" or "refused"'
             told.setdefault(("not-an-outcome", "no outcome", "outcome"), []).append((row, word, unknown))
             continue
         if key is None and not sheet.whole:

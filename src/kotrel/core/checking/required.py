@@ -21,7 +21,7 @@ NONE_LIKELY = "if a column has it, match it with kotrel map"
 def likely_columns(rows: Rows, state: SystemState, fields: Sequence[Field]) -> Mapping[str, str]:
     """Field → the column that may have it, and why, in words, for the fields where there is one.
 
-    A column is only named: what it feeds is for a match to say.
+    A column is only named: what it feeds is for a mapping to say.
     """
     used = {letter for source in rows.sources.values() for letter in source.columns}
     unused = tuple(column for column in rows.table.columns if column.letter not in used and column.heading)

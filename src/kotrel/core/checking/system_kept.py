@@ -37,7 +37,7 @@ def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
             edited = edited.filter(pl.col("is held"))
             message = (
                 f"{count(new.height, 'quantity', 'quantities')} of new items are not loaded with them: stock goes in as a document. "
-                "Load the items, then the quantities with --as opening_stock; or both at once by a saved match with [[also]]"
+                "Load the items, then the quantities with --as opening_stock; or both at once by a saved mapping with [[also]]"
             )
             found.append(rows.sheet_finding("warning", "quantity-not-loaded", "quantities of new items", message,
                                             rows.letters.get(name), rows.heading(name)))  # fmt: skip

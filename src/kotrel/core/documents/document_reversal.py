@@ -36,14 +36,14 @@ class Taking:
         day: the date of the reversing documents.
         now: when they are posted, by the clock of the place.
         remark: what their remark says.
-        what_can: take back the documents that nothing is in the way of, and leave the others.
+        partial: take back the documents that nothing is in the way of, and leave the others.
     """
 
     day: date
     now: datetime
     remark: str
     rules: StockRules
-    what_can: bool = False
+    partial: bool = False
 
 
 @dataclass(frozen=True)
@@ -108,16 +108,16 @@ def reverse_documents(
     for family, mine, numbers, movements in plans:
         blocked = _in_the_way(family, numbers, movements, whole, sums, how)
         left = {way.key for way in blocked}
-        if blocked and not how.what_can:
+        if blocked and not how.partial:
             found = replace(found, in_the_way=[*found.in_the_way, *blocked])
-        go = [number for number in numbers if number not in left] if how.what_can else numbers
-        if how.what_can and left and whole.width:
+        go = [number for number in numbers if number not in left] if how.partial else numbers
+        if how.partial and left and whole.width:
             whole = whole.filter((pl.col("kind") != family.header.name) | ~pl.col("document").is_in(list(left)))
         new = _new_numbers(family, go, set(read(family.header.name, [family.number])[family.number]))
         changes, remarks = _changes(family, mine, moved, new, movements, sums, how)
         found = TakenBack(
             [*found.changes, *changes],
-            [*found.in_the_way, *(blocked if how.what_can else [])],
+            [*found.in_the_way, *(blocked if how.partial else [])],
             {**found.numbers, **new},
             [*found.remarks, *remarks],
         )

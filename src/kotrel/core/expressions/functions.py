@@ -83,7 +83,7 @@ FUNCTIONS: dict[str, tuple[int, int, _Function]] = {
     "pad": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.zfill(_whole(c, g[1])))),
     "left": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.head(_whole(c, g[1])))),
     "right": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.tail(_whole(c, g[1])))),
-    "middle": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.slice(max(_whole(c, g[1]) - 1, 0), _whole(c, g[2])))),
+    "mid": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.slice(max(_whole(c, g[1]) - 1, 0), _whole(c, g[2])))),
     "replace": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.replace_all(c.need(g[1], "text"), c.need(g[2], "text"), literal=True))),
     "length": (1, 1, lambda c, g, n: ("number", c.need(g[0], "text").str.len_chars().cast(NUMBER))),
     "text": (1, 1, _as_text),

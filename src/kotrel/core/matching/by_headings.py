@@ -34,7 +34,7 @@ class Matched:
         doubled: field → all columns whose headings mean it, if there are several.
         unknown: columns that match no field of the record.
         own: how many columns are headed with their field's own name or title.
-        label: what tells this match from others of the same sheet (``QUAY``), or an empty text.
+        label: what tells this mapping from others of the same sheet (``QUAY``), or an empty text.
         optional: True where a row counts only if a column other than the key is filled.
         where: an expression that picks the rows, or None for all.
         once_per: fields; there is one row for each of their values together, from all rows with them. None: a row for each row.

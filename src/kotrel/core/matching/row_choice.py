@@ -1,4 +1,4 @@
-"""Which rows of a sheet a saved match takes: those that a condition picks, and one for each value of a field."""
+"""Which rows of a sheet a saved mapping takes: those that a condition picks, and one for each value of a field."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from kotrel.core.tables.sources import letters_by_heading
 
 
 def choose_rows(rows: Rows, where: str | None, once_per: Sequence[str] = ()) -> Rows:
-    """The rows that the match takes; how many a condition leaves out is a remark of their table.
+    """The rows that the mapping takes; how many a condition leaves out is a remark of their table.
 
     Args:
         where: an expression over the fields that are read and the sheet's columns, or None.
@@ -34,7 +34,9 @@ def choose_rows(rows: Rows, where: str | None, once_per: Sequence[str] = ()) -> 
             table = rows.table
             rows = replace(
                 rows,
-                table=replace(table, remarks=(*table.remarks, f"{count(left, 'row')} left out by the match: {where}")),
+                table=replace(
+                    table, remarks=(*table.remarks, f"{count(left, 'row')} left out by the mapping: {where}")
+                ),
             )
     return _once(rows, list(once_per)) if once_per else rows
 
@@ -42,7 +44,7 @@ def choose_rows(rows: Rows, where: str | None, once_per: Sequence[str] = ()) -> 
 def _picked(rows: Rows, where: str) -> pl.Series:
     record = rows.record
     scope = Scope({name: record.fields[name] for name in rows.fields}, letters_by_heading(rows.table.columns))
-    compiled = compile_at("where in the match", where, scope, "yes_no")
+    compiled = compile_at("where in the mapping", where, scope, "yes_no")
     frame = rows.values.hstack(columns_for(rows.table, compiled.expr))
     return compiled.column(frame).fill_null(False)
 

@@ -1,4 +1,4 @@
-"""A table and a match → rows: tidied values, with findings and repairs."""
+"""A table and a mapping → rows: tidied values, with findings and repairs."""
 
 from __future__ import annotations
 

@@ -60,7 +60,7 @@ class Setting:
     Attributes:
         sheet_mark: the decimal mark that the other number columns of the sheet prove, or None.
         today: for years of two digits.
-        rounding: see :class:`kotrel.core.values.conventions.Conventions`; what the match says comes first.
+        rounding: see :class:`kotrel.core.values.conventions.Conventions`; what the mapping says comes first.
         formats: how the sheet's cells show their numbers; None where nobody knows, and for what is no cell by itself.
         letter: the column.
         text_file: whether the sheet is a text file, in which texts may be protected from becoming formulas.

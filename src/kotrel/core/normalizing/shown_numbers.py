@@ -65,7 +65,7 @@ def refuse_other_currencies(
 
 
 def round_as_wished(rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: Setting) -> Tidied:
-    """Number cells rounded as the match or the settings wish, half away from zero; texts stay as they are typed."""
+    """Number cells rounded as the mapping or the settings wish, half away from zero; texts stay as they are typed."""
     wish = setting.rounding or (setting.conventions.rounding if about.kind == "money" else "")
     if not wish or not is_number.any():
         return Tidied(values)

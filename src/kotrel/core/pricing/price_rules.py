@@ -71,7 +71,7 @@ class Outliers:
 
 @dataclass(frozen=True)
 class FigureSheet:
-    """A sheet to take figures from, through a saved match or its headings; ``match_on`` is as the load option."""
+    """A sheet to take figures from, through a saved mapping or its headings; ``match_on`` is as the load option."""
 
     file: str
     match: str | None = None

@@ -62,7 +62,7 @@ class DefaultReader:
         for each in used:
             trouble = self._troubles.get((each.field, each.value))
             if trouble is not None:
-                where = {"match": "the match", "system": "system.toml"}.get(
+                where = {"mapping": "the mapping", "system": "system.toml"}.get(
                     each.source, f"the defaults “{each.source}”"
                 )
                 message = f"the default “{each.value}” of {where}: {trouble.cells['message'][0]}"
@@ -85,8 +85,8 @@ def make_values(
 ) -> Rows:
     """Fills in defaults and made values where a field is blank. Repairs come first, so that codes are right by then.
 
-    They are for new rows, unless a match says that they are for all: a blank cell of an existing row changes nothing.
-    The match's values come first, then the sets of defaults, and last those of the description. All of them are read as
+    They are for new rows, unless a mapping says that they are for all: a blank cell of an existing row changes nothing.
+    The mapping's values come first, then the sets of defaults, and last those of the description. All of them are read as
     cells are. A cell that clears its value gets none.
 
     Args:
@@ -104,7 +104,7 @@ def make_values(
         if source.default is not None or source.default_by is not None:
             former = rows.values[name]
             values = _filled(rows, name, _defaults_of(source, name, rows, reader), new)
-            used += _given_values(rows, values, name, former, "match")
+            used += _given_values(rows, values, name, former, "mapping")
             rows = replace(rows, values=values)
     for name, source in rows.sources.items():
         if source.make is not None:
@@ -117,7 +117,7 @@ def make_values(
 
 
 def _defaults_of(source: Source, name: str, rows: Rows, reader: DefaultReader) -> pl.Series:
-    """The default of each row, as the match says."""
+    """The default of each row, as the mapping says."""
     last = reader.read(name, source.default) if source.default is not None else None
     if source.default_by is not None and source.default_by in rows.values.columns:
         known = {value: reader.read(name, default) for value, default in source.defaults.items()}
@@ -204,7 +204,7 @@ def _blank(values: pl.DataFrame, name: str) -> pl.Series:
 
 
 def _filled(rows: Rows, name: str, given: pl.Series, new: Callable[[], pl.Series]) -> pl.DataFrame:
-    """The values with one column filled from a match: in new rows, or in all where the match says so."""
+    """The values with one column filled from a mapping: in new rows, or in all where the mapping says so."""
     values = rows.values
     fillable = values[name].is_null() & given.is_not_null()
     if not fillable.any():
@@ -261,7 +261,7 @@ def _made(
         letters_by_heading(rows.table.columns),
         names,
     )
-    compiled = compile_at(f"make of {name} in the match", expression, scope, may_number=True)
+    compiled = compile_at(f"make of {name} in the mapping", expression, scope, may_number=True)
     frame = values.hstack(columns_for(rows.table, compiled.expr))
     made = compiled.column(frame, _as_text(compiled, fields[name]))
     made = made.zip_with(values[name].is_null(), values[name]).alias(name)

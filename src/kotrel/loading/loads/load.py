@@ -50,7 +50,7 @@ def show_receipt(screen: Screen, loaded: Loaded, names: str, every: bool) -> Non
         screen.show(f"Nothing was kept. Next: kotrel load {names}")
     elif files:
         screen.show(
-            f"Next: kotrel outcome {name} --from RESULT    takes in what the program says of each row (--wait looks for it)\n"
+            f"Next: kotrel outcome {name} --result RESULT    takes in what the program says of each row (--wait looks for it)\n"
             f"      kotrel verify {name}    once the program has given out its lists again"
         )
     else:
@@ -123,6 +123,7 @@ def _json(loaded: Loaded) -> dict[str, object]:
     result: dict[str, object] = {
         "load": load_name(loaded.number) if loaded.number else None,
         "status": loaded.status,
+        **checked_json(loaded.preview.checked),
         "records": loaded.preview.counts(),
         "creates": loaded.preview.creates(),
         "rest": [str(path) for path, _ in loaded.rest],
@@ -133,11 +134,9 @@ def _json(loaded: Loaded) -> dict[str, object]:
     }
     if loaded.receipt is not None:
         result["reference"] = loaded.receipt.reference or None
-        result["files"] = list(loaded.receipt.files)
+        result["sent_files"] = list(loaded.receipt.files)
     if loaded.preview.before is not None:
         result["loaded_before"] = loaded.preview.before.name
-    if loaded.status == "refused":
-        result["checked"] = [checked_json(each) for each in loaded.preview.checked]
     return result
 
 

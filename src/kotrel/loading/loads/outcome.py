@@ -20,7 +20,7 @@ kotrel outcome L0001
     what happened to each row of that load, and why
 kotrel outcome L0001 --before before.xlsx
     also writes the rows it changed, as they were before
-kotrel outcome L0001 --from result.csv
+kotrel outcome L0001 --result result.csv
     first takes in what the program says of each row, from the file that it wrote
 kotrel outcome L0001 --rest fix-these.xlsx
     also writes the rows it refused, to be fixed"""
@@ -29,13 +29,12 @@ kotrel outcome L0001 --rest fix-these.xlsx
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("load", metavar="LOAD", help="the load's number from kotrel history, for example L0001")
     parser.add_argument(
-        "--from",
-        dest="result",
+        "--result",
         metavar="FILE",
         nargs="+",
         help="of a program that takes files: take in its result files first",
     )
-    parser.add_argument("--map", dest="map_name", metavar="NAME", help="the saved match that reads the result file")
+    parser.add_argument("--map", dest="map_name", metavar="NAME", help="the saved mapping that reads the result file")
     parser.add_argument(
         "--only-refused", action="store_true", help="the result file lists only refused rows: all others were taken"
     )

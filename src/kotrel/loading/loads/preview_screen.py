@@ -18,7 +18,7 @@ from kotrel.core.loading.load_model import Preview
 from kotrel.core.phrases import count, listed, short
 from kotrel.core.rows.rows import Rows
 from kotrel.loading.loads.documents_screen import money_text, show_totals, totals_json
-from kotrel.loading.sheets_in.findings_screen import counts_line, headline, show_checked, show_created
+from kotrel.loading.sheets_in.findings_screen import checked_json, counts_line, headline, show_checked, show_created
 from kotrel.screen.screen import Screen
 from kotrel.systems.interface import Altered
 
@@ -124,7 +124,7 @@ def _show_defaulted(screen: Screen, rows: Rows) -> None:
         value = f"{about.title} {short(shown(each.value, about), 40)}"
         groups.setdefault((each.source, len(each.rows)), []).append(value)
     for (source, number), values in groups.items():
-        of = {"match": "the match", "system": "system.toml"}.get(
+        of = {"mapping": "the mapping", "system": "system.toml"}.get(
             source, f"the {source}" if source in rows.fields else source
         )
         line = Text(f"  blank cells of {count(number, 'row')} filled from {of}: ", style="dim")
@@ -216,6 +216,7 @@ def show_altered(screen: Screen, altered: Sequence[Altered], records: Mapping[st
 def preview_json(preview: Preview) -> dict[str, Any]:
     """A preview as ``--json`` gives it."""
     return {
+        **checked_json(preview.checked),
         "records": preview.counts(),
         "changes": [
             {"record": changes.record.name, "key": key, "field": field, "before": former, "after": after}
@@ -237,6 +238,5 @@ def preview_json(preview: Preview) -> dict[str, Any]:
             for checked in preview.checked
             for each in checked.rows.defaulted
         ],
-        "remarks": [remark for checked in preview.checked for remark in checked.remarks],
         "ok": preview.ok,
     }

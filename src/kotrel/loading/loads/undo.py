@@ -23,7 +23,7 @@ kotrel undo L0001
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("load", metavar="LOAD", help="the load, as kotrel history calls it: L0001")
     parser.add_argument(
-        "--what-can",
+        "--partial",
         action="store_true",
         help="undo the rows that nothing is in the way of, and write the others to a workbook with the reasons",
     )
@@ -43,7 +43,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         )
     workspace = workspace_of(args)
     system, hidden = workspace.system(), workspace.hidden
-    how = How(args.what_can, date.fromisoformat(args.date) if args.date else None, workspace.stock)
+    how = How(args.partial, date.fromisoformat(args.date) if args.date else None, workspace.stock)
 
     def agree(plan: Undone) -> bool:
         return screen.ask(undo_question(plan))

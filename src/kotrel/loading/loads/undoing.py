@@ -33,12 +33,12 @@ class How:
     """What the user chose about an undo.
 
     Attributes:
-        what_can: undo the rows that nothing is in the way of, and leave the others.
+        partial: undo the rows that nothing is in the way of, and leave the others.
         day: the date of documents that take others back, or None for today.
         stock: what the business allows of stock documents.
     """
 
-    what_can: bool = False
+    partial: bool = False
     day: date | None = None
     stock: StockRules = CAREFUL
 
@@ -155,7 +155,7 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
                 if left:
                     remark = f"in part: {count(left, 'row')} left{'; ' + remark if remark else ''}"
                 stamp = Stamp(at, who, plan.entry.files, plan.entry.fingerprint, remark, "undo", number)
-                undoing = Undoing(number, how.what_can, how.day or at.date())
+                undoing = Undoing(number, how.partial, how.day or at.date())
                 whole = Plan(plan.reversal, stamp, {}, () if left else (number,), undoing)
                 receipt = writing.take(whole, step)
             return replace(plan, number=receipt.number, receipt=receipt)
@@ -185,9 +185,9 @@ def plan_undo(system: System, writing: Writing, number: int, step: Step, at: dat
     in_the_way = [*_naming_loads(in_the_way, number, writing), *writing.beyond(reversal)]
     refer = _referring(writing, system, reversal)
     posted = [each for each in done if is_of_documents(each)]
-    taking = Taking(how.day or at.date(), datetime.now(), f"takes back {load_name(number)}", how.stock, how.what_can)
+    taking = Taking(how.day or at.date(), datetime.now(), f"takes back {load_name(number)}", how.stock, how.partial)
     back = reverse_documents(posted, system.description, writing.read, writing.ledger_sums, taking)
-    if how.what_can:
+    if how.partial:
         while in_the_way or refer:
             in_the_way += refer
             reversal = _without(reversal, in_the_way)

@@ -146,7 +146,7 @@ def show_verified(screen: Screen, verified: Verified, every: bool) -> None:
         screen.show(Text(f"  … {verified.differences.height - shown.height:,} more (--all lists them)", style="dim"))
     if entry.waiting:
         screen.show(
-            f"The program has not answered for these, or has refused them: kotrel outcome {entry.name} --from RESULT"
+            f"The program has not answered for these, or has refused them: kotrel outcome {entry.name} --result RESULT"
         )
         return
     screen.show("These were changed after the load: by a later load (kotrel history) or in the system itself.")

@@ -95,9 +95,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         metavar="FILE",
         help="write a marked copy (default: FILE.marked.xlsx beside the file)",
     )
-    parser.add_argument(
-        "--learn", action="store_true", help="ask what each unknown value means, and remember the answer"
-    )
+    parser.add_argument("--ask", action="store_true", help="ask what each unknown value means, and remember the answer")
     parser.add_argument(
         "--watch", action="store_true", help="check again whenever a file is saved, until stopped with Ctrl-C"
     )
@@ -107,9 +105,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, screen: Screen) -> int:
     if not args.watch:
         return _once(args, screen)
-    if screen.as_json or args.learn or args.marked is not None:
+    if screen.as_json or args.ask or args.marked is not None:
         raise WrongUse(
-            "--watch goes with none of --json, --learn and --marked", "Leave one of them out.", "wrong-command-line"
+            "--watch goes with none of --json, --ask and --marked", "Leave one of them out.", "wrong-command-line"
         )
     files = files_of(args)
     if Path("-") in files:
@@ -129,10 +127,7 @@ def _once(args: argparse.Namespace, screen: Screen) -> int:
     ok = all(each.ok for each in checked)
     marked = _mark_all(checked, args.marked) if args.marked is not None else []
     if screen.as_json:
-        parts = [checked_json(each) for each in checked]
-        for part, copy in zip(parts, marked, strict=False):
-            part["marked"] = str(copy.path)
-        screen.json(parts[0] if len(parts) == 1 else {"ok": ok, "files": parts})
+        screen.json({**checked_json(checked), "marked": [str(copy.path) for copy in marked]})
         return 0 if ok else 1
     for place, each in enumerate(one for one in checked if not one.says_nothing):
         if place:
@@ -147,7 +142,7 @@ def _once(args: argparse.Namespace, screen: Screen) -> int:
         for remark in copy.remarks:
             screen.show(f"{remark[0].upper()}{remark[1:]}.")
         screen.show(f"Marked copy: {copy.path}")
-    if args.learn:
+    if args.ask:
         learned = learn(checked, workspace, lambda question: _ask(question, screen))
         count = sum(map(len, learned.values()))
         screen.show(

@@ -134,14 +134,13 @@ def _show_rows(screen: Screen, part: Part, rows: pl.DataFrame, sign: str, style:
 def compared_json(compared: Compared) -> dict[str, Any]:
     """A comparison as ``--json`` gives it: all parts together, and of each what it is and its counts.
 
-    Where there are several, each row says of which it is: ``in_part`` counts from 0.
+    Each row says of which part it is: ``in_part`` counts from 0.
     """
-    parts, several = compared.parts, len(compared.parts) > 1
-    records = {part.record.name if part.record else None for part in parts}
+    parts = compared.parts
 
     def rows(which: str) -> list[dict[str, Any]]:
         return [
-            {**row, "in_part": place} if several else row
+            {**row, "in_part": place}
             for place, part in enumerate(parts)
             for row in getattr(part.difference, which).to_dicts()
         ]
@@ -153,8 +152,6 @@ def compared_json(compared: Compared) -> dict[str, Any]:
     return {
         "old": str(compared.old),
         "new": str(compared.new),
-        "record": records.pop() if len(records) == 1 else None,
-        "key": list(parts[0].difference.key),
         "counts": {name: sum(each[name] for each in counts) for name in counts[0]},
         "added": rows("added"),
         "gone": rows("gone"),

@@ -119,7 +119,7 @@ def _by_record(files: tuple[Path, Path], understood: list[list[Understood]], key
     if not shared or not keyed:
         return None
     if key is None and any(_is_blank(side[name], old[name][0].key) for name in shared for side in (old, new)):
-        # The match makes the codes: they are not in the sheet.
+        # The mapping makes the codes: they are not in the sheet.
         return None
     parts: list[Part] = []
     for name in shared:

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+import polars as pl
 from rich.text import Text
 
 from kotrel.core.columns import ROW
@@ -230,21 +231,43 @@ def show_repairs(screen: Screen, rows: Rows, every: bool) -> None:
 # --- JSON ------------------------------------------------------------------------------------------------------------
 
 
-def checked_json(checked: Checked) -> dict[str, Any]:
-    """A checked sheet as ``--json`` gives it."""
-    rows = checked.rows
+def checked_json(checked: Sequence[Checked]) -> dict[str, Any]:
+    """Checked sheets as ``--json`` gives them: one shape, whatever the number of files, sheets and records."""
+    groups = {id(group): rows for rows in (each.rows for each in checked) for group in rows.findings}
+    found = worst_first(group for each in checked for group in each.rows.findings)
     return {
-        "file": rows.table.file,
-        "record": rows.record.name,
-        "rows": rows.values.height,
-        "ok": checked.ok,
-        "findings": Streamed(
-            lambda: (finding for group in worst_first(rows.findings) for finding in _group_json(rows, group))
+        "ok": all(each.ok for each in checked),
+        "rows": _count_rows(checked),
+        "findings": Streamed(lambda: (each for group in found for each in _group_json(groups[id(group)], group))),
+        "repairs": Streamed(
+            lambda: (each for one in checked for group in one.rows.repairs for each in _repair_json(one.rows, group))
         ),
-        "repairs": Streamed(lambda: (repair for group in rows.repairs for repair in _repair_json(rows, group))),
-        "counts": count_by_severity(rows.findings),
-        "remarks": list(checked.remarks),
+        "counts": count_by_severity(found),
+        "files": [
+            {
+                "file": each.rows.table.file,
+                "sheet": each.rows.table.sheet,
+                "record": each.rows.record.name,
+                "rows": each.rows.values.height,
+                "ok": each.ok,
+                "remarks": list(each.remarks),
+                "consequence": each.consequence,
+            }
+            for each in checked
+        ],
     }
+
+
+def _count_rows(checked: Sequence[Checked]) -> int:
+    """Rows of the sheets themselves: a row that several records are made of counts once."""
+    sheets: dict[tuple[str, str], list[Rows]] = {}
+    for each in checked:
+        if each.consequence is None:
+            sheets.setdefault((each.rows.table.file, each.rows.table.sheet), []).append(each.rows)
+    return sum(
+        parts[0].values.height if len(parts) == 1 else pl.concat([rows.values[ROW] for rows in parts]).n_unique()
+        for parts in sheets.values()
+    )
 
 
 def _group_json(rows: Rows, group: FindingGroup) -> Iterator[dict[str, Any]]:
@@ -252,6 +275,8 @@ def _group_json(rows: Rows, group: FindingGroup) -> Iterator[dict[str, Any]]:
         {
             "severity": group.severity,
             "kind": group.kind,
+            "file": rows.table.file,
+            "record": rows.record.name,
             "sheet": rows.table.sheet,
             "cell": rows.table.address(row, group.letter),
             "row": row,
@@ -267,6 +292,8 @@ def _group_json(rows: Rows, group: FindingGroup) -> Iterator[dict[str, Any]]:
 def _repair_json(rows: Rows, group: RepairGroup) -> Iterator[dict[str, Any]]:
     return (
         {
+            "file": rows.table.file,
+            "record": rows.record.name,
             "sheet": rows.table.sheet,
             "cell": rows.table.address(row, group.letter),
             "field": group.field,

@@ -128,7 +128,7 @@ def check_large(
     The result has only keys and unique values of the rows, or none of them, but all findings and repairs.
 
     Raises:
-        WrongUse: all rows are needed at once: the match makes several records or numbers codes, or they are documents.
+        WrongUse: all rows are needed at once: the mapping makes several records or numbers codes, or they are documents.
     """
     parts = read_in_parts(path, part_bytes)
     first = next(parts)
@@ -249,7 +249,7 @@ def _across(whole: Rows, state: SystemState) -> Rows:
 
 
 def _one_at_a_time(path: Path, matches: Sequence[Matched]) -> Matched:
-    """The match, if it can be applied part by part; nothing is left unchecked silently."""
+    """The mapping, if it can be applied part by part; nothing is left unchecked silently."""
     if matches[0].record.is_posted:
         raise WrongUse(
             f"{path} has documents, which are checked as wholes, and is so large that it is checked in parts",
@@ -260,9 +260,9 @@ def _one_at_a_time(path: Path, matches: Sequence[Matched]) -> Matched:
     if len(matches) > 1 or numbered:
         what = "makes several records from one sheet" if len(matches) > 1 else "numbers codes across all rows"
         raise WrongUse(
-            f"the saved match {what}, and {path} is so large that it is checked in parts",
-            "Split the file, or check it with a match for one record that makes no codes.",
-            "too-large-for-match",
+            f"the saved mapping {what}, and {path} is so large that it is checked in parts",
+            "Split the file, or check it with a mapping for one record that makes no codes.",
+            "too-large-for-mapping",
         )
     return matches[0]
 

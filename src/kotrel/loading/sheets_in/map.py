@@ -52,11 +52,13 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
         screen.show(Text(f"Undecided: {left}", style="dim"))
     if mapped.missing:
         screen.show(Text(f"New rows also need: {', '.join(mapped.missing)}", style="yellow"))
-        screen.show(Text("  In the saved match, give each a column, a fixed value or a default.", style="dim"))
+        screen.show(Text("  In the saved mapping, give each a column, a fixed value or a default.", style="dim"))
     if mapped.others:
         sheets = listed([f"“{name}”" for name in mapped.others], 6)
         screen.show(
-            Text(f"Not looked at for this: {sheets}. The match also reads sheets that have its headings.", style="dim")
+            Text(
+                f"Not looked at for this: {sheets}. The mapping also reads sheets that have its headings.", style="dim"
+            )
         )
     screen.show(
         Text(f"Saved as {_shown(mapped.path)}. Read it and edit what is wrong.").append(
@@ -71,7 +73,7 @@ def _shown(path: Path) -> str:
 
 
 def mapped_json(mapped: Mapped) -> dict[str, Any]:
-    """A proposed match as ``--json`` gives it."""
+    """A proposed mapping as ``--json`` gives it."""
     return {
         "file": mapped.table.file,
         "record": mapped.record.name,
@@ -101,7 +103,7 @@ def mapped_json(mapped: Mapped) -> dict[str, Any]:
 
 EXAMPLE = """\
 kotrel map keldrift.xlsx item --name keldrift
-    proposes a match, shows how sure it is and why, and saves it in maps/keldrift.toml"""
+    proposes a mapping, shows how sure it is and why, and saves it in maps/keldrift.toml"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:

@@ -1,4 +1,4 @@
-"""A sheet and a record → a proposed match, saved for people to edit."""
+"""A sheet and a record → a proposed mapping, saved for people to edit."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ from kotrel.workspace.settings import Workspace, made_file_name
 
 @dataclass(frozen=True)
 class Mapped:
-    """A proposed match and where it was saved; ``others`` are the sheets with rows that it was not made from."""
+    """A proposed mapping and where it was saved; ``others`` are the sheets with rows that it was not made from."""
 
     table: Table
     record: Record
@@ -46,10 +46,10 @@ class Mapped:
 def map_file(
     path: Path, record_name: str, name: str | None, workspace: Workspace, wanted: Wanted, step: Step
 ) -> Mapped:
-    """Proposes a match for the sheet that fits best, and saves it.
+    """Proposes a mapping for the sheet that fits best, and saves it.
 
     Raises:
-        WrongUse: a match with that name exists, or nothing in the sheet fits.
+        WrongUse: a mapping with that name exists, or nothing in the sheet fits.
     """
     description = with_sheet_records(workspace.description)
     record = record_named(description if record_name in READ_BY else workspace.description, record_name)
@@ -73,7 +73,7 @@ def map_file(
             f"kotrel inspect {path} shows what is in it.",
             "nothing-recognised",
         )
-    saved = workspace.folder / FOLDER / f"{made_file_name(name or path.stem, 'match')}.toml"
+    saved = workspace.folder / FOLDER / f"{made_file_name(name or path.stem, 'mapping')}.toml"
     reading_as = {
         "heading_row": wanted.heading_row,
         "sheet": table.sheet if wanted.sheet else None,
@@ -86,7 +86,7 @@ def map_file(
 
 
 def _by_heading(proposals: Sequence[Proposal]) -> int:
-    """How sure a match is in all, without columns that are proposed by what a few rows happen to hold."""
+    """How sure a mapping is in all, without columns that are proposed by what a few rows happen to hold."""
     return sum(each.sure for each in proposals if each.sure > UNSURE) or sum(each.sure for each in proposals)
 
 

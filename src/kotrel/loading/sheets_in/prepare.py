@@ -74,7 +74,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         checked = prepare_file(Path(args.file), Path(args.output), workspace, wanted_of(args), now(), step)
     ok = all(each.ok for each in checked)
     if screen.as_json:
-        screen.json({"ok": ok, "written": args.output, "parts": [checked_json(each) for each in checked]})
+        screen.json({**checked_json(checked), "written": args.output})
         return 0 if ok else 1
     for each in checked:
         screen.show(headline(each.rows), counts_line(each))

@@ -40,13 +40,13 @@ def match_tables(
 ) -> tuple[list[Chosen], list[NotRead]]:
     """Every table that holds rows of a record, each with its matches, and the sheets with rows that are not read.
 
-    A saved match comes before the headings: the one named, or for each sheet the one that needs the most headings.
+    A saved mapping comes before the headings: the one named, or for each sheet the one that needs the most headings.
 
     Args:
-        exported: Kotrel itself wrote the file, with its own headings: a saved match that nearly fits is not meant.
+        exported: Kotrel itself wrote the file, with its own headings: a saved mapping that nearly fits is not meant.
 
     Raises:
-        WrongUse, WrongData: nothing fits, or a saved match nearly fits the only sheet.
+        WrongUse, WrongData: nothing fits, or a saved mapping nearly fits the only sheet.
     """
     readable = readable_records(workspace.description)
     records = None
@@ -59,7 +59,7 @@ def match_tables(
         records = of_one_document(workspace.description, name, readable)
     saved = _saved(tables, workspace, wanted)
     chosen = list(saved.values())
-    # A sheet that a saved match nearly fits is not read by its headings alone: that would drop what the match adds.
+    # A sheet that a saved mapping nearly fits is not read by its headings alone: that would drop what the mapping adds.
     others = [
         table
         for table in tables
@@ -82,19 +82,19 @@ def match_tables(
 
 
 def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> dict[str, Chosen]:
-    """Sheet → the saved match to use for it."""
+    """Sheet → the saved mapping to use for it."""
     if wanted.map_name is not None:
         saved = map_named(workspace.folder, wanted.map_name, workspace.description)
         if saved.record not in workspace.description.records:
             raise WrongUse(
-                f"the saved match {saved.name} is for another kind of sheet: {saved.record}",
+                f"the saved mapping {saved.name} is for another kind of sheet: {saved.record}",
                 f"{READ_BY[saved.record]} --map {saved.name} reads it.",
                 "other-map",
             )
         fitting = [each for each in tables if not saved.missing_in(each) and each.rows]
         fitting = fitting or [min(tables, key=lambda each: len(saved.missing_in(each)))]
         return {
-            table.sheet: Chosen(table, apply_map(saved, table, workspace.description), [f"match {saved.name}"])
+            table.sheet: Chosen(table, apply_map(saved, table, workspace.description), [f"mapping {saved.name}"])
             for table in fitting
         }
     best: dict[str, tuple[SavedMap, Table]] = {}
@@ -106,13 +106,15 @@ def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> dic
             if not saved.missing_in(table) and (rival is None or len(saved.headings()) > len(rival[0].headings())):
                 best[table.sheet] = (saved, table)
     return {
-        sheet: Chosen(table, apply_map(saved, table, workspace.description), [f"match {saved.name} (its headings fit)"])
+        sheet: Chosen(
+            table, apply_map(saved, table, workspace.description), [f"mapping {saved.name} (its headings fit)"]
+        )
         for sheet, (saved, table) in best.items()
     }
 
 
 def _nearly(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> tuple[SavedMap, list[str]] | None:
-    """A saved match that nearly fits one of the tables, and the headings that are missing."""
+    """A saved mapping that nearly fits one of the tables, and the headings that are missing."""
     if wanted.map_name is not None:
         return None
     for saved in maps_of_system(workspace.folder, workspace.description):
@@ -125,7 +127,7 @@ def _nearly(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> tu
 
 def _nearly_fits(saved: SavedMap, missing: Sequence[str]) -> WrongUse:
     return WrongUse(
-        f"the saved match {saved.name} almost fits, but there is no column {' and '.join(f'“{heading}”' for heading in missing)}",
+        f"the saved mapping {saved.name} almost fits, but there is no column {' and '.join(f'“{heading}”' for heading in missing)}",
         f"If a heading has changed, edit {FOLDER}/{saved.path.name}; to use the headings alone, add --as {saved.record}.",
         "map-nearly-fits",
     )
@@ -135,7 +137,7 @@ def _by_headings(tables: Sequence[Table], records: Sequence[Record], wanted: Wan
     """The tables whose headings fit a record: the best of them, and every other that clearly holds rows.
 
     Args:
-        beside: True where other sheets of the file are read by a saved match: then only clear ones are taken.
+        beside: True where other sheets of the file are read by a saved mapping: then only clear ones are taken.
     """
     fitting: list[tuple[Table, Matched]] = []
     for table in tables:
@@ -216,7 +218,7 @@ def _not_read(table: Table, workspace: Workspace, wanted: Wanted) -> NotRead:
         return NotRead(
             "error",
             "sheet-nearly-fits",
-            f"{what}: the saved match {saved.name} lacks column {names}; correct the heading or the match, or read one sheet only with --sheet NAME",
+            f"{what}: the saved mapping {saved.name} lacks column {names}; correct the heading or the mapping, or read one sheet only with --sheet NAME",
         )
     records = _for(table, list(readable_records(workspace.description).values()), wanted)
     matched = likely_record(table, records)

@@ -72,7 +72,7 @@ LONG = 20_000_000
 def understand_file(
     path: Path, workspace: Workspace, wanted: Wanted, today: date, step: Step, expect: Expect | None = None
 ) -> list[Understood]:
-    """Reads one file and the sheets in it that fit: each as one record, or as several if a saved match says so.
+    """Reads one file and the sheets in it that fit: each as one record, or as several if a saved mapping says so.
 
     Raises:
         OutOfReach, WrongUse: the file cannot be read, or nothing in it is recognised.
@@ -211,12 +211,12 @@ def _export_of(path: Path, workspace: Workspace, since: str | None) -> tuple[Rem
 
 
 def _tables_by_match(path: Path, workspace: Workspace, wanted: Wanted, read: ReadSheets) -> list[Table]:
-    """The tables of a file, read as the user says, else as the saved match says that is used for it."""
+    """The tables of a file, read as the user says, else as the saved mapping says that is used for it."""
     if wanted.map_name is not None:
         saved = map_named(workspace.folder, wanted.map_name, workspace.description)
         return tables_in(path, _as_saved(wanted, saved), read)
     if wanted.encoding is None and is_old_text(path):
-        # A match that names an encoding fits only what is read in it: the headings may have letters too.
+        # A mapping that names an encoding fits only what is read in it: the headings may have letters too.
         for saved in maps_of_system(workspace.folder, workspace.description):
             if saved.encoding is not None and wanted.record in (None, *(part.record for part in saved.parts)):
                 try:
