@@ -14,7 +14,7 @@ from collections.abc import Mapping, Sequence
 from datetime import date
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import polars as pl
 
@@ -177,6 +177,7 @@ class Program(unittest.TestCase):
     def json(self, *words: str, status: int | None = 0) -> dict[str, Any]:
         """Runs ``kotrel … --json`` and returns what it says; nothing else may stand on standard output."""
         value: dict[str, Any] = json.loads(self.kotrel(*words, "--json", status=status).stdout)
+        self.assertEqual(against_schema(words, value), [])
         return value
 
     def write(self, name: str, *lines: str, encoding: str = "utf-8") -> Path:
@@ -184,6 +185,28 @@ class Program(unittest.TestCase):
         path = self.folder / name
         path.write_bytes("\n".join([*lines, ""]).encode(encoding))
         return path
+
+
+@cache
+def schemas() -> dict[str, Any]:
+    """``docs/json-schemas.json``."""
+    text = (Path(__file__).parents[1] / "docs" / "json-schemas.json").read_text("utf-8")
+    return cast("dict[str, Any]", json.loads(text))
+
+
+def against_schema(words: Sequence[str], value: dict[str, Any]) -> list[str]:
+    """What in a command's JSON is not as ``docs/json-schemas.json`` says."""
+    import jsonschema
+
+    known, shapes = schemas()["commands"], schemas()["$defs"]
+    pairs = [" ".join(words[place : place + 2]) for place in range(len(words))]
+    name = next((each for each in (*pairs, *words) if each in known), None)
+    if name is None and "error" not in value:
+        return []
+    schema = shapes["error"] if "error" in value else known[name]
+    return [
+        each.message[:500] for each in jsonschema.Draft202012Validator({"$defs": shapes, **schema}).iter_errors(value)
+    ]
 
 
 def workbook_of(path: Path, sheets: Mapping[str, Sequence[Sequence[Any]]]) -> Any:

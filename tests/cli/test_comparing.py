@@ -31,14 +31,16 @@ class Comparing(Program):
         self.write("new.csv", "Item code,Standard price,Fresh", "B,2.50,y", "C,3.10,y", "D,4.00,y")
         got = self.json("compare", "old.csv", "new.csv", "-o", "diff.xlsx")
         self.assertEqual(got["counts"], {"added": 1, "gone": 1, "changed": 1, "same": 1})
-        self.assertEqual(got["changed"], [{"key": "C", "column": "price", "before": "3.00", "after": "3.10"}])
+        self.assertEqual(
+            got["changed"], [{"key": "C", "column": "price", "before": "3.00", "after": "3.10", "in_part": 0}]
+        )
         book = openpyxl.load_workbook(self.folder / "diff.xlsx")
         self.assertEqual([cell.value for cell in book["Changed"][2]], ["C", "Standard price", "3.00", "3.10"])
         self.write("x.csv", "foo,bar", "1,a", "2,b")
         self.write("y.csv", "bar,FOO ", "a,1", "c,2")
         self.assertEqual(
             self.json("compare", "x.csv", "y.csv")["changed"],
-            [{"key": "2", "column": "bar", "before": "b", "after": "c"}],
+            [{"key": "2", "column": "bar", "before": "b", "after": "c", "in_part": 0}],
         )
         self.assertIn(
             "sheet twice",

@@ -18,7 +18,7 @@ class Exports(Sheets):
         self.kotrel("load", "odd.csv", "--yes")
         for name in ("a.xlsx", "a.ods", "a.csv", "a.tsv"):
             with self.subTest(name):
-                exported = self.json("export", "item", "-o", name)
+                [exported] = self.json("export", "item", "-o", name)["files"]
                 self.assertEqual(exported["rows"], {"item": 1202})
                 got = self.json("preview", name)
                 self.assertEqual(
@@ -163,6 +163,6 @@ class Exports(Sheets):
         self.assertEqual(self.json("check", "m.csv")["findings"], [])
 
     def test_a_stamp_is_inside_the_workbook(self):
-        exported = self.json("export", "unit", "-o", "s.xlsx")
+        [exported] = self.json("export", "unit", "-o", "s.xlsx")["files"]
         with zipfile.ZipFile(self.folder / "s.xlsx") as book:
             self.assertIn(exported["export"], book.read("docProps/custom.xml").decode())

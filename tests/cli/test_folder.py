@@ -36,7 +36,7 @@ class FilesOnly(Program):
         path.write_text("\n".join([*lines, ""]), "utf-8")
 
     def test_the_description_is_learned_from_the_lists(self) -> None:
-        fields = {each["field"]: each for each in self.json("records", "articles")["fields"]}
+        fields = {each["field"]: each for each in self.json("records", "articles")["records"][0]["fields"]}
         self.assertEqual([fields[name]["kind"] for name in ("art_no", "text", "unit", "group", "price", "since", "stocked")],
                          ["code", "text", "reference", "reference", "money", "date", "yes_no"])  # fmt: skip
         text = (self.folder / "system.toml").read_text("utf-8")

@@ -101,7 +101,7 @@ class RoundTrip(Shop):
         )
         preview = self.json("preview", "mine.csv", "--since", "ropes.csv")
         self.assertEqual([(c["key"], c["field"]) for c in preview["changes"]], [("ROP-00020", "description")])
-        self.assertIn("1 value changed in the system", " ".join(preview["remarks"]))
+        self.assertIn("1 value changed in the system", " ".join(preview["files"][0]["remarks"]))
         self.kotrel("preview", "mine.csv", "--since", "robes.csv", status=2)
 
     def test_rows_deleted_delete_nothing_and_rows_added_are_new(self):
@@ -112,7 +112,9 @@ class RoundTrip(Shop):
         sheet.append(["NEW-00001", "Added below", 1, 2])
         book.save(self.folder / "back.xlsx")
         preview = self.json("preview", "back.xlsx", status=1)
-        self.assertIn("2 exported rows not in the sheet (ROP-00010, ROP-00020)", " ".join(preview["remarks"]))
+        self.assertIn(
+            "2 exported rows not in the sheet (ROP-00010, ROP-00020)", " ".join(preview["files"][0]["remarks"])
+        )
         counts = preview["records"]["item"]
         self.assertEqual((counts["changed"], counts["refused"]), (0, 1), "the new row lacks its unit and category")
 
@@ -192,7 +194,7 @@ class LoadOptions(Shop):
         self.kotrel("load", "m.csv", "--yes", status=1)
         told = self.json("preview", "m.csv", "--only", "changes")
         self.assertEqual(told["records"]["item"], {"new": 0, "changed": 1, "same": 0, "refused": 0})
-        self.assertIn("2 rows left out, not there yet (rows 2, 4)", told["remarks"])
+        self.assertIn("2 rows left out, not there yet (rows 2, 4)", told["files"][0]["remarks"])
         self.kotrel("load", "m.csv", "--yes", "--only", "new", "--duplicates", "last")
         self.assertEqual(self.sql("SELECT description, price FROM item WHERE code = 'NEW-00001'"), [("Two", 200)])
         self.assertNotEqual(self.sql("SELECT price FROM item WHERE code = 'ROP-00010'"), [(500,)])

@@ -121,5 +121,5 @@ class Encodings(Shop):
         )
         self.assertEqual(self.json("load", "old.csv", "--yes")["records"]["item"]["new"], 1)
         held = self.json("export", "item", "--where", "code is 'ENC-40001'", "-o", "x.csv")
-        self.assertEqual(held["rows"], {"item": 1})
+        self.assertEqual(held["files"][0]["rows"], {"item": 1})
         self.assertIn("Tau ¥ Größe", (self.folder / "x.csv").read_text("utf-8-sig"))

@@ -86,8 +86,8 @@ make = "round(cost at margin 40%, 1)"
 make = "'was ' + [Unser Code] + ', ' + name of unit"
 """, "utf-8")  # fmt: skip
         checked = self.json("check", "vellamar.xlsx")
-        self.assertIn("mapping vellamar (its headings fit)", checked["remarks"])
-        self.assertTrue(any("Total" in remark for remark in checked["remarks"]))
+        self.assertIn("mapping vellamar (its headings fit)", checked["files"][0]["remarks"])
+        self.assertTrue(any("Total" in remark for remark in checked["files"][0]["remarks"]))
         self.assertEqual({each["kind"] for each in checked["repairs"]}, {"name-for-code", "number-as-typed"})
         self.kotrel("load", "vellamar.xlsx", "--yes")
         # 1018.40 / 0.6 = 1697.33… → 1697.30; 19.40 / 0.6 = 32.33… → 32.30. The highest PNT code of the data is 01300.
@@ -211,7 +211,7 @@ class Damage(Sheets):
              ("Data!B4", "M"), ("Data!C2", "1234.50"),  ("Data!D2", "0012345678905"), ("Data!E4", "Größe")},
         )  # fmt: skip
         self.assertTrue(all(each["proof"] for each in checked["repairs"]))
-        said = " ".join(checked["remarks"])
+        said = " ".join(checked["files"][0]["remarks"])
         for words in ("Other", "open in another program"):
             self.assertIn(words, said)
 
@@ -257,7 +257,7 @@ class MarkedCopies(Sheets):
         book.create_sheet("Untouched").append(["keep", "me"])
         book.save(self.folder / "p.xlsx")
         before = (self.folder / "p.xlsx").read_bytes()
-        self.assertEqual(self.json("check", "p.xlsx", "--marked", status=1)["marked"], "p.marked.xlsx")
+        self.assertEqual(self.json("check", "p.xlsx", "--marked", status=1)["marked"], ["p.marked.xlsx"])
         self.assertEqual((self.folder / "p.xlsx").read_bytes(), before, "the user's file is never touched")
         marked = openpyxl.load_workbook(self.folder / "p.marked.xlsx")
         self.assertEqual(marked.sheetnames, ["Kotrel summary", "Prices", "Untouched"])

@@ -161,7 +161,7 @@ class Slice(Program):
         records = [each["record"] for each in self.json("records")["records"]]
         self.assertLess(records.index("unit"), records.index("item"))
         self.assertLess(records.index("price_list"), records.index("customer"))
-        item = {field["field"]: field for field in self.json("records", "item")["fields"]}
+        item = {field["field"]: field for field in self.json("records", "item")["records"][0]["fields"]}
         self.assertEqual(
             {name for name, field in item.items() if field["must"] != "may"},
             {"code", "description", "unit", "category"},

@@ -21,7 +21,7 @@ from kotrel.counting.freezing import Frozen
 from kotrel.counting.posting import Posting
 from kotrel.counting.variance_screen import plain_text, where_of
 from kotrel.loading.loads.documents_screen import money_text
-from kotrel.loading.sheets_in.findings_screen import show_checked
+from kotrel.loading.sheets_in.findings_screen import group_json, show_checked
 from kotrel.screen.screen import Screen
 from kotrel.sheets.marking import mark, marked_name
 
@@ -112,20 +112,7 @@ def _warnings(each: CollectedFile) -> list[str]:
 
 
 def _findings(each: CollectedFile) -> list[dict[str, Any]]:
-    return [
-        {
-            "severity": group.severity,
-            "kind": group.kind,
-            "sheet": rows.table.sheet,
-            "row": row,
-            "field": group.field,
-            "value": value,
-            "message": message,
-        }
-        for rows in each.sheets
-        for group in rows.findings
-        for row, value, message, _ in group.cells.iter_rows()
-    ]
+    return [found for rows in each.sheets for group in rows.findings for found in group_json(rows, group)]
 
 
 def show_corrected(screen: Screen, name: str, place: Place, what: Correction) -> None:

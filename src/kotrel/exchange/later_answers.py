@@ -117,7 +117,7 @@ def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen:
             show_answered(screen, answered)
         elif not answered.ok:
             shown = checked_json([Checked(rows) for rows in answered.answers.sheets])
-            screen.json({"load": load_name(number), "status": answered.entry.status, **shown})
+            screen.json({**shown, "load": load_name(number), "status": answered.entry.status, "rows": []})
     last = found[-1] if found else None
     if last is None or not last.ok or not last.entry.waiting:
         if last is None and args.wait and waits(number, workspace):

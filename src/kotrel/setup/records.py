@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from rich.table import Table
@@ -74,8 +74,8 @@ def _rules(record: Record) -> Iterator[str]:
         yield f"{name} of the {reference} must be {' or '.join(allowed)}"
 
 
-def records_json(description: Description) -> dict[str, Any]:
-    """All records as ``--json`` gives them."""
+def records_json(description: Description, records: Sequence[Record]) -> dict[str, Any]:
+    """Records with their fields as ``--json`` gives them: all of them, or the one that is asked for."""
     return {
         "system": description.title,
         "records": [
@@ -84,36 +84,26 @@ def records_json(description: Description) -> dict[str, Any]:
                 "title": record.title,
                 "key": list(record.key),
                 "refers_to": sorted({str(field.to) for field in record.references}),
-                "fields": len(record.fields),
+                "fields": [
+                    {
+                        "field": field.name,
+                        "title": field.title,
+                        "kind": field.kind,
+                        "must": field.must,
+                        "length": field.length,
+                        "decimals": field.decimals,
+                        "to": field.to,
+                        "choices": list(field.choices),
+                        "least": str(field.least) if field.least is not None else None,
+                        "most": str(field.most) if field.most is not None else None,
+                        "kept_by": field.kept_by,
+                        "meaning": field.meaning,
+                        "synonyms": list(field.synonyms),
+                    }
+                    for field in record.fields.values()
+                ],
             }
-            for record in description.in_load_order()
-        ],
-    }
-
-
-def record_json(record: Record) -> dict[str, Any]:
-    """One record's fields as ``--json`` gives them."""
-    return {
-        "record": record.name,
-        "title": record.title,
-        "key": list(record.key),
-        "fields": [
-            {
-                "field": field.name,
-                "title": field.title,
-                "kind": field.kind,
-                "must": field.must,
-                "length": field.length,
-                "decimals": field.decimals,
-                "to": field.to,
-                "choices": list(field.choices),
-                "least": str(field.least) if field.least is not None else None,
-                "most": str(field.most) if field.most is not None else None,
-                "kept_by": field.kept_by,
-                "meaning": field.meaning,
-                "synonyms": list(field.synonyms),
-            }
-            for field in record.fields.values()
+            for record in records
         ],
     }
 
@@ -131,9 +121,11 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     description = workspace_of(args).description
-    if args.record is None:
-        screen.json(records_json(description)) if screen.as_json else show_records(screen, description)
+    record = record_named(description, args.record) if args.record else None
+    if screen.as_json:
+        screen.json(records_json(description, description.in_load_order() if record is None else [record]))
+    elif record is None:
+        show_records(screen, description)
     else:
-        record = record_named(description, args.record)
-        screen.json(record_json(record)) if screen.as_json else show_record(screen, record)
+        show_record(screen, record)
     return 0

@@ -8,7 +8,7 @@ from unittest.mock import patch
 from kotrel.core.columns import ROW
 from kotrel.core.rows.load_options import LoadOptions
 from kotrel.core.tables.sources import Source
-from tests.core.readying import test_other_codes as goods
+from tests.core.resolving import test_other_codes as goods
 
 HEAD = ("Name", "No", "Min")
 

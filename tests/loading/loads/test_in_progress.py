@@ -20,7 +20,7 @@ CHILD = """
 import sys, time
 from pathlib import Path
 from tests.loading.loads.test_in_progress import STAMP
-from kotrel.workspace.in_progress import in_progress
+from kotrel.loading.loads.in_progress import in_progress
 with in_progress(Path(sys.argv[1]), STAMP):
     print("in progress", flush=True)
     time.sleep(60)
@@ -48,7 +48,7 @@ class UnderWay(unittest.TestCase):
     @unittest.skipIf(sys.platform == "win32", "kill -9 is not of this system")
     def test_a_killed_one_is_told_once(self):
         child = subprocess.Popen(
-            [sys.executable, "-c", CHILD, str(self.hidden)], stdout=subprocess.PIPE, cwd=Path(__file__).parents[2]
+            [sys.executable, "-c", CHILD, str(self.hidden)], stdout=subprocess.PIPE, cwd=Path(__file__).parents[3]
         )
         assert child.stdout is not None
         child.stdout.readline()

@@ -238,7 +238,7 @@ def checked_json(checked: Sequence[Checked]) -> dict[str, Any]:
     return {
         "ok": all(each.ok for each in checked),
         "rows": _count_rows(checked),
-        "findings": Streamed(lambda: (each for group in found for each in _group_json(groups[id(group)], group))),
+        "findings": Streamed(lambda: (each for group in found for each in group_json(groups[id(group)], group))),
         "repairs": Streamed(
             lambda: (each for one in checked for group in one.rows.repairs for each in _repair_json(one.rows, group))
         ),
@@ -270,7 +270,8 @@ def _count_rows(checked: Sequence[Checked]) -> int:
     )
 
 
-def _group_json(rows: Rows, group: FindingGroup) -> Iterator[dict[str, Any]]:
+def group_json(rows: Rows, group: FindingGroup) -> Iterator[dict[str, Any]]:
+    """The findings of a group, each as ``--json`` gives it."""
     return (
         {
             "severity": group.severity,

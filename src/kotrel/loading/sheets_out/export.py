@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import argparse
 import json
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
+from typing import Any
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import count
 from kotrel.core.similarity import nearest
 from kotrel.loading.opening import now, workspace_of
-from kotrel.loading.sheets_out.exporting import Chosen, export_records
+from kotrel.loading.sheets_out.exporting import Chosen, Exported, export_records
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import free_name
 from kotrel.workspace.settings import Workspace, is_file_name
@@ -123,7 +125,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             Choice(tuple(args.records), chosen.fields, chosen.where, chosen.sort, chosen.with_names),
         )
     if screen.as_json:
-        screen.json({"file": str(exported.path), "rows": exported.rows, "export": exported.stamp})
+        screen.json(exported_json([exported]))
         return 0
     for record, rows in exported.rows.items():
         screen.show(f"{record}: {count(rows, 'row')}")
@@ -134,6 +136,11 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         was = " in place of the former one" if replaced else ""
         screen.show(f"Saved as {args.save}{was}. Again: kotrel export --saved {args.save}")
     return 0
+
+
+def exported_json(done: Sequence[Exported]) -> dict[str, Any]:
+    """Exported files as ``--json`` gives them."""
+    return {"files": [{"file": str(each.path), "rows": each.rows, "export": each.stamp} for each in done]}
 
 
 def _again(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
@@ -150,7 +157,7 @@ def _again(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> in
             path = Path(args.output) if args.output else free_name(Path(f"{name}.xlsx"))
             done.append(export_records(choice.records, path, workspace, chosen, None, now(), step))
     if screen.as_json:
-        screen.json({"files": [{"file": str(each.path), "rows": each.rows, "export": each.stamp} for each in done]})
+        screen.json(exported_json(done))
         return 0
     for each in done:
         counts = [f"{record}: {count(rows, 'row')}" for record, rows in each.rows.items()]
