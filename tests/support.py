@@ -199,8 +199,8 @@ def against_schema(words: Sequence[str], value: dict[str, Any]) -> list[str]:
     import jsonschema
 
     known, shapes = schemas()["commands"], schemas()["$defs"]
-    pairs = [" ".join(words[place : place + 2]) for place in range(len(words))]
-    name = next((each for each in (*pairs, *words) if each in known), None)
+    spelled = (each for place, word in enumerate(words) for each in (" ".join(words[place : place + 2]), word))
+    name = next((each for each in spelled if each in known), None)
     if name is None and "error" not in value:
         return []
     schema = shapes["error"] if "error" in value else known[name]
