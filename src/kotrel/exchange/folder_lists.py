@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
 import polars as pl
 
+from kotrel.core.changes.canonical import out_of_form
 from kotrel.core.columns import ROW
+from kotrel.core.description.model import Record
 from kotrel.core.errors import KotrelError, OutOfReach
+from kotrel.core.phrases import count, listed
+from kotrel.core.rows.findings import rows_with
 from kotrel.core.rows.rows import Rows
 from kotrel.loading.file_options import Wanted
 from kotrel.loading.sheets_in.sheet_reading import sheets_not_read, understand_file
@@ -18,6 +23,8 @@ from kotrel.systems.folder.mirror import GivenOut, counted_rows, read_about, wri
 from kotrel.workspace.mapping_reading import maps_of_system
 from kotrel.workspace.settings import FILE, Workspace
 
+_LIST = "list of it"
+"""The column with the list that a row is from."""
 ENDINGS = (".csv", ".tsv", ".txt", ".xlsx", ".xlsm", ".xls", ".xlsb", ".ods")
 
 
@@ -56,7 +63,7 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
         return lists
     # A saved mapping that cannot be read would leave every list unread: that is said once, and nothing is answered.
     maps_of_system(workspace.folder, workspace.description)
-    frames: dict[str, list[pl.DataFrame]] = {}
+    frames: dict[str, dict[str, pl.DataFrame]] = {}
     lists = []
     for path in files:
         at = datetime.fromtimestamp(path.stat().st_mtime).isoformat(sep=" ", timespec="seconds")
@@ -67,7 +74,7 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
             continue
         lists += [GivenOut(path.name, "", 0, at, trouble=why) for why in sheets_not_read(understood)]
         for each in understood:
-            rows, unread = _readable(each.rows)
+            rows, unread, damaged = _readable(each.rows)
             if not rows.has_key:
                 title = rows.record.title.lower()
                 lists.append(
@@ -75,13 +82,49 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
                 )
                 continue
             stored = [name for name in rows.fields if rows.record.fields[name].from_ledger is None]
-            frames.setdefault(rows.record.name, []).append(rows.values.select(stored))
+            here = frames.setdefault(rows.record.name, {})
+            before = here.get(path.name)
+            mine = rows.values.select(stored)
+            here[path.name] = mine if before is None else pl.concat([before, mine], how="diagonal")
             lost = rows.values.height - counted_rows(rows.values, rows.record).height
             left = tuple(group.heading for group in rows.findings if group.kind == "unknown-heading" and group.heading)
-            lists.append(GivenOut(path.name, rows.record.name, rows.values.height, at, lost, unread, left))
+            lists.append(
+                GivenOut(path.name, rows.record.name, rows.values.height, at, lost, unread, left, damaged=damaged)
+            )
+    for name, parts in frames.items():
+        for file, why in _contradictions(workspace.description.records[name], parts).items():
+            lists = [replace(each, trouble=why) if (each.file, each.record) == (file, name) else each for each in lists]
+            del parts[file]
     workspace.hidden.mkdir(parents=True, exist_ok=True)
-    write_mirror(workspace.hidden, workspace.description, frames, lists, signature)
+    mirrored = {name: list(parts.values()) for name, parts in frames.items()}
+    write_mirror(workspace.hidden, workspace.description, mirrored, lists, signature)
     return lists
+
+
+def _contradictions(record: Record, parts: Mapping[str, pl.DataFrame]) -> dict[str, str]:
+    """Lists that have a key of an earlier list with other values → why they are not used. Nobody knows which of them is right."""
+    if len(parts) < 2 or record.nature == "stock":
+        return {}
+    key, found = list(record.key), {}
+    counted = {file: counted_rows(frame, record) for file, frame in parts.items()}
+    first, *others = counted
+    known = counted[first].with_columns(pl.lit(first).alias(_LIST))
+    for file in others:
+        mine = counted[file]
+        both = known.join(mine.select(key), on=key, how="semi")
+        same = both.drop(_LIST).join(mine, on=[*mine.columns], how="semi", nulls_equal=True)
+        same = same if set(same.columns) == set(mine.columns) else same.clear()
+        other = both.join(same.select(key), on=key, how="anti")
+        if other.height:
+            keys = [" / ".join(map(str, row)) for row in other.select(key).iter_rows()]
+            there = " and ".join(other[_LIST].unique(maintain_order=True))
+            found[file] = (
+                f"{count(other.height, 'key')} of it {'is' if other.height == 1 else 'are'} in {there} too, with other values: {listed(keys, 3)}"
+            )
+            continue
+        fresh = mine.join(known.select(key), on=key, how="anti").with_columns(pl.lit(file).alias(_LIST))
+        known = pl.concat([known, fresh], how="diagonal")
+    return found
 
 
 def _signature(workspace: Workspace, files: list[Path]) -> str:
@@ -94,14 +137,19 @@ def _signature(workspace: Workspace, files: list[Path]) -> str:
     return digest.hexdigest()
 
 
-def _readable(rows: Rows) -> tuple[Rows, int]:
-    """The rows with blanks where a cell could not be read, and how many those are."""
+def _readable(rows: Rows) -> tuple[Rows, int, int]:
+    """The rows that can be trusted, with blanks where a cell could not be read as its field stores it.
+
+    Returns:
+        The rows, how many cells of them could not be read, and how many rows are left out: in a line with too few or too many
+        columns, values are in other columns than their own.
+    """
     unread = 0
-    values = rows.values
+    broken = rows_with((group for group in rows.findings if group.field is None), "error")
+    values = rows.values.filter(~rows.values[ROW].is_in(broken.implode()))
     for name in rows.fields:
-        bad = rows.unread(name)
-        if len(bad):
-            wrong = values[ROW].is_in(bad.implode())
+        wrong = values[ROW].is_in(rows.unread(name).implode()) | out_of_form(values[name], rows.record.fields[name])
+        if wrong.any():
             unread += int(wrong.sum())
             values = values.with_columns(pl.when(~wrong).then(pl.col(name)).alias(name))
-    return replace(rows, values=values), unread
+    return replace(rows, values=values), unread, len(broken)

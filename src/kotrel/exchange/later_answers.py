@@ -42,6 +42,15 @@ def list_remarks(workspace: Workspace, today: datetime, comparing: bool) -> list
         if each.unread:
             words = f"{count(each.unread, 'cell')} could not be read and {'is' if each.unread == 1 else 'are'} taken for blank"
             remarks.append(f"the list {each.file}: {words}; kotrel check {each.file} says why")
+        if each.damaged and not each.trouble:
+            words = (
+                f"{count(each.damaged, 'row')} could not be read and {'is' if each.damaged == 1 else 'are'} left out"
+            )
+            remarks.append(f"the list {each.file}: {words}; kotrel check {each.file} says why")
+        if each.lost and not each.trouble:
+            remarks.append(
+                f"the list {each.file}: {count(each.lost, 'row')} without a key, or with one that is there twice, left out"
+            )
         if not each.trouble and age >= workspace.files_only.old_after_days:
             remarks.append(
                 f"the list {each.file} is {count(age, 'day')} old: the program may hold something else by now"

@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -50,8 +49,6 @@ MANY_LINES = 50
 SEPARATORS = (",", ";", "\t", "|")
 _SAMPLE = 256 * 1024
 FIRST_BYTES = 64 * 1024
-LOOKED_THROUGH = 64 * 1024 * 1024
-"""Files of up to this many bytes are searched for lines with too many or too few columns."""
 
 
 def read_text_file(path: Path, encoding: str | None = None) -> Grid:
@@ -117,11 +114,18 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
 
 @dataclass(frozen=True)
 class Part:
-    """A part of a large text file: its cells, the line of each row, and what quotes swallow in it (see :class:`Grid`)."""
+    """A part of a large text file: its cells, the line of each row, and what is odd in its lines (see :class:`Grid`).
+
+    Attributes:
+        last: no other part comes behind it.
+    """
 
     cells: pl.DataFrame
     lines: pl.Series
     swallowed: tuple[tuple[int, int], ...] = ()
+    ragged: tuple[tuple[int, int], ...] = ()
+    usual_width: int = 0
+    last: bool = False
 
 
 def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
@@ -130,7 +134,7 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
     Raises:
         OutOfReach: it cannot be read, is not UTF-8, or is irregular.
     """
-    line, separator, width = 1, "", 0
+    line, separator, width, usual = 1, "", 0, 0
     rest = b""
     try:
         with path.open("rb") as file:
@@ -160,7 +164,16 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
                 if lines is None:
                     lines = pl.int_range(1, cells.height + 1, dtype=pl.UInt32, eager=True)
                 lines = (lines + (line - 1)).cast(pl.UInt32).alias(ROW)
-                yield Part(cells, lines, _swallowed(cells, lines, separator, width) if is_broken else ())
+                swallowed = _swallowed(cells, lines, separator, width) if is_broken else ()
+                counts = _columns_of_rows(raw, separator)
+                ragged: tuple[tuple[int, int], ...] = ()
+                if width > 1 and counts.height:
+                    # Lines above the table are titles.
+                    begins = 0 if usual else int((counts["columns"] == usual_columns(counts["columns"])).arg_max() or 0)
+                    usual = usual or usual_columns(counts["columns"])
+                    odd = counts.slice(begins).filter(pl.col("columns") != usual)
+                    ragged = tuple(odd.select(pl.col("line") + (line - 1), "columns").iter_rows())
+                yield Part(cells, lines, swallowed, ragged, usual, not chunk)
                 line += raw.count(b"\n")
                 if not chunk:
                     return
@@ -294,27 +307,56 @@ def _with_ragged_rows(grid: Grid, raw: bytes, separator: str, skipped: int) -> G
     if grid.cells.width < 2:
         return grid
     last = grid.cells.columns[-1]
-    if not grid.cells[last].null_count() or len(raw) > LOOKED_THROUGH:
+    if not grid.cells[last].null_count():
         return grid
-    counts = [(line + skipped, count) for line, count in _columns_of_lines(raw, separator) if count]
-    if not counts:
+    counts = _columns_of_rows(raw, separator)
+    if not counts.height:
         return grid
-    [(usual, _)] = Counter(count for _, count in counts).most_common(1)
+    usual = usual_columns(counts["columns"])
     # Lines above the table are titles.
-    first = next(place for place, (_, count) in enumerate(counts) if count == usual)
-    ragged = tuple((line, count) for line, count in counts[first:] if count != usual)
-    return replace(grid, ragged=ragged, usual_width=usual)
+    below = counts.slice(int((counts["columns"] == usual).arg_max() or 0))
+    ragged = below.filter(pl.col("columns") != usual).select(pl.col("line") + skipped, "columns")
+    return replace(grid, ragged=tuple(ragged.iter_rows()), usual_width=usual)
 
 
-def _columns_of_lines(raw: bytes, separator: str) -> Iterator[tuple[int, int]]:
-    """The first line of each row and its number of columns; 0 for a blank line."""
-    if b'"' not in raw:
-        mark = separator.encode()
-        for line, text in enumerate(raw.split(b"\n"), start=1):
-            yield line, text.count(mark) + 1 if text.strip() else 0
-        return
-    reader = _rows(raw.decode("utf-8", errors="replace"), separator)
-    line = 1
-    for row in reader:
-        yield line, len(row) if any(row) else 0
-        line = reader.line_num + 1
+def usual_columns(counts: pl.Series) -> int:
+    """The number of columns that most rows have; of several, the one that comes first."""
+    found = counts.value_counts(sort=False).sort("count", descending=True)
+    most = found.filter(pl.col("count") == found["count"][0])[counts.name]
+    return int(counts.filter(counts.is_in(most.implode()))[0])
+
+
+_CHUNK = 32 * 1024 * 1024
+"""Lines are looked through in chunks of so many bytes: a second copy of a large file would take its memory again."""
+
+
+def _columns_of_rows(raw: bytes, separator: str) -> pl.DataFrame:
+    """The first line of each row that is not blank, and its number of columns: ``line``, ``columns`` (Int64)."""
+    found: list[pl.DataFrame] = []
+    line, start = 1, 0
+    while start < len(raw):
+        end = start + _between_rows(raw[start : start + _CHUNK]) if start + _CHUNK < len(raw) else len(raw)
+        part = raw[start:end]
+        counted = _columns_in(part.decode("utf-8", errors="replace"), separator)
+        found.append(counted.select(pl.col("line") + (line - 1), "columns"))
+        line += part.count(b"\n")
+        start = end
+    return pl.concat(found) if found else pl.DataFrame(schema={"line": pl.Int64, "columns": pl.Int64})
+
+
+def _columns_in(text: str, separator: str) -> pl.DataFrame:
+    lines = pl.Series("text", text.removesuffix("\n").split("\n"), dtype=pl.String)
+    frame = pl.DataFrame([lines]).with_row_index("line", offset=1).with_columns(pl.col("line").cast(pl.Int64))
+    if '"' in text:
+        # A quote that is open at the end of a line takes the next line into the same row.
+        quotes = pl.col("text").str.count_matches('"', literal=True)
+        is_open = quotes.cum_sum().mod(2).shift(1, fill_value=0) == 1
+        frame = (
+            frame.with_columns((~is_open).cum_sum().alias("row"))
+            .group_by("row", maintain_order=True)
+            .agg(pl.col("line").first(), pl.col("text").str.join("\n"))
+            .with_columns(pl.col("text").str.replace_all('"[^"]*"', "\u0001"))
+        )
+    return frame.filter(pl.col("text").str.strip_chars().str.len_bytes() > 0).select(
+        "line", (pl.col("text").str.count_matches(separator, literal=True) + 1).cast(pl.Int64).alias("columns")
+    )

@@ -24,14 +24,19 @@ def require_canonical(changes: Sequence[RecordChanges]) -> None:
     for each in changes:
         rows = each.frame.filter(pl.col(ACTION).is_in(["new", "changed"]))
         for name in each.fields:
-            form = _form(each.record.fields[name])
-            if form is None:
-                continue
-            odd = rows.select(pl.col(name).filter(~pl.col(name).str.contains(form))).to_series()
+            odd = rows[name].filter(out_of_form(rows[name], each.record.fields[name]))
             if odd.len():
                 raise ValueError(
                     f"{each.record.name}: {name} “{odd[0]}” is not in the form of its kind; nothing is stored"
                 )
+
+
+def out_of_form(values: pl.Series, field: Field) -> pl.Series:
+    """Boolean for each value (String): it is not in the canonical form of its field's kind; a blank is."""
+    form = _form(field)
+    if form is None:
+        return pl.Series([False], dtype=pl.Boolean).new_from_index(0, len(values))
+    return ~values.str.contains(form).fill_null(True)
 
 
 def _form(field: Field) -> str | None:

@@ -244,8 +244,11 @@ def _about_ragged(rows: Rows) -> list[FindingGroup]:
         return []
     lines = [line for line, _ in inside]
     messages = [f"{count} columns, but the other lines have {table.usual_width}" for _, count in inside]
-    # Some programs leave out blank cells at the end of every line on purpose.
-    habit = all(count < table.usual_width for _, count in inside) and len(inside) * 5 > table.rows
+    # Some programs leave out blank cells at the end of every line on purpose: then no full line ends with a blank one.
+    last = table.cells.columns[-1]
+    ends_blank = table.cells.filter(~pl.col(ROW).is_in(lines))[last].null_count() > 0
+    shorter = all(count < table.usual_width for _, count in inside)
+    habit = shorter and len(inside) > 1 and len(inside) * 5 > table.rows and not ends_blank
     cells = cells_of(lines, None, messages)
     severity: Severity = "note" if habit else "error"
     title = "lines with fewer columns" if habit else "too many or too few columns"

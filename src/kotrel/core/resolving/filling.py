@@ -156,28 +156,56 @@ def _from_sets(
     return rows, used
 
 
-def fill_keys(rows: Rows, behind: Callable[[str, str], pl.Series]) -> Rows:
+def fill_keys(
+    rows: Rows,
+    behind: Callable[[str, str], pl.Series],
+    names: Names = lambda record: {},
+    sets: Sequence[DefaultSet] = (),
+    conventions: Conventions = Conventions(),  # noqa: B008 - it cannot be changed
+) -> Rows:
     """Fills in the defaults of the key's fields: without them, nobody can know which row of the system is meant.
+
+    They come in the order of all defaults (see :func:`make_values`): the mapping's, the sets', those of the description.
 
     Args:
         behind: reference, field → the value there, for each row.
+        names: gives the codes and names of a list, for the conditions of sets.
+        sets: the sets of defaults for this record.
     """
     record = rows.record
-    about = record.fields
-    wanted = [name for name in record.key if about[name].default is not None or about[name].default_from]
-    if not wanted or not any(name in rows.fields for name in record.key if name not in wanted):
+    if not any(name in rows.fields for name in record.key):
         return rows
-    values, given_values = rows.values, list(rows.defaulted)
-    for name in wanted:
+    reader = DefaultReader(rows, conventions)
+    as_it_came = rows.values
+    used: list[Defaulted] = []
+
+    def fill(name: str, given: pl.Series, source: str) -> None:
+        nonlocal rows
+        values = rows.values
         former = values[name] if name in values.columns else _blank(values, name)
-        source, there = "system", about[name].default_from
-        if there is not None and there[0] in rows.fields and former.null_count():
-            values, source = values.with_columns(former.fill_null(behind(*there)).alias(name)), there[0]
-        elif about[name].default is not None:
-            default = DefaultReader(rows, Conventions()).read(name, str(about[name].default))
-            values = values.with_columns(former.fill_null(default))
-        given_values += _given_values(rows, values, name, former, source)
-    return replace(rows, values=values, defaulted=tuple(given_values))
+        if not (former.is_null() & given.is_not_null()).any():
+            return
+        values = _unless_cleared(values.with_columns(former.alias(name)), name, pl.coalesce(pl.col(name), given))
+        used.extend(_given_values(rows, values, name, former, source))
+        rows = replace(rows, values=values)
+
+    def everywhere(name: str, text: str) -> pl.Series:
+        return pl.Series(name, [reader.read(name, text)], dtype=pl.String).new_from_index(0, rows.values.height)
+
+    for name in record.key:
+        about, source = record.fields[name], rows.sources.get(name)
+        if source is not None and (source.default is not None or source.default_by is not None):
+            fill(name, _defaults_of(source, name, rows, reader), "mapping")
+        for each in sets:
+            if name in each.values:
+                applies = _where(each.where, rows, as_it_came, names)
+                blank = _blank(rows.values, name)
+                fill(name, everywhere(name, each.values[name]).zip_with(applies, blank), each.name)
+        if about.default_from is not None and about.default_from[0] in rows.fields:
+            fill(name, behind(*about.default_from), about.default_from[0])
+        if about.default is not None:
+            fill(name, everywhere(name, str(about.default)), "system")
+    return replace(rows, defaulted=(*rows.defaulted, *used)).with_findings(reader.findings(used))
 
 
 def fill_same(rows: Rows, new: pl.Series, behind: Callable[[str, str], pl.Series]) -> Rows:

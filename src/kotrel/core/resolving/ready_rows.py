@@ -114,7 +114,8 @@ def ready_rows(
     if rows.has_key and len(record.key) == 1 and (source := rows.sources.get(record.key[0])) and source.make:
         rows, said = with_found_keys(rows, state, options)
         remarks += said
-    rows = fill_keys(rows, partial(behind, rows, state))
+    sets = [each for each in state.description.defaults.values() if _is_used(each, record.name, options)]
+    rows = filled_keys(rows, state, sets, conventions)
     now: pl.DataFrame | None = None
     if base is not None and rows.has_key and all(name in base.rows.columns for name in record.key):
         fields = [name for name in rows.fields if name not in record.key]
@@ -134,7 +135,6 @@ def ready_rows(
     is_document = record.is_posted
     rows, left = choose_rows(rows, replace(options, only=None) if is_document else options, state)
     remarks += left
-    sets = [each for each in state.description.defaults.values() if _is_used(each, record.name, options)]
     known: list[pl.Series] = []
 
     def new() -> pl.Series:
@@ -170,6 +170,15 @@ def _is_used(each: DefaultSet, record: str, options: LoadOptions) -> bool:
 def behind(rows: Rows, state: SystemState, reference: str, name: str) -> pl.Series:
     """What the rows that a field refers to have in another field."""
     return behind_rows(rows, state, reference, name)[1]["value there"]
+
+
+def filled_keys(rows: Rows, state: SystemState, sets: Sequence[DefaultSet], conventions: Conventions) -> Rows:
+    """The rows with the defaults of their keys; names of lists become codes, as in cells."""
+    before = {each.field for each in rows.defaulted}
+    rows = fill_keys(rows, partial(behind, rows, state), state.names_of, sets, conventions)
+    filled = {each.field for each in rows.defaulted} - before
+    references = {name for name in filled if rows.record.fields[name].to}
+    return repair(rows, state, conventions.spellings, references) if references else rows
 
 
 def filled_rows(

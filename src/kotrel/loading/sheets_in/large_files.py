@@ -25,11 +25,10 @@ from kotrel.core.matching.by_headings import Matched
 from kotrel.core.matching.row_reading import sheet_mark, understand
 from kotrel.core.matching.second_tables import second_tables
 from kotrel.core.phrases import count
-from kotrel.core.resolving.filling import fill_keys
 from kotrel.core.resolving.list_additions import Consequence
 from kotrel.core.resolving.near_duplicates import MOST, find_near_keys, find_repeated
 from kotrel.core.resolving.periods import follow_periods
-from kotrel.core.resolving.ready_rows import behind, filled_rows
+from kotrel.core.resolving.ready_rows import filled_keys, filled_rows
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, rows_with
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
@@ -132,7 +131,8 @@ def check_large(
     """
     parts = read_in_parts(path, part_bytes)
     first = next(parts)
-    grid = Grid(str(path), "", first.cells, dict.fromkeys(first.cells.columns, "text"), first.lines)
+    kinds = dict.fromkeys(first.cells.columns, "text")
+    grid = Grid(str(path), "", first.cells, kinds, first.lines, ragged=first.ragged, usual_width=first.usual_width)
     [(table, matches, remarks)], _ = match_tables([find_table(grid, wanted.heading_row)], workspace, wanted, str(path))
     matched = _one_at_a_time(path, matches)
     record = matched.record
@@ -184,7 +184,7 @@ def _readied(rows: Rows, state: SystemState, workspace: Workspace) -> tuple[Rows
     record, conventions = rows.record, workspace.conventions
     sets = [each for each in workspace.description.defaults.values() if each.record == record.name and each.where]
     rows = repair(rows, state, conventions.spellings)
-    rows = fill_keys(rows, partial(behind, rows, state))
+    rows = filled_keys(rows, state, sets, conventions)
     every = pl.Series([True], dtype=pl.Boolean).new_from_index(0, rows.values.height)
     new = is_new(rows, state) if rows.has_key else every
     return filled_rows(rows, state, lambda: new, sets, conventions), new
@@ -278,7 +278,7 @@ def _tables(first: Table, parts: Iterable[Part]) -> Iterable[Table]:
             first,
             cells=cells.filter(full),
             kinds=dict.fromkeys(letters, "text"),
-            ragged=(),
+            ragged=part.ragged,
             swallowed=part.swallowed,
             unquoted="",
         )

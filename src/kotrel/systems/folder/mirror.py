@@ -28,6 +28,7 @@ class GivenOut:
         at: when the file was saved, ISO with seconds.
         lost: rows without a key, or with the key of a later row of the file: only the later one counts.
         unread: cells that could not be read; the mirror has blanks there.
+        damaged: rows that could not be read, because their line has too few or too many columns; they are left out.
         left_out: headings that match no field.
         trouble: why the file is not used, or an empty text.
     """
@@ -40,6 +41,7 @@ class GivenOut:
     unread: int = 0
     left_out: tuple[str, ...] = ()
     trouble: str = ""
+    damaged: int = 0
 
 
 def counted_rows(rows: pl.DataFrame, record: Record) -> pl.DataFrame:
