@@ -113,6 +113,18 @@ def _everywhere(parser: argparse.ArgumentParser, default: object) -> None:
     group.add_argument(
         "--json", action="store_true", default=default or False, help="print one JSON object to standard output"
     )
+    group.add_argument(
+        "--decimal",
+        choices=("comma", "point"),
+        default=default,
+        help="the decimal mark of this run's sheets and numbers (default: as kotrel.toml says, or as each column shows)",
+    )
+    group.add_argument(
+        "--dates",
+        choices=("day", "month"),
+        default=default,
+        help="what comes first in this run's dates (default: as kotrel.toml says, or as each column shows)",
+    )
     group.add_argument("--quiet", action="store_true", default=default or False, help="no progress and no messages")
 
 

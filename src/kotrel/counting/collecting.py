@@ -38,7 +38,7 @@ class KnownItems:
         self._reading = reading
         self._item = item
         self._convertible = workspace.description.conversions is not None
-        self._known = Known({}, {}, {}, bins)
+        self._known = Known({}, {}, {}, bins, _unit_decimals(reading, item, workspace))
         self._asked: set[str] = set()
 
     def known_of(self, codes: pl.Series) -> Known:
@@ -62,7 +62,7 @@ class KnownItems:
         if self._convertible:
             held = self._reading.read("unit_conversion", ["item", "unit", "factor"], ("item", asked)).drop_nulls()
             factors |= {(code, unit): Decimal(factor) for code, unit, factor in held.iter_rows()}
-        self._known = Known(units, factors, tracked, self._known.bins)
+        self._known = replace(self._known, units=units, factors=factors, tracked=tracked)
 
     def read(
         self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None, filled: Any = None
@@ -74,6 +74,16 @@ class KnownItems:
             if all(code in self._known.units for code in codes.to_list()):
                 return pl.DataFrame({key: codes})
         return self._reading.read(record, fields, among, filled)
+
+
+def _unit_decimals(reading: Reading, item: Record, workspace: Workspace) -> dict[str, int]:
+    """Unit → its decimals, where the system has a list of units that says so."""
+    to = item.fields["unit"].to if "unit" in item.fields else None
+    unit = workspace.description.records[to] if to else None
+    if unit is None or "decimals" not in unit.fields:
+        return {}
+    held = reading.read(unit.name, [unit.key[0], "decimals"]).drop_nulls()
+    return {code: int(Decimal(decimals)) for code, decimals in held.iter_rows()}
 
 
 @dataclass(frozen=True)
@@ -114,7 +124,7 @@ def collect_files(
         known_places = KnownPlaces(places)
         bins = _bins(reading, workspace)
         frozen_day = count.about()["frozen_at"][:10]
-        items = KnownItems(reading, workspace, _item(workspace), bins)
+        items = KnownItems(reading, workspace, item_record(workspace), bins)
         items.learn(places["item"])
         state = SystemState(workspace.description, items.read)
         for path, tables, prepared in prepared_files(files, workspace, state, wish, now):
@@ -248,7 +258,8 @@ def _bins(reading: Reading, workspace: Workspace) -> frozenset[tuple[str, str]] 
     return frozenset(reading.read("bin", ["warehouse", "code"]).drop_nulls().iter_rows())
 
 
-def _item(workspace: Workspace) -> Record:
+def item_record(workspace: Workspace) -> Record:
+    """The record of the items that are counted."""
     ledger = workspace.description.stock_places
     assert ledger is not None
     return workspace.description.records[str(ledger.fields["item"].to)]
@@ -258,7 +269,7 @@ def _add_finds(  # type: ignore[no-untyped-def]
     count, finds: Sequence[tuple[Key, Entry]], places: pl.DataFrame, reading: Reading, workspace: Workspace
 ) -> list[int]:
     """Places for what was found where the count has none; nothing is expected there."""
-    item = _item(workspace)
+    item = item_record(workspace)
     codes = pl.Series("item", [key[0] for key, _ in finds], dtype=pl.String)
     wanted = [name for name in (item.key[0], "unit", "category", "cost", item.called) if name and name in item.fields]
     about = {

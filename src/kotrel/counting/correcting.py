@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from decimal import Decimal
 
+import polars as pl
+
 from kotrel.core.counting.variance import Entry, Place
 from kotrel.core.errors import WrongUse
-from kotrel.core.similarity import nearest
+from kotrel.core.phrases import listed
+from kotrel.core.resolving.other_codes import which_row
+from kotrel.core.rows.system_state import SystemState
 from kotrel.core.values.dates import moment_text
+from kotrel.core.values.near_codes import same_form
+from kotrel.counting.collecting import KnownItems, item_record
 from kotrel.counting.count_files import DamagedCount, count_names, open_count
 from kotrel.counting.count_state import posted_places, settle_posts, state_of
 from kotrel.workspace.settings import Workspace
@@ -41,12 +47,19 @@ def correct(name: str, what: Correction, workspace: Workspace, who: str, now: da
     with workspace.system().reading() as reading, open_count(workspace.hidden, name) as count:
         settle_posts(count, reading)
         places = count.places()
+        item = item_record(workspace)
+        state = SystemState(workspace.description, reading.read)
+        found = which_row(item, what.item, state)
+        what = replace(what, item=found.code)
+        items = KnownItems(reading, workspace, item, None)
+        if trouble := items.known_of(pl.Series([what.item])).trouble_of(what.item, what.counted):
+            raise WrongUse(f"{what.counted:f} of {what.item} cannot have been counted: {trouble}", "", "not-countable")
         fitting = [place for place in places if _fits(place, what)]
         if not fitting:
-            close = nearest(what.item, [place.item for place in places])
+            own = [" ".join(filter(None, (p.warehouse, p.bin, p.lot, p.serial))) for p in places if p.item == what.item]
             raise WrongUse(
-                f"the count {name} has no such place",
-                f"Did you mean {close}?" if close and close != what.item else "",
+                f"the count {name} has no such place of {what.item}",
+                f"It has: {listed(own, 5)}." if own else f"None of its places has {what.item}.",
                 "no-such-place",
             )
         if len(fitting) > 1:
@@ -79,7 +92,15 @@ def _fits(place: Place, what: Correction) -> bool:
         ("lot", what.lot),
         ("serial", what.serial),
     )
-    return all(value is None or getattr(place, name) == value for name, value in asked)
+    return all(value is None or _is_same(getattr(place, name), value) for name, value in asked)
+
+
+def _is_same(held: str | None, value: str) -> bool:
+    """One code, however it is written: as in count sheets."""
+    if held is None or held == value:
+        return held == value
+    one, other = same_form(pl.Series([held, value]))
+    return bool(one == other)
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 from dataclasses import replace
-from decimal import Decimal, InvalidOperation
 from pathlib import Path
 
 from kotrel.core.errors import WrongUse
@@ -12,7 +11,7 @@ from kotrel.core.values.dates import read_moment
 from kotrel.counting import count_screen as report
 from kotrel.counting import variance_screen as variances
 from kotrel.loading.opening import now, user, workspace_of
-from kotrel.loading.options import add_agreement, day, files_of, whole_from
+from kotrel.loading.options import add_agreement, amount_of, day, files_of, whole_from
 from kotrel.screen.screen import Screen
 from kotrel.workspace.settings import Workspace
 
@@ -108,7 +107,7 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     fix.add_argument("item", metavar="ITEM", help="the item's code")
     for name in ("warehouse", "bin", "lot", "serial"):
         fix.add_argument(f"--{name}", metavar="CODE", help=f"its {name}, if it is in several places")
-    fix.add_argument("--counted", required=True, type=_quantity, metavar="N", help="what is there, in the base unit")
+    fix.add_argument("--counted", required=True, metavar="N", help="what is there, in the base unit")
     fix.add_argument("--reason", required=True, metavar="TEXT", help="why")
     fix.add_argument("--counted-at", metavar="TIME", help='when it was counted, like "2027-01-09 14:30"')
     fix.add_argument("--who", metavar="NAME", help="who says so (default: your user name)")
@@ -128,16 +127,6 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     steps = {"freeze": _freeze, "sheets": _sheets, "collect": _collect, "variance": _variance, "set": _set, "post": _post,
              "list": _list, "drop": _drop}  # fmt: skip
     return steps[args.step](args, screen, workspace)
-
-
-def _quantity(text: str) -> Decimal:
-    try:
-        number = Decimal(text.replace(",", "."))
-    except InvalidOperation:
-        number = Decimal(-1)
-    if not number.is_finite() or number < 0:
-        raise argparse.ArgumentTypeError(f"“{text}” is not a quantity")
-    return number
 
 
 def _moment(text: str | None) -> tuple[str | None, str | None]:
@@ -224,7 +213,7 @@ def _set(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
         args.bin,
         args.lot,
         args.serial,
-        args.counted,
+        amount_of(args.counted, "--counted", workspace),
         args.reason,
         _moment(args.counted_at)[0],
     )

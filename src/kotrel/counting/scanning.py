@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
-from decimal import Decimal, InvalidOperation
+from decimal import Decimal
 from pathlib import Path
 
 import polars as pl
@@ -14,17 +14,25 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.counting.variance import Place
 from kotrel.core.description.model import Record
+from kotrel.core.errors import OutOfReach
 from kotrel.core.resolving.other_codes import known_as
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.sources import Source
 from kotrel.core.tables.table import Column, Table
+from kotrel.core.values.code_formats import gtin_spellings
+from kotrel.core.values.numbers import Read, mark_of, read_number
 from kotrel.core.values.scans import Scan, read_scan
+from kotrel.sheets.encodings import as_utf8
 from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
 
-_PARTED = re.compile(r"^(.*?)[;,\t]\s*([0-9]+(?:[.,][0-9]+)?)\s*$")
+_PARTED = re.compile(r"^(.*?)[;,\t|]\s*\"?([-+]?[0-9][0-9.,'’ ]*)\"?\s*$")
+_QUANTITY_TROUBLES = {
+    "ambiguous": "its quantity can be read two ways: say --decimal comma or --decimal point",
+    "other-mark": "its quantity has another decimal mark than the other lines",
+}
 LIKELY = 0.6
 """Of the lines of a scanner's list at least so many are codes that are known."""
 
@@ -34,7 +42,8 @@ class _Line:
     row: int
     text: str
     scan: Scan | None
-    quantity: Decimal
+    quantity: Decimal | None
+    trouble: str = ""
 
 
 def scanned_rows(
@@ -50,10 +59,11 @@ def scanned_rows(
     if path.suffix.lower() not in (".txt", ".csv", ".tsv", ".dat", ""):
         return None
     try:
-        texts = path.read_text("utf-8-sig").split("\n")
-    except (OSError, UnicodeDecodeError):
+        # Not every line end of Unicode is one: a scanner separates elements by one of them.
+        texts = re.split("\r\n|\n|\r", as_utf8(path.read_bytes(), str(path))[0].decode("utf-8", "replace"))
+    except (OSError, OutOfReach):
         return None
-    lines = [_line(number, text) for number, text in enumerate(texts, start=1) if text.strip()]
+    lines = _lines([(number, text) for number, text in enumerate(texts, start=1) if text.strip()], workspace)
     if not lines:
         return None
     known = _codes({line.scan.code for line in lines if line.scan is not None}, reading, workspace)
@@ -63,19 +73,21 @@ def scanned_rows(
     return _summed(path, lines, known, record, places, warehouse, bin_)
 
 
-def _line(number: int, text: str) -> _Line:
-    """A line: a code, or a code and a quantity behind a comma, semicolon or tab."""
-    bare = text.strip("\r\n ")
-    parted = _PARTED.match(bare)
-    code, quantity = (parted[1].strip(), parted[2].replace(",", ".")) if parted else (bare, "1")
-    scan = read_scan(code.strip('"'), date.today())
-    try:
-        amount = Decimal(quantity)
-    except InvalidOperation:
-        amount = Decimal(1)
-    if scan is not None and scan.quantity is not None:
-        amount = scan.quantity * (amount if parted else 1)
-    return _Line(number, bare, scan, amount)
+def _lines(texts: Sequence[tuple[int, str]], workspace: Workspace) -> list[_Line]:
+    """The lines: a code each, or a code and a quantity behind a separator; quantities are read as those of a column."""
+    bare = [(number, text.strip("\r\n ")) for number, text in texts]
+    parted = [_PARTED.match(text) for _, text in bare]
+    setting = workspace.conventions.decimal_mark
+    mark = mark_of([each[2] for each in parted if each])[0] if setting == "auto" else setting
+    found = []
+    for (number, text), parts in zip(bare, parted, strict=True):
+        scan = read_scan((parts[1] if parts else text).strip().strip('"'), date.today())
+        read = read_number(parts[2], mark) if parts else Read(Decimal(1))
+        amount = None if read.trouble else read.value
+        if amount is not None and scan is not None and scan.quantity is not None:
+            amount *= scan.quantity
+        found.append(_Line(number, text, scan, amount, read.trouble))
+    return found
 
 
 def _codes(codes: set[str], reading: Reading, workspace: Workspace) -> dict[str, tuple[str, str | None]]:
@@ -84,10 +96,10 @@ def _codes(codes: set[str], reading: Reading, workspace: Workspace) -> dict[str,
     assert ledger is not None
     item = workspace.description.records[str(ledger.fields["item"].to)]
     key = item.key[0]
-    tried = {form for code in codes for form in _forms(code)}
+    tried = {form for code in codes for form in gtin_spellings(code)}
     asked = pl.Series("code", sorted(tried), dtype=pl.String)
     found: dict[str, tuple[str, str | None]] = {
-        code: (code, None) for code in reading.read(item.name, [key], (key, asked))[key] if code in tried
+        code: (code, None) for code in reading.read(item.name, [key], (key, asked))[key] if code in codes
     }
     state = SystemState(workspace.description, reading.read)
     meant = known_as(item, asked, state)
@@ -109,15 +121,8 @@ def _codes(codes: set[str], reading: Reading, workspace: Workspace) -> dict[str,
     return found
 
 
-def _forms(code: str) -> list[str]:
-    """A GTIN of 14 digits may be kept with fewer: leading zeros are no part of the number on the pack."""
-    if re.fullmatch(r"0\d{13}", code):
-        return [code, *(code[-size:] for size in (13, 12, 8) if not code[:-size].strip("0"))]
-    return [code]
-
-
 def _known(code: str, known: Mapping[str, tuple[str, str | None]]) -> tuple[str, str | None] | None:
-    return next((known[form] for form in _forms(code) if form in known), None)
+    return next((known[form] for form in gtin_spellings(code) if form in known), None)
 
 
 def _summed(
@@ -140,6 +145,9 @@ def _summed(
                     else "this is neither a code nor an element string",
                 )
             )
+            continue
+        if line.quantity is None:
+            bad.append((line.row, _QUANTITY_TROUBLES.get(line.trouble, "its quantity is not a number")))
             continue
         item, unit = found
         place = bin_ or where.get((item, line.scan.lot, line.scan.serial)) or where.get((item, None, None))
@@ -165,7 +173,7 @@ def _summed(
     if bad:
         table_of = cells_of([row for row, _ in bad], [texts[row] for row, _ in bad], [message for _, message in bad])
         made = made.with_findings(
-            [made.group("error", "unknown-code", "scanned codes that are not known", None, table_of)]
+            [made.group("error", "unknown-code", "scanned lines that cannot be counted", None, table_of)]
         )
     return made
 

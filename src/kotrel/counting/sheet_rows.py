@@ -131,9 +131,19 @@ def _matched(
     path: Path, tables: list[Table], record: Record, workspace: Workspace, wish: Wish
 ) -> list[tuple[Table, Matched]]:
     """The tables of a file that are count sheets, each with its mapping."""
-    return by_saved_match(path, tables, workspace, wish.map_name) or [
+    found = by_saved_match(path, tables, workspace, wish.map_name) or [
         (table, match) for table in tables if set((match := match_headings(table, record)).sources) >= _COUNTED
     ]
+    return [(table, _with_not_counted(match, workspace.not_counted)) for table, match in found]
+
+
+def _with_not_counted(match: Matched, word: str) -> Matched:
+    """The mapping with the word for lines that were not counted, which is a blank."""
+    own = match.sources.get("counted")
+    if not word or own is None:
+        return match
+    counted = replace(own, translate={folded(word): "", **own.translate})
+    return replace(match, sources={**match.sources, "counted": counted})
 
 
 def rows_of(
@@ -181,10 +191,6 @@ def rows_of(
 
 
 def _tidied(table: Table, match: Matched, workspace: Workspace, state: SystemState, now: datetime) -> Rows:
-    if workspace.not_counted:
-        own = match.sources["counted"]
-        counted = replace(own, translate={folded(workspace.not_counted): "", **own.translate})
-        match = replace(match, sources={**match.sources, "counted": counted})
     rows = understand(table, match, workspace.conventions, now.date())
     rows = rows.only(rows.values["item"].is_not_null() | rows.values["counted"].is_not_null())
     return repair(rows, state, workspace.conventions.spellings)

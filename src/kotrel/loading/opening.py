@@ -64,6 +64,12 @@ def workspace_of(args: argparse.Namespace) -> Workspace:
                 f"there is no folder {pictures}", "--pictures names the folder that the pictures are in.", "no-folder"
             )
         workspace = replace(workspace, picture_folder=Path(pictures))
+    conventions = workspace.conventions
+    if decimal := getattr(args, "decimal", None):
+        conventions = replace(conventions, decimal_mark="," if decimal == "comma" else ".")
+    if order := getattr(args, "dates", None):
+        conventions = replace(conventions, dates=order)
+    workspace = replace(workspace, conventions=conventions)
     if workspace.url.startswith("folder:"):
         for remark in args.exchange().list_remarks(workspace, now(), getattr(args, "command", "") in COMPARING):
             sys.stderr.write(f"kotrel: {remark}\n")

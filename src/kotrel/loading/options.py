@@ -5,11 +5,16 @@ from __future__ import annotations
 import argparse
 import re
 from collections.abc import Callable, Iterable
-from datetime import datetime
+from datetime import date
+from decimal import Decimal
 from pathlib import Path
 
+from kotrel.core.errors import WrongUse
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, DocumentOptions, LoadOptions
+from kotrel.core.values.dates import read_date
+from kotrel.core.values.numbers import read_number
 from kotrel.loading.file_options import Wanted
+from kotrel.workspace.settings import Workspace
 
 
 def add_files(parser: argparse.ArgumentParser) -> None:
@@ -93,11 +98,33 @@ def add_documents(parser: argparse.ArgumentParser) -> None:
 
 
 def day(text: str) -> str:
-    """An ISO date of the command line."""
-    try:
-        return datetime.strptime(text, "%Y-%m-%d").date().isoformat()
-    except ValueError:
-        raise argparse.ArgumentTypeError(f"“{text}” is not a date like 2027-03-01") from None
+    """A date of the command line, read as in a cell, as ISO text: one that could be another day too is refused."""
+    found = read_date(text, None, date.today().year)
+    if found.value is None or found.time or found.guessed_century:
+        why = "could be two days" if found.trouble == "ambiguous" or found.guessed_century else "is not a date"
+        raise argparse.ArgumentTypeError(f"“{text}” {why}: write it like 2027-03-01")
+    return found.value
+
+
+def amount_of(text: str, option: str, workspace: Workspace) -> Decimal:
+    """A number of the command line, read as in a cell.
+
+    Raises:
+        WrongUse: it is none, or could be two.
+    """
+    mark = workspace.conventions.decimal_mark
+    read = read_number(text, None if mark == "auto" else mark)
+    if read.trouble == "ambiguous":
+        both = [read_number(text, each).value or Decimal(0) for each in (".", ",")]
+        first, second = (f"{each.normalize():f}" for each in both)
+        raise WrongUse(
+            f"{option}: “{text}” could be {first} or {second}",
+            f"Write {first} or {second}, or add --decimal point or --decimal comma.",
+            "ambiguous-number",
+        )
+    if read.value is None or read.trouble or read.currency:
+        raise WrongUse(f"{option}: “{text}” is not a number", "Write a number such as 12.5.", "wrong-command-line")
+    return read.value
 
 
 def add_reading(parser: argparse.ArgumentParser) -> None:
@@ -181,7 +208,7 @@ _SAID = {
     "only": ("--only", None), "match_on": ("--match-on", None), "blanks": ("--blanks", "keep"),
     "duplicates": ("--duplicates", "error"), "create": ("--create", ()), "defaults": ("--defaults", ()),
     "clash": ("--clash", None), "new_codes": ("--new-codes", ()),
-    "since": ("--since", None), "pictures": ("--pictures", None),
+    "decimal": ("--decimal", None), "dates": ("--dates", None), "since": ("--since", None), "pictures": ("--pictures", None),
     "number": ("--number", None), "date": ("--date", None), "warehouse": ("--warehouse", None), "account": ("--account", None),
 }  # fmt: skip
 """Argument → its option, and its default."""

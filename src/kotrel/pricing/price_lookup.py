@@ -12,6 +12,8 @@ import polars as pl
 from kotrel.core.errors import WrongUse
 from kotrel.core.pricing.effective_price import Effective, ListFacts, PriceRow, Wanted, effective_price
 from kotrel.core.pricing.list_prices import LIST, facts_of, read_known
+from kotrel.core.resolving.other_codes import which_row
+from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import nearest
 from kotrel.pricing.repricing import factors_of, require_prices
 from kotrel.systems.interface import Reading
@@ -108,23 +110,12 @@ class _Asker:
 
     def _item_code(self) -> str:
         """The item's code, from any of its codes."""
-        item, given = self.records["item"], self.asked.item
-        if self._read("item", ["code"], "code", given).height:
-            return given
-        places = [("item", names[0], "code") for names in item.also_known_by if len(names) == 1]
-        for record, name in item.other_codes:
-            reference = next(each for each, about in self.records[record].fields.items() if about.to == "item")
-            places.append((record, name, reference))
-        for record, name, leads in places:
-            found = self._read(record, [leads], name, given)[leads].unique().to_list()
-            if len(found) == 1:
-                self.remarks.append(f"found by its {self.records[record].fields[name].title.lower()} {given}")
-                return str(found[0])
-            if found:
-                items = ", ".join(sorted(found))
-                raise WrongUse(f"{given} is a code of several items: {items}", "Ask for one of them.", "no-such-code")
-        self._row("item", "code", given, ["code"])
-        return given
+        found = which_row(
+            self.records["item"], self.asked.item, SystemState(self.workspace.description, self.reading.read)
+        )
+        if found.how:
+            self.remarks.append(f"found by {found.how}: {self.asked.item}")
+        return found.code
 
     def _one_of(self, value: str, there: Mapping[str, object], what: str) -> str:
         if value not in there:

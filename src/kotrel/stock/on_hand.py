@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 import polars as pl
@@ -13,6 +13,8 @@ from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import WrongUse
 from kotrel.core.expressions import Compiled, Scope, compile_expression
 from kotrel.core.expressions.narrowing import only_values
+from kotrel.core.resolving.other_codes import which_row
+from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import nearest
 from kotrel.core.stock import views
 from kotrel.core.stock.sums import SUMS
@@ -82,18 +84,16 @@ def stock(asked: Question, workspace: Workspace) -> Stock:
             )
             raise WrongUse(f"stock cannot be shown by “{name}”", hint, "no-such-field")
     with workspace.system().reading() as reading:
+        asked, remarks = _with_item_codes(asked, item, SystemState(workspace.description, reading.read))
         condition = _condition(asked, item, places, ledger, workspace, reading)
         needed = set(condition.fields) if condition is not None else set()
         keys = [name for name in places if name == "item" or name in asked.by or name in needed]
         among = _among(asked, places)
         rows, amounts = _rows(asked, keys, among, reading)
         rows = _with_items(rows, item, asked, needed, reading)
-        if asked.items and (unknown := [code for code in asked.items if code not in set(rows["item"])]):
-            _require_items(unknown, item, reading)
     if condition is not None:
         rows = rows.filter(condition.column(rows).fill_null(False))
     rows = views.grouped(rows, list(asked.by), amounts)
-    remarks: list[str] = []
     if not asked.with_empty:
         filled = pl.any_horizontal(pl.col(name) != 0 for name in amounts)
         empty = rows.height - rows.filter(filled).height
@@ -210,11 +210,8 @@ def _with_items(rows: pl.DataFrame, item: Record, asked: Question, needed: set[s
     )
 
 
-def _require_items(codes: Sequence[str], item: Record, reading: Reading) -> None:
-    """Makes sure that items exist; one that never moved is no error."""
-    key = item.key[0]
-    held = set(reading.read(item.name, [key], (key, pl.Series(key, codes, dtype=pl.String)))[key])
-    lost = [code for code in codes if code not in held]
-    if lost:
-        close = nearest(lost[0], reading.read(item.name, [key])[key])
-        raise WrongUse(f"there is no item {lost[0]}", f"Did you mean {close}?" if close else "", "no-such-item")
+def _with_item_codes(asked: Question, item: Record, state: SystemState) -> tuple[Question, list[str]]:
+    """The question with the items' own codes, and by which other codes they were found. An item that never moved is no error."""
+    found = [(code, which_row(item, code, state)) for code in asked.items]
+    remarks = [f"{meant.code} found by {meant.how}: {code}" for code, meant in found if meant.how]
+    return replace(asked, items=tuple(meant.code for _, meant in found)), remarks

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from decimal import Decimal
 
@@ -14,9 +14,10 @@ from kotrel.core.columns import ROW
 from kotrel.core.counting.frames import LINES, NUMBER, line_frame
 from kotrel.core.counting.selection import PLACE
 from kotrel.core.counting.variance import Entry, Key
-from kotrel.core.rows.findings import FindingGroup, cells_of, rows_with
+from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of, repaired_cells, rows_with
 from kotrel.core.rows.rows import Rows
 from kotrel.core.values.dates import moment_text, read_moment
+from kotrel.core.values.near_codes import same_form
 
 _AT, _ODD = "counted at", "is no time"
 
@@ -40,11 +41,59 @@ class KnownPlaces:
         known = self._places[rows].unique(list(PLACE), keep="last")
         return lines.join(known, on=list(PLACE), how="left", nulls_equal=True, maintain_order="left")
 
+    def as_meant(
+        self, lines: pl.DataFrame, known: Known
+    ) -> tuple[pl.DataFrame, dict[str, list[tuple[int, str, str, str]]]]:
+        """Lines with the bin, lot and serial number of the place that they mean, where those are only written in another way.
+
+        Capitals and separators make no other code. Where two existing ones are meant, the cell stays as it is.
+
+        Returns:
+            The lines, and for each field what was repaired: row, before, after, proof.
+        """
+        found: dict[str, list[tuple[int, str, str, str]]] = {}
+        exact = self._places.select(PLACE).unique()
+        odd = lines.filter(pl.col("item").is_not_null()).join(exact, on=list(PLACE), how="anti", nulls_equal=True)
+        if not odd.height:
+            return lines, found
+        held = self._places.join(odd.select("item").unique(), on="item", how="semi")
+        codes = {
+            ("bin", warehouse): {bin_ for house, bin_ in known.bins or () if house == warehouse}
+            | set(held.filter(pl.col("warehouse") == pl.lit(warehouse))["bin"].drop_nulls())
+            for warehouse in odd["warehouse"].unique()
+        }
+        for name in ("lot", "serial"):
+            for item, those in held.group_by("item").agg(pl.col(name).drop_nulls()).iter_rows():
+                codes[name, item] = set(those)
+        forms: dict[tuple[str, str | None], dict[str, list[str]]] = {}
+        for whose, those in codes.items():
+            names = sorted(those)
+            for code, form in zip(names, same_form(pl.Series(names, dtype=pl.String)), strict=True):
+                forms.setdefault(whose, {}).setdefault(form, []).append(code)
+        changed: dict[str, dict[int, str]] = {}
+        for name, of in (("bin", "warehouse"), ("lot", "item"), ("serial", "item")):
+            filled = odd.drop_nulls(name)
+            for row, place, value, form in zip(
+                filled[ROW], filled[of], filled[name], same_form(filled[name]), strict=True
+            ):
+                there = forms.get((name, place), {}).get(form, [])
+                if value not in there and len(there) == 1:
+                    changed.setdefault(name, {})[row] = there[0]
+                    proof = f"the only {name} there that differs only in capitals and separators"
+                    found.setdefault(name, []).append((row, value, there[0], proof))
+        for name, values in changed.items():
+            lines = lines.with_columns(
+                pl.coalesce(
+                    pl.col(ROW).replace_strict(values, default=None, return_dtype=pl.String), pl.col(name)
+                ).alias(name)
+            )
+        return lines, found
+
 
 def plain_lines(
     rows: Rows,
     lines: pl.DataFrame,
-    units: Mapping[str, str],
+    known: Known,
     moments: Mapping[str | None, tuple[str | None, str]],
     round_: int,
 ) -> tuple[pl.DataFrame, pl.Series]:
@@ -57,7 +106,8 @@ def plain_lines(
     """
     items = lines["item"].drop_nulls().unique()
     base = pl.DataFrame(
-        {"item": items, "base unit": [units.get(item) for item in items]}, schema_overrides={"base unit": pl.String}
+        {"item": items, "base unit": [known.units.get(item) for item in items]},
+        schema_overrides={"base unit": pl.String},
     )
     times = pl.DataFrame(
         [(time, at, bool(odd)) for time, (at, odd) in moments.items()],
@@ -67,9 +117,15 @@ def plain_lines(
         times, on="time", how="left", nulls_equal=True, maintain_order="left"
     )
     own_unit = pl.col("unit").is_null() | (pl.col("unit") == pl.col("base unit"))
+    # What has more decimals than its unit, or lies below zero, is looked at by itself.
+    decimals = pl.col("base unit").replace_strict(known.decimals, default=-1, return_dtype=pl.Int64)
+    countable = (decimals == -1) & ~pl.col("counted").str.starts_with("-")
+    for places in set(known.decimals.values()):
+        fits = pl.col("counted").str.contains(rf"^[0-9]+(?:\.[0-9]{{0,{places}}}0*)?$")
+        countable |= (decimals == places) & fits
     plain = table.select(
         pl.col("counted").is_not_null() & pl.col("base unit").is_not_null() & pl.col(NUMBER).is_not_null()
-        & own_unit & ~pl.col(_ODD).fill_null(True) & pl.col("warehouse").is_not_null()
+        & own_unit & countable & ~pl.col(_ODD).fill_null(True) & pl.col("warehouse").is_not_null()
     ).to_series()  # fmt: skip
     before, after = _around(rows)
     chosen = table.filter(plain).select(
@@ -123,6 +179,7 @@ class Known:
         units: item → its base unit.
         factors: item and unit → base units in one.
         tracked: item → ``lot`` and ``serial``, for items that have them.
+        decimals: unit → its decimals; nothing for a unit that does not say.
         bins: warehouse and bin that exist; None where the system has no bins.
     """
 
@@ -130,6 +187,21 @@ class Known:
     factors: Mapping[tuple[str, str], Decimal]
     tracked: Mapping[str, tuple[str, ...]]
     bins: frozenset[tuple[str, str]] | None = None
+    decimals: Mapping[str, int] = field(default_factory=dict)
+
+    def trouble_of(self, item: str, counted: Decimal) -> str:
+        """Why a quantity in the item's base unit cannot have been counted; empty where it can.
+
+        One rule wherever it comes from: a sheet, a scanner's list, or a correction by hand.
+        """
+        if counted < 0:
+            return "a counted quantity is never below zero; a line that was not counted stays blank"
+        unit = self.units.get(item, "")
+        places = self.decimals.get(unit)
+        exponent = counted.normalize().as_tuple().exponent
+        if places is not None and isinstance(exponent, int) and -exponent > places:
+            return f"{unit} has {places or 'no'} decimal{'' if places == 1 else 's'}"
+        return ""
 
 
 @dataclass
@@ -161,10 +233,13 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
     letter = rows.letters.get("counted")
     lines = rows.values.with_columns(blank).select(ROW, *names)
     lines = lines.filter(~pl.col(ROW).is_in(list(wrong))) if wrong else lines
+    lines, meant = places.as_meant(
+        lines.with_columns(pl.col("warehouse").fill_null(pl.lit(sheet.warehouse, pl.String))), known
+    )
     # A counter writes the same times over and over.
     moments = {time: _moment(time, sheet) for time in lines["time"].unique().to_list()}
-    lines = places.placed(lines.with_columns(pl.col("warehouse").fill_null(pl.lit(sheet.warehouse, pl.String))))
-    taken, plain = plain_lines(rows, lines, known.units, moments, sheet.round)
+    lines = places.placed(lines)
+    taken, plain = plain_lines(rows, lines, known, moments, sheet.round)
     done = Collected(rows, taken)
     others: list[tuple[int, Entry]] = []
     odd_lines = lines.filter(~plain)
@@ -197,6 +272,9 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
         counted = Decimal(row["counted"])
         if row["unit"] is not None and row["unit"] != known.units.get(row["item"]):
             counted *= known.factors[row["item"], row["unit"]]
+        if impossible := known.trouble_of(row["item"], counted):
+            tell(row[ROW], "not-countable", "not a quantity that can be counted", "counted", impossible)
+            continue
         where = where_of(rows, row[ROW], letter)
         entry = Entry(number or 0, sheet.round, counted, row["counter"] or "", at, where, row["remark"] or "")
         if number is not None:
@@ -211,6 +289,12 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
         taken = pl.concat([taken, own]).sort(ROW, maintain_order=True)
     done.lines = taken.drop(ROW)
     done.rows = rows.with_findings([_group(rows, *key, found) for key, found in told.items()])
+    repairs = [
+        RepairGroup("same-code", "codes written in another way", name, rows.letters.get(name, ""),
+                    repaired_cells(*(list(column) for column in zip(*cells, strict=True))))
+        for name, cells in meant.items()
+    ]  # fmt: skip
+    done.rows = replace(done.rows, repairs=(*done.rows.repairs, *repairs))
     return done
 
 
@@ -263,6 +347,9 @@ def _moment(text: str | None, sheet: Sheet) -> tuple[str | None, str]:
     if text is None:
         return sheet.counted_at, ""
     found = read_moment(text, zoned=False)
+    if found.value is not None and found.midnight:
+        # A day says no time: the file's own counts where it is of that day.
+        return (sheet.counted_at if (sheet.counted_at or "")[:10] == found.value[:10] else None), ""
     if found.value is not None:
         return found.value, ""
     clock = _CLOCK.match(text.strip())

@@ -43,3 +43,14 @@ def gtin_fits(column: pl.Expr) -> pl.Expr:
 
 CODE_RULES = {"gtin": "a barcode: 8, 12, 13 or 14 digits, the last a check digit (GS1)"}
 """Name of each code format that a description may ask for → the format in words."""
+
+
+def gtin_spellings(code: str) -> list[str]:
+    """All ways to write one GTIN: it has 14 digits, and leading zeros may be left out down to 8, 12 or 13 (GS1 General Specifications, 3.3).
+
+    What is no GTIN is written in one way only.
+    """
+    if not (code.isascii() and code.isdigit() and len(code) in GTIN_LENGTHS):
+        return [code]
+    whole = code.zfill(14)
+    return [code, *(form for size in GTIN_LENGTHS if not whole[:-size].strip("0") and (form := whole[-size:]) != code)]

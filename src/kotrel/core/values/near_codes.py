@@ -84,6 +84,15 @@ def near_form(codes: pl.Series) -> pl.Series:
     return pl.DataFrame({"code": codes}).select(form).to_series()
 
 
+def same_form(codes: pl.Series) -> pl.Series:
+    """What codes have in common that are one code, written in another way: capitals, separators, blanks of every kind.
+
+    Zeros, and letters that look like digits, make another code: see :func:`near_form`.
+    """
+    form = pl.col("code").str.to_uppercase().str.replace_all(_SEPARATORS, "-").str.strip_chars("-")
+    return pl.DataFrame({"code": _usual(codes)}).select(form).to_series()
+
+
 def bare_form(codes: pl.Series) -> pl.Series:
     """Codes without separators and without the zeros before a number, in capitals: ``CLO-00140`` and ``CLO00140`` agree."""
     form = pl.col("code").str.to_uppercase().str.replace_all(_SEPARATORS, "")
