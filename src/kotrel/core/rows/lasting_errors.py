@@ -30,7 +30,7 @@ def lost_with_the_sheet(rows: Rows) -> list[FindingGroup]:
 
 def with_lasting_errors(rows: Rows) -> pl.DataFrame:
     """The values, with what had an error that only its sheet shows behind a mark; of errors on whole rows, their codes."""
-    values, code = rows.values, rows.record.code
+    values, code = rows.values_as_typed, rows.record.code
     for group in rows.findings:
         about = rows.record.fields.get(group.field or "")
         of_row = about is None or about.is_kept

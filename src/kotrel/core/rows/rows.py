@@ -79,6 +79,15 @@ class Rows:
         """Names of the fields that are cleared in at least one row."""
         return tuple(name for name in self.fields if clearing(name) in self.values.columns)
 
+    @property
+    def values_as_typed(self) -> pl.DataFrame:
+        """The values, with what people type where a cell clears its value."""
+        clears = [
+            pl.when(pl.col(clearing(name))).then(pl.lit(CLEAR)).otherwise(pl.col(name)).alias(name)
+            for name in self.cleared
+        ]
+        return self.values.with_columns(clears)
+
     def only(self, wanted: pl.Series) -> Rows:
         """Only the wanted rows (Boolean for each), with the findings on them and on the whole sheet."""
         left = self.values.filter(wanted)[ROW].implode()

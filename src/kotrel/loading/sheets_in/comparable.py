@@ -105,7 +105,7 @@ def _filled(table: Table, names: dict[str, Column]) -> pl.DataFrame:
 
 def _with_errors_shown(rows: Rows) -> pl.DataFrame:
     """The values, with what could not be read as it is told: ``#N/A`` is not a blank, nor is a price in another currency."""
-    values = rows.values
+    values = rows.values_as_typed
     for group in rows.findings:
         if group.severity == "error" and group.field in rows.fields:
             told = group.cells.select(ROW, pl.col("value").alias("as shown")).unique(ROW)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
 
@@ -12,8 +12,10 @@ import polars as pl
 from kotrel.core.changes.comparison import Difference, compare_tables
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Record
-from kotrel.core.errors import KotrelError, WrongData, WrongUse
+from kotrel.core.errors import KotrelError, OutOfReach, WrongData, WrongUse
 from kotrel.core.phrases import count, listed, listed_and
+from kotrel.core.resolving.repairing import repair
+from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded, nearest
 from kotrel.loading.file_options import Wanted
 from kotrel.loading.sheets_in.comparable import Comparable, by_heading, by_record
@@ -104,11 +106,24 @@ def _understood(
 ) -> list[list[Understood]] | None:
     """Both files as rows of records, or None where one of them fits none."""
     try:
-        return [understand_file(path, workspace, wanted, today, step) for path in files]
+        understood = [understand_file(path, workspace, wanted, today, step) for path in files]
     except KotrelError:
         if wanted.record or wanted.map_name:
             raise
         return None
+    return _with_codes(understood, workspace)
+
+
+def _with_codes(understood: list[list[Understood]], workspace: Workspace) -> list[list[Understood]]:
+    """The rows with codes where a cell has a name or another spelling, as a preview reads them: two spellings are no change."""
+    try:
+        with workspace.system().reading() as reading:
+            state = SystemState(workspace.description, reading.read)
+            spellings = workspace.conventions.spellings
+            return [[replace(each, rows=repair(each.rows, state, spellings)) for each in file] for file in understood]
+    except OutOfReach:
+        # Two files can be compared without the system; then a name and its code are two texts.
+        return understood
 
 
 def _by_record(files: tuple[Path, Path], understood: list[list[Understood]], key: str | None) -> Compared | None:
