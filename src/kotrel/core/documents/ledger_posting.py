@@ -9,12 +9,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from datetime import date, timedelta
 from decimal import Decimal
+from typing import Any
 
 import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.documents.document_tables import PART, Together, plain
+from kotrel.core.phrases import listed
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.stock.sums import VALUE_DECIMALS, average, half_away
 
@@ -197,25 +200,93 @@ def _movements(whole: Together, pieces: pl.DataFrame, counts_as: str) -> pl.Data
 def _below_zero(
     whole: Together, movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None
 ) -> list[tuple[int, FindingGroup]]:
-    """Places that would hold less than nothing, at the rows that take from them."""
-    before = places_before(movements, sums, later)
-    after = movements.group_by(PLACE).agg(pl.col("quantity").sum().alias("change"))
-    table = after.join(before, on=list(PLACE), how="left", nulls_equal=True).with_columns(
-        pl.col("on hand").fill_null(0)
-    )
-    short = table.filter((pl.col("change") < 0) & (pl.col("on hand") + pl.col("change") < 0))
+    """Places that would hold less than nothing on the day of the document or after it, at the rows that take from them."""
+    days = _running(movements, sums, later)
+    short = days.filter((pl.col("balance") < 0) & (pl.col("changed") < 0))
+    short = short.unique(list(PLACE), keep="first", maintain_order=True)
     if not short.height:
         return []
-    out = movements.filter(pl.col("quantity") < 0).join(
-        short, on=list(PLACE), how="inner", nulls_equal=True, maintain_order="left"
+    out = (
+        movements.filter(pl.col("quantity") < 0)
+        .drop("quantity")
+        .join(short, on=list(PLACE), how="inner", nulls_equal=True, maintain_order="left")
     )
     out = out.unique([PART, ROW], keep="first", maintain_order=True)
-    messages = [
-        f"{place_name(row)} holds {plain(row['on hand'])}, and {plain(-row['change'])} would go out"
-        for row in out.iter_rows(named=True)
-    ]
+    takers = _takers(short, sums)
+
+    def said(row: dict[str, Any]) -> str:
+        place, change = place_name(row), plain(-row["changed"])
+        if row["day"] <= row["date"]:
+            has = plain(row["balance"] - row["changed"])
+            more = (
+                f" on {row['date']} ({plain(row['at the end'])} with what is dated later)"
+                if row["at the end"] != row["balance"] - row["changed"]
+                else ""
+            )
+            return f"{place} holds {has}{more}, and {change} would go out"
+        whose = takers.get((*(row[name] for name in PLACE), row["day"]), [])
+        named = f": {listed(whose, 3)} takes stock out that day" if whose else ""
+        return f"{place} would hold {plain(row['balance'])} on {row['day']}, after {change} go out{named}"
+
+    messages = [said(row) for row in out.iter_rows(named=True)]
     field_name = "quantity" if "quantity" in whole.family.lines.fields else "item"
     return whole.findings("error", "below-zero", "more than is on hand", field_name, out, messages)
+
+
+def _running(movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None) -> pl.DataFrame:
+    """What places that something is taken from hold, day by day: :data:`PLACE`, ``day``, ``balance`` (with the movements),
+    ``changed`` (by the movements until then) and ``at the end`` (without them, all days). In the order of days."""
+    number = pl.Decimal(38, 12)
+    first = movements["date"].min()
+    start = str(first) if isinstance(first, str) else ""
+    taken = movements.filter(pl.col("quantity") < 0).select(PLACE).unique()
+    held = places_before(movements, sums, later).rename({"on hand": "held"})
+    future = sums([*PLACE, "date"], [("item", movements["item"].unique())], since=_day_after(start)) if start else None
+    dated = movements.head(0).select(*PLACE, "date", "quantity")
+    if future is not None and "date" in future.columns:
+        missing = [pl.lit(None, pl.String).alias(name) for name in PLACE if name not in future.columns]
+        after = future.with_columns(missing).filter(pl.col("date") > start)
+        dated = after.select(*PLACE, "date", pl.col("quantity").cast(number))
+    own = on_hand_only(later)
+    if own is not None and own.height:
+        dated = pl.concat(
+            [dated, own.filter(pl.col("date") > start).select(*PLACE, "date", pl.col("quantity").cast(number))]
+        )
+    coming = dated.group_by(PLACE).agg(pl.col("quantity").sum().alias("coming"))
+    begins = taken.join(held, on=list(PLACE), how="left", nulls_equal=True)
+    begins = begins.join(coming, on=list(PLACE), how="left", nulls_equal=True).with_columns(
+        pl.col("held").fill_null(0).cast(number), pl.col("coming").fill_null(0).cast(number)
+    )
+    steps = pl.concat([
+        begins.select(*PLACE, pl.lit(start).alias("day"), (pl.col("held") - pl.col("coming")).alias("step"), pl.lit(0).cast(number).alias("mine")),
+        dated.select(*PLACE, pl.col("date").alias("day"), pl.col("quantity").cast(number).alias("step"), pl.lit(0).cast(number).alias("mine")),
+        movements.select(*PLACE, pl.col("date").fill_null(start).alias("day"), pl.lit(0).cast(number).alias("step"), pl.col("quantity").alias("mine")),
+    ])  # fmt: skip
+    steps = steps.join(taken, on=list(PLACE), how="semi", nulls_equal=True)
+    by_day = steps.group_by(*PLACE, "day").agg(pl.col("step").sum(), pl.col("mine").sum()).sort("day")
+    return by_day.select(
+        *PLACE,
+        "day",
+        (pl.col("step") + pl.col("mine")).cum_sum().over(list(PLACE)).alias("balance"),
+        pl.col("mine").cum_sum().over(list(PLACE)).alias("changed"),
+        pl.col("step").sum().over(list(PLACE)).alias("at the end"),
+    )
+
+
+def _day_after(day: str) -> str:
+    return (date.fromisoformat(day) + timedelta(days=1)).isoformat()
+
+
+def _takers(short: pl.DataFrame, sums: Sums) -> dict[tuple[str | None, ...], list[str]]:
+    """Place and day → the documents of the system that take from it then."""
+    found = sums([*PLACE, "date", "document"], [("item", short["item"].unique())])
+    if "date" not in found.columns or "document" not in found.columns:
+        return {}
+    out = found.filter(pl.col("quantity").cast(pl.Decimal(38, 12)) < 0)
+    named: dict[tuple[str | None, ...], list[str]] = {}
+    for row in out.iter_rows(named=True):
+        named.setdefault((*(row.get(name) for name in PLACE), row["date"]), []).append(str(row["document"]))
+    return named
 
 
 def on_hand_only(movements: pl.DataFrame | None) -> pl.DataFrame | None:
