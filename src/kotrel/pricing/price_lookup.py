@@ -9,15 +9,20 @@ from decimal import Decimal
 
 import polars as pl
 
+from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
-from kotrel.core.pricing.effective_price import Effective, ListFacts, PriceRow, Wanted, effective_price
+from kotrel.core.phrases import listed_and
+from kotrel.core.pricing.effective_price import Effective, ListFacts, PriceRow, Wanted, effective_price, price_on
 from kotrel.core.pricing.list_prices import LIST, facts_of, read_known
+from kotrel.core.pricing.prices_in_force import BREAK, PRICE
 from kotrel.core.resolving.other_codes import which_row
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import nearest
-from kotrel.pricing.repricing import factors_of, require_prices
 from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
+
+NEEDED = ("item", "price", "price_list")
+"""Records without which nothing can be repriced."""
 
 
 @dataclass(frozen=True)
@@ -60,6 +65,43 @@ def price_of(asked: Asked, workspace: Workspace) -> Answer:
         return _Asker(asked, workspace, reading).answer()
 
 
+def with_discounted(prices: pl.DataFrame, workspace: Workspace, reading: Reading, day: date) -> pl.DataFrame:
+    """Prices in force, with what discounts come to: as :func:`price_of` says it. A discount that comes to nothing is left out.
+
+    Args:
+        prices: as :func:`kotrel.core.pricing.prices_in_force.in_force` gives them.
+    """
+    open_rows = prices.filter(pl.col("amount").is_null())
+    if not open_rows.height:
+        return prices
+    remembered = _Remembered(reading)
+    amounts: list[Decimal | None] = []
+    for code, item, unit, quantity in open_rows.select("target", "item", "unit", "from_quantity").iter_rows():
+        asked = Asked(item, None, unit, quantity or Decimal(1), day, None)
+        amounts.append(_Asker(asked, workspace, remembered).on_list(code))  # type: ignore[arg-type]
+    known = open_rows.with_columns(pl.Series("amount", amounts, dtype=prices.schema["amount"]))
+    return pl.concat([prices.drop_nulls("amount"), known.drop_nulls("amount")]).sort(BREAK)
+
+
+class _Remembered:
+    """A reading that reads each record once, for many questions."""
+
+    def __init__(self, reading: Reading) -> None:
+        self._reading = reading
+        self._frames: dict[tuple[str, tuple[str, ...]], pl.DataFrame] = {}
+
+    def read(
+        self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None, filled: str | None = None
+    ) -> pl.DataFrame:
+        """As :meth:`kotrel.systems.interface.Reading.read`."""
+        names = tuple(dict.fromkeys((*fields, *([among[0]] if among else ()))))
+        if (record, names) not in self._frames:
+            self._frames[record, names] = self._reading.read(record, names)
+        frame = self._frames[record, names]
+        frame = frame.filter(pl.col(among[0]).is_in(among[1].implode())) if among else frame
+        return (frame.filter(pl.col(filled).is_not_null()) if filled else frame).select(fields)
+
+
 class _Asker:
     def __init__(self, asked: Asked, workspace: Workspace, reading: Reading) -> None:
         self.asked = asked
@@ -68,8 +110,20 @@ class _Asker:
         self.reading = reading
         self.remarks: list[str] = []
 
+    def on_list(self, price_list: str) -> Decimal | None:
+        """The price on one list, for sale or not."""
+        return price_on(self._wanted(self.asked.item)[0], price_list)
+
     def answer(self) -> Answer:
         code = self._item_code()
+        wanted, item = self._wanted(code)
+        customer, assigned = self._customer(wanted.lists)
+        answer = effective_price(wanted, assigned)
+        unit = wanted.unit
+        return Answer(self.asked, code, item.get("description") or "", unit, customer, answer, tuple(self.remarks))
+
+    def _wanted(self, code: str) -> tuple[Wanted, dict[str, str | None]]:
+        """What the price is worked out from, and what is known of the item."""
         fields = self.records["item"].fields
         wanted = [name for name in ("code", "description", "unit", "category", "price", "archived") if name in fields]
         item = self._row("item", "code", code, wanted)
@@ -82,17 +136,12 @@ class _Asker:
                 factors.setdefault(unit, Decimal(factor))
         unit = self._one_of(self.asked.unit or base, factors, f"a unit of {code}")
         lists = facts_of(read_known(self.reading.read, self.records["price_list"], LIST))
-        customer, assigned = self._customer(lists)
         standard, source = self._standard(code, item)
         categories = list(self._path(item.get("category")))
-        answer = effective_price(
-            Wanted(
-                unit, base, self.asked.quantity, self.asked.day, factors, standard, fields["price"].decimals or 0, source,
-                categories, lists, [*self._prices(code), *self._discounts(categories)], self.workspace.conventions.currency,
-            ),
-            assigned,
-        )  # fmt: skip
-        return Answer(self.asked, code, item.get("description") or "", unit, customer, answer, tuple(self.remarks))
+        return Wanted(
+            unit, base, self.asked.quantity, self.asked.day, factors, standard, fields["price"].decimals or 0, source,
+            categories, lists, [*self._prices(code), *self._discounts(categories)], self.workspace.conventions.currency,
+        ), item  # fmt: skip
 
     def _read(self, record: str, fields: Sequence[str], name: str, value: str) -> pl.DataFrame:
         rows = self.reading.read(record, list(dict.fromkeys((*fields, name))), (name, pl.Series([value])))
@@ -196,3 +245,32 @@ def _price_row(row: Mapping[str, str | None]) -> PriceRow:
         str(row["price_list"]), row.get("unit") or "", number("from_quantity") or Decimal(0), day("from_date"), day("to_date"),
         number("amount"), number("discount_amount"), number("discount_percent"), row.get("category") or "",
     )  # fmt: skip
+
+
+def require_prices(description: Description) -> None:
+    """Raises WrongUse where the system has no price lists, or they lack what prices need."""
+    missing = [name for name in NEEDED if name not in description.records]
+    if missing:
+        raise WrongUse(
+            f"the system has no record {' and '.join(missing)}, so there are no prices to work with",
+            "system.toml has to describe items, price lists and prices.",
+            "no-prices",
+        )
+    for record, fields in (
+        ("item", ("code", "unit")),
+        ("price_list", ("code", "currency", "decimals")),
+        ("price", PRICE),
+    ):
+        if lacking := [name for name in fields if name not in description.records[record].fields]:
+            raise WrongUse(
+                f"the record {record} has no field {listed_and(lacking)}, which prices need",
+                f"Describe it in system.toml: [record.{record}.field.{lacking[0]}].",
+                "no-prices",
+            )
+
+
+def factors_of(reading: Reading, description: Description) -> pl.DataFrame:
+    """The units of items with their factors."""
+    if description.conversions is None:
+        return pl.DataFrame(schema=dict.fromkeys(("item", "unit", "factor"), pl.String))
+    return reading.read("unit_conversion", ["item", "unit", "factor"])

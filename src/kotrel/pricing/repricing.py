@@ -12,7 +12,6 @@ import polars as pl
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.expressions.kinds import NUMBER
-from kotrel.core.phrases import listed_and
 from kotrel.core.pricing.guards import Told, guarded, percent
 from kotrel.core.pricing.list_prices import read_known
 from kotrel.core.pricing.new_prices import Goods, Worked, fields_of, work_out
@@ -21,13 +20,11 @@ from kotrel.core.pricing.prices_in_force import BREAK, PRICE, in_force
 from kotrel.core.similarity import nearest
 from kotrel.loading.sheets_in.mapping_proposals import names_of
 from kotrel.pricing.new_prices_workbook import ITEMS_SHEET, PriceSheet, write_price_book
+from kotrel.pricing.price_lookup import factors_of, require_prices, with_discounted
 from kotrel.pricing.rule_figures import figures_of
-from kotrel.systems.interface import Reading, Step
+from kotrel.systems.interface import Step
 from kotrel.workspace.price_rules_reading import rules_named
 from kotrel.workspace.settings import Workspace
-
-NEEDED = ("item", "price", "price_list")
-"""Records without which nothing can be repriced."""
 
 
 @dataclass(frozen=True)
@@ -87,6 +84,7 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         items = read_known(reading.read, description.records["item"], list(wanted)).sort("code")
         first = rules.from_date or today
         prices = in_force(reading.read("price", PRICE), first.isoformat())
+        prices = with_discounted(prices, workspace, reading, first)
         factors = factors_of(reading, description)
         goods = Goods(items, fields, prices, factors, lists, figures.values, workspace.conventions.currency)
         step("working out prices")
@@ -106,35 +104,6 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         figures.unknown,
         figures.not_read,
     )
-
-
-def require_prices(description: Description) -> None:
-    """Raises WrongUse where the system has no price lists, or they lack what prices need."""
-    missing = [name for name in NEEDED if name not in description.records]
-    if missing:
-        raise WrongUse(
-            f"the system has no record {' and '.join(missing)}, so there are no prices to work with",
-            "system.toml has to describe items, price lists and prices.",
-            "no-prices",
-        )
-    for record, fields in (
-        ("item", ("code", "unit")),
-        ("price_list", ("code", "currency", "decimals")),
-        ("price", PRICE),
-    ):
-        if lacking := [name for name in fields if name not in description.records[record].fields]:
-            raise WrongUse(
-                f"the record {record} has no field {listed_and(lacking)}, which prices need",
-                f"Describe it in system.toml: [record.{record}.field.{lacking[0]}].",
-                "no-prices",
-            )
-
-
-def factors_of(reading: Reading, description: Description) -> pl.DataFrame:
-    """The units of items with their factors."""
-    if description.conversions is None:
-        return pl.DataFrame(schema=dict.fromkeys(("item", "unit", "factor"), pl.String))
-    return reading.read("unit_conversion", ["item", "unit", "factor"])
 
 
 def _described(worked: Worked, items: pl.DataFrame, group: str, prices: pl.DataFrame) -> pl.DataFrame:

@@ -119,6 +119,11 @@ def effective_price(wanted: Wanted, lists: Sequence[str]) -> Effective:
     return found
 
 
+def price_on(wanted: Wanted, code: str) -> Decimal | None:
+    """The price on one list, whether or not it is for sale; None where the list has none."""
+    return _in_list(wanted, wanted.lists[code], [], ())
+
+
 def _in_list(wanted: Wanted, about: ListFacts, lines: list[Line], above: tuple[str, ...]) -> Decimal | None:
     row = _row_of(wanted, about.code)
     if row is None:

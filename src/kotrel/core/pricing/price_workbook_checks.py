@@ -144,8 +144,12 @@ def _against_system(
     days = sorted(frame["from_date"].drop_nulls().unique())
     standing = [in_force(prices, day).with_columns(pl.lit(day).alias("day")) for day in days]
     there = pl.concat(standing) if standing else _no_prices().with_columns(pl.lit(None, pl.String).alias("day"))
-    before = there.select(*BREAK, pl.col("day").alias("from_date"), pl.col("amount").alias("old"))
+    discounted = pl.col("amount").is_null().alias("is discount")
+    before = there.select(*BREAK, pl.col("day").alias("from_date"), pl.col("amount").alias("old"), discounted)
     frame = frame.join(before, on=[*BREAK, "from_date"], how="left", maintain_order="left")
+    # What a discount came to was worked out with the new prices, and stands in the workbook.
+    old = pl.when(pl.col("is discount").fill_null(False)).then("told old").otherwise("old").alias("old")
+    frame = frame.with_columns(old).drop("is discount")
     coming = state.coming(about, ["code", "cost"]).select(
         pl.col("code").alias("item"), pl.col("cost").cast(NUMBER, strict=False).alias("new cost")
     )
@@ -155,7 +159,7 @@ def _against_system(
         factors = state.having(conversions, ["item", "unit", "factor"], "item", codes)
     frame = base_units(frame.join(coming.unique("item"), on="item", how="left", maintain_order="left"), held, factors)
     cost = pl.coalesce("new cost", "own cost") * pl.col("factor")
-    last = there.filter(pl.col("day") == days[-1]) if days else there
+    last = there.filter(pl.col("amount").is_not_null() & (pl.col("day") == days[-1])) if days else there
     return frame.with_columns(cost.alias("cost")), last.select(*BREAK, "amount")
 
 

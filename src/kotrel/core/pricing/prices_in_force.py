@@ -13,15 +13,17 @@ BREAK = ["target", "item", "unit", "from_quantity"]
 
 
 def in_force(prices: pl.DataFrame, day: str) -> pl.DataFrame:
-    """The fixed prices in force on a day: :data:`BREAK`, ``amount`` (Decimals) and ``from_date``.
+    """The prices in force on a day: :data:`BREAK`, ``amount`` (Decimals) and ``from_date``.
+
+    The row that began last counts, as in :func:`kotrel.core.pricing.effective_price.effective_price`; where that is a discount,
+    ``amount`` is blank.
 
     Args:
         prices: :data:`PRICE` in canonical text.
         day: ISO date.
     """
     there = prices.filter(
-        pl.col("amount").is_not_null()
-        & (pl.col("from_date").is_null() | (pl.col("from_date") <= day))
+        (pl.col("from_date").is_null() | (pl.col("from_date") <= day))
         & (pl.col("to_date").is_null() | (pl.col("to_date") >= day))
     )
     numbers = there.select(
