@@ -6,8 +6,8 @@ import re
 from math import isfinite
 from typing import Any
 
-from kotrel.core.normalizing.column import GUARDED
 from kotrel.core.tables.cell_formats import parted_kind
+from kotrel.core.values.formula_guard import GUARDED
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.table_writing import day_in_sheets
 

@@ -17,10 +17,8 @@ import polars as pl
 
 from kotrel.core.errors import WrongData
 from kotrel.core.layouts.wording import class_of
+from kotrel.core.values.formula_guard import guard
 from kotrel.sheets.output import OutColumn, OutSheet
-
-GUARD = "'"
-"""Put before a text that a spreadsheet would take for a formula; Kotrel removes it on reading."""
 
 _POLARS_QUOTES: dict[str, Literal["necessary", "always", "never"]] = {
     "needed": "necessary",
@@ -91,7 +89,7 @@ def write_text(sheet: OutSheet, path: Path, form: TextForm, bare: bool = False) 
     if form.headings:
         heading = pl.DataFrame({name: [column.heading] for name, column in zip(names, sheet.columns, strict=True)})
         if form.guarded:
-            heading = heading.with_columns(_guarded(pl.col(name)).alias(name) for name in names)
+            heading = heading.with_columns(guard(pl.col(name)).alias(name) for name in names)
         rows = pl.concat([heading, rows])
     if form.one_line:
         rows = rows.with_columns(pl.all().str.replace_all(rf"[{class_of(form.separator)}\r\n]+", " "))
@@ -187,7 +185,7 @@ def _written(values: pl.Series, column: OutColumn, form: TextForm) -> pl.Series:
     if column.field is None or not column.field.is_decimal:
         if not form.guarded:
             return values
-        return values.to_frame().select(_guarded(pl.col(values.name)).alias(values.name)).to_series()
+        return values.to_frame().select(guard(pl.col(values.name)).alias(values.name)).to_series()
     if form.decimals is not None:
         values = _with_decimals(values, column, form.decimals)
     elif form.clear_thousands and column.field.decimals == 3:
@@ -197,14 +195,9 @@ def _written(values: pl.Series, column: OutColumn, form: TextForm) -> pl.Series:
         text = pl.col(values.name)
         plain = text.str.contains(r"^-?[0-9]+(?:\.[0-9]+)?$")
         values = (
-            values.to_frame().select(pl.when(plain).then(text).otherwise(_guarded(text)).alias(values.name)).to_series()
+            values.to_frame().select(pl.when(plain).then(text).otherwise(guard(text)).alias(values.name)).to_series()
         )
     return values.str.replace(".", ",", literal=True) if form.decimal_mark == "," else values
-
-
-def _guarded(text: pl.Expr) -> pl.Expr:
-    """Texts that a spreadsheet would take for a formula, with the mark that keeps them texts."""
-    return pl.when(text.str.contains(r"^\s*'*[=+\-@\t\r]")).then(pl.lit(GUARD) + text).otherwise(text)
 
 
 def _with_decimals(values: pl.Series, column: OutColumn, decimals: int) -> pl.Series:

@@ -7,7 +7,7 @@ import polars as pl
 
 from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.columns import ROW
-from kotrel.core.normalizing.column import unguard
+from kotrel.core.values.formula_guard import unguard
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.profiling import kind_of, look_at
 from kotrel.core.tables.sources import Source, columns_named, letters_by_heading, raw_values

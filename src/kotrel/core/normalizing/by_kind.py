@@ -13,7 +13,7 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field
 from kotrel.core.normalizing.amounts import column_mark, fixed_decimals, tidy_number
-from kotrel.core.normalizing.column import Repair, Setting, Tidied, Trouble, clean_ends, unguard, unwrap
+from kotrel.core.normalizing.column import Repair, Setting, Tidied, Trouble, clean_ends, unwrap
 from kotrel.core.normalizing.date_columns import tidy_date, tidy_moment
 from kotrel.core.normalizing.shown_numbers import (
     read_as_shown,
@@ -25,6 +25,7 @@ from kotrel.core.normalizing.terms import tidy_choice, tidy_list, tidy_yes_no
 from kotrel.core.rows.distinct_values import is_plain
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.lasting_errors import MARK
+from kotrel.core.values.formula_guard import unguard
 from kotrel.core.values.lookalikes import usual_signs
 
 _ODD = "[\u0300-\u036f\u0660-\u0669\u066b\u066c\u06f0-\u06f9\u0966-\u096f\u09e6-\u09ef\uff01-\uff5e]"

@@ -80,18 +80,6 @@ class Setting:
         return self.formats.of(self.letter) if self.formats is not None else {}
 
 
-GUARDED = r"^'+[=+\-@\t\r]"
-"""A text that is protected from becoming a formula, as Kotrel writes it into text files."""
-
-
-def unguard(values: pl.Series) -> pl.Series:
-    """Removes the mark that protects a text such as ``=1+1`` from becoming a formula."""
-    if not bool(values.str.starts_with("'").any()):
-        return values
-    guarded = values.str.contains(GUARDED).fill_null(False)
-    return pl.select(pl.when(guarded).then(values.str.slice(1)).otherwise(values)).to_series().alias(values.name)
-
-
 _KEPT = r'^="((?:[^"]|"")*)"$'
 """How programs write ``00123`` into a text file so that no spreadsheet drops its zeros: as a formula with a text."""
 

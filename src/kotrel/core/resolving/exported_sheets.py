@@ -10,12 +10,13 @@ import polars as pl
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field
 from kotrel.core.matching.by_headings import NAME_OF, headings_of
-from kotrel.core.normalizing.column import STRAY_CHARS, unguard
+from kotrel.core.normalizing.column import STRAY_CHARS
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Column
+from kotrel.core.values.formula_guard import unguard
 
 ALIKE = 80
 """In per cent of the rows that both fill: so many values must be as they were exported."""

@@ -299,12 +299,31 @@ def _made(
         if needs:
             made = made.set(values.select(pl.any_horizontal(needs)).to_series() & values[name].is_null(), None)
         return number_codes(made, [*taken(name), *made]), []
+    if compiled.kind == "number":
+        return made, _about_rounding(compiled, rows, name, made, frame)
     if compiled.kind not in ("text", "date"):
         return made, []
     blank = values[name].is_null()
     tidied = read_values(values[ROW].filter(blank), made.filter(blank), fields[name], conventions)
     findings = [rows.group(each.severity, each.kind, each.title, name, each.cells) for each in tidied.troubles]
     return made.scatter(blank.arg_true(), tidied.values), findings
+
+
+def _about_rounding(
+    compiled: Compiled, rows: Rows, name: str, made: pl.Series, frame: pl.DataFrame
+) -> list[FindingGroup]:
+    """A note at each value that has fewer decimals than the expression gave."""
+    exact = compiled.column(frame, compiled.expr.cast(pl.String).str.strip_chars_end("0").str.strip_suffix("."))
+    mine = rows.values[name].is_null() & exact.is_not_null()
+    rounded = mine & (exact != made.str.replace(r"(\.[0-9]*?)0+$", "${1}").str.strip_suffix("."))
+    if not rounded.any():
+        return []
+    messages = [
+        f"{before} is rounded to {after}"
+        for before, after in zip(exact.filter(rounded), made.filter(rounded), strict=True)
+    ]
+    cells = cells_of(rows.values[ROW].filter(rounded), made.filter(rounded), messages)
+    return [rows.group("note", "made-rounded", "calculated values rounded to the field's decimals", name, cells)]
 
 
 def _as_text(compiled: Compiled, about: Field) -> pl.Expr:

@@ -10,6 +10,7 @@ import polars as pl
 from kotrel.core.columns import ROW, sheet_column
 from kotrel.core.tables.number_display import Formats, code_shown
 from kotrel.core.tables.table import Table
+from kotrel.core.values.formula_guard import unguard
 
 
 class ShownCell(NamedTuple):
@@ -68,5 +69,8 @@ def columns_for(table: Table, expr: pl.Expr) -> pl.DataFrame:
     read = set(expr.meta.root_names())
     letters = [column.letter for column in table.columns if sheet_column(column.letter) in read]
     cells = cells_as_shown(table, letters)
+    if not table.sheet:
+        # Only text files have marks against formulas.
+        cells = cells.with_columns(unguard(cells[letter]) for letter in letters)
     texts = {letter: pl.col(letter).str.strip_chars() for letter in letters}
     return cells.select(pl.when(text != "").then(text).alias(sheet_column(letter)) for letter, text in texts.items())
