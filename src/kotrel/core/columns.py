@@ -39,6 +39,11 @@ def clearing(field: str) -> str:
     return f"clear {field}"
 
 
+def number_column(letter: str) -> str:
+    """The column with a sheet's own cells, read as numbers (see :mod:`kotrel.core.normalizing.expression_columns`)."""
+    return f"numbers of {letter}"
+
+
 def sheet_column(letter: str) -> str:
     """The column with a sheet's own cells, beside the fields read from it."""
     return f"column {letter}"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
@@ -15,7 +15,7 @@ from kotrel.core.counting.frames import NUMBER
 from kotrel.core.counting.selection import PLACE, classes, frozen, sample
 from kotrel.core.description.model import Record
 from kotrel.core.errors import WrongData, WrongUse
-from kotrel.core.expressions import Scope, compile_expression
+from kotrel.core.expressions import Compiled, Scope, compile_expression
 from kotrel.core.expressions.narrowing import only_values
 from kotrel.core.phrases import count
 from kotrel.core.stock.sums import summed
@@ -79,12 +79,13 @@ def freeze(name: str, choice: Choice, trading: bool, workspace: Workspace, who: 
     places_in = [place for place in PLACE if place in ledger.fields]
     with workspace.system().reading() as reading:
         at = moment_text(now.replace(tzinfo=None))
-        among = _among(choice, places_in)
+        condition = _condition(choice, item, ledger, workspace, reading)
+        among = _among(choice, places_in, condition.meant if condition is not None else {})
         sums = reading.ledger_sums(places_in, among)
         of_items = [each for each in among if each[0] == "item"]
         items = summed(sums, ["item"]) if len(of_items) == len(among) else reading.ledger_sums(["item"], of_items)
         about = _about(item, sums["item"], reading)
-        chosen = _chosen(sums, items, about, choice, item, ledger, workspace, reading)
+        chosen = _chosen(sums, items, about, choice, condition, workspace, reading)
         due = {
             what: reading.ledger_sums(["item"], [("item", chosen["item"].unique())], what)
             for what in ("reserved", "on order")
@@ -148,10 +149,10 @@ def lately_counted(since: str, workspace: Workspace, reading: Reading) -> set[st
     return found
 
 
-def _among(choice: Choice, places: Sequence[str]) -> list[tuple[str, pl.Series]]:
+def _among(choice: Choice, places: Sequence[str], meant: Mapping[tuple[str, str], str]) -> list[tuple[str, pl.Series]]:
     found = []
     for name in places if choice.where else ():
-        if (values := only_values(str(choice.where), name)) is not None:
+        if (values := only_values(str(choice.where), name, meant)) is not None:
             found.append((name, pl.Series(name, values, dtype=pl.String)))
     return found
 
@@ -165,18 +166,24 @@ def _about(item: Record, codes: pl.Series, reading: Reading) -> pl.DataFrame:
     return held
 
 
+def _condition(choice: Choice, item: Record, ledger: Record, workspace: Workspace, reading: Reading) -> Compiled | None:
+    """The condition that places are chosen by."""
+    if choice.where is None:
+        return None
+    names = names_of(workspace, reading)
+    fields = {name: field for name, field in item.fields.items() if not field.from_ledger}
+    fields |= {name: ledger.fields[name] for name in PLACE if name in ledger.fields}
+    return compile_expression(choice.where, Scope(fields, names=lambda of: names(of).names), "yes_no")
+
+
 def _chosen(
-    sums: pl.DataFrame, items: pl.DataFrame, about: pl.DataFrame, choice: Choice, item: Record, ledger: Record, workspace: Workspace,
+    sums: pl.DataFrame, items: pl.DataFrame, about: pl.DataFrame, choice: Choice, condition: Compiled | None, workspace: Workspace,
     reading: Reading,
 ) -> pl.DataFrame:  # fmt: skip
     """The places that the choice takes."""
     if not choice.with_empty:
         sums = sums.filter(pl.col("quantity").cast(pl.Decimal(38, 6)) != 0)
-    if choice.where is not None:
-        names = names_of(workspace, reading)
-        fields = {name: field for name, field in item.fields.items() if not field.from_ledger}
-        fields |= {name: ledger.fields[name] for name in PLACE if name in ledger.fields}
-        condition = compile_expression(choice.where, Scope(fields, names=lambda of: names(of).names), "yes_no")
+    if condition is not None:
         both = sums.join(
             about.drop([n for n in about.columns if n in sums.columns and n != "item"]),
             on="item",

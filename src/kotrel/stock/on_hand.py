@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
@@ -88,7 +88,7 @@ def stock(asked: Question, workspace: Workspace) -> Stock:
         condition = _condition(asked, item, places, ledger, workspace, reading)
         needed = set(condition.fields) if condition is not None else set()
         keys = [name for name in places if name == "item" or name in asked.by or name in needed]
-        among = _among(asked, places)
+        among = _among(asked, places, condition.meant if condition is not None else {})
         rows, amounts = _rows(asked, keys, among, reading)
         rows = _with_items(rows, item, asked, needed, reading)
     if condition is not None:
@@ -130,13 +130,13 @@ def _condition(
     return compile_expression(asked.where, Scope(fields, names=lambda of: names(of).names), "yes_no")
 
 
-def _among(asked: Question, places: Sequence[str]) -> list[tuple[str, pl.Series]]:
+def _among(asked: Question, places: Sequence[str], meant: Mapping[tuple[str, str], str]) -> list[tuple[str, pl.Series]]:
     """What the system need read only: the items named, and places that the condition names."""
     found = [("item", pl.Series("item", asked.items, dtype=pl.String))] if asked.items else []
     for name in places if asked.where else ():
-        if (values := only_values(str(asked.where), name)) is not None:
+        if (values := only_values(str(asked.where), name, meant)) is not None:
             found.append((name, pl.Series(name, values, dtype=pl.String)))
-    if asked.where and (codes := only_values(asked.where, "code")) is not None:
+    if asked.where and (codes := only_values(asked.where, "code", meant)) is not None:
         found.append(("item", pl.Series("item", codes, dtype=pl.String)))
     return found
 

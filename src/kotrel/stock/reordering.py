@@ -15,6 +15,7 @@ from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.phrases import count
 from kotrel.core.stock.reorder import Level, levels
 from kotrel.core.stock.sums import half_away
+from kotrel.loading.sheets_in.mapping_proposals import names_of
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.stock.on_hand import require_stock
 from kotrel.workspace.settings import Workspace
@@ -71,6 +72,11 @@ def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reord
         )
     item = description.records[str(ledger.fields["item"].to)]
     with workspace.system().reading() as reading:
+        names = names_of(workspace, reading)
+        fields = {name: field for name, field in item.fields.items() if not field.from_ledger}
+        fields |= {name: points.fields[name] for name in ("item", "warehouse")}
+        scope = Scope(fields, names=lambda of: names(of).names)
+        condition = compile_expression(where, scope, "yes_no") if where is not None else None
         rows = reading.read(
             RECORD,
             ["item", "warehouse", *NEEDED, *(["cost"] if "cost" in points.fields else [])],
@@ -87,9 +93,7 @@ def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reord
         }
     key = item.key[0]
     remarks: list[str] = []
-    if where is not None:
-        fields = {name: item.fields[name] for name in wanted} | {"warehouse": points.fields["warehouse"]}
-        condition = compile_expression(where, Scope(fields), "yes_no")
+    if condition is not None:
         known = items.rename({key: "item"}).with_columns(pl.col("item").alias(key))
         both = rows.select("item", "warehouse").join(known, on="item", how="left", maintain_order="left")
         rows = rows.filter(condition.column(both).fill_null(False))

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import polars as pl
 from polars.exceptions import PolarsError
@@ -26,6 +27,8 @@ class Compiled:
         expr: on a frame with the scope's columns as String in canonical text; numbers come out as Decimal(38, 12),
             texts and dates as String, yes/no as Boolean.
         fields: the fields it reads.
+        meant: field and text that is compared with it → the value of the field that it means.
+        read_texts: texts that are read as numbers, each with what is read.
         numbered: True where it uses ``next``: its texts hold marks for :func:`kotrel.core.expressions.number_codes`.
     """
 
@@ -34,6 +37,8 @@ class Compiled:
     expr: pl.Expr
     fields: tuple[str, ...]
     numbered: bool
+    meant: Mapping[tuple[str, str], str] = field(default_factory=dict)
+    read_texts: tuple[tuple[pl.Expr, pl.Expr], ...] = ()
 
     def column(self, frame: pl.DataFrame, made: pl.Expr | None = None) -> pl.Series:
         """The value for each row of a frame.

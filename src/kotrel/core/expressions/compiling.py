@@ -13,15 +13,28 @@ from fractions import Fraction
 
 import polars as pl
 
-from kotrel.core.columns import sheet_column
+from kotrel.core.columns import number_column, sheet_column
+from kotrel.core.description.model import Field
 from kotrel.core.expressions.compiled import Compiled
 from kotrel.core.expressions.exact import times
 from kotrel.core.expressions.functions import FUNCTIONS
 from kotrel.core.expressions.kinds import NUMBER, SAID, SCALE, WHOLE_DIGITS, Kind, Typed, exact, how_to_turn
+from kotrel.core.expressions.literals import NotOfField, meant_by
 from kotrel.core.expressions.numbering import calls_of_next
-from kotrel.core.expressions.parsing import ExpressionError, Node, TreeNode, is_tree, parse, place, written_number
+from kotrel.core.expressions.parsing import (
+    ExpressionError,
+    Node,
+    TreeNode,
+    bare,
+    is_tree,
+    parse,
+    place,
+    written_number,
+    written_text,
+)
 from kotrel.core.expressions.scope import Scope
 from kotrel.core.similarity import nearest
+from kotrel.core.values.numbers import numbers_in
 
 
 def zero_as_blank(numbers: pl.Expr) -> pl.Expr:
@@ -58,7 +71,9 @@ def compile_expression(text: str, scope: Scope, wanted: Kind | None = None, may_
     kind, expr = compiler.value(tree)
     if wanted is not None and kind != wanted:
         raise ExpressionError(text, 0, f"this gives {SAID[kind]}, but {SAID[wanted]} is needed")
-    return Compiled(text, kind, expr, tuple(compiler.fields), compiler.numbered)
+    return Compiled(
+        text, kind, expr, tuple(compiler.fields), compiler.numbered, compiler.meant, tuple(compiler.read_texts)
+    )
 
 
 class Compiler:
@@ -67,6 +82,8 @@ class Compiler:
         self.scope = scope
         self.fields: dict[str, None] = {}
         self.numbered = False
+        self.meant: dict[tuple[str, str], str] = {}
+        self.read_texts: list[tuple[pl.Expr, pl.Expr]] = []
         self._numbers_at = numbers_at
 
     def wrong(self, node: Node, trouble: str, hint: str = "") -> ExpressionError:
@@ -97,6 +114,16 @@ class Compiler:
         if got != kind:
             raise self.wrong(node, f"this is {SAID[got]}, but {SAID[kind]} is needed here", how_to_turn(got, kind))
         return expr
+
+    def read_number(self, node: Node) -> pl.Expr:
+        """A text read as a number, as a cell is: the cells of a column by all of them, any other text by itself."""
+        text = self.need(node, "text")
+        name = text.meta.output_name() if text.meta.is_column() else ""
+        if name.startswith(sheet_column("")):
+            return pl.col(number_column(name.removeprefix(sheet_column("")))).cast(NUMBER, strict=False)
+        number = text.map_batches(numbers_in, return_dtype=NUMBER, is_elementwise=True)
+        self.read_texts.append((text, number))
+        return number
 
     # --- literals, fields, columns ---
 
@@ -183,14 +210,31 @@ class Compiler:
 
     def _pair(self, left: Node, right: Node) -> tuple[pl.Expr, pl.Expr]:
         kind, first = self.value(left)
-        return first, self._like(kind, right)
+        return first, self._like(kind, right, left)
 
-    def _like(self, kind: Kind, node: Node) -> pl.Expr:
-        """The value of a node that is compared with one of a certain kind."""
+    def _like(self, kind: Kind, node: Node, beside: Node) -> pl.Expr:
+        """The value of a node that is compared with one of a certain kind; a text beside a field is read as a cell of it."""
+        written, about = written_text(node), self._field_at(beside)
+        if written is not None and about is not None:
+            try:
+                value = meant_by(about, written, self.scope.names)
+                self.meant[about.name, written] = value
+                return pl.lit(value)
+            except NotOfField as error:
+                raise self.wrong(node, error.trouble, error.hint) from None
         other, expr = self.value(node)
         if kind != other and (kind, other) != ("date", "text"):
             raise self.wrong(node, f"{SAID[kind]} cannot be compared with {SAID[other]}", how_to_turn(other, kind))
         return expr
+
+    def _field_at(self, node: Node) -> Field | None:
+        """The field that a node is, by its name, where texts are compared with it."""
+        node = bare(node)
+        if not is_tree(node) or node.data != "field":
+            return None
+        name = str(node.children[0])
+        about = self.scope.fields.get(name) or self.scope.fields.get(name.casefold())
+        return None if about is None or about.is_decimal or about.kind == "yes_no" else about
 
     def _compare(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._pair(parts[0], parts[2])
@@ -216,7 +260,7 @@ class Compiler:
 
     def _is_one_of(self, parts: list[Node], node: TreeNode) -> Typed:
         kind, first = self.value(parts[0])
-        return "yes_no", is_any_of(first, [self._like(kind, part) for part in parts[1:]])
+        return "yes_no", is_any_of(first, [self._like(kind, part, parts[0]) for part in parts[1:]])
 
     def _is_not_one_of(self, parts: list[Node], node: TreeNode) -> Typed:
         return "yes_no", ~self._is_one_of(parts, node)[1]

@@ -25,6 +25,9 @@ class Caller(Protocol):
     def wrong(self, node: Node, trouble: str, hint: str = "") -> ExpressionError:
         """The error at a node."""
 
+    def read_number(self, node: Node) -> pl.Expr:
+        """A text read as a number, as a cell is."""
+
     def number_at(self, node: Node) -> None:
         """Notes that a code is numbered there; raises ExpressionError where that cannot be."""
 
@@ -87,7 +90,7 @@ FUNCTIONS: dict[str, tuple[int, int, _Function]] = {
     "replace": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.replace_all(c.need(g[1], "text"), c.need(g[2], "text"), literal=True))),
     "length": (1, 1, lambda c, g, n: ("number", c.need(g[0], "text").str.len_chars().cast(NUMBER))),
     "text": (1, 1, _as_text),
-    "number": (1, 1, lambda c, g, n: ("number", c.need(g[0], "text").cast(NUMBER, strict=False))),
+    "number": (1, 1, lambda c, g, n: ("number", c.read_number(g[0]))),
     "round": (1, 2, _rounded),
     "least": (2, 9, _least_or_most(pl.min_horizontal)),
     "most": (2, 9, _least_or_most(pl.max_horizontal)),

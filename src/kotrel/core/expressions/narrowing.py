@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
-from kotrel.core.expressions.parsing import Node, is_tree, parse
+from collections.abc import Mapping
+
+from kotrel.core.expressions.parsing import Node, is_tree, parse, written_text
+
+NOTHING: Mapping[tuple[str, str], str] = {}
 
 
-def only_values(text: str, field: str) -> list[str] | None:
+def only_values(text: str, field: str, meant: Mapping[tuple[str, str], str] = NOTHING) -> list[str] | None:
     """The values of a field that a condition can be true for, or None where it says nothing plain about the field.
+
+    Args:
+        meant: what texts in the condition mean for fields (see :class:`kotrel.core.expressions.Compiled`).
 
     Only what must hold in any case counts: ``item is 'A' and …`` and ``item is one of ('A', 'B')``.
     """
@@ -14,6 +21,7 @@ def only_values(text: str, field: str) -> list[str] | None:
     for part in _musts(parse(text)):
         values = _values(part, field)
         if values is not None:
+            values = [meant.get((field, value), value) for value in values]
             found = values if found is None else [value for value in found if value in values]
     return found
 
@@ -32,6 +40,5 @@ def _values(node: Node, field: str) -> list[str] | None:
     first, *others = node.children
     if not is_tree(first) or first.data != "field" or str(first.children[0]).lower() != field:
         return None
-    if not all(is_tree(each) and each.data == "text" for each in others):
-        return None
-    return [str(each.children[0])[1:-1] for each in others if is_tree(each)]
+    texts = [written_text(each) for each in others]
+    return None if None in texts else [text for text in texts if text is not None]

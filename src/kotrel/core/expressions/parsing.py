@@ -115,6 +115,19 @@ def is_tree(node: Node) -> TypeGuard[Tree[Token]]:
     return not isinstance(node, str)
 
 
+def bare(node: Node) -> Node:
+    """The node without the brackets around it."""
+    while is_tree(node) and node.data == "_value" and len(node.children) == 1:
+        node = node.children[0]
+    return node
+
+
+def written_text(node: Node) -> str | None:
+    """The text that a node is, written out; None for any other node."""
+    node = bare(node)
+    return str(node.children[0])[1:-1] if is_tree(node) and node.data == "text" else None
+
+
 def written_number(node: Node) -> Fraction | None:
     """A number that is written out in the expression, so that it is the same for all rows; or None."""
     return Fraction(str(node.children[0])) if is_tree(node) and node.data == "number" else None

@@ -4,19 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from datetime import date
 
 import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.expressions import Scope, compile_at
+from kotrel.core.normalizing.expression_columns import expression_columns, unread_findings, unread_texts
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
-from kotrel.core.tables.as_shown import columns_for
 from kotrel.core.tables.sources import letters_by_heading
+from kotrel.core.values.conventions import Conventions
 
 
-def choose_rows(rows: Rows, where: str | None, once_per: Sequence[str] = ()) -> Rows:
+def choose_rows(
+    rows: Rows,
+    where: str | None,
+    once_per: Sequence[str] = (),
+    conventions: Conventions = Conventions(),  # noqa: B008 - it cannot be changed
+    today: date = date.min,
+) -> Rows:
     """The rows that the mapping takes; how many a condition leaves out is a remark of their table.
 
     Args:
@@ -27,9 +35,12 @@ def choose_rows(rows: Rows, where: str | None, once_per: Sequence[str] = ()) -> 
         ExpressionError: the condition is wrong.
     """
     if where is not None:
-        wanted = _picked(rows, where)
+        wanted, unread = _picked(rows, where, conventions, today)
+        for group in unread:
+            # Whether such a row is wanted nobody knows: it stays, with its error.
+            wanted |= rows.values[ROW].is_in(group.cells[ROW].implode())
         left = int((~wanted).sum())
-        rows = rows.only(wanted)
+        rows = rows.with_findings(unread).only(wanted)
         if left:
             table = rows.table
             rows = replace(
@@ -41,12 +52,15 @@ def choose_rows(rows: Rows, where: str | None, once_per: Sequence[str] = ()) -> 
     return _once(rows, list(once_per)) if once_per else rows
 
 
-def _picked(rows: Rows, where: str) -> pl.Series:
+def _picked(rows: Rows, where: str, conventions: Conventions, today: date) -> tuple[pl.Series, list[FindingGroup]]:
+    """Which rows a condition picks, and what of the sheet it could not read."""
     record = rows.record
     scope = Scope({name: record.fields[name] for name in rows.fields}, letters_by_heading(rows.table.columns))
     compiled = compile_at("where in the mapping", where, scope, "yes_no")
-    frame = rows.values.hstack(columns_for(rows.table, compiled.expr))
-    return compiled.column(frame).fill_null(False)
+    columns, troubles = expression_columns(rows.table, compiled, conventions, today)
+    frame = rows.values.hstack(columns)
+    found = unread_findings(rows, None, troubles, unread_texts(compiled, frame))
+    return compiled.column(frame).fill_null(False), found
 
 
 def _once(rows: Rows, fields: list[str]) -> Rows:

@@ -94,7 +94,7 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
         few=seen,
     )
     rows = replace(rows, findings=(*_about_headings(rows, matched, conventions.currency), *rows.findings))
-    return choose_rows(rows, matched.where, matched.once_per)
+    return choose_rows(rows, matched.where, matched.once_per, conventions, today)
 
 
 def _says_clear(values: pl.Series, few: pl.Series | None) -> pl.Series | None:

@@ -13,9 +13,9 @@ from kotrel.core.description.model import DefaultSet, Field
 from kotrel.core.expressions import Compiled, Scope, compile_at, number_codes
 from kotrel.core.normalizing.by_kind import Setting, Tidied, tidy
 from kotrel.core.normalizing.column import Trouble
+from kotrel.core.normalizing.expression_columns import expression_columns, unread_findings, unread_texts
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Defaulted, Rows
-from kotrel.core.tables.as_shown import columns_for
 from kotrel.core.tables.sources import Source, letters_by_heading
 from kotrel.core.values.conventions import Conventions
 
@@ -109,6 +109,7 @@ def make_values(
     for name, source in rows.sources.items():
         if source.make is not None:
             made, findings = _made(source.make, rows, name, names, taken, conventions)
+            findings = _where_used(findings, rows, name, new)
             rows = replace(rows, values=_filled(rows, name, made, new)).with_findings(findings)
     if rows.has_key:
         rows, more = _from_sets(rows, names, new, sets, reader)
@@ -290,7 +291,9 @@ def _made(
         names,
     )
     compiled = compile_at(f"make of {name} in the mapping", expression, scope, may_number=True)
-    frame = values.hstack(columns_for(rows.table, compiled.expr))
+    columns, troubles = expression_columns(rows.table, compiled, conventions, _NO_DAY)
+    frame = values.hstack(columns)
+    unread = unread_findings(rows, name, troubles, unread_texts(compiled, frame))
     made = compiled.column(frame, _as_text(compiled, fields[name]))
     made = made.zip_with(values[name].is_null(), values[name]).alias(name)
     if compiled.numbered:
@@ -298,15 +301,29 @@ def _made(
         needs = [pl.col(each).is_null() for each in compiled.fields]
         if needs:
             made = made.set(values.select(pl.any_horizontal(needs)).to_series() & values[name].is_null(), None)
-        return number_codes(made, [*taken(name), *made]), []
+        return number_codes(made, [*taken(name), *made]), unread
     if compiled.kind == "number":
-        return made, _about_rounding(compiled, rows, name, made, frame)
+        return made, [*unread, *_about_rounding(compiled, rows, name, made, frame)]
     if compiled.kind not in ("text", "date"):
-        return made, []
+        return made, unread
     blank = values[name].is_null()
     tidied = read_values(values[ROW].filter(blank), made.filter(blank), fields[name], conventions)
     findings = [rows.group(each.severity, each.kind, each.title, name, each.cells) for each in tidied.troubles]
-    return made.scatter(blank.arg_true(), tidied.values), findings
+    return made.scatter(blank.arg_true(), tidied.values), [*unread, *findings]
+
+
+def _where_used(
+    findings: Sequence[FindingGroup], rows: Rows, name: str, new: Callable[[], pl.Series]
+) -> list[FindingGroup]:
+    """The findings on made values that are used: in blank cells, and of existing rows only where the mapping says so."""
+    if not findings:
+        return []
+    used = rows.values[name].is_null()
+    if not rows.sources[name].for_all and name not in rows.record.key:
+        used = used & new()
+    there = rows.values[ROW].filter(used).implode()
+    left = [replace(each, cells=each.cells.filter(pl.col(ROW).is_in(there))) for each in findings]
+    return [each for each in left if each.count]
 
 
 def _about_rounding(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
 import polars as pl
@@ -61,13 +61,11 @@ def cells_as_shown(table: Table, letters: Iterable[str]) -> pl.DataFrame:
     )
 
 
-def columns_for(table: Table, expr: pl.Expr) -> pl.DataFrame:
-    """The columns of the sheet that an expression reads, under the names by which it reads them.
+def columns_for(table: Table, letters: Sequence[str]) -> pl.DataFrame:
+    """Columns of the sheet under the names by which expressions read them.
 
     They are as people see them: without spaces at their ends, and with nothing but spaces they are blank.
     """
-    read = set(expr.meta.root_names())
-    letters = [column.letter for column in table.columns if sheet_column(column.letter) in read]
     cells = cells_as_shown(table, letters)
     if not table.sheet:
         # Only text files have marks against formulas.

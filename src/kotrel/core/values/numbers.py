@@ -132,6 +132,20 @@ def read_number(text: str, mark: Mark | None) -> Read:
     return Read(value, "percent" if found["percent"] else "", found["before"] or found["after"] or "")
 
 
+def numbers_in(texts: pl.Series) -> pl.Series:
+    """Texts by themselves, without a column that shows their decimal mark, as numbers (Decimal with 12 places).
+
+    Null where a text is none, could be two, or is an amount in a currency or a percentage.
+    """
+    found: dict[str, Decimal | None] = {}
+    for text in texts.drop_nulls().unique().to_list():
+        read = read_number(text, None)
+        found[text] = None if read.trouble or read.currency or read.value is None else round(read.value, 12)
+    dtype = pl.Decimal(38, 12)
+    known = pl.Series(list(found.values()), dtype=dtype)
+    return texts.replace_strict(pl.Series(list(found), dtype=pl.String), known, default=None, return_dtype=dtype)
+
+
 def currency_beside(text: str) -> str:
     """The sign or code of a currency beside a number as typed; empty where there is none."""
     found = _SHAPE.match(_without_blanks(text))
