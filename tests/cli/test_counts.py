@@ -199,10 +199,16 @@ class Counts(Counting):
         self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
         for words, status, said in (
             (("freeze", "quay", "--stopped"), 2, "already"),
-            (("freeze", "x", "--where", "warehouse is 'NOWHERE'", "--stopped"), 1, "nothing is chosen"),
+            (("freeze", "x", "--where", "warehouse is 'NOWHERE'", "--stopped"), 2, "there is no warehouse “NOWHERE”"),
+            (("freeze", "x", "--where", "bin is 'NOWHERE'", "--stopped"), 1, "nothing is chosen"),
             (("variance", "quai"), 2, "Did you mean quay?"),
             (("post", "quay"), 2, "--yes"),
-            (("set", "quay", "NOPE", "--counted", "1", "--reason", "x"), 2, "no such place"),
+            (("set", "quay", "NOPE", "--counted", "1", "--reason", "x"), 2, "there is no item NOPE"),
+            (
+                ("set", "quay", "ROP-00010", "--bin", "Z-9", "--counted", "1", "--reason", "x"),
+                2,
+                "no such place of ROP-00010",
+            ),
         ):
             with self.subTest(words=words):
                 self.assertIn(said, self.kotrel("count", *words, status=status).stderr)

@@ -91,10 +91,12 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
             lists.append(
                 GivenOut(path.name, rows.record.name, rows.values.height, at, lost, unread, left, damaged=damaged)
             )
+    # Of two lists that say different things of one key, the one that was exported last counts, and that is reported.
+    written = {path.name: path.stat().st_mtime_ns for path in files}
     for name, parts in frames.items():
-        for file, why in _contradictions(workspace.description.records[name], parts).items():
-            lists = [replace(each, trouble=why) if (each.file, each.record) == (file, name) else each for each in lists]
-            del parts[file]
+        frames[name] = {file: parts[file] for file in sorted(parts, key=lambda file: (written[file], file))}
+        for file, why in _contradictions(workspace.description.records[name], frames[name]).items():
+            lists = [replace(each, remark=why) if (each.file, each.record) == (file, name) else each for each in lists]
     workspace.hidden.mkdir(parents=True, exist_ok=True)
     mirrored = {name: list(parts.values()) for name, parts in frames.items()}
     write_mirror(workspace.hidden, workspace.description, mirrored, lists, signature)
@@ -102,7 +104,7 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
 
 
 def _contradictions(record: Record, parts: Mapping[str, pl.DataFrame]) -> dict[str, str]:
-    """Lists that have a key of an earlier list with other values → why they are not used. Nobody knows which of them is right."""
+    """Lists that have keys of an older list with other values → what that means, in words."""
     if len(parts) < 2 or record.nature == "stock":
         return {}
     key, found = list(record.key), {}
@@ -113,17 +115,19 @@ def _contradictions(record: Record, parts: Mapping[str, pl.DataFrame]) -> dict[s
         mine = counted[file]
         both = known.join(mine.select(key), on=key, how="semi")
         same = both.drop(_LIST).join(mine, on=[*mine.columns], how="semi", nulls_equal=True)
-        same = same if set(same.columns) == set(mine.columns) else same.clear()
+        same = same if set(both.columns) - {_LIST} == set(mine.columns) else same.clear()
         other = both.join(same.select(key), on=key, how="anti")
         if other.height:
-            keys = [" / ".join(map(str, row)) for row in other.select(key).iter_rows()]
+            keys = listed([" / ".join(map(str, row)) for row in other.select(key).iter_rows()], 3)
             there = " and ".join(other[_LIST].unique(maintain_order=True))
+            verb = "is" if other.height == 1 else "are"
             found[file] = (
-                f"{count(other.height, 'key')} of it {'is' if other.height == 1 else 'are'} in {there} too, with other values: {listed(keys, 3)}"
+                f"{count(other.height, 'key')} of it {verb} in {there} too, with other values ({keys}): this newer list counts"
             )
-            continue
-        fresh = mine.join(known.select(key), on=key, how="anti").with_columns(pl.lit(file).alias(_LIST))
-        known = pl.concat([known, fresh], how="diagonal")
+        known = pl.concat(
+            [known.join(mine.select(key), on=key, how="anti"), mine.with_columns(pl.lit(file).alias(_LIST))],
+            how="diagonal",
+        )
     return found
 
 

@@ -42,6 +42,8 @@ def list_remarks(workspace: Workspace, today: datetime, comparing: bool) -> list
         if each.unread:
             words = f"{count(each.unread, 'cell')} could not be read and {'is' if each.unread == 1 else 'are'} taken for blank"
             remarks.append(f"the list {each.file}: {words}; kotrel check {each.file} says why")
+        if each.remark and not each.trouble:
+            remarks.append(f"the list {each.file}: {each.remark}")
         if each.damaged and not each.trouble:
             words = (
                 f"{count(each.damaged, 'row')} could not be read and {'is' if each.damaged == 1 else 'are'} left out"

@@ -54,6 +54,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         old = age >= workspace.files_only.old_after_days
         parts = [f"{count(each.lost, 'row')} without a key or with one twice" if each.lost else "",
                  f"{count(each.unread, 'cell')} could not be read" if each.unread else "",
+                 each.remark,
                  f"{count(each.damaged, 'row')} could not be read" if each.damaged else "",
                  f"left out: {', '.join(each.left_out[:5])}" if each.left_out else ""]  # fmt: skip
         said = each.trouble or "; ".join(filter(None, parts))

@@ -186,7 +186,7 @@ class Collecting(unittest.TestCase):
 
         at_once = told()
 
-        def none_of_them(rows, lines, units, moments, round_):
+        def none_of_them(rows, lines, known, moments, round_):
             found, plain = plain_lines(rows, lines, known, moments, round_)
             return found.clear(), pl.zeros(len(plain), dtype=pl.Boolean, eager=True)
 

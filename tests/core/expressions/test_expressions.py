@@ -26,7 +26,7 @@ FRAME = pl.DataFrame(
 SCOPE = Scope(
     {name: field for name, field in small().records["item"].fields.items() if name in FRAME.columns},
     {"costprice": ("H",)},
-    lambda record: {"EA": "each", "M": "metre"},
+    lambda record: {"EA": "each", "M": "metre", "KG": "kilogram"},
 )
 
 
@@ -95,12 +95,24 @@ class Values(unittest.TestCase):
             "code begins with 'A' or code ends with '2'": [True, True, False], "unit is one of ('M', 'KG')": [False, True, False],
             "description contains 'red'": [True, False, False], "since <= '2026-01-31'": [True, False, False],
             "cost >= 0.35 and cost < 10": [False, True, False], "UNIT IS 'EA' AND NOT (cost = 3)": [True, False, False],
+            # Texts are read as cells of the field are.
+            "unit is 'Each'": [True, False, False], "unit is one of ('ea', 'metre')": [True, True, False], "since is '31.1.2026'": [True, False, False],
+            "number('1.200,50') = 1200.5": [True, True, True],
         }  # fmt: skip
         for text, wanted in cases.items():
             self.assertEqual(value(text), wanted, text)
 
 
 class Errors(unittest.TestCase):
+    def test_a_text_that_no_value_of_its_field_can_be_is_an_error_at_its_place(self):
+        for text, at, said in (
+            ("unit is 'eech'", 8, "Did you mean EA?"), ("since >= '1.7.2027'", 9, "could be two days"), ("cost > 1 and since is 'soon'", 22, "is not a date"),
+        ):  # fmt: skip
+            with self.subTest(text), self.assertRaises(ExpressionError) as caught:
+                compile_expression(text, SCOPE)
+            self.assertEqual(caught.exception.at, at)
+            self.assertIn(said, f"{caught.exception} {caught.exception.hint}")
+
     def test_they_point_at_the_character(self):
         cases = (
             ("cost + ", 7, "too early"), ("cots > 3", 0, "cots"), ("unit is 'EA", 8, "quote"), ("cost > 'a'", 7, "compared"),

@@ -7,11 +7,11 @@ import polars as pl
 
 from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.columns import ROW
-from kotrel.core.values.formula_guard import unguard
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.profiling import kind_of, look_at
 from kotrel.core.tables.sources import Source, columns_named, letters_by_heading, raw_values
 from kotrel.core.tables.table import Column, Table
+from kotrel.core.values.formula_guard import unguard
 from tests.support import grid, rows, state
 
 

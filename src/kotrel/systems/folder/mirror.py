@@ -30,6 +30,7 @@ class GivenOut:
         unread: cells that could not be read; the mirror has blanks there.
         damaged: rows that could not be read, because their line has too few or too many columns; they are left out.
         left_out: headings that match no field.
+        remark: what else a person should know of it, or an empty text.
         trouble: why the file is not used, or an empty text.
     """
 
@@ -42,6 +43,7 @@ class GivenOut:
     left_out: tuple[str, ...] = ()
     trouble: str = ""
     damaged: int = 0
+    remark: str = ""
 
 
 def counted_rows(rows: pl.DataFrame, record: Record) -> pl.DataFrame:
