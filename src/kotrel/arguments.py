@@ -102,6 +102,7 @@ def command_named(word: str) -> str:
 
 def _everywhere(parser: argparse.ArgumentParser, default: object) -> None:
     """The options that every command takes; they may stand before or after the command."""
+    before = len(parser._actions)
     group = parser.add_argument_group("options for every command")
     group.add_argument(
         "-w",
@@ -125,6 +126,9 @@ def _everywhere(parser: argparse.ArgumentParser, default: object) -> None:
         default=default,
         help="what comes first in this run's dates (default: as kotrel.toml says, or as each column shows)",
     )
+    for action in parser._actions[before:]:
+        # The workspace stands before the command, and JSON is for programs.
+        action.carried = action.dest in ("decimal", "dates")  # type: ignore[attr-defined]
     group.add_argument("--quiet", action="store_true", default=default or False, help="no progress and no messages")
 
 
@@ -160,6 +164,6 @@ def parser_for(command: str | None) -> argparse.ArgumentParser:
         # A command with steps of its own returns their parsers: the options stand behind those too.
         for each in (sub, *(module.arguments(sub) or ())):
             _everywhere(each, argparse.SUPPRESS)
-        sub.set_defaults(run=module.run, exchange=_exchange)
+        sub.set_defaults(run=module.run, exchange=_exchange, parser=sub)
         parser.called = sub
     return parser

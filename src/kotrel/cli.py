@@ -67,7 +67,7 @@ def _run(words: list[str], command: str | None) -> int:
         return 0
     from kotrel.screen.screen import Screen
 
-    status: int = args.run(args, Screen(as_json=args.json, quiet=args.quiet))
+    status: int = args.run(args, Screen(as_json=args.json, quiet=args.quiet, workspace=args.workspace))
     sys.stdout.flush()
     return status
 
@@ -93,7 +93,7 @@ def _tell(error: KotrelError, as_json: bool) -> int:
 
         sys.stderr.write(f"kotrel: {harmless(error.message)}\n")
         if error.hint:
-            sys.stderr.write(f"        {harmless(error.hint)}\n")
+            sys.stderr.write(f"        {screen.with_workspace(harmless(error.hint))}\n")
     return error.status
 
 

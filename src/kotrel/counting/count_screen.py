@@ -45,7 +45,7 @@ def show_frozen(screen: Screen, frozen: Frozen, trading: bool) -> None:
     )
     for remark in frozen.remarks:
         screen.show(Text(f"  {remark}", style="yellow"))
-    screen.show(Text(f"Next: kotrel count sheets {frozen.name} -o sheets", style="dim"))
+    screen.show(Text(f"Next: {screen.program} count sheets {frozen.name} -o sheets", style="dim"))
 
 
 def show_sheets(screen: Screen, name: str, written: Sequence[tuple[Path, int]]) -> None:
@@ -57,7 +57,7 @@ def show_sheets(screen: Screen, name: str, written: Sequence[tuple[Path, int]]) 
         screen.show(f"Written: {path}   {count(lines, 'line')}")
     if len(written) > SHOWN:
         screen.show(f"  … {len(written) - SHOWN:,} more")
-    screen.show(Text(f"Next: count, fill in, save; then: kotrel count collect {name} FILES", style="dim"))
+    screen.show(Text(f"Next: count, fill in, save; then: {screen.program} count collect {name} FILES", style="dim"))
 
 
 def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], marked: bool) -> int:
@@ -93,7 +93,7 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
             screen.show(Text(f"  {said}", style="yellow"))
     for copy in copies:
         screen.show(f"Marked copy: {copy.path}")
-    again = "fix those cells and collect those sheets again" if bad else f"kotrel count variance {name}"
+    again = "fix those cells and collect those sheets again" if bad else f"{screen.program} count variance {name}"
     screen.show(Text(f"Next: {again}", style="dim"))
     return 1 if bad else 0
 
@@ -120,7 +120,7 @@ def show_corrected(screen: Screen, name: str, place: Place, what: Correction) ->
         screen.json({"count": name, "item": place.item, "counted": plain_text(what.counted), "reason": what.reason})
         return
     screen.show(f"{place.item} {where_of(place)}: {plain_text(what.counted)} {place.unit}, by hand ({what.reason})")
-    screen.show(Text(f"Next: kotrel count variance {name}", style="dim"))
+    screen.show(Text(f"Next: {screen.program} count variance {name}", style="dim"))
 
 
 def show_posting(screen: Screen, planned: Posting) -> None:
@@ -153,7 +153,7 @@ def show_posted(screen: Screen, name: str, done: Posting, output: str | None) ->
         return 1 if done.status == "refused" else 0
     if done.status == "nothing to post":
         screen.show("Nothing to post: every line that is counted and decided is posted already.")
-        screen.show(Text(f"Next: kotrel count variance {name}", style="dim"))
+        screen.show(Text(f"Next: {screen.program} count variance {name}", style="dim"))
         return 0
     if done.status == "not posted":
         screen.show("Nothing was posted.")
@@ -173,10 +173,10 @@ def show_posted(screen: Screen, name: str, done: Posting, output: str | None) ->
         screen.show(f"Written: {output}")
     if done.load:
         name_of = load_name(done.load)
-        first = "kotrel stock --against" if done.documents and done.status == "posted" else "kotrel outcome"
+        first = "kotrel stock --against" if done.documents and done.status == "posted" else f"{screen.program} outcome"
         screen.show(
             Text(
-                f"Next: {first} {name_of}; kotrel undo {name_of} takes it back and opens the count again",
+                f"Next: {first} {name_of}; {screen.program} undo {name_of} takes it back and opens the count again",
                 style="dim",
             )
         )

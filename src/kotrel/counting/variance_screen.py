@@ -62,7 +62,11 @@ def show_variance(screen: Screen, state: State, tolerance: Tolerance, every: boo
     for path in files:
         screen.show(f"Written: {path}")
     again = sum(1 for line in state.told if line.recount)
-    following = f"kotrel count sheets {state.name} --recount -o sheets" if again else f"kotrel count post {state.name}"
+    following = (
+        f"{screen.program} count sheets {state.name} --recount -o sheets"
+        if again
+        else f"{screen.program} count post {state.name}"
+    )
     screen.show(Text(f"Next: {following}", style="dim"))
 
 

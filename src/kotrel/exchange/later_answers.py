@@ -105,7 +105,7 @@ def _show_job(job: JobState, screen: Screen) -> int:
         for each in job.refusals[:20]:
             screen.show(f"  {each['record']} {each['key']}: {each['message']}")
         if job.status in ("received", "working"):
-            screen.show(f"Next: kotrel outcome {job.reference} --wait")
+            screen.show(f"Next: {screen.program} outcome {job.reference} --wait")
     return 0 if job.status in ("received", "working", "tried") else 1
 
 
@@ -135,7 +135,9 @@ def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen:
             if screen.as_json:
                 screen.json({"load": load_name(number), "status": "sent", "rows": []})
             else:
-                screen.show(f"{load_name(number)} is not answered yet. Next: kotrel outcome {load_name(number)} --wait")
+                screen.show(
+                    f"{load_name(number)} is not answered yet. Next: {screen.program} outcome {load_name(number)} --wait"
+                )
             return None
         if last is None and args.only_refused and not screen.as_json and waits(number, workspace):
             screen.show(
@@ -148,6 +150,6 @@ def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen:
             "Its results say nothing of some rows. Where they list only what was refused, say so: --only-refused"
             if read >= last.files
             else f"It went out in {last.files} files, of which {read} {'is' if read == 1 else 'are'} answered. "
-            f"Next: kotrel outcome {load_name(number)} --wait"
+            f"Next: {screen.program} outcome {load_name(number)} --wait"
         )
     return found

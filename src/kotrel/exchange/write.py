@@ -176,10 +176,10 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         )
     if ok and workspace.url.startswith("folder:"):
         screen.show(
-            f"Kotrel does not know whether the program reads it. Next: kotrel load {args.file} sends it and keeps account of it."
+            f"Kotrel does not know whether the program reads it. Next: {screen.program} load {args.file} sends it and keeps account of it."
         )
     if not ok:
         screen.show(
-            f"Nothing was written. Next: fix these cells, then write it again: kotrel write {args.file} --layout {args.layout}"
+            f"Nothing was written. Next: fix these cells, then write it again: {screen.program} write {args.file} --layout {args.layout}"
         )
     return 0 if ok else 1

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
@@ -14,6 +14,7 @@ from kotrel.core.rows.load_options import DEFAULT_OPTIONS, DocumentOptions, Load
 from kotrel.core.values.dates import read_date
 from kotrel.core.values.numbers import read_number
 from kotrel.loading.file_options import Wanted
+from kotrel.screen.command_lines import carry
 from kotrel.workspace.settings import Workspace
 
 
@@ -23,8 +24,10 @@ def add_files(parser: argparse.ArgumentParser) -> None:
         "files", nargs="+", metavar="FILE", help="a workbook or text file: .xlsx .ods .csv .tsv and others"
     )
     add_reading(parser)
+    before = len(parser._actions)
     add_ways(parser)
     add_documents(parser)
+    carry(parser, before)
 
 
 def add_ways(parser: argparse.ArgumentParser) -> None:
@@ -129,17 +132,20 @@ def amount_of(text: str, option: str, workspace: Workspace) -> Decimal:
 
 def add_reading(parser: argparse.ArgumentParser) -> None:
     """How to read a file."""
+    before = len(parser._actions)
     parser.add_argument(
         "--as", dest="record", metavar="RECORD", help="what the rows are (default: recognised by the headings)"
     )
     parser.add_argument(
         "--map", dest="map_name", metavar="NAME", help="the saved mapping to use (default: the one whose headings fit)"
     )
+    carry(parser, before)
     add_sheet(parser)
 
 
 def add_sheet(parser: argparse.ArgumentParser) -> None:
     """Which sheet to read, and where its headings are."""
+    before = len(parser._actions)
     parser.add_argument("--sheet", metavar="NAME", help="the sheet of the workbook (default: those that fit)")
     parser.add_argument(
         "--heading-row",
@@ -153,6 +159,7 @@ def add_sheet(parser: argparse.ArgumentParser) -> None:
         metavar="NAME",
         help="the encoding of a text file, such as cp1252 or mac-roman (default: recognised)",
     )
+    carry(parser, before)
 
 
 def whole_from(least: int, most: int | None = None) -> Callable[[str], int]:
@@ -195,33 +202,6 @@ def files_of(args: argparse.Namespace) -> list[Path]:
         is_pattern = any(mark in path.name for mark in "*?[") and not path.exists()
         found += (sorted(path.parent.glob(path.name)) if is_pattern else []) or [path]
     return found
-
-
-def named(files: Iterable[object]) -> str:
-    """Files as a person types them on a command line: a name with spaces is quoted."""
-    names = [str(file) for file in files]
-    return " ".join(f'"{name}"' if re.search(r"[\s&()']", name) else name for name in names)
-
-
-_SAID = {
-    "record": ("--as", None), "map_name": ("--map", None), "sheet": ("--sheet", None), "heading_row": ("--heading-row", None), "encoding": ("--encoding", None),
-    "only": ("--only", None), "match_on": ("--match-on", None), "blanks": ("--blanks", "keep"),
-    "duplicates": ("--duplicates", "error"), "create": ("--create", ()), "defaults": ("--defaults", ()),
-    "clash": ("--clash", None), "new_codes": ("--new-codes", ()),
-    "decimal": ("--decimal", None), "dates": ("--dates", None), "since": ("--since", None), "pictures": ("--pictures", None),
-    "number": ("--number", None), "date": ("--date", None), "warehouse": ("--warehouse", None), "account": ("--account", None),
-}  # fmt: skip
-"""Argument → its option, and its default."""
-
-
-def as_typed(args: argparse.Namespace) -> str:
-    """The files and options of this command, as the user would type them for the next one."""
-    words: list[object] = list(args.files) if hasattr(args, "files") else [args.file]
-    for name, (option, usual) in _SAID.items():
-        value = getattr(args, name, usual)
-        if value != usual:
-            words += [option, ",".join(value) if isinstance(value, tuple) else value]
-    return named(words)
 
 
 def wanted_of(args: argparse.Namespace) -> Wanted:

@@ -15,9 +15,9 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count
 from kotrel.core.pricing.price_rules import OWN_PRICES
 from kotrel.loading.opening import now, workspace_of
-from kotrel.loading.options import named
 from kotrel.pricing.price_picture import draw_changes
 from kotrel.pricing.repricing import Repriced, reprice, summary, targets_of, with_remarks, write_prices
+from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import require_new_file
 
@@ -174,11 +174,13 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     screen.show("")
     if files:
         screen.show(f"Written: {', '.join(files)}")
-        screen.show(f"Next: read it, change prices by hand where you want, then: kotrel preview {named(files[:1])}")
+        screen.show(
+            f"Next: read it, change prices by hand where you want, then: {screen.program} preview {quoted(files[:1])}"
+        )
     elif not repriced.prices.height:
         screen.show("Nothing changes.")
     else:
         screen.show(
-            f"Next: kotrel reprice {args.rules} -o {args.rules}.xlsx    writes them as a workbook to read and load"
+            f"Next: {screen.program} reprice {args.rules} -o {args.rules}.xlsx    writes them as a workbook to read and load"
         )
     return 1 if errors else 0

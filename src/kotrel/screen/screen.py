@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import argparse
 import codecs
 import os
 import re
@@ -14,6 +15,7 @@ from typing import Any, TextIO
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 
+from kotrel.screen.command_lines import quoted, said_again
 from kotrel.screen.json_streaming import json_pieces
 from kotrel.systems.interface import Step
 
@@ -88,11 +90,13 @@ class Screen:
     Args:
         as_json: one JSON object on standard output, and nothing else.
         quiet: no progress and no remarks.
+        workspace: as -w says; every command that is recommended says it too.
     """
 
-    def __init__(self, as_json: bool = False, quiet: bool = False) -> None:
+    def __init__(self, as_json: bool = False, quiet: bool = False, workspace: str | None = None) -> None:
         self.as_json = as_json
         self.quiet = quiet
+        self.program = f"kotrel -w {quoted([workspace])}" if workspace else "kotrel"
         for stream in (sys.stdout, sys.stderr):
             _never_fail(stream)
 
@@ -125,7 +129,18 @@ class Screen:
     def show(self, *parts: Any) -> None:
         """Prints something rich can print."""
         for part in parts:
-            self.console.print(part)
+            # A command to be typed is never broken by a line end.
+            self.console.print(part, soft_wrap=_is_step(part))
+
+    def again(self, args: argparse.Namespace, command: str, *more: str) -> str:
+        """A command on the same files, with the options of this one that hold for it too, and more."""
+        words = said_again(args)
+        at = words.index("--") if "--" in words else len(words)
+        return f"{self.program} {command} {quoted([*words[:at], *more, *words[at:]])}"
+
+    def with_workspace(self, text: str) -> str:
+        """A text of ours with the workspace in each command that it recommends."""
+        return re.sub(r"\bkotrel (?=[a-z]+\b)", lambda found: f"{self.program} ", text)
 
     def json(self, value: Mapping[str, Any]) -> None:
         """Prints one JSON object."""
@@ -165,6 +180,11 @@ class Screen:
 
         with showing(steps) as step:
             yield step
+
+
+def _is_step(part: Any) -> bool:
+    text = part if isinstance(part, str) else getattr(part, "plain", "")
+    return "Next: " in text or text.startswith("      kotrel ")
 
 
 def _never_fail(stream: TextIO) -> None:

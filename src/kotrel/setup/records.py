@@ -34,7 +34,7 @@ def show_records(screen: Screen, description: Description) -> None:
             listed(targets, 8),
         )
     richest = max(description.records.values(), key=lambda record: len(record.fields))
-    screen.show(table, Text(f"Next: kotrel records {richest.name}    shows its fields", style="dim"))
+    screen.show(table, Text(f"Next: {screen.program} records {richest.name}    shows its fields", style="dim"))
 
 
 def show_record(screen: Screen, record: Record) -> None:

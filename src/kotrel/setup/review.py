@@ -69,7 +69,7 @@ def show_review(screen: Screen, reviewed: Reviewed, every: bool) -> None:
     screen.show(table)
     if reviewed.left:
         screen.show(Text(f"Not described: {', '.join(reviewed.left)}", style="dim"))
-    screen.show(Text("Next: edit system.toml, then: kotrel init --review", style="dim"))
+    screen.show(Text(f"Next: edit system.toml, then: {screen.program} init --review", style="dim"))
 
 
 def review_json(reviewed: Reviewed) -> dict[str, Any]:

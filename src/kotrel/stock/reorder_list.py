@@ -121,5 +121,5 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     show_reorder(screen, done, args.with_orders, args.all)
     if args.output and done.lines:
         screen.show(f"Written: {args.output}")
-        screen.show(f"Next: read it, then: kotrel check {args.output} --as purchase_order")
+        screen.show(f"Next: read it, then: {screen.program} check {args.output} --as purchase_order")
     return 0

@@ -173,7 +173,7 @@ def show_undone(screen: Screen, undone: Undone, left: Path | None = None) -> Non
         for remark in (*undone.remarks, *undone.receipt.remarks):
             screen.show(Text(f"  {remark}", style="yellow"))
         screen.show(
-            f"Next: when the program has read it: kotrel outcome {load_name(undone.number or 0)} --result RESULT"
+            f"Next: when the program has read it: {screen.program} outcome {load_name(undone.number or 0)} --result RESULT"
         )
         if undone.status == "undone":
             return
@@ -209,7 +209,7 @@ def show_undone(screen: Screen, undone: Undone, left: Path | None = None) -> Non
         if len(undone.in_the_way) > ROWS_SHOWN:
             screen.show(Text(f"  … {len(undone.in_the_way) - ROWS_SHOWN:,} more (--json lists them all)", style="dim"))
         if undone.status == "refused":
-            screen.show(Text(f"Next: kotrel undo {name} --partial    undoes the other rows", style="dim"))
+            screen.show(Text(f"Next: {screen.program} undo {name} --partial    undoes the other rows", style="dim"))
         return
     screen.show(Text(f"{name} was not undone."))
 

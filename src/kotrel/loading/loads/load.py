@@ -12,16 +12,16 @@ from kotrel.loading.loads.execution import Loaded, Order, load_files
 from kotrel.loading.loads.history import when
 from kotrel.loading.loads.preview_screen import show_altered, show_loaded_counts, show_preview
 from kotrel.loading.opening import now, user, workspace_of
-from kotrel.loading.options import add_agreement, add_files, as_typed, files_of, wanted_of
+from kotrel.loading.options import add_agreement, add_files, files_of, wanted_of
 from kotrel.loading.sheets_in.findings_screen import checked_json
 from kotrel.screen.screen import Screen
 
 
-def show_receipt(screen: Screen, loaded: Loaded, names: str, every: bool) -> None:
+def show_receipt(screen: Screen, loaded: Loaded, args: argparse.Namespace) -> None:
     """A trial, or a load that was sent: what it is, where its files are, and what to do next.
 
     Args:
-        names: the files and options as the user typed them.
+        args: the command line.
     """
     receipt = loaded.receipt
     assert receipt is not None
@@ -32,7 +32,7 @@ def show_receipt(screen: Screen, loaded: Loaded, names: str, every: bool) -> Non
         name = load_name(loaded.number) if loaded.number else receipt.reference
         screen.show(f"Sent as {name}; the system has not answered yet:")
     show_loaded_counts(screen, loaded.preview.counts())
-    show_altered(screen, receipt.altered, {each.record.name: each.record for each in loaded.preview.changes}, every)
+    show_altered(screen, receipt.altered, {each.record.name: each.record for each in loaded.preview.changes}, args.all)
     for file in files:
         screen.show(file)
     for record, codes in loaded.preview.creates().items():
@@ -45,16 +45,16 @@ def show_receipt(screen: Screen, loaded: Loaded, names: str, every: bool) -> Non
     for remark in receipt.remarks:
         screen.show(remark)
     if loaded.status == "tried" and files:
-        screen.show(f"Nothing was sent. Next: see what the program says of them, then: kotrel load {names}")
+        screen.show(f"Nothing was sent. Next: see what the program says of them, then: {screen.again(args, 'load')}")
     elif loaded.status == "tried":
-        screen.show(f"Nothing was kept. Next: kotrel load {names}")
+        screen.show(f"Nothing was kept. Next: {screen.again(args, 'load')}")
     elif files:
         screen.show(
-            f"Next: kotrel outcome {name} --result RESULT    takes in what the program says of each row (--wait looks for it)\n"
-            f"      kotrel verify {name}    once the program has given out its lists again"
+            f"Next: {screen.program} outcome {name} --result RESULT    takes in what the program says of each row (--wait looks for it)\n"
+            f"      {screen.program} verify {name}    once the program has given out its lists again"
         )
     else:
-        screen.show(f"Next: kotrel outcome {name} --wait")
+        screen.show(f"Next: {screen.program} outcome {name} --wait")
 
 
 EXAMPLE = """\
@@ -141,7 +141,6 @@ def _json(loaded: Loaded) -> dict[str, object]:
 
 
 def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
-    names = as_typed(args)
     before = loaded.preview.before
     if loaded.status == "loaded":
         name = load_name(loaded.number or 0)
@@ -156,9 +155,9 @@ def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
             screen.show(
                 f"Not loaded: {count(number, 'row')}, written to {path} with the reasons. Fix them there, then load that file."
             )
-        screen.show(f"Next: kotrel outcome {name}    shows each row; kotrel undo {name} undoes it")
+        screen.show(f"Next: {screen.program} outcome {name}    shows each row; {screen.program} undo {name} undoes it")
     elif loaded.status in ("sent", "tried"):
-        show_receipt(screen, loaded, names, args.all)
+        show_receipt(screen, loaded, args)
     elif before is not None:
         verb = "sent" if before.waiting else "loaded"
         screen.show(
@@ -169,22 +168,26 @@ def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
                 "      Documents are posted once. To post the same once more, give them other numbers (--number)."
             )
         elif before.waiting:
-            screen.show(f"      kotrel outcome {before.name}    shows whether it is answered")
+            screen.show(f"      {screen.program} outcome {before.name}    shows whether it is answered")
         else:
-            screen.show(f"      kotrel load {names} --again    loads it again, over anything that has changed since")
+            screen.show(
+                f"      {screen.again(args, 'load', '--again')}    loads it again, over anything that has changed since"
+            )
     elif loaded.status == "nothing to do":
         screen.show("Nothing to do: the system already holds all of it.")
     elif loaded.status == "refused":
         show_preview(screen, loaded.preview, args.all)
         screen.show("")
         done = "The system would refuse this; nothing was loaded" if args.trial else "Nothing was loaded"
-        screen.show(f"{done}. Next: fix these cells, then: kotrel check {names}")
+        screen.show(f"{done}. Next: fix these cells, then: {screen.again(args, 'check')}")
         if loaded.number is not None:
             name = load_name(loaded.number)
             screen.show(
-                f"      kotrel outcome {name}    shows what the system said; --rest FILE writes those rows to a file"
+                f"      {screen.program} outcome {name}    shows what the system said; --rest FILE writes those rows to a file"
             )
         if loaded.preview.touches and not args.good_rows:
-            screen.show(f"      kotrel load {names} --good-rows    loads the good rows and writes the others to a file")
+            screen.show(
+                f"      {screen.again(args, 'load', '--good-rows')}    loads the good rows and writes the others to a file"
+            )
     else:
         screen.show("Nothing was loaded.")

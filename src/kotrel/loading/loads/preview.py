@@ -17,7 +17,7 @@ from kotrel.loading.file_options import Wanted
 from kotrel.loading.loads.plans import foreseen
 from kotrel.loading.loads.preview_screen import preview_json, show_preview
 from kotrel.loading.opening import now, workspace_of
-from kotrel.loading.options import add_files, as_typed, files_of, wanted_of
+from kotrel.loading.options import add_files, files_of, wanted_of
 from kotrel.loading.sheets_in.checking import business_of, parts_of, understand_files
 from kotrel.loading.sheets_in.sheet_reading import Understood
 from kotrel.screen.screen import Screen
@@ -89,21 +89,22 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         screen.json(preview_json(preview))
         return 0 if preview.ok else 1
     show_preview(screen, preview, args.all)
-    names = as_typed(args)
     screen.show("")
     if not preview.ok and preview.touches:
         screen.show("A load would be refused.")
-        screen.show(f"Next: kotrel check {names} --all    lists everything to fix")
-        screen.show(f"      kotrel load {names} --good-rows    loads the good rows and writes the others to a file")
+        screen.show(f"Next: {screen.again(args, 'check', '--all')}    lists everything to fix")
+        screen.show(
+            f"      {screen.again(args, 'load', '--good-rows')}    loads the good rows and writes the others to a file"
+        )
     elif not preview.ok:
-        screen.show(f"A load would be refused. Next: kotrel check {names} --all")
+        screen.show(f"A load would be refused. Next: {screen.again(args, 'check', '--all')}")
     elif preview.touches and preview.before is not None:
         screen.show(
             f"A load would do nothing: this content was already loaded as {preview.before.name}, and others have changed it since."
         )
-        screen.show(f"      kotrel load {names} --again    loads it again, over what has changed")
+        screen.show(f"      {screen.again(args, 'load', '--again')}    loads it again, over what has changed")
     elif not preview.touches:
         screen.show("Nothing to do: the system holds all of it already.")
     else:
-        screen.show(f"Nothing has been changed. Next: kotrel load {names}")
+        screen.show(f"Nothing has been changed. Next: {screen.again(args, 'load')}")
     return 0 if preview.ok else 1

@@ -13,10 +13,11 @@ from kotrel.core.phrases import listed
 from kotrel.core.rows.rows import Rows
 from kotrel.core.values.yes_no import read_yes_no
 from kotrel.loading.opening import now, workspace_of
-from kotrel.loading.options import add_files, as_typed, files_of, named, wanted_of
+from kotrel.loading.options import add_files, files_of, wanted_of
 from kotrel.loading.sheets_in.findings_screen import checked_json, show_checked, show_created
 from kotrel.loading.sheets_in.large_files import check_any
 from kotrel.loading.sheets_in.spellings import Question, learn
+from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
 from kotrel.sheets.marking import Marked, mark, marked_name
 from kotrel.sheets.safe_writing import require_new_file
@@ -136,7 +137,6 @@ def _once(args: argparse.Namespace, screen: Screen) -> int:
             show_created(screen, each)
         else:
             show_checked(screen, each, args.all, args.repairs)
-    names = as_typed(args)
     screen.show("")
     for copy in marked:
         for remark in copy.remarks:
@@ -150,16 +150,49 @@ def _once(args: argparse.Namespace, screen: Screen) -> int:
             if count
             else "No spellings learned."
         )
-    if not ok and marked:
-        screen.show(
-            f"Next: fix the coloured cells there, save it, then: kotrel check {named(copy.path for copy in marked)}"
-        )
-    elif ok:
-        screen.show(f"Next: kotrel preview {names}")
+    if ok:
+        screen.show(f"Next: {screen.again(args, 'preview')}")
     else:
-        screen.show(f"Next: fix these cells in the spreadsheet, save it, then: kotrel check {names}")
-        screen.show(f"      kotrel check {names} --marked    marks them in a copy of the workbook")
+        steps = next_steps(checked, marked, args, screen)
+        for place, words in enumerate(steps):
+            screen.show(f"{'      ' if place else 'Next: '}{words}")
     return 0 if ok else 1
+
+
+def next_steps(
+    checked: Sequence[Checked], marked: Sequence[Marked], args: argparse.Namespace, screen: Screen
+) -> list[str]:
+    """What helps with the errors that are there: first what settles many at once, then the cells."""
+    errors = {
+        group.kind: (group, each.rows)
+        for each in reversed(checked)
+        for group in each.rows.findings
+        if group.severity == "error"
+    }
+    steps: list[str] = []
+    if "column-missing" in errors:
+        record = errors["column-missing"][1].record.name
+        file = quoted([errors["column-missing"][1].table.file])
+        steps.append(f"{screen.program} map {file} {record}    says which column has what is missing")
+    if "ambiguous-number" in errors:
+        steps.append(
+            f"{screen.again(args, 'check', '--decimal', 'comma')}    if these numbers have a decimal comma, else point"
+        )
+    if "ambiguous-date" in errors:
+        steps.append(
+            f"{screen.again(args, 'check', '--dates', 'day')}    if the day comes first in these dates, else month"
+        )
+    if "not-on-list" in errors and not args.ask:
+        steps.append(f"{screen.again(args, 'check', '--ask')}    asks what the unknown values mean")
+    settled = {"column-missing", "ambiguous-number", "ambiguous-date"}
+    if marked:
+        steps.append(
+            f"fix the coloured cells there, save it, then: {screen.program} check {quoted(copy.path for copy in marked)}"
+        )
+    elif not steps or set(errors) - settled:
+        steps.append(f"fix these cells in the spreadsheet, save it, then: {screen.again(args, 'check')}")
+        steps.append(f"{screen.again(args, 'check', '--marked')}    marks them in a copy of the workbook")
+    return steps
 
 
 def _ask(question: Question, screen: Screen) -> str | None:

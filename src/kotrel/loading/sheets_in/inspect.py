@@ -17,7 +17,7 @@ from kotrel.core.phrases import count, listed, short
 from kotrel.core.tables.profiling import Look, look_at
 from kotrel.core.tables.table import Table
 from kotrel.loading.file_options import Wanted
-from kotrel.loading.options import add_sheet, as_typed, wanted_of
+from kotrel.loading.options import add_sheet, wanted_of
 from kotrel.loading.sheets_in.sheet_reading import tables_in
 from kotrel.screen.screen import Screen
 from kotrel.systems.interface import Step
@@ -62,19 +62,21 @@ def inspect_file(path: Path, wanted: Wanted, description: Description | None, st
     return Inspected(path, tuple(looked), best[1] if best else None, best[2] if best else "")
 
 
-def show_inspected(screen: Screen, inspected: Inspected, typed: str) -> None:
+def show_inspected(screen: Screen, inspected: Inspected, args: argparse.Namespace) -> None:
     """Every table with its columns, then the record it probably holds.
 
     Args:
-        typed: the file and the options, as the user typed them.
+        args: the command line.
     """
     for table, looks in inspected.tables:
         _show_table(screen, inspected, table, looks)
     likely = inspected.likely
     if likely is None:
         screen.show(Text("\nIts headings do not match any record of the system.", style="yellow"))
-        screen.show(Text(f"Next: kotrel map {typed} RECORD    proposes which column feeds which field", style="dim"))
-        screen.show(Text("      kotrel records    shows what the system takes", style="dim"))
+        screen.show(
+            Text(f"Next: {screen.again(args, 'map', 'RECORD')}    proposes which column feeds which field", style="dim")
+        )
+        screen.show(Text(f"      {screen.program} records    shows what the system takes", style="dim"))
         return
     line = Text("\nProbably ").append(likely.record.title.lower(), style="bold").append(" rows")
     if inspected.key:
@@ -83,7 +85,7 @@ def show_inspected(screen: Screen, inspected: Inspected, typed: str) -> None:
     line.append(f": {fields} of {likely.record.name}")
     if likely.unknown:
         line.append(f"; {count(len(likely.unknown), 'column')} would be left out")
-    screen.show(line, Text(f"Next: kotrel check {typed}", style="dim"))
+    screen.show(line, Text(f"Next: {screen.again(args, 'check')}", style="dim"))
 
 
 def _show_table(screen: Screen, inspected: Inspected, table: Table, looks: tuple[Look, ...]) -> None:
@@ -182,5 +184,5 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         description = open_workspace(folder).description
     with screen.progress(4) as step:
         inspected = inspect_file(Path(args.file), wanted_of(args), description, step)
-    screen.json(inspected_json(inspected)) if screen.as_json else show_inspected(screen, inspected, as_typed(args))
+    screen.json(inspected_json(inspected)) if screen.as_json else show_inspected(screen, inspected, args)
     return 0

@@ -83,8 +83,8 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     screen.show(f"Written: {args.output}")
     if not ok:
         screen.show(
-            f"What is wrong is in it as it was, behind #N/A where only the sheet shows it. Next: kotrel check {args.output}"
+            f"What is wrong is in it as it was, behind #N/A where only the sheet shows it. Next: {screen.program} check {args.output}"
         )
     else:
-        screen.show(f"Next: kotrel preview {args.output}")
+        screen.show(f"Next: {screen.program} preview {args.output}")
     return 0 if ok else 1

@@ -237,5 +237,5 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         return 0
     for path in files:
         screen.show(f"Written: {path}")
-    screen.show(f"Next: fill it in, save it, then: kotrel check {files[0]}")
+    screen.show(f"Next: fill it in, save it, then: {screen.program} check {files[0]}")
     return 0
