@@ -177,7 +177,7 @@ class SeveralSheets(unittest.TestCase):
         parts = [rows(*lines) for lines in sheets]
         return [
             {(group.kind, group.field, *cell) for group in groups for cell in group.cells.select(ROW, "value").rows()}
-            for groups in check_across(parts)
+            for groups in check_across(parts, state())
         ]
 
     def test_only_what_stands_on_two_sheets_is_found(self):
@@ -198,7 +198,7 @@ class SeveralSheets(unittest.TestCase):
 
     def test_the_other_place_is_named(self):
         head = ("Item code", "Barcode")
-        found = check_across([rows(head, ("A", "1"), ("B", "2")), rows(head, ("C", "3"), ("B", "4"))])
+        found = check_across([rows(head, ("A", "1"), ("B", "2")), rows(head, ("C", "3"), ("B", "4"))], state())
         self.assertEqual(
             [group.cells["message"].to_list() for groups in found for group in groups], [["also in Sheet1!A3"]] * 2
         )

@@ -6,14 +6,16 @@ from collections.abc import Sequence
 
 import polars as pl
 
+from kotrel.core.checking.circles import circles_across
 from kotrel.core.checking.duplicate_places import MOST
 from kotrel.core.columns import ROW
 from kotrel.core.phrases import listed
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
 
 
-def check_across(parts: Sequence[Rows]) -> list[list[FindingGroup]]:
+def check_across(parts: Sequence[Rows], state: SystemState) -> list[list[FindingGroup]]:
     """For each part its findings: keys, and values that must be unique, that another part has too; both are named.
 
     Args:
@@ -39,6 +41,9 @@ def check_across(parts: Sequence[Rows]) -> list[list[FindingGroup]]:
         ]
         titles = " / ".join(record.fields[name].title.lower() for name in names)
         _add(found, parts, joined, names[-1], "shared-in-load", f"the same {titles} on two rows of this load")
+    if record.circles:
+        for place, group in circles_across(parts, state):
+            found[place].append(group)
     return found
 
 

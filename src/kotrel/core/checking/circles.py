@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Sequence
+
+import polars as pl
 
 from kotrel.core.columns import ROW
+from kotrel.core.description.model import Record
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -20,36 +24,79 @@ def check_circles(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Rows through which a code would lead back to itself; the message prints the circle."""
     found: list[FindingGroup] = []
     for first, second in rows.record.circles:
-        if first not in rows.fields or second not in rows.fields:
-            continue
-        own = rows.values.select(ROW, first, second).drop_nulls()
-        if not own.height:
-            continue
-        links = _links(rows, state, first, second)
-        group_of = _groups(own[first].unique().to_list(), links)
-        bad = [
-            (row, code, leads_to)
-            for row, code, leads_to in own.iter_rows()
-            if code == leads_to or (code in group_of and group_of[code] == group_of.get(leads_to))
-        ]
-        if not bad:
-            continue
-        messages: list[str] = []
-        steps = MOST_STEPS
-        for _, code, leads_to in bad:
-            path, walked = _way(leads_to, code, links, steps)
-            steps -= walked
-            messages.append(_printed([code, *path]) if path else "leads back to itself through a very long circle")
-        title = f"{rows.record.fields[second].title} leads back to itself"
-        cells = cells_of([row for row, _, _ in bad], [leads_to for _, _, leads_to in bad], messages)
-        found.append(rows.group("error", "circle", title, second, cells))
+        if first in rows.fields and second in rows.fields:
+            own = rows.values.select(ROW, *_columns(rows, first, second))
+            if bad := _in_circles(own, rows, state, first, second):
+                found.append(_circle(rows, second, bad))
     return found
 
 
-def _links(rows: Rows, state: SystemState, first: str, second: str) -> dict[str, list[str]]:
-    """Code → the codes it leads to after the load: from the sheet, otherwise from the system."""
-    record = rows.record
-    own = rows.values.select(*record.key, *(name for name in (first, second) if name not in record.key))
+def circles_across(parts: Sequence[Rows], state: SystemState) -> list[tuple[int, FindingGroup]]:
+    """Circles that only rows of several sheets of a load make, at each of their rows, with the number of the sheet."""
+    found: list[tuple[int, FindingGroup]] = []
+    for first, second in parts[0].record.circles:
+        having = [n for n, rows in enumerate(parts) if first in rows.fields and second in rows.fields]
+        if len(having) < 2:
+            continue
+        frames = [
+            parts[n].values.select(ROW, *_columns(parts[n], first, second)).with_columns(pl.lit(n).alias("part"))
+            for n in having
+        ]
+        every = pl.concat(frames, how="diagonal").rename({ROW: "own row"}).with_row_index(ROW)
+        alone = {
+            (n, row)
+            for n in having
+            for row, _, _, _ in _in_circles(frames[having.index(n)], parts[n], state, first, second)
+        }
+        at = dict(zip(every[ROW], every.select("part", "own row").iter_rows(), strict=True))
+        by_part: dict[int, list[_Bad]] = {}
+        for row, code, leads_to, printed in _in_circles(every, parts[having[0]], state, first, second):
+            part, own_row = at[row]
+            if (part, own_row) not in alone:
+                by_part.setdefault(part, []).append((own_row, code, leads_to, printed))
+        found += [(part, _circle(parts[part], second, bad)) for part, bad in by_part.items()]
+    return found
+
+
+_Bad = tuple[int, str, str, str]
+"""A row, the code, what it leads to, and the circle in words."""
+
+
+def _columns(rows: Rows, first: str, second: str) -> list[str]:
+    return list(dict.fromkeys((*rows.record.key, first, second)))
+
+
+def _circle(rows: Rows, second: str, bad: Sequence[_Bad]) -> FindingGroup:
+    title = f"{rows.record.fields[second].title} leads back to itself"
+    cells = cells_of([each[0] for each in bad], [each[2] for each in bad], [each[3] for each in bad])
+    return rows.group("error", "circle", title, second, cells)
+
+
+def _in_circles(frame: pl.DataFrame, rows: Rows, state: SystemState, first: str, second: str) -> list[_Bad]:
+    """The rows of a frame (``ROW``, the key, both fields) that lie on a circle."""
+    own = frame.select(ROW, first, second).drop_nulls()
+    if not own.height:
+        return []
+    links = _links(frame, rows.record, state, first, second)
+    group_of = _groups(own[first].unique().to_list(), links)
+    bad = [
+        (row, code, leads_to)
+        for row, code, leads_to in own.iter_rows()
+        if code == leads_to or (code in group_of and group_of[code] == group_of.get(leads_to))
+    ]
+    found: list[_Bad] = []
+    steps = MOST_STEPS
+    for row, code, leads_to in bad:
+        path, walked = _way(leads_to, code, links, steps)
+        steps -= walked
+        printed = _printed([code, *path]) if path else "leads back to itself through a very long circle"
+        found.append((row, code, leads_to, printed))
+    return found
+
+
+def _links(frame: pl.DataFrame, record: Record, state: SystemState, first: str, second: str) -> dict[str, list[str]]:
+    """Code → the codes it leads to after the load: from the sheets, otherwise from the system."""
+    own = frame.select(list(dict.fromkeys((*record.key, first, second))))
     system = state.having_any(record, second)
     if first not in system.columns:
         return {}

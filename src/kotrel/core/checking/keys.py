@@ -36,7 +36,8 @@ def check_keys(rows: Rows, state: SystemState) -> list[FindingGroup]:
 
 def _twice_in_sheet(rows: Rows, doubled: pl.DataFrame) -> FindingGroup:
     key = list(rows.record.key)
-    others = [name for name in rows.fields if name not in key]
+    # What was filled in or worked out, nobody typed.
+    others = [name for name in rows.fields if name not in key and name in rows.letters]
     groups = doubled.group_by(key, maintain_order=True).agg(
         pl.col(ROW),
         *((pl.col(name).n_unique() > 1).alias(name) for name in others),

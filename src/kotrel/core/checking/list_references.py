@@ -67,8 +67,23 @@ def _within(rows: Rows, field: Field, target: Record, state: SystemState) -> lis
     own = own.drop_nulls()
     known = state.known_keys(target, own)
     bad = own.join(known, on=list(target.key), how="anti").sort(ROW)
+    refused = state.refused_in_load(target.name)
+    found: list[FindingGroup] = []
+    if refused and bad.height:
+        # What is in this load and has an error itself exists: it is only not loaded.
+        bad = bad.with_columns(pl.concat_str(target.key, separator=" / ").alias("whole key"))
+        waiting = bad.filter(pl.col("whole key").is_in(list(refused)))
+        if waiting.height:
+            messages = [
+                f"is in this load at {refused[key]} and has an error itself: fix that first"
+                for key in waiting["whole key"]
+            ]
+            cells = cells_of(waiting[ROW], waiting[target.code], messages)
+            title = "refers to a row of this load with an error"
+            found.append(rows.group("error", "refused-in-load", title, field.name, cells))
+        bad = bad.filter(~pl.col("whole key").is_in(list(refused))).drop("whole key")
     if not bad.height:
-        return []
+        return found
     elsewhere = known.group_by(target.code).agg(pl.col(target.key[0]).unique().sort())
     others = dict(elsewhere.iter_rows())
     first = state.description.records[str(target.fields[target.key[0]].to)].title.lower()
@@ -87,4 +102,4 @@ def _within(rows: Rows, field: Field, target: Record, state: SystemState) -> lis
         messages = [f"{row[target.key[0]]} has no line {row[target.code]}" for row in bad.iter_rows(named=True)]
         title = "no such line"
     cells = cells_of(bad[ROW], bad[target.code], messages, hints)
-    return [rows.group("error", "not-on-list", title, field.name, cells)]
+    return [*found, rows.group("error", "not-on-list", title, field.name, cells)]

@@ -17,7 +17,7 @@ from kotrel.core.documents.targets import to_differences
 from kotrel.core.matching.row_choice import choose_rows
 from kotrel.core.phrases import count, listed
 from kotrel.core.resolving.repairing import repair
-from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.load_options import DocumentOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -81,11 +81,8 @@ def _without_quantity(rows: Rows) -> Rows:
     ).to_series()
     if not blank.any():
         return rows
-    first = rows.values.filter(blank)[ROW][0]
-    message = f"{count(int(blank.sum()), 'row')} without a quantity are left out, such as {rows.table.place(first, rows.letters.get('quantity'))}"
-    left = rows.sheet_finding(
-        "warning", "no-quantity", "rows without a quantity", message, rows.letters.get("quantity"), "Quantity"
-    )
+    cells = cells_of(rows.values[ROW].filter(blank), None, "it has no quantity, which is not zero: the row is left out")
+    left = rows.group("warning", "no-quantity", "rows without a quantity, left out", "quantity", cells)
     return rows.only(~blank).with_findings([left])
 
 

@@ -20,6 +20,7 @@ from kotrel.core.loading.joint_rows import from_same_row
 from kotrel.core.loading.load_model import Business, Checked, Look, Part, Preview, Step, in_load, joined
 from kotrel.core.pricing.price_impact import price_stakes
 from kotrel.core.pricing.price_workbook_checks import check_book
+from kotrel.core.resolving.periods import follow_periods_together
 from kotrel.core.resolving.ready_rows import ready_rows, require_known_options
 from kotrel.core.rows.cells import at_their_cells
 from kotrel.core.rows.findings import rows_with
@@ -57,10 +58,23 @@ def _check_record(
 ) -> list[Checked]:
     """Readies and checks all rows of one record, from however many sheets; adds them to what is pending."""
     readied = [
-        ready_rows(each.rows, each.base, business.state(look, pending), business.options, business.conventions)
+        ready_rows(
+            each.rows, each.base, business.state(look, pending), business.options, business.conventions, len(parts) == 1
+        )
         for each in parts
     ]
-    across = check_across([each.rows for each in readied]) if len(parts) > 1 else [[]]
+    if len(parts) > 1 and parts[0].rows.record.period is not None:
+        followed = follow_periods_together([each.rows for each in readied], business.state(look, pending))
+        readied = [
+            replace(
+                each,
+                rows=rows,
+                consequences=(*each.consequences, *ended),
+                remarks=(*each.remarks, *said),
+            )
+            for each, (rows, ended, said) in zip(readied, followed, strict=True)
+        ]
+    across = check_across([each.rows for each in readied], business.state(look, pending)) if len(parts) > 1 else [[]]
     books = check_book(
         [(ready.rows, part.book) for part, ready in zip(parts, readied, strict=True)], business.state(look, pending)
     )

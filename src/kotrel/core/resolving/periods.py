@@ -6,7 +6,7 @@ already, the new one ends the day before that. What a sheet says itself comes fi
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import polars as pl
@@ -16,7 +16,7 @@ from kotrel.core.phrases import count
 from kotrel.core.resolving.list_additions import Consequence
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import SystemState
+from kotrel.core.rows.system_state import SystemState, is_new
 from kotrel.core.tables.table import Table
 
 _OPEN = "9999-12-31"
@@ -34,7 +34,9 @@ def follow_periods(
     group = [name for name in record.key if name != first]
     keyed = rows.values.select(pl.all_horizontal(pl.col(record.key).is_not_null())).to_series()
     sound = rows.values[first].str.contains(r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$").fill_null(False)
-    wanted = new() & keyed & sound
+    # Of rows with one key, the first: what is there twice is an error of its own, and follows nothing.
+    once = rows.values.select(pl.struct(record.key).is_first_distinct()).to_series()
+    wanted = new() & keyed & sound & once
     said = _said_ends(rows, ~wanted & keyed & sound, last)
     if not wanted.any() and not said.height:
         return rows, (), []
@@ -53,6 +55,47 @@ def follow_periods(
     ).sort(ROW)
     table = Table(rows.table.file, rows.table.sheet, 0, (), values.select(ROW), {})
     return rows, (Consequence("ended", Rows(table, record, {}, values), causes),), remarks
+
+
+def follow_periods_together(
+    parts: Sequence[Rows], state: SystemState
+) -> list[tuple[Rows, tuple[Consequence, ...], list[str]]]:
+    """As :func:`follow_periods`, for rows of one record from several sheets of a load: a row of one sheet ends those of another."""
+    apart = 1 + max(int(rows.values[ROW].max() or 0) for rows in parts)  # type: ignore[arg-type]
+    frames = [rows.values.with_columns(pl.col(ROW) + apart * place) for place, rows in enumerate(parts)]
+    values = pl.concat(frames, how="diagonal")
+    marks = [name for name, kind in values.schema.items() if kind == pl.Boolean]
+    whole = replace(parts[0], values=values.with_columns(pl.col(marks).fill_null(False)), findings=(), repairs=())
+    done, ended, remarks = follow_periods(whole, state, lambda: is_new(whole, state))
+    found: list[tuple[Rows, tuple[Consequence, ...], list[str]]] = []
+    for place, rows in enumerate(parts):
+        mine = (pl.col(ROW) // apart) == place
+        own_row = (pl.col(ROW) - apart * place).cast(pl.UInt32).alias(ROW)
+        left = done.values.filter(mine).with_columns(own_row)
+        names = [name for name in left.columns if name in rows.values.columns or left[name].null_count() < left.height]
+        groups = [
+            replace(
+                group, cells=group.cells.filter(mine).with_columns(own_row), letter=rows.letters.get(group.field or "")
+            )
+            for group in done.findings
+        ]
+        consequences = tuple(
+            replace(
+                each,
+                rows=replace(
+                    each.rows,
+                    values=(cut := each.rows.values.filter(mine).with_columns(own_row)),
+                    table=Table(rows.table.file, rows.table.sheet, 0, (), cut.select(ROW), {}),
+                ),
+                causes=each.causes.filter(mine).with_columns(own_row),
+            )
+            for each in ended
+        )
+        changed = replace(rows, values=left.select(names)).with_findings([group for group in groups if group.count])
+        found.append(
+            (changed, tuple(each for each in consequences if each.rows.values.height), [] if place else remarks)
+        )
+    return found
 
 
 def _said_ends(rows: Rows, there: pl.Series, last: str) -> pl.DataFrame:

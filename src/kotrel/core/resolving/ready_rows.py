@@ -92,12 +92,18 @@ def require_known_options(options: LoadOptions, description: Description, record
 
 
 def ready_rows(
-    rows: Rows, base: ExportBase | None, state: SystemState, options: LoadOptions, conventions: Conventions
+    rows: Rows,
+    base: ExportBase | None,
+    state: SystemState,
+    options: LoadOptions,
+    conventions: Conventions,
+    alone: bool = True,
 ) -> Ready:
     """Makes rows ready for the checks; each step works on what the one before has put right.
 
     Args:
         base: what the sheet was exported with, or None where it did not come from an export.
+        alone: no other sheet of the load has rows of this record; else their periods are followed for all of them together.
     """
     record = rows.record
     remarks: list[str] = []
@@ -151,8 +157,9 @@ def ready_rows(
     created: tuple[Consequence, ...] = ()
     if options.create:
         rows, created = created_rows(rows, options.create, state)
-    rows, ended, said = follow_periods(rows, state, new)
-    created, remarks = (*created, *ended), [*remarks, *said]
+    if alone:
+        rows, ended, said = follow_periods(rows, state, new)
+        created, remarks = (*created, *ended), [*remarks, *said]
     return Ready(rows, tuple(remarks), created, now)
 
 

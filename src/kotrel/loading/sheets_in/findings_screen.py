@@ -218,7 +218,7 @@ def show_repairs(screen: Screen, rows: Rows, every: bool) -> None:
         screen.show(Text("\nNo cell had to be repaired."))
         return
     screen.show(Text(f"\nREPAIRED   {count(sum(group.count for group in rows.repairs), 'cell')}", style="bold green"))
-    for group in sorted(rows.repairs, key=lambda each: -each.count):
+    for group in sorted(in_order(rows), key=lambda each: -each.count):
         screen.show(Text(f"  {rows.record.fields[group.field].title}: {group.title}   {group.count:,}", style="bold"))
         cells = group.cells if every else group.cells.head(EXAMPLES)
         for row, before, after, proof in cells.iter_rows():
@@ -240,7 +240,7 @@ def checked_json(checked: Sequence[Checked]) -> dict[str, Any]:
         "rows": _count_rows(checked),
         "findings": Streamed(lambda: (each for group in found for each in group_json(groups[id(group)], group))),
         "repairs": Streamed(
-            lambda: (each for one in checked for group in one.rows.repairs for each in _repair_json(one.rows, group))
+            lambda: (each for one in checked for group in in_order(one.rows) for each in _repair_json(one.rows, group))
         ),
         "counts": count_by_severity(found),
         "files": [
@@ -256,6 +256,12 @@ def checked_json(checked: Sequence[Checked]) -> dict[str, Any]:
             for each in checked
         ],
     }
+
+
+def in_order(rows: Rows) -> list[RepairGroup]:
+    """The repairs in the order of the fields: the same, however many columns were read at a time."""
+    places = {name: place for place, name in enumerate(rows.record.fields)}
+    return sorted(rows.repairs, key=lambda each: (places.get(each.field, len(places)), each.kind, each.title))
 
 
 def _count_rows(checked: Sequence[Checked]) -> int:
@@ -303,5 +309,5 @@ def _repair_json(rows: Rows, group: RepairGroup) -> Iterator[dict[str, Any]]:
             "kind": group.kind,
             "proof": proof,
         }
-        for row, before, after, proof in group.cells.iter_rows()
+        for row, before, after, proof in group.cells.sort(ROW, maintain_order=True).iter_rows()
     )
