@@ -206,3 +206,9 @@ def _parts(word: str) -> list[str]:
                 return [linked, *rest]
     longer = {term for text, term in known.items() if text.startswith(word)}
     return [next(iter(longer))] if len(word) >= _CUT and len(longer) == 1 else [word]
+
+
+CURRENCY_WORDS = frozenset(
+    ("currency", "curr", "cur", "ccy", "währung", "waehrung", "devise", "monnaie", "valuta", "munt", "moneda", "divisa")
+)
+"""Headings (folded) of columns that say in which currency the amounts of a row are."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date
 
@@ -10,6 +11,7 @@ import polars as pl
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import currency_source
 from kotrel.core.matching.by_headings import Matched
+from kotrel.core.matching.heading_words import CURRENCY_WORDS
 from kotrel.core.matching.row_choice import choose_rows
 from kotrel.core.normalizing.by_kind import Setting, Tidied, column_mark, tidy
 from kotrel.core.parallel import map_parallel
@@ -17,8 +19,9 @@ from kotrel.core.phrases import listed_and
 from kotrel.core.rows.distinct_values import Few, few_of
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells_of
 from kotrel.core.rows.rows import CLEAR, Rows
+from kotrel.core.similarity import folded
 from kotrel.core.tables.sources import raw_values
-from kotrel.core.tables.table import Table
+from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.conventions import Conventions
 from kotrel.core.values.currencies import currency_in, may_be
 from kotrel.core.values.numbers import Mark
@@ -161,6 +164,7 @@ def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[Finding
             FindingGroup("warning", "unknown-heading", "columns left out", record.name, None, named[0].letter, cells)
         )
     found += _about_currencies(rows, currency)
+    found += _about_currency_columns(rows, named, currency)
     found += _about_hidden(rows)
     found += _about_struck(rows)
     found += _about_ragged(rows)
@@ -183,6 +187,30 @@ def _about_currencies(rows: Rows, currency: str) -> list[FindingGroup]:
         if said is not None and not may_be(said, currency):
             message = f"column {letter} “{heading}” is in {said}, and amounts here are in {currency}: convert them"
             found.append(rows.sheet_finding("error", "other-currency", "in another currency", message, letter, heading))
+    return found
+
+
+def _about_currency_columns(rows: Rows, unread: Sequence[Column], currency: str) -> list[FindingGroup]:
+    """Columns that no field reads, and that say in which currency the amounts of a row are: another than the one here."""
+    money = any(rows.record.fields[name].kind == "money" for name in rows.fields)
+    found = []
+    for column in unread if money and currency else ():
+        if folded(column.heading) not in CURRENCY_WORDS:
+            continue
+        cells = rows.table.cells.select(ROW, pl.col(column.letter).str.strip_chars().alias("said"))
+        there = cells.filter(pl.col("said").is_not_null() & (pl.col("said") != ""))
+        foreign = [said for said in there["said"].unique().to_list() if not may_be(said.upper(), currency)]
+        other = there.filter(pl.col("said").is_in(foreign) & pl.col(ROW).is_in(rows.values[ROW].implode()))
+        if other.height:
+            messages = [
+                f"the amounts of this row are in {said}, and amounts here are in {currency}: convert them"
+                for said in other["said"]
+            ]
+            group = FindingGroup(
+                "error", "other-currency", "in another currency", rows.record.name, None, column.letter,
+                cells_of(other[ROW], other["said"], messages), column.heading,
+            )  # fmt: skip
+            found.append(group)
     return found
 
 

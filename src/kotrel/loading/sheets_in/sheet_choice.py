@@ -12,6 +12,7 @@ from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.matching.by_headings import Matched, is_called, likely_record, match_headings, name_of, rivals_of
 from kotrel.core.phrases import count, listed_and
 from kotrel.core.rows.findings import Severity
+from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Table
 from kotrel.loading.file_options import Wanted, record_named
 from kotrel.workspace.mapping_reading import FOLDER, READ_BY, map_named, maps_of_system
@@ -102,6 +103,9 @@ def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> dic
         if wanted.record not in (None, *(part.record for part in saved.parts)) or not saved.headings():
             continue
         for table in tables:
+            # A mapping for one sheet is for no other, however it was found.
+            if saved.sheet is not None and table.sheet and folded(saved.sheet) != folded(table.sheet):
+                continue
             rival = best.get(table.sheet)
             if not saved.missing_in(table) and (rival is None or len(saved.headings()) > len(rival[0].headings())):
                 best[table.sheet] = (saved, table)

@@ -22,7 +22,7 @@ from kotrel.loading.sheets_in.mapping_proposals import names_of
 from kotrel.sheets.cell_texts import put_text
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.safe_writing import require_new_file, written_whole
-from kotrel.sheets.table_writing import is_exact_number, write_book
+from kotrel.sheets.table_writing import day_in_sheets, is_exact_number, write_book
 from kotrel.sheets.users_workbook import save_workbook, users_workbook
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.exports import STAMP, remember_export
@@ -190,7 +190,11 @@ def _add_to(book: Path, sheets: OutBook, path: Path) -> None:
                     if value is None:
                         continue
                     cell = sheet.cell(row, place)
-                    if decimal and is_exact_number(value):
+                    is_date = column.field is not None and column.field.kind == "date"
+                    if is_date and (day := day_in_sheets(value)) is not None:
+                        cell.value = day
+                        cell.number_format = "yyyy-mm-dd"
+                    elif decimal and is_exact_number(value):
                         cell.value = float(value)
                     else:
                         put_text(cell, value)
