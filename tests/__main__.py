@@ -18,7 +18,7 @@ from tests import ready_program
 
 ROOT = Path(__file__).parents[1]
 # Each module of these has a process of its own, the others share one for each folder.
-LONG = ("cli", "fire", "systems")
+LONG = ("cli", "fire", "same", "systems")
 
 
 def jobs() -> list[list[str]]:

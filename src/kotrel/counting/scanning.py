@@ -22,6 +22,7 @@ from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.sources import Source
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.code_formats import gtin_spellings
+from kotrel.core.values.near_codes import same_form
 from kotrel.core.values.numbers import Read, mark_of, read_number
 from kotrel.core.values.scans import Scan, read_scan
 from kotrel.sheets.encodings import as_utf8
@@ -118,6 +119,21 @@ def _codes(codes: set[str], reading: Reading, workspace: Workspace) -> dict[str,
             found.pop(code, None)
             if len(known) == len(packs) == 1:
                 found[code] = packs.pop()
+    return found | _otherwise_written(sorted(codes - set(found)), item, state)
+
+
+def _otherwise_written(codes: Sequence[str], item: Record, state: SystemState) -> dict[str, tuple[str, str | None]]:
+    """Codes that are an item's own in other capitals or with other separators, as :func:`which_row` finds them."""
+    if not codes:
+        return {}
+    every = state.whole(item, item.key[0]).drop_nulls().unique()
+    there: dict[str, list[str]] = {}
+    for form, code in zip(same_form(every), every, strict=True):
+        there.setdefault(form, []).append(code)
+    found: dict[str, tuple[str, str | None]] = {}
+    for code, form in zip(codes, same_form(pl.Series(codes, dtype=pl.String)), strict=True):
+        if len(meant := there.get(form, [])) == 1:
+            found[code] = (meant[0], None)
     return found
 
 

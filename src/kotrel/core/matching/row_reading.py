@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import date
 
@@ -26,13 +26,21 @@ from kotrel.core.values.conventions import Conventions
 from kotrel.core.values.currencies import currency_in, may_be
 from kotrel.core.values.numbers import Mark
 
+NO_WITNESSES: Mapping[str, pl.Series] = {}
 
-def understand(table: Table, matched: Matched, conventions: Conventions, today: date, mark: Mark | None = None) -> Rows:
+
+def understand(
+    table: Table,
+    matched: Matched,
+    conventions: Conventions,
+    today: date,
+    witnesses: Mapping[str, pl.Series] = NO_WITNESSES,
+) -> Rows:
     """Reads every field that comes from cells or a fixed value, as its kind; made values come later (see readying).
 
     Args:
         today: the day, for years of two digits.
-        mark: the decimal mark that an earlier part of the same sheet proved, or None.
+        witnesses: letter → texts of that column in other parts of the same sheet (see :class:`Setting`).
     """
     record, here = matched.record, conventions.currency
     if matched.optional:
@@ -40,7 +48,7 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
     if currency_source(record) is not None:
         # Each row has its own: a check compares them.
         conventions = replace(conventions, currency="")
-    setting = Setting(conventions, today, sheet_mark(table, matched) or mark, not table.sheet)
+    setting = Setting(conventions, today, sheet_mark(table, matched, witnesses), not table.sheet)
     sheet_rows = table.cells[ROW]
     columns: list[pl.Series] = [sheet_rows]
     findings: list[FindingGroup] = []
@@ -65,6 +73,8 @@ def understand(table: Table, matched: Matched, conventions: Conventions, today: 
         mine = setting
         if table.formats is not None and source.is_plain and source.letter is not None:
             mine = replace(setting, formats=table.formats, letter=source.letter)
+        if source.letter is not None and source.letter in witnesses:
+            mine = replace(mine, witnesses=witnesses[source.letter])
         if source.rounding:
             mine = replace(mine, rounding=source.rounding)
         return tidy(sheet_rows, raw, kinds, record.fields[name], mine, few), clears
@@ -123,12 +133,13 @@ def _rows_that_say_anything(table: Table, matched: Matched) -> Table:
     return table.only(table.cells.select(pl.any_horizontal(filled)).to_series())
 
 
-def sheet_mark(table: Table, matched: Matched) -> Mark | None:
+def sheet_mark(table: Table, matched: Matched, witnesses: Mapping[str, pl.Series] = NO_WITNESSES) -> Mark | None:
     """The decimal mark that the sheet's number columns prove together, or None if they disagree."""
     marks = {
         mark
         for name, letter in matched.letters.items()
-        if matched.record.fields[name].is_decimal and (mark := column_mark(_texts(table, letter))[0])
+        if matched.record.fields[name].is_decimal
+        and (mark := column_mark(witnesses[letter] if letter in witnesses else _texts(table, letter))[0])
     }
     return marks.pop() if len(marks) == 1 else None
 

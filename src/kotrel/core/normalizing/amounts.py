@@ -50,20 +50,21 @@ def tidy_number(rows: pl.Series, values: pl.Series, is_number: pl.Series, about:
     plain = values.str.contains(numbers.PLAIN)
     odd = ~plain.fill_null(True)
     texts = values if not is_number.any() else values.set(is_number, None)
+    shown = setting.with_witnesses(texts)
     mark: numbers.Mark | None = None if mark_setting == "auto" else mark_setting
     proved: numbers.Mark | None = None
     contradicts = False
-    if mark is None and bool(texts.str.contains(",", literal=True).any()):
-        proved, contradicts = column_mark(texts)
+    if mark is None and bool(shown.str.contains(",", literal=True).any()):
+        proved, contradicts = column_mark(shown)
     if mark == ",":
         odd |= (texts.str.contains(".", literal=True)).fill_null(False)
-    elif mark is None and (contradicts or proved == "," or numbers.doubtful_points(texts)):
+    elif mark is None and (contradicts or proved == "," or numbers.doubtful_points(shown)):
         odd |= texts.str.contains(r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$").fill_null(False)
     noisy = is_number & values.str.contains(r"\.[0-9]{11,}").fill_null(False)
     odd |= noisy
     if odd.any():
         if mark is None and not contradicts:
-            mark = proved or column_mark(texts)[0] or setting.sheet_mark
+            mark = proved or column_mark(shown)[0] or setting.sheet_mark
         number_texts = set(values.filter(is_number & odd).to_list())
 
         def read(text: str) -> tuple[str | None, str, str]:
@@ -77,6 +78,18 @@ def tidy_number(rows: pl.Series, values: pl.Series, is_number: pl.Series, about:
         tidied = Tidied(values)
     tidied.values = fixed_decimals(values, decimals)
     return tidied
+
+
+def number_evidence(texts: pl.Series) -> tuple[object, ...]:
+    """All that :func:`tidy_number` decides from a column as a whole; the same for texts that decide the same."""
+    return (*column_mark(texts), bool(texts.str.contains(",", literal=True).any()), numbers.doubtful_points(texts))
+
+
+def number_witnesses(texts: pl.Series) -> pl.Series:
+    """One text for each form in which a column writes its numbers: they decide what all of its texts decide."""
+    odd = texts.filter(texts.str.contains(r"[.,]").fill_null(False)).unique()
+    form = odd.str.replace_all(r"[1-9]", "9")
+    return odd.filter(form.is_first_distinct())
 
 
 def _fixed(decimals: int) -> str:

@@ -63,6 +63,8 @@ class Setting:
         rounding: see :class:`kotrel.core.values.conventions.Conventions`; what the mapping says comes first.
         formats: how the sheet's cells show their numbers; None where nobody knows, and for what is no cell by itself.
         letter: the column.
+        witnesses: texts of the same column in other parts of a file that is read in parts: how a column writes its numbers and days
+            is decided from all of it.
         text_file: whether the sheet is a text file, in which texts may be protected from becoming formulas.
     """
 
@@ -73,6 +75,13 @@ class Setting:
     rounding: str = ""
     formats: Formats | None = None
     letter: str = ""
+    witnesses: pl.Series | None = None
+
+    def with_witnesses(self, texts: pl.Series) -> pl.Series:
+        """The texts of a column that show how it writes its values."""
+        if self.witnesses is None or not len(self.witnesses):
+            return texts
+        return pl.concat([texts, self.witnesses.rename(texts.name)])
 
     @property
     def shown(self) -> Mapping[int, Shown]:

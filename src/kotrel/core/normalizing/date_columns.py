@@ -41,7 +41,7 @@ def tidy_date(rows: pl.Series, values: pl.Series, is_number: pl.Series, is_date:
         return Tidied(values)
     order: dates.Order | None
     if setting.conventions.dates == "auto":
-        order = dates.order_of(values.filter(odd).unique().to_list())[0]
+        order = dates.order_of(setting.with_witnesses(values.filter(odd)).unique().to_list())[0]
     else:
         order = setting.conventions.dates
     numbered = set(values.filter(is_number & odd).to_list())
@@ -62,6 +62,11 @@ def tidy_date(rows: pl.Series, values: pl.Series, is_number: pl.Series, is_date:
     tidied = spread(rows, values, odd, read, _DATE_TROUBLES, _DATE_REPAIRS)
     tidied.troubles += _turned(rows, values, is_date, odd & ~is_date)
     return tidied
+
+
+def date_evidence(texts: pl.Series) -> tuple[object, ...]:
+    """All that :func:`tidy_date` decides from a column as a whole."""
+    return dates.order_of(texts.drop_nulls().unique().to_list())
 
 
 def _turned(rows: pl.Series, values: pl.Series, is_date: pl.Series, typed: pl.Series) -> list[Trouble]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import polars as pl
 
 from kotrel.core.columns import ROW
@@ -14,7 +16,7 @@ LOOK_AT = 60
 """The heading row is searched for in this many rows from the top."""
 
 
-def find_table(grid: Grid, heading_row: int | None = None) -> Table:
+def find_table(grid: Grid, heading_row: int | None = None, ends: bool = True) -> Table:
     """The table of a sheet.
 
     The heading row is the first of the top rows that is about as full as the fullest of them and holds only texts.
@@ -23,6 +25,7 @@ def find_table(grid: Grid, heading_row: int | None = None) -> Table:
         grid: the sheet.
         heading_row: the row with the headings, if the user named it; 0 if there are none, so that columns are known by
             their letters alone.
+        ends: the sheet ends here; else other parts of it follow.
 
     Raises:
         WrongData: the sheet is empty.
@@ -51,7 +54,7 @@ def find_table(grid: Grid, heading_row: int | None = None) -> Table:
         if found is None:
             raise WrongUse(f"{where} has no row {heading_row}", "Correct --heading-row.", "no-such-row")
         at = found
-    return _table(grid, lines, at)
+    return _table(grid, lines, at, ends)
 
 
 def _without_headings(grid: Grid, lines: pl.Series) -> Table:
@@ -97,7 +100,37 @@ def _first_filled(grid: Grid) -> int | None:
     return filled.arg_true().min()  # type: ignore[return-value]
 
 
-def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
+def is_data(
+    body: pl.DataFrame,
+    rows: pl.Series,
+    headings: Sequence[Sequence[str | None]],
+    remarks: list[str],
+    ends: bool,
+    begins: bool = True,
+) -> pl.Series | None:
+    """Boolean for each row of a table: no heading again, total or note; each of those is a remark. None where all are data.
+
+    Args:
+        rows: the row of each in the sheet.
+        headings: the rows of the headings.
+        begins: the table begins with these rows.
+        ends: the table ends with these rows; else what stands below it may come in another part of the file.
+    """
+    kept = pl.Series([True], dtype=pl.Boolean).new_from_index(0, body.height)
+    again = headings_within(body, rows, headings, remarks)
+    if again is not None:
+        kept = ~again
+    left, places = body.filter(kept), rows.filter(kept)
+    if ends and (below := below_the_table(left, places, remarks)):
+        kept = kept.scatter(kept.arg_true().tail(below), False)
+        left, places = body.filter(kept), rows.filter(kept)
+    totals = totals_within(left, places, remarks, begins)
+    if totals is not None:
+        kept = kept.scatter(kept.arg_true().filter(totals), False)
+    return None if kept.all() else kept
+
+
+def _table(grid: Grid, lines: pl.Series, at: int, ends: bool) -> Table:
     remarks = list(grid.remarks)
     raw = dict(zip(grid.cells.columns, grid.cells.row(at), strict=True))
     above = grid.cells.head(at)
@@ -132,15 +165,9 @@ def _table(grid: Grid, lines: pl.Series, at: int) -> Table:
             if between:
                 remarks.append(f"{between} blank row{'s' if between > 1 else ''} left out")
             keep(full)
-    again = headings_within(body, rows, grid.cells.slice(at, first_below - at).rows(), remarks)
-    if again is not None:
-        keep(~again)
-    below = below_the_table(body, rows, remarks)
-    if below:
-        keep(pl.int_range(body.height, eager=True) < body.height - below)
-    totals = totals_within(body, rows, remarks)
-    if totals is not None:
-        keep(~totals)
+    data = is_data(body, rows, grid.cells.slice(at, first_below - at).rows(), remarks, ends)
+    if data is not None:
+        keep(data)
     columns = [
         Column(letter, headings[letter], raw[letter] or "", (second or {}).get(letter, ""))
         for letter in grid.cells.columns

@@ -55,11 +55,14 @@ MOST_THIN = 5_000
 _NAMED = 3
 
 
-def totals_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> pl.Series | None:
+def totals_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str], begins: bool = True) -> pl.Series | None:
     """Boolean for each row of a table: it is the total of rows above it, not data. None where there is no total.
 
     Such a row is thinner than the others, and either says that it is a total and has nothing else but numbers, or has
     no more than half of the usual cells, none in the first column, and its numbers add up what is above.
+
+    Args:
+        begins: the table begins with these rows; else others are above them.
     """
     if body.height < 3 or body.width < 3:
         return None
@@ -80,7 +83,7 @@ def totals_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> pl
         words = [text for letter, text in cells.items() if letter not in numbers]
         says_so = len(words) == 1 and _is_total(words[0])
         start = found[-1] + 1 if found else 0
-        if not numbers or place == 0:
+        if not numbers or (begins and place == 0):
             continue
         bare = body.columns[0] not in cells and len(cells) * 2 <= usual and place - start >= 2
         if says_so or (bare and _adds_up(body.slice(start, place - start), numbers)):

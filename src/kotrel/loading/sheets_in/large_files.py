@@ -22,8 +22,10 @@ from kotrel.core.columns import ROW, clearing
 from kotrel.core.errors import WrongUse
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.matching.by_headings import Matched
-from kotrel.core.matching.row_reading import sheet_mark, understand
+from kotrel.core.matching.row_reading import understand
 from kotrel.core.matching.second_tables import second_tables
+from kotrel.core.normalizing.amounts import number_evidence, number_witnesses
+from kotrel.core.normalizing.date_columns import date_evidence
 from kotrel.core.phrases import count
 from kotrel.core.resolving.list_additions import Consequence
 from kotrel.core.resolving.near_duplicates import MOST, find_near_keys, find_repeated
@@ -34,7 +36,7 @@ from kotrel.core.rows.findings import FindingGroup, RepairGroup, rows_with
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, is_new
-from kotrel.core.tables.detection import find_table
+from kotrel.core.tables.detection import find_table, is_data
 from kotrel.core.tables.table import Grid, Table
 from kotrel.loading.file_options import Wanted
 from kotrel.loading.sheets_in.checking import check_files
@@ -129,27 +131,79 @@ def check_large(
     Raises:
         WrongUse: all rows are needed at once: the mapping makes several records or numbers codes, or they are documents.
     """
+    witnesses: Witnesses | None = None
+    while True:
+        seen = Witnesses()
+        done = _check_parts(path, workspace, wanted, today, reading, step, part_bytes, witnesses or seen, seen)
+        if witnesses is not None or seen.agree():
+            return done
+        # A later part shows how the columns of all are written: they are read once more, by all that the file shows.
+        witnesses = seen
+
+
+class Witnesses:
+    """How the columns of a file that is read in parts write their numbers and days, as far as it has been read."""
+
+    def __init__(self) -> None:
+        self.texts: dict[str, pl.Series] = {}
+        self._is_day: dict[str, bool] = {}
+        self._decided: dict[str, list[tuple[object, ...]]] = {}
+
+    def look(self, table: Table, matched: Matched) -> None:
+        """Adds what a part shows."""
+        for name, letter in matched.letters.items():
+            field = matched.record.fields[name]
+            if letter not in table.cells.columns or not (field.is_decimal or field.kind == "date"):
+                continue
+            column = table.cells[letter].drop_nulls().str.strip_chars()
+            self._is_day[letter] = is_day = field.kind == "date"
+            own = column.unique() if is_day else number_witnesses(column)
+            before = self.texts.get(letter)
+            texts = own.rename(letter) if before is None else pl.concat([before, own.rename(letter)]).unique()
+            self.texts[letter] = texts if is_day else number_witnesses(texts)
+            self._decided.setdefault(letter, []).append(self._evidence(letter))
+
+    def agree(self) -> bool:
+        """True where every part was read as it would be with all that the file shows."""
+        return all(set(decided) == {self._evidence(letter)} for letter, decided in self._decided.items())
+
+    def _evidence(self, letter: str) -> tuple[object, ...]:
+        return (date_evidence if self._is_day[letter] else number_evidence)(self.texts[letter])
+
+
+def _check_parts(
+    path: Path, workspace: Workspace, wanted: Wanted, today: date, reading: Reading, step: Step, part_bytes: int,
+    known: Witnesses, seen: Witnesses,
+) -> list[Checked]:  # fmt: skip
+    """One look at all parts.
+
+    Args:
+        known: how columns are written, by what is known of the file; ``seen`` is added to, and may be the same.
+    """
     parts = read_in_parts(path, part_bytes)
     first = next(parts)
     kinds = dict.fromkeys(first.cells.columns, "text")
     grid = Grid(str(path), "", first.cells, kinds, first.lines, ragged=first.ragged, usual_width=first.usual_width)
-    [(table, matches, remarks)], _ = match_tables([find_table(grid, wanted.heading_row)], workspace, wanted, str(path))
+    [(table, matches, remarks)], _ = match_tables(
+        [find_table(grid, wanted.heading_row, first.last)], workspace, wanted, str(path)
+    )
     matched = _one_at_a_time(path, matches)
     record = matched.record
-    mark = sheet_mark(table, matched)
     reading.require(record.name)
     state = SystemState(workspace.description, reading.read)
     kept: list[Rows] = []
     told: set[tuple[object, ...]] = set()
     repeated: list[FindingGroup] = []
+    left_out: list[str] = []
     number = fresh = 0
     last: int | None = None
     with ExitStack() as closing:
         spool: Spool | None = None
-        for piece in _tables(table, parts):
+        for piece in _tables(table, parts, left_out):
             number += 1
             step(f"checking part {number}")
-            rows = understand(piece, matched, workspace.conventions, today, mark)
+            seen.look(piece, matched)
+            rows = understand(piece, matched, workspace.conventions, today, known.texts)
             rows = rows.with_findings(second_tables(rows, workspace.description.records.values(), last))
             last = piece.last_row or last
             rows, new = _readied(rows, state, workspace)
@@ -176,7 +230,7 @@ def check_large(
             whole = _across(whole, state)
     if fresh <= MOST:
         whole = whole.with_findings(repeated)
-    return [*caused, Checked(whole, (*table.remarks, *remarks, *said, f"checked in {number} parts"))]
+    return [*caused, Checked(whole, (*table.remarks, *left_out, *remarks, *said, f"checked in {number} parts"))]
 
 
 def _readied(rows: Rows, state: SystemState, workspace: Workspace) -> tuple[Rows, pl.Series]:
@@ -267,16 +321,19 @@ def _one_at_a_time(path: Path, matches: Sequence[Matched]) -> Matched:
     return matches[0]
 
 
-def _tables(first: Table, parts: Iterable[Part]) -> Iterable[Table]:
-    """The first table and, in its shape, those of the other parts."""
+def _tables(first: Table, parts: Iterable[Part], remarks: list[str]) -> Iterable[Table]:
+    """The first table and, in its shape, those of the other parts; what of them is no data is a remark."""
+    headings = [[column.raw for column in first.columns], [column.lower for column in first.columns]]
     yield first
     letters = [column.letter for column in first.columns]
     for part in parts:
         cells = part.cells.select(letters).insert_column(0, part.lines)
         full = ~cells.select(pl.all_horizontal(pl.col(letters).is_null())).to_series()
+        cells = cells.filter(full)
+        data = is_data(cells.select(letters), cells[ROW], headings, remarks, part.last, begins=False)
         yield replace(
             first,
-            cells=cells.filter(full),
+            cells=cells if data is None else cells.filter(data),
             kinds=dict.fromkeys(letters, "text"),
             ragged=part.ragged,
             swallowed=part.swallowed,
