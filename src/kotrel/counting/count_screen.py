@@ -149,7 +149,9 @@ def show_posted(screen: Screen, name: str, done: Posting, output: str | None) ->
     """What was posted. Returns the exit status."""
     if screen.as_json:
         screen.json({"count": name, "status": done.status, "load": load_name(done.load) if done.load else None, "lines": len(done.adjusted),
-                     "adjusted": len(done.changed), "documents": done.documents, "net": f"{done.net:f}"})  # fmt: skip
+                     "adjusted": len(done.changed), "documents": done.documents, "net": f"{done.net:f}",
+                     "findings": [found for checked in (done.preview.checked if done.preview else ()) for group in checked.rows.findings
+                                  for found in group_json(checked.rows, group)]})  # fmt: skip
         return 1 if done.status == "refused" else 0
     if done.status == "nothing to post":
         screen.show("Nothing to post: every line that is counted and decided is posted already.")
@@ -173,7 +175,11 @@ def show_posted(screen: Screen, name: str, done: Posting, output: str | None) ->
         screen.show(f"Written: {output}")
     if done.load:
         name_of = load_name(done.load)
-        first = "kotrel stock --against" if done.documents and done.status == "posted" else f"{screen.program} outcome"
+        first = (
+            f"{screen.program} stock --against"
+            if done.documents and done.status == "posted"
+            else f"{screen.program} outcome"
+        )
         screen.show(
             Text(
                 f"Next: {first} {name_of}; {screen.program} undo {name_of} takes it back and opens the count again",

@@ -11,11 +11,12 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.phrases import count
 from kotrel.exchange.answers import Answered, Asking, show_answered, take_answer, take_answers, take_proof, waits
-from kotrel.exchange.folder_lists import refresh
+from kotrel.exchange.folder_lists import folder_of, refresh
 from kotrel.exchange.sent_jobs import JobState, job_load
 from kotrel.loading.loads.undoing import load_number
 from kotrel.loading.opening import now
 from kotrel.loading.sheets_in.findings_screen import checked_json
+from kotrel.screen.command_lines import as_seen
 from kotrel.screen.screen import Screen
 from kotrel.systems.folder.folder_system import FolderSystem
 from kotrel.systems.interface import System
@@ -41,14 +42,18 @@ def list_remarks(workspace: Workspace, today: datetime, comparing: bool) -> list
             remarks.append(f"the list {each.file} is not used: {each.trouble}")
         if each.unread:
             words = f"{count(each.unread, 'cell')} could not be read and {'is' if each.unread == 1 else 'are'} taken for blank"
-            remarks.append(f"the list {each.file}: {words}; kotrel check {each.file} says why")
+            remarks.append(
+                f"the list {each.file}: {words}; kotrel check {as_seen(folder_of(workspace) / each.file)} says why"
+            )
         if each.remark and not each.trouble:
             remarks.append(f"the list {each.file}: {each.remark}")
         if each.damaged and not each.trouble:
             words = (
                 f"{count(each.damaged, 'row')} could not be read and {'is' if each.damaged == 1 else 'are'} left out"
             )
-            remarks.append(f"the list {each.file}: {words}; kotrel check {each.file} says why")
+            remarks.append(
+                f"the list {each.file}: {words}; kotrel check {as_seen(folder_of(workspace) / each.file)} says why"
+            )
         if each.lost and not each.trouble:
             remarks.append(
                 f"the list {each.file}: {count(each.lost, 'row')} without a key, or with one that is there twice, left out"

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import argparse
+import os
 import re
 import subprocess
 import sys
 from collections.abc import Iterable
+from pathlib import Path
 
 
 def quoted(words: Iterable[object]) -> str:
@@ -29,6 +31,16 @@ def _quoted_for_windows(word: str) -> str:
     listed = subprocess.list2cmdline([word])
     # What the console or PowerShell acts on is harmless between quotes.
     return f'"{listed}"' if listed == word and re.search(r"[&|<>^()%!;,=@`$'{}]", word) else listed
+
+
+def as_seen(path: Path) -> str:
+    """A file as a person would type it from where they are, quoted."""
+    try:
+        near = os.path.relpath(path)
+    except ValueError:
+        # On Windows, another drive has no relative path.
+        return quoted([path])
+    return quoted([path if Path(near).parts[:2] == ("..", "..") else near])
 
 
 def carry(parser: argparse.ArgumentParser, since: int) -> None:

@@ -119,7 +119,7 @@ def _with_items(lines: pl.DataFrame, headers: pl.DataFrame, family: Family, stat
     about = items.select(pl.col(key).alias("item"), *(pl.col(name).alias(renamed[name]) for name in wanted))
     missing = [name for name in renamed.values() if name not in about.columns]
     about = about.with_columns(pl.lit(None, pl.String).alias(name) for name in missing)
-    lines = lines.join(about, on="item", how="left", maintain_order="left")
+    lines = _with_own_cost(lines.join(about, on="item", how="left", maintain_order="left"), state)
     if "date" not in lines.columns:
         dates = headers.select("document", "date").unique("document", keep="first")
         lines = lines.join(dates, on="document", how="left", maintain_order="left")
@@ -130,6 +130,19 @@ def _with_items(lines: pl.DataFrame, headers: pl.DataFrame, family: Family, stat
     lines = lines.with_columns(number.alias("number"), (number * pl.col("factor")).alias("in base"))
     cost = (pl.col("cost") if "cost" in lines.columns else pl.lit(None, pl.String)).cast(NUMBER, strict=False)
     return lines.with_columns(cost.alias("unit cost"))
+
+
+def _with_own_cost(lines: pl.DataFrame, state: SystemState) -> pl.DataFrame:
+    """The lines with the item's cost in their warehouse as ``item cost``, where it has one of its own there."""
+    own = state.description.records.get("item_warehouse")
+    where = ["item", "warehouse"]
+    if own is None or not {*where, "cost"} <= set(own.fields) or "warehouse" not in lines.columns or not lines.height:
+        return lines
+    held = state.having(own, ["cost"], "item", lines["item"].drop_nulls().unique()).select(*where, "cost")
+    costs = pl.concat([state.coming(own, [*where, "cost"]).select(*where, "cost"), held]).drop_nulls()
+    costs = costs.unique(where, keep="first", maintain_order=True).rename({"cost": "own cost"})
+    joined = lines.join(costs, on=where, how="left", maintain_order="left")
+    return joined.with_columns(pl.coalesce("own cost", "item cost").alias("item cost")).drop("own cost")
 
 
 def with_factors(lines: pl.DataFrame, state: SystemState) -> pl.DataFrame:

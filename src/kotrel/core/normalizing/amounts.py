@@ -110,7 +110,7 @@ def fixed_decimals(values: pl.Series, decimals: int) -> pl.Series:
 def _read_number_cell(text: str, decimals: int) -> tuple[str | None, str, str]:
     """A number cell whose text is not plain: an exponent, or noise from binary arithmetic in the last digits."""
     value = Decimal(text)
-    rounded = +value if len(value.as_tuple().digits) <= 15 else Decimal(f"{value:.15g}")
+    rounded = numbers.as_calculated(text)
     exponent = rounded.normalize().as_tuple().exponent
     if rounded != value and isinstance(exponent, int) and -exponent <= decimals:
         plain = f"{rounded.normalize():f}"

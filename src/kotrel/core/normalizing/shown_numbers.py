@@ -13,6 +13,7 @@ from kotrel.core.rows.findings import AS_SHOWN, cells_of, repaired_cells
 from kotrel.core.tables.as_shown import shown_otherwise
 from kotrel.core.tables.number_display import Shown
 from kotrel.core.values.currencies import may_be
+from kotrel.core.values.numbers import as_calculated
 
 SHOWN_BY_SHEET = "as shown"
 
@@ -93,8 +94,8 @@ def round_as_wished(rows: pl.Series, values: pl.Series, is_number: pl.Series, ab
 
 
 def rounded_to(text: str, places: int) -> str:
-    """A number rounded half away from zero, with so many decimals."""
-    return f"{Decimal(text).quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP):f}"
+    """A number cell rounded half away from zero, with so many decimals, as a spreadsheet calculates it."""
+    return f"{as_calculated(text).quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP):f}"
 
 
 def _plain(value: Decimal) -> str:

@@ -132,6 +132,12 @@ def read_number(text: str, mark: Mark | None) -> Read:
     return Read(value, "percent" if found["percent"] else "", found["before"] or found["after"] or "")
 
 
+def as_calculated(text: str) -> Decimal:
+    """A number cell as spreadsheet programs calculate with it: its stored value at 15 significant digits."""
+    value = Decimal(text)
+    return value if len(value.as_tuple().digits) <= 15 else Decimal(f"{value:.15g}")
+
+
 def numbers_in(texts: pl.Series) -> pl.Series:
     """Texts by themselves, without a column that shows their decimal mark, as numbers (Decimal with 12 places).
 
