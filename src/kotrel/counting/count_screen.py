@@ -11,6 +11,7 @@ from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.changes.journal import load_name
+from kotrel.core.columns import ROW
 from kotrel.core.counting.variance import Place
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.phrases import count, listed
@@ -89,7 +90,7 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
             parts += ["beside an earlier list of this name, which has other places"] if each.beside else []
             parts += [f"on {len(each.sheets):,} sheets"] if len(each.sheets) > 1 else []
             screen.show(f"{each.path.name}: {', '.join(parts)}")
-        for said in (*each.not_read, *(_warnings(each) if each.status == "collected" else ())):
+        for said in (*each.not_read, *((*_warnings(each), *_repairs(each)) if each.status == "collected" else ())):
             screen.show(Text(f"  {said}", style="yellow"))
     for copy in copies:
         screen.show(f"Marked copy: {copy.path}")
@@ -109,6 +110,18 @@ def _warnings(each: CollectedFile) -> list[str]:
             if group.cells.height > _WARNINGS:
                 found.append(f"… {group.cells.height - _WARNINGS:,} more like it")
     return found
+
+
+def _repairs(each: CollectedFile) -> list[str]:
+    """The codes that were read as existing ones, with a few of them."""
+    cells = [
+        f"“{before}” as {after}"
+        for rows in each.sheets
+        for group in rows.repairs
+        for _, before, after, _ in group.cells.sort(ROW).iter_rows()
+        if group.kind == "same-code"
+    ]
+    return [f"{count(len(cells), 'code')} written in another way: {listed(cells, 4)}"] if cells else []
 
 
 def _findings(each: CollectedFile) -> list[dict[str, Any]]:
