@@ -1,0 +1,187 @@
+"""One question has one answer: each test asks it where two pieces of code used to answer."""
+
+from tests.support import Program, workbook_of
+
+
+class OneAnswer(Program):
+    def setUp(self):
+        super().setUp()
+        self.start_shop()
+
+    def rows(self, *words: str) -> list[str]:
+        """The errors of a check: kind and row."""
+        found = self.json("check", *words, status=None)["findings"]
+        return [f"{each['kind']} {each['row']}" for each in found if each["severity"] == "error"]
+
+    def test_which_default_fills_a_blank_key(self):
+        self.write("maps/p.toml", 'record = "price"', '[field.price_list]\nfixed = "SHOP"', '[field.item]\ncolumn = "Art"',
+                   '[field.amount]\ncolumn = "New"', '[field.unit]\ndefault = "M"', '[field.from_date]\ndefault = "2027-03-01"')  # fmt: skip
+        self.write("a.csv", "Art,New", "ROP-00010,0.91")
+        ends = self.json("preview", "a.csv", "--map", "p")
+        # The price in force since 2026 ends the day before: the new one begins when the mapping says, not in 2000.
+        self.assertEqual([each["until"] for each in ends["ends"]], ["2027-02-28"])
+        self.assertEqual({each["from"] for each in ends["defaults"] if each["field"] == "from_date"}, {"mapping"})
+
+    def test_a_number_of_the_command_line_is_read_as_in_a_cell(self):
+        self.assertIn("1500 or 1.5", self.kotrel("price", "ROP-00010", "--quantity", "1,500", status=2).stderr)
+        self.assertEqual(
+            self.json("price", "ROP-00010", "--quantity", "1,500", "--decimal", "comma")["quantity"], "1.5"
+        )
+        self.assertIn("not a number", self.kotrel("price", "ROP-00010", "--quantity", "1_500", status=2).stderr)
+        for text in ("2027-2-1", "20270201", "1 Feb 2027", "2027-02-01"):
+            self.assertEqual(self.json("price", "ROP-00010", "--on", text)["on"], "2027-02-01", text)
+        self.assertIn("could be two days", self.kotrel("price", "ROP-00010", "--on", "3.4.2027", status=2).stderr)
+
+    def test_which_item_has_this_code(self):
+        # 2010000021002 is the barcode of FST-00020 in the practice system; with 14 digits it is the same one.
+        for code in ("FST-00020", "fst-00020", "2010000021002", "02010000021002"):
+            with self.subTest(code):
+                self.assertEqual(self.json("price", code)["item"], "FST-00020")
+                self.assertEqual(self.json("stock", code)["rows"][0]["item"], "FST-00020")
+        self.json("count", "freeze", "c", "--where", "item is 'FST-00020'", "--stopped")
+        self.write("s.txt", "02010000021002;3", "fst-00020;4")
+        self.json("count", "collect", "c", "s.txt")
+        self.assertEqual(self.json("count", "variance", "c")["lines"][0]["counted"], "7")
+        self.json("count", "set", "c", "2010000021002", "--counted", "9", "--reason", "again")
+        self.assertEqual(self.json("count", "variance", "c")["lines"][0]["counted"], "9")
+
+    def test_what_can_be_counted_is_one_rule(self):
+        self.json("count", "freeze", "c", "--where", "warehouse is 'QUAY' and item begins with 'FST-000'", "--stopped")
+        for counted, message in (("-3", "below zero"), ("29.9996", "EA has no decimals")):
+            with self.subTest(counted):
+                self.write("s.csv", "Item,Bin,Counted", f"FST-00020,Q-04-D,{counted}")
+                done = self.json("count", "collect", "c", "s.csv", status=1)["files"][0]
+                self.assertEqual([(each["kind"], each["row"]) for each in done["findings"]], [("not-countable", 2)])
+                self.assertIn(message, done["findings"][0]["message"])
+                told = self.kotrel("count", "set", "c", "FST-00020", f"--counted={counted}", "--reason", "x", status=2)
+                self.assertIn(message, told.stderr)
+
+    def test_a_line_that_was_not_counted_is_none_in_one_file_and_in_several(self):
+        with (self.folder / "kotrel.toml").open("a") as settings:
+            settings.write('\n[count]\nnot_counted = "-1"\n')
+        self.json(
+            "count",
+            "freeze",
+            "c",
+            "--where",
+            "warehouse is 'QUAY' and item is one of ('FST-00020', 'FST-00060')",
+            "--stopped",
+        )
+        for name, item in (("a.xlsx", "FST-00020"), ("b.xlsx", "FST-00060")):
+            bin_ = {"FST-00020": "Q-04-D", "FST-00060": "Q-05-A"}[item]
+            workbook_of(self.folder / name, {"Sheet 1": [("Item", "Bin", "Counted"), (item, bin_, -1)]})
+        done = self.json("count", "collect", "c", "a.xlsx", "b.xlsx")["files"]
+        self.assertEqual([(each["status"], each["lines"], each["blank"]) for each in done], [("collected", 0, 1)] * 2)
+
+    def test_what_is_on_hand_is_what_is_there_on_the_documents_day(self):
+        # 39 are on hand. 100 come in March, 50 of them go in April.
+        def document(record: str, number: str, quantity: int, day: str, status: int = 0):
+            cost = (",Cost", ",1.20") if record == "goods_receipt" else ("", "")
+            self.write(
+                "d.csv", f"Item code,Warehouse,Bin,Quantity{cost[0]}", f"FST-00020,QUAY,Q-04-D,{quantity}{cost[1]}"
+            )
+            return self.json("load", "d.csv", "--as", record, "--number", number, "--date", day, "--yes", status=status)
+
+        document("goods_receipt", "GR-1", 100, "2027-03-01")
+        early = document("goods_issue", "GI-1", 40, "2026-12-01", status=1)
+        self.assertIn("holds 39 on 2026-12-01 (139 with what is dated later)", early["findings"][-1]["message"])
+        document("goods_issue", "GI-2", 130, "2027-04-01")
+        # 9 are left after April: 10 in December are there then, and not in April.
+        later = document("goods_issue", "GI-3", 10, "2026-12-01", status=1)
+        message = next(each["message"] for each in later["findings"] if each["kind"] == "below-zero")
+        self.assertIn("would hold -1 on 2027-04-01", message)
+        self.assertIn("GI-2", message)
+        document("goods_issue", "GI-4", 9, "2026-12-01")
+
+    def test_a_cleared_cell_and_a_name_are_the_same_in_every_command(self):
+        self.write("a.csv", "Item code,Vendor,Note", "FST-00020,Brannoch Fastenings,x")
+        self.json("load", "a.csv", "--yes")
+        self.write("b.csv", "Item code,Vendor,Note", "FST-00020,BRANNOCH,(clear)")
+        changed = self.json("compare", "a.csv", "b.csv")["changed"]
+        self.assertEqual([(each["column"], each["after"]) for each in changed], [("note", "(clear)")])
+        self.json("prepare", "b.csv", "-o", "p.csv")
+        self.assertEqual([each["after"] for each in self.json("preview", "p.csv")["changes"]], [None])
+
+    def test_the_price_in_force_is_the_row_that_began_last(self):
+        # From June, half off the standard price of 0.60 is 0.30; ten per cent more is 0.33.
+        self.write("d.csv", "Price list,Item,Unit,From date,Discount %", "SHOP,ROP-00010,M,2026-06-01,50")
+        self.json("load", "d.csv", "--as", "price", "--yes")
+        self.write("prices/r.toml", "from_date = 2027-02-01", '[[step]]\nname = "all"', "where = \"code is 'ROP-00010'\"",
+                   'set = { SHOP = "SHOP + 10%" }')  # fmt: skip
+        [new] = self.json("reprice", "r", status=1)["prices"]
+        self.assertEqual((new["old"], new["new"]), ("0.30", "0.33"))
+
+    def test_prices_and_circles_are_judged_over_the_whole_load(self):
+        self.write("a.csv", "Price list,Item,Unit,From date,Price", "SHOP,ROP-00010,M,2027-02-01,0.70")
+        self.write("b.csv", "Price list,Item,Unit,From date,Price", "SHOP,ROP-00010,M,2027-03-01,0.75")
+        self.json("load", "b.csv", "a.csv", "--as", "price", "--yes")
+        self.json(
+            "export",
+            "price",
+            "-o",
+            "p.csv",
+            "--where",
+            "item is 'ROP-00010' and price_list is 'Shop'",
+            "--fields",
+            "to_date",
+        )
+        lines = (self.folder / "p.csv").read_text("utf-8-sig").splitlines()[1:]
+        ends = {line.split(",")[4]: line.split(",")[5] for line in lines}
+        self.assertEqual(ends, {"2026-01-01": "2027-01-31", "2027-02-01": "2027-02-28", "2027-03-01": ""})
+        self.write("c.csv", "Parent,Component,Quantity,Unit", "KIT-00010,KIT-00020,1,SET")
+        self.write("d.csv", "Parent,Component,Quantity,Unit", "KIT-00020,KIT-00010,1,SET")
+        found = self.json("check", "c.csv", "d.csv", "--as", "kit_line", status=1)["findings"]
+        self.assertEqual(
+            {(each["file"], each["kind"]) for each in found if each["severity"] == "error"},
+            {("c.csv", "circle"), ("d.csv", "circle")},
+        )
+
+    def test_what_an_expression_cannot_read_is_an_error_at_its_cell(self):
+        self.write(
+            "maps/m.toml",
+            'record = "item"',
+            '[field.code]\ncolumn = "Art"',
+            '[field.price]\nmake = "number([Per C]) / 100"\nfor = "all"',
+        )
+        self.write("a.csv", "Art;Per C", "ROP-00010;61,00", "ROP-00020;1.234,00", "ROP-00030;POA")
+        done = self.json("preview", "a.csv", "--map", "m", status=1)
+        self.assertEqual(
+            [(each["key"], each["after"]) for each in done["changes"]], [("ROP-00010", "0.61"), ("ROP-00020", "12.34")]
+        )
+        self.assertEqual(
+            [(each["kind"], each["cell"]) for each in done["findings"] if each["severity"] == "error"],
+            [("not-a-number", "line 4, column 2")],
+        )
+
+    def test_the_next_step_says_all_that_was_said(self):
+        self.write("-t.csv", "Item code,Warehouse,Bin,Quantity", "FST-00020,QUAY,Q-04-D,44")
+        shown = self.kotrel(
+            "preview", "--as", "adjustment", "--as-target", "--date", "2026-12-01", "--", "-t.csv"
+        ).stdout
+        self.assertIn("Next: kotrel load --as adjustment --date 2026-12-01 --as-target -- -t.csv\n", shown)
+        self.write("a b.csv", "Item code,Price", 'ROP-00010,"1,234"')
+        shown = self.kotrel("-w", ".", "check", "a b.csv", "--as", "item", "--only", "changes", status=1).stdout
+        self.assertIn('Next: kotrel -w . check "a b.csv" --as item --only changes --decimal comma', shown)
+        # What is recommended can be typed: 44 is what is to be there, and 39 are.
+        words = ("load", "--as", "adjustment", "--date", "2026-12-01", "--as-target", "--yes", "--", "-t.csv")
+        self.kotrel(*words)
+        self.assertEqual(self.json("stock", "FST-00020")["totals"]["on_hand"], "44")
+
+    def test_a_column_that_says_another_currency_speaks_for_its_rows(self):
+        self.write("a.csv", "Item code,Cost,Currency", "ROP-00010,1.20,EUR", "ROP-00020,1.20,USD")
+        self.assertEqual(self.rows("a.csv"), ["other-currency 3"])
+
+    def test_a_mapping_for_one_sheet_reads_no_other(self):
+        self.write(
+            "maps/e.toml",
+            'record = "item"\nsheet = "EUR"',
+            '[field.code]\ncolumn = "Art"',
+            '[field.cost]\ncolumn = "Net"',
+        )
+        workbook_of(
+            self.folder / "two.xlsx",
+            {"EUR": [("Art", "Net"), ("ROP-00010", 1.5)], "USD": [("Art", "Net"), ("ROP-00020", 2.5)]},
+        )
+        done = self.json("preview", "two.xlsx")
+        self.assertEqual([each["key"] for each in done["changes"]], ["ROP-00010"])
+        self.assertIn("sheet-not-read", {each["kind"] for each in done["findings"]})
