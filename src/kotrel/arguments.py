@@ -129,6 +129,9 @@ def _everywhere(parser: argparse.ArgumentParser, default: object) -> None:
     for action in parser._actions[before:]:
         # The workspace stands before the command, and JSON is for programs.
         action.carried = action.dest in ("decimal", "dates")  # type: ignore[attr-defined]
+    group.add_argument(
+        "--log", metavar="FILE", default=default, help="add what is done to this file, step by step, with times"
+    )
     group.add_argument("--quiet", action="store_true", default=default or False, help="no progress and no messages")
 
 

@@ -67,8 +67,16 @@ def _run(words: list[str], command: str | None) -> int:
         return 0
     from kotrel.screen.screen import Screen
 
+    if args.log:
+        from kotrel.screen.log_file import keep_log
+
+        keep_log(args.log, words)
     status: int = args.run(args, Screen(as_json=args.json, quiet=args.quiet, workspace=args.workspace))
     sys.stdout.flush()
+    if args.log:
+        from kotrel.screen.log_file import LOG
+
+        LOG.info("ended with exit status %s", status)
     return status
 
 
@@ -86,6 +94,8 @@ def _tell(error: KotrelError, as_json: bool) -> int:
     from kotrel.screen.screen import Screen
 
     screen = Screen(as_json)
+    if (logging := sys.modules.get("logging")) is not None:
+        logging.getLogger("kotrel").info("stopped: %s", error.message)
     if as_json:
         screen.json({"error": {"kind": error.kind, "message": error.message, "hint": error.hint}})
     else:

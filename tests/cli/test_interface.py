@@ -1,6 +1,7 @@
 """What programs read: the keys of ``--json`` stay as they are, and one object is all that is printed."""
 
 import json
+import re
 import shutil
 from pathlib import Path
 
@@ -85,6 +86,17 @@ class Interface(Program):
         shutil.copytree(self.folder, self.folder / "stock", ignore=shutil.ignore_patterns("stock"))
         self.assertEqual(json.loads(self.kotrel("-w", "stock", "history", "--json").stdout), {"loads": []})
 
+    def test_a_log_says_what_was_done_and_no_secret(self):
+        self.write("a.csv", "Item code,Note", "ROP-00010,hello")
+        self.kotrel("load", "a.csv", "--yes", "--remark", "password=rope7", "--log", "kotrel.log")
+        self.kotrel("undo", "L0001", "--yes", "--log", "kotrel.log")
+        lines = (self.folder / "kotrel.log").read_text("utf-8").splitlines()
+        said = [line[25:] for line in lines]
+        for wanted in ("writing item: 1 changed", "loaded: L0001", "undone as L0002", "ended with exit status 0"):
+            self.assertIn(wanted, said)
+        self.assertTrue(all(re.match(r"\d{4}-\d\d-\d\d \d\d:\d\d:\d\d\.\d{3}  ", line) for line in lines))
+        self.assertNotIn("rope7", "".join(lines))
+
     def test_no_program_is_taken_from_the_folder_of_a_spreadsheet(self):
         self.json("export", "unit", "-o", "units.ods")
         for name in ("pickle.py", "polars.py", "kotrel.py"):
@@ -106,8 +118,6 @@ class Interface(Program):
         self.assertEqual(without, {"demo", "init", "practice"})
 
     def test_every_kind_of_finding_is_in_the_guide(self):
-        import re
-
         told = (DOCS / "docs" / "checking.md").read_text("utf-8")
         source = "".join(path.read_text("utf-8") for path in (DOCS / "src" / "kotrel").rglob("*.py"))
         kinds = set(re.findall(r'"(?:error|warning|note)",\s*"([a-z]+(?:-[a-z0-9]+)+)"', source))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import codecs
+import logging
 import os
 import re
 import sys
@@ -174,12 +175,18 @@ class Screen:
         Args:
             steps: the approximate number of steps.
         """
+        log = logging.getLogger("kotrel")
         if self.quiet or not sys.stderr.isatty():
-            yield lambda title: None
+            yield log.info
             return
 
         with showing(steps) as step:
-            yield step
+
+            def both(title: str) -> None:
+                log.info(title)
+                step(title)
+
+            yield both
 
 
 def _is_step(part: Any) -> bool:

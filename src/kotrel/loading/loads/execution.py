@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
@@ -11,7 +12,7 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.changes.journal import Stamp
+from kotrel.core.changes.journal import Stamp, load_name
 from kotrel.core.changes.system_remarks import Refusal
 from kotrel.core.columns import ACTION, before
 from kotrel.core.errors import OutOfReach
@@ -31,6 +32,7 @@ from kotrel.systems.interface import Altered, ConcurrentChange, Reading, Receipt
 from kotrel.workspace.exports import STAMP
 from kotrel.workspace.settings import Workspace
 
+LOG = logging.getLogger("kotrel.load")
 TRIES = 3
 """A load is tried this many times if somebody else changes the same rows while it runs."""
 
@@ -158,7 +160,13 @@ def _load(
                         "changed-meanwhile",
                     )
                 plan = replace(plan_of(found, stamp), wait=order.wait)
+                _log_plan(found, order)
                 receipt = writing.try_out(plan, step) if order.trial else writing.take(plan, step)
+            LOG.info(
+                "%s: %s",
+                "tried" if order.trial else receipt.status,
+                load_name(receipt.number) if receipt.number else "no number",
+            )
             status = "tried" if order.trial else receipt.status
             return Loaded(status, receipt.number or None, found, altered=receipt.altered, receipt=receipt)
         except Refused as refused:
@@ -178,6 +186,17 @@ def _load(
         "Run it again when they have finished.",
         "changed-meanwhile",
     )
+
+
+def _log_plan(preview: Preview, order: Order) -> None:
+    """What is about to be written, record by record."""
+    LOG.info("files %s", ", ".join(str(path) for path in order.files))
+    for record, counts in preview.counts().items():
+        LOG.info(
+            "writing %s: %s",
+            record,
+            ", ".join(f"{number:,} {action}" for action, number in counts.items() if number) or "nothing",
+        )
 
 
 def _preview(

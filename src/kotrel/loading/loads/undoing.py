@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -23,6 +24,8 @@ from kotrel.loading.loads.in_progress import in_progress
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.systems.interface import ConcurrentChange, Reading, Receipt, Refused, Step, System, Writing
 from kotrel.systems.references import refer_to
+
+LOG = logging.getLogger("kotrel.undo")
 
 TRIES = 3
 """An undo is tried this many times if somebody else changes the same rows while it runs."""
@@ -157,7 +160,10 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
                 stamp = Stamp(at, who, plan.entry.files, plan.entry.fingerprint, remark, "undo", number)
                 undoing = Undoing(number, how.partial, how.day or at.date())
                 whole = Plan(plan.reversal, stamp, {}, () if left else (number,), undoing)
+                rows = sum(each.frame.height for each in plan.reversal)
+                LOG.info("undoing %s: %s rows of %s records", load_name(number), f"{rows:,}", len(plan.reversal))
                 receipt = writing.take(whole, step)
+            LOG.info("undone as %s", load_name(receipt.number))
             return replace(plan, number=receipt.number, receipt=receipt)
         except Refused as refused:
             assert planned is not None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
@@ -30,6 +31,8 @@ from kotrel.systems.sql.reading_back import Sent, read_back
 from kotrel.systems.sql.refusals import merge_all, settle_deferred
 from kotrel.systems.sql.staging import Stage
 from kotrel.systems.sql.store import Store, store_of
+
+LOG = logging.getLogger("kotrel.sql")
 
 
 class SqlReading(Reading):
@@ -147,6 +150,7 @@ class _Writing(SqlReading, Writing):
         merges: list[Merge] = []
         for each in sent:
             step(f"loading {each.changes.record.title.lower()}")
+            LOG.info("merging %s rows into %s", f"{each.changes.frame.height:,}", each.store.name)
             merges.append(staged(each))
             merge_all(merges[-1])
         settle_deferred(database, [partial(staged, each) for each in sent])
