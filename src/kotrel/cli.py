@@ -96,14 +96,18 @@ def _tell(error: KotrelError, as_json: bool) -> int:
     screen = Screen(as_json)
     if (logging := sys.modules.get("logging")) is not None:
         logging.getLogger("kotrel").info("stopped: %s", error.message)
-    if as_json:
-        screen.json({"error": {"kind": error.kind, "message": error.message, "hint": error.hint}})
-    else:
-        from kotrel.screen.screen import harmless
+    try:
+        if as_json:
+            screen.json({"error": {"kind": error.kind, "message": error.message, "hint": error.hint}})
+        else:
+            from kotrel.screen.screen import harmless
 
-        sys.stderr.write(f"kotrel: {harmless(error.message)}\n")
-        if error.hint:
-            sys.stderr.write(f"        {screen.with_workspace(harmless(error.hint))}\n")
+            sys.stderr.write(f"kotrel: {harmless(error.message)}\n")
+            if error.hint:
+                sys.stderr.write(f"        {screen.with_workspace(harmless(error.hint))}\n")
+    except BrokenPipeError:
+        # Whoever read the output has seen enough, of an error too.
+        _hush()
     return error.status
 
 
