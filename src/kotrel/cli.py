@@ -31,7 +31,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     try:
         return _run(words, _command_in(words))
     except KotrelError as error:
-        return _tell(error, "--json" in words)
+        return _tell(error, words)
     except KeyboardInterrupt:
         sys.stderr.write("\nStopped. A load is either complete or not there at all: kotrel history shows which.\n")
         return 130
@@ -42,7 +42,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     except Exception as error:  # the one place where every unexpected error ends up
         from kotrel.screen.unexpected import unexpected_error
 
-        return _tell(unexpected_error(error, words), "--json" in words)
+        return _tell(unexpected_error(error, words), words)
 
 
 def _command_in(words: list[str]) -> str | None:
@@ -89,11 +89,20 @@ def _hush() -> None:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
-def _tell(error: KotrelError, as_json: bool) -> int:
+def _workspace_in(words: list[str]) -> str | None:
+    """The workspace that the command line names, also where it could not be understood."""
+    for place, word in enumerate(words[:-1]):
+        if word in ("-w", "--workspace"):
+            return words[place + 1]
+    return next((word.removeprefix("--workspace=") for word in words if word.startswith("--workspace=")), None)
+
+
+def _tell(error: KotrelError, words: list[str]) -> int:
     """Reports what went wrong, where, and what to do next."""
     from kotrel.screen.screen import Screen
 
-    screen = Screen(as_json)
+    as_json = "--json" in words
+    screen = Screen(as_json, workspace=_workspace_in(words))
     if (logging := sys.modules.get("logging")) is not None:
         logging.getLogger("kotrel").info("stopped: %s", error.message)
     try:
