@@ -5,6 +5,8 @@ from __future__ import annotations
 import atexit
 import json
 import os
+import re
+import shlex
 import shutil
 import subprocess
 import tempfile
@@ -18,9 +20,11 @@ from typing import Any, cast
 
 import polars as pl
 
+from kotrel.arguments import command_named, parser_for
 from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.model import Description
+from kotrel.core.errors import KotrelError
 from kotrel.core.matching.by_headings import match_headings
 from kotrel.core.matching.row_reading import understand
 from kotrel.core.rows.rows import Rows
@@ -170,6 +174,7 @@ class Program(unittest.TestCase):
         """Runs ``kotrel`` with these words; fails unless it ends with ``status``. No traceback may ever be seen."""
         done = run_kotrel(self.folder, *words, **environment)
         self.assertNotIn("Traceback", done.stdout + done.stderr)
+        self.assertEqual(not_understood(done.stdout), [], "a recommended command that the program does not understand")
         if status is not None:
             self.assertEqual(done.returncode, status, f"kotrel {' '.join(words)}\n{done.stdout}\n{done.stderr}")
         return done
@@ -185,6 +190,22 @@ class Program(unittest.TestCase):
         path = self.folder / name
         path.write_bytes("\n".join([*lines, ""]).encode(encoding))
         return path
+
+
+def not_understood(shown: str) -> list[str]:
+    """The commands that a screen recommends as next steps, and that the program's own parser refuses."""
+    found = []
+    for line in shown.splitlines():
+        if not re.match(r".*Next: |      kotrel ", line):
+            continue
+        for command in re.findall(r"kotrel (?:-w \S+ )?[a-z]+\b(?:(?!    ).)*", line):
+            words = shlex.split(command)[1:]
+            at = 2 if words[0] == "-w" else 0
+            try:
+                parser_for(command_named(words[at])).parse_args(words)
+            except KotrelError as error:
+                found.append(f"{command}: {error.message}")
+    return found
 
 
 @cache

@@ -193,11 +193,9 @@ def show_posted(screen: Screen, name: str, done: Posting, output: str | None) ->
             if done.documents and done.status == "posted"
             else f"{screen.program} outcome"
         )
+        screen.show(Text(f"Next: {first} {name_of}    shows what it changed", style="dim"))
         screen.show(
-            Text(
-                f"Next: {first} {name_of}; {screen.program} undo {name_of} takes it back and opens the count again",
-                style="dim",
-            )
+            Text(f"      {screen.program} undo {name_of}    takes it back and opens the count again", style="dim")
         )
     return 0
 

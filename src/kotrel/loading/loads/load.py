@@ -155,7 +155,8 @@ def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
             screen.show(
                 f"Not loaded: {count(number, 'row')}, written to {path} with the reasons. Fix them there, then load that file."
             )
-        screen.show(f"Next: {screen.program} outcome {name}    shows each row; {screen.program} undo {name} undoes it")
+        screen.show(f"Next: {screen.program} outcome {name}    shows each row")
+        screen.show(f"      {screen.program} undo {name}    takes it back")
     elif loaded.status in ("sent", "tried"):
         show_receipt(screen, loaded, args)
     elif before is not None:
