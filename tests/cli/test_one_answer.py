@@ -167,6 +167,29 @@ class OneAnswer(Program):
         self.kotrel(*words)
         self.assertEqual(self.json("stock", "FST-00020")["totals"]["on_hand"], "44")
 
+    def test_a_target_is_for_the_place_where_the_goods_are(self):
+        # 39 of FST-00020 are in QUAY, all in one bin; PNT-00010 is in SHED in two lots.
+        self.write("t.csv", "Item code,Warehouse,Quantity", "FST-00020,QUAY,40")
+        self.json("load", "t.csv", "--as", "adjustment", "--as-target", "--account", "ADJUST", "--yes")
+        stock = self.json("stock", "FST-00020", "--by", "item,bin")["rows"]
+        self.assertEqual([(row["bin"], row["on_hand"]) for row in stock], [("Q-04-D", "40")])
+        self.write("t.csv", "Item code,Warehouse,Quantity", "PNT-00010,SHED,10")
+        found = self.json("check", "t.csv", "--as", "adjustment", "--as-target", "--account", "ADJUST", status=1)[
+            "findings"
+        ]
+        [where] = [each["message"] for each in found if each["kind"] == "which-place"]
+        self.assertIn("VM-2611", where)
+        self.assertIn("VM-2612", where)
+
+    def test_nothing_in_quotes_is_a_blank(self):
+        self.write("a.csv", "Item code,Note,Vendor code", "FST-00020,keep me,V-9")
+        self.json("load", "a.csv", "--yes")
+        for name, separator, ending in (("b.csv", ",", "\r\n"), ("c.tsv", "\t", "\n"), ("d.csv", ";", "\n")):
+            lines = [("Item code", "Note", "Vendor code", "Cost", "Brand"), ("FST-00020", "", "", "", "")]
+            text = ending.join([separator.join(f'"{cell}"' for cell in line) for line in lines] + [""])
+            (self.folder / name).write_bytes(text.encode())
+            self.assertEqual(self.json("preview", name, "--as", "item")["records"]["item"]["same"], 1, name)
+
     def test_a_column_that_says_another_currency_speaks_for_its_rows(self):
         self.write("a.csv", "Item code,Cost,Currency", "ROP-00010,1.20,EUR", "ROP-00020,1.20,USD")
         self.assertEqual(self.rows("a.csv"), ["other-currency 3"])

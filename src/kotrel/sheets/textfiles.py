@@ -249,7 +249,11 @@ def _fast(raw: bytes, separator: str, width: int) -> pl.DataFrame | None:
         cells = pl.read_csv(padded, has_header=False, separator=separator, schema=schema, missing_columns="insert")
     except PolarsError:
         return None
-    return cells.slice(1) if padded is not raw else cells
+    cells = cells.slice(1) if padded is not raw else cells
+    if b'""' not in raw:
+        return cells
+    # Nothing is what a blank is, also where a program puts quotes around every cell.
+    return cells.with_columns(pl.when(pl.col(name) != "").then(pl.col(name)).alias(name) for name in cells.columns)
 
 
 def _first_row_is_short(raw: bytes, separator: str, width: int) -> bool:

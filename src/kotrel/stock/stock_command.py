@@ -54,6 +54,10 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         raise WrongUse(
             "--at, --from/--to and --against ask different questions", "Use one of them.", "wrong-command-line"
         )
+    if args.since and args.until and args.since > args.until:
+        raise WrongUse(
+            f"--from {args.since} is after --to {args.until}", "Exchange the two days.", "wrong-command-line"
+        )
     if args.prove:
         return _prove(args, screen)
     if args.output:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import polars as pl
@@ -11,7 +12,7 @@ from kotrel.core.documents.document_tables import plain, with_factors
 from kotrel.core.documents.families import Family
 from kotrel.core.documents.ledger_posting import PLACE, Sums
 from kotrel.core.expressions.kinds import NUMBER
-from kotrel.core.phrases import count
+from kotrel.core.phrases import count, listed
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -35,12 +36,15 @@ def to_differences(rows: Rows, family: Family, state: SystemState, sums: Sums) -
     held = sums(list(PLACE), [("item", frame["item"].unique())])
     there = [name for name in PLACE if name in held.columns]
     held = held.select(*there, pl.col("quantity").cast(NUMBER).alias("on hand"))
+    frame, taken, several = _at_their_places(frame, held, there)
     frame = frame.join(held, on=there, how="left", nulls_equal=True, maintain_order="left")
     wanted = pl.col("quantity").cast(NUMBER, strict=False) * pl.col("factor")
     difference = (wanted - pl.col("on hand").fill_null(0)).alias("difference")
     frame = frame.with_columns(difference)
     right = (frame["difference"] == 0).fill_null(False)
     remarks = [f"{count(int(right.sum()), 'row')} already on hand as wanted, and left out"] if right.any() else []
+    if taken:
+        remarks.append(f"{count(len(taken), 'row')} without a place taken for the only one: {listed(taken, 3)}")
     # A quantity or a unit that cannot be read stays as it is: the checks say so.
     sound = pl.col("difference").is_not_null()
     decimals = family.lines.fields["quantity"].decimals or 0
@@ -54,7 +58,8 @@ def to_differences(rows: Rows, family: Family, state: SystemState, sums: Sums) -
         cost = (pl.col("cost").cast(NUMBER, strict=False) / one).round(4, mode="half_away_from_zero")
         columns.append(pl.coalesce(cost.cast(pl.Decimal(38, 4)).cast(pl.String), "cost").alias("cost"))
     done = frame.with_columns(columns)
-    names = [*values.columns, *(name for name in ("unit",) if name not in values.columns)]
+    filled = [name for name in PLACE if name not in values.columns and done[name].null_count() < done.height]
+    names = [*values.columns, *(name for name in ("unit", *filled) if name not in values.columns)]
     rows = replace(rows, values=done.select(names))
     least = family.lines.fields["quantity"].least
     if least is not None and least >= 0 and (above := done.filter(pl.col("difference") < 0)).height:
@@ -64,4 +69,44 @@ def to_differences(rows: Rows, family: Family, state: SystemState, sums: Sums) -
         ]
         cells = cells_of(above[ROW], rows.as_it_stands("quantity").filter(done["difference"] < 0), messages)
         rows = rows.with_findings([rows.group("error", "above-target", "more on hand than wanted", "quantity", cells)])
+    if several:
+        places = [f"it is in {listed(where, 4)}: write a row for each of them" for where in several.values()]
+        wrong = rows.values[ROW].is_in(list(several))
+        cells = cells_of(rows.values[ROW].filter(wrong), rows.as_it_stands("quantity").filter(wrong), places)
+        title = "a target for an item that is in several places"
+        rows = rows.with_findings([rows.group("error", "which-place", title, "quantity", cells)])
+        right = right & ~wrong
     return rows.only(~right), remarks
+
+
+def _at_their_places(
+    frame: pl.DataFrame, held: pl.DataFrame, there: Sequence[str]
+) -> tuple[pl.DataFrame, list[str], dict[int, list[str]]]:
+    """The rows with the place that is meant where a row says only a part of it, such as no bin, and stock is in one place only.
+
+    Returns:
+        The rows, the places that were taken, in words, and row → the places, where there are several.
+    """
+    parts = [name for name in ("bin", "lot", "serial") if name in there]
+    blank = frame.filter(pl.any_horizontal(pl.col(name).is_null() for name in parts)) if parts else frame.head(0)
+    if not blank.height:
+        return frame, [], {}
+    stocked = held.filter(pl.col("on hand") != 0)
+    where = [name for name in ("item", "warehouse") if name in there]
+    own = blank.select(ROW, *where, *(pl.col(name).alias(f"said {name}") for name in parts))
+    fits = [pl.col(f"said {name}").is_null() | pl.col(f"said {name}").eq_missing(pl.col(name)) for name in parts]
+    found = own.join(stocked, on=where, how="inner", nulls_equal=True).filter(*fits)
+    words = pl.concat_str(*where, *parts, separator=" ", ignore_nulls=True).alias("place")
+    places = found.sort(ROW, *parts).group_by(ROW, maintain_order=True).agg(
+        pl.len().alias("number"), words, *(pl.col(name).first().alias(f"only {name}") for name in parts)
+    )  # fmt: skip
+    several = {row: list(names) for row, names in places.filter(pl.col("number") > 1).select(ROW, "place").iter_rows()}
+    one = places.filter(
+        (pl.col("number") == 1) & pl.any_horizontal(pl.col(f"only {name}").is_not_null() for name in parts)
+    )
+    joined = frame.join(one.drop("number", "place"), on=ROW, how="left", maintain_order="left")
+    filled = joined.with_columns(pl.coalesce(name, f"only {name}").alias(name) for name in parts)
+    deeper = own.join(one, on=ROW, how="inner").filter(
+        pl.any_horizontal(pl.col(f"said {name}").is_null() & pl.col(f"only {name}").is_not_null() for name in parts)
+    )
+    return filled.select(frame.columns), [names[0] for names in deeper["place"]], several
