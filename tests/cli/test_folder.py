@@ -58,6 +58,16 @@ class FilesOnly(Program):
              "# Units.tsv: column E has no heading: it is not described"],
         )  # fmt: skip
 
+    def test_a_column_that_the_lists_have_later_is_named_and_one_that_limits_the_rows_is_told(self) -> None:
+        self.give("Articles.csv", "Art no,Text,Unit,Group,Price,Shelf,Per", "A-0001,Thing 1,M,BRAID,1.75,blue,100")
+        mine = next(each for each in self.json("lists")["lists"] if each["record"] == "articles")
+        self.assertEqual((mine["left_out"], mine["limits"]), (["Per", "Shelf"], ["Per"]))
+        shown = self.kotrel("lists")
+        self.assertIn("2 columns left out: Per, Shelf", " ".join(shown.stdout.split()))
+        self.assertIn(
+            "the list Articles.csv: column “Per” limits what its rows say, and no field reads it", shown.stderr
+        )
+
     def test_check_preview_and_write_against_the_lists(self) -> None:
         self.write("new.csv", "Art no,Text,Unit,Group,Price,Since,Stocked", "A-0041,New,each,Braided rope,7.50,2026-11-01,yes",
                    "A-0001,Thing 1,M,BRAID,1.75,2026-01-13,yes", "A-0002,Thing 2,EA,NOPE,2.50,2026-01-14,yes")  # fmt: skip

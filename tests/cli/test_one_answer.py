@@ -208,3 +208,16 @@ class OneAnswer(Program):
         done = self.json("preview", "two.xlsx")
         self.assertEqual([each["key"] for each in done["changes"]], ["ROP-00010"])
         self.assertIn("sheet-not-read", {each["kind"] for each in done["findings"]})
+
+    def test_a_column_that_limits_the_rows_is_never_left_out_in_silence(self):
+        self.write("p.csv", "Item,Price list,Unit,Valid from,Price,Expires",
+                   "ROP-00010,SHOP,M,2027-03-01,0.91,2027-06-30")  # fmt: skip
+        asked = self.json("check", "p.csv", status=1)
+        told = [(each["severity"], each["kind"], each["cell"]) for each in asked["findings"]]
+        self.assertEqual(told, [("error", "unread-limit", "column F")])
+        self.assertIn(
+            "kotrel map p.csv price    says which field has this", self.kotrel("check", "p.csv", status=1).stdout
+        )
+        # An empty column limits nothing.
+        self.write("e.csv", "Item,Price list,Unit,Valid from,Price,Expires", "ROP-00010,SHOP,M,2027-03-01,0.91,")
+        self.assertEqual(self.rows("e.csv"), [])

@@ -209,26 +209,47 @@ def places(world: World, pick: random.Random) -> Iterator[str]:
 
 def documents(world: World, pick: random.Random) -> Iterator[str]:
     """One document of n lines is n documents of one line; boxes are pieces."""
-    lines = [
-        (f"FST-{n * 10:05d}", pick.randrange(1, 30), f"{pick.randrange(1, 9)}.5") for n in pick.sample(range(1, 9), 3)
-    ]
-    # A receipt of another kind of unit: 1 BOX is 100 EA where the item says so, else pieces.
+    lines = [(f"FST-{n * 10:05d}", pick.randrange(1, 30), pick.randrange(10, 99)) for n in pick.sample(range(1, 9), 3)]
+    # A BOX of these items is 100 EA, and a cost is of the unit beside it: what one costs in cents, 100 cost in euros.
     sums = []
-    for way in ("one", "many"):
+    for way in ("one", "many", "boxes"):
         other = World()
         try:
-            head = ["Number", "Item", "Warehouse", "Quantity", "Unit cost", "Date"]
+            head = ["Number", "Item", "Warehouse", "Quantity", "Unit", "Unit cost", "Date"]
             rows = [
-                ["R-1" if way == "one" else f"R-{place}", item, "QUAY", str(quantity), cost, "2026-12-01"]
-                for place, (item, quantity, cost) in enumerate(lines, start=1)
-            ]
+                [
+                    f"R-{place}" if way == "many" else "R-1", item, "QUAY",
+                    *((f"{boxes}", "BOX", f"{cents}") if way == "boxes" else (f"{boxes}00", "EA", f"0.{cents}")), "2026-12-01",
+                ]
+                for place, (item, boxes, cents) in enumerate(lines, start=1)
+            ]  # fmt: skip
             write(other.folder / "r.csv", [head, *rows])
-            other.json("load", "r.csv", "--as", "goods_receipt", "--yes")
+            loaded = other.json("load", "r.csv", "--as", "goods_receipt", "--yes")
+            yield from told(f"the load as {way}", loaded["load"], "L0001")
             found = other.json("stock", *(item for item, _, _ in lines), "--by", "item,warehouse")
             sums.append([{key: row[key] for key in ("item", "warehouse", "on_hand", "value")} for row in found["rows"]])
         finally:
             other.close()
-    yield from told("stock after one document and after several", *sums)
+    yield from told("stock after one document and after several", *sums[:2])
+    yield from told("stock in boxes and in pieces", sums[0], sums[2])
+
+
+def undone(world: World, pick: random.Random) -> Iterator[str]:
+    """Two loads of the same items, taken back last first, leave what was there; what is taken back twice is there again."""
+    states, numbers = [world.tables()], []
+    for file in ("a.csv", "b.csv"):
+        write(world.folder / file, table_of(items(pick, pick.randrange(3, 12)), FIELDS))
+        numbers.append(world.json("load", file, "--as", "item", "--yes", "--good-rows")["load"])
+        states.append(world.tables())
+    for number, before, after in ((numbers[1], *states[1:]), (numbers[0], *states[:2])):
+        if number is None:
+            continue
+        back = world.json("undo", number, "--yes")["undo"]
+        yield from told(f"tables after the undo of {number}", before, world.tables())
+        again = world.json("undo", back, "--yes")["undo"]
+        yield from told(f"tables after the undo of {back}", after, world.tables())
+        world.json("undo", again, "--yes")
+        yield from told(f"tables after the undo of {again}", before, world.tables())
 
 
 def counts(world: World, pick: random.Random) -> Iterator[str]:
@@ -356,6 +377,7 @@ RELATIONS: dict[str, Relation] = {
         exports,
         places,
         documents,
+        undone,
         counts,
         parts,
     )

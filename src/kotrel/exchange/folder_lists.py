@@ -87,9 +87,13 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
             mine = rows.values.select(stored)
             here[path.name] = mine if before is None else pl.concat([before, mine], how="diagonal")
             lost = rows.values.height - counted_rows(rows.values, rows.record).height
-            left = tuple(group.heading for group in rows.findings if group.kind == "unknown-heading" and group.heading)
+            unmapped = [group for group in rows.findings if group.kind == "unknown-heading"]
+            limits = tuple(group.heading for group in rows.findings if group.kind == "unread-limit")
+            left_out = (*limits, *(heading for group in unmapped for heading in group.cells["value"]))
             lists.append(
-                GivenOut(path.name, rows.record.name, rows.values.height, at, lost, unread, left, damaged=damaged)
+                GivenOut(
+                    path.name, rows.record.name, rows.values.height, at, lost, unread, left_out, limits, damaged=damaged
+                )
             )
     # Of two lists that say different things of one key, the one that was exported last counts, and that is reported.
     written = {path.name: path.stat().st_mtime_ns for path in files}

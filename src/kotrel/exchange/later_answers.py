@@ -9,7 +9,7 @@ from pathlib import Path
 from kotrel.core.changes.journal import load_name
 from kotrel.core.errors import WrongUse
 from kotrel.core.loading.load_model import Checked
-from kotrel.core.phrases import count
+from kotrel.core.phrases import count, listed_and
 from kotrel.exchange.answers import Answered, Asking, show_answered, take_answer, take_answers, take_proof, waits
 from kotrel.exchange.folder_lists import folder_of, refresh
 from kotrel.exchange.sent_jobs import JobState, job_load
@@ -44,6 +44,15 @@ def list_remarks(workspace: Workspace, today: datetime, comparing: bool) -> list
             words = f"{count(each.unread, 'cell')} could not be read and {'is' if each.unread == 1 else 'are'} taken for blank"
             remarks.append(
                 f"the list {each.file}: {words}; kotrel check {as_seen(folder_of(workspace) / each.file)} says why"
+            )
+        if each.limits and not each.trouble:
+            columns = (
+                f"column{'' if len(each.limits) == 1 else 's'} {listed_and([f'“{name}”' for name in each.limits])}"
+            )
+            verb = "limits" if len(each.limits) == 1 else "limit"
+            remarks.append(
+                f"the list {each.file}: {columns} {verb} what its rows say, and no field reads {'it' if verb == 'limits' else 'them'}; "
+                f"kotrel check {as_seen(folder_of(workspace) / each.file)} says more"
             )
         if each.remark and not each.trouble:
             remarks.append(f"the list {each.file}: {each.remark}")

@@ -70,11 +70,13 @@ def workspace_of(args: argparse.Namespace) -> Workspace:
     if order := getattr(args, "dates", None):
         conventions = replace(conventions, dates=order)
     workspace = replace(workspace, conventions=conventions)
+    remarks: list[str] = []
     if workspace.url.startswith("folder:"):
-        for remark in args.exchange().list_remarks(workspace, now(), getattr(args, "command", "") in COMPARING):
-            sys.stderr.write(f"kotrel: {remark}\n")
-    for said in report_interrupted(workspace):
-        sys.stderr.write(f"kotrel: {said}\n")
+        remarks += args.exchange().list_remarks(workspace, now(), getattr(args, "command", "") in COMPARING)
+    if not args.quiet:
+        # An interrupted load is told once: a run that may say nothing leaves it to the next that may.
+        remarks += report_interrupted(workspace)
+        sys.stderr.writelines(f"kotrel: {remark}\n" for remark in remarks)
     return workspace
 
 

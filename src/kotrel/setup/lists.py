@@ -38,7 +38,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         screen.json(
             {
                 "lists": [
-                    {**vars(each), "left_out": list(each.left_out), "days": age}
+                    {**vars(each), "left_out": list(each.left_out), "limits": list(each.limits), "days": age}
                     for each, age in zip(lists, ages, strict=True)
                 ]
             }
@@ -56,7 +56,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
                  f"{count(each.unread, 'cell')} could not be read" if each.unread else "",
                  each.remark,
                  f"{count(each.damaged, 'row')} could not be read" if each.damaged else "",
-                 f"left out: {', '.join(each.left_out[:5])}" if each.left_out else ""]  # fmt: skip
+                 f"{count(len(each.left_out), 'column')} left out: {', '.join(each.left_out[:5])}" if each.left_out else ""]  # fmt: skip
         said = each.trouble or "; ".join(filter(None, parts))
         table.add_row(Text(each.file), Text(each.record or "(not used)"), f"{each.rows:,}", each.at[:16], Text(count(age, "day"), style="bold yellow" if old else ""),
                       Text(said, style="bold red" if each.trouble else "yellow"))  # fmt: skip

@@ -212,3 +212,74 @@ CURRENCY_WORDS = frozenset(
     ("currency", "curr", "cur", "ccy", "währung", "waehrung", "devise", "monnaie", "valuta", "munt", "moneda", "divisa")
 )
 """Headings (folded) of columns that say in which currency the amounts of a row are."""
+
+END_WORDS = frozenset(
+    (
+        "to",
+        "todate",
+        "until",
+        "validto",
+        "validuntil",
+        "ends",
+        "end",
+        "enddate",
+        "expires",
+        "expireson",
+        "bis",
+        "gültigbis",
+        "au",
+        "jusquau",
+        "tot",
+        "hasta",
+    )
+)
+"""Headings (folded) of columns that say until when a row holds."""
+SCALE_WORDS = frozenset(
+    (
+        "per",
+        "priceunit",
+        "priceper",
+        "pricingunit",
+        "unitofprice",
+        "perunit",
+        "pe",
+        "preiseinheit",
+        "proeinheit",
+        "par",
+        "unit",
+        "uom",
+        "unitofmeasure",
+    )
+)
+"""Headings (folded) of columns that say for how many, or for which unit, an amount is."""
+BREAK_WORDS = frozenset(
+    (
+        "fromqty",
+        "fromquantity",
+        "minqty",
+        "minquantity",
+        "minimumquantity",
+        "qtybreak",
+        "quantitybreak",
+        "abmenge",
+        "staffel",
+        "staffelmenge",
+    )
+)
+"""Headings (folded) of columns that say from which quantity an amount holds."""
+PLACE_WORDS = frozenset(
+    (
+        "lot",
+        "lotno",
+        "lotnumber",
+        "batch",
+        "batchno",
+        "charge",
+        "warehouse",
+        "warehousecode",
+        "lager",
+        "depot",
+        "magasin",
+    )
+)
+"""Headings (folded) of columns that say of which lot, or in which warehouse, a quantity is."""

@@ -11,7 +11,7 @@ import polars as pl
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import currency_source
 from kotrel.core.matching.by_headings import Matched
-from kotrel.core.matching.heading_words import CURRENCY_WORDS
+from kotrel.core.matching.heading_words import BREAK_WORDS, CURRENCY_WORDS, END_WORDS, PLACE_WORDS, SCALE_WORDS
 from kotrel.core.matching.row_choice import choose_rows
 from kotrel.core.normalizing.by_kind import Setting, Tidied, column_mark, tidy
 from kotrel.core.parallel import map_parallel
@@ -163,7 +163,12 @@ def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[Finding
                 "error", "heading-twice", "two columns for one field", message, columns[1].letter, columns[1].heading
             )
         )
-    named = [column for column in matched.unknown if column.heading]
+    unread = [column for column in matched.unknown if column.heading]
+    found += _about_currencies(rows, currency)
+    found += _about_currency_columns(rows, unread, currency)
+    found += (limits := _about_limits(rows, unread))
+    limiting = {group.letter for group in limits}
+    named = [column for column in unread if column.letter not in limiting]
     if named:
         cells = cells_of([0] * len(named), [column.heading for column in named])
         messages = [
@@ -174,8 +179,6 @@ def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[Finding
         found.append(
             FindingGroup("warning", "unknown-heading", "columns left out", record.name, None, named[0].letter, cells)
         )
-    found += _about_currencies(rows, currency)
-    found += _about_currency_columns(rows, named, currency)
     found += _about_hidden(rows)
     found += _about_struck(rows)
     found += _about_ragged(rows)
@@ -222,6 +225,32 @@ def _about_currency_columns(rows: Rows, unread: Sequence[Column], currency: str)
                 cells_of(other[ROW], other["said"], messages), column.heading,
             )  # fmt: skip
             found.append(group)
+    return found
+
+
+def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
+    """Columns that limit or scale what the rows say, and that nobody mapped or skipped: without them, the rows say something else."""
+    record = rows.record
+    money = any(record.fields[name].kind == "money" for name in rows.fields)
+    posted = record.is_posted or "quantity" in rows.fields
+    found = []
+    for column in unread:
+        word = folded(column.heading)
+        what = (
+            "until when a row holds" if word in END_WORDS and record.period is not None
+            else "for how many or which unit an amount is" if word in SCALE_WORDS and money
+            else "from which quantity an amount holds" if word in BREAK_WORDS and money
+            else "of which lot, or where, a quantity is" if word in PLACE_WORDS and posted
+            else ""
+        )  # fmt: skip
+        filled = rows.table.cells[column.letter].str.strip_chars().fill_null("") != ""
+        if what and filled.any():
+            message = f"column {column.letter} “{column.heading}” says {what}, and no field reads it: map it with kotrel map, or name it under skip in the mapping"
+            found.append(
+                rows.sheet_finding(
+                    "error", "unread-limit", "a column that limits the rows", message, column.letter, column.heading
+                )
+            )
     return found
 
 

@@ -170,10 +170,12 @@ def next_steps(
         if group.severity == "error"
     }
     steps: list[str] = []
-    if "column-missing" in errors:
-        record = errors["column-missing"][1].record.name
-        file = quoted([errors["column-missing"][1].table.file])
-        steps.append(f"{screen.program} map {file} {record}    says which column has what is missing")
+    for kind, words in (("column-missing", "what is missing"), ("unread-limit", "this")):
+        if kind in errors:
+            rows = errors[kind][1]
+            said = f"says which {'column' if kind == 'column-missing' else 'field'} has {words}"
+            steps.append(f"{screen.program} map {quoted([rows.table.file])} {rows.record.name}    {said}")
+            break
     if "ambiguous-number" in errors:
         steps.append(
             f"{screen.again(args, 'check', '--decimal', 'comma')}    if these numbers have a decimal comma, else point"
@@ -184,7 +186,7 @@ def next_steps(
         )
     if "not-on-list" in errors and not args.ask:
         steps.append(f"{screen.again(args, 'check', '--ask')}    asks what the unknown values mean")
-    settled = {"column-missing", "ambiguous-number", "ambiguous-date"}
+    settled = {"column-missing", "unread-limit", "ambiguous-number", "ambiguous-date"}
     if marked:
         steps.append(
             f"fix the coloured cells there, save it, then: {screen.program} check {quoted(copy.path for copy in marked)}"

@@ -29,7 +29,8 @@ class GivenOut:
         lost: rows without a key, or with the key of a later row of the file: only the later one counts.
         unread: cells that could not be read; the mirror has blanks there.
         damaged: rows that could not be read, because their line has too few or too many columns; they are left out.
-        left_out: headings that match no field.
+        left_out: headings of columns that no field reads, first those that limit what the rows say.
+        limits: these first ones.
         remark: what else a person should know of it, or an empty text.
         trouble: why the file is not used, or an empty text.
     """
@@ -41,6 +42,7 @@ class GivenOut:
     lost: int = 0
     unread: int = 0
     left_out: tuple[str, ...] = ()
+    limits: tuple[str, ...] = ()
     trouble: str = ""
     damaged: int = 0
     remark: str = ""
@@ -107,7 +109,10 @@ def read_about(hidden: Path) -> tuple[str, list[GivenOut]]:
     try:
         with closing(sqlite3.connect(path)) as database:
             said = dict(database.execute(f"SELECT what, value FROM {ABOUT}"))
-        lists = [GivenOut(**{**each, "left_out": tuple(each["left_out"])}) for each in json.loads(said["lists"])]
+        lists = [
+            GivenOut(**{**each, "left_out": tuple(each["left_out"]), "limits": tuple(each["limits"])})
+            for each in json.loads(said["lists"])
+        ]
         return said["signature"], lists
     except (sqlite3.Error, ValueError, KeyError, TypeError):
         return "", []
