@@ -61,7 +61,7 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
     known, lists = read_about(workspace.hidden)
     if known == signature:
         return lists
-    # A saved mapping that cannot be read would leave every list unread: that is said once, and nothing is answered.
+    # A saved mapping that cannot be read would leave every list unread: Kotrel reports that once, and answers nothing.
     maps_of_system(workspace.folder, workspace.description)
     frames: dict[str, dict[str, pl.DataFrame]] = {}
     lists = []

@@ -72,7 +72,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--quantity", metavar="N", default="1", help="how many (default: 1)")
     parser.add_argument("--unit", metavar="U", help="in which unit (default: the item's base unit)")
     parser.add_argument("--on", metavar="DATE", type=day, help="on which day, like 2027-02-01 (default: today)")
-    parser.add_argument("--warehouse", metavar="W", help="a warehouse, which may have a standard price of its own")
+    parser.add_argument("--warehouse", metavar="W", help="the warehouse, for its standard price if it has one")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:

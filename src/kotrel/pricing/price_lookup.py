@@ -123,7 +123,7 @@ class _Asker:
         return Answer(self.asked, code, item.get("description") or "", unit, customer, answer, tuple(self.remarks))
 
     def _wanted(self, code: str) -> tuple[Wanted, dict[str, str | None]]:
-        """What the price is worked out from, and what is known of the item."""
+        """What the price is calculated from, and what is known of the item."""
         fields = self.records["item"].fields
         wanted = [name for name in ("code", "description", "unit", "category", "price", "archived") if name in fields]
         item = self._row("item", "code", code, wanted)

@@ -31,7 +31,7 @@ description = "system.toml"      # what the system takes: records, fields, rules
 decimal_mark = "auto"            # "." or "," or "auto"
 dates = "auto"                   # what comes first in 3/4/2026: "day" or "month" or "auto"
 currency = "EUR"
-# rounding = "as shown"          # money in number cells is rounded as the cell shows it, or to so many decimals: 2
+# rounding = "as shown"          # money in number cells is rounded as the cell shows it, or to a number of decimals: 2
 
 [spellings.unit]
 # Other spellings of codes: the words in the sheet = "the code on the list"

@@ -49,7 +49,7 @@ def prove_balances(workspace: Workspace) -> Proof:
     balances = workspace.description.balances
     if balances is None:
         raise WrongUse(
-            "this system keeps no balances that Kotrel knows of: its stock is worked out from its ledger or its list",
+            "this system keeps no balances that Kotrel knows of: its stock is calculated from its ledger or its list",
             'If one of its tables has them, say so in system.toml: nature = "balance".',
             "no-balances",
         )

@@ -179,7 +179,7 @@ def require_apart(layouts: Sequence[Layout]) -> None:
         if other is not each:
             raise WrongUse(
                 f"the layouts {other.name} and {each.name} are both the sheet “{each.sheet}” of the book {each.book}",
-                "Give each a sheet of its own: sheet = “…”.",
+                "Give each its sheet: sheet = “…”.",
                 "wrong-layout",
             )
 

@@ -16,7 +16,7 @@ class Undoing:
 
     Attributes:
         of: its number.
-        partial: the rows that nothing is in the way of, and no others.
+        partial: only the rows that can be undone.
         day: the date of documents that take others back.
     """
 

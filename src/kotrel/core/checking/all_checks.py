@@ -67,7 +67,7 @@ def check_rows(rows: Rows, state: SystemState, checks: tuple[Check, ...] = CHECK
 
 
 def _of_known_rows(rows: Rows, groups: list[FindingGroup]) -> list[FindingGroup]:
-    """Leaves out findings on rows that could not be found in the system: there is a finding that says so."""
+    """Leaves out findings on rows that could not be found in the system: another finding reports that."""
     unknown = [group.cells[ROW] for group in rows.findings if group.kind in NOT_FOUND and group.severity == "error"]
     if not unknown:
         return groups

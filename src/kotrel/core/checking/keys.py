@@ -36,7 +36,7 @@ def check_keys(rows: Rows, state: SystemState) -> list[FindingGroup]:
 
 def _twice_in_sheet(rows: Rows, doubled: pl.DataFrame) -> FindingGroup:
     key = list(rows.record.key)
-    # What was filled in or worked out, nobody typed.
+    # What Kotrel filled in or calculated, nobody typed.
     others = [name for name in rows.fields if name not in key and name in rows.letters]
     groups = doubled.group_by(key, maintain_order=True).agg(
         pl.col(ROW),

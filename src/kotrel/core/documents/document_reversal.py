@@ -36,7 +36,7 @@ class Taking:
         day: the date of the reversing documents.
         now: when they are posted, by the clock of the place.
         remark: what their remark says.
-        partial: take back the documents that nothing is in the way of, and leave the others.
+        partial: reverse every document that can be reversed, and leave the rest.
     """
 
     day: date

@@ -30,7 +30,7 @@ def times(numbers: pl.Expr, by: Fraction) -> pl.Expr:
 
 
 def to_decimals(numbers: pl.Expr, places: int) -> pl.Expr:
-    """A column of numbers rounded to so many decimals, half away from zero."""
+    """A column of numbers rounded to a number of decimals, half away from zero."""
     return numbers if places >= SCALE else _then(numbers, _Rounded(10 ** (SCALE - places)))
 
 

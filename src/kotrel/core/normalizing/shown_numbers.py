@@ -94,7 +94,7 @@ def round_as_wished(rows: pl.Series, values: pl.Series, is_number: pl.Series, ab
 
 
 def rounded_to(text: str, places: int) -> str:
-    """A number cell rounded half away from zero, with so many decimals, as a spreadsheet calculates it."""
+    """A number cell rounded half away from zero, to a number of decimals, as a spreadsheet calculates it."""
     return f"{as_calculated(text).quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP):f}"
 
 

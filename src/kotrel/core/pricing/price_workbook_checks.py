@@ -147,7 +147,7 @@ def _against_system(
     discounted = pl.col("amount").is_null().alias("is discount")
     before = there.select(*BREAK, pl.col("day").alias("from_date"), pl.col("amount").alias("old"), discounted)
     frame = frame.join(before, on=[*BREAK, "from_date"], how="left", maintain_order="left")
-    # What a discount came to was worked out with the new prices, and stands in the workbook.
+    # What a discount came to was calculated with the new prices, and is in the workbook.
     old = pl.when(pl.col("is discount").fill_null(False)).then("told old").otherwise("old").alias("old")
     frame = frame.with_columns(old).drop("is discount")
     coming = state.coming(about, ["code", "cost"]).select(

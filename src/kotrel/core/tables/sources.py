@@ -32,7 +32,7 @@ class Source:
         of_record, of_field: the record and field whose value in the same row of the sheet is used, made codes too.
         make: an expression that makes the value.
         for_all: whether defaults and made values are for existing rows too, not only for new ones.
-        rounding: how numbers are rounded, ``as shown`` or to so many decimals; an empty text for what the settings say.
+        rounding: how numbers are rounded, ``as shown`` or to a number of decimals; an empty text for what the settings say.
         how: what a list does to the existing list: ``replace`` it, ``add`` to it, or ``take`` from it.
     """
 

@@ -14,7 +14,7 @@ class Conventions:
     Attributes:
         decimal_mark: the mark before the decimals; ``auto`` decides for each column from all its values.
         dates: which comes first in a date like 3/4/2026; ``auto`` likewise.
-        rounding: money in number cells is rounded ``as shown`` in the cell, or to so many decimals (``"2"``); an empty
+        rounding: money in number cells is rounded ``as shown`` in the cell, or to a number of decimals (``"2"``); an empty
             text rounds nothing.
         currency: the currency of all amounts, or an empty text where any may stand.
         spellings: record → other spelling, folded → the code it stands for.

@@ -25,7 +25,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--partial",
         action="store_true",
-        help="undo the rows that nothing is in the way of, and write the others to a workbook with the reasons",
+        help="undo every row that can be undone, and list the rest in a workbook with the reasons",
     )
     parser.add_argument(
         "--date", type=day, metavar="DATE", help="the date of documents that take others back (default: today)"

@@ -36,7 +36,7 @@ class How:
     """What the user chose about an undo.
 
     Attributes:
-        partial: undo the rows that nothing is in the way of, and leave the others.
+        partial: undo every row that can be undone, and leave the rest.
         day: the date of documents that take others back, or None for today.
         stock: what the business allows of stock documents.
     """

@@ -44,7 +44,7 @@ class Inspected:
 
 
 def inspect_file(path: Path, wanted: Wanted, description: Description | None, step: Step) -> Inspected:
-    """Inspects every sheet of a file; without a description, nothing is said about records."""
+    """Inspects every sheet of a file; without a description, records are not reported."""
     step(f"reading {path.name}")
     tables = tables_in(path, wanted)
     looked = []
