@@ -13,13 +13,15 @@ from benchmarks.timing import Timed, call, kotrel
 from kotrel.core.description.description_reading import read_description
 from kotrel.practice.installing import description_text
 from kotrel.systems.opening_systems import database_at
-from kotrel.systems.sql.database import Database, quoted
+from kotrel.systems.sql.database import Database
+from kotrel.systems.sql.dialect import Dialect, quoted
+from kotrel.systems.sql.sqlite_dialect import SQLITE
 from kotrel.systems.sql.store import Store, store_of
 
 ITEM = read_description(description_text())
 
 
-def _store(dialect: str) -> Store:
+def _store(dialect: Dialect) -> Store:
     return store_of(ITEM, ITEM.records["item"], dialect)
 
 
@@ -65,7 +67,7 @@ class SqliteBench:
 
     def plain_insert(self, items: pl.DataFrame, runs: int) -> Timed:
         """One executemany into the same table, its keys on, from tuples that are ready."""
-        fields = _store("sqlite").record.fields
+        fields = _store(SQLITE).record.fields
         stored = items.with_columns(
             *(
                 pl.col(n).str.replace(".", "", literal=True).cast(pl.Int64)

@@ -217,16 +217,12 @@ HARMLESS: dict[str, dict[str, str]] = {
     "systems/sql/merging.py": {
         "blanks == new.height  →  blanks >= new.height": "there are never more",
         "self.acting and not only  →  not only": _QUICK,
-        'database.dialect != "postgresql"  →  database.dialect == "postgresql"': "only from 50,000 removed rows on",
         "field.to == store.record.name and store.target_by_id(field) and fie…  →  field.to == store.record.name": "inserted without it and then updated, the row is the same",
         'field.unique and field.kind != "list"  →  field.kind != "list"': "what is emptied is filled in the next statement",
         'field.unique and field.kind != "list"  →  field.unique': "what is emptied is filled in the next statement",
         "len(key) > 1  →  len(key) >= 1": "another way to say the same in SQL",
-        'database.dialect == "postgresql" or len(key) > 1  →  len(key) > 1': "another way to say the same in SQL",
         "low == high  →  low >= high": "the first is never after the last",
         'counts["changed"] and touched  →  counts["changed"]': "a changed row has a touched field",
-        'database.dialect != "postgresql" or store.plain or rows < MANY  →  rows < MANY': "only from 50,000 removed rows on",
-        'if database.dialect != "postgresql" or store.plain or rows < MANY: never': "only from 50,000 removed rows on",
     },
 }
 """File → fault → why it does no harm."""

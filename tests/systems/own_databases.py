@@ -25,7 +25,9 @@ from kotrel.systems.interface import Refused
 from kotrel.systems.sql import journal_tables
 from kotrel.systems.sql.database_system import SqlSystem
 from kotrel.systems.sql.postgresql import PostgresDatabase
+from kotrel.systems.sql.postgresql_dialect import POSTGRESQL
 from kotrel.systems.sql.sqlite import SqliteDatabase
+from kotrel.systems.sql.sqlite_dialect import SQLITE
 from tests.support import postgres_url
 
 STAMP = Stamp(datetime(2026, 1, 1, tzinfo=UTC), "me", ("f.csv",), "0" * 64)
@@ -102,7 +104,7 @@ class SqliteFixture(Fixture, unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.path = Path(folder.name) / "own.db"
         with contextlib.closing(SqliteDatabase(self.path, create=True)) as database:
-            database.create([GOODS.format(moment="datetime", real="real"), *journal_tables.create_statements("sqlite")])
+            database.create([GOODS.format(moment="datetime", real="real"), *journal_tables.create_statements(SQLITE)])
         self.system = SqlSystem(lambda: SqliteDatabase(self.path), DESCRIPTION, "own")
 
     def run_sql(self, statement, values=()):
@@ -159,7 +161,7 @@ class PostgresFixture(Fixture, unittest.TestCase):
             connection.execute("DROP SCHEMA IF EXISTS kotrel CASCADE")
             connection.execute("DROP TABLE IF EXISTS goods CASCADE")
             connection.execute(GOODS.format(moment="timestamp", real="double precision").encode())
-            for statement in journal_tables.create_statements("postgresql"):
+            for statement in journal_tables.create_statements(POSTGRESQL):
                 connection.execute(statement.encode())
         self.system = SqlSystem(lambda: PostgresDatabase(self.url, "own"), DESCRIPTION, "own")
 

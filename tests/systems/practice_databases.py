@@ -45,7 +45,7 @@ class PracticeDatabase:
 
     @property
     def item(self):
-        return "practice.item" if self.database.dialect == "postgresql" else "item"
+        return "practice.item" if self.database.dialect.schema else "item"
 
     def items(self):
         with self.system.reading() as reading:

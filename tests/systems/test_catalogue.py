@@ -21,6 +21,7 @@ from kotrel.systems.sql import journal_tables
 from kotrel.systems.sql.catalogue import read_catalogue
 from kotrel.systems.sql.database_system import SqlSystem
 from kotrel.systems.sql.postgresql import PostgresDatabase
+from kotrel.systems.sql.postgresql_dialect import POSTGRESQL
 from tests.support import postgres_url
 
 TABLES = """
@@ -47,7 +48,7 @@ class Catalogue(unittest.TestCase):
         url = postgres_url()
         with closing(psycopg.connect(url, autocommit=True)) as connection:
             connection.execute(TABLES)
-            for statement in ("DROP SCHEMA IF EXISTS kotrel CASCADE", *journal_tables.create_statements("postgresql")):
+            for statement in ("DROP SCHEMA IF EXISTS kotrel CASCADE", *journal_tables.create_statements(POSTGRESQL)):
                 connection.execute(statement.encode())
         self.addCleanup(self.tidy_up, url)
         with closing(PostgresDatabase(url, "erp")) as database:

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from kotrel.core.changes.change_set import RecordChanges, before, put_together
 from kotrel.core.changes.journal import from_images, image, journal_rows, load_name
 from kotrel.core.columns import ACTION, MESSAGE, ROW
-from kotrel.systems.sql.database import quoted
+from kotrel.systems.sql.dialect import quoted
 from kotrel.systems.sql.sqlite import SqliteDatabase
 from tests.support import small
 

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from kotrel.systems.opening_systems import database_at
 from kotrel.systems.sql import kept_balances as balances
 from kotrel.systems.sql.ledger import ledger_sums
+from kotrel.systems.sql.postgresql_dialect import POSTGRESQL
 from tests.systems.practice_databases import PracticeDatabase
 
 PLACES = [("ROP-00010", "QUAY", "Q-01-A"), ("ROP-00010", "QUAY", None), ("ROP-00020", None, None), ("ROP-00020", "LOFT", None)]  # fmt: skip
@@ -84,7 +85,7 @@ class OnPostgresql(OnAnyDatabase, unittest.TestCase):
         super().setUp()
         # Every statement settles the rows, instead of one in a hundred.
         with mock.patch.object(balances, "_SETTLED_EVERY", 0.5):
-            for statement in balances.balance_statements(self.description, "postgresql"):
+            for statement in balances.balance_statements(self.description, POSTGRESQL):
                 if statement.startswith("CREATE OR REPLACE FUNCTION"):
                     self.database.run(statement)
 

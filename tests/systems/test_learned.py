@@ -28,7 +28,9 @@ from kotrel.systems.sql import journal_tables
 from kotrel.systems.sql.catalogue import read_catalogue, views_of
 from kotrel.systems.sql.database_system import SqlSystem
 from kotrel.systems.sql.postgresql import PostgresDatabase
+from kotrel.systems.sql.postgresql_dialect import POSTGRESQL
 from kotrel.systems.sql.sqlite import SqliteDatabase
+from kotrel.systems.sql.sqlite_dialect import SQLITE
 from tests.support import postgres_url
 
 NUMBERED = """
@@ -95,7 +97,7 @@ class Learned(unittest.TestCase):
             connection.execute(
                 f"DROP SCHEMA IF EXISTS kotrel, {name} CASCADE; CREATE SCHEMA {name}; SET search_path TO {name}; {tables}".encode()
             )
-            for statement in journal_tables.create_statements("postgresql"):
+            for statement in journal_tables.create_statements(POSTGRESQL):
                 connection.execute(statement.encode())
         self.addCleanup(self.run_sql, f"DROP SCHEMA kotrel, {name} CASCADE")
         with closing(PostgresDatabase(self.url, name)) as database:
@@ -192,7 +194,7 @@ class Learned(unittest.TestCase):
                 database.executescript(LITTLE)
             with closing(SqliteDatabase(path)) as database:
                 facts, views = read_catalogue(database), views_of(database)
-                database.create(journal_tables.create_statements("sqlite"))
+                database.create(journal_tables.create_statements(SQLITE))
             description, _text, loaded, _ = self.load_each(
                 draft_description(facts, views), facts, lambda: SqliteDatabase(path)
             )

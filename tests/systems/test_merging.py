@@ -20,10 +20,13 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import Table
 from kotrel.systems.interface import ConcurrentChange, Refused
 from kotrel.systems.sql import journal_tables
-from kotrel.systems.sql.database_journal import SCHEMA, has_journal
+from kotrel.systems.sql.database_journal import has_journal
 from kotrel.systems.sql.database_system import SqlSystem
+from kotrel.systems.sql.dialect import JOURNAL
+from kotrel.systems.sql.postgresql_dialect import POSTGRESQL
 from kotrel.systems.sql.refusals import MOST_REFUSALS
 from kotrel.systems.sql.sqlite import SqliteDatabase
+from kotrel.systems.sql.sqlite_dialect import SQLITE
 from kotrel.systems.sql.tables import create_statements
 from tests.support import rows, small
 
@@ -38,7 +41,7 @@ class Database(unittest.TestCase):
         self.path = Path(folder.name) / "a.db"
         self.database = SqliteDatabase(self.path, create=True)
         self.addCleanup(self.database.close)
-        self.database.create([*create_statements(small(), "sqlite"), *journal_tables.create_statements("sqlite")])
+        self.database.create([*create_statements(small(), SQLITE), *journal_tables.create_statements(SQLITE)])
         self.database.run("INSERT INTO unit VALUES ('EA', 'each'), ('M', 'metre')")
         self.system = SqlSystem(lambda: SqliteDatabase(self.path), small(), "test")
 
@@ -121,21 +124,19 @@ class ThereAndBack(Database):
 
 class Tables(unittest.TestCase):
     def test_statements_come_in_load_order_for_both_kinds_of_database(self):
-        for dialect in ("sqlite", "postgresql"):
+        for dialect in (SQLITE, POSTGRESQL):
             text = "\n".join(create_statements(small(), dialect))
             self.assertLess(text.index("CREATE TABLE unit"), text.index("CREATE TABLE item"))
-            self.assertIn("BIGINT" if dialect == "sqlite" else "NUMERIC(18, 2)", text)
+            self.assertIn("BIGINT" if dialect is SQLITE else "NUMERIC(18, 2)", text)
             self.assertIn("CHECK (cost >= 0)", text)
-        self.assertIn(
-            "CHECK (cost <= 100000)", "\n".join(create_statements(small(), "sqlite")), "limits are scaled too"
-        )
-        self.assertTrue(any(SCHEMA in statement for statement in journal_tables.create_statements("postgresql")))
+        self.assertIn("CHECK (cost <= 100000)", "\n".join(create_statements(small(), SQLITE)), "limits are scaled too")
+        self.assertTrue(any(JOURNAL in statement for statement in journal_tables.create_statements(POSTGRESQL)))
 
     def test_a_database_without_a_journal_says_so(self):
         with tempfile.TemporaryDirectory() as name:
             database = SqliteDatabase(Path(name) / "a.db", create=True)
             self.assertFalse(has_journal(database))
-            database.create(journal_tables.create_statements("sqlite"))
+            database.create(journal_tables.create_statements(SQLITE))
             self.assertTrue(has_journal(database))
             database.close()
 
@@ -200,7 +201,7 @@ class ChangingPlaces(unittest.TestCase):
             path = Path(name) / "a.db"
             database = SqliteDatabase(path, create=True)
             self.addCleanup(database.close)
-            database.create([*create_statements(description, "sqlite"), *journal_tables.create_statements("sqlite")])
+            database.create([*create_statements(description, SQLITE), *journal_tables.create_statements(SQLITE)])
             database.run("CREATE UNIQUE INDEX pair ON variant (family, size)")
             database.run("INSERT INTO variant VALUES ('A', 'F', 'L'), ('B', 'F', 'M')")
             system = SqlSystem(lambda: SqliteDatabase(path), description, "test")

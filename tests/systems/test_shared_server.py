@@ -18,6 +18,7 @@ from kotrel.systems.sql import journal_tables
 from kotrel.systems.sql.database_system import SqlSystem
 from kotrel.systems.sql.pg_session import LOAD_LOCK
 from kotrel.systems.sql.postgresql import PostgresDatabase
+from kotrel.systems.sql.postgresql_dialect import POSTGRESQL
 from kotrel.systems.sql.rights import grants
 from tests.support import postgres_url
 from tests.systems.own_databases import STAMP, TEXT, rows
@@ -39,7 +40,7 @@ class SharedServer(unittest.TestCase):
 
     def setUp(self):
         self.sql("DROP SCHEMA IF EXISTS kotrel CASCADE", "DROP SCHEMA public CASCADE", "CREATE SCHEMA public")
-        self.sql(GOODS, "CREATE SEQUENCE numbers", *journal_tables.create_statements("postgresql"))
+        self.sql(GOODS, "CREATE SEQUENCE numbers", *journal_tables.create_statements(POSTGRESQL))
         self.told: list[str] = []
 
     def sql(self, *statements):

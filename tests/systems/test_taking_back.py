@@ -91,7 +91,7 @@ class OnAnyDatabase(PracticeDatabase):
         self.database.run(f"UPDATE {self.item} SET price = 1000 WHERE code = 'ROP-00010'")
         # Five of it have come in meanwhile: the ledger says so.
         ledger = self.item.replace("item", "stock_movement")
-        five = 5 if self.database.dialect == "postgresql" else 5_000_000
+        five = 5 if self.database.dialect.decimals == "exact" else 5_000_000
         self.database.run(
             f"INSERT INTO {ledger} (kind, document, line, part, counts_as, date, posted_at, item, quantity, value) "
             f"VALUES ('goods_receipt', 'GR-1', '1', 1, 'on hand', '2026-11-20', '2026-11-20 08:00:00', 'ROP-40002', {five}, 0)"

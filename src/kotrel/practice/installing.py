@@ -59,6 +59,13 @@ def practice_data() -> dict[str, pl.DataFrame]:
     return {**base_lists(), "item": master, **details(master), **starting_stock(master)}
 
 
+def has_practice(database: Database) -> bool:
+    """True where a practice system is there, with its journal."""
+    description = read_description(description_text())
+    item = store_of(description, description.records["item"], database.dialect)
+    return database.has_table(item.schema, item.table) and journal.has_journal(database)
+
+
 def set_up(database: Database, with_data: bool = True) -> tuple[Description, bool]:
     """Sets up a practice system if there is none; an existing one is left as it is.
 

@@ -10,7 +10,7 @@ from kotrel.practice.installing import set_up
 from kotrel.practice.trade import Moved, require_practice, trade_once
 from kotrel.systems.opening_systems import database_at
 from kotrel.systems.sql import database_journal as journal
-from kotrel.systems.sql.database import quoted
+from kotrel.systems.sql.dialect import quoted
 from kotrel.systems.sql.kept_balances import drop_statements
 from kotrel.systems.sql.store import store_of
 from kotrel.workspace.settings import Workspace
@@ -46,8 +46,8 @@ def reset(workspace: Workspace) -> None:
                 database.run(f"DROP TABLE IF EXISTS {store_of(workspace.description, record, database.dialect).name}")
             for statement in drop_statements(workspace.description, database.dialect):
                 database.run(statement)
-            if database.dialect == "postgresql" and workspace.description.schema:
-                database.run(f"DROP SCHEMA IF EXISTS {quoted(workspace.description.schema)}")
+            if schema := database.dialect.own_schema(workspace.description.schema):
+                database.run(f"DROP SCHEMA IF EXISTS {quoted(schema)}")
             for table in (journal.row_table(database.dialect), journal.load_table(database.dialect)):
                 database.run(f"DELETE FROM {table}")
         set_up(database)

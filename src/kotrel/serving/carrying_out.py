@@ -29,6 +29,7 @@ from kotrel.serving.picture_addresses import NOTHING_COMES, facts_from, with_com
 from kotrel.serving.problems import log_error
 from kotrel.systems.interface import ConcurrentChange, Receipt, Refused, Step, Writing
 from kotrel.systems.sql.database_system import SqlReading
+from kotrel.systems.sql.dialect import Dialect, quoted
 from kotrel.workspace.settings import Workspace
 
 DONE = "service_job"
@@ -41,19 +42,14 @@ def create_table(workspace: Workspace) -> None:
 
     database = database_at(workspace.url, workspace.folder)()
     try:
-        if not database.has_table(*_place(database.dialect)):
+        if not database.has_table(*database.dialect.in_journal(DONE)):
             database.create([f"CREATE TABLE {_name(database.dialect)} (job TEXT PRIMARY KEY, load INTEGER NOT NULL)"])
     finally:
         database.close()
 
 
-def _place(dialect: str) -> tuple[str, str]:
-    return ("kotrel", DONE) if dialect == "postgresql" else ("", f"kotrel_{DONE}")
-
-
-def _name(dialect: str) -> str:
-    schema, table = _place(dialect)
-    return f'"{schema}"."{table}"' if schema else f'"{table}"'
+def _name(dialect: Dialect) -> str:
+    return quoted(*dialect.in_journal(DONE))
 
 
 def carry_out(

@@ -9,7 +9,7 @@ from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.drafting import draft_description
 from kotrel.core.description.table_facts import TableFacts
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.practice.installing import description_text, set_up
+from kotrel.practice.installing import description_text, has_practice, set_up
 from kotrel.systems.opening_systems import database_at, shown, without_password
 from kotrel.systems.sql import database_journal as journal
 from kotrel.systems.sql import journal_tables
@@ -123,11 +123,7 @@ def create_workspace(
             _, made = set_up(database)
             practice_is = "made" if made else "already there, used as it is"
             description = description_text()
-        elif (
-            not learn
-            and database.has_table("practice" if database.dialect == "postgresql" else "", "item")
-            and journal.has_journal(database)
-        ):
+        elif not learn and has_practice(database):
             practice_is = "already there, used as it is"
             description = description_text()
         elif learn:
@@ -226,13 +222,13 @@ def _for_files(folder: Path, address: str, drafted: str | None) -> Made:
 
 def _learned(database: Database, schema: str | None) -> tuple[str, str]:
     """The drafted description, and what was found, in words."""
-    from kotrel.systems.sql.catalogue import read_catalogue, views_of
+    from kotrel.systems.sql.catalogue import read_catalogue
 
     tables = read_catalogue(database, schema)
     if not tables:
         where = f"in the schema {schema} of the database" if schema else "in the database"
         raise WrongUse(f"there are no tables {where} to learn from", "Check the address.", "nothing-to-learn")
-    description = draft_description(tables, views_of(database, schema))
+    description = draft_description(tables, database.views(schema))
     # Kotrel must be able to read its own draft.
     records = read_description(description).records
     return description, f"{len(records)} of {len(tables)} tables were drafted as records"

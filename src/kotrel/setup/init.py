@@ -9,6 +9,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.screen.screen import Screen
 from kotrel.setup.creating import Made, add_journal, create_workspace
 from kotrel.setup.review import review_json, review_workspace, show_review
+from kotrel.systems.sql.kinds import kind_of
 from kotrel.systems.sql.rights import grants
 from kotrel.workspace.settings import FILE, open_workspace
 
@@ -103,11 +104,16 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
 
 def _rights(folder: Path, user: str, screen: Screen) -> int:
     workspace = open_workspace(folder)
-    if workspace.url.startswith("sqlite:"):
+    kind = kind_of(workspace.url)
+    if kind is None:
+        raise WrongUse("--rights is for a system in a database with users", "", "wrong-command-line")
+    if not kind.dialect().grants:
         raise WrongUse(
-            "a SQLite database has no users: whoever may write its file and folder may load", "", "wrong-command-line"
+            f"a {kind.title} database has no users: whoever may write its file and folder may load",
+            "",
+            "wrong-command-line",
         )
-    found = grants(workspace.description, user)
+    found = grants(workspace.description, user, kind.dialect())
     if screen.as_json:
         screen.json({"user": user, "rights": found})
         return 0
@@ -120,7 +126,7 @@ def _rights(folder: Path, user: str, screen: Screen) -> int:
 
 def _journal_only(folder: Path, screen: Screen) -> int:
     workspace = open_workspace(folder)
-    if not workspace.url.startswith(("sqlite:", "postgresql://", "postgres://")):
+    if kind_of(workspace.url) is None:
         where = "the workspace keeps it" if workspace.url.startswith("folder:") else "the service keeps it"
         raise WrongUse(f"this system needs no journal of its own: {where}", "", "wrong-command-line")
     made = add_journal(workspace.url, workspace.folder)

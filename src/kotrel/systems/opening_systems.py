@@ -6,6 +6,7 @@ import os
 import re
 import sys
 from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 from urllib.parse import unquote, urlsplit, urlunsplit
@@ -15,11 +16,12 @@ from kotrel.core.errors import WrongUse
 from kotrel.systems.interface import System
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.database_system import SqlSystem
+from kotrel.systems.sql.kinds import KINDS, Opening, kind_of
 
 if TYPE_CHECKING:
     from kotrel.systems.folder.sending import Uploads
 
-KINDS = "sqlite:FILE, postgresql://user@host/database, https://host, or folder:DIR"
+ADDRESSES = ", ".join([*(kind.example for kind in KINDS), "https://host"]) + ", or folder:DIR"
 
 
 def open_system(
@@ -66,25 +68,11 @@ def database_at(
     Args:
         create: whether to create a SQLite file that does not exist.
     """
-    if url.startswith("sqlite:"):
-        path = folder / url.removeprefix("sqlite:").removeprefix("//")
-
-        def open_sqlite() -> Database:
-            from kotrel.systems.sql.sqlite import SqliteDatabase
-
-            return SqliteDatabase(path, create)
-
-        return open_sqlite
-    if url.startswith(("postgresql://", "postgres://")):
-
-        def open_postgres() -> Database:
-            from kotrel.systems.sql.postgresql import TIME_LIMIT, PostgresDatabase
-
-            limit = time_limit or TIME_LIMIT
-            return PostgresDatabase(url, shown(url), _password(url), limit, schemas, _say)
-
-        return open_postgres
-    raise _no_address(url)
+    kind = kind_of(url)
+    if kind is None:
+        raise _no_address(url)
+    opening = Opening(url, shown(url), folder, create, time_limit, schemas, lambda: _password(url), _say)
+    return partial(kind.open, opening)
 
 
 def require_address(url: str) -> None:
@@ -93,15 +81,14 @@ def require_address(url: str) -> None:
     Raises:
         WrongUse: it is of no kind that Kotrel knows, nothing follows its kind, or its host or port cannot be one.
     """
-    kind, _, rest = url.partition(":")
+    scheme, _, rest = url.partition(":")
+    kind = kind_of(url)
     is_one = bool(rest.strip("/ "))
-    if kind not in ("sqlite", "folder"):
+    if not _is_local(url):
         try:
             parts = urlsplit(url)
             is_one = rest.startswith("//") and parts.port != 0 and " " not in parts.netloc
-            is_one = is_one and (
-                kind in ("postgresql", "postgres") or (kind in ("http", "https") and bool(parts.hostname))
-            )
+            is_one = is_one and (kind is not None or (scheme in ("http", "https") and bool(parts.hostname)))
         except ValueError:
             is_one = False
     if not is_one:
@@ -111,7 +98,7 @@ def require_address(url: str) -> None:
 def _no_address(url: str) -> WrongUse:
     # A password may stand in it, and only its kind and host are of use.
     named = re.sub(r"//.*@", "//", url)
-    return WrongUse(f"“{named}” is not the address of a system", f"Use {KINDS}.", "wrong-address")
+    return WrongUse(f"“{named}” is not the address of a system", f"Use {ADDRESSES}.", "wrong-address")
 
 
 def _say(words: str) -> None:
@@ -123,7 +110,7 @@ def _say(words: str) -> None:
 def without_password(url: str) -> tuple[str, bool]:
     """The address without a password, and whether it had one."""
     require_address(url)
-    if url.startswith(("sqlite:", "folder:")):
+    if _is_local(url):
         return url, False
     parts = urlsplit(url)
     if not parts.password:
@@ -136,16 +123,18 @@ def without_password(url: str) -> tuple[str, bool]:
 def shown(url: str) -> str:
     """How messages call the system at an address."""
     require_address(url)
-    if url.startswith("sqlite:"):
-        return url.removeprefix("sqlite:")
+    if kind := kind_of(url):
+        return kind.shown(url)
     if url.startswith("folder:"):
         return f"the program behind {url.removeprefix('folder:')}"
     parts = urlsplit(without_password(url)[0])
-    if parts.scheme in ("http", "https"):
-        return f"the service at {parts.netloc}{parts.path.rstrip('/')}"
-    return f"PostgreSQL {unquote(parts.path.lstrip('/')) or 'database'}" + (
-        f" on {parts.hostname}" if parts.hostname else ""
-    )
+    return f"the service at {parts.netloc}{parts.path.rstrip('/')}"
+
+
+def _is_local(url: str) -> bool:
+    """True for a file or a folder: an address without host, user and password."""
+    kind = kind_of(url)
+    return url.startswith("folder:") or (kind is not None and kind.in_file)
 
 
 def _password(url: str) -> str | None:

@@ -224,22 +224,6 @@ def _rest(rows: Rows, frame: pl.DataFrame) -> Rest | None:
     )
 
 
-def in_reference_order(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
-    """Changes of one record from several sheets, each after those whose new rows it refers to, as far as that goes."""
-    own = [field.name for field in changes[0].record.references if field.to == changes[0].record.name]
-    if len(changes) < 2 or not own:
-        return list(changes)
-    code = changes[0].record.code
-    made = [set(each.frame.filter(pl.col(ACTION) == "new")[code]) for each in changes]
-    needs = [{value for name in own if name in each.fields for value in each.frame[name]} for each in changes]
-    left, ordered = list(range(len(changes))), []
-    while left:
-        free = [n for n in left if not any(needs[n] & made[m] for m in left if m != n)] or left[:1]
-        ordered += [changes[n] for n in free]
-        left = [n for n in left if n not in free]
-    return ordered
-
-
 def put_together(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
     """Joins changes that follow each other and have the same record, sheet and fields."""
     found: list[RecordChanges] = []

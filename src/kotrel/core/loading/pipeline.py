@@ -9,7 +9,7 @@ import itertools
 from collections.abc import Sequence
 from dataclasses import replace
 
-from kotrel.core.changes.change_set import compare, in_reference_order, put_together
+from kotrel.core.changes.change_set import compare, put_together
 from kotrel.core.changes.system_remarks import Refusal, replaced_more, with_refusals
 from kotrel.core.checking.across_sheets import check_across
 from kotrel.core.checking.all_checks import check_rows
@@ -146,11 +146,6 @@ def preview(
         changes.append(change)
     order = business.description.order
     changes.sort(key=lambda each: order.index(each.record.name))
-    ready = [
-        each
-        for _, group in itertools.groupby(changes, lambda each: each.record.name)
-        for each in in_reference_order(list(group))
-    ]
-    together = tuple(put_together(ready))
+    together = tuple(put_together(changes))
     stakes = price_stakes(together, business.description, look.read, look.ledger_sums) if with_stakes else None
     return Preview(tuple(checked), together, stakes=stakes)

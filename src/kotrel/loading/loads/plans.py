@@ -8,6 +8,7 @@ from datetime import datetime
 from kotrel.core.changes.change_set import key_text
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan
+from kotrel.core.changes.reference_order import in_reference_order
 from kotrel.core.changes.system_remarks import Refusal
 from kotrel.core.loading.load_model import Preview
 from kotrel.systems.interface import Reading, System
@@ -28,4 +29,4 @@ def plan_of(preview: Preview, stamp: Stamp) -> Plan:
             name = each.rows.record.name
             keys = each.rows.values.select(key_text(each.rows.record)).to_series()
             follows[name] = follows.get(name, frozenset()) | frozenset(keys)
-    return Plan(preview.changes, stamp, follows)
+    return Plan(tuple(in_reference_order(preview.changes)), stamp, follows)

@@ -157,7 +157,7 @@ def _create(path: Path) -> None:
     soon = path.with_name(f"{path.name}.{secrets.token_hex(4)}.soon")
     database = SqliteDatabase(soon, create=True)
     try:
-        database.create([*create_statements("sqlite"), *_TABLES])
+        database.create([*create_statements(database.dialect), *_TABLES])
         database.run("INSERT INTO sender VALUES (?)", [secrets.token_hex(2)])
     finally:
         database.close()

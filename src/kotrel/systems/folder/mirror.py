@@ -78,7 +78,7 @@ def write_mirror(
     database = SqliteDatabase(soon, create=True)
     try:
         with database.changing():
-            for statement in bare_statements(description):
+            for statement in bare_statements(description, database.dialect):
                 database.run(statement)
             for name, parts in frames.items():
                 store = store_of(description, description.records[name], database.dialect)

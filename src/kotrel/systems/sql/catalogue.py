@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 import warnings
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import replace
 from typing import Any
 
 import sqlalchemy as sa
@@ -14,10 +13,7 @@ from sqlalchemy.exc import SAWarning, SQLAlchemyError
 
 from kotrel.core.description.table_facts import ColumnFacts, ReferenceFacts, TableFacts
 from kotrel.core.errors import OutOfReach
-from kotrel.systems.sql.database import Database, quoted
-from kotrel.systems.sql.database_journal import SCHEMA
-
-OWN = ("kotrel_load", "kotrel_load_row", "sqlite_sequence")
+from kotrel.systems.sql.database import Database
 
 
 def read_catalogue(database: Database, schema: str | None = None) -> list[TableFacts]:
@@ -29,73 +25,25 @@ def read_catalogue(database: Database, schema: str | None = None) -> list[TableF
     Raises:
         OutOfReach: the catalogue cannot be read.
     """
-    driver = "postgresql+psycopg" if database.dialect == "postgresql" else "sqlite"
-    engine = sa.create_engine(f"{driver}://", creator=lambda: database.connection, poolclass=sa.StaticPool)  # type: ignore[attr-defined]
+    engine = sa.create_engine(
+        f"{database.dialect.driver}://", creator=lambda: database.driver_connection, poolclass=sa.StaticPool
+    )
     try:
         with warnings.catch_warnings():
             # Types that it does not know are said in the draft.
             warnings.simplefilter("ignore", SAWarning)
-            found = list(_tables(sa.inspect(engine), database.dialect, schema, _partitions(database)))
+            found = list(_tables(sa.inspect(engine), database, schema))
     except SQLAlchemyError as error:
         words = str(error).splitlines()[0]
         raise OutOfReach(f"the database's catalogue cannot be read: {words}", "", "system-error") from None
-    if database.dialect == "sqlite":
-        # UNIQUE on a single column is only in SQLite's own list of indexes.
-        return [replace(each, uniques=tuple(_sqlite_uniques(database, each.name))) for each in found]
-    return _with_domains(database, found)
+    return database.completed(found)
 
 
-def _with_domains(database: Database, tables: list[TableFacts]) -> list[TableFacts]:
-    """The tables with the lengths of columns whose type is a domain: those are said of the domain only."""
-    rows = database.run(
-        "SELECT n.nspname::text, c.relname::text, a.attname::text, t.typtypmod - 4 FROM pg_catalog.pg_attribute AS a "
-        "JOIN pg_catalog.pg_type AS t ON t.oid = a.atttypid JOIN pg_catalog.pg_class AS c ON c.oid = a.attrelid "
-        "JOIN pg_catalog.pg_namespace AS n ON n.oid = c.relnamespace "
-        "WHERE t.typtype = 'd' AND t.typtypmod > 4 AND t.typbasetype IN ('varchar'::regtype, 'bpchar'::regtype)"
-    )
-    lengths = {(schema, table, column): length for schema, table, column, length in rows}
-    return [
-        replace(
-            table,
-            columns=tuple(
-                replace(each, length=lengths.get((table.schema, table.name, each.name), each.length))
-                for each in table.columns
-            ),
-        )
-        for table in tables
-    ]
-
-
-def _partitions(database: Database) -> set[tuple[str | None, str]]:
-    """The parts of partitioned tables: the whole stands for them."""
-    if database.dialect != "postgresql":
-        return set()
-    rows = database.run(
-        "SELECT n.nspname::text, c.relname::text FROM pg_catalog.pg_class AS c "
-        "JOIN pg_catalog.pg_namespace AS n ON n.oid = c.relnamespace WHERE c.relispartition"
-    )
-    return {(schema, name) for schema, name in rows}
-
-
-def _sqlite_uniques(database: Database, table: str) -> Iterator[tuple[str, ...]]:
-    for _, name, unique, origin, partial in database.run(f"PRAGMA index_list({quoted(table)})"):
-        columns = [column for _, _, column in database.run(f"PRAGMA index_info({quoted(name)})")]
-        if unique and not partial and origin != "pk" and all(columns):
-            yield tuple(columns)
-
-
-def _tables(
-    about: sa.Inspector, dialect: str, schema: str | None, parts: set[tuple[str | None, str]]
-) -> Iterator[TableFacts]:
-    if dialect == "postgresql":
-        hidden = (SCHEMA, "information_schema")
-        found = [name for name in about.get_schema_names() if name not in hidden and not name.startswith("pg_")]
-        schemas: list[str | None] = [schema] if schema else list(found)
-    else:
-        schemas = [None]
-    for each in schemas:
+def _tables(about: sa.Inspector, database: Database, schema: str | None) -> Iterator[TableFacts]:
+    left_out = database.left_out_of_catalogue()
+    for each in database.schemas_to_read(schema):
         for name in sorted(about.get_table_names(schema=each)):
-            if name not in OWN and (each, name) not in parts:
+            if (each, name) not in left_out:
                 yield _table(about, name, each)
 
 
@@ -133,20 +81,6 @@ def _choices(conditions: Iterable[str]) -> dict[str, tuple[str, ...]]:
         if column and words and not re.search(r"\b(?:AND|OR|NOT)\b", bare, re.IGNORECASE):
             found[column[1]] = tuple(dict.fromkeys(word.replace("''", "'") for word in words))
     return found
-
-
-def views_of(database: Database, schema: str | None = None) -> list[str]:
-    """The names of a database's views, or of one of its schemas."""
-    if database.dialect == "sqlite":
-        rows = database.run("SELECT name FROM sqlite_master WHERE type = 'view' ORDER BY name")
-    else:
-        rows = database.run(
-            "SELECT n.nspname || '.' || c.relname FROM pg_catalog.pg_class AS c JOIN pg_catalog.pg_namespace AS n "
-            "ON n.oid = c.relnamespace WHERE c.relkind IN ('v', 'm') AND n.nspname NOT LIKE 'pg\\_%' "
-            "AND n.nspname <> 'information_schema' AND n.nspname = coalesce(?, n.nspname) ORDER BY 1",
-            [schema],
-        )
-    return [str(name) for (name,) in rows]
 
 
 def _column(each: Any, checked: Mapping[str, Sequence[str]]) -> ColumnFacts:

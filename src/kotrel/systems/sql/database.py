@@ -11,14 +11,11 @@ from typing import Any
 import polars as pl
 
 from kotrel.core.description.model import Field
+from kotrel.core.description.table_facts import TableFacts
+from kotrel.systems.sql.dialect import Dialect
 
 NEVER_BLANK = "'.'"
 """A second column to read beside a single one: a CSV reader would skip its blank lines."""
-
-
-def quoted(*names: str) -> str:
-    """An SQL identifier, quoted, its parts joined by points; empty parts are left out."""
-    return ".".join('"' + name.replace('"', '""') + '"' for name in names if name)
 
 
 @dataclass(frozen=True)
@@ -43,8 +40,13 @@ class RowRefused(Exception):
 class Database(ABC):
     """An open connection. Statements are written with ``?`` for bound values."""
 
-    dialect: str
-    """``sqlite`` or ``postgresql``."""
+    dialect: Dialect
+    """What this kind of database calls things and can do."""
+
+    @property
+    @abstractmethod
+    def driver_connection(self) -> Any:
+        """The connection as its driver gives it, for what reads the catalogue."""
 
     @abstractmethod
     def run(self, statement: str, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
@@ -115,6 +117,41 @@ class Database(ABC):
         Args:
             harmless: names of triggers that leave the rows as they are.
         """
+
+    @abstractmethod
+    def insert_naming(self, statement: str, table: str, texts: Sequence[str]) -> list[tuple[str, ...]]:
+        """Runs an insertion and says what came of each row, in order, after defaults and triggers.
+
+        Args:
+            statement: inserts rows ``i``.
+            table: quoted name.
+            texts: SQL of what is wanted of each row ``i``.
+        """
+
+    @contextmanager
+    def references_at_once(self, table: str) -> Iterator[None]:
+        """Lets the database check references to many rows that are removed at once, where it can; in our own tables only."""
+        yield
+
+    @abstractmethod
+    def drop_temporary(self, *names: str) -> None:
+        """Drops temporary tables and views, those that exist, with what depends on them."""
+
+    @abstractmethod
+    def schemas_to_read(self, schema: str | None) -> list[str | None]:
+        """The schemas that the catalogue is read of: the one that is named, or all but the database's own."""
+
+    @abstractmethod
+    def left_out_of_catalogue(self) -> set[tuple[str | None, str]]:
+        """Schema and name of tables that are none of the users': its own, ours, and parts of a table that stands for them."""
+
+    @abstractmethod
+    def completed(self, tables: Sequence[TableFacts]) -> list[TableFacts]:
+        """Tables as SQLAlchemy describes them, with what it does not say."""
+
+    @abstractmethod
+    def views(self, schema: str | None = None) -> list[str]:
+        """The names of its views, or of those of one of its schemas."""
 
     @abstractmethod
     def among(self, column: str, values: Iterable[str]) -> tuple[str, list[Any]]:

@@ -29,28 +29,23 @@ from kotrel.core.changes.journal import (
 from kotrel.core.changes.seal import SEALED, Seal, chained, seal_of
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
-from kotrel.systems.sql.database import Database, quoted
-
-SCHEMA = "kotrel"
-
-
-def table_name(dialect: str, name: str) -> tuple[str, str]:
-    return (SCHEMA, name) if dialect == "postgresql" else ("", f"kotrel_{name}")
+from kotrel.systems.sql.database import Database
+from kotrel.systems.sql.dialect import Dialect, quoted
 
 
-def load_table(dialect: str) -> str:
+def load_table(dialect: Dialect) -> str:
     """The quoted name of the table of loads."""
-    return quoted(*table_name(dialect, "load"))
+    return quoted(*dialect.in_journal("load"))
 
 
-def row_table(dialect: str) -> str:
+def row_table(dialect: Dialect) -> str:
     """The quoted name of the table of rows."""
-    return quoted(*table_name(dialect, "load_row"))
+    return quoted(*dialect.in_journal("load_row"))
 
 
 def has_journal(database: Database) -> bool:
     """True where the journal's tables exist."""
-    return database.has_table(*table_name(database.dialect, "load"))
+    return database.has_table(*database.dialect.in_journal("load"))
 
 
 def require_journal(database: Database, name: str) -> None:

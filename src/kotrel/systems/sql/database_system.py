@@ -21,7 +21,8 @@ from kotrel.core.description.model import Description
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.systems.interface import Altered, Reading, Receipt, Step, System, Writing
 from kotrel.systems.sql import database_journal as journal
-from kotrel.systems.sql.database import Database, RowRefused, quoted
+from kotrel.systems.sql.database import Database, RowRefused
+from kotrel.systems.sql.dialect import quoted
 from kotrel.systems.sql.exactness import replaced_otherwise, with_raw
 from kotrel.systems.sql.journal_checking import trouble_with
 from kotrel.systems.sql.ledger import ledger_sums, movements_since, read_with_ledger

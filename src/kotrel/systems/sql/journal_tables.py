@@ -6,16 +6,15 @@ import sqlalchemy as sa
 from sqlalchemy.schema import CreateIndex, CreateSchema, CreateTable
 
 from kotrel.core.changes.journal import ROW_COLUMNS
-from kotrel.systems.sql.database_journal import SCHEMA, table_name
+from kotrel.systems.sql.dialect import Dialect
 from kotrel.systems.sql.outcome_pages import SPECIAL
-from kotrel.systems.sql.tables import compiled
 
 
-def create_statements(dialect: str) -> list[str]:
+def create_statements(dialect: Dialect) -> list[str]:
     """The statements that create the journal."""
-    metadata = sa.MetaData(schema=SCHEMA if dialect == "postgresql" else None)
+    metadata = sa.MetaData(schema=dialect.schema_of_journal())
     loads = sa.Table(
-        table_name(dialect, "load")[1],
+        dialect.in_journal("load")[1],
         metadata,
         sa.Column("number", sa.Integer, primary_key=True, autoincrement=False),
         sa.Column("kind", sa.Text, nullable=False),
@@ -33,7 +32,7 @@ def create_statements(dialect: str) -> list[str]:
         sa.Column("chain", sa.Text),
     )
     rows = sa.Table(
-        table_name(dialect, "load_row")[1],
+        dialect.in_journal("load_row")[1],
         metadata,
         sa.Column("load", sa.Integer, sa.ForeignKey(loads.c.number), nullable=False),
         sa.Column("line", sa.Integer, nullable=False),
@@ -42,7 +41,7 @@ def create_statements(dialect: str) -> list[str]:
         *(sa.Column(name, sa.Text) for name in ROW_COLUMNS[6:]),
         sa.PrimaryKeyConstraint("load", "line"),
     )
-    schema = [f"{compiled(CreateSchema(SCHEMA, if_not_exists=True), dialect)}"] if metadata.schema else []
+    schema = [dialect.compiled(CreateSchema(metadata.schema, if_not_exists=True))] if metadata.schema else []
     # Few rows are refused or have a warning, and they are looked for first.
     special = sa.Index(
         "kotrel_load_row_special",
@@ -53,5 +52,5 @@ def create_statements(dialect: str) -> list[str]:
     )
     return [
         *schema,
-        *(compiled(each, dialect) for each in (CreateTable(loads), CreateTable(rows), CreateIndex(special))),
+        *(dialect.compiled(each) for each in (CreateTable(loads), CreateTable(rows), CreateIndex(special))),
     ]

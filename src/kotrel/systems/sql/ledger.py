@@ -12,7 +12,8 @@ from kotrel.core.documents.ledger_posting import PLACE
 from kotrel.core.errors import OutOfReach
 from kotrel.core.rows.system_state import WHOLE
 from kotrel.core.stock.sums import SUMS, average_costs, summed
-from kotrel.systems.sql.database import Database, quoted
+from kotrel.systems.sql.database import Database
+from kotrel.systems.sql.dialect import quoted
 from kotrel.systems.sql.stock_list import listed_sums
 from kotrel.systems.sql.store import Store, key_condition, read_rows, store_of
 
@@ -59,11 +60,11 @@ def ledger_sums(
             values += bound
     for sign, day in ((">=", since), ("<=", until)):
         if day is not None:
-            cast = "CAST(? AS date)" if database.dialect == "postgresql" else "?"
+            cast = database.dialect.bound("date")
             conditions.append(f"t.{store.column('date')} {sign} {cast}")
             values.append(day)
     if as_at is not None:
-        cast = "CAST(? AS timestamp)" if database.dialect == "postgresql" else "?"
+        cast = database.dialect.bound("moment")
         conditions.append(f"t.{store.column('posted_at')} <= {cast}")
         values.append(as_at)
     if direction is not None:
@@ -102,7 +103,7 @@ def movements_since(
             "no-time-of-posting",
         )
     store = store_of(description, ledger, database.dialect)
-    cast = "CAST(? AS timestamp)" if database.dialect == "postgresql" else "?"
+    cast = database.dialect.bound("moment")
     conditions = [*store.mine("t"), f"t.{store.column('counts_as')} = ?", f"t.{store.column('posted_at')} > {cast}"]
     values: list[Any] = ["on hand", moment]
     for name, wanted in among:

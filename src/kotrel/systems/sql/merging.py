@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
+from contextlib import nullcontext
 
 import polars as pl
 
 from kotrel.core.columns import ACTION, LINE, before
-from kotrel.core.errors import OutOfReach
-from kotrel.systems.sql.database import ColumnNow, Database, quoted
+from kotrel.systems.sql.database import ColumnNow, Database
+from kotrel.systems.sql.dialect import literal, quoted
 from kotrel.systems.sql.kept_balances import triggers
 from kotrel.systems.sql.staging import Stage
-from kotrel.systems.sql.store import literal
 
 MANY = 50_000
 """From this many removed rows on, references to them are checked table by table."""
@@ -60,11 +58,12 @@ class Merge:
         counts = self.changes.counts
         if counts.get("removed"):
             key = store.record.key
-            with self._references_checked_at_once(counts["removed"] if span is None else 0):
+            many = span is None and counts["removed"] >= MANY and not store.plain
+            with database.references_at_once(table) if many else nullcontext():
                 done["removed"] = database.run_counting(
                     f"DELETE FROM {table} AS t WHERE EXISTS "
                     f"(SELECT 1 FROM {self.stage.name} AS s WHERE s.action = 'removed' AND {self.stage.same_key()}{only}){mine}"
-                    if database.dialect == "postgresql" or len(key) > 1
+                    if len(key) > 1 or not database.dialect.removes_by_list
                     else f"DELETE FROM {table} AS t WHERE t.{store.column(key[0])} IN "
                     f"(SELECT {quoted('to ' + key[0])} FROM {self.stage.name} AS s WHERE s.action = 'removed'{only}){mine}"
                 )
@@ -80,29 +79,6 @@ class Merge:
         if counts["new"]:
             done["new"] = self._insert(only, mine)
         return done
-
-    @contextmanager
-    def _references_checked_at_once(self, rows: int) -> Iterator[None]:
-        """Lets PostgreSQL check references to many removed rows once for each table, not for each row and table.
-
-        The constraints are dropped and added again in the same transaction; adding them checks all rows. Only in
-        tables that Kotrel created: nobody else's constraints are touched.
-        """
-        database, store = self.database, self.store
-        if database.dialect != "postgresql" or store.plain or rows < MANY:
-            yield
-            return
-        found = database.run(
-            "SELECT conrelid::regclass::text, pg_catalog.quote_ident(conname), pg_catalog.pg_get_constraintdef(oid) "
-            "FROM pg_catalog.pg_constraint "
-            "WHERE contype = 'f' AND confrelid = pg_catalog.to_regclass(?) ORDER BY 1, 2",
-            [store.name],
-        )
-        for table, name, _ in found:
-            database.run(f"ALTER TABLE {table} DROP CONSTRAINT {name}")
-        yield
-        for table, name, definition in found:
-            database.run(f"ALTER TABLE {table} ADD CONSTRAINT {name} {definition}")
 
     def _value(self, name: str) -> str:
         """SQL for what a staged row puts into a field: the system's own text where there is one."""
@@ -169,15 +145,8 @@ class Merge:
 
     def _keys_of_inserted(self, statement: str) -> list[tuple[str, ...]]:
         store, database = self.store, self.database
-        texts = ", ".join(store.text(database, "i", store.record.fields[name]) for name in store.record.key)
-        if database.dialect == "postgresql":
-            return database.run(f"{statement} RETURNING {texts}")
-        # SQLite names what was sent; what its triggers made of it is in the table.
-        ids = [number for (number,) in database.run(f"{statement} RETURNING rowid")]
-        return database.run(
-            f"SELECT {texts} FROM json_each(?) AS j JOIN {store.name} AS i ON i.rowid = j.value ORDER BY j.key",
-            [json.dumps(ids)],
-        )
+        texts = [store.text(database, "i", store.record.fields[name]) for name in store.record.key]
+        return database.insert_naming(statement, store.name, texts)
 
     def insertion(self, names: Sequence[str], only: str = "") -> str:
         """The statement that inserts the new rows with these fields.
@@ -185,12 +154,6 @@ class Merge:
         Where a cell is blank, the column's own default stands.
         """
         store = self.store
-        if store.record.storage.made and self.database.dialect != "postgresql":
-            raise OutOfReach(
-                f"{store.record.name}: this kind of database has no sequences",
-                "Remove “made” from its store in system.toml: a key column without a value is numbered automatically.",
-                "not-as-described",
-            )
         new = self.changes.frame.filter(pl.col(ACTION) == "new")
         columns: list[str] = []
         values: list[str] = []
@@ -209,8 +172,7 @@ class Merge:
             values.append("NULL" if fixed is None else literal(fixed))
         for column, sequence in store.record.storage.made.items():
             columns.append(quoted(column))
-            named = sequence.split(".") if "." in sequence else [store.schema, sequence]
-            values.append(f"pg_catalog.nextval({literal(quoted(*named))})")
+            values.append(self.database.dialect.next_number(store.schema, sequence, store.record.name))
         return (
             f"INSERT INTO {store.name} AS i ({', '.join(columns)}) SELECT {', '.join(values)} "
             f"FROM {self.stage.name} AS s WHERE s.action = 'new'{only} ORDER BY s.line"

@@ -9,8 +9,7 @@ from typing import Any
 import psycopg
 
 from kotrel.core.errors import OutOfReach
-from kotrel.systems.sql.database import quoted
-from kotrel.systems.sql.database_journal import SCHEMA
+from kotrel.systems.sql.dialect import JOURNAL, quoted
 
 LOAD_LOCK = 0x6B6F7472656C
 """The number of the advisory lock that a load holds: the letters ``kotrel``."""
@@ -49,7 +48,7 @@ def prepare(connection: psycopg.Connection[Any], time_limit: int, schemas: Seque
         time_limit: seconds that one statement may take.
         schemas: further schemas that the database's own triggers need.
     """
-    path = ", ".join(["pg_catalog", quoted(SCHEMA), *(quoted(name) for name in schemas)])
+    path = ", ".join(["pg_catalog", quoted(JOURNAL), *(quoted(name) for name in schemas)])
     connection.execute(f"SET search_path = {path}".encode())
     for setting, seconds in (
         ("lock_timeout", WAIT_SECONDS),

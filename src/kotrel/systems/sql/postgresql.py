@@ -14,8 +14,11 @@ import polars as pl
 import psycopg
 
 from kotrel.core.description.model import Field
+from kotrel.core.description.table_facts import TableFacts
 from kotrel.core.errors import OutOfReach
-from kotrel.systems.sql.database import NEVER_BLANK, ColumnNow, Database, quoted
+from kotrel.systems.sql.database import NEVER_BLANK, ColumnNow, Database
+from kotrel.systems.sql.dialect import JOURNAL, quoted
+from kotrel.systems.sql.pg_catalogue import completed, parts_of_tables, schemas, views
 from kotrel.systems.sql.pg_errors import clear
 from kotrel.systems.sql.pg_session import (
     LOAD_LOCK,
@@ -25,6 +28,7 @@ from kotrel.systems.sql.pg_session import (
     holders_of_tables,
     prepare,
 )
+from kotrel.systems.sql.postgresql_dialect import POSTGRESQL
 
 TIME_LIMIT = 3_600
 """Seconds that one step of a load may take by default."""
@@ -79,7 +83,7 @@ class PostgresDatabase(Database):
         OutOfReach: it is down, or refuses the user.
     """
 
-    dialect = "postgresql"
+    dialect = POSTGRESQL
 
     def __init__(
         self,
@@ -117,6 +121,10 @@ class PostgresDatabase(Database):
         # A question mark within a quoted name or text is no place for a value.
         parts = _QUOTED.split(statement.replace("%", "%%"))
         return "".join(part if place % 2 else part.replace("?", "%s") for place, part in enumerate(parts))
+
+    @property
+    def driver_connection(self) -> Any:
+        return self.connection
 
     def run(self, statement: str, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
         try:
@@ -228,6 +236,47 @@ class PostgresDatabase(Database):
             [list(harmless), quoted(schema, table)],
         )
         return bool(found and found[0][0])
+
+    def insert_naming(self, statement: str, table: str, texts: Sequence[str]) -> list[tuple[str, ...]]:
+        return self.run(f"{statement} RETURNING {', '.join(texts)}")
+
+    @contextmanager
+    def references_at_once(self, table: str) -> Iterator[None]:
+        # Otherwise it checks once for each row and table. The constraints are dropped and added again in the same
+        # transaction; adding them checks all rows.
+        found = self.run(
+            "SELECT conrelid::regclass::text, pg_catalog.quote_ident(conname), pg_catalog.pg_get_constraintdef(oid) "
+            "FROM pg_catalog.pg_constraint "
+            "WHERE contype = 'f' AND confrelid = pg_catalog.to_regclass(?) ORDER BY 1, 2",
+            [table],
+        )
+        for referring, name, _ in found:
+            self.run(f"ALTER TABLE {referring} DROP CONSTRAINT {name}")
+        yield
+        for referring, name, definition in found:
+            self.run(f"ALTER TABLE {referring} ADD CONSTRAINT {name} {definition}")
+
+    def drop_temporary(self, *names: str) -> None:
+        found = self.run(
+            "SELECT c.relkind::text, c.relname::text FROM pg_catalog.pg_class AS c "
+            "WHERE c.relnamespace = pg_catalog.pg_my_temp_schema() AND c.relname::text = ANY(?)",
+            [list(names)],
+        )
+        # Views first: they rest on the tables.
+        for kind, name in sorted(found, key=lambda each: each[0] != "v"):
+            self.run(f"DROP {'VIEW' if kind == 'v' else 'TABLE'} {quoted('pg_temp', name)}")
+
+    def schemas_to_read(self, schema: str | None) -> list[str | None]:
+        return [schema] if schema else [name for name in schemas(self.run) if name != JOURNAL]
+
+    def left_out_of_catalogue(self) -> set[tuple[str | None, str]]:
+        return parts_of_tables(self.run)
+
+    def completed(self, tables: Sequence[TableFacts]) -> list[TableFacts]:
+        return completed(self.run, tables)
+
+    def views(self, schema: str | None = None) -> list[str]:
+        return views(self.run, schema)
 
     def among(self, column: str, values: Iterable[str]) -> tuple[str, list[Any]]:
         return f"{column} = ANY(?)", [list(values)]

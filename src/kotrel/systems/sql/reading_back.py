@@ -11,8 +11,9 @@ from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import image
 from kotrel.core.columns import ACTION, LINE, MESSAGE, ROW, before
 from kotrel.systems.interface import Altered, Refused
-from kotrel.systems.sql.database import Database, quoted
+from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.database_journal import row_table
+from kotrel.systems.sql.dialect import quoted
 from kotrel.systems.sql.refusals import MOST_REFUSALS, VANISHED, refusal_of
 from kotrel.systems.sql.store import Store, read_rows
 
@@ -116,7 +117,7 @@ def _note(
             ignore_nulls=True,
         ).alias("message"),
     )
-    temporary = quoted("pg_temp" if database.dialect == "postgresql" else "temp", "kotrel_came")
+    temporary = quoted(database.dialect.temporary, "kotrel_came")
     database.run(f"DROP TABLE IF EXISTS {temporary}")
     database.run("CREATE TEMP TABLE kotrel_came (line integer, key text, after text, message text)")
     database.insert(temporary, table.columns, table)

@@ -3,27 +3,28 @@
 from __future__ import annotations
 
 from kotrel.core.description.model import Description
-from kotrel.systems.sql.database import quoted
-from kotrel.systems.sql.database_journal import SCHEMA, load_table, row_table
+from kotrel.systems.sql.database_journal import load_table, row_table
+from kotrel.systems.sql.dialect import Dialect, quoted, sequence_name
 from kotrel.systems.sql.store import store_of
 
 
-def grants(description: Description, user: str) -> dict[str, list[str]]:
-    """What for → the statements, for PostgreSQL: to read and check, and to load too.
+def grants(description: Description, user: str, dialect: Dialect) -> dict[str, list[str]]:
+    """What for → the statements: to read and check, and to load too.
 
     Args:
+        dialect: of a database with users of its own.
         user: the role that gets the rights.
     """
-    stores = [store_of(description, record, "postgresql") for record in description.records.values()]
+    stores = [store_of(description, record, dialect) for record in description.records.values()]
     whom = quoted(user)
-    loads, rows = load_table("postgresql"), row_table("postgresql")
+    loads, rows = load_table(dialect), row_table(dialect)
     read = [
         *(
             f"GRANT USAGE ON SCHEMA {quoted(schema)} TO {whom};"
             for schema in dict.fromkeys(store.schema for store in stores)
         ),
         *(f"GRANT SELECT ON {name} TO {whom};" for name in dict.fromkeys(store.name for store in stores)),
-        f"GRANT USAGE ON SCHEMA {quoted(SCHEMA)} TO {whom};",
+        f"GRANT USAGE ON SCHEMA {quoted(str(dialect.schema_of_journal()))} TO {whom};",
         *(f"GRANT SELECT ON {name} TO {whom};" for name in (loads, rows)),
     ]
     load = [
@@ -31,7 +32,6 @@ def grants(description: Description, user: str) -> dict[str, list[str]]:
     ]
     for store in stores:
         for sequence in store.record.storage.made.values():
-            named = sequence.split(".") if "." in sequence else [store.schema, sequence]
-            load.append(f"GRANT USAGE ON SEQUENCE {quoted(*named)} TO {whom};")
+            load.append(f"GRANT USAGE ON SEQUENCE {sequence_name(store.schema, sequence)} TO {whom};")
     load += [f"GRANT INSERT, UPDATE ON {name} TO {whom};" for name in (loads, rows)]
     return {"to read and check": read, "to load and undo too": list(dict.fromkeys(load))}

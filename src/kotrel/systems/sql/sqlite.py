@@ -7,14 +7,18 @@ import re
 import sqlite3
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import polars as pl
 
 from kotrel.core.description.model import Field
+from kotrel.core.description.table_facts import TableFacts
 from kotrel.core.errors import OutOfReach
-from kotrel.systems.sql.database import ColumnNow, Database, RowRefused, quoted
+from kotrel.systems.sql.database import ColumnNow, Database, RowRefused
+from kotrel.systems.sql.dialect import quoted
+from kotrel.systems.sql.sqlite_dialect import SQLITE
 
 WAIT_SECONDS = 30.0
 _END = "\x1e"
@@ -33,7 +37,7 @@ class SqliteDatabase(Database):
         OutOfReach: the file does not exist, is not a SQLite database, or cannot be opened.
     """
 
-    dialect = "sqlite"
+    dialect = SQLITE
 
     def __init__(self, path: Path, create: bool = False) -> None:
         self.path = path
@@ -93,6 +97,10 @@ class SqliteDatabase(Database):
                 "disk-full",
             )
         return OutOfReach(f"{self.path}: {words}", "", "system-error")
+
+    @property
+    def driver_connection(self) -> Any:
+        return self.connection
 
     def run(self, statement: str, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
         try:
@@ -212,6 +220,38 @@ class SqliteDatabase(Database):
             "SELECT name FROM sqlite_master WHERE type = 'trigger' AND lower(tbl_name) = lower(?)", [table]
         )
         return any(name not in harmless for (name,) in found)
+
+    def insert_naming(self, statement: str, table: str, texts: Sequence[str]) -> list[tuple[str, ...]]:
+        # SQLite names what was sent; what its triggers made of it is in the table.
+        ids = [number for (number,) in self.run(f"{statement} RETURNING rowid")]
+        return self.run(
+            f"SELECT {', '.join(texts)} FROM json_each(?) AS j JOIN {table} AS i ON i.rowid = j.value ORDER BY j.key",
+            [json.dumps(ids)],
+        )
+
+    def drop_temporary(self, *names: str) -> None:
+        for kind, name in self.run("SELECT type, name FROM sqlite_temp_master WHERE type IN ('table', 'view')"):
+            if name in names:
+                self.run(f"DROP {kind} temp.{quoted(name)}")
+
+    def schemas_to_read(self, schema: str | None) -> list[str | None]:
+        return [None]
+
+    def left_out_of_catalogue(self) -> set[tuple[str | None, str]]:
+        return {(None, name) for name in ("kotrel_load", "kotrel_load_row", "sqlite_sequence")}
+
+    def completed(self, tables: Sequence[TableFacts]) -> list[TableFacts]:
+        # UNIQUE on a single column is only in SQLite's own list of indexes.
+        return [replace(each, uniques=tuple(self._uniques(each.name))) for each in tables]
+
+    def _uniques(self, table: str) -> Iterator[tuple[str, ...]]:
+        for _, name, unique, origin, partial in self.run(f"PRAGMA index_list({quoted(table)})"):
+            columns = [column for _, _, column in self.run(f"PRAGMA index_info({quoted(name)})")]
+            if unique and not partial and origin != "pk" and all(columns):
+                yield tuple(columns)
+
+    def views(self, schema: str | None = None) -> list[str]:
+        return [str(name) for (name,) in self.run("SELECT name FROM sqlite_master WHERE type = 'view' ORDER BY name")]
 
     def among(self, column: str, values: Iterable[str]) -> tuple[str, list[Any]]:
         return f"{column} IN (SELECT value FROM json_each(?))", [json.dumps(list(values))]

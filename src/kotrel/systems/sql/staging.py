@@ -7,16 +7,17 @@ import polars as pl
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.columns import ACTION, LINE, before, raw_after
 from kotrel.core.description.model import Field
-from kotrel.systems.sql.database import Database, quoted
+from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.database_journal import row_table
+from kotrel.systems.sql.dialect import quoted
 from kotrel.systems.sql.store import Store
 
 
 class Stage:
     """A table ``name`` with ``line``, ``action``, the fields, and for some fields whether a row changes them.
 
-    On SQLite the journal itself is the stage, through a view: the rows are written once. On PostgreSQL it is a
-    temporary table filled by COPY, because there splitting lists costs more than sending the rows twice.
+    Where the dialect says ``view``, the journal itself is the stage: the rows are written once. Elsewhere it is a
+    temporary table, filled in bulk.
 
     Attributes:
         touched: the fields, without the key, that changed rows change.
@@ -37,11 +38,10 @@ class Stage:
             if not changed.select(pl.col(name).ne_missing(pl.col(before(name))).all()).item()
         ]
         self.raw = [name for name in changes.fields if raw_after(name) in changes.frame.columns]
-        if database.dialect == "sqlite":
-            self.name = quoted("temp", "kotrel_stage")
+        self.name = quoted(database.dialect.temporary, "kotrel_stage")
+        if database.dialect.staged == "view":
             self._look_at_journal(number)
         else:
-            self.name = quoted("pg_temp", "kotrel_stage")
             self._copy()
 
     @property
@@ -72,22 +72,22 @@ class Stage:
         self.database.run(f"DROP VIEW IF EXISTS {self.name}")
         self.database.run(
             f"CREATE TEMP VIEW kotrel_stage AS SELECT line, action, {', '.join(columns)} "
-            f"FROM main.{row_table('sqlite')} "
+            f"FROM main.{row_table(self.database.dialect)} "
             f"WHERE load = {number} AND line BETWEEN {self.lines.start} AND {self.lines.stop - 1}"
         )
 
     def _copy(self) -> None:
         database, store = self.database, self.store
         by_id = {field.name for field in self.fields if store.target_by_id(field)}
-        table = quoted("pg_temp", "kotrel_copy") if by_id else self.name
+        table = quoted(database.dialect.temporary, "kotrel_copy") if by_id else self.name
         columns = [
             ("CAST(NULL AS text)" if name in by_id else f"s.{store.column(name)}") + f" AS {quoted('to ' + name)}"
             for name in self.changes.fields
         ]
         columns += [f"CAST(NULL AS boolean) AS {quoted('is ' + name)}" for name in self.partly]
         columns += [f"CAST(NULL AS text) AS {quoted('raw ' + name)}" for name in self.raw]
-        database.run("DROP TABLE IF EXISTS pg_temp.kotrel_copy CASCADE")
-        self._drop()
+        # What the record before had as its stage: a table, or a view on one.
+        database.drop_temporary("kotrel_stage", "kotrel_copy")
         database.run(
             f"CREATE TEMP TABLE {'kotrel_copy' if by_id else 'kotrel_stage'} ON COMMIT DROP AS "
             f"SELECT 0 AS line, '' AS action, {', '.join(columns)} FROM {store.name} AS s LIMIT 0"
@@ -108,14 +108,6 @@ class Stage:
             database.run(
                 f"CREATE TEMP VIEW kotrel_stage AS SELECT c.line, c.action, {', '.join([*texts, *more])} FROM {table} AS c"
             )
-
-    def _drop(self) -> None:
-        """Drops what the record before had as its stage: a table, or a view."""
-        found = self.database.run(
-            "SELECT relkind::text FROM pg_catalog.pg_class WHERE oid = pg_catalog.to_regclass('pg_temp.kotrel_stage')"
-        )
-        if found:
-            self.database.run(f"DROP {'VIEW' if found[0][0] == 'v' else 'TABLE'} {self.name}")
 
     def _rows(self) -> pl.DataFrame:
         """The rows that a load touches, with the lines that the journal gave them."""

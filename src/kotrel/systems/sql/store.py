@@ -10,7 +10,8 @@ import polars as pl
 
 from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.rows.system_state import WHOLE
-from kotrel.systems.sql.database import Database, quoted
+from kotrel.systems.sql.database import Database
+from kotrel.systems.sql.dialect import Dialect, literal, quoted
 
 
 @dataclass(frozen=True)
@@ -19,7 +20,7 @@ class Store:
 
     record: Record
     description: Description
-    dialect: str
+    dialect: Dialect
 
     @property
     def schema(self) -> str:
@@ -27,7 +28,7 @@ class Store:
         if self.record.storage.schema is not None:
             return self.record.storage.schema
         # Our sessions look for names in no schema of the users: every table is named with its own.
-        return (self.description.schema or "public") if self.dialect == "postgresql" else ""
+        return self.dialect.own_schema(self.description.schema) or self.dialect.schema
 
     @property
     def table(self) -> str:
@@ -91,12 +92,7 @@ class Store:
         return database.as_stored(text, field, self.plain)
 
 
-def literal(value: str) -> str:
-    """A text as an SQL literal."""
-    return "'" + value.replace("'", "''") + "'"
-
-
-def store_of(description: Description, record: Record, dialect: str) -> Store:
+def store_of(description: Description, record: Record, dialect: Dialect) -> Store:
     """Where a record is stored."""
     return Store(record, description, dialect)
 

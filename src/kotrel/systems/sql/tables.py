@@ -6,46 +6,38 @@ from collections.abc import Iterator
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.schema import CreateIndex, CreateSchema, CreateTable
 
 from kotrel.core.description.model import Description, Field, Record
-from kotrel.systems.sql.database import quoted
+from kotrel.systems.sql.dialect import Dialect, literal, quoted
 from kotrel.systems.sql.kept_balances import balance_statements
 from kotrel.systems.sql.store import store_of
 
-WHOLE_DIGITS = 18
-"""The total number of digits of a stored decimal."""
 
-
-def create_statements(description: Description, dialect: str) -> list[str]:
-    """The statements that create a description's tables, in load order.
-
-    Args:
-        dialect: ``sqlite`` or ``postgresql``.
-    """
-    metadata = sa.MetaData(schema=description.schema or None if dialect == "postgresql" else None)
+def create_statements(description: Description, dialect: Dialect) -> list[str]:
+    """The statements that create a description's tables, in load order."""
+    metadata = sa.MetaData(schema=dialect.own_schema(description.schema))
     tables = [_table(metadata, description, record, dialect) for record in description.in_load_order()]
     statements = []
     if metadata.schema:
-        statements.append(compiled(CreateSchema(metadata.schema), dialect))
+        statements.append(dialect.compiled(CreateSchema(metadata.schema)))
     for table in tables:
-        statements.append(compiled(CreateTable(table), dialect))
+        statements.append(dialect.compiled(CreateTable(table)))
         statements += [
-            compiled(CreateIndex(index), dialect) for index in sorted(table.indexes, key=lambda i: str(i.name))
+            dialect.compiled(CreateIndex(index)) for index in sorted(table.indexes, key=lambda i: str(i.name))
         ]
     return [*statements, *balance_statements(description, dialect)]
 
 
-def bare_statements(description: Description) -> list[str]:
-    """The statements that create a description's tables in SQLite without keys and rules, for rows that nobody vouches for."""
+def bare_statements(description: Description, dialect: Dialect) -> list[str]:
+    """The statements that create a description's tables without keys and rules, for rows that nobody vouches for."""
     metadata = sa.MetaData()
     tables = [
         sa.Table(
-            store_of(description, record, "sqlite").table,
+            store_of(description, record, dialect).table,
             metadata,
             *(
-                sa.Column(field.name, _type(field, "sqlite"))
+                sa.Column(field.name, dialect.type_of(field))
                 for field in record.fields.values()
                 if field.from_ledger is None
             ),
@@ -55,18 +47,12 @@ def bare_statements(description: Description) -> list[str]:
     ]
     statements = []
     for table in tables:
-        statements.append(compiled(CreateTable(table), "sqlite"))
-        statements += [compiled(CreateIndex(index), "sqlite") for index in table.indexes]
+        statements.append(dialect.compiled(CreateTable(table)))
+        statements += [dialect.compiled(CreateIndex(index)) for index in table.indexes]
     return statements
 
 
-def compiled(statement: Any, dialect: str) -> str:
-    """A statement as text for one kind of database."""
-    speaker: sa.Dialect = postgresql.dialect() if dialect == "postgresql" else sqlite.dialect()  # type: ignore[no-untyped-call]
-    return str(statement.compile(dialect=speaker)).strip()
-
-
-def _table(metadata: sa.MetaData, description: Description, record: Record, dialect: str) -> sa.Table:
+def _table(metadata: sa.MetaData, description: Description, record: Record, dialect: Dialect) -> sa.Table:
     columns = [_column(field, record, dialect) for field in record.fields.values() if field.from_ledger is None]
     if record.nature == "balance":
         return sa.Table(store_of(description, record, dialect).table, metadata, *columns)
@@ -106,22 +92,9 @@ def _is_long(target: Record, record: Record) -> bool:
     return target.name == record.name or any(field.to != target.name for field in target.references)
 
 
-def _column(field: Field, record: Record, dialect: str) -> sa.Column[Any]:
+def _column(field: Field, record: Record, dialect: Dialect) -> sa.Column[Any]:
     needed = (field.name in record.key and record.nature != "balance") or field.must in ("always", "new")
-    return sa.Column(field.name, _type(field, dialect), nullable=not needed)
-
-
-def _type(field: Field, dialect: str) -> sa.types.TypeEngine[Any]:
-    if field.is_decimal:
-        # SQLite has no decimals: they are whole numbers, scaled by the field's decimals.
-        return sa.BigInteger() if dialect == "sqlite" else sa.Numeric(WHOLE_DIGITS, field.decimals)
-    if field.kind == "yes_no":
-        return sa.Integer() if dialect == "sqlite" else sa.Boolean()
-    if field.kind == "date" and dialect != "sqlite":
-        return sa.Date()
-    if field.kind == "moment" and dialect != "sqlite":
-        return sa.DateTime(timezone=field.zoned)
-    return sa.Text()
+    return sa.Column(field.name, dialect.type_of(field), nullable=not needed)
 
 
 def _references(metadata: sa.MetaData, description: Description, record: Record) -> Iterator[sa.ForeignKeyConstraint]:
@@ -133,10 +106,10 @@ def _references(metadata: sa.MetaData, description: Description, record: Record)
         )
 
 
-def _rules(record: Record, dialect: str) -> Iterator[sa.CheckConstraint]:
+def _rules(record: Record, dialect: Dialect) -> Iterator[sa.CheckConstraint]:
     for field in record.fields.values():
         column: sa.ColumnClause[Any] = sa.column(field.name)
-        scale = 10 ** (field.decimals or 0) if dialect == "sqlite" else 1
+        scale = dialect.scale(field) if field.is_decimal else 1
         rules: list[tuple[str, sa.ColumnElement[bool]]] = []
         if field.from_ledger is not None:
             continue
@@ -147,8 +120,8 @@ def _rules(record: Record, dialect: str) -> Iterator[sa.CheckConstraint]:
         if field.length is not None:
             rules.append(("length", sa.func.length(column) <= sa.literal_column(str(field.length))))
         if field.choices:
-            rules.append(("choice", column.in_([sa.literal_column(_text(choice)) for choice in field.choices])))
-        if field.kind == "yes_no" and dialect == "sqlite":
+            rules.append(("choice", column.in_([sa.literal_column(literal(choice)) for choice in field.choices])))
+        if field.kind == "yes_no" and dialect.yes_no_as_number:
             rules.append(("yes_no", column.in_([sa.literal_column("0"), sa.literal_column("1")])))
         for rule, condition in rules:
             yield sa.CheckConstraint(condition, name=f"{record.name}_{field.name}_{rule}")
@@ -165,7 +138,3 @@ def _rules(record: Record, dialect: str) -> Iterator[sa.CheckConstraint]:
         yield sa.CheckConstraint(filled == sa.literal_column("1"), name=f"{record.name}_one_of_{place}")
     for low, high in record.in_order:
         yield sa.CheckConstraint(sa.column(low) <= sa.column(high), name=f"{record.name}_{low}_before_{high}")
-
-
-def _text(value: str) -> str:
-    return "'" + value.replace("'", "''") + "'"

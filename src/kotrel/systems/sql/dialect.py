@@ -1,0 +1,122 @@
+"""What differs between kinds of databases and needs no connection: names, types, casts, and what each of them can do.
+
+What writes tables is SQLAlchemy, which takes a third of a second to import: only the methods that need it do.
+
+A further kind of database is one subclass of this class, one of :class:`kotrel.systems.sql.database.Database`, and one entry
+in ``kinds.py``.
+"""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any, Literal
+
+from kotrel.core.description.model import Field, Record
+from kotrel.core.errors import OutOfReach
+
+if TYPE_CHECKING:
+    import sqlalchemy as sa
+
+JOURNAL = "kotrel"
+"""The schema of the journal, or the start of its tables' names where there are no schemas."""
+
+WHOLE_DIGITS = 18
+"""The total number of digits of a stored decimal."""
+
+
+def quoted(*names: str) -> str:
+    """An SQL identifier, quoted, its parts joined by points; empty parts are left out."""
+    return ".".join('"' + name.replace('"', '""') + '"' for name in names if name)
+
+
+def literal(value: str) -> str:
+    """A text as an SQL literal."""
+    return "'" + value.replace("'", "''") + "'"
+
+
+class Dialect(ABC):
+    """One kind of database.
+
+    Attributes:
+        name: as in the descriptions of errors and tests.
+        driver: what SQLAlchemy calls it, to read the catalogue through our own connection.
+        schema: the schema of tables for which the description names none; empty where there are no schemas.
+        temporary: the schema of temporary tables and views.
+        grants: it has users of its own, who need rights.
+        staged: how the rows of a load are laid out before they are merged: through a ``view`` of the journal, which is
+            written once, or in a ``table`` of their own, where splitting the journal's lists costs more than sending twice.
+        decimals: how it keeps a decimal: ``exact``, or ``scaled`` to a whole number.
+        removes_by_list: rows with a key of one column are removed by a list of keys, which its planner does better.
+        yes_no_as_number: yes and no are kept as 1 and 0, so that a rule has to say that nothing else may be there.
+    """
+
+    name: str
+    driver: str
+    schema: str
+    temporary: str
+    grants: bool
+    staged: Literal["view", "table"]
+    decimals: Literal["exact", "scaled"]
+    removes_by_list: bool
+    yes_no_as_number: bool
+
+    def in_journal(self, table: str) -> tuple[str, str]:
+        """Schema and name of a table that Kotrel keeps for itself."""
+        return (JOURNAL, table) if self.schema else ("", f"{JOURNAL}_{table}")
+
+    def schema_of_journal(self) -> str | None:
+        """The schema of Kotrel's own tables, or None where there are no schemas."""
+        return self.in_journal("")[0] or None
+
+    def own_schema(self, named: str | None) -> str | None:
+        """The schema that a description names for its tables, or None where it names none or there are no schemas."""
+        return (named or None) if self.schema else None
+
+    @abstractmethod
+    def compiled(self, statement: Any) -> str:
+        """A statement of SQLAlchemy as text."""
+
+    @abstractmethod
+    def type_of(self, field: Field) -> sa.types.TypeEngine[Any]:
+        """The type of a field's column in a table that Kotrel creates."""
+
+    def scale(self, field: Field) -> int:
+        """By how much a decimal is multiplied where it is stored."""
+        return 10 ** (field.decimals or 0) if self.decimals == "scaled" else 1
+
+    @abstractmethod
+    def bound(self, kind: Literal["date", "moment"]) -> str:
+        """SQL for a bound text that is compared with a stored date or moment."""
+
+    @abstractmethod
+    def balance_statements(self, record: Record, table: str, lines: str, amounts: Sequence[str]) -> list[str]:
+        """The statements that let the database keep balances of a ledger.
+
+        Args:
+            record: the balances.
+            table: their table, quoted.
+            lines: the ledger's table, quoted.
+            amounts: the fields that are added up; the others are the place.
+        """
+
+    def drop_balance_statements(self, record: Record, table: str) -> list[str]:
+        """The statements that remove what is left of them once the tables are gone."""
+        return []
+
+    def next_number(self, schema: str, sequence: str, of: str) -> str:
+        """SQL for the next number of a sequence.
+
+        Raises:
+            OutOfReach: this kind of database has no sequences.
+        """
+        raise OutOfReach(
+            f"{of}: this kind of database has no sequences",
+            "Remove “made” from its store in system.toml: a key column without a value is numbered automatically.",
+            "not-as-described",
+        )
+
+
+def sequence_name(schema: str, sequence: str) -> str:
+    """A sequence as the description names it, with its schema, quoted."""
+    return quoted(*(sequence.split(".") if "." in sequence else [schema, sequence]))

@@ -1,0 +1,70 @@
+"""SQLite: no schemas, no decimals, no dates, no sequences, no users; one writer at a time."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any, Literal
+
+from kotrel.core.description.model import Field, Record
+from kotrel.systems.sql.dialect import Dialect, quoted
+
+if TYPE_CHECKING:
+    import sqlalchemy as sa
+
+
+class SqliteDialect(Dialect):
+    """Decimals are whole numbers, scaled by the field's decimals; dates and moments are texts."""
+
+    name = "sqlite"
+    driver = "sqlite"
+    schema = ""
+    temporary = "temp"
+    grants = False
+    staged = "view"
+    decimals = "scaled"
+    removes_by_list = True
+    yes_no_as_number = True
+
+    def compiled(self, statement: Any) -> str:
+        from sqlalchemy.dialects import sqlite
+
+        return str(statement.compile(dialect=sqlite.dialect())).strip()
+
+    def type_of(self, field: Field) -> sa.types.TypeEngine[Any]:
+        import sqlalchemy as sa
+
+        if field.is_decimal:
+            return sa.BigInteger()
+        return sa.Integer() if field.kind == "yes_no" else sa.Text()
+
+    def bound(self, kind: Literal["date", "moment"]) -> str:
+        return "?"
+
+    def balance_statements(self, record: Record, table: str, lines: str, amounts: Sequence[str]) -> list[str]:
+        places = [name for name in record.fields if name not in amounts]
+        added_up = [name for name in record.fields if name in amounts]
+        place = ", ".join(f"ifnull({quoted(name)}, '')" for name in places)
+        columns = ", ".join(map(quoted, (*places, *added_up)))
+
+        def added(row: str, sign: str) -> str:
+            values = ", ".join(
+                (*(f"{row}.{quoted(n)}" for n in places), *(f"{sign}{row}.{quoted(n)}" for n in added_up))
+            )
+            sets = ", ".join(f"{quoted(n)} = {quoted(n)} + excluded.{quoted(n)}" for n in added_up)
+            return f"INSERT INTO {table} ({columns}) VALUES ({values}) ON CONFLICT ({place}) DO UPDATE SET {sets};"
+
+        when = {
+            "insert": added("NEW", ""),
+            "delete": added("OLD", "-"),
+            "update": added("OLD", "-") + " " + added("NEW", ""),
+        }
+        return [
+            f"CREATE UNIQUE INDEX {quoted(f'{record.name}_place')} ON {table} ({place})",
+            *(
+                f"CREATE TRIGGER {quoted(f'{record.name}_{event}')} AFTER {event.upper()} ON {lines} BEGIN {what} END"
+                for event, what in when.items()
+            ),
+        ]
+
+
+SQLITE = SqliteDialect()
