@@ -7,6 +7,7 @@ from unittest.mock import patch
 
 import polars as pl
 
+from kotrel.core.stock.sums import LedgerQuery
 from kotrel.systems.service import service_reading as reading
 from kotrel.workspace.settings import open_workspace
 from tests.support import Program
@@ -24,7 +25,7 @@ class Asking(Program):
             with patch.object(reading, "AT_ONCE", 100):
                 self.assertEqual(sorted(look.read("item", ["code"], ("code", wanted))["code"]), codes[::2])
                 self.assertEqual(look.read("item", ["code"], ("code", wanted.clear())).height, 0)
-            whole = look.ledger_sums(["item", "warehouse"]).filter(pl.col("item").is_in(codes[::2]))
-            parts = look.ledger_sums(["item", "warehouse"], [("item", wanted)])
+            whole = look.ledger_sums(LedgerQuery(["item", "warehouse"])).filter(pl.col("item").is_in(codes[::2]))
+            parts = look.ledger_sums(LedgerQuery(["item", "warehouse"], [("item", wanted)]))
             self.assertGreater(whole.height, 50)
             self.assertTrue(parts.sort("item", "warehouse").equals(whole.sort("item", "warehouse")))

@@ -7,8 +7,10 @@ import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from kotrel.core.stock.sums import LedgerQuery
 from kotrel.systems.opening_systems import database_at
 from kotrel.systems.sql import kept_balances as balances
+from kotrel.systems.sql import postgresql_dialect
 from kotrel.systems.sql.ledger import ledger_sums
 from kotrel.systems.sql.postgresql_dialect import POSTGRESQL
 from tests.systems.practice_databases import PracticeDatabase
@@ -41,7 +43,7 @@ class OnAnyDatabase(PracticeDatabase):
         )
 
     def sums(self, until):
-        found = ledger_sums(self.database, self.description, BY, until=until)
+        found = ledger_sums(self.database, self.description, LedgerQuery(BY, until=until))
         exact = found.with_columns(pl.col("quantity", "value").cast(pl.Decimal(38, 6)))
         return set(exact.filter((pl.col("quantity") != 0) | (pl.col("value") != 0)).rows())
 
@@ -84,7 +86,7 @@ class OnPostgresql(OnAnyDatabase, unittest.TestCase):
     def setUp(self):
         super().setUp()
         # Every statement settles the rows, instead of one in a hundred.
-        with mock.patch.object(balances, "_SETTLED_EVERY", 0.5):
+        with mock.patch.object(postgresql_dialect, "_SETTLED_EVERY", 0.5):
             for statement in balances.balance_statements(self.description, POSTGRESQL):
                 if statement.startswith("CREATE OR REPLACE FUNCTION"):
                     self.database.run(statement)

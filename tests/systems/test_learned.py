@@ -25,7 +25,7 @@ from kotrel.core.tables.table import Table
 from kotrel.loading.loads.undoing import undo_load
 from kotrel.systems.interface import Refused
 from kotrel.systems.sql import journal_tables
-from kotrel.systems.sql.catalogue import read_catalogue, views_of
+from kotrel.systems.sql.catalogue import read_catalogue
 from kotrel.systems.sql.database_system import SqlSystem
 from kotrel.systems.sql.postgresql import PostgresDatabase
 from kotrel.systems.sql.postgresql_dialect import POSTGRESQL
@@ -102,7 +102,7 @@ class Learned(unittest.TestCase):
         self.addCleanup(self.run_sql, f"DROP SCHEMA kotrel, {name} CASCADE")
         with closing(PostgresDatabase(self.url, name)) as database:
             facts = read_catalogue(database, name)
-            text = draft_description(facts, views_of(database, name))
+            text = draft_description(facts, database.views(name))
         return self.load_each(text, facts, lambda: PostgresDatabase(self.url, name))
 
     def run_sql(self, statement):
@@ -193,7 +193,7 @@ class Learned(unittest.TestCase):
             with closing(sqlite3.connect(path)) as database:
                 database.executescript(LITTLE)
             with closing(SqliteDatabase(path)) as database:
-                facts, views = read_catalogue(database), views_of(database)
+                facts, views = read_catalogue(database), database.views()
                 database.create(journal_tables.create_statements(SQLITE))
             description, _text, loaded, _ = self.load_each(
                 draft_description(facts, views), facts, lambda: SqliteDatabase(path)

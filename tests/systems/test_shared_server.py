@@ -134,7 +134,7 @@ class SharedServer(unittest.TestCase):
     def test_the_rights_that_are_printed_are_the_rights_that_are_needed(self):
         self.sql("CREATE ROLE clerk LOGIN")
         self.addCleanup(self.sql, "DROP OWNED BY clerk", "DROP ROLE clerk")
-        found = grants(read_description(MADE), "clerk")
+        found = grants(read_description(MADE), "clerk", POSTGRESQL)
         self.sql(*found["to read and check"])
         with closing(self.database("clerk")) as database, database.looking():
             self.assertEqual(database.run("SELECT no FROM public.goods"), [])

@@ -15,6 +15,7 @@ from kotrel.core.counting.selection import PLACE, classes
 from kotrel.core.counting.suspicions import suspected
 from kotrel.core.counting.variance import NOTHING_MOVED, Line, Tolerance, Totals, lines_of, totals_of
 from kotrel.core.errors import OutOfReach
+from kotrel.core.stock.sums import LedgerQuery
 from kotrel.counting.count_files import Count, Post, open_count
 from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
@@ -91,12 +92,12 @@ def read_state(count: Count, reading: Reading, workspace: Workspace, second: str
 def tolerance_now(workspace: Workspace, reading: Reading) -> Tolerance:
     """The tolerance of counts, with the class of each item by the value of its stock now, where classes have their own."""
     found = workspace.tolerance
-    return replace(found, class_of=classes(reading.ledger_sums(["item"]))) if found.by_class else found
+    return replace(found, class_of=classes(reading.ledger_sums(LedgerQuery(["item"])))) if found.by_class else found
 
 
 def held_now(places: pl.DataFrame, reading: Reading) -> pl.DataFrame:
     """What the places hold now: ``PLACE`` and ``quantity``."""
-    sums = reading.ledger_sums(list(PLACE), [("item", places["item"].unique())])
+    sums = reading.ledger_sums(LedgerQuery(list(PLACE), [("item", places["item"].unique())]))
     return sums.with_columns(pl.lit(None, pl.String).alias(name) for name in PLACE if name not in sums.columns).select(
         *PLACE, "quantity"
     )

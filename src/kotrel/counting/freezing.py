@@ -18,7 +18,7 @@ from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.expressions import Compiled, Scope, compile_expression
 from kotrel.core.expressions.narrowing import only_values
 from kotrel.core.phrases import count
-from kotrel.core.stock.sums import summed
+from kotrel.core.stock.sums import LedgerQuery, summed
 from kotrel.core.values.dates import moment_text
 from kotrel.counting.count_files import DamagedCount, count_names, create_count, open_count, require_new_count
 from kotrel.counting.count_state import standing_posts
@@ -81,13 +81,17 @@ def freeze(name: str, choice: Choice, trading: bool, workspace: Workspace, who: 
         at = moment_text(now.replace(tzinfo=None))
         condition = _condition(choice, item, ledger, workspace, reading)
         among = _among(choice, places_in, condition.meant if condition is not None else {})
-        sums = reading.ledger_sums(places_in, among)
+        sums = reading.ledger_sums(LedgerQuery(places_in, among))
         of_items = [each for each in among if each[0] == "item"]
-        items = summed(sums, ["item"]) if len(of_items) == len(among) else reading.ledger_sums(["item"], of_items)
+        items = (
+            summed(sums, ["item"])
+            if len(of_items) == len(among)
+            else reading.ledger_sums(LedgerQuery(["item"], of_items))
+        )
         about = _about(item, sums["item"], reading)
         chosen = _chosen(sums, items, about, choice, condition, workspace, reading)
         due = {
-            what: reading.ledger_sums(["item"], [("item", chosen["item"].unique())], what)
+            what: reading.ledger_sums(LedgerQuery(["item"], [("item", chosen["item"].unique())], what))
             for what in ("reserved", "on order")
         }
     if not chosen.height:

@@ -27,7 +27,7 @@ from kotrel.core.loading.load_model import Part, Preview
 from kotrel.core.loading.pipeline import preview
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.core.rows.rows import Rows
-from kotrel.core.stock.sums import half_away
+from kotrel.core.stock.sums import LedgerQuery, half_away
 from kotrel.core.values.dates import moment_text
 from kotrel.counting.count_files import Count, open_count
 from kotrel.counting.count_state import State, posting_lock, read_state, settle_posts
@@ -204,7 +204,7 @@ def _rows(
     if isinstance(into, Family):
         return as_documents(planned.adjusted, into, name, day, account)
     places = [each for each in PLACE if each in into.fields]
-    return as_list(planned.adjusted, into, reading.ledger_sums(places), name)
+    return as_list(planned.adjusted, into, reading.ledger_sums(LedgerQuery(places)), name)
 
 
 def _end(name: str, workspace: Workspace, number: int | None, load: int | None) -> None:

@@ -12,7 +12,7 @@ import polars as pl
 
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
-from kotrel.core.stock.sums import average, half_away
+from kotrel.core.stock.sums import LedgerQuery, average, half_away
 from kotrel.core.values.dates import moment_text
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.ledger import ledger_sums
@@ -55,7 +55,7 @@ def trade_once(
     """Sells or receives something at one place, in a transaction of its own; None where nothing is on hand."""
     with database.changing():
         among = [("warehouse", pl.Series("warehouse", warehouses, dtype=pl.String))] if warehouses else []
-        places = ledger_sums(database, description, PLACE, among)
+        places = ledger_sums(database, description, LedgerQuery(PLACE, among))
         held = [
             (row, Decimal(row["quantity"]))
             for row in places.iter_rows(named=True)
@@ -68,9 +68,8 @@ def trade_once(
         quantity = Decimal(chance.randint(1, max(1, min(5, int(on_hand))))) * (-1 if out else 1)
         if out and -quantity > on_hand:
             quantity = -on_hand
-        whole = ledger_sums(
-            database, description, ["item"], [("item", pl.Series("item", [row["item"]], dtype=pl.String))]
-        )
+        one = pl.Series("item", [row["item"]], dtype=pl.String)
+        whole = ledger_sums(database, description, LedgerQuery(["item"], [("item", one)]))
         has, value = (Decimal(whole[name][0]) for name in ("quantity", "value"))
         cost = average(has, value) or Decimal(0)
         worth = -value if -quantity == has else half_away(quantity * cost, 4)

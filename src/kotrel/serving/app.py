@@ -22,7 +22,7 @@ from kotrel.serving.jobs import UNFINISHED, Jobs
 from kotrel.serving.picture_addresses import add_pictures
 from kotrel.serving.problems import add_problems
 from kotrel.serving.reads import browse_rows, entry_json, read_rows, require_ledger_fields, size_asked
-from kotrel.serving.requests import MOST, Asked, Wrong, json_body, problem, raw_body, rows_text
+from kotrel.serving.requests import MOST, Asked, Wrong, json_body, ledger_query, problem, raw_body, rows_text
 from kotrel.systems.service.client import NEXT
 from kotrel.systems.service.service_reading import FILLER
 from kotrel.systems.sql import database_journal as journal
@@ -168,11 +168,10 @@ def create_app(service: Service) -> flask.Flask:
     @app.post("/v1/sums")
     def sums() -> flask.Response:
         asked = Asked(body())
-        options = {name: asked.text(name) for name in ("since", "until", "direction", "as_at")}
-        by, among, counts_as = asked.texts("by"), asked.conditions("among"), asked.text("counts_as") or "on hand"
-        require_ledger_fields(workspace.description, [*by, *(field for field, _ in among)])
+        query = ledger_query(asked)
+        require_ledger_fields(workspace.description, [*query.by, *(field for field, _ in query.among)])
         with workspace.system().reading() as reading:
-            found = reading.ledger_sums(by, among, counts_as, **options)
+            found = reading.ledger_sums(query)
             return service.paged(found)
 
     @app.post("/v1/movements")

@@ -10,6 +10,7 @@ import flask
 import polars as pl
 
 from kotrel.core.changes.plan_pieces import to_text
+from kotrel.core.stock.sums import LedgerQuery
 
 
 def problem(status: int, title: str, detail: str = "", kind: str = "service") -> flask.Response:
@@ -121,6 +122,26 @@ class Asked:
         if not isinstance(value, list):
             raise _wrong(name, "a list of objects with field and values")
         return [_condition(each, name) for each in value]
+
+
+def ledger_query(asked: Asked) -> LedgerQuery:
+    """A question to the ledger.
+
+    Raises:
+        Wrong: the direction is neither in nor out.
+    """
+    direction = asked.text("direction")
+    if direction not in (None, "in", "out"):
+        raise _wrong("direction", "in or out")
+    return LedgerQuery(
+        asked.texts("by"),
+        asked.conditions("among"),
+        asked.text("counts_as") or "on hand",
+        asked.text("since"),
+        asked.text("until"),
+        direction,
+        asked.text("as_at"),
+    )
 
 
 def _condition(said: Any, name: str) -> tuple[str, pl.Series]:

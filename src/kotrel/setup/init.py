@@ -9,7 +9,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.screen.screen import Screen
 from kotrel.setup.creating import Made, add_journal, create_workspace
 from kotrel.setup.review import review_json, review_workspace, show_review
-from kotrel.systems.sql.kinds import kind_of
+from kotrel.systems.sql.database_kinds import kind_of
 from kotrel.systems.sql.rights import grants
 from kotrel.workspace.settings import FILE, open_workspace
 

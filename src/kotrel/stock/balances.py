@@ -11,7 +11,7 @@ from rich.text import Text
 
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count
-from kotrel.core.stock.sums import SUMS
+from kotrel.core.stock.sums import SUMS, LedgerQuery
 from kotrel.loading.loads.documents_screen import money_text, quantity_text
 from kotrel.screen.screen import Screen
 from kotrel.stock.on_hand import require_stock
@@ -58,7 +58,7 @@ def prove_balances(workspace: Workspace) -> Proof:
     with workspace.system().reading() as reading:
         for kind in KINDS:
             kept, summed = (
-                reading.ledger_sums(by, counts_as=kind, until=until).select(
+                reading.ledger_sums(LedgerQuery(by, counts_as=kind, until=until)).select(
                     *by, *(pl.col(name).cast(_EXACT).alias(f"{what} {name}") for name in SUMS)
                 )
                 for what, until in (("kept", None), ("sum", _EVER))

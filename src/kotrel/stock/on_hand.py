@@ -17,7 +17,7 @@ from kotrel.core.resolving.other_codes import which_row
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import nearest
 from kotrel.core.stock import views
-from kotrel.core.stock.sums import SUMS
+from kotrel.core.stock.sums import SUMS, LedgerQuery
 from kotrel.loading.sheets_in.mapping_proposals import names_of
 from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
@@ -148,16 +148,27 @@ def _rows(
     if asked.since is not None or asked.until is not None:
         first, last = (day.isoformat() if day else None for day in (asked.since, asked.until))
         before = (asked.since - timedelta(days=1)).isoformat() if asked.since else None
-        opening = reading.ledger_sums(keys, among, until=before) if before else reading.ledger_sums(keys, among).clear()
-        came, went = (reading.ledger_sums(keys, among, since=first, until=last, direction=way) for way in ("in", "out"))
+        opening = (
+            reading.ledger_sums(LedgerQuery(keys, among, until=before))
+            if before
+            else reading.ledger_sums(LedgerQuery(keys, among)).clear()
+        )
+        came, went = (
+            reading.ledger_sums(LedgerQuery(keys, among, since=first, until=last, direction=way))
+            for way in ("in", "out")
+        )
         names = ["opening", "in", "out", "closing"]
         if asked.by == ("item",):
             names += ["opening value", "in value", "out value", "closing value"]
         return views.period(opening, came, went, keys), names
     until = asked.at.isoformat() if asked.at else None
-    sums = reading.ledger_sums(keys, among, until=until)
+    sums = reading.ledger_sums(LedgerQuery(keys, among, until=until))
     items = among[:1] if among and among[0][0] == "item" else []
-    whole = sums if keys == ["item"] and len(among) == len(items) else reading.ledger_sums(["item"], items, until=until)
+    whole = (
+        sums
+        if keys == ["item"] and len(among) == len(items)
+        else reading.ledger_sums(LedgerQuery(["item"], items, until=until))
+    )
     rows = views.on_hand(sums, whole)
     if asked.against is None:
         return rows, ["on_hand", "value"]

@@ -14,7 +14,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.phrases import count
 from kotrel.core.stock.reorder import Level, levels
-from kotrel.core.stock.sums import half_away
+from kotrel.core.stock.sums import LedgerQuery, half_away
 from kotrel.loading.sheets_in.mapping_proposals import names_of
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.stock.on_hand import require_stock
@@ -88,7 +88,7 @@ def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reord
         items = reading.read(item.name, wanted, (item.key[0], codes))
         among = [("item", codes)]
         sums = {
-            what: reading.ledger_sums(["item", "warehouse"], among, what)
+            what: reading.ledger_sums(LedgerQuery(["item", "warehouse"], among, what))
             for what in ("on hand", "on order", "reserved")
         }
     key = item.key[0]

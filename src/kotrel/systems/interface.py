@@ -19,6 +19,7 @@ from kotrel.core.changes.system_remarks import Refusal
 from kotrel.core.description.in_words import shown
 from kotrel.core.description.model import Description, Record
 from kotrel.core.rows.system_state import FileFacts
+from kotrel.core.stock.sums import LedgerQuery
 
 Step = Callable[[str], None]
 """Called with the name of each step of a long piece of work as it begins."""
@@ -149,25 +150,8 @@ class Reading(ABC):
         """Row, field and what the system really holds, where a change would replace more than is shown of it."""
 
     @abstractmethod
-    def ledger_sums(
-        self,
-        by: Sequence[str],
-        among: Sequence[tuple[str, pl.Series]] = (),
-        counts_as: str = "on hand",
-        since: str | None = None,
-        until: str | None = None,
-        direction: str | None = None,
-        as_at: str | None = None,
-    ) -> pl.DataFrame:
-        """Sums of what documents posted, worked out by the system: the cost grows with what is asked, not with the ledger.
-
-        Args:
-            by: fields of the ledger; one row for each of their combinations.
-            among: fields and values: only movements with one of them count. More may come back where there are very many.
-            counts_as: ``on hand``, ``on order`` or ``reserved``.
-            since, until: the first and the last day that counts, ISO dates.
-            direction: ``in`` or ``out`` for the movements that add or take away; None for all.
-            as_at: the moment until which movements count, by when they were posted; canonical text.
+    def ledger_sums(self, query: LedgerQuery) -> pl.DataFrame:
+        """Sums of what documents posted, added up by the system: the cost grows with what is asked, not with the ledger.
 
         Returns:
             String columns ``by`` and :data:`kotrel.core.stock.sums.SUMS`; no rows where the system has no ledger.

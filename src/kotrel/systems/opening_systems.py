@@ -15,8 +15,8 @@ from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
 from kotrel.systems.interface import System
 from kotrel.systems.sql.database import Database
+from kotrel.systems.sql.database_kinds import KINDS, Opening, kind_of
 from kotrel.systems.sql.database_system import SqlSystem
-from kotrel.systems.sql.kinds import KINDS, Opening, kind_of
 
 if TYPE_CHECKING:
     from kotrel.systems.folder.sending import Uploads

@@ -19,6 +19,7 @@ from kotrel.core.documents.document_reversal import TakenBack, Taking, reverse_d
 from kotrel.core.documents.load_documents import InDocuments, Ledger, check_documents
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
+from kotrel.core.stock.sums import LedgerQuery
 from kotrel.core.tables.table import Table
 from kotrel.practice.installing import description_text
 from tests.support import TODAY
@@ -68,15 +69,15 @@ class Shop:
             {name: given.get(name, [None] * size) for name in fields}, schema=dict.fromkeys(fields, pl.String)
         )
 
-    def sums(self, by: Sequence[str], among: Any = (), counts_as: str = "on hand", **_: Any) -> pl.DataFrame:
+    def sums(self, query: LedgerQuery) -> pl.DataFrame:
         groups: dict[tuple[str | None, ...], list[Decimal]] = {}
         for row in self.movements:
-            if row["counts_as"] == counts_as:
-                found = groups.setdefault(tuple(row.get(name) for name in by), [Decimal(0), Decimal(0)])
+            if row["counts_as"] == query.counts_as:
+                found = groups.setdefault(tuple(row.get(name) for name in query.by), [Decimal(0), Decimal(0)])
                 found[0] += Decimal(row["quantity"])
                 found[1] += Decimal(row["value"])
         rows = [(*key, str(quantity), str(value)) for key, (quantity, value) in groups.items()]
-        return pl.DataFrame(rows, schema=dict.fromkeys((*by, "quantity", "value"), pl.String), orient="row")
+        return pl.DataFrame(rows, schema=dict.fromkeys((*query.by, "quantity", "value"), pl.String), orient="row")
 
     # what a test asks
 

@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kotrel.core.documents.document_checks import StockRules
+from kotrel.core.stock.sums import LedgerQuery
 from tests.core.documents.shop import Shop
 
 
@@ -102,8 +103,8 @@ class Values(unittest.TestCase):
         self.assertEqual(shop.post("sales_order", "S-1", line("3", price="2.50", amount="7.50")), set())
         self.assertEqual(shop.post("purchase_order", "P-1", line("2", unit="COIL", price="2.50", amount="5.00")), set())
         self.assertEqual(shop.on_hand(), (Decimal(0), Decimal(0)))
-        self.assertEqual(shop.sums(["item"], counts_as="reserved")["quantity"].to_list(), ["3.000000"])
-        self.assertEqual(shop.sums(["item"], counts_as="on order")["quantity"].to_list(), ["400.000000"])
+        self.assertEqual(shop.sums(LedgerQuery(["item"], counts_as="reserved"))["quantity"].to_list(), ["3.000000"])
+        self.assertEqual(shop.sums(LedgerQuery(["item"], counts_as="on order"))["quantity"].to_list(), ["400.000000"])
 
 
 class TakingBack(unittest.TestCase):

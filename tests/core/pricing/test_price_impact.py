@@ -11,6 +11,7 @@ from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.pricing.price_impact import price_stakes
+from kotrel.core.stock.sums import LedgerQuery
 from kotrel.practice.installing import description_text
 
 HELD: dict[str, list[dict[str, str | None]]] = {
@@ -34,7 +35,7 @@ def read(record: str, fields: Sequence[str], among: Any = None, filled: Any = No
     return pl.DataFrame(rows, schema=dict.fromkeys(fields, pl.String), orient="row")
 
 
-def sums(by: Sequence[str], among: Any) -> pl.DataFrame:
+def sums(query: LedgerQuery) -> pl.DataFrame:
     return pl.DataFrame({"item": ["A", "C"], "quantity": ["20", "3"], "value": ["0", "0"]})
 
 

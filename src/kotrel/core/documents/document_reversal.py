@@ -20,9 +20,9 @@ from kotrel.core.documents.document_checks import StockRules
 from kotrel.core.documents.document_tables import plain
 from kotrel.core.documents.families import Family, families
 from kotrel.core.documents.fulfilment import fulfilled_by
-from kotrel.core.documents.ledger_posting import PLACE, Sums, place_name, places_before
+from kotrel.core.documents.ledger_posting import PLACE, place_name, places_before
 from kotrel.core.rows.system_state import Reader
-from kotrel.core.stock.sums import VALUE_DECIMALS
+from kotrel.core.stock.sums import VALUE_DECIMALS, LedgerQuery, Sums
 from kotrel.core.values.dates import moment_text
 
 EXACT = pl.Decimal(38, 12)
@@ -225,7 +225,7 @@ def _worth_less(family: Family, on_hand: pl.DataFrame, whole: pl.DataFrame, sums
 
 def _after(on_hand: pl.DataFrame, sums: Sums) -> pl.DataFrame:
     """``item``, ``quantity`` and ``value`` of the items once all of it is taken back."""
-    held = sums(["item"], [("item", on_hand["item"].unique())]).select(
+    held = sums(LedgerQuery(["item"], [("item", on_hand["item"].unique())])).select(
         "item", pl.col("quantity").cast(EXACT), pl.col("value").cast(EXACT)
     )
     back = on_hand.select("item", -pl.col("quantity"), -pl.col("value"))

@@ -12,7 +12,6 @@ from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.document_reversal import taken_back
 from kotrel.core.documents.families import Family, family_of, is_flat
-from kotrel.core.documents.ledger_posting import Sums
 from kotrel.core.documents.targets import to_differences
 from kotrel.core.matching.row_choice import choose_rows
 from kotrel.core.phrases import count, listed
@@ -21,6 +20,7 @@ from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.load_options import DocumentOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
+from kotrel.core.stock.sums import Sums
 
 
 @dataclass(frozen=True)

@@ -15,8 +15,9 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.documents.document_tables import PART, Together, plain
-from kotrel.core.documents.ledger_posting import MOVEMENT, ZERO, Posted, Sums, on_hand_only
+from kotrel.core.documents.ledger_posting import MOVEMENT, ZERO, Posted, on_hand_only
 from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.stock.sums import LedgerQuery, Sums
 
 EXACT = pl.Decimal(38, 12)
 OPEN = ("order", "item", "warehouse")
@@ -44,7 +45,7 @@ def fulfil(
 
 def open_of_orders(orders: pl.Series, items: pl.Series, counts_as: str, sums: Sums) -> pl.DataFrame:
     """:data:`OPEN` and ``open`` (Decimal, in the base unit) of these orders and items."""
-    held = sums(list(OPEN), [("order", orders), ("item", items)], counts_as=counts_as)
+    held = sums(LedgerQuery(list(OPEN), [("order", orders), ("item", items)], counts_as=counts_as))
     return held.filter(pl.col("order").is_in(orders.implode())).select(
         *OPEN, pl.col("quantity").cast(EXACT).alias("open")
     )

@@ -7,7 +7,6 @@ average, and the last piece takes the rest of the value with it.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from decimal import Decimal
@@ -19,7 +18,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.documents.document_tables import PART, Together, plain
 from kotrel.core.phrases import listed
 from kotrel.core.rows.findings import FindingGroup
-from kotrel.core.stock.sums import VALUE_DECIMALS, average, half_away
+from kotrel.core.stock.sums import VALUE_DECIMALS, LedgerQuery, Sums, average, half_away
 
 MOVEMENT = ("kind", "document", "line", "part", "counts_as", "date", "item", "warehouse", "bin", "lot", "serial", "expires_on",
             "order", "quantity", "value")  # fmt: skip
@@ -27,7 +26,6 @@ PLACE = ("item", "warehouse", "bin", "lot", "serial")
 """What identifies a place of stock."""
 
 ZERO = Decimal(0)
-Sums = Callable[..., pl.DataFrame]
 
 
 @dataclass(frozen=True)
@@ -111,7 +109,7 @@ def _valued(
 ) -> tuple[pl.DataFrame, list[tuple[int, FindingGroup]]]:
     """The pieces with the value of what goes out, moves or is valued anew. Each depends on those before, so row by row."""
     effect = whole.family.header.effect
-    held = sums(["item"], [("item", pieces["item"].unique())])
+    held = sums(LedgerQuery(["item"], [("item", pieces["item"].unique())]))
     later = on_hand_only(later)
     stands = {item: (Decimal(quantity), Decimal(value)) for item, quantity, value in
               held.select("item", "quantity", "value").iter_rows()}  # fmt: skip
@@ -241,7 +239,11 @@ def _running(movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None) ->
     start = str(first) if isinstance(first, str) else ""
     taken = movements.filter(pl.col("quantity") < 0).select(PLACE).unique()
     held = places_before(movements, sums, later).rename({"on hand": "held"})
-    future = sums([*PLACE, "date"], [("item", movements["item"].unique())], since=_day_after(start)) if start else None
+    future = (
+        sums(LedgerQuery([*PLACE, "date"], [("item", movements["item"].unique())], since=_day_after(start)))
+        if start
+        else None
+    )
     dated = movements.head(0).select(*PLACE, "date", "quantity")
     if future is not None and "date" in future.columns:
         missing = [pl.lit(None, pl.String).alias(name) for name in PLACE if name not in future.columns]
@@ -279,7 +281,7 @@ def _day_after(day: str) -> str:
 
 def _takers(short: pl.DataFrame, sums: Sums) -> dict[tuple[str | None, ...], list[str]]:
     """Place and day → the documents of the system that take from it then."""
-    found = sums([*PLACE, "date", "document"], [("item", short["item"].unique())])
+    found = sums(LedgerQuery([*PLACE, "date", "document"], [("item", short["item"].unique())]))
     if "date" not in found.columns or "document" not in found.columns:
         return {}
     out = found.filter(pl.col("quantity").cast(pl.Decimal(38, 12)) < 0)
@@ -296,7 +298,7 @@ def on_hand_only(movements: pl.DataFrame | None) -> pl.DataFrame | None:
 
 def places_before(movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None = None) -> pl.DataFrame:
     """:data:`PLACE` and ``on hand`` (Decimal) of the items that move."""
-    held = sums(list(PLACE), [("item", movements["item"].unique())])
+    held = sums(LedgerQuery(list(PLACE), [("item", movements["item"].unique())]))
     names = [name for name in PLACE if name in held.columns]
     held = held.select(*names, *(pl.lit(None, pl.String).alias(name) for name in PLACE if name not in names),
                        pl.col("quantity").cast(pl.Decimal(38, 12)).alias("on hand")).select(*PLACE, "on hand")  # fmt: skip

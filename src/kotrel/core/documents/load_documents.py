@@ -14,12 +14,13 @@ from kotrel.core.documents.document_checks import Found, StockRules, check_toget
 from kotrel.core.documents.document_tables import PART, Together, plain, put_together
 from kotrel.core.documents.families import Family, families
 from kotrel.core.documents.fulfilment import fulfil
-from kotrel.core.documents.ledger_posting import MOVEMENT, Posted, Sums, places_before, post
+from kotrel.core.documents.ledger_posting import MOVEMENT, Posted, places_before, post
 from kotrel.core.documents.posted_already import LoadsOf, check_standing, rows_of, standing_numbers
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import cells_of, rows_with
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Reader, SystemState
+from kotrel.core.stock.sums import LedgerQuery, Sums
 from kotrel.core.tables.table import Table
 from kotrel.core.values.dates import moment_text
 
@@ -160,7 +161,7 @@ def _already_there(whole: Together, posted: Posted, sums: Sums) -> Found:
         return
     serials = moves.filter(pl.col("serial").is_not_null() & (pl.col("quantity") > 0))
     if serials.height:
-        held = sums(["item", "serial", "warehouse"], [("item", serials["item"].unique())])
+        held = sums(LedgerQuery(["item", "serial", "warehouse"], [("item", serials["item"].unique())]))
         held = held.filter(pl.col("serial").is_not_null() & (pl.col("quantity").cast(pl.Decimal(38, 6)) > 0))
         there = serials.join(held.select("item", "serial", pl.col("warehouse").alias("there")), on=["item", "serial"],
                              maintain_order="left").unique([PART, ROW], keep="first", maintain_order=True)  # fmt: skip

@@ -10,12 +10,13 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.documents.document_tables import plain, with_factors
 from kotrel.core.documents.families import Family
-from kotrel.core.documents.ledger_posting import PLACE, Sums
+from kotrel.core.documents.ledger_posting import PLACE
 from kotrel.core.expressions.kinds import NUMBER
 from kotrel.core.phrases import count, listed
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
+from kotrel.core.stock.sums import LedgerQuery, Sums
 
 
 def to_differences(rows: Rows, family: Family, state: SystemState, sums: Sums) -> tuple[Rows, list[str]]:
@@ -33,7 +34,7 @@ def to_differences(rows: Rows, family: Family, state: SystemState, sums: Sums) -
     )
     frame = frame.join(known, on="item", how="left", maintain_order="left")
     frame = with_factors(frame.with_columns(pl.coalesce("unit", "base unit").alias("unit")), state)
-    held = sums(list(PLACE), [("item", frame["item"].unique())])
+    held = sums(LedgerQuery(list(PLACE), [("item", frame["item"].unique())]))
     there = [name for name in PLACE if name in held.columns]
     held = held.select(*there, pl.col("quantity").cast(NUMBER).alias("on hand"))
     frame, taken, several = _at_their_places(frame, held, there)

@@ -12,6 +12,7 @@ from kotrel.core.layouts.layout import Layout
 from kotrel.core.loading.load_model import Look
 from kotrel.core.pricing.list_prices import LIST, OF_CATEGORY, OF_ITEM, Book, facts_of, list_prices, read_known
 from kotrel.core.similarity import nearest
+from kotrel.core.stock.sums import LedgerQuery
 
 ALL = "all"
 """Instead of a warehouse: all of them together."""
@@ -71,7 +72,7 @@ def _book(record: Record, frame: pl.DataFrame, description: Description, look: L
 
 def _stock(warehouse: str, record: Record, frame: pl.DataFrame, look: Look) -> pl.Series:
     code = frame[record.key[0]]
-    sums = look.ledger_sums(["item"] if warehouse == ALL else ["item", "warehouse"], [("item", code)])
+    sums = look.ledger_sums(LedgerQuery(["item"] if warehouse == ALL else ["item", "warehouse"], [("item", code)]))
     if warehouse != ALL:
         sums = sums.filter(pl.col("warehouse") == warehouse)
     mine = sums.select(pl.col("item").alias("code"), "quantity")

@@ -14,7 +14,6 @@ from kotrel.core.changes.journal import Entry
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Description
 from kotrel.core.documents.document_checks import CAREFUL, StockRules
-from kotrel.core.documents.ledger_posting import Sums
 from kotrel.core.documents.posted_already import LoadsOf
 from kotrel.core.pricing.price_workbook_checks import PriceBook
 from kotrel.core.resolving.three_way import ExportBase
@@ -22,6 +21,7 @@ from kotrel.core.rows.findings import rows_with
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Files, InLoad, Reader, SystemState
+from kotrel.core.stock.sums import Sums
 from kotrel.core.values.conventions import Conventions
 
 Step = Callable[[str], None]

@@ -6,7 +6,7 @@ unit from the first piece on.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 import polars as pl
 
@@ -18,6 +18,7 @@ from kotrel.core.pricing.guards import percent
 from kotrel.core.pricing.price_rules import OWN_PRICES
 from kotrel.core.pricing.prices_in_force import PRICE
 from kotrel.core.rows.system_state import Reader
+from kotrel.core.stock.sums import LedgerQuery, Sums
 
 STAKES = ("list", "category", "prices", "new", "mean", "largest", "item", "stake")
 """Columns: how many prices changed or are new, their mean and largest change in per cent, the item of the largest, money."""
@@ -27,7 +28,7 @@ _FRAME = ("list", "item", "unit", "first", "old", "price")
 
 
 def price_stakes(
-    changes: Sequence[RecordChanges], description: Description, read: Reader, sums: Callable[..., pl.DataFrame]
+    changes: Sequence[RecordChanges], description: Description, read: Reader, sums: Sums
 ) -> pl.DataFrame | None:
     """:data:`STAKES` of a load, the list totals (``category`` blank) before their categories; None where no price changes."""
     item = description.records.get("item")
@@ -55,7 +56,9 @@ def price_stakes(
     fields = ["code", "unit", *(["category"] if "category" in item.fields else [])]
     about = read("item", fields, ("code", codes)).unique("code").rename({"code": "item", "unit": "base unit"})
     about = about if "category" in about.columns else about.with_columns(pl.lit(None, pl.String).alias("category"))
-    held = sums(["item"], [("item", codes)]).select("item", pl.col("quantity").cast(NUMBER).alias("on hand"))
+    held = sums(LedgerQuery(["item"], [("item", codes)])).select(
+        "item", pl.col("quantity").cast(NUMBER).alias("on hand")
+    )
     moved = moved.join(about, on="item", how="left").join(held, on="item", how="left")
     counts = pl.col("first") & (pl.col("unit").is_null() | (pl.col("unit") == pl.col("base unit")))
     change = pl.col("price") - pl.col("old")

@@ -6,8 +6,10 @@ so the value that the ledger has at one place says little; a place's value is it
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
+from typing import Literal
 
 import polars as pl
 
@@ -17,6 +19,37 @@ SUMS = ("quantity", "value")
 AVERAGE_DECIMALS = 4
 VALUE_DECIMALS = 4
 SHOWN_DECIMALS = 2
+
+
+@dataclass(frozen=True)
+class LedgerQuery:
+    """What is asked of the ledger.
+
+    Attributes:
+        by: fields of the ledger; one row for each of their combinations.
+        among: fields and values: only movements with one of them count. More may come back where there are very many.
+        counts_as: ``on hand``, ``on order`` or ``reserved``.
+        since, until: the first and the last day that counts, ISO dates.
+        direction: ``in`` or ``out`` for the movements that add or take away; None for all.
+        as_at: the moment until which movements count, by when they were posted; canonical text.
+    """
+
+    by: Sequence[str]
+    among: Sequence[tuple[str, pl.Series]] = ()
+    counts_as: str = "on hand"
+    since: str | None = None
+    until: str | None = None
+    direction: Literal["in", "out"] | None = None
+    as_at: str | None = None
+
+    @property
+    def is_dated(self) -> bool:
+        """True where the answer depends on when something moved, or which way."""
+        return any(each is not None for each in (self.since, self.until, self.direction, self.as_at))
+
+
+Sums = Callable[[LedgerQuery], pl.DataFrame]
+"""Answers a query: see :meth:`kotrel.systems.interface.Reading.ledger_sums`."""
 
 
 def summed(places: pl.DataFrame, by: Sequence[str], decimals: Sequence[int] = (6, VALUE_DECIMALS)) -> pl.DataFrame:

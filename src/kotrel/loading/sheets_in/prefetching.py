@@ -12,6 +12,7 @@ from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.journal import Entry
 from kotrel.core.description.model import Record
 from kotrel.core.rows.system_state import WHOLE
+from kotrel.core.stock.sums import LedgerQuery
 from kotrel.systems.interface import Reading
 
 
@@ -54,19 +55,8 @@ class Prefetching(Reading):
     def replaced_otherwise(self, changes: RecordChanges) -> list[tuple[int, str, str]]:
         return self._pool.submit(self._reading.replaced_otherwise, changes).result()
 
-    def ledger_sums(
-        self,
-        by: Sequence[str],
-        among: Sequence[tuple[str, pl.Series]] = (),
-        counts_as: str = "on hand",
-        since: str | None = None,
-        until: str | None = None,
-        direction: str | None = None,
-        as_at: str | None = None,
-    ) -> pl.DataFrame:
-        return self._pool.submit(
-            self._reading.ledger_sums, by, among, counts_as, since, until, direction, as_at
-        ).result()
+    def ledger_sums(self, query: LedgerQuery) -> pl.DataFrame:
+        return self._pool.submit(self._reading.ledger_sums, query).result()
 
     def movements_since(self, moment: str, among: Sequence[tuple[str, pl.Series]] = ()) -> pl.DataFrame:
         return self._pool.submit(self._reading.movements_since, moment, among).result()

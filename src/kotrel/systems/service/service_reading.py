@@ -13,7 +13,7 @@ from kotrel.core.changes.plan_pieces import from_text
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.stock.sums import SUMS
+from kotrel.core.stock.sums import SUMS, LedgerQuery
 from kotrel.systems.interface import Reading
 from kotrel.systems.service.client import NEXT, Client
 
@@ -88,18 +88,16 @@ class ServiceReading(Reading):
     def replaced_otherwise(self, changes: RecordChanges) -> list[tuple[int, str, str]]:
         return []
 
-    def ledger_sums(
-        self,
-        by: Sequence[str],
-        among: Sequence[tuple[str, pl.Series]] = (),
-        counts_as: str = "on hand",
-        since: str | None = None,
-        until: str | None = None,
-        direction: str | None = None,
-        as_at: str | None = None,
-    ) -> pl.DataFrame:
-        asked = {"by": list(by), "counts_as": counts_as, "since": since, "until": until, "direction": direction,
-                 "as_at": as_at}  # fmt: skip
+    def ledger_sums(self, query: LedgerQuery) -> pl.DataFrame:
+        by, among = query.by, query.among
+        asked = {
+            "by": list(by),
+            "counts_as": query.counts_as,
+            "since": query.since,
+            "until": query.until,
+            "direction": query.direction,
+            "as_at": query.as_at,
+        }
 
         def ask(conditions: Sequence[tuple[str, pl.Series]]) -> pl.DataFrame:
             return pages(self.client, "/v1/sums", {**asked, "among": _among(conditions)}, [*by, *SUMS])

@@ -19,6 +19,7 @@ from kotrel.core.changes.seal import Seal
 from kotrel.core.columns import ACTION
 from kotrel.core.description.model import Description
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.stock.sums import LedgerQuery
 from kotrel.systems.interface import Altered, Reading, Receipt, Step, System, Writing
 from kotrel.systems.sql import database_journal as journal
 from kotrel.systems.sql.database import Database, RowRefused
@@ -70,17 +71,8 @@ class SqlReading(Reading):
     def changes_of(self, number: int) -> list[RecordChanges]:
         return journal.changes_of(self.database, self.description, number)
 
-    def ledger_sums(
-        self,
-        by: Sequence[str],
-        among: Sequence[tuple[str, pl.Series]] = (),
-        counts_as: str = "on hand",
-        since: str | None = None,
-        until: str | None = None,
-        direction: str | None = None,
-        as_at: str | None = None,
-    ) -> pl.DataFrame:
-        return ledger_sums(self.database, self.description, by, among, counts_as, since, until, direction, as_at)
+    def ledger_sums(self, query: LedgerQuery) -> pl.DataFrame:
+        return ledger_sums(self.database, self.description, query)
 
     def movements_since(self, moment: str, among: Sequence[tuple[str, pl.Series]] = ()) -> pl.DataFrame:
         return movements_since(self.database, self.description, moment, among)

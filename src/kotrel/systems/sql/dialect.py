@@ -3,7 +3,7 @@
 What writes tables is SQLAlchemy, which takes a third of a second to import: only the methods that need it do.
 
 A further kind of database is one subclass of this class, one of :class:`kotrel.systems.sql.database.Database`, and one entry
-in ``kinds.py``.
+in ``database_kinds.py``.
 """
 
 from __future__ import annotations

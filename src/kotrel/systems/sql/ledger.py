@@ -7,29 +7,18 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.description.model import Description, Field
+from kotrel.core.description.model import Description
 from kotrel.core.documents.ledger_posting import PLACE
 from kotrel.core.errors import OutOfReach
 from kotrel.core.rows.system_state import WHOLE
-from kotrel.core.stock.sums import SUMS, average_costs, summed
+from kotrel.core.stock.sums import SUMS, LedgerQuery, average_costs, summed
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.dialect import quoted
 from kotrel.systems.sql.stock_list import listed_sums
 from kotrel.systems.sql.store import Store, key_condition, read_rows, store_of
 
 
-def ledger_sums(
-    database: Database,
-    description: Description,
-    by: Sequence[str],
-    among: Sequence[tuple[str, pl.Series]] = (),
-    counts_as: str = "on hand",
-    since: str | None = None,
-    until: str | None = None,
-    direction: str | None = None,
-    as_at: str | None = None,
-    last: bool = False,
-) -> pl.DataFrame:
+def ledger_sums(database: Database, description: Description, query: LedgerQuery, last: bool = False) -> pl.DataFrame:
     """Sums of the ledger; see :meth:`kotrel.systems.interface.Reading.ledger_sums`.
 
     Args:
@@ -37,57 +26,66 @@ def ledger_sums(
     """
     ledger = description.ledger
     if ledger is None:
-        if counts_as != "on hand":
-            return pl.DataFrame(schema=dict.fromkeys((*by, *SUMS), pl.String))
-        dated = any(each is not None for each in (since, until, direction, as_at))
-        return listed_sums(database, description, by, among, dated)
-    by = [name for name in by if name in ledger.fields]
+        if query.counts_as != "on hand":
+            return pl.DataFrame(schema=dict.fromkeys((*query.by, *SUMS), pl.String))
+        return listed_sums(database, description, query)
+    by = [name for name in query.by if name in ledger.fields]
     balances = description.balances
-    if balances is not None and not last and all(each is None for each in (since, until, direction, as_at)):
-        # The balances say it too, where they are kept by all that is asked for.
-        ledger = balances if all(name in balances.fields for name in (*by, *(name for name, _ in among))) else ledger
+    if balances is not None and not last and not query.is_dated:
+        # The balances have it too, where they are kept by all that is asked for.
+        asked = (*by, *(name for name, _ in query.among))
+        ledger = balances if all(name in balances.fields for name in asked) else ledger
     store = store_of(description, ledger, database.dialect)
+    conditions, values = _conditions(database, store, query)
+    rows = f"FROM {store.name} AS t WHERE {' AND '.join(conditions)}"
+    amounts = [ledger.fields[name] for name in SUMS]
+    if ledger is balances and set(ledger.fields) == {*by, *SUMS, "counts_as"}:
+        # Of each place there are few rows, mostly one: they are added up sooner here.
+        texts = [store.text(database, "t", ledger.fields[name]) for name in (*by, *SUMS)]
+        found = database.frame(texts, [*by, *SUMS], rows, values)
+        return summed(found, by, [field.decimals or 0 for field in amounts])
+    columns = [f"t.{store.column(name)}" for name in by]
+    inner = [f"{column} AS {quoted(f'g{n}')}" for n, column in enumerate(columns)]
+    inner += [f"sum(t.{store.column(name)}) AS {short}" for name, short in zip(SUMS, "qv", strict=True)]
+    outer = [database.as_text(f"s.{quoted(f'g{n}')}", ledger.fields[name], store.plain) for n, name in enumerate(by)]
+    outer += [database.as_text(f"s.{name}", field, store.plain) for name, field in zip("qv", amounts, strict=True)]
+    if last:
+        inner.append(f"max(t.{store.column('date')}) AS d")
+        outer.append(database.as_text("s.d", ledger.fields["date"], store.plain))
+    group = f" GROUP BY {', '.join(columns)}" if columns else " HAVING count(*) > 0"
+    rest = f"FROM (SELECT {', '.join(inner)} {rows}{group}) AS s"
+    return database.frame(outer, [*by, *SUMS, *(["last"] if last else [])], rest, values)
 
-    def stored(field: Field) -> str:
-        return store.stored(database, "?", field)
 
-    conditions = [*store.mine("t"), f"t.{store.column('counts_as')} = {stored(ledger.fields['counts_as'])}"]
-    values: list[Any] = [counts_as]
+def _conditions(database: Database, store: Store, query: LedgerQuery) -> tuple[list[str], list[Any]]:
+    """The conditions on movements ``t``, and what to bind."""
+    kind = store.stored(database, "?", store.record.fields["counts_as"])
+    conditions = [*store.mine("t"), f"t.{store.column('counts_as')} = {kind}"]
+    values: list[Any] = [query.counts_as]
+    found, bound = _among(database, store, query.among)
+    conditions += found
+    values += bound
+    for sign, day in ((">=", query.since), ("<=", query.until)):
+        if day is not None:
+            conditions.append(f"t.{store.column('date')} {sign} {database.dialect.bound('date')}")
+            values.append(day)
+    if query.as_at is not None:
+        conditions.append(f"t.{store.column('posted_at')} <= {database.dialect.bound('moment')}")
+        values.append(query.as_at)
+    if query.direction is not None:
+        conditions.append(f"t.{store.column('quantity')} {'>' if query.direction == 'in' else '<'} 0")
+    return conditions, values
+
+
+def _among(database: Database, store: Store, among: Sequence[tuple[str, pl.Series]]) -> tuple[list[str], list[Any]]:
+    conditions: list[str] = []
+    values: list[Any] = []
     for name, wanted in among:
         if len(wanted) <= WHOLE:
             found, bound = key_condition(database, store, name, wanted)
             conditions += found
             values += bound
-    for sign, day in ((">=", since), ("<=", until)):
-        if day is not None:
-            cast = database.dialect.bound("date")
-            conditions.append(f"t.{store.column('date')} {sign} {cast}")
-            values.append(day)
-    if as_at is not None:
-        cast = database.dialect.bound("moment")
-        conditions.append(f"t.{store.column('posted_at')} <= {cast}")
-        values.append(as_at)
-    if direction is not None:
-        conditions.append(f"t.{store.column('quantity')} {'>' if direction == 'in' else '<'} 0")
-    amounts = [ledger.fields[name] for name in SUMS]
-    if ledger is balances and set(ledger.fields) == {*by, *SUMS, "counts_as"}:
-        # Of each place there are few rows, mostly one: they are added up sooner here.
-        texts = [store.text(database, "t", ledger.fields[name]) for name in (*by, *SUMS)]
-        rows = database.frame(texts, [*by, *SUMS], f"FROM {store.name} AS t WHERE {' AND '.join(conditions)}", values)
-        return summed(rows, by, [field.decimals or 0 for field in amounts])
-    columns = [f"t.{store.column(name)}" for name in by]
-    quantity, value = (f"sum(t.{store.column(name)})" for name in ("quantity", "value"))
-    inner = [*(f"{column} AS {quoted(f'g{n}')}" for n, column in enumerate(columns)),
-             f"{quantity} AS q", f"{value} AS v", *([f"max(t.{store.column('date')}) AS d"] if last else [])]  # fmt: skip
-    group = f" GROUP BY {', '.join(columns)}" if columns else " HAVING count(*) > 0"
-    rest = f"FROM (SELECT {', '.join(inner)} FROM {store.name} AS t WHERE {' AND '.join(conditions)}{group}) AS s"
-    outer = [database.as_text(f"s.{quoted(f'g{n}')}", ledger.fields[name], store.plain) for n, name in enumerate(by)]
-    outer += [
-        *(database.as_text(f"s.{name}", field, store.plain) for name, field in zip("qv", amounts, strict=True)),
-    ]
-    if last:
-        outer.append(database.as_text("s.d", ledger.fields["date"], store.plain))
-    return database.frame(outer, [*by, *SUMS, *(["last"] if last else [])], rest, values)
+    return conditions, values
 
 
 def movements_since(
@@ -105,12 +103,9 @@ def movements_since(
     store = store_of(description, ledger, database.dialect)
     cast = database.dialect.bound("moment")
     conditions = [*store.mine("t"), f"t.{store.column('counts_as')} = ?", f"t.{store.column('posted_at')} > {cast}"]
-    values: list[Any] = ["on hand", moment]
-    for name, wanted in among:
-        if len(wanted) <= WHOLE:
-            found, bound = key_condition(database, store, name, wanted)
-            conditions += found
-            values += bound
+    found, bound = _among(database, store, among)
+    conditions += found
+    values: list[Any] = ["on hand", moment, *bound]
     there = [name for name in names if name in ledger.fields]
     columns = [store.text(database, "t", ledger.fields[name]) for name in there]
     frame = database.frame(columns, there, f"FROM {store.name} AS t WHERE {' AND '.join(conditions)}", values)
@@ -148,9 +143,8 @@ def _with_ledger(database: Database, store: Store, frame: pl.DataFrame, names: S
         what = str(record.fields[name].from_ledger)
         counts_as = what if what in ("on order", "reserved") else "on hand"
         if counts_as not in sums:
-            sums[counts_as] = ledger_sums(
-                database, store.description, [reference], [(reference, codes)], counts_as, last=needs_day
-            )
+            query = LedgerQuery([reference], [(reference, codes)], counts_as)
+            sums[counts_as] = ledger_sums(database, store.description, query, last=needs_day)
         found = sums[counts_as]
         decimals = record.fields[name].decimals or 0
         if what == "average cost":

@@ -2,42 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import polars as pl
 
 from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import OutOfReach
-from kotrel.core.stock.sums import SUMS, VALUE_DECIMALS
+from kotrel.core.stock.sums import SUMS, VALUE_DECIMALS, LedgerQuery
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.store import read_rows, store_of
 
 EXACT = pl.Decimal(38, 12)
 
 
-def listed_sums(
-    database: Database, description: Description, by: Sequence[str], among: Sequence[tuple[str, pl.Series]], dated: bool
-) -> pl.DataFrame:
+def listed_sums(database: Database, description: Description, query: LedgerQuery) -> pl.DataFrame:
     """Sums of the stock list as :func:`kotrel.systems.sql.ledger.ledger_sums`; none where the system has no such list either.
 
     What stock is worth is its ``value`` in the list, otherwise quantity times the cost there, otherwise times the item's cost.
 
-    Args:
-        dated: what is asked depends on when something moved.
-
     Raises:
-        OutOfReach: that cannot be known from a list.
+        OutOfReach: the answer depends on when something moved, and a list does not say.
     """
     stock = description.stock_list
     if stock is None:
-        return pl.DataFrame(schema=dict.fromkeys((*by, *SUMS), pl.String))
-    if dated:
+        return pl.DataFrame(schema=dict.fromkeys((*query.by, *SUMS), pl.String))
+    if query.is_dated:
         raise OutOfReach(
             "this system gives a list of its stock and no movements: what was on hand on another day is not known",
             "Ask without a date.",
             "no-movements",
         )
-    by = [name for name in by if name in stock.fields]
+    among = query.among
+    by = [name for name in query.by if name in stock.fields]
     wanted = [*dict.fromkeys([*by, "item", *(name for name, _ in among if name in stock.fields)]), "quantity"]
     priced = next((name for name in ("value", "cost") if name in stock.fields), None)
     first = next(((name, values) for name, values in among if name in stock.fields), None)
