@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN = .venv/bin
 
-.PHONY: demo test lint bench screenshots clean
+.PHONY: demo test lint bench docs screenshots clean
 
 .venv/ready: pyproject.toml
 	$(PYTHON) -m venv .venv
@@ -28,6 +28,9 @@ lint: .venv/tests
 bench: .venv/tests
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[bench]'
 	$(BIN)/python -m benchmarks.run
+
+docs: .venv/ready
+	$(BIN)/python scripts/reference_pages.py
 
 screenshots: .venv/ready
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[pictures]'

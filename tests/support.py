@@ -27,6 +27,7 @@ from kotrel.core.description.model import Description
 from kotrel.core.errors import KotrelError
 from kotrel.core.matching.by_headings import match_headings
 from kotrel.core.matching.row_reading import understand
+from kotrel.core.rows.finding_kinds import KINDS
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.detection import find_table
@@ -183,6 +184,8 @@ class Program(unittest.TestCase):
         """Runs ``kotrel … --json`` and returns what it says; nothing else may stand on standard output."""
         value: dict[str, Any] = json.loads(self.kotrel(*words, "--json", status=status).stdout)
         self.assertEqual(against_schema(words, value), [])
+        undeclared = {each["kind"] for each in value.get("findings", ()) if each["kind"] not in KINDS}
+        self.assertEqual(undeclared, set(), "every kind of finding is declared in finding_kinds.py")
         return value
 
     def write(self, name: str, *lines: str, encoding: str = "utf-8") -> Path:

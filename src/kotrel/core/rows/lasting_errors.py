@@ -5,26 +5,17 @@ from __future__ import annotations
 import polars as pl
 
 from kotrel.core.columns import ROW
+from kotrel.core.rows.finding_kinds import lasting
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 
 MARK = "#N/A "
 """What stands before a value that had an error where it comes from: it is read as an error until somebody writes what is right."""
-_OF_CELLS = frozenset((
-    "ambiguous-date", "became-date", "became-yes-no", "clash", "digits-lost", "gone", "mixed-dates", "not-found", "not-unique", "other-key",
-    "turned-date", "price-zero", "below-cost", "margin-too-low", "up-too-far", "down-too-far", "above-other-list", "price-moved",
-))  # fmt: skip
-"""Errors that a value does not show: it depends on how its cell is kept, on the system, an export, or the rules of its prices."""
-_NO_VALUE = ("error-value", "not-calculated")
-_OF_SHEETS = frozenset(
-    ("export-not-remembered", "heading-twice", "other-currency", "renamed-heading", "sheet-nearly-fits")
-)
-"""Errors on a sheet as a whole that its rows would not show."""
 
 
 def lost_with_the_sheet(rows: Rows) -> list[FindingGroup]:
     """The errors on the whole sheet that rows written anew would not have."""
-    errors = (group for group in rows.findings if group.severity == "error" and group.kind in _OF_SHEETS)
+    errors = (group for group in rows.findings if group.severity == "error" and lasting(group.kind) == "sheet")
     return [group for group in errors if (group.cells[ROW] == 0).any()]
 
 
@@ -43,11 +34,11 @@ def with_lasting_errors(rows: Rows) -> pl.DataFrame:
         # A finding says a value as people see it: 12.5 %, not 0.125.
         stands = (rows.as_it_stands(name) if of_row else said.fill_null(rows.as_it_stands(name))).fill_null("")
         shown = pl.select(pl.lit(MARK) + rows.values[name].fill_null(stands)).to_series()
-        if group.kind in _NO_VALUE:
+        if lasting(group.kind) == "no value":
             shown = pl.Series([MARK.strip()], dtype=pl.String).new_from_index(0, len(hit))
-        if not of_row and group.kind not in _OF_CELLS:
+        if not of_row and lasting(group.kind) != "cell":
             # What could not be read is blank by now, and would pass as one.
-            hit = hit & rows.values[name].is_null() & ((stands != "") | (group.kind in _NO_VALUE))
+            hit = hit & rows.values[name].is_null() & ((stands != "") | (lasting(group.kind) == "no value"))
         fresh = hit & ~values[name].str.starts_with(MARK.strip()).fill_null(False)
         values = values.with_columns(shown.zip_with(fresh, values[name]).alias(name))
     return values
