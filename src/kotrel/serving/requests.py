@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import zlib
-from typing import Any
+from typing import Any, Literal
 
 import flask
 import polars as pl
@@ -130,8 +130,9 @@ def ledger_query(asked: Asked) -> LedgerQuery:
     Raises:
         Wrong: the direction is neither in nor out.
     """
-    direction = asked.text("direction")
-    if direction not in (None, "in", "out"):
+    said = asked.text("direction")
+    direction: Literal["in", "out"] | None = "in" if said == "in" else "out" if said == "out" else None
+    if said != direction:
         raise _wrong("direction", "in or out")
     return LedgerQuery(
         asked.texts("by"),
