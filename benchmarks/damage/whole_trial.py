@@ -87,6 +87,8 @@ def try_whole(make: object, seed: int, tally: Tally) -> None:
         stands = sheet.columns[heading][n] if heading in sheet.columns else true
         what = f"{stands!r} → {got!r}, not {true!r}"
         right = row in found and _same(got, true, about.is_decimal)
+        if sheet.wanted == ASK and n in sheet.damaged:
+            right = right and row not in errors
         told = row in said or whole
         if n not in sheet.damaged:
             if not right:

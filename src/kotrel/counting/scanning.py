@@ -79,7 +79,7 @@ def _lines(texts: Sequence[tuple[int, str]], workspace: Workspace) -> list[_Line
     bare = [(number, text.strip("\r\n ")) for number, text in texts]
     parted = [_PARTED.match(text) for _, text in bare]
     setting = workspace.conventions.decimal_mark
-    mark = mark_of([each[2] for each in parted if each])[0] if setting == "auto" else setting
+    mark = mark_of([each[2] for each in parted if each]).deciding if setting == "auto" else setting
     found = []
     for (number, text), parts in zip(bare, parted, strict=True):
         scan = read_scan((parts[1] if parts else text).strip().strip('"'), date.today())

@@ -48,8 +48,8 @@ class Numbers(unittest.TestCase):
 
     def test_a_number_against_the_columns_mark_is_told(self):
         self.assertEqual(numbers.read_number("7,90", ".").trouble, "other-mark")
-        self.assertEqual(numbers.mark_of(["7.90", "8.10", "9,5"]), (None, True))
-        self.assertEqual(numbers.mark_of(["1.234", "5"]), (None, False))
+        self.assertTrue(numbers.mark_of(["7.90", "8.10", "9,5"]).contradicts)
+        self.assertEqual(numbers.mark_of(["1.234", "5"]), numbers.Marks(None))
 
 
 class Dates(unittest.TestCase):

@@ -107,6 +107,11 @@ class Field:
     fulfils: bool = False
 
     @property
+    def is_percentage(self) -> bool:
+        """True for a number of per cent: only there does a per cent sign belong."""
+        return self.kind == "number" and ("%" in self.title or "percent" in self.name)
+
+    @property
     def is_decimal(self) -> bool:
         return self.kind in DECIMAL_KINDS
 

@@ -24,7 +24,7 @@ from kotrel.core.tables.sources import raw_values
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.conventions import Conventions
 from kotrel.core.values.currencies import currency_in, may_be
-from kotrel.core.values.numbers import Mark
+from kotrel.core.values.numbers import ENOUGH_WITNESSES, Mark
 
 NO_WITNESSES: Mapping[str, pl.Series] = {}
 
@@ -135,13 +135,13 @@ def _rows_that_say_anything(table: Table, matched: Matched) -> Table:
 
 def sheet_mark(table: Table, matched: Matched, witnesses: Mapping[str, pl.Series] = NO_WITNESSES) -> Mark | None:
     """The decimal mark that the sheet's number columns prove together, or None if they disagree."""
-    marks = {
-        mark
-        for name, letter in matched.letters.items()
-        if matched.record.fields[name].is_decimal
-        and (mark := column_mark(witnesses[letter] if letter in witnesses else _texts(table, letter))[0])
-    }
-    return marks.pop() if len(marks) == 1 else None
+    proved: dict[Mark, int] = {}
+    for name, letter in matched.letters.items():
+        if matched.record.fields[name].is_decimal:
+            found = column_mark(witnesses[letter] if letter in witnesses else _texts(table, letter))
+            if found.mark:
+                proved[found.mark] = proved.get(found.mark, 0) + found.witnesses
+    return next(iter(proved)) if len(proved) == 1 and sum(proved.values()) >= ENOUGH_WITNESSES else None
 
 
 def _texts(table: Table, letter: str) -> pl.Series:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from decimal import Decimal
 
 import polars as pl
@@ -15,13 +16,17 @@ from kotrel.core.values.lookalikes import as_digits
 
 _NUMBER_TROUBLES = {
     "not-a-number": ("not a number", "write a number, such as 18.40"),
-    "ambiguous-number": ("can be read two ways", "set decimal_mark in kotrel.toml, under [sheets]"),
+    "ambiguous-number": (
+        "can be read two ways",
+        "type it as a number, or say which decimal mark these files have: --decimal comma or --decimal point",
+    ),
     "mixed-marks": (
         "written differently from the rest of its column",
         "the other values of the column use the other decimal mark",
     ),
     "other-currency": ("in another currency", "convert the amount, or set currency in kotrel.toml, under [sheets]"),
-    "per-cent": ("a percentage instead of an amount", "write the amount"),
+    "per-cent": ("a percentage instead of an amount", "write the amount, such as 18.40"),
+    "sign-not-meant": ("an amount of money, not a plain number", "write the number without the sign of a currency"),
 }
 _NUMBER_REPAIRS = {
     "number-as-typed": "numbers read by the column's decimal mark",
@@ -30,10 +35,10 @@ _NUMBER_REPAIRS = {
 }
 
 
-def column_mark(values: pl.Series) -> tuple[numbers.Mark | None, bool]:
-    """The decimal mark that a column's text cells prove, or None; and whether they contradict each other."""
+def column_mark(values: pl.Series) -> numbers.Marks:
+    """The decimal mark that a column's text cells prove."""
     odd = values.filter(values.str.contains(r"[.,]").fill_null(False))
-    return numbers.mark_of(odd.unique().to_list()) if len(odd) else (None, False)
+    return numbers.mark_of(odd.unique().to_list()) if len(odd) else numbers.Marks(None)
 
 
 def tidy_number(rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: Setting) -> Tidied:
@@ -52,25 +57,28 @@ def tidy_number(rows: pl.Series, values: pl.Series, is_number: pl.Series, about:
     texts = values if not is_number.any() else values.set(is_number, None)
     shown = setting.with_witnesses(texts)
     mark: numbers.Mark | None = None if mark_setting == "auto" else mark_setting
-    proved: numbers.Mark | None = None
-    contradicts = False
+    proved = numbers.Marks(None)
     if mark is None and bool(shown.str.contains(",", literal=True).any()):
-        proved, contradicts = column_mark(shown)
+        proved = column_mark(shown)
     if mark == ",":
         odd |= (texts.str.contains(".", literal=True)).fill_null(False)
-    elif mark is None and (contradicts or proved == "," or numbers.doubtful_points(shown)):
+    elif mark is None and (proved.contradicts or proved.mark == "," or numbers.doubtful_points(shown)):
         odd |= texts.str.contains(r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$").fill_null(False)
     noisy = is_number & values.str.contains(r"\.[0-9]{11,}").fill_null(False)
     odd |= noisy
     if odd.any():
-        if mark is None and not contradicts:
-            mark = proved or column_mark(shown)[0] or setting.sheet_mark
+        decides = mark
+        if mark is None and not proved.contradicts:
+            proved = proved if proved.mark else column_mark(shown)
+            mark = proved.mark or setting.sheet_mark
+            decides = proved.deciding or (mark if mark == setting.sheet_mark else None)
         number_texts = set(values.filter(is_number & odd).to_list())
+        by = _Reading(mark, decides, _largest(values, is_number), about, setting.conventions.currency)
 
         def read(text: str) -> tuple[str | None, str, str]:
             if text in number_texts:
                 return _read_number_cell(text, decimals)
-            return _read_typed_number(text, mark, about, setting.conventions.currency)
+            return _read_typed_number(text, by)
 
         tidied = spread(rows, values, odd, read, _NUMBER_TROUBLES, _NUMBER_REPAIRS)
         values = tidied.values
@@ -82,14 +90,22 @@ def tidy_number(rows: pl.Series, values: pl.Series, is_number: pl.Series, about:
 
 def number_evidence(texts: pl.Series) -> tuple[object, ...]:
     """All that :func:`tidy_number` decides from a column as a whole; the same for texts that decide the same."""
-    return (*column_mark(texts), bool(texts.str.contains(",", literal=True).any()), numbers.doubtful_points(texts))
+    proved = column_mark(texts)
+    return (
+        proved.mark,
+        proved.contradicts,
+        proved.deciding,
+        bool(texts.str.contains(",", literal=True).any()),
+        numbers.doubtful_points(texts),
+    )
 
 
 def number_witnesses(texts: pl.Series) -> pl.Series:
-    """One text for each form in which a column writes its numbers: they decide what all of its texts decide."""
+    """Two texts for each form in which a column writes its numbers: they decide what all of its texts decide."""
     odd = texts.filter(texts.str.contains(r"[.,]").fill_null(False)).unique()
     form = odd.str.replace_all(r"[1-9]", "9")
-    return odd.filter(form.is_first_distinct())
+    few = pl.int_range(pl.len()).over("form") < numbers.ENOUGH_WITNESSES
+    return odd.filter(pl.DataFrame({"form": form}).select(few).to_series())
 
 
 def _fixed(decimals: int) -> str:
@@ -118,17 +134,54 @@ def _read_number_cell(text: str, decimals: int) -> tuple[str | None, str, str]:
     return f"{value:f}", "", ""
 
 
-def _read_typed_number(
-    text: str, mark: numbers.Mark | None, about: Field, currency: str
-) -> tuple[str | None, str, str]:
+SIZES = 10
+"""A number this many times the largest number cell of its column is rather a decimal point taken for a thousands mark."""
+FEW_CELLS = 3
+"""With fewer number cells, a column says nothing about the size of its numbers."""
+
+
+@dataclass(frozen=True)
+class _Reading:
+    """How the texts of a column are read.
+
+    Attributes:
+        mark: the column's decimal mark, or None.
+        decides: the same, where it is proved well enough to decide how ``1.234`` is read.
+        largest: the largest number cell of the column, or None where there are too few.
+    """
+
+    mark: numbers.Mark | None
+    decides: numbers.Mark | None
+    largest: Decimal | None
+    about: Field
+    currency: str
+
+    def is_doubtful(self, text: str, read: numbers.Read) -> bool:
+        """True where a text has two readings and nothing decides, or the other number cells are far smaller."""
+        if numbers.read_number(text, None).trouble != "ambiguous" or read.value is None:
+            return False
+        if self.decides is None:
+            return True
+        has_thousands = ("." if self.decides == "," else ",") in text
+        return has_thousands and self.largest is not None and abs(read.value) > SIZES * self.largest
+
+
+def _largest(values: pl.Series, is_number: pl.Series) -> Decimal | None:
+    cells = values.filter(is_number).cast(pl.Float64, strict=False).drop_nulls() if is_number.any() else values.clear()
+    # Only a size is asked for: no amount is made of it.
+    return Decimal(str(cells.abs().max())) if len(cells) >= FEW_CELLS else None
+
+
+def _read_typed_number(text: str, by: _Reading) -> tuple[str | None, str, str]:
+    mark, about, currency = by.mark, by.about, by.currency
     if (meant := about.words.get(folded(text))) is not None:
         return meant, "word-for-number", f"“{text.strip()}” means this in this field"
     read = numbers.read_number(text, mark)
     letters = None
     if read.trouble == "no-number" and (letters := as_digits(text)):
         read = numbers.read_number(letters, mark)
-    if read.trouble == "ambiguous":
-        first, second = numbers.read_number(text, ".").value, numbers.read_number(text, ",").value
+    if read.trouble == "ambiguous" or by.is_doubtful(letters or text, read):
+        first, second = (numbers.read_number(letters or text, one).value for one in (".", ","))
         return None, "ambiguous-number", f"{first:f} or {second:f}" if first is not None and second is not None else ""
     if read.trouble == "other-mark":
         return None, "mixed-marks", ""
@@ -136,7 +189,9 @@ def _read_typed_number(
         return None, "not-a-number", ""
     if read.currency and currency and about.kind == "money" and not may_be(read.currency, currency):
         return None, "other-currency", ""
-    if read.trouble == "percent" and about.kind != "number":
+    if read.currency and about.kind != "money":
+        return None, "sign-not-meant", ""
+    if read.trouble == "percent" and not about.is_percentage:
         return None, "per-cent", ""
     if "," in text or "." in text:
         shown = {".": "point", ",": "comma", None: ""}[mark]

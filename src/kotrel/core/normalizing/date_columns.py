@@ -12,7 +12,11 @@ from kotrel.core.values.dates import read_moment
 _DATE_TROUBLES = {
     "not-a-date": ("not a date", "write it as 2026-03-31"),
     "impossible-date": ("no such date", "write it as 2026-03-31"),
-    "ambiguous-date": ("day or month first?", "set dates in kotrel.toml, under [sheets]"),
+    "ambiguous-date": (
+        "day or month first?",
+        "write it as 2026-03-31, or say which comes first in these files: --dates day or --dates month",
+    ),
+    "which-year": ("which of the three is the year?", "write it with four digits for the year: 2026-03-31"),
     "mixed-dates": ("day and month in a different order from the rest", "write it as 2026-03-31"),
     "date-as-number": ("a day number, not a date", "format the column as a date in the spreadsheet"),
 }
@@ -25,6 +29,7 @@ _DATE_KINDS = {
     "no-date": "not-a-date",
     "impossible": "impossible-date",
     "ambiguous": "ambiguous-date",
+    "which-year": "which-year",
     "other-order": "mixed-dates",
 }
 
@@ -40,16 +45,18 @@ def tidy_date(rows: pl.Series, values: pl.Series, is_number: pl.Series, is_date:
     if not odd.any():
         return Tidied(values)
     order: dates.Order | None
+    texts = setting.with_witnesses(values.filter(odd)).unique().to_list()
+    pairs = dates.pairs_of(texts)
     if setting.conventions.dates == "auto":
-        order = dates.order_of(setting.with_witnesses(values.filter(odd)).unique().to_list())[0]
+        order = dates.order_of(texts)[0]
     else:
-        order = setting.conventions.dates
+        order, pairs = setting.conventions.dates, "mixed" if pairs == "mixed" else "clear"
     numbered = set(values.filter(is_number & odd).to_list())
 
     def read(text: str) -> tuple[str | None, str, str]:
         if text in numbered:
             return None, "date-as-number", ""
-        found = dates.read_date(text, order, setting.today.year)
+        found = dates.read_date(text, order, setting.today.year, pairs)
         if found.value is None:
             return None, _DATE_KINDS[found.trouble], ""
         if found.guessed_century and not found.time:
@@ -66,7 +73,8 @@ def tidy_date(rows: pl.Series, values: pl.Series, is_number: pl.Series, is_date:
 
 def date_evidence(texts: pl.Series) -> tuple[object, ...]:
     """All that :func:`tidy_date` decides from a column as a whole."""
-    return dates.order_of(texts.drop_nulls().unique().to_list())
+    distinct = texts.drop_nulls().unique().to_list()
+    return (*dates.order_of(distinct), dates.pairs_of(distinct))
 
 
 def _turned(rows: pl.Series, values: pl.Series, is_date: pl.Series, typed: pl.Series) -> list[Trouble]:

@@ -33,7 +33,7 @@ def read_percentages(
         return Tidied(values)
     stored = values.filter(wrong)
     shown_as = [_plain(Decimal(text) * 100) for text in stored]
-    if about.kind != "number":
+    if not about.is_percentage:
         message = "the cell shows a percentage: write the amount"
         cells = cells_of(rows.filter(wrong), [f"{text} %" for text in shown_as], message)
         return Tidied(

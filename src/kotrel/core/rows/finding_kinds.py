@@ -88,6 +88,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "not-a-date": ("error", "The text is not a date.", "Write it as 2026-03-31."),
         "impossible-date": ("error", "There is no such date.", "Write it as 2026-03-31."),
         "ambiguous-date": ("error", "The day or the month may come first.", "If all files agree, say which with --dates.", "cell"),
+        "which-year": ("error", "Three pairs of digits, of which the first or the last may be the year.", "Write the year with four digits."),
         "mixed-dates": ("error", "Day and month are in another order than in the rest of the column.", "Write it as 2026-03-31.", "cell"),
         "not-a-moment": ("error", "The text is not a date with a time.", "Write it as 2026-03-31 14:30."),
         "no-zone": ("error", "The time has no zone.", "Write the zone: 2026-03-31 14:30+02:00."),

@@ -11,6 +11,7 @@ from typing import Literal
 from kotrel.core.values.month_names import is_weekday, month_of
 
 Order = Literal["day", "month"]
+Pairs = Literal["clear", "dashes", "mixed"]
 
 ISO = r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$"
 
@@ -47,7 +48,7 @@ class ReadDate:
     """
 
     value: str | None
-    trouble: Literal["", "no-date", "impossible", "ambiguous", "other-order"] = ""
+    trouble: Literal["", "no-date", "impossible", "ambiguous", "which-year", "other-order"] = ""
     guessed_century: bool = False
     time: bool = False
 
@@ -55,12 +56,14 @@ class ReadDate:
 def order_of(values: Iterable[str]) -> tuple[Order | None, bool]:
     """Which comes first in a column's dates, if they prove it, and whether they contradict each other.
 
-    Three pairs of digits with dashes, such as ``28-02-27``, prove nothing: the year may come first.
+    Three pairs of digits, such as ``28-02-27``, prove nothing where the year may come first (see :func:`pairs_of`).
     """
     votes = {"day": 0, "month": 0}
-    for value in values:
-        found = _PARTS.match(value.strip())
-        if found and not _is_pairs(found):
+    texts = [value.strip() for value in values]
+    clear = pairs_of(texts) == "clear"
+    for value in texts:
+        found = _PARTS.match(value)
+        if found and (clear or not _is_pairs(found)):
             first, second = int(found[1]), int(found[3])
             if first > 12 >= second:
                 votes["day"] += 1
@@ -71,8 +74,21 @@ def order_of(values: Iterable[str]) -> tuple[Order | None, bool]:
     return (None if not any(votes.values()) else "day" if votes["day"] else "month"), False
 
 
+def pairs_of(values: Iterable[str]) -> Pairs:
+    """What a column says of its days in three pairs of digits, such as ``28.02.27``.
+
+    They end with the year, but for two cases: dashes are also written between year, month and day, and where other days of the
+    column have four digits for the year, whoever wrote two may have written another order too.
+    """
+    parts = [found for value in values if (found := _PARTS.match(value.strip()))]
+    if any(len(found[4]) == 4 for found in parts):
+        return "mixed"
+    return "dashes" if any(found[2] == "-" for found in parts) else "clear"
+
+
 def _is_pairs(found: re.Match[str]) -> bool:
-    return found[2] == "-" and len(found[4]) == 2
+    """Three pairs of digits that could be year, month and day."""
+    return len(found[4]) == 2 and len(found[1]) == 2 and 1 <= int(found[3]) <= 12 and 1 <= int(found[4]) <= 31
 
 
 def _year(text: str, this_year: int) -> tuple[int, bool]:
@@ -83,13 +99,14 @@ def _year(text: str, this_year: int) -> tuple[int, bool]:
     return (year - 100 if year > this_year + 20 else year), True
 
 
-def read_date(text: str, order: Order | None, this_year: int) -> ReadDate:
+def read_date(text: str, order: Order | None, this_year: int, pairs: Pairs = "dashes") -> ReadDate:
     """Reads one date as typed.
 
     Args:
         text: the cell's text.
         order: what comes first in ``3/4/2026``, or None if not known.
         this_year: for two-digit years.
+        pairs: what the column says of three pairs of digits.
     """
     text = _without_weekday(text.strip())
     guessed = time = False
@@ -102,7 +119,10 @@ def read_date(text: str, order: Order | None, this_year: int) -> ReadDate:
         first, second = int(found[1]), int(found[3])
         year, guessed = _year(found[4], this_year)
         shown: Order | None = "day" if first > 12 else "month" if second > 12 else None
-        if order is None and ((shown is None and first != second) or _is_pairs(found)):
+        if pairs == "mixed" and _is_pairs(found):
+            return ReadDate(None, "which-year")
+        is_open = pairs == "dashes" and found[2] == "-" and _is_pairs(found)
+        if is_open or (order is None and shown is None and first != second):
             return ReadDate(None, "ambiguous")
         if shown is not None and order is not None and shown != order and max(first, second) <= 31:
             return ReadDate(None, "other-order")

@@ -77,21 +77,40 @@ def _without_blanks(text: str) -> str:
     return text if _APART.search(joined) else _BLANKS.sub("", joined)
 
 
-def mark_of(values: Iterable[str]) -> tuple[Mark | None, bool]:
-    """The decimal mark that a column's values prove, and whether they contradict each other.
+@dataclass(frozen=True)
+class Marks:
+    """What the values of a column prove of its decimal mark.
 
-    Returns:
-        The mark, or None if no value proves one or some prove the other: a contradiction proves nothing.
+    Attributes:
+        mark: the mark, or None if no value proves one or some prove the other: a contradiction proves nothing.
+        contradicts: some values prove one mark and some the other.
+        witnesses: how many values prove the mark.
     """
-    votes = {".": 0, ",": 0}
+
+    mark: Mark | None
+    contradicts: bool = False
+    witnesses: int = 0
+
+    @property
+    def deciding(self) -> Mark | None:
+        """The mark, where it may decide how ``1.234`` is read: one value alone may be the slip itself."""
+        return self.mark if self.witnesses >= ENOUGH_WITNESSES else None
+
+
+ENOUGH_WITNESSES = 2
+
+
+def mark_of(values: Iterable[str]) -> Marks:
+    """The decimal mark that a column's values prove."""
+    votes: dict[Mark, int] = {".": 0, ",": 0}
     for value in values:
-        if found := _SHAPE.match(_without_blanks(value)):
+        if (found := _SHAPE.match(_without_blanks(value))) and not found["exponent"]:
             shown = _mark_shown_by(_body_and_trail(found)[0])
-            if shown in votes:
+            if shown == "." or shown == ",":
                 votes[shown] += 1
     if all(votes.values()):
-        return None, True
-    return (None if not any(votes.values()) else "." if votes["."] else ","), False
+        return Marks(None, True)
+    return Marks(None if not any(votes.values()) else "." if votes["."] else ",", witnesses=sum(votes.values()))
 
 
 def read_number(text: str, mark: Mark | None) -> Read:
@@ -99,7 +118,7 @@ def read_number(text: str, mark: Mark | None) -> Read:
 
     It understands currency signs and codes before or after, spaces and apostrophes between thousands, a minus before
     or after, a dash for the cents, brackets for negatives, an exponent, and a per cent sign (``percent``: the value is the number
-    before the sign).
+    before the sign). What stands before an exponent has decimals, never thousands.
 
     Args:
         text: the cell's text.
@@ -110,6 +129,9 @@ def read_number(text: str, mark: Mark | None) -> Read:
         return Read(None, "no-number")
     body, trail = _body_and_trail(found)
     shown = _mark_shown_by(body)
+    if found["exponent"] and shown == "either":
+        # Nobody writes thousands before an exponent.
+        shown = "." if "." in body else ","
     if shown == "either":
         if mark is None:
             return Read(None, "ambiguous")
