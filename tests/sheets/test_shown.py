@@ -73,10 +73,9 @@ class Shows(unittest.TestCase):
         book.save(self.folder / "book.xlsx")
         return tables_of(open_sheets(self.folder / "book.xlsx"), None)[0]
 
-    def read(self, table, **conventions):
-        rows = understand(
-            table, match_headings(table, small().records["item"]), Conventions(currency="EUR", **conventions), TODAY
-        )
+    def read(self, table, record=None, **conventions):
+        record = record or small().records["item"]
+        rows = understand(table, match_headings(table, record), Conventions(currency="EUR", **conventions), TODAY)
         return rows, {(group.kind, row) for group in rows.findings for row in group.cells[ROW]}
 
     def test_formats_in_words(self):
@@ -114,9 +113,14 @@ class Shows(unittest.TestCase):
         lines = [("code", "length", "cost"), ("A", 0.125, 0.2), ("B", 12.5, 3), ("C", 1, 4)]
         table = self.book(*lines, formats={"B2": "0.0%", "B4": "0%", "C2": "0%"})
         rows, found = self.read(table)
+        self.assertEqual(rows.values["length"].to_list(), [None, "12.5", None])
+        self.assertEqual(found, {("per-cent", 2), ("per-cent", 4)}, "a length is no percentage, and no amount is one")
+        item = small().records["item"]
+        share = replace(item.fields["length"], title="Length %")
+        rows, found = self.read(table, replace(item, fields={**item.fields, "length": share}))
         self.assertEqual(rows.values["length"].to_list(), ["12.5", "12.5", "100.0"])
         self.assertEqual([(each.kind, each.count) for each in rows.repairs], [("percent-as-shown", 2)])
-        self.assertEqual(found, {("per-cent", 2)}, "an amount is never a percentage")
+        self.assertEqual(found, {("per-cent", 2)})
 
     def test_a_code_is_what_the_cell_shows(self):
         # By hand: what a spreadsheet program shows of each number. Amounts' formats say nothing about a code.

@@ -18,6 +18,7 @@ from kotrel.core.errors import OutOfReach
 from kotrel.core.tables.table import Grid, letter_of
 from kotrel.sheets.encodings import as_utf8, decoded_as
 from kotrel.sheets.head_start import content_of
+from kotrel.sheets.quotes_inside import has_quotes_inside, read_by_lines, takes_in_lines
 
 _LINES = 100
 """So many lines show that all of them have the same columns."""
@@ -96,10 +97,15 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
         )
     lines: pl.Series | None
     is_quoted = b'"' in raw
-    if cells is None:
+    by_lines = _each_line_a_row(raw, separator, cells) if is_quoted else None
+    if by_lines is not None:
+        cells, lines = by_lines
+        remarks = [*remarks, "values have quotes inside them: each line was read as one row"]
+    elif cells is None:
         cells, lines = _slowly(raw, separator)
     else:
         lines = _lines(cells) if is_quoted else None
+    odd_quotes = by_lines is None and is_quoted and has_quotes_inside(raw, separator)
     if skipped:
         lines = pl.Series(ROW, lines if lines is not None else range(1, cells.height + 1), dtype=pl.UInt32) + skipped
     unquoted = "" if is_quoted or b"\r" in raw else separator
@@ -108,8 +114,29 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
     )
     if lines is not None:
         # Only then do cells have line breaks.
-        grid = replace(grid, swallowed=_swallowed(cells, lines, separator, width))
+        grid = replace(grid, swallowed=_swallowed(cells, lines, separator, width, odd_quotes))
+    if by_lines is not None:
+        return grid
     return _with_ragged_rows(grid, raw, separator, skipped)
+
+
+def _each_line_a_row(raw: bytes, separator: str, cells: pl.DataFrame | None) -> tuple[pl.DataFrame, pl.Series] | None:
+    """The rows and their lines, where quotes inside values make another reading than the usual one the right one."""
+    odd = cells is None or takes_in_lines(cells, separator)
+    if not odd and not has_quotes_inside(raw, separator):
+        return None
+    found = read_by_lines(raw, separator)
+    if found is None or (cells is not None and found[0].equals(cells)):
+        return None
+    return found
+
+
+def _has_two_readings(raw: bytes, separator: str, cells: pl.DataFrame) -> bool:
+    """True where quotes inside values make the lines read otherwise than they are."""
+    if not has_quotes_inside(raw, separator):
+        return False
+    found = read_by_lines(raw, separator)
+    return found is None or not found[0].equals(cells)
 
 
 @dataclass(frozen=True)
@@ -153,7 +180,7 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
                 cut = _between_rows(raw) if chunk else len(raw)
                 raw, rest = raw[:cut], raw[cut:]
                 cells = _fast(raw, separator, width)
-                if cells is None:
+                if cells is None or (b'"' in raw and _has_two_readings(raw, separator, cells)):
                     raise OutOfReach(
                         f"{path} has lines with more columns than its first lines, or broken quotes, after line {line}",
                         "Split the file, so that Kotrel can name the lines.",
@@ -288,8 +315,14 @@ def _lines(cells: pl.DataFrame) -> pl.Series | None:
     return (pl.int_range(1, cells.height + 1, eager=True) + ends - breaks).cast(pl.UInt32).alias(ROW)
 
 
-def _swallowed(cells: pl.DataFrame, lines: pl.Series, separator: str, width: int) -> tuple[tuple[int, int], ...]:
-    """Where a cell takes in lines that look like rows: they have as many separators as a row, or are very many."""
+def _swallowed(
+    cells: pl.DataFrame, lines: pl.Series, separator: str, width: int, odd_quotes: bool = False
+) -> tuple[tuple[int, int], ...]:
+    """Where a cell takes in lines that look like rows: they have as many separators as a row, or are very many.
+
+    Args:
+        odd_quotes: the file has quotes inside its values, so that any separator is suspicious.
+    """
     if width < 2:
         return ()
     found: dict[int, int] = {}
@@ -300,7 +333,8 @@ def _swallowed(cells: pl.DataFrame, lines: pl.Series, separator: str, width: int
             # The last line of a cell ends at its quote, and the first begins there.
             like_rows = sum(line.count(separator) >= width - 1 for line in inner[:-1])
             last = bool(inner) and inner[-1].count(separator) >= max(width - 2, 1)
-            if (inner and like_rows + last > len(inner) // 2) or len(inner) >= MANY_LINES:
+            is_odd = odd_quotes and separator in str(cells[name][place])
+            if (inner and like_rows + last > len(inner) // 2) or len(inner) >= MANY_LINES or is_odd:
                 line = int(lines[place])
                 found[line] = max(found.get(line, 0), len(inner))
     return tuple(sorted(found.items()))
