@@ -13,7 +13,7 @@ from rapidfuzz.distance import OSA
 from kotrel.core.checking.duplicate_places import also_in
 from kotrel.core.description import list_names as likely_rows
 from kotrel.core.description.list_names import ListNames
-from kotrel.core.resolving.code_list import CodeList
+from kotrel.core.resolving.code_list import UNDAMAGED, CodeList, Damage
 from kotrel.core.values.near_codes import OneEditAway
 from tests.support import small
 
@@ -47,7 +47,10 @@ class LongLists(unittest.TestCase):
             def found(word, rows=rows, first=held[0]):
                 known = CodeList(rows, record, [word])
                 return [
-                    *(known.repair(word, {"stk": first}, is_date) for is_date in (False, True)),
+                    *(
+                        known.repair(word, {"stk": first}, damage)
+                        for damage in (UNDAMAGED, Damage(frozenset([word]), frozenset([word]), frozenset([word])))
+                    ),
                     ListNames(rows, record, [word]).suggestion(word),
                 ]
 

@@ -7,12 +7,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 from functools import cached_property
 
 import polars as pl
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Record
+from kotrel.core.resolving.cell_damage import Cells, once_dates, once_numbers
 from kotrel.core.similarity import folded
 from kotrel.core.values.dated_codes import DATE_LIKE, Day, any_could_be, days_of, days_shown
 from kotrel.core.values.lookalikes import as_number, plain, shape, unquoted
@@ -29,6 +31,23 @@ CODE_AND_NAME = (
 NO_OTHERS: Mapping[str, str] = {}
 EYE_NEEDS = 3
 """Characters that a code needs before a letter in it may be taken for a digit: “1” is not an “L”."""
+
+
+@dataclass(frozen=True)
+class Damage:
+    """What happened to the cells of one column.
+
+    Attributes:
+        date_cells: the values in cells that hold a date.
+        numbers, dates: the values that were codes of the list, and became numbers or dates.
+    """
+
+    date_cells: frozenset[str] = frozenset()
+    numbers: frozenset[str] = frozenset()
+    dates: frozenset[str] = frozenset()
+
+
+UNDAMAGED = Damage()
 
 
 class CodeList:
@@ -57,8 +76,25 @@ class CodeList:
         shaped = self._every.filter(self._every.str.contains(DATE_LIKE)).to_list()
         return [(code, days) for code in shaped if (days := days_of(code))]
 
+    def of_number(self, value: str) -> list[str]:
+        """The codes on the list that a spreadsheet makes this number of."""
+        return self.which(as_number, as_number(value))
+
+    def of_date(self, value: str) -> list[str]:
+        """The codes on the list that a spreadsheet could have turned into this date."""
+        shown = days_shown(value)
+        return [code for code, days in self.dated if any_could_be(days, shown)]
+
+    def damage(self, cells: Cells, words: Sequence[str]) -> Damage:
+        """Which of the words, none of them on the list, were codes of the list before a spreadsheet changed them."""
+        return Damage(
+            cells.dates,
+            once_numbers(cells, words, self._every, self.of_number),
+            once_dates(cells, words, self._every, self.of_date),
+        )
+
     def repair(
-        self, value: str, spellings: Mapping[str, str], is_date: bool, others: Mapping[str, str] = NO_OTHERS
+        self, value: str, spellings: Mapping[str, str], damage: Damage, others: Mapping[str, str] = NO_OTHERS
     ) -> tuple[str, str, str] | None:
         """The code that was meant, the kind of repair and its proof; None without proof.
 
@@ -66,12 +102,13 @@ class CodeList:
         rule that finds only one of them, or another, proves nothing.
 
         Args:
+            damage: what happened to the column's cells.
             others: the codes of rows that are known by this value otherwise, and the title of that code.
         """
         if (code := spellings.get(folded(value))) is not None and self._has(code):
             return code, "name-for-code", "listed under spellings in kotrel.toml"
-        if is_date:
-            return self._of_date(value)
+        if value in damage.date_cells:
+            return self._of_date(value) if value in damage.dates else None
         named = self.names.codes_of(value)
         if found := self.which(str.casefold, value.casefold()):
             # A word that is one row's name and another's code means neither.
@@ -88,15 +125,15 @@ class CodeList:
             if more or rivals - {code}:
                 return None
             return code, "other-code", f"it is its {others[code]}"
-        if found := self.which(as_number, as_number(value)):
-            zeros = found[0].lstrip("0") == value.lstrip("0")
-            kind, proof = (
-                "leading-zeros" if zeros else "number-for-code",
-                f"the only code on the {self.title} list that is this number",
-            )
-            return (found[0], kind, proof) if len(found) == 1 else None
-        if days_shown(value) and (found_for_date := self._of_date(value)):
-            return found_for_date
+        if found := self.of_number(value):
+            if value not in damage.numbers:
+                return None
+            kind = "leading-zeros" if found[0].lstrip("0") == value.lstrip("0") else "number-for-code"
+            return found[0], kind, f"the only code on the {self.title} list that is this number"
+        if value in damage.dates:
+            return self._of_date(value)
+        if self.of_date(value):
+            return None
         if named:
             [code, *more] = sorted(named)
             name = self.names.names.get(code)
@@ -128,8 +165,6 @@ class CodeList:
         return None
 
     def _of_date(self, value: str) -> tuple[str, str, str] | None:
-        """The one code that a spreadsheet could have turned into this date."""
-        shown = days_shown(value)
-        found = [code for code, days in self.dated if any_could_be(days, shown)]
+        found = self.of_date(value)
         proof = "the only code on the list that could become this date"
         return (found[0], "date-for-code", proof) if len(found) == 1 else None

@@ -9,6 +9,7 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.phrases import listed, listed_and
 from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
+from kotrel.core.rows.load_options import ALL
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, may_be_date
@@ -31,10 +32,6 @@ FAMILY = 1_000
 
 NAMED = 3
 """So many of the keys that may be meant are named."""
-
-
-ALL = "all"
-"""Said instead of codes: all that are not there are new."""
 
 
 def find_near_keys(

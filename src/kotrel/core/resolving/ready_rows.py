@@ -31,7 +31,7 @@ from kotrel.core.resolving.row_lookup import (
     with_found_keys,
 )
 from kotrel.core.resolving.three_way import ExportBase, effective_base, only_edited
-from kotrel.core.rows.load_options import LoadOptions
+from kotrel.core.rows.load_options import ALL, LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, behind_rows, is_new
 from kotrel.core.similarity import nearest
@@ -110,7 +110,7 @@ def ready_rows(
     dotted = other_code_named(record, options.match_on) if options.match_on is not None else None
     # Where the key column holds other codes, the list of keys proves nothing of them.
     only = None if dotted is None else [name for name in rows.fields if name not in record.key]
-    rows = repair(rows, state, conventions.spellings, only)
+    rows = repair(rows, state, conventions.spellings, only, (ALL,) if options.only == "new" else options.new_codes)
     if base is not None and all(name in base.rows.columns for name in record.key):
         rows = with_exported_keys(rows, base.rows)
     if options.match_on is not None and options.match_on in record.fields and record.key != (options.match_on,):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
 
@@ -12,17 +11,19 @@ from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field, Record
 from kotrel.core.parallel import map_parallel
 from kotrel.core.phrases import listed_and
+from kotrel.core.resolving.barcodes import repaired_barcodes
+from kotrel.core.resolving.cell_damage import cells_of_column
 from kotrel.core.resolving.code_list import BROKEN, CodeList
 from kotrel.core.resolving.other_codes import known_as
 from kotrel.core.rows.findings import AS_SHOWN, FindingGroup, RepairGroup
+from kotrel.core.rows.load_options import ALL
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import cells_as_shown
 from kotrel.core.tables.sources import Source
-from kotrel.core.values.code_formats import GTIN_LENGTHS, gtin_check_digit
 from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, may_be_date
-from kotrel.core.values.lookalikes import plain, right_code_page, seen, unquoted
+from kotrel.core.values.lookalikes import is_latin, plain, right_code_pages, seen, unquoted
 from kotrel.core.values.near_codes import common_start
 
 _DAMAGED = rf"""^[0-9.]+(?:[eE]\+?[0-9]+)?$|[^ -~]|^["'].|(?:{SHAPED_LIKE_DATE})"""
@@ -96,67 +97,6 @@ def found_by_fields(
         for value, there in found.items()
         if len(there) == 1 and "" not in there
     }
-
-
-Repair = tuple[str, str, str]
-"""The barcode as it was, the kind of repair, and its proof."""
-
-
-def repaired_barcodes(rows: Rows, name: str, state: SystemState) -> dict[str, Repair]:
-    """Value → its repair, for barcodes that lost leading zeros, or have blanks, dashes or ``.0`` that are no part of them."""
-    values = rows.values[name]
-    if bool(values.str.len_bytes().is_in([*GTIN_LENGTHS]).all()) and values.str.len_bytes().n_unique() < 2:
-        return {}
-    found = _as_held(rows, name, state)
-    for value in values.filter(values.str.contains(r"^[0-9](?:[0-9 -]*[0-9])?\.0$|^[0-9]+(?:[ -][0-9]+)+$")).unique():
-        digits = re.sub(r"[ -]|\.0$", "", value)
-        if value not in found and len(digits) in GTIN_LENGTHS and digits[-1] == gtin_check_digit(digits[:-1]):
-            found[value] = (
-                digits,
-                "digits-apart",
-                "the check digit is right without what is between and after the digits",
-            )
-    return found | {value: fix for value, fix in _lost_zeros(values).items() if value not in found}
-
-
-def _as_held(rows: Rows, name: str, state: SystemState) -> dict[str, Repair]:
-    """Values that differ from the barcode of their own item only by zeros at the beginning: they are that barcode."""
-    key = rows.record.key
-    if len(key) > 1 or key[0] not in rows.fields or key[0] == name:
-        return {}
-    own = rows.values.select(key[0], name).drop_nulls().filter(pl.col(name).str.contains(r"^[0-9]{4,14}$"))
-    held = state.having(rows.record, [name], key[0], own[key[0]]).select(key[0], pl.col(name).alias("held barcode"))
-    both = own.join(held.drop_nulls().unique(key[0], keep="any"), on=key[0]).filter(
-        (pl.col(name) != pl.col("held barcode"))
-        & (pl.col(name).str.strip_chars_start("0") == pl.col("held barcode").str.strip_chars_start("0"))
-    )
-    title = rows.record.title.lower()
-    return {
-        value: (barcode, "leading-zeros", f"the {title} has it with these zeros")
-        for value, barcode in both.select(name, "held barcode").iter_rows()
-    }
-
-
-def _lost_zeros(values: pl.Series) -> dict[str, Repair]:
-    """Barcodes that lost leading zeros: the check digit is right, and the column's other barcodes have the full length.
-
-    A check digit alone is right by chance for one number in ten.
-    """
-    digits = values.str.contains(r"^[0-9]{4,13}$").fill_null(False)
-    lengths = values.filter(digits).str.len_chars()
-    if not (~lengths.is_in(list(GTIN_LENGTHS))).any():
-        return {}
-    whole = values.filter(values.str.contains(r"^[0-9]{8,14}$").fill_null(False)).str.len_chars()
-    usual = [int(length) for length in whole.filter(whole.is_in(list(GTIN_LENGTHS))).mode().sort()]
-    found: dict[str, Repair] = {}
-    for value in values.filter(digits).unique().to_list():
-        if len(value) in GTIN_LENGTHS or value[-1] != gtin_check_digit(value[:-1]):
-            continue
-        longer = [length for length in usual if length > len(value)]
-        if longer:
-            proof = f"the check digit is right with {longer[0]} digits, as most of the column has"
-            found[value] = (value.zfill(longer[0]), "leading-zeros", proof)
-    return found
 
 
 EXPONENT = r"^[0-9](?:[.,][0-9]+)?[eE]\+[0-9]{1,2}$"
@@ -270,13 +210,18 @@ class _Column:
 
 
 def repair(
-    rows: Rows, state: SystemState, spellings: Mapping[str, Mapping[str, str]], only: Collection[str] | None = None
+    rows: Rows,
+    state: SystemState,
+    spellings: Mapping[str, Mapping[str, str]],
+    only: Collection[str] | None = None,
+    really_new: Collection[str] = (),
 ) -> Rows:
     """Repairs codes, names and texts where a repair can be proved; every repair is recorded.
 
     Args:
         spellings: record → other spelling, folded → code.
         only: the fields to repair, or None for all.
+        really_new: codes that the user says are new.
     """
     rows = keep_as_held(rows, state, only)
 
@@ -295,7 +240,7 @@ def repair(
         elif about.check == "gtin" and about.kind != "list":
             column.repairs |= repaired_barcodes(column.rows, about.name, state)
         elif rows.record.key == (name,):
-            _repair_key(column, state)
+            _repair_key(column, state, really_new)
         elif about.kind == "text":
             _repair_texts(column)
         repairs: list[RepairGroup] = []
@@ -356,17 +301,21 @@ def _repair_reference(column: _Column, state: SystemState, target: Record, spell
     words = unknown.to_list()
     known = CodeList(listed, target, words)
     others = known_as(target, unknown, state)
-    dates = set(column.values.filter(column.kind_is("date")).to_list())
+    damage = known.damage(cells_of_column(column.rows, column.about.name, column.values), words)
     for value in words:
-        if found := known.repair(value, spellings, value in dates, others.get(value, {})):
+        if found := known.repair(value, spellings, damage, others.get(value, {})):
             column.repairs[value] = found
 
 
 # --- keys, barcodes, texts -------------------------------------------------------------------------------------------
 
 
-def _repair_key(column: _Column, state: SystemState) -> None:
-    """Keys that the system does not have, where exactly one that it has could have become this one."""
+def _repair_key(column: _Column, state: SystemState, really_new: Collection[str]) -> None:
+    """Keys that the system does not have, where exactly one that it has could have become this one.
+
+    Args:
+        really_new: codes that the user says are new, or :data:`ALL`: what they look like does not count.
+    """
     record = column.rows.record
     suspicious = suspicious_keys(column.rows, column.about.name) | column.kind_is("date")
     distinct = column.values.filter(suspicious).unique().drop_nulls()
@@ -375,30 +324,32 @@ def _repair_key(column: _Column, state: SystemState) -> None:
     unknown = distinct.filter(~distinct.is_in(state.known_codes(record, distinct).implode()))
     if not len(unknown):
         return
-    known = CodeList(state.all_of(record), record, unknown.to_list())
-    dates = set(column.values.filter(column.kind_is("date")).to_list())
-    for value in unknown.to_list():
-        found = known.repair(value, {}, value in dates)
+    named = ALL in really_new
+    words = [value for value in unknown.to_list() if value not in really_new]
+    known = CodeList(state.all_of(record), record, words)
+    damage = known.damage(cells_of_column(column.rows, column.about.name, column.values), words)
+    in_latin = is_latin(column.values)
+    for value in words:
+        found = known.repair(value, {}, damage) if not named and (in_latin or seen(value).isascii()) else None
         # A new code may resemble an existing name; only damage is repaired here.
         if found and found[1] in ("leading-zeros", "number-for-code", "date-for-code", "look-alike"):
             column.repairs[value] = found
         elif BROKEN.search(value):
             # A line break within a code says nothing about what was there: the check reports it.
             continue
-        elif value not in dates and value != (clean := _clean(value)):
+        elif value not in damage.date_cells and value != (clean := _clean(value, in_latin)):
             proof = "invisible and look-alike characters, and quotes around a code, are never part of it"
             column.repairs[value] = (clean, "look-alike", proof)
 
 
-def _clean(code: str) -> str:
+def _clean(code: str, in_latin: bool) -> str:
     """A new code in plain characters. One written in another alphabet stays so: half of it in Latin would be a third code."""
-    return unquoted(plain(code)) if plain(code).isascii() else seen(code)
+    return unquoted(plain(code)) if plain(code).isascii() and (in_latin or seen(code).isascii()) else seen(code)
 
 
 def _repair_texts(column: _Column) -> None:
     if bool((column.values.str.len_bytes() == column.values.str.len_chars()).all()):
         return
     odd = column.values.filter(column.values.str.contains("[\u00c2-\u00f4][\u0080-\u2122]").fill_null(False)).unique()
-    for value in odd.to_list():
-        if repaired := right_code_page(value):
-            column.repairs[value] = (repaired, "wrong-code-page", "it converts back into valid UTF-8")
+    for value, repaired in right_code_pages(odd.to_list()).items():
+        column.repairs[value] = (repaired, "wrong-code-page", "it converts back into valid UTF-8")

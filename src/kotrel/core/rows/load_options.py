@@ -5,6 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
+ALL = "all"
+"""Instead of codes that are new: all that the system does not have."""
+
 
 @dataclass(frozen=True)
 class DocumentOptions:

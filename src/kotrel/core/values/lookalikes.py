@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Iterable
 from decimal import Decimal, InvalidOperation
+
+import polars as pl
 
 LOST = "\ufffd"
 """What stands for a character that a wrong encoding has lost."""
@@ -38,6 +41,24 @@ def seen(code: str) -> str:
 def plain(code: str) -> str:
     """A code without invisible characters, and with plain letters, dashes and quotes for those that look alike."""
     return seen(usual_signs(code).translate(_LOOKALIKE))
+
+
+_SCRIPTS = (("latin", "[A-Za-z\u00c0-\u024f]"), ("other", "[\u0370-\u03ff\u0400-\u04ff]"))
+
+
+def is_latin(codes: pl.Series) -> bool:
+    """True where a column of codes is written in Latin letters, so that a Greek or Cyrillic one in it is a slip.
+
+    More codes have Latin letters than have others, and no code has a letter that looks like no Latin one.
+    """
+    distinct = codes.drop_nulls().unique()
+    other = distinct.filter(distinct.str.contains(_SCRIPTS[1][1]))
+    if not len(other):
+        return True
+    if any(re.search(_SCRIPTS[1][1], plain(code)) for code in other):
+        return False
+    latin = int(distinct.str.contains(_SCRIPTS[0][1]).sum())
+    return latin > len(other) or all(re.search(_SCRIPTS[0][1], code) for code in other)
 
 
 def usual_signs(text: str) -> str:
@@ -75,6 +96,25 @@ def as_digits(text: str) -> str | None:
 def shape(code: str) -> str:
     """A code as the eye sees it: the letter O is zero; l and I are one."""
     return plain(code).upper().translate(str.maketrans("OQIL", "0011"))
+
+
+_LETTER_AND_QUOTE = re.compile("[\u00c2-\u00f4][\u2013-\u203a\u02dc\u20ac\u2122]")
+"""What a person may have typed as well: a letter before a closing quote or a dash."""
+
+
+def right_code_pages(texts: Iterable[str]) -> dict[str, str]:
+    """Text → what it was, for texts of one column that were UTF-8 read as Windows-1252.
+
+    ``Ä“`` may be ``ē`` or a letter before a closing quote: it is converted only where another text of the column was surely garbled.
+    """
+    found = {text: before for text in texts if (before := right_code_page(text))}
+    sure = any(_MOJIBAKE.search(_LETTER_AND_QUOTE.sub("", _three(text))) or _three(text) != text for text in found)
+    return found if sure else {}
+
+
+def _three(text: str) -> str:
+    """The text without what three bytes of UTF-8 become, such as ``â€“``: nobody types that."""
+    return re.sub("[\u00e0-\u00ef][\u0080-\u00bf\u0152-\u2122][\u0080-\u00bf\u0152-\u2122]", "", text)
 
 
 def right_code_page(text: str) -> str | None:
