@@ -63,7 +63,8 @@ def find_near_keys(
     dated = _dated(rows, fresh, held[name], ALL in really_new)
     if not held.height:
         return dated
-    likely = dict(_nearly_held(fresh, held, name, within, rows.few.plain(name, rows.values)))
+    likely = _footnoted(fresh, held, name, within)
+    likely |= dict(_nearly_held(fresh, held, name, within, rows.few.plain(name, rows.values)))
     known = rows.values.height - int(new().sum())
     found = dated
     if likely:
@@ -96,6 +97,23 @@ def _finding(
     title = "new, but nearly one that is there"
     cells = cells_of(part[ROW], part[name], messages, suggestions)
     return rows.group(severity, "nearly-there", title, name, cells)
+
+
+_NEW = "new|neu|neue|neuer|nouveau|nouvelle|nuevo|nueva|nuovo|nuova|nieuw|novo|nova|ny|nytt|nowy|nowe|nový"
+_FOOTNOTE = (
+    r"(?i)^(.*?[^\s*†‡§#°¹²³⁰-⁹(\[])\s*"
+    rf"(?:[*†‡§#°¹²³⁰-⁹]+|[(\[][0-9a-z*]{{1,2}}[)\]]|[(\[](?:{_NEW})[)\]]|[\s_-](?:{_NEW}))!?$"
+)
+"""A code with a mark behind it that points at a note, or says that it is new."""
+
+
+def _footnoted(fresh: pl.DataFrame, held: pl.DataFrame, name: str, within: Sequence[str]) -> dict[int, Sequence[str]]:
+    """Row → the held key that its own is but for a footnote."""
+    bare = fresh.with_columns(pl.col(name).str.extract(_FOOTNOTE).alias("bare")).drop_nulls("bare")
+    if not bare.height:
+        return {}
+    found = bare.join(held.select(*within, pl.col(name).alias("bare")), on=[*within, "bare"], how="semi")
+    return {row: [code] for row, code in found.select(ROW, "bare").iter_rows()}
 
 
 def _dated(rows: Rows, fresh: pl.DataFrame, held: pl.Series, all_new: bool) -> list[FindingGroup]:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+import re
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import polars as pl
@@ -13,6 +14,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import nearest
 from kotrel.core.values.code_formats import gtin_spellings
+from kotrel.core.values.lookalikes import plain
 from kotrel.core.values.near_codes import same_form
 
 
@@ -41,7 +43,25 @@ def known_as(record: Record, values: pl.Series, state: SystemState) -> dict[str,
             for code, title in held.get(form, {}).items():
                 if code != value:
                     found.setdefault(value, {}).setdefault(code, title)
-    return found
+    left = [value for value in wanted if value not in found and value not in held]
+    return found | _known_otherwise(record, left, state)
+
+
+def _known_otherwise(record: Record, words: Sequence[str], state: SystemState) -> dict[str, dict[str, str]]:
+    """The same for words that nothing is written like: codes with the same letters and digits."""
+    written = dict.fromkeys(each for word in words for each in spellings_of(word))
+    if not written:
+        return {}
+    by_form: dict[str, dict[str, str]] = {}
+    asked = pl.Series("word", list(words), dtype=pl.String)
+    forms = dict(zip(words, same_form(asked), strict=True))
+    for field, pairs in _lookups(record, pl.Series("word", list(written), dtype=pl.String), state):
+        if field.check == "gtin" or not pairs.height:
+            continue
+        for form, code in zip(same_form(pairs.to_series(0)), pairs.to_series(1), strict=True):
+            if code is not None:
+                by_form.setdefault(form, {}).setdefault(code, f"{field.title.lower()}, written in another way")
+    return {word: by_form[form] for word, form in forms.items() if form in by_form}
 
 
 @dataclass(frozen=True)
@@ -109,47 +129,171 @@ def same_kind(record: Record, name: str) -> Sequence[str]:
     return record.unique_groups()[unique] if unique else (name,)
 
 
-def _comparable(value: pl.Expr, kind: str) -> pl.Expr:
-    """What is compared of a value."""
-    return value.str.to_lowercase().str.replace_all(r"\s+", " ").str.strip_chars() if kind == "text" else value
+def holders(
+    record: Record, group: Sequence[str], asked: pl.DataFrame, state: SystemState, in_numbers: Collection[int] = ()
+) -> pl.DataFrame:
+    """The system's rows that have what is asked in a group of fields, as it is written or else in another way.
 
+    Names and addresses are the same in other capitals or with other blanks, and a barcode is one thing at every length. Only where
+    that finds nothing are codes compared by their letters and digits alone, and those of number cells without the zeros in front.
 
-def found_keys(rows: Rows, state: SystemState) -> tuple[pl.Series, Mapping[int, Sequence[str]]]:
-    """For rows without a key, the one that the system's row has which is known by the same codes.
-
-    Of the groups of fields that identify a row, each that the sheet fills is looked up with all its fields. Names and addresses
-    are the same in other capitals or with other blanks; codes are not.
+    Args:
+        asked: ``place`` and the fields of the group, all filled.
+        in_numbers: places where the last of them stands in a number cell, which may have dropped zeros.
 
     Returns:
-        The keys, blank where nothing or several were found; and row place → the keys, where there are several.
+        ``place``, ``found KEY`` for each field of the key, the last field as the system has it as ``held``, and ``exact``.
+    """
+    exact = _joined(record, group, asked, _written_so(record, group, asked, state), _comparable)
+    left = asked.filter(~pl.col("place").is_in(exact["place"].implode()))
+    last = record.fields[group[-1]]
+    if not left.height or last.check == "gtin" or last.kind not in ("code", "text"):
+        return exact.with_columns(pl.lit(True).alias("exact"))
+    held = _written_otherwise(record, group, left, state)
+    otherwise = [_joined(record, group, left, held, _by_form)]
+    dropped = left.filter(pl.col("place").is_in(list(in_numbers)) & pl.col(last.name).str.contains("^[1-9][0-9]*$"))
+    if dropped.height:
+        padded = held.filter(pl.col(last.name).str.contains("^0[0-9]+$"))
+        otherwise.append(_joined(record, group, dropped, padded, _without_zeros))
+    return pl.concat(
+        [
+            exact.with_columns(pl.lit(True).alias("exact")),
+            pl.concat(otherwise).unique(maintain_order=True).with_columns(pl.lit(False).alias("exact")),
+        ]
+    )
+
+
+Form = Callable[[pl.Expr, Field], pl.Expr]
+
+
+def _joined(record: Record, group: Sequence[str], asked: pl.DataFrame, held: pl.DataFrame, form: Form) -> pl.DataFrame:
+    forms = [
+        (form if name == group[-1] else _comparable)(pl.col(name), record.fields[name]).alias(f"form {name}")
+        for name in group
+    ]
+    there = held.drop_nulls(list(group)).with_columns(forms)
+    pairs = (
+        asked.with_columns(forms)
+        .select("place", *(f"form {name}" for name in group))
+        .join(
+            there.select(
+                *(pl.col(name).alias(f"found {name}") for name in record.key),
+                pl.col(group[-1]).alias("held"),
+                *(f"form {name}" for name in group),
+            ),
+            on=[f"form {name}" for name in group],
+            how="inner",
+        )
+    )
+    key = [f"found {name}" for name in record.key]
+    return pairs.select("place", *key, "held").drop_nulls(key).unique(["place", *key], maintain_order=True)
+
+
+def _written_so(record: Record, group: Sequence[str], asked: pl.DataFrame, state: SystemState) -> pl.DataFrame:
+    """The system's rows that may have the last field's values as they are asked, with the key and the group."""
+    last = group[-1]
+    wanted = list(dict.fromkeys((*record.key, *group)))
+    frames = []
+    for name in same_kind(record, last) if len(group) == 1 else (last,):
+        about = record.fields[name]
+        if about.kind == "list":
+            held = state.having_any(record, name).with_columns(pl.col(name).str.split("; ")).explode(name)
+        else:
+            values = asked[last]
+            if about.check == "gtin":
+                spelled = dict.fromkeys(each for value in values.unique() for each in gtin_spellings(value))
+                values = pl.Series(last, list(spelled), dtype=pl.String)
+            elif about.kind == "text":
+                values = pl.concat([values, values.str.to_lowercase()]).unique()
+            held = state.having(record, [each for each in group if each != last], name, values)
+        own = [pl.col(each) for each in wanted if each != last]
+        frames.append(held.select(*own, pl.col(name).alias(last)).select(wanted))
+    return pl.concat(frames)
+
+
+def _written_otherwise(record: Record, group: Sequence[str], asked: pl.DataFrame, state: SystemState) -> pl.DataFrame:
+    """The system's rows among which other ways to write the last field are looked for."""
+    last = group[-1]
+    if len(group) > 1:
+        # A vendor has far fewer codes than there are items.
+        return state.having(record, list(group), group[0], asked[group[0]]).select(
+            list(dict.fromkeys((*record.key, *group)))
+        )
+    values = dict.fromkeys(each for value in asked[last].unique() for each in spellings_of(value))
+    return state.having(record, [], last, pl.Series(last, list(values), dtype=pl.String)).select(
+        list(dict.fromkeys((*record.key, last)))
+    )
+
+
+def _comparable(value: pl.Expr, field: Field) -> pl.Expr:
+    """What is compared of a value."""
+    if field.check == "gtin":
+        return value.str.zfill(14)
+    return value.str.to_lowercase().str.replace_all(r"\s+", " ").str.strip_chars() if field.kind == "text" else value
+
+
+def _by_form(value: pl.Expr, field: Field) -> pl.Expr:
+    return value.map_batches(same_form, return_dtype=pl.String)
+
+
+def _without_zeros(value: pl.Expr, field: Field) -> pl.Expr:
+    return value.str.strip_chars_start("0")
+
+
+@dataclass(frozen=True)
+class FoundKeys:
+    """The keys of rows that have none, found by the other codes that they are known by.
+
+    Attributes:
+        keys: blank where nothing or several were found.
+        several: row place → the keys, where there are several.
+        otherwise: row place → the field and how the system writes it, where that is not how the sheet does.
+    """
+
+    keys: pl.Series
+    several: Mapping[int, Sequence[str]]
+    otherwise: Mapping[int, tuple[str, str]]
+
+
+def found_keys(rows: Rows, state: SystemState) -> FoundKeys:
+    """For rows without a key, the one that the system's row has which is known by the same codes.
+
+    Of the groups of fields that identify a row, each that the sheet fills is looked up with all its fields.
     """
     record, values = rows.record, rows.values
     key = record.key[0]
     blank = values[key].is_null()
     keys: list[set[str]] = [set() for _ in range(values.height)]
+    otherwise: dict[int, tuple[str, str]] = {}
     for group in record.also_known_by:
         if key in group or any(name not in rows.fields for name in group):
             continue
         asked = values.select(*group).with_row_index("place").filter(blank).drop_nulls(group)
         if not asked.height:
             continue
-        last = group[-1]
-        frames = []
-        for name in same_kind(record, last) if len(group) == 1 else (last,):
-            if record.fields[name].kind == "list":
-                held = state.having_any(record, name).with_columns(pl.col(name).str.split("; ")).explode(name)
-            else:
-                wanted = asked[last]
-                if record.fields[name].kind == "text":
-                    wanted = pl.concat([wanted, wanted.str.to_lowercase()]).unique()
-                held = state.having(record, group, name, wanted)
-            frames.append(held.select(pl.col(key).alias("found key"), *group[:-1], pl.col(name).alias(last)))
-        alike = [_comparable(pl.col(each), record.fields[each].kind).alias(each) for each in group]
-        pairs = asked.with_columns(alike).join(
-            pl.concat(frames).with_columns(alike).unique(), on=list(group), how="inner"
-        )
-        for place, found in pairs.select("place", "found key").drop_nulls().iter_rows():
+        for place, found, held, exact in (
+            holders(record, group, asked, state, number_places(rows, group[-1]))
+            .select("place", f"found {key}", "held", "exact")
+            .iter_rows()
+        ):
             keys[place].add(found)
+            if not exact:
+                otherwise[place] = (group[-1], held)
     single = [next(iter(found)) if len(found) == 1 else None for found in keys]
     several = {place: sorted(found) for place, found in enumerate(keys) if len(found) > 1}
-    return pl.Series(key, single, dtype=pl.String), several
+    return FoundKeys(pl.Series(key, single, dtype=pl.String), several, otherwise)
+
+
+def number_places(rows: Rows, name: str) -> Collection[int]:
+    """The places of rows whose cell for a field holds a number."""
+    letter = rows.letters.get(name)
+    if letter is None or not rows.table.sheet:
+        return ()
+    return set(rows.table.kind_is(letter, "number").arg_true().to_list())
+
+
+def spellings_of(code: str) -> Iterator[str]:
+    """Ways in which programs and people may have written a code, besides this one: an index finds them."""
+    for separator in ("-", " ", "/", ".", "_", ""):
+        written = re.sub(r"[\s\-_./\\]+", separator, plain(code))
+        yield from (written, written.upper(), written.lower())

@@ -19,6 +19,7 @@ from kotrel.core.resolving.exported_sheets import (
 from kotrel.core.resolving.filling import fill_keys, fill_same, make_values
 from kotrel.core.resolving.list_additions import Consequence, created_rows
 from kotrel.core.resolving.near_duplicates import find_near_keys, find_repeated
+from kotrel.core.resolving.new_codes import find_odd_new_codes
 from kotrel.core.resolving.periods import follow_periods
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.resolving.row_lookup import (
@@ -152,7 +153,11 @@ def ready_rows(
     # Documents are numbered one after the other: their numbers are nearly the same for a reason.
     if rows.has_key and not is_document:
         rows = rows.with_findings(
-            [*find_near_keys(rows, state, new, options.new_codes), *find_repeated(rows, state, new)]
+            [
+                *find_near_keys(rows, state, new, options.new_codes),
+                *find_odd_new_codes(rows, state, new, options.new_codes),
+                *find_repeated(rows, state, new),
+            ]
         )
     created: tuple[Consequence, ...] = ()
     if options.create:

@@ -10,7 +10,7 @@ from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Record
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count, listed_and
-from kotrel.core.resolving.other_codes import found_keys, same_kind
+from kotrel.core.resolving.other_codes import found_keys, holders, number_places
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of
 from kotrel.core.rows.load_options import LoadOptions
 from kotrel.core.rows.rows import Rows
@@ -53,21 +53,25 @@ def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
         return rows.with_findings(
             [rows.sheet_finding("error", "no-key-column", "the column to match on is missing", message)]
         )
-    there = _holders(record, group, rows, state)
-    many = there.group_by(group).agg(
-        pl.concat_str(key, separator=" / ").sort().alias("all keys"), pl.len().alias("times found")
+    asked = rows.values.select(*group).with_row_index("place").drop_nulls(list(group))
+    there = holders(record, group, asked, state, number_places(rows, group[-1]))
+    many = there.group_by("place").agg(
+        pl.concat_str([f"found {k}" for k in key], separator=" / ").sort().alias("all keys"),
+        pl.len().alias("times found"),
     )
-    found = there.unique(subset=list(group), keep="any").select(*group, *(pl.col(k).alias(f"found {k}") for k in key))
     known = [k for k in key if k in rows.fields]
     joined = (
         rows.values.select(ROW, *known, *(each for each in group if each not in known))
-        .join(found, on=list(group), how="left", maintain_order="left")
-        .join(many, on=list(group), how="left", maintain_order="left")
+        .with_row_index("place")
+        .join(there.unique("place", keep="any"), on="place", how="left", maintain_order="left")
+        .join(many, on="place", how="left", maintain_order="left")
     )
     field = record.fields[name]
     said = listed_and([record.fields[each].title.lower() for each in group])
     findings = []
     twice = joined["times found"].fill_null(0) > 1
+    if (otherwise := joined.filter((pl.col("times found") == 1) & ~pl.col("exact"))).height:
+        findings.append(_otherwise(rows, name, otherwise[ROW], otherwise[name], otherwise["held"]))
     if twice.any():
         part = joined.filter(twice)
         messages = [
@@ -144,8 +148,14 @@ def match_other_codes(rows: Rows, dotted: tuple[str, str], state: SystemState) -
 def with_found_keys(rows: Rows, state: SystemState, options: LoadOptions) -> tuple[Rows, list[str]]:
     """Rows whose code is to be made, but which the system has by their other codes: they keep that row's code."""
     key = rows.record.key[0]
-    keys, several = found_keys(rows, state)
+    found = found_keys(rows, state)
+    keys, several = found.keys, found.several
     findings = []
+    for name in dict.fromkeys(name for name, _ in found.otherwise.values()):
+        places = sorted(place for place, (of, _) in found.otherwise.items() if of == name and place not in several)
+        if places:
+            written, numbers = rows.values[name].gather(places), rows.values[ROW].gather(places)
+            findings.append(_otherwise(rows, name, numbers, written, [found.otherwise[place][1] for place in places]))
     if several:
         places = sorted(several)
         messages = [f"{listed_and(several[place][:3])} have its codes: say which is meant" for place in places]
@@ -183,20 +193,17 @@ def _twice(rows: Rows, keys: pl.Series) -> list[FindingGroup]:
     return [rows.group("error", "twice-in-sheet", "twice in the sheet", key, cells)]
 
 
-def _holders(record: Record, group: tuple[str, ...], rows: Rows, state: SystemState) -> pl.DataFrame:
-    """The system's rows, with the group's fields and the key; a barcode may be in any of the barcode fields."""
-    last = group[-1]
-    wanted = list(dict.fromkeys((*record.key, *group)))
-    found = [state.having(record, group, last, rows.values[last]).select(wanted)]
-    if len(group) == 1:
-        for other in same_kind(record, last):
-            if other == last:
-                continue
-            there = state.having_any(record, other)
-            if record.fields[other].kind == "list":
-                there = there.with_columns(pl.col(other).str.split("; ")).explode(other)
-            found.append(there.select(*record.key, pl.col(other).alias(last)).select(wanted))
-    return pl.concat(found).drop_nulls(list(group)).unique()
+def _otherwise(
+    rows: Rows,
+    name: str,
+    numbers: pl.Series | list[int],
+    values: pl.Series | list[str | None],
+    held: pl.Series | list[str],
+) -> FindingGroup:
+    """A warning at each row that was found by a code which the system writes in another way."""
+    messages = [f"found as “{code}”, which is written in another way: is it the same?" for code in held]
+    cells = cells_of(numbers, values, messages)
+    return rows.group("warning", "found-otherwise", "found by a code written in another way", name, cells)
 
 
 def choose_rows(rows: Rows, options: LoadOptions, state: SystemState) -> tuple[Rows, list[str]]:

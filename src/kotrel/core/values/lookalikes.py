@@ -13,8 +13,8 @@ LOST = "\ufffd"
 """What stands for a character that a wrong encoding has lost."""
 
 _LOOKALIKE = str.maketrans(
-    "АВЕЅІЈКМНОРСТУХаеорсухіѕΑΒΕΖΗΙΚΜΝΟΡΤΥΧο‐‑‒–—−“”„‘’´`",
-    "ABESIJKMHOPCTYXaeopcyxisABEZHIKMNOPTYXo------\"\"\"''''",
+    "АВЕЅІЈКМНОРСТУХаеорсухіѕΑΒΕΖΗΙΚΜΝΟΡΤΥΧο‐‑‒–—−⁄∕“”„‘’´`",
+    "ABESIJKMHOPCTYXaeopcyxisABEZHIKMNOPTYXo------//\"\"\"''''",
 )
 """Cyrillic and Greek letters, dashes and quotes → the plain ones they look like."""
 

@@ -1,0 +1,131 @@
+"""New codes that are nearly each other, or that lost the zeros which the codes beside them have."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Mapping, Sequence
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.phrases import listed_and
+from kotrel.core.resolving.cell_damage import DIGITS
+from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
+from kotrel.core.rows.load_options import ALL
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.values.near_codes import near_form, same_form
+
+_PADDED = "^0[0-9]+$"
+NAMED = 3
+"""At most this many of the codes that look alike are named."""
+
+
+def find_odd_new_codes(
+    rows: Rows, state: SystemState, new: Callable[[], pl.Series], really_new: Collection[str]
+) -> list[FindingGroup]:
+    """What is odd of new codes among themselves.
+
+    Args:
+        new: Boolean for each row: the system does not have it.
+        really_new: codes that the user says are new, or :data:`ALL`.
+    """
+    record = rows.record
+    name = record.code
+    about = record.fields[name]
+    if about.to is not None or about.kind not in ("code", "text") or name not in rows.letters or ALL in really_new:
+        return []
+    wanted = new() & rows.values[name].is_not_null()
+    if really_new:
+        wanted = wanted & ~rows.values[name].is_in(list(really_new))
+    if not wanted.any():
+        return []
+    fresh = rows.values.select(ROW, *record.key).filter(wanted)
+    return [*_without_zeros(rows, fresh, name, state), *_alike(rows, fresh, name)]
+
+
+def _without_zeros(rows: Rows, fresh: pl.DataFrame, name: str, state: SystemState) -> list[FindingGroup]:
+    """New codes of digits that are shorter than those beside them, all of one length and some with zeros in front."""
+    digits = fresh.filter(pl.col(name).str.contains(DIGITS))
+    if not digits.height:
+        return []
+    number_cells = rows.values.filter(rows.table.kind_is(rows.letters[name], "number"))[ROW]
+    is_number = digits[ROW].is_in(number_cells.implode())
+    beside = rows.values[name].filter(~rows.values[ROW].is_in(number_cells.implode()))
+    found: list[FindingGroup] = []
+    for where, codes, part in (
+        ("the sheet", beside, digits),
+        (
+            "the system",
+            _padded_keys(state, rows, name) if is_number.any() else beside.clear(),
+            digits.filter(is_number),
+        ),
+    ):
+        padded = codes.filter(codes.str.contains(_PADDED).fill_null(False))
+        widths = padded.str.len_chars().unique().to_list()
+        if len(widths) != 1:
+            continue
+        odd = part.filter(
+            ~pl.col(name).str.starts_with("0")
+            & (pl.col(name).str.len_chars() < widths[0])
+            & ~pl.col(ROW).is_in([row for group in found for row in group.cells[ROW]])
+        )
+        if odd.height:
+            sure = bool(odd[ROW].is_in(number_cells.implode()).any())
+            message = (
+                f"the codes of {where} that begin with zeros have {widths[0]} digits: type it as text with its zeros, "
+                "or name it with --new-codes"
+            )
+            cells = cells_of(odd[ROW], odd[name], message, odd[name].str.zfill(widths[0]))
+            severity: Severity = "error" if sure else "warning"
+            found.append(rows.group(severity, "zeros-lost", "may have lost its zeros", name, cells))
+    return found
+
+
+def _padded_keys(state: SystemState, rows: Rows, name: str) -> pl.Series:
+    held = state.keys_of(rows.record)[name].drop_nulls()
+    digits = held.filter(held.str.contains(DIGITS))
+    # Where the system has shorter codes too, a short one is nothing odd.
+    padded = digits.filter(digits.str.contains(_PADDED))
+    if not len(padded) or int(digits.str.len_chars().min() or 0) < int(padded.str.len_chars().min() or 0):  # type: ignore[arg-type]
+        return held.clear()
+    return padded
+
+
+def _alike(rows: Rows, fresh: pl.DataFrame, name: str) -> list[FindingGroup]:
+    """New codes of the sheet that differ from each other only in capitals and separators, or in zeros and letters like them."""
+    within = [part for part in rows.record.key if part != name]
+    distinct = fresh.unique([*within, name], keep="first", maintain_order=True)
+    if distinct.height < 2:
+        return []
+    found: list[FindingGroup] = []
+    told: set[int] = set()
+    for severity, form in (("error", same_form(distinct[name])), ("warning", near_form(distinct[name]))):
+        groups = distinct.with_columns(form.str.replace_all("-", "", literal=True).alias("form"))
+        groups = groups.filter(pl.len().over(*within, "form") > 1).filter(~pl.col(ROW).is_in(list(told)))
+        if not groups.height:
+            continue
+        alike: dict[object, list[tuple[int, str]]] = {}
+        for row, form_of, code, *parts in groups.select(ROW, "form", name, *within).iter_rows():
+            alike.setdefault((form_of, *parts), []).append((row, code))
+        cells = _each(rows, name, [group for group in alike.values() if len(group) > 1])
+        if cells.height:
+            told |= set(cells[ROW])
+            title = "two new codes that look alike"
+            found.append(rows.group("error" if severity == "error" else "warning", "nearly-twice", title, name, cells))
+    return found
+
+
+def _each(rows: Rows, name: str, groups: Sequence[Sequence[tuple[int, str]]]) -> pl.DataFrame:
+    said: Mapping[int, tuple[str, str]] = {
+        row: (code, _others(rows, name, [one for one in group if one[0] != row]))
+        for group in groups
+        for row, code in group
+    }
+    ordered = sorted(said)
+    return cells_of(ordered, [said[row][0] for row in ordered], [said[row][1] for row in ordered])
+
+
+def _others(rows: Rows, name: str, others: Sequence[tuple[int, str]]) -> str:
+    places = [f"{rows.table.place(row, rows.letters[name])} “{code}”" for row, code in others[:NAMED]]
+    more = f" and {len(others) - NAMED} more" if len(others) > NAMED else ""
+    return f"{listed_and(places)}{more} looks like it: use one of them, or name each with --new-codes"
