@@ -96,7 +96,8 @@ class Checks(unittest.TestCase):
     def test_an_ambiguous_number_is_an_error_unless_the_workspace_says(self):
         self.assertEqual(extra("Cost", "1,234"), {("ambiguous-number", "cost", 2)})
         self.assertEqual(extra("Cost", "1.234"), {("ambiguous-number", "cost", 2)})
-        self.assertEqual(extra("Cost", "1.234", "7,50"), {("too-big", "cost", 2)})
+        self.assertEqual(extra("Cost", "1.234", "7,50"), {("ambiguous-number", "cost", 2)}, "one witness")
+        self.assertEqual(extra("Cost", "1.234", "7,50", "8,25"), {("too-big", "cost", 2)})
         self.assertEqual(extra("Cost", "1.234", "7,50", "2.75"), {("ambiguous-number", "cost", 2)}, "a contradiction")
         self.assertEqual(extra("Cost", "1.234", decimal_mark=","), {("too-big", "cost", 2)})
         self.assertEqual(extra("Cost", "1.234", decimal_mark="."), {("too-many-decimals", "cost", 2)})

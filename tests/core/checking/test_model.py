@@ -175,13 +175,17 @@ def expected(
             say("barcode-with-letters", name, part == "20123A51")
             say("barcode-length", name, part == "123")
             say("check-digit", name, part == BAD[0])
-            others = [m for m, theirs in enumerate(cell) if m != n and part in [p for _, p in parts(theirs)]]
+            others = [
+                m
+                for m, theirs in enumerate(cell)
+                if m != n and part.zfill(14) in [p.zfill(14) for _, p in parts(theirs)]
+            ]
             say("shared-in-sheet", name, others)
             for holder, held in system.items():
                 # A field that the sheet gives its holder, or clears there, no longer has the value (or is named already).
                 mine = [m for m, theirs in enumerate(cell) if theirs["code"] == holder]
                 keeps = [
-                    field for field, held_part in parts(held) if held_part == part
+                    field for field, held_part in parts(held) if held_part.zfill(14) == part.zfill(14)
                     and not any(cell[m].get(field) or (m, field) in cleared for m in mine)
                 ]  # fmt: skip
                 say("taken", name, holder != code and keeps)

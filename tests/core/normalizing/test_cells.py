@@ -65,7 +65,7 @@ class Amounts(unittest.TestCase):
         got, wrong, repairs = read("cost", "ask", "On Request", "12 %", "1,50")
         self.assertEqual((got, wrong), (["0.00", "0.00", "12 %", "1.50"], {("per-cent", 4)}))
         self.assertEqual(kinds_of(repairs), {("word-for-number", 2), ("word-for-number", 3), ("number-as-typed", 5)})
-        self.assertEqual(read("length", "12 %")[:2], (["12.0"], set()))
+        self.assertEqual(read("length", "12 %", "$ 5")[1], {("per-cent", 2), ("sign-not-meant", 3)})
 
     def test_each_repair_says_how_it_was_read(self):
         proofs = {before: proof for _, _, before, _, proof in read("cost", "1.000,50", "€ 7", "(3,5)")[2]}

@@ -61,15 +61,31 @@ class Amounts(unittest.TestCase):
         texts = [f"{value + 0:.2f}".replace("-0.00", "0.00") for value in values]
         self.assertEqual(column(texts), (texts, set(), set()))
 
-    def test_one_clear_value_settles_the_doubtful_ones(self):
-        self.assertEqual(column(["1,234", "5,5"])[0], ["1.234", "5.50"])
-        self.assertEqual(column(["1,234", "5.5"])[0], ["1234.00", "5.50"])
+    def test_two_clear_values_settle_the_doubtful_ones(self):
+        self.assertEqual(column(["1,234", "5,5", "2,75"])[0], ["1.234", "5.50", "2.75"])
+        self.assertEqual(column(["1,234", "5.5", "2.75"])[0], ["1234.00", "5.50", "2.75"])
+        # One value alone may be the slip itself.
+        self.assertEqual(column(["1,234", "5,5"])[:2], (["1,234", "5.50"], {"ambiguous-number"}))
         self.assertEqual(column(["1,234"]), (["1,234"], {"ambiguous-number"}, set()))
         self.assertEqual(column(["1,234"], decimal_mark=".")[0], ["1234.00"])
 
     def test_another_column_of_the_sheet_may_settle_it(self):
-        tidied = rows(("Item code", "Cost", "Length"), ("A", "1,234", "2,5"))
+        tidied = rows(("Item code", "Cost", "Length"), ("A", "1,234", "2,5"), ("B", "", "3,5"))
         self.assertEqual((tidied.values["cost"][0], tidied.values["length"][0]), ("1.234", "2.5"))
+
+    def test_number_cells_say_how_large_a_text_can_be(self):
+        # By hand: with a comma in two texts, 1.836 could be 1836; beside number cells up to 24.5 it is no such number.
+        cells = ["1.5", "24.5", "9.0", "0,5", "7,25", "1.836", "2.450"]
+        kinds = ["text", *["number"] * 3, *["text"] * 4]
+        tidied = rows(
+            ("Item code", "Length"), *((f"N{n}", cell) for n, cell in enumerate(cells)), kinds={"B": pl.Series(kinds)}
+        )
+        found = {(group.kind, row) for group in tidied.findings for row in group.cells["sheet row"]}
+        self.assertEqual(found, {("ambiguous-number", 7), ("ambiguous-number", 8)})
+
+    def test_an_exponent_has_no_thousands(self):
+        self.assertEqual(column(["1,50", "2,75", "3.464E-1"])[:2], (["1.50", "2.75", "3.464E-1"], {"mixed-marks"}))
+        self.assertEqual(column(["3.464E+1"])[0], ["34.64"])
 
     def test_both_marks_in_one_column_prove_nothing(self):
         got, troubles, _ = column(["1.50", "2,75", "1,234", "1.234"])

@@ -90,10 +90,8 @@ def keys(**columns: list[str | None]) -> tuple[list[str | None], dict[int, Seque
         {"code": [None] * size, **columns}, schema_overrides=dict.fromkeys(("code", *columns), pl.String)
     )
     values = values.with_row_index(ROW, 2)
-    found, several = found_keys(
-        Rows(Table("t", "", 1, (), values.select(ROW), {}), SYSTEM.records["item"], {}, values), STATE
-    )
-    return found.to_list(), dict(several)
+    found = found_keys(Rows(Table("t", "", 1, (), values.select(ROW), {}), SYSTEM.records["item"], {}, values), STATE)
+    return found.keys.to_list(), dict(found.several)
 
 
 class Known(unittest.TestCase):

@@ -1,6 +1,7 @@
 """Damaged codes and names: mended where the list proves it, and only there."""
 
 import unittest
+from dataclasses import replace
 
 import polars as pl
 from hypothesis import given
@@ -8,14 +9,17 @@ from hypothesis import strategies as st
 
 from kotrel.core.changes.comparison import compare_tables
 from kotrel.core.description.list_names import ListNames
+from kotrel.core.matching.by_headings import match_headings
 from kotrel.core.matching.proposing import propose
+from kotrel.core.matching.row_reading import understand
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.sources import part_pattern
-from kotrel.core.values.code_formats import gtin_check_digit
+from kotrel.core.values.conventions import Conventions
 from kotrel.core.values.lookalikes import right_code_page
-from tests.support import grid, rows, small, state
+from tests.support import TODAY, grid, rows, small, state
 
+NUMBER = pl.Series(["text", "number"])
 CODES = ["00120", "1E5", "3-12", "TRUE", "ROP-10", "M", "0007", "07"]
 SYSTEM = {"unit": {"code": CODES, "name": ["one-twenty", "expo", "dated", "truth", "rope", "metre", "seven", "other"]}}
 
@@ -37,14 +41,37 @@ def repaired(*values, kinds=None, field="Unit", system=None, spellings=None):
 
 
 class Lists(unittest.TestCase):
-    def test_a_code_of_another_record_proves_nothing(self):
-        done = repair(rows(("Item code", "Unit"), ("120", "120")), state(**SYSTEM), {})
-        self.assertEqual(done.values["unit"].to_list(), ["00120"])
+    def test_number_cells_that_were_codes_are_codes_again(self):
+        for value, code, kind in (("120", "00120", "leading-zeros"), ("100000", "1E5", "number-for-code")):
+            with self.subTest(value):
+                held = state(unit={"code": ["00120", "1E5", "ROP-10"], "name": [None] * 3})
+                self.assertEqual(repaired(value, kinds=NUMBER, system=held)[:2], ([code], [kind]))
+                self.assertEqual(
+                    repaired(value, system=held)[:2], ([value], []), "nobody's program makes texts of codes"
+                )
 
-    def test_what_spreadsheets_do_to_codes_is_undone(self):
+    def test_a_bare_number_of_the_lists_own_shape_is_asked(self):
+        # 07 and 123456 show that short codes, and codes of six digits, are nothing odd there.
+        for codes, value in ((["00120", "07"], "120"), (["1E5", "123456"], "100000"), (["00120", "0120"], "120")):
+            held = state(unit={"code": codes, "name": [None] * len(codes)})
+            self.assertEqual(repaired(value, kinds=NUMBER, system=held)[:2], ([value], []), codes)
+
+    def test_a_text_file_shows_its_damage_by_the_whole_column(self):
+        held = state(unit={"code": ["00120", "00121", "00122", "00200"], "name": [None] * 4})
+
+        def of_text_file(*values):
+            sheet = grid(("Item code", "Unit"), *((f"N{n}", value) for n, value in enumerate(values)))
+            table = find_table(replace(sheet, name=""), heading_row=1)
+            read = understand(table, match_headings(table, small().records["item"]), Conventions(), TODAY)
+            return repair(read, held, {}).values["unit"].to_list()
+
+        self.assertEqual(of_text_file("120", "121", "200"), ["00120", "00121", "00200"])
+        self.assertEqual(of_text_file("120", "121"), ["120", "121"], "two may be slips")
+        self.assertEqual(of_text_file("120", "121", "200", "00122")[:3], ["120", "121", "200"], "one has its zeros")
+        self.assertEqual(of_text_file("120", "121", "200", "999")[:3], ["120", "121", "200"], "one is no code")
+
+    def test_what_people_write_for_codes_is_read(self):
         for value, code, kind in (
-            ("120", "00120", "leading-zeros"),
-            ("100000", "1E5", "number-for-code"),
             ("rop-10", "ROP-10", "other-case"),
             ("RОР‑10", "ROP-10", "look-alike"),
             ("R0P-1O", "ROP-10", "look-alike"),
@@ -101,8 +128,9 @@ class Keys(unittest.TestCase):
         return done.values["code"][0]
 
     def test_keys_in_the_system_get_their_zeros_back_and_new_ones_stay(self):
-        self.assertEqual(self.key("120"), "00120")
-        self.assertEqual(self.key("121"), "121")
+        self.assertEqual(self.key("120", NUMBER), "00120")
+        self.assertEqual(self.key("120"), "120", "typed as a text")
+        self.assertEqual(self.key("121", NUMBER), "121")
         untouched = repair(rows(("Item code",), ("121",), ("Ä1",)), state(item={"code": ["00120"]}), {})
         self.assertEqual(untouched.repairs, ())
         self.assertEqual(self.key("RОР-10"), "ROP-10")
@@ -115,21 +143,34 @@ class Keys(unittest.TestCase):
                 done = repair(rows(("Item code", "Unit"), ("A", value)), held, {}).values
                 self.assertEqual(done["unit"][0], code)
 
-    def test_a_date_in_a_text_file_goes_back_too(self):
-        for value, code in (("3-Dec", "3-12"), ("03. Dez", "3-12"), ("03.12.2026", "3-12"), ("Jan-03", "1-2003")):
-            with self.subTest(value):
-                held = state(item={"code": ["3-12", "1-2003", "MAR-5"]}, unit={"code": ["3-12", "1-2003"]})
-                sheet = rows(("Item code", "Unit"), (value, value))
-                done = repair(sheet, held, {}).values
-                self.assertEqual((done["code"][0], done["unit"][0]), (code, code))
+    def test_dates_in_a_text_file_go_back_where_the_whole_column_shows_it(self):
+        held = state(item={"code": ["3-12", "1-2003", "MAR-5", "4-11"]})
+
+        def keys(*values):
+            sheet = replace(grid(("Item code", "Description"), *((value, "x") for value in values)), name="")
+            table = find_table(sheet, heading_row=1)
+            read = understand(table, match_headings(table, small().records["item"]), Conventions(), TODAY)
+            return repair(read, held, {}).values["code"].to_list()
+
+        self.assertEqual(keys("3-Dec", "04. Nov", "Jan-03"), ["3-12", "4-11", "1-2003"])
+        self.assertEqual(keys("3-Dec", "04. Nov"), ["3-Dec", "04. Nov"])
+        self.assertEqual(self.key("3-Dec"), "3-Dec", "a text in a workbook was typed")
 
     def test_a_key_that_became_a_date_goes_back(self):
         sheet = rows(("Item code", "Description"), ("2026-12-03", "x"), kinds={"A": pl.Series(["text", "date"])})
         self.assertEqual(repair(sheet, state(item={"code": ["3-12"]}), {}).values["code"].to_list(), ["3-12"])
 
     def test_new_keys_are_cleaned_but_never_turned_half_into_another_alphabet(self):
-        self.assertEqual(self.key("АВ-1\u200b"), "AB-1", "every letter looks like a Latin one")
-        self.assertEqual(self.key("АЖ-1\u200b"), "АЖ-1", "only what nobody sees goes")
+        def keys(*values):
+            sheet = rows(("Item code", "Description"), *((value, "x") for value in values))
+            return repair(sheet, state(), {}).values["code"].to_list()
+
+        latin = ["ROPE-1", "CHAIN-2"]
+        self.assertEqual(
+            keys(*latin, "АВ-1\u200b")[2], "AB-1", "every letter looks like a Latin one, and the others are"
+        )
+        self.assertEqual(keys(*latin, "АЖ-1\u200b")[2], "АЖ-1", "only what nobody sees goes")
+        self.assertEqual(keys("НОС-1", "ЯКОРЬ-2"), ["НОС-1", "ЯКОРЬ-2"], "a column in Cyrillic")
 
 
 class Letters(unittest.TestCase):
@@ -211,10 +252,11 @@ class Evidence(unittest.TestCase):
     """A repair needs one candidate; its rows, values and proofs are all recorded."""
 
     def test_every_cell_is_recorded_with_what_stood_there(self):
-        sheet = rows(("Item code", "Unit"), ("A", "metre"), ("B", "EA"), ("C", " METRE "), ("D", "120"), ("E", ""))
-        done = repair(
-            sheet, state(**{**SYSTEM, "unit": {"code": [*CODES, "EA"], "name": [*SYSTEM["unit"]["name"], "each"]}}), {}
+        kinds = {"B": pl.Series(["text", "text", "text", "text", "number", "text"])}
+        sheet = rows(
+            ("Item code", "Unit"), ("A", "metre"), ("B", "EA"), ("C", " METRE "), ("D", "120"), ("E", ""), kinds=kinds
         )
+        done = repair(sheet, state(unit={"code": ["00120", "M", "EA"], "name": ["one-twenty", "metre", "each"]}), {})
         self.assertEqual(done.values["unit"].to_list(), ["M", "EA", "M", "00120", None])
         recorded = {
             (group.kind, *cells)
@@ -235,26 +277,28 @@ class Evidence(unittest.TestCase):
             (["RO1"], "R01", "RO1"), (["RO1", "ROI"], "R01", "R01"), (["L"], "1", "1"), (["0012", "012", "1-2"], "12", "12"), (["1E5", "100000.0"], "100000", "100000"),
         ):  # fmt: skip
             system = state(unit={"code": codes, "name": [None] * len(codes)})
-            self.assertEqual(repaired(value, system=system)[0], [wanted], (codes, value))
+            kinds = NUMBER if value.isdigit() else None
+            self.assertEqual(repaired(value, system=system, kinds=kinds)[0], [wanted], (codes, value))
 
     def test_a_row_of_the_same_sheet_is_no_damage(self):
-        sheet = rows(("Item code", "Parent"), ("0012", "0007"), ("0007", ""), ("X", "12"))
-        done = repair(sheet, state(item={"code": ["7"]}), {})
+        kinds = {"B": pl.Series(["text", "text", "text", "number"])}
+        sheet = rows(("Item code", "Parent"), ("0012", "0007"), ("0007", ""), ("X", "12"), kinds=kinds)
+        done = repair(sheet, state(item={"code": ["CHAIN"]}), {})
         # What the sheet itself adds is on the list too.
         self.assertEqual(done.values["parent"].to_list(), ["0007", None, "0012"])
 
     def test_new_keys_lose_only_what_is_never_part_of_a_code(self):
-        system = state(item={"code": ["00120", "0007", "07"], "barcode": [None] * 3})
+        system = state(item={"code": ["00120", "00007", "00070"], "barcode": [None] * 3})
         sheet = rows(
             ("Item code", "Description"),
             ("NEW\u200b1", "x"),
             ("7", "x"),
             ("120", "x"),
             ("2026-12-03", "x"),
-            kinds={"A": pl.Series(["text", "text", "text", "text", "date"])},
+            kinds={"A": pl.Series(["text", "text", "number", "number", "date"])},
         )
         done = repair(sheet, system, {})
-        self.assertEqual(done.values["code"].to_list(), ["NEW1", "7", "00120", "2026-12-03"])
+        self.assertEqual(done.values["code"].to_list(), ["NEW1", "00007", "00120", "2026-12-03"])
         self.assertEqual([group.kind for group in done.findings], ["became-date"])
 
     def test_an_apostrophe_before_a_code_is_none_of_it(self):
@@ -265,16 +309,6 @@ class Evidence(unittest.TestCase):
         )
         self.assertEqual(done.values["code"].to_list(), ["00125", "'B'2", "'T"], "unless the system has it so")
         self.assertEqual(done.values["unit"].to_list(), ["EA", "?x", "M"])
-
-    def test_barcodes_go_to_the_length_that_the_column_has(self):
-        long = "0000123456784"
-        self.assertEqual(long[-1], gtin_check_digit(long[:-1]))
-        short = long.lstrip("0")
-        thirteen, fourteen = "2012345678903", "12012345678900"
-        self.assertEqual(gtin_check_digit(fourteen[:-1]), fourteen[-1])
-        self.assertEqual(repaired(short, thirteen, field="Barcode")[0][0], long)
-        self.assertEqual(repaired(short, fourteen, field="Barcode")[0][0], "0" + long)
-        self.assertEqual(repaired(short, thirteen, "20123451", field="Barcode")[0], [long, thirteen, "20123451"])
 
     def test_texts_from_a_wrong_code_page(self):
         values, kinds, _ = repaired("GrÃ¶ÃŸe", "Größe", "plain", field="Description")

@@ -97,8 +97,7 @@ class WordsAndLists(unittest.TestCase):
     def test_per_cent_is_no_amount(self):
         checked = check_rows(rows((*self.HEAD[:4], "Length"), ("A", "x", "EA", "12 %", "12 %")), state())
         kinds = {(group.kind, group.field) for group in checked.findings}
-        self.assertIn(("per-cent", "cost"), kinds)
-        self.assertNotIn(("per-cent", "length"), kinds)
+        self.assertLessEqual({("per-cent", "cost"), ("per-cent", "length")}, kinds)
 
     def test_lost_letters_are_an_error(self):
         checked = check_rows(rows(self.HEAD[:3], ("A", "Gr\ufffd\ufffde", "EA")), state())

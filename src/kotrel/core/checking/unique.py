@@ -9,10 +9,11 @@ import polars as pl
 from kotrel.core.checking.duplicate_places import also_in
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record
-from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.searching import all_different, stands_at
-from kotrel.core.rows.system_state import SystemState, after_load
+from kotrel.core.rows.system_state import WHOLE, SystemState, after_load
+from kotrel.core.values.code_formats import GTIN_LENGTHS, gtins_as_written
 
 
 def check_unique(rows: Rows, state: SystemState) -> list[FindingGroup]:
@@ -34,29 +35,35 @@ def check_unique(rows: Rows, state: SystemState) -> list[FindingGroup]:
 
 
 def _parts(rows: Rows, field: Field) -> pl.DataFrame:
-    """Each single value of a field, with its row, the row's key and the field's name; lists are split."""
+    """Each single value of a field, with what is compared of it, its row, the row's key and the field's name; lists are split."""
     key = [pl.col(name).alias(f"own {name}") for name in rows.record.key]
     frame = rows.values.select(ROW, pl.col(field.name).alias("one value"), *key).filter(
         pl.col("one value").is_not_null()
     )
     if field.kind == "list":
         frame = frame.with_columns(pl.col("one value").str.split("; ")).explode("one value")
-    return frame.with_columns(pl.lit(field.name).alias("of field"))
+    return frame.with_columns(_compared(field), pl.lit(field.name).alias("of field"))
+
+
+def _compared(field: Field) -> pl.Expr:
+    """What is compared of a single value: a barcode is one thing at every length in which it can be written."""
+    value = pl.col("one value")
+    return (value.str.zfill(GTIN_LENGTHS[-1]) if field.check == "gtin" else value).alias("compared")
 
 
 def _in_sheet(rows: Rows, parts: pl.DataFrame) -> list[FindingGroup]:
-    if all_different(parts["one value"]):
+    if all_different(parts["compared"]):
         return []
-    twice = parts.filter(parts["one value"].is_duplicated())
-    where = twice.group_by("one value", maintain_order=True).agg(
+    twice = parts.filter(parts["compared"].is_duplicated())
+    where = twice.group_by("compared", maintain_order=True).agg(
         pl.col(ROW).unique().sort().alias("all rows"), pl.col(ROW).n_unique().alias("row count")
     )
     where = where.filter(pl.col("row count") > 1)
-    places = dict(where.select("one value", "all rows").iter_rows())
-    shared = twice.join(where.select("one value"), on="one value", maintain_order="left")
+    places = dict(where.select("compared", "all rows").iter_rows())
+    shared = twice.join(where.select("compared"), on="compared", maintain_order="left")
     found: list[FindingGroup] = []
     for (name,), part in shared.group_by("of field", maintain_order=True):
-        messages = _also_in(rows, str(name), part[ROW], (places[value] for value in part["one value"]))
+        messages = _also_in(rows, str(name), part[ROW], (places[value] for value in part["compared"]))
         cells = cells_of(part[ROW], part["one value"], messages)
         found.append(rows.group("error", "shared-in-sheet", "on two rows of the sheet", str(name), cells))
     return found
@@ -78,8 +85,9 @@ def _holders(record: Record, name: str, values: pl.Series, owner: str | None, st
         # A list cannot be searched for one value: all lists are read, and split here.
         there = state.having_any(record, name).with_columns(pl.col(name).str.split("; ")).explode(name)
     else:
-        there = state.having(record, (owner,) if owner else (), name, values)
-    return there.select(*owners, pl.col(name).alias("one value"))
+        wanted = gtins_as_written(values) if record.fields[name].check == "gtin" and len(values) <= WHOLE else values
+        there = state.having(record, (owner,) if owner else (), name, wanted)
+    return there.select(*owners, pl.col(name).alias("one value")).with_columns(_compared(record.fields[name]))
 
 
 def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], state: SystemState) -> list[FindingGroup]:
@@ -94,7 +102,7 @@ def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], state: 
     )
     clash = (
         parts.lazy()
-        .join(taken.lazy(), on="one value")
+        .join(taken.drop("one value").lazy(), on="compared")
         .filter(pl.any_horizontal(pl.col(f"own {k}").ne_missing(pl.col(f"held {k}")) for k in key))
         .collect()
     )
@@ -104,7 +112,28 @@ def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], state: 
     freed = pl.concat([_given(rows, name) for name in fields if name in rows.fields])
     clash = clash.join(freed, on=[*(f"held {k}" for k in key), "held in"], how="anti").unique().sort(ROW)
     holder = pl.concat_str([pl.col(f"held {k}") for k in key], separator=" / ")
-    return _taken(rows, clash.with_columns(holder.alias("held by")), rows.record.title)
+    clash = clash.with_columns(holder.alias("held by"))
+    untouched = _untouched(rows, clash, fields, state)
+    return [
+        *_taken(rows, clash.filter(~untouched), rows.record.title),
+        *_taken(rows, clash.filter(untouched), rows.record.title, "warning"),
+    ]
+
+
+def _untouched(rows: Rows, clash: pl.DataFrame, fields: Sequence[str], state: SystemState) -> pl.Series:
+    """Boolean for each row of a clash: the system's own row has the value already, so that the sheet changes nothing."""
+    key = list(rows.record.key)
+    if not clash.height:
+        return pl.Series([], dtype=pl.Boolean)
+    own = pl.concat(
+        _holders(rows.record, name, clash["one value"], None, state).select(
+            "compared", *(pl.col(f"held {k}").alias(f"own {k}") for k in key)
+        )
+        for name in fields
+    ).unique()
+    there = own.with_columns(pl.lit(True).alias("is held"))
+    joined = clash.join(there, on=["compared", *(f"own {k}" for k in key)], how="left", maintain_order="left")
+    return joined["is held"].fill_null(False)
 
 
 def _without_given(rows: Rows, name: str, taken: pl.DataFrame) -> pl.DataFrame:
@@ -150,16 +179,25 @@ def _in_other_records(rows: Rows, parts: pl.DataFrame, group: str, state: System
         there = pl.concat(
             [
                 there,
-                *(coming.select(pl.col(theirs).alias("owned by"), pl.col(name).alias("one value")) for name in fields),
+                *(
+                    coming.select(pl.col(theirs).alias("owned by"), pl.col(name).alias("one value")).with_columns(
+                        _compared(other.fields[name])
+                    )
+                    for name in fields
+                ),
             ]
         ).drop_nulls()
-        mine = parts.filter(parts["one value"].is_in(there["one value"].implode())) if there.height else parts.clear()
+        mine = parts.filter(parts["compared"].is_in(there["compared"].implode())) if there.height else parts.clear()
         if not mine.height:
             continue
         if own not in rows.record.key:
             mine = mine.join(after_load(rows, state, (own,)), on=ROW)
         mine = mine.with_columns(pl.col(f"own {own}" if own in rows.record.key else own).alias("own owner"))
-        clash = mine.join(there, on="one value").filter(pl.col("own owner").ne_missing(pl.col("owned by"))).sort(ROW)
+        clash = (
+            mine.join(there.drop("one value"), on="compared")
+            .filter(pl.col("own owner").ne_missing(pl.col("owned by")))
+            .sort(ROW)
+        )
         if clash.height:
             about = state.description.records[str(other.fields[theirs].to)] if theirs not in other.key else other
             found += _taken(rows, clash.with_columns(pl.col("owned by").alias("held by")), about.title)
@@ -177,13 +215,13 @@ def _owners(record: Record, other: Record) -> tuple[str, str] | None:
     return None
 
 
-def _taken(rows: Rows, clash: pl.DataFrame, title: str) -> list[FindingGroup]:
+def _taken(rows: Rows, clash: pl.DataFrame, title: str, severity: Severity = "error") -> list[FindingGroup]:
     found: list[FindingGroup] = []
     for (name,), part in clash.group_by("of field", maintain_order=True):
         cells = cells_of(
             part[ROW], part["one value"], [f"{title} {code} already has it in the system" for code in part["held by"]]
         )
-        found.append(rows.group("error", "taken", "already on another row in the system", str(name), cells))
+        found.append(rows.group(severity, "taken", "already on another row in the system", str(name), cells))
     return found
 
 

@@ -8,12 +8,10 @@ import polars as pl
 
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.values.code_formats import GTIN_LENGTHS, gtin_check_digit
+from kotrel.core.values.code_formats import GTIN_LENGTHS, LEAST_DIGITS, gtin_check_digit
 
 _BETWEEN = r"[ \u00a0\u2007\u2009\u202f\u2010-\u2013-]"
 _APART = rf"^[0-9](?:(?:[0-9]|{_BETWEEN})*[0-9])?\.0$|^[0-9]+(?:{_BETWEEN}[0-9]+)+$"
-LEAST_DIGITS = 7
-"""Fewer digits are no barcode that lost zeros, but a number of a shop's own."""
 ENOUGH = 5
 """Values of one length that must all have their check digit: one number in ten has it by chance."""
 

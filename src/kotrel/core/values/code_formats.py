@@ -7,6 +7,8 @@ from functools import cache
 import polars as pl
 
 GTIN_LENGTHS = (8, 12, 13, 14)
+LEAST_DIGITS = 7
+"""Fewer digits are no barcode that lost zeros, but a number of a shop's own."""
 
 
 def gtin_check_digit(body: str) -> str:
@@ -50,7 +52,14 @@ def gtin_spellings(code: str) -> list[str]:
 
     What is no GTIN is written in one way only.
     """
-    if not (code.isascii() and code.isdigit() and len(code) in GTIN_LENGTHS):
+    if not (code.isascii() and code.isdigit() and LEAST_DIGITS <= len(code) <= GTIN_LENGTHS[-1]):
         return [code]
     whole = code.zfill(14)
     return [code, *(form for size in GTIN_LENGTHS if not whole[:-size].strip("0") and (form := whole[-size:]) != code)]
+
+
+def gtins_as_written(values: pl.Series) -> pl.Series:
+    """Barcodes in all the lengths in which they may be written, so that an index finds them (see :func:`gtin_spellings`)."""
+    bare = values.drop_nulls().str.strip_chars_start("0").unique()
+    forms = [values.drop_nulls(), *(bare.filter(bare.str.len_chars() <= size).str.zfill(size) for size in GTIN_LENGTHS)]
+    return pl.concat([each.rename(values.name) for each in forms]).unique()
