@@ -20,14 +20,19 @@ NAMED = 3
 """At most this many of the codes that look alike are named."""
 
 
-def find_odd_new_codes(
-    rows: Rows, state: SystemState, new: Callable[[], pl.Series], really_new: Collection[str]
+def find_odd_codes(
+    rows: Rows,
+    state: SystemState,
+    new: Callable[[], pl.Series],
+    really_new: Collection[str],
+    told: Sequence[FindingGroup] = (),
 ) -> list[FindingGroup]:
-    """What is odd of new codes among themselves.
+    """What is odd of new codes among themselves, and of bare numbers that are codes only beside others with zeros.
 
     Args:
         new: Boolean for each row: the system does not have it.
         really_new: codes that the user says are new, or :data:`ALL`.
+        told: what was found of new codes already.
     """
     record = rows.record
     name = record.code
@@ -35,12 +40,36 @@ def find_odd_new_codes(
     if about.to is not None or about.kind not in ("code", "text") or name not in rows.letters or ALL in really_new:
         return []
     wanted = new() & rows.values[name].is_not_null()
+    found = _also_with_zeros(rows, ~wanted, name, state)
     if really_new:
         wanted = wanted & ~rows.values[name].is_in(list(really_new))
     if not wanted.any():
-        return []
+        return found
     fresh = rows.values.select(ROW, *record.key).filter(wanted)
-    return [*_without_zeros(rows, fresh, name, state), *_alike(rows, fresh, name)]
+    known = [row for group in told for row in group.cells[ROW]]
+    return [
+        *found,
+        *_without_zeros(rows, fresh.filter(~pl.col(ROW).is_in(known)), name, state),
+        *_alike(rows, fresh, name),
+    ]
+
+
+def _also_with_zeros(rows: Rows, known: pl.Series, name: str, state: SystemState) -> list[FindingGroup]:
+    """A warning at number cells whose number is a code of the system, where a code with zeros before it is another."""
+    numbers = rows.table.kind_is(rows.letters[name], "number") & known & rows.values[name].str.contains(DIGITS)
+    if len(rows.record.key) > 1 or not numbers.any():
+        return []
+    part = rows.values.select(ROW, name).filter(numbers)
+    held = state.keys_of(rows.record).select(pl.col(name).alias("padded")).drop_nulls()
+    padded = held.filter(pl.col("padded").str.contains(_PADDED)).with_columns(
+        pl.col("padded").str.strip_chars_start("0").alias(name)
+    )
+    both = part.join(padded, on=name, how="inner", maintain_order="left").unique(ROW, keep="first", maintain_order=True)
+    if not both.height:
+        return []
+    message = "the cell holds a number, and the system also has this code with zeros in front: is that one meant?"
+    cells = cells_of(both[ROW], both[name], message, both["padded"])
+    return [rows.group("warning", "zeros-lost", "may have lost its zeros", name, cells)]
 
 
 def _without_zeros(rows: Rows, fresh: pl.DataFrame, name: str, state: SystemState) -> list[FindingGroup]:

@@ -8,8 +8,11 @@ from functools import partial
 
 import polars as pl
 
+from kotrel.core.columns import ROW
 from kotrel.core.description.model import DefaultSet, Description
 from kotrel.core.errors import WrongUse
+from kotrel.core.phrases import count
+from kotrel.core.resolving.export_witness import find_changed_keys
 from kotrel.core.resolving.exported_sheets import (
     find_changed_names,
     find_renamed,
@@ -19,7 +22,7 @@ from kotrel.core.resolving.exported_sheets import (
 from kotrel.core.resolving.filling import fill_keys, fill_same, make_values
 from kotrel.core.resolving.list_additions import Consequence, created_rows
 from kotrel.core.resolving.near_duplicates import find_near_keys, find_repeated
-from kotrel.core.resolving.new_codes import find_odd_new_codes
+from kotrel.core.resolving.new_codes import find_odd_codes
 from kotrel.core.resolving.periods import follow_periods
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.resolving.row_lookup import (
@@ -32,6 +35,7 @@ from kotrel.core.resolving.row_lookup import (
     with_found_keys,
 )
 from kotrel.core.resolving.three_way import ExportBase, effective_base, only_edited
+from kotrel.core.rows.findings import AS_SHOWN
 from kotrel.core.rows.load_options import ALL, LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, behind_rows, is_new
@@ -129,6 +133,7 @@ def ready_rows(
         now = state.having(record, fields, record.key[0], rows.values[record.key[0]])
         stood = effective_base(record, base, now)
         rows = without_untouched(rows.with_findings(find_renamed(rows, stood)), stood)
+        rows = rows.with_findings(find_changed_keys(rows, stood, state))
         done = only_edited(rows, stood, now, options.clash, options.blanks == "clear")
         rows = done.rows
         remarks += done.remarks
@@ -149,13 +154,14 @@ def ready_rows(
             known.append(is_new(rows, state))
         return known[0]
 
+    remarks += _found_by_repair(rows, new)
     rows = filled_rows(rows, state, new, sets, conventions)
     # Documents are numbered one after the other: their numbers are nearly the same for a reason.
     if rows.has_key and not is_document:
         rows = rows.with_findings(
             [
-                *find_near_keys(rows, state, new, options.new_codes),
-                *find_odd_new_codes(rows, state, new, options.new_codes),
+                *(near := find_near_keys(rows, state, new, options.new_codes)),
+                *find_odd_codes(rows, state, new, options.new_codes, near),
                 *find_repeated(rows, state, new),
             ]
         )
@@ -166,6 +172,24 @@ def ready_rows(
         rows, ended, said = follow_periods(rows, state, new)
         created, remarks = (*created, *ended), [*remarks, *said]
     return Ready(rows, tuple(remarks), created, now)
+
+
+_SAME_CODE = ("stray-spaces", "unusual-characters", "text-in-formula", AS_SHOWN)
+"""Kinds of repair after which a key is what its cell shows."""
+
+
+def _found_by_repair(rows: Rows, new: Callable[[], pl.Series]) -> list[str]:
+    """How many rows the system has only by a key that was repaired: each of them decides which row is overwritten."""
+    repaired = {
+        row
+        for group in rows.repairs
+        if group.field in rows.record.key and group.kind not in _SAME_CODE
+        for row in group.cells[ROW]
+    }
+    if not repaired or not rows.has_key:
+        return []
+    number = int((rows.values[ROW].is_in(list(repaired)) & ~new()).sum())
+    return [f"{count(number, 'row')} found only through a repaired key (--repairs lists them)"] if number else []
 
 
 def _exported(rows: Rows, base: pl.DataFrame) -> pl.Series:

@@ -16,7 +16,7 @@ from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.in_words import shown_column
 from kotrel.core.description.model import Field, Record
 from kotrel.core.phrases import count
-from kotrel.core.rows.findings import FindingGroup, RepairGroup
+from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.values.spreadsheet_damage import could_become
 
@@ -78,6 +78,7 @@ def only_edited(
     edited_rows = pl.Series([False], dtype=pl.Boolean).new_from_index(0, rows.values.height)
     moved_cells = emptied_cells = clashed = 0
     settled: dict[str, pl.Series] = {}
+    lost = False
     for name in fields:
         field = record.fields[name]
         was, stands, says = joined[f"was {name}"], joined[f"now {name}"], joined[name]
@@ -91,6 +92,7 @@ def only_edited(
                 differs = differs & ~damaged
                 settled[name] = damaged
                 repairs.append(_as_exported(rows, name, joined.filter(damaged)))
+                lost = lost | says.filter(damaged).str.contains("?", literal=True).any()
         emptied = differs & says.is_null()
         if clears is not None:
             emptied = emptied & ~clears
@@ -124,6 +126,8 @@ def only_edited(
             columns.append(clears.alias(clearing(name)))
         # A field that every row must have stays: it is unchanged, and blank it would be an error.
         columns.append(says if field.must == "always" else _only(says, edited | ~exported, name))
+    if lost:
+        findings += _lost_letters(rows, joined.filter(edited_rows), fields)
     gone = exported & ~there
     if gone.any():
         columns = _with_gone(columns, rows, gone, clash)
@@ -214,6 +218,33 @@ def _gone(rows: Rows, edited: pl.Series) -> list[FindingGroup]:
     message = "edited here, but no longer in the system: --clash sheet adds it again, --clash system leaves it out"
     field = rows.record.fields[rows.record.key[0]]
     return rows.where("error", "gone", "gone from the system since the export", field, edited, message)
+
+
+def _lost_letters(rows: Rows, edited: pl.DataFrame, fields: Sequence[str]) -> list[FindingGroup]:
+    """Edited texts with question marks, in a sheet where other letters have become question marks."""
+    message = "letters of this sheet became question marks: save it as UTF-8 from its source, or check this text and use --since none"
+    found = []
+    for name in fields:
+        was, says = pl.col(f"was {name}"), pl.col(name)
+        odd = edited.filter(
+            says.ne_missing(was)
+            & says.str.contains("?", literal=True).fill_null(False)
+            & ~was.str.contains("?", literal=True).fill_null(False)
+            & ~_only_marks(pl.col(name), was)
+        )
+        if odd.height:
+            cells = cells_of(odd[ROW], odd[name], message)
+            found.append(rows.group("error", "letters-lost", "letters that may be lost", name, cells))
+    return found
+
+
+def _only_marks(says: pl.Expr, was: pl.Expr) -> pl.Expr:
+    """True where a text is the exported one, but for question marks."""
+    return says.str.len_chars().eq_missing(was.str.len_chars()) & (
+        pl.struct(says.alias("says"), was.alias("was"))
+        .map_elements(lambda pair: could_become(pair["was"] or "", pair["says"] or ""), return_dtype=pl.Boolean)
+        .fill_null(False)
+    )
 
 
 # --- damage by a spreadsheet is not an edit -----------------------------------------------------------------------

@@ -15,6 +15,9 @@ def could_become(code: str, shown: str) -> bool:
         return True
     if LOST in shown:
         return _lost_letters(code, shown)
+    if "?" in shown and len(shown) == len(code):
+        # A program that saves in an old encoding writes a question mark for each letter that this lacks.
+        return all(one == other or (other == "?" and not one.isascii()) for one, other in zip(code, shown, strict=True))
     number = as_number(code)
     if number is not None:
         seen = as_number(shown.replace(",", "."))

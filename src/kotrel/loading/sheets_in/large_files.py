@@ -29,7 +29,7 @@ from kotrel.core.normalizing.date_columns import date_evidence
 from kotrel.core.phrases import count
 from kotrel.core.resolving.list_additions import Consequence
 from kotrel.core.resolving.near_duplicates import MOST, find_near_keys, find_repeated
-from kotrel.core.resolving.new_codes import find_odd_new_codes
+from kotrel.core.resolving.new_codes import find_odd_codes
 from kotrel.core.resolving.periods import follow_periods
 from kotrel.core.resolving.ready_rows import filled_keys, filled_rows
 from kotrel.core.resolving.repairing import repair
@@ -273,7 +273,7 @@ def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[
         before = rows.values
         new = is_new(rows, state)
         rows = rows.with_findings(find_near_keys(rows, state, lambda new=new: new, ()))  # type: ignore[misc]
-        rows = rows.with_findings(find_odd_new_codes(rows, state, lambda new=new: new, ()))  # type: ignore[misc]
+        rows = rows.with_findings(find_odd_codes(rows, state, lambda new=new: new, ()))  # type: ignore[misc]
         rows, consequences, _ = follow_periods(rows, state, lambda new=new: new)  # type: ignore[misc]
         if rows.record.period is not None:
             last = rows.record.period[1]
@@ -298,7 +298,7 @@ def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[
 def _across(whole: Rows, state: SystemState) -> Rows:
     """Rows that are in memory, compared with each other."""
     new = partial(is_new, whole, state)
-    whole = whole.with_findings([*find_near_keys(whole, state, new, ()), *find_odd_new_codes(whole, state, new, ())])
+    whole = whole.with_findings([*find_near_keys(whole, state, new, ()), *find_odd_codes(whole, state, new, ())])
     for check in ACROSS:
         # One after the other: each needs about as much memory as all the keys.
         whole = check_rows(whole, state, (check,))

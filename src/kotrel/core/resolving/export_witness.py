@@ -1,0 +1,120 @@
+"""What an export proves of the sheet that came from it: keys that were changed, and rows that have the values of other rows."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState, is_new
+from kotrel.core.values.near_codes import near_form
+
+_SEPARATOR = "\x1f"
+ENOUGH = 2
+"""Fields that must differ from a row's own exported values before it is said to have another's."""
+SHIFTED = 3
+"""Keys that must be out of place before a column of keys is said to have been sorted alone."""
+
+
+def find_changed_keys(rows: Rows, base: pl.DataFrame, state: SystemState) -> list[FindingGroup]:
+    """Errors where the export proves that a key is not the one of its row.
+
+    New rows that were added to the sheet stay new, also where they were copied from another row.
+
+    Args:
+        base: what was exported, or loaded from the sheet since: the key and the fields the sheet carries.
+    """
+    record = rows.record
+    key = list(record.key)
+    if any(name not in rows.fields or name not in base.columns for name in key):
+        return []
+    exported = base.select(key).drop_nulls().unique().with_columns(pl.lit(True).alias("is exported"))
+    keyed = rows.values.select(ROW, *key)
+    joined = keyed.join(exported, on=key, how="left", maintain_order="left")
+    known = joined["is exported"].fill_null(False)
+    filled = keyed.select(pl.all_horizontal(pl.col(key).is_not_null())).to_series()
+    others = _values_of_others(rows, base, known)
+    found: list[FindingGroup] = []
+    if len(others):
+        code = record.code
+        cells = others.select(
+            ROW,
+            pl.col(code).alias("value"),
+            pl.format(
+                "these were the values of {} in the export: was the column of keys sorted alone, or this key typed over? "
+                "Restore it, or compare with the system alone: --since none",
+                pl.col("was of"),
+            ).alias("message"),
+            pl.col("was of").alias("suggestion"),
+        )
+        found.append(rows.group("error", "values-of-another", "the values of another exported row", code, cells))
+    strange = filled & ~known & ~is_new(rows, state)
+    strange = strange & ~rows.values[ROW].is_in(others[ROW].implode() if len(others) else [])
+    if strange.any():
+        found.append(_not_exported(rows, base, keyed.filter(strange)))
+    return found
+
+
+def _not_exported(rows: Rows, base: pl.DataFrame, strange: pl.DataFrame) -> FindingGroup:
+    """Keys that the export lacked though the system has them; the exported key that is missing and looks like one is suggested."""
+    key, code = list(rows.record.key), rows.record.code
+    missing = base.select(key).drop_nulls().unique().join(rows.values.select(key), on=key, how="anti")
+    meant: dict[str, list[str]] = {}
+    for form, value in zip(near_form(missing[code]), missing[code], strict=True):
+        meant.setdefault(form, []).append(value)
+    suggestions = [near[0] if len(near := meant.get(form, [])) == 1 else None for form in near_form(strange[code])]
+    message = (
+        "it was not in the export that this sheet came from, but the system has it: restore the key, or compare with "
+        "the system alone: --since none"
+    )
+    cells = cells_of(strange[ROW], strange[code], message, suggestions)
+    return rows.group("error", "not-in-export", "a key that was not exported", code, cells)
+
+
+def _values_of_others(rows: Rows, base: pl.DataFrame, known: pl.Series) -> pl.DataFrame:
+    """Rows that have all the values of another exported row, which is not in the sheet with them: ``ROW``, the code, ``was of``."""
+    record = rows.record
+    key, code = list(record.key), record.code
+    fields = [
+        name
+        for name in rows.fields
+        if name not in key and name in base.columns and not record.fields[name].is_kept and name in rows.letters
+    ]
+    nothing = pl.DataFrame(schema={ROW: pl.UInt32, code: pl.String, "was of": pl.String})
+    if not fields or not base.height:
+        return nothing
+    every = pl.concat_str([pl.col(name).fill_null("") for name in fields], separator=_SEPARATOR).alias("every value")
+    name_of = pl.concat_str(key, separator=" / ").alias("key name")
+    was = base.drop_nulls(key).unique(key, keep="any", maintain_order=True).select(*key, name_of, every, *fields)
+    now = rows.values.select(ROW, *key, name_of, every, *fields, known.alias("is known"))
+    own = was.select(
+        *key, *(pl.col(name).alias(f"own {name}") for name in fields), pl.col("every value").alias("own value")
+    )
+    now = now.join(own, on=key, how="left", maintain_order="left")
+    changed = now.filter(pl.col("own value").is_null() | (pl.col("own value") != pl.col("every value")))
+    if not changed.height:
+        return nothing
+    once = was.filter(~pl.col("every value").is_duplicated()).select("every value", pl.col("key name").alias("was of"))
+    pairs = changed.join(once, on="every value", how="inner", maintain_order="left")
+    differs = pl.sum_horizontal(pl.col(name).ne_missing(pl.col(f"own {name}")).cast(pl.Int32) for name in fields)
+    filled = pl.sum_horizontal(pl.col(name).is_not_null().cast(pl.Int32) for name in fields)
+    enough = pl.when(pl.col("is known")).then(differs).otherwise(filled) >= ENOUGH
+    pairs = pairs.filter(pl.col("was of") != pl.col("key name")).filter(enough)
+    # Where the other row is here with its own values, this one is a copy.
+    there = now.filter(pl.col("own value") == pl.col("every value")).select(pl.col("key name").alias("was of"))
+    pairs = pairs.join(there, on="was of", how="anti", maintain_order="left")
+    if pairs.height:
+        return pairs.select(ROW, code, "was of")
+    return _sorted_alone(was, now, code)
+
+
+def _sorted_alone(was: pl.DataFrame, now: pl.DataFrame, code: str) -> pl.DataFrame:
+    """Rows whose key alone has moved: all values stand in their exported order, and the keys do not."""
+    nothing = pl.DataFrame(schema={ROW: pl.UInt32, code: pl.String, "was of": pl.String})
+    if was.height != now.height or not bool(now["is known"].all()) or not was["every value"].equals(now["every value"]):
+        return nothing
+    moved = was["key name"] != now["key name"]
+    if int(moved.sum()) < SHIFTED:
+        return nothing
+    return now.select(ROW, code).with_columns(was["key name"].alias("was of")).filter(moved)
