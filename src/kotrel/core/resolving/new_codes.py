@@ -13,6 +13,7 @@ from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.load_options import ALL
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
+from kotrel.core.values.lookalikes import OTHER_ALPHABETS, plain
 from kotrel.core.values.near_codes import near_form, same_form
 
 _PADDED = "^0[0-9]+$"
@@ -46,12 +47,27 @@ def find_odd_codes(
     if not wanted.any():
         return found
     fresh = rows.values.select(ROW, *record.key).filter(wanted)
+    found += _looks_latin(rows, fresh, name)
     known = [row for group in told for row in group.cells[ROW]]
     return [
         *found,
         *_without_zeros(rows, fresh.filter(~pl.col(ROW).is_in(known)), name, state),
         *_alike(rows, fresh, name),
     ]
+
+
+def _looks_latin(rows: Rows, fresh: pl.DataFrame, name: str) -> list[FindingGroup]:
+    """A warning at new codes in Greek or Cyrillic letters that all look like Latin ones: typed again, they would be other codes."""
+    odd = [
+        (row, code, plain(code))
+        for row, code in fresh.filter(pl.col(name).str.contains(OTHER_ALPHABETS)).select(ROW, name).iter_rows()
+        if plain(code).isascii()
+    ]
+    if not odd:
+        return []
+    message = "its letters look like Latin ones and are not: typed in Latin letters, it would be another code"
+    cells = cells_of([row for row, _, _ in odd], [code for _, code, _ in odd], message, [other for _, _, other in odd])
+    return [rows.group("warning", "other-alphabet", "letters of another alphabet", name, cells)]
 
 
 def _also_with_zeros(rows: Rows, known: pl.Series, name: str, state: SystemState) -> list[FindingGroup]:

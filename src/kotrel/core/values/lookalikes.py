@@ -43,7 +43,9 @@ def plain(code: str) -> str:
     return seen(usual_signs(code).translate(_LOOKALIKE))
 
 
-_SCRIPTS = (("latin", "[A-Za-z\u00c0-\u024f]"), ("other", "[\u0370-\u03ff\u0400-\u04ff]"))
+_LATIN = "[A-Za-z\u00c0-\u024f]"
+OTHER_ALPHABETS = "[\u0370-\u03ff\u0400-\u04ff]"
+"""Greek and Cyrillic letters, of which many look like Latin ones."""
 
 
 def is_latin(codes: pl.Series) -> bool:
@@ -52,13 +54,13 @@ def is_latin(codes: pl.Series) -> bool:
     More codes have Latin letters than have others, and no code has a letter that looks like no Latin one.
     """
     distinct = codes.drop_nulls().unique()
-    other = distinct.filter(distinct.str.contains(_SCRIPTS[1][1]))
+    other = distinct.filter(distinct.str.contains(OTHER_ALPHABETS))
     if not len(other):
         return True
-    if any(re.search(_SCRIPTS[1][1], plain(code)) for code in other):
+    if any(re.search(OTHER_ALPHABETS, plain(code)) for code in other):
         return False
-    latin = int(distinct.str.contains(_SCRIPTS[0][1]).sum())
-    return latin > len(other) or all(re.search(_SCRIPTS[0][1], code) for code in other)
+    latin = int(distinct.str.contains(_LATIN).sum())
+    return latin > len(other) or all(re.search(_LATIN, code) for code in other)
 
 
 def usual_signs(text: str) -> str:
