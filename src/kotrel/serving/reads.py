@@ -19,7 +19,7 @@ from kotrel.workspace.settings import Workspace
 
 def entry_json(entry: Entry) -> dict[str, Any]:
     """One load of the history."""
-    return {**asdict(entry), "files": list(entry.files)}
+    return {**asdict(entry), "files": list(entry.files), "notes": list(entry.notes)}
 
 
 def require_ledger_fields(description: Description, names: Sequence[str]) -> None:

@@ -92,6 +92,7 @@ class Stamp:
         at: the time, with its zone; ``who``: the user's name; ``files``: names of the files.
         fingerprint: SHA-256 of the files' contents, hexadecimal; ``remark``: why, in the user's words.
         kind: ``load``; ``refused`` where the system itself refused it; or ``undo`` of the load numbered ``of``.
+        notes: what its preview said of whole sheets: what was left out, what was not read.
     """
 
     at: datetime
@@ -101,6 +102,7 @@ class Stamp:
     remark: str = ""
     kind: Kind = "load"
     of: int | None = None
+    notes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -112,6 +114,7 @@ class Entry:
         login: the database's own name of the user, where it has one.
         trouble: what is wrong with its journal, in words; empty also where nobody looked.
         waiting: it was sent, and the system has not answered for all of its rows yet.
+        notes: what its preview said of whole sheets.
     """
 
     number: int
@@ -127,6 +130,7 @@ class Entry:
     login: str = ""
     trouble: str = ""
     waiting: bool = False
+    notes: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:
@@ -185,9 +189,14 @@ def standing(entries: Sequence[Entry], number: int, hint_when_undone: str, sent_
 # --- from changes to what is kept ------------------------------------------------------------------------------------
 
 
-def parts_of(changes: Sequence[RecordChanges]) -> list[dict[str, Any]]:
+def notes_in(parts: Sequence[Mapping[str, Any]]) -> tuple[str, ...]:
+    """What a load's preview said of whole sheets: it is kept with the first part."""
+    return tuple(str(note) for part in parts[:1] for note in part.get("notes", ()))
+
+
+def parts_of(changes: Sequence[RecordChanges], notes: Sequence[str] = ()) -> list[dict[str, Any]]:
     """What a load's entry says about each record: plain data, ready for JSON."""
-    return [
+    parts: list[dict[str, Any]] = [
         {
             "record": each.record.name,
             "file": each.file,
@@ -200,6 +209,9 @@ def parts_of(changes: Sequence[RecordChanges]) -> list[dict[str, Any]]:
         }
         for each in changes
     ]
+    if parts and notes:
+        parts[0]["notes"] = list(notes)
+    return parts
 
 
 def counts_of(parts: Sequence[Mapping[str, Any]]) -> dict[str, dict[str, int]]:

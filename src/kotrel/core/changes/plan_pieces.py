@@ -42,6 +42,7 @@ def header_of(plan: Plan, trial: bool) -> dict[str, Any]:
         "files": list(stamp.files),
         "fingerprint": stamp.fingerprint,
         "remark": stamp.remark,
+        "notes": list(stamp.notes),
         "undo": None
         if undoing is None
         else {"of": undoing.of, "partial": undoing.partial, "date": undoing.day.isoformat()},
@@ -68,7 +69,7 @@ def stamp_from(header: Mapping[str, Any]) -> Stamp:
     at = datetime.fromisoformat(header["at"]) if header.get("at") else datetime.now().astimezone()
     files = tuple(str(each) for each in header.get("files", ()))
     return Stamp(at, str(header.get("who", "")), files, str(header.get("fingerprint", "")), str(header.get("remark", "")),
-                 "load" if undo is None else "undo", None if undo is None else int(undo["of"]))  # fmt: skip
+                 "load" if undo is None else "undo", None if undo is None else int(undo["of"]), tuple(str(note) for note in header.get("notes", ())))  # fmt: skip
 
 
 def undoing_from(header: Mapping[str, Any]) -> Undoing | None:

@@ -232,14 +232,17 @@ def _together(rows: Rows, names: tuple[str, ...], state: SystemState) -> list[Fi
     after = after.drop_nulls(names)
     if not after.height:
         return []
+    # S / White and s / white are one variant.
+    alike = [f"alike {name}" for name in names]
+    after = after.with_columns(_alike(name) for name in names)
     titles = " / ".join(rows.record.fields[name].title.lower() for name in names)
     shown = next(name for name in reversed(names) if name in rows.fields)
     value = pl.concat_str([pl.col(name) for name in names], separator=" / ").alias("one value")
     found: list[FindingGroup] = []
-    twice = after.filter(after.select(names).is_duplicated())
+    twice = after.filter(after.select(alike).is_duplicated())
     if twice.height:
-        same = {group: part[ROW].to_list() for group, part in twice.group_by(names)}
-        messages = _also_in(rows, shown, twice[ROW], (same[each] for each in twice.select(names).iter_rows()))
+        same = {group: part[ROW].to_list() for group, part in twice.group_by(alike)}
+        messages = _also_in(rows, shown, twice[ROW], (same[each] for each in twice.select(alike).iter_rows()))
         twice = twice.with_columns(value)
         title = f"the same {titles} on two rows of the sheet"
         found.append(
@@ -248,9 +251,14 @@ def _together(rows: Rows, names: tuple[str, ...], state: SystemState) -> list[Fi
     there = state.having(rows.record, names, names[0], after[names[0]]).drop_nulls(names)
     there = there.join(rows.values.select(key), on=key, how="anti")
     holder = pl.concat_str([pl.col(name) for name in key], separator=" / ").alias("held by")
-    clash = after.join(there.select(*names, holder), on=names).sort(ROW).with_columns(value)
+    there = there.with_columns(_alike(name) for name in names).select(*alike, holder)
+    clash = after.join(there, on=alike).sort(ROW).with_columns(value)
     if clash.height:
         messages = [f"{rows.record.title} {code} already has it in the system" for code in clash["held by"]]
         title = f"the same {titles} as another row in the system"
         found.append(rows.group("error", "taken", title, shown, cells_of(clash[ROW], clash["one value"], messages)))
     return found
+
+
+def _alike(name: str) -> pl.Expr:
+    return pl.col(name).str.to_lowercase().str.strip_chars().alias(f"alike {name}")

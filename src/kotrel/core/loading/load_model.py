@@ -139,6 +139,19 @@ class Preview:
         return all(each.ok for each in self.checked)
 
     @property
+    def notes(self) -> tuple[str, ...]:
+        """What is said of whole sheets: what was left out and what was not read, each once."""
+        found: dict[str, None] = {}
+        for each in self.checked:
+            if each.consequence is None:
+                found |= dict.fromkeys(each.remarks)
+                for group in each.rows.findings:
+                    if group.severity != "error":
+                        messages = group.cells.filter(pl.col(ROW) == 0)["message"].drop_nulls()
+                        found |= dict.fromkeys(messages)
+        return tuple(found)
+
+    @property
     def touches(self) -> bool:
         return any(each.touches for each in self.changes)
 

@@ -159,7 +159,7 @@ def _load(
                         "Run the load again and look at the new preview.",
                         "changed-meanwhile",
                     )
-                plan = replace(plan_of(found, stamp), wait=order.wait)
+                plan = replace(plan_of(found, replace(stamp, notes=found.notes)), wait=order.wait)
                 _log_plan(found, order)
                 receipt = writing.try_out(plan, step) if order.trial else writing.take(plan, step)
             LOG.info(
@@ -259,7 +259,11 @@ def _refused(
     with system.writing() as writing:
         found = preview(parts, business_of(workspace, order.wanted.options, datetime.now()), writing, step, refusals)
         # A trial leaves nothing behind, not even in the history.
-        number = None if order.trial else writing.note_refused(found.changes, replace(stamp, kind="refused"))
+        number = (
+            None
+            if order.trial
+            else writing.note_refused(found.changes, replace(stamp, kind="refused", notes=found.notes))
+        )
     return Loaded("refused", number, found)
 
 

@@ -101,6 +101,12 @@ def entry_json(entry: Entry) -> dict[str, Any]:
     }
 
 
+def show_notes(screen: Screen, notes: Sequence[str]) -> None:
+    """What the preview of a load said of whole sheets."""
+    for note in notes:
+        screen.show(Text(f"  {note}", style="yellow"))
+
+
 def show_outcome(screen: Screen, entry: Entry, page: OutcomePage, every: bool) -> None:
     """One load row by row, warnings first."""
     title = Text(entry.name, style="bold").append(
@@ -118,6 +124,7 @@ def show_outcome(screen: Screen, entry: Entry, page: OutcomePage, every: bool) -
         screen.show(
             Text(f"content {entry.fingerprint[:16]}…" + (f" · {entry.remark}" if entry.remark else ""), style="dim")
         )
+    show_notes(screen, entry.notes)
     if entry.status == "refused":
         screen.show(Text("Nothing was loaded, because of the rows below.", style="bold red"))
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
@@ -143,6 +150,7 @@ def outcome_json(entry: Entry, rows: pl.DataFrame) -> dict[str, Any]:
     return {
         "load": entry.name,
         "status": entry.status,
+        "notes": list(entry.notes),
         "rows": [
             {
                 "sheet": sheet or file,

@@ -9,7 +9,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.loading.load_model import Preview
 from kotrel.core.phrases import count, listed
 from kotrel.loading.loads.execution import Loaded, Order, load_files
-from kotrel.loading.loads.history import when
+from kotrel.loading.loads.history import show_notes, when
 from kotrel.loading.loads.preview_screen import show_altered, show_loaded_counts, show_preview
 from kotrel.loading.opening import now, user, workspace_of
 from kotrel.loading.options import add_agreement, add_files, files_of, wanted_of
@@ -38,6 +38,7 @@ def show_receipt(screen: Screen, loaded: Loaded, args: argparse.Namespace) -> No
     for record, codes in loaded.preview.creates().items():
         verb = "Would be created" if loaded.status == "tried" else "Created with it"
         screen.show(f"{verb}: {record} {listed(codes, 12)}")
+    show_notes(screen, loaded.preview.notes)
     for path, number in loaded.rest:
         screen.show(
             f"Not sent: {count(number, 'row')}, written to {path} with the reasons. Fix them there, then load that file."
@@ -151,6 +152,7 @@ def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
         )
         for record, codes in loaded.preview.creates().items():
             screen.show(f"Created: {record} {', '.join(codes)}")
+        show_notes(screen, loaded.preview.notes)
         for path, number in loaded.rest:
             screen.show(
                 f"Not loaded: {count(number, 'row')}, written to {path} with the reasons. Fix them there, then load that file."

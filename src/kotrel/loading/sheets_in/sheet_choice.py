@@ -244,7 +244,9 @@ def _not_read(table: Table, workspace: Workspace, wanted: Wanted) -> NotRead:
             why = f"its headings fit {title}, but are few; name the sheet after its record, or the record with --as"
         return NotRead("error", "sheet-nearly-fits", f"{what}: {why}, or read one sheet only with --sheet NAME")
     return NotRead(
-        "warning", "sheet-not-read", f"{what}: its headings fit no record (--sheet NAME reads one sheet only)"
+        "warning",
+        "sheet-not-read",
+        f"{what}: its headings match no record. To read it, say what its columns are: kotrel map FILE RECORD --sheet NAME",
     )
 
 

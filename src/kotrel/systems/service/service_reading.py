@@ -166,7 +166,7 @@ def _among(conditions: Sequence[tuple[str, pl.Series] | None]) -> list[dict[str,
 def history(client: Client, audited: bool = False) -> list[Entry]:
     """All loads, the oldest first."""
     loads = client.send("GET", "/v1/loads", params={"audited": "1"} if audited else {}).json()["loads"]
-    return [Entry(**{**each, "files": tuple(each["files"])}) for each in loads]
+    return [Entry(**{**each, "files": tuple(each["files"]), "notes": tuple(each.get("notes", ()))}) for each in loads]
 
 
 def entry_of(client: Client, number: int) -> dict[str, Any]:

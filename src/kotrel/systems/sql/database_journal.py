@@ -22,6 +22,7 @@ from kotrel.core.changes.journal import (
     counts_of,
     journal_rows,
     load_name,
+    notes_in,
     parts_of,
     refused_rows,
     rest_from,
@@ -83,7 +84,7 @@ def write_load(database: Database, number: int, changes: Sequence[RecordChanges]
     """Writes the row of a load."""
     values: list[Any] = [
         number, stamp.kind, stamp.at.isoformat(timespec="seconds"), stamp.who, json.dumps(list(stamp.files)),
-        stamp.fingerprint, stamp.remark, stamp.of, None, json.dumps(parts_of(changes)), database.login(), None, None, None,
+        stamp.fingerprint, stamp.remark, stamp.of, None, json.dumps(parts_of(changes, stamp.notes)), database.login(), None, None, None,
     ]  # fmt: skip
     marks = ", ".join("?" for _ in values)
     database.run(f"INSERT INTO {load_table(database.dialect)} VALUES ({marks})", values)
@@ -195,12 +196,12 @@ def entries(database: Database) -> list[Entry]:
         f'SELECT number, kind, at, who, files, fingerprint, remark, "of", undone_by, parts, login '
         f"FROM {load_table(database.dialect)} ORDER BY number"
     )
-    return [
-        Entry(
-            number, kind, at, who, tuple(json.loads(files)), mark, remark, of, by, counts_of(json.loads(parts)), login
-        )
-        for number, kind, at, who, files, mark, remark, of, by, parts, login in rows
-    ]
+    found = []
+    for number, kind, at, who, files, mark, remark, of, by, parts, login in rows:
+        about = json.loads(parts)
+        names, notes = tuple(json.loads(files)), notes_in(about)
+        found.append(Entry(number, kind, at, who, names, mark, remark, of, by, counts_of(about), login, notes=notes))
+    return found
 
 
 def outcome_rows(database: Database, number: int) -> pl.DataFrame:
