@@ -167,9 +167,10 @@ class _Reading:
 
 
 def _largest(values: pl.Series, is_number: pl.Series) -> Decimal | None:
-    cells = values.filter(is_number).cast(pl.Float64, strict=False).drop_nulls() if is_number.any() else values.clear()
-    # Only a size is asked for: no amount is made of it.
-    return Decimal(str(cells.abs().max())) if len(cells) >= FEW_CELLS else None
+    if not is_number.any():
+        return None
+    cells = values.filter(is_number).cast(pl.Decimal(38, 6), strict=False).drop_nulls().abs()
+    return Decimal(cells.max()) if len(cells) >= FEW_CELLS else None  # type: ignore[arg-type]
 
 
 def _read_typed_number(text: str, by: _Reading) -> tuple[str | None, str, str]:
