@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 import polars as pl
 
@@ -14,17 +14,23 @@ from kotrel.systems.interface import Reading
 
 
 def refer_to(
-    reading: Reading, description: Description, record: Record, keys: pl.DataFrame, going: Sequence[RecordChanges]
+    reading: Reading,
+    description: Description,
+    record: Record,
+    keys: pl.DataFrame,
+    going: Sequence[RecordChanges],
+    but: Collection[str] = (),
 ) -> list[InTheWay]:
     """Rows that refer to the given keys of a record.
 
     Args:
         going: the changes that are about to happen: rows that will be removed or refer to something else do not count.
+        but: records whose rows do not count.
     """
     found: list[InTheWay] = []
     if not keys.height:
         return found
-    for other in description.records.values():
+    for other in (each for each in description.records.values() if each.name not in but):
         for field in other.references:
             if field.to != record.name:
                 continue

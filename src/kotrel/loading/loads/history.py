@@ -226,6 +226,7 @@ def _way_back_said(undone: Undone) -> str:
     parts_shown = [
         f"{undone.count('removed'):,} removed" if undone.count("removed") else "",
         f"{undone.count('changed'):,} restored" if undone.count("changed") else "",
+        f"{undone.archived:,} archived" if undone.archived else "",
         f"{undone.count('new'):,} put back" if undone.count("new") else "",
         f"{count(len(undone.reversed), 'document')} taken back by others" if undone.reversed else "",
     ]
@@ -250,6 +251,7 @@ def undone_json(undone: Undone, left: Path | None = None) -> dict[str, Any]:
         "undo": load_name(undone.number) if undone.number else None,
         "restored": undone.count("changed") if undone.number else 0,
         "removed": undone.count("removed") if undone.number else 0,
+        "archived": undone.archived if undone.number else 0,
         "reversed": undone.count("new") + len(undone.reversed) if undone.number else 0,
         "files": list(undone.receipt.files) if undone.receipt else [],
         "documents": dict(undone.reversed) if undone.number else {},

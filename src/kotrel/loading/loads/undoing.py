@@ -21,6 +21,7 @@ from kotrel.core.documents.document_reversal import Taking, is_of_documents, rev
 from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.phrases import count
 from kotrel.loading.loads.in_progress import in_progress
+from kotrel.loading.loads.staying import with_staying_rows
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.systems.interface import ConcurrentChange, Reading, Receipt, Refused, Step, System, Writing
 from kotrel.systems.references import refer_to
@@ -61,6 +62,7 @@ class Undone:
         reversed: document → the document that takes it back.
         remarks: what else has to be said of them.
         receipt: what the system said of it, or None.
+        archived: how many rows are archived, because posted documents refer to them.
     """
 
     entry: Entry
@@ -71,10 +73,12 @@ class Undone:
     reversed: Mapping[str, str] = field(default_factory=dict)
     remarks: tuple[str, ...] = ()
     receipt: Receipt | None = None
+    archived: int = 0
 
     def count(self, action: str) -> int:
         """Rows with an action: ``removed``, ``changed`` (restored) or ``new`` (added again); those of documents do not count."""
-        return sum(each.count(action) for each in self.reversal if not is_of_documents(each))
+        number = sum(each.count(action) for each in self.reversal if not is_of_documents(each))
+        return number - self.archived if action == "changed" else number
 
 
 def load_number(text: str) -> int:
@@ -188,9 +192,11 @@ def plan_undo(system: System, writing: Writing, number: int, step: Step, at: dat
     done = writing.changes_of(number)
     masters = [each for each in done if not is_of_documents(each)]
     reversal, in_the_way = _reversal(writing, masters, system)
-    in_the_way = [*_naming_loads(in_the_way, number, writing), *writing.beyond(reversal)]
-    refer = _referring(writing, system, reversal)
     posted = [each for each in done if is_of_documents(each)]
+    staying = with_staying_rows(writing, system.description, reversal, posted, in_the_way)
+    reversal = staying.reversal
+    in_the_way = [*_naming_loads(list(staying.in_the_way), number, writing), *writing.beyond(reversal)]
+    refer = _referring(writing, system, reversal)
     taking = Taking(how.day or at.date(), datetime.now(), f"takes back {load_name(number)}", how.stock, how.partial)
     back = reverse_documents(posted, system.description, writing.read, writing.ledger_sums, taking)
     if how.partial:
@@ -209,7 +215,16 @@ def plan_undo(system: System, writing: Writing, number: int, step: Step, at: dat
         in_the_way += [*refer, *back.in_the_way]
         status = "refused" if in_the_way else "undone"
         reversal = (*reversal, *back.changes)
-    return Undone(entry, status, None, reversal, tuple(in_the_way), back.numbers, tuple(back.remarks))
+    return Undone(
+        entry,
+        status,
+        None,
+        reversal,
+        tuple(in_the_way),
+        back.numbers,
+        (*staying.remarks, *back.remarks),
+        archived=staying.archived,
+    )
 
 
 def require_whole(reading: Reading, number: int) -> None:
