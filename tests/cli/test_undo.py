@@ -48,6 +48,58 @@ class Undo(Program):
         rest = self.json("undo", "L0001", "--yes", "--partial")
         self.assertEqual((self.state("ROP-40010"), rest["removed"]), (None, 2))
 
+    def dump(self, *but: str) -> dict[str, list[tuple[object, ...]]]:
+        """Every table but those, row by row."""
+        with closing(sqlite3.connect(self.folder / "practice.db")) as database:
+            names = [name for (name,) in database.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
+            return {
+                name: sorted(database.execute(f'SELECT * FROM "{name}"').fetchall(), key=repr)
+                for name in names
+                if name not in but and not name.startswith(("kotrel_", "sqlite_"))
+            }
+
+    def test_items_with_their_opening_stock_are_taken_back_together(self):
+        posted = ("item", "vendor", "opening_stock", "opening_stock_line", "stock_movement", "stock_balance")
+        before = self.dump(*posted)
+        self.write(
+            "items.csv", "Item code,Description,Unit,Category,Vendor,Price",
+            "ZZX-00001,Zed a,EA,ROPE,NEWVEN,7.90", "ZZX-00002,Zed b,EA,ROPE,KELDRIFT,8.00", "ZZX-00003,Zed c,EA,ROPE,,9.00",
+        )  # fmt: skip
+        self.write("stock.csv", "Item,Warehouse,Quantity,Unit cost", "ZZX-00001,QUAY,10,5", "ZZX-00002,LOFT,4,6.50")
+        files = ("items.csv", "stock.csv", "--create", "vendor")
+        self.json("load", *files, "--yes")
+        loaded = self.dump()
+        undone = self.json("undo", "L0001", "--yes")
+        # Two items have postings: they and the vendor of one of them stay, the items archived; the third goes.
+        self.assertEqual(
+            (undone["status"], undone["archived"], undone["removed"], undone["restored"]), ("undone", 2, 1, 0)
+        )
+        self.assertEqual(len(undone["documents"]), 2)
+        self.assertEqual(self.dump(*posted), before)
+        items = self.json(
+            "export", "item", "-o", "left.csv", "--where", "code starts 'ZZX'", "--fields", "code,archived,on_hand"
+        )
+        self.assertEqual(items["rows"]["item"], 2)
+        left = (self.folder / "left.csv").read_text("utf-8-sig").splitlines()[1:]
+        self.assertEqual(left, ["ZZX-00001,yes,0", "ZZX-00002,yes,0"])
+        # The undo can be undone: all is as it was loaded, but for the documents that came and went.
+        self.json("undo", "L0002", "--yes")
+        documents = ("opening_stock", "opening_stock_line", "stock_movement")
+        self.assertEqual(
+            {name: rows for name, rows in self.dump().items() if name not in documents},
+            {name: rows for name, rows in loaded.items() if name not in documents},
+        )
+
+    def test_an_item_that_somebody_else_has_moved_stays_in_the_way(self):
+        self.write("items.csv", "Item code,Description,Unit,Category", "ZZX-00001,Zed a,EA,ROPE")
+        self.write("stock.csv", "Item,Warehouse,Quantity,Unit cost", "ZZX-00001,QUAY,10,5")
+        self.json("load", "items.csv", "stock.csv", "--yes")
+        self.write("more.csv", "Number,Item,Warehouse,Quantity,Unit cost", "OP-2,ZZX-00001,QUAY,3,5")
+        self.json("load", "more.csv", "--as", "opening_stock", "--yes")
+        undone = self.json("undo", "L0001", "--yes", status=1)
+        self.assertEqual(undone["status"], "refused")
+        self.assertIn(("item", "on_hand"), {(way["record"], way["field"]) for way in undone["in_the_way"]})
+
     def test_an_undo_that_is_in_somebodys_way_is_refused_with_both_values(self):
         self.write("first.csv", "Item code,Price", "ROP-00010,0.61")
         self.write("second.csv", "Item code,Price", "ROP-00010,0.62")
