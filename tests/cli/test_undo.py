@@ -48,6 +48,17 @@ class Undo(Program):
         rest = self.json("undo", "L0001", "--yes", "--partial")
         self.assertEqual((self.state("ROP-40010"), rest["removed"]), (None, 2))
 
+    def book(self, items: list[tuple[object, ...]], stock: list[tuple[object, ...]]) -> None:
+        """A workbook with new items and their opening stock."""
+        book = openpyxl.Workbook()
+        book.active.title = "Items"
+        book.active.append(("Item code", "Description", "Unit", "Category", "Vendor"))
+        book.create_sheet("Opening stock").append(("Item", "Warehouse", "Quantity", "Unit cost"))
+        for sheet, lines in zip(book, (items, stock), strict=True):
+            for line in lines:
+                sheet.append(line)
+        book.save(self.folder / "new.xlsx")
+
     def dump(self, *but: str) -> dict[str, list[tuple[object, ...]]]:
         """Every table but those, row by row."""
         with closing(sqlite3.connect(self.folder / "practice.db")) as database:
@@ -61,12 +72,11 @@ class Undo(Program):
     def test_items_with_their_opening_stock_are_taken_back_together(self):
         posted = ("item", "vendor", "opening_stock", "opening_stock_line", "stock_movement", "stock_balance")
         before = self.dump(*posted)
-        self.write(
-            "items.csv", "Item code,Description,Unit,Category,Vendor,Price",
-            "ZZX-00001,Zed a,EA,ROPE,NEWVEN,7.90", "ZZX-00002,Zed b,EA,ROPE,KELDRIFT,8.00", "ZZX-00003,Zed c,EA,ROPE,,9.00",
+        self.book(
+            [("ZZX-00001", "Zed a", "EA", "ROPE", "NEWVEN"), ("ZZX-00002", "Zed b", "EA", "ROPE", "KELDRIFT"), ("ZZX-00003", "Zed c", "EA", "ROPE", None)],
+            [("ZZX-00001", "QUAY", 10, 5), ("ZZX-00002", "LOFT", 4, 6.5)],
         )  # fmt: skip
-        self.write("stock.csv", "Item,Warehouse,Quantity,Unit cost", "ZZX-00001,QUAY,10,5", "ZZX-00002,LOFT,4,6.50")
-        files = ("items.csv", "stock.csv", "--create", "vendor")
+        files = ("new.xlsx", "--create", "vendor")
         self.json("load", *files, "--yes")
         loaded = self.dump()
         undone = self.json("undo", "L0001", "--yes")
@@ -91,11 +101,10 @@ class Undo(Program):
         )
 
     def test_an_item_that_somebody_else_has_moved_stays_in_the_way(self):
-        self.write("items.csv", "Item code,Description,Unit,Category", "ZZX-00001,Zed a,EA,ROPE")
-        self.write("stock.csv", "Item,Warehouse,Quantity,Unit cost", "ZZX-00001,QUAY,10,5")
-        self.json("load", "items.csv", "stock.csv", "--yes")
-        self.write("more.csv", "Number,Item,Warehouse,Quantity,Unit cost", "OP-2,ZZX-00001,QUAY,3,5")
-        self.json("load", "more.csv", "--as", "opening_stock", "--yes")
+        self.book([("ZZX-00001", "Zed a", "EA", "ROPE", None)], [("ZZX-00001", "QUAY", 10, 5)])
+        self.json("load", "new.xlsx", "--yes")
+        self.write("more.csv", "Item,Warehouse,Quantity,Unit cost", "ZZX-00001,QUAY,3,5")
+        self.json("load", "more.csv", "--as", "opening_stock", "--number", "OP-2", "--yes")
         undone = self.json("undo", "L0001", "--yes", status=1)
         self.assertEqual(undone["status"], "refused")
         self.assertIn(("item", "on_hand"), {(way["record"], way["field"]) for way in undone["in_the_way"]})
