@@ -80,9 +80,9 @@ class Undo(Program):
         self.json("load", *files, "--yes")
         loaded = self.dump()
         undone = self.json("undo", "L0001", "--yes")
-        # Two items have postings: they and the vendor of one of them stay, the items archived; the third goes.
+        # Two items have postings: they and the new vendor of one of them stay, archived; the third goes.
         self.assertEqual(
-            (undone["status"], undone["archived"], undone["removed"], undone["restored"]), ("undone", 2, 1, 0)
+            (undone["status"], undone["archived"], undone["removed"], undone["restored"]), ("undone", 3, 1, 0)
         )
         self.assertEqual(len(undone["documents"]), 2)
         self.assertEqual(self.dump(*posted), before)
