@@ -86,10 +86,9 @@ class Undo(Program):
         )
         self.assertEqual(len(undone["documents"]), 2)
         self.assertEqual(self.dump(*posted), before)
-        items = self.json(
-            "export", "item", "-o", "left.csv", "--where", "code starts 'ZZX'", "--fields", "code,archived,on_hand"
+        self.json(
+            "export", "item", "-o", "left.csv", "--where", "code begins with 'ZZX'", "--fields", "code,archived,on_hand"
         )
-        self.assertEqual(items["rows"]["item"], 2)
         left = (self.folder / "left.csv").read_text("utf-8-sig").splitlines()[1:]
         self.assertEqual(left, ["ZZX-00001,yes,0", "ZZX-00002,yes,0"])
         # The undo can be undone: all is as it was loaded, but for the documents that came and went.

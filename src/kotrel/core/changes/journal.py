@@ -189,6 +189,17 @@ def standing(entries: Sequence[Entry], number: int, hint_when_undone: str, sent_
 # --- from changes to what is kept ------------------------------------------------------------------------------------
 
 
+WHOLE = "whole or not at all"
+"""The end of a reason that only follows from another row's."""
+
+
+def joined_reasons(*reasons: str | None) -> str:
+    """All reasons why a row of a sheet is refused, each once; what only follows from others is left out where they are there."""
+    every = dict.fromkeys(part for reason in reasons if reason for part in reason.split("; "))
+    own = [part for part in every if not part.endswith(WHOLE)]
+    return "; ".join(own or every)
+
+
 def notes_in(parts: Sequence[Mapping[str, Any]]) -> tuple[str, ...]:
     """What a load's preview said of whole sheets: it is kept with the first part."""
     return tuple(str(note) for part in parts[:1] for note in part.get("notes", ()))
@@ -343,5 +354,5 @@ def rest_from(
         )
         reasons: dict[int, str] = {}
         for row, message in mine.select("row", "message").iter_rows():
-            reasons[row] = "; ".join(filter(None, (reasons.get(row), message)))
+            reasons[row] = joined_reasons(reasons.get(row), message)
         yield (*place, rest, reasons)

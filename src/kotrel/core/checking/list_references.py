@@ -35,7 +35,9 @@ def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
         refused = state.refused_in_load(target.name)
         waiting = unknown.filter(unknown.is_in(list(refused)))
         if len(waiting):
-            found.append(_refused_here(rows, name, waiting, refused))
+            # The header of a flat sheet's line is the same row of the sheet: one cause is one finding.
+            if not (rows.flat_of and rows.record.part_of == target.name):
+                found.append(_refused_here(rows, name, waiting, refused))
             unknown = unknown.filter(~unknown.is_in(waiting.implode()))
         if not len(unknown):
             continue

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
@@ -56,6 +56,7 @@ def shaped(rows: Rows, about: Circumstances) -> list[Shaped]:
         return [Shaped(rows)]
     if not is_flat(rows.record):
         return [_numbered(rows, family)]
+    rows, about = _one_document(rows, family, about)
     rows = _with_options(rows, family, about.options)
     line_fields = [name for name in family.lines.fields if name not in family.header.fields]
     if not any(name in rows.fields for name in line_fields if name != family.line):
@@ -69,6 +70,39 @@ def shaped(rows: Rows, about: Circumstances) -> list[Shaped]:
         rows, said = to_differences(rows, family, about.state, about.sums)
     rows, remarks = _with_numbers(rows, family, about)
     return _split(rows, family, [*said, *remarks])
+
+
+def _one_document(rows: Rows, family: Family, about: Circumstances) -> tuple[Rows, Circumstances]:
+    """An error where one number is given for a sheet with several warehouses: a document has one of them."""
+    number, warehouse = about.options.number, "warehouse"
+    if (
+        number is None
+        or family.number in rows.letters
+        or warehouse not in family.header.fields
+        or warehouse not in rows.letters
+    ):
+        return rows, about
+    named = (
+        repair(rows, about.state, about.spellings, [warehouse])
+        .values[warehouse]
+        .drop_nulls()
+        .unique(maintain_order=True)
+    )
+    if len(named) < 2:
+        return rows, about
+    message = (
+        f"--number {number} is for one document, and the sheet has {count(len(named), 'warehouse')}: "
+        f"{listed(named.to_list(), 3)}. Leave it out: each warehouse then gets a document of its own"
+    )
+    found = rows.sheet_finding(
+        "error",
+        "one-document",
+        "one number for several documents",
+        message,
+        rows.letters[warehouse],
+        rows.heading(warehouse),
+    )
+    return rows.with_findings([found]), replace(about, options=replace(about.options, number=None))
 
 
 def _without_quantity(rows: Rows) -> Rows:
@@ -141,7 +175,9 @@ def _with_numbers(rows: Rows, family: Family, about: Circumstances) -> tuple[Row
             # The check says that there is no warehouse; lines and header still belong together.
             made = values["date"]
         every = about.options.as_target  # what is right already is not posted again: any free number will do
-        free = _free_numbers(made.unique().drop_nulls().to_list(), about.standing(family.header), every)
+        standing = about.standing(family.header)
+        others = _with_other_items(values, made, family, about, standing)
+        free = _free_numbers(made.unique().drop_nulls().to_list(), standing, every, others)
         values = values.with_columns(made.replace(free).alias(family.number))
     return replace(rows, values=values), remarks
 
@@ -150,8 +186,37 @@ def _is_blank(values: pl.DataFrame, name: str) -> bool:
     return name not in values.columns or values[name].null_count() == values.height
 
 
-def _free_numbers(made: Sequence[str], standing: pl.DataFrame, every: bool = False) -> dict[str, str]:
-    """Number made → the number to use: the next one where all documents of that number are taken back, or simply the next."""
+def _with_other_items(
+    values: pl.DataFrame, made: pl.Series, family: Family, about: Circumstances, standing: pl.DataFrame
+) -> set[str]:
+    """Posted documents with a number as it is made, or the next ones, that have no item of the sheet: the sheet is another one.
+
+    One that shares an item may be the sheet itself, posted before; it keeps its number, so that nothing is posted twice.
+    """
+    if "item" not in values.columns or not standing.height:
+        return set()
+    numbers = [
+        number
+        for number in standing["number"]
+        if any(number == one or number.startswith(f"{one}-") for one in made.drop_nulls().unique())
+    ]
+    if not numbers:
+        return set()
+    document = family.document_of(family.lines)
+    there = about.state.having(family.lines, ["item"], document, pl.Series(document, numbers, dtype=pl.String))
+    shared = there.filter(pl.col("item").is_in(values["item"].drop_nulls().implode()))[document]
+    return set(numbers) - set(shared)
+
+
+def _free_numbers(
+    made: Sequence[str], standing: pl.DataFrame, every: bool = False, others: Collection[str] = ()
+) -> dict[str, str]:
+    """Number made → the number to use: the next one where all documents of that number are taken back, or simply the next.
+
+    Args:
+        every: any number that is free will do.
+        others: posted documents that are surely not this one.
+    """
     there = set(standing["number"])
     back = taken_back(
         list(there), dict(standing.filter(pl.col("reverses").is_not_null()).select("number", "reverses").iter_rows())
@@ -159,11 +224,40 @@ def _free_numbers(made: Sequence[str], standing: pl.DataFrame, every: bool = Fal
     found: dict[str, str] = {}
     for number in made:
         free, at = number, 1
-        while free in there and (every or free in back):
+        while free in there and (every or free in back or free in others):
             at += 1
             free = f"{number}-{at}"
         found[number] = free
     return found
+
+
+LEFT = " (left out)"
+"""Behind the number of a document that holds the rows with errors, apart from the good ones."""
+
+
+def bad_rows_apart(rows: Rows, family: Family, bad: Collection[int], made: pl.DataFrame) -> Rows | None:
+    """A flat sheet whose rows with errors are in documents of their own, so that the others can be posted.
+
+    Args:
+        bad: the rows with errors.
+        made: ``ROW`` and the ``number`` that was made for each row.
+
+    Returns:
+        None where no row has to go: a document of which all rows are bad is refused as it is.
+    """
+    joined = rows.values.select(ROW).join(made.unique(ROW), on=ROW, how="left", maintain_order="left")
+    numbers = joined.with_columns(pl.col(ROW).is_in(list(bad)).alias("is bad"))
+    mixed = (
+        numbers.filter(~pl.col("number").str.ends_with(LEFT))
+        .group_by("number")
+        .agg(pl.col("is bad").any(), (~pl.col("is bad")).any().alias("some good"))
+    )
+    apart = mixed.filter(pl.col("is bad") & pl.col("some good"))["number"]
+    if not len(apart):
+        return None
+    leaves = pl.col("is bad") & pl.col("number").is_in(apart.implode())
+    numbered = numbers.select(pl.when(leaves).then(pl.col("number") + LEFT).otherwise("number").alias(family.number))
+    return replace(rows, values=rows.values.with_columns(numbered.to_series()))
 
 
 def _split(rows: Rows, family: Family, remarks: list[str]) -> list[Shaped]:

@@ -8,6 +8,7 @@ from datetime import datetime
 
 import polars as pl
 
+from kotrel.core.changes.journal import WHOLE
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
 from kotrel.core.documents.document_checks import Found, StockRules, check_together
@@ -261,7 +262,7 @@ def refuse_whole(family: Family, parts: Sequence[Rows], places: Sequence[int], s
         lost = rows.filter(~rows.is_in(rows_with(part.findings, "error").implode()))
         if len(lost):
             changed = True
-            message = "another row of this document is refused: a document is posted whole or not at all"
+            message = f"another row of this document is refused: a document is posted {WHOLE}"
             group = part.group("error", "row-refused", "refused with its document", None, cells_of(lost, None, message))
             done[place] = part.with_findings([group])
     return done if changed else None

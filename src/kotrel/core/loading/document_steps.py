@@ -7,13 +7,15 @@ from dataclasses import replace
 
 import polars as pl
 
+from kotrel.core.columns import ROW
 from kotrel.core.description.model import Record
-from kotrel.core.documents.families import families
-from kotrel.core.documents.flat_sheets import Circumstances, shaped
+from kotrel.core.documents.families import families, family_of, is_flat
+from kotrel.core.documents.flat_sheets import Circumstances, bad_rows_apart, shaped
 from kotrel.core.documents.load_documents import Ledger, check_documents, refuse_whole
 from kotrel.core.errors import WrongUse
 from kotrel.core.loading.load_model import Business, Checked, Look, Part, in_load
 from kotrel.core.rows.cells import at_their_cells
+from kotrel.core.rows.findings import rows_with
 from kotrel.core.rows.system_state import InLoad
 
 
@@ -80,7 +82,29 @@ def with_documents(checked: list[Checked], business: Business, look: Look) -> li
         for place, (each, rows) in enumerate(zip(checked, done.parts, strict=True))
     ]
     again = [replace(each, rows=at_their_cells(each.rows)) if each.consequence is None else each for each in again]
+    again = [_said_of_lines_already(each, again) for each in again]
     return [*again, *(Checked(rows, consequence="posted") for rows in done.movements if rows.values.height)]
+
+
+def _said_of_lines_already(header: Checked, others: Sequence[Checked]) -> Checked:
+    """The header of a flat sheet without the errors that its lines have at the same cell: one cause is one finding."""
+    rows = header.rows
+    if not rows.once or not rows.flat_of:
+        return header
+    said = {
+        (group.kind, group.field, row)
+        for each in others
+        if each.rows.table is rows.table and not each.rows.once and each.rows.flat_of
+        for group in each.rows.findings
+        for row in group.cells[ROW]
+    }
+    kept = []
+    for group in rows.findings:
+        again = [row for row in group.cells[ROW] if row and (group.kind, group.field, row) in said]
+        left = group.cells.filter(~pl.col(ROW).is_in(again)) if again else group.cells
+        if left.height:
+            kept.append(replace(group, cells=left))
+    return replace(header, rows=replace(rows, findings=tuple(kept)))
 
 
 def _is_of_document(record: Record) -> bool:
@@ -117,6 +141,40 @@ def whole_documents(
         return None
     added = [[group for group in new.findings if group.kind == "row-refused"] for new in rows]
     return [
-        replace(part, rows=part.rows.with_findings([g for g in groups if g not in part.rows.findings]))
+        # By identity: two findings are never compared by their tables.
+        replace(
+            part, rows=part.rows.with_findings([g for g in groups if all(g is not one for one in part.rows.findings)])
+        )
         for part, groups in zip(parts, added, strict=True)
     ]
+
+
+def documents_of_good_rows(parts: Sequence[Part], checked: Sequence[Checked], business: Business) -> list[Part] | None:
+    """The parts with the bad rows of flat sheets in documents of their own, where Kotrel makes the numbers; None where there are none.
+
+    A document with a number of the user's own stays whole.
+
+    Args:
+        parts: as they were read, before they were shaped.
+        checked: the same, shaped and checked.
+    """
+    if business.options.documents.number is not None:
+        return None
+    done: list[Part] = []
+    changed = False
+    for part in parts:
+        rows = part.rows
+        family = family_of(business.description, rows.record.name)
+        apart = None
+        if family is not None and is_flat(rows.record) and family.number not in rows.letters:
+            place = (rows.table.file, rows.table.sheet)
+            same = [each.rows for each in checked if (each.rows.table.file, each.rows.table.sheet) == place]
+            bad = {row for each in same if not each.once for row in rows_with(each.findings, "error")}
+            lines = [each for each in same if each.record.name == family.lines.name and each.flat_of]
+            document = family.document_of(family.lines)
+            made = [each.values.select(ROW, pl.col(document).alias("number")) for each in lines]
+            apart = bad_rows_apart(rows, family, bad, pl.concat(made)) if made and bad else None
+        if apart is not None:
+            part, changed = replace(part, rows=apart), True
+        done.append(part)
+    return done if changed else None

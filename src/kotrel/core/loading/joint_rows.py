@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import polars as pl
 
+from kotrel.core.changes.journal import WHOLE
 from kotrel.core.columns import ROW
 from kotrel.core.loading.load_model import Checked, Part
 from kotrel.core.rows.findings import cells_of, rows_with
@@ -33,7 +34,7 @@ def whole_rows(parts: Sequence[Part], checked: Sequence[Checked]) -> list[Part] 
         known = {row for each in own for row in rows_with(each.rows.findings, "error")}
         lost = [row for row in rows.values[ROW] if row in mine and row not in known] if not rows.once else []
         if lost:
-            messages = [f"the {mine[row]} in this row is refused: a row is loaded whole or not at all" for row in lost]
+            messages = [f"the {mine[row]} in this row is refused: a row is loaded {WHOLE}" for row in lost]
             group = rows.group("error", "row-refused", "refused with its row", None, cells_of(lost, None, messages))
             part = replace(part, rows=rows.with_findings([group]))
         done.append(part)

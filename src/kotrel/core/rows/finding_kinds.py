@@ -171,6 +171,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
     },
     "Stock and documents": {
         "no-quantity": ("warning", "Rows without a quantity are left out.", "Fill in the quantity, if they count."),
+        "one-document": ("error", "One document number is given for a sheet with several warehouses.", "Leave out --number: each warehouse gets a document.", "sheet"),
         "no-lines": ("error", "A document without lines.", "Add lines, or delete it."),
         "already-posted": ("error", "The document is already posted, with the same content.", "Nothing: it is there."),
         "posted-otherwise": ("error", "The document number is already posted, with other content.", "Use another number, or undo that load first."),

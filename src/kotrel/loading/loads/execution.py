@@ -16,7 +16,7 @@ from kotrel.core.changes.journal import Stamp, load_name
 from kotrel.core.changes.system_remarks import Refusal
 from kotrel.core.columns import ACTION, before
 from kotrel.core.errors import OutOfReach
-from kotrel.core.loading.document_steps import shape_parts, whole_documents
+from kotrel.core.loading.document_steps import documents_of_good_rows, shape_parts, whole_documents
 from kotrel.core.loading.joint_rows import whole_rows
 from kotrel.core.loading.load_model import Part, Preview
 from kotrel.core.loading.pipeline import preview
@@ -210,9 +210,14 @@ def _preview(
     with_stakes: bool = False,
 ) -> Preview:
     business = business_of(workspace, order.wanted.options, datetime.now())
-    parts = shape_parts(parts, business, reading)
+    read, parts = parts, shape_parts(parts, business, reading)
     found = preview(parts, business, reading, step, refusals, with_stakes)
     while order.good_rows:
+        # A document that Kotrel makes of a flat sheet is made of its good lines.
+        if (apart := documents_of_good_rows(read, found.checked, business)) is not None:
+            read, parts = apart, shape_parts(apart, business, reading)
+            found = preview(parts, business, reading, step, refusals, with_stakes)
+            continue
         # A row that makes several records is loaded with all of them, and a document whole; or it stays for the rest.
         whole = whole_rows(parts, found.checked) or whole_documents(parts, found.checked, business, reading)
         if whole is None:

@@ -11,7 +11,7 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, Rest
-from kotrel.core.changes.journal import load_name
+from kotrel.core.changes.journal import joined_reasons, load_name
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before
 from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongUse
@@ -79,7 +79,7 @@ def rest_of(changes: Sequence[RecordChanges]) -> list[RestPart]:
         if known is None:
             parts[each.file, each.sheet] = RestPart(each.file, each.sheet, each.rest, reasons)
             continue
-        more = {row: "; ".join(filter(None, (known.reasons.get(row), why))) for row, why in reasons.items()}
+        more = {row: joined_reasons(known.reasons.get(row), why) for row, why in reasons.items()}
         fresh = ~each.rest.cells[ROW].is_in(known.rest.cells[ROW].implode())
         rest = Rest(
             known.rest.headings,
