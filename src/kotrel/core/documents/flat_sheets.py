@@ -205,7 +205,7 @@ def _with_other_items(
     document = family.document_of(family.lines)
     there = about.state.having(family.lines, ["item"], document, pl.Series(document, numbers, dtype=pl.String))
     shared = there.filter(pl.col("item").is_in(values["item"].drop_nulls().implode()))[document]
-    return set(numbers) - set(shared)
+    return (set(numbers) & set(there[document])) - set(shared)
 
 
 def _free_numbers(

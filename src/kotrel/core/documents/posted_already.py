@@ -12,6 +12,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.description.model import Record
 from kotrel.core.documents.document_checks import Found
 from kotrel.core.documents.document_tables import PART, Together
+from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Reader
 
 LoadsOf = Callable[[str, Sequence[str]], dict[str, int]]
@@ -27,35 +28,49 @@ def standing_numbers(whole: Together, read: Reader) -> dict[str, Literal["same",
     if not len(there):
         return {}
     found: dict[str, Literal["same", "other"]] = dict.fromkeys(there.to_list(), "same")
-    tables = [(family.header, whole.headers), (family.lines, whole.lines)]
-    if family.lots is not None:
-        tables.append((family.lots, whole.lots))
-    for record, table in tables:
-        for number in _differing(record, family.document_of(record), table, whole, there, read):
+    for record in family.records:
+        for number in _differing(record, family.document_of(record), whole, there, read):
             found[number] = "other"
     return found
 
 
-def _differing(
-    record: Record, document: str, table: pl.DataFrame, whole: Together, numbers: pl.Series, read: Reader
-) -> list[str]:
-    """The numbers whose rows of a record differ from the system's: other values, or rows on one side only."""
-    del table
+def _differing(record: Record, document: str, whole: Together, numbers: pl.Series, read: Reader) -> list[str]:
+    """The numbers whose rows of a record differ from the system's: other values, or rows on one side only.
+
+    Only cells that are given are compared: a blank agrees with whatever filled it when the document was posted.
+    """
     key = list(record.key)
-    frames = [rows.values for rows in whole.parts if rows.record.name == record.name and rows.has_key]
-    carried = [name for name in record.loadable if any(name in frame.columns for frame in frames)]
+    parts = [rows for rows in whole.parts if rows.record.name == record.name and rows.has_key]
+    carried = [name for name in record.loadable if any(name in rows.values.columns for rows in parts)]
     held = read(record.name, list(dict.fromkeys((*key, *carried))), (document, numbers))
     held = held.filter(pl.col(document).is_in(numbers.implode()))
-    if not frames:
+    if not parts:
         return held[document].unique().to_list()
     own = pl.concat(
-        [frame.select(pl.col(name) if name in frame.columns else pl.lit(None, pl.String).alias(name) for name in carried)
-         for frame in frames]
-    ).filter(pl.col(document).is_in(numbers.implode()))  # fmt: skip
-    names = [name for name in carried if name in held.columns]
-    only_here = own.join(held, on=names, how="anti", nulls_equal=True)
-    only_there = held.join(own, on=names, how="anti", nulls_equal=True)
-    return list({*only_here[document].drop_nulls(), *only_there[document].drop_nulls()})
+        _given(rows).select(
+            pl.col(name) if name in rows.values.columns else pl.lit(None, pl.String).alias(name)
+            for name in dict.fromkeys((*key, *carried))
+        )
+        for rows in parts
+    ).filter(pl.col(document).is_in(numbers.implode()))
+    names = [name for name in carried if name in held.columns and name not in key]
+    both = own.join(held, on=key, how="full", suffix=" there", coalesce=True)
+    alone = pl.concat([own.join(held, on=key, how="anti"), held.select(own.columns).join(own, on=key, how="anti")])
+    differs = [pl.col(name).is_not_null() & pl.col(name).ne_missing(pl.col(f"{name} there")) for name in names]
+    other = both.filter(pl.any_horizontal(pl.lit(False), *differs))
+    return list({*alone[document].drop_nulls(), *other[document].drop_nulls()})
+
+
+def _given(rows: Rows) -> pl.DataFrame:
+    """The values that the sheet gives: without those that filled its blanks, and without the day that no cell says."""
+    values = rows.values
+    for each in rows.defaulted:
+        if each.field in values.columns and each.field not in rows.record.key:
+            filled = pl.col(ROW).is_in(list(each.rows))
+            values = values.with_columns(pl.when(~filled).then(pl.col(each.field)).alias(each.field))
+    if "date" in values.columns and "date" not in rows.letters and "date" not in rows.sources:
+        values = values.with_columns(pl.lit(None, pl.String).alias("date"))
+    return values
 
 
 def check_standing(
