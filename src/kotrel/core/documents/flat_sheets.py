@@ -20,6 +20,7 @@ from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.load_options import DocumentOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
+from kotrel.core.similarity import folded
 from kotrel.core.stock.sums import Sums
 
 
@@ -56,7 +57,7 @@ def shaped(rows: Rows, about: Circumstances) -> list[Shaped]:
         return [Shaped(rows)]
     if not is_flat(rows.record):
         return [_numbered(rows, family)]
-    rows, about = _one_document(rows, family, about)
+    rows, about = _one_document(_with_counted(rows, family, about.options), family, about)
     rows = _with_options(rows, family, about.options)
     line_fields = [name for name in family.lines.fields if name not in family.header.fields]
     if not any(name in rows.fields for name in line_fields if name != family.line):
@@ -70,6 +71,33 @@ def shaped(rows: Rows, about: Circumstances) -> list[Shaped]:
         rows, said = to_differences(rows, family, about.state, about.sums)
     rows, remarks = _with_numbers(rows, family, about)
     return _split(rows, family, [*said, *remarks])
+
+
+_COUNTED = frozenset((
+    "counted", "count", "counted quantity", "quantity counted", "expected", "expected quantity", "book quantity", "system quantity", "on hand",
+    "gezählt", "soll", "ist", "buchbestand", "bestand", "compté", "théorique", "stock théorique", "contado", "esperado", "teórico", "contato",
+    "atteso", "teorico", "geteld", "verwacht",
+))  # fmt: skip
+"""Headings of count sheets: quantities beside them are what is there, not what comes in."""
+
+
+def _with_counted(rows: Rows, family: Family, options: DocumentOptions) -> Rows:
+    """A warning where the sheet of a document that adds to stock looks like a count."""
+    if family.header.effect != "in" or options.as_target or "quantity" not in rows.fields:
+        return rows
+    used = {letter for source in rows.sources.values() for letter in source.columns} | set(rows.letters.values())
+    odd = [column for column in rows.table.columns if column.letter not in used and folded(column.heading) in _COUNTED]
+    if not odd:
+        return rows
+    said = listed([f"“{column.heading}”" for column in odd], 3)
+    message = (
+        f"the sheet also has {said}, as a count has, and this {family.header.title.lower()} adds its quantities to what is on hand. "
+        "If they are what was counted: --as-target posts the difference, or kotrel count freeze begins a count"
+    )
+    found = rows.sheet_finding(
+        "warning", "counted-quantities", "perhaps counted quantities", message, odd[0].letter, odd[0].heading
+    )
+    return rows.with_findings([found])
 
 
 def _one_document(rows: Rows, family: Family, about: Circumstances) -> tuple[Rows, Circumstances]:

@@ -171,6 +171,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
     },
     "Stock and documents": {
         "no-quantity": ("warning", "Rows without a quantity are left out.", "Fill in the quantity, if they count."),
+        "counted-quantities": ("warning", "The sheet of a document that adds to stock looks like a count.", "If the quantities were counted, use --as-target or kotrel count."),
         "one-document": ("error", "One document number is given for a sheet with several warehouses.", "Leave out --number: each warehouse gets a document.", "sheet"),
         "no-lines": ("error", "A document without lines.", "Add lines, or delete it."),
         "already-posted": ("error", "The document is already posted, with the same content.", "Nothing: it is there."),

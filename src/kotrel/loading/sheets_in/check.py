@@ -184,9 +184,11 @@ def next_steps(
         steps.append(
             f"{screen.again(args, 'check', '--dates', 'day')}    if the day comes first in these dates, else month"
         )
+    if "already-posted" in errors and getattr(args, "only", None) is None:
+        steps.append(f"{screen.again(args, 'check', '--only', 'new')}    leaves out what is posted already")
     if "not-on-list" in errors and not args.ask:
         steps.append(f"{screen.again(args, 'check', '--ask')}    asks what the unknown values mean")
-    settled = {"column-missing", "unread-limit", "ambiguous-number", "ambiguous-date"}
+    settled = {"column-missing", "unread-limit", "ambiguous-number", "ambiguous-date", "already-posted"}
     if marked:
         steps.append(
             f"fix the coloured cells there, save it, then: {screen.program} check {quoted(copy.path for copy in marked)}"
