@@ -11,7 +11,7 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.documents.document_tables import PART, Together, plain
 from kotrel.core.expressions.kinds import exact
-from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.findings import FindingGroup, Severity
 
 Found = Iterator[tuple[int, FindingGroup]]
 
@@ -213,13 +213,21 @@ def _lots(whole: Together, today: date) -> Found:
 
 
 def _serials(whole: Together) -> Found:
-    """Serial numbers are one each, and once in a load."""
+    """Serial numbers are one each, and in stock once: one that goes out may come in again, and one that moves may move on."""
     serials = whole.lots.filter(pl.col("serial").is_not_null())
     several = serials.filter((pl.col("number") * pl.col("factor")).abs() != exact(1))
     if several.height:
         message = "a serial number is one piece: its quantity is 1"
         yield from whole.findings("error", "serial-not-one", "serial numbers with a quantity other than 1", "serial", several,
                                   [message] * several.height)  # fmt: skip
+    effect = whole.family.header.effect
+    if effect == "in":
+        # What comes in, less what goes out in the same sheet.
+        serials = serials.filter((pl.col("number").sign().sum().over("item", "serial") > 1) & (pl.col("number") > 0))
+    elif effect == "move":
+        # Whether it is there to move, the balance of its place says.
+        ways = [name for name in ("warehouse", "bin", "to_warehouse", "to_bin") if name in serials.columns]
+        serials = serials.filter(pl.len().over("item", "serial", *ways) > 1)
     first = serials.unique(["item", "serial"], keep="first", maintain_order=True)
     again = serials.join(
         first.select(PART, ROW, pl.lit(True).alias("is first")), on=[PART, ROW], how="left", maintain_order="left"
@@ -235,8 +243,11 @@ def _serials(whole: Together) -> Found:
 
 
 def _twice(whole: Together) -> Found:
-    """The same item, warehouse, bin and lot twice in a document adds twice: perhaps a row was copied."""
-    place = [name for name in ("document", "item", "warehouse", "bin") if name in whole.lines.columns]
+    """The same item, warehouse, bin and lot twice in a document adds twice: perhaps a row was copied.
+
+    Two deliveries at two costs are two lines. At one cost they may be; of opening stock they are not.
+    """
+    place = [name for name in ("document", "item", "warehouse", "bin", "unit", "cost") if name in whole.lines.columns]
     lots = whole.lots.group_by("document", "line").agg(
         pl.concat_str([pl.col("lot"), pl.col("serial")], separator=" ", ignore_nulls=True).sort().str.join(";").alias("lots")
     ) if whole.lots.height else pl.DataFrame(schema=dict.fromkeys(("document", "line", "lots"), pl.String))  # fmt: skip
@@ -252,8 +263,10 @@ def _twice(whole: Together) -> Found:
         on=[*place, "lots"], how="left", maintain_order="left", nulls_equal=True,
     )  # fmt: skip
     if again.height:
-        messages = [f"also at {whole.parts[part].table.place(row, whole.parts[part].letters.get('item'))}: both are added; put them into one row"
+        opening = any("opening balance" in allowed for allowed in whole.family.header.needs.values())
+        advice = "put them into one row" if opening else "was a row copied?"
+        messages = [f"also at {whole.parts[part].table.place(row, whole.parts[part].letters.get('item'))}: both are added; {advice}"
                     for part, row in again.select("first part", "first row").iter_rows()]  # fmt: skip
-        yield from whole.findings(
-            "error", "place-twice", "the same item, warehouse, bin and lot twice", "item", again, messages
-        )
+        severity: Severity = "error" if opening else "warning"
+        title = "the same item, warehouse, bin and lot twice"
+        yield from whole.findings(severity, "place-twice", title, "item", again, messages)

@@ -164,6 +164,11 @@ def _already_there(whole: Together, posted: Posted, sums: Sums) -> Found:
     if serials.height:
         held = sums(LedgerQuery(["item", "serial", "warehouse"], [("item", serials["item"].unique())]))
         held = held.filter(pl.col("serial").is_not_null() & (pl.col("quantity").cast(pl.Decimal(38, 6)) > 0))
+        # One that goes out in the same sheet may come in again.
+        net = moves.filter(pl.col("serial").is_not_null()).group_by("item", "serial").agg(pl.col("quantity").sum())
+        serials = serials.join(
+            net.filter(pl.col("quantity") > 0), on=["item", "serial"], how="semi", maintain_order="left"
+        )
         there = serials.join(held.select("item", "serial", pl.col("warehouse").alias("there")), on=["item", "serial"],
                              maintain_order="left").unique([PART, ROW], keep="first", maintain_order=True)  # fmt: skip
         if there.height:
