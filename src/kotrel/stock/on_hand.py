@@ -76,12 +76,10 @@ def stock(asked: Question, workspace: Workspace) -> Stock:
     places = [name for name in views.PLACES if name in ledger.fields]
     for name in asked.by:
         if name not in places and (name not in item.fields or item.fields[name].is_decimal):
-            close = nearest(name, [*places, *item.fields])
-            hint = (
-                f"Did you mean {close}?"
-                if close
-                else f"By {', '.join(places)}, or a field of the item such as category."
-            )
+            allowed = [*places, *(each for each, about in item.fields.items() if not about.is_decimal)]
+            close = nearest(name, allowed)
+            hint = f"By {', '.join(places)}, or a field of the item that is no number, such as category."
+            hint = f"Did you mean {close}? {hint}" if close else hint
             raise WrongUse(f"stock cannot be shown by “{name}”", hint, "no-such-field")
     with workspace.system().reading() as reading:
         asked, remarks = _with_item_codes(asked, item, SystemState(workspace.description, reading.read))
@@ -148,37 +146,49 @@ def _rows(
     if asked.since is not None or asked.until is not None:
         first, last = (day.isoformat() if day else None for day in (asked.since, asked.until))
         before = (asked.since - timedelta(days=1)).isoformat() if asked.since else None
-        opening = (
-            reading.ledger_sums(LedgerQuery(keys, among, until=before))
-            if before
-            else reading.ledger_sums(LedgerQuery(keys, among)).clear()
-        )
+        opening = _on_hand_on(before, keys, among, reading)
+        closing = _on_hand_on(last, keys, among, reading)
         came, went = (
             reading.ledger_sums(LedgerQuery(keys, among, since=first, until=last, direction=way))
             for way in ("in", "out")
         )
-        names = ["opening", "in", "out", "closing"]
-        if asked.by == ("item",):
-            names += ["opening value", "in value", "out value", "closing value"]
-        return views.period(opening, came, went, keys), names
-    until = asked.at.isoformat() if asked.at else None
-    sums = reading.ledger_sums(LedgerQuery(keys, among, until=until))
-    items = among[:1] if among and among[0][0] == "item" else []
-    whole = (
-        sums
-        if keys == ["item"] and len(among) == len(items)
-        else reading.ledger_sums(LedgerQuery(["item"], items, until=until))
-    )
-    rows = views.on_hand(sums, whole)
-    if asked.against is None:
-        return rows, ["on_hand", "value"]
-    return _against(rows, keys, among, asked.against, reading), ["before", "change", "after", "value_change"]
+        rows = views.period(opening if before else opening.clear(), came, went, closing, keys)
+        names = [
+            "opening",
+            "in",
+            "out",
+            "closing",
+            "opening value",
+            "in value",
+            "out value",
+            "revalued",
+            "closing value",
+        ]
+        # Where nothing was revalued, nobody need read it.
+        return rows, names if (rows["revalued"] != 0).any() else [name for name in names if name != "revalued"]
+    if asked.against is not None:
+        return _against(keys, among, asked.against, reading)
+    return _on_hand_on(asked.at.isoformat() if asked.at else None, keys, among, reading), ["on_hand", "value"]
+
+
+def _on_hand_on(day: str | None, keys: list[str], among: list[tuple[str, pl.Series]], reading: Reading) -> pl.DataFrame:
+    """What is on hand at the end of a day, or now, with its value."""
+    return _valued(LedgerQuery(keys, among, until=day), reading)
+
+
+def _valued(query: LedgerQuery, reading: Reading) -> pl.DataFrame:
+    """Places with ``on_hand`` and ``value``: each place's share of its item's value, over all places of the item."""
+    sums = reading.ledger_sums(query)
+    items = [each for each in query.among if each[0] == "item"]
+    if list(query.by) == ["item"] and len(query.among) == len(items):
+        return views.on_hand(sums, sums)
+    return views.on_hand(sums, reading.ledger_sums(replace(query, by=["item"], among=items)))
 
 
 def _against(
-    rows: pl.DataFrame, keys: list[str], among: list[tuple[str, pl.Series]], load: int, reading: Reading
-) -> pl.DataFrame:
-    """Before, change and after: what is on hand now with and without a load."""
+    keys: list[str], among: list[tuple[str, pl.Series]], load: int, reading: Reading
+) -> tuple[pl.DataFrame, list[str]]:
+    """Before, change and after a load, at the moment when it posted; what was posted since does not count."""
     exact = pl.Decimal(38, 6)
     moved = [
         each.frame.filter(pl.col(ACTION) == "new")
@@ -189,18 +199,21 @@ def _against(
     moved = [frame.filter(pl.col("counts_as") == "on hand", *wanted) for frame in moved]
     if not moved:
         raise WrongUse("that load moved no stock", "kotrel history lists the loads.", "no-stock-in-load")
-    change = (
-        pl.concat(moved, how="diagonal")
-        .group_by(keys)
-        .agg(pl.col("quantity").cast(exact).sum().alias("change"),
-             pl.col("value").cast(pl.Decimal(38, 4)).sum().alias("value_change"))
-    )  # fmt: skip
+    movements = pl.concat(moved, how="diagonal")
+    change = movements.group_by(keys).agg(
+        pl.col("quantity").cast(exact).sum().alias("change"),
+        pl.col("value").cast(pl.Decimal(38, 4)).sum().alias("value_change"),
+    )
+    timed = "posted_at" in movements.columns and not movements["posted_at"].null_count()
+    moment = str(movements["posted_at"].max()) if timed and movements.height else None
+    rows = _valued(LedgerQuery(keys, [("item", movements["item"].unique()), *among], as_at=moment), reading)
     joined = change.join(rows, on=keys, how="left", nulls_equal=True).with_columns(
         pl.col("on_hand").fill_null(0).cast(exact)
     )
-    return joined.with_columns(
+    joined = joined.with_columns(
         (pl.col("on_hand") - pl.col("change")).cast(exact).alias("before"), pl.col("on_hand").alias("after")
     )
+    return joined, ["before", "change", "after", "value_change"]
 
 
 def _with_items(rows: pl.DataFrame, item: Record, asked: Question, needed: set[str], reading: Reading) -> pl.DataFrame:

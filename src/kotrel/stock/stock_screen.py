@@ -16,8 +16,9 @@ from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.stock.on_hand import Stock
 
 SHOWN = 40
+AMOUNTS_BESIDE_NAMES = 4
 TITLES = {"on_hand": "on hand", "value_change": "value"}
-MONEY = ("value", "value_change", "opening value", "in value", "out value", "closing value")
+MONEY = ("value", "value_change", "opening value", "in value", "out value", "revalued", "closing value")
 
 
 def show_stock(screen: Screen, found: Stock, every: bool) -> None:
@@ -27,10 +28,11 @@ def show_stock(screen: Screen, found: Stock, every: bool) -> None:
         show_remarks(screen, found.remarks)
         return
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    named = "item" in found.by
+    # Of a period there are so many amounts that codes would be cut.
+    named = "item" in found.by and "description" not in found.by and len(found.amounts) <= AMOUNTS_BESIDE_NAMES
     for name in found.by:
-        table.add_column(name.replace("_", " "))
-        if name == "item":
+        table.add_column(name.replace("_", " "), no_wrap=True)
+        if name == "item" and named:
             table.add_column("description", overflow="ellipsis", max_width=34, no_wrap=True)
     for name in found.amounts:
         table.add_column(TITLES.get(name, name), justify="right")
@@ -41,7 +43,7 @@ def show_stock(screen: Screen, found: Stock, every: bool) -> None:
         cells: list[Any] = []
         for name in found.by:
             cells.append(Text(row[name] or ""))
-            if name == "item":
+            if name == "item" and named:
                 cells.append(Text(row["description"] or ""))
         cells += _amounts(found, row)
         table.add_row(*cells)
@@ -115,7 +117,7 @@ def stock_book(found: Stock) -> OutBook:
     """Stock as a sheet to read."""
     columns: list[OutColumn] = []
     series: list[pl.Series] = []
-    for name in (*found.by, *(("description",) if "item" in found.by else ())):
+    for name in dict.fromkeys((*found.by, *(("description",) if "item" in found.by else ()))):
         columns.append(OutColumn(name.replace("_", " ").capitalize()))
         series.append(found.rows[name].cast(pl.String))
     for name in found.amounts:

@@ -8,7 +8,7 @@ import polars as pl
 from kotrel.core.expressions.narrowing import only_values
 from kotrel.core.stock.reorder import levels, to_order
 from kotrel.core.stock.sums import average, average_costs, shares
-from kotrel.core.stock.views import grouped, period
+from kotrel.core.stock.views import grouped, on_hand, period
 
 
 class Reorder(unittest.TestCase):
@@ -57,21 +57,50 @@ class Sums(unittest.TestCase):
         self.assertIsNone(average(Decimal(0), Decimal(5)))
 
     def test_a_place_is_worth_its_share_by_quantity(self) -> None:
-        places = pl.DataFrame({"item": ["A", "A", "A", "B"], "quantity": ["4", "5", "0", "1"]})
+        places = pl.DataFrame(
+            {"item": ["A", "A", "A", "B"], "quantity": ["4", "5", "0", "1"], "value": ["40", "36.5", "0", "3"]}
+        )
         items = pl.DataFrame({"item": ["A", "B"], "quantity": ["9", "1"], "value": ["76.5", "3"]})
         self.assertEqual([str(value) for value in shares(places, items)], ["34.0000", "42.5000", "0.0000", "3.0000"])
+        # Sold at one place before it came in at another: nothing is on hand, and 24.60 is left of it.
+        places = pl.DataFrame({"item": ["C", "C"], "quantity": ["6", "-6"], "value": ["60.00", "-35.40"]})
+        items = pl.DataFrame({"item": ["C"], "quantity": ["0"], "value": ["24.60"]})
+        self.assertEqual([str(value) for value in shares(places, items)], ["60.0000", "-35.4000"])
 
     def test_opening_and_in_less_out_is_closing(self) -> None:
         def sums(*rows: tuple[str, str, str]) -> pl.DataFrame:
             return pl.DataFrame(rows, schema=dict.fromkeys(("item", "quantity", "value"), pl.String), orient="row")
 
+        def held(*rows: tuple[str, str, str]) -> pl.DataFrame:
+            return on_hand(sums(*rows), sums(*rows))
+
         found = period(
-            sums(("A", "10", "80.00")), sums(("A", "5", "47.50"), ("B", "1", "3")), sums(("A", "-6", "-51")), ["item"]
+            held(("A", "10", "80.00")),
+            sums(("A", "5", "47.50"), ("B", "1", "3")),
+            sums(("A", "-6", "-51")),
+            held(("A", "9", "76.50"), ("B", "1", "3")),
+            ["item"],
         )
         rows = {row["item"]: row for row in found.iter_rows(named=True)}
         self.assertEqual([rows["A"][name] for name in ("opening", "in", "out", "closing")], [10, 5, 6, 9])
-        self.assertEqual(rows["A"]["closing value"], Decimal("76.50"))
+        self.assertEqual([rows["A"][name] for name in ("closing value", "revalued")], [Decimal("76.50"), 0])
         self.assertEqual([rows["B"][name] for name in ("opening", "in", "out", "closing")], [0, 1, 0, 1])
+
+    def test_what_another_place_does_to_the_average_is_revalued_here(self) -> None:
+        # By hand: 10 @ 8.00 in QUAY; 10 @ 10.00 come into LOFT: 20 are worth 180.00, 9.00 each. QUAY: 80.00 → 90.00.
+        def frame(amount: str, *rows: tuple[str, ...]) -> pl.DataFrame:
+            names = ("item", "warehouse", amount, "value")
+            return pl.DataFrame(rows, schema=dict.fromkeys(names, pl.String), orient="row")
+
+        found = period(
+            frame("on_hand", ("A", "QUAY", "10", "80")),
+            frame("quantity", ("A", "LOFT", "10", "100")),
+            frame("quantity"),
+            frame("on_hand", ("A", "QUAY", "10", "90"), ("A", "LOFT", "10", "90")),
+            ["item", "warehouse"],
+        )
+        revalued = {row["warehouse"]: row["revalued"] for row in found.iter_rows(named=True)}
+        self.assertEqual(revalued, {"QUAY": 10, "LOFT": -10})
 
 
 class Views(unittest.TestCase):

@@ -82,15 +82,17 @@ def average_costs(sums: pl.DataFrame, decimals: int = AVERAGE_DECIMALS) -> pl.Se
 def shares(places: pl.DataFrame, items: pl.DataFrame) -> pl.Series:
     """The value at each place: its share of the item's value, by quantity. Decimals with :data:`VALUE_DECIMALS` places.
 
+    Of an item of which nothing is on hand, some value may be left, on a day between two documents: it is where the ledger has it.
+
     Args:
-        places: ``item`` and ``quantity`` of each place.
+        places: ``item``, ``quantity`` and ``value`` of each place.
         items: ``item``, ``quantity`` and ``value`` of each item over all places.
     """
     whole = {item: (Decimal(quantity), Decimal(value)) for item, quantity, value in
              items.select("item", "quantity", "value").iter_rows()}  # fmt: skip
     found = []
-    for item, quantity in places.select("item", "quantity").iter_rows():
+    for item, quantity, own in places.select("item", "quantity", "value").iter_rows():
         on_hand, value = whole.get(item, (Decimal(0), Decimal(0)))
-        share = value * Decimal(quantity) / on_hand if on_hand else Decimal(0)
+        share = value * Decimal(quantity) / on_hand if on_hand else Decimal(own)
         found.append(half_away(share, VALUE_DECIMALS))
     return pl.Series("value", found, dtype=pl.Decimal(38, VALUE_DECIMALS))

@@ -28,31 +28,44 @@ def on_hand(places: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
 def grouped(rows: pl.DataFrame, by: Sequence[str], amounts: Sequence[str]) -> pl.DataFrame:
     """Rows added up by fields; the unit is kept where it is the same in all of a group."""
     one_unit = pl.when(pl.col("unit").n_unique() == 1).then(pl.col("unit").first()).alias("unit")
+    said = [("unit", one_unit), ("description", pl.col("description").first())]
     return rows.group_by(by, maintain_order=True).agg(
-        *(pl.col(name).sum() for name in amounts), one_unit, pl.col("description").first(), pl.len().alias("places")
+        *(pl.col(name).sum() for name in amounts),
+        *(column for name, column in said if name not in by),
+        pl.len().alias("places"),
     )
 
 
-def period(opening: pl.DataFrame, came: pl.DataFrame, went: pl.DataFrame, by: Sequence[str]) -> pl.DataFrame:
-    """``opening`` + ``in`` − ``out`` = ``closing``, in quantities and values, for each place.
+VALUE = pl.Decimal(38, VALUE_DECIMALS)
+
+
+def period(
+    opening: pl.DataFrame, came: pl.DataFrame, went: pl.DataFrame, closing: pl.DataFrame, by: Sequence[str]
+) -> pl.DataFrame:
+    """``opening`` + ``in`` − ``out`` = ``closing`` for each place, in quantities, and in values with what was ``revalued``.
+
+    A place is worth its share of the item's value. When the average cost changes because of another place, so does what is here:
+    that is revalued, and adds up to nothing over all places of an item.
 
     Args:
-        opening, came, went: sums by the same fields: until the day before, and of what came in and went out since.
+        opening, closing: places as :func:`on_hand` gives them, on the day before and on the last day.
+        came, went: sums by the same fields, of what came in and went out between them.
     """
     names = list(by)
 
-    def part(frame: pl.DataFrame, name: str, sign: int) -> pl.DataFrame:
+    def part(frame: pl.DataFrame, name: str, sign: int, quantity: str = "quantity") -> pl.DataFrame:
         return frame.select(
             *names,
-            (pl.col("quantity").cast(EXACT) * sign).cast(EXACT).alias(name),
-            (pl.col("value").cast(pl.Decimal(38, VALUE_DECIMALS)) * sign)
-            .cast(pl.Decimal(38, VALUE_DECIMALS))
-            .alias(f"{name} value"),
+            (pl.col(quantity).cast(EXACT) * sign).cast(EXACT).alias(name),
+            (pl.col("value").cast(VALUE) * sign).cast(VALUE).alias(f"{name} value"),
         )
 
-    parts = [part(opening, "opening", 1), part(came, "in", 1), part(went, "out", -1)]
+    parts = [
+        part(opening, "opening", 1, "on_hand"),
+        part(came, "in", 1),
+        part(went, "out", -1),
+        part(closing, "closing", 1, "on_hand"),
+    ]
     whole = pl.concat(parts, how="diagonal").group_by(names, maintain_order=True).agg(pl.exclude(names).sum())
-    closing = [(pl.col("opening") + pl.col("in") - pl.col("out")).cast(EXACT).alias("closing"),
-               (pl.col("opening value") + pl.col("in value") - pl.col("out value")).cast(pl.Decimal(38, VALUE_DECIMALS))
-               .alias("closing value")]  # fmt: skip
-    return whole.with_columns(closing)
+    moved = pl.col("opening value") + pl.col("in value") - pl.col("out value")
+    return whole.with_columns((pl.col("closing value") - moved).cast(VALUE).alias("revalued"))
