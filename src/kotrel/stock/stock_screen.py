@@ -125,6 +125,7 @@ def stock_book(found: Stock) -> OutBook:
         about = Field(name, title, "money" if name in MONEY else "quantity", decimals=2 if name in MONEY else 3)
         columns.append(OutColumn(title, about))
         series.append(pl.Series(name, [_plain(value, name) for value in found.rows[name]], dtype=pl.String))
-    columns.append(OutColumn("Unit"))
-    series.append(found.rows["unit"])
+    if "unit" not in found.by:
+        columns.append(OutColumn("Unit"))
+        series.append(found.rows["unit"])
     return OutBook((OutSheet("Stock", tuple(columns), pl.DataFrame(series)),))
