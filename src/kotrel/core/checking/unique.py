@@ -48,22 +48,22 @@ def _parts(rows: Rows, field: Field) -> pl.DataFrame:
 def _compared(field: Field) -> pl.Expr:
     """What is compared of a single value: a barcode is one thing at every length in which it can be written."""
     value = pl.col("one value")
-    return (value.str.zfill(GTIN_LENGTHS[-1]) if field.check == "gtin" else value).alias("compared")
+    return (value.str.zfill(GTIN_LENGTHS[-1]) if field.check == "gtin" else value).alias("compared value")
 
 
 def _in_sheet(rows: Rows, parts: pl.DataFrame) -> list[FindingGroup]:
-    if all_different(parts["compared"]):
+    if all_different(parts["compared value"]):
         return []
-    twice = parts.filter(parts["compared"].is_duplicated())
-    where = twice.group_by("compared", maintain_order=True).agg(
+    twice = parts.filter(parts["compared value"].is_duplicated())
+    where = twice.group_by("compared value", maintain_order=True).agg(
         pl.col(ROW).unique().sort().alias("all rows"), pl.col(ROW).n_unique().alias("row count")
     )
     where = where.filter(pl.col("row count") > 1)
-    places = dict(where.select("compared", "all rows").iter_rows())
-    shared = twice.join(where.select("compared"), on="compared", maintain_order="left")
+    places = dict(where.select("compared value", "all rows").iter_rows())
+    shared = twice.join(where.select("compared value"), on="compared value", maintain_order="left")
     found: list[FindingGroup] = []
     for (name,), part in shared.group_by("of field", maintain_order=True):
-        messages = _also_in(rows, str(name), part[ROW], (places[value] for value in part["compared"]))
+        messages = _also_in(rows, str(name), part[ROW], (places[value] for value in part["compared value"]))
         cells = cells_of(part[ROW], part["one value"], messages)
         found.append(rows.group("error", "shared-in-sheet", "on two rows of the sheet", str(name), cells))
     return found
@@ -102,7 +102,7 @@ def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], state: 
     )
     clash = (
         parts.lazy()
-        .join(taken.drop("one value").lazy(), on="compared")
+        .join(taken.drop("one value").lazy(), on="compared value")
         .filter(pl.any_horizontal(pl.col(f"own {k}").ne_missing(pl.col(f"held {k}")) for k in key))
         .collect()
     )
@@ -127,12 +127,12 @@ def _untouched(rows: Rows, clash: pl.DataFrame, fields: Sequence[str], state: Sy
         return pl.Series([], dtype=pl.Boolean)
     own = pl.concat(
         _holders(rows.record, name, clash["one value"], None, state).select(
-            "compared", *(pl.col(f"held {k}").alias(f"own {k}") for k in key)
+            "compared value", *(pl.col(f"held {k}").alias(f"own {k}") for k in key)
         )
         for name in fields
     ).unique()
     there = own.with_columns(pl.lit(True).alias("is held"))
-    joined = clash.join(there, on=["compared", *(f"own {k}" for k in key)], how="left", maintain_order="left")
+    joined = clash.join(there, on=["compared value", *(f"own {k}" for k in key)], how="left", maintain_order="left")
     return joined["is held"].fill_null(False)
 
 
@@ -187,14 +187,18 @@ def _in_other_records(rows: Rows, parts: pl.DataFrame, group: str, state: System
                 ),
             ]
         ).drop_nulls()
-        mine = parts.filter(parts["compared"].is_in(there["compared"].implode())) if there.height else parts.clear()
+        mine = (
+            parts.filter(parts["compared value"].is_in(there["compared value"].implode()))
+            if there.height
+            else parts.clear()
+        )
         if not mine.height:
             continue
         if own not in rows.record.key:
             mine = mine.join(after_load(rows, state, (own,)), on=ROW)
         mine = mine.with_columns(pl.col(f"own {own}" if own in rows.record.key else own).alias("own owner"))
         clash = (
-            mine.join(there.drop("one value"), on="compared")
+            mine.join(there.drop("one value"), on="compared value")
             .filter(pl.col("own owner").ne_missing(pl.col("owned by")))
             .sort(ROW)
         )

@@ -84,25 +84,25 @@ def _values_of_others(rows: Rows, base: pl.DataFrame, known: pl.Series) -> pl.Da
     nothing = pl.DataFrame(schema={ROW: pl.UInt32, code: pl.String, "was of": pl.String})
     if not fields or not base.height:
         return nothing
-    every = pl.concat_str([pl.col(name).fill_null("") for name in fields], separator=_SEPARATOR).alias("every value")
+    every = pl.concat_str([pl.col(name).fill_null("") for name in fields], separator=_SEPARATOR).alias("whole row")
     name_of = pl.concat_str(key, separator=" / ").alias("key name")
     was = base.drop_nulls(key).unique(key, keep="any", maintain_order=True).select(*key, name_of, every, *fields)
     now = rows.values.select(ROW, *key, name_of, every, *fields, known.alias("is known"))
     own = was.select(
-        *key, *(pl.col(name).alias(f"own {name}") for name in fields), pl.col("every value").alias("own value")
+        *key, *(pl.col(name).alias(f"own {name}") for name in fields), pl.col("whole row").alias("exported whole")
     )
     now = now.join(own, on=key, how="left", maintain_order="left")
-    changed = now.filter(pl.col("own value").is_null() | (pl.col("own value") != pl.col("every value")))
+    changed = now.filter(pl.col("exported whole").is_null() | (pl.col("exported whole") != pl.col("whole row")))
     if not changed.height:
         return nothing
-    once = was.filter(~pl.col("every value").is_duplicated()).select("every value", pl.col("key name").alias("was of"))
-    pairs = changed.join(once, on="every value", how="inner", maintain_order="left")
+    once = was.filter(~pl.col("whole row").is_duplicated()).select("whole row", pl.col("key name").alias("was of"))
+    pairs = changed.join(once, on="whole row", how="inner", maintain_order="left")
     differs = pl.sum_horizontal(pl.col(name).ne_missing(pl.col(f"own {name}")).cast(pl.Int32) for name in fields)
     filled = pl.sum_horizontal(pl.col(name).is_not_null().cast(pl.Int32) for name in fields)
     enough = pl.when(pl.col("is known")).then(differs).otherwise(filled) >= ENOUGH
     pairs = pairs.filter(pl.col("was of") != pl.col("key name")).filter(enough)
     # Where the other row is here with its own values, this one is a copy.
-    there = now.filter(pl.col("own value") == pl.col("every value")).select(pl.col("key name").alias("was of"))
+    there = now.filter(pl.col("exported whole") == pl.col("whole row")).select(pl.col("key name").alias("was of"))
     pairs = pairs.join(there, on="was of", how="anti", maintain_order="left")
     if pairs.height:
         return pairs.select(ROW, code, "was of")
@@ -112,7 +112,7 @@ def _values_of_others(rows: Rows, base: pl.DataFrame, known: pl.Series) -> pl.Da
 def _sorted_alone(was: pl.DataFrame, now: pl.DataFrame, code: str) -> pl.DataFrame:
     """Rows whose key alone has moved: all values stand in their exported order, and the keys do not."""
     nothing = pl.DataFrame(schema={ROW: pl.UInt32, code: pl.String, "was of": pl.String})
-    if was.height != now.height or not bool(now["is known"].all()) or not was["every value"].equals(now["every value"]):
+    if was.height != now.height or not bool(now["is known"].all()) or not was["whole row"].equals(now["whole row"]):
         return nothing
     moved = was["key name"] != now["key name"]
     if int(moved.sum()) < SHIFTED:

@@ -109,11 +109,11 @@ _FOOTNOTE = (
 
 def _footnoted(fresh: pl.DataFrame, held: pl.DataFrame, name: str, within: Sequence[str]) -> dict[int, Sequence[str]]:
     """Row → the held key that its own is but for a footnote."""
-    bare = fresh.with_columns(pl.col(name).str.extract(_FOOTNOTE).alias("bare")).drop_nulls("bare")
+    bare = fresh.with_columns(pl.col(name).str.extract(_FOOTNOTE).alias("bare code")).drop_nulls("bare code")
     if not bare.height:
         return {}
-    found = bare.join(held.select(*within, pl.col(name).alias("bare")), on=[*within, "bare"], how="semi")
-    return {row: [code] for row, code in found.select(ROW, "bare").iter_rows()}
+    found = bare.join(held.select(*within, pl.col(name).alias("bare code")), on=[*within, "bare code"], how="semi")
+    return {row: [code] for row, code in found.select(ROW, "bare code").iter_rows()}
 
 
 def _dated(rows: Rows, fresh: pl.DataFrame, held: pl.Series, all_new: bool) -> list[FindingGroup]:

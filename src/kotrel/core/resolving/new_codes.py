@@ -76,15 +76,15 @@ def _also_with_zeros(rows: Rows, known: pl.Series, name: str, state: SystemState
     if len(rows.record.key) > 1 or not numbers.any():
         return []
     part = rows.values.select(ROW, name).filter(numbers)
-    held = state.keys_of(rows.record).select(pl.col(name).alias("padded")).drop_nulls()
-    padded = held.filter(pl.col("padded").str.contains(_PADDED)).with_columns(
-        pl.col("padded").str.strip_chars_start("0").alias(name)
+    held = state.keys_of(rows.record).select(pl.col(name).alias("padded code")).drop_nulls()
+    padded = held.filter(pl.col("padded code").str.contains(_PADDED)).with_columns(
+        pl.col("padded code").str.strip_chars_start("0").alias(name)
     )
     both = part.join(padded, on=name, how="inner", maintain_order="left").unique(ROW, keep="first", maintain_order=True)
     if not both.height:
         return []
     message = "the cell holds a number, and the system also has this code with zeros in front: is that one meant?"
-    cells = cells_of(both[ROW], both[name], message, both["padded"])
+    cells = cells_of(both[ROW], both[name], message, both["padded code"])
     return [rows.group("warning", "zeros-lost", "may have lost its zeros", name, cells)]
 
 
@@ -145,12 +145,12 @@ def _alike(rows: Rows, fresh: pl.DataFrame, name: str) -> list[FindingGroup]:
     found: list[FindingGroup] = []
     told: set[int] = set()
     for severity, form in (("error", same_form(distinct[name])), ("warning", near_form(distinct[name]))):
-        groups = distinct.with_columns(form.str.replace_all("-", "", literal=True).alias("form"))
-        groups = groups.filter(pl.len().over(*within, "form") > 1).filter(~pl.col(ROW).is_in(list(told)))
+        groups = distinct.with_columns(form.str.replace_all("-", "", literal=True).alias("near form"))
+        groups = groups.filter(pl.len().over(*within, "near form") > 1).filter(~pl.col(ROW).is_in(list(told)))
         if not groups.height:
             continue
         alike: dict[object, list[tuple[int, str]]] = {}
-        for row, form_of, code, *parts in groups.select(ROW, "form", name, *within).iter_rows():
+        for row, form_of, code, *parts in groups.select(ROW, "near form", name, *within).iter_rows():
             alike.setdefault((form_of, *parts), []).append((row, code))
         cells = _each(rows, name, [group for group in alike.values() if len(group) > 1])
         if cells.height:

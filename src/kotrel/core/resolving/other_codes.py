@@ -138,27 +138,27 @@ def holders(
     that finds nothing are codes compared by their letters and digits alone, and those of number cells without the zeros in front.
 
     Args:
-        asked: ``place`` and the fields of the group, all filled.
+        asked: ``row place`` and the fields of the group, all filled.
         in_numbers: places where the last of them stands in a number cell, which may have dropped zeros.
 
     Returns:
-        ``place``, ``found KEY`` for each field of the key, the last field as the system has it as ``held``, and ``exact``.
+        ``row place``, ``found KEY`` for each field of the key, the last field as the system has it as ``held code``, and ``is exact``.
     """
     exact = _joined(record, group, asked, _written_so(record, group, asked, state), _comparable)
-    left = asked.filter(~pl.col("place").is_in(exact["place"].implode()))
+    left = asked.filter(~pl.col("row place").is_in(exact["row place"].implode()))
     last = record.fields[group[-1]]
     if not left.height or last.check == "gtin" or last.kind not in ("code", "text"):
-        return exact.with_columns(pl.lit(True).alias("exact"))
+        return exact.with_columns(pl.lit(True).alias("is exact"))
     held = _written_otherwise(record, group, left, state)
     otherwise = [_joined(record, group, left, held, _by_form)]
-    dropped = left.filter(pl.col("place").is_in(list(in_numbers)) & pl.col(last.name).str.contains("^[1-9][0-9]*$"))
+    dropped = left.filter(pl.col("row place").is_in(list(in_numbers)) & pl.col(last.name).str.contains("^[1-9][0-9]*$"))
     if dropped.height:
         padded = held.filter(pl.col(last.name).str.contains("^0[0-9]+$"))
         otherwise.append(_joined(record, group, dropped, padded, _without_zeros))
     return pl.concat(
         [
-            exact.with_columns(pl.lit(True).alias("exact")),
-            pl.concat(otherwise).unique(maintain_order=True).with_columns(pl.lit(False).alias("exact")),
+            exact.with_columns(pl.lit(True).alias("is exact")),
+            pl.concat(otherwise).unique(maintain_order=True).with_columns(pl.lit(False).alias("is exact")),
         ]
     )
 
@@ -174,11 +174,11 @@ def _joined(record: Record, group: Sequence[str], asked: pl.DataFrame, held: pl.
     there = held.drop_nulls(list(group)).with_columns(forms)
     pairs = (
         asked.with_columns(forms)
-        .select("place", *(f"form {name}" for name in group))
+        .select("row place", *(f"form {name}" for name in group))
         .join(
             there.select(
                 *(pl.col(name).alias(f"found {name}") for name in record.key),
-                pl.col(group[-1]).alias("held"),
+                pl.col(group[-1]).alias("held code"),
                 *(f"form {name}" for name in group),
             ),
             on=[f"form {name}" for name in group],
@@ -186,7 +186,7 @@ def _joined(record: Record, group: Sequence[str], asked: pl.DataFrame, held: pl.
         )
     )
     key = [f"found {name}" for name in record.key]
-    return pairs.select("place", *key, "held").drop_nulls(key).unique(["place", *key], maintain_order=True)
+    return pairs.select("row place", *key, "held code").drop_nulls(key).unique(["row place", *key], maintain_order=True)
 
 
 def _written_so(record: Record, group: Sequence[str], asked: pl.DataFrame, state: SystemState) -> pl.DataFrame:
@@ -268,12 +268,12 @@ def found_keys(rows: Rows, state: SystemState) -> FoundKeys:
     for group in record.also_known_by:
         if key in group or any(name not in rows.fields for name in group):
             continue
-        asked = values.select(*group).with_row_index("place").filter(blank).drop_nulls(group)
+        asked = values.select(*group).with_row_index("row place").filter(blank).drop_nulls(group)
         if not asked.height:
             continue
         for place, found, held, exact in (
             holders(record, group, asked, state, number_places(rows, group[-1]))
-            .select("place", f"found {key}", "held", "exact")
+            .select("row place", f"found {key}", "held code", "is exact")
             .iter_rows()
         ):
             keys[place].add(found)

@@ -53,25 +53,25 @@ def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
         return rows.with_findings(
             [rows.sheet_finding("error", "no-key-column", "the column to match on is missing", message)]
         )
-    asked = rows.values.select(*group).with_row_index("place").drop_nulls(list(group))
+    asked = rows.values.select(*group).with_row_index("row place").drop_nulls(list(group))
     there = holders(record, group, asked, state, number_places(rows, group[-1]))
-    many = there.group_by("place").agg(
+    many = there.group_by("row place").agg(
         pl.concat_str([f"found {k}" for k in key], separator=" / ").sort().alias("all keys"),
         pl.len().alias("times found"),
     )
     known = [k for k in key if k in rows.fields]
     joined = (
         rows.values.select(ROW, *known, *(each for each in group if each not in known))
-        .with_row_index("place")
-        .join(there.unique("place", keep="any"), on="place", how="left", maintain_order="left")
-        .join(many, on="place", how="left", maintain_order="left")
+        .with_row_index("row place")
+        .join(there.unique("row place", keep="any"), on="row place", how="left", maintain_order="left")
+        .join(many, on="row place", how="left", maintain_order="left")
     )
     field = record.fields[name]
     said = listed_and([record.fields[each].title.lower() for each in group])
     findings = []
     twice = joined["times found"].fill_null(0) > 1
-    if (otherwise := joined.filter((pl.col("times found") == 1) & ~pl.col("exact"))).height:
-        findings.append(_otherwise(rows, name, otherwise[ROW], otherwise[name], otherwise["held"]))
+    if (otherwise := joined.filter((pl.col("times found") == 1) & ~pl.col("is exact"))).height:
+        findings.append(_otherwise(rows, name, otherwise[ROW], otherwise[name], otherwise["held code"]))
     if twice.any():
         part = joined.filter(twice)
         messages = [
