@@ -23,10 +23,11 @@ def has_quotes_inside(raw: bytes, separator: str) -> bool:
 
 def takes_in_lines(cells: pl.DataFrame, separator: str) -> bool:
     """True where a value has both a line end and a separator in it."""
-    return any(
-        bool((cells[name].str.contains("\n", literal=True) & cells[name].str.contains(separator, literal=True)).any())
-        for name in cells.columns
-    )
+    for name in cells.columns:
+        broken = cells[name].str.contains("\n", literal=True).fill_null(False)
+        if broken.any() and bool(cells[name].filter(broken).str.contains(separator, literal=True).any()):
+            return True
+    return False
 
 
 def read_by_lines(raw: bytes, separator: str) -> tuple[pl.DataFrame, pl.Series] | None:

@@ -126,7 +126,7 @@ def _each_line_a_row(raw: bytes, separator: str, cells: pl.DataFrame | None) -> 
     if not odd and not has_quotes_inside(raw, separator):
         return None
     found = read_by_lines(raw, separator)
-    if found is None or (cells is not None and found[0].equals(cells)):
+    if found is None or found[0].equals(cells if cells is not None else _slowly(raw, separator)[0]):
         return None
     return found
 

@@ -3,6 +3,7 @@
 import unittest
 
 from benchmarks.damage.trial import run
+from benchmarks.damage.whole_trial import run_whole
 
 
 class Damaged(unittest.TestCase):
@@ -13,3 +14,9 @@ class Damaged(unittest.TestCase):
         provable = tally.counts["mended"] + tally.counts["not mended"]
         self.assertGreater(provable, 2_000)
         self.assertGreaterEqual(tally.counts["mended"], 0.98 * provable, tally.examples)
+
+    def test_whole_sheets_are_mended_or_asked(self):
+        tally = run_whole(2, seed=7)
+        self.assertEqual({name: examples[:2] for name, examples in tally.examples.items()}, {})
+        self.assertGreater(tally.counts["mended"], 150)
+        self.assertGreater(tally.counts["told"], 200)

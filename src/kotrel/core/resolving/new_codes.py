@@ -14,7 +14,7 @@ from kotrel.core.rows.load_options import ALL
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.values.lookalikes import OTHER_ALPHABETS, plain
-from kotrel.core.values.near_codes import near_form, same_form
+from kotrel.core.values.near_codes import all_of_one_shape, near_form, same_form
 
 _PADDED = "^0[0-9]+$"
 NAMED = 3
@@ -140,7 +140,7 @@ def _alike(rows: Rows, fresh: pl.DataFrame, name: str) -> list[FindingGroup]:
     """New codes of the sheet that differ from each other only in capitals and separators, or in zeros and letters like them."""
     within = [part for part in rows.record.key if part != name]
     distinct = fresh.unique([*within, name], keep="first", maintain_order=True)
-    if distinct.height < 2:
+    if distinct.height < 2 or (not within and all_of_one_shape(distinct[name])):
         return []
     found: list[FindingGroup] = []
     told: set[int] = set()
