@@ -54,15 +54,17 @@ class KnownItems:
         self._asked.update(new)
         item, key = self._item, self._item.key[0]
         asked = pl.Series(key, new, dtype=pl.String)
-        wanted = [name for name in (key, "unit", "lot_tracked", "serial_tracked") if name in item.fields]
+        wanted = [name for name in (key, "unit", "lot_tracked", "serial_tracked", "archived") if name in item.fields]
         units, factors, tracked = dict(self._known.units), dict(self._known.factors), dict(self._known.tracked)
+        archived = set(self._known.archived)
         for row in self._reading.read(item.name, wanted, (key, asked)).iter_rows(named=True):
             units[row[key]] = row.get("unit") or ""
+            archived |= {row[key]} if row.get("archived") == "yes" else set()
             tracked[row[key]] = tuple(what for what in ("lot", "serial") if row.get(f"{what}_tracked") == "yes")
         if self._convertible:
             held = self._reading.read("unit_conversion", ["item", "unit", "factor"], ("item", asked)).drop_nulls()
             factors |= {(code, unit): Decimal(factor) for code, unit, factor in held.iter_rows()}
-        self._known = replace(self._known, units=units, factors=factors, tracked=tracked)
+        self._known = replace(self._known, units=units, factors=factors, tracked=tracked, archived=frozenset(archived))
 
     def read(
         self, record: str, fields: Sequence[str], among: tuple[str, pl.Series] | None = None, filled: Any = None
@@ -130,7 +132,9 @@ def collect_files(
         for path, tables, prepared in prepared_files(files, workspace, state, wish, now):
             step(f"collecting {path.name}")
             stamp = stamp_of(path, STAMP)
-            fingerprint = _fingerprint(path) + ("" if stamp else _said_of(wish))
+            # A recount that says the same confirms the first count.
+            said = "" if stamp else _said_of(wish) + (" counted again" if wish.recount else "")
+            fingerprint = _fingerprint(path) + said
             known_files = count.files()
             if any(each.fingerprint == fingerprint for each in known_files):
                 done.append(CollectedFile(path, "again"))

@@ -27,6 +27,8 @@ from kotrel.screen.screen import Screen
 from kotrel.sheets.marking import mark, marked_name
 
 SHOWN = 25
+SUSPECTED = 6
+"""At most this many suspicions are repeated before a count is posted."""
 _WARNINGS = 4
 
 
@@ -153,6 +155,18 @@ def show_posting(screen: Screen, planned: Posting) -> None:
     out = sum(1 for each in planned.adjusted if each.line.recount)
     if out:
         screen.show(Text(f"  {count(out, 'line')} out of tolerance and not counted again", style="yellow"))
+    for each in [one for one in planned.adjusted if one.line.remarks][:SUSPECTED]:
+        place = each.line.place
+        said = f"{place.item} {where_of(place)}: {'; '.join(each.line.remarks)}"
+        screen.show(Text(f"  {said}", style="yellow"))
+    more = sum(1 for one in planned.adjusted if one.line.remarks) - SUSPECTED
+    if more > 0:
+        screen.show(
+            Text(
+                f"  … {more:,} more that look like a mix-up ({screen.program} count variance lists them)",
+                style="yellow",
+            )
+        )
     if left:
         words = f", {undecided:,} of them to be counted again" if undecided else ""
         screen.show(Text(f"  stay open: {count(len(left), 'line')}{words}", style="yellow"))

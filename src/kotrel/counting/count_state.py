@@ -9,11 +9,11 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.counting.classify_lines import left_lines, moved_of, parted, quiet_lines
+from kotrel.core.counting.classify_lines import Parted, left_lines, moved_of, parted, quiet_lines
 from kotrel.core.counting.frames import NUMBER, as_entries, as_places
 from kotrel.core.counting.selection import PLACE, classes
 from kotrel.core.counting.suspicions import suspected
-from kotrel.core.counting.variance import NOTHING_MOVED, Line, Tolerance, Totals, lines_of, totals_of
+from kotrel.core.counting.variance import NOTHING_MOVED, Line, Tolerance, Totals, lines_of, totals_of, with_serials
 from kotrel.core.errors import OutOfReach
 from kotrel.core.stock.sums import LedgerQuery
 from kotrel.counting.count_files import Count, Post, open_count
@@ -81,12 +81,45 @@ def read_state(count: Count, reading: Reading, workspace: Workspace, second: str
     tolerance = tolerance_now(workspace, reading)
     moved = moved_of(parts.told, now, since) if knows else NOTHING_MOVED
     told = lines_of(as_places(parts.told), as_entries(parts.lines), trading, moved, second, tolerance)
+    told, parts = _with_serials(told, parts, open_, reading)
     told = suspected(told, _factors([line.place.item for line in told if line.variance], reading, workspace))
     quiet, left = parts.quiet, parts.left
     totals = totals_of(told, tolerance, quiet.height, left.height)
     keys = list(PLACE)
-    touched = open_.join(since, on=keys, how="semi", nulls_equal=True).height if knows else _other_now(open_, now)
+    # With trading stopped, what a posting and its undo moved there and back is nothing that moved.
+    touched = (
+        open_.join(since, on=keys, how="semi", nulls_equal=True).height if knows and trading else _other_now(open_, now)
+    )
     return State(count.name, about, places, counted, quiet, left, told, posted, totals, touched, tolerance)
+
+
+def _with_serials(told: list[Line], parts: Parted, open_: pl.DataFrame, reading: Reading) -> tuple[list[Line], Parted]:
+    """The lines with what was found of serial numbers where none were expected, and the places that these have left."""
+    finds = {
+        (line.place.item, line.place.serial)
+        for line in told
+        if line.place.serial is not None and line.counted and not line.expected
+    }
+    if not finds:
+        return told, parts
+    keys = pl.DataFrame(sorted(finds), schema=dict.fromkeys(("item", "serial"), pl.String), orient="row")
+    on = ["item", "serial"]
+    quiet, left = (frame.join(keys, on=on, how="semi") for frame in (parts.quiet, parts.left))
+    lines = sorted([*told, *quiet_lines(quiet), *left_lines(left)], key=lambda line: line.place.number)
+    parts = replace(
+        parts, quiet=parts.quiet.join(keys, on=on, how="anti"), left=parts.left.join(keys, on=on, how="anti")
+    )
+    sums = reading.ledger_sums(LedgerQuery(list(PLACE), [("item", keys["item"].unique())]))
+    if "serial" not in sums.columns:
+        return with_serials(lines, {}), parts
+    held = sums.filter(pl.col("quantity").cast(pl.Decimal(38, 12)) > 0).join(keys, on=on, how="semi")
+    places = [name for name in PLACE if name in held.columns]
+    outside = held.join(open_.select(places), on=places, how="anti", nulls_equal=True)
+    elsewhere = {
+        (row["item"], row["serial"]): " ".join(filter(None, (row.get("warehouse"), row.get("bin"))))
+        for row in outside.iter_rows(named=True)
+    }
+    return with_serials(lines, elsewhere), parts
 
 
 def tolerance_now(workspace: Workspace, reading: Reading) -> Tolerance:
@@ -113,7 +146,7 @@ def _since(places: pl.DataFrame, frozen_at: str, reading: Reading, knows: bool) 
 
 
 def _other_now(places: pl.DataFrame, now: pl.DataFrame) -> int:
-    """Places of which a system that does not say when goods move says another quantity now than at the freeze."""
+    """Places that hold another quantity now than at the freeze."""
     both = places.join(now, on=list(PLACE), how="left", nulls_equal=True)
     held, expected = (pl.col(name).cast(pl.Decimal(38, 12)) for name in ("quantity", "expected"))
     return both.filter(held.fill_null(0) != expected).height

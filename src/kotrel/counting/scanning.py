@@ -162,6 +162,15 @@ def _summed(
                 )
             )
             continue
+        if line.scan.measure:
+            what = "a price" if line.scan.measure.startswith("39") else "a weight or another measure"
+            bad.append(
+                (
+                    line.row,
+                    f"it has {what} in it (GS1 {line.scan.measure}), which is not read: enter the quantity by hand",
+                )
+            )
+            continue
         if line.quantity is None:
             bad.append((line.row, _QUANTITY_TROUBLES.get(line.trouble, "its quantity is not a number")))
             continue

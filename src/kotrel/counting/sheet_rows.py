@@ -26,6 +26,7 @@ from kotrel.core.tables.table import Table
 from kotrel.counting.batch_reading import read_alike
 from kotrel.counting.reading_ahead import read_ahead
 from kotrel.counting.scanning import scanned_rows
+from kotrel.counting.written_units import with_units_beside
 from kotrel.loading.file_options import Wanted
 from kotrel.loading.sheets_in.sheet_reading import tables_in
 from kotrel.systems.interface import Reading
@@ -191,6 +192,6 @@ def rows_of(
 
 
 def _tidied(table: Table, match: Matched, workspace: Workspace, state: SystemState, now: datetime) -> Rows:
-    rows = understand(table, match, workspace.conventions, now.date())
+    rows = with_units_beside(understand(table, match, workspace.conventions, now.date()), state)
     rows = rows.only(rows.values["item"].is_not_null() | rows.values["counted"].is_not_null())
     return repair(rows, state, workspace.conventions.spellings)

@@ -125,6 +125,7 @@ def plain_lines(
         countable |= (decimals == places) & fits
     plain = table.select(
         pl.col("counted").is_not_null() & pl.col("base unit").is_not_null() & pl.col(NUMBER).is_not_null()
+        & (pl.col("serial").is_null() | pl.col("counted").is_in(["0", "1"])) & ~pl.col("item").is_in(list(known.archived))
         & own_unit & countable & ~pl.col(_ODD).fill_null(True) & pl.col("warehouse").is_not_null()
     ).to_series()  # fmt: skip
     before, after = _around(rows)
@@ -181,6 +182,7 @@ class Known:
         tracked: item → ``lot`` and ``serial``, for items that have them.
         decimals: unit → its decimals; nothing for a unit that does not say.
         bins: warehouse and bin that exist; None where the system has no bins.
+        archived: items of which nothing can be posted.
     """
 
     units: Mapping[str, str]
@@ -188,6 +190,7 @@ class Known:
     tracked: Mapping[str, tuple[str, ...]]
     bins: frozenset[tuple[str, str]] | None = None
     decimals: Mapping[str, int] = field(default_factory=dict)
+    archived: frozenset[str] = frozenset()
 
     def trouble_of(self, item: str, counted: Decimal) -> str:
         """Why a quantity in the item's base unit cannot have been counted; empty where it can.
@@ -195,7 +198,10 @@ class Known:
         One rule wherever it comes from: a sheet, a scanner's list, or a correction by hand.
         """
         if counted < 0:
-            return "a counted quantity is never below zero; a line that was not counted stays blank"
+            return (
+                "a counted quantity is never below zero; a line that was not counted stays blank (where -1 means that, say "
+                'not_counted = "-1" under [count] in kotrel.toml)'
+            )
         unit = self.units.get(item, "")
         places = self.decimals.get(unit)
         exponent = counted.normalize().as_tuple().exponent
@@ -274,6 +280,14 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
             counted *= known.factors[row["item"], row["unit"]]
         if impossible := known.trouble_of(row["item"], counted):
             tell(row[ROW], "not-countable", "not a quantity that can be counted", "counted", impossible)
+            continue
+        if row["serial"] is not None and counted > 1:
+            message = "a serial number is one piece: 1, or 0 where it is not there"
+            tell(row[ROW], "serial-not-one", "a serial number counted more than once", "counted", message)
+            continue
+        if row["item"] in known.archived and counted != Decimal(row["expected"] or 0):
+            message = "the item is archived, so no difference of it can be posted: bring it back first"
+            tell(row[ROW], "archived", "archived items", "item", message)
             continue
         where = where_of(rows, row[ROW], letter)
         entry = Entry(number or 0, sheet.round, counted, row["counter"] or "", at, where, row["remark"] or "")

@@ -15,7 +15,8 @@ def suspected(lines: Sequence[Line], factors: Mapping[str, Sequence[tuple[str, D
     Args:
         factors: item → its other units and how many base units are in one.
     """
-    off = [line for line in lines if line.counted is not None and line.variance]
+    # A serial number that has moved is explained.
+    off = [line for line in lines if line.counted is not None and line.variance and not line.remarks]
     # Every line looks up its opposites: comparing all with all would take hours where a whole warehouse is off.
     by_variance: dict[tuple[str, Decimal], Line] = {}
     for line in off:
@@ -42,7 +43,8 @@ def suspected(lines: Sequence[Line], factors: Mapping[str, Sequence[tuple[str, D
     for line, other in _mixed_up(off):
         found.setdefault(line.place.number, []).append(f"{other.place.item} is off by the opposite: mixed up?")
     return [
-        replace(line, remarks=tuple(found[line.place.number])) if line.place.number in found else line for line in lines
+        replace(line, remarks=(*line.remarks, *found[line.place.number])) if line.place.number in found else line
+        for line in lines
     ]
 
 

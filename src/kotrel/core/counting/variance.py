@@ -231,6 +231,51 @@ def _advised(line: Line, tolerance: Tolerance) -> Line:
     return replace(line, recount="out of tolerance") if first else line
 
 
+def with_serials(lines: Sequence[Line], elsewhere: Mapping[tuple[str, str], str]) -> list[Line]:
+    """The lines, each serial number at one place: one that was found in another bin of the count has moved there.
+
+    The place that it has left counts as empty, if nobody counted it. A serial number that was counted at two places, or that the
+    system has at a place outside the count, is undecided: a person has to look.
+
+    Args:
+        elsewhere: item and serial number → the place outside the count where the system has it.
+    """
+    found: dict[tuple[str, str], list[Line]] = {}
+    for line in lines:
+        if line.place.serial is not None and line.counted:
+            found.setdefault((line.place.item, line.place.serial), []).append(line)
+    left: dict[tuple[str, str], Line] = {}
+    for line in lines:
+        serial = line.place.serial
+        if serial is not None and not line.counted and line.expected:
+            left[line.place.item, serial] = line
+    done: list[Line] = []
+    for line in lines:
+        serial = line.place.serial
+        there = found.get((line.place.item, serial), []) if serial is not None else []
+        others = [other for other in there if other is not line]
+        if line.counted and len(there) > 1:
+            places = " and ".join(_where(other.place) for other in others)
+            line = replace(line, recount=f"the serial number was also counted in {places}", undecided=True)
+        elif not line.counted and len(there) == 1 and line.expected:
+            line = replace(
+                line, counted=ZERO, recount="", remarks=(*line.remarks, f"moved to {_where(there[0].place)}")
+            )
+        elif line.counted and not line.expected and serial is not None:
+            if (former := left.get((line.place.item, serial))) is not None:
+                line = replace(line, recount="", remarks=(*line.remarks, f"moved from {_where(former.place)}"))
+            outside = elsewhere.get((line.place.item, serial))
+            if outside is not None:
+                said = f"the system has this serial number in {outside}: transfer it first, or count that place too"
+                line = replace(line, recount=said, undecided=True)
+        done.append(line)
+    return done
+
+
+def _where(place: Place) -> str:
+    return " ".join(filter(None, (place.warehouse, place.bin)))
+
+
 def totals_of(lines: Sequence[Line], tolerance: Tolerance, quiet: int = 0, left: int = 0) -> Totals:
     """Net with sign and gross without, at cost; accuracy of the lines counted.
 

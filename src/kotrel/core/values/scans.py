@@ -21,6 +21,11 @@ FIXED = {"00": 18, "01": 14, "02": 14, "11": 6, "12": 6, "13": 6, "15": 6, "16":
 VARIABLE = {"10": 20, "21": 20, "30": 8, "37": 8, "240": 30, "241": 30}
 """Identifiers whose data ends at a separator, and its greatest length."""
 DATES = ("11", "15", "17")
+MEASURE = re.compile("3[1-6][0-9][0-9]")
+"""Identifiers of weights, lengths, areas and volumes; the last digit says where the decimal point is. Six digits."""
+AMOUNT = re.compile("39[0-4][0-9]")
+"""Identifiers of amounts to pay."""
+MEASURE_DIGITS, AMOUNT_DIGITS = 6, 18
 
 
 @dataclass(frozen=True)
@@ -30,6 +35,7 @@ class Scan:
     Attributes:
         code: the item's code as it was scanned: a GTIN of an element string, or the plain text.
         quantity: from an element string (30 or 37), or None.
+        measure: the identifier of a measure or a price in it, which is not read; or an empty text.
     """
 
     code: str
@@ -37,6 +43,7 @@ class Scan:
     lot: str | None = None
     serial: str | None = None
     expires_on: str | None = None
+    measure: str = ""
 
 
 def read_scan(text: str, today: date) -> Scan | None:
@@ -44,8 +51,8 @@ def read_scan(text: str, today: date) -> Scan | None:
     said = text.strip(" \t\r\n")
     bare = SYMBOLOGY.sub("", said)
     if bare.startswith("("):
-        parts = dict(re.findall(r"\((\d{2,3})\)([^()]*)", bare))
-        whole = "".join(f"({name}){value}" for name, value in re.findall(r"\((\d{2,3})\)([^()]*)", bare))
+        parts = dict(re.findall(r"\((\d{2,4})\)([^()]*)", bare))
+        whole = "".join(f"({name}){value}" for name, value in re.findall(r"\((\d{2,4})\)([^()]*)", bare))
         return _scan(parts, today) if parts and whole == bare else None
     if SEPARATOR in bare or said.startswith(OF_ELEMENTS) or _is_element_string(bare):
         found = _elements(bare)
@@ -74,17 +81,21 @@ def _elements(text: str) -> dict[str, str] | None:
             at += 1
             continue
         name = next((text[at : at + size] for size in (2, 3) if text[at : at + size] in {**FIXED, **VARIABLE}), None)
+        four = text[at : at + 4]
+        if MEASURE.fullmatch(four) or AMOUNT.fullmatch(four):
+            name = four
         if name is None:
             return None
         at += len(name)
-        if name in FIXED:
-            end = at + FIXED[name]
+        fixed = FIXED.get(name) or (MEASURE_DIGITS if MEASURE.fullmatch(name) else None)
+        if fixed is not None:
+            end = at + fixed
             if end > len(text) or not text[at:end].isdigit():
                 return None
         else:
             end = text.find(SEPARATOR, at)
             end = len(text) if end < 0 else end
-            if not 0 < end - at <= VARIABLE[name]:
+            if not 0 < end - at <= VARIABLE.get(name, AMOUNT_DIGITS):
                 return None
         found[name] = text[at:end]
         at = end
@@ -104,7 +115,8 @@ def _scan(parts: dict[str, str], today: date) -> Scan | None:
             expiry = _day(parts[name], today)
             if expiry is None:
                 return None
-    return Scan(code, Decimal(amount) if amount else None, parts.get("10"), parts.get("21"), expiry)
+    measure = next((name for name in parts if MEASURE.fullmatch(name) or AMOUNT.fullmatch(name)), "")
+    return Scan(code, Decimal(amount) if amount else None, parts.get("10"), parts.get("21"), expiry, measure)
 
 
 def _day(text: str, today: date) -> str | None:
