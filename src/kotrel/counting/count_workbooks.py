@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from decimal import Decimal
 
 import polars as pl
 
 from kotrel.core.changes.journal import load_name
 from kotrel.core.counting.classify_lines import left_lines
-from kotrel.core.counting.variance import Line, Place
+from kotrel.core.counting.count_posting import adjustment_family
+from kotrel.core.counting.variance import Entry, Line, Place, Tolerance
 from kotrel.core.description.model import Field
-from kotrel.counting.count_files import open_count
+from kotrel.core.stock.sums import half_away
+from kotrel.counting.correcting import AFTER_ALL as BY_HAND
+from kotrel.counting.count_files import CountedFile, Post, open_count
 from kotrel.counting.count_state import State, state_of
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.workspace.settings import Workspace
 
-_QUANTITIES = ("Expected", "Counted", "Variance", "Adjustment", "Frozen")
+_QUANTITIES = ("Expected", "Counted", "Variance", "Adjustment", "Frozen", "Moved until counted")
 _MONEY = ("Value", "Cost")
 
 
@@ -31,49 +35,148 @@ def variance_book(state: State, lines: Sequence[Line]) -> OutBook:
         for line in lines
     ]  # fmt: skip
     left = [[*_place(line.place), f"{line.expected:f}"] for line in left_lines(state.left)]
-    return OutBook((_sheet("Differences", head, rows), _sheet("Not counted", head[:8], left)))
+    return OutBook((_sheet("Differences", head, rows, True), _sheet("Not counted", head[:8], left, True)))
 
 
 def count_record_book(name: str, workspace: Workspace) -> OutBook:
-    """Everything about a count: what was frozen, every file and line, corrections, and what was posted with which load."""
+    """The record of a count for an auditor: what was counted, by whom and when, what was posted as which document, and why."""
     state = state_of(name, workspace)
     with open_count(workspace.hidden, name) as count:
         places = {place.number: place for place in count.places()}
-        files = [
-            [each.name, each.source, each.at, each.who, str(each.round), each.fingerprint] for each in count.files()
-        ]
-        entries = [
-            [
-                *_place(places[each.place]),
-                str(each.round),
-                f"{each.counted:f}",
-                each.counter or None,
-                each.at,
-                each.where,
-                each.remark or None,
-            ]
-            for each in count.entries()
-        ]
-        posted = []
-        for post in count.posts():
-            for place, expected, counted, adjustment, document, why in count.posted(post.number):
-                load = load_name(post.load) if post.load else None
-                posted.append(
-                    [*_place(places[place]), expected, counted, adjustment, why, document, load, post.at, post.who]
-                )
-    about = [[key, value] for key, value in sorted(state.about.items())]
-    frozen = [
-        [*_place(place), f"{place.expected:f}", f"{place.cost:f}", "find" if place.find else None]
-        for place in places.values()
+        files, entries = count.files(), count.entries()
+        posts = [(post, count.posted(post.number)) for post in count.posts()]
+    documents = _documents([document for _, lines in posts for *_, document, _ in lines if document], workspace)
+    by_place: dict[int, list[Entry]] = {}
+    for entry in entries:
+        by_place.setdefault(entry.place, []).append(entry)
+    posted = {
+        place: (expected, counted, adjustment, why, document, load_name(post.load) if post.load else None)
+        for post, lines in posts
+        if post.load is not None
+        for place, expected, counted, adjustment, document, why in lines
+    }
+    remarks = {entry.number: entry.remark for entry in workspace.system().history() if entry.remark}
+    stands = {line.place.number: line for line in state.lines}
+    lines = [
+        _record_line(place, by_place.get(number, []), stands.get(number), posted.get(number))
+        for number, place in places.items()
     ]
     lead = ("Item", "Description", "Warehouse", "Bin", "Lot", "Serial", "Unit")
     return OutBook((
-        _sheet("Count", ("What", "Value"), about),
-        _sheet("Frozen", (*lead, "Frozen", "Cost", "Kind"), frozen),
-        _sheet("Files", ("File", "Sheet", "Collected at", "Who", "Round", "Fingerprint"), files),
-        _sheet("Lines", (*lead, "Round", "Counted", "Counter", "Time", "Where", "Remark"), entries),
-        _sheet("Posted", (*lead, "Expected", "Counted", "Adjustment", "Why", "Document", "Load", "Posted at", "Who"), posted),
+        _sheet("Count", ("Record of the count", name), _about(state, files, posts, documents, remarks), True),
+        _sheet("Lines", (*lead, "Frozen", "Moved until counted", "Expected", "Counted", "Adjustment", "Cost", "Value", "Counted by", "When",
+                         "Remark", "Document"), lines, True),
+        _sheet("Entries", (*lead, "Count", "Counted", "Counted by", "When", "From", "Reason or remark"), [
+            [*_place(places[each.place]), _round(each.round), f"{each.counted:f}", each.counter or None, each.at, each.where, each.remark or None]
+            for each in entries
+        ], True),
+        _sheet("Files", ("File", "Collected", "By", "Count", "SHA-256 of its content"),
+               [[each.name, each.at, each.who, _round(each.round), each.fingerprint.partition(" ")[0]] for each in files], True),
     ))  # fmt: skip
+
+
+Posted = tuple[str, str | None, str, str, str | None, str | None]
+"""Expected, counted, adjustment, why, document and load of a place."""
+
+
+def _record_line(place: Place, entries: Sequence[Entry], line: Line | None, posted: Posted | None) -> list[str | None]:
+    if posted is not None:
+        expected, counted, adjustment, why, document, load = posted
+    else:
+        expected = f"{line.expected:f}" if line is not None else f"{place.expected:f}"
+        counted = f"{line.counted:f}" if line is not None and line.counted is not None else None
+        adjustment, why, document, load = "", "not posted", None, None
+    moved = Decimal(expected) - place.expected
+    value = half_away(Decimal(adjustment) * place.cost, 2) if adjustment else None
+    remarks = [why, *(line.remarks if line is not None else ()), line.recount if line is not None else ""]
+    last = [entry for entry in entries if entry.round == max(each.round for each in entries)]
+    return [
+        *_place(place), f"{place.expected:f}", f"{moved:f}" if moved else None, expected, counted, adjustment or None, f"{place.cost:f}",
+        None if value is None else f"{value:f}", ", ".join(dict.fromkeys(entry.counter for entry in last if entry.counter)) or None,
+        ", ".join(dict.fromkeys(entry.at for entry in last if entry.at)) or None, "; ".join(filter(None, remarks)),
+        " · ".join(filter(None, (document, load))) or None,
+    ]  # fmt: skip
+
+
+def _about(
+    state: State,
+    files: Sequence[CountedFile],
+    posts: Sequence[tuple[Post, Sequence[object]]],
+    documents: Sequence[str],
+    remarks: Mapping[int, str],
+) -> list[list[str | None]]:
+    """What the count was, in words, and room for signatures."""
+    about, totals = state.about, state.totals
+    warehouses = ", ".join(state.places["warehouse"].drop_nulls().unique().sort().to_list())
+    value = sum(
+        (
+            Decimal(expected) * Decimal(cost or 0)
+            for expected, cost in state.places.select("expected", "cost").iter_rows()
+        ),
+        Decimal(0),
+    )
+    done = [post for post, _ in posts if post.load is not None]
+    rows: list[list[str | None]] = [
+        ["Frozen", f"{about.get('frozen_at', '')[:16]}, by {about.get('who') or 'nobody named'}"],
+        ["Trading", "went on while it was counted" if state.trading else "was stopped while it was counted"],
+        ["Warehouses", warehouses or None],
+        ["What was chosen", about.get("where") or "everything that was on hand"],
+        ["Places, items", f"{state.places.height:,} places, {state.places['item'].n_unique():,} items"],
+        ["Value when frozen", f"{half_away(value, 2):,}"],
+        ["Files collected", str(len(files))],
+        ["Tolerance", _tolerance(state.tolerance)],
+        ["Still open: counted, not counted", f"{totals.counted:,} counted, {totals.not_counted:,} not counted"],
+        ["Still open: net and gross difference", f"{totals.net:,} net, {totals.gross:,} gross"],
+        [
+            "Still open: accuracy",
+            "nothing is open"
+            if totals.accuracy is None
+            else f"{totals.accuracy} % of the lines counted are within tolerance",
+        ],
+    ]
+    for post in done:
+        load = f"as {load_name(post.load)}" if post.load else "nothing had to change"
+        rows.append(
+            ["Posted", ", ".join(filter(None, (post.at[:16], f"by {post.who}", load, remarks.get(post.load or 0))))]
+        )
+    rows += [["Document", each] for each in documents]
+    rows += [["", None]]
+    for who in ("Counted by", "Checked by", "Approved by"):
+        rows += [["", None], [f"{who} (name, date, signature)", "_" * 60]]
+    return rows
+
+
+def _tolerance(tolerance: Tolerance) -> str:
+    said = [
+        f"{tolerance.quantity.normalize():f} units" if tolerance.quantity else "",
+        f"{tolerance.percent.normalize():f} %" if tolerance.percent else "",
+        f"a value of {tolerance.value.normalize():f}" if tolerance.value else "",
+    ]
+    said = [each for each in said if each]
+    classes = [f"class {name}: {_tolerance(own)}" for name, own in sorted(tolerance.by_class.items())]
+    return "; ".join([", or ".join(said) or "none: every difference counts", *classes])
+
+
+def _documents(numbers: Sequence[str], workspace: Workspace) -> list[str]:
+    """The documents that were posted, each with its warehouse, date, account and remark."""
+    family = adjustment_family(workspace.description)
+    if family is None or not numbers:
+        return []
+    wanted = [name for name in ("warehouse", "date", "account", "remark") if name in family.header.fields]
+    asked = pl.Series(family.number, sorted(set(numbers)), dtype=pl.String)
+    with workspace.system().reading() as reading:
+        held = reading.read(family.header.name, [family.number, *wanted], (family.number, asked))
+    words = {"warehouse": "warehouse", "date": "dated", "account": "account", "remark": "remark"}
+    return [
+        ", ".join([number, *(f"{words[name]} {value}" for name, value in zip(wanted, values, strict=True) if value)])
+        for number, *values in held.filter(pl.col(family.number).is_in(asked.implode())).sort(family.number).iter_rows()
+    ]
+
+
+def _round(number: int) -> str:
+    if number >= BY_HAND:
+        return "corrected by hand"
+    return "first count" if not number else f"recount {number}"
 
 
 def _place(place: Place) -> list[str | None]:
@@ -88,8 +191,12 @@ def _place(place: Place) -> list[str | None]:
     ]
 
 
-def _sheet(title: str, heads: Sequence[str], rows: Sequence[Sequence[str | None]]) -> OutSheet:
+def _sheet(title: str, heads: Sequence[str], rows: Sequence[Sequence[str | None]], printed: bool = False) -> OutSheet:
     frame = pl.DataFrame(rows, schema=dict.fromkeys(heads, pl.String), orient="row")
+    if printed and frame.height:
+        # A column that says nothing takes room on the page.
+        heads = [head for head in heads if frame[head].null_count() < frame.height]
+        frame = frame.select(heads)
     columns = []
     for head in heads:
         about = None
@@ -98,4 +205,4 @@ def _sheet(title: str, heads: Sequence[str], rows: Sequence[Sequence[str | None]
         elif head in _MONEY:
             about = Field(head, head, "money", decimals=2 if head == "Value" else 4)
         columns.append(OutColumn(head, about))
-    return OutSheet(title, tuple(columns), frame)
+    return OutSheet(title, tuple(columns), frame, printed)

@@ -20,11 +20,17 @@ class OutColumn:
 
 @dataclass(frozen=True)
 class OutSheet:
-    """One sheet: ``rows`` has a String column for each of ``columns``, in their order, in canonical text."""
+    """One sheet: ``rows`` has a String column for each of ``columns``, in their order, in canonical text.
+
+    Attributes:
+        printed: it is laid out to be printed: A4 across, all columns on the page, headings and page numbers on each, long texts
+            wrapped.
+    """
 
     name: str
     columns: tuple[OutColumn, ...]
     rows: pl.DataFrame
+    printed: bool = False
 
 
 @dataclass(frozen=True)

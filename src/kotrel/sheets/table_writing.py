@@ -15,7 +15,7 @@ import polars as pl
 from kotrel.core.description.model import Field
 from kotrel.core.errors import WrongUse
 from kotrel.sheets.cell_texts import writable
-from kotrel.sheets.output import OutBook, OutSheet
+from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.safe_writing import written_whole
 from kotrel.sheets.tall_rows import TallColumn, TallRows, put_rows, require_room
 from kotrel.sheets.text_writing import text_form, write_text
@@ -72,20 +72,44 @@ def _write_xlsx(book: OutBook, path: Path) -> None:
     heading = out.add_format({"bold": True, "bottom": 1, "text_wrap": True, "valign": "top"})
     for each in book.sheets:
         sheet = out.add_worksheet(each.name)
+        if each.printed:
+            _lay_out(sheet)
         for place, column in enumerate(each.columns):
             sheet.write_string(0, place, writable(column.heading), heading)
-            look = column_format(out, column.field)
+            look = column_format(out, column.field, each.printed)
             longest = each.rows.to_series(place).head(200).str.len_chars().max()
-            width = min(max(longest if isinstance(longest, int) else 0, 9) + 2, 44)
+            least, most = (_narrow(column), PRINTED_WIDTH) if each.printed else (9, 42)
+            width = min(max(longest if isinstance(longest, int) else 0, least), most) + 2
             sheet.set_column(place, place, width, look)
             sheet.write_blank(1, place, None, look)
         sheet.freeze_panes(1, 1)
-        if each.rows.height:
+        if each.rows.height and not each.printed:
             sheet.autofilter(0, 0, each.rows.height, len(each.columns) - 1)
     out.close()
     put_rows(
         path, {place: typed_rows(each.rows, [c.field for c in each.columns]) for place, each in enumerate(book.sheets)}
     )
+
+
+PRINTED_WIDTH = 30
+"""Characters of a column that is printed; longer texts are wrapped."""
+
+
+def _lay_out(sheet: Any) -> None:
+    """A4 across, all columns on one page, the headings on each, and where it is from."""
+    sheet.set_landscape()
+    sheet.set_paper(9)
+    sheet.fit_to_pages(1, 0)
+    sheet.repeat_rows(0)
+    # Room for a heading of two lines.
+    sheet.set_row(0, 32)
+    sheet.set_margins(left=0.4, right=0.4, top=0.6, bottom=0.7)
+    sheet.set_footer("&L&9&F · &A&R&9page &P of &N")
+
+
+def _narrow(column: OutColumn) -> int:
+    """The least width of a printed column: its heading may be wrapped between words."""
+    return max(len(word) for word in column.heading.split() or [""])
 
 
 def typed_rows(rows: pl.DataFrame, fields: Sequence[Field | None]) -> TallRows:
@@ -107,13 +131,15 @@ def _typed(values: pl.Series, about: Field | None) -> TallColumn:
     return TallColumn(values)
 
 
-def column_format(out: Any, about: Field | None) -> Any:
-    """The format of a column's cells."""
+def column_format(out: Any, about: Field | None, printed: bool = False) -> Any:
+    """The format of a column's cells; where they are printed, long texts are wrapped, and thousands set apart."""
+    look: dict[str, Any] = {"valign": "top"} if printed else {}
     if about is not None and about.is_decimal:
-        return out.add_format({"num_format": "0" + ("." + "0" * about.decimals if about.decimals else "")})
+        whole = "#,##0" if printed else "0"
+        return out.add_format({**look, "num_format": whole + ("." + "0" * about.decimals if about.decimals else "")})
     if about is not None and about.kind == "date":
-        return out.add_format({"num_format": "yyyy-mm-dd"})
-    return out.add_format({"num_format": "@"})
+        return out.add_format({**look, "num_format": "yyyy-mm-dd"})
+    return out.add_format({**look, "num_format": "@", **({"text_wrap": True} if printed else {})})
 
 
 def exact_numbers(values: pl.Series) -> pl.Series:
