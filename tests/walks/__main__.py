@@ -1,7 +1,7 @@
 """``python -m tests.walks SECONDS SEED [NAME]``: random ways through the program, each step judged by a plain model.
 
 ``sqlite``, ``service`` and ``files`` load and undo; ``edits`` changes exported workbooks and the system meanwhile; ``counts`` counts
-stock while goods move; ``twins`` does the same work on SQLite, PostgreSQL and a service. Exit status 1 where a walk went wrong; the same seed walks the same ways.
+stock while goods move; ``documents`` posts and undoes documents and asks by day; ``twins`` does the same work on SQLite, PostgreSQL and a service. Exit status 1 where a walk went wrong; the same seed walks the same ways.
 """
 
 from __future__ import annotations
@@ -16,6 +16,7 @@ from pathlib import Path
 
 from tests.walks.common import Walk, Wrong
 from tests.walks.counts import Counts
+from tests.walks.documents import Documents
 from tests.walks.edits import Edits
 from tests.walks.twins import Twins
 from tests.walks.undos import Files, Service, Shop, Undos
@@ -26,6 +27,7 @@ WALKS: dict[str, Callable[[Path, random.Random], Walk]] = {
     "files": lambda home, pick: Undos(Files(home), pick),
     "edits": Edits,
     "counts": Counts,
+    "documents": Documents,
     "twins": Twins,
 }
 
