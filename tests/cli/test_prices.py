@@ -85,6 +85,52 @@ class Prices(Program):
         self.kotrel("load", "lists.csv", "--yes")
         self.assertEqual(wrong("book.xlsx"), expected)
 
+    def test_a_list_in_dollars_is_worked_out_and_guarded_in_dollars(self):
+        self.write("lists.csv", "Code,Name,Currency,Decimals,For sale", "USDEX,Export,USD,2,yes")
+        self.kotrel("load", "lists.csv", "--yes")
+        where = "where = \"code is 'ROP-00010'\""
+        self.write("prices/fixed.toml", "[[step]]", where, 'set = { USDEX = "1.00" }')
+        [said] = self.json("reprice", "fixed")["not_compared"]
+        self.assertIn("in USD and costs in EUR, and there is no rate", said)
+        self.write("prices/usd.toml", "from_date = 2027-02-01", "[[step]]", 'name = "export"', where,
+                   'set = { USDEX = "SHOP", cost = "0.3333" }', 'round = "up to 0.05"')  # fmt: skip
+        said = self.kotrel("reprice", "usd", status=2).stderr
+        self.assertIn(
+            "export: USDEX from SHOP: one amount is in EUR, the other in USD, and there is no rate of USD", said
+        )
+        settings = self.folder / "kotrel.toml"
+        settings.write_text(settings.read_text("utf-8") + '\n[rates]\nUSD = "0.80"\n', "utf-8")
+        told = self.json("reprice", "usd", "-o", "usd.xlsx")
+        new = {each["list"]: each["new"] for each in told["prices"]}
+        # 0.60 EUR is 0.75 USD; a cost is not rounded like a price.
+        self.assertEqual((new, told["not_compared"]), ({"USDEX": "0.75", "cost": "0.3333"}, []))
+        book = openpyxl.load_workbook(self.folder / "usd.xlsx")
+        self.assertEqual(book.sheetnames, ["Kotrel first look", "USDEX", "Items"])
+        headings = {cell.value: cell.column for cell in book["USDEX"][1]}
+        # 0.3333 EUR is 0.416625 USD.
+        self.assertAlmostEqual(book["USDEX"].cell(2, headings["Cost"]).value, 0.416625)
+        book["USDEX"].cell(2, headings["Price"]).value = 0.40
+        book.save(self.folder / "usd.xlsx")
+        below = [
+            each["message"]
+            for each in self.json("check", "usd.xlsx", status=1)["findings"]
+            if each["kind"] == "below-cost"
+        ]
+        self.assertEqual(below, ["0.40 USD is below the cost of 0.4166 USD"])
+        # What is left of an earlier workbook is in nobody's way.
+        (self.folder / "usd.xlsx").unlink()
+        self.json("reprice", "usd", "-o", "usd.xlsx")
+
+    def test_rounding_that_moves_a_price_too_far_is_told(self):
+        self.write("prices/far.toml", "[[step]]", "where = \"code is one of ('ROP-00010', 'ROP-00020')\"",
+                   'set = { SHOP = "SHOP + 4%" }', 'round = { SHOP = "ending 0.95" }', '[guards]\nmost_up = "40%"\nothers = "warning"')  # fmt: skip
+        told = {each["item"]: each["remark"] for each in self.json("reprice", "far")["prices"]}
+        # 0.624 becomes 0.95, 52 % more; 0.728 becomes 0.95, 30 % more.
+        self.assertIn("rounding takes it from 0.62 to 0.95", told["ROP-00010"])
+        self.assertNotIn("rounding", str(told["ROP-00020"]))
+        self.write("prices/far.toml", "[[step]]", 'set = { cost = "cost + 1%" }', 'round = "up to 0.05"')
+        self.assertIn("sets only the cost", self.kotrel("reprice", "far", status=2).stderr)
+
     def test_what_people_change_by_hand_is_guarded(self):
         self.kotrel("reprice", "rope", "-o", "rope.xlsx")
         book = openpyxl.load_workbook(self.folder / "rope.xlsx")

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.pricing.rates import Rates
 from kotrel.workspace.layout_reading import layout_named
 from kotrel.workspace.mapping_reading import map_named
 from kotrel.workspace.price_rules_reading import rules_named
@@ -207,7 +208,7 @@ class OddSettings(unittest.TestCase):
         self.every("maps/n.toml", MATCH, lambda: map_named(self.folder, "n", small()))
 
     def test_price_rules(self):
-        self.every("prices/up.toml", RULES, lambda: rules_named(self.folder, "up", ("SHOP", "YARD")))
+        self.every("prices/up.toml", RULES, lambda: rules_named(self.folder, "up", ("SHOP", "YARD"), Rates("EUR")))
 
     def test_settings_of_the_workspace(self):
         self.every("kotrel.toml", WORKSPACE, lambda: open_workspace(self.folder))

@@ -82,7 +82,7 @@ def write_layout(
                 changes = _changes_of(found.changes, each, record)
                 values = values_of(
                     layout, changes, each.rows.values[ROW], workspace.description, reading, now.date().isoformat(),
-                    together=found.changes,
+                    workspace.rates, together=found.changes,
                 )  # fmt: skip
                 done = lay_out(layout, record, each.rows, values)
                 checked[place] = replace(each, rows=each.rows.with_findings(done.findings))

@@ -40,7 +40,7 @@ def write_price_book(sheets: Sequence[PriceSheet], own: PriceSheet | None, first
 
     Args:
         sheets: the price lists. Rows have ``target``, ``item``, ``description``, ``unit``, ``from_quantity``, ``cost``, ``old``, ``new``,
-            ``step`` and ``remark`` (with what the guards say); prices are Decimals.
+            ``at stake``, ``step`` and ``remark`` (with what the guards say); prices are Decimals.
         own: the items' own prices, or None.
         first: the first day of the new prices.
         rules: the name of the rules, for the stamp.
@@ -61,12 +61,13 @@ def write_price_book(sheets: Sequence[PriceSheet], own: PriceSheet | None, first
         out = xlsxwriter.Workbook(temporary, {"strings_to_formulas": False, "strings_to_urls": False})
         out.set_custom_property(BOOK_STAMP, rules)
         formats = _Formats(out)
+        _first_look(out.add_worksheet(FIRST_LOOK), [*sheets, *([own] if own else [])], formats)
         rows = {
-            place: _list_sheet(out.add_worksheet(each.name), each, first, formats) for place, each in enumerate(sheets)
+            place: _list_sheet(out.add_worksheet(each.name), each, first, formats)
+            for place, each in enumerate(sheets, start=1)
         }
         if own is not None:
-            rows[len(sheets)] = _items_sheet(out.add_worksheet(ITEMS_SHEET), own, formats)
-        _first_look(out.add_worksheet(FIRST_LOOK), [*sheets, *([own] if own else [])], formats)
+            rows[len(sheets) + 1] = _items_sheet(out.add_worksheet(ITEMS_SHEET), own, formats)
         out.close()
         put_rows(temporary, rows)
 
@@ -95,21 +96,23 @@ class _Formats:
 
 
 def _list_sheet(sheet: Any, each: PriceSheet, first: date, formats: _Formats) -> TallRows:
-    headings = ("Price list", "Item", "Description", "Unit", "From quantity", "From date", "Cost", "Old price", "Price", "Change",
-                "Change %", "Markup %", "Margin %", "Step", "Remarks")  # fmt: skip
+    headings = ("Price list", "Item", "Description", "Old price", "Price", "Change", "Change %", "Unit", "From quantity", "From date",
+                "Cost", "Markup %", "Margin %", "At stake", "Step", "Remarks")  # fmt: skip
     _head(sheet, headings, formats)
     money = formats.money(each.decimals)
-    looks = [*[formats.text] * 4, formats.quantity, formats.day, formats.money(4), money, formats.money(each.decimals, True), money,
-             *[formats.share] * 3, formats.text]  # fmt: skip
+    looks = [*[formats.text] * 3, money, formats.money(each.decimals, True), money, formats.share, formats.text, formats.quantity,
+             formats.day, formats.money(4), *[formats.share] * 2, formats.money(2), formats.text]  # fmt: skip
     _samples(sheet, looks, formats)
     rows = _with_shares(each.rows)
     day = pl.Series([str((first - DAY_ZERO).days)]).new_from_index(0, rows.height)
-    texts = [rows[name].fill_null("") for name in ("target", "item", "description", "unit")]
-    figures = [rows[name] for name in ("cost", "old", "new", "change", "change %", "markup %", "margin %")]
+    texts = [rows[name].fill_null("") for name in ("target", "item", "description")]
+    prices = [rows[name] for name in ("old", "new", "change", "change %")]
+    figures = [rows[name] for name in ("cost", "markup %", "margin %", "at stake")]
     _finish(sheet, headings, rows.height)
     return TallRows(
         (
-            *map(TallColumn, texts), _figure(rows["from_quantity"]), TallColumn(day, True), *map(_figure, figures),
+            *map(TallColumn, texts), *map(_figure, prices), TallColumn(rows["unit"].fill_null("")), _figure(rows["from_quantity"]),
+            TallColumn(day, True), *map(_figure, figures),
             TallColumn(rows["step"].fill_null("")), TallColumn(rows["remark"].replace("", None)),
         ),
         looks=_look(rows["severity"]),
@@ -143,7 +146,7 @@ def _with_shares(rows: pl.DataFrame) -> pl.DataFrame:
             for name, (part, whole) in shares.items()
         ),
     )
-    figures = [pl.col(name) for name in ("from_quantity", "cost", "old", "new", "change", *shares)]
+    figures = [pl.col(name) for name in ("from_quantity", "cost", "old", "new", "change", *shares, "at stake")]
     return worked.with_columns(each.cast(pl.Decimal(38, CELL_DECIMALS)) for each in figures)
 
 
@@ -156,12 +159,16 @@ def _items_sheet(sheet: Any, each: PriceSheet, formats: _Formats) -> TallRows:
     }
     titles = [about[name][0] for name in names]
     loaded = {"Item code", *titles}
-    headings = ["Item code", "Description", *titles, *(f"Old {title.lower()}" for title in titles), "Step", "Remarks"]
+    priced = (heading for title in titles for heading in (f"Old {title.lower()}", title, f"Change % {title.lower()}"))
+    headings = ["Item code", "Description", *priced, "Step", "Remarks"]
     for place, heading in enumerate(headings):
         sheet.write_string(0, place, heading, formats.heading if heading in loaded else formats.reader)
-    new = [formats.money(about[name][1], True) for name in names]
-    old = [formats.money(about[name][1]) for name in names]
-    _samples(sheet, [formats.text, formats.text, *new, *old, formats.text], formats)
+    looks = [
+        look
+        for name in names
+        for look in (formats.money(about[name][1]), formats.money(about[name][1], True), formats.share)
+    ]
+    _samples(sheet, [formats.text, formats.text, *looks, formats.text], formats)
 
     def of(target: str, what: str) -> pl.Expr:
         return pl.col(what).filter(pl.col("target") == target).first().alias(f"{what} {target}")
@@ -174,7 +181,7 @@ def _items_sheet(sheet: Any, each: PriceSheet, formats: _Formats) -> TallRows:
             # “error” comes before “warning”.
             pl.col("severity").min(),
             pl.col("remark").drop_nulls().str.join("; "),
-            *(of(name, what) for what in ("new", "old") for name in names),
+            *(of(name, what) for name in names for what in ("old", "new", "change %")),
         )
         .sort("item")
     )
@@ -182,7 +189,7 @@ def _items_sheet(sheet: Any, each: PriceSheet, formats: _Formats) -> TallRows:
     return TallRows(
         (
             TallColumn(rows["item"]), TallColumn(rows["description"].fill_null("")),
-            *(_figure(rows[f"{what} {name}"]) for what in ("new", "old") for name in names),
+            *(_figure(rows[f"{what} {name}"]) for name in names for what in ("old", "new", "change %")),
             TallColumn(rows["step"].fill_null("")), TallColumn(rows["remark"].replace("", None)),
         ),
         looks=_look(rows["severity"]),
@@ -204,7 +211,7 @@ def _finish(sheet: Any, headings: Sequence[str], rows: int) -> None:
 
 def _first_look(sheet: Any, sheets: Sequence[PriceSheet], formats: _Formats) -> None:
     """The rows of all sheets with something to look at, errors first, then the largest changes."""
-    headings = ("Sheet", "Item", "Description", "Unit", "Old price", "Price", "Change %", "What to look at")
+    headings = ("Severity", "Sheet", "Item", "Unit", "Old price", "Price", "Change %", "What to look at", "Description")
     for place, heading in enumerate(headings):
         sheet.write_string(0, place, heading, formats.heading)
     found = [
@@ -212,25 +219,25 @@ def _first_look(sheet: Any, sheets: Sequence[PriceSheet], formats: _Formats) -> 
     ]
     found.sort(key=lambda one: (one[1]["severity"] != "error", -abs(_change(one[1])), one[1]["item"]))
     for line, (each, row) in enumerate(found[:FIRST_LOOKS], start=1):
-        sheet.write_string(line, 0, each.name, formats.text)
-        sheet.write_string(line, 1, writable(row["item"]), formats.text)
-        sheet.write_string(line, 2, writable(row["description"] or ""), formats.text)
+        look = formats.wrong if row["severity"] == "error" else formats.doubtful
+        sheet.write_string(line, 0, row["severity"], look)
+        sheet.write_string(line, 1, each.name, formats.text)
+        sheet.write_string(line, 2, writable(row["item"]), formats.text)
         sheet.write_string(line, 3, row["unit"] or "", formats.text)
         if row["old"] is not None:
             sheet.write_number(line, 4, float(row["old"]), formats.money(each.decimals))
             sheet.write_number(line, 6, float(_change(row)), formats.share)
         sheet.write_number(line, 5, float(row["new"]), formats.money(each.decimals, True))
-        sheet.write_string(
-            line, 7, writable(row["remark"]), formats.wrong if row["severity"] == "error" else formats.doubtful
-        )
+        sheet.write_string(line, 7, writable(row["remark"]), look)
+        sheet.write_string(line, 8, writable(row["description"] or ""), formats.text)
     if len(found) > FIRST_LOOKS:
         more = f"and {len(found) - FIRST_LOOKS:,} more: the sheets have them in the column Remarks"
         sheet.write_string(FIRST_LOOKS + 1, 0, more, formats.text)
     if not found:
         sheet.write_string(1, 0, "Nothing: every price is within the guards.", formats.text)
-    for place, width in enumerate((14, 14, 38, 8, 11, 11, 10, 70)):
+    for place, width in enumerate((9, 12, 14, 8, 11, 11, 10, 84, 38)):
         sheet.set_column(place, place, width)
-    sheet.freeze_panes(1, 2)
+    sheet.freeze_panes(1, 3)
 
 
 def _change(row: Mapping[str, Any]) -> Decimal:

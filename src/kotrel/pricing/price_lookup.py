@@ -9,12 +9,13 @@ from decimal import Decimal
 
 import polars as pl
 
-from kotrel.core.description.model import Description
+from kotrel.core.description.model import CURRENCY_FIELD, Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import listed_and
 from kotrel.core.pricing.effective_price import Effective, ListFacts, PriceRow, Wanted, effective_price, price_on
 from kotrel.core.pricing.list_prices import LIST, facts_of, read_known
 from kotrel.core.pricing.prices_in_force import BREAK, PRICE
+from kotrel.core.pricing.rates import NoRate
 from kotrel.core.resolving.other_codes import which_row
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import nearest
@@ -59,28 +60,39 @@ def price_of(asked: Asked, workspace: Workspace) -> Answer:
 
     Raises:
         WrongUse: the item, customer, unit or warehouse does not exist.
+        NoRate: a discount is off a price in another currency, and there is no rate.
     """
     require_prices(workspace.description)
     with workspace.system().reading() as reading:
         return _Asker(asked, workspace, reading).answer()
 
 
-def with_discounted(prices: pl.DataFrame, workspace: Workspace, reading: Reading, day: date) -> pl.DataFrame:
+def with_discounted(
+    prices: pl.DataFrame, workspace: Workspace, reading: Reading, day: date
+) -> tuple[pl.DataFrame, list[str]]:
     """Prices in force, with what discounts come to: as :func:`price_of` says it. A discount that comes to nothing is left out.
+
+    Returns:
+        The prices; and the lists whose discounts need a rate that is not known, in words.
 
     Args:
         prices: as :func:`kotrel.core.pricing.prices_in_force.in_force` gives them.
     """
     open_rows = prices.filter(pl.col("amount").is_null())
     if not open_rows.height:
-        return prices
+        return prices, []
     remembered = _Remembered(reading)
+    lacking: dict[str, str] = {}
     amounts: list[Decimal | None] = []
     for code, item, unit, quantity in open_rows.select("target", "item", "unit", "from_quantity").iter_rows():
         asked = Asked(item, None, unit, quantity or Decimal(1), day, None)
-        amounts.append(_Asker(asked, workspace, remembered).on_list(code))  # type: ignore[arg-type]
+        try:
+            amounts.append(_Asker(asked, workspace, remembered).on_list(code))  # type: ignore[arg-type]
+        except NoRate as error:
+            amounts.append(None)
+            lacking[code] = f"{error.message}: its discounts count as no price"
     known = open_rows.with_columns(pl.Series("amount", amounts, dtype=prices.schema["amount"]))
-    return pl.concat([prices.drop_nulls("amount"), known.drop_nulls("amount")]).sort(BREAK)
+    return pl.concat([prices.drop_nulls("amount"), known.drop_nulls("amount")]).sort(BREAK), list(lacking.values())
 
 
 class _Remembered:
@@ -125,7 +137,11 @@ class _Asker:
     def _wanted(self, code: str) -> tuple[Wanted, dict[str, str | None]]:
         """What the price is calculated from, and what is known of the item."""
         fields = self.records["item"].fields
-        wanted = [name for name in ("code", "description", "unit", "category", "price", "archived") if name in fields]
+        wanted = [
+            name
+            for name in ("code", "description", "unit", "category", "price", "archived", CURRENCY_FIELD)
+            if name in fields
+        ]
         item = self._row("item", "code", code, wanted)
         if item.get("archived") == "yes":
             self.remarks.append("the item is archived")
@@ -140,7 +156,8 @@ class _Asker:
         categories = list(self._path(item.get("category")))
         return Wanted(
             unit, base, self.asked.quantity, self.asked.day, factors, standard, fields["price"].decimals or 0, source,
-            categories, lists, [*self._prices(code), *self._discounts(categories)], self.workspace.conventions.currency,
+            categories, lists, [*self._prices(code), *self._discounts(categories)],
+            item.get(CURRENCY_FIELD) or self.workspace.conventions.currency, self.workspace.rates,
         ), item  # fmt: skip
 
     def _read(self, record: str, fields: Sequence[str], name: str, value: str) -> pl.DataFrame:

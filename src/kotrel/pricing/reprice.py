@@ -14,12 +14,13 @@ from rich.text import Text
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count
 from kotrel.core.pricing.price_rules import OWN_PRICES
+from kotrel.loading.loads.documents_screen import money_text
 from kotrel.loading.opening import now, workspace_of
 from kotrel.pricing.price_picture import draw_changes
 from kotrel.pricing.repricing import Repriced, reprice, summary, targets_of, with_remarks, write_prices
 from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
-from kotrel.sheets.safe_writing import require_new_file
+from kotrel.sheets.safe_writing import free_name, require_new_file
 
 EXAMPLES = 3
 GROUPS_SHOWN = 12
@@ -38,7 +39,7 @@ def show_repriced(screen: Screen, repriced: Repriced, every: bool) -> None:
     screen.show(" · ".join(parts))
     for name, number in repriced.unknown.items():
         screen.show(Text(f"  {name}: {count(number, 'row')} left out, no item of the system", style="yellow"))
-    for said in repriced.not_read:
+    for said in (*repriced.not_read, *repriced.not_compared):
         screen.show(Text(f"  {said}", style="yellow"))
     for name, why in repriced.worked.idle.items():
         screen.show(Text(f"  step “{name}” works out nothing: {why}", style="yellow"))
@@ -49,6 +50,10 @@ def show_repriced(screen: Screen, repriced: Repriced, every: bool) -> None:
                 style="yellow",
             )
         )
+    rounded = int(repriced.prices["remark"].is_not_null().sum())
+    if rounded:
+        words = f"  {count(rounded, 'price')} moved far by rounding: the column Remarks of the workbook says how far"
+        screen.show(Text(words, style="yellow"))
     own = [target for target in targets_of(repriced) if target in OWN_PRICES]
     if own and repriced.rules.from_date is not None:
         words = f"  {' and '.join(own)} of the item: no dates there, so the new {'one holds' if len(own) == 1 else 'ones hold'} as soon as loaded"
@@ -79,15 +84,17 @@ def _show_groups(screen: Screen, repriced: Repriced, every: bool) -> None:
     if not groups.height:
         return
     table = Table(box=None, padding=(0, 3, 0, 0), header_style="dim")
-    for heading in ("list", repriced.rules.outliers.by, "prices", "mean change", "largest"):
-        table.add_column(
-            heading, justify="left" if heading in ("list", repriced.rules.outliers.by) else "right", overflow="fold"
-        )
+    by = repriced.rules.outliers.by
+    for heading in ("list", by, "prices", "mean change", "largest", "of", "old", "new", "value at stake"):
+        table.add_column(heading, justify="left" if heading in ("list", by, "of") else "right", overflow="fold")
     shown = groups if every else groups.head(GROUPS_SHOWN)
     for row in shown.iter_rows(named=True):
+        currency = repriced.currencies.get(row["target"], "")
+        old, new = (_plain(None if row[name] is None else str(row[name])) for name in ("old", "new"))
         table.add_row(
-            row["target"], row["group"] or "", f"{row['prices']:,}", _percent(row["mean"]), _percent(row["largest"])
-        )
+            row["target"], row["group"] or "", f"{row['prices']:,}", _percent(row["mean"]), _percent(row["largest"]),
+            Text(row["item"], style="dim"), old or "", new or "", f"{money_text(row['stake'])} {currency}".rstrip() if row["stake"] else "",
+        )  # fmt: skip
     screen.show(Text(""), table)
     if shown.height < groups.height:
         screen.show(Text(f"… {groups.height - shown.height:,} more groups (--all lists them)", style="dim"))
@@ -117,6 +124,7 @@ def repriced_json(repriced: Repriced, files: list[str]) -> dict[str, Any]:
         "idle": dict(repriced.worked.idle),
         "unknown": dict(repriced.unknown),
         "not_read": list(repriced.not_read),
+        "not_compared": list(repriced.not_compared),
         "counts": {
             severity: sum(each.rows.height for each in repriced.told if each.severity == severity) for severity in ("error", "warning")
         },
@@ -156,7 +164,6 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             raise WrongUse(
                 "the prices are written as an .xlsx workbook", "Use a name like prices.xlsx.", "unknown-ending"
             )
-        require_new_file(out.with_suffix(".png"))
     with screen.progress(5) as step:
         repriced = reprice(args.rules, workspace, now().date(), step)
         files: list[str] = []
@@ -164,8 +171,9 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             step("writing")
             write_prices(repriced, workspace.description, out)
             files.append(str(out))
-            if draw_changes(repriced, out.with_suffix(".png")):
-                files.append(str(out.with_suffix(".png")))
+            picture = free_name(out.with_suffix(".png"))
+            if draw_changes(repriced, picture):
+                files.append(str(picture))
     errors = any(told.severity == "error" for told in repriced.told)
     if screen.as_json:
         screen.json(repriced_json(repriced, files))

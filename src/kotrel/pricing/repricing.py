@@ -3,21 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from datetime import date
 from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.description.model import Description
+from kotrel.core.description.model import CURRENCY_FIELD, Description
 from kotrel.core.errors import WrongUse
-from kotrel.core.expressions.kinds import NUMBER
+from kotrel.core.expressions.kinds import NUMBER, exact
 from kotrel.core.pricing.guards import Told, guarded, percent
 from kotrel.core.pricing.list_prices import read_known
 from kotrel.core.pricing.new_prices import Goods, Worked, fields_of, work_out
 from kotrel.core.pricing.price_rules import OWN_PRICES, Outliers, PriceRules
 from kotrel.core.pricing.prices_in_force import BREAK, PRICE, in_force
+from kotrel.core.pricing.rates import exchanged
 from kotrel.core.similarity import nearest
+from kotrel.core.stock.sums import LedgerQuery
 from kotrel.loading.sheets_in.mapping_proposals import names_of
 from kotrel.pricing.new_prices_workbook import ITEMS_SHEET, PriceSheet, write_price_book
 from kotrel.pricing.price_lookup import factors_of, require_prices, with_discounted
@@ -34,12 +36,15 @@ class Repriced:
     Attributes:
         from_date: the first day of the new prices.
         prices: as :attr:`kotrel.core.pricing.new_prices.Worked.prices`, with ``description``, ``group``, ``cost`` (for the
-            same unit) and ``old from`` (the first day of the price in force).
+            same unit and in the list's currency), ``old from`` (the first day of the price in force) and ``at stake`` (what the stock
+            on hand is worth more or less, at the price for one base unit; blank where that is not known).
         told: what the guards say; ``place`` is a row of ``prices``.
         same: prices that came out as they were, and are left out.
         decimals: of each price list.
         unknown: for each sheet that the rules name, its rows that are no item of the system, and are left out.
         not_read: what else of those sheets gives no figures, in words.
+        not_compared: what could not be held against each other because there is no rate of a currency, in words.
+        currencies: price list → its currency.
     """
 
     rules: PriceRules
@@ -51,6 +56,8 @@ class Repriced:
     decimals: Mapping[str, int]
     unknown: Mapping[str, int]
     not_read: tuple[str, ...] = ()
+    not_compared: tuple[str, ...] = ()
+    currencies: Mapping[str, str] = field(default_factory=dict)
 
 
 def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Repriced:
@@ -58,6 +65,7 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
 
     Raises:
         WrongUse: the rules are wrong, or the system has no price lists.
+        NoRate: the rules bring two currencies together, and there is no rate.
         WrongData: a sheet that the rules name has errors.
     """
     description = workspace.description
@@ -65,12 +73,12 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
     with workspace.system().reading() as reading:
         step("reading price lists")
         lists = reading.read("price_list", ["code", "currency", "decimals"])
-        rules = rules_named(workspace.folder, name, tuple(lists["code"]))
+        rules = rules_named(workspace.folder, name, tuple(lists["code"]), workspace.rates)
         figures = figures_of(rules, workspace, today, step)
         fields = description.records["item"].fields
         codes, columns = frozenset(lists["code"]), frozenset(figures.values.columns) - {"item"}
         used = fields_of(rules, fields, codes, columns)
-        own = [field for field in OWN_PRICES if field in fields]
+        own = [each for each in OWN_PRICES if each in fields]
         group = rules.outliers.by
         if group not in fields and group != Outliers().by:
             close = nearest(group, fields)
@@ -80,39 +88,45 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
                 "wrong-price-rules",
             )
         step("reading items and prices")
-        wanted = dict.fromkeys(["code", "unit", "description", "cost", group, *own, *used])
+        wanted = dict.fromkeys(["code", "unit", "description", "cost", CURRENCY_FIELD, group, *own, *used])
         items = read_known(reading.read, description.records["item"], list(wanted)).sort("code")
         first = rules.from_date or today
         prices = in_force(reading.read("price", PRICE), first.isoformat())
-        prices = with_discounted(prices, workspace, reading, first)
+        prices, unknown_rates = with_discounted(prices, replace(workspace, rates=rules.rates), reading, first)
         factors = factors_of(reading, description)
-        goods = Goods(items, fields, prices, factors, lists, figures.values, workspace.conventions.currency)
+        held = reading.ledger_sums(LedgerQuery(["item"], [("item", items["code"])])).select("item", "quantity")
+        goods = Goods(items, fields, prices, factors, lists, figures.values)
         step("working out prices")
         names = names_of(workspace, reading)
         worked = work_out(rules, goods, lambda record: names(record).names)
-    whole = _described(worked, items, group, prices)
+    whole, lacking = _described(worked, goods, group, rules)
+    whole = _at_stake(whole, held)
     changed = (pl.col("new").ne_missing(pl.col("old"))) | pl.col("remark").is_not_null()
     kept = whole.filter(changed)
     return Repriced(
         rules,
         first,
         kept,
-        tuple(guarded(kept, prices, rules.guards, rules.outliers)),
+        tuple(guarded(kept, prices, rules.guards, rules.outliers, goods.currencies, rules.rates)),
         worked,
         whole.height - kept.height,
         {code: int(places or 2) for code, places in lists.select("code", "decimals").iter_rows()},
         figures.unknown,
         figures.not_read,
+        (*unknown_rates, *lacking),
+        goods.currencies,
     )
 
 
-def _described(worked: Worked, items: pl.DataFrame, group: str, prices: pl.DataFrame) -> pl.DataFrame:
-    """The prices with what people and guards need to know about their items."""
+def _described(worked: Worked, goods: Goods, group: str, rules: PriceRules) -> tuple[pl.DataFrame, list[str]]:
+    """The prices with what people and guards need to know about their items; and the lists whose cost has no rate, in words."""
+    items, prices, rates = goods.items, goods.prices, rules.rates
     about = items.select(
         pl.col("code").alias("item"),
         "description",
         pl.col(group).alias("group"),
         pl.col("cost").cast(NUMBER, strict=False).alias("old cost"),
+        pl.col(CURRENCY_FIELD).alias("its currency"),
     )
     new_costs = worked.prices.filter(pl.col("target") == "cost").select("item", pl.col("new").alias("new cost"))
     began = prices.select(*BREAK, pl.col("from_date").alias("old from"))
@@ -124,11 +138,32 @@ def _described(worked: Worked, items: pl.DataFrame, group: str, prices: pl.DataF
     cost = pl.coalesce("new cost", "old cost") * pl.col("factor")
     # An item's own cost is not held against itself.
     own = pl.when(pl.col("target") != "cost").then(cost)
-    return (
-        joined.with_columns(own.alias("cost"))
-        .drop("old cost", "new cost")
-        .sort("target", "item", "unit", "from_quantity")
-    )
+    of_item = pl.coalesce("its currency", pl.lit(rates.home))
+    of_list = {code: currency or rates.home for code, currency in goods.currencies.items()}
+    of_target = pl.col("target").replace_strict(of_list, default=None, return_dtype=pl.String)
+    joined = joined.with_columns(own.alias("own cost"), of_item.alias("its currency"))
+    joined = joined.with_columns(pl.coalesce(of_target, "its currency").alias("currency"))
+    held = exchanged(joined, pl.col("own cost"), pl.col("its currency"), pl.col("currency"), rates, None)
+    joined = joined.with_columns(held.alias("cost"))
+    lacking = joined.filter(pl.col("cost").is_null() & pl.col("own cost").is_not_null())
+    said = [
+        f"{target}: its prices are in {currency} and costs in {theirs}, and there is no rate: they are not compared"
+        for target, currency, theirs in lacking.select("target", "currency", "its currency")
+        .unique()
+        .sort("target")
+        .iter_rows()
+    ]
+    dropped = ("old cost", "new cost", "own cost", "its currency", "currency")
+    return joined.drop(dropped).sort("target", "item", "unit", "from_quantity"), said
+
+
+def _at_stake(prices: pl.DataFrame, held: pl.DataFrame) -> pl.DataFrame:
+    """The prices with what the stock on hand is worth more or less, as :func:`kotrel.core.pricing.price_impact.price_stakes` has it."""
+    on_hand = held.select("item", pl.col("quantity").cast(NUMBER).alias("on hand"))
+    first = (pl.col("factor") == exact(1)) & (pl.col("from_quantity") <= exact(1))
+    change = pl.col("new") - pl.col("old")
+    joined = prices.join(on_hand, on="item", how="left", maintain_order="left")
+    return joined.with_columns(pl.when(first).then(change * pl.col("on hand")).alias("at stake")).drop("on hand")
 
 
 def targets_of(repriced: Repriced) -> Sequence[str]:
@@ -180,17 +215,23 @@ def with_remarks(repriced: Repriced) -> pl.DataFrame:
 
 
 def summary(repriced: Repriced) -> pl.DataFrame:
-    """For each target and group: how many prices, how many new, the mean and the largest change in per cent, one decimal."""
+    """For each target and group: how many prices, how many new, the mean and the largest change in per cent, one decimal.
+
+    Columns ``item``, ``old`` and ``new`` are those of the largest; ``stake`` is the sum of what is at stake.
+    """
     change = percent(pl.col("new") - pl.col("old"), pl.col("old"))
     frame = repriced.prices.with_columns(change.alias("change"))
     # Not a single division by zero: Decimals do not forgive one, even where its result is not used.
     count = pl.col("change").count()
     mean = pl.col("change").sum() / pl.when(count > 0).then(count.cast(NUMBER))
-    largest = pl.col("change").sort_by(pl.col("change").abs(), nulls_last=False).last()
+    farthest = pl.col("change").abs().fill_null(exact(-1)).arg_max()
+    largest = pl.col("change").gather(farthest).first()
     grouped = frame.group_by("target", "group", maintain_order=True).agg(
         pl.len().alias("prices"),
         pl.col("old").is_null().sum().alias("first"),
         mean.round(1, mode="half_away_from_zero").alias("mean"),
         largest.round(1, mode="half_away_from_zero").alias("largest"),
+        *(pl.col(name).gather(farthest).first() for name in ("item", "old", "new")),
+        pl.col("at stake").sum().alias("stake"),
     )
     return grouped.sort("target", "group")

@@ -64,6 +64,8 @@ def _figures(name: str, source: FigureSheet, workspace: Workspace, today: date, 
     path = workspace.folder / source.file
     options = replace(DEFAULT_OPTIONS, match_on=source.match_on, only="changes")
     record = None if source.match else "item"
+    if source.currency is not None:
+        workspace = replace(workspace, conventions=replace(workspace.conventions, currency=source.currency))
     wanted = Wanted(record=record, sheet=source.sheet, map_name=source.match, options=options)
     found = check_files([path], workspace, wanted, today, step)
     checked = [each for each in found if each.rows.record.name == "item"]

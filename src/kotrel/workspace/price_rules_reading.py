@@ -11,8 +11,9 @@ from typing import Any
 
 from kotrel.core.description.toml_reading import TomlReader, numbered, parsed
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.pricing.price_rules import OWN_PRICES, FigureSheet, Guards, Outliers, PriceRules, Step
-from kotrel.core.pricing.rounding import read_rounding
+from kotrel.core.pricing.price_rules import COST, OWN_PRICES, FigureSheet, Guards, Outliers, PriceRules, Step
+from kotrel.core.pricing.rates import Rates
+from kotrel.core.pricing.rounding import Rounding, read_rounding
 from kotrel.core.similarity import nearest
 
 FOLDER = "prices"
@@ -35,11 +36,12 @@ class _Reader(TomlReader):
         return found
 
 
-def rules_named(folder: Path, name: str, lists: tuple[str, ...] | None) -> PriceRules:
+def rules_named(folder: Path, name: str, lists: tuple[str, ...] | None, rates: Rates) -> PriceRules:
     """The rules of that name, or in that file.
 
     Args:
         lists: codes of the price lists that the system has, or None where the rules were used before.
+        rates: of the workspace; those of the rules come first.
 
     Raises:
         WrongUse: there are none, or a setting is wrong, with its line.
@@ -67,10 +69,12 @@ def rules_named(folder: Path, name: str, lists: tuple[str, ...] | None) -> Price
         data = parsed(text)
     except tomllib.TOMLDecodeError as error:
         raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-price-rules") from None
-    return _rules(_Reader(text, str(path)), data, path.stem, lists)
+    return _rules(_Reader(text, str(path)), data, path, lists, rates)
 
 
-def _rules(reader: _Reader, data: Mapping[str, Any], name: str, lists: tuple[str, ...] | None) -> PriceRules:
+def _rules(
+    reader: _Reader, data: Mapping[str, Any], path: Path, lists: tuple[str, ...] | None, rates: Rates
+) -> PriceRules:
     reader.known_keys(
         data, ("title", "from_date", "steps", "sheets", "step", "guards", "outliers", "rates"), "price rules"
     )
@@ -83,15 +87,18 @@ def _rules(reader: _Reader, data: Mapping[str, Any], name: str, lists: tuple[str
         raise reader.wrong("there is no step", hint='Add one: [[step]] with set = { SHOP = "SHOP + 4%" }')
     steps = tuple(_step(reader, each, place, lists) for place, each in enumerate(raw, start=1))
     return PriceRules(
-        name=name,
-        title=reader.text_of(data, "title", name),
+        name=path.stem,
+        title=reader.text_of(data, "title", path.stem),
         from_date=from_date,
         every_step=how == "all",
         steps=steps,
         guards=_guards(reader, reader.table(data.get("guards", {}), "guards", "guards"), lists),
         outliers=_outliers(reader, reader.table(data.get("outliers", {}), "outliers", "outliers")),
         sheets=_sheets(reader, reader.table(data.get("sheets", {}), "sheets", "sheets")),
-        rates=_rates(reader, reader.table(data.get("rates", {}), "rates", "rates")),
+        rates=rates.with_more(
+            reader.rates(reader.table(data.get("rates", {}), "rates", "rates"), rates.home),
+            f"{FOLDER}/{path.name} or kotrel.toml",
+        ),
     )
 
 
@@ -114,18 +121,43 @@ def _step(reader: _Reader, raw: Mapping[str, Any], place: int, lists: tuple[str,
                 "set",
                 hint=hint,
             )
-    rule = reader.text_of(raw, "round", "", at)
-    rounding = read_rounding(rule) if rule else None
-    if rule and rounding is None:
-        raise reader.wrong(
-            f"{named}: “{rule}” is no rounding rule", at, "round",
-            hint='Like "up to 0.05", "nearest to 0.05", "down to 1", "ending 0.95" or "up ending 0.95".',
-        )  # fmt: skip
     quantity = raw.get("from_quantity")
     return Step(
-        named, reader.text_of(raw, "where", "", at) or None, targets, rounding,
+        named, reader.text_of(raw, "where", "", at) or None, targets, _roundings(reader, raw, at, named, targets),
         None if quantity is None else reader.decimal(raw, "from_quantity", at),
     )  # fmt: skip
+
+
+def _roundings(
+    reader: _Reader, raw: Mapping[str, Any], at: str, named: str, targets: Mapping[str, str]
+) -> dict[str, Rounding]:
+    """One rule for all that is sold, or a table with a rule for each price: a cost is rounded only where it is named."""
+    given = raw.get("round", "")
+    if isinstance(given, dict):
+        rules = reader.mapping(raw, "round", at)
+        for target in rules:
+            if target not in targets:
+                close = nearest(target, targets)
+                hint = f"Did you mean {close}?" if close else f"It sets {', '.join(targets)}."
+                raise reader.wrong(f"{named} rounds “{target}”, which it does not set", at, "round", hint=hint)
+    else:
+        rule = reader.text_of(raw, "round", "", at)
+        rules = {target: rule for target in targets if target != COST} if rule else {}
+        if rule and not rules:
+            raise reader.wrong(
+                f"{named} sets only the cost, and “round” is for prices of lists and selling prices", at, "round",
+                hint=f'To round the cost too: round = {{ cost = "{rule}" }}',
+            )  # fmt: skip
+    found = {}
+    for target, rule in rules.items():
+        rounding = read_rounding(rule)
+        if rounding is None:
+            raise reader.wrong(
+                f"{named}: “{rule}” is no rounding rule", at, "round",
+                hint='Like "up to 0.05", "nearest to 0.05", "down to 1", "ending 0.95" or "up ending 0.95".',
+            )  # fmt: skip
+        found[target] = rounding
+    return found
 
 
 def _guards(reader: _Reader, raw: Mapping[str, Any], lists: tuple[str, ...] | None) -> Guards:
@@ -183,7 +215,7 @@ def _sheets(reader: _Reader, raw: Mapping[str, Any]) -> dict[str, FigureSheet]:
     found: dict[str, FigureSheet] = {}
     for name, given in raw.items():
         table = reader.table(given, f"sheet {name}", "sheets", name)
-        reader.known_keys(table, ("file", "map", "sheet", "match_on"), "a sheet", "sheets", name)
+        reader.known_keys(table, ("file", "map", "sheet", "match_on", "currency"), "a sheet", "sheets", name)
         file = reader.text_of(table, "file", "", "sheets", name)
         if not file:
             raise reader.wrong(f"sheet {name} names no file", "sheets", name, hint='Like file = "keldrift-spring.xlsx"')
@@ -192,15 +224,6 @@ def _sheets(reader: _Reader, raw: Mapping[str, Any]) -> dict[str, FigureSheet]:
             reader.text_of(table, "map", "", "sheets", name) or None,
             reader.text_of(table, "sheet", "", "sheets", name) or None,
             reader.text_of(table, "match_on", "", "sheets", name) or None,
+            reader.text_of(table, "currency", "", "sheets", name).upper() or None,
         )
-    return found
-
-
-def _rates(reader: _Reader, raw: Mapping[str, Any]) -> dict[str, Decimal]:
-    found: dict[str, Decimal] = {}
-    for currency in raw:
-        rate = reader.decimal(raw, currency, "rates")
-        if rate is None or rate <= 0:
-            raise reader.wrong(f"the rate of {currency} must be a number above zero", "rates", currency)
-        found[currency.upper()] = rate
     return found

@@ -18,6 +18,7 @@ from kotrel.core.description.model import Description
 from kotrel.core.description.toml_reading import TomlReader, parsed
 from kotrel.core.documents.document_checks import CAREFUL, StockRules
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.pricing.rates import NO_RATES, Rates
 from kotrel.core.rows.system_state import Files
 from kotrel.core.similarity import folded, nearest
 from kotrel.core.tables.reading_limits import USUAL, Limits
@@ -97,6 +98,7 @@ _TABLES = {
     "limits": ("cells", "characters", "memory_mb", "seconds"),
     "folder": ("old_after_days", "uploads", "trial", "results", "result_map", "layouts"),
     "spellings": None,
+    "rates": None,
 }
 
 
@@ -138,6 +140,7 @@ class Workspace:
         files_only: of a program that only exchanges files: where they go, and how old its lists may be.
         not_counted: the word in a count sheet that says that a line was not counted, as a blank does; or an empty text.
         trigger_schemas: schemas in which the database's own triggers look for names.
+        rates: what other currencies are worth.
     """
 
     folder: Path
@@ -153,6 +156,7 @@ class Workspace:
     not_counted: str = ""
     files_only: FilesOnly = FilesOnly()
     limits: Limits = USUAL
+    rates: Rates = NO_RATES
 
     def pictures(self) -> Files | None:
         """Looks up pictures in their folder, and among those that a service keeps; None if there is neither."""
@@ -178,7 +182,9 @@ class Workspace:
 
         said = self.files_only
         layouts = layouts_by_record(self.folder, said.layouts, self.description)
-        return Uploads(self.folder / said.uploads, self.folder / said.trial if said.trial else None, layouts)
+        return Uploads(
+            self.folder / said.uploads, self.folder / said.trial if said.trial else None, layouts, self.rates
+        )
 
     @property
     def hidden(self) -> Path:
@@ -236,6 +242,7 @@ def open_workspace(folder: Path) -> Workspace:
             "no system is set", "system", hint='Under [system], set url = "sqlite:practice.db", or your own address.'
         )
     described = folder / settings.text_of(system, "description", "system.toml", "system")
+    currency = settings.text_of(sheets, "currency", "EUR", "sheets").upper()
     description = read_description(_text(described), str(described))
     return Workspace(
         folder=folder,
@@ -245,7 +252,7 @@ def open_workspace(folder: Path) -> Workspace:
             decimal_mark=settings.choice(sheets, "decimal_mark", ("auto", ".", ","), "sheets"),  # type: ignore[arg-type]
             dates=settings.choice(sheets, "dates", ("auto", "day", "month"), "sheets"),  # type: ignore[arg-type]
             spellings=read_spellings(settings, data.get("spellings", {}), description.records),
-            currency=settings.text_of(sheets, "currency", "EUR", "sheets").upper(),
+            currency=currency,
             rounding=settings.rounding(sheets, "rounding", "sheets"),
         ),
         trigger_schemas=settings.texts(system, "trigger_schemas", "system"),
@@ -255,6 +262,7 @@ def open_workspace(folder: Path) -> Workspace:
         tolerance=tolerances(settings, data.get("count", {})),
         files_only=settings.files_only(data.get("folder", {})),
         limits=settings.limits(data.get("limits", {})),
+        rates=Rates(currency, settings.rates(data.get("rates", {}), currency)),
         not_counted=settings.text_of(data.get("count", {}), "not_counted", "", "count"),
         largest_picture=settings.megabytes(data.get("pictures", {}), "at_most_mb", 10, "pictures"),
     )

@@ -5,12 +5,15 @@ from datetime import date
 from decimal import Decimal
 
 from kotrel.core.pricing.effective_price import ListFacts, PriceRow, Wanted, effective_price
+from kotrel.core.pricing.rates import NoRate, Rates
 
 LISTS = {
     "SHOP": ListFacts("SHOP", "EUR", 2),
     "FLEET": ListFacts("FLEET", "EUR", 2, off="SHOP"),
     "CLUB": ListFacts("CLUB", "EUR", 1),
     "RRP": ListFacts("RRP", "EUR", 2, for_sale=False),
+    "EXPORT": ListFacts("EXPORT", "USD", 2, off="SHOP"),
+    "ISLE": ListFacts("ISLE", "SKR", 0, off="SHOP"),
 }
 
 
@@ -32,6 +35,8 @@ ROWS = [
     row("CLUB", category="ROPE", discount_percent="10"),
     row("CLUB", category="ROPE-BRAID", discount_amount="0.05"),
     row("RRP", amount="0.80"),
+    row("EXPORT", discount_percent="10"),
+    row("ISLE", discount_percent="10"),
 ]
 
 
@@ -49,10 +54,22 @@ class Effective(unittest.TestCase):
         factors = {"M": Decimal(1), "COIL": Decimal(200), "REEL": Decimal(50)}
         wanted = Wanted(
             unit, "M", Decimal(quantity), date.fromisoformat(on), factors, None if standard is None else Decimal(standard), 2,
-            "of the item", categories, LISTS, rows, "EUR",
+            "of the item", categories, LISTS, rows, "EUR", Rates("EUR", {"USD": Decimal("0.92")}),
         )  # fmt: skip
         self.found = effective_price(wanted, lists.split())
         return None if self.found.price is None else str(self.found.price)
+
+    def test_a_discount_off_a_list_of_another_currency_is_exchanged_before(self):
+        # 99.00 EUR ÷ 0.92 = 107.608696 USD; less 10 % = 96.847826.
+        self.assertEqual((self.price("EXPORT", unit="COIL"), self.found.currency), ("96.85", "USD"))
+        self.assertIn("99.00 EUR is 107.608696 USD", [line.what for line in self.found.lines])
+        with self.assertRaisesRegex(NoRate, "no rate of SKR"):
+            self.price("ISLE")
+
+    def test_the_explanation_adds_up_in_another_unit(self):
+        # The standard price of 0.70 for a metre is 35.00 for a reel of 50; 0.05 off each metre is 2.50 off the reel.
+        self.assertEqual(self.price("CLUB", unit="REEL"), "32.5")
+        self.assertIn("35.00 less 0.05 × 50, which is 2.50, is 32.50", [line.what for line in self.found.lines])
 
     def test_the_first_list_with_a_price_in_force(self):
         self.assertEqual(self.price("SHOP"), "0.60")

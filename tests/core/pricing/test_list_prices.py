@@ -10,8 +10,10 @@ from hypothesis import strategies as st
 
 from kotrel.core.pricing.effective_price import ListFacts, PriceRow, Wanted, effective_price
 from kotrel.core.pricing.list_prices import OF_CATEGORY, OF_ITEM, Book, list_prices
+from kotrel.core.pricing.rates import Rates
 
 DAY = "2026-06-01"
+RATES = Rates("EUR", {"USD": Decimal("0.92"), "SKR": Decimal("0.08")})
 LISTS = ("SHOP", "YARD", "FLEET")
 ITEMS = {"A": ("M", ["BRAID", "ROPE"]), "B": ("EA", ["ROPE"]), "C": ("EA", [])}
 PARENTS = {"BRAID": "ROPE", "ROPE": None}
@@ -35,15 +37,17 @@ def rows(of, terms):
 
 class ListPrices(unittest.TestCase):
     @given(rows(list(ITEMS), DISCOUNT | st.fixed_dictionaries({"amount": AMOUNT})), rows(["BRAID", "ROPE"], DISCOUNT),
-           st.tuples(*[st.sampled_from(["", *LISTS])] * 3), st.tuples(*[st.integers(0, 4)] * 3), st.tuples(*[st.none() | AMOUNT] * 3))  # fmt: skip
-    def test_they_are_the_price_in_force_of_each_item(self, own, of_category, off, decimals, standard):
-        facts = {code: ListFacts(code, "EUR", *each) for code, *each in zip(LISTS, decimals, off, strict=True)}
+           st.tuples(*[st.sampled_from(["", *LISTS])] * 3), st.tuples(*[st.integers(0, 4)] * 3), st.tuples(*[st.none() | AMOUNT] * 3),
+           st.tuples(*[st.sampled_from(["EUR", "", "USD", "SKR"])] * 3))  # fmt: skip
+    def test_they_are_the_price_in_force_of_each_item(self, own, of_category, off, decimals, standard, currencies):
+        lists = zip(LISTS, currencies, decimals, off, strict=True)
+        facts = {code: ListFacts(code, *each) for code, *each in lists}
         items = pl.DataFrame(
             {"code": list(ITEMS), "unit": [unit for unit, _ in ITEMS.values()], "price": standard,
              "category": [next(iter(path), None) for _, path in ITEMS.values()]},
             schema_overrides={"price": pl.String},
         )  # fmt: skip
-        book = Book(items, 2, facts, frame(own, OF_ITEM), frame(of_category, OF_CATEGORY), PARENTS, DAY)
+        book = Book(items, 2, facts, frame(own, OF_ITEM), frame(of_category, OF_CATEGORY), PARENTS, DAY, RATES)
         for code in LISTS:
             wanted = []
             for (item, (unit, path)), price in zip(ITEMS.items(), standard, strict=True):
@@ -51,7 +55,7 @@ class ListPrices(unittest.TestCase):
                 its += [price_row(each, each[1]) for each in of_category]
                 basis = None if price is None else Decimal(price)
                 found = effective_price(
-                    Wanted(unit, unit, Decimal(1), date.fromisoformat(DAY), {unit: Decimal(1)}, basis, 2, "", path, facts, its, "EUR"), [code]
+                    Wanted(unit, unit, Decimal(1), date.fromisoformat(DAY), {unit: Decimal(1)}, basis, 2, "", path, facts, its, "EUR", RATES), [code]
                 )  # fmt: skip
                 # The last step of a price on the list is the list's; where it has none, the standard price follows.
                 ends = [line for line in found.lines if line.price_list == code][-1].what

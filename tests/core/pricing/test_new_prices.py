@@ -3,6 +3,7 @@
 import unittest
 from dataclasses import replace
 from decimal import ROUND_HALF_UP, Decimal
+from fractions import Fraction
 
 import polars as pl
 from hypothesis import given, settings
@@ -12,7 +13,8 @@ from kotrel.core.description.model import Field
 from kotrel.core.expressions.kinds import NUMBER
 from kotrel.core.pricing.guards import guarded
 from kotrel.core.pricing.new_prices import Goods, work_out
-from kotrel.core.pricing.price_rules import Guards, Outliers, PriceRules, Step
+from kotrel.core.pricing.price_rules import FigureSheet, Guards, Outliers, PriceRules, Step
+from kotrel.core.pricing.rates import NoRate, Rates
 from kotrel.core.pricing.rounding import read_rounding, rounded
 
 FIELDS = {
@@ -43,11 +45,14 @@ FACTORS = frame("item unit factor", "A BOX 100")
 LISTS = frame("code currency decimals", "SHOP EUR 2", "YARD EUR 2", "ISLE SKR 0")
 
 
-def new_prices(*steps: Step, every: bool = False, **more: object) -> dict[str, str]:
+def new_prices(
+    *steps: Step, every: bool = False, rates: dict[str, str] | None = None, **more: object
+) -> dict[str, str]:
     """``SHOP A EA 0`` → its new price."""
-    rules = PriceRules("r", "R", None, every, steps, **more)  # type: ignore[arg-type]
+    rates = Rates("EUR", {name: Decimal(rate) for name, rate in (rates or {}).items()})
+    rules = PriceRules("r", "R", None, every, steps, rates=rates, **more)  # type: ignore[arg-type]
     letter = frame("item letter.cost", "A 9.00", "C 2.10")
-    done = work_out(rules, Goods(ITEMS, FIELDS, PRICES, FACTORS, LISTS, letter, "EUR"), lambda record: {})
+    done = work_out(rules, Goods(ITEMS, FIELDS, PRICES, FACTORS, LISTS, letter), lambda record: {})
     return {
         f"{row['target']} {row['item']} {row['unit']} {row['from_quantity'].normalize():f}": f"{row['new'].normalize():f}"
         for row in done.prices.iter_rows(named=True)
@@ -56,7 +61,12 @@ def new_prices(*steps: Step, every: bool = False, **more: object) -> dict[str, s
 
 def step(where: str | None = None, rule: str | None = None, quantity: str | None = None, **targets: str) -> Step:
     rounding = read_rounding(rule) if rule else None
-    return Step("s", where, targets, rounding, None if quantity is None else Decimal(quantity))
+    rules = dict.fromkeys(targets, rounding) if rounding else {}
+    return Step("s", where, targets, rules, None if quantity is None else Decimal(quantity))
+
+
+def round_half_up(number: Fraction, places: int) -> int:
+    return int(number * 10**places + Fraction(1, 2))
 
 
 class WorkingOut(unittest.TestCase):
@@ -107,7 +117,7 @@ class WorkingOut(unittest.TestCase):
         steps = [replace(one, name=name) for name, one in (
             ("none", step("category is 'Z'", SHOP="SHOP + 1")), ("all", step(SHOP="SHOP + 1")), ("late", step("code is 'A'", SHOP="SHOP + 1")),
         )]  # fmt: skip
-        goods = Goods(ITEMS, FIELDS, PRICES, FACTORS, LISTS, frame("item letter.cost", "A 9.00"), "EUR")
+        goods = Goods(ITEMS, FIELDS, PRICES, FACTORS, LISTS, frame("item letter.cost", "A 9.00"))
         done = work_out(PriceRules("r", "R", None, False, tuple(steps)), goods, lambda record: {})
         self.assertEqual(
             done.idle, {"none": "its condition fits no item", "late": "earlier steps have all of its items"}
@@ -124,18 +134,70 @@ class WorkingOut(unittest.TestCase):
     def test_another_currency_needs_a_rate_and_has_its_own_decimals(self):
         one = step("code = 'A'", ISLE="SHOP")
         # One SKR is 0.05 EUR: 21.35 ÷ 0.05 = 427.
-        self.assertEqual(new_prices(one, rates={"SKR": Decimal("0.05")})["ISLE A EA 0"], "427")
-        self.assertEqual(new_prices(one), {}, "without a rate there is no price")
+        self.assertEqual(new_prices(one, rates={"SKR": "0.05"})["ISLE A EA 0"], "427")
+        with self.assertRaisesRegex(NoRate, "no rate of SKR"):
+            new_prices(one)
+
+    def test_own_prices_and_figures_of_sheets_come_in_the_currency_of_the_list(self):
+        rates = {"SKR": "0.08", "USD": "0.92"}
+        # 8.40 EUR is 105 SKR, twice as much 210; the standard price of 8.00 EUR is 100 SKR.
+        self.assertEqual(new_prices(step("code = 'A'", ISLE="cost * 2"), rates=rates)["ISLE A EA 0"], "210")
+        self.assertEqual(new_prices(step("code = 'A'", ISLE="price"), rates=rates)["ISLE A EA 0"], "100")
+        # The other way: a list of 30 SKR is 2.40 EUR. A number of its own is in the currency of what it sets.
+        self.assertEqual(new_prices(step("code = 'A'", price="ISLE + 1"), rates=rates)["price A EA 0"], "3.4")
+        # A letter in USD: 9.00 USD are 8.28 EUR, and 103.50 SKR, without decimals 104.
+        letter = {"letter": FigureSheet("letter.csv", currency="USD")}
+        made = new_prices(step(cost="[letter.cost]", ISLE="[letter.cost]"), rates=rates, sheets=letter)
+        self.assertEqual((made["cost A EA 0"], made["ISLE A EA 0"]), ("8.28", "104"))
+        for wrong in (step(ISLE="cost"), step(ISLE="price * 2"), step(price="ISLE")):
+            with self.assertRaises(NoRate):
+                new_prices(wrong)
+
+    @settings(deadline=None, max_examples=60)
+    @given(
+        st.decimals("0.0001", "99999", places=4), st.decimals("0.0001", "500", places=4), st.decimals("0.0001", "500", places=4),
+        st.sampled_from(["cost", "price", "SHOP", "ISLE"]), st.sampled_from(["ISLE", "USDX", "price", "SHOP"]),
+    )  # fmt: skip
+    def test_two_currencies_against_a_calculation_apart(self, amount, skr, usd, source, target):
+        items = ITEMS.filter(pl.col("code") == "A").with_columns(
+            *(pl.lit(str(amount)).alias(name) for name in ("price", "cost"))
+        )
+        prices = numbers(
+            frame("target item unit from_quantity amount", f"SHOP A EA 0 {amount}", f"ISLE A EA 0 {amount}"),
+            "from_quantity",
+            "amount",
+        )
+        lists = frame("code currency decimals", "SHOP EUR 2", "ISLE SKR 2", "USDX USD 2")
+        rules = PriceRules(
+            "r", "R", None, False, (step(**{target: f"{source} * 2"}),), rates=Rates("EUR", {"SKR": skr, "USD": usd})
+        )
+        goods = Goods(items, FIELDS, prices, FACTORS, lists, frame("item letter.cost", "C 1"))
+        done = work_out(rules, goods, lambda record: {}).prices
+        worth = {"ISLE": skr, "USDX": usd}
+        exact_price = Fraction(amount) * 2 * Fraction(worth.get(source, 1)) / Fraction(worth.get(target, 1))
+        if source == target:
+            exact_price = Fraction(amount) * 2
+        # Half away from zero; to 12 decimals before, as every column is.
+        fine = Decimal(round_half_up(exact_price, 12)).scaleb(-12)
+        self.assertEqual(
+            done.filter(pl.col("unit") == "EA")["new"].to_list(), [fine.quantize(Decimal("0.01"), ROUND_HALF_UP)]
+        )
 
 
 class Guarding(unittest.TestCase):
-    def told(self, lines: list[str], guards: Guards, standing: list[str] | None = None) -> set[tuple[str, int]]:
+    def told(
+        self,
+        lines: list[str],
+        guards: Guards,
+        standing: list[str] | None = None,
+        rates: dict[str, Decimal] | None = None,
+    ) -> set[tuple[str, int]]:
         table = frame("target item unit from_quantity old new cost group", *lines)
         stands = numbers(frame("target item unit from_quantity amount", *(standing or [])), "from_quantity", "amount")
         prices = numbers(table, "from_quantity", "old", "new", "cost")
         return {
             (each.kind, place)
-            for each in guarded(prices, stands, guards, Outliers())
+            for each in guarded(prices, stands, guards, Outliers(), {"ISLE": "SKR"}, Rates("EUR", rates or {}))
             for place in each.rows["place"].to_list()
         }
 
@@ -161,6 +223,17 @@ class Guarding(unittest.TestCase):
         self.assertEqual(self.told(["YARD A EA 0 9 10 - X"], guards, ["SHOP A EA 0 9.99"]), {("above-other-list", 0)})
         self.assertEqual(self.told(["SHOP A EA 0 11 9 - X"], guards, ["YARD A EA 0 9.01"]), {("above-other-list", 0)})
         self.assertEqual(self.told(["SHOP A EA 0 11 9 - X"], guards, ["YARD A EA 0 9", "YARD A BOX 0 900"]), set())
+
+    def test_lists_of_two_currencies_are_compared_in_one(self):
+        guards = Guards(not_above=(("ISLE", "SHOP"),))
+        rates = {"SKR": Decimal("0.08")}
+        # 10.00 EUR are 125 SKR.
+        self.assertEqual(
+            self.told(["ISLE A EA 0 9 126 - X"], guards, ["SHOP A EA 0 10"], rates), {("above-other-list", 0)}
+        )
+        self.assertEqual(self.told(["ISLE A EA 0 125 125 - X"], guards, ["SHOP A EA 0 10"], rates), set())
+        with self.assertRaises(NoRate):
+            self.told(["ISLE A EA 0 9 126 - X"], guards, ["SHOP A EA 0 10"])
 
     def test_what_is_unlike_its_group_and_a_moved_decimal_point(self):
         lines = [f"SHOP I{n} EA 0 100 {new} - X" for n, new in enumerate(("104.0", "104.1", "103.9", "104.0", "139.8"))]

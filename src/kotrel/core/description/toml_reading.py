@@ -165,6 +165,23 @@ class TomlReader:
             raise self.wrong(f"{what} must be a table, like [{'.'.join(path)}]", *path)
         return value
 
+    def rates(self, table: Mapping[str, Any], home: str) -> dict[str, Decimal]:
+        """``[rates]``: currency → what one of it is in the workspace's own.
+
+        Raises:
+            WrongUse: one is no number above zero, or is of the workspace's own currency.
+        """
+        found: dict[str, Decimal] = {}
+        for currency in table:
+            rate = self.decimal(table, currency, "rates")
+            if rate is None or rate <= 0:
+                raise self.wrong(f"the rate of {currency} must be a number above zero", "rates", currency)
+            if home and currency.upper() == home and rate != 1:
+                trouble = f"one {home} is one {home}: amounts here are in {home}, so only other currencies have a rate"
+                raise self.wrong(trouble, "rates", currency)
+            found[currency.upper()] = rate
+        return found
+
     def decimal(self, table: Mapping[str, Any], key: str, *path: str) -> Decimal | None:
         value = table.get(key)
         if value is None:

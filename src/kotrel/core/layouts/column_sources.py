@@ -14,6 +14,7 @@ from kotrel.core.layouts.layout import Layout
 from kotrel.core.layouts.prices_and_stock import joined_for
 from kotrel.core.layouts.upload_rows import UPLOAD_ACTION, Values
 from kotrel.core.loading.load_model import Look
+from kotrel.core.pricing.rates import Rates
 from kotrel.core.rows.searching import looked_up
 
 
@@ -45,13 +46,14 @@ WITHDRAWN = "is withdrawn"
 
 def values_of(
     layout: Layout, changes: RecordChanges, rows: pl.Series | None, description: Description, look: Look, day: str,
-    reference: str = "", together: Sequence[RecordChanges] = (),
+    rates: Rates, reference: str = "", together: Sequence[RecordChanges] = (),
 ) -> Values:  # fmt: skip
     """The rows as they will be: what the sheet says, and what the system holds where it says nothing.
 
     Args:
         rows: the rows of the sheet to write, in their order; None for those that change anything.
         day: of the prices in force, ISO date.
+        rates: for prices that are a discount off one in another currency.
         together: all that changes in this load: names may be new too.
 
     Raises:
@@ -84,7 +86,7 @@ def values_of(
         if layout.updates == "changed"
     }
     names = names_for(layout, record, description, look, together)
-    joined = joined_for(layout, record, frame, description, look, day) if record.name == "item" else {}
+    joined = joined_for(layout, record, frame, description, look, day, rates) if record.name == "item" else {}
     return Values(frame, changed, names, joined, reference)
 
 

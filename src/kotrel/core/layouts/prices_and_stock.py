@@ -11,6 +11,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.layouts.layout import Layout
 from kotrel.core.loading.load_model import Look
 from kotrel.core.pricing.list_prices import LIST, OF_CATEGORY, OF_ITEM, Book, facts_of, list_prices, read_known
+from kotrel.core.pricing.rates import Rates
 from kotrel.core.similarity import nearest
 from kotrel.core.stock.sums import LedgerQuery
 
@@ -19,7 +20,7 @@ ALL = "all"
 
 
 def joined_for(
-    layout: Layout, record: Record, frame: pl.DataFrame, description: Description, look: Look, day: str
+    layout: Layout, record: Record, frame: pl.DataFrame, description: Description, look: Look, day: str, rates: Rates
 ) -> Mapping[str, pl.Series]:
     """``price LIST`` and ``stock WAREHOUSE`` → String for each row; no price is blank, no stock is 0.
 
@@ -29,11 +30,12 @@ def joined_for(
 
     Raises:
         WrongUse: the system has no such price list or warehouse.
+        NoRate: a discount is off a price in another currency, and there is no rate.
     """
     found: dict[str, pl.Series] = {}
     lists = dict.fromkeys(column.price_of for column in layout.columns if column.price_of is not None)
     if lists:
-        book = _book(record, frame, description, look, day)
+        book = _book(record, frame, description, look, day, rates)
         for name in lists:
             _require(name, list(book.lists), "price list", "price_of", layout)
             found[f"price {name}"] = list_prices(book, name).cast(pl.String)
@@ -54,7 +56,7 @@ def _require(code: str, there: list[str], what: str, setting: str, layout: Layou
         )
 
 
-def _book(record: Record, frame: pl.DataFrame, description: Description, look: Look, day: str) -> Book:
+def _book(record: Record, frame: pl.DataFrame, description: Description, look: Look, day: str, rates: Rates) -> Book:
     items = frame.select(
         pl.col(record.key[0]).alias("code"),
         *(pl.col(name) if name in frame.columns else pl.lit(None, pl.String).alias(name) for name in ("unit", "category", "price")),
@@ -67,7 +69,7 @@ def _book(record: Record, frame: pl.DataFrame, description: Description, look: L
     parents = dict(look.read("category", ["code", category.path]).iter_rows()) if category and category.path else {}
     lists = facts_of(read_known(look.read, description.records["price_list"], LIST))
     standard = record.fields.get("price")
-    return Book(items, (standard.decimals if standard else None) or 0, lists, prices, discounts, parents, day)
+    return Book(items, (standard.decimals if standard else None) or 0, lists, prices, discounts, parents, day, rates)
 
 
 def _stock(warehouse: str, record: Record, frame: pl.DataFrame, look: Look) -> pl.Series:

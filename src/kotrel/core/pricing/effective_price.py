@@ -7,7 +7,11 @@ from dataclasses import dataclass, field
 from datetime import date
 from decimal import ROUND_HALF_UP, Decimal
 
+from kotrel.core.pricing.rates import NO_RATES, Rates
+
 STANDARD = "standard price"
+_FINEST = Decimal("0.000001")
+_EXACT = Decimal("1e-12")
 
 
 @dataclass(frozen=True)
@@ -62,6 +66,7 @@ class Wanted:
         categories: of the item, the nearest first.
         rows: of the lists, for this item and its categories.
         currency: of the standard price.
+        rates: for discounts off a price in another currency.
     """
 
     unit: str
@@ -76,6 +81,7 @@ class Wanted:
     lists: Mapping[str, ListFacts]
     rows: Sequence[PriceRow]
     currency: str
+    rates: Rates = NO_RATES
 
 
 @dataclass(frozen=True)
@@ -101,6 +107,9 @@ def effective_price(wanted: Wanted, lists: Sequence[str]) -> Effective:
 
     Args:
         lists: codes of the customer's lists, in the order in which they count.
+
+    Raises:
+        NoRate: a discount is off a price in another currency, and there is no rate.
     """
     found = Effective()
     for code in lists:
@@ -149,12 +158,34 @@ def _in_list(wanted: Wanted, about: ListFacts, lines: list[Line], above: tuple[s
                 )
             )
             return None
+        basis = _in_currency(wanted, about, off, basis, lines)
+        less = _share(row)
         if row.discount_percent is not None:
             price = basis * (100 - row.discount_percent) / 100
         else:
-            price = basis - (row.discount_amount or Decimal(0)) * times
-        lines.append(Line(about.code, "", f"{plain(basis, 2)} less {_share(row)} is {plain(price, 2)}"))
+            off_each = row.discount_amount or Decimal(0)
+            price = basis - off_each * times
+            if times != 1:
+                less = f"{less} × {plain(times)}, which is {plain(off_each * times, 2)},"
+        lines.append(Line(about.code, "", f"{_shown(basis)} less {less} is {_shown(price)}"))
     return _to_decimals(price, about.decimals, about.code, lines)
+
+
+def _in_currency(wanted: Wanted, about: ListFacts, off: ListFacts | None, basis: Decimal, lines: list[Line]) -> Decimal:
+    """What discounts are off, in the list's own currency; a step of its own where that is another."""
+    one, other = (off.currency if off else wanted.currency) or wanted.rates.home, about.currency or wanted.rates.home
+    if one == other:
+        return basis
+    rate = wanted.rates.between(one, other, f"{about.code}: its discounts are off {about.off or 'the standard price'}")
+    # As exact as the columns of many prices: 12 decimals.
+    exchanged = (basis * rate.numerator / rate.denominator).quantize(_EXACT, ROUND_HALF_UP)
+    lines.append(Line(about.code, "", f"{_shown(basis)} {one} is {_shown(exchanged)} {other}"))
+    return exchanged
+
+
+def _shown(amount: Decimal) -> str:
+    """An amount on the way, without the tail of a division."""
+    return plain(amount.quantize(_FINEST, ROUND_HALF_UP), 2)
 
 
 def _row_of(wanted: Wanted, code: str) -> PriceRow | None:
@@ -189,9 +220,9 @@ def _to_decimals(price: Decimal, decimals: int, code: str, lines: list[Line]) ->
     """A price to its list's decimals, half away from zero; a step of its own where that changes it."""
     rounded = max(price, Decimal(0)).quantize(Decimal(1).scaleb(-decimals), ROUND_HALF_UP)
     if price < 0:
-        lines.append(Line(code, "", f"{plain(price, 2)} is below zero, so it is {rounded}"))
+        lines.append(Line(code, "", f"{_shown(price)} is below zero, so it is {rounded}"))
     elif rounded != price:
-        lines.append(Line(code, "", f"{plain(price, 2)} is {rounded} with {decimals} decimals"))
+        lines.append(Line(code, "", f"{_shown(price)} is {rounded} with {decimals} decimals"))
     return rounded
 
 

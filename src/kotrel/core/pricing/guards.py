@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import polars as pl
@@ -9,6 +10,7 @@ import polars as pl
 from kotrel.core.expressions.kinds import exact
 from kotrel.core.pricing.outliers import MOVED, unlike
 from kotrel.core.pricing.price_rules import Allowed, Guards, Outliers
+from kotrel.core.pricing.rates import Rates, exchanged
 from kotrel.core.rows.findings import Severity
 
 
@@ -23,20 +25,34 @@ class Told:
 
 
 FRAME = ("target", "item", "unit", "from_quantity", "old", "new", "cost", "group")
-"""Columns of the frame that guards judge: prices as Decimals, the cost for the same unit, and the item's group."""
+"""Columns of the frame that guards judge: prices as Decimals, the cost for the same unit in the list's currency (blank where that
+is not known), and the item's group."""
 
 
-def guarded(frame: pl.DataFrame, standing: pl.DataFrame, guards: Guards, outliers: Outliers) -> list[Told]:
+def guarded(
+    frame: pl.DataFrame,
+    standing: pl.DataFrame,
+    guards: Guards,
+    outliers: Outliers,
+    currencies: Mapping[str, str],
+    rates: Rates,
+) -> list[Told]:
     """What the guards say of each price.
 
     Args:
         frame: :data:`FRAME`, one row for each new price.
         standing: ``target``, ``item``, ``unit``, ``from_quantity`` and ``amount`` of the prices in force: where a list has no new
             price, the one in force is compared.
+        currencies: price list → its currency, or an empty text for the workspace's.
 
     Returns:
         Tables with ``place`` (the row's index) and ``message``.
+
+    Raises:
+        NoRate: two lists of which one is never to be above the other are in two currencies, and there is no rate.
     """
+    foreign = {code: f" {currency}" for code, currency in currencies.items() if currency not in ("", rates.home)}
+    sign = pl.col("target").replace_strict(foreign, default="", return_dtype=pl.String) if foreign else pl.lit("")
     frame = frame.with_row_index("place").with_columns(
         percent(pl.col("new") - pl.col("old"), pl.col("old")).alias("change"),
         percent(pl.col("new") - pl.col("cost"), pl.col("new")).alias("margin"),
@@ -56,7 +72,7 @@ def guarded(frame: pl.DataFrame, standing: pl.DataFrame, guards: Guards, outlier
         "below-cost",
         "below cost",
         below,
-        pl.format("{} is below the cost of {}", price_text(new), price_text(cost)),
+        pl.format("{}{} is below the cost of {}{}", price_text(new), sign, price_text(cost), sign),
     )
     for code, least in guards.least_margin.items():
         mine = (pl.col("margin") < exact(least)) & (new > zero) & ~below.fill_null(False)
@@ -77,7 +93,7 @@ def guarded(frame: pl.DataFrame, standing: pl.DataFrame, guards: Guards, outlier
             far = far | (beyond & (new != zero)).fill_null(False)
             tell(guards.others, kind, "up too far" if way > 0 else "down too far", beyond & (new != zero), words)
     for low, high in guards.not_above:
-        rows = _above(frame, standing, low, high)
+        rows = _above(frame, standing, low, high, currencies, rates)
         if rows.height:
             found.append(Told(guards.others, "above-other-list", "above another list", rows))
     odd = unlike(
@@ -94,22 +110,31 @@ def guarded(frame: pl.DataFrame, standing: pl.DataFrame, guards: Guards, outlier
     return found
 
 
-def _above(frame: pl.DataFrame, standing: pl.DataFrame, low: str, high: str) -> pl.DataFrame:
+def _above(
+    frame: pl.DataFrame, standing: pl.DataFrame, low: str, high: str, currencies: Mapping[str, str], rates: Rates
+) -> pl.DataFrame:
     """The places where a price of the lower list is above that of the higher one; at the lower list's row if it is a new one."""
+    one, other = (currencies.get(code) or rates.home for code in (low, high))
     key = ["target", "item", "unit", "from_quantity"]
     stays = standing.join(frame, on=key, how="anti").select(
         pl.lit(None, pl.UInt32).alias("place"), *key, pl.col("amount").alias("new")
     )
     whole = pl.concat([frame.select("place", *key, "new"), stays])
     lower, higher = (whole.filter(pl.col("target") == code).drop("target") for code in (low, high))
-    both = lower.join(higher, on=key[1:], suffix=" above").filter(
-        (pl.col("new") > pl.col("new above"))
+    paired = lower.join(higher, on=key[1:], suffix=" above")
+    what = f"not_above, {low} and {high}"
+    held = exchanged(paired, pl.col("new above"), pl.lit(other), pl.lit(one), rates, what).alias("held against")
+    both = paired.with_columns(held).filter(
+        (pl.col("new") > pl.col("held against"))
         & (pl.col("new above") != exact(0))
         & pl.coalesce("place", "place above").is_not_null()
     )
-    message = pl.format(
-        f"{low} at {{}} is above {high} at {{}}", price_text(pl.col("new")), price_text(pl.col("new above"))
-    )
+    price, above, limit = (price_text(pl.col(name)) for name in ("new", "new above", "held against"))
+    message = pl.format(f"{low} at {{}} is above {high} at {{}}", price, above)
+    if one != other:
+        message = pl.format(
+            f"{low} at {{}} {one} is above {high} at {{}} {other}, which is {{}} {one}", price, above, limit
+        )
     return both.select(pl.coalesce("place", "place above").alias("place"), message.alias("message"))
 
 

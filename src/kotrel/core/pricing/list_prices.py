@@ -15,6 +15,7 @@ from kotrel.core.description.model import Record
 from kotrel.core.expressions.exact import times, to_decimals
 from kotrel.core.expressions.kinds import NUMBER, exact
 from kotrel.core.pricing.effective_price import ListFacts
+from kotrel.core.pricing.rates import NO_RATES, Rates
 from kotrel.core.rows.system_state import Reader
 
 LIST = ("code", "currency", "decimals", "off", "for_sale")
@@ -57,6 +58,7 @@ class Book:
         prices: :data:`OF_ITEM`; ``discounts``: :data:`OF_CATEGORY`.
         parents: category → the one above it, or None.
         day: ISO date.
+        rates: for discounts off prices in another currency.
     """
 
     items: pl.DataFrame
@@ -66,6 +68,7 @@ class Book:
     discounts: pl.DataFrame
     parents: Mapping[str, str | None]
     day: str
+    rates: Rates = NO_RATES
 
 
 def list_prices(book: Book, code: str, above: tuple[str, ...] = ()) -> pl.Series:
@@ -73,13 +76,16 @@ def list_prices(book: Book, code: str, above: tuple[str, ...] = ()) -> pl.Series
 
     Args:
         above: the lists whose discounts are off this one; a list that leads back to itself has no such price.
+
+    Raises:
+        NoRate: a discount is off a price in another currency, and there is no rate.
     """
     about = book.lists[code]
     terms = _terms(book, code)
     found = terms["amount"]
     discounted = terms["is there"] & found.is_null()
     if discounted.any() and about.off not in (*above, code):
-        basis = list_prices(book, about.off, (*above, code)) if about.off in book.lists else _standard(book)
+        basis = _in_currency(book, about, above, discounted)
         less = (
             pl.when(pl.col("discount_percent").is_not_null())
             .then(pl.col("basis") * (exact(1) - times(pl.col("discount_percent"), Fraction(1, 100))))
@@ -87,6 +93,21 @@ def list_prices(book: Book, code: str, above: tuple[str, ...] = ()) -> pl.Series
         )
         found = terms.with_columns(basis.alias("basis")).select(less).to_series().zip_with(discounted, found)
     return _rounded(found, about.decimals)
+
+
+def _in_currency(book: Book, about: ListFacts, above: tuple[str, ...], wanted: pl.Series) -> pl.Series:
+    """What discounts are off, in the list's own currency.
+
+    Args:
+        wanted: where a discount is taken off; elsewhere no rate is needed.
+    """
+    off = book.lists.get(about.off)
+    basis = list_prices(book, off.code, (*above, about.code)) if off is not None else _standard(book)
+    one, other = (each or book.rates.home for each in (off.currency if off is not None else "", about.currency))
+    if one == other or basis.filter(wanted).null_count() == int(wanted.sum()):
+        return basis
+    rate = book.rates.between(one, other, f"{about.code}: its discounts are off {about.off or 'the standard price'}")
+    return basis.to_frame("basis").select(times(pl.col("basis"), rate)).to_series()
 
 
 def _standard(book: Book) -> pl.Series:

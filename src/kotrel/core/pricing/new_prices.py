@@ -1,7 +1,8 @@
 """New prices by rules: every step on whole columns of exact decimals.
 
 The order of the work: exact to 12 decimals → unit conversion → the step's rounding rule → the list's decimals. Expressions are
-worked out for one base unit of the item; a price of another unit is its factor times as much.
+worked out for one base unit of the item; a price of another unit is its factor times as much. They are worked out in the currency
+of what they set: every list, own price and figure of another currency is exchanged before.
 """
 
 from __future__ import annotations
@@ -16,8 +17,10 @@ from kotrel.core.description.model import Field
 from kotrel.core.expressions import Compiled, Scope, compile_at
 from kotrel.core.expressions.exact import to_decimals
 from kotrel.core.expressions.kinds import NUMBER, exact
-from kotrel.core.pricing.price_rules import OWN_PRICES, PriceRules, Step
+from kotrel.core.pricing.guards import percent, price_text
+from kotrel.core.pricing.price_rules import OWN_PRICES, Guards, PriceRules, Step
 from kotrel.core.pricing.prices_in_force import BREAK, base_units
+from kotrel.core.pricing.rates import exchanged
 from kotrel.core.pricing.rounding import has_none, rounded
 
 SNAPPED = 7
@@ -29,7 +32,8 @@ class Goods:
     """What prices are worked out from. All frames have String columns in canonical text.
 
     Attributes:
-        items: the items with the fields that expressions use, among them ``code``, ``unit`` and the own prices.
+        items: the items with the fields that expressions use, among them ``code``, ``unit`` and the own prices; ``currency`` is that
+            of an item's amounts, blank for the workspace's.
         fields: of the item, for the expressions.
         prices: fixed prices in force (see :func:`kotrel.core.pricing.prices_in_force.in_force`).
         factors: ``item``, ``unit``, ``factor``: base units in one of the unit.
@@ -43,7 +47,11 @@ class Goods:
     factors: pl.DataFrame
     lists: pl.DataFrame
     figures: pl.DataFrame
-    currency: str = ""
+
+    @property
+    def currencies(self) -> dict[str, str]:
+        """Price list → its currency, or an empty text for the workspace's."""
+        return {code: currency or "" for code, currency in self.lists.select("code", "currency").iter_rows()}
 
 
 @dataclass(frozen=True)
@@ -72,6 +80,7 @@ def work_out(rules: PriceRules, goods: Goods, names: Callable[[str], Mapping[str
 
     Raises:
         ExpressionError, WrongUse: an expression is wrong, or a result too large.
+        NoRate: an expression brings together two currencies, and there is no rate.
     """
     codes = frozenset(goods.lists["code"])
     scope = Scope(goods.fields, {}, names, codes, frozenset(name for name in goods.figures.columns if name != "item"))
@@ -172,7 +181,8 @@ def _one(
         return done, 0, 0
     named = [name for name in compiled.fields if name in goods.fields or name in goods.figures.columns]
     lists = dict.fromkeys(name.removeprefix("old ") for name in compiled.fields if name not in named)
-    fields = items.select(pl.col("code").alias("the item"), *named)
+    currency = pl.col("currency") if "currency" in items.columns else pl.lit(None, pl.String)
+    fields = items.select(pl.col("code").alias("the item"), currency.alias("the currency"), *named)
     frame = part.join(fields, on="the item", how="left", maintain_order="left")
     own = [name for name in named if name in OWN_PRICES and name in done["target"].unique().to_list()]
     for name in own:
@@ -180,33 +190,57 @@ def _one(
             pl.col("item").alias("the item"), pl.col("now").cast(pl.String).alias(name)
         )
         frame = frame.drop(name).join(current, on="the item", how="left", maintain_order="left")
+    frame = _in_target_currency(frame, named, step, target, rules, goods)
     for code in lists:
-        frame = _with_list(frame, done, code, target, rules, goods)
+        frame = _with_list(frame, done, code, step, target, rules, goods)
     price = compiled.expr
     if (frame["the factor"] != 1).any():
         in_unit = to_decimals(price * pl.col("the factor"), SNAPPED)
         price = pl.when(pl.col("the factor") == exact(1)).then(price).otherwise(in_unit)
+    rule, decimals = step.roundings.get(target), _decimals(target, goods)
     priced = frame.select(
         *(pl.col(f"the {name}").alias(name) for name in BREAK[1:]),
-        compiled.column(frame, rounded(price, step.rounding, _decimals(target, goods))).alias("new price"),
-        compiled.column(frame, has_none(price, step.rounding)).alias("has none"),
+        compiled.column(frame, rounded(price, rule, decimals)).alias("new price"),
+        compiled.column(frame, has_none(price, rule)).alias("has none"),
+        compiled.column(frame, rounded(price, None, decimals)).alias("as worked out"),
     )
     lacking = int(priced["new price"].null_count())
     priced = priced.with_columns(
         # Where the rule knows no price, the one that stands stays.
         pl.when("has none").then(None).otherwise("new price").alias("new price"),
-        pl.when("has none").then(pl.lit("rounded down there is no such price: it stays")).alias("said"),
+        pl.when("has none")
+        .then(pl.lit("rounded down there is no such price: it stays"))
+        .when(_moved_far(rules.guards))
+        .then(_rounding_words())
+        .alias("said"),
     ).with_columns(pl.lit(target).alias("target"))
     joined = done.join(priced, on=BREAK, how="left", maintain_order="left", nulls_equal=True)
     changed = pl.col("new price").is_not_null()
+    joined = joined.drop("as worked out")
     return (
         joined.with_columns(
             pl.coalesce("new price", "now").alias("now"),
             pl.when(changed | pl.col("said").is_not_null()).then(pl.lit(step.name)).otherwise("step").alias("step"),
-            pl.coalesce("said", "remark").alias("remark"),
+            # What an earlier step said of a price that this one has made anew is over.
+            pl.when(changed).then("said").otherwise(pl.coalesce("said", "remark")).alias("remark"),
         ).select(done.columns),
         lacking,
         part.height,
+    )
+
+
+def _moved_far(guards: Guards) -> pl.Expr:
+    """Rounding alone moves the price by more than a price may change."""
+    exact_price, new = pl.col("as worked out"), pl.col("new price")
+    moved = percent(new - exact_price, exact_price)
+    up = moved > exact(guards.most_up) if guards.most_up is not None else pl.lit(False)
+    down = moved < exact(-guards.most_down) if guards.most_down is not None else pl.lit(False)
+    return (up | down).fill_null(False)
+
+
+def _rounding_words() -> pl.Expr:
+    return pl.format(
+        "rounding takes it from {} to {}", price_text(pl.col("as worked out")), price_text(pl.col("new price"))
     )
 
 
@@ -217,7 +251,7 @@ def _decimals(target: str, goods: Goods) -> int:
 
 
 def _with_list(
-    frame: pl.DataFrame, done: pl.DataFrame, code: str, target: str, rules: PriceRules, goods: Goods
+    frame: pl.DataFrame, done: pl.DataFrame, code: str, step: Step, target: str, rules: PriceRules, goods: Goods
 ) -> pl.DataFrame:
     """The frame with a list's price for one base unit of each row's item, as the steps made it and as it was before.
 
@@ -225,7 +259,6 @@ def _with_list(
     """
     there = done.filter(pl.col("target") == code).select("item", "unit", "from_quantity", "now", "old", "factor")
     there = there.filter(pl.col("now").is_not_null() | pl.col("old").is_not_null())
-    rate = _rate(code, target, rules, goods)
     for name, column in ((code, "now"), (f"old {code}", "old")):
         if name in frame.columns:
             continue
@@ -233,29 +266,57 @@ def _with_list(
             "item",
             "unit",
             pl.col("from_quantity").alias("their quantity"),
-            (pl.col(column) / pl.col("factor") * rate).alias(name),
+            (pl.col(column) / pl.col("factor")).alias(name),
         ).drop_nulls(name)
         asked = frame.select(pl.col(f"the {name}").alias(name) for name in BREAK[1:]).with_row_index("place")
         pairs = asked.join(per_unit, on=["item", "unit"]).filter(pl.col("their quantity") <= pl.col("from_quantity"))
         best = pairs.sort("their quantity").group_by("place").agg(pl.col(name).last())
         plain = there.filter(pl.col("factor") == exact(1)).sort("from_quantity")
-        plain = plain.group_by("item", maintain_order=True).agg((pl.col(column).first() * rate).alias("of base unit"))
+        plain = plain.group_by("item", maintain_order=True).agg(pl.col(column).first().alias("of base unit"))
         found = (
             asked.join(best, on="place", how="left", maintain_order="left")
             .join(plain, on="item", how="left", maintain_order="left")
             .select(pl.coalesce(name, "of base unit").alias(name))
         )
         frame = frame.with_columns(found[name])
+        own = pl.lit(goods.currencies[code])
+        frame = _exchanged(frame, name, pl.col(name), own, f"{step.name}: {target} from {name}", target, rules, goods)
     return frame
 
 
-def _rate(code: str, target: str, rules: PriceRules, goods: Goods) -> pl.Expr:
-    """What one unit of a list's currency is in the target's."""
-    currencies = dict(goods.lists.select("code", "currency").iter_rows())
-    one, other = currencies.get(code) or goods.currency, currencies.get(target) or goods.currency
-    if one == other:
-        return exact(1)
-    values = [rules.rates.get(each) if each != goods.currency else 1 for each in (one, other)]
-    if values[0] is None or values[1] is None:
-        return pl.lit(None, NUMBER)
-    return exact(values[0]) / exact(values[1])
+def _in_target_currency(
+    frame: pl.DataFrame, named: list[str], step: Step, target: str, rules: PriceRules, goods: Goods
+) -> pl.DataFrame:
+    """The frame with the amounts of money that the expression names, of items and sheets, in the currency of the target."""
+    for name in named:
+        sheet, _, field_name = name.rpartition(".")
+        about = goods.fields.get(name) or goods.fields.get(field_name)
+        if about is None or about.kind != "money":
+            continue
+        of_sheet = rules.sheets[sheet].currency if sheet in rules.sheets else None
+        one = pl.col("the currency") if not sheet else pl.lit(of_sheet or "")
+        amount = pl.col(name).cast(NUMBER, strict=False)
+        what = f"{step.name}: {target} from {name}"
+        frame = _exchanged(frame, name, amount, one, what, target, rules, goods)
+        if frame.schema[name] != pl.String:
+            frame = frame.with_columns(pl.col(name).cast(pl.String))
+    return frame
+
+
+def _exchanged(
+    frame: pl.DataFrame,
+    name: str,
+    amount: pl.Expr,
+    one: pl.Expr,
+    what: str,
+    target: str,
+    rules: PriceRules,
+    goods: Goods,
+) -> pl.DataFrame:
+    """The frame with one column in the currency of the target; as it is where that is its own."""
+    other = pl.col("the currency") if target in OWN_PRICES else pl.lit(goods.currencies[target])
+    home = pl.lit(rules.rates.home)
+    one, other = (pl.coalesce(pl.when(each != "").then(each), home) for each in (one, other))
+    if not frame.select((one != other).any()).item():
+        return frame
+    return frame.with_columns(exchanged(frame, amount, one, other, rules.rates, what).alias(name))

@@ -12,7 +12,7 @@ import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.columns import ACTION, before
-from kotrel.core.description.model import Description
+from kotrel.core.description.model import CURRENCY_FIELD, Description
 from kotrel.core.expressions.kinds import NUMBER, exact
 from kotrel.core.pricing.guards import percent
 from kotrel.core.pricing.price_rules import OWN_PRICES
@@ -20,8 +20,9 @@ from kotrel.core.pricing.prices_in_force import PRICE
 from kotrel.core.rows.system_state import Reader
 from kotrel.core.stock.sums import LedgerQuery, Sums
 
-STAKES = ("list", "category", "prices", "new", "mean", "largest", "item", "stake")
-"""Columns: how many prices changed or are new, their mean and largest change in per cent, the item of the largest, money."""
+STAKES = ("list", "category", "prices", "new", "mean", "largest", "item", "stake", "currency")
+"""Columns: how many prices changed or are new, their mean and largest change in per cent, the item of the largest, money in the
+list's currency (blank for the workspace's)."""
 
 _BREAK = ["price_list", "item", "unit", "from_quantity"]
 _FRAME = ("list", "item", "unit", "first", "old", "price")
@@ -66,16 +67,24 @@ def price_stakes(
         percent(change, pl.col("old")).alias("change"),
         pl.when(counts).then(change * pl.col("on hand").fill_null(exact(0))).otherwise(exact(0)).alias("at stake"),
     )
+    moved = moved.join(_currencies(description, read), on="list", how="left")
     lists = _summed(moved.with_columns(pl.lit(None, pl.String).alias("category")))
     return pl.concat([lists, _summed(moved.filter(pl.col("category").is_not_null()))]).sort(
         ["list", "category"], nulls_last=False, maintain_order=True
     )
 
 
+def _currencies(description: Description, read: Reader) -> pl.DataFrame:
+    lists = description.records.get("price_list")
+    if lists is None or CURRENCY_FIELD not in lists.fields:
+        return pl.DataFrame(schema={"list": pl.String, "currency": pl.String})
+    return read("price_list", ["code", CURRENCY_FIELD]).rename({"code": "list", CURRENCY_FIELD: "currency"})
+
+
 def _summed(moved: pl.DataFrame) -> pl.DataFrame:
     known = pl.col("change").is_not_null()
     worst = pl.col("change").abs().fill_null(exact(-1)).arg_max()
-    return moved.group_by("list", "category").agg(
+    return moved.group_by("list", "currency", "category").agg(
         pl.len().alias("prices"),
         pl.col("old").is_null().sum().alias("new"),
         (pl.col("change").sum() / pl.when(known.sum() > 0).then(known.sum().cast(NUMBER))).alias("mean"),

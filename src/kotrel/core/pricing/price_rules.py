@@ -8,11 +8,13 @@ from datetime import date
 from decimal import Decimal
 from typing import Literal
 
+from kotrel.core.pricing.rates import NO_RATES, Rates
 from kotrel.core.pricing.rounding import Rounding
 from kotrel.core.rows.findings import Severity
 
 Allowed = Severity | Literal["allowed"]
-OWN_PRICES = ("price", "cost", "recommended_price", "online_price")
+COST = "cost"
+OWN_PRICES = ("price", COST, "recommended_price", "online_price")
 """The item's own money fields that rules may set."""
 
 
@@ -23,13 +25,14 @@ class Step:
     Attributes:
         where: an expression that picks the items, or None for all.
         targets: price list, or one of :data:`OWN_PRICES` → the expression of its new price, in their order.
+        roundings: target → the rule that rounds its price.
         from_quantity: only the break that begins with it, or None for every break.
     """
 
     name: str
     where: str | None
     targets: Mapping[str, str]
-    rounding: Rounding | None = None
+    roundings: Mapping[str, Rounding] = field(default_factory=dict)
     from_quantity: Decimal | None = None
 
 
@@ -71,12 +74,18 @@ class Outliers:
 
 @dataclass(frozen=True)
 class FigureSheet:
-    """A sheet to take figures from, through a saved mapping or its headings; ``match_on`` is as the load option."""
+    """A sheet to take figures from, through a saved mapping or its headings.
+
+    Attributes:
+        match_on: as the load option.
+        currency: of its amounts of money, or None for the workspace's.
+    """
 
     file: str
     match: str | None = None
     sheet: str | None = None
     match_on: str | None = None
+    currency: str | None = None
 
 
 @dataclass(frozen=True)
@@ -86,7 +95,7 @@ class PriceRules:
     Attributes:
         from_date: the first day of the new prices, or None where they hold at once.
         every_step: each step on what the one before made; else only the first that fits an item.
-        rates: currency → what one of it is in the workspace's currency.
+        rates: its own, before those of the workspace.
     """
 
     name: str
@@ -97,4 +106,4 @@ class PriceRules:
     guards: Guards = Guards()
     outliers: Outliers = Outliers()
     sheets: Mapping[str, FigureSheet] = field(default_factory=dict)
-    rates: Mapping[str, Decimal] = field(default_factory=dict)
+    rates: Rates = NO_RATES

@@ -8,10 +8,12 @@ from dataclasses import dataclass
 import polars as pl
 
 from kotrel.core.columns import ROW
+from kotrel.core.description.model import CURRENCY_FIELD
 from kotrel.core.expressions.kinds import NUMBER, exact
 from kotrel.core.pricing.guards import guarded, price_text
 from kotrel.core.pricing.price_rules import OWN_PRICES, PriceRules
 from kotrel.core.pricing.prices_in_force import BREAK, PRICE, base_units, in_force
+from kotrel.core.pricing.rates import Rates, exchanged
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -51,11 +53,32 @@ def check_book(parts: Sequence[tuple[Rows, PriceBook | None]], state: SystemStat
         if not frame.height:
             continue
         frame, standing = _against_system(frame, record, rules, state)
-        for told in guarded(frame, standing, rules.guards, rules.outliers):
+        compared = [code for pair in rules.guards.not_above for code in pair]
+        currencies = _currencies(pl.Series([*frame["target"].unique(), *compared]).unique(), state)
+        frame = _cost_in_list_currency(frame, currencies, rules.rates)
+        for told in guarded(frame, standing, rules.guards, rules.outliers, currencies, rules.rates):
             where = frame.select("part", ROW, "field").with_row_index("place").join(told.rows, on="place")
             _tell(found, parts, where, told.severity, told.kind, told.title)
         _tell_moved(found, parts, frame)
     return found
+
+
+def _currencies(codes: pl.Series, state: SystemState) -> dict[str, str]:
+    """Price list → its currency, also of lists that come with the load; an empty text for the workspace's."""
+    about = state.description.records.get("price_list")
+    if about is None or CURRENCY_FIELD not in about.fields:
+        return {}
+    fields = ["code", CURRENCY_FIELD]
+    there = [state.having(about, fields, "code", codes).select(fields), state.coming(about, fields).select(fields)]
+    return {code: currency or "" for code, currency in pl.concat(there).drop_nulls("code").iter_rows()}
+
+
+def _cost_in_list_currency(frame: pl.DataFrame, currencies: dict[str, str], rates: Rates) -> pl.DataFrame:
+    """The frame with the cost as its list counts; blank where there is no rate, which was told when the prices were worked out."""
+    own = pl.coalesce("own currency", pl.lit(rates.home))
+    listed = {code: currency or rates.home for code, currency in currencies.items()}
+    target = pl.coalesce(pl.col("target").replace_strict(listed, default=None, return_dtype=pl.String), own)
+    return frame.with_columns(exchanged(frame, pl.col("cost"), own, target, rates, None).alias("cost"))
 
 
 def _listed(rows: Rows, book: PriceBook) -> pl.DataFrame:
@@ -124,14 +147,16 @@ def _against_system(
 ) -> tuple[pl.DataFrame, pl.DataFrame]:
     """The frame with ``old``, ``cost`` and ``group``; and the prices in force of its items."""
     about = state.description.records["item"]
-    fields = [name for name in dict.fromkeys(("code", "unit", *OWN_PRICES, rules.outliers.by)) if name in about.fields]
+    wanted = dict.fromkeys(("code", "unit", CURRENCY_FIELD, *OWN_PRICES, rules.outliers.by))
+    fields = [name for name in wanted if name in about.fields]
     codes = frame["item"].drop_nulls().unique()
     held = state.having(about, fields, "code", codes).unique("code", keep="any")
     blank = pl.lit(None, pl.String)
     own_prices = {name: pl.col(name) if name in fields else blank for name in OWN_PRICES}
     numbers = [expr.cast(NUMBER, strict=False).alias(f"own {name}") for name, expr in own_prices.items()]
     group = (pl.col(rules.outliers.by) if rules.outliers.by in fields else blank).alias("group")
-    items = held.select(pl.col("code").alias("item"), *numbers, group)
+    currency = (pl.col(CURRENCY_FIELD) if CURRENCY_FIELD in fields else blank).alias("own currency")
+    items = held.select(pl.col("code").alias("item"), *numbers, group, currency)
     frame = frame.join(items, on="item", how="left", maintain_order="left")
     if record == "item":
         names = [name for name in OWN_PRICES if name in fields]

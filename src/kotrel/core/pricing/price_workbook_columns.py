@@ -11,7 +11,7 @@ BOOK_STAMP = "Kotrel prices"
 """Name of the workbook property that says by which rules the prices were worked out."""
 FIRST_LOOK = "Kotrel first look"
 OWN = (
-    "Description", "Cost", "Old price", "Change", "Change %", "Markup %", "Margin %", "Step", "Remarks",
+    "Description", "Old price", "Change", "Change %", "Cost", "Markup %", "Margin %", "At stake", "Step", "Remarks",
 )  # fmt: skip
 """Headings of columns for the reader, which are never loaded."""
 
@@ -31,7 +31,8 @@ def without_readers_columns(table: Table, own: Mapping[str, str]) -> tuple[Table
         old = {"amount": headings["old price"]} if "old price" in headings else {}
     else:
         olds = {f"old {title.casefold()}": name for name, title in own.items()}
-        left = {"description", "step", "remarks", *olds}
+        changes = {f"change % {title.casefold()}" for title in own.values()}
+        left = {"description", "step", "remarks", *olds, *changes}
         old = {name: headings[heading] for heading, name in olds.items() if heading in headings}
     kept = tuple(column for column in table.columns if column.heading.casefold() not in left)
     aside = tuple(column for column in table.columns if column not in kept)

@@ -39,7 +39,7 @@ def show_stakes(screen: Screen, stakes: pl.DataFrame | None, every: bool) -> Non
         table.add_row(
             Text(row["list"] if row["category"] is None else "", style=style), Text(row["category"] or "all"), f"{row['prices']:,}",
             f"{row['new']:,}" if row["new"] else "", _percent(row["mean"]), _percent(row["largest"]),
-            Text(row["item"] if row["largest"] is not None else "", style="dim"), money_text(row["stake"]) if row["stake"] else "",
+            Text(row["item"] if row["largest"] is not None else "", style="dim"), f"{money_text(row['stake'])} {row['currency'] or ''}".rstrip() if row["stake"] else "",
         )  # fmt: skip
     screen.show("", table)
     if shown.height < stakes.height:
@@ -64,6 +64,7 @@ def stakes_json(stakes: pl.DataFrame | None) -> list[dict[str, Any]]:
             "largest": None if row["largest"] is None else f"{row['largest']:.2f}",
             "item": row["item"],
             "at_stake": money_text(row["stake"]).replace(",", ""),
+            "currency": row["currency"],
         }
         for row in stakes.iter_rows(named=True)
     ]

@@ -170,7 +170,7 @@ def _as_price_book(path: Path, tables: list[Table], workspace: Workspace) -> tup
     items = workspace.description.records.get("item")
     if name is None or items is None:
         return tables, {}
-    rules = rules_named(workspace.folder, name, None)
+    rules = rules_named(workspace.folder, name, None, workspace.rates)
     titles = {field: items.fields[field].title for field in OWN_PRICES if field in items.fields}
     books: dict[str, PriceBook] = {}
     kept: list[Table] = []

@@ -22,6 +22,7 @@ from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.layouts.column_sources import WITHDRAWN, values_of, without_place
 from kotrel.core.layouts.layout import Layout
 from kotrel.core.layouts.upload_rows import lay_out, split
+from kotrel.core.pricing.rates import NO_RATES, Rates
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import Table
@@ -40,11 +41,13 @@ class Uploads:
     Attributes:
         folder: where the program looks; ``trial``: where it looks for its trials, or None where it has none.
         layouts: record → its layout.
+        rates: for prices in the layouts.
     """
 
     folder: Path
     trial: Path | None = None
     layouts: dict[str, Layout] = field(default_factory=dict)
+    rates: Rates = NO_RATES
 
 
 @dataclass(frozen=True)
@@ -89,7 +92,7 @@ def laid_out(plan: Plan, uploads: Uploads, description: Description, reading: Re
             )
         changes = _withdrawn(replace(each, frame=touched, origin=None), layout)
         refusals += _no_place(changes, layout)
-        values = values_of(layout, changes, None, description, reading, day, reference, plan.changes)
+        values = values_of(layout, changes, None, description, reading, day, uploads.rates, reference, plan.changes)
         rows = Rows(
             Table(each.file, each.sheet, 0, (), changes.frame.select(ROW), {}), each.record, {},
             values.frame.select(ROW, *changes.fields),
