@@ -56,6 +56,37 @@ class Prices(Program):
         self.kotrel("undo", "L0001", "--yes")
         self.assertEqual(self.price(*fleet, "--on", "2027-02-01"), "0.53")
 
+    def test_a_promotion_asks_what_follows_it_and_undo_takes_all_of_it_back(self):
+        self.write("june.csv", "Price list,Item,Unit,From quantity,From date,To date,Price",
+                   "SHOP,ROP-00010,M,0,2027-06-01,2027-06-30,0.50")  # fmt: skip
+        fleet = ("--customer", "C-1002", "--on", "2027-07-01")
+        [finding] = self.json("check", "june.csv", status=1)["findings"]
+        self.assertEqual((finding["kind"], finding["cell"]), ("nothing-follows", "line 2, column F"))
+        said = self.kotrel("load", "june.csv", "--yes", status=1).stdout
+        self.assertIn("check june.csv --resume", said)
+        # FLEET is 12.5 % off SHOP: with nothing in force there, nothing can be taken off.
+        before = self.price(*fleet)
+        self.kotrel("load", "june.csv", "--no-resume", "--yes")
+        self.assertNotEqual(self.price(*fleet), before)
+        self.kotrel("undo", "L0001", "--yes")
+        told = self.json("preview", "june.csv", "--resume")
+        [again] = told["resumes"]
+        self.assertEqual((again["from"], again["until"], again["because_of_row"]), ("2027-07-01", None, 2))
+        self.assertIn("june.csv --resume", self.kotrel("preview", "june.csv", "--resume").stdout)
+        self.kotrel("load", "june.csv", "--resume", "--yes")
+        self.assertEqual(
+            (self.price(*fleet), self.price(*fleet[:3], "2027-06-30")), (before, "0.44"), "0.50 less 12.5 %"
+        )
+        self.kotrel("undo", "L0003", "--yes")
+        self.kotrel("export", "price", "-o", "prices.csv")
+        self.assertNotIn("2027-06", (self.folder / "prices.csv").read_text("utf-8-sig"))
+        # A mapping can say it for all its sheets.
+        self.write("maps/june.toml", 'record = "price"', 'after_end = "resume"', *(
+            f"[field.{name}]\ncolumn = '{title}'" for name, title in (
+                ("price_list", "Price list"), ("item", "Item"), ("unit", "Unit"), ("from_quantity", "From quantity"),
+                ("from_date", "From date"), ("to_date", "To date"), ("amount", "Price"))))  # fmt: skip
+        self.assertEqual(len(self.json("preview", "june.csv", "--map", "june")["resumes"]), 1)
+
     def test_a_price_is_in_the_currency_of_its_list(self):
         self.write("lists.csv", "Code,Name,Currency,Decimals,For sale", "USA,American,USD,2,yes")
         book = openpyxl.Workbook()

@@ -80,6 +80,11 @@ def add_ways(parser: argparse.ArgumentParser) -> None:
         help="these codes are new, although they look like existing ones; all for every one",
     )
     group.add_argument(
+        "--resume",
+        action=argparse.BooleanOptionalAction,
+        help="after the end of a row, such as a promotion, what was in force before begins again, or nothing does",
+    )
+    group.add_argument(
         "--since", metavar="EXPORT", help="the export that a text file came from; none to ignore exports"
     )
     group.add_argument("--pictures", metavar="DIR", help="the folder with the pictures that items name")
@@ -217,6 +222,7 @@ def wanted_of(args: argparse.Namespace) -> Wanted:
             defaults=args.defaults,
             clash=args.clash,
             new_codes=args.new_codes,
+            after_end=None if args.resume is None else "resume" if args.resume else "nothing",
             since=args.since,
             documents=DocumentOptions(args.number, args.date, args.warehouse, args.account, args.as_target),
         )

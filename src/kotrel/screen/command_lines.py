@@ -68,6 +68,9 @@ def said_again(args: argparse.Namespace, without: Iterable[str] = ()) -> list[st
         ):
             continue
         option = action.option_strings[-1]
+        if isinstance(action, argparse.BooleanOptionalAction) and value:
+            # Its last name is the one that denies it.
+            option = action.option_strings[0]
         if action.nargs == 0:
             words.append(option)
             continue

@@ -37,6 +37,7 @@ def with_sheet_records(description: Description) -> Description:
 
 FOLDER = "maps"
 HOWS = ("replace", "add", "take")
+AFTER_END = ("resume", "nothing")
 FOR = ("new", "all")
 """The rows that defaults and made values are for."""
 _FIELD_KEYS = (
@@ -92,7 +93,19 @@ def read_map(path: Path, description: Description) -> SavedMap:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
     description = with_sheet_records(description)
     bare = SavedMap(path.stem, path, text, ())
-    known = ("record", "skip", "field", "also", "for", "heading_row", "sheet", "encoding", "where", "once_per")
+    known = (
+        "record",
+        "skip",
+        "field",
+        "also",
+        "for",
+        "heading_row",
+        "sheet",
+        "encoding",
+        "where",
+        "once_per",
+        "after_end",
+    )
     for key in data:
         if key not in known:
             close = nearest(key, known)
@@ -163,9 +176,13 @@ def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], descript
         )
     for name, settings in fields.items():
         _check_default_by(bare, record, name, settings, fields, (*at, "field", name))
+    after_end = data.get("after_end")
+    if after_end is not None and (after_end not in AFTER_END or record.period is None):
+        trouble = f"{record.name} has no periods" if record.period is None else "it must be “resume” or “nothing”"
+        raise bare.wrong(f"after_end: {trouble}", *at, "after_end")
     if "for" in data:
         fields = {name: {"for": data["for"], **settings} for name, settings in fields.items()}
-    return MapPart(record.name, at, fields, data.get("where"), tuple(once))
+    return MapPart(record.name, at, fields, data.get("where"), tuple(once), after_end)
 
 
 def _check_default_by(

@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from kotrel.core.description.model import Description
 from kotrel.core.description.toml_reading import line_of
@@ -27,6 +27,7 @@ class MapPart:
         at: its path in the file, to point at lines.
         fields: field → its settings.
         where: an expression that picks the rows, or None.
+        after_end: ``resume`` or ``nothing``: what follows the end of a period, or None to ask.
         once_per: the fields with one row for each of their values together; none for a row for each row.
     """
 
@@ -35,6 +36,7 @@ class MapPart:
     fields: Mapping[str, Mapping[str, Any]]
     where: str | None = None
     once_per: tuple[str, ...] = ()
+    after_end: Literal["resume", "nothing"] | None = None
 
     @property
     def repeated(self) -> tuple[str, tuple[str, ...]] | None:
@@ -153,7 +155,19 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
             optional = part.repeated is not None or part is not saved.parts[0]
             label = str(fields[part.repeated[0]]["fixed"]) if part.repeated else ""
             record = readable_records(description)[part.record]
-            found.append(Matched(record, sources, {}, (), optional, label, where=part.where, once_per=part.once_per))
+            found.append(
+                Matched(
+                    record,
+                    sources,
+                    {},
+                    (),
+                    optional,
+                    label,
+                    where=part.where,
+                    once_per=part.once_per,
+                    after_end=part.after_end,
+                )
+            )
     named = [name for part in saved.parts for name in _in_expression(part.where or "")]
     used |= {column.letter for name in named for column in columns_named(table.columns, name)}
     skipped = {folded(heading) for heading in saved.skip} | OWN_HEADINGS

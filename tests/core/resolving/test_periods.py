@@ -26,16 +26,26 @@ period = ["from_date", "to_date"]
 item = { kind = "code", must = "always" }
 from_date = { kind = "date", must = "always" }
 to_date = { kind = "date" }
+note = { kind = "text" }
 """)
 DAYS = [(date(2027, 1, 1) + timedelta(10 * n)).isoformat() for n in range(8)]
 Ends = dict[tuple[str, str], str | None]
 
 
-def follow(held: Ends, sheet: dict[tuple[str, str], str | None]) -> tuple[Ends, list[str]]:
+def follow(held: Ends, sheet: dict[tuple[str, str], str | None], after_end: Any = "resume") -> tuple[Ends, list[str]]:
     """What stands after the load, and the kinds of its errors; ``(clear)`` takes an end away."""
+    after, errors = load(held, sheet, after_end)
+    return {key: end for key, (end, _) in after.items()}, errors
+
+
+def load(
+    held: Ends, sheet: dict[tuple[str, str], str | None], after_end: Any
+) -> tuple[dict[tuple[str, str], tuple[str | None, str]], list[str]]:
+    """Key → end and note. The note of a row is its first day, and whether the sheet or the system had it."""
 
     def read(record: str, fields: Any, among: Any = None, filled: Any = None) -> pl.DataFrame:
-        columns = {"item": [k[0] for k in held], "from_date": [k[1] for k in held], "to_date": list(held.values())}
+        columns = {"item": [k[0] for k in held], "from_date": [k[1] for k in held], "to_date": list(held.values()),
+                   "note": [f"{k[1]} system" for k in held]}  # fmt: skip
         return pl.DataFrame(columns, schema=dict.fromkeys(columns, pl.String)).select(fields)
 
     keys, ends = list(sheet), list(sheet.values())
@@ -47,24 +57,35 @@ def follow(held: Ends, sheet: dict[tuple[str, str], str | None]) -> tuple[Ends, 
             pl.Series("from_date", [key[1] for key in keys], dtype=pl.String),
             pl.Series("to_date", [None if end == "(clear)" else end for end in ends], dtype=pl.String),
             pl.Series(clearing("to_date"), [end == "(clear)" for end in ends], dtype=pl.Boolean),
+            pl.Series("note", [f"{key[1]} {'system' if key in held else 'sheet'}" for key in keys], dtype=pl.String),
         ]
     )
     table = Table("p.csv", "", 1, (), pl.DataFrame([numbers]), {})
     rows = Rows(table, PRICES.records["price"], {"item": "A", "from_date": "B", "to_date": "C"}, values)
     new = pl.Series([key not in held for key in keys], dtype=pl.Boolean)
-    done, ended, _ = follow_periods(rows, SystemState(PRICES, read), lambda: new)
-    after = dict(held)
-    for item, start, end, cleared in done.values.select(
-        "item", "from_date", "to_date", clearing("to_date")
+    done, ended, _ = follow_periods(rows, SystemState(PRICES, read), lambda: new, after_end)
+    after = {(item, start): (end, f"{start} system") for (item, start), end in held.items()}
+    for item, start, end, cleared, note in done.values.select(
+        "item", "from_date", "to_date", clearing("to_date"), "note"
     ).iter_rows():
         if end is not None or cleared or (item, start) not in held:
-            after[item, start] = end
+            after[item, start] = (end, note)
     for each in ended:
-        after |= {
-            (item, start): end
-            for item, start, end in each.rows.values.select("item", "from_date", "to_date").iter_rows()
-        }
+        again = each.kind == "resumed"
+        for row in each.rows.values.iter_rows(named=True):
+            key = row["item"], row["from_date"]
+            assert again == (key not in after), key
+            after[key] = (row["to_date"], row["note"] if again else after[key][1])
     return after, [group.kind for group in done.findings if group.severity == "error"]
+
+
+def in_force(rows: list[tuple[str, str, str, str]], item: str, day: str, resumes: bool) -> str | None:
+    """The note of what is in force, by looking at all rows (item, first day, last day, note) of the system and the sheet as written."""
+    begun = sorted((start, end, note) for its, start, end, note in rows if its == item and start <= day)
+    reaching = [note for _, end, note in begun if end >= day]
+    if resumes:
+        return reaching[-1] if reaching else None
+    return begun[-1][2] if begun and begun[-1][1] >= day else None
 
 
 def overlap(ends: Ends) -> bool:
@@ -97,6 +118,45 @@ class Periods(unittest.TestCase):
         for key, end in sheet.items():
             if end is not None and end != held.get(key) and not errors:
                 self.assertEqual(after[key], None if end == "(clear)" else end)
+
+    @settings(deadline=None, max_examples=300)
+    @given(st.dictionaries(KEYS, ENDS, max_size=5), st.dictionaries(KEYS, ENDS.filter(bool), min_size=1, max_size=4))
+    def test_what_is_in_force_each_day_is_the_last_that_reaches_it(self, held: Ends, sheet: Ends) -> None:
+        held = {key: end for key, end in held.items() if end is None or end >= key[1]}
+        sheet = {key: end for key, end in sheet.items() if end and end >= key[1] and key not in held}
+        if not sheet or overlap(held):
+            return
+        rows = [(item, start, end or "9999", f"{start} system") for (item, start), end in held.items()]
+        rows += [(item, start, end or "9999", f"{start} sheet") for (item, start), end in sheet.items()]
+        days = [(item, (date(2027, 1, 1) + timedelta(n)).isoformat()) for item in "AB" for n in range(0, 120, 3)]
+        says = {how: [in_force(rows, *each, how == "resume") for each in days] for how in ("resume", "nothing")}
+        for how, wanted in says.items():
+            after, errors = load(held, sheet, how)
+            if errors:
+                self.assertEqual(set(errors), {"overlaps"})
+                return
+            self.assertFalse(overlap({key: end for key, (end, _) in after.items()}))
+            stands = [(item, start, end or "9999", note) for (item, start), (end, note) in after.items()]
+            self.assertEqual([in_force(stands, *each, True) for each in days], wanted, how)
+        # Where the two are not the same, somebody has to say which it is to be.
+        asked = load(held, sheet, None)[1]
+        if says["resume"] != says["nothing"]:
+            self.assertEqual(asked, ["nothing-follows"])
+
+    def test_a_promotion_ends_and_the_former_price_begins_again(self) -> None:
+        held: Ends = {("A", "2027-01-01"): None, ("A", "2027-03-02"): "2027-03-10", ("B", "2027-01-01"): "2027-12-31"}
+        held |= {("A", "2027-01-01"): "2027-03-01"}
+        sheet = {("B", "2027-01-21"): "2027-01-30", ("B", "2027-02-10"): "2027-02-19"}
+        after, errors = follow(held, sheet)
+        self.assertEqual(errors, [])
+        # Between the two promotions, and after the second, until the day on which it ended anyway. Item A is nobody's business.
+        self.assertEqual(
+            {key: end for key, end in after.items() if key not in held or key[0] == "B"},
+            {("B", "2027-01-01"): "2027-01-20", ("B", "2027-01-21"): "2027-01-30", ("B", "2027-01-31"): "2027-02-09",
+             ("B", "2027-02-10"): "2027-02-19", ("B", "2027-02-20"): "2027-12-31"},
+        )  # fmt: skip
+        self.assertEqual(follow(held, sheet, None)[1], ["nothing-follows"])
+        self.assertEqual(len(follow(held, sheet, "nothing")[0]), len(held) + 2)
 
     def test_an_end_given_to_a_row_that_is_there_may_not_run_into_the_next(self) -> None:
         held: Ends = {("A", "2027-03-01"): "2027-08-31", ("A", "2027-09-01"): None}

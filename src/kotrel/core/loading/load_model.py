@@ -175,6 +175,17 @@ class Preview:
             ).iter_rows()
         ]
 
+    def resumes(self) -> list[dict[str, object]]:
+        """The rows that no sheet has and that begin again: record, key, first and last day, and the row that causes it."""
+        return [
+            {"record": each.rows.record.name, "key": key, "from": start, "until": end, "because_of_row": row}
+            for each in self.checked
+            if each.consequence == "resumed" and each.rows.record.period is not None
+            for row, key, start, end in each.rows.values.select(
+                ROW, key_text(each.rows.record).alias("key"), *each.rows.record.period
+            ).iter_rows()
+        ]
+
     def creates(self) -> dict[str, list[str]]:
         """Record → the codes that are added to that list because other rows use them."""
         found: dict[str, list[str]] = {}

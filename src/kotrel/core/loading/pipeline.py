@@ -64,7 +64,9 @@ def _check_record(
         for each in parts
     ]
     if len(parts) > 1 and parts[0].rows.record.period is not None:
-        followed = follow_periods_together([each.rows for each in readied], business.state(look, pending))
+        followed = follow_periods_together(
+            [each.rows for each in readied], business.state(look, pending), business.options.after_end
+        )
         readied = [
             replace(
                 each,

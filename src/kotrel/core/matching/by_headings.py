@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import PurePath
+from typing import Literal
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.similarity import folded
@@ -38,6 +39,7 @@ class Matched:
         optional: True where a row counts only if a column other than the key is filled.
         where: an expression that picks the rows, or None for all.
         once_per: fields; there is one row for each of their values together, from all rows with them. None: a row for each row.
+        after_end: what follows the end of a period (see :class:`kotrel.core.rows.rows.Rows`).
     """
 
     record: Record
@@ -49,6 +51,7 @@ class Matched:
     own: int = 0
     where: str | None = None
     once_per: tuple[str, ...] = ()
+    after_end: Literal["resume", "nothing"] | None = None
 
     @property
     def has_key(self) -> bool:

@@ -104,6 +104,7 @@ def understand(
         tuple(repairs),
         dict(matched.sources),
         currency=here,
+        after_end=matched.after_end,
         few=seen,
     )
     rows = replace(rows, findings=(*_about_headings(rows, matched, conventions.currency), *rows.findings))

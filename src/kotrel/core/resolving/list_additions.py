@@ -29,12 +29,13 @@ class Consequence:
     """Rows that no sheet has, and that a load changes because of rows that sheets have.
 
     Attributes:
-        kind: ``created``: they are new on a list, because rows use them; ``ended``: a new row of the sheet ends their period.
+        kind: ``created``: they are new on a list, because rows use them; ``ended``: a new row of the sheet ends their period;
+            ``resumed``: what was in force before a row of the sheet begins again after its end.
         rows: each has the row number of the first row that causes it.
         causes: ``sheet row`` and the fields of the record's key: every row that causes one, and which.
     """
 
-    kind: Literal["created", "ended"]
+    kind: Literal["created", "ended", "resumed"]
     rows: Rows
     causes: pl.DataFrame
 

@@ -14,19 +14,21 @@ import polars as pl
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.phrases import count
 from kotrel.core.resolving.list_additions import Consequence
+from kotrel.core.resolving.resuming import OPEN, AfterEnd, days_left, rows_again
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, is_new
 from kotrel.core.tables.table import Table
 
-_OPEN = "9999-12-31"
-"""Stands for the end of a period without one, so that ends can be compared."""
-
 
 def follow_periods(
-    rows: Rows, state: SystemState, new: Callable[[], pl.Series]
+    rows: Rows, state: SystemState, new: Callable[[], pl.Series], after_end: AfterEnd | None = None
 ) -> tuple[Rows, tuple[Consequence, ...], list[str]]:
-    """The rows with the ends that follow from other rows, the rows of the system that end because of them, and remarks."""
+    """The rows with the ends that follow from other rows, the rows of the system that end because of them, and remarks.
+
+    Args:
+        after_end: what follows the end of a row where another was open before; None asks, unless the mapping says it.
+    """
     record = rows.record
     if record.period is None or any(name not in rows.fields for name in record.key):
         return rows, (), []
@@ -44,29 +46,43 @@ def follow_periods(
     joined = points.filter(pl.col("is new") | pl.col("is said"))
     filled = joined.filter(pl.col("is new") & pl.col("own end").is_null() & pl.col("new end").is_not_null())
     rows = _with_ends(rows, filled, last)
-    rows = rows.with_findings(_findings(rows, joined, first, last))
+    left = days_left(points, first)
+    rows = rows.with_findings(_findings(rows, joined, first, last, left["cause"]))
+    after_end = after_end or rows.after_end
+    again = rows_again(rows, left, points, state, first, last) if after_end == "resume" else None
     ended = points.filter(~pl.col("is new") & ~pl.col("is said") & pl.col("is cut") & pl.col("cause").is_not_null())
     remarks = [f"{count(filled.height, 'row ends', 'rows end')} where another begins or ended"] if filled.height else []
+    if left.height and after_end is None:
+        rows = rows.with_findings(_nothing_follows(rows, left, last))
+    elif left.height:
+        number = left["cause"].n_unique()
+        what = "what was in force before begins again after" if again is not None else "nothing is in force after"
+        remarks.append(f"{what} {count(number, 'row')} with an end")
+    begun = () if again is None else (again,)
     if not ended.height:
-        return rows, (), remarks
+        return rows, begun, remarks
     causes = ended.select(pl.col("cause").cast(pl.UInt32).alias(ROW), *record.key)
     values = ended.select(
         pl.col("cause").cast(pl.UInt32).alias(ROW), *record.key, _day_before(pl.col("next start")).alias(last)
     ).sort(ROW)
     table = Table(rows.table.file, rows.table.sheet, 0, (), values.select(ROW), {})
-    return rows, (Consequence("ended", Rows(table, record, {}, values), causes),), remarks
+    return rows, (Consequence("ended", Rows(table, record, {}, values), causes), *begun), remarks
 
 
 def follow_periods_together(
-    parts: Sequence[Rows], state: SystemState
+    parts: Sequence[Rows], state: SystemState, after_end: AfterEnd | None
 ) -> list[tuple[Rows, tuple[Consequence, ...], list[str]]]:
     """As :func:`follow_periods`, for rows of one record from several sheets of a load: a row of one sheet ends those of another."""
     apart = 1 + max(int(rows.values[ROW].max() or 0) for rows in parts)  # type: ignore[arg-type]
     frames = [rows.values.with_columns(pl.col(ROW) + apart * place) for place, rows in enumerate(parts)]
     values = pl.concat(frames, how="diagonal")
     marks = [name for name, kind in values.schema.items() if kind == pl.Boolean]
-    whole = replace(parts[0], values=values.with_columns(pl.col(marks).fill_null(False)), findings=(), repairs=())
-    done, ended, remarks = follow_periods(whole, state, lambda: is_new(whole, state))
+    said = {rows.after_end for rows in parts}
+    whole = replace(
+        parts[0], values=values.with_columns(pl.col(marks).fill_null(False)), findings=(), repairs=(),
+        after_end=said.pop() if len(said) == 1 else None,
+    )  # fmt: skip
+    done, ended, remarks = follow_periods(whole, state, lambda: is_new(whole, state), after_end)
     found: list[tuple[Rows, tuple[Consequence, ...], list[str]]] = []
     for place, rows in enumerate(parts):
         mine = (pl.col(ROW) // apart) == place
@@ -104,7 +120,7 @@ def _said_ends(rows: Rows, there: pl.Series, last: str) -> pl.DataFrame:
     if last not in rows.fields:
         return rows.values.clear().select(ROW, *record.key).with_columns(pl.lit(None, pl.String).alias("said end"))
     cleared = pl.col(clearing(last)) if last in rows.cleared else pl.lit(False)
-    said = pl.when(cleared).then(pl.lit(_OPEN)).otherwise(pl.col(last)).alias("said end")
+    said = pl.when(cleared).then(pl.lit(OPEN)).otherwise(pl.col(last)).alias("said end")
     return rows.values.filter(there).select(ROW, *record.key, said).drop_nulls("said end").unique(record.key)
 
 
@@ -127,11 +143,11 @@ def _points(
     things = pl.concat([own.select(group), said.select(group)]).unique()
     held = state.having(record, [last], group[0], things[group[0]].unique()).select(*record.key, last)
     held = held.unique(record.key, keep="any").join(things, on=group, how="semi").join(said, on=record.key, how="left")
-    held_end = pl.col(last).fill_null(_OPEN)
+    held_end = pl.col(last).fill_null(OPEN)
     held = held.select(
         pl.col(ROW).cast(pl.Int64),
         *record.key,
-        pl.coalesce("said end", held_end).replace(_OPEN, None).alias("own end"),
+        pl.coalesce("said end", held_end).replace(OPEN, None).alias("own end"),
         pl.lit(False).alias("is new"),
         (pl.col("said end") != held_end).fill_null(False).alias("is said"),
     )
@@ -142,7 +158,7 @@ def _points(
     points = points.with_columns(goes_on.alias("goes on")).with_columns(
         pl.col("goes on").shift(1, fill_value=False).alias("went on")
     )
-    ends = pl.when(~pl.col("is new") | end.is_not_null()).then(end.fill_null(_OPEN))
+    ends = pl.when(~pl.col("is new") | end.is_not_null()).then(end.fill_null(OPEN))
     points = points.with_columns(
         *(
             pl.when("goes on").then(following.shift(-1)).alias(name)
@@ -155,10 +171,11 @@ def _points(
     if points["went on"].any():
         points = points.with_columns(pl.col("period end").forward_fill().over("thing"))
     before_next = _day_before(pl.col("next start"))
-    within = pl.when(pl.col("period end") >= start).then(pl.col("period end")).replace(_OPEN, None)
+    within = pl.when(pl.col("period end") >= start).then(pl.col("period end")).replace(OPEN, None)
     return points.with_columns(
+        within.alias("within"),
         pl.min_horizontal(before_next, within).alias("new end"),
-        (pl.col("next is new").fill_null(False) & (end.fill_null(_OPEN) >= pl.col("next start"))).alias("is cut"),
+        (pl.col("next is new").fill_null(False) & (end.fill_null(OPEN) >= pl.col("next start"))).alias("is cut"),
     )
 
 
@@ -178,13 +195,34 @@ def _with_ends(rows: Rows, filled: pl.DataFrame, last: str) -> Rows:
     return replace(rows, values=rows.values.with_columns(own.fill_null(joined).alias(last)))
 
 
-def _findings(rows: Rows, joined: pl.DataFrame, first: str, last: str) -> list[FindingGroup]:
-    """Errors where an end that the sheet says runs into a later row, warnings where a gap is left or a later row stands."""
+def _nothing_follows(rows: Rows, left: pl.DataFrame, last: str) -> list[FindingGroup]:
+    """Errors where an end leaves days without a row, although one was open before: nobody has said that it is to be so."""
+    title = rows.record.title.lower()
+    first_days = left.sort("from").unique("cause", keep="first", maintain_order=True).sort("cause")
+    own = rows.values.select(pl.col(ROW).cast(pl.Int64), last) if last in rows.values.columns else None
+    ends = (
+        first_days.join(own, left_on="cause", right_on=ROW, how="left")[last] if own is not None else first_days["to"]
+    )
+    messages = [
+        f"the {title} before it is open, and ends because of this one; from {day} on there is none: "
+        "--resume lets it begin again that day, --no-resume leaves it so"
+        for day in first_days["from"]
+    ]
+    cells = cells_of(first_days["cause"].cast(pl.UInt32), ends, messages)
+    return [rows.group("error", "nothing-follows", "nothing follows its end", last, cells)]
+
+
+def _findings(rows: Rows, joined: pl.DataFrame, first: str, last: str, told: pl.Series) -> list[FindingGroup]:
+    """Errors where an end that the sheet says runs into a later row, warnings where a gap is left or a later row stands.
+
+    Args:
+        told: the rows of which is said apart what follows their end.
+    """
     title = rows.record.title.lower()
     found: list[FindingGroup] = []
     following = pl.col("next start")
     # Of a row that is there, no end is an end that the sheet takes away.
-    says = pl.when("is said").then(pl.col("own end").fill_null(_OPEN)).otherwise(pl.col("own end"))
+    says = pl.when("is said").then(pl.col("own end").fill_null(OPEN)).otherwise(pl.col("own end"))
     before_next = _day_before(following)
     over = joined.filter(says >= following)
     if over.height:
@@ -194,7 +232,7 @@ def _findings(rows: Rows, joined: pl.DataFrame, first: str, last: str) -> list[F
         ]
         cells = cells_of(over[ROW], over["own end"], messages)
         found.append(rows.group("error", "overlaps", "runs into the next period", last, cells))
-    gap = joined.filter(says < before_next)
+    gap = joined.filter((says < before_next) & ~pl.col(ROW).is_in(told.implode()))
     if gap.height:
         messages = [f"nothing is in force from then until {day}" for day in gap["next start"]]
         cells = cells_of(gap[ROW], gap["own end"], messages)

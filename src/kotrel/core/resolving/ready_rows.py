@@ -169,7 +169,7 @@ def ready_rows(
     if options.create:
         rows, created = created_rows(rows, options.create, state)
     if alone:
-        rows, ended, said = follow_periods(rows, state, new)
+        rows, ended, said = follow_periods(rows, state, new, options.after_end)
         created, remarks = (*created, *ended), [*remarks, *said]
     return Ready(rows, tuple(remarks), created, now)
 

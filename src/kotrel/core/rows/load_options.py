@@ -39,6 +39,7 @@ class LoadOptions:
         defaults: names of sets of defaults to use, besides those that apply by themselves.
         clash: whose value to use where a cell was edited in the ``sheet`` and changed in the ``system``; None is an error.
         new_codes: codes that are new although they look like existing ones; ``all`` for every one.
+        after_end: ``resume``: what was in force before a row begins again after its end; ``nothing``: nothing does; None asks.
         since: the remembered export to compare with; None for the one that the sheet's stamp names.
         documents: what is said of documents.
     """
@@ -51,6 +52,7 @@ class LoadOptions:
     defaults: tuple[str, ...] = ()
     clash: Literal["sheet", "system"] | None = None
     new_codes: tuple[str, ...] = ()
+    after_end: Literal["resume", "nothing"] | None = None
     since: str | None = None
     documents: DocumentOptions = field(default_factory=DocumentOptions)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Literal
 
 import polars as pl
 
@@ -51,6 +52,7 @@ class Rows:
         once: True where each row stands for all rows of the sheet with the same value.
         flat_of: the document whose flat sheet the rows are from, or an empty text.
         currency: of the amounts here; empty where any may stand.
+        after_end: what follows the end of a period, as the mapping says it: ``resume``, ``nothing``, or None.
         left_out: how many rows ``only`` of the load options left out.
         few: what is known about columns by their distinct values (see :meth:`seen`).
     """
@@ -66,6 +68,7 @@ class Rows:
     once: bool = False
     flat_of: str = ""
     currency: str = ""
+    after_end: Literal["resume", "nothing"] | None = None
     left_out: int = 0
     few: Few = field(default_factory=Few, compare=False, repr=False)
 

@@ -14,6 +14,7 @@ from kotrel.loading.loads.preview_screen import show_altered, show_loaded_counts
 from kotrel.loading.opening import now, user, workspace_of
 from kotrel.loading.options import add_agreement, add_files, files_of, wanted_of
 from kotrel.loading.sheets_in.findings_screen import checked_json
+from kotrel.loading.sheets_in.next_steps import next_steps
 from kotrel.screen.screen import Screen
 
 
@@ -182,7 +183,9 @@ def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
         show_preview(screen, loaded.preview, args.all)
         screen.show("")
         done = "The system would refuse this; nothing was loaded" if args.trial else "Nothing was loaded"
-        screen.show(f"{done}. Next: fix these cells, then: {screen.again(args, 'check')}")
+        screen.show(f"{done}.")
+        for place, words in enumerate(next_steps(loaded.preview.checked, [], args, screen)):
+            screen.show(f"{'      ' if place else 'Next: '}{words}")
         if loaded.number is not None:
             name = load_name(loaded.number)
             screen.show(

@@ -25,7 +25,7 @@ def plan_of(preview: Preview, stamp: Stamp) -> Plan:
     """Everything that the preview shows, with what in it only follows from other rows."""
     follows: dict[str, frozenset[str]] = {}
     for each in preview.checked:
-        if each.consequence == "ended":
+        if each.consequence in ("ended", "resumed"):
             name = each.rows.record.name
             keys = each.rows.values.select(key_text(each.rows.record)).to_series()
             follows[name] = follows.get(name, frozenset()) | frozenset(keys)

@@ -226,6 +226,7 @@ def preview_json(preview: Preview) -> dict[str, Any]:
         ],
         "creates": preview.creates(),
         "ends": preview.ends(),
+        "resumes": preview.resumes(),
         "totals": totals_json(preview),
         "price_changes": stakes_json(preview.stakes),
         "defaults": [

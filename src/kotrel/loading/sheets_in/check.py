@@ -16,8 +16,8 @@ from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_files, files_of, wanted_of
 from kotrel.loading.sheets_in.findings_screen import checked_json, show_checked, show_created
 from kotrel.loading.sheets_in.large_files import check_any
+from kotrel.loading.sheets_in.next_steps import next_steps
 from kotrel.loading.sheets_in.spellings import Question, learn
-from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
 from kotrel.sheets.marking import Marked, mark, marked_name
 from kotrel.sheets.safe_writing import require_new_file
@@ -157,46 +157,6 @@ def _once(args: argparse.Namespace, screen: Screen) -> int:
         for place, words in enumerate(steps):
             screen.show(f"{'      ' if place else 'Next: '}{words}")
     return 0 if ok else 1
-
-
-def next_steps(
-    checked: Sequence[Checked], marked: Sequence[Marked], args: argparse.Namespace, screen: Screen
-) -> list[str]:
-    """What helps with the errors that are there: first what settles many at once, then the cells."""
-    errors = {
-        group.kind: (group, each.rows)
-        for each in reversed(checked)
-        for group in each.rows.findings
-        if group.severity == "error"
-    }
-    steps: list[str] = []
-    for kind, words in (("column-missing", "what is missing"), ("unread-limit", "this")):
-        if kind in errors:
-            rows = errors[kind][1]
-            said = f"says which {'column' if kind == 'column-missing' else 'field'} has {words}"
-            steps.append(f"{screen.program} map {quoted([rows.table.file])} {rows.record.name}    {said}")
-            break
-    if "ambiguous-number" in errors:
-        steps.append(
-            f"{screen.again(args, 'check', '--decimal', 'comma')}    if these numbers have a decimal comma, else point"
-        )
-    if "ambiguous-date" in errors:
-        steps.append(
-            f"{screen.again(args, 'check', '--dates', 'day')}    if the day comes first in these dates, else month"
-        )
-    if "already-posted" in errors and getattr(args, "only", None) is None:
-        steps.append(f"{screen.again(args, 'check', '--only', 'new')}    leaves out what is posted already")
-    if "not-on-list" in errors and not args.ask:
-        steps.append(f"{screen.again(args, 'check', '--ask')}    asks what the unknown values mean")
-    settled = {"column-missing", "unread-limit", "ambiguous-number", "ambiguous-date", "already-posted"}
-    if marked:
-        steps.append(
-            f"fix the coloured cells there, save it, then: {screen.program} check {quoted(copy.path for copy in marked)}"
-        )
-    elif not steps or set(errors) - settled:
-        steps.append(f"fix these cells in the spreadsheet, save it, then: {screen.again(args, 'check')}")
-        steps.append(f"{screen.again(args, 'check', '--marked')}    marks them in a copy of the workbook")
-    return steps
 
 
 def _ask(question: Question, screen: Screen) -> str | None:

@@ -50,6 +50,9 @@ def show_created(screen: Screen, checked: Checked) -> None:
     if checked.consequence == "ended":
         show_ended(screen, rows)
         return
+    if checked.consequence == "resumed":
+        show_resumed(screen, rows)
+        return
     title = rows.record.title.lower()
     codes = rows.values[rows.record.code].to_list()
     line = Text(f"adds {len(codes):,} to the {title} list: ", style="bold magenta")
@@ -71,6 +74,20 @@ def show_ended(screen: Screen, rows: Rows) -> None:
         key = " / ".join(shown(values[name], record.fields[name]) or "" for name in record.key)
         where = rows.table.place(values[ROW], None)
         screen.show(Text(f"  {key}: until {values[last]} (because of {where})", style="yellow"))
+    if rows.values.height > ENDED_SHOWN:
+        screen.show(Text(f"    … {rows.values.height - ENDED_SHOWN:,} more", style="dim"))
+
+
+def show_resumed(screen: Screen, rows: Rows) -> None:
+    """Rows that begin again after the end of another, with the row of the sheet that causes it."""
+    record = rows.record
+    last = record.period[1] if record.period else record.key[-1]
+    line = Text(f"begins {count(rows.values.height, record.title.lower())} again: ", style="bold magenta")
+    screen.show(line.append("what was in force before, from the day after", style=""))
+    for values in rows.values.head(ENDED_SHOWN).iter_rows(named=True):
+        key = " / ".join(shown(values[name], record.fields[name]) or "" for name in record.key)
+        until = f"until {values[last]}" if values[last] else "until further notice"
+        screen.show(Text(f"  {key}: {until} (because of {rows.table.place(values[ROW], None)})", style="yellow"))
     if rows.values.height > ENDED_SHOWN:
         screen.show(Text(f"    … {rows.values.height - ENDED_SHOWN:,} more", style="dim"))
 

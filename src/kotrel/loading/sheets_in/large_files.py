@@ -286,13 +286,18 @@ def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[
     said = [f"{count(rows_end, 'row ends', 'rows end')} where another begins or ended"] if rows_end else []
     if not ended:
         return whole, [], said
-    rows = replace(ended[0].rows, values=pl.concat([each.rows.values for each in ended]).sort(ROW))
-    causes = pl.concat([each.causes for each in ended])
-    wrong = rows_with(whole.findings, "error")
-    good = causes[ROW].filter(~causes[ROW].is_in(wrong.implode()))
-    one = Consequence("ended", replace(rows, table=replace(rows.table, cells=rows.values.select(ROW))), causes)
-    left = one.caused_by(good, check_rows(one.rows, state))
-    return whole, [Checked(left, consequence="ended")] if left.values.height else [], said
+    made: list[Checked] = []
+    for kind in dict.fromkeys(each.kind for each in ended):
+        mine = [each for each in ended if each.kind == kind]
+        rows = replace(mine[0].rows, values=pl.concat([each.rows.values for each in mine], how="diagonal").sort(ROW))
+        causes = pl.concat([each.causes for each in mine])
+        wrong = rows_with(whole.findings, "error")
+        good = causes[ROW].filter(~causes[ROW].is_in(wrong.implode()))
+        one = Consequence(kind, replace(rows, table=replace(rows.table, cells=rows.values.select(ROW))), causes)
+        left = one.caused_by(good, check_rows(one.rows, state))
+        if left.values.height:
+            made.append(Checked(left, consequence=kind))
+    return whole, made, said
 
 
 def _across(whole: Rows, state: SystemState) -> Rows:

@@ -47,7 +47,7 @@ def prepare_file(
             )
     step("writing")
     # What a load would post, or end, follows from these rows again.
-    own = [each for each in checked if each.consequence not in ("posted", "ended")]
+    own = [each for each in checked if each.consequence not in ("posted", "ended", "resumed")]
     book = prepared_book([(each.rows.record, with_lasting_errors(each.rows)) for each in own])
     # New prices keep their guards.
     rules = stamps_of(path).get(BOOK_STAMP)

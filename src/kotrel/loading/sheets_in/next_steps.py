@@ -1,0 +1,63 @@
+"""What to do next about errors: what settles many at once comes first."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Sequence
+
+from kotrel.core.loading.load_model import Checked
+from kotrel.screen.command_lines import quoted
+from kotrel.screen.screen import Screen
+from kotrel.sheets.marking import Marked
+
+
+def next_steps(
+    checked: Sequence[Checked], marked: Sequence[Marked], args: argparse.Namespace, screen: Screen
+) -> list[str]:
+    """What helps with the errors that are there: first what settles many at once, then the cells."""
+    errors = {
+        group.kind: (group, each.rows)
+        for each in reversed(checked)
+        for group in each.rows.findings
+        if group.severity == "error"
+    }
+    steps: list[str] = []
+    for kind, words in (("column-missing", "what is missing"), ("unread-limit", "this")):
+        if kind in errors:
+            rows = errors[kind][1]
+            said = f"says which {'column' if kind == 'column-missing' else 'field'} has {words}"
+            steps.append(f"{screen.program} map {quoted([rows.table.file])} {rows.record.name}    {said}")
+            break
+    if "ambiguous-number" in errors:
+        steps.append(
+            f"{screen.again(args, 'check', '--decimal', 'comma')}    if these numbers have a decimal comma, else point"
+        )
+    if "ambiguous-date" in errors:
+        steps.append(
+            f"{screen.again(args, 'check', '--dates', 'day')}    if the day comes first in these dates, else month"
+        )
+    if "already-posted" in errors and getattr(args, "only", None) is None:
+        steps.append(f"{screen.again(args, 'check', '--only', 'new')}    leaves out what is posted already")
+    if "nothing-follows" in errors:
+        steps.append(
+            f"{screen.again(args, 'check', '--resume')}    lets what was open before begin again after the end"
+        )
+        steps.append(f"{screen.again(args, 'check', '--no-resume')}    leaves those days without one")
+    if "not-on-list" in errors and not getattr(args, "ask", False):
+        steps.append(f"{screen.again(args, 'check', '--ask')}    asks what the unknown values mean")
+    settled = {
+        "column-missing",
+        "unread-limit",
+        "ambiguous-number",
+        "ambiguous-date",
+        "already-posted",
+        "nothing-follows",
+    }
+    if marked:
+        steps.append(
+            f"fix the coloured cells there, save it, then: {screen.program} check {quoted(copy.path for copy in marked)}"
+        )
+    elif not steps or set(errors) - settled:
+        steps.append(f"fix these cells in the spreadsheet, save it, then: {screen.again(args, 'check')}")
+        steps.append(f"{screen.again(args, 'check', '--marked')}    marks them in a copy of the workbook")
+    return steps
