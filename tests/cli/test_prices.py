@@ -61,7 +61,7 @@ class Prices(Program):
                    "SHOP,ROP-00010,M,0,2027-06-01,2027-06-30,0.50")  # fmt: skip
         fleet = ("--customer", "C-1002", "--on", "2027-07-01")
         [finding] = self.json("check", "june.csv", status=1)["findings"]
-        self.assertEqual((finding["kind"], finding["cell"]), ("nothing-follows", "line 2, column F"))
+        self.assertEqual((finding["kind"], finding["cell"]), ("nothing-follows", "line 2, column 6"))
         said = self.kotrel("load", "june.csv", "--yes", status=1).stdout
         self.assertIn("check june.csv --resume", said)
         # FLEET is 12.5 % off SHOP: with nothing in force there, nothing can be taken off.
