@@ -125,8 +125,8 @@ class Counts(Counting):
         self.assertEqual([self.on_hand(item) for item in ("FST-00020", "FST-00060", "FST-00100")], ["38", "7", "13"])
         self.assertEqual(self.json("count", "post", "quay", "--yes")["status"], "nothing to post")
         record = openpyxl.load_workbook(self.folder / "record.xlsx")
-        self.assertEqual(record.sheetnames[:5], ["Count", "Frozen", "Files", "Lines", "Posted"])
-        counted = [row for row in record["Lines"].iter_rows(min_row=2, values_only=True) if row[0] == "FST-00060"]
+        self.assertEqual(record.sheetnames, ["Count", "Lines", "Entries", "Files"])
+        counted = [row for row in record["Entries"].iter_rows(min_row=2, values_only=True) if row[0] == "FST-00060"]
         self.assertEqual([row[8] for row in counted], [8, 6, 7])
         # An undo opens the count again, and it can be posted again.
         self.json("undo", posted["load"], "--yes")

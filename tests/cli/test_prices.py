@@ -87,6 +87,42 @@ class Prices(Program):
                 ("from_date", "From date"), ("to_date", "To date"), ("amount", "Price"))))  # fmt: skip
         self.assertEqual(len(self.json("preview", "june.csv", "--map", "june")["resumes"]), 1)
 
+    def test_words_for_no_price_are_declared_and_counted(self):
+        self.write("supplier.csv", "Article;Wholesale;Trade;From", "ROP-00010;0,50;0,65;2027-03-01", "ROP-00020;P.O.A.;0,95;2027-03-01",
+                   "ROP-00030;poa;Replaced by ROP-00040;2027-03-01", "ROP-00040;1,10;ask;2027-03-01")  # fmt: skip
+        mapping = ['record = "price"', '[field.price_list]\nrepeat = { YARD = "Wholesale", SHOP = "Trade" }', '[field.item]\ncolumn = "Article"',
+                   '[field.from_date]\ncolumn = "From"', '[field.amount]\ncolumn = "{price_list}"']  # fmt: skip
+        words = 'no_price = ["POA", "replaced by *"]'
+        self.write("maps/supplier.toml", mapping[0], words, *mapping[1:])
+        told = self.json("check", "supplier.csv", "--map", "supplier", status=1)
+        self.assertEqual([(each["value"], each["kind"]) for each in told["findings"]], [("ask", "not-a-number")])
+        said = [said for each in told["files"] for said in each["remarks"] if "no price" in said]
+        self.assertEqual(said, ["2 rows left out, no price: 2 × POA", "1 row left out, no price: 1 × replaced by *"])
+        self.write("maps/supplier.toml", mapping[0], words.replace("]", ', "ask"]'), *mapping[1:])
+        self.kotrel("load", "supplier.csv", "--map", "supplier", "--yes")
+        yard = ("--customer", "C-1001", "--on", "2027-03-01")
+        self.assertEqual(self.json("price", "ROP-00010", *yard)["price"], "0.50")
+        # The same through an expression: what is no price there is none here.
+        made = mapping[-1].replace('column = "{price_list}"', "make = 'number([{price_list}]) * 2'")
+        self.write("maps/supplier.toml", mapping[0], words.replace("]", ', "ask"]'), *mapping[1:-1], made)
+        self.assertEqual(self.json("check", "supplier.csv", "--map", "supplier")["findings"], [])
+
+    def test_new_prices_in_a_column_beside_those_of_an_export(self):
+        self.kotrel("export", "item", "-o", "items.xlsx", "--fields", "code,description,cost,price")
+        book = openpyxl.load_workbook(self.folder / "items.xlsx")
+        sheet = book.worksheets[0]
+        headings = {cell.value: cell.column for cell in sheet[1]}
+        sheet.cell(1, sheet.max_column + 1).value = "New price"
+        for row in range(2, sheet.max_row + 1):
+            old = sheet.cell(row, headings["Standard price"]).value
+            new = 9.99 if sheet.cell(row, headings["Item code"]).value == "ROP-00010" else old
+            sheet.cell(row, sheet.max_column).value = new
+        book.save(self.folder / "items.xlsx")
+        self.write("maps/new.toml", 'record = "item"', 'skip = ["Description", "Cost", "Standard price"]',
+                   '[field.code]\ncolumn = "Item code"', '[field.price]\ncolumn = "New price"')  # fmt: skip
+        told = self.json("preview", "items.xlsx", "--map", "new")
+        self.assertEqual((told["findings"], told["records"]["item"]["changed"]), ([], 1))
+
     def test_a_price_is_in_the_currency_of_its_list(self):
         self.write("lists.csv", "Code,Name,Currency,Decimals,For sale", "USA,American,USD,2,yes")
         book = openpyxl.Workbook()

@@ -105,6 +105,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
         "where",
         "once_per",
         "after_end",
+        "no_price",
     )
     for key in data:
         if key not in known:
@@ -136,7 +137,10 @@ def read_map(path: Path, description: Description) -> SavedMap:
     ]
     for part in parts:
         _check_from(bare, part, parts[0], description)
-    return SavedMap(path.stem, path, text, tuple(parts), tuple(skip), heading_row, sheet, encoding)
+    no_price = data.get("no_price", [])
+    if not isinstance(no_price, list) or not all(isinstance(each, str) and each.strip(" *") for each in no_price):
+        raise bare.wrong('no_price must be a list of words, like ["POA", "replaced by *"]', "no_price")
+    return SavedMap(path.stem, path, text, tuple(parts), tuple(skip), heading_row, sheet, encoding, tuple(no_price))
 
 
 def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], description: Description) -> MapPart:
@@ -283,7 +287,11 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
             continue
         wanted: type = (
             list
-            if key in ("join", "list", "last", "repeat")
+            if key == "repeat" and not isinstance(value, dict)
+            else dict
+            if key == "repeat"
+            else list
+            if key in ("join", "list", "last")
             else dict
             if key in ("translate", "defaults", "found_by")
             else str

@@ -39,35 +39,36 @@ class MapPart:
     after_end: Literal["resume", "nothing"] | None = None
 
     @property
-    def repeated(self) -> tuple[str, tuple[str, ...]] | None:
-        """The field that repeats, with a row for each of its values, and the values."""
+    def repeated(self) -> tuple[str, Mapping[str, str]] | None:
+        """The field that repeats, with a row for each of its values; and the values with the words of the headings for them."""
         for name, settings in self.fields.items():
-            if "repeat" in settings:
-                return name, tuple(settings["repeat"])
+            if (said := settings.get("repeat")) is not None:
+                return name, said if isinstance(said, dict) else {value: value for value in said}
         return None
 
     def blocks(self) -> list[Mapping[str, Mapping[str, Any]]]:
-        """The settings for each repeated value: ``{warehouse}`` in a heading becomes the value."""
+        """The settings for each repeated value: ``{warehouse}`` in a heading becomes its word."""
         if self.repeated is None:
             return [self.fields]
         name, values = self.repeated
         return [
-            {field: _filled_in(settings, name, value) for field, settings in self.fields.items()} for value in values
+            {field: _filled_in(settings, name, value, word) for field, settings in self.fields.items()}
+            for value, word in values.items()
         ]
 
 
-def _filled_in(settings: Mapping[str, Any], name: str, value: str) -> dict[str, Any]:
+def _filled_in(settings: Mapping[str, Any], name: str, value: str, word: str) -> dict[str, Any]:
     if "repeat" in settings:
         return {"fixed": value}
     mark = "{" + name + "}"
 
     def filled(setting: Any) -> Any:
         if isinstance(setting, str):
-            return setting.replace(mark, value)
+            return setting.replace(mark, word)
         return [filled(each) for each in setting] if isinstance(setting, list) else setting
 
     return {
-        key: filled(each) if key in ("column", "split", "join", "list", "last") else each
+        key: filled(each) if key in ("column", "split", "join", "list", "last", "make") else each
         for key, each in settings.items()
     }
 
@@ -83,6 +84,7 @@ class SavedMap:
         heading_row: the row with the headings, 0 for none, or None to find it.
         sheet: the sheet it is for, or None for any.
         encoding: of a text file, or None to recognise it.
+        no_price: words that mean “no price”.
     """
 
     name: str
@@ -93,6 +95,7 @@ class SavedMap:
     heading_row: int | None = None
     sheet: str | None = None
     encoding: str | None = None
+    no_price: tuple[str, ...] = ()
 
     @property
     def record(self) -> str:
@@ -173,7 +176,8 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
     skipped = {folded(heading) for heading in saved.skip} | OWN_HEADINGS
     unknown = [c for c in table.columns if c.letter not in used and folded(c.heading) not in skipped]
     found[0] = replace(found[0], unknown=tuple(unknown))
-    return found
+    left_out = frozenset(column.letter for column in table.columns if folded(column.heading) in skipped)
+    return [replace(each, skipped=left_out, no_price=saved.no_price) for each in found]
 
 
 def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tuple[str, ...], used: set[str]) -> Source:

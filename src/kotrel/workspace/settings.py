@@ -91,7 +91,7 @@ HIDDEN = ".kotrel"
 
 _TABLES = {
     "system": ("url", "description", "time_limit", "trigger_schemas"),
-    "sheets": ("decimal_mark", "dates", "currency", "rounding"),
+    "sheets": ("decimal_mark", "dates", "currency", "rounding", "no_price"),
     "pictures": ("folder", "at_most_mb"),
     "stock": ("closed_until", "below_zero"),
     "count": ("tolerance_quantity", "tolerance_percent", "tolerance_value", "not_counted", "class"),
@@ -254,6 +254,7 @@ def open_workspace(folder: Path) -> Workspace:
             spellings=read_spellings(settings, data.get("spellings", {}), description.records),
             currency=currency,
             rounding=settings.rounding(sheets, "rounding", "sheets"),
+            no_price=settings.texts(sheets, "no_price", "sheets"),
         ),
         trigger_schemas=settings.texts(system, "trigger_schemas", "system"),
         time_limit=settings.minutes(system, "time_limit", "system"),

@@ -39,6 +39,8 @@ class Matched:
         optional: True where a row counts only if a column other than the key is filled.
         where: an expression that picks the rows, or None for all.
         once_per: fields; there is one row for each of their values together, from all rows with them. None: a row for each row.
+        no_price: words that mean “no price” in this sheet.
+        skipped: letters of columns that are left out on purpose.
         after_end: what follows the end of a period (see :class:`kotrel.core.rows.rows.Rows`).
     """
 
@@ -51,6 +53,8 @@ class Matched:
     own: int = 0
     where: str | None = None
     once_per: tuple[str, ...] = ()
+    no_price: tuple[str, ...] = ()
+    skipped: frozenset[str] = frozenset()
     after_end: Literal["resume", "nothing"] | None = None
 
     @property

@@ -12,6 +12,7 @@ from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import currency_source
 from kotrel.core.matching.by_headings import Matched
 from kotrel.core.matching.heading_words import BREAK_WORDS, CURRENCY_WORDS, END_WORDS, PLACE_WORDS, SCALE_WORDS
+from kotrel.core.matching.no_prices import without_words
 from kotrel.core.matching.row_choice import choose_rows
 from kotrel.core.normalizing.by_kind import Setting, Tidied, column_mark, tidy
 from kotrel.core.parallel import map_parallel
@@ -43,6 +44,7 @@ def understand(
         witnesses: letter → texts of that column in other parts of the same sheet (see :class:`Setting`).
     """
     record, here = matched.record, conventions.currency
+    table = without_words(table, matched, (*conventions.no_price, *matched.no_price))
     if matched.optional:
         table = _rows_that_say_anything(table, matched)
     if currency_source(record) is not None:
@@ -105,6 +107,7 @@ def understand(
         dict(matched.sources),
         currency=here,
         after_end=matched.after_end,
+        skipped=matched.skipped,
         few=seen,
     )
     rows = replace(rows, findings=(*_about_headings(rows, matched, conventions.currency), *rows.findings))

@@ -35,7 +35,13 @@ def find_renamed(rows: Rows, base: pl.DataFrame) -> list[FindingGroup]:
     key = list(record.key)
     missing = [name for name in base.columns if name in record.fields and name not in rows.fields]
     used = {letter for source in rows.sources.values() for letter in source.columns}
-    strange = [column for column in table.columns if column.letter not in used]
+    # What a mapping skips is left out on purpose, and a column under its field's own heading was not renamed.
+    own = {folded(word) for name in missing for word in (record.fields[name].title, name)}
+    strange = [
+        column
+        for column in table.columns
+        if column.letter not in used and column.letter not in rows.skipped and folded(column.heading) not in own
+    ]
     if not missing or not strange:
         return []
     there = base.unique(key, keep="any").select(*key, *(pl.col(name).alias(f"was {name}") for name in missing))

@@ -53,6 +53,7 @@ class Rows:
         flat_of: the document whose flat sheet the rows are from, or an empty text.
         currency: of the amounts here; empty where any may stand.
         after_end: what follows the end of a period, as the mapping says it: ``resume``, ``nothing``, or None.
+        skipped: letters of columns that the mapping leaves out on purpose.
         left_out: how many rows ``only`` of the load options left out.
         few: what is known about columns by their distinct values (see :meth:`seen`).
     """
@@ -69,6 +70,7 @@ class Rows:
     flat_of: str = ""
     currency: str = ""
     after_end: Literal["resume", "nothing"] | None = None
+    skipped: frozenset[str] = frozenset()
     left_out: int = 0
     few: Few = field(default_factory=Few, compare=False, repr=False)
 

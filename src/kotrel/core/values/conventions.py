@@ -17,6 +17,7 @@ class Conventions:
         rounding: money in number cells is rounded ``as shown`` in the cell, or to a number of decimals (``"2"``); an empty
             text rounds nothing.
         currency: the currency of all amounts, or an empty text where any may stand.
+        no_price: words that mean “no price”, in any sheet (see :mod:`kotrel.core.matching.no_prices`).
         spellings: record → other spelling, folded → the code it stands for.
     """
 
@@ -24,6 +25,7 @@ class Conventions:
     dates: Literal["auto", "day", "month"] = "auto"
     currency: str = ""
     rounding: str = ""
+    no_price: tuple[str, ...] = ()
     spellings: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
 
 

@@ -1,0 +1,70 @@
+"""Words that mean “no price”, such as POA: what a business has declared is read as a blank, and counted by word."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterator
+from dataclasses import replace
+
+import polars as pl
+
+from kotrel.core.description.model import list_field
+from kotrel.core.matching.by_headings import Matched
+from kotrel.core.phrases import count, listed_and
+from kotrel.core.similarity import folded
+from kotrel.core.tables.sources import columns_named
+from kotrel.core.tables.table import Table
+
+
+def without_words(table: Table, matched: Matched, words: Collection[str]) -> Table:
+    """The table with blanks where a column of prices has such a word, and a remark that says how often.
+
+    A row of a price list that has no price says nothing, and is left out.
+
+    Args:
+        words: as they were declared; capitals and punctuation make no difference, and ``replaced by *`` is all that begins so.
+    """
+    letters = list(dict.fromkeys(_letters(table, matched)))
+    if not words or not letters:
+        return table
+    meant = {letter: _meant(table.cells[letter], words) for letter in letters}
+    said = pl.concat([each.drop_nulls() for each in meant.values()])
+    if not len(said):
+        return table
+    blanked = [table.cells[letter].set(mark.is_not_null(), None) for letter, mark in meant.items()]
+    by_word = said.value_counts(sort=True).rename({said.name: "word"}).sort("count", "word", descending=[True, False])
+    words_said = [f"{number:,} × {word}" for word, number in by_word.iter_rows()]
+    of_list = list_field(matched.record) is not None
+    none = pl.DataFrame([mark.is_not_null().alias(letter) for letter, mark in meant.items()])
+    left = none.select(pl.any_horizontal(pl.all())).to_series()
+    what = (
+        count(int(left.sum()), "row left out", "rows left out")
+        if of_list
+        else count(len(said), "cell blank", "cells blank")
+    )
+    remarks = (*table.remarks, f"{what}, no price: {listed_and(words_said)}")
+    table = replace(table, cells=table.cells.with_columns(blanked), remarks=remarks)
+    return table.only(~left) if of_list else table
+
+
+def _letters(table: Table, matched: Matched) -> Iterator[str]:
+    """The columns that amounts of money are read from, or worked out of."""
+    for name, source in matched.sources.items():
+        if matched.record.fields[name].kind != "money":
+            continue
+        yield from source.columns
+        for heading in re.findall(r"\[([^\]]+)\]", source.make or ""):
+            yield from (column.letter for column in columns_named(table.columns, heading))
+
+
+def _meant(cells: pl.Series, words: Collection[str]) -> pl.Series:
+    """For each cell the word that it is, or null."""
+    whole = {folded(word): word for word in words if not word.endswith("*")}
+    begins = [(folded(word.removesuffix("*")), word) for word in words if word.endswith("*")]
+    found: dict[str, str] = {}
+    for text in cells.drop_nulls().unique():
+        key = folded(text)
+        word = whole.get(key) or next((word for start, word in begins if start and key.startswith(start)), None)
+        if key and word is not None:
+            found[text] = word
+    return cells.replace_strict(found, default=None, return_dtype=pl.String).alias("word")
