@@ -8,6 +8,7 @@ from collections.abc import Callable
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
+from typing import Literal
 
 from kotrel.core.errors import WrongUse
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, DocumentOptions, LoadOptions
@@ -34,7 +35,10 @@ def add_ways(parser: argparse.ArgumentParser) -> None:
     """The load options; check and preview take them too, so that they show what a load would do."""
     group = parser.add_argument_group("which rows to load, and how")
     group.add_argument(
-        "--only", choices=("new", "changes"), help="load only new rows, or only changes to existing rows"
+        "--only",
+        type=_only,
+        metavar="new|changes",
+        help="load only new rows, or only changes to existing rows; item:changes for the rows of one record alone",
     )
     group.add_argument(
         "--match-on",
@@ -88,6 +92,27 @@ def add_ways(parser: argparse.ArgumentParser) -> None:
         "--since", metavar="EXPORT", help="the export that a text file came from; none to ignore exports"
     )
     group.add_argument("--pictures", metavar="DIR", help="the folder with the pictures that items name")
+
+
+class _OnlyRows(dict[str, Literal["new", "changes"]]):
+    """What ``--only`` says: record → ``new`` or ``changes``, an empty name for all; written as it is said."""
+
+    def __str__(self) -> str:
+        return ",".join(f"{name}:{kind}" if name else str(kind) for name, kind in self.items())
+
+
+def _only(text: str) -> _OnlyRows:
+    found = _OnlyRows()
+    for each in _names(text):
+        name, _, kind = each.rpartition(":")
+        if kind not in ("new", "changes") or name.strip() in found:
+            raise argparse.ArgumentTypeError(
+                f"“{text}” must be new or changes, or for one record alone like item:changes"
+            )
+        found[name.strip()] = "new" if kind == "new" else "changes"
+    if not found:
+        raise argparse.ArgumentTypeError("it must be new or changes, or for one record alone like item:changes")
+    return found
 
 
 def _names(text: str) -> tuple[str, ...]:
@@ -214,7 +239,8 @@ def wanted_of(args: argparse.Namespace) -> Wanted:
     options = DEFAULT_OPTIONS
     if hasattr(args, "match_on"):
         options = LoadOptions(
-            only=args.only,
+            only=None if args.only is None else args.only.get(""),
+            only_of={} if args.only is None else {name: kind for name, kind in args.only.items() if name},
             match_on=args.match_on,
             blanks=args.blanks,
             duplicates=args.duplicates,

@@ -49,6 +49,13 @@ class FoundBy(unittest.TestCase):
                 else:
                     self.assertEqual(kinds, [("not-on-list", "error", 2)])
 
+    def test_a_reference_is_given_by_its_name_too(self) -> None:
+        item = Source(("A", "B"), between=", ", found_by=("vendor", "number"))
+        lines = [HEAD, ("Keldrift", "12", "1"), ("KEL", "10", "1"), ("brannoch", "10", "1"), ("Kelldrift", "10", "1")]
+        [done] = goods.checked(goods.part("level", {"item": item, "least": Source(("C",))}, *lines))
+        self.assertEqual(done.rows.values["item"].to_list()[:3], ["R-3", "R-1", "R-2"])
+        self.assertEqual(goods.kinds(done.rows), [("not-on-list", "error", 5)])
+
     def test_a_blank_cell_is_a_blank_there(self) -> None:
         item = Source(("A", "B"), between=", ", found_by=("words", "barcode"))
         lines = [HEAD, ("blue", "", "1"), ("red", "", "1"), ("red", "2010000000014", "1")]

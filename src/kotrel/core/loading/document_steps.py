@@ -68,10 +68,13 @@ def with_documents(checked: list[Checked], business: Business, look: Look) -> li
     if not any(_is_of_document(each.rows.record) for each in checked):
         return checked
     ledger = Ledger(look.read, look.ledger_sums, look.loads_of)
-    state = business.state(look, _pending_of(checked))
-    done = check_documents(
-        [each.rows for each in checked], state, ledger, business.stock, business.now, business.options.only == "new"
+    only_new = any(
+        business.options.of(each.rows.record.name).only == "new"
+        for each in checked
+        if each.rows.record.nature == "document"
     )
+    state = business.state(look, _pending_of(checked))
+    done = check_documents([each.rows for each in checked], state, ledger, business.stock, business.now, only_new)
     again = [
         replace(
             each,

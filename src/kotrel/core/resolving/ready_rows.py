@@ -82,7 +82,12 @@ def require_known_options(options: LoadOptions, description: Description, record
             there = ", ".join(description.defaults) or "none yet"
             hint = f"Did you mean {close}?" if close else f"The sets in system.toml are: {there}."
             raise WrongUse(f"there is no set of defaults “{name}”", hint, "no-such-defaults")
-    if options.only == "changes" and any(description.records[name].nature == "document" for name in records):
+    for name in options.only_of:
+        if name not in description.records:
+            close = nearest(name, description.records)
+            hint = f"Did you mean {close}?" if close else f"The system takes: {', '.join(description.records)}."
+            raise WrongUse(f"--only: the system takes no record “{name}”", hint, "no-such-record")
+    if any(options.of(name).only == "changes" and description.records[name].nature == "document" for name in records):
         raise WrongUse(
             "--only changes: a posted document never changes",
             "Leave it out, or undo the load that posted it.",
@@ -111,6 +116,7 @@ def ready_rows(
         alone: no other sheet of the load has rows of this record; else their periods are followed for all of them together.
     """
     record = rows.record
+    options = options.of(record.name)
     remarks: list[str] = []
     dotted = other_code_named(record, options.match_on) if options.match_on is not None else None
     # Where the key column holds other codes, the list of keys proves nothing of them.

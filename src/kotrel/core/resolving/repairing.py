@@ -71,7 +71,7 @@ def found_by_fields(
 ) -> dict[str, tuple[str, str, str]]:
     """Value of the field → the code of the one row that has all the values given, ignoring case and punctuation, and its proof.
 
-    A blank cell means that the row has nothing there either. Where several rows fit, or none, there is no entry.
+    A reference, such as the brand, may be given by its name there. A blank cell means that the row has nothing there either. Where several rows fit, or none, there is no entry.
     """
     fields, key = list(source.found_by), target.key[0]
     given = cells_as_shown(rows.table, source.columns).select(
@@ -81,6 +81,9 @@ def found_by_fields(
     given = given.with_columns(rows.values[name].alias("value")).drop_nulls("value").unique(maintain_order=True)
     if not given.height:
         return {}
+    given = given.with_columns(
+        _codes_for_names(given[field], state.names_of(to)) for field in fields if (to := target.fields[field].to)
+    )
     held = [
         state.having(target, fields, field, given[field].unique().drop_nulls()).select(key, *fields) for field in fields
     ]
@@ -97,6 +100,22 @@ def found_by_fields(
         for value, there in found.items()
         if len(there) == 1 and "" not in there
     }
+
+
+def _codes_for_names(texts: pl.Series, names: Mapping[str, str]) -> pl.Series:
+    """The texts with the code of the one row that is called so; a text that is a code itself, or several names, stays."""
+    if not names:
+        return texts
+    codes: dict[str, list[str]] = {}
+    for code, called in names.items():
+        codes.setdefault(folded(called), []).append(code)
+    own = {folded(code) for code in names}
+    found = {
+        text: there[0]
+        for text in texts.drop_nulls().unique()
+        if folded(text) not in own and len(there := codes.get(folded(text), [])) == 1
+    }
+    return texts.replace(found) if found else texts
 
 
 EXPONENT = r"^[0-9](?:[.,][0-9]+)?[eE]\+[0-9]{1,2}$"

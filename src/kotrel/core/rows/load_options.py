@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from typing import Literal
+
+Only = Literal["new", "changes"]
 
 ALL = "all"
 """Instead of codes that are new: all that the system does not have."""
@@ -32,6 +35,7 @@ class LoadOptions:
 
     Attributes:
         only: ``new`` or ``changes``: rows of the other kind are left out; None loads both.
+        only_of: record → the same for its rows alone.
         match_on: the field by which existing rows are found, instead of their key.
         blanks: ``keep``: a blank cell changes nothing; ``clear``: it clears the value.
         duplicates: where a key is in the sheet twice: an ``error``, or use the ``first`` or ``last`` row.
@@ -44,7 +48,8 @@ class LoadOptions:
         documents: what is said of documents.
     """
 
-    only: Literal["new", "changes"] | None = None
+    only: Only | None = None
+    only_of: Mapping[str, Only] = field(default_factory=dict)
     match_on: str | None = None
     blanks: Literal["keep", "clear"] = "keep"
     duplicates: Literal["error", "first", "last"] = "error"
@@ -55,6 +60,10 @@ class LoadOptions:
     after_end: Literal["resume", "nothing"] | None = None
     since: str | None = None
     documents: DocumentOptions = field(default_factory=DocumentOptions)
+
+    def of(self, record: str) -> LoadOptions:
+        """The options for the rows of one record."""
+        return replace(self, only=self.only_of.get(record, self.only), only_of={}) if self.only_of else self
 
 
 DEFAULT_OPTIONS = LoadOptions()
