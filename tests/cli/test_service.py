@@ -1,20 +1,27 @@
 from __future__ import annotations
 
+import base64
 import gzip
+import hashlib
+import http.server
 import json
 import sqlite3
+import threading
 import time
 import unittest
 import urllib.error
 import urllib.request
 from importlib import resources
 from typing import Any
+from unittest.mock import patch
 
 import jsonschema
 from openapi_spec_validator import validate
 
+from kotrel.core.errors import OutOfReach
 from kotrel.serving.carrying_out import carry_out
 from kotrel.serving.jobs import Jobs
+from kotrel.systems.service.client import Client
 from tests.cli import test_documents, test_undo
 from tests.support import Program
 
@@ -203,13 +210,102 @@ class Protocol(Program):
                 status, said = self.call(method, path, body, **headers)
                 self.assertEqual(status, expected, said)
                 self.assertTrue(said["title"])
-        for bad in ({"parts": [{"record": "nothing", "fields": [], "rows": []}]},
+        for bad in ({"parts": [{"record": "nothing", "fields": [], "rows": [{"#action": "new", "code": "A"}]}]},
                     {"parts": [{"record": "item", "fields": ["code"], "rows": [{"code": "A"}]}]},
                     {"parts": [{"record": "item", "fields": ["code", "cost"], "rows": [{"#action": "eat", "code": "A"}]}]}):  # fmt: skip
             _, job = self.call("POST", "/v1/jobs", json.dumps(bad).encode(), Idempotency_Key=json.dumps(bad))
-            if job["status"] == "open":
-                self.call("POST", f"/v1/jobs/{job['job']}/start", b'{"pieces": 0}')
             self.assertEqual(self.finished(job["job"])["status"], "failed")
+
+    def job(self, key: str, rows: list[dict[str, Any]], fields: tuple[str, ...], **more: Any) -> dict[str, Any]:
+        body = {"parts": [{"record": "item", "fields": fields, "rows": rows}], **more}
+        status, job = self.call("POST", "/v1/jobs", json.dumps(body).encode(), Idempotency_Key=key)
+        self.assertEqual(status, 201, job)
+        return self.finished(job["job"])
+
+    def test_a_row_is_taken_for_what_it_says_or_refused(self) -> None:
+        held = "ROP-00010"
+        for row, says in (
+            ({"#action": "new", "code": held, "cost": "9.99"}, "it is there already, and its action is new"),
+            (
+                {"#action": "changed", "code": "NOT-1", "description": "x", "unit": "EA", "category": "ROPE"},
+                "it is not there",
+            ),
+            ({"#action": "removed", "code": held, "cost": "1"}, "a load removes nothing"),
+            (
+                {"#action": "changed", "code": held, "cost": "9.99", "before:cost": "0.01"},
+                "by now, and was “0.01” when this was sent",
+            ),
+        ):
+            fields = tuple(name for name in row if name[0] != "#" and ":" not in name)
+            result = self.job(says, [row], fields)["result"]
+            self.assertEqual(result["outcome"], "refused", row)
+            self.assertIn(says, result["refusals"][0]["message"])
+        _, page = self.call("GET", f"/v1/records/item?code={held}&fields=cost")
+        cost = page["rows"][0]["cost"]
+        same = {"#action": "changed", "code": held, "cost": "9.99", "before:cost": cost.rstrip("0")}
+        self.assertEqual(self.job("fresh", [same], ("code", "cost"))["result"]["outcome"], "loaded")
+
+    def test_nothing_is_lost_on_its_way(self) -> None:
+        lines = ["#action,code,description,unit,category", *(f"new,Z-{n:03d},Thing,EA,ROPE" for n in range(20)), ""]
+        text = "\n".join(lines).encode()
+        header = {"parts": [{"record": "item", "fields": ["code", "description", "unit", "category"], "count": 20}]}
+        _, job = self.call("POST", "/v1/jobs", json.dumps(header).encode(), Idempotency_Key="whole")
+        place = f"/v1/jobs/{job['job']}"
+        packed = gzip.compress(text)
+        digest = base64.b64encode(hashlib.sha256(text + b"x").digest()).decode()
+        for body, headers, says in (
+            (packed[:-20], {"Content_Encoding": "gzip"}, "cut short"), (packed + b"more", {"Content_Encoding": "gzip"}, "not packed"),
+            (text, {"Content_Digest": f"sha-256=:{digest}:"}, "changed on its way"),
+        ):  # fmt: skip
+            status, said = self.call("PUT", f"{place}/pieces/0?part=0", body, **headers)
+            self.assertEqual(status, 422, said)
+            self.assertIn(says, said["title"])
+        status, said = self.call("PUT", f"{place}/pieces/0?part=3", text)
+        self.assertEqual((status, said["title"]), (422, "the job has no part 3"))
+        self.assertEqual(self.call("POST", f"{place}/start", b"{}")[0], 409)
+        # Two members of one body are one text; the same piece again, of another part, takes its place.
+        two = gzip.compress(text[:200]) + gzip.compress(text[200:])
+        self.assertEqual(self.call("PUT", f"{place}/pieces/0?part=0", two, Content_Encoding="gzip")[0], 204)
+        self.assertEqual(self.call("POST", f"{place}/start", b"{}")[1]["title"], "1 pieces came, and 0 were announced")
+        self.call("POST", f"{place}/start", b'{"pieces": 1}')
+        self.assertEqual(self.finished(job["job"])["result"]["outcome"], "loaded")
+        self.assertEqual(len(self.json("outcome", "L0001")["rows"]), 20)
+        # A list is no text, and a number may have lost its last digits.
+        for value in (["a", "b"], {"a": 1}, 12345.67):
+            body = {
+                "parts": [
+                    {
+                        "record": "item",
+                        "fields": ["code", "cost"],
+                        "rows": [{"#action": "changed", "code": "Z-001", "cost": value}],
+                    }
+                ]
+            }
+            self.assertEqual(
+                self.call("POST", "/v1/jobs", json.dumps(body).encode(), Idempotency_Key=str(value))[0], 422
+            )
+
+    def test_no_request_ends_the_service(self) -> None:
+        wrong = b'{"parts": [{"record": "item", "fields": ["code"]}], "pictures": {"a.png": {"bytes": 1e999, "is_picture": true}}}'
+        self.assertEqual(self.call("POST", "/v1/jobs", wrong, Idempotency_Key="endless")[0], 422)
+        large = json.dumps({"a.png": {"bytes": 10**400, "is_picture": True}})
+        self.job(
+            "large",
+            [{"#action": "changed", "code": "ROP-00010", "cost": "1.11"}],
+            ("code", "cost"),
+            pictures=json.loads(large),
+        )
+        headings = {"parts": [{"record": "item", "fields": ["code"], "headings": ["x"] * 20_000}]}
+        _, job = self.call("POST", "/v1/jobs", json.dumps(headings).encode(), Idempotency_Key="wide")
+        self.call("PUT", f"/v1/jobs/{job['job']}/pieces/0", b"#action,code\nchanged,ROP-00010\n")
+        self.call("POST", f"/v1/jobs/{job['job']}/start", b'{"pieces": 1}')
+        self.assertEqual(self.finished(job["job"])["status"], "failed")
+        done = self.job("after", [{"#action": "changed", "code": "ROP-00010", "cost": "2.22"}], ("code", "cost"))
+        self.assertEqual(done["result"]["outcome"], "loaded")
+
+    def test_a_page_of_another_site_gets_nothing(self) -> None:
+        for headers in ({"Host": "evil.example"}, {"Origin": "http://evil.example"}, {"Sec_Fetch_Site": "cross-site"}):
+            self.assertEqual(self.call("GET", "/v1", **headers)[0], 403, headers)
 
     def test_members_of_wrong_kinds_are_named(self) -> None:
         odd = (5, -1, 1.5, 10**30, True, [[]], [{}], [None], {"a": 1}, "x" * 300, "\0")
@@ -278,6 +374,54 @@ class Restart(Program):
         again.stop()
         self.assertEqual((now or {})["result"], {"outcome": "loaded", "load": 1})
         self.assertEqual(len(self.json("history")["loads"]), 1)
+
+    def test_what_a_power_cut_leaves_is_put_aside(self) -> None:
+        jobs = Jobs(self.folder / "jobs", lambda *all: {})
+        good, bad = (jobs.open(key, {"parts": []})[0]["job"] for key in ("good", "bad"))
+        (self.folder / "jobs" / bad / "job.json").write_bytes(b"")
+        again = Jobs(self.folder / "jobs", lambda *all: {})
+        self.assertEqual([each["job"] for each in again.all()], [good])
+        self.assertTrue((self.folder / "jobs" / bad / "job.json.broken").exists())
+
+
+class Elsewhere(unittest.TestCase):
+    """A service that would send us to another host."""
+
+    def test_no_token_goes_there(self) -> None:
+        seen: list[str | None] = []
+
+        class There(http.server.BaseHTTPRequestHandler):
+            def do_GET(self) -> None:
+                seen.append(self.headers.get("Authorization"))
+                self.send_response(200)
+                self.end_headers()
+
+            def log_message(self, *words: Any) -> None:
+                pass
+
+        with http.server.ThreadingHTTPServer(("127.0.0.1", 0), There) as there:
+            threading.Thread(target=there.serve_forever, daemon=True).start()
+            elsewhere = f"http://127.0.0.1:{there.server_address[1]}/v1/pages/x/1"
+
+            class Here(There):
+                def do_GET(self) -> None:
+                    self.send_response(302)
+                    self.send_header("Location", elsewhere)
+                    self.end_headers()
+
+            with http.server.ThreadingHTTPServer(("127.0.0.1", 0), Here) as here:
+                threading.Thread(target=here.serve_forever, daemon=True).start()
+                with patch.dict("os.environ", KOTREL_TOKEN="secret"):
+                    client = Client(f"http://127.0.0.1:{here.server_address[1]}", "the service", patience=1)
+                for path in (elsewhere, "//127.0.0.1:9/v1/x", "/\\\\127.0.0.1/v1", "/v1/../x@evil"):
+                    with self.assertRaisesRegex(OutOfReach, "at another address"):
+                        client.following(path)
+                with self.assertRaisesRegex(OutOfReach, "answers 302"):
+                    client.send("GET", "/v1")
+                client.close()
+                here.shutdown()
+            there.shutdown()
+        self.assertEqual(seen, [])
 
 
 class NoService(Program):

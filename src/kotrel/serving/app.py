@@ -11,6 +11,7 @@ from collections import OrderedDict
 from functools import partial
 from importlib import resources
 from typing import Any
+from urllib.parse import urlsplit
 
 import flask
 import polars as pl
@@ -109,14 +110,22 @@ def create_app(service: Service) -> flask.Flask:
 
     @app.before_request
     def allowed() -> flask.Response | None:
+        if service.too_fast():
+            # Before anything is looked at: wrong tokens count too.
+            answer = problem(429, "too many requests", "Wait a second.", "too-fast")
+            answer.headers["Retry-After"] = "1"
+            return answer
+        if service.token is None and not _from_here():
+            return problem(
+                403,
+                "this service takes requests without a token only from programs on this machine",
+                "",
+                "not-from-here",
+            )
         given = flask.request.headers.get("Authorization", "")
         if service.token is not None and not secrets.compare_digest(given.encode(), f"Bearer {service.token}".encode()):
             answer = problem(401, "the token is missing or wrong", "", "no-right")
             answer.headers["WWW-Authenticate"] = "Bearer"
-            return answer
-        if service.too_fast():
-            answer = problem(429, "too many requests", "Wait a second.", "too-fast")
-            answer.headers["Retry-After"] = "1"
             return answer
         return None
 
@@ -235,10 +244,13 @@ def create_app(service: Service) -> flask.Flask:
         except ValueError as error:
             raise Wrong(422, str(error), "key-used") from None
         sent = [(number, text) for number, text in enumerate(map(rows_text, rows)) if text is not None]
-        for piece, (number, text) in enumerate(sent):
-            jobs.add_piece(about["job"], piece, number, text)
-        if sent and new:
-            about = jobs.begin(about["job"], len(sent))
+        try:
+            for piece, (number, text) in enumerate(sent):
+                jobs.add_piece(about["job"], piece, number, text)
+            if sent and (new or about["status"] == "open"):
+                about = jobs.begin(about["job"], len(sent))
+        except ValueError as error:
+            raise Wrong(422, str(error), "wrong-job") from None
         return _job(about, jobs), 201 if new else 200
 
     @app.put("/v1/jobs/<job>/pieces/<int(max=999999):number>")
@@ -247,7 +259,10 @@ def create_app(service: Service) -> flask.Flask:
         part = flask.request.args.get("part", "0")
         if not re.fullmatch("[0-9]{1,6}", part):
             raise Wrong(422, "part is the number of a part, counted from 0", "wrong-job")
-        jobs.add_piece(job, number, int(part), raw_body(service.body_bytes))
+        try:
+            jobs.add_piece(job, number, int(part), raw_body(service.body_bytes))
+        except ValueError as error:
+            raise Wrong(422, str(error), "wrong-job") from None
         return flask.Response(status=204)
 
     @app.post("/v1/jobs/<job>/start")
@@ -269,6 +284,18 @@ def create_app(service: Service) -> flask.Flask:
 
     add_pictures(app, workspace, service.body_bytes)
     return app
+
+
+def _from_here() -> bool:
+    """False for a request that a page of another site lets a browser send, under whatever name it calls this machine."""
+    headers = flask.request.headers
+    host = flask.request.host.lower()
+    origin = headers.get("Origin")
+    return (
+        re.fullmatch(r"(127\.0\.0\.1|localhost|\[::1\])(:[0-9]+)?", host) is not None
+        and (origin is None or urlsplit(origin).netloc.lower() == host)
+        and headers.get("Sec-Fetch-Site", "none") in ("none", "same-origin")
+    )
 
 
 def _known(jobs: Jobs, job: str) -> dict[str, Any]:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import asdict, replace
 from datetime import datetime
+from decimal import Decimal, InvalidOperation
 from typing import Any
 
 import polars as pl
@@ -12,9 +14,10 @@ import polars as pl
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan, Undoing
-from kotrel.core.changes.plan_pieces import changes_in, stamp_from, undoing_from
+from kotrel.core.changes.plan_pieces import BETWEEN, SentPart, changes_in, stamp_from, undoing_from
 from kotrel.core.changes.system_remarks import Refusal
 from kotrel.core.columns import ACTION, ROW, before, clearing
+from kotrel.core.description.model import Field, Record
 from kotrel.core.errors import KotrelError, WrongUse
 from kotrel.core.loading.load_model import Part, Preview
 from kotrel.core.loading.pipeline import preview
@@ -64,7 +67,7 @@ def carry_out(
         stamp, undoing, trial = stamp_from(header), undoing_from(header), bool(header.get("trial"))
         sent = changes_in(header, pieces, workspace.description)
         coming = facts_from(header.get("pictures") or {})
-    except (ValueError, KeyError, TypeError, AttributeError, pl.exceptions.PolarsError) as error:
+    except (ArithmeticError, ValueError, LookupError, TypeError, AttributeError, pl.exceptions.PolarsError) as error:
         return _failed(f"the job is not as the protocol says: {error}", "", "wrong-job")
     try:
         expects = bool(header.get("expects"))
@@ -84,7 +87,7 @@ def _failed(title: str, detail: str, kind: str) -> dict[str, Any]:
 
 
 def _result(
-    workspace: Workspace, job: str, sent: Sequence[tuple[RecordChanges, pl.Series]], stamp: Stamp, undoing: Undoing | None, trial: bool,
+    workspace: Workspace, job: str, sent: Sequence[SentPart], stamp: Stamp, undoing: Undoing | None, trial: bool,
     expects: bool, say: Callable[[str], None], coming: Mapping[str, FileFacts],
 ) -> dict[str, Any]:  # fmt: skip
     try:
@@ -97,11 +100,13 @@ def _result(
                 if not found.ok:
                     raise Refused(_refusals(found))
                 plan = plan_of(found, stamp)
+                if not expects and (wrong := not_so(sent, plan)):
+                    raise Refused(wrong)
             else:
                 plan = _undo_plan(workspace, writing, undoing, stamp, say)
-            if expects and not same_rows([each for each, _ in sent], plan.changes):
+            if expects and not same_rows([each.changes for each in sent], plan.changes):
                 return {"outcome": "changed-meanwhile"}
-            left = [each.refused() for each, _ in sent]
+            left = [each.changes.refused() for each in sent]
             plan = replace(plan, changes=(*plan.changes, *(each for each in left if each.frame.height)))
             receipt = writing.try_out(plan, say) if trial else writing.take(plan, say)
             if not trial:
@@ -119,7 +124,7 @@ def _result(
 
 
 def _preview(
-    workspace: Workspace, writing: Writing, sent: Sequence[tuple[RecordChanges, pl.Series]], step: Step, refusals: Sequence[Refusal] = (),
+    workspace: Workspace, writing: Writing, sent: Sequence[SentPart], step: Step, refusals: Sequence[Refusal] = (),
     coming: Mapping[str, FileFacts] = NOTHING_COMES,
 ) -> Preview:  # fmt: skip
     """What the rows sent would do here and now; rows that only follow from others are worked out again.
@@ -130,7 +135,7 @@ def _preview(
     order = workspace.description.order
     parts = [
         Part(_rows(each, follows))
-        for each, follows in sent
+        for each, follows, _ in sent
         if each.record.nature != "ledger" and (~follows & (each.frame[ACTION] != "refused")).any()
     ]
     parts.sort(key=lambda each: order.index(each.rows.record.name))
@@ -153,6 +158,68 @@ def _rows(changes: RecordChanges, follows: pl.Series) -> Rows:
         *((pl.col(name).is_null() & pl.col(before(name)).is_not_null()).alias(clearing(name)) for name in cleared),
     )
     return plain_rows(changes.record, changes.file, changes.sheet, values)
+
+
+def not_so(sent: Sequence[SentPart], plan: Plan) -> list[Refusal]:
+    """The rows that would do something else than their action and what they say of the state before.
+
+    A client that says ``expects`` is told of it as a whole; to any other, each row is a promise of its own.
+    """
+    refusals: list[Refusal] = []
+    for changes, follows, given in sent:
+        record, key = changes.record, list(changes.record.key)
+        if record.nature == "ledger":
+            continue
+        names = [name for name in changes.fields if name not in key]
+        there = [
+            each.frame.select(
+                *key,
+                pl.col(ACTION).alias("does"),
+                *(pl.col(before(n)).alias(f"held {n}") for n in names if n in each.fields),
+            )
+            for each in plan.changes
+            if each.record.name == record.name
+        ]
+        if not there:
+            continue
+        planned = pl.concat(there, how="diagonal").unique(key, keep="first")
+        rows = changes.frame.with_columns(given.alias("given")).filter(~follows & (pl.col(ACTION) != "refused"))
+        for row in rows.join(planned, on=key, how="left", nulls_equal=True, maintain_order="left").iter_rows(
+            named=True
+        ):
+            words = _promise(row, record, names)
+            if words is not None:
+                code = " / ".join(str(row[name] or "") for name in key)
+                message, name = words
+                refusals.append(Refusal(record.name, changes.file, changes.sheet, row[ROW], code, message, field=name))
+    return refusals
+
+
+def _promise(row: Mapping[str, Any], record: Record, names: Sequence[str]) -> tuple[str, str | None] | None:
+    """What is not as a row says, and at which field."""
+    says, does = row[ACTION], row["does"]
+    if says == "removed":
+        return "a load removes nothing: undo the load that brought it", None
+    if says == "new" and does in ("changed", "same"):
+        return "it is there already, and its action is new", None
+    if says == "changed" and does == "new":
+        return "it is not there, and its action is changed", None
+    if says == "changed" and does == "changed":
+        for name in set(row["given"].split(BETWEEN)) & set(names):
+            held, sent = row.get(f"held {name}"), row[before(name)]
+            if _value(held, record.fields[name]) != _value(sent, record.fields[name]):
+                shown = "blank" if held is None else f"“{held}”"
+                was = "blank" if sent is None else f"“{sent}”"
+                return f"{name} is {shown} by now, and was {was} when this was sent", name
+    return None
+
+
+def _value(text: str | None, about: Field) -> object:
+    """A value to compare: 12.5 and 12.50 are one number."""
+    if text is not None and about.is_decimal:
+        with suppress(InvalidOperation):
+            return Decimal(text)
+    return text
 
 
 def _refusals(found: Preview) -> list[Refusal]:
@@ -223,7 +290,7 @@ def _load_of(writing: Writing, job: str) -> int | None:
 
 
 def _note_refused(
-    workspace: Workspace, sent: Sequence[tuple[RecordChanges, pl.Series]], stamp: Stamp, refusals: Sequence[Refusal], step: Step
+    workspace: Workspace, sent: Sequence[SentPart], stamp: Stamp, refusals: Sequence[Refusal], step: Step
 ) -> int:  # fmt: skip
     """The history has a load that was refused, with its reasons."""
     with workspace.system().writing() as writing:

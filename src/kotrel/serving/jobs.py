@@ -7,16 +7,26 @@ of the load: after a restart nobody has to guess.
 from __future__ import annotations
 
 import json
+import logging
+import os
 import queue
 import re
 import secrets
 import threading
 import time
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
 UNFINISHED = ("received", "working")
+MOST_PIECES = 10_000
+MOST_OPEN = 100
+"""So many jobs may be open, not sent whole."""
+OPEN_FOR = 24 * 3600.0
+"""Seconds after which a job that was not sent whole is given up."""
+RETRIES = 10
+LOG = logging.getLogger("kotrel.serving")
 
 
 class Jobs:
@@ -70,11 +80,19 @@ class Jobs:
             ValueError: the key belongs to another job.
         """
         with self._lock:
-            for each in self.all():
+            there = self.all()
+            for each in there:
                 if each["key"] == key:
                     if each["header"] != header:
                         raise ValueError("this Idempotency-Key was used for something else")
                     return each, False
+            now = time.time()
+            for each in there:
+                if each["status"] == "open" and now - each["received_at"] > OPEN_FOR:
+                    # Nobody goes on with it; what it was stays known, and its key stays used.
+                    self._write({**each, **_failed("the job was never sent whole", "")})
+            if sum(each["status"] == "open" for each in there) >= MOST_OPEN:
+                raise ValueError(f"{MOST_OPEN} jobs are open and not sent whole: start them, or wait a day")
             job = f"J{secrets.token_hex(6)}"
             about = {"job": job, "key": key, "header": header, "status": "open", "received_at": time.time()}
             (self._folder / job).mkdir()
@@ -82,15 +100,24 @@ class Jobs:
             return about, True
 
     def add_piece(self, job: str, number: int, part: int, text: bytes) -> None:
-        """Keeps a piece; the same number again replaces it, until the job is started."""
+        """Keeps a piece; the same number again replaces it, until the job is started.
+
+        Raises:
+            ValueError: there is no such part, or the job has too many pieces.
+        """
         with self._lock:
             about = self._read(job)
             if about is None or about["status"] != "open":
                 return
+            if part >= len(about["header"].get("parts", [])):
+                raise ValueError(f"the job has no part {part}")
             path = self._folder / job / f"{number:06d}-{part}.csv"
-            soon = path.with_suffix(".soon")
-            soon.write_bytes(text)
-            soon.replace(path)
+            if not path.exists() and len(self.pieces(job)) >= MOST_PIECES:
+                raise ValueError(f"a job has at most {MOST_PIECES:,} pieces: make them larger, or load in several jobs")
+            _write_durably(path, text)
+            for other in (self._folder / job).glob(f"{number:06d}-*.csv"):
+                if other != path:
+                    other.unlink()
 
     def pieces(self, job: str) -> list[int]:
         """The numbers of the pieces that are there."""
@@ -109,41 +136,83 @@ class Jobs:
                 return about
             there = self.pieces(job)
             if there != list(range(pieces)):
-                missing = next(number for number in range(pieces + 1) if number not in there)
+                missing = next((number for number in range(pieces) if number not in there), None)
+                if missing is None:
+                    raise ValueError(f"{len(there)} pieces came, and {pieces} were announced")
                 raise ValueError(f"piece {missing} of {pieces} is missing")
+            if not there and not about["header"].get("undo"):
+                raise ValueError("the job has no rows")
             self._write({**about, "status": "received", "received_at": time.time()})
             self._queue.put(job)
             return {**about, "status": "received"}
 
     def _run(self) -> None:
         while (job := self._queue.get()) is not None:
-            about = self._read(job)
-            if about is None or about["status"] not in UNFINISHED:
-                continue
-            self._write({**about, "status": "working"})
-            folder = self._folder / job
+            try:
+                self._do(job)
+            except Exception:  # whatever one job meets, the next one is worked on
+                # What became of it is in the system: it is asked again, as after a restart.
+                LOG.exception("job %s is looked at again", job)
+                time.sleep(1)
+                self._queue.put(job)
 
-            def say(step: str, about: dict[str, Any] = about) -> None:
-                self._write({**about, "status": "working", "step": step})
+    def _do(self, job: str) -> None:
+        about = self._read(job)
+        if about is None or about["status"] not in UNFINISHED:
+            return
+        self._write({**about, "status": "working"})
+        folder = self._folder / job
 
-            if self._slow:
-                time.sleep(self._slow)
-            pieces = [(int(path.stem.split("-")[1]), path.read_bytes()) for path in sorted(folder.glob("*.csv"))]
-            done = self._work(job, about["header"], pieces, say)
-            self._write({**about, **done, "step": ""})
-            for path in folder.glob("*.csv"):
-                path.unlink(missing_ok=True)
+        def say(step: str, about: dict[str, Any] = about) -> None:
+            self._write({**about, "status": "working", "step": step})
+
+        if self._slow:
+            time.sleep(self._slow)
+        pieces = [(int(path.stem.split("-")[1]), path.read_bytes()) for path in sorted(folder.glob("*.csv"))]
+        done = self._work(job, about["header"], pieces, say)
+        self._write({**about, **done, "step": ""})
+        for path in folder.glob("*.csv"):
+            path.unlink(missing_ok=True)
 
     def _read(self, job: str) -> dict[str, Any] | None:
+        path = self._folder / job / "job.json"
         try:
-            found: dict[str, Any] = json.loads((self._folder / job / "job.json").read_text("utf-8"))
+            found: dict[str, Any] = json.loads(path.read_text("utf-8"))
+            if not {"job", "key", "header", "status", "received_at"} <= set(found):
+                raise ValueError("members are missing")
         except FileNotFoundError:
+            return None
+        except (ValueError, TypeError):
+            # What a power cut has left: it is kept for whoever wants to see it, and is in nobody's way.
+            with suppress(OSError):
+                path.replace(path.with_name("job.json.broken"))
+            LOG.error("%s cannot be read: it is put aside as job.json.broken", path)
             return None
         return found
 
     def _write(self, about: dict[str, Any]) -> None:
         with self._lock:
             path = self._folder / str(about["job"]) / "job.json"
-            soon = path.with_suffix(".soon")
-            soon.write_text(json.dumps(about, ensure_ascii=False), "utf-8")
+            _write_durably(path, json.dumps(about, ensure_ascii=False).encode())
+
+
+def _failed(title: str, detail: str) -> dict[str, Any]:
+    return {"status": "failed", "problem": {"title": title, "detail": detail, "kind": "unexpected"}}
+
+
+def _write_durably(path: Path, content: bytes) -> None:
+    """A file that a power cut leaves as it was or as it is to be, for its owner alone."""
+    soon = path.with_suffix(".soon")
+    with os.fdopen(os.open(soon, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as file:
+        file.write(content)
+        file.flush()
+        os.fsync(file.fileno())
+    for attempt in range(RETRIES):
+        try:
             soon.replace(path)
+            return
+        except PermissionError:
+            # On Windows, whoever reads a file keeps others from replacing it.
+            if attempt == RETRIES - 1:
+                raise
+            time.sleep(0.02 * (attempt + 1))

@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+import base64
+import hashlib
 import json
+import math
+import re
+import secrets
 import zlib
 from typing import Any, Literal
 
@@ -31,21 +36,63 @@ def raw_body(most: int) -> bytes:
     """The body, unpacked, never larger than the limit."""
     if (flask.request.content_length or 0) > most:
         raise Wrong(413, f"the body is larger than {most:,} bytes: send it in smaller pieces", "too-large")
-    raw = flask.request.get_data(cache=False)
+    raw = flask.request.get_data()
+    announced = flask.request.content_length
+    if announced is not None and announced != len(raw):
+        raise Wrong(422, f"{announced:,} bytes were announced, and {len(raw):,} came", "wrong-body")
     if flask.request.headers.get("Content-Encoding") == "gzip":
-        unpacking = zlib.decompressobj(31)
-        try:
-            raw = unpacking.decompress(raw, most + 1)
-        except zlib.error:
-            raise Wrong(422, "the body is not packed as its header says", "wrong-body") from None
+        raw = _unpacked(raw, most)
+    if (digest := flask.request.headers.get("Content-Digest")) is not None:
+        _require_digest(flask.request.get_data(), digest)
     if len(raw) > most:
         raise Wrong(413, f"the body is larger than {most:,} bytes unpacked: send it in smaller pieces", "too-large")
     return raw
 
 
+def _unpacked(raw: bytes, most: int) -> bytes:
+    """A gzip body, all of it: it may have several members, and ends with the last one.
+
+    Raises:
+        Wrong: it is cut short, goes on with something else, or is larger than the limit.
+    """
+    whole, left = b"", raw
+    while left:
+        unpacking = zlib.decompressobj(31)
+        try:
+            whole += unpacking.decompress(left, most + 1 - len(whole))
+        except zlib.error:
+            raise Wrong(422, "the body is not packed as its header says", "wrong-body") from None
+        if len(whole) > most:
+            break
+        if not unpacking.eof:
+            raise Wrong(422, "the body is cut short: it ends within what is packed", "wrong-body")
+        left = unpacking.unused_data
+    return whole
+
+
+def _require_digest(raw: bytes, said: str) -> None:
+    """The fingerprint that the client gives of what it sends (RFC 9530), where it is of a kind that is known here."""
+    for name, value in re.findall(r"([a-z0-9-]+)\s*=\s*:([A-Za-z0-9+/=]*):", said):
+        if name in ("sha-256", "sha-512"):
+            own = base64.b64encode(hashlib.new(name.replace("-", ""), raw).digest()).decode()
+            if not secrets.compare_digest(own, value):
+                raise Wrong(422, "the body is not what its Content-Digest says: it changed on its way", "wrong-body")
+
+
+def _finite(text: str) -> float:
+    number = float(text)
+    if not math.isfinite(number):
+        raise ValueError(f"{text} is no number")
+    return number
+
+
+def _no_number(text: str) -> None:
+    raise ValueError(f"{text} is no number")
+
+
 def json_body(most: int) -> Any:
     try:
-        return json.loads(raw_body(most) or b"{}")
+        return json.loads(raw_body(most) or b"{}", parse_float=_finite, parse_constant=_no_number)
     except (ValueError, RecursionError):
         raise Wrong(422, "the body is not JSON", "wrong-body") from None
 
@@ -59,8 +106,23 @@ def rows_text(rows: Any) -> bytes | None:
     names = list(dict.fromkeys(name for each in rows for name in each))
     if not names:
         raise Wrong(422, "rows have at least one field", "wrong-job")
-    texts = [[None if each.get(name) is None else str(each[name]) for name in names] for each in rows]
+    texts = [[_cell(name, each.get(name)) for name in names] for each in rows]
     return to_text(pl.DataFrame(texts, schema=dict.fromkeys(names, pl.String), orient="row"))
+
+
+def _cell(name: str, value: Any) -> str | None:
+    """A value of a row as text: a text as it is, a whole number, yes or no. Any other number has lost digits on its way, perhaps."""
+    if value is None or isinstance(value, str):
+        return value
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, int):
+        return str(value)
+    raise Wrong(
+        422,
+        f"“{name}” is a text: numbers with decimals stand in quotes, and a list is one text, its values joined by “; ”",
+        "wrong-job",
+    )
 
 
 MOST = 2_147_483_647

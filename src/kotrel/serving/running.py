@@ -59,7 +59,7 @@ def serve(
     try:
         server = waitress.create_server(
             with_faults(app, chances, seed) if chances else app, host=HOST, port=port, threads=8, max_request_body_size=2 * body_bytes,
-            clear_untrusted_proxy_headers=True, ident="kotrel",
+            clear_untrusted_proxy_headers=True, ident="kotrel", connection_limit=1_000, channel_timeout=20, cleanup_interval=5,
         )  # fmt: skip
     except OSError as error:
         raise OutOfReach(

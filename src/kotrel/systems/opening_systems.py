@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import re
 import sys
 from collections.abc import Callable, Sequence
@@ -13,6 +12,7 @@ from urllib.parse import unquote, urlsplit, urlunsplit
 
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
+from kotrel.systems.credentials import given_for
 from kotrel.systems.interface import System
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.database_kinds import KINDS, Opening, kind_of
@@ -55,7 +55,7 @@ def open_system(
     if url.startswith(("http://", "https://")):
         from kotrel.systems.service.service_system import ServiceSystem
 
-        return ServiceSystem(url, description, shown(url), pictures)
+        return ServiceSystem(url, description, shown(url), pictures, folder)
     connect = database_at(url, folder, time_limit=time_limit, schemas=schemas)
     return SqlSystem(connect, description, shown(url))
 
@@ -71,7 +71,7 @@ def database_at(
     kind = kind_of(url)
     if kind is None:
         raise _no_address(url)
-    opening = Opening(url, shown(url), folder, create, time_limit, schemas, lambda: _password(url), _say)
+    opening = Opening(url, shown(url), folder, create, time_limit, schemas, lambda: _password(url, folder), _say)
     return partial(kind.open, opening)
 
 
@@ -137,14 +137,15 @@ def _is_local(url: str) -> bool:
     return url.startswith("folder:") or (kind is not None and kind.in_file)
 
 
-def _password(url: str) -> str | None:
+def _password(url: str, folder: Path) -> str | None:
     """The password: in the address (given on the command line), in KOTREL_PASSWORD, or in the keyring."""
     parts = urlsplit(url)
     if parts.password:
         return unquote(parts.password)
-    if given := os.environ.get("KOTREL_PASSWORD"):
+    if given := given_for("KOTREL_PASSWORD", url, folder):
         return given
-    if os.environ.get("PGPASSWORD") or not parts.username:
+    # The database's own library sends it.
+    if given_for("PGPASSWORD", url, folder) or not parts.username:
         return None
     try:
         import keyring

@@ -41,8 +41,8 @@ def changes(rows: list[tuple[str, str | None, str | None]]) -> RecordChanges:
 
 
 def back(plan: Plan, most_bytes: int = 10**6) -> tuple[RecordChanges, pl.Series]:
-    [found] = changes_in(header_of(plan, False), list(pieces_of(plan, most_bytes)), small())
-    return found
+    [(changes, follows, _)] = changes_in(header_of(plan, False), list(pieces_of(plan, most_bytes)), small())
+    return changes, follows
 
 
 class Pieces(unittest.TestCase):
@@ -89,6 +89,13 @@ class Pieces(unittest.TestCase):
         for text, says in (
             (b"", "no comma-separated text"),
             (b"code\nA\n", "no column #action"),
+            (
+                b"#row,#action,code,unit\n2,new,A,EA\n3,new,B\n",
+                "line 3 of a piece has 3 cells, and there are 4 headings",
+            ),
+            (b'#row,#action,code,unit\n2,new,"A, B\nC",EA\n3,new,"B"\n', "line 3 of a piece has 3 cells"),
+            (b"#row,#action,#given\n2,new,A\n", "a column #given"),
+            (b"," * 20_000 + b"\n", "more than 16,384 columns"),
             (b"#row,#action,code\n2,gone,A\n", "the action “gone”"),
             (b"#row,#action,code\nx,new,A\n", "a #row that is no number"),
             (b"#row,#action,price\n2,new,1\n", "a column price that its part does not name"),
@@ -105,5 +112,9 @@ class Pieces(unittest.TestCase):
 
     def test_rows_without_numbers_are_counted(self):
         header = header_of(Plan((changes([]),), STAMP), False)
-        [(got, _)] = changes_in(header, [(0, b"#action,code\nnew,A\nnew,B\n")], small())
+        piece = [(0, b"#action,code\nnew,A\nnew,B\n")]
+        with self.assertRaisesRegex(ValueError, "0 rows of item were announced, and 2 came"):
+            changes_in(header, piece, small())
+        header["parts"][0].pop("count")
+        [(got, *_)] = changes_in(header, piece, small())
         self.assertEqual(got.frame.select(ROW, "code").rows(), [(1, "A"), (2, "B")])

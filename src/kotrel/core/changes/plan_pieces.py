@@ -8,10 +8,11 @@ the load because they are wrong go along for the history, with the action refuse
 
 from __future__ import annotations
 
+import csv
 import io
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import date, datetime
-from typing import Any
+from typing import Any, NamedTuple
 
 import polars as pl
 
@@ -24,6 +25,9 @@ from kotrel.core.tables.table import letter_of
 
 BEFORE, FOLLOWS = "before:", "#follows"
 PIECE_ROWS = 50_000
+GIVEN, BETWEEN = "#given", "\x1f"
+MOST_HEADINGS = 16_384
+"""As many columns as a sheet of a workbook can have."""
 
 
 def header_of(plan: Plan, trial: bool) -> dict[str, Any]:
@@ -53,6 +57,7 @@ def header_of(plan: Plan, trial: bool) -> dict[str, Any]:
                 "sheet": each.sheet,
                 "fields": list(each.fields),
                 "headings": list(each.rest.headings) if each.rest is not None else [],
+                "count": each.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed", "refused"])).height,
             }
             for each in plan.changes
         ],
@@ -151,18 +156,54 @@ def from_text(text: bytes) -> pl.DataFrame:
     """The same back: String columns.
 
     Raises:
-        ValueError: it is no such text.
+        ValueError: it is no such text, a line has more or fewer cells than there are headings, or there are too many of these.
     """
+    if text[: MOST_HEADINGS * 64].split(b"\n", 1)[0].count(b",") >= MOST_HEADINGS:
+        raise ValueError(f"a piece has more than {MOST_HEADINGS:,} columns")
     try:
-        return pl.read_csv(text, infer_schema=False, raise_if_empty=True)
+        rows = pl.read_csv(text, infer_schema=False, raise_if_empty=True)
     except pl.exceptions.PolarsError as error:
         raise ValueError(f"this is no comma-separated text with a line of headings: {error}") from None
+    _require_whole_lines(text, rows.width)
+    return rows
+
+
+def _require_whole_lines(text: bytes, width: int) -> None:
+    """Raises ValueError where a line has fewer cells than there are headings: it may have been cut."""
+    if b'"' not in text:
+        # As nearly all are: without quotes, each comma separates two cells.
+        lines = pl.Series(text.decode("utf-8", "replace").splitlines())
+        counts = lines.str.count_matches(",", literal=True) + 1
+        short = (counts != width) & ((lines != "") | (width > 1))
+        place = int(short.arg_max() or 0) + 1 if short.any() else 0
+        cells = int(counts[place - 1]) if place else 0
+    else:
+        place = cells = 0
+        for number, line in enumerate(csv.reader(io.StringIO(text.decode("utf-8", "replace"), newline="")), start=1):
+            if len(line) != width and (line or width > 1):
+                place, cells = number, len(line)
+                break
+    if place:
+        raise ValueError(f"line {place} of a piece has {cells:,} cells, and there are {width:,} headings")
+
+
+class SentPart(NamedTuple):
+    """A part of a job as it was sent.
+
+    Attributes:
+        follows: Boolean: which rows only follow from others.
+        given: of each row the fields of which it says what was there before, with :data:`BETWEEN` between them.
+    """
+
+    changes: RecordChanges
+    follows: pl.Series
+    given: pl.Series
 
 
 def changes_in(
     header: Mapping[str, Any], pieces: Sequence[tuple[int, bytes]], description: Description
-) -> list[tuple[RecordChanges, pl.Series]]:
-    """The parts of a plan with their rows, and which of these only follow from others (Boolean).
+) -> list[SentPart]:
+    """The parts of a plan with their rows.
 
     Raises:
         KeyError, TypeError, ValueError: the header or a piece is not as described; the message says how.
@@ -180,22 +221,26 @@ def changes_in(
         columns = {ROW: pl.UInt32, ACTION: pl.String, FOLLOWS: pl.String,
                    **dict.fromkeys([*fields, *(before(name) for name in fields)], pl.String)}  # fmt: skip
         headings = [str(each) for each in part.get("headings") or ()]
+        if len(headings) > MOST_HEADINGS:
+            raise ValueError(f"part {number} has more than {MOST_HEADINGS:,} headings")
+        own = [name for name in fields if name not in record.key and record.fields[name].is_kept]
+        if own and header.get("undo") is None and not record.is_kept:
+            raise ValueError(f"{record.name}: {own[0]} is kept by the system itself")
         letters = [letter_of(place) for place in range(len(headings))]
         cells = [f"{what}:{name}" for what in ("cell", "kind") for name in letters]
-        columns |= {MESSAGE: pl.String, **dict.fromkeys(cells, pl.String)}
+        columns |= {MESSAGE: pl.String, **dict.fromkeys(cells, pl.String), GIVEN: pl.String}
         frames = [_aligned(from_text(text), columns, record.name) for of, text in pieces if of == number]
         rows = pl.concat(frames) if frames else pl.DataFrame(schema=columns)
+        announced = part.get("count")
+        if announced is not None and announced != rows.height:
+            raise ValueError(f"{announced:,} rows of {record.name} were announced, and {rows.height:,} came")
         frame = rows.select(ROW, ACTION, MESSAGE, *fields, *(before(name) for name in fields))
         rest = _rest(rows, headings, letters)
         follows = (rows[FOLLOWS] == "1").fill_null(False)
-        found.append(
-            (
-                RecordChanges(
-                    record, str(part.get("file", "")), str(part.get("sheet", "")), tuple(fields), frame, rest
-                ),
-                follows,
-            )
+        changes = RecordChanges(
+            record, str(part.get("file", "")), str(part.get("sheet", "")), tuple(fields), frame, rest
         )
+        found.append(SentPart(changes, follows, rows[GIVEN]))
     return found
 
 
@@ -210,7 +255,11 @@ def _rest(rows: pl.DataFrame, headings: Sequence[str], letters: Sequence[str]) -
 
 
 def _aligned(rows: pl.DataFrame, columns: Mapping[str, Any], record: str) -> pl.DataFrame:
+    if GIVEN in rows.columns:
+        raise ValueError(f"a piece of {record} has a column {GIVEN} that its part does not name")
+    given = [name.removeprefix(BEFORE) for name in rows.columns if name.startswith(BEFORE)]
     rows = rows.rename({name: before(name.removeprefix(BEFORE)) for name in rows.columns if name.startswith(BEFORE)})
+    rows = rows.with_columns(pl.lit(BETWEEN.join(given)).alias(GIVEN))
     rows = rows.rename(
         {
             name: own

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import gzip
-import os
 import re
 import time
 from collections.abc import Mapping
+from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
 from kotrel.core.errors import KotrelError, OutOfReach, WrongUse
+from kotrel.systems.credentials import given_for
 
 PATIENCE = 60.0
 """Seconds for which a request is tried again."""
@@ -28,14 +29,15 @@ class Client:
         url: its address.
         name: how messages call it.
         patience: seconds for which a request is tried again.
+        folder: of the workspace that names it, or None where the user has given its address.
     """
 
-    def __init__(self, url: str, name: str, patience: float = PATIENCE) -> None:
+    def __init__(self, url: str, name: str, patience: float = PATIENCE, folder: Path | None = None) -> None:
         import httpx
 
         self.name = name
         self._patience = patience
-        token = token_for(url)
+        token = token_for(url, folder)
         if token and urlsplit(url).scheme == "http" and urlsplit(url).hostname not in ("127.0.0.1", "localhost", "::1"):
             raise WrongUse(
                 "a token is not sent over a connection that anybody can read",
@@ -49,6 +51,21 @@ class Client:
 
     def close(self) -> None:
         self._http.close()
+
+    def following(self, path: str) -> Any:
+        """The next page of an answer; returns the response.
+
+        Raises:
+            OutOfReach: its address is not of this service: nothing of ours goes anywhere else.
+        """
+        # Two slashes begin the name of a host, and to some readers so do backslashes.
+        if not re.fullmatch(r"/v1/[A-Za-z0-9/_.~%?&=-]*", path):
+            raise OutOfReach(
+                f"{self.name} names a next page at another address",
+                "Tell its administrator: the pages of an answer are at the service itself.",
+                "sent-elsewhere",
+            )
+        return self.send("GET", path)
 
     def send(
         self, method: str, path: str, body: Any = None, text: bytes | None = None, headers: Mapping[str, str] | None = None,
@@ -81,8 +98,15 @@ class Client:
             wait = pause
             try:
                 answer = self._http.request(method, path, content=content, headers=more, params=dict(params or {}))
-                if answer.status_code < 400:
+                if answer.status_code < 300:
                     return answer
+                if answer.status_code < 400:
+                    raise OutOfReach(
+                        f"{self.name} sends this request to another address: it answers {answer.status_code}",
+                        "Kotrel follows no such answer, so that no token goes elsewhere. If the service has moved, change url "
+                        "under [system] in kotrel.toml.",
+                        "sent-elsewhere",
+                    )
                 if answer.status_code not in AGAIN:
                     raise self._refused(answer)
                 trouble = f"it answers {answer.status_code}"
@@ -127,13 +151,13 @@ def _seconds(text: str | None) -> float:
     return float(text) if text is not None and text.replace(".", "", 1).isdigit() else 0.0
 
 
-def token_for(url: str) -> str | None:
-    """The token: in KOTREL_TOKEN, or in the keyring.
+def token_for(url: str, folder: Path | None = None) -> str | None:
+    """The token: in KOTREL_TOKEN, or in the keyring (see :func:`kotrel.systems.credentials.given_for`).
 
     Raises:
-        WrongUse: it cannot be one.
+        WrongUse: it cannot be one, or it is not known that it is for this address.
     """
-    if given := os.environ.get("KOTREL_TOKEN", "").strip():
+    if given := given_for("KOTREL_TOKEN", url, folder):
         return _token(given, "KOTREL_TOKEN")
     try:
         import keyring

@@ -26,7 +26,7 @@ def pages(client: Client, path: str, body: Any, names: Sequence[str]) -> pl.Data
     answer = client.send("POST", path, body) if body is not None else client.send("GET", path)
     found = [_frame(answer.content, names)]
     while following := answer.headers.get(NEXT):
-        answer = client.send("GET", following)
+        answer = client.following(following)
         found.append(_frame(answer.content, names))
     return pl.concat(found)
 

@@ -129,15 +129,18 @@ class ServiceSystem(System):
 
     can = Abilities(answers="later")
 
-    def __init__(self, url: str, description: Description, name: str, pictures: Path | None = None) -> None:
+    def __init__(
+        self, url: str, description: Description, name: str, pictures: Path | None = None, folder: Path | None = None
+    ) -> None:
         self._url = url
+        self._folder = folder
         self._pictures = pictures
         self.description = description
         self.name = name
 
     @contextmanager
     def _open(self) -> Iterator[Client]:
-        client = Client(self._url, self.name)
+        client = Client(self._url, self.name, folder=self._folder)
         try:
             yield client
         finally:
