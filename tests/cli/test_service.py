@@ -237,7 +237,7 @@ class Protocol(Program):
             ),
         ):
             fields = tuple(name for name in row if name[0] != "#" and ":" not in name)
-            result = self.job(says, [row], fields)["result"]
+            result = self.job(str(row), [row], fields)["result"]
             self.assertEqual(result["outcome"], "refused", row)
             self.assertIn(says, result["refusals"][0]["message"])
         _, page = self.call("GET", f"/v1/records/item?code={held}&fields=cost")
