@@ -14,7 +14,7 @@ from rich.text import Text
 
 from kotrel.core.changes.journal import Entry, load_name
 from kotrel.core.changes.results import NAME, Answering, Answers, RowAnswer, answers_in, result_record
-from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.layouts.layout import Layout
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.phrases import count, listed
@@ -84,6 +84,7 @@ def take_answer(paths: Sequence[Path], asking: Asking, workspace: Workspace, now
         references = [reference for load, reference, _, _ in account.files() if load == number]
         sent = [path for load, _, _, path in account.files() if load == number]
         lines = account.lines_of(number)
+        numbers = account.numbers_given()
     files = len(sent)
     if asking.only_refused and len(paths) < files:
         raise WrongUse(
@@ -108,10 +109,16 @@ def take_answer(paths: Sequence[Path], asking: Asking, workspace: Workspace, now
         records_of, name = of[path]
         uploads = [each for each in sent if name is None or each.name.startswith(name)]
         whole = sum(other[1] == name for other in of.values()) >= len(uploads)
-        read = understand_file(path, with_result, wanted, now.date(), lambda title: None)
+        try:
+            read = understand_file(path, with_result, wanted, now.date(), lambda title: None)
+        except WrongData as error:
+            # Headings and no rows: nothing was refused, the best of answers.
+            if not (asking.only_refused and error.kind == "no-rows"):
+                raise
+            continue
         understood += read
         sheets += [Answering(each.rows, records_of, whole) for each in read]
-    found = answers_in(sheets, lines, list(dict.fromkeys(references)), asking.only_refused)
+    found = answers_in(sheets, lines, list(dict.fromkeys(references)), asking.only_refused, numbers)
     not_read = sheets_not_read(understood)
     if found.findings:
         return Answered(entry, tuple(paths), found, not_read, files=files)

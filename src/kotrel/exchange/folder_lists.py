@@ -92,7 +92,16 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
             left_out = (*limits, *(heading for group in unmapped for heading in group.cells["value"]))
             lists.append(
                 GivenOut(
-                    path.name, rows.record.name, rows.values.height, at, lost, unread, left_out, limits, damaged=damaged
+                    path.name,
+                    rows.record.name,
+                    rows.values.height,
+                    at,
+                    lost,
+                    unread,
+                    left_out,
+                    limits,
+                    damaged=damaged,
+                    fields=tuple(stored),
                 )
             )
     # Of two lists that say different things of one key, the one that was exported last counts, and that is reported.

@@ -8,7 +8,7 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.changes.results import Answering, Answers, answers_in, result_record
+from kotrel.core.changes.results import NO_NUMBERS, Answering, Answers, answers_in, result_record
 from kotrel.core.matching.by_headings import match_headings
 from kotrel.core.matching.row_reading import understand
 from kotrel.core.tables.detection import find_table
@@ -19,12 +19,16 @@ LINES = pl.DataFrame({"line": [1, 2, 3, 4], "key": ["A-1", "A1", "B 7", "C"]}, s
 
 
 def said(
-    *cells: tuple[str | None, ...], only_refused: bool = False, lines: pl.DataFrame = LINES, **sheet: Any
+    *cells: tuple[str | None, ...],
+    only_refused: bool = False,
+    lines: pl.DataFrame = LINES,
+    numbers: pl.DataFrame = NO_NUMBERS,
+    **sheet: Any,
 ) -> Answers:
     record = result_record([small().records["item"]], ["ArtNo"])
     table = find_table(grid(*cells), 1)
     rows = understand(table, match_headings(table, record), Conventions(), date(2026, 11, 26))
-    return answers_in([Answering(rows, **sheet)], lines, ["L0001-3f2a"], only_refused)
+    return answers_in([Answering(rows, **sheet)], lines, ["L0001-3f2a"], only_refused, numbers)
 
 
 class Results(unittest.TestCase):
@@ -49,6 +53,23 @@ class Results(unittest.TestCase):
         self.assertEqual([each.line for each in said(("Result",), ("ok",), **of_prices).rows], [2, 3, 4])
         self.assertEqual(
             [each.kind for each in said(("Result",), ("ok",), **of_prices, whole=False).findings], ["missing"]
+        )
+
+    def test_the_programs_own_numbers_lead_to_their_rows_or_to_none(self) -> None:
+        lines = LINES.with_columns(pl.lit("item").alias("record"))
+        numbers = pl.DataFrame({"record": ["item", "item"], "key": ["C", "A1"], "given": ["901", "902"]})
+        told = (("ArtNo", "Number", "Result"), (None, "901", "refused"), (None, "902", "ok"), ("A-1", None, "ok"))
+        found = said(*told, lines=lines, numbers=numbers)
+        self.assertEqual([(each.line, each.outcome) for each in found.rows], [(1, "done"), (2, "done"), (4, "refused")])
+        # Of a number that nobody knows, no row is guessed; nor does it speak of all of them.
+        found = said(*told, lines=lines)
+        self.assertEqual([(group.kind, group.count) for group in found.findings], [("not-in-load", 2)])
+        self.assertEqual([each.line for each in found.rows], [1])
+        # Nor does a footer, unless it names the file.
+        footer = (("ArtNo", "Result", "Message"), ("A-1", "ok", None), (None, "refused", "54 rows read"))
+        found = said(*footer, lines=lines)
+        self.assertEqual(
+            ([group.kind for group in found.findings], [each.line for each in found.rows]), (["missing"], [1])
         )
 
     def test_the_worst_counts_and_everything_that_was_said_stays(self) -> None:

@@ -25,6 +25,7 @@ WORDS = {
 """Outcome → the words that programs have for it; a saved mapping translates others."""
 _OUTCOME = {folded(word): outcome for outcome, words in WORDS.items() for word in words if word not in ("0", "1")}
 _WORST = ("done", "warning", "refused")
+NO_NUMBERS = pl.DataFrame(schema={"record": pl.String, "key": pl.String, "given": pl.String})
 
 
 def result_record(of: Sequence[Record], headings: Sequence[str]) -> Record:
@@ -92,7 +93,15 @@ class Answering:
 class _Sent:
     """The rows that were sent, by their keys as a program may write them."""
 
-    def __init__(self, lines: pl.DataFrame) -> None:
+    def __init__(self, lines: pl.DataFrame, numbers: pl.DataFrame) -> None:
+        self.by_number: dict[str, list[int]] = {}
+        shared = [name for name in ("record", "key") if name in lines.columns and name in numbers.columns]
+        if "key" in shared:
+            known = (
+                numbers.join(lines, on=shared, how="inner").select("given", "line").drop_nulls().unique().sort("line")
+            )
+            for given, line in known.iter_rows():
+                self.by_number.setdefault(str(given), []).append(line)
         self.by_key: dict[str, list[int]] = {}
         self._alike: dict[str, set[str]] = {}
         for line, key in lines.select("line", "key").iter_rows():
@@ -114,21 +123,26 @@ class _Sent:
 
 
 def answers_in(
-    sheets: Sequence[Answering], lines: pl.DataFrame, references: Sequence[str], only_refused: bool
+    sheets: Sequence[Answering],
+    lines: pl.DataFrame,
+    references: Sequence[str],
+    only_refused: bool,
+    numbers: pl.DataFrame = NO_NUMBERS,
 ) -> Answers:
-    """Matches the sheets of result files to the rows of a load, by their keys.
+    """Matches the sheets of result files to the rows of a load, by their keys or by the program's own numbers.
 
-    A line without a key speaks of the whole file. Where several lines speak of one row, the worst outcome counts, and all reasons stay.
+    A line without either speaks of the whole file only where it says so: by the load's reference, or as the only line. Where several lines speak of one row, the worst outcome counts, and all reasons stay.
 
     Args:
         lines: ``line``, ``record`` and ``key`` of the rows that were sent.
         references: what names the load in the program's files.
         only_refused: the files list only what was refused: everything else was taken.
+        numbers: ``record``, ``key`` and ``given``: the numbers that the program has given rows until now.
     """
     done, said = Answers(), dict[int, RowAnswer]()
     for sheet in sheets:
         mine = lines if sheet.records is None else lines.filter(pl.col("record").is_in(list(sheet.records)))
-        found = _read(sheet, _Sent(mine), references, only_refused, said)
+        found = _read(sheet, _Sent(mine, numbers), references, only_refused, said)
         done.findings += found
         done.sheets.append(sheet.rows.with_findings(found))
     left = [line for line in lines["line"].to_list() if line not in said]
@@ -163,11 +177,25 @@ def _read(
             unknown = 'say in a saved mapping what it means: translate = { … = "done" }, "warning" or "refused"'
             told.setdefault(("not-an-outcome", "no outcome", "outcome"), []).append((row, word, unknown))
             continue
-        if key is None and not sheet.whole:
-            words = "the load went out in several files: which of its rows are meant?"
-            told.setdefault(("missing", "no key", "key"), []).append((row, None, words))
-            continue
-        mine, near = (sent.every, list[str]()) if key is None else sent.of(key)
+        if key is None and number is not None:
+            mine, near = sent.by_number.get(number, []), list[str]()
+            if not mine:
+                words = "the program's own number, which no earlier result has given a row: say in a saved mapping which column has the key, or have the program write it"
+                told.setdefault(("not-in-load", "not a row of this load", "number"), []).append((row, number, words))
+                continue
+        elif key is None:
+            says_so = reference is not None or rows.values.height == 1
+            if not sheet.whole or not says_so:
+                words = (
+                    "the load went out in several files: which of its rows are meant?"
+                    if not sheet.whole
+                    else "which row is meant? Say in a saved mapping which column has the key, or delete the line if it is none"
+                )
+                told.setdefault(("missing", "no key", "key"), []).append((row, None, words))
+                continue
+            mine, near = sent.every, []
+        else:
+            mine, near = sent.of(key)
         if not mine:
             told.setdefault(("not-in-load", "not a row of this load", "key"), []).append(
                 (row, key, f"it could be {listed_and(near[:5], 'or')}" if near else "the load sent no such row")

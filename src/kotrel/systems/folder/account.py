@@ -16,7 +16,7 @@ import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.journal import Entry, Stamp, in_effect
-from kotrel.core.changes.results import RowAnswer
+from kotrel.core.changes.results import NO_NUMBERS, RowAnswer
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
 from kotrel.systems.sql import database_journal as journal
@@ -80,6 +80,29 @@ class Account:
         rows = self.database.run("SELECT line, outcome, message, number FROM answer_row WHERE load = ?", [number])
         schema = {"line": pl.Int64, "said": pl.String, "why": pl.String, "given": pl.String}
         return pl.DataFrame(rows, schema=schema, orient="row")
+
+    def numbers_given(self) -> pl.DataFrame:
+        """``record``, ``key`` and ``given``: the numbers that the program has given rows of any load, the latest of each."""
+        loads = [
+            load
+            for (load,) in self.database.run(
+                "SELECT DISTINCT load FROM answer_row WHERE number IS NOT NULL ORDER BY load"
+            )
+        ]
+        parts = [
+            self.lines_of(load)
+            .select("line", "record", "key")
+            .join(self.answers_of(load), on="line")
+            .drop_nulls("given")
+            for load in loads
+        ]
+        if not parts:
+            return NO_NUMBERS
+        return (
+            pl.concat(parts)
+            .select("record", "key", "given")
+            .unique(["record", "key"], keep="last", maintain_order=True)
+        )
 
     def answer_times(self) -> dict[int, str]:
         """Load → when it was last answered."""

@@ -22,7 +22,7 @@ from kotrel.core.layouts.column_sources import WITHDRAWN
 from kotrel.core.phrases import count
 from kotrel.core.tables.table import letter_of
 from kotrel.systems.folder.account import Account, account_in
-from kotrel.systems.folder.mirror import FILE, given_out
+from kotrel.systems.folder.mirror import FILE, given_out, read_about
 from kotrel.systems.folder.overlay import with_sent
 from kotrel.systems.folder.sending import Uploads, clear_away, hand_over, laid_out, write_files
 from kotrel.systems.interface import Abilities, Reading, Receipt, Refused, Step, System, Writing
@@ -42,7 +42,14 @@ class _FolderReading(SqlReading):
         # What is sent in no layout is said when it is sent: check and preview are of use without any.
         changes = tuple(each for each in plan.changes if each.record.name in self.uploads.layouts)
         try:
-            texts = laid_out(replace(plan, changes=changes), self.uploads, self.description, self, "")
+            texts = laid_out(
+                replace(plan, changes=changes),
+                self.uploads,
+                self.description,
+                self,
+                "",
+                read_about(self.account.folder)[1],
+            )
         except Refused as refused:
             return refused.refusals
         return [remark for each in texts for remark in each.remarks]
@@ -80,7 +87,7 @@ class _FolderWriting(_FolderReading, Writing):
     def take(self, plan: Plan, step: Step) -> Receipt:
         account = self.account
         reference = f"{load_name(account.next_number())}-{account.sender}"
-        texts = laid_out(plan, self.uploads, self.description, self, reference)
+        texts = laid_out(plan, self.uploads, self.description, self, reference, read_about(self.account.folder)[1])
         step("writing the upload files")
         files = write_files(texts, self.uploads.folder, reference)
         refused = [each.refused() for each in plan.changes]
@@ -108,7 +115,7 @@ class _FolderWriting(_FolderReading, Writing):
                 "no-trial",
             )
         reference = f"T{datetime.now():%m%d%H%M%S}-{self.account.sender}"
-        texts = laid_out(plan, self.uploads, self.description, self, reference)
+        texts = laid_out(plan, self.uploads, self.description, self, reference, read_about(self.account.folder)[1])
         step("writing the trial files")
         files = write_files(texts, self.uploads.trial, reference)
         for ready, path in files:

@@ -31,6 +31,7 @@ class GivenOut:
         damaged: rows that could not be read, because their line has too few or too many columns; they are left out.
         left_out: headings of columns that no field reads, first those that limit what the rows say.
         limits: these first ones.
+        fields: that it has a column for.
         remark: what else a person should know of it, or an empty text.
         trouble: why the file is not used, or an empty text.
     """
@@ -46,6 +47,7 @@ class GivenOut:
     trouble: str = ""
     damaged: int = 0
     remark: str = ""
+    fields: tuple[str, ...] = ()
 
 
 def counted_rows(rows: pl.DataFrame, record: Record) -> pl.DataFrame:
@@ -110,7 +112,7 @@ def read_about(hidden: Path) -> tuple[str, list[GivenOut]]:
         with closing(sqlite3.connect(path)) as database:
             said = dict(database.execute(f"SELECT what, value FROM {ABOUT}"))
         lists = [
-            GivenOut(**{**each, "left_out": tuple(each["left_out"]), "limits": tuple(each["limits"])})
+            GivenOut(**{**each, **{name: tuple(each[name]) for name in ("left_out", "limits", "fields")}})
             for each in json.loads(said["lists"])
         ]
         return said["signature"], lists

@@ -22,12 +22,14 @@ from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.layouts.column_sources import WITHDRAWN, values_of, without_place
 from kotrel.core.layouts.layout import Layout
 from kotrel.core.layouts.upload_rows import lay_out, split
+from kotrel.core.phrases import listed_and
 from kotrel.core.pricing.rates import NO_RATES, Rates
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import Table
 from kotrel.sheets.upload_files import write_upload
 from kotrel.systems.folder.account import Account
+from kotrel.systems.folder.mirror import GivenOut
 from kotrel.systems.interface import Reading, Refused
 
 READY = ".part"
@@ -69,8 +71,13 @@ class Texts:
     remarks: tuple[Refusal, ...] = ()
 
 
-def laid_out(plan: Plan, uploads: Uploads, description: Description, reading: Reading, reference: str) -> list[Texts]:
+def laid_out(
+    plan: Plan, uploads: Uploads, description: Description, reading: Reading, reference: str, lists: Sequence[GivenOut]
+) -> list[Texts]:
     """The lines of all files.
+
+    Args:
+        lists: what the program gave out: a field that none of them has is never written as blank.
 
     Raises:
         Refused: rows that cannot be written, or whose changes have no place in the layout.
@@ -92,6 +99,7 @@ def laid_out(plan: Plan, uploads: Uploads, description: Description, reading: Re
             )
         changes = _withdrawn(replace(each, frame=touched, origin=None), layout)
         refusals += _no_place(changes, layout)
+        refusals += _not_known(changes, layout, [given for given in lists if given.record == each.record.name])
         values = values_of(layout, changes, None, description, reading, day, uploads.rates, reference, plan.changes)
         rows = Rows(
             Table(each.file, each.sheet, 0, (), changes.frame.select(ROW), {}), each.record, {},
@@ -167,6 +175,49 @@ def _no_place(changes: RecordChanges, layout: Layout) -> list[Refusal]:
                 Refusal(record.name, changes.file, changes.sheet, row, key, message, field=name, layout=layout.name)
             )
     return found
+
+
+def _not_known(changes: RecordChanges, layout: Layout, lists: Sequence[GivenOut]) -> list[Refusal]:
+    """Rows of the program in which something would become blank, only because no list says what it is."""
+    record = changes.record
+    fed = {name for given in lists for name in given.fields}
+    written = [
+        column.field
+        for column in layout.columns
+        if column.field in record.fields and (layout.updates == "whole" or column.must)
+    ]
+    unknown = [
+        name
+        for name in dict.fromkeys(written)
+        if name is not None and name not in record.key and name not in fed
+        and record.fields[name].from_ledger is None and not record.fields[name].is_kept
+    ]  # fmt: skip
+    if not unknown or not lists:
+        return []
+    silent = {
+        name: pl.col(name).is_null() & pl.col(before(name)).is_null() if name in changes.fields else pl.lit(True)
+        for name in unknown
+    }
+    rows = changes.frame.filter((pl.col(ACTION) == "changed") & pl.any_horizontal(silent.values()))
+    if not rows.height:
+        return []
+    titles = listed_and([record.fields[name].title for name in unknown])
+    spare = [f"{given.file} has {_columns(given.left_out)}" for given in lists if given.left_out]
+    message = f"{titles}: no list of the program has {'it' if len(unknown) == 1 else 'them'}, and the layout {layout.name} would write a blank"
+    advice = (
+        f"{'; '.join(spare)}, which no field reads: say in a saved mapping which field it is; or leave the column out of the layout."
+        if spare
+        else "Have the program give out that column too, or leave it out of the layout."
+    )
+    return [
+        Refusal(record.name, changes.file, changes.sheet, row, key, message, advice=advice, layout=layout.name)
+        for row, key in rows.select(ROW, key_text(record).alias("key")).iter_rows()
+    ]
+
+
+def _columns(headings: Sequence[str]) -> str:
+    named = [f"“{heading}”" for heading in headings]
+    return f"a column {named[0]}" if len(named) == 1 else f"columns {listed_and(named)}"
 
 
 def _refusals(changes: RecordChanges, rows: Rows, group: FindingGroup, layout: str) -> list[Refusal]:
