@@ -126,8 +126,9 @@ class Counts(Counting):
         self.assertEqual(self.json("count", "post", "quay", "--yes")["status"], "nothing to post")
         record = openpyxl.load_workbook(self.folder / "record.xlsx")
         self.assertEqual(record.sheetnames, ["Count", "Lines", "Entries", "Files"])
-        counted = [row for row in record["Entries"].iter_rows(min_row=2, values_only=True) if row[0] == "FST-00060"]
-        self.assertEqual([row[8] for row in counted], [8, 6, 7])
+        headings, *entries = record["Entries"].iter_rows(values_only=True)
+        place = headings.index("Counted")
+        self.assertEqual([int(row[place]) for row in entries if row[0] == "FST-00060"], [8, 6, 7])
         # An undo opens the count again, and it can be posted again.
         self.json("undo", posted["load"], "--yes")
         self.assertEqual(self.on_hand("FST-00020"), "39")

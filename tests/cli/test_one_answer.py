@@ -221,3 +221,46 @@ class OneAnswer(Program):
         # An empty column limits nothing.
         self.write("e.csv", "Item,Price list,Unit,Valid from,Price,Expires", "ROP-00010,SHOP,M,2027-03-01,0.91,")
         self.assertEqual(self.rows("e.csv"), [])
+
+    def test_what_a_preview_says_of_whole_sheets_stands_after_the_load(self):
+        workbook_of(self.folder / "two.xlsx", {
+            "Items": [("Item code", "Cost", "Shelf colour"), ("ROP-00010", 1.5, "red"), ("NEW-1", 2, "blue")],
+            "Notes": [("Who", "When"), ("Ola", "today")],
+        })  # fmt: skip
+        words = ("two.xlsx", "--only", "changes")
+        previewed = [said for each in self.json("preview", *words)["files"] for said in each["remarks"]]
+        left = next(said for said in previewed if "left out, not there yet" in said)
+        told = self.kotrel("load", *words, "--yes").stdout
+        later = self.kotrel("outcome", "L0001").stdout
+        for said in (left, "Shelf colour", "“Notes”"):
+            self.assertIn(said, " ".join(told.split()))
+            self.assertIn(said, " ".join(later.split()))
+
+    def test_good_rows_make_a_document_that_nobody_numbered(self):
+        lines = [
+            "Item,Warehouse,Quantity,Unit,Cost",
+            "ROP-00010,SHED,10,M,0.40",
+            "ROP-00020,SHED,5,M,0.50",
+            "NOPE-1,SHED,7,M,1",
+        ]
+        self.write("opening.csv", *lines)
+        more = ("--as", "opening_stock", "--date", "2026-11-01", "--good-rows", "--yes")
+        self.assertEqual(self.json("load", "opening.csv", *more)["status"], "loaded")
+        rows = self.json("stock", "ROP-00010", "ROP-00020", "--by", "item,warehouse")["rows"]
+        held = {each["item"]: each["on_hand"] for each in rows if each["warehouse"] == "SHED"}
+        self.assertEqual(held, {"ROP-00010": "10", "ROP-00020": "5"})
+        # With a number of the user's own it stays whole.
+        numbered = ("--number", "MINE-1", *more)
+        self.write("other.csv", *[line.replace("SHED", "LOFT") for line in lines])
+        self.kotrel("load", "other.csv", *numbered, status=1)
+        self.assertEqual(len(self.json("history")["loads"]), 1)
+
+    def test_a_daily_sheet_overlaps_yesterdays(self):
+        head = "Number,Item,Warehouse,Quantity,Cost"
+        self.write("d1.csv", head, "R-1,ROP-00010,SHED,10,0.40")
+        self.kotrel("load", "d1.csv", "--as", "goods_receipt", "--date", "2026-11-01", "--yes")
+        # Units, bins and dates are filled by default: the same cells are the same document.
+        self.write("d2.csv", head, "R-1,ROP-00010,SHED,10,0.40", "R-2,ROP-00020,SHED,5,0.50")
+        self.assertEqual(self.json("load", "d2.csv", "--as", "goods_receipt", "--only", "new", "--yes")["status"], "loaded")
+        self.write("d3.csv", head, "R-1,ROP-00010,SHED,11,0.40")
+        self.assertIn("already-posted 2", self.rows("d3.csv", "--as", "goods_receipt"))
