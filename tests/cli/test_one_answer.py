@@ -261,6 +261,8 @@ class OneAnswer(Program):
         self.kotrel("load", "d1.csv", "--as", "goods_receipt", "--date", "2026-11-01", "--yes")
         # Units, bins and dates are filled by default: the same cells are the same document.
         self.write("d2.csv", head, "R-1,ROP-00010,SHED,10,0.40", "R-2,ROP-00020,SHED,5,0.50")
-        self.assertEqual(self.json("load", "d2.csv", "--as", "goods_receipt", "--only", "new", "--yes")["status"], "loaded")
+        self.assertEqual(
+            self.json("load", "d2.csv", "--as", "goods_receipt", "--only", "new", "--yes")["status"], "loaded"
+        )
         self.write("d3.csv", head, "R-1,ROP-00010,SHED,11,0.40")
         self.assertIn("already-posted 2", self.rows("d3.csv", "--as", "goods_receipt"))

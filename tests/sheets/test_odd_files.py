@@ -1,5 +1,6 @@
 """Files as other programs, and accidents, make them: nothing in them is lost silently, and none fills the machine."""
 
+import subprocess
 import sys
 import tempfile
 import unittest
@@ -61,6 +62,24 @@ class Odd(unittest.TestCase):
         path.write_bytes(raw)
         [grid] = open_sheets(path)
         return grid
+
+    def test_what_is_built_against_patterns_is_read_like_any_other(self):
+        row = '<row r="2"><c r="A2"><v>7</v></c><c r="B2"><v>1.5</v></c></row>'
+        paths = []
+        for number, (opens, place) in enumerate((
+            ("<row ", "sheet"), ('<c r="A1">', "sheet"), ('<c r="A1" t="e" ', "sheet"), ("<dimension ", "sheet"), ("<v ", "sheet"),
+            ("<si>", "strings"), ("<sst ", "strings"),
+        )):  # fmt: skip
+            comment = f"<!--{opens * 100_000}-->"
+            path = self.path.with_name(f"{number}.xlsx")
+            more = {"strings": f'<sst xmlns="{MAIN}">{comment}</sst>'} if place == "strings" else {}
+            book(path, HEAD + row if more else comment + HEAD + row, **more)
+            paths.append(str(path))
+        # In a process of its own, which can be ended: taking the square of the time, each of them needs minutes.
+        read = "import sys; from pathlib import Path; from kotrel.sheets.opening_files import open_sheets\n"
+        read += "for path in sys.argv[1:]: print(open_sheets(Path(path))[0].cells.height)"
+        done = subprocess.run([sys.executable, "-c", read, *paths], capture_output=True, text=True, timeout=90)
+        self.assertEqual(done.stdout.split(), ["2"] * len(paths), done.stderr[-2000:])
 
 
 class Workbooks(Odd):

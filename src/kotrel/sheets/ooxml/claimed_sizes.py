@@ -20,10 +20,10 @@ SPARSE = 50
 LOOKED_THROUGH = 48 << 20
 """Larger parts are full of cells; only what they claim at their head is looked at."""
 
-_ROW = re.compile(rb"<(?:[\w.-]+:)?row\b[^>]*?\sr\s*=\s*[\"']([0-9]+)")
+_ROW = re.compile(rb"<(?:[\w.-]+:)?row\b[^<>]*?\sr\s*=\s*[\"']([0-9]+)")
 _FAR = re.compile(rb"\sr\s*=\s*[\"']([A-Za-z]{2,})([0-9]+)[\"']")
-_DIMENSION = re.compile(rb"<(?:[\w.-]+:)?dimension\b[^>]*?:([A-Za-z]+)([0-9]+)[\"']")
-_COUNT = re.compile(rb"<(?:[\w.-]+:)?sst\b[^>]*?\suniqueCount\s*=\s*[\"']([0-9]+)")
+_DIMENSION = re.compile(rb"<(?:[\w.-]+:)?dimension\b[^<>]*?:([A-Za-z]+)([0-9]+)[\"']")
+_COUNT = re.compile(rb"<(?:[\w.-]+:)?sst\b[^<>]*?\suniqueCount\s*=\s*[\"']([0-9]+)")
 _CELL = re.compile(rb"<(?:[\w.-]+:)?c[\s/>]")
 
 
@@ -59,7 +59,8 @@ def _require_texts(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo) -> 
 
 
 _SHARED = re.compile(rb"<(?:[\w.-]+:)?si[\s>](.*?)</(?:[\w.-]+:)?si>", re.DOTALL)
-_USED = re.compile(rb"\st\s*=\s*[\"']s[\"'][^>]*>\s*<(?:[\w.-]+:)?v[^>]*>([0-9]+)<")
+_SHARED_ENDS = re.compile(rb"</(?:[\w.-]+:)?si>")
+_USED = re.compile(rb"\st\s*=\s*[\"']s[\"'][^<>]*>\s*<(?:[\w.-]+:)?v[^<>]*>([0-9]+)<")
 
 
 def _require_expanded(path: Path, book: zipfile.ZipFile, limits: Limits) -> None:
@@ -70,7 +71,10 @@ def _require_expanded(path: Path, book: zipfile.ZipFile, limits: Limits) -> None
     sheets = [part for name, part in names.items() if "/worksheets/" in name and name.endswith(".xml")]
     if shared is None or shared.file_size * sum(part.file_size for part in sheets) < most * 40:
         return
-    lengths = [len(found) for found in _SHARED.findall(book.read(shared))]
+    texts = book.read(shared)
+    # Beyond the last end of a text, none that is begun can end: looking for it from each would take the square of the time.
+    ends = [found.end() for found in _SHARED_ENDS.finditer(texts)]
+    lengths = [len(found) for found in _SHARED.findall(texts, 0, ends[-1] if ends else 0)]
     if not lengths or max(lengths) * sum(part.file_size // 20 for part in sheets) < most:
         return
     total = 0

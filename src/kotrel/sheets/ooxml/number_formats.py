@@ -85,7 +85,7 @@ _BUILT_IN = {1: Shown(0), 2: Shown(2), 3: Shown(0), 4: Shown(2), 9: Shown(0, Tru
 """The formats that a workbook does not spell out (ECMA-376, part 1, 18.8.30)."""
 _ASIDE = re.compile(r"\"[^\"]*\"|\\.|_.|\*.|\[[^\]]*\]")
 """What is no digit in a format: texts, escaped characters, room, colours and conditions."""
-_CELL = re.compile(rb'<c r="([A-Z]{1,3})([0-9]+)"[^>]*?\ss="([0-9]+)"')
+_CELL = re.compile(rb'<c r="([A-Z]{1,3})([0-9]+)"[^<>]*?\ss="([0-9]+)"')
 
 
 def shown_by(code: str) -> Shown | None:

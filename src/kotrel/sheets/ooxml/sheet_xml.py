@@ -43,11 +43,12 @@ class Found:
     unread: tuple[str, ...] = ()
 
 
-_CELL = re.compile(rb"<c\b([^>]*?)(?:/>|>(.*?)</c>)", re.DOTALL)
+_CELL = re.compile(rb"<c\b([^<>]*?)(?:/>|>(.*?)</c>)", re.DOTALL)
+_EMPTY_CELL = re.compile(rb"<c\b([^<>]*)/>")
 _PLACE = re.compile(rb'\sr="([A-Za-z]{1,3})([0-9]+)"')
-_VALUE = re.compile(rb"<v\b[^>]*>([^<]*)</v>|<v\s*/>")
-_HIDDEN_ROW = re.compile(rb'<row\b[^>]*?\sr="([0-9]+)"[^>]*\shidden="(?:1|true)"')
-_COLUMN = re.compile(rb"<col\s([^>]*)>")
+_VALUE = re.compile(rb"<v\b[^<>]*>([^<]*)</v>|<v\s*/>")
+_HIDDEN_ROW = re.compile(rb'<row\b[^<>]*?\sr="([0-9]+)"[^<>]*\shidden="(?:1|true)"')
+_COLUMN = re.compile(rb"<col\s([^<>]*)>")
 _SPECIAL = (b">#", b">&#", b"<f", b'"e"', b"'e'", b"<!", b"hidden=")
 """Without any of these, a part of a sheet has no error, no formula and no hidden row."""
 _UNUSUAL = (b":sheetData", b"<!", b"='", b' ="', b'= "', b"= '", b'="&', b"<c>", b"<c/>", b"<c\n", b"<c\r", b"<c\t")
@@ -124,7 +125,10 @@ def _is_unusual(text: bytes) -> bool:
 
 
 def _look_through(text: bytes, found: dict[tuple[int, int], Special], recalculated: bool) -> None:
-    for attributes, inside in _CELL.findall(text):
+    # Beyond the last end of a cell, none that is begun can end: looking for it from each would take the square of the time.
+    whole = text.rfind(b"</c>") + len(b"</c>") if b"</c>" in text else 0
+    empty = ((attributes, b"") for attributes in _EMPTY_CELL.findall(text, whole))
+    for attributes, inside in (*_CELL.findall(text, 0, whole), *empty):
         is_error = b't="e"' in attributes
         if not is_error and b"<f" not in inside:
             continue

@@ -68,7 +68,7 @@ def _in_xlsb(book: zipfile.ZipFile, sheet: str) -> Found:
 
 
 _HOW_SHOWN = "how its cells show their numbers"
-_STYLED = re.compile(rb"<(?:\w+:)?c\b[^>]*\ss\s*=\s*[\"'](?!0[\"'])")
+_STYLED = re.compile(rb"<(?:\w+:)?c\b[^<>]*\ss\s*=\s*[\"'](?!0[\"'])")
 """A cell that refers to a style other than the first."""
 
 
