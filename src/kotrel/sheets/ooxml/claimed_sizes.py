@@ -17,6 +17,8 @@ ROWS, COLUMNS = 1 << 20, 1 << 14
 """A worksheet has no more rows and columns than these (ECMA-376, part 1)."""
 SPARSE = 50
 """Beyond that, at least one of so many cells must be filled."""
+UNPACKED, RATIO = 64 << 20, 150
+"""A part above this size that is packed more than so many times over is made to fill a machine: rows of cells pack 10 to 40 times."""
 LOOKED_THROUGH = 48 << 20
 """Larger parts are full of cells; only what they claim at their head is looked at."""
 
@@ -35,6 +37,7 @@ def require_sane(path: Path, limits: Limits = USUAL) -> None:
     """
     try:
         with zipfile.ZipFile(path) as book:
+            _require_packed_as_usual(path, book, limits)
             for part in book.infolist():
                 name = part.filename.replace("\\", "/").lower()
                 if name.endswith("sharedstrings.xml"):
@@ -48,6 +51,25 @@ def require_sane(path: Path, limits: Limits = USUAL) -> None:
             _require_expanded(path, book, limits)
     except DAMAGED:
         raise damaged(path) from None
+
+
+def _require_packed_as_usual(path: Path, book: zipfile.ZipFile, limits: Limits) -> None:
+    """Raises OutOfReach where parts unpack to far more than sheets of people do, or all of them to more than there is room for."""
+    for part in book.infolist():
+        if part.file_size > UNPACKED and part.file_size > RATIO * max(part.compress_size, 1):
+            raise OutOfReach(
+                f"{path} is packed as no spreadsheet packs a workbook: {part.filename} would unpack to "
+                f"{part.file_size >> 20:,} MB out of {max(part.compress_size >> 20, 1):,}",
+                "If you know where it comes from, open it in the spreadsheet program, delete what is not needed, and save it again.",
+                "too-large",
+            )
+    whole = sum(part.file_size for part in book.infolist())
+    if whole > limits.memory_mb << 20:
+        raise OutOfReach(
+            f"{path} unpacks to {whole >> 20:,} MB, more than the {limits.memory_mb:,} that are allowed",
+            "Split the workbook, or save its sheets as text files; or allow more: memory_mb under [limits] in kotrel.toml.",
+            "too-large",
+        )
 
 
 def _require_texts(path: Path, book: zipfile.ZipFile, part: zipfile.ZipInfo) -> None:
