@@ -56,6 +56,16 @@ class FoundBy(unittest.TestCase):
         self.assertEqual(done.rows.values["item"].to_list()[:3], ["R-3", "R-1", "R-2"])
         self.assertEqual(goods.kinds(done.rows), [("not-on-list", "error", 5)])
 
+    def test_a_code_on_two_rows_of_its_list_is_never_taken_for_one(self) -> None:
+        lists = {"code": ["ROPE", "ROPE", "WIRE"], "name": ["Rope", "Ropes", "Wire"], "above": [None] * 3}
+        code, words, group = goods.columns("A", "B", "C")
+        lines = [("Code", "Words", "Group"), ("N-1", "one", "ROPE"), ("N-2", "two", "WIRE")]
+        with patch.dict(goods.HELD, group=lists):
+            [done] = goods.checked(goods.part("item", {"code": code, "words": words, "group": group}, *lines))
+        self.assertEqual(goods.kinds(done.rows), [("twice-in-system", "error", 2)])
+        [found] = [each for each in done.rows.findings if each.kind == "twice-in-system"]
+        self.assertIn("(“Rope”, “Ropes”)", found.cells["message"][0])
+
     def test_a_blank_cell_is_a_blank_there(self) -> None:
         item = Source(("A", "B"), between=", ", found_by=("words", "barcode"))
         lines = [HEAD, ("blue", "", "1"), ("red", "", "1"), ("red", "2010000000014", "1")]

@@ -34,6 +34,28 @@ def check_keys(rows: Rows, state: SystemState) -> list[FindingGroup]:
     return found
 
 
+def check_held_once(rows: Rows, now: pl.DataFrame) -> list[FindingGroup]:
+    """Rows whose key the system has several times: which of them is to change, nothing says.
+
+    Args:
+        now: the system's rows for these keys, with the key.
+    """
+    key = list(rows.record.key)
+    held = now.select(key)
+    if rows.record.is_kept or (all_different(held.to_series()) if len(key) == 1 else held.n_unique() == held.height):
+        return []
+    counts = held.drop_nulls().group_by(key).agg(pl.len().alias("times")).filter(pl.col("times") > 1)
+    bad = rows.values.select(ROW, *key).join(counts, on=key, how="inner", maintain_order="left")
+    if not bad.height:
+        return []
+    messages = [
+        f"the system has {times} rows with it: which is meant? Put that right there first" for times in bad["times"]
+    ]
+    return [
+        rows.group("error", "twice-in-system", "twice in the system", key[0], cells_of(bad[ROW], bad[key[0]], messages))
+    ]
+
+
 def _twice_in_sheet(rows: Rows, doubled: pl.DataFrame) -> FindingGroup:
     key = list(rows.record.key)
     # What Kotrel filled in or calculated, nobody typed.

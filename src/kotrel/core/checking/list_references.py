@@ -9,8 +9,10 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
+from kotrel.core.phrases import listed
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.searching import all_different
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import nearest
 
@@ -28,7 +30,10 @@ def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
             continue
         values = rows.values[name]
         distinct = rows.distinct(name).drop_nulls()
-        unknown = distinct.filter(~distinct.is_in(state.known_codes(target, distinct).implode()))
+        held = state.held_codes(target, distinct)
+        if len(target.key) == 1:
+            found += _on_two_rows(rows, name, target, held, state)
+        unknown = distinct.filter(~distinct.is_in(state.with_coming(target, held).implode()))
         if target.name == rows.record.name and rows.has_key and len(unknown):
             # A row may refer to another row of the same sheet.
             unknown = unknown.filter(~unknown.is_in(rows.values[target.key[0]].implode()))
@@ -50,6 +55,29 @@ def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
         cells = cells_of(bad[ROW], bad["as it stands"], title, [hints[value] for value in bad[name]])
         found.append(rows.group("error", "not-on-list", title, name, cells))
     return found
+
+
+def _on_two_rows(rows: Rows, name: str, target: Record, held: pl.Series, state: SystemState) -> list[FindingGroup]:
+    """Codes that stand on several rows of their list in the system: which of them is meant, nothing says."""
+    if all_different(held):
+        return []
+    doubled = held.filter(held.is_duplicated()).unique()
+    bad = rows.values.select(ROW, name).filter(pl.col(name).is_in(doubled.implode()))
+    if not bad.height:
+        return []
+    called = [target.called] if target.called else []
+    there = state.having(target, called, target.code, doubled).filter(pl.col(target.code).is_in(doubled.implode()))
+    said: dict[str, list[str]] = {}
+    for code, *names in there.select(target.code, *called).iter_rows():
+        said.setdefault(code, []).append(f"“{names[0]}”" if names and names[0] else "without a name")
+    list_title = target.title.lower()
+    messages = [
+        f"stands on {len(said.get(code, []))} rows of the list {list_title} in the system ({listed(said.get(code, []), 3)}): "
+        "which is meant? Put the list right there first"
+        for code in bad[name]
+    ]
+    cells = cells_of(bad[ROW], bad[name], messages)
+    return [rows.group("error", "twice-in-system", "twice in the system", name, cells)]
 
 
 def _refused_here(rows: Rows, name: str, codes: pl.Series, refused: Mapping[str, str]) -> FindingGroup:

@@ -128,6 +128,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "files-not-looked-at": ("note", "Files were not checked, because their folder is not known.", "Name it with --pictures."),
     },
     "Rows and the system": {
+        "twice-in-system": ("error", "The system has several rows with this key or code.", "Put that right in the system first."),
         "twice-in-sheet": ("error", "The same key is on two rows.", "Delete one, or keep one with --duplicates."),
         "twice-in-load": ("error", "The same key is in two files of the load.", "Delete one."),
         "shared-in-sheet": ("error", "A value that must be unique is on two rows.", "Correct one of them."),
