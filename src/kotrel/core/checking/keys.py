@@ -14,8 +14,8 @@ from kotrel.core.rows.system_state import SystemState, follows_nothing
 
 
 def check_keys(rows: Rows, state: SystemState) -> list[FindingGroup]:
-    """Rows without a key, and keys that are in the sheet twice."""
-    found: list[FindingGroup] = []
+    """Rows without a key, and keys that are in the sheet or in the system twice."""
+    found = _held_twice(rows, state.existing(rows))
     key = list(rows.record.key)
     for name in key:
         field = rows.record.fields[name]
@@ -34,11 +34,11 @@ def check_keys(rows: Rows, state: SystemState) -> list[FindingGroup]:
     return found
 
 
-def check_held_once(rows: Rows, now: pl.DataFrame) -> list[FindingGroup]:
+def _held_twice(rows: Rows, now: pl.DataFrame) -> list[FindingGroup]:
     """Rows whose key the system has several times: which of them is to change, nothing says.
 
     Args:
-        now: the system's rows for these keys, with the key.
+        now: the keys of the system's rows that have a key of these rows.
     """
     key = list(rows.record.key)
     held = now.select(key)

@@ -14,7 +14,6 @@ from kotrel.core.changes.system_remarks import Refusal, replaced_more, with_refu
 from kotrel.core.checking.across_sheets import check_across
 from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.checking.dependents import with_dependents
-from kotrel.core.checking.keys import check_held_once
 from kotrel.core.columns import ROW
 from kotrel.core.loading.document_steps import shape_parts, with_documents
 from kotrel.core.loading.joint_rows import from_same_row
@@ -141,10 +140,6 @@ def preview(
         now = each.now
         if now is None or any(name not in now.columns for name in carried):
             now = look.read(rows.record.name, carried, (first, rows.values[first]))
-        if doubled := check_held_once(rows, now):
-            rows = rows.with_findings(doubled)
-            checked[place] = replace(each, rows=rows)
-            each = checked[place]
         change = compare(rows, now)
         if odd := look.replaced_otherwise(change):
             rows = rows.with_findings(replaced_more(rows, odd))
