@@ -265,4 +265,4 @@ class OneAnswer(Program):
             self.json("load", "d2.csv", "--as", "goods_receipt", "--only", "new", "--yes")["status"], "loaded"
         )
         self.write("d3.csv", head, "R-1,ROP-00010,SHED,11,0.40")
-        self.assertIn("already-posted 2", self.rows("d3.csv", "--as", "goods_receipt"))
+        self.assertIn("posted-otherwise 2", self.rows("d3.csv", "--as", "goods_receipt"))

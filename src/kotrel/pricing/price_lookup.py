@@ -13,7 +13,7 @@ from kotrel.core.description.model import CURRENCY_FIELD, Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import listed_and
 from kotrel.core.pricing.effective_price import Effective, ListFacts, PriceRow, Wanted, effective_price, price_on
-from kotrel.core.pricing.list_prices import LIST, facts_of, read_known
+from kotrel.core.pricing.list_prices import LIST, book_of, facts_of, list_prices, read_known
 from kotrel.core.pricing.prices_in_force import BREAK, PRICE
 from kotrel.core.pricing.rates import NoRate
 from kotrel.core.resolving.other_codes import which_row
@@ -83,8 +83,15 @@ def with_discounted(
         return prices, []
     remembered = _Remembered(reading)
     lacking: dict[str, str] = {}
+    plain = _for_one_base_unit(open_rows, workspace, reading, day, lacking)
     amounts: list[Decimal | None] = []
     for code, item, unit, quantity in open_rows.select("target", "item", "unit", "from_quantity").iter_rows():
+        if (code, item, unit) in plain and quantity <= 1:
+            amounts.append(plain[code, item, unit])
+            continue
+        if code in lacking:
+            amounts.append(None)
+            continue
         asked = Asked(item, None, unit, quantity or Decimal(1), day, None)
         try:
             amounts.append(_Asker(asked, workspace, remembered).on_list(code))  # type: ignore[arg-type]
@@ -93,6 +100,28 @@ def with_discounted(
             lacking[code] = f"{error.message}: its discounts count as no price"
     known = open_rows.with_columns(pl.Series("amount", amounts, dtype=prices.schema["amount"]))
     return pl.concat([prices.drop_nulls("amount"), known.drop_nulls("amount")]).sort(BREAK), list(lacking.values())
+
+
+def _for_one_base_unit(
+    rows: pl.DataFrame, workspace: Workspace, reading: Reading, day: date, lacking: dict[str, str]
+) -> dict[tuple[str, str, str], Decimal | None]:
+    """List, item and base unit → the price for one, of all items at a time; adds lists without a rate to ``lacking``."""
+    description = workspace.description
+    among = ("code", rows["item"].unique())
+    items = read_known(reading.read, description.records["item"], ["code", "unit", "category", "price"], among).unique(
+        "code", maintain_order=True
+    )
+    book = book_of(items, description, reading.read, day.isoformat(), workspace.rates)
+    found: dict[tuple[str, str, str], Decimal | None] = {}
+    for code in rows["target"].unique(maintain_order=True):
+        try:
+            prices = list_prices(book, code)
+        except NoRate as error:
+            lacking[code] = f"{error.message}: its discounts count as no price"
+            continue
+        for (item, unit), price in zip(items.select("code", "unit").iter_rows(), prices, strict=True):
+            found[code, item, unit] = price
+    return found
 
 
 class _Remembered:

@@ -10,7 +10,7 @@ from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import WrongUse
 from kotrel.core.layouts.layout import Layout
 from kotrel.core.loading.load_model import Look
-from kotrel.core.pricing.list_prices import LIST, OF_CATEGORY, OF_ITEM, Book, facts_of, list_prices, read_known
+from kotrel.core.pricing.list_prices import Book, book_of, list_prices
 from kotrel.core.pricing.rates import Rates
 from kotrel.core.similarity import nearest
 from kotrel.core.stock.sums import LedgerQuery
@@ -61,15 +61,7 @@ def _book(record: Record, frame: pl.DataFrame, description: Description, look: L
         pl.col(record.key[0]).alias("code"),
         *(pl.col(name) if name in frame.columns else pl.lit(None, pl.String).alias(name) for name in ("unit", "category", "price")),
     )  # fmt: skip
-    prices = read_known(look.read, description.records["price"], OF_ITEM, ("item", items["code"]))
-    discounts = pl.DataFrame(schema=dict.fromkeys(OF_CATEGORY, pl.String))
-    if "category_discount" in description.records:
-        discounts = read_known(look.read, description.records["category_discount"], OF_CATEGORY)
-    category = description.records.get("category")
-    parents = dict(look.read("category", ["code", category.path]).iter_rows()) if category and category.path else {}
-    lists = facts_of(read_known(look.read, description.records["price_list"], LIST))
-    standard = record.fields.get("price")
-    return Book(items, (standard.decimals if standard else None) or 0, lists, prices, discounts, parents, day, rates)
+    return book_of(items, description, look.read, day, rates)
 
 
 def _stock(warehouse: str, record: Record, frame: pl.DataFrame, look: Look) -> pl.Series:

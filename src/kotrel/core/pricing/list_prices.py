@@ -11,7 +11,7 @@ from fractions import Fraction
 
 import polars as pl
 
-from kotrel.core.description.model import Record
+from kotrel.core.description.model import Description, Record
 from kotrel.core.expressions.exact import times, to_decimals
 from kotrel.core.expressions.kinds import NUMBER, exact
 from kotrel.core.pricing.effective_price import ListFacts
@@ -69,6 +69,25 @@ class Book:
     parents: Mapping[str, str | None]
     day: str
     rates: Rates = NO_RATES
+
+
+def book_of(items: pl.DataFrame, description: Description, read: Reader, day: str, rates: Rates) -> Book:
+    """All that the prices of these items come from.
+
+    Args:
+        items: ``code``, ``unit``, ``category`` and ``price``; others are left out.
+        day: ISO date.
+    """
+    items = items.select("code", "unit", "category", "price")
+    prices = read_known(read, description.records["price"], OF_ITEM, ("item", items["code"]))
+    discounts = pl.DataFrame(schema=dict.fromkeys(OF_CATEGORY, pl.String))
+    if "category_discount" in description.records:
+        discounts = read_known(read, description.records["category_discount"], OF_CATEGORY)
+    category = description.records.get("category")
+    parents = dict(read("category", ["code", category.path]).iter_rows()) if category and category.path else {}
+    lists = facts_of(read_known(read, description.records["price_list"], LIST))
+    standard = description.records["item"].fields.get("price")
+    return Book(items, (standard.decimals if standard else None) or 0, lists, prices, discounts, parents, day, rates)
 
 
 def list_prices(book: Book, code: str, above: tuple[str, ...] = ()) -> pl.Series:
