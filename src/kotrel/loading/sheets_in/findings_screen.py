@@ -47,11 +47,8 @@ def show_checked(screen: Screen, checked: Checked, every: bool, repairs: bool, r
 def show_created(screen: Screen, checked: Checked) -> None:
     """What a load would change that no sheet has: values that it adds to a list, rows whose period it ends."""
     rows = checked.rows
-    if checked.consequence == "ended":
-        show_ended(screen, rows)
-        return
-    if checked.consequence == "resumed":
-        show_resumed(screen, rows)
+    if checked.consequence in ("ended", "resumed"):
+        show_followed(screen, checked)
         return
     title = rows.record.title.lower()
     codes = rows.values[rows.record.code].to_list()
@@ -64,35 +61,27 @@ def show_created(screen: Screen, checked: Checked) -> None:
             screen.show(Text(f"  {value}: did you mean {hint}", style="yellow"))
 
 
-def show_ended(screen: Screen, rows: Rows) -> None:
-    """Rows whose period ends because another begins, with the row of the sheet that causes it."""
-    record = rows.record
+def show_followed(screen: Screen, checked: Checked) -> None:
+    """Rows that no sheet has, and that end or begin again because of one that a sheet has."""
+    rows, record = checked.rows, checked.rows.record
     last = record.period[1] if record.period else record.key[-1]
-    line = Text(f"ends {count(rows.values.height, record.title.lower())} that no sheet has: ", style="bold magenta")
-    screen.show(line.append("the next one begins the day after", style=""))
-    for values in rows.values.head(ENDED_SHOWN).iter_rows(named=True):
-        key = " / ".join(shown(values[name], record.fields[name]) or "" for name in record.key)
-        where = rows.table.place(values[ROW], None)
-        screen.show(Text(f"  {key}: until {values[last]} (because of {where})", style="yellow"))
-    if rows.values.height > ENDED_SHOWN:
-        screen.show(Text(f"    … {rows.values.height - ENDED_SHOWN:,} more", style="dim"))
-
-
-def show_resumed(screen: Screen, rows: Rows) -> None:
-    """Rows that begin again after the end of another, with the row of the sheet that causes it."""
-    record = rows.record
-    last = record.period[1] if record.period else record.key[-1]
-    line = Text(f"begins {count(rows.values.height, record.title.lower())} again: ", style="bold magenta")
-    screen.show(line.append("what was in force before, from the day after", style=""))
-    for values in rows.values.head(ENDED_SHOWN).iter_rows(named=True):
+    number = count(rows.values.height, record.title.lower())
+    if checked.consequence == "ended":
+        line = Text(f"ends {number} that no sheet has: ", style="bold magenta")
+        line.append("the next one begins the day after", style="")
+    else:
+        line = Text(f"begins {number} again: ", style="bold magenta")
+        line.append("what was in force before, from the day after", style="")
+    screen.show(line)
+    for values in rows.values.head(FOLLOWED_SHOWN).iter_rows(named=True):
         key = " / ".join(shown(values[name], record.fields[name]) or "" for name in record.key)
         until = f"until {values[last]}" if values[last] else "until further notice"
         screen.show(Text(f"  {key}: {until} (because of {rows.table.place(values[ROW], None)})", style="yellow"))
-    if rows.values.height > ENDED_SHOWN:
-        screen.show(Text(f"    … {rows.values.height - ENDED_SHOWN:,} more", style="dim"))
+    if rows.values.height > FOLLOWED_SHOWN:
+        screen.show(Text(f"    … {rows.values.height - FOLLOWED_SHOWN:,} more", style="dim"))
 
 
-ENDED_SHOWN = 5
+FOLLOWED_SHOWN = 5
 
 
 def headline(rows: Rows) -> Text:
