@@ -98,7 +98,7 @@ ENDS = st.one_of(st.none(), st.sampled_from(DAYS).map(lambda day: (date.fromisof
 
 
 class Periods(unittest.TestCase):
-    @settings(deadline=None, max_examples=200)
+    @settings(deadline=None, max_examples=60)
     @given(st.dictionaries(KEYS, ENDS, max_size=6), st.data())
     def test_no_two_hold_on_one_day_or_it_is_an_error(self, held: Ends, data: Any) -> None:
         keys = st.one_of(KEYS, st.sampled_from(sorted(held))) if held else KEYS
@@ -119,7 +119,7 @@ class Periods(unittest.TestCase):
             if end is not None and end != held.get(key) and not errors:
                 self.assertEqual(after[key], None if end == "(clear)" else end)
 
-    @settings(deadline=None, max_examples=300)
+    @settings(deadline=None, max_examples=100)
     @given(st.dictionaries(KEYS, ENDS, max_size=5), st.dictionaries(KEYS, ENDS.filter(bool), min_size=1, max_size=4))
     def test_what_is_in_force_each_day_is_the_last_that_reaches_it(self, held: Ends, sheet: Ends) -> None:
         held = {key: end for key, end in held.items() if end is None or end >= key[1]}
