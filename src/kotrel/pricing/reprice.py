@@ -89,7 +89,7 @@ def _show_groups(screen: Screen, repriced: Repriced, every: bool) -> None:
         table.add_column(heading, justify="left" if heading in ("list", by, "of") else "right", overflow="fold")
     shown = groups if every else groups.head(GROUPS_SHOWN)
     for row in shown.iter_rows(named=True):
-        currency = repriced.currencies.get(row["target"], "")
+        currency = repriced.currencies.get(row["target"]) or repriced.rules.rates.home
         old, new = (_plain(None if row[name] is None else str(row[name])) for name in ("old", "new"))
         table.add_row(
             row["target"], row["group"] or "", f"{row['prices']:,}", _percent(row["mean"]), _percent(row["largest"]),
