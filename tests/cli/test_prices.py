@@ -102,6 +102,15 @@ class Prices(Program):
         self.kotrel("load", "supplier.csv", "--map", "supplier", "--yes")
         yard = ("--customer", "C-1001", "--on", "2027-03-01")
         self.assertEqual(self.json("price", "ROP-00010", *yard)["price"], "0.50")
+        # A price beside the word is a price.
+        self.write("both.csv", "Article,Price list,Unit,Valid from,Price,Discount amount", "ROP-00050,SHOP,M,2027-03-01,0.70,POA",
+                   "ROP-00060,SHOP,M,2027-03-01,POA,")  # fmt: skip
+        self.write("maps/both.toml", 'record = "price"', words, *(f"[field.{name}]\ncolumn = '{title}'" for name, title in (
+            ("item", "Article"), ("price_list", "Price list"), ("unit", "Unit"), ("from_date", "Valid from"), ("amount", "Price"),
+            ("discount_amount", "Discount amount"))))  # fmt: skip
+        told = self.json("check", "both.csv", "--map", "both")
+        self.assertEqual((told["rows"], [r for f in told["files"] for r in f["remarks"] if "no price" in r]),
+                         (1, ["1 row left out, no price: 2 × POA"]))  # fmt: skip
         # The same through an expression: what is no price there is none here.
         made = mapping[-1].replace('column = "{price_list}"', "make = 'number([{price_list}]) * 2'")
         self.write("maps/supplier.toml", mapping[0], words.replace("]", ', "ask"]'), *mapping[1:-1], made)

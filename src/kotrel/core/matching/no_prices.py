@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator
+from collections.abc import Collection
 from dataclasses import replace
 
 import polars as pl
@@ -24,7 +24,8 @@ def without_words(table: Table, matched: Matched, words: Collection[str]) -> Tab
     Args:
         words: as they were declared; capitals and punctuation make no difference, and ``replaced by *`` is all that begins so.
     """
-    letters = list(dict.fromkeys(_letters(table, matched)))
+    of_field = _letters(table, matched)
+    letters = list(dict.fromkeys(letter for mine in of_field.values() for letter in mine))
     if not words or not letters:
         return table
     meant = {letter: _meant(table.cells[letter], words) for letter in letters}
@@ -36,7 +37,13 @@ def without_words(table: Table, matched: Matched, words: Collection[str]) -> Tab
     words_said = [f"{number:,} × {word}" for word, number in by_word.iter_rows()]
     of_list = list_field(matched.record) is not None
     none = pl.DataFrame([mark.is_not_null().alias(letter) for letter, mark in meant.items()])
-    left = none.select(pl.any_horizontal(pl.all())).to_series()
+    # A price or a discount that is there beside the word is one: only a row without any is left out.
+    lacks = {name: pl.any_horizontal(mine) for name, mine in of_field.items()}
+    filled = table.cells.select(
+        (pl.col(letter).str.strip_chars() != "").fill_null(False).alias(f"{letter} filled") for letter in letters
+    )
+    has = [~lacks[name] & pl.any_horizontal(f"{letter} filled" for letter in mine) for name, mine in of_field.items()]
+    left = none.hstack(filled).select(pl.any_horizontal(lacks.values()) & ~pl.any_horizontal(has)).to_series()
     what = (
         count(int(left.sum()), "row left out", "rows left out")
         if of_list
@@ -47,14 +54,19 @@ def without_words(table: Table, matched: Matched, words: Collection[str]) -> Tab
     return table.only(~left) if of_list else table
 
 
-def _letters(table: Table, matched: Matched) -> Iterator[str]:
-    """The columns that amounts of money are read from, or worked out of."""
+def _letters(table: Table, matched: Matched) -> dict[str, list[str]]:
+    """Each field of an amount or a discount → the columns that it is read or calculated from."""
+    found: dict[str, list[str]] = {}
     for name, source in matched.sources.items():
-        if matched.record.fields[name].kind != "money":
+        about = matched.record.fields[name]
+        if about.kind != "money" and not about.is_percentage:
             continue
-        yield from source.columns
+        mine = list(source.columns)
         for heading in re.findall(r"\[([^\]]+)\]", source.make or ""):
-            yield from (column.letter for column in columns_named(table.columns, heading))
+            mine += [column.letter for column in columns_named(table.columns, heading)]
+        if mine:
+            found[name] = mine
+    return found
 
 
 def _meant(cells: pl.Series, words: Collection[str]) -> pl.Series:

@@ -1,7 +1,7 @@
 """New prices by rules: every step on whole columns of exact decimals.
 
 The order of the work: exact to 12 decimals → unit conversion → the step's rounding rule → the list's decimals. Expressions are
-worked out for one base unit of the item; a price of another unit is its factor times as much. They are worked out in the currency
+calculated for one base unit of the item; a price of another unit is its factor times as much. They are calculated in the currency
 of what they set: every list, own price and figure of another currency is exchanged before.
 """
 
@@ -202,7 +202,7 @@ def _one(
         *(pl.col(f"the {name}").alias(name) for name in BREAK[1:]),
         compiled.column(frame, rounded(price, rule, decimals)).alias("new price"),
         compiled.column(frame, has_none(price, rule)).alias("has none"),
-        compiled.column(frame, rounded(price, None, decimals)).alias("as worked out"),
+        compiled.column(frame, rounded(price, None, decimals)).alias("before rounding"),
     )
     lacking = int(priced["new price"].null_count())
     priced = priced.with_columns(
@@ -216,7 +216,7 @@ def _one(
     ).with_columns(pl.lit(target).alias("target"))
     joined = done.join(priced, on=BREAK, how="left", maintain_order="left", nulls_equal=True)
     changed = pl.col("new price").is_not_null()
-    joined = joined.drop("as worked out")
+    joined = joined.drop("before rounding")
     return (
         joined.with_columns(
             pl.coalesce("new price", "now").alias("now"),
@@ -231,7 +231,7 @@ def _one(
 
 def _moved_far(guards: Guards) -> pl.Expr:
     """Rounding alone moves the price by more than a price may change."""
-    exact_price, new = pl.col("as worked out"), pl.col("new price")
+    exact_price, new = pl.col("before rounding"), pl.col("new price")
     moved = percent(new - exact_price, exact_price)
     up = moved > exact(guards.most_up) if guards.most_up is not None else pl.lit(False)
     down = moved < exact(-guards.most_down) if guards.most_down is not None else pl.lit(False)
@@ -240,7 +240,7 @@ def _moved_far(guards: Guards) -> pl.Expr:
 
 def _rounding_words() -> pl.Expr:
     return pl.format(
-        "rounding takes it from {} to {}", price_text(pl.col("as worked out")), price_text(pl.col("new price"))
+        "rounding takes it from {} to {}", price_text(pl.col("before rounding")), price_text(pl.col("new price"))
     )
 
 
