@@ -6,7 +6,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from kotrel.core.tables.detection import find_table
@@ -46,6 +46,7 @@ class QuotesInside(unittest.TestCase):
         self.assertEqual(rows[1:], [["A1", '12" round', "EA"], ["A2", '3" x 4"', "EA"]])
         self.assertEqual((found.remarks, found.swallowed), ((), ()))
 
+    @example([("", ""), ("", '"\n,1')])
     @given(st.lists(st.tuples(cell, cell), min_size=2, max_size=5))
     def test_a_file_as_the_rule_says_is_read_as_it_says(self, lines):
         # RFC 4180: quotes are doubled, and lines may end within quotes.

@@ -6,6 +6,8 @@ closes too early, and the next one opens a value that takes in whole lines.
 
 from __future__ import annotations
 
+import csv
+import io
 import re
 from collections.abc import Iterator
 
@@ -19,6 +21,17 @@ def has_quotes_inside(raw: bytes, separator: str) -> bool:
     """True where a quote stands neither at an end of a value nor beside another quote."""
     mark = re.escape(separator.encode())
     return re.search(rb'"(?=[^%b\r\n"])(?<=[^%b\r\n"]")' % (mark, mark), raw) is not None
+
+
+def is_as_the_rule_says(raw: bytes, separator: str) -> bool:
+    """True where every quote is as the rule has it: then what values take in, they were meant to."""
+    text = io.StringIO(raw.decode("utf-8", errors="replace"), newline="")
+    try:
+        for _ in csv.reader(text, delimiter=separator, strict=True):
+            pass
+    except csv.Error:
+        return False
+    return True
 
 
 def takes_in_lines(cells: pl.DataFrame, separator: str) -> bool:

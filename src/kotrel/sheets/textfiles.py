@@ -18,7 +18,7 @@ from kotrel.core.errors import OutOfReach
 from kotrel.core.tables.table import Grid, letter_of
 from kotrel.sheets.encodings import as_utf8, decoded_as
 from kotrel.sheets.head_start import content_of
-from kotrel.sheets.quotes_inside import has_quotes_inside, read_by_lines, takes_in_lines
+from kotrel.sheets.quotes_inside import has_quotes_inside, is_as_the_rule_says, read_by_lines, takes_in_lines
 
 _LINES = 100
 """So many lines show that all of them have the same columns."""
@@ -124,6 +124,8 @@ def _each_line_a_row(raw: bytes, separator: str, cells: pl.DataFrame | None) -> 
     """The rows and their lines, where quotes inside values make another reading than the usual one the right one."""
     odd = cells is None or takes_in_lines(cells, separator)
     if not odd and not has_quotes_inside(raw, separator):
+        return None
+    if is_as_the_rule_says(raw, separator):
         return None
     found = read_by_lines(raw, separator)
     if found is None or found[0].equals(cells if cells is not None else _slowly(raw, separator)[0]):
