@@ -115,6 +115,21 @@ class OnSqlite(Program):
             0
         ]
         self.assertEqual([period[name] for name in ("opening", "in", "out", "closing")], ["10", "5", "6", "9"])
+        # A month closes by warehouse, quantity and value: 80.00 + 47.50 - 51.00 = 76.50.
+        words = ("stock", "CHN-00010", "--by", "warehouse")
+        [closing] = self.json(*words, "--from", "2026-11-02", "--to", "2026-11-03")["rows"]
+        quantities = [closing[name] for name in ("opening", "in", "out", "closing")]
+        values = [closing[f"{name}_value"] for name in ("opening", "in", "out", "closing")]
+        self.assertEqual((quantities, values), (["10", "5", "6", "9"], ["80.00", "47.50", "51.00", "76.50"]))
+        # Before and after are those of each load's own moment.
+        for number, before, after in (("L0001", "0", "10"), ("L0002", "10", "15"), ("L0003", "15", "9")):
+            [row] = self.json(*words, "--against", number)["rows"]
+            self.assertEqual((row["before"], row["after"]), (before, after), number)
+        self.assertIn("--from", self.kotrel(*words, "--from", "2026-11-03", "--to", "2026-11-02", status=2).stderr)
+        # A number is posted once, even where its document was taken back.
+        again = self.load("b.csv", heading, "GR-2,LOFT,2026-11-02,CHN-00010,5,9.50,L-01-A", record="goods_receipt",
+                          more=("--again", "--only", "new"), status=1)  # fmt: skip
+        self.assertEqual([found["kind"] for found in again["findings"]], ["number-used"])
 
     def test_a_daily_file_of_orders(self) -> None:
         heading = "Order,Customer,Warehouse,Date,Item,Quantity,Unit,Price,Amount"

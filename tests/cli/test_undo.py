@@ -1,11 +1,17 @@
 """Undo with the installed program: all of a load, or what can be undone of it."""
 
+import os
+import shutil
 import sqlite3
 from contextlib import closing
+from pathlib import Path
 
 import openpyxl
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
-from tests.support import Program
+from tests.support import Program, fresh_shop, workbook_of
+from tests.walks.common import said
 
 
 class Undo(Program):
@@ -98,6 +104,53 @@ class Undo(Program):
             {name: rows for name, rows in self.dump().items() if name not in documents},
             {name: rows for name, rows in loaded.items() if name not in documents},
         )
+
+    def test_whatever_one_load_brings_its_undo_takes_away(self):
+        """A law over loads of items, their units, prices and documents: all but the documents' own trail is as before."""
+        trail = ("opening_stock", "opening_stock_line", "adjustment", "adjustment_line", "stock_movement")
+        lists = {
+            "item": ("Item code,Description,Unit,Category,Price,Cost,Note", ["{i},Zed,EA,ROPE,{n},1.2{n},x", "ROP-00010,,,,{n}.77,,", "ROP-00020,,,,,,n{n}"]),
+            "unit_conversion": ("Item,Unit,Factor", ["{i},BOX,{n}", "ROP-00020,BOX,1{n}"]),
+            "price": ("Price list,Item,From date,Price", ["RETAIL,{i},2027-03-0{n},{n}.50", "RETAIL,ROP-00010,2027-04-0{n},{n}"]),
+            "item_code": ("Alternative code,Item", ["ALT{n},{i}", "ALT9{n},ROP-00010"]),
+            "adjustment": ("Document,Date,Warehouse,Item,Quantity", ["A-{i},2026-11-02,LOFT,{i},{n}", "A-{i},2026-11-02,LOFT,ROP-00020,{n}"]),
+        }  # fmt: skip
+        self.addCleanup(os.chdir, Path.cwd())
+        os.chdir(self.folder)
+
+        @settings(deadline=None, max_examples=6, database=None)
+        @given(st.lists(st.sampled_from([(name, n) for name in lists for n in range(len(lists[name][1]))]), min_size=2, max_size=6, unique=True),
+               st.integers(1, 9))  # fmt: skip
+        def law(chosen: list[tuple[str, int]], n: int) -> None:
+            shutil.copyfile(fresh_shop() / "practice.db", "practice.db")
+            code = "ZZY-00001"
+            before = self.dump(*trail)
+            # The item itself is always there: the others may need it.
+            wanted = {"item": [0]} | {name: [] for name, _ in chosen if name != "item"}
+            for name, place in chosen:
+                wanted[name] = [*wanted[name], *({place} - set(wanted[name]))]
+            sheets = {name: [lists[name][0].split(","), *(lists[name][1][place].format(i=code, n=n).split(",") for place in places)]
+                      for name, places in wanted.items()}  # fmt: skip
+            workbook_of(self.folder / "all.xlsx", sheets)
+            numbered = "adjustment" in sheets
+            loaded = said("load", "all.xlsx", "--yes", "--again", "--new-codes", "all")
+            self.assertEqual(loaded.get("status"), "loaded", loaded)
+            undone = said("undo", loaded["load"], "--yes")
+            self.assertEqual(
+                (undone.get("status"), len(undone.get("documents", []))), ("undone", int(numbered)), undone
+            )
+            after = self.dump(*trail)
+            kept = {"item", "stock_balance"} if numbered else set()
+            for name, held in before.items():
+                # An item that has postings cannot go: it is archived. The places where they were hold nothing.
+                rows = [
+                    row
+                    for row in after[name]
+                    if row in held or not (name in kept and (code in row or row[-2:] == (0, 0)))
+                ]
+                self.assertEqual(rows, held, name)
+
+        law()
 
     def test_an_item_that_somebody_else_has_moved_stays_in_the_way(self):
         self.book([("ZZX-00001", "Zed a", "EA", "ROPE", None)], [("ZZX-00001", "QUAY", 10, 5)])

@@ -1,7 +1,8 @@
 """``python -m tests.walks SECONDS SEED [NAME]``: random ways through the program, each step judged by a plain model.
 
 ``sqlite``, ``service`` and ``files`` load and undo; ``edits`` changes exported workbooks and the system meanwhile; ``counts`` counts
-stock while goods move; ``documents`` posts and undoes documents and asks by day; ``twins`` does the same work on SQLite, PostgreSQL and a service. Exit status 1 where a walk went wrong; the same seed walks the same ways.
+stock while goods move; ``documents`` posts and undoes documents and asks by day
+(``documents-postgres``: on PostgreSQL); ``twins`` does the same work on SQLite, PostgreSQL and a service. Exit status 1 where a walk went wrong; the same seed walks the same ways.
 """
 
 from __future__ import annotations
@@ -28,6 +29,7 @@ WALKS: dict[str, Callable[[Path, random.Random], Walk]] = {
     "edits": Edits,
     "counts": Counts,
     "documents": Documents,
+    "documents-postgres": lambda home, pick: Documents(home, pick, "postgres"),
     "twins": Twins,
 }
 

@@ -6,15 +6,15 @@ back takes out what that brought in, value included.
 
 from __future__ import annotations
 
+import csv
 import random
-import shutil
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
 
-from tests.support import fresh_shop
-from tests.walks.common import Wrong, rows, said
+from tests.support import Program
+from tests.walks.common import Wrong, said
 
 ZERO = Decimal(0)
 FOUR = Decimal("0.0001")
@@ -37,8 +37,10 @@ class Movement:
 class Documents:
     """Thirty steps: a document, a question, an undo."""
 
-    def __init__(self, home: Path, pick: random.Random) -> None:
-        shutil.copytree(fresh_shop(), home, dirs_exist_ok=True)
+    def __init__(self, home: Path, pick: random.Random, on: str = "sqlite") -> None:
+        self.program = Program()
+        self.program.folder = home
+        (self.program.start_on_postgres if on == "postgres" else self.program.start_shop)()
         self.pick, self.log, self.loads, self.number = pick, list[str](), list[int](), 0
         held = said("stock", "--by", "item,warehouse,bin")["rows"]
         self.items = sorted({row["item"] for row in held if row["item"].startswith(("FST", "CHN"))})[:6]
@@ -54,14 +56,17 @@ class Documents:
             if row["item"] in self.items
         ]
         # The value that an item begins with stands at its first place: only its sum is compared.
-        query = "SELECT item, sum(value) FROM stock_movement WHERE counts_as = 'on hand' GROUP BY item"
-        worth = dict(rows(home / "practice.db", query))
+        worth = dict.fromkeys(self.items, ZERO)
+        said("export", "stock_movement", "-o", "moves.csv", "--where", "counts_as is 'on hand'")
+        with Path("moves.csv").open(encoding="utf-8-sig", newline="") as file:
+            for row in csv.DictReader(file):
+                worth[row["Item"]] = worth.get(row["Item"], ZERO) + Decimal(row["Value"] or 0)
         for item in self.items:
             place = next(n for n, each in enumerate(self.ledger) if each.item == item)
-            self.ledger[place] = replace(self.ledger[place], value=Decimal(worth[item]) / 10**4)
+            self.ledger[place] = replace(self.ledger[place], value=worth[item])
 
     def close(self) -> None:
-        """Nothing is left open."""
+        self.program.doCleanups()
 
     # the plain ledger
 

@@ -8,7 +8,8 @@ from decimal import Decimal
 
 import polars as pl
 
-from kotrel.core.counting.variance import Entry, Place
+from kotrel.core.counting.selection import PLACE
+from kotrel.core.counting.variance import ZERO, Entry, Place, warehouse_and_bin
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import listed
 from kotrel.core.resolving.other_codes import which_row
@@ -16,8 +17,9 @@ from kotrel.core.rows.system_state import SystemState
 from kotrel.core.values.dates import moment_text
 from kotrel.core.values.near_codes import same_form
 from kotrel.counting.collecting import KnownItems, item_record
-from kotrel.counting.count_files import DamagedCount, count_names, open_count
-from kotrel.counting.count_state import posted_places, settle_posts, state_of
+from kotrel.counting.count_files import Count, DamagedCount, count_names, open_count
+from kotrel.counting.count_state import posted_places, serials_outside, settle_posts, state_of
+from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
 
 AFTER_ALL = 1_000
@@ -38,8 +40,18 @@ class Correction:
     at: str | None = None
 
 
-def correct(name: str, what: Correction, workspace: Workspace, who: str, now: datetime) -> Place:
+@dataclass(frozen=True)
+class Corrected:
+    """The place that was corrected; ``moved_from`` is where the system had its serial number outside the count."""
+
+    place: Place
+    moved_from: str = ""
+
+
+def correct(name: str, what: Correction, workspace: Workspace, who: str, now: datetime) -> Corrected:
     """Corrects what was counted at one place; what was counted before stays on record.
+
+    One who sets a serial number to 1 that the system has outside the count confirms that it is here, and no longer there.
 
     Raises:
         WrongUse: there is no such place in the count, or several, or it is posted already.
@@ -81,7 +93,28 @@ def correct(name: str, what: Correction, workspace: Workspace, who: str, now: da
         entry = Entry(place.number, max(rounds, default=AFTER_ALL - 1) + 1, what.counted, who, what.at, f"by hand, {moment_text(now.replace(tzinfo=None))}",
                       what.reason)  # fmt: skip
         count.correct(entry)
-        return place
+        return Corrected(place, _serial_moved(entry, place, count, reading) if place.serial is not None else "")
+
+
+def _serial_moved(entry: Entry, place: Place, count: Count, reading: Reading) -> str:
+    """Counts the place outside the count as empty that has a serial number which a person confirms to be here; returns that place.
+
+    A serial number that is not here after all is there again.
+    """
+    serials = pl.DataFrame({"item": [place.item], "serial": [place.serial]})
+    known = [each for each in count.places() if each.find and each.expected and each.number != place.number]
+    there = [each for each in known if (each.item, each.serial) == (place.item, place.serial)]
+    if entry.counted and not place.expected and not there:
+        for row in serials_outside(serials, count.place_frame(), reading).iter_rows(named=True):
+            cells = [row[name] for name in PLACE]
+            [number] = count.add_finds(
+                [[*cells, row["quantity"], f"{place.cost:f}", place.unit, place.description, place.category]]
+            )
+            there += [each for each in count.places() if each.number == number]
+    for former in there:
+        counted = ZERO if entry.counted else former.expected
+        count.correct(replace(entry, place=former.number, counted=counted))
+    return ", ".join(filter(None, (warehouse_and_bin(each) for each in there))) if entry.counted else ""
 
 
 def _fits(place: Place, what: Correction) -> bool:

@@ -217,8 +217,7 @@ def _set(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
         args.reason,
         _moment(args.counted_at)[0],
     )
-    place = correct(args.name, what, workspace, user(args), now())
-    report.show_corrected(screen, args.name, place, what)
+    report.show_corrected(screen, args.name, correct(args.name, what, workspace, user(args), now()), what)
     return 0
 
 

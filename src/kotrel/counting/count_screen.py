@@ -12,12 +12,11 @@ from rich.text import Text
 
 from kotrel.core.changes.journal import load_name
 from kotrel.core.columns import ROW
-from kotrel.core.counting.variance import Place
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.phrases import count, listed
 from kotrel.core.stock.sums import half_away
 from kotrel.counting.collecting import CollectedFile
-from kotrel.counting.correcting import Correction, Listed
+from kotrel.counting.correcting import Corrected, Correction, Listed
 from kotrel.counting.freezing import Frozen
 from kotrel.counting.posting import Posting
 from kotrel.counting.variance_screen import plain_text, where_of
@@ -130,11 +129,16 @@ def _findings(each: CollectedFile) -> list[dict[str, Any]]:
     return [found for rows in each.sheets for group in rows.findings for found in group_json(rows, group)]
 
 
-def show_corrected(screen: Screen, name: str, place: Place, what: Correction) -> None:
+def show_corrected(screen: Screen, name: str, done: Corrected, what: Correction) -> None:
+    place = done.place
     if screen.as_json:
-        screen.json({"count": name, "item": place.item, "counted": plain_text(what.counted), "reason": what.reason})
+        moved = {"moved_from": done.moved_from} if done.moved_from else {}
+        counted = plain_text(what.counted)
+        screen.json({"count": name, "item": place.item, "counted": counted, "reason": what.reason, **moved})
         return
     screen.show(f"{place.item} {where_of(place)}: {plain_text(what.counted)} {place.unit}, by hand ({what.reason})")
+    if done.moved_from:
+        screen.show(f"The system has {place.serial} in {done.moved_from}: posting the count moves it from there.")
     screen.show(Text(f"Next: {screen.program} count variance {name}", style="dim"))
 
 

@@ -109,17 +109,23 @@ def _with_serials(told: list[Line], parts: Parted, open_: pl.DataFrame, reading:
     parts = replace(
         parts, quiet=parts.quiet.join(keys, on=on, how="anti"), left=parts.left.join(keys, on=on, how="anti")
     )
-    sums = reading.ledger_sums(LedgerQuery(list(PLACE), [("item", keys["item"].unique())]))
-    if "serial" not in sums.columns:
-        return with_serials(lines, {}), parts
-    held = sums.filter(pl.col("quantity").cast(pl.Decimal(38, 12)) > 0).join(keys, on=on, how="semi")
-    places = [name for name in PLACE if name in held.columns]
-    outside = held.join(open_.select(places), on=places, how="anti", nulls_equal=True)
+    outside = serials_outside(keys, open_, reading)
     elsewhere = {
-        (row["item"], row["serial"]): " ".join(filter(None, (row.get("warehouse"), row.get("bin"))))
+        (row["item"], row["serial"]): " ".join(filter(None, (row["warehouse"], row["bin"])))
         for row in outside.iter_rows(named=True)
     }
     return with_serials(lines, elsewhere), parts
+
+
+def serials_outside(serials: pl.DataFrame, places: pl.DataFrame, reading: Reading) -> pl.DataFrame:
+    """Where the system has serial numbers outside these places: the columns of ``PLACE`` and ``quantity``, above zero.
+
+    Args:
+        serials: ``item`` and ``serial``.
+    """
+    held = held_now(serials, reading).filter(pl.col("quantity").cast(pl.Decimal(38, 12)) > 0)
+    mine = held.join(serials, on=["item", "serial"], how="semi")
+    return mine.join(places.select(PLACE), on=list(PLACE), how="anti", nulls_equal=True)
 
 
 def tolerance_now(workspace: Workspace, reading: Reading) -> Tolerance:

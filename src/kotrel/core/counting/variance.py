@@ -255,24 +255,27 @@ def with_serials(lines: Sequence[Line], elsewhere: Mapping[tuple[str, str], str]
         there = found.get((line.place.item, serial), []) if serial is not None else []
         others = [other for other in there if other is not line]
         if line.counted and len(there) > 1:
-            places = " and ".join(_where(other.place) for other in others)
+            places = " and ".join(warehouse_and_bin(other.place) for other in others)
             line = replace(line, recount=f"the serial number was also counted in {places}", undecided=True)
         elif not line.counted and len(there) == 1 and line.expected:
             line = replace(
-                line, counted=ZERO, recount="", remarks=(*line.remarks, f"moved to {_where(there[0].place)}")
+                line, counted=ZERO, recount="", remarks=(*line.remarks, f"moved to {warehouse_and_bin(there[0].place)}")
             )
         elif line.counted and not line.expected and serial is not None:
             if (former := left.get((line.place.item, serial))) is not None:
-                line = replace(line, recount="", remarks=(*line.remarks, f"moved from {_where(former.place)}"))
+                line = replace(
+                    line, recount="", remarks=(*line.remarks, f"moved from {warehouse_and_bin(former.place)}")
+                )
             outside = elsewhere.get((line.place.item, serial))
             if outside is not None:
-                said = f"the system has this serial number in {outside}: transfer it first, or count that place too"
+                said = f"the system has this serial number in {outside}: look again; count set confirms that it is here"
                 line = replace(line, recount=said, undecided=True)
         done.append(line)
     return done
 
 
-def _where(place: Place) -> str:
+def warehouse_and_bin(place: Place) -> str:
+    """``SHED S-01``: where a place is, without its lot."""
     return " ".join(filter(None, (place.warehouse, place.bin)))
 
 

@@ -99,7 +99,7 @@ def reverse_documents(
         if not headers:
             continue
         numbers = [number for each in headers for number in each.frame.filter(pl.col(ACTION) == "new")[family.number]]
-        held = _held(family, read)
+        held = reversals(family, read)
         numbers = [number for number in numbers if number not in taken_back(numbers, held)]
         plans.append((family, mine, numbers, _movements(moved, family, numbers)))
     # What one document brings back, another may take out again: only the sum counts.
@@ -127,8 +127,8 @@ def reverse_documents(
     return replace(found, changes=ordered)
 
 
-def _held(family: Family, read: Reader) -> dict[str, str]:
-    """Document → the one it takes back, of those the system holds."""
+def reversals(family: Family, read: Reader) -> dict[str, str]:
+    """Document → the one it takes back, of those that the system holds."""
     if "reverses" not in family.header.fields:
         return {}
     frame = read(family.header.name, [family.number, "reverses"], None, "reverses")

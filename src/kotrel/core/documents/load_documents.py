@@ -79,7 +79,7 @@ def check_documents(
         known = standing_numbers(whole, ledger.read)
         if only_new and known:
             _leave_out(done, whole, [number for number, how in known.items() if how == "same"])
-            known = {number: how for number, how in known.items() if how == "other"}
+            known = {number: how for number, how in known.items() if how != "same"}
             whole = put_together(family, done.parts, places, state)
         _add(done, check_standing(whole, known, ledger.loads_of, ledger.read))
         _add(done, check_together(whole, rules, now.date()))

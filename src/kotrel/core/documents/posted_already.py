@@ -11,6 +11,7 @@ from kotrel.core.changes.journal import load_name
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Record
 from kotrel.core.documents.document_checks import Found
+from kotrel.core.documents.document_reversal import reversals, taken_back
 from kotrel.core.documents.document_tables import PART, Together
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Reader
@@ -19,19 +20,23 @@ LoadsOf = Callable[[str, Sequence[str]], dict[str, int]]
 """Record and keys → key → the load that wrote that row."""
 
 
-def standing_numbers(whole: Together, read: Reader) -> dict[str, Literal["same", "other"]]:
-    """The numbers of this load that the system holds: with the same content, or with other content."""
+Standing = Literal["same", "other", "taken back"]
+"""What the system holds under a number: the same content, other content, or a document that another one took back."""
+
+
+def standing_numbers(whole: Together, read: Reader) -> dict[str, Standing]:
+    """The numbers of this load that the system holds, and what it holds under them."""
     family = whole.family
     numbers = whole.headers["document"].unique().drop_nulls()
     held = read(family.header.name, [family.number], (family.number, numbers))[family.number]
     there = numbers.filter(numbers.is_in(held.implode()))
     if not len(there):
         return {}
-    found: dict[str, Literal["same", "other"]] = dict.fromkeys(there.to_list(), "same")
+    found: dict[str, Standing] = dict.fromkeys(there.to_list(), "same")
     for record in family.records:
         for number in _differing(record, family.document_of(record), whole, there, read):
             found[number] = "other"
-    return found
+    return found | dict.fromkeys(taken_back(list(found), reversals(family, read)), "taken back")
 
 
 def _differing(record: Record, document: str, whole: Together, numbers: pl.Series, read: Reader) -> list[str]:
@@ -73,15 +78,17 @@ def _given(rows: Rows) -> pl.DataFrame:
     return values
 
 
-def check_standing(
-    whole: Together, known: dict[str, Literal["same", "other"]], loads_of: LoadsOf, read: Reader
-) -> Found:
+def check_standing(whole: Together, known: dict[str, Standing], loads_of: LoadsOf, read: Reader) -> Found:
     """Errors on documents that are posted already, and on lines for one that this load does not have."""
     family = whole.family
     if known:
         loads = loads_of(family.header.name, list(known))
+        takers = (
+            {of: number for number, of in reversals(family, read).items()} if "taken back" in known.values() else {}
+        )
         for how, kind, title in (("same", "already-posted", "posted already, with the same content"),
-                                 ("other", "posted-otherwise", "posted already, with other content")):  # fmt: skip
+                                 ("other", "posted-otherwise", "posted already, with other content"),
+                                 ("taken back", "number-used", "posted and taken back under this number")):  # fmt: skip
             bad = whole.headers.filter(
                 pl.col("document").is_in([number for number, one in known.items() if one == how])
             )
@@ -92,6 +99,9 @@ def check_standing(
                 by = f" by {load_name(loads[number])}" if number in loads else ""
                 if how == "same":
                     messages.append(f"{number} is posted{by}: it would count twice (--only new leaves it out)")
+                elif how == "taken back":
+                    messages.append(f"{number} was posted and taken back by {takers[number]}, and a number is posted once: "
+                                    "give this document a new one")  # fmt: skip
                 else:
                     undo = f", or undo {load_name(loads[number])} first" if number in loads else ""
                     messages.append(f"{number} is posted{by} with other content, and a posted document never changes: "

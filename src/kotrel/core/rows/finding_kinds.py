@@ -177,6 +177,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "one-document": ("error", "One document number is given for a sheet with several warehouses.", "Leave out --number: each warehouse gets a document.", "sheet"),
         "no-lines": ("error", "A document without lines.", "Add lines, or delete it."),
         "already-posted": ("error", "The document is already posted, with the same content.", "Nothing: it is there."),
+        "number-used": ("error", "A document of this number was posted and taken back.", "Use another number."),
         "posted-otherwise": ("error", "The document number is already posted, with other content.", "Use another number, or undo that load first."),
         "closed-period": ("error", "The date lies in a closed period.", "Use a later date."),
         "place-twice": ("error or warning", "The same item, warehouse, bin and lot are on two lines.", "Put them into one line."),
