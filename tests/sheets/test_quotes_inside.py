@@ -41,6 +41,16 @@ class QuotesInside(unittest.TestCase):
         _, found = read("\n".join(lines) + "\n")
         self.assertTrue(found.swallowed)
 
+    def test_a_line_taken_in_by_the_next_ones_quote_is_an_error(self):
+        for text in (
+            'name,code,cost\n"6 mm,A1,1\n"9 mm,A2,2\nx,A3,3\n',
+            'code,cost,name\nA1,1,"6 mm\nA2,2,9"\nA3,3,"4" b"\n',
+        ):
+            _, found = read(text)
+            self.assertEqual([line for line, _ in found.swallowed], [2], text)
+        _, found = read('name,code,cost\n"6 mm, red,\nand blue",A1,1\nx,A2,2\n')
+        self.assertEqual(found.swallowed, ())
+
     def test_unquoted_inch_marks_are_nothing_odd(self):
         rows, found = read('code,name,unit\nA1,12" round,EA\nA2,3" x 4",EA\n')
         self.assertEqual(rows[1:], [["A1", '12" round', "EA"], ["A2", '3" x 4"', "EA"]])

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from kotrel.practice import counters, story
+from kotrel.practice import fastenings_list as fastenings
 from kotrel.practice import loft_opening as loft
 from kotrel.practice import supplier_prices as letter
 
@@ -100,6 +101,17 @@ def scenes(folder: Path) -> Iterator[Scene]:
     yield Scene(
         "What do the ferries, whose contract is a percentage off SHOP, pay for 200 M from February?",
         "price ROP-00010 --customer C-1002 --quantity 200 --on 2027-02-01",
+    )
+    fastenings.write_list(folder / "brannoch-27.xlsx")
+    yield Scene(
+        "Brannoch's price list: per hundred, with discounts by group on a sheet of their own. What does Kotrel make of it?",
+        "map brannoch-27.xlsx item --name brannoch",
+    )
+    fastenings.write_match(folder)
+    yield Scene(
+        "The saved mapping is finished: items are known by maker and type, and costs are list prices less discount",
+        "check brannoch-27.xlsx",
+        1,
     )
     loft.write_loft(folder / "loft.xlsx", slips=True)
     where = "--warehouse LOFT --date 2026-11-30"

@@ -53,7 +53,8 @@ def marks_of(rows: Rows) -> list[Mark]:
             text = group.title if not message or message == group.title else f"{group.title}: {message}"
             if suggestion:
                 text += f" (likely: {suggestion})"
-            marks.append(Mark(group.severity, row or rows.table.heading_row, group.letter, text))
+            letter = rows.table.origins.get(group.letter or "", group.letter)
+            marks.append(Mark(group.severity, row or rows.table.heading_row, letter, text))
     marks.sort(key=lambda mark: mark.row)
     return marks
 

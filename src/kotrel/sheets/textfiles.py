@@ -105,7 +105,7 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
         cells, lines = _slowly(raw, separator)
     else:
         lines = _lines(cells) if is_quoted else None
-    odd_quotes = by_lines is None and is_quoted and has_quotes_inside(raw, separator)
+    odd_quotes = by_lines is None and is_quoted and _has_odd_quotes(raw, separator, cells)
     if skipped:
         lines = pl.Series(ROW, lines if lines is not None else range(1, cells.height + 1), dtype=pl.UInt32) + skipped
     unquoted = "" if is_quoted or b"\r" in raw else separator
@@ -118,6 +118,13 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
     if by_lines is not None:
         return grid
     return _with_ragged_rows(grid, raw, separator, skipped)
+
+
+def _has_odd_quotes(raw: bytes, separator: str, cells: pl.DataFrame) -> bool:
+    """True where quotes are not as the rule has them: then nobody knows whether a value was meant to take in a line."""
+    if has_quotes_inside(raw, separator):
+        return True
+    return takes_in_lines(cells, separator) and not is_as_the_rule_says(raw, separator)
 
 
 def _each_line_a_row(raw: bytes, separator: str, cells: pl.DataFrame | None) -> tuple[pl.DataFrame, pl.Series] | None:
@@ -193,15 +200,16 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
                 if lines is None:
                     lines = pl.int_range(1, cells.height + 1, dtype=pl.UInt32, eager=True)
                 lines = (lines + (line - 1)).cast(pl.UInt32).alias(ROW)
-                swallowed = _swallowed(cells, lines, separator, width) if is_broken else ()
+                odd = is_broken and _has_odd_quotes(raw, separator, cells)
+                swallowed = _swallowed(cells, lines, separator, width, odd) if is_broken else ()
                 counts = _columns_of_rows(raw, separator)
                 ragged: tuple[tuple[int, int], ...] = ()
                 if width > 1 and counts.height:
                     # Lines above the table are titles.
                     begins = 0 if usual else int((counts["columns"] == usual_columns(counts["columns"])).arg_max() or 0)
                     usual = usual or usual_columns(counts["columns"])
-                    odd = counts.slice(begins).filter(pl.col("columns") != usual)
-                    ragged = tuple(odd.select(pl.col("line") + (line - 1), "columns").iter_rows())
+                    others = counts.slice(begins).filter(pl.col("columns") != usual)
+                    ragged = tuple(others.select(pl.col("line") + (line - 1), "columns").iter_rows())
                 yield Part(cells, lines, swallowed, ragged, usual, not chunk)
                 line += raw.count(b"\n")
                 if not chunk:

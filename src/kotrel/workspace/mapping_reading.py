@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
 from collections.abc import Mapping
 from dataclasses import replace
@@ -16,6 +17,7 @@ from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import nearest
+from kotrel.core.tables.lookups import Lookup
 from kotrel.core.tables.sources import part_pattern
 from kotrel.core.values.conventions import ROUNDINGS, is_rounding
 from kotrel.workspace.mappings import MapPart, SavedMap
@@ -42,7 +44,7 @@ FOR = ("new", "all")
 """The rows that defaults and made values are for."""
 _FIELD_KEYS = (
     "column", "join", "found_by", "between", "list", "last", "split", "pattern", "part", "translate", "fixed", "default", "default_by",
-    "defaults", "make", "repeat", "how", "for", "rounding", "from",
+    "defaults", "make", "repeat", "how", "for", "rounding", "from", "per", "cell",
 )  # fmt: skip
 
 
@@ -106,6 +108,8 @@ def read_map(path: Path, description: Description) -> SavedMap:
         "once_per",
         "after_end",
         "no_price",
+        "lookup",
+        "replaced_by",
     )
     for key in data:
         if key not in known:
@@ -140,7 +144,79 @@ def read_map(path: Path, description: Description) -> SavedMap:
     no_price = data.get("no_price", [])
     if not isinstance(no_price, list) or not all(isinstance(each, str) and each.strip(" *") for each in no_price):
         raise bare.wrong('no_price must be a list of words, like ["POA", "replaced by *"]', "no_price")
-    return SavedMap(path.stem, path, text, tuple(parts), tuple(skip), heading_row, sheet, encoding, tuple(no_price))
+    replaced_by = data.get("replaced_by", "")
+    if not isinstance(replaced_by, str):
+        raise bare.wrong("replaced_by must be the heading of a column, in quotes", "replaced_by")
+    lookups = _lookups(bare, data.get("lookup", {}))
+    return SavedMap(
+        path.stem,
+        path,
+        text,
+        tuple(parts),
+        tuple(skip),
+        heading_row,
+        sheet,
+        encoding,
+        tuple(no_price),
+        lookups,
+        replaced_by,
+    )
+
+
+_LOOKUP_KEYS = ("by", "table", "file", "sheet", "key", "default")
+
+
+def _lookups(bare: SavedMap, data: Any) -> tuple[Lookup, ...]:
+    """The tables that the sheet is looked up in, checked."""
+    if not isinstance(data, dict) or not all(isinstance(each, dict) for each in data.values()):
+        raise bare.wrong("every lookup needs a table like [lookup.groups]", "lookup")
+    found = []
+    for name, settings in data.items():
+        at = ("lookup", name)
+        for key, value in settings.items():
+            if key not in _LOOKUP_KEYS:
+                close = nearest(key, _LOOKUP_KEYS)
+                hint = f"Did you mean “{close}”?" if close else f"The settings are: {', '.join(_LOOKUP_KEYS)}."
+                raise bare.wrong(f"“{key}” is not a setting of a lookup", *at, key, hint=hint)
+            if key == "table":
+                numbers_or_texts = isinstance(value, dict) and all(_is_plain_value(each) for each in value.values())
+                if not numbers_or_texts:
+                    raise bare.wrong("“table” must be a table like { A = 30, B = 25 }", *at, key)
+            elif not (isinstance(value, str) or (key == "default" and _is_plain_value(value))):
+                raise bare.wrong(f"“{key}” must be a text in quotes", *at, key)
+        if "by" not in settings:
+            raise bare.wrong("a lookup needs “by”: the heading of the column that is looked up", *at)
+        if ("table" in settings) == bool({"file", "sheet"} & set(settings)):
+            hint = 'Like sheet = "Groups", file = "groups.csv", or table = { A = 30, B = 25 }'
+            raise bare.wrong("a lookup needs its table: a sheet, a file, or one written here", *at, hint=hint)
+        written = {str(key): str(value) for key, value in settings.get("table", {}).items()}
+        default = str(settings["default"]) if "default" in settings else None
+        texts = {key: settings.get(key, "") for key in ("file", "sheet", "key")}
+        found.append(Lookup(name, settings["by"], written, default=default, **texts))
+    return tuple(found)
+
+
+def _is_plain_value(value: Any) -> bool:
+    return isinstance(value, (str, int, float)) and not isinstance(value, bool)
+
+
+def _check_per(saved: SavedMap, record: Record, name: str, value: Any, at: tuple[str, ...]) -> None:
+    """``per``: a number, the heading of a column, or a table with the column, its words and what a blank means."""
+    if record.fields[name].kind != "money":
+        raise saved.wrong(f"{name}: “per” is only for amounts of money", *at)
+    about = value if isinstance(value, dict) else {}
+    numbers = [] if isinstance(value, (str, dict)) else [value]
+    if isinstance(value, dict):
+        unknown = set(value) - {"column", "words", "default"}
+        if unknown or not isinstance(value.get("column"), str) or not isinstance(value.get("words", {}), dict):
+            raise saved.wrong(
+                f"{name}: “per” as a table has the column, words and a default",
+                *at,
+                hint='Like per = { column = "PE", words = { C = 100 }, default = 1 }',
+            )
+        numbers = [*about.get("words", {}).values(), *([about["default"]] if "default" in about else [])]
+    if not all(isinstance(each, (int, float)) and not isinstance(each, bool) and each > 0 for each in numbers):
+        raise saved.wrong(f"{name}: “per” must be a number above zero, or the heading of a column in quotes", *at)
 
 
 def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], description: Description) -> MapPart:
@@ -223,9 +299,9 @@ def _check_found_by(
     description: Description,
 ) -> None:
     """``found_by`` is for references: it names fields of the record referred to, and the columns with their values."""
-    target = description.records.get(record.fields[name].to or "")
+    target = record if record.key == (name,) else description.records.get(record.fields[name].to or "")
     if target is None or len(target.key) > 1:
-        raise bare.wrong(f"{name}: “found_by” is only for a reference to a record with one key field", *at)
+        raise bare.wrong(f"{name}: “found_by” is only for a key, or a reference to a record with one key field", *at)
     for field, heading in settings["found_by"].items():
         if field not in target.fields or not isinstance(heading, str):
             close = nearest(field, target.fields)
@@ -246,7 +322,11 @@ def _check_from(bare: SavedMap, part: MapPart, main: MapPart, description: Descr
         at = (*part.at, "field", name, "from")
         if part is main:
             raise bare.wrong("“from” is only for records under [[also]]", *at)
-        if settings["from"] not in main.fields:
+        # The key may come from the row that the system has: by other codes, or with --match-on.
+        if (
+            settings["from"] not in main.fields
+            and (settings["from"],) != readable_records(description)[main.record].key
+        ):
             raise bare.wrong(
                 f"“from” names a field “{settings['from']}” that the mapping of {main.record} does not fill", *at
             )
@@ -256,8 +336,8 @@ def _check_from(bare: SavedMap, part: MapPart, main: MapPart, description: Descr
 
 
 _COMPANY = (
-    ("pattern", ("split",)), ("part", ("split",)), ("between", ("join", "list")), ("default_by", ("defaults",)), ("defaults", ("default_by",)),
-    ("translate", ("column", "join", "list", "last", "split")),
+    ("pattern", ("split", "cell")), ("part", ("split", "cell")), ("between", ("join", "list")), ("default_by", ("defaults",)), ("defaults", ("default_by",)),
+    ("per", ("column", "make")), ("translate", ("column", "join", "list", "last", "split")),
 )  # fmt: skip
 """Settings of a field that mean nothing without one of others."""
 
@@ -285,6 +365,9 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
             if not is_rounding(value) or not record.fields[name].is_decimal:
                 raise saved.wrong(f"{name}: rounding is for numbers: {ROUNDINGS}", *at, key)
             continue
+        if key == "per":
+            _check_per(saved, record, name, value, (*at, key))
+            continue
         wanted: type = (
             list
             if key == "repeat" and not isinstance(value, dict)
@@ -306,7 +389,7 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
             raise saved.wrong(f"“{key}” holds texts in quotes only", *at, key)
     options = [
         key
-        for key in ("column", "join", "list", "last", "split", "fixed", "repeat", "from", "found_by")
+        for key in ("column", "join", "list", "last", "split", "fixed", "repeat", "from", "found_by", "cell")
         if key in settings
     ]
     if len(options) > 1:
@@ -318,7 +401,11 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
         )
     if settings.get("for", "new") not in FOR:
         raise saved.wrong(f"{name}: “for” must be “new” or “all”", *at, "for")
-    if "split" in settings:
+    if not re.fullmatch(r"[A-Za-z]{1,3}[1-9][0-9]*", settings.get("cell", "A1")):
+        raise saved.wrong(
+            f"{name}: “cell” must be the address of a cell above the headings", *at, "cell", hint="Like B2"
+        )
+    if "split" in settings or "pattern" in settings:
         try:
             part_pattern(str(settings.get("pattern", "")), str(settings.get("part", "")))
         except ValueError as error:

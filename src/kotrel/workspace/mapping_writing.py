@@ -7,6 +7,7 @@ from pathlib import Path
 
 from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.matching.price_list_habits import NONE, Habits
 from kotrel.core.matching.proposing import Proposal
 from kotrel.core.matching.wide_sheets import Wide
 from kotrel.core.similarity import folded
@@ -21,12 +22,14 @@ def write_map(
     left: Sequence[Column],
     reading_as: Mapping[str, object] | None = None,
     wide: Wide | None = None,
+    habits: Habits = NONE,
 ) -> None:
     """Saves proposals as a mapping for people to edit.
 
     Args:
         left: columns that nobody has decided about yet.
         wide: columns that are headed with the codes of one list, or None.
+        habits: what else the sheet seems to have, to be confirmed.
         reading_as: heading_row, sheet and encoding as the user named them, or None for each.
 
     Raises:
@@ -54,6 +57,20 @@ def write_map(
     document["skip"].comment("headings of columns that are left out on purpose, in quotes")
     for column in left:
         document.add(tomlkit.comment(f"undecided: {column.letter} {' '.join(column.heading.split())}"))
+    if habits.replaced_by is not None:
+        document.add("replaced_by", tomlkit.item(habits.replaced_by.heading))
+        document["replaced_by"].comment("rows that name another item are left out, if they have no price; correct?")
+    if habits.lookups:
+        lookups = tomlkit.table(is_super_table=True)
+        for place, found in enumerate(habits.lookups, start=1):
+            name = "groups" if place == 1 else f"groups{place}"
+            about = tomlkit.table()
+            about.add("by", found.column.heading)
+            about.add("sheet", found.sheet)
+            about.add("key", found.key)
+            about.add(tomlkit.comment(f"a make can use it: [{name}.{found.headings[0]}]"))
+            lookups.add(name, about)
+        document.add("lookup", lookups)
     fields = tomlkit.table(is_super_table=True)
     columns = [*(each.column for each in proposals), *left]
     for each in proposals:
@@ -63,7 +80,16 @@ def write_map(
         # What is headed like another is told from it by its letter only.
         settings.add("column", own.heading if own.heading and len(alike) == 1 else f"={own.letter}")
         settings["column"].comment(f"{each.sure} % sure: {each.why}")
+        if habits.per is not None and habits.per[0] == each.field.name:
+            settings.add("per", habits.per[1].heading)
+            settings["per"].comment("the amount is for so many; correct?")
         fields.add(each.field.name, settings)
+    if habits.day is not None:
+        name, address, day = habits.day
+        settings = tomlkit.table()
+        settings.add("cell", address)
+        settings["cell"].comment(f"it says {day}; correct?")
+        fields.add(name, settings)
     if wide is not None:
         repeated = tomlkit.table()
         repeated.add("repeat", [column.heading for column in wide.columns])

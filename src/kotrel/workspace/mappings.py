@@ -5,18 +5,21 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from decimal import Decimal
 from pathlib import Path
 from typing import Any, Literal
 
-from kotrel.core.description.model import Description
+from kotrel.core.description.model import Description, Field
 from kotrel.core.description.toml_reading import line_of
 from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import WrongUse
 from kotrel.core.matching.by_headings import OWN_HEADINGS, Matched
-from kotrel.core.phrases import listed_and
+from kotrel.core.phrases import listed, listed_and
 from kotrel.core.similarity import folded, nearest
-from kotrel.core.tables.sources import Source, columns_named
+from kotrel.core.tables.lookups import Lookup
+from kotrel.core.tables.sources import PriceUnit, Source, columns_named, part_pattern
 from kotrel.core.tables.table import Table
+from kotrel.core.values.dates import dates_within, read_date
 
 
 @dataclass(frozen=True)
@@ -85,6 +88,8 @@ class SavedMap:
         sheet: the sheet it is for, or None for any.
         encoding: of a text file, or None to recognise it.
         no_price: words that mean “no price”.
+        lookups: tables whose values are further columns.
+        replaced_by: the heading of the column that says by which other item a row's is replaced, or an empty text.
     """
 
     name: str
@@ -96,6 +101,8 @@ class SavedMap:
     sheet: str | None = None
     encoding: str | None = None
     no_price: tuple[str, ...] = ()
+    lookups: tuple[Lookup, ...] = ()
+    replaced_by: str = ""
 
     @property
     def record(self) -> str:
@@ -107,14 +114,20 @@ class SavedMap:
 
     def headings(self) -> list[str]:
         """All headings it needs, in its order, without columns named by letter."""
-        found: dict[str, None] = {}
+        found: dict[str, None] = dict.fromkeys([self.replaced_by] if self.replaced_by else [])
         for part in self.parts:
             for fields in part.blocks():
                 for settings in fields.values():
                     names = [*_columns(settings), *_in_expression(settings.get("make", ""))]
                     found |= {name: None for name in names if not name.startswith("=")}
             found |= dict.fromkeys(_in_expression(part.where or ""))
-        return list(found)
+        # A column that is looked up stands for the one by which it is.
+        by = {self.looked_up(name): None for name in found} | {each.by: None for each in self.lookups}
+        return [name for name in by if not name.startswith("=")]
+
+    def looked_up(self, name: str) -> str:
+        """The heading in the sheet by which ``groups.Discount`` is looked up; any other heading as it is."""
+        return next((each.by for each in self.lookups if name == each.name or name.startswith(f"{each.name}.")), name)
 
     def missing_in(self, table: Table) -> list[str]:
         """The headings it needs that the table lacks."""
@@ -124,6 +137,11 @@ class SavedMap:
 
 def _columns(settings: Mapping[str, Any]) -> list[str]:
     names: list[str] = []
+    per = settings.get("per")
+    if isinstance(per, str):
+        names.append(per)
+    elif isinstance(per, dict):
+        names.append(per["column"])
     for key in ("column", "split"):
         if isinstance(settings.get(key), str):
             names.append(settings[key])
@@ -150,14 +168,14 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
     found: list[Matched] = []
     for part in saved.parts:
         for fields in part.blocks():
+            record = readable_records(description)[part.record]
             sources = {
-                name: _source(saved, table, settings, (*part.at, "field", name), used)
+                name: _source(saved, table, record.fields[name], settings, (*part.at, "field", name), used)
                 for name, settings in fields.items()
             }
             # A row counts only if it has any values: not every item has a figure for every warehouse.
             optional = part.repeated is not None or part is not saved.parts[0]
             label = str(fields[part.repeated[0]]["fixed"]) if part.repeated else ""
-            record = readable_records(description)[part.record]
             found.append(
                 Matched(
                     record,
@@ -172,39 +190,57 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
                 )
             )
     named = [name for part in saved.parts for name in _in_expression(part.where or "")]
-    used |= {column.letter for name in named for column in columns_named(table.columns, name)}
+    used |= {column.letter for name in named for column in columns_named(table.readable, name)}
+    used |= set(table.origins.values())
+    replaced = ""
+    if saved.replaced_by:
+        replaced = _letter(saved, table, saved.replaced_by, ("replaced_by",))
+        used.add(replaced)
     skipped = {folded(heading) for heading in saved.skip} | OWN_HEADINGS
     unknown = [c for c in table.columns if c.letter not in used and folded(c.heading) not in skipped]
     found[0] = replace(found[0], unknown=tuple(unknown))
     left_out = frozenset(column.letter for column in table.columns if folded(column.heading) in skipped)
-    return [replace(each, skipped=left_out, no_price=saved.no_price) for each in found]
+    return [replace(each, skipped=left_out, no_price=saved.no_price, replaced_by=replaced) for each in found]
 
 
-def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tuple[str, ...], used: set[str]) -> Source:
-    letters = []
-    for heading in _columns(settings):
-        columns = columns_named(table.columns, heading)
-        if len(columns) > 1:
-            several = listed_and([column.letter for column in columns])
-            raise saved.wrong(
-                f"the columns {several} of {table.file} are all headed “{heading}”"
-                if len(columns) > 2
-                else f"the columns {several} of {table.file} are both headed “{heading}”",
-                *at,
-                hint=f'Write the letter of the one that is meant, like "={columns[0].letter}".',
-            )
-        if not columns:
-            close = nearest(heading, [each.heading for each in table.columns if each.heading])
-            hint = (
-                f"If “{heading}” is now “{close}”, change it in {saved.path.name}."
-                if close
-                else "Correct the saved mapping or the sheet."
-            )
-            raise saved.wrong(f"{table.file} has no column “{heading}”", *at, hint=hint)
-        letters.append(columns[0].letter)
-        used.add(columns[0].letter)
+def _letter(saved: SavedMap, table: Table, heading: str, at: tuple[str, ...]) -> str:
+    """The one column with a heading, or with a letter written like ``=C``.
+
+    Raises:
+        WrongUse: there is none, or there are several.
+    """
+    columns = columns_named(table.readable, heading)
+    if len(columns) > 1:
+        several = listed_and([column.letter for column in columns])
+        raise saved.wrong(
+            f"the columns {several} of {table.file} are all headed “{heading}”"
+            if len(columns) > 2
+            else f"the columns {several} of {table.file} are both headed “{heading}”",
+            *at,
+            hint=f'Write the letter of the one that is meant, like "={columns[0].letter}".',
+        )
+    if not columns:
+        close = nearest(heading, [each.heading for each in table.readable if each.heading])
+        hint = (
+            f"If “{heading}” is now “{close}”, change it in {saved.path.name}."
+            if close
+            else "Correct the saved mapping or the sheet."
+        )
+        raise saved.wrong(f"{table.file} has no column “{heading}”", *at, hint=hint)
+    return columns[0].letter
+
+
+def _source(
+    saved: SavedMap, table: Table, field: Field, settings: Mapping[str, Any], at: tuple[str, ...], used: set[str]
+) -> Source:
+    letters = [_letter(saved, table, heading, at) for heading in _columns({**settings, "per": None})]
+    used |= set(letters)
     for heading in _in_expression(settings.get("make", "")):
-        used |= {column.letter for column in columns_named(table.columns, heading)}
+        used |= {column.letter for column in columns_named(table.readable, heading)}
+    per = _price_unit(saved, table, settings.get("per"), at)
+    if per is not None and per.letter:
+        used.add(per.letter)
+    cell = settings.get("cell", "").upper()
     return Source(
         columns=tuple(letters),
         between=settings.get("between", " ")
@@ -216,11 +252,13 @@ def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tupl
         else None,
         parts="list" in settings,
         last="last" in settings,
-        pattern=settings.get("pattern"),
+        pattern=None if cell else settings.get("pattern"),
         part=settings.get("part"),
         found_by=tuple(settings.get("found_by", ())),
         translate={folded(old): new for old, new in settings.get("translate", {}).items()},
-        fixed=settings.get("fixed"),
+        fixed=_text_of_cell(saved, table, settings, field, (*at, "cell")) if cell else settings.get("fixed"),
+        cell=cell,
+        per=per,
         default=settings.get("default"),
         default_by=settings.get("default_by"),
         defaults=settings.get("defaults", {}),
@@ -231,3 +269,47 @@ def _source(saved: SavedMap, table: Table, settings: Mapping[str, Any], at: tupl
         how=settings.get("how", "replace"),
         rounding=str(settings.get("rounding", "")),
     )
+
+
+def _price_unit(saved: SavedMap, table: Table, said: Any, at: tuple[str, ...]) -> PriceUnit | None:
+    """What ``per`` says: a number, a column, or a column with words."""
+    if said is None:
+        return None
+    if not isinstance(said, (str, dict)):
+        return PriceUnit(Decimal(str(said)))
+    about: Mapping[str, Any] = {"column": said} if isinstance(said, str) else said
+    words = {folded(word): Decimal(str(number)) for word, number in about.get("words", {}).items()}
+    default = Decimal(str(about["default"])) if "default" in about else None
+    return PriceUnit(None, _letter(saved, table, about["column"], (*at, "per")), words, default)
+
+
+def _text_of_cell(saved: SavedMap, table: Table, settings: Mapping[str, Any], field: Field, at: tuple[str, ...]) -> str:
+    """The text of a cell above the headings, or the part of it that is meant: of a date in a sentence, the date.
+
+    Raises:
+        WrongUse: nothing stands there, or nobody can say which part is meant.
+    """
+    address = settings["cell"].upper()
+    text = table.above.get(address)
+    where = f"sheet “{table.sheet}” of {table.file}" if table.sheet else table.file
+    if text is None:
+        there = listed([f"{each} “{said[:30]}”" for each, said in table.above.items()], 4) or "nothing"
+        raise saved.wrong(
+            f"{where} has nothing in {address} above its headings", *at, hint=f"Above its headings it has {there}."
+        )
+    if "pattern" in settings:
+        found = re.match(part_pattern(settings["pattern"], settings.get("part", "")), text)
+        if found is None:
+            raise saved.wrong(f"{address} of {where} is “{text}”, and the pattern does not fit", *at)
+        return found[1]
+    if field.kind != "date" or read_date(text, "day", 2000).trouble != "no-date":
+        return text
+    days = dates_within(text)
+    if len(days) != 1:
+        many = f"has {len(days)} days: {listed(days, 4)}" if days else "has no day"
+        raise saved.wrong(
+            f"{address} of {where} is “{text}”, which {many}",
+            *at,
+            hint='Say which part is meant, like pattern = "valid from {day}" with part = "day".',
+        )
+    return days[0]

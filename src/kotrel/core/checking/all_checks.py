@@ -55,6 +55,9 @@ NOT_FOUND = ("not-found", "not-unique", "nearly-there")
 
 def check_rows(rows: Rows, state: SystemState, checks: tuple[Check, ...] = CHECKS) -> Rows:
     """The rows with the findings of all checks added."""
+    if not rows.values.height and any(source.of_field for source in rows.sources.values()):
+        # All its rows wait for those of another record, which says what is wrong.
+        return rows
     if not rows.has_key:
         missing = [rows.record.fields[name] for name in rows.record.key if name not in rows.fields]
         titles = " and ".join(f"“{field.title}”" for field in missing)

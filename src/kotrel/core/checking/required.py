@@ -65,7 +65,9 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
             message = f"{field.title.lower()} must be filled and cannot be cleared"
             found += rows.where("error", "missing", "must be filled", field, rows.values[clearing(name)], message)
         if new is None:
-            new = is_new(rows, state)
+            # Whether a row without a key is new, nobody can know: that is what is wrong with it.
+            keyed = rows.values.select(pl.all_horizontal(pl.col(list(rows.record.key)).is_not_null())).to_series()
+            new = is_new(rows, state) & keyed
         if not carried:
             uncarried.append(field)
             continue

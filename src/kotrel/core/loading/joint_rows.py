@@ -50,10 +50,13 @@ def from_same_row(rows: Rows, done: Sequence[Rows]) -> Rows:
         given = [
             each.values.select(ROW, pl.col(source.of_field).alias("value there"))
             for each in done
-            if (each.record.name, each.table.file, each.table.sheet) == place and source.of_field in each.fields
+            if (each.record.name, each.table.file, each.table.sheet) == place and source.of_field in each.values.columns
         ]
         if given:
             there = pl.concat(given).unique(ROW, keep="first")
+            if rows.record.fields[name].must == "always":
+                # Where the main record has none, that is what is wrong with the row; it is said there.
+                there = there.drop_nulls("value there")
             # A row that the main record leaves out has nothing to depend on.
             rows = rows.only(rows.values[ROW].is_in(there[ROW].implode()))
             values = rows.values.select(ROW).join(there, on=ROW, how="left", maintain_order="left")["value there"]

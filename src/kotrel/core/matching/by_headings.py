@@ -8,6 +8,7 @@ from pathlib import PurePath
 from typing import Literal
 
 from kotrel.core.description.model import Field, Record
+from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.similarity import folded
 from kotrel.core.tables.headings import bare_heading
 from kotrel.core.tables.sources import Source
@@ -41,6 +42,8 @@ class Matched:
         once_per: fields; there is one row for each of their values together, from all rows with them. None: a row for each row.
         no_price: words that mean “no price” in this sheet.
         skipped: letters of columns that are left out on purpose.
+        replaced_by: the column that says by which other item a row's is replaced, or an empty text.
+        troubles: findings that are known before the rows are read.
         after_end: what follows the end of a period (see :class:`kotrel.core.rows.rows.Rows`).
     """
 
@@ -56,6 +59,8 @@ class Matched:
     no_price: tuple[str, ...] = ()
     skipped: frozenset[str] = frozenset()
     after_end: Literal["resume", "nothing"] | None = None
+    replaced_by: str = ""
+    troubles: tuple[FindingGroup, ...] = ()
 
     @property
     def has_key(self) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 from kotrel.core.description.list_names import ListNames
@@ -74,9 +75,8 @@ def speaks_against(content: Content, field: Field, record: Record, names: Callab
     if field.to is not None:
         if field.to == record.name and content.is_key and content.count > 3:
             return "it is different in every row"
-        if content.kind in ("number", "date", "barcode") and not content.share(
-            lambda value: names(field.to or "").code_of(value) is not None
-        ):
+        odd = content.kind in ("number", "date", "barcode") or content.share(_has_decimals) > 30
+        if odd and not content.share(lambda value: names(field.to or "").code_of(value) is not None):
             return "nothing in it is on the list"
         return "it has several words in every cell" if content.wordy and not _on_list(content, field, names) else ""
     if field.is_decimal:
@@ -127,6 +127,10 @@ def suggests(content: Content, field: Field, record: Record, names: Callable[[st
 def _on_list(content: Content, field: Field, names: Callable[[str], ListNames]) -> int:
     known = names(field.to or "")
     return content.share(lambda value: known.code_of(value) is not None)
+
+
+def _has_decimals(value: str) -> bool:
+    return re.fullmatch(r"[0-9]+[.,][0-9]+", value) is not None
 
 
 def _has_digit(value: str) -> bool:

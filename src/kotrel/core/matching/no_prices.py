@@ -8,9 +8,11 @@ from dataclasses import replace
 
 import polars as pl
 
+from kotrel.core.columns import ROW
 from kotrel.core.description.model import list_field
 from kotrel.core.matching.by_headings import Matched
 from kotrel.core.phrases import count, listed_and
+from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.similarity import folded
 from kotrel.core.tables.sources import columns_named
 from kotrel.core.tables.table import Table
@@ -54,6 +56,33 @@ def without_words(table: Table, matched: Matched, words: Collection[str]) -> Tab
     return table.only(~left) if of_list else table
 
 
+def without_replaced(table: Table, matched: Matched) -> tuple[Table, FindingGroup | None]:
+    """The table without the rows that another item replaces and that have no amount, and a warning on those that still have one."""
+    if not matched.replaced_by:
+        return table, None
+    said = table.cells[matched.replaced_by].str.strip_chars().fill_null("") != ""
+    of_field = _letters(table, matched)
+    letters = list(dict.fromkeys(letter for mine in of_field.values() for letter in mine))
+    filled = [(pl.col(letter).str.strip_chars() != "").fill_null(False) for letter in letters]
+    priced = table.cells.select(pl.any_horizontal(pl.lit(not letters), *filled)).to_series()
+    if len(priced) != len(said):
+        priced = priced.new_from_index(0, len(said))
+    left, kept = said & ~priced, said & priced
+    warning = None
+    if kept.any():
+        names = table.cells[matched.replaced_by].filter(kept)
+        heading = next(column.heading for column in table.columns if column.letter == matched.replaced_by)
+        still = "and its price is taken all the same" if letters else "and its row is taken all the same"
+        cells = cells_of(table.cells[ROW].filter(kept), names, [f"replaced by {name}, {still}" for name in names])
+        warning = FindingGroup(
+            "warning", "replaced", "replaced by another item", matched.record.name, None, matched.replaced_by, cells, heading
+        )  # fmt: skip
+    if not left.any():
+        return table, warning
+    remark = f"{count(int(left.sum()), 'row')} left out: replaced by another item, and without a price"
+    return replace(table, remarks=(*table.remarks, remark)).only(~left), warning
+
+
 def _letters(table: Table, matched: Matched) -> dict[str, list[str]]:
     """Each field of an amount or a discount → the columns that it is read or calculated from."""
     found: dict[str, list[str]] = {}
@@ -63,6 +92,7 @@ def _letters(table: Table, matched: Matched) -> dict[str, list[str]]:
             continue
         mine = list(source.columns)
         for heading in re.findall(r"\[([^\]]+)\]", source.make or ""):
+            # What is looked up beside an amount, such as a discount, is none by itself.
             mine += [column.letter for column in columns_named(table.columns, heading)]
         if mine:
             found[name] = mine

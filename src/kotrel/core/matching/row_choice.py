@@ -55,7 +55,7 @@ def choose_rows(
 def _picked(rows: Rows, where: str, conventions: Conventions, today: date) -> tuple[pl.Series, list[FindingGroup]]:
     """Which rows a condition picks, and what of the sheet it could not read."""
     record = rows.record
-    scope = Scope({name: record.fields[name] for name in rows.fields}, letters_by_heading(rows.table.columns))
+    scope = Scope({name: record.fields[name] for name in rows.fields}, letters_by_heading(rows.table.readable))
     compiled = compile_at("where in the mapping", where, scope, "yes_no")
     columns, troubles = expression_columns(rows.table, compiled, conventions, today)
     frame = rows.values.hstack(columns)

@@ -12,9 +12,10 @@ from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import currency_source
 from kotrel.core.matching.by_headings import Matched
 from kotrel.core.matching.heading_words import BREAK_WORDS, CURRENCY_WORDS, END_WORDS, PLACE_WORDS, SCALE_WORDS
-from kotrel.core.matching.no_prices import without_words
+from kotrel.core.matching.no_prices import without_replaced, without_words
 from kotrel.core.matching.row_choice import choose_rows
 from kotrel.core.normalizing.by_kind import Setting, Tidied, column_mark, tidy
+from kotrel.core.normalizing.price_units import per_one
 from kotrel.core.parallel import map_parallel
 from kotrel.core.phrases import listed_and
 from kotrel.core.rows.distinct_values import Few, few_of
@@ -44,6 +45,7 @@ def understand(
         witnesses: letter → texts of that column in other parts of the same sheet (see :class:`Setting`).
     """
     record, here = matched.record, conventions.currency
+    table, replaced = without_replaced(table, matched)
     table = without_words(table, matched, (*conventions.no_price, *matched.no_price))
     if matched.optional:
         table = _rows_that_say_anything(table, matched)
@@ -79,10 +81,21 @@ def understand(
             mine = replace(mine, witnesses=witnesses[source.letter])
         if source.rounding:
             mine = replace(mine, rounding=source.rounding)
-        return tidy(sheet_rows, raw, kinds, record.fields[name], mine, few), clears
+        done = tidy(sheet_rows, raw, kinds, record.fields[name], mine, None if source.per is not None else few)
+        if source.per is not None:
+            done = per_one(sheet_rows, done, table, source.per, record.fields[name], mine)
+        return done, clears
 
     done = map_parallel(tidied_column, matched.sources, table.rows)
     for (name, source), (tidied, clears) in zip(matched.sources.items(), done, strict=True):
+        if source.cell and tidied.troubles:
+            # One cell, one finding, however many rows it is for.
+            first = tidied.troubles[0]
+            value, message = first.cells.select("value", "message").row(0)
+            at = cells_of([0], [value], [f"cell {source.cell} “{value}”: {message or first.title}"])
+            tidied = replace(tidied, troubles=[replace(first, cells=at)])
+        if source.cell:
+            tidied = replace(tidied, repairs=[replace(each, cells=each.cells.head(1)) for each in tidied.repairs])
         columns.append(tidied.values.alias(name))
         seen.keep(name, columns[-1], tidied.few, tidied.plain)
         if clears is not None:
@@ -110,7 +123,10 @@ def understand(
         skipped=matched.skipped,
         few=seen,
     )
-    rows = replace(rows, findings=(*_about_headings(rows, matched, conventions.currency), *rows.findings))
+    known = [*matched.troubles, *([replaced] if replaced is not None else [])]
+    here_now = [replace(each, cells=each.cells.filter(pl.col(ROW).is_in(sheet_rows.implode()))) for each in known]
+    about = _about_headings(rows, matched, conventions.currency)
+    rows = replace(rows, findings=(*about, *(each for each in here_now if each.count), *rows.findings))
     return choose_rows(rows, matched.where, matched.once_per, conventions, today)
 
 
@@ -335,7 +351,7 @@ def _about_swallowed(rows: Rows) -> list[FindingGroup]:
     if not inside:
         return []
     messages = [
-        f"a quote in this line takes the next {lines} lines into one cell, although they look like rows: remove it, or double it"
+        f"a quote in this line takes {'the next line' if lines == 1 else f'the next {lines:,} lines'} into one cell: remove it, or double it"
         for _, lines in inside
     ]
     cells = cells_of([line for line, _ in inside], None, messages)

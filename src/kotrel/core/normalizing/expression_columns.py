@@ -32,8 +32,8 @@ def expression_columns(
         The columns, and for each letter that is read as numbers what could not be read: those are blank.
     """
     roots = set(compiled.expr.meta.root_names())
-    letters = [column.letter for column in table.columns if number_column(column.letter) in roots]
-    texts = [column.letter for column in table.columns if sheet_column(column.letter) in roots]
+    letters = [column.letter for column in table.readable if number_column(column.letter) in roots]
+    texts = [column.letter for column in table.readable if sheet_column(column.letter) in roots]
     frame = columns_for(table, texts)
     troubles: dict[str, list[Trouble]] = {}
     columns = []

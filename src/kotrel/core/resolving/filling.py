@@ -14,6 +14,7 @@ from kotrel.core.expressions import Compiled, Scope, compile_at, number_codes
 from kotrel.core.normalizing.by_kind import Setting, Tidied, tidy
 from kotrel.core.normalizing.column import Trouble
 from kotrel.core.normalizing.expression_columns import expression_columns, unread_findings, unread_texts
+from kotrel.core.normalizing.price_units import per_one
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Defaulted, Rows
 from kotrel.core.tables.sources import Source, letters_by_heading
@@ -287,14 +288,16 @@ def _made(
     # An expression may use the fields that have a source, and any column by its heading.
     scope = Scope(
         {each: fields[each] for each in values.columns if each in fields and each != name},
-        letters_by_heading(rows.table.columns),
+        letters_by_heading(rows.table.readable),
         names,
     )
     compiled = compile_at(f"make of {name} in the mapping", expression, scope, may_number=True)
     columns, troubles = expression_columns(rows.table, compiled, conventions, _NO_DAY)
     frame = values.hstack(columns)
     unread = unread_findings(rows, name, troubles, unread_texts(compiled, frame))
-    made = compiled.column(frame, _as_text(compiled, fields[name]))
+    per = rows.sources[name].per
+    exact = per is not None and compiled.kind == "number"
+    made = compiled.column(frame, _as_text(compiled, replace(fields[name], decimals=12) if exact else fields[name]))
     made = made.zip_with(values[name].is_null(), values[name]).alias(name)
     if compiled.numbered:
         # A code made from a blank would mean nothing.
@@ -302,6 +305,13 @@ def _made(
         if needs:
             made = made.set(values.select(pl.any_horizontal(needs)).to_series() & values[name].is_null(), None)
         return number_codes(made, [*taken(name), *made]), unread
+    if per is not None and exact:
+        blank = values[name].is_null()
+        setting = Setting(conventions, _NO_DAY, rounding=rows.sources[name].rounding)
+        fresh = Tidied(made.set(~blank, None))
+        one = per_one(values[ROW], fresh, rows.table, per, fields[name], setting)
+        findings = [rows.group(each.severity, each.kind, each.title, name, each.cells) for each in one.troubles]
+        return one.values.zip_with(blank, values[name]).alias(name), [*unread, *findings]
     if compiled.kind == "number":
         return made, [*unread, *_about_rounding(compiled, rows, name, made, frame)]
     if compiled.kind not in ("text", "date"):

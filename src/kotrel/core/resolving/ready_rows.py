@@ -186,10 +186,12 @@ _SAME_CODE = ("stray-spaces", "unusual-characters", "text-in-formula", AS_SHOWN)
 
 def _found_by_repair(rows: Rows, new: Callable[[], pl.Series]) -> list[str]:
     """How many rows the system has only by a key that was repaired: each of them decides which row is overwritten."""
+    # What the mapping itself looks for is no repair of what a cell says.
+    looked_for = {name for name, source in rows.sources.items() if source.found_by}
     repaired = {
         row
         for group in rows.repairs
-        if group.field in rows.record.key and group.kind not in _SAME_CODE
+        if group.field in rows.record.key and group.kind not in _SAME_CODE and group.field not in looked_for
         for row in group.cells[ROW]
     }
     if not repaired or not rows.has_key:
@@ -219,6 +221,12 @@ def filled_keys(rows: Rows, state: SystemState, sets: Sequence[DefaultSet], conv
     before = {each.field for each in rows.defaulted}
     rows = fill_keys(rows, partial(behind, rows, state), state.names_of, sets, conventions)
     filled = {each.field for each in rows.defaulted} - before
+    # Where the list has none of the rows that a part of the key comes from, it is blank: that is what is wrong, not a heading.
+    fields, there = rows.record.fields, rows.values
+    behind_keys = {name: source[0] for name in rows.record.key if (source := fields[name].default_from) is not None}
+    lacking = [name for name, by in behind_keys.items() if name not in there.columns and by in there.columns]
+    if lacking:
+        rows = replace(rows, values=there.with_columns(pl.lit(None, pl.String).alias(name) for name in lacking))
     references = {name for name in filled if rows.record.fields[name].to}
     return repair(rows, state, conventions.spellings, references) if references else rows
 

@@ -15,7 +15,7 @@ from kotrel.core.resolving.barcodes import repaired_barcodes
 from kotrel.core.resolving.cell_damage import cells_of_column
 from kotrel.core.resolving.code_list import BROKEN, CodeList
 from kotrel.core.resolving.other_codes import known_as
-from kotrel.core.rows.findings import AS_SHOWN, FindingGroup, RepairGroup
+from kotrel.core.rows.findings import AS_SHOWN, FindingGroup, RepairGroup, cells_of
 from kotrel.core.rows.load_options import ALL
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -87,7 +87,9 @@ def found_by_fields(
     held = [
         state.having(target, fields, field, given[field].unique().drop_nulls()).select(key, *fields) for field in fields
     ]
-    every = pl.concat([*held, state.coming(target, (key, *fields))]).drop_nulls(key).unique()
+    # A row that is looked for is not among those that are yet to come.
+    coming = [state.coming(target, (key, *fields))] if target is not rows.record else []
+    every = pl.concat([*held, *coming]).drop_nulls(key).unique()
     codes: dict[tuple[str, ...], set[str]] = {}
     for code, *parts in every.iter_rows():
         codes.setdefault(tuple(folded(part or "") for part in parts), set()).add(code)
@@ -258,6 +260,9 @@ def repair(
                 _repair_reference(column, state, target, spellings.get(target.name, {}))
         elif about.check == "gtin" and about.kind != "list":
             column.repairs |= repaired_barcodes(column.rows, about.name, state)
+        elif rows.record.key == (name,) and source is not None and found_by:
+            column.repairs |= found_by_fields(rows, name, source, rows.record, state)
+            return _found_key(column, source)
         elif rows.record.key == (name,):
             _repair_key(column, state, really_new)
         elif about.kind == "text":
@@ -276,6 +281,22 @@ def repair(
     repairs = (*rows.repairs, *(group for _, groups, _ in done for group in groups))
     findings = (*rows.findings, *(group for _, _, groups in done for group in groups))
     return replace(rows, values=values, repairs=repairs, findings=findings)
+
+
+def _found_key(column: _Column, source: Source) -> tuple[pl.Series, list[RepairGroup], list[FindingGroup]]:
+    """The key of the rows that the system has with these values; the others have none, which is an error unless one is made."""
+    rows, name = column.rows, column.about.name
+    repairs: list[RepairGroup] = []
+    after = _repaired(column, repairs) if column.repairs else column.values
+    lost = column.values.is_not_null() & ~column.values.is_in(list(column.repairs))
+    after = after.set(lost, None)
+    if source.make or not lost.any():
+        return after, repairs, []
+    fields = rows.record.fields
+    said = listed_and([fields[each].title.lower() for each in source.found_by])
+    message = f"the system has no {rows.record.title.lower()} with this {said}, or more than one"
+    cells = cells_of(rows.values[ROW].filter(lost), column.values.filter(lost), message)
+    return after, repairs, [rows.group("error", "not-found", f"nothing has this {said}", name, cells)]
 
 
 def _repaired(column: _Column, repairs: list[RepairGroup]) -> pl.Series:

@@ -213,8 +213,10 @@ class SystemState:
 
 
 def is_new(rows: Rows, state: SystemState) -> pl.Series:
-    """Boolean for each row: the system holds no row with its key."""
+    """Boolean for each row: the system holds no row with its key. Without a value for each part of the key, all are new."""
     key = list(rows.record.key)
+    if not rows.has_key:
+        return pl.Series([True], dtype=pl.Boolean).new_from_index(0, rows.values.height)
     if len(key) == 1:
         own, there = rows.values[key[0]], state.existing(rows)[key[0]]
         if stands_at(own, there) is not None:

@@ -168,6 +168,12 @@ def _table(grid: Grid, lines: pl.Series, at: int, ends: bool) -> Table:
     data = is_data(body, rows, grid.cells.slice(at, first_below - at).rows(), remarks, ends)
     if data is not None:
         keep(data)
+    titles = {
+        f"{letter}{lines[place]}": text.strip()
+        for place, row in enumerate(above.tail(LOOK_AT).iter_rows(), start=max(at - LOOK_AT, 0))
+        for letter, text in zip(grid.cells.columns, row, strict=True)
+        if text and text.strip()
+    }
     columns = [
         Column(letter, headings[letter], raw[letter] or "", (second or {}).get(letter, ""))
         for letter in grid.cells.columns
@@ -188,4 +194,5 @@ def _table(grid: Grid, lines: pl.Series, at: int, ends: bool) -> Table:
         formats=grid.formats,
         unquoted=grid.unquoted,
         hidden=grid.hidden,
+        above=titles,
     )

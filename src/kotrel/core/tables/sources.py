@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from decimal import Decimal
 from typing import Literal
 
 import polars as pl
@@ -12,6 +13,23 @@ import polars as pl
 from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import as_shown, cells_as_shown
 from kotrel.core.tables.table import Column, Table
+
+
+@dataclass(frozen=True)
+class PriceUnit:
+    """For how many an amount is: the same in every row, or what a column says.
+
+    Attributes:
+        number: the same in every row, else None.
+        letter: the column that says it.
+        words: what the column's cells mean that are no numbers (folded).
+        default: for blank cells; None where that is an error.
+    """
+
+    number: Decimal | None = None
+    letter: str = ""
+    words: Mapping[str, Decimal] = field(default_factory=dict)
+    default: Decimal | None = None
 
 
 @dataclass(frozen=True)
@@ -33,6 +51,8 @@ class Source:
         make: an expression that makes the value.
         for_all: whether defaults and made values are for existing rows too, not only for new ones.
         rounding: how numbers are rounded, ``as shown`` or to a number of decimals; an empty text for what the settings say.
+        cell: the address of the cell above the headings that ``fixed`` comes from, or an empty text.
+        per: for how many an amount is, where that is not one.
         how: what a list does to the existing list: ``replace`` it, ``add`` to it, or ``take`` from it.
     """
 
@@ -54,6 +74,8 @@ class Source:
     for_all: bool = False
     how: Literal["replace", "add", "take"] = "replace"
     rounding: str = ""
+    cell: str = ""
+    per: PriceUnit | None = None
 
     @property
     def letter(self) -> str | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import polars as pl
 
@@ -128,6 +128,9 @@ class Table:
         remarks: what was left out, in words.
         ragged, usual_width, swallowed, formats, hidden, unquoted: see :class:`Grid`.
         aside: further columns, which are there only to be read: they are handed back with rows, and never loaded.
+        looked_up: further columns whose values come from another table (:mod:`kotrel.core.tables.lookups`), under letters beyond
+            those of the sheet; ``origins``: each of these letters → the column of the sheet that was looked up.
+        above: address → text of the filled cells above the headings.
     """
 
     file: str
@@ -144,6 +147,14 @@ class Table:
     hidden: Hidden = SEEN
     unquoted: str = ""
     aside: tuple[Column, ...] = ()
+    looked_up: tuple[Column, ...] = ()
+    origins: Mapping[str, str] = field(default_factory=dict)
+    above: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def readable(self) -> tuple[Column, ...]:
+        """The columns that a mapping can name."""
+        return (*self.columns, *self.looked_up)
 
     @property
     def every_column(self) -> tuple[Column, ...]:
@@ -176,6 +187,7 @@ class Table:
 
     def address(self, row: int, letter: str | None) -> str:
         """A cell's address in its file: ``Stock!D17``, or ``line 17, column 4``."""
+        letter = self.origins.get(letter or "", letter)
         if row == 0:
             return f"column {letter}" if letter else ""
         if self.sheet:
@@ -184,6 +196,7 @@ class Table:
 
     def place(self, row: int, letter: str | None) -> str:
         """A cell's address within its sheet, as short as possible: ``D17``, or ``line 17``."""
+        letter = self.origins.get(letter or "", letter)
         if self.sheet:
             return f"{letter}{row}" if letter else f"row {row}"
         return f"line {row}"

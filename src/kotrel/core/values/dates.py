@@ -142,6 +142,18 @@ def read_date(text: str, order: Order | None, this_year: int, pairs: Pairs = "da
         return ReadDate(None, "impossible")
 
 
+_WITHIN = re.compile(
+    rf"(?<![\w.])(?:\d{{4}}[-/.]\d{{1,2}}[-/.]\d{{1,2}}|\d{{1,2}}[-/.] ?\d{{1,2}}[-/.] ?\d{{4}}"
+    rf"|\d{{1,2}}(?:st|nd|rd|th|er|\.)? (?:of |de )?{_WORD}{{3,}}\.?,? (?:de )?\d{{4}}|{_WORD}{{3,}}\.? \d{{1,2}}(?:st|nd|rd|th)?,? \d{{4}})(?!\w)"
+)
+
+
+def dates_within(text: str) -> list[str]:
+    """The days, with years of four digits, in a sentence such as “Price list, valid from 1 March 2027”, as they are written."""
+    found = [each[0] for each in _WITHIN.finditer(text)]
+    return list(dict.fromkeys(each for each in found if read_date(each, "day", 2000).trouble != "no-date"))
+
+
 def _without_weekday(text: str) -> str:
     """The text without the weekday before the date."""
     found = _WEEKDAY.match(text)

@@ -185,10 +185,10 @@ def _check_parts(
     first = next(parts)
     kinds = dict.fromkeys(first.cells.columns, "text")
     grid = Grid(str(path), "", first.cells, kinds, first.lines, ragged=first.ragged, usual_width=first.usual_width)
-    [(table, matches, remarks)], _ = match_tables(
+    [(table, matches, remarks, _)], _ = match_tables(
         [find_table(grid, wanted.heading_row, first.last)], workspace, wanted, str(path)
     )
-    matched = _one_at_a_time(path, matches)
+    matched = _one_at_a_time(path, table, matches)
     record = matched.record
     reading.require(record.name)
     state = SystemState(workspace.description, reading.read)
@@ -240,8 +240,7 @@ def _readied(rows: Rows, state: SystemState, workspace: Workspace) -> tuple[Rows
     sets = [each for each in workspace.description.defaults.values() if each.record == record.name and each.where]
     rows = repair(rows, state, conventions.spellings)
     rows = filled_keys(rows, state, sets, conventions)
-    every = pl.Series([True], dtype=pl.Boolean).new_from_index(0, rows.values.height)
-    new = is_new(rows, state) if rows.has_key else every
+    new = is_new(rows, state)
     return filled_rows(rows, state, lambda: new, sets, conventions), new
 
 
@@ -310,7 +309,7 @@ def _across(whole: Rows, state: SystemState) -> Rows:
     return with_dependents(whole, state)
 
 
-def _one_at_a_time(path: Path, matches: Sequence[Matched]) -> Matched:
+def _one_at_a_time(path: Path, table: Table, matches: Sequence[Matched]) -> Matched:
     """The mapping, if it can be applied part by part; nothing is left unchecked silently."""
     if matches[0].record.is_posted:
         raise WrongUse(
@@ -319,11 +318,15 @@ def _one_at_a_time(path: Path, matches: Sequence[Matched]) -> Matched:
             "too-large-for-documents",
         )
     numbered = any("next" in (source.make or "").casefold() for source in matches[0].sources.values())
-    if len(matches) > 1 or numbered:
-        what = "makes several records from one sheet" if len(matches) > 1 else "numbers codes across all rows"
+    if len(matches) > 1 or numbered or table.looked_up:
+        what = (
+            "makes several records from one sheet" if len(matches) > 1
+            else "numbers codes across all rows" if numbered
+            else "looks values up in another table"
+        )  # fmt: skip
         raise WrongUse(
             f"the saved mapping {what}, and {path} is so large that it is checked in parts",
-            "Split the file, or check it with a mapping for one record that makes no codes.",
+            "Split the file, or check it with a mapping for one record that makes no codes and looks nothing up.",
             "too-large-for-mapping",
         )
     return matches[0]

@@ -50,6 +50,8 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
     if mapped.left:
         left = listed([f"{column.letter} “{column.heading}”" for column in mapped.left], 8)
         screen.show(Text(f"Undecided: {left}", style="dim"))
+    for asked in mapped.habits.questions():
+        screen.show(Text(f"Is this so: {asked}", style="yellow"))
     if mapped.missing:
         screen.show(Text(f"New rows also need: {', '.join(mapped.missing)}", style="yellow"))
         screen.show(Text("  In the saved mapping, give each a column, a fixed value or a default.", style="dim"))
@@ -97,6 +99,7 @@ def mapped_json(mapped: Mapped) -> dict[str, Any]:
         },
         "left": [{"column": column.heading, "letter": column.letter} for column in mapped.left],
         "missing": list(mapped.missing),
+        "questions": mapped.habits.questions(),
         "other_sheets": list(mapped.others),
     }
 

@@ -11,7 +11,8 @@ from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Record
 from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import WrongUse
-from kotrel.core.matching.proposing import UNSURE, Proposal, propose
+from kotrel.core.matching.price_list_habits import NONE, Habits, habits_of
+from kotrel.core.matching.proposing import OWN, UNSURE, Proposal, propose
 from kotrel.core.matching.wide_sheets import Wide, find_wide
 from kotrel.core.tables.table import Column, Table
 from kotrel.loading.file_options import Wanted, record_named
@@ -34,6 +35,7 @@ class Mapped:
     path: Path
     wide: Wide | None = None
     others: tuple[str, ...] = ()
+    habits: Habits = NONE
 
     @property
     def next(self) -> str:
@@ -62,11 +64,18 @@ def map_file(
         tried: list[tuple[Table, list[Proposal], list[Column]]] = [
             (table, *propose(table, record, names)) for table in tables
         ]
+
         # Of sheets that fit alike, the longest says most of what its columns hold.
-        table, proposals, left = max(tried, key=lambda each: (_by_heading(each[1]), each[0].rows))
+        def fit(tried_: tuple[Table, list[Proposal], list[Column]]) -> tuple[int, int]:
+            identified = any(each.field.name in record.key for each in tried_[1])
+            return _by_heading(tried_[1]) + OWN * identified, tried_[0].rows
+
+        table, proposals, left = max(tried, key=fit)
         wide = find_wide(left, record, [each.field.name for each in proposals], names)
     if wide is not None:
         left = [column for column in left if column not in wide.columns]
+    habits = habits_of(table, record, proposals, left, [each for each in tables if each is not table])
+    left = [column for column in left if column not in habits.columns]
     if not proposals:
         raise WrongUse(
             f"nothing in {path} looks like {record.title.lower()} rows",
@@ -79,10 +88,13 @@ def map_file(
         "sheet": table.sheet if wanted.sheet else None,
         "encoding": wanted.encoding,
     }
-    write_map(saved, record, str(path), proposals, left, reading_as, wide)
-    fed = [*(each.field.name for each in proposals), *((wide.by.name, wide.value.name) if wide else ())]
+    write_map(saved, record, str(path), proposals, left, reading_as, wide, habits)
+    proposed = [habits.day[0]] if habits.day is not None else []
+    fed = [*proposed, *(each.field.name for each in proposals), *((wide.by.name, wide.value.name) if wide else ())]
     others = tuple(each.sheet for each in tables if each.rows and each is not table)
-    return Mapped(table, record, tuple(proposals), tuple(left), tuple(_missing(record, fed)), saved, wide, others)
+    return Mapped(
+        table, record, tuple(proposals), tuple(left), tuple(_missing(record, fed)), saved, wide, others, habits
+    )
 
 
 def _by_heading(proposals: Sequence[Proposal]) -> int:

@@ -15,17 +15,19 @@ from kotrel.core.rows.findings import Severity
 from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Table
 from kotrel.loading.file_options import Wanted, record_named
+from kotrel.loading.sheets_in.lookup_tables import looked_up_sheets, matched_by
 from kotrel.workspace.mapping_reading import FOLDER, READ_BY, map_named, maps_of_system
-from kotrel.workspace.mappings import SavedMap, apply_map
+from kotrel.workspace.mappings import SavedMap
 from kotrel.workspace.settings import Workspace
 
 
 class Chosen(NamedTuple):
-    """A sheet to read: its table, its matches, and remarks on how it was chosen."""
+    """A sheet to read: its table, its matches, remarks on how it was chosen, and the sheets (folded) that it looks values up in."""
 
     table: Table
     matches: list[Matched]
     remarks: list[str]
+    looked_up: frozenset[str] = frozenset()
 
 
 class NotRead(NamedTuple):
@@ -58,7 +60,7 @@ def match_tables(
                 f"{name} is kept by the system: only documents change it", "Load a document instead.", "no-such-record"
             )
         records = of_one_document(workspace.description, name, readable)
-    saved = _saved(tables, workspace, wanted)
+    saved = _saved(tables, workspace, wanted, file)
     chosen = list(saved.values())
     # A sheet that a saved mapping nearly fits is not read by its headings alone: that would drop what the mapping adds.
     others = [
@@ -78,11 +80,16 @@ def match_tables(
         raise _nothing_recognised(tables, records or list(readable.values()), file)
     chosen.sort(key=lambda each: [table.sheet for table in tables].index(each.table.sheet))
     read = {each.table.sheet for each in chosen}
-    left = [_not_read(each, workspace, wanted) for each in tables if each.rows and each.sheet not in read]
+    aside = {sheet for each in chosen for sheet in each.looked_up}
+    left = [
+        _not_read(each, workspace, wanted)
+        for each in tables
+        if each.rows and each.sheet not in read and folded(each.sheet) not in aside
+    ]
     return chosen, left
 
 
-def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> dict[str, Chosen]:
+def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: str) -> dict[str, Chosen]:
     """Sheet → the saved mapping to use for it."""
     if wanted.map_name is not None:
         saved = map_named(workspace.folder, wanted.map_name, workspace.description)
@@ -94,10 +101,11 @@ def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> dic
             )
         fitting = [each for each in tables if not saved.missing_in(each) and each.rows]
         fitting = fitting or [min(tables, key=lambda each: len(saved.missing_in(each)))]
-        return {
-            table.sheet: Chosen(table, apply_map(saved, table, workspace.description), [f"mapping {saved.name}"])
-            for table in fitting
-        }
+        found = {}
+        for table in fitting:
+            wider, matches, remarks = matched_by(saved, table, workspace, file)
+            found[table.sheet] = Chosen(wider, matches, [f"mapping {saved.name}", *remarks], looked_up_sheets(saved))
+        return found
     best: dict[str, tuple[SavedMap, Table]] = {}
     for saved in maps_of_system(workspace.folder, workspace.description):
         if wanted.record not in (None, *(part.record for part in saved.parts)) or not saved.headings():
@@ -109,12 +117,12 @@ def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> dic
             rival = best.get(table.sheet)
             if not saved.missing_in(table) and (rival is None or len(saved.headings()) > len(rival[0].headings())):
                 best[table.sheet] = (saved, table)
-    return {
-        sheet: Chosen(
-            table, apply_map(saved, table, workspace.description), [f"mapping {saved.name} (its headings fit)"]
-        )
-        for sheet, (saved, table) in best.items()
-    }
+    chosen = {}
+    for sheet, (saved, table) in best.items():
+        wider, matches, remarks = matched_by(saved, table, workspace, file)
+        said = f"mapping {saved.name} (its headings fit)"
+        chosen[sheet] = Chosen(wider, matches, [said, *remarks], looked_up_sheets(saved))
+    return chosen
 
 
 def _nearly(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> tuple[SavedMap, list[str]] | None:

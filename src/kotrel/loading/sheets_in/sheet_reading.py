@@ -88,12 +88,12 @@ def understand_file(
     export, forgotten = _export_of(path, workspace, wanted.options.since)
     exported = export is not None or forgotten is not None
     chosen, not_read = match_tables(tables, workspace, wanted, str(path), exported)
-    for table, matches, _ in chosen if expect else ():
+    for table, matches, *_ in chosen if expect else ():
         for matched in matches:
             expect(matched.record, list(matched.sources), table.rows)  # type: ignore[misc]
     step("tidying values")
     found: list[Understood] = []
-    for table, matches, remarks in chosen:
+    for table, matches, remarks, _ in chosen:
         if not table.rows:
             where = f"sheet “{table.sheet}” of {path}" if table.sheet else str(path)
             raise WrongData(
@@ -159,7 +159,7 @@ def _foresee(path: Path, workspace: Workspace, wanted: Wanted, expect: Expect) -
     except (KotrelError, OSError):
         # Whatever is wrong with the file is told when it is read.
         return
-    for table, matches, _ in chosen:
+    for table, matches, *_ in chosen:
         for matched in matches:
             expect(matched.record, list(matched.sources), table.rows * size // FIRST_BYTES)
 

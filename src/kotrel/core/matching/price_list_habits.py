@@ -1,0 +1,135 @@
+"""What suppliers' price lists have beside plain columns: a price per hundred, discount groups, a day in the title, successors."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from kotrel.core.description.model import Record
+from kotrel.core.matching.heading_words import SCALE_WORDS
+from kotrel.core.matching.proposing import Proposal
+from kotrel.core.similarity import folded
+from kotrel.core.tables.as_shown import as_shown
+from kotrel.core.tables.table import Column, Table
+from kotrel.core.values.dates import dates_within
+from kotrel.core.values.numbers import read_number
+
+SUCCESSOR_WORDS = frozenset(
+    ("replacedby", "replacement", "successor", "supersededby", "newitem", "newcode", "newarticle", "ersetztdurch", "nachfolger", "nachfolgeartikel",
+     "nachfolgeartikelnr", "remplacépar", "remplacepar", "remplacement", "vervangendoor", "vervanger", "opvolger", "sustituidopor",
+     "reemplazadopor", "sustituto", "sostituitoda", "sostituto", "ersattav", "erstattetav", "zastąpionyprzez", "nahrazeno")
+)  # fmt: skip
+"""Headings (folded) of columns that say by which other item a row's is replaced."""
+FEW_KEYS = 200
+"""A table that is looked up in has no more rows than this."""
+
+
+@dataclass(frozen=True)
+class LookupFound:
+    """A column whose values are the keys of another sheet."""
+
+    column: Column
+    sheet: str
+    key: str
+    headings: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Habits:
+    """What was seen, each to be confirmed by a person.
+
+    Attributes:
+        per: field of money and the column that says for how many it is.
+        day: field, address of the cell above the headings, and the day that it says.
+    """
+
+    per: tuple[str, Column] | None = None
+    replaced_by: Column | None = None
+    lookups: tuple[LookupFound, ...] = ()
+    day: tuple[str, str, str] | None = None
+
+    @property
+    def columns(self) -> list[Column]:
+        """The columns that it speaks of."""
+        found = [self.per[1]] if self.per is not None else []
+        return [*found, *([self.replaced_by] if self.replaced_by else []), *(each.column for each in self.lookups)]
+
+    def questions(self) -> list[str]:
+        """One question for each."""
+        asked = []
+        if self.per is not None:
+            field, column = self.per
+            asked.append(f"is {field} for as many as column {column.letter} “{column.heading}” says? (per)")
+        for each in self.lookups:
+            heads = " or ".join(f"[groups.{heading}]" for heading in each.headings[:2])
+            asked.append(
+                f"column {each.column.letter} “{each.column.heading}” names rows of sheet “{each.sheet}”: does {heads} change the price? (lookup)"
+            )
+        if self.replaced_by is not None:
+            column = self.replaced_by
+            asked.append(
+                f"does column {column.letter} “{column.heading}” say by which item a row's is replaced? (replaced_by)"
+            )
+        if self.day is not None:
+            asked.append(f"is {self.day[0]} the day in {self.day[1]}, {self.day[2]}? (cell)")
+        return asked
+
+
+NONE = Habits()
+
+
+def habits_of(
+    table: Table, record: Record, proposals: Sequence[Proposal], left: Sequence[Column], others: Sequence[Table]
+) -> Habits:
+    """What a sheet has of these habits.
+
+    Args:
+        left: the columns that feed no field.
+        others: the other sheets of the file.
+    """
+    fed = {each.field.name for each in proposals}
+    money = next((each.field.name for each in proposals if each.field.kind == "money"), None)
+    free = list(left)
+    per = None
+    if money is not None:
+        column = next(
+            (each for each in free if folded(each.heading) in SCALE_WORDS and _is_of_numbers(table, each)), None
+        )
+        per = (money, column) if column is not None else None
+        free = [each for each in free if each is not column]
+    successor = next((each for each in free if folded(each.heading) in SUCCESSOR_WORDS), None)
+    free = [each for each in free if each is not successor]
+    lookups = [found for each in free if (found := _looked_up(table, each, others)) is not None]
+    day = None
+    begins = record.period[0] if record.period is not None else None
+    if begins is not None and begins not in fed:
+        days = [(address, day) for address, text in table.above.items() for day in dates_within(text)]
+        day = (begins, *days[0]) if len(days) == 1 else None
+    return Habits(per, successor, tuple(lookups), day)
+
+
+def _texts(table: Table, column: Column) -> set[str]:
+    return {text.strip() for text in as_shown(table, column.letter).drop_nulls() if text.strip()}
+
+
+def _is_of_numbers(table: Table, column: Column) -> bool:
+    texts = _texts(table, column)
+    return bool(texts) and all(read_number(text, None).value is not None for text in texts)
+
+
+def _looked_up(table: Table, column: Column, others: Sequence[Table]) -> LookupFound | None:
+    """The sheet whose first column has the values of this one, each once, if there is one."""
+    texts = _texts(table, column)
+    if len(texts) < 2:
+        return None
+    for other in others:
+        headed = [each for each in other.columns if each.heading]
+        if not 2 <= other.rows <= FEW_KEYS or len(headed) < 2:
+            continue
+        keys = as_shown(other, headed[0].letter).drop_nulls().str.strip_chars()
+        known = {key.casefold() for key in keys}
+        shared = sum(text.casefold() in known for text in texts)
+        if keys.is_unique().all() and shared * 5 >= len(texts) * 4:
+            numbers = [each.heading for each in headed[1:] if _is_of_numbers(other, each)]
+            return LookupFound(column, other.sheet, headed[0].heading, tuple(numbers)) if numbers else None
+    return None

@@ -1,0 +1,85 @@
+"""Amounts that are for more than one: “per 100” becomes the amount for one."""
+
+from __future__ import annotations
+
+import re
+from decimal import ROUND_HALF_UP, Decimal
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.description.model import Field
+from kotrel.core.normalizing.column import Repair, Setting, Tidied, Trouble
+from kotrel.core.rows.findings import cells_of
+from kotrel.core.similarity import folded
+from kotrel.core.tables.as_shown import as_shown
+from kotrel.core.tables.sources import PriceUnit
+from kotrel.core.tables.table import Table
+from kotrel.core.values.numbers import read_number
+
+_MOST_DECIMALS = 12
+
+
+def per_one(rows: pl.Series, tidied: Tidied, table: Table, unit: PriceUnit, about: Field, setting: Setting) -> Tidied:
+    """The column as amounts for one, exact; what does not come out in the field's decimals is an error at its cell.
+
+    Args:
+        tidied: the amounts as the sheet has them, read.
+    """
+    bad = {row for trouble in tidied.troubles if trouble.severity == "error" for row in trouble.cells[ROW].to_list()}
+    says = as_shown(table, unit.letter).to_list() if unit.letter else [None] * len(rows)
+    read = {said: _number_said(said, unit) for said in set(says)}
+    places = about.decimals if about.decimals is not None else _MOST_DECIMALS
+    rounded = int(setting.rounding) if setting.rounding.isdigit() else None
+    after: list[str | None] = []
+    done: list[tuple[int, str, str, str]] = []
+    wrong: dict[tuple[str, str], list[tuple[int, str | None, str]]] = {}
+    for row, text, said in zip(rows.to_list(), tidied.values.to_list(), says, strict=True):
+        after.append(text)
+        if text is None or row in bad:
+            continue
+        number, trouble = read[said]
+        if number is None:
+            wrong.setdefault(("per-unreadable", "for how many the amount is"), []).append((row, said, trouble))
+            continue
+        exact = Decimal(text) / number
+        one = exact.quantize(Decimal(1).scaleb(-(places if rounded is None else min(rounded, places))), ROUND_HALF_UP)
+        if rounded is None and one != exact:
+            long = _plain(exact) if len(_plain(exact)) < 16 else f"{exact:.8f}…"
+            text = _plain(Decimal(text))
+            message = f"{text} for {number:f} is {long} for one, and {about.title} has {places} decimals: rounding = {places} in the mapping rounds it"
+            wrong.setdefault(("per-uneven", "does not come out for one"), []).append((row, text, message))
+            continue
+        after[-1] = _plain(one) if about.decimals is None else f"{one:.{places}f}"
+        if number != 1:
+            proof = f"the amount is for {number:f}, as the mapping says"
+            done.append((row, _plain(Decimal(text)), _plain(one), proof))
+    troubles = [
+        Trouble("error", kind, title, cells_of([r for r, _, _ in found], [v for _, v, _ in found], [m for _, _, m in found]))
+        for (kind, title), found in wrong.items()
+    ]  # fmt: skip
+    schema = {ROW: pl.UInt32, "before": pl.String, "after": pl.String, "proof": pl.String}
+    repairs = [Repair("per-one", "amounts for one", pl.DataFrame(done, schema, orient="row"))] if done else []
+    values = pl.Series(tidied.values.name, after, dtype=pl.String)
+    return Tidied(values, [*tidied.troubles, *troubles], [*tidied.repairs, *repairs])
+
+
+def _number_said(said: str | None, unit: PriceUnit) -> tuple[Decimal | None, str]:
+    """For how many, or why nobody knows."""
+    if unit.number is not None:
+        return unit.number, ""
+    if said is None or not said.strip():
+        return unit.default, "blank, and the mapping does not say for how many the amount then is: default under per"
+    if (word := unit.words.get(folded(said))) is not None:
+        return word, ""
+    # “100”, “per 100”, “100 pcs”: one number is all that counts.
+    numbers = re.findall(r"\d[\d.,'  ]*", said)
+    read = read_number(numbers[0].strip(), None).value if len(numbers) == 1 else None
+    if read is None or Decimal(read) <= 0:
+        return None, f"“{said}” is no number: words under per says what it means"
+    return Decimal(read), ""
+
+
+def _plain(value: Decimal) -> str:
+    text = f"{value:f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
