@@ -154,7 +154,7 @@ def expected(
         return [(name, part) for name in ("barcode", "more") for part in (row.get(name) or "").split("; ") if part]
 
     all_new = all(row["code"] not in system for row in cell)
-    if "name" not in names and cell and all_new:
+    if "name" not in names and all_new and any(row["code"] is not None for row in cell):
         found.add(("column-missing", None, 0))
     for n, row in enumerate(cell):
         at, code = n + 2, row["code"]

@@ -65,9 +65,7 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
             message = f"{field.title.lower()} must be filled and cannot be cleared"
             found += rows.where("error", "missing", "must be filled", field, rows.values[clearing(name)], message)
         if new is None:
-            # Whether a row without a key is new, nobody can know: that is what is wrong with it.
-            keyed = rows.values.select(pl.all_horizontal(pl.col(list(rows.record.key)).is_not_null())).to_series()
-            new = is_new(rows, state) & keyed
+            new = is_new(rows, state)
         if not carried:
             uncarried.append(field)
             continue
@@ -107,12 +105,13 @@ def _missing(rows: Rows, state: SystemState, fields: list[Field], who: str) -> l
 def _without_column(rows: Rows, state: SystemState, fields: list[Field], new: pl.Series) -> list[FindingGroup]:
     """What new rows need and no column has: said once where all rows are new, else at the key of each new row."""
     record = rows.record.title.lower()
-    if len(new) and new.all():
-        return _missing(rows, state, fields, f"every new {record} row needs it")
     field = rows.record.fields[rows.record.code]
+    # Whether a row without a key is new, nobody can know: that is what is wrong with it.
     keyed = new & rows.values[field.name].is_not_null()
     if not keyed.any():
         return []
+    if new.all():
+        return _missing(rows, state, fields, f"every new {record} row needs it")
     needed = listed_and([field.title.lower() for field in fields])
     message = "; ".join(
         (
