@@ -17,6 +17,7 @@ from kotrel.core.counting.selection import FROZEN
 from kotrel.core.counting.variance import Entry, Place
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.similarity import nearest
+from kotrel.sheets.safe_writing import make_folder, take_rights
 from kotrel.workspace.settings import is_file_name
 from kotrel.workspace.stored_blocks import Damaged, blocks_of, frame_in
 
@@ -212,7 +213,7 @@ def create_count(hidden: Path, name: str, about: Mapping[str, object], places: p
         WrongUse: there is one of that name, or the name is none.
     """
     path = require_new_count(hidden, name)
-    path.parent.mkdir(parents=True, exist_ok=True)
+    make_folder(path.parent)
     soon = path.with_suffix(".soon")
     soon.unlink(missing_ok=True)
     connection = sqlite3.connect(soon, isolation_level=None)
@@ -228,6 +229,7 @@ def create_count(hidden: Path, name: str, about: Mapping[str, object], places: p
         connection.execute("COMMIT")
     finally:
         connection.close()
+    take_rights(soon)
     soon.rename(path)
     return path
 

@@ -19,6 +19,7 @@ from kotrel.core.rows.findings import rows_with
 from kotrel.core.rows.rows import Rows
 from kotrel.loading.file_options import Wanted
 from kotrel.loading.sheets_in.sheet_reading import sheets_not_read, understand_file
+from kotrel.sheets.safe_writing import make_folder
 from kotrel.systems.folder.mirror import GivenOut, counted_rows, read_about, write_mirror
 from kotrel.workspace.mapping_reading import maps_of_system
 from kotrel.workspace.settings import FILE, Workspace
@@ -110,7 +111,7 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
         frames[name] = {file: parts[file] for file in sorted(parts, key=lambda file: (written[file], file))}
         for file, why in _contradictions(workspace.description.records[name], frames[name]).items():
             lists = [replace(each, remark=why) if (each.file, each.record) == (file, name) else each for each in lists]
-    workspace.hidden.mkdir(parents=True, exist_ok=True)
+    make_folder(workspace.hidden)
     mirrored = {name: list(parts.values()) for name, parts in frames.items()}
     write_mirror(workspace.hidden, workspace.description, mirrored, lists, signature)
     return lists

@@ -16,14 +16,26 @@ from urllib.parse import urlsplit
 import flask
 import polars as pl
 
-from kotrel.core.changes.plan_pieces import to_text
+from kotrel.core.changes.plan_pieces import changes_in, require_headings, stamp_from, to_text, undoing_from
 from kotrel.core.columns import ROW
+from kotrel.core.phrases import listed_and
 from kotrel.serving.carrying_out import carry_out, create_table
 from kotrel.serving.jobs import UNFINISHED, Jobs
-from kotrel.serving.picture_addresses import add_pictures
+from kotrel.serving.picture_addresses import PictureName, add_pictures
 from kotrel.serving.problems import add_problems
 from kotrel.serving.reads import browse_rows, entry_json, read_rows, require_ledger_fields, size_asked
-from kotrel.serving.requests import MOST, Asked, Wrong, json_body, ledger_query, problem, raw_body, rows_text
+from kotrel.serving.requests import (
+    MOST,
+    Asked,
+    Wrong,
+    json_body,
+    ledger_query,
+    problem,
+    raw_body,
+    require_plan,
+    rows_text,
+)
+from kotrel.serving.tokens import RIGHTS, Holder, Tokens
 from kotrel.systems.service.client import NEXT
 from kotrel.systems.service.service_reading import FILLER
 from kotrel.systems.sql import database_journal as journal
@@ -31,6 +43,8 @@ from kotrel.systems.sql.database_system import SqlReading
 from kotrel.workspace.settings import Workspace
 
 PAGE = 50_000
+OF_JOBS = ("new_job", "piece", "start", "one", "all_jobs")
+"""Addresses of jobs: each job belongs to the token that opened it."""
 KEPT = 32
 """Answers of several pages that are kept, the latest."""
 
@@ -53,7 +67,7 @@ class Service:
         slow: float = 0,
     ) -> None:
         self.workspace = workspace
-        self.token = token
+        self.tokens = Tokens(workspace.hidden / "service", token)
         self.body_bytes = body_bytes
         self._rate = rate
         self._seen: list[float] = []
@@ -105,6 +119,7 @@ def _text(frame: pl.DataFrame) -> flask.Response:
 def create_app(service: Service) -> flask.Flask:
     """The application, for any server that runs such."""
     app = flask.Flask("kotrel")
+    app.url_map.converters["picture"] = PictureName
     app.json.sort_keys = False  # type: ignore[attr-defined]
     workspace, jobs = service.workspace, service.jobs
 
@@ -115,7 +130,12 @@ def create_app(service: Service) -> flask.Flask:
             answer = problem(429, "too many requests", "Wait a second.", "too-fast")
             answer.headers["Retry-After"] = "1"
             return answer
-        if service.token is None and not _from_here():
+        if "Transfer-Encoding" in flask.request.headers and "Content-Length" in flask.request.headers:
+            # Two ways to say where the body ends: what stands between us and the client may take the other one (RFC 9112, 6.1).
+            answer = problem(400, "the length of the body is said in two ways", "", "wrong-request")
+            answer.headers["Connection"] = "close"
+            return answer
+        if service.tokens.own is None and not _from_here():
             return problem(
                 403,
                 "this service takes requests without a token only from programs on this machine",
@@ -123,10 +143,17 @@ def create_app(service: Service) -> flask.Flask:
                 "not-from-here",
             )
         given = flask.request.headers.get("Authorization", "")
-        if service.token is not None and not secrets.compare_digest(given.encode(), f"Bearer {service.token}".encode()):
+        holder = Holder() if service.tokens.own is None else service.tokens.holder(given)
+        if holder is None:
             answer = problem(401, "the token is missing or wrong", "", "no-right")
             answer.headers["WWW-Authenticate"] = "Bearer"
             return answer
+        flask.g.holder = holder
+        # A job is asked about by whoever may send one; which right it takes shows when it is opened.
+        if flask.request.endpoint == "new_picture":
+            _require(holder, "load")
+        elif flask.request.endpoint not in ("about", "document", *OF_JOBS):
+            _require(holder, "read")
         return None
 
     add_problems(app, workspace)
@@ -172,11 +199,13 @@ def create_app(service: Service) -> flask.Flask:
 
     @app.get(f"/v1/pages/<name>/<int(max={MOST}):start>")
     def page(name: str, start: int) -> flask.Response:
-        return service.page(name, start, size_asked(PAGE))
+        size = size_asked(PAGE)
+        return service.page(name, start, size)
 
     @app.post("/v1/sums")
     def sums() -> flask.Response:
         asked = Asked(body())
+        asked.require("by")
         query = ledger_query(asked)
         require_ledger_fields(workspace.description, [*query.by, *(field for field, _ in query.among)])
         with workspace.system().reading() as reading:
@@ -200,17 +229,18 @@ def create_app(service: Service) -> flask.Flask:
     @app.post("/v1/loads/of")
     def loads_of() -> Any:
         asked = Asked(body())
+        asked.require("keys")
         record, keys = asked.needed("record"), asked.texts("keys")
         with workspace.system().reading() as reading:
             return {"loads": reading.loads_of(record, keys)}
 
-    @app.get("/v1/loads/<int(max=2147483647):number>")
+    @app.get("/v1/loads/<int(min=1, max=2147483647):number>")
     def load(number: int) -> Any:
         with workspace.system().reading() as reading:
             assert isinstance(reading, SqlReading)
             return {"parts": journal.load_parts(reading.database, number), "trouble": reading.trouble_with(number)}
 
-    @app.get("/v1/loads/<int(max=2147483647):number>/lines")
+    @app.get("/v1/loads/<int(min=1, max=2147483647):number>/lines")
     def lines(number: int) -> flask.Response:
         with workspace.system().reading() as reading:
             assert isinstance(reading, SqlReading)
@@ -218,11 +248,11 @@ def create_app(service: Service) -> flask.Flask:
                 journal.lines_done(reading.database, number).with_columns(pl.col("row").cast(pl.String))
             )
 
-    @app.get("/v1/loads/<int(max=2147483647):number>/outcome")
+    @app.get("/v1/loads/<int(min=1, max=2147483647):number>/outcome")
     def outcome(number: int) -> flask.Response:
         return service.paged(workspace.system().outcome(number).with_columns(pl.col("row").cast(pl.String)))
 
-    @app.get("/v1/loads/<int(max=2147483647):number>/rest")
+    @app.get("/v1/loads/<int(min=1, max=2147483647):number>/rest")
     def rest(number: int) -> Any:
         found = workspace.system().rest_of(number)
         return {"rest": [{"file": file, "sheet": sheet, "headings": list(each.headings), "letters": [n for n in each.cells.columns if n != ROW],
@@ -233,14 +263,16 @@ def create_app(service: Service) -> flask.Flask:
         key = flask.request.headers.get("Idempotency-Key")
         if not key:
             raise Wrong(422, "the header Idempotency-Key is missing", "no-key")
-        header = body()
-        if not isinstance(header, dict) or not isinstance(header.get("parts", []), list):
-            raise Wrong(422, "a job is an object with parts", "wrong-job")
-        if not all(isinstance(part, dict) for part in header.setdefault("parts", [])):
-            raise Wrong(422, "each part of a job is an object", "wrong-job")
+        header = require_plan(body())
+        try:
+            # Whatever can be known of a job before its rows is said at once.
+            stamp_from(header), undoing_from(header), changes_in(_uncounted(header), [], workspace.description)
+        except (ArithmeticError, ValueError, LookupError, TypeError) as error:
+            raise Wrong(422, f"the job is not as the protocol says: {error}", "wrong-job") from None
+        _require(flask.g.holder, "undo" if header.get("undo") else "load")
         rows = [part.pop("rows", None) for part in header["parts"]]
         try:
-            about, new = jobs.open(key, header)
+            about, new = jobs.open(key, header, flask.g.holder.name)
         except ValueError as error:
             raise Wrong(422, str(error), "key-used") from None
         sent = [(number, text) for number, text in enumerate(map(rows_text, rows)) if text is not None]
@@ -260,7 +292,11 @@ def create_app(service: Service) -> flask.Flask:
         if not re.fullmatch("[0-9]{1,6}", part):
             raise Wrong(422, "part is the number of a part, counted from 0", "wrong-job")
         try:
-            jobs.add_piece(job, number, int(part), raw_body(service.body_bytes))
+            text = raw_body(service.body_bytes)
+            if not text:
+                raise Wrong(422, "the request has no body", "wrong-body")
+            require_headings(text)
+            jobs.add_piece(job, number, int(part), text)
         except ValueError as error:
             raise Wrong(422, str(error), "wrong-job") from None
         return flask.Response(status=204)
@@ -268,8 +304,10 @@ def create_app(service: Service) -> flask.Flask:
     @app.post("/v1/jobs/<job>/start")
     def start(job: str) -> Any:
         _known(jobs, job)
+        asked = Asked(body())
+        asked.require("pieces")
         try:
-            return _job(jobs.begin(job, Asked(body()).count("pieces", 0)), jobs), 202
+            return _job(jobs.begin(job, asked.count("pieces", 0)), jobs), 202
         except ValueError as error:
             raise Wrong(409, str(error), "piece-missing") from None
 
@@ -280,10 +318,26 @@ def create_app(service: Service) -> flask.Flask:
     @app.get("/v1/jobs")
     def all_jobs() -> Any:
         wanted = UNFINISHED if flask.request.args.get("unfinished") else None
-        return {"jobs": [_job(each, jobs) for each in jobs.all() if wanted is None or each["status"] in wanted]}
+        mine = [each for each in jobs.all() if flask.g.holder.may_see(each.get("owner", ""))]
+        return {"jobs": [_job(each, jobs) for each in mine if wanted is None or each["status"] in wanted]}
 
     add_pictures(app, workspace, service.body_bytes)
     return app
+
+
+def _uncounted(header: dict[str, Any]) -> dict[str, Any]:
+    """A header that announces no rows."""
+    return {**header, "parts": [{**part, "count": None} for part in header["parts"]]}
+
+
+def _require(holder: Holder, right: str) -> None:
+    """
+    Raises:
+        Wrong: the token does not have the right.
+    """
+    if right not in holder.rights:
+        has = listed_and([each for each in RIGHTS if each in holder.rights]) or "nothing"
+        raise Wrong(403, f"the token of {holder.name} may not {right}: it may {has}", "no-right")
 
 
 def _from_here() -> bool:
@@ -300,7 +354,7 @@ def _from_here() -> bool:
 
 def _known(jobs: Jobs, job: str) -> dict[str, Any]:
     about = jobs.of(job)
-    if about is None:
+    if about is None or not flask.g.holder.may_see(about.get("owner", "")):
         raise Wrong(404, f"there is no job {job}", "no-such-job")
     return about
 

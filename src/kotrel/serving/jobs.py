@@ -19,13 +19,14 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
+from kotrel.sheets.safe_writing import make_folder, put_in_place
+
 UNFINISHED = ("received", "working")
 MOST_PIECES = 10_000
 MOST_OPEN = 100
 """So many jobs may be open, not sent whole."""
 OPEN_FOR = 24 * 3600.0
 """Seconds after which a job that was not sent whole is given up."""
-RETRIES = 10
 LOG = logging.getLogger("kotrel.serving")
 
 
@@ -49,7 +50,7 @@ class Jobs:
         self._slow = slow
         self._lock = threading.RLock()
         self._queue: queue.Queue[str | None] = queue.Queue()
-        folder.mkdir(parents=True, exist_ok=True)
+        make_folder(folder)
         # What was received before a restart is worked on now; what was never sent whole stays open.
         for each in sorted(
             (each for each in self.all() if each["status"] in UNFINISHED), key=lambda each: each["received_at"]
@@ -73,8 +74,8 @@ class Jobs:
         """One job as it stands, or None."""
         return self._read(job) if re.fullmatch(r"J[0-9a-f]{12}", job) else None
 
-    def open(self, key: str, header: dict[str, Any]) -> tuple[dict[str, Any], bool]:
-        """A new job, or the one that has this key already (and whether it is new).
+    def open(self, key: str, header: dict[str, Any], owner: str = "") -> tuple[dict[str, Any], bool]:
+        """A new job, or the one of this owner that has this key already (and whether it is new).
 
         Raises:
             ValueError: the key belongs to another job.
@@ -82,7 +83,7 @@ class Jobs:
         with self._lock:
             there = self.all()
             for each in there:
-                if each["key"] == key:
+                if each["key"] == key and each.get("owner", "") == owner:
                     if each["header"] != header:
                         raise ValueError("this Idempotency-Key was used for something else")
                     return each, False
@@ -91,11 +92,18 @@ class Jobs:
                 if each["status"] == "open" and now - each["received_at"] > OPEN_FOR:
                     # Nobody goes on with it; what it was stays known, and its key stays used.
                     self._write({**each, **_failed("the job was never sent whole", "")})
-            if sum(each["status"] == "open" for each in there) >= MOST_OPEN:
+            if sum(each["status"] == "open" and each.get("owner", "") == owner for each in there) >= MOST_OPEN:
                 raise ValueError(f"{MOST_OPEN} jobs are open and not sent whole: start them, or wait a day")
             job = f"J{secrets.token_hex(6)}"
-            about = {"job": job, "key": key, "header": header, "status": "open", "received_at": time.time()}
-            (self._folder / job).mkdir()
+            about = {
+                "job": job,
+                "key": key,
+                "header": header,
+                "status": "open",
+                "received_at": time.time(),
+                "owner": owner,
+            }
+            make_folder(self._folder / job)
             self._write(about)
             return about, True
 
@@ -135,6 +143,8 @@ class Jobs:
             if about["status"] != "open":
                 return about
             there = self.pieces(job)
+            if pieces > MOST_PIECES:
+                raise ValueError(f"a job has at most {MOST_PIECES:,} pieces")
             if there != list(range(pieces)):
                 missing = next((number for number in range(pieces) if number not in there), None)
                 if missing is None:
@@ -207,12 +217,4 @@ def _write_durably(path: Path, content: bytes) -> None:
         file.write(content)
         file.flush()
         os.fsync(file.fileno())
-    for attempt in range(RETRIES):
-        try:
-            soon.replace(path)
-            return
-        except PermissionError:
-            # On Windows, whoever reads a file keeps others from replacing it.
-            if attempt == RETRIES - 1:
-                raise
-            time.sleep(0.02 * (attempt + 1))
+    put_in_place(soon, path)

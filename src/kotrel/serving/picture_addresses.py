@@ -7,11 +7,20 @@ from collections.abc import Mapping
 from typing import Any
 
 import flask
+from werkzeug.routing import BaseConverter
 
 from kotrel.core.rows.system_state import FileFacts, Files
 from kotrel.serving.requests import Asked, Wrong, json_body, raw_body
 from kotrel.systems.pictures import is_picture, store_picture, with_fingerprint, within
 from kotrel.workspace.settings import Workspace
+
+
+class PictureName(BaseConverter):
+    """The name of a picture in an address, with its folders; ``facts`` is the address of something else."""
+
+    regex = r"(?!facts$)[^/].*?"
+    part_isolating = False
+
 
 NOTHING_COMES: Mapping[str, FileFacts] = {}
 
@@ -38,7 +47,9 @@ def add_pictures(app: flask.Flask, workspace: Workspace, body_bytes: int) -> Non
 
     @app.post("/v1/pictures/facts")
     def picture_facts() -> Any:
-        names = Asked(json_body(body_bytes)).texts("names")
+        asked = Asked(json_body(body_bytes))
+        asked.require("names")
+        names = asked.texts("names")
         found = {name: with_fingerprint(folder, name) for name in names} if folder is not None else {}
         return {
             "kept": folder is not None,
@@ -49,14 +60,14 @@ def add_pictures(app: flask.Flask, workspace: Workspace, body_bytes: int) -> Non
             },
         }
 
-    @app.get("/v1/pictures/<path:name>")
+    @app.get("/v1/pictures/<picture:name>")
     def picture(name: str) -> Any:
         path = within(folder, name) if folder is not None else None
         if path is None or not path.is_file():
             raise Wrong(404, f"there is no picture {name}", "no-such-picture")
         return flask.Response(path.read_bytes(), content_type="application/octet-stream")
 
-    @app.put("/v1/pictures/<path:name>")
+    @app.put("/v1/pictures/<picture:name>")
     def new_picture(name: str) -> Any:
         if folder is None:
             raise Wrong(409, "this service keeps no pictures", "no-pictures")

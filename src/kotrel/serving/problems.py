@@ -6,7 +6,7 @@ import os
 import traceback
 
 import flask
-from werkzeug.exceptions import HTTPException
+from werkzeug.exceptions import HTTPException, MethodNotAllowed
 
 from kotrel.core.errors import KotrelError
 from kotrel.serving.requests import Wrong, problem
@@ -36,9 +36,12 @@ def add_problems(app: flask.Flask, workspace: Workspace) -> None:
 
     @app.errorhandler(405)
     def not_so(error: Exception) -> flask.Response:
-        return problem(
+        answer = problem(
             405, "this address does not take this method", "GET /v1/openapi.json says what it takes.", "no-such-address"
         )
+        methods = error.valid_methods if isinstance(error, MethodNotAllowed) else None
+        answer.headers["Allow"] = ", ".join(sorted(methods or ()))
+        return answer
 
     @app.errorhandler(Wrong)
     def wrong(error: Wrong) -> flask.Response:

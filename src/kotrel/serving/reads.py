@@ -36,8 +36,12 @@ def require_ledger_fields(description: Description, names: Sequence[str]) -> Non
 
 def size_asked(usual: int) -> int:
     """How many rows a page is to have, as the address says."""
-    said = flask.request.args.get("size", "")
-    return max(int(said), 1) if re.fullmatch("[0-9]{1,9}", said) else usual
+    said = flask.request.args.get("size")
+    if said is None:
+        return usual
+    if not re.fullmatch("[1-9][0-9]{0,8}", said):
+        raise Wrong(422, "“size” is a whole number from 1 on", "wrong-body")
+    return int(said)
 
 
 def read_rows(

@@ -9,7 +9,7 @@ import math
 import re
 import secrets
 import zlib
-from typing import Any, Literal
+from typing import Any, Literal, cast
 
 import flask
 import polars as pl
@@ -91,8 +91,11 @@ def _no_number(text: str) -> None:
 
 
 def json_body(most: int) -> Any:
+    raw = raw_body(most)
+    if not raw:
+        raise Wrong(422, "the request has no body", "wrong-body")
     try:
-        return json.loads(raw_body(most) or b"{}", parse_float=_finite, parse_constant=_no_number)
+        return json.loads(raw, parse_float=_finite, parse_constant=_no_number)
     except (ValueError, RecursionError):
         raise Wrong(422, "the body is not JSON", "wrong-body") from None
 
@@ -125,6 +128,7 @@ def _cell(name: str, value: Any) -> str | None:
     )
 
 
+COUNTS_AS = ("on hand", "on order", "reserved")
 MOST = 2_147_483_647
 """The largest number in an address or a body: that of a load, a row, a piece."""
 
@@ -155,6 +159,12 @@ class Asked:
             raise _wrong(name, "a text, and must be there")
         return value
 
+    def require(self, *names: str) -> None:
+        """Members that must be there, and not be null."""
+        for name in names:
+            if self._said.get(name) is None:
+                raise Wrong(422, f"“{name}” is missing", "wrong-body")
+
     def texts(self, name: str) -> list[str]:
         """A list of texts; an empty one where it is not there, or null."""
         value = self._said.get(name)
@@ -169,21 +179,69 @@ class Asked:
         value = self._said.get(name)
         if value is None:
             return default
-        if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value <= MOST:
+        # In JSON, 3.0 is a whole number.
+        whole = int(value) if isinstance(value, float) and value.is_integer() else value
+        if isinstance(whole, bool) or not isinstance(whole, int) or not 0 <= whole <= MOST:
             raise _wrong(name, "a whole number")
+        return whole
+
+    def yes_no(self, name: str) -> bool:
+        """Yes or no; no where it is not there."""
+        value = self._said.get(name, False)
+        if not isinstance(value, bool):
+            raise _wrong(name, "true or false")
         return value
 
     def condition(self, name: str) -> tuple[str, pl.Series] | None:
         """A field and the values that are wanted of it; None where it is not there, or null."""
         value = self._said.get(name)
-        return _condition(value, name) if value else None
+        return None if value is None else _condition(value, name)
 
     def conditions(self, name: str) -> list[tuple[str, pl.Series]]:
         """Several of them."""
-        value = self._said.get(name) or []
+        value = self._said.get(name)
+        if value is None:
+            return []
         if not isinstance(value, list):
             raise _wrong(name, "a list of objects with field and values")
         return [_condition(each, name) for each in value]
+
+
+def require_plan(said: Any) -> dict[str, Any]:
+    """The header of a job, as the document says (``Plan``); its rows apart.
+
+    Raises:
+        Wrong: a member is not what it must be; it is named.
+    """
+    asked = Asked(said, "a job")
+    if "parts" not in said or not isinstance(said["parts"], list):
+        raise Wrong(422, "a job is an object with parts, a list", "wrong-job")
+    if asked.text("kind") not in (None, "load", "undo"):
+        raise _wrong("kind", "load or undo")
+    for name in ("at", "who", "fingerprint", "remark"):
+        asked.text(name)
+    asked.texts("files")
+    asked.yes_no("trial"), asked.yes_no("expects")
+    for part in said["parts"]:
+        each = Asked(part, "each part of a job")
+        each.needed("record"), each.text("file"), each.text("sheet"), each.texts("headings")
+        if "fields" not in part:
+            raise _wrong("fields", "a list of texts, and must be there")
+        each.texts("fields")
+    if (undo := said.get("undo")) is not None:
+        back = Asked(undo, "undo")
+        if "of" not in undo or "date" not in undo:
+            raise Wrong(422, "undo says of, the number of a load, and date", "wrong-job")
+        back.count("of", 0), back.text("date"), back.yes_no("partial")
+    pictures = said.get("pictures", {})
+    if not isinstance(pictures, dict):
+        raise _wrong("pictures", "an object")
+    for about in pictures.values():
+        picture = Asked(about, "a picture")
+        if "bytes" not in about or "is_picture" not in about:
+            raise Wrong(422, "a picture says bytes and is_picture", "wrong-job")
+        picture.count("bytes", 0), picture.yes_no("is_picture")
+    return cast("dict[str, Any]", said)
 
 
 def ledger_query(asked: Asked) -> LedgerQuery:
@@ -196,10 +254,12 @@ def ledger_query(asked: Asked) -> LedgerQuery:
     direction: Literal["in", "out"] | None = "in" if said == "in" else "out" if said == "out" else None
     if said != direction:
         raise _wrong("direction", "in or out")
+    if (counts_as := asked.text("counts_as") or "on hand") not in COUNTS_AS:
+        raise _wrong("counts_as", f"one of {', '.join(COUNTS_AS)}")
     return LedgerQuery(
         asked.texts("by"),
         asked.conditions("among"),
-        asked.text("counts_as") or "on hand",
+        counts_as,
         asked.text("since"),
         asked.text("until"),
         direction,

@@ -10,6 +10,7 @@ from kotrel.core.description.drafting import draft_description
 from kotrel.core.description.table_facts import TableFacts
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.practice.installing import description_text, has_practice, set_up
+from kotrel.sheets.safe_writing import make_folder
 from kotrel.systems.opening_systems import database_at, shown, without_password
 from kotrel.systems.sql import database_journal as journal
 from kotrel.systems.sql import journal_tables
@@ -101,7 +102,7 @@ def create_workspace(
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for name in (*FOLDERS, HIDDEN):
-            (folder / name).mkdir(exist_ok=True)
+            make_folder(folder / name)
     except OSError as error:
         raise OutOfReach(
             f"{folder} cannot be created: {error.strerror or error}", "Use a folder that you may write to.", "no-right"

@@ -8,6 +8,7 @@ import time
 from pathlib import Path
 
 from kotrel.core.errors import WrongUse
+from kotrel.core.phrases import listed_and
 from kotrel.loading.loads.documents_screen import quantity_text
 from kotrel.loading.opening import workspace_of
 from kotrel.loading.options import number_from, whole_from
@@ -61,6 +62,14 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     )
     serve.add_argument(
         "--port", type=whole_from(0, 65_535), default=8765, metavar="N", help="0 for any that is free (default: 8765)"
+    )
+    serve.add_argument(
+        "--new-token",
+        metavar="NAME",
+        help="make a token for somebody, show it once, and end; a service that runs takes it at once",
+    )
+    serve.add_argument(
+        "--rights", default="read,load,undo", metavar="LIST", help="what that token may do (default: read,load,undo)"
     )
     serve.add_argument("--open", action="store_true", help="without a token: anybody on this machine may load")
     serve.add_argument(
@@ -120,7 +129,17 @@ def _trade(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> in
 
 def _serve(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
     from kotrel.serving.running import faults_of, serve
+    from kotrel.serving.tokens import add_token
 
+    if args.new_token is not None:
+        rights = [each.strip() for each in args.rights.split(",") if each.strip()]
+        token = add_token(workspace.hidden / "service", args.new_token, rights)
+        if screen.as_json:
+            screen.json({"name": args.new_token, "token": token, "rights": rights})
+            return 0
+        screen.show(f"{args.new_token} may {listed_and(rights)} with this token, which is shown only now:")
+        screen.show(f"  {token}")
+        return 0
     chances = faults_of(args.faults)
 
     def ready(url: str, token: str | None) -> None:

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import os
-import tempfile
+import secrets
+import stat
+import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach, WrongUse
+
+RETRIES = 10
 
 
 def free_name(path: Path) -> Path:
@@ -46,6 +50,47 @@ def require_new_file(path: Path, endings: Sequence[str] = ()) -> Path:
     return path
 
 
+def make_folder(path: Path) -> Path:
+    """Makes a folder, and those above it that are missing, each with the rights of the folder that it is in.
+
+    Whoever shares a workspace can then work with what is kept there, and nobody else can.
+    """
+    missing = []
+    there = path
+    while not there.exists():
+        missing.append(there)
+        there = there.parent
+    for each in reversed(missing):
+        each.mkdir(exist_ok=True)
+        take_rights(each)
+    return path
+
+
+def put_in_place(ready: Path, path: Path) -> None:
+    """Renames a file that is written whole to its own name. On Windows, whoever reads that file keeps others from it for a moment.
+
+    Raises:
+        PermissionError: it is held open for longer than a second.
+    """
+    for attempt in range(RETRIES):
+        try:
+            ready.replace(path)
+            return
+        except PermissionError:
+            if attempt == RETRIES - 1:
+                raise
+            time.sleep(0.02 * (attempt + 1))
+
+
+def take_rights(path: Path) -> None:
+    """Gives a file or folder of ours the rights of the folder that it is in; on Windows it has them anyway."""
+    if os.name == "nt":
+        return
+    with suppress(OSError):
+        rights = stat.S_IMODE(path.parent.stat().st_mode)
+        path.chmod(rights if path.is_dir() else rights & 0o666)
+
+
 @contextmanager
 def written_whole(path: Path) -> Iterator[Path]:
     """Gives a temporary path beside the wanted one, renamed only after everything has been written.
@@ -55,16 +100,12 @@ def written_whole(path: Path) -> Iterator[Path]:
     """
     temporary: Path | None = None
     try:
-        handle, name = tempfile.mkstemp(prefix=".kotrel-", suffix=path.suffix, dir=path.parent)
-        os.close(handle)
-        temporary = Path(name)
-        yield temporary
+        named = path.parent / f".kotrel-{secrets.token_hex(8)}{path.suffix}"
         # A new file gets the same permissions as any other new file of the user.
-        mask = os.umask(0)
-        os.umask(mask)
-        with suppress(OSError):
-            temporary.chmod(0o666 & ~mask)
-        temporary.replace(path)
+        os.close(os.open(named, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o666))
+        temporary = named
+        yield temporary
+        put_in_place(temporary, path)
     except FileNotFoundError:
         raise OutOfReach(
             f"there is no folder {path.parent}", "Create it first, or name another folder.", "no-folder"

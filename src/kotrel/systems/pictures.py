@@ -3,20 +3,36 @@
 from __future__ import annotations
 
 import hashlib
+import unicodedata
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from kotrel.core.rows.system_state import FileFacts, Files
-from kotrel.sheets.safe_writing import written_whole
+from kotrel.sheets.safe_writing import make_folder, written_whole
 
 _STARTS = (b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"GIF87a", b"GIF89a", b"BM", b"II*\x00", b"MM\x00*")
 """The first bytes of PNG, JPEG, GIF, BMP and TIFF files, as defined by their formats."""
 
 
+def _held_as(folder: Path, name: str) -> Path:
+    """The path of a name, as the folder writes it: one name in another form of Unicode is the same name."""
+    path = folder / unicodedata.normalize("NFC", name)
+    if name.isascii() or path.exists():
+        return path
+    here = folder
+    for part in path.relative_to(folder).parts:
+        try:
+            same = [each.name for each in here.iterdir() if unicodedata.normalize("NFC", each.name) == part]
+        except OSError:
+            same = []
+        here = here / (same[0] if same else part)
+    return here
+
+
 def within(folder: Path, name: str) -> Path | None:
     """The file of that name in the folder; None for a name that leads out of it."""
-    path = folder / name
+    path = _held_as(folder, name)
     try:
         inside = path.resolve().is_relative_to(folder.resolve()) and path.resolve() != folder.resolve()
         return path if inside else None
@@ -41,14 +57,17 @@ def with_fingerprint(folder: Path, name: str) -> FileFacts | None:
     """The same with the SHA-256 of its content."""
     facts = picture_facts(folder, name)
     try:
-        return facts and replace(facts, sha256=hashlib.sha256((folder / name).read_bytes()).hexdigest())
+        path = within(folder, name)
+        if facts is None or path is None:
+            return None
+        return replace(facts, sha256=hashlib.sha256(path.read_bytes()).hexdigest())
     except OSError:
         return None
 
 
 def store_picture(path: Path, content: bytes) -> None:
     """Writes a new picture, whole or not at all."""
-    path.parent.mkdir(parents=True, exist_ok=True)
+    make_folder(path.parent)
     with written_whole(path) as temporary:
         temporary.write_bytes(content)
 

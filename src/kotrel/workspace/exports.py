@@ -14,6 +14,7 @@ from polars.exceptions import PolarsError
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.similarity import nearest
+from kotrel.sheets.safe_writing import make_folder
 from kotrel.workspace.stored_blocks import Damaged, checked, with_checksum
 
 STAMP = "Kotrel export"
@@ -119,7 +120,7 @@ def remember_export(
     """
     folder = hidden / FOLDER / stamp
     try:
-        folder.mkdir(parents=True, exist_ok=True)
+        make_folder(folder)
         for name, rows in kept.items():
             _write(folder / f"{name}.rows", rows)
         about = {

@@ -152,6 +152,16 @@ def to_text(rows: pl.DataFrame) -> bytes:
     return text.getvalue()
 
 
+def require_headings(text: bytes) -> None:
+    """What the first line of a piece has to have, whatever its part.
+
+    Raises:
+        ValueError: it has no column ``#action``.
+    """
+    if b"#action" not in text.split(b"\n", 1)[0]:
+        raise ValueError("a piece begins with a line of headings, #action among them")
+
+
 def from_text(text: bytes) -> pl.DataFrame:
     """The same back: String columns.
 

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 
 from kotrel.core.changes.journal import Stamp, load_name
 from kotrel.core.errors import KotrelError, OutOfReach
+from kotrel.sheets.safe_writing import make_folder
 from kotrel.workspace.settings import Workspace
 
 if TYPE_CHECKING:
@@ -44,7 +45,7 @@ def in_progress(hidden: Path, stamp: Stamp) -> Iterator[None]:
 
     lock = FileLock(note.with_suffix(".lock"))
     try:
-        note.parent.mkdir(parents=True, exist_ok=True)
+        make_folder(note.parent)
         lock.acquire(timeout=0)
         about = {
             "at": stamp.at.isoformat(timespec="seconds"),

@@ -18,7 +18,7 @@ from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import listed_and
 from kotrel.loading.loads.rest_workbook import RestSheet, write_rest
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
-from kotrel.sheets.safe_writing import free_name, require_new_file
+from kotrel.sheets.safe_writing import free_name, make_folder, require_new_file
 from kotrel.sheets.table_writing import ENDINGS, write_book
 from kotrel.systems.interface import System
 
@@ -33,7 +33,7 @@ def keep_stamps(hidden: Path, fingerprint: str, stamps: Stamps) -> None:
     if not marked:
         return
     with suppress(OSError):
-        (hidden / FOLDER).mkdir(parents=True, exist_ok=True)
+        make_folder(hidden / FOLDER)
         (hidden / FOLDER / f"{fingerprint}.json").write_text(json.dumps(marked, ensure_ascii=False), "utf-8")
 
 

@@ -44,6 +44,7 @@ from kotrel.loading.sheets_in.checking import check_files
 from kotrel.loading.sheets_in.sheet_choice import match_tables
 from kotrel.sheets.encodings import CHECKED, is_utf8_file
 from kotrel.sheets.opening_files import TEXT_ENDINGS
+from kotrel.sheets.safe_writing import make_folder
 from kotrel.sheets.textfiles import Part, read_in_parts
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.settings import Workspace
@@ -63,7 +64,7 @@ class Spool(ExitStack):
     def __init__(self, folder: Path, by: Sequence[str], files: int) -> None:
         super().__init__()
         self._by = list(by)
-        folder.mkdir(parents=True, exist_ok=True)
+        make_folder(folder)
         where = Path(self.enter_context(tempfile.TemporaryDirectory(prefix="parts-", dir=folder)))
         self._files = [self.enter_context((where / f"{number}.rows").open("w+b")) for number in range(files)]
 

@@ -9,6 +9,8 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from kotrel.sheets.safe_writing import make_folder
+
 FOLDER = "made"
 
 
@@ -30,7 +32,7 @@ def remember_made(hidden: Path, file: Path, source: Path, at: datetime) -> None:
         "source": _content(source),
     }
     with suppress(OSError):
-        _note(hidden, file).parent.mkdir(parents=True, exist_ok=True)
+        make_folder(_note(hidden, file).parent)
         _note(hidden, file).write_text(json.dumps(about, ensure_ascii=False, indent=1), "utf-8")
 
 

@@ -19,6 +19,7 @@ from kotrel.core.changes.journal import Entry, Stamp, in_effect
 from kotrel.core.changes.results import NO_NUMBERS, RowAnswer
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
+from kotrel.sheets.safe_writing import make_folder, put_in_place, take_rights
 from kotrel.systems.sql import database_journal as journal
 from kotrel.systems.sql.sqlite import SqliteDatabase
 
@@ -176,7 +177,7 @@ def _create(path: Path) -> None:
     # What writes tables takes a third of a second to import, and is needed once.
     from kotrel.systems.sql.journal_tables import create_statements
 
-    path.parent.mkdir(parents=True, exist_ok=True)
+    make_folder(path.parent)
     soon = path.with_name(f"{path.name}.{secrets.token_hex(4)}.soon")
     database = SqliteDatabase(soon, create=True)
     try:
@@ -187,4 +188,5 @@ def _create(path: Path) -> None:
     if path.is_file():
         soon.unlink()
     else:
-        soon.replace(path)
+        take_rights(soon)
+        put_in_place(soon, path)

@@ -21,6 +21,7 @@ from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.layouts.column_sources import WITHDRAWN
 from kotrel.core.phrases import count
 from kotrel.core.tables.table import letter_of
+from kotrel.sheets.safe_writing import put_in_place
 from kotrel.systems.folder.account import Account, account_in
 from kotrel.systems.folder.mirror import FILE, given_out, read_about
 from kotrel.systems.folder.overlay import with_sent
@@ -119,7 +120,7 @@ class _FolderWriting(_FolderReading, Writing):
         step("writing the trial files")
         files = write_files(texts, self.uploads.trial, reference)
         for ready, path in files:
-            ready.replace(path)
+            put_in_place(ready, path)
         return Receipt(0, (), "loaded", reference, tuple(str(path) for _, path in files))
 
     def note_refused(self, changes: Sequence[RecordChanges], stamp: Stamp) -> int:

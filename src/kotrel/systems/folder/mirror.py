@@ -13,6 +13,7 @@ import polars as pl
 
 from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import OutOfReach
+from kotrel.sheets.safe_writing import put_in_place, take_rights
 from kotrel.systems.sql.sqlite import SqliteDatabase
 from kotrel.systems.sql.store import store_of
 
@@ -95,7 +96,8 @@ def write_mirror(
     finally:
         database.close()
     try:
-        soon.replace(hidden / FILE)
+        take_rights(soon)
+        put_in_place(soon, hidden / FILE)
     except PermissionError:
         # On Windows, a file that another command has open cannot be replaced.
         raise OutOfReach(

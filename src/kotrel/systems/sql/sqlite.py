@@ -16,6 +16,7 @@ import polars as pl
 from kotrel.core.description.model import Field
 from kotrel.core.description.table_facts import TableFacts
 from kotrel.core.errors import OutOfReach
+from kotrel.sheets.safe_writing import take_rights
 from kotrel.systems.sql.database import ColumnNow, Database, RowRefused
 from kotrel.systems.sql.dialect import quoted
 from kotrel.systems.sql.sqlite_dialect import SQLITE
@@ -55,6 +56,8 @@ class SqliteDatabase(Database):
             self.connection.execute("PRAGMA foreign_keys = ON")
             self.connection.execute("PRAGMA cache_size = -131072")
             self.connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
+            if create:
+                take_rights(path)
         except _TROUBLES as error:
             raise self._clear(error) from None
 
