@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN = .venv/bin
 
-.PHONY: demo test lint bench docs screenshots clean
+.PHONY: demo test lint fuzz bench docs screenshots clean
 
 .venv/ready: pyproject.toml
 	$(PYTHON) -m venv .venv
@@ -24,6 +24,9 @@ lint: .venv/tests
 	$(BIN)/ruff check src tests benchmarks scripts
 	$(BIN)/ruff format --check src tests benchmarks scripts
 	$(BIN)/mypy
+
+fuzz: .venv/tests
+	$(BIN)/python -m tests.fuzz.service 600 1
 
 bench: .venv/tests
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[bench]'
