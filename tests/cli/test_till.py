@@ -219,6 +219,40 @@ class Till(Program):
         [result] = (self.till / "results").iterdir()
         self.assertIn("new_3;ERR", result.read_text("cp1252"))
         self.assertEqual(self.states(), {})
+        # What the program says comes back to the rows of the sheet.
+        reference = result.name.split("-articles")[0].split(".")[0]
+        reference = next(part for part in (reference, "-".join(reference.split("-")[:2])) if part.startswith("T"))
+        said = self.json("outcome", reference, status=1)
+        self.assertEqual((said["trial"], said["status"]), (reference, "refused"))
+        refused = [each for each in said["rows"] if each["outcome"] == "refused"]
+        self.assertEqual([(each["key"], each["cell"]) for each in refused], [("new_3", "line 4")])
+        self.assertIn("line 4  item new_3", self.kotrel("outcome", reference, status=1).stdout)
+        self.assertIn("there is no trial", self.kotrel("outcome", "T0101010101-ffff", status=2).stderr)
+
+    def test_a_result_in_any_form_is_understood(self) -> None:
+        """Rows that wait, the program's own numbers, and a log in place of a table."""
+        self.kotrel("load", "new.csv", "--yes")
+        self.write(
+            "half.csv", "Key;Outcome;Message", "NEW-1;queued;", "NEW-2;ok;", "new_3;in progress;", "ROP-00010;done;"
+        )
+        self.json("outcome", "L0001", "--result", "half.csv")
+        self.assertEqual(self.states(), {"L0001": "sent"})
+        self.write(
+            "maps/log.toml", 'record = "result"', 'lines = ["{when} {outcome} article {key}: {message}", "{when} {outcome} article {key}"]',
+            "[field.key]", 'column = "key"', "[field.outcome]", 'column = "outcome"', 'translate = { ERR = "refused" }',
+            "[field.message]", 'column = "message"',
+        )  # fmt: skip
+        self.write(
+            "import.log",
+            "09:00 import begins",
+            "09:01 OK article NEW-1",
+            "09:01 ERR article new_3: not like this",
+            "09:02 end",
+        )
+        told = self.json("outcome", "L0001", "--result", "import.log", "--map", "log")
+        rows = {each["key"]: (each["outcome"], each["message"]) for each in told["rows"]}
+        self.assertEqual((rows["NEW-1"][0], rows["new_3"]), ("done", ("refused", "not like this")))
+        self.assertEqual(self.states(), {"L0001": "loaded"})
 
     def test_what_cannot_be_written_is_a_finding_at_its_row(self) -> None:
         self.write("new.csv", HEADINGS, "NEW-1,Tau 日本,M,ROPE-BRAID,2.50", "NEW-2,Fine,M,ROPE-BRAID,2.50")

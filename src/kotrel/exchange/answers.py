@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import re
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -13,7 +14,8 @@ import polars as pl
 from rich.text import Text
 
 from kotrel.core.changes.journal import Entry, load_name
-from kotrel.core.changes.results import NAME, Answering, Answers, RowAnswer, answers_in, result_record
+from kotrel.core.changes.results import NAME, NO_NUMBERS, Answering, Answers, RowAnswer, answers_in, result_record
+from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.layouts.layout import Layout
 from kotrel.core.loading.load_model import Checked
@@ -27,6 +29,8 @@ from kotrel.systems.folder.account import Account, account_in
 from kotrel.workspace.layout_reading import layouts_by_record
 from kotrel.workspace.settings import Workspace
 
+OF_A_NUMBER = re.compile(r"(^|_)(id|no|nr|number|nummer)$")
+"""How a field with the program's own number of a row is called; other figures that it keeps are none."""
 EVERY = 0.5
 """Seconds between two looks for a result."""
 
@@ -84,7 +88,7 @@ def take_answer(paths: Sequence[Path], asking: Asking, workspace: Workspace, now
         references = [reference for load, reference, _, _ in account.files() if load == number]
         sent = [path for load, _, _, path in account.files() if load == number]
         lines = account.lines_of(number)
-        numbers = account.numbers_given()
+        numbers = pl.concat([account.numbers_given(), numbers_on_lists(workspace, lines)]).unique()
     files = len(sent)
     if asking.only_refused and len(paths) < files:
         raise WrongUse(
@@ -94,30 +98,7 @@ def take_answer(paths: Sequence[Path], asking: Asking, workspace: Workspace, now
             "results-missing",
         )
     records = [workspace.description.records[name] for name in lines["record"].unique(maintain_order=True)]
-    layouts = layouts_by_record(workspace.folder, workspace.files_only.layouts, workspace.description)
-    headings = [column.heading for record in records if record.name in layouts
-                for column in layouts[record.name].columns if column.field == record.code and column.heading]  # fmt: skip
-    result = result_record(records, headings)
-    with_result = replace(
-        workspace, description=replace(workspace.description, records={**workspace.description.records, NAME: result})
-    )
-    wanted = Wanted(record=None if asking.map_name else NAME, map_name=asking.map_name)
-    of = {path: _answered_by(path, sent, layouts) for path in paths}
-    understood: list[Understood] = []
-    sheets: list[Answering] = []
-    for path in paths:
-        records_of, name = of[path]
-        uploads = [each for each in sent if name is None or each.name.startswith(name)]
-        whole = sum(other[1] == name for other in of.values()) >= len(uploads)
-        try:
-            read = understand_file(path, with_result, wanted, now.date(), lambda title: None)
-        except WrongData as error:
-            # Headings and no rows: nothing was refused, the best of answers.
-            if not (asking.only_refused and error.kind == "no-rows"):
-                raise
-            continue
-        understood += read
-        sheets += [Answering(each.rows, records_of, whole) for each in read]
+    sheets, understood = read_results(paths, records, sent, asking.map_name, asking.only_refused, workspace, now)
     found = answers_in(sheets, lines, list(dict.fromkeys(references)), asking.only_refused, numbers)
     not_read = sheets_not_read(understood)
     if found.findings:
@@ -130,6 +111,79 @@ def take_answer(paths: Sequence[Path], asking: Asking, workspace: Workspace, now
             account.answered(number, found.rows, now.isoformat(timespec="seconds"), named, content)
         entry = _entry(account, number)
     return Answered(entry, tuple(paths), found, not_read, again, files)
+
+
+def read_results(
+    paths: Sequence[Path], records: Sequence[Record], sent: Sequence[Path], map_name: str | None, only_refused: bool,
+    workspace: Workspace, now: datetime,
+) -> tuple[list[Answering], list[Understood]]:  # fmt: skip
+    """Result files as rows, and each sheet of them with what it answers for.
+
+    Args:
+        records: those that were sent; ``sent``: the upload files.
+        map_name: the saved mapping that reads them.
+        only_refused: they list only what was refused.
+
+    Raises:
+        OutOfReach, WrongData: a file cannot be read, or is no result.
+    """
+    layouts = layouts_by_record(workspace.folder, workspace.files_only.layouts, workspace.description)
+    headings = [column.heading for record in records if record.name in layouts
+                for column in layouts[record.name].columns if column.field == record.code and column.heading]  # fmt: skip
+    result = result_record(records, headings)
+    with_result = replace(
+        workspace, description=replace(workspace.description, records={**workspace.description.records, NAME: result})
+    )
+    wanted = Wanted(record=None if map_name else NAME, map_name=map_name)
+    of = {path: _answered_by(path, sent, layouts) for path in paths}
+    understood: list[Understood] = []
+    sheets: list[Answering] = []
+    for path in paths:
+        records_of, name = of[path]
+        uploads = [each for each in sent if name is None or each.name.startswith(name)]
+        whole = sum(other[1] == name for other in of.values()) >= len(uploads)
+        try:
+            read = understand_file(path, with_result, wanted, now.date(), lambda title: None)
+        except WrongData as error:
+            # Headings and no rows: nothing was refused, the best of answers.
+            if not (only_refused and error.kind == "no-rows"):
+                raise
+            continue
+        understood += read
+        sheets += [Answering(each.rows, records_of, whole) for each in read]
+    return sheets, understood
+
+
+def numbers_on_lists(workspace: Workspace, lines: pl.DataFrame) -> pl.DataFrame:
+    """``record``, ``key`` and ``given``: the program's own numbers of these rows, as its lists have them.
+
+    Such a number is a field that identifies a row and that the program keeps, or by which rows are also known.
+    """
+    found = [NO_NUMBERS]
+    with workspace.system().reading() as reading:
+        for (name,), part in lines.group_by("record"):
+            record = workspace.description.records[str(name)]
+            if len(record.key) != 1:
+                continue
+            alone = {group[0] for group in record.also_known_by if len(group) == 1}
+            names = [
+                field.name
+                for field in record.fields.values()
+                if field.name not in record.key and (field.name in alone or (field.is_kept and (field.kind == "code" or OF_A_NUMBER.search(field.name))))
+            ]  # fmt: skip
+            if not names:
+                continue
+            key = record.key[0]
+            held = reading.read(record.name, [key, *names], (key, part["key"])).filter(
+                pl.col(key).is_in(part["key"].implode())
+            )
+            for each in names:
+                numbers = held.select(
+                    pl.lit(record.name).alias("record"), pl.col(key).alias("key"), pl.col(each).alias("given")
+                )
+                # A figure that several rows have, such as a balance, is no number of a row.
+                found.append(numbers.drop_nulls().filter(pl.col("given").is_unique()).cast(pl.String))
+    return pl.concat(found)
 
 
 def _answered_by(
@@ -174,7 +228,7 @@ def take_answers(asking: Asking, workspace: Workspace, now: Callable[[], datetim
     done: list[Answered] = []
     taken: set[Path] = set()
     while True:
-        there = [path for path in _results_in(folder, set(references)) if path not in taken]
+        there = [path for path in results_in(folder, set(references)) if path not in taken]
         together = [there] if asking.only_refused else [[path] for path in there]
         for paths in together:
             if paths and not (asking.only_refused and len(paths) < len(references)):
@@ -211,7 +265,7 @@ def waits(number: int, workspace: Workspace) -> bool:
         return _entry(account, number).waiting
 
 
-def _results_in(folder: Path, references: set[str]) -> list[Path]:
+def results_in(folder: Path, references: set[str]) -> list[Path]:
     """The results of those upload files, by their names."""
     try:
         there = sorted(path for path in folder.iterdir() if path.is_file() and not path.name.endswith(".part"))
@@ -262,6 +316,9 @@ def show_answered(screen: Screen, answered: Answered) -> None:
     screen.show(f"{listed([path.name for path in answered.paths], 3)} {verb}: {counts or 'no rows'}")
     for said_of_sheet in answered.not_read:
         screen.show(Text(f"Not read: {said_of_sheet}", style="yellow"))
+    if answered.answers.pending:
+        waiting = count(answered.answers.pending, "row")
+        screen.show(f"The program has not come to {waiting} yet.")
     if answered.answers.unmentioned and answered.files == 1:
         left = count(answered.answers.unmentioned, "row")
         screen.show(

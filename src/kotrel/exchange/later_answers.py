@@ -13,12 +13,14 @@ from kotrel.core.phrases import count, listed_and
 from kotrel.exchange.answers import Answered, Asking, show_answered, take_answer, take_answers, take_proof, waits
 from kotrel.exchange.folder_lists import folder_of, refresh
 from kotrel.exchange.sent_jobs import JobState, job_load
+from kotrel.exchange.trial_answers import show_trial
 from kotrel.loading.loads.undoing import load_number
 from kotrel.loading.opening import now
 from kotrel.loading.sheets_in.findings_screen import checked_json
 from kotrel.screen.command_lines import as_seen
 from kotrel.screen.screen import Screen
 from kotrel.systems.folder.folder_system import FolderSystem
+from kotrel.systems.folder.trials import NAME as TRIAL
 from kotrel.systems.interface import System
 from kotrel.workspace.settings import Workspace
 
@@ -83,6 +85,8 @@ def answers_first(args: argparse.Namespace, workspace: Workspace, screen: Screen
     Raises:
         WrongUse: there is no such load, or an option is for another kind of system.
     """
+    if TRIAL.fullmatch(args.load) and isinstance(workspace.system(), FolderSystem):
+        return None, show_trial(args, workspace, screen)
     job = job_load(args.load, args.seconds if args.wait else 0.0, workspace)
     if job is not None and job.number is None:
         return None, _show_job(job, screen)

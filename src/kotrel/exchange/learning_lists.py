@@ -14,6 +14,7 @@ from kotrel.core.description.table_facts import ColumnFacts, ReferenceFacts, Tab
 from kotrel.core.errors import KotrelError, WrongUse
 from kotrel.core.tables.as_shown import as_shown
 from kotrel.core.tables.table import Column, Table
+from kotrel.core.values.month_names import plain_letters
 from kotrel.core.values.yes_no import read_yes_no
 from kotrel.exchange.folder_lists import list_files
 from kotrel.loading.file_options import Wanted
@@ -133,7 +134,10 @@ def drafted_description(folder: Path) -> str:
 
 def _name(text: str) -> str:
     """A heading or a file's name as the name of a field or record."""
-    name = re.sub(r"[^\w]+", "_", text.strip().lower()).strip("_")
+    spelled = text.strip().lower()
+    for letter, letters in (("ä", "ae"), ("ö", "oe"), ("ü", "ue"), ("ß", "ss"), ("æ", "ae"), ("ø", "oe"), ("å", "aa")):
+        spelled = spelled.replace(letter, letters)
+    name = re.sub(r"[^a-z0-9]+", "_", plain_letters(spelled)).strip("_")
     return name if name and not name[0].isdigit() else f"c_{name or 'column'}"
 
 
@@ -215,7 +219,11 @@ def _column(column: Column, values: pl.Series, is_code: bool) -> ColumnFacts:
     length = max(filled.str.len_chars().to_list()) if len(filled) else None
     room = None if length is None else max(10, -(-length * 3 // 2 // 10) * 10)
     kind, decimals, choices = ("text", None, ()) if is_code else _kind(filled)
-    return ColumnFacts(name, kind, room if kind == "text" else None, decimals, must=full, choices=tuple(choices))
+    # The heading is the title where the name cannot have its letters.
+    title = "" if column.heading.isascii() else " ".join(column.heading.split())
+    return ColumnFacts(
+        name, kind, room if kind == "text" else None, decimals, must=full, choices=tuple(choices), title=title
+    )
 
 
 def _kind(filled: pl.Series) -> tuple[str, int | None, Sequence[str]]:

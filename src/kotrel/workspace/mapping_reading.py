@@ -18,7 +18,7 @@ from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import nearest
 from kotrel.core.tables.lookups import Lookup
-from kotrel.core.tables.sources import part_pattern
+from kotrel.core.tables.sources import part_pattern, parts_of_pattern
 from kotrel.core.values.conventions import ROUNDINGS, is_rounding
 from kotrel.workspace.mappings import MapPart, SavedMap
 
@@ -110,6 +110,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
         "no_price",
         "lookup",
         "replaced_by",
+        "lines",
     )
     for key in data:
         if key not in known:
@@ -147,6 +148,16 @@ def read_map(path: Path, description: Description) -> SavedMap:
     replaced_by = data.get("replaced_by", "")
     if not isinstance(replaced_by, str):
         raise bare.wrong("replaced_by must be the heading of a column, in quotes", "replaced_by")
+    said_lines = data.get("lines", [])
+    lines = [said_lines] if isinstance(said_lines, str) else said_lines
+    if not isinstance(lines, list) or not all(isinstance(each, str) for each in lines):
+        raise bare.wrong("lines must be a pattern in quotes, or a list of them", "lines")
+    for each in lines:
+        try:
+            parts_of_pattern(each)
+        except ValueError as error:
+            hint = 'Like lines = "{when} {outcome} {key}: {message}"'
+            raise bare.wrong(f"lines: {error}", "lines", hint=hint) from None
     lookups = _lookups(bare, data.get("lookup", {}))
     return SavedMap(
         path.stem,
@@ -160,6 +171,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
         tuple(no_price),
         lookups,
         replaced_by,
+        tuple(lines),
     )
 
 

@@ -89,6 +89,7 @@ class SavedMap:
         encoding: of a text file, or None to recognise it.
         no_price: words that mean “no price”.
         lookups: tables whose values are further columns.
+        lines: patterns of a log, whose lines are rows and whose parts are columns; none for a table.
         replaced_by: the heading of the column that says by which other item a row's is replaced, or an empty text.
     """
 
@@ -103,6 +104,7 @@ class SavedMap:
     no_price: tuple[str, ...] = ()
     lookups: tuple[Lookup, ...] = ()
     replaced_by: str = ""
+    lines: tuple[str, ...] = ()
 
     @property
     def record(self) -> str:

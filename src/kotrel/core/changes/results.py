@@ -20,6 +20,7 @@ WORDS = {
     "done": ("done", "ok", "okay", "yes", "accepted", "success", "successful", "created", "updated", "changed", "new", "imported",
              "loaded", "withdrawn", "archived", "unchanged", "0", "1", "true"),
     "warning": ("warning", "warn", "accepted with warning", "done with a warning", "ok with warning", "notice"),
+    "not yet": ("not yet", "pending", "queued", "waiting", "open", "in progress", "processing", "running", "received", "in work"),
     "refused": ("refused", "error", "err", "rejected", "failed", "failure", "not accepted", "no", "invalid", "skipped", "false"),
 }  # fmt: skip
 """Outcome → the words that programs have for it; a saved mapping translates others."""
@@ -66,12 +67,14 @@ class Answers:
 
     Attributes:
         unmentioned: rows of the load that it says nothing of.
+        pending: rows of which it says that the program has not come to them yet.
         findings: what in it cannot be understood, at its cell.
         sheets: its sheets, each with its findings.
     """
 
     rows: list[RowAnswer] = field(default_factory=list)
     unmentioned: int = 0
+    pending: int = 0
     findings: list[FindingGroup] = field(default_factory=list)
     sheets: list[Rows] = field(default_factory=list)
 
@@ -140,23 +143,31 @@ def answers_in(
         numbers: ``record``, ``key`` and ``given``: the numbers that the program has given rows until now.
     """
     done, said = Answers(), dict[int, RowAnswer]()
+    pending: set[int] = set()
     for sheet in sheets:
         mine = lines if sheet.records is None else lines.filter(pl.col("record").is_in(list(sheet.records)))
-        found = _read(sheet, _Sent(mine, numbers), references, only_refused, said)
+        found = _read(sheet, _Sent(mine, numbers), references, only_refused, said, pending)
         done.findings += found
         done.sheets.append(sheet.rows.with_findings(found))
-    left = [line for line in lines["line"].to_list() if line not in said]
+    # What it says later of a row that it had not come to is the answer.
+    pending -= set(said)
+    left = [line for line in lines["line"].to_list() if line not in said and line not in pending]
     if only_refused:
         said |= {line: RowAnswer(line, "done") for line in left}
         left = []
-    done.rows, done.unmentioned = [said[line] for line in sorted(said)], len(left)
+    done.rows, done.unmentioned, done.pending = [said[line] for line in sorted(said)], len(left), len(pending)
     return done
 
 
 def _read(
-    sheet: Answering, sent: _Sent, references: Sequence[str], only_refused: bool, said: dict[int, RowAnswer]
+    sheet: Answering,
+    sent: _Sent,
+    references: Sequence[str],
+    only_refused: bool,
+    said: dict[int, RowAnswer],
+    pending: set[int],
 ) -> list[FindingGroup]:
-    """Adds what one sheet says to ``said``; returns what in it cannot be understood."""
+    """Adds what one sheet says to ``said``, and rows that wait to ``pending``; returns what in it cannot be understood."""
     rows = sheet.rows
     if "outcome" not in rows.values.columns and not only_refused:
         words = "no column says what became of each row: a saved mapping names it (kotrel map FILE result); or, if it lists only refused rows, say --only-refused"
@@ -174,13 +185,15 @@ def _read(
             continue
         outcome = _OUTCOME.get(folded(word)) if word is not None else "refused" if only_refused else None
         if outcome is None:
-            unknown = 'say in a saved mapping what it means: translate = { … = "done" }, "warning" or "refused"'
+            unknown = (
+                'say in a saved mapping what it means: translate = { … = "done" }, "warning", "refused" or "not yet"'
+            )
             told.setdefault(("not-an-outcome", "no outcome", "outcome"), []).append((row, word, unknown))
             continue
         if key is None and number is not None:
             mine, near = sent.by_number.get(number, []), list[str]()
             if not mine:
-                words = "the program's own number, which no earlier result has given a row: say in a saved mapping which column has the key, or have the program write it"
+                words = "the program's own number, which no earlier result and no list gives a row: say in a saved mapping which column has the key, or have the program write it"
                 told.setdefault(("not-in-load", "not a row of this load", "number"), []).append((row, number, words))
                 continue
         elif key is None:
@@ -196,10 +209,15 @@ def _read(
             mine, near = sent.every, []
         else:
             mine, near = sent.of(key)
+            # What a program calls the key may be its own number.
+            mine = mine or (sent.by_number.get(key, []) if not near else [])
         if not mine:
             told.setdefault(("not-in-load", "not a row of this load", "key"), []).append(
                 (row, key, f"it could be {listed_and(near[:5], 'or')}" if near else "the load sent no such row")
             )
+            continue
+        if outcome == "not yet":
+            pending.update(mine)
             continue
         why = "; ".join(part.strip().removesuffix(".") for part in (message, advice) if part) or None
         for line in mine:

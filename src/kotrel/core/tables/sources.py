@@ -156,6 +156,24 @@ def part_pattern(pattern: str, part: str) -> str:
     return "".join(out) + "\\s*$"
 
 
+def parts_of_pattern(pattern: str) -> re.Pattern[str]:
+    """A pattern such as ``{when} {outcome} {key}: {message}`` → a regular expression with these parts as its groups.
+
+    Raises:
+        ValueError: it has no part, or one twice.
+    """
+    pieces = re.split(r"\{(\w+)\}", pattern.strip())
+    names = pieces[1::2]
+    if not names or len(set(names)) < len(names):
+        raise ValueError("a pattern has parts in braces, each once")
+    out = ["^\\s*"]
+    for place, piece in enumerate(pieces):
+        out.append(
+            f"(?P<{piece}>.+?)" if place % 2 else "\\s+".join(re.escape(word) for word in re.split(r"\s+", piece))
+        )
+    return re.compile("".join(out) + "\\s*$")
+
+
 def columns_named(columns: Sequence[Column], name: str) -> list[Column]:
     """The columns with a heading, or the one with a letter written like ``=C``."""
     if re.fullmatch(r"=[A-Za-z]{1,3}", name):

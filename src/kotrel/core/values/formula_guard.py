@@ -5,9 +5,9 @@ from __future__ import annotations
 import polars as pl
 
 GUARD = "'"
-NEEDS_GUARD = r"^\s*'*[=+\-@\t\r]"
+NEEDS_GUARD = r"^['\s]*[=+\-@\t\r]"
 """A text that a spreadsheet would take for a formula, or that would lose a mark of its own on reading."""
-GUARDED = r"^'\s*'*[=+\-@\t\r]"
+GUARDED = r"^'['\s]*[=+\-@\t\r]"
 """A text with the mark before it."""
 
 

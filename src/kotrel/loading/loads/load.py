@@ -47,7 +47,11 @@ def show_receipt(screen: Screen, loaded: Loaded, args: argparse.Namespace) -> No
     for remark in receipt.remarks:
         screen.show(remark)
     if loaded.status == "tried" and files:
-        screen.show(f"Nothing was sent. Next: see what the program says of them, then: {screen.again(args, 'load')}")
+        screen.show("Nothing was sent.")
+        screen.show(
+            f"Next: {screen.program} outcome {receipt.reference} --wait    shows what the program says of each row (or --result FILE)\n"
+            f"      {screen.again(args, 'load')}"
+        )
     elif loaded.status == "tried":
         screen.show(f"Nothing was kept. Next: {screen.again(args, 'load')}")
     elif files:

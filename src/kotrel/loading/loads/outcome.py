@@ -27,7 +27,9 @@ kotrel outcome L0001 --rest fix-these.xlsx
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("load", metavar="LOAD", help="the load's number from kotrel history, for example L0001")
+    parser.add_argument(
+        "load", metavar="LOAD", help="the load's number from kotrel history, for example L0001; or a trial's"
+    )
     parser.add_argument(
         "--result",
         metavar="FILE",

@@ -23,6 +23,7 @@ from kotrel.core.tables.table import Grid, Table
 from kotrel.loading.file_options import Wanted
 from kotrel.loading.sheets_in.made_texts import said_of_made
 from kotrel.loading.sheets_in.sheet_choice import match_tables
+from kotrel.sheets.log_lines import table_of_lines
 from kotrel.sheets.ooxml.stamps import stamp_of
 from kotrel.sheets.opening_files import TEXT_ENDINGS, is_old_text, open_sheets
 from kotrel.sheets.textfiles import FIRST_BYTES, read_first_lines
@@ -214,6 +215,8 @@ def _tables_by_match(path: Path, workspace: Workspace, wanted: Wanted, read: Rea
     """The tables of a file, read as the user says, else as the saved mapping says that is used for it."""
     if wanted.map_name is not None:
         saved = map_named(workspace.folder, wanted.map_name, workspace.description)
+        if saved.lines:
+            return [table_of_lines(path, saved.lines, wanted.encoding or saved.encoding)]
         return tables_in(path, _as_saved(wanted, saved), read)
     if wanted.encoding is None and is_old_text(path):
         # A mapping that names an encoding fits only what is read in it: the headings may have letters too.

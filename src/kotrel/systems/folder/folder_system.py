@@ -26,6 +26,7 @@ from kotrel.systems.folder.account import Account, account_in
 from kotrel.systems.folder.mirror import FILE, given_out, read_about
 from kotrel.systems.folder.overlay import with_sent
 from kotrel.systems.folder.sending import Uploads, clear_away, hand_over, laid_out, write_files
+from kotrel.systems.folder.trials import keep_trial
 from kotrel.systems.interface import Abilities, Reading, Receipt, Refused, Step, System, Writing
 from kotrel.systems.sql import database_journal as journal
 from kotrel.systems.sql.database_system import SqlReading
@@ -121,6 +122,7 @@ class _FolderWriting(_FolderReading, Writing):
         files = write_files(texts, self.uploads.trial, reference)
         for ready, path in files:
             put_in_place(ready, path)
+        keep_trial(self.account.folder, reference, [each.changes for each in texts], [path for _, path in files])
         return Receipt(0, (), "loaded", reference, tuple(str(path) for _, path in files))
 
     def note_refused(self, changes: Sequence[RecordChanges], stamp: Stamp) -> int:
