@@ -220,8 +220,7 @@ class Till(Program):
         self.assertIn("new_3;ERR", result.read_text("cp1252"))
         self.assertEqual(self.states(), {})
         # What the program says comes back to the rows of the sheet.
-        reference = result.name.split("-articles")[0].split(".")[0]
-        reference = next(part for part in (reference, "-".join(reference.split("-")[:2])) if part.startswith("T"))
+        reference = "-".join(result.name.split("-")[:2])
         said = self.json("outcome", reference, status=1)
         self.assertEqual((said["trial"], said["status"]), (reference, "refused"))
         refused = [each for each in said["rows"] if each["outcome"] == "refused"]
