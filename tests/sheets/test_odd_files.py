@@ -136,6 +136,13 @@ class Workbooks(Odd):
             open_sheets(self.path)
         self.assertEqual(caught.exception.kind, "too-large")
 
+    def test_what_unpacks_a_thousandfold_is_refused_before_it_is_read(self):
+        with zipfile.ZipFile(self.path, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as book:
+            book.writestr("xl/worksheets/sheet1.xml", b"<worksheet><sheetData/>" + b" " * (66 << 20) + b"</worksheet>")
+        with self.assertRaises(OutOfReach) as caught:
+            open_sheets(self.path)
+        self.assertEqual(caught.exception.kind, "too-large")
+
     def test_a_reader_that_does_not_end_or_takes_too_much_is_stopped(self):
         path = self.path.with_suffix(".ods")
         write_book(OutBook((OutSheet("S", (OutColumn("code"),), pl.DataFrame({"code": ["ROPE"]})),)), path)
