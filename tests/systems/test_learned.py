@@ -149,7 +149,7 @@ class Learned(unittest.TestCase):
         description, text, loaded, found = self.trial("numbered", NUMBERED)
         self.assertEqual(len(loaded), 10, self.refusals if len(loaded) < 10 else "")
         item, vendor = description.records["item"], description.records["vendor"]
-        self.assertEqual((item.key, item.storage.id, item.fields["unit_id"].to), (("item_no",), "id", "unit"))
+        self.assertEqual((item.key, item.storage.id, item.fields["unit"].to), (("item_no",), "id", "unit"))
         self.assertEqual((item.fields["kind"].choices, item.fields["created_at"].is_kept), (("stock", "service"), True))
         self.assertEqual((item.fields["valid_from"].kind, item.fields["valid_from"].zoned), ("moment", True))
         self.assertEqual(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -97,6 +98,21 @@ def create_workspace(
         )
     if folder.exists() and not folder.is_dir():
         raise WrongUse(f"{folder} is a file, not a folder", "Use another name.", "is-a-file")
+    made_here = [each for each in (folder, *(folder / name for name in (*FOLDERS, HIDDEN))) if not each.exists()]
+    try:
+        return _create(folder, url, practice, with_journal, learn, schema, drafted)
+    except BaseException:
+        # What failed leaves nothing: only folders that were made for it, and are empty, go.
+        for each in reversed(made_here):
+            with suppress(OSError):
+                each.rmdir()
+        raise
+
+
+def _create(
+    folder: Path, url: str | None, practice: bool, with_journal: bool, learn: bool, schema: str | None, drafted: str | None
+) -> Made:  # fmt: skip
+    """The same, once it is clear that there is none."""
     own = url is None
     address, had_password = without_password(url or "sqlite:practice.db")
     try:
@@ -246,6 +262,15 @@ def facts_of(url: str, folder: Path) -> list[TableFacts]:
     database = database_at(url, folder)()
     try:
         return read_catalogue(database)
+    finally:
+        database.close()
+
+
+def has_journal_at(url: str, folder: Path) -> bool:
+    """True where a connected database has the journal."""
+    database = database_at(url, folder)()
+    try:
+        return journal.has_journal(database)
     finally:
         database.close()
 

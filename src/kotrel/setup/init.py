@@ -78,7 +78,13 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         raise WrongUse(
             "--learn drafts a description of your own database: name it with --system, and leave out --practice"
         )
-    if args.journal and (folder / FILE).is_file() and args.system is None:
+    if args.journal and args.system is None:
+        if not (folder / FILE).is_file():
+            raise WrongUse(
+                f"{folder.resolve()} is no workspace, so nobody can say where the journal is to be made",
+                "Go to the workspace's folder, or name the database: kotrel init --system ADDRESS --journal",
+                "no-workspace",
+            )
         return _journal_only(folder, screen)
     with screen.progress(2) as step:
         step("setting up")

@@ -11,16 +11,17 @@ from rich.text import Text
 from kotrel.core.description.description_review import RecordReview, not_described, review
 from kotrel.core.phrases import count
 from kotrel.screen.screen import Screen
-from kotrel.setup.creating import facts_of
+from kotrel.setup.creating import facts_of, has_journal_at
 from kotrel.workspace.settings import Workspace
 
 
 @dataclass(frozen=True)
 class Reviewed:
-    """The records, those that need a look most first, and the tables that no record describes."""
+    """The records, those that need a look most first, the tables that no record describes, and whether there is a journal."""
 
     records: tuple[RecordReview, ...]
     left: tuple[str, ...]
+    journal: bool = True
 
     @property
     def understood(self) -> int:
@@ -37,7 +38,8 @@ def review_workspace(workspace: Workspace) -> Reviewed:
     """
     facts = facts_of(workspace.url, workspace.folder)
     found = review(workspace.description, facts)
-    return Reviewed(tuple(found), tuple(not_described(workspace.description, facts)))
+    left = not_described(workspace.description, facts)
+    return Reviewed(tuple(found), tuple(left), has_journal_at(workspace.url, workspace.folder))
 
 
 POINTS_SHOWN = 2
@@ -69,7 +71,9 @@ def show_review(screen: Screen, reviewed: Reviewed, every: bool) -> None:
     screen.show(table)
     if reviewed.left:
         screen.show(Text(f"Not described: {', '.join(reviewed.left)}", style="dim"))
-    screen.show(Text(f"Next: edit system.toml, then: {screen.program} init --review", style="dim"))
+    screen.show(f"Next: edit system.toml, then: {screen.program} init --review")
+    if not reviewed.journal:
+        screen.show(f"      {screen.program} init --journal    makes the journal there, which every load needs")
 
 
 def review_json(reviewed: Reviewed) -> dict[str, Any]:
@@ -81,4 +85,5 @@ def review_json(reviewed: Reviewed) -> dict[str, Any]:
             for each in reviewed.records
         ],
         "not_described": list(reviewed.left),
+        "journal": reviewed.journal,
     }

@@ -24,7 +24,7 @@ def storage_of(reader: TomlReader, raw: Any, fields: Mapping[str, Field], *path:
         return Storage()
     table = reader.table(raw, "store", *path)
     reader.known_keys(
-        table, ("table", "schema", "columns", "fixed", "made", "id", "yes_no", "yes_no_of"), "a store", *path
+        table, ("table", "schema", "columns", "fixed", "made", "touched", "id", "yes_no", "yes_no_of"), "a store", *path
     )
     columns = reader.mapping(table, "columns", *path)
     for name in columns:
@@ -43,6 +43,7 @@ def storage_of(reader: TomlReader, raw: Any, fields: Mapping[str, Field], *path:
             name: None if value == BLANK else value for name, value in reader.mapping(table, "fixed", *path).items()
         },
         made=reader.mapping(table, "made", *path),
+        touched=reader.mapping(table, "touched", *path),
         id=reader.text_of(table, "id", "", *path) or None,
         yes_no=(words[0], words[1]) if words else None,
         yes_no_of=_words_of(reader, table, fields, *path),
@@ -106,7 +107,7 @@ DEFAULT_LENGTH = {"code": 40, "reference": 40}
 
 _FIELD_KEYS = (
     "title", "kind", "meaning", "example", "length", "decimals", "least", "most", "must", "to", "choices", "check",
-    "unique", "kept_by", "synonyms", "words", "within", "default", "default_from", "same_as", "one_of", "differs_from", "files", "zero_means", "zoned",
+    "unique", "kept_by", "synonyms", "words", "within", "default", "default_from", "same_as", "one_of", "differs_from", "files", "zero_means", "zoned", "scale", "stored",
     "numbered", "from_ledger", "fulfils",
 )  # fmt: skip
 _RECORD_KEYS = (
@@ -178,7 +179,34 @@ def _field(reader: TomlReader, name: str, raw: Any, *path: str) -> Field:
         numbered=_flag(reader, table, "numbered", kind in ("code", "number"), "a code or a number", *path),
         from_ledger=from_ledger(reader, table, kind, *path),
         fulfils=_flag(reader, table, "fulfils", kind == "reference", "a reference", *path),
+        scale=_scale(reader, table, kind, decimals, *path),
+        stored=_stored(reader, table, kind, *path),
     )
+
+
+def _scale(reader: TomlReader, table: Mapping[str, Any], kind: str, decimals: int | None, *path: str) -> int:
+    """``scale = 100``: the table holds cents."""
+    scale = reader.whole(table, "scale", 1, *path, most=10**6) or 1
+    if scale == 1:
+        return 1
+    if kind not in DECIMAL_KINDS or scale != 10 ** (decimals or 0):
+        raise reader.wrong(
+            f"“scale” is for numbers with as many decimals: {scale} goes with decimals = {len(str(scale)) - 1}",
+            *path,
+            "scale",
+            hint="Like decimals = 2, scale = 100 for a price that is kept in cents.",
+        )
+    return scale
+
+
+def _stored(reader: TomlReader, table: Mapping[str, Any], kind: str, *path: str) -> str:
+    """``stored = "YYYYMMDD"``: how the table writes a date."""
+    stored = reader.text_of(table, "stored", "", *path)
+    if stored and (kind != "date" or any(stored.count(part) != 1 for part in ("YYYY", "MM", "DD"))):
+        raise reader.wrong(
+            "“stored” is for dates, and has YYYY, MM and DD once each", *path, "stored", hint='Like stored = "YYYYMMDD"'
+        )
+    return stored
 
 
 def _dotted_texts(reader: TomlReader, table: Mapping[str, Any], key: str, *path: str) -> tuple[tuple[str, str], ...]:

@@ -6,7 +6,7 @@ import json
 import re
 import unicodedata
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.table_facts import (
@@ -17,9 +17,13 @@ from kotrel.core.description.table_facts import (
     ReferenceFacts,
     TableFacts,
     is_bookkeeping,
+    is_kept,
     is_marked_deleted,
+    is_record_of_changes,
+    is_scaled,
     key_of,
     may_refer_to,
+    own_value,
 )
 from kotrel.core.errors import WrongUse
 
@@ -77,6 +81,8 @@ def _draft(
     Args:
         wrong: tables that cannot be described, and why.
     """
+    own = [each.name for each in tables if is_record_of_changes(each.name) and key_of(each)[0]]
+    tables = _with_named_references([each for each in tables if each.name not in own])
     schemas = list(dict.fromkeys(each.schema for each in tables if each.schema))
     main = max(schemas, key=lambda name: sum(each.schema == name for each in tables), default="")
     named: dict[Place, _Named] = {}
@@ -94,6 +100,9 @@ def _draft(
         lines.append(f"schema = {_quoted(main)}")
     if without:
         lines += ["", f"# Left out, because they have no key: {' '.join(', '.join(without).split())}"]
+    if own:
+        names = " ".join(", ".join(own).split())
+        lines += ["", f"# Left out, because by their names the system writes them for itself: {names}"]
     if views:
         lines += ["", f"# Views, which can only be read, are left out: {' '.join(', '.join(views).split())}"]
     for (_, name), why in wrong.items():
@@ -105,6 +114,44 @@ def _draft(
         places[place] = len(lines) + 1
         lines += _record(each, named, main, loose, tables)
     return "\n".join([*lines, ""]), places
+
+
+def _with_named_references(tables: Sequence[TableFacts]) -> list[TableFacts]:
+    """The tables with references that no foreign key says, where a column has the name of another table and its key's kind."""
+    done = []
+    for table in tables:
+        told = {name for reference in table.references for name in reference.columns}
+        more = []
+        for column in table.columns:
+            other = None if column.name in told or column.name in table.primary else may_refer_to(column, tables)
+            if other is None or other is table:
+                continue
+            key, number = key_of(other)
+            by_number = bool(re.search("(?:id|uuid)$", column.name, re.IGNORECASE))
+            # A record that others know by its number is referred to by that alone.
+            target = number if by_number and number else None if number or len(key) != 1 else key[0]
+            if target is not None and other.column(target).kind == column.kind:
+                more.append(ReferenceFacts((column.name,), other.name, (target,), other.schema))
+        done.append(
+            replace(table, references=(*table.references, *more), named=frozenset(each.columns[0] for each in more))
+        )
+    return done
+
+
+def _called(column: ColumnFacts, each: _Named) -> str:
+    """The name of a field: a reference without the ``_id`` of its column, as its heading in a sheet would be."""
+    plain = _plain(column.name)
+    if is_scaled(column):
+        return re.sub(r"_[a-z]+(?:_units?)?$", "", plain) or plain
+    refers = any(column.name == reference.columns[-1] for reference in each.facts.references)
+    return (
+        (
+            re.sub(r"_(?:id|fk|uuid)$" if column.name in each.key else r"_(?:id|fk|uuid|code|no|nr|ref)$", "", plain)
+            or plain
+        )
+        if refers
+        else plain
+    )
 
 
 def _plain(name: str, otherwise: str = "column") -> str:
@@ -155,8 +202,8 @@ def _record(
     facts = each.facts
     fields: dict[str, str] = {}
     for column in facts.columns:
-        if column.name != each.id and not is_marked_deleted(column):
-            fields[column.name] = _free(_plain(column.name), set(fields.values()))
+        if column.name != each.id and not is_marked_deleted(column) and not _is_own(each, column):
+            fields[column.name] = _free(_called(column, each), set(fields.values()))
     words = [name for word in CALLED for name in fields if _plain(name) == word]
     # A list of groups calls it “group_name”.
     words += [name for word in CALLED for name in fields if _plain(name).endswith(f"_{word}") and name not in each.key]
@@ -194,12 +241,28 @@ def _store(each: _Named, fields: Mapping[str, str], main: str) -> list[str]:
         said.append("columns = { " + ", ".join(f"{field} = {_quoted(name)}" for field, name in others.items()) + " }")
     if each.id:
         said.append(f"id = {_quoted(each.id)}")
+    made: dict[str, str] = {}
+    touched: dict[str, str] = {}
+    for column in each.facts.columns:
+        if (own := own_value(column, column.name in each.key, column.name == each.id)) is not None:
+            made |= {column.name: own[0]} if own[0] else {}
+            touched |= {column.name: own[1]} if own[1] else {}
+    for name, found in (("made", made), ("touched", touched)):
+        if found:
+            values = ", ".join(f"{_quoted(column)} = {_quoted(how)}" for column, how in found.items())
+            said.append(f"{name} = {{ {values} }}")
     if gone := [column for column in each.facts.columns if is_marked_deleted(column)]:
         values = ", ".join(
             f"{_quoted(column.name)} = " + ('"0"' if column.kind == "yes_no" else '"(blank)"') for column in gone
         )
         said.append(f"fixed = {{ {values} }}")
     return said
+
+
+def _is_own(each: _Named, column: ColumnFacts) -> bool:
+    """True for a column that only the system's own code fills: it is no field, and its store says with what."""
+    own = own_value(column, column.name in each.key, column.name == each.id)
+    return own is not None and not (column.kind == "text" and own[0] == "''")
 
 
 def _unchecked(each: _Named, column: ColumnFacts, named: Mapping[Place, _Named], loose: set[tuple[Place, str]]) -> str:
@@ -219,6 +282,16 @@ def _advice(each: _Named, column: ColumnFacts, tables: Sequence[TableFacts], loo
         return "the database alone gives this number: rows can be changed, but not added"
     if column.name in each.key and column.made:
         return "the database's own number: a column that people know would be a better key"
+    if column.name in each.facts.named:
+        return "by its name: no foreign key says so"
+    if is_kept(column):
+        return (
+            "a trigger of the database writes it" if column.by_trigger else "by its name, the system counts it itself"
+        )
+    if column.date_form:
+        return "by its values, a day"
+    if is_scaled(column):
+        return "by its name, it is kept in cents"
     if not any(column.name in reference.columns for reference in each.facts.references):
         other = may_refer_to(column, [table for table in tables if table.name != each.facts.name])
         if other is not None:
@@ -256,6 +329,10 @@ def _field(
     elif column.kind == "other":
         yield 'kind = "text", kept_by = "system"'
         return
+    elif column.date_form and not in_key:
+        yield f'kind = "date", stored = {_quoted(column.date_form)}'
+    elif is_scaled(column) and not in_key:
+        yield 'kind = "money", decimals = 2, scale = 100'
     elif column.kind in ("whole", "decimal"):
         money = bool(MONEY.search(column.name)) and column.kind == "decimal"
         if in_key and column.kind == "whole":
@@ -267,15 +344,23 @@ def _field(
     else:
         is_code = in_key or alone or column.kind == "uuid" or CODE.search(column.name)
         yield f'kind = "{"code" if is_code else "text"}"'
-    if column.length and column.kind in ("text", "uuid") and not column.choices:
+    if (
+        column.length
+        and column.kind in ("text", "uuid")
+        and not column.choices
+        and target is None
+        and not column.date_form
+    ):
         yield f"length = {column.length}"
+    if column.barcodes and target is None:
+        yield 'check = "gtin"'
     if alone and target is None:
         yield f'unique = "{fields[column.name]}"'
-    if column.made and not in_key:
+    if (column.made or is_kept(column)) and not in_key:
         yield 'kept_by = "system"'
     elif in_key:
         yield 'must = "always"'
-    elif column.must:
+    elif column.must and own_value(column, in_key, column.name == each.id) is None:
         yield 'must = "new"'
 
 

@@ -74,6 +74,8 @@ class Field:
         numbered: part of a key that Kotrel counts up within the rest of the key, where the sheet has no column for it.
         from_ledger: what of the ledger it shows for the row's own movements; the table has no column for it.
         fulfils: of a document's line: it names the order that the line's goods come from, or go out for.
+        scale: of the decimal kinds: a table that Kotrel did not create holds so many times the value, as a whole number.
+        stored: of a date: how such a table writes it, with YYYY, MM and DD; empty for a real date or ISO text.
     """
 
     name: str
@@ -105,6 +107,8 @@ class Field:
     numbered: bool = False
     from_ledger: FromLedger | None = None
     fulfils: bool = False
+    scale: int = 1
+    stored: str = ""
 
     @property
     def is_percentage(self) -> bool:
@@ -131,7 +135,9 @@ class Storage:
         columns: field → column, where they differ.
         fixed: column → the text that it holds in every row of this record, or None where it is null; other rows do not belong
             to it.
-        made: column → the sequence that gives a new row's value.
+        made: column → what gives a new row's value where the table itself has none: ``uuid``, ``uuid7``, ``uuid hex``, ``now``,
+            ``next`` (the highest number there and one), a constant (``'text'``, a number, ``true``, JSON), or a sequence.
+        touched: column → what a row gets there whenever it is added or changed: the same, and ``+1`` for a counter.
         id: the number column that other tables refer to instead of the key, or None.
         yes_no: how yes and no are stored in a text or number column, or None for a real yes/no column.
         yes_no_of: field → the same for a single field.
@@ -142,6 +148,7 @@ class Storage:
     columns: Mapping[str, str] = field(default_factory=dict)
     fixed: Mapping[str, str | None] = field(default_factory=dict)
     made: Mapping[str, str] = field(default_factory=dict)
+    touched: Mapping[str, str] = field(default_factory=dict)
     id: str | None = None
     yes_no: tuple[str, str] | None = None
     yes_no_of: Mapping[str, tuple[str, str]] = field(default_factory=dict)

@@ -22,6 +22,10 @@ class ColumnFacts:
         zoned: a moment with its zone.
         choices: the words that the database allows, if it lists them.
         title: what people call it, where its name does not say so.
+        json: it holds JSON.
+        barcodes: nearly all of its values are valid barcodes.
+        by_trigger: a trigger of the database writes it.
+        date_form: how its values write dates, where they are whole numbers or texts, such as ``YYYYMMDD``.
         remark: why it is drafted as it is, or an empty text.
     """
 
@@ -37,6 +41,20 @@ class ColumnFacts:
     choices: tuple[str, ...] = ()
     title: str = ""
     remark: str = ""
+    json: bool = False
+    barcodes: bool = False
+    by_trigger: bool = False
+    date_form: str = ""
+
+    @property
+    def is_uuid(self) -> bool:
+        """True for a uuid, and for a column of its length and such a name, as frameworks keep it where a database has none."""
+        by_name = (
+            self.kind == "text"
+            and self.length in (32, 36)
+            and re.search(r"(?:^|_)(?:id|uuid|guid)$", self.name, re.IGNORECASE)
+        )
+        return self.kind == "uuid" or bool(by_name)
 
 
 @dataclass(frozen=True)
@@ -55,6 +73,7 @@ class TableFacts:
 
     Attributes:
         nature: what the record is in a description, where it is not a master record.
+        named: columns whose reference only their name says.
     """
 
     name: str
@@ -64,6 +83,7 @@ class TableFacts:
     uniques: tuple[tuple[str, ...], ...]
     references: tuple[ReferenceFacts, ...]
     nature: str = ""
+    named: frozenset[str] = frozenset()
 
     def column(self, name: str) -> ColumnFacts:
         return next(each for each in self.columns if each.name == name)
@@ -81,7 +101,9 @@ def key_of(facts: TableFacts) -> tuple[tuple[str, ...], str | None]:
     A table that nothing else identifies has that number as its key.
     """
     number = None
-    if len(facts.primary) == 1 and facts.column(facts.primary[0]).kind in ("whole", "uuid"):
+    if len(facts.primary) == 1 and (
+        facts.column(facts.primary[0]).kind == "whole" or facts.column(facts.primary[0]).is_uuid
+    ):
         number = facts.primary[0]
         usable = [
             group for group in facts.uniques if number not in group and all(facts.column(name).must for name in group)
@@ -104,6 +126,69 @@ def is_bookkeeping(column: ColumnFacts) -> bool:
     return column.kind == "moment" and (column.has_default or bool(re.fullmatch(noted, column.name, re.IGNORECASE)))
 
 
+_KEPT = re.compile(
+    r"(?:^|_)(?:on_hand|in_stock|stock_(?:qty|quantity)|qty_(?:on_hand|reserved|ordered|available)|reserved|allocated|available|balance|"
+    r"average_cost|avg_cost|last_(?:cost|price|sold|purchased|movement|receipt)\w*)$",
+    re.IGNORECASE,
+)
+_VERSION = re.compile(r"(?:row_?|lock_?|record_?)?version(?:_no|_number)?|revision|opt_?lock|xmin_copy", re.IGNORECASE)
+_AUDIT = re.compile(
+    r"(?:^|_)(?:audits?|history|hist|logs?|journal|archive|outbox|migrations?|sessions?|number_ranges?|sequences?|counters?)(?:_|$)",
+    re.IGNORECASE,
+)
+_CENTS = re.compile(r"_(?:cents?|ct|pence|minor(?:_units?)?)$", re.IGNORECASE)
+_FREE_TEXT = re.compile(
+    r"(?:^|_)(?:notes?|remarks?|comments?|memo|text|info|long_?description|keywords?|slug|url|color|colour|size)(?:_|$)",
+    re.IGNORECASE,
+)
+
+
+def is_kept(column: ColumnFacts) -> bool:
+    """True for figures that a system counts up itself, and for what one of its triggers writes."""
+    return column.by_trigger or (
+        column.kind in ("whole", "decimal", "moment", "date") and bool(_KEPT.search(column.name))
+    )
+
+
+def is_version(column: ColumnFacts) -> bool:
+    """True for a counter that grows with every change of the row."""
+    return column.kind == "whole" and not column.made and bool(_VERSION.fullmatch(column.name))
+
+
+def is_scaled(column: ColumnFacts) -> bool:
+    """True for a whole number of cents."""
+    return column.kind == "whole" and bool(_CENTS.search(column.name))
+
+
+def is_record_of_changes(table: str) -> bool:
+    """True for a table that the system writes for itself: what was changed, numbers that were given."""
+    return bool(_AUDIT.search(table))
+
+
+def own_value(column: ColumnFacts, in_key: bool, primary: bool) -> tuple[str, str] | None:
+    """What a system's own code fills a required column with that has no default: for new rows, and with every change.
+
+    Returns:
+        Two values of ``made`` and ``touched``, each perhaps empty; None where people fill it, or the database does.
+    """
+    if is_version(column):
+        return "", "+1"
+    if primary and column.is_uuid and not (column.made or column.has_default or in_key):
+        return ("uuid hex" if column.length == 32 else "uuid"), ""
+    if not column.must or in_key:
+        return None
+    if column.kind == "whole" and primary:
+        return "next", ""
+    if is_bookkeeping(column):
+        changes = re.match("update|modif|change|last", column.name, re.IGNORECASE)
+        return ("", "now") if changes else ("now", "")
+    if column.json:
+        return "{}", ""
+    if column.kind == "text" and _FREE_TEXT.search(column.name) and not column.choices:
+        return "''", ""
+    return None
+
+
 def may_refer_to(column: ColumnFacts, tables: Sequence[TableFacts]) -> TableFacts | None:
     """The table that a column's name points at, where the database has no foreign key: ``vendor_id``, ``vendor_code``."""
     found = re.fullmatch(r"(\w+?)_(?:id|code|no|nr|key|ref|uuid)", column.name, re.IGNORECASE)
@@ -111,4 +196,7 @@ def may_refer_to(column: ColumnFacts, tables: Sequence[TableFacts]) -> TableFact
         return None
     name = found[1].casefold()
     names = {name, name + "s", name + "es", name.removesuffix("y") + "ies"}
-    return next((table for table in tables if table.name.casefold() in names), None)
+    by_name = [table for table in tables if table.name.casefold() in names]
+    # Frameworks put the name of an application before each table's.
+    ends = tuple(f"_{each}" for each in names)
+    return next(iter(by_name or [table for table in tables if table.name.casefold().endswith(ends)]), None)

@@ -5,15 +5,19 @@ from __future__ import annotations
 import re
 import warnings
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
+import polars as pl
 import sqlalchemy as sa
 from sqlalchemy import types
 from sqlalchemy.exc import SAWarning, SQLAlchemyError
 
-from kotrel.core.description.table_facts import ColumnFacts, ReferenceFacts, TableFacts
+from kotrel.core.description.table_facts import ColumnFacts, ReferenceFacts, TableFacts, is_marked_deleted
 from kotrel.core.errors import OutOfReach
+from kotrel.core.values.code_formats import gtin_fits, gtin_has_length
 from kotrel.systems.sql.database import Database
+from kotrel.systems.sql.dialect import quoted
 
 
 def read_catalogue(database: Database, schema: str | None = None) -> list[TableFacts]:
@@ -36,7 +40,58 @@ def read_catalogue(database: Database, schema: str | None = None) -> list[TableF
     except SQLAlchemyError as error:
         words = str(error).splitlines()[0]
         raise OutOfReach(f"the database's catalogue cannot be read: {words}", "", "system-error") from None
-    return database.completed(found)
+    return [_with_content(database, each) for each in database.completed(found)]
+
+
+_BARCODE = re.compile(r"(?:^|_)(?:barcode|ean|gtin|upc)s?(?:_|$)", re.IGNORECASE)
+_LOOK_AT, _NEARLY_ALL = 500, 90
+
+
+def _with_content(database: Database, table: TableFacts) -> TableFacts:
+    """The table with what its values and its triggers say of its columns."""
+    written = database.written_by_triggers(table.schema, table.name)
+    columns = [
+        replace(each, by_trigger=each.name in written, barcodes=_holds_barcodes(database, table, each.name)
+                if each.kind == "text" and _BARCODE.search(each.name) else False)
+        for each in table.columns
+    ]  # fmt: skip
+    columns = [
+        replace(each, date_form=_date_form(database, table, each)) if _may_be_day(each) else each for each in columns
+    ]
+    return replace(table, columns=tuple(columns))
+
+
+_DAY = re.compile(r"(?:^|_)(?:date|day|from|to|since|until|on|valid|begin|end|start)(?:_|$)", re.IGNORECASE)
+_FORMS = {"YYYYMMDD": r"(?:19|20)\d\d(?:0[1-9]|1[0-2])(?:0[1-9]|[12]\d|3[01])",
+          "DD.MM.YYYY": r"(?:0[1-9]|[12]\d|3[01])\.(?:0[1-9]|1[0-2])\.(?:19|20)\d\d"}  # fmt: skip
+
+
+def _may_be_day(column: ColumnFacts) -> bool:
+    return column.kind in ("whole", "text") and bool(_DAY.search(column.name)) and not column.made
+
+
+def _date_form(database: Database, table: TableFacts, column: ColumnFacts) -> str:
+    """How a column of numbers or texts writes its dates, if all of its values are such; 0 is none."""
+    name = quoted(table.schema, table.name)
+    rows = database.run(
+        f"SELECT DISTINCT {quoted(column.name)} FROM {name} WHERE {quoted(column.name)} IS NOT NULL LIMIT {_LOOK_AT}"
+    )
+    held = [text for (value,) in rows if (text := str(value).strip()) not in ("", "0")]
+    return next(
+        (form for form, shape in _FORMS.items() if held and all(re.fullmatch(shape, text) for text in held)), ""
+    )
+
+
+def _holds_barcodes(database: Database, table: TableFacts, column: str) -> bool:
+    name = quoted(table.schema, table.name)
+    rows = database.run(
+        f"SELECT DISTINCT {quoted(column)} FROM {name} WHERE {quoted(column)} IS NOT NULL LIMIT {_LOOK_AT}"
+    )
+    held = pl.DataFrame(
+        {"code": [str(value).strip() for (value,) in rows if str(value).strip()]}, schema={"code": pl.String}
+    )
+    valid = held.filter(gtin_has_length(pl.col("code")) & gtin_fits(pl.col("code"))).height
+    return bool(held.height) and valid * 100 >= _NEARLY_ALL * held.height
 
 
 def _tables(about: sa.Inspector, database: Database, schema: str | None) -> Iterator[TableFacts]:
@@ -55,7 +110,7 @@ def _table(about: sa.Inspector, name: str, schema: str | None) -> TableFacts:
         for each in about.get_indexes(name, schema=schema)
         if each.get("unique")
         and all(each["column_names"])
-        and not each.get("dialect_options", {}).get("postgresql_where")
+        and leaves_out_deleted_only(str(each.get("dialect_options", {}).get("postgresql_where") or ""))
     ]
     references = [
         ReferenceFacts(
@@ -69,6 +124,19 @@ def _table(about: sa.Inspector, name: str, schema: str | None) -> TableFacts:
     checked = _choices(each["sqltext"] for each in about.get_check_constraints(name, schema=schema))
     columns = tuple(_column(each, checked) for each in about.get_columns(name, schema=schema))
     return TableFacts(name, schema or "", columns, tuple(primary), tuple(dict.fromkeys(uniques)), tuple(references))
+
+
+def leaves_out_deleted_only(condition: str) -> bool:
+    """True where a unique index is for all rows, or for all that are not marked as deleted: those are all that people see."""
+    if not condition:
+        return True
+    found = re.fullmatch(
+        r'[\s(]*"?(\w+)"?\)?\s+IS\s+NULL[\s)]*|[\s(]*(?:NOT\s+)?"?(\w+)"?(?:\s*=\s*(?:false|0))?[\s)]*',
+        condition,
+        re.IGNORECASE,
+    )
+    column = (found[1] or found[2]) if found else None
+    return column is not None and is_marked_deleted(ColumnFacts(column, "yes_no"))
 
 
 def _choices(conditions: Iterable[str]) -> dict[str, tuple[str, ...]]:
@@ -92,6 +160,7 @@ def _column(each: Any, checked: Mapping[str, Sequence[str]]) -> ColumnFacts:
     kind, length, decimals = _kind(of)
     choices = tuple(of.enums or ()) if isinstance(of, types.Enum) else ()
     choices = choices or tuple(checked.get(each["name"], ()))
+    is_json = isinstance(of, types.JSON)
     remark = f"{of}: shown only" if kind == "other" else ""
     return ColumnFacts(
         name=each["name"],
@@ -105,6 +174,7 @@ def _column(each: Any, checked: Mapping[str, Sequence[str]]) -> ColumnFacts:
         zoned=bool(getattr(of, "timezone", False)),
         choices=choices,
         remark=remark,
+        json=is_json,
     )
 
 

@@ -95,6 +95,22 @@ class Database(ABC):
         """SQL that gives the stored form of canonical text (an SQL expression)."""
 
     @abstractmethod
+    def scaled_text(self, column: str, field: Field) -> str:
+        """The same of a whole number that is so many times the value (``scale`` of the field)."""
+
+    @abstractmethod
+    def scaled_stored(self, text: str, field: Field) -> str:
+        """SQL that gives such a whole number from canonical text."""
+
+    @abstractmethod
+    def in_type_of(self, schema: str, table: str, column: str, text: str) -> str:
+        """SQL that gives a canonical text in the type of a column, so that both are compared by its index; empty where none can be told."""
+
+    def keeps_numbers(self, table: str, column: str) -> bool:
+        """True for a column (quoted, as its table) without a type that holds numbers only: SQLite alone has such columns."""
+        return False
+
+    @abstractmethod
     def raw(self, column: str) -> str:
         """SQL that gives a stored value exactly, as a text: a letter for its type, then the database's own text."""
 
@@ -148,6 +164,10 @@ class Database(ABC):
     @abstractmethod
     def completed(self, tables: Sequence[TableFacts]) -> list[TableFacts]:
         """Tables as SQLAlchemy describes them, with what it does not say."""
+
+    @abstractmethod
+    def written_by_triggers(self, schema: str, table: str) -> set[str]:
+        """The columns of a table that its own triggers write."""
 
     @abstractmethod
     def views(self, schema: str | None = None) -> list[str]:

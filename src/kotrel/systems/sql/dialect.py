@@ -8,6 +8,7 @@ in ``database_kinds.py``.
 
 from __future__ import annotations
 
+import re
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any, Literal
@@ -103,6 +104,41 @@ class Dialect(ABC):
     def drop_balance_statements(self, record: Record, table: str) -> list[str]:
         """The statements that remove what is left of them once the tables are gone."""
         return []
+
+    @abstractmethod
+    def now(self) -> str:
+        """SQL for this moment, as a column for moments takes it."""
+
+    @abstractmethod
+    def uuid(self, how: Literal["uuid", "uuid7", "uuid hex"]) -> str:
+        """SQL for a new uuid: of random numbers, of the time (RFC 9562, version 7), or as 32 digits without hyphens."""
+
+    def own_value(self, how: str, schema: str, table: str, column: str, of: str, alias: str = "") -> str:
+        """SQL for what a system's code puts into a column (see :class:`kotrel.core.description.model.Storage`).
+
+        Args:
+            table, column: quoted names.
+            of: the record, for errors.
+            alias: of the table, where a row that is there is changed.
+        """
+        if how in ("uuid", "uuid7", "uuid hex"):
+            return self.uuid(how)  # type: ignore[arg-type]
+        if how == "now":
+            return self.now()
+        if how == "+1":
+            return f"coalesce({alias}.{column}, 0) + 1" if alias else "1"
+        if how == "next":
+            order = "" if alias else " + row_number() OVER (ORDER BY s.line)"
+            return f"(SELECT coalesce(max({column}), 0) FROM {table}){order}"
+        if re.fullmatch(r"-?[0-9]+(\.[0-9]+)?", how):
+            return how
+        if how in ("true", "false"):
+            return ("1" if how == "true" else "0") if self.yes_no_as_number else how
+        if how[:1] in "{[":
+            return literal(how)
+        if how[:1] == how[-1:] == "'":
+            return literal(how[1:-1])
+        return self.next_number(schema, how, of)
 
     def next_number(self, schema: str, sequence: str, of: str) -> str:
         """SQL for the next number of a sequence.

@@ -73,8 +73,14 @@ class Merge:
             if freed := self._changing_places(touched):
                 nothing = ", ".join(f"{store.column(name)} = {self._if_changed(name, 'NULL')}" for name in freed)
                 database.run(f"UPDATE {table} AS t SET {nothing} FROM {self.stage.name} AS s {where}")
+            own = [
+                f"{quoted(column)} = {self._own_value(how, column, 't')}"
+                for column, how in store.record.storage.touched.items()
+                if column not in {store.column_name(name) for name in touched}
+            ]
+            sets = ", ".join([self._sets(touched), *own])
             done["changed"] = database.run_counting(
-                f"UPDATE {table} AS t SET {self._sets(touched)} FROM {self.stage.name} AS s {where}"
+                f"UPDATE {table} AS t SET {sets} FROM {self.stage.name} AS s {where}"
             )
         if counts["new"]:
             done["new"] = self._insert(only, mine)
@@ -95,8 +101,25 @@ class Merge:
             return value
         return f"CASE WHEN s.{quoted('is ' + name)} THEN {value} ELSE t.{self.store.column(name)} END"
 
+    def _own_value(self, how: str, column: str, alias: str = "") -> str:
+        """SQL for what the system's own code would put into a column."""
+        store = self.store
+        return self.database.dialect.own_value(how, store.schema, store.name, quoted(column), store.record.name, alias)
+
     def _sets(self, names: Sequence[str]) -> str:
-        return ", ".join(f"{self.store.column(name)} = {self._if_changed(name, self._value(name))}" for name in names)
+        made = self.store.record.storage.made
+
+        def value(name: str) -> str:
+            how = made.get(self.store.column_name(name), "")
+            # A constant stands for a blank in rows that are there, too; a moment or a number is given once.
+            constant = how[:1] in ("'", "{", "[") if how else False
+            return (
+                f"coalesce({self._value(name)}, {self._own_value(how, self.store.column_name(name))})"
+                if constant
+                else self._value(name)
+            )
+
+        return ", ".join(f"{self.store.column(name)} = {self._if_changed(name, value(name))}" for name in names)
 
     def _insert(self, only: str, mine: str) -> int:
         """Inserts the new rows: their fields, the fixed values of the table, and numbers from sequences."""
@@ -157,6 +180,8 @@ class Merge:
         new = self.changes.frame.filter(pl.col(ACTION) == "new")
         columns: list[str] = []
         values: list[str] = []
+        storage = store.record.storage
+        own = {**storage.touched, **storage.made}
         for name in names:
             about = self.columns.get(store.column_name(name))
             blanks = new[name].null_count()
@@ -165,14 +190,17 @@ class Merge:
             value = self._value(name)
             if about is not None and blanks and about.default is not None:
                 value = f"coalesce({value}, {about.default})"
+            if (how := own.pop(store.column_name(name), None)) is not None:
+                # A field that people fill, too: what the system's code puts there stands for a blank.
+                value = f"coalesce({value}, {self._own_value(how, store.column_name(name))})"
             columns.append(store.column(name))
             values.append(value)
         for column, fixed in store.record.storage.fixed.items():
             columns.append(quoted(column))
             values.append("NULL" if fixed is None else literal(fixed))
-        for column, sequence in store.record.storage.made.items():
+        for column, how in own.items():
             columns.append(quoted(column))
-            values.append(self.database.dialect.next_number(store.schema, sequence, store.record.name))
+            values.append(self._own_value(how, column))
         return (
             f"INSERT INTO {store.name} AS i ({', '.join(columns)}) SELECT {', '.join(values)} "
             f"FROM {self.stage.name} AS s WHERE s.action = 'new'{only} ORDER BY s.line"

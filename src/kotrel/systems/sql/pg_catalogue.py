@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
@@ -49,6 +50,19 @@ def completed(run: Run, tables: Sequence[TableFacts]) -> list[TableFacts]:
         )
         for table in tables
     ]
+
+
+def written_by_triggers(run: Run, schema: str, table: str) -> set[str]:
+    """The columns that the functions of a table's triggers give a value: ``NEW.column := …``."""
+    rows = run(
+        "SELECT p.prosrc FROM pg_catalog.pg_trigger AS t JOIN pg_catalog.pg_proc AS p ON p.oid = t.tgfoid "
+        "JOIN pg_catalog.pg_class AS c ON c.oid = t.tgrelid JOIN pg_catalog.pg_namespace AS n ON n.oid = c.relnamespace "
+        "WHERE NOT t.tgisinternal AND n.nspname = ? AND c.relname = ?",
+        [schema, table],
+    )
+    return {
+        name for (source,) in rows for name in re.findall(r"\bNEW\.\"?(\w+)\"?\s*:?=[^=]", str(source), re.IGNORECASE)
+    }
 
 
 def views(run: Run, schema: str | None) -> list[str]:

@@ -56,13 +56,13 @@ _NOT_ABOUT_ROWS = frozenset(
 
 
 def clear(
-    error: psycopg.Error, name: str, time_limit: int, lost: bool, whom_we_wait_for: Callable[[], str]
+    error: psycopg.Error, name: str, limits: tuple[float, float], lost: bool, whom_we_wait_for: Callable[[], str]
 ) -> Exception:
     """The error as the rest of Kotrel knows it.
 
     Args:
         name: how messages call the database.
-        time_limit: seconds that one statement may take.
+        limits: the seconds that we let one statement take, and those that the database lets this user take.
         lost: the connection is closed.
         whom_we_wait_for: who holds a lock that was not given in time, in words.
     """
@@ -80,8 +80,21 @@ def clear(
             "system-busy",
         )
     if isinstance(error, errors.QueryCanceled):
+        ours, theirs = limits
+        if "timeout" not in words:
+            return OutOfReach(
+                f"somebody ended this step at {name}: {words}; nothing was loaded",
+                "Ask its administrator why, then run this again.",
+                "step-ended",
+            )
+        if theirs < ours:
+            return OutOfReach(
+                f"{name} lets this user take {_span(theirs)} for one step (statement_timeout), and it took longer; nothing was loaded",
+                "Ask its administrator for more time for this user: time_limit in kotrel.toml cannot lengthen it.",
+                "time-limit",
+            )
         return OutOfReach(
-            f"{name} took longer than {time_limit // 60} minutes for one step; nothing was loaded",
+            f"{name} took longer than {_span(ours)} for one step; nothing was loaded",
             "If it is busy, give it more minutes with time_limit under [system] in kotrel.toml.",
             "time-limit",
         )
@@ -108,6 +121,14 @@ def clear(
             "connection-lost",
         )
     return OutOfReach(f"{name}: {words}", "", "system-error")
+
+
+def _span(seconds: float) -> str:
+    """``60 minutes``, ``90 seconds``, ``1 ms``."""
+    if seconds < 1:
+        return f"{seconds * 1000:g} ms"
+    minutes = seconds / 60
+    return f"{minutes:g} minute{'' if minutes == 1 else 's'}" if minutes == int(minutes) else f"{seconds:g} seconds"
 
 
 def is_about_rows(error: psycopg.Error) -> bool:

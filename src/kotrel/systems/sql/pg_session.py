@@ -38,7 +38,7 @@ _PATIENCE: dict[str, Any] = {
 """Makes sure that a silent server is noticed within a minute."""
 
 
-def prepare(connection: psycopg.Connection[Any], time_limit: int, schemas: Sequence[str]) -> None:
+def prepare(connection: psycopg.Connection[Any], time_limit: int, schemas: Sequence[str]) -> float:
     """Sets what every session of ours has.
 
     Names are looked up only in the server's own schema and the journal's: whoever may create functions in another
@@ -47,6 +47,9 @@ def prepare(connection: psycopg.Connection[Any], time_limit: int, schemas: Seque
     Args:
         time_limit: seconds that one statement may take.
         schemas: further schemas that the database's own triggers need.
+
+    Returns:
+        The seconds that one statement may take: ours, or fewer where the database gives this user fewer.
     """
     path = ", ".join(["pg_catalog", quoted(JOURNAL), *(quoted(name) for name in schemas)])
     connection.execute(f"SET search_path = {path}".encode())
@@ -65,6 +68,8 @@ def prepare(connection: psycopg.Connection[Any], time_limit: int, schemas: Seque
         ("tcp_keepalives_idle", 30), ("tcp_keepalives_interval", 10), ("tcp_keepalives_count", 3), ("client_min_messages", "warning"),
     ):  # fmt: skip
         connection.execute(f"SET {setting} = {value}".encode())
+    in_force = connection.execute("SELECT setting::bigint FROM pg_catalog.pg_settings WHERE name = 'statement_timeout'")
+    return float(in_force.fetchone()[0]) / 1000  # type: ignore[index]
 
 
 def holders_of_load_lock(connection: psycopg.Connection[Any], but: int = 0) -> str:

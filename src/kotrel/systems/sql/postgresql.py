@@ -18,7 +18,7 @@ from kotrel.core.description.table_facts import TableFacts
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.database import NEVER_BLANK, ColumnNow, Database
 from kotrel.systems.sql.dialect import JOURNAL, quoted
-from kotrel.systems.sql.pg_catalogue import completed, parts_of_tables, schemas, views
+from kotrel.systems.sql.pg_catalogue import completed, parts_of_tables, schemas, views, written_by_triggers
 from kotrel.systems.sql.pg_errors import clear
 from kotrel.systems.sql.pg_session import (
     LOAD_LOCK,
@@ -97,17 +97,19 @@ class PostgresDatabase(Database):
         self.name = name
         self.time_limit = time_limit
         self.tell = tell
+        self._limit_in_force = float(time_limit)
+        self._types: dict[tuple[str, str], dict[str, ColumnNow]] = {}
         given = {"password": password} if password else {}
         self._connect = partial(connected, url, name, given)
         self.connection = self._connect()
         try:
-            prepare(self.connection, time_limit, schemas)
+            self._limit_in_force = prepare(self.connection, time_limit, schemas)
         except psycopg.Error as error:
             raise self._clear(error) from None
 
     def _clear(self, error: psycopg.Error) -> Exception:
         lost = self.connection.closed
-        return clear(error, self.name, self.time_limit, bool(lost), self._whom_we_wait_for)
+        return clear(error, self.name, (self.time_limit, self._limit_in_force), bool(lost), self._whom_we_wait_for)
 
     def _whom_we_wait_for(self) -> str:
         """Who holds the lock that we did not get; asked on a connection of its own, because ours has failed."""
@@ -177,9 +179,12 @@ class PostgresDatabase(Database):
 
     def as_text(self, column: str, field: Field, plain: bool = False) -> str:
         if field.is_decimal and plain:
-            number = f"CAST({column} AS numeric)"
+            number, held = f"CAST({column} AS numeric)", f"CAST({column} AS text)"
+            # What no figure of stock can be, such as 1e300 or Infinity, is shown as it is, and stops nothing.
             return (
-                f"CASE WHEN {number} = round({number}, {field.decimals}) "
+                f"CASE WHEN {held} IN ('NaN', 'Infinity', '-Infinity') THEN {held} "
+                f"WHEN abs({number}) >= 1e{38 - (field.decimals or 0) - 1} THEN {held} "
+                f"WHEN {number} = round({number}, {field.decimals}) "
                 f"THEN CAST(CAST({number} AS numeric(38, {field.decimals})) AS text) ELSE CAST({number} AS text) END"
             )
         if field.is_decimal:
@@ -197,6 +202,30 @@ class PostgresDatabase(Database):
 
     def as_stored(self, text: str, field: Field, plain: bool = False) -> str:
         return text
+
+    def scaled_text(self, column: str, field: Field) -> str:
+        return self.as_text(f"(CAST({column} AS numeric) / {field.scale})", field, True)
+
+    def scaled_stored(self, text: str, field: Field) -> str:
+        return f"(CAST({text} AS numeric) * {field.scale})"
+
+    def in_type_of(self, schema: str, table: str, column: str, text: str) -> str:
+        if (schema, table) not in self._types:
+            self._types[schema, table] = self.columns_of(schema, table)
+        about = self._types[schema, table].get(column)
+        if about is None:
+            return ""
+        # A code that is no number, or no uuid, would be an error there: the list has no such row.
+        shape = (
+            r"^-?[0-9]{1,18}$"
+            if about.type in ("integer", "bigint", "smallint")
+            else r"^[0-9a-fA-F-]{36}$"
+            if about.type == "uuid"
+            else ""
+        )
+        if about.type.startswith(("character", "text", "bpchar")) or about.type in ("citext", "public.citext"):
+            return f"CAST({text} AS {about.type})"
+        return f"CASE WHEN {text} ~ '{shape}' THEN CAST({text} AS {about.type}) END" if shape else ""
 
     def check_deferred(self) -> None:
         self.run("SET CONSTRAINTS ALL IMMEDIATE")
@@ -274,6 +303,9 @@ class PostgresDatabase(Database):
 
     def completed(self, tables: Sequence[TableFacts]) -> list[TableFacts]:
         return completed(self.run, tables)
+
+    def written_by_triggers(self, schema: str, table: str) -> set[str]:
+        return written_by_triggers(self.run, schema, table)
 
     def views(self, schema: str | None = None) -> list[str]:
         return views(self.run, schema)

@@ -47,6 +47,20 @@ class PostgresDialect(Dialect):
     def bound(self, kind: Literal["date", "moment"]) -> str:
         return f"CAST(? AS {'date' if kind == 'date' else 'timestamp'})"
 
+    def now(self) -> str:
+        return "pg_catalog.now()"
+
+    def uuid(self, how: Literal["uuid", "uuid7", "uuid hex"]) -> str:
+        if how == "uuid7":
+            # The milliseconds take the first 48 bits, and 7 stands for 4 as the version: 0100 and 0011.
+            moment = "pg_catalog.substring(pg_catalog.int8send((extract(epoch FROM pg_catalog.clock_timestamp()) * 1000)::bigint) FROM 3)"
+            mixed = (
+                f"pg_catalog.overlay(pg_catalog.uuid_send(pg_catalog.gen_random_uuid()) PLACING {moment} FROM 1 FOR 6)"
+            )
+            return f"encode(pg_catalog.set_bit(pg_catalog.set_bit({mixed}, 52, 1), 53, 1), 'hex')::uuid"
+        random = "pg_catalog.gen_random_uuid()"
+        return random if how == "uuid" else f"pg_catalog.replace({random}::text, '-', '')"
+
     def next_number(self, schema: str, sequence: str, of: str) -> str:
         return f"pg_catalog.nextval({literal(sequence_name(schema, sequence))})"
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 import re
 import sqlite3
+import time
+import uuid
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
@@ -43,6 +45,8 @@ class SqliteDatabase(Database):
     def __init__(self, path: Path, create: bool = False) -> None:
         self.path = path
         self._broken_before: set[tuple[Any, ...]] = set()
+        self._types: dict[str, dict[str, ColumnNow]] = {}
+        self._kept: dict[tuple[str, str], bool] = {}
         if not create and not path.is_file():
             raise OutOfReach(
                 f"the system's database {path} does not exist",
@@ -53,6 +57,7 @@ class SqliteDatabase(Database):
             # Several threads use it, but never two at once (see SystemState).
             self.connection = sqlite3.connect(path, timeout=WAIT_SECONDS, isolation_level=None, check_same_thread=False)
             self.connection.create_function("kotrel_bytes", 1, bytes.fromhex, deterministic=True)
+            self.connection.create_function("kotrel_uuid", 1, _new_uuid)
             self.connection.execute("PRAGMA foreign_keys = ON")
             self.connection.execute("PRAGMA cache_size = -131072")
             self.connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
@@ -151,8 +156,10 @@ class SqliteDatabase(Database):
     def as_text(self, column: str, field: Field, plain: bool = False) -> str:
         if field.is_decimal and plain:
             decimals = field.decimals or 0
+            # What no figure of stock can be, such as 1e300, is shown as it is.
             return (
-                f"CASE WHEN {column} = round({column}, {decimals}) THEN printf('%.{decimals}f', {column}) "
+                f"CASE WHEN typeof({column}) = 'real' AND abs({column}) >= 1e15 THEN CAST({column} AS TEXT) "
+                f"WHEN {column} = round({column}, {decimals}) THEN printf('%.{decimals}f', {column}) "
                 f"ELSE CAST({column} AS TEXT) END"
             )
         if field.is_decimal:
@@ -178,6 +185,33 @@ class SqliteDatabase(Database):
         if field.kind == "yes_no":
             return f"CASE {text} WHEN 'yes' THEN 1 WHEN 'no' THEN 0 END"
         return text
+
+    def scaled_text(self, column: str, field: Field) -> str:
+        return self.as_text(column, field)
+
+    def scaled_stored(self, text: str, field: Field) -> str:
+        return self.as_stored(text, field)
+
+    def in_type_of(self, schema: str, table: str, column: str, text: str) -> str:
+        about = self._columns(table).get(column)
+        # A column without a type compares 1 and '1' as different.
+        return text if about is not None and about.type else ""
+
+    def keeps_numbers(self, table: str, column: str) -> bool:
+        if (table, column) not in self._kept:
+            name = column[1:-1].replace('""', '"')
+            about = self._columns(table[1:-1].replace('""', '"')).get(name)
+            classes: set[str] = set()
+            if about is not None and not about.type:
+                held = self.run(f"SELECT DISTINCT typeof({column}) FROM {table} WHERE {column} IS NOT NULL")
+                classes = {kind for (kind,) in held}
+            self._kept[table, column] = bool(classes) and classes <= {"integer", "real"}
+        return self._kept[table, column]
+
+    def _columns(self, table: str) -> dict[str, ColumnNow]:
+        if table not in self._types:
+            self._types[table] = self.columns_of("", table)
+        return self._types[table]
 
     def check_deferred(self) -> None:
         broken = self._broken_references()
@@ -250,8 +284,23 @@ class SqliteDatabase(Database):
     def _uniques(self, table: str) -> Iterator[tuple[str, ...]]:
         for _, name, unique, origin, partial in self.run(f"PRAGMA index_list({quoted(table)})"):
             columns = [column for _, _, column in self.run(f"PRAGMA index_info({quoted(name)})")]
-            if unique and not partial and origin != "pk" and all(columns):
+            if unique and (not partial or self._leaves_out_deleted(name)) and origin != "pk" and all(columns):
                 yield tuple(columns)
+
+    def _leaves_out_deleted(self, index: str) -> bool:
+        from kotrel.systems.sql.catalogue import leaves_out_deleted_only
+
+        [(sql,)] = self.run("SELECT sql FROM sqlite_master WHERE name = ?", [index])
+        return leaves_out_deleted_only(re.split(r"\bWHERE\b", str(sql), flags=re.IGNORECASE)[-1])
+
+    def written_by_triggers(self, schema: str, table: str) -> set[str]:
+        rows = self.run("SELECT sql FROM sqlite_master WHERE type = 'trigger' AND lower(tbl_name) = lower(?)", [table])
+        found: set[str] = set()
+        for (sql,) in rows:
+            own = rf'UPDATE\s+(?:OR\s+\w+\s+)?"?{re.escape(table)}"?\s+SET\s+(.*?)\s+WHERE'
+            for sets in re.findall(own, str(sql), re.IGNORECASE | re.DOTALL):
+                found.update(re.findall(r'(?:^|,)\s*"?(\w+)"?\s*=', sets))
+        return found
 
     def views(self, schema: str | None = None) -> list[str]:
         return [str(name) for (name,) in self.run("SELECT name FROM sqlite_master WHERE type = 'view' ORDER BY name")]
@@ -293,6 +342,17 @@ class SqliteDatabase(Database):
 
     def close(self) -> None:
         self.connection.close()
+
+
+def _new_uuid(how: str) -> str:
+    """A uuid as :meth:`kotrel.systems.sql.dialect.Dialect.uuid` says."""
+    if how != "uuid7":
+        return uuid.uuid4().hex if how == "uuid hex" else str(uuid.uuid4())
+    # RFC 9562, 5.7: 48 bits of milliseconds, the version, 12 bits, the variant, 62 bits.
+    random = uuid.uuid4().int
+    number = (time.time_ns() // 10**6 << 80) | (random & ((1 << 80) - 1))
+    number = number & ~(0xF << 76) | 7 << 76
+    return str(uuid.UUID(int=number))
 
 
 def _is_numeric(declared: str) -> bool:

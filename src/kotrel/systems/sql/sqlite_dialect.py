@@ -40,6 +40,12 @@ class SqliteDialect(Dialect):
     def bound(self, kind: Literal["date", "moment"]) -> str:
         return "?"
 
+    def now(self) -> str:
+        return "strftime('%Y-%m-%d %H:%M:%f', 'now')"
+
+    def uuid(self, how: Literal["uuid", "uuid7", "uuid hex"]) -> str:
+        return f"kotrel_uuid('{how}')"
+
     def balance_statements(self, record: Record, table: str, lines: str, amounts: Sequence[str]) -> list[str]:
         places = [name for name in record.fields if name not in amounts]
         added_up = [name for name in record.fields if name in amounts]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges
@@ -11,6 +13,21 @@ from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.database_journal import row_table
 from kotrel.systems.sql.dialect import quoted
 from kotrel.systems.sql.store import Store
+
+
+def _as_kept(field: Field) -> pl.Expr:
+    """The texts of a field as a table that Kotrel did not create keeps them: scaled to a whole number, or a date in its form."""
+    text = pl.col(f"to {field.name}")
+    if field.scale != 1:
+        return (
+            (text.cast(pl.Decimal(38, field.decimals or 0)) * field.scale)
+            .cast(pl.Int64)
+            .cast(pl.String)
+            .alias(f"to {field.name}")
+        )
+    parts = {"YYYY": text.str.slice(0, 4), "MM": text.str.slice(5, 2), "DD": text.str.slice(8, 2)}
+    pieces = [each for each in re.split("(YYYY|MM|DD)", field.stored) if each]
+    return pl.concat_str([parts[each] if each in parts else pl.lit(each) for each in pieces]).alias(f"to {field.name}")
 
 
 class Stage:
@@ -127,6 +144,8 @@ class Stage:
         rows = rows.with_columns(
             pl.col(f"to {name}").replace({"yes": words[0], "no": words[1]}) for name, words in stored.items()
         )
+        if self.store.plain:
+            rows = rows.with_columns(_as_kept(field) for field in self.fields if field.scale != 1 or field.stored)
         return rows.rename({LINE: "line", ACTION: "action"})
 
     def same_key(self) -> str:

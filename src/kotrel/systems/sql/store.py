@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -78,18 +79,64 @@ class Store:
         if words := self.record.storage.words_of(field):
             yes, no = map(literal, words)
             return f"CASE CAST({column} AS text) WHEN {yes} THEN 'yes' WHEN {no} THEN 'no' END"
+        if self.plain and field.scale != 1:
+            return database.scaled_text(column, field)
+        if self.plain and field.stored:
+            return _read_as(f"CAST({column} AS text)", field.stored)
         return database.as_text(column, field, self.plain)
 
     def stored(self, database: Database, text: str, field: Field) -> str:
         """SQL that gives the stored form of canonical text (an SQL expression)."""
         if target := self.target_by_id(field):
-            code = target.text(database, "r", target.record.fields[target.record.code])
-            rows = " AND ".join([f"{code} = {text}", *target.mine("r")])
+            code = target.record.fields[target.record.code]
+            rows = " AND ".join([*target.same_as_text(database, "r", code, text), *target.mine("r")])
             return f"(SELECT r.{quoted(str(target.record.storage.id))} FROM {target.name} AS r WHERE {rows})"
         if words := self.record.storage.words_of(field):
             yes, no = map(literal, words)
             return f"CASE {text} WHEN 'yes' THEN {yes} WHEN 'no' THEN {no} END"
+        if self.plain and field.scale != 1:
+            return database.scaled_stored(text, field)
+        if self.plain and field.stored:
+            return _written_as(text, field.stored)
+        if self.plain and database.keeps_numbers(self.name, self.column(field.name)):
+            # A column without a type keeps numbers as numbers; what is none, or has zeros before it, stays a text.
+            whole = (
+                f"CASE WHEN CAST(CAST({text} AS INTEGER) AS TEXT) = {text} THEN CAST({text} AS INTEGER) ELSE {text} END"
+            )
+            return (
+                f"CAST({text} AS NUMERIC)"
+                if field.is_decimal
+                else whole
+                if field.kind in ("code", "text")
+                else database.as_stored(text, field, True)
+            )
         return database.as_stored(text, field, self.plain)
+
+    def same_as_text(self, database: Database, alias: str, field: Field, text: str) -> list[str]:
+        """The conditions that a field of a row is this canonical text: by the column's own type, so that an index helps, then exactly."""
+        exact = f"{self.text(database, alias, field)} = {text}"
+        if not self.plain or field.is_decimal or field.kind not in ("code", "text"):
+            return [exact]
+        typed = database.in_type_of(self.schema, self.table, self.column_name(field.name), text)
+        return [f"{alias}.{self.column(field.name)} = {typed}", exact] if typed else [exact]
+
+
+def _read_as(text: str, form: str) -> str:
+    """SQL for the ISO text of a date that is written in such a form; what is not written so stays as it is, and 0 is no date."""
+    year, month, day = (f"substr({text}, {form.index(part) + 1}, {len(part)})" for part in ("YYYY", "MM", "DD"))
+    between = " AND ".join(
+        [f"length({text}) = {len(form)}"]
+        + [f"substr({text}, {n + 1}, 1) = {literal(sign)}" for n, sign in enumerate(form) if sign not in "YMD"]
+    )
+    blank = ", ".join(literal(each) for each in ("", "0", "".join("0" if sign in "YMD" else sign for sign in form)))
+    return f"CASE WHEN {text} IN ({blank}) THEN NULL WHEN {between} THEN {year} || '-' || {month} || '-' || {day} ELSE {text} END"
+
+
+def _written_as(text: str, form: str) -> str:
+    """SQL for an ISO text in such a form."""
+    parts = {"YYYY": f"substr({text}, 1, 4)", "MM": f"substr({text}, 6, 2)", "DD": f"substr({text}, 9, 2)"}
+    pieces = [each for each in re.split("(YYYY|MM|DD)", form) if each]
+    return " || ".join(parts.get(each) or literal(each) for each in pieces)
 
 
 def store_of(description: Description, record: Record, dialect: Dialect) -> Store:
