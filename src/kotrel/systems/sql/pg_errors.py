@@ -88,8 +88,9 @@ def clear(
                 "step-ended",
             )
         if theirs < ours:
+            given = _span(theirs) if theirs else "too little time"
             return OutOfReach(
-                f"{name} lets this user take {_span(theirs)} for one step (statement_timeout), and it took longer; nothing was loaded",
+                f"{name} gives this user {given} for one step (statement_timeout), and it took longer; nothing was loaded",
                 "Ask its administrator for more time for this user: time_limit in kotrel.toml cannot lengthen it.",
                 "time-limit",
             )

@@ -97,7 +97,8 @@ class PostgresDatabase(Database):
         self.name = name
         self.time_limit = time_limit
         self.tell = tell
-        self._limit_in_force = float(time_limit)
+        # Until our own limit is set, another one is the database's.
+        self._limit_in_force = 0.0
         self._types: dict[tuple[str, str], dict[str, ColumnNow]] = {}
         given = {"password": password} if password else {}
         self._connect = partial(connected, url, name, given)
