@@ -153,6 +153,34 @@ class Drafted(Program):
         self.assertEqual(list(self.folder.iterdir()), [])
 
 
+TYPES = """
+CREATE DOMAIN sku AS varchar(12) CHECK (VALUE ~ '^[A-Z]');
+CREATE TABLE part (code sku PRIMARY KEY, name text NOT NULL, tracking uuid,
+  {one} varchar(10), {two} varchar(10));
+INSERT INTO part (code, name) VALUES ('A1', 'One');
+"""
+
+
+class Types(Drafted):
+    """What only the database's types know is a finding at its row, and the other rows can be loaded."""
+
+    def test_a_type_refuses_its_rows_only(self) -> None:
+        one, two = f"{'long_' * 12}aa", f"{'long_' * 12}bb"
+        self.start(TYPES.format(one=one, two=two), postgres=True)
+        lines = [f"A{n},Part {n},6f9619ff-8b86-d011-b42d-00cf4fc964{n:02d},x,y" for n in range(10, 40)]
+        lines[7] = "A17,Part 17,not-a-uuid,x,y"
+        lines[19] = "a29,Part 29,,x,y"
+        self.write("p.csv", f"Code,Name,Tracking,{one},{two}", *lines)
+        refused = self.json("load", "p.csv", "--as", "part", "--yes", "--new-codes", "all", status=1)
+        self.assertEqual({each["row"] for each in refused["findings"] if each["severity"] == "error"}, {9, 21})
+        done = self.json("load", "p.csv", "--as", "part", "--yes", "--new-codes", "all", "--good-rows")
+        self.assertEqual((done["records"]["part"]["new"], done["records"]["part"]["refused"]), (28, 2))
+        [row] = self.rows(f"SELECT {one}, {two} FROM part WHERE code = 'A10'")
+        self.assertEqual(row, ("x", "y"))
+        self.json("undo", done["load"], "--yes")
+        self.assertEqual(self.rows("SELECT code FROM part"), [("A1",)])
+
+
 class Untyped(Program):
     """SQLite columns without a type keep numbers as numbers and texts as texts."""
 

@@ -30,7 +30,7 @@ from kotrel.systems.sql.ledger import ledger_sums, movements_since, read_with_le
 from kotrel.systems.sql.merging import Merge
 from kotrel.systems.sql.outcome_pages import outcome_page
 from kotrel.systems.sql.reading_back import Sent, read_back
-from kotrel.systems.sql.refusals import merge_all, settle_deferred
+from kotrel.systems.sql.refusals import merge_all, settle_deferred, stage_all
 from kotrel.systems.sql.staging import Stage
 from kotrel.systems.sql.store import Store, store_of
 
@@ -136,17 +136,14 @@ class _Writing(SqlReading, Writing):
         """
         database = self.database
 
-        def staged(each: Sent) -> Merge:
-            return Merge(Stage(database, each.store, each.changes, each.lines, number))
-
         database.run("SAVEPOINT loading")
         merges: list[Merge] = []
         for each in sent:
             step(f"loading {each.changes.record.title.lower()}")
             LOG.info("merging %s rows into %s", f"{each.changes.frame.height:,}", each.store.name)
-            merges.append(staged(each))
+            merges.append(stage_all(database, partial(_laid_out, database, each, number), each.changes))
             merge_all(merges[-1])
-        settle_deferred(database, [partial(staged, each) for each in sent])
+        settle_deferred(database, [partial(_laid_out, database, each, number, each.changes) for each in sent])
         altered: list[Altered] = []
         for each, merge in zip(sent, merges, strict=True):
             if each.store.plain or merge.acting:
@@ -186,6 +183,11 @@ class _Writing(SqlReading, Writing):
     def note_refused(self, changes: Sequence[RecordChanges], stamp: Stamp) -> int:
         refused = [each.refused() for each in changes]
         return journal.write_whole(self.database, refused, replace(stamp, kind="refused"))
+
+
+def _laid_out(database: Database, sent: Sent, number: int, changes: RecordChanges) -> Merge:
+    """Rows of a record that are sent, laid out to be merged."""
+    return Merge(Stage(database, sent.store, changes, sent.lines, number))
 
 
 class SqlSystem(System):

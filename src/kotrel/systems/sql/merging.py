@@ -11,7 +11,7 @@ from kotrel.core.columns import ACTION, LINE, before
 from kotrel.systems.sql.database import ColumnNow, Database
 from kotrel.systems.sql.dialect import literal, quoted
 from kotrel.systems.sql.kept_balances import triggers
-from kotrel.systems.sql.staging import Stage
+from kotrel.systems.sql.staging import Stage, staged
 
 MANY = 50_000
 """From this many removed rows on, references to them are checked table by table."""
@@ -65,7 +65,7 @@ class Merge:
                     f"(SELECT 1 FROM {self.stage.name} AS s WHERE s.action = 'removed' AND {self.stage.same_key()}{only}){mine}"
                     if len(key) > 1 or not database.dialect.removes_by_list
                     else f"DELETE FROM {table} AS t WHERE t.{store.column(key[0])} IN "
-                    f"(SELECT {quoted('to ' + key[0])} FROM {self.stage.name} AS s WHERE s.action = 'removed'{only}){mine}"
+                    f"(SELECT {staged('to', key[0])} FROM {self.stage.name} AS s WHERE s.action = 'removed'{only}){mine}"
                 )
         touched = self.stage.touched
         if counts["changed"] and touched:
@@ -88,10 +88,10 @@ class Merge:
 
     def _value(self, name: str) -> str:
         """SQL for what a staged row puts into a field: the system's own text where there is one."""
-        value = f"s.{quoted('to ' + name)}"
+        value = f"s.{staged('to', name)}"
         if name not in self.stage.raw:
             return value
-        raw = f"s.{quoted('raw ' + name)}"
+        raw = f"s.{staged('raw', name)}"
         restored = self.database.from_raw(raw, self.columns[self.store.column_name(name)])
         return f"CASE WHEN {raw} IS NOT NULL THEN {restored} ELSE {value} END"
 
@@ -99,7 +99,7 @@ class Merge:
         """The value, or the cell as it is in rows that do not change the field."""
         if name not in self.stage.partly:
             return value
-        return f"CASE WHEN s.{quoted('is ' + name)} THEN {value} ELSE t.{self.store.column(name)} END"
+        return f"CASE WHEN s.{staged('is', name)} THEN {value} ELSE t.{self.store.column(name)} END"
 
     def _own_value(self, how: str, column: str, alias: str = "") -> str:
         """SQL for what the system's own code would put into a column."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import polars as pl
 
@@ -19,6 +20,40 @@ MOST_REFUSALS = 20
 
 VANISHED = "it was accepted without an error, but is not in the table: a trigger, a rule or a policy of the database left it out"
 """What is said of a row that the database neither refuses nor keeps."""
+
+
+def stage_all(database: Database, staged: Callable[[RecordChanges], Merge], changes: RecordChanges) -> Merge:
+    """The rows laid out to be merged.
+
+    Raises:
+        Refused: rows whose values the types of their columns do not take, such as a text that is no uuid, found by halving.
+    """
+    database.run("SAVEPOINT staging")
+    try:
+        merge = staged(changes)
+        database.run("RELEASE SAVEPOINT staging")
+        return merge
+    except RowRefused as refused:
+        words = str(refused)
+    database.run("ROLLBACK TO SAVEPOINT staging")
+    rows = changes.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+    bad: list[Refusal] = []
+    waiting = [(0, rows.height)]
+    while waiting and len(bad) < MOST_REFUSALS:
+        low, high = waiting.pop()
+        part = rows.slice(low, high - low)
+        try:
+            with database.trying():
+                staged(replace(changes, frame=part))
+            continue
+        except RowRefused as refused:
+            said = str(refused)
+        if part.height == 1:
+            bad.append(refusal_of(changes, part.row(0, named=True), said))
+            continue
+        middle = (low + high) // 2
+        waiting += [(middle, high), (low, middle)]
+    raise Refused(bad or [Refusal("", "", "", 0, "", words)])
 
 
 def merge_all(merge: Merge) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 
 import polars as pl
@@ -14,20 +15,36 @@ from kotrel.systems.sql.database_journal import row_table
 from kotrel.systems.sql.dialect import quoted
 from kotrel.systems.sql.store import Store
 
+LONGEST = 63
+"""Bytes of a name that PostgreSQL keeps; of a longer one, the end is lost."""
+
+
+def staged_name(what: str, field: str) -> str:
+    """The name of a staged column: what a row puts ``to`` a field, whether that ``is`` a change, or the ``raw`` text."""
+    name = f"{what} {field}"
+    return name if len(name.encode()) <= LONGEST else f"{what} {hashlib.sha256(field.encode()).hexdigest()[:32]}"
+
+
+def staged(what: str, field: str) -> str:
+    """The same, quoted."""
+    return quoted(staged_name(what, field))
+
 
 def _as_kept(field: Field) -> pl.Expr:
     """The texts of a field as a table that Kotrel did not create keeps them: scaled to a whole number, or a date in its form."""
-    text = pl.col(f"to {field.name}")
+    text = pl.col(staged_name("to", field.name))
     if field.scale != 1:
         return (
             (text.cast(pl.Decimal(38, field.decimals or 0)) * field.scale)
             .cast(pl.Int64)
             .cast(pl.String)
-            .alias(f"to {field.name}")
+            .alias(staged_name("to", field.name))
         )
     parts = {"YYYY": text.str.slice(0, 4), "MM": text.str.slice(5, 2), "DD": text.str.slice(8, 2)}
     pieces = [each for each in re.split("(YYYY|MM|DD)", field.stored) if each]
-    return pl.concat_str([parts[each] if each in parts else pl.lit(each) for each in pieces]).alias(f"to {field.name}")
+    return pl.concat_str([parts[each] if each in parts else pl.lit(each) for each in pieces]).alias(
+        staged_name("to", field.name)
+    )
 
 
 class Stage:
@@ -77,15 +94,15 @@ class Stage:
             for place, field in enumerate(self.fields)
         ]
         columns = [
-            f"{self.store.stored(self.database, text, field)} AS {quoted('to ' + field.name)}"
+            f"{self.store.stored(self.database, text, field)} AS {staged('to', field.name)}"
             for text, field in zip(texts, self.fields, strict=True)
         ]
         for place, field in enumerate(self.fields):
             if field.name in self.partly:
                 same = f"json_extract(after, '$[{place}]') IS json_extract(before, '$[{place}]')"
-                columns.append(f"NOT ({same}) AS {quoted('is ' + field.name)}")
+                columns.append(f"NOT ({same}) AS {staged('is', field.name)}")
             if field.name in self.raw:
-                columns.append(f"json_extract(raw, '$[{place}]') AS {quoted('raw ' + field.name)}")
+                columns.append(f"json_extract(raw, '$[{place}]') AS {staged('raw', field.name)}")
         self.database.run(f"DROP VIEW IF EXISTS {self.name}")
         self.database.run(
             f"CREATE TEMP VIEW kotrel_stage AS SELECT line, action, {', '.join(columns)} "
@@ -98,29 +115,29 @@ class Stage:
         by_id = {field.name for field in self.fields if store.target_by_id(field)}
         table = quoted(database.dialect.temporary, "kotrel_copy") if by_id else self.name
         columns = [
-            ("CAST(NULL AS text)" if name in by_id else f"s.{store.column(name)}") + f" AS {quoted('to ' + name)}"
+            ("CAST(NULL AS text)" if name in by_id else f"s.{store.column(name)}") + f" AS {staged('to', name)}"
             for name in self.changes.fields
         ]
-        columns += [f"CAST(NULL AS boolean) AS {quoted('is ' + name)}" for name in self.partly]
-        columns += [f"CAST(NULL AS text) AS {quoted('raw ' + name)}" for name in self.raw]
+        columns += [f"CAST(NULL AS boolean) AS {staged('is', name)}" for name in self.partly]
+        columns += [f"CAST(NULL AS text) AS {staged('raw', name)}" for name in self.raw]
         # What the record before had as its stage: a table, or a view on one.
         database.drop_temporary("kotrel_stage", "kotrel_copy")
         database.run(
             f"CREATE TEMP TABLE {'kotrel_copy' if by_id else 'kotrel_stage'} ON COMMIT DROP AS "
             f"SELECT 0 AS line, '' AS action, {', '.join(columns)} FROM {store.name} AS s LIMIT 0"
         )
-        staged = self._rows()
-        database.insert(table, staged.columns, staged)
+        rows = self._rows()
+        database.insert(table, rows.columns, rows)
         database.run(f"ANALYZE {table}")
         if by_id:
             # Numbers that stand for codes are looked up when the rows are merged: by then all of them exist.
             texts = [
-                (store.stored(database, f"c.{quoted('to ' + field.name)}", field) if field.name in by_id
-                 else f"c.{quoted('to ' + field.name)}") + f" AS {quoted('to ' + field.name)}"
+                (store.stored(database, f"c.{staged('to', field.name)}", field) if field.name in by_id
+                 else f"c.{staged('to', field.name)}") + f" AS {staged('to', field.name)}"
                 for field in self.fields
             ]  # fmt: skip
-            more = [f"c.{quoted(f'is {name}')}" for name in self.partly] + [
-                f"c.{quoted(f'raw {name}')}" for name in self.raw
+            more = [f"c.{staged('is', name)}" for name in self.partly] + [
+                f"c.{staged('raw', name)}" for name in self.raw
             ]
             database.run(
                 f"CREATE TEMP VIEW kotrel_stage AS SELECT c.line, c.action, {', '.join([*texts, *more])} FROM {table} AS c"
@@ -134,15 +151,15 @@ class Stage:
             pl.int_range(pl.len()).add(self.lines.start).alias(LINE),
             ACTION,
             *(
-                (pl.coalesce(name, before(name)) if name in key else pl.col(name)).alias(f"to {name}")
+                (pl.coalesce(name, before(name)) if name in key else pl.col(name)).alias(staged_name("to", name))
                 for name in self.changes.fields
             ),
-            *(pl.col(name).ne_missing(pl.col(before(name))).alias(f"is {name}") for name in self.partly),
-            *(pl.col(raw_after(name)).alias(f"raw {name}") for name in self.raw),
+            *(pl.col(name).ne_missing(pl.col(before(name))).alias(staged_name("is", name)) for name in self.partly),
+            *(pl.col(raw_after(name)).alias(staged_name("raw", name)) for name in self.raw),
         ).filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
         stored = {field.name: words for field in self.fields if (words := self.store.record.storage.words_of(field))}
         rows = rows.with_columns(
-            pl.col(f"to {name}").replace({"yes": words[0], "no": words[1]}) for name, words in stored.items()
+            pl.col(staged_name("to", name)).replace({"yes": words[0], "no": words[1]}) for name, words in stored.items()
         )
         if self.store.plain:
             rows = rows.with_columns(_as_kept(field) for field in self.fields if field.scale != 1 or field.stored)
@@ -150,4 +167,4 @@ class Stage:
 
     def same_key(self) -> str:
         """The condition that a row ``t`` of the table is the staged row ``s``."""
-        return " AND ".join(f"t.{self.store.column(name)} = s.{quoted('to ' + name)}" for name in self.store.record.key)
+        return " AND ".join(f"t.{self.store.column(name)} = s.{staged('to', name)}" for name in self.store.record.key)
