@@ -149,12 +149,16 @@ class Troubles(Files):
         raw = whole.read_bytes()
         cases = {
             "cut.xlsx": (raw[: len(raw) // 2], "damaged-file"),
-            "text.xlsx": (b"a,b\n", "not-what-its-ending-says"),
+            "text.xlsx": (b"a\n", "not-what-its-ending-says"),
             "page.xls": (b"\xef\xbb\xbf\r\n<HTML><table>", "not-what-its-ending-says"),
             "page.csv": ("<!DOCTYPE html>".encode("utf-16"), "not-what-its-ending-says"),
             "page.txt": (b'<?xml version="1.0"?><html>', "not-what-its-ending-says"),
-            "x.xls": (b'<?xml version="1.0"?><Workbook>', "not-what-its-ending-says"),
-            "book.csv": (raw, "not-what-its-ending-says"),
+            "x.xls": (b'<?xml version="1.0"?><Workbook>', "damaged-file"),
+            "y.xls": (b'<?xml version="1.0"?><Workbook/>', "not-what-its-ending-says"),
+            "entities.xml": (
+                b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;">]><x>&b;</x>',
+                "damaged-file",
+            ),
             "locked.xlsx": (bytes.fromhex("d0cf11e0a1b11ae1") + bytes(600), "password-protected"),
             "empty.csv": (b"", "empty-file"),
             "picture.png": (b"\x89PNG\r\n\x1a\n\x00\x00", "unknown-file"),
@@ -169,6 +173,47 @@ class Troubles(Files):
         with self.assertRaises(KotrelError) as caught:
             open_sheets(self.folder / "whole.xslx")
         self.assertIn("whole.xlsx", caught.exception.hint)
+
+
+PAGE = """<html xmlns:x="urn:schemas-microsoft-com:office:excel"><body><table><tr><td>
+<table><caption>Range</caption><tr><th>Code</th><th>Name</th><th>Cost</th></tr>
+<tr><td rowspan=2>A1</td><td>Rope &amp; line</td><td x:num="0.12345">0.12</td></tr><tr><td>Größe</td><td>2,50</td></tr></table>
+</td></tr></table><script>alert(1)</script></body></html>"""
+BOOK_XML = """<?xml version="1.0"?><Workbook xmlns="urn:schemas-microsoft-com:office:spreadsheet" xmlns:ss="urn:schemas-microsoft-com:office:spreadsheet">
+<Worksheet ss:Name="One"><Table><Row><Cell><Data ss:Type="String">Code</Data></Cell><Cell ss:Index="3"><Data ss:Type="String">Since</Data></Cell></Row>
+<Row ss:Index="3"><Cell><Data ss:Type="String">007</Data></Cell><Cell ss:Index="3"><Data ss:Type="DateTime">2027-03-01T00:00:00.000</Data></Cell></Row></Table></Worksheet>
+<Worksheet ss:Name="Two"><Table><Row><Cell><Data ss:Type="Number">1.5E2</Data></Cell><Cell><Data ss:Type="Error">#N/A</Data></Cell></Row></Table></Worksheet></Workbook>"""
+
+
+class Disguised(Files):
+    """Files that are not what their ending says are read as what they are, and that is said."""
+
+    def sheets(self, content: bytes, name: str):
+        (self.folder / name).write_bytes(content)
+        return open_sheets(self.folder / name)
+
+    def test_pages_xml_text_and_workbooks_under_other_names(self):
+        [grid] = self.sheets(PAGE.encode("cp1252"), "range.xls")
+        self.assertEqual(
+            grid.cells.rows(), [("Code", "Name", "Cost"), ("A1", "Rope & line", "0.12345"), (None, "Größe", "2,50")]
+        )
+        self.assertEqual((grid.name, grid.kinds["C"].to_list()), ("Range", ["text", "number", "text"]))
+        one, two = self.sheets(BOOK_XML.encode(), "book.xls")
+        self.assertEqual(one.cells.rows(), [("Code", None, "Since"), (None, None, None), ("007", None, "2027-03-01")])
+        self.assertEqual(
+            (one.kinds["C"].to_list()[-1], two.cells.rows(), two.kinds["B"].to_list()),
+            ("date", [("150", "#N/A")], ["error"]),
+        )
+        [grid] = self.sheets(b"a\tb\n1\t2\n", "tab.xls")
+        self.assertEqual(grid.cells.rows(), [("a", "b"), ("1", "2")])
+        whole = self.folder / "whole.xlsx"
+        with xlsxwriter.Workbook(whole) as book:
+            book.add_worksheet("S").write_row(0, 0, ["a", "00123"])
+        for name in ("book.csv", "old.xls", "free.ods"):
+            [grid] = self.sheets(whole.read_bytes(), name)
+            self.assertEqual((grid.name, grid.cells.rows()), ("S", [("a", "00123")]), name)
+            self.assertIn("although its name ends in", grid.remarks[0])
+            self.assertTrue(grid.file.endswith(name))
 
 
 class DamagedParts(Files):

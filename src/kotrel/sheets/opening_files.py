@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import atexit
+import shutil
+import tempfile
+import zipfile
 from dataclasses import replace
 from pathlib import Path
 
@@ -18,6 +22,8 @@ TEXT_ENDINGS = (".csv", ".tsv", ".tab", ".txt")
 
 _ZIP = b"PK\x03\x04"
 _PAGE = (b"<!doctype html", b"<html", b"<head", b"<body", b"<table", b"<meta")
+_PARTS = {"xl/workbook.xml": ".xlsx", "xl/workbook.bin": ".xlsb", "content.xml": ".ods"}
+"""What is in a packed workbook, and the ending that it should have."""
 _COMPOUND = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
 
 
@@ -44,6 +50,8 @@ def open_sheets(
         )
     looks_like = _looks_like(path, start)
     if looks_like in ("page", "xml"):
+        if grids := _tables_in(path, looks_like, sheet, limits):
+            return _with_lock_remark(path, grids)
         raise OutOfReach(
             f"{path} is {'a web page' if looks_like == 'page' else 'XML'}, not a sheet",
             "Open it in a spreadsheet program and save it as .xlsx. If you see a login there, log in and download it again."
@@ -53,14 +61,21 @@ def open_sheets(
         )
     if ending in WORKBOOK_ENDINGS:
         if looks_like == "text":
-            raise OutOfReach(
-                f"{path} is not a workbook, although its name ends in {ending}: it is plain text",
-                f"Rename it to {path.stem}.csv, or save it again as a workbook.",
-                "not-what-its-ending-says",
-            )
+            grid = read_text_file(path, encoding)
+            if grid.cells.width < 2 and grid.cells.height < 2:
+                raise OutOfReach(
+                    f"{path} is not a workbook, although its name ends in {ending}: it is plain text, and no table",
+                    "Get it from its source again.",
+                    "not-what-its-ending-says",
+                )
+            said = f"it is text, although its name ends in {ending}: read as what it is"
+            return _with_lock_remark(path, [replace(grid, remarks=(said, *grid.remarks))])
+        real = _real_ending(path, looks_like)
+        if real and real != ending and not (real == ".xlsx" and ending == ".xlsm"):
+            return _with_lock_remark(path, _read_under(path, real, sheet, limits))
         if looks_like == "compound" and ending in (".xlsx", ".xlsm", ".xlsb", ".ods"):
             raise OutOfReach(
-                f"{path} is protected by a password, or is an old .xls file that was renamed",
+                f"{path} is protected by a password",
                 "Open it in the spreadsheet program and save it without a password.",
                 "password-protected",
             )
@@ -71,12 +86,8 @@ def open_sheets(
         read = read_contained if ending in RARE else read_workbook
         return _with_lock_remark(path, read(path, sheet, limits))
     if looks_like in ("zip", "compound"):
-        if ending in TEXT_ENDINGS:
-            raise OutOfReach(
-                f"{path} is a workbook, although its name ends in {ending}",
-                f"Rename it to {path.stem}{'.xlsx' if looks_like == 'zip' else '.xls'}.",
-                "not-what-its-ending-says",
-            )
+        if (real := _real_ending(path, looks_like)) and ending in TEXT_ENDINGS:
+            return _with_lock_remark(path, _read_under(path, real, sheet, limits))
         raise OutOfReach(
             f"{path} is not a spreadsheet that Kotrel can read",
             f"Kotrel reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.",
@@ -94,6 +105,52 @@ def open_sheets(
             grid, remarks=(*grid.remarks, f"a text file has no sheets: it is read whole, not its sheet “{sheet}”")
         )
     return _with_lock_remark(path, [grid])
+
+
+def _tables_in(path: Path, kind: str, sheet: str | None, limits: Limits) -> list[Grid]:
+    """The tables of a web page, or the sheets of a workbook in XML, with a remark that the file is that; none where it has none."""
+    from kotrel.sheets.disguised import sheets_of_xml, tables_of_page
+
+    grids = (tables_of_page if kind == "page" else sheets_of_xml)(path, sheet, limits)
+    what = "a web page with tables" if kind == "page" else "a workbook in XML"
+    named_so = path.suffix.lower() in (".html", ".htm", ".xml")
+    said = f"it is {what}" if named_so else f"it is {what}, although its name ends in {path.suffix}: read as what it is"
+    return [replace(grid, remarks=(said, *grid.remarks)) for grid in grids]
+
+
+def _real_ending(path: Path, looks_like: str) -> str:
+    """The ending that a workbook should have by what is in it; empty for what is none, or is protected by a password."""
+    if looks_like == "compound":
+        raw = path.read_bytes()
+        # The names of its streams: an old workbook is in one called Workbook or Book.
+        is_book = any(name.encode("utf-16-le") in raw for name in ("Workbook", "Book"))
+        return ".xls" if is_book and "EncryptedPackage".encode("utf-16-le") not in raw else ""
+    if looks_like == "old-workbook":
+        return ".xls"
+    if looks_like != "zip":
+        return ""
+    try:
+        with zipfile.ZipFile(path) as book:
+            names = {name.replace("\\", "/").lower() for name in book.namelist()}
+    except (zipfile.BadZipFile, OSError, ValueError):
+        return ""
+    return next((ending for part, ending in _PARTS.items() if part in names), "")
+
+
+def _read_under(path: Path, ending: str, sheet: str | None, limits: Limits) -> list[Grid]:
+    """The sheets of a workbook whose name has another ending, read from a copy with its own."""
+    # Formats of its cells are read when they are needed: the copy stays until the command ends.
+    folder = Path(tempfile.mkdtemp(prefix="kotrel-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    copy = folder / f"{path.stem}{ending}"
+    shutil.copyfile(path, copy)
+    try:
+        grids = (read_contained if ending in RARE else read_workbook)(copy, sheet, limits)
+    except (OutOfReach, WrongUse) as error:
+        error.message = error.message.replace(str(copy), str(path))
+        raise
+    said = f"it is a workbook ({ending}), although its name ends in {path.suffix}: read as what it is"
+    return [replace(grid, file=str(path), remarks=(said, *grid.remarks)) for grid in grids]
 
 
 def is_old_text(path: Path) -> bool:
