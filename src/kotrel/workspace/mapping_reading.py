@@ -111,6 +111,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
         "lookup",
         "replaced_by",
         "lines",
+        "as_it_stands",
     )
     for key in data:
         if key not in known:
@@ -148,6 +149,9 @@ def read_map(path: Path, description: Description) -> SavedMap:
     replaced_by = data.get("replaced_by", "")
     if not isinstance(replaced_by, str):
         raise bare.wrong("replaced_by must be the heading of a column, in quotes", "replaced_by")
+    as_it_stands = data.get("as_it_stands", [])
+    if not isinstance(as_it_stands, list) or not all(isinstance(each, str) for each in as_it_stands):
+        raise bare.wrong("as_it_stands must be a list of headings", "as_it_stands")
     said_lines = data.get("lines", [])
     lines = [said_lines] if isinstance(said_lines, str) else said_lines
     if not isinstance(lines, list) or not all(isinstance(each, str) for each in lines):
@@ -172,6 +176,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
         lookups,
         replaced_by,
         tuple(lines),
+        tuple(as_it_stands),
     )
 
 

@@ -83,6 +83,9 @@ def write_map(
         if habits.per is not None and habits.per[0] == each.field.name:
             settings.add("per", habits.per[1].heading)
             settings["per"].comment("the amount is for so many; correct?")
+        elif each.field.name in habits.per_number:
+            settings.add("per", int(habits.per_number[each.field.name]))
+            settings["per"].comment("its heading says so; correct?")
         fields.add(each.field.name, settings)
     if habits.day is not None:
         name, address, day = habits.day

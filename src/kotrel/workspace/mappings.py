@@ -90,6 +90,7 @@ class SavedMap:
         no_price: words that mean “no price”.
         lookups: tables whose values are further columns.
         lines: patterns of a log, whose lines are rows and whose parts are columns; none for a table.
+        as_it_stands: headings that say something which does not count, such as “(incl. VAT)”.
         replaced_by: the heading of the column that says by which other item a row's is replaced, or an empty text.
     """
 
@@ -105,6 +106,7 @@ class SavedMap:
     lookups: tuple[Lookup, ...] = ()
     replaced_by: str = ""
     lines: tuple[str, ...] = ()
+    as_it_stands: tuple[str, ...] = ()
 
     @property
     def record(self) -> str:
@@ -201,8 +203,13 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
     skipped = {folded(heading) for heading in saved.skip} | OWN_HEADINGS
     unknown = [c for c in table.columns if c.letter not in used and folded(c.heading) not in skipped]
     found[0] = replace(found[0], unknown=tuple(unknown))
+    plain = {folded(heading) for heading in saved.as_it_stands}
+    stand = frozenset(column.letter for column in table.columns if folded(column.heading) in plain)
     left_out = frozenset(column.letter for column in table.columns if folded(column.heading) in skipped)
-    return [replace(each, skipped=left_out, no_price=saved.no_price, replaced_by=replaced) for each in found]
+    return [
+        replace(each, skipped=left_out, no_price=saved.no_price, replaced_by=replaced, as_they_stand=stand)
+        for each in found
+    ]
 
 
 def _letter(saved: SavedMap, table: Table, heading: str, at: tuple[str, ...]) -> str:

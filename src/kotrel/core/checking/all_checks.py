@@ -17,6 +17,7 @@ from kotrel.core.checking.field_groups import check_together
 from kotrel.core.checking.keys import check_keys
 from kotrel.core.checking.list_currency import check_currency, check_list_decimals
 from kotrel.core.checking.list_references import check_lists
+from kotrel.core.checking.meaningless import check_meaningless
 from kotrel.core.checking.named_files import check_files
 from kotrel.core.checking.required import NONE_LIKELY, check_present, likely_columns
 from kotrel.core.checking.rules import check_rules
@@ -37,6 +38,7 @@ CHECKS: tuple[Check, ...] = (
     check_keys,
     check_present,
     check_shape,
+    check_meaningless,
     check_codes,
     check_lists,
     check_together,

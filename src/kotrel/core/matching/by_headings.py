@@ -43,6 +43,7 @@ class Matched:
         no_price: words that mean “no price” in this sheet.
         skipped: letters of columns that are left out on purpose.
         replaced_by: the column that says by which other item a row's is replaced, or an empty text.
+        as_they_stand: letters of columns whose headings say something that does not count.
         troubles: findings that are known before the rows are read.
         after_end: what follows the end of a period (see :class:`kotrel.core.rows.rows.Rows`).
     """
@@ -61,6 +62,7 @@ class Matched:
     after_end: Literal["resume", "nothing"] | None = None
     replaced_by: str = ""
     troubles: tuple[FindingGroup, ...] = ()
+    as_they_stand: frozenset[str] = frozenset()
 
     @property
     def has_key(self) -> bool:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 from kotrel.core.description.model import Record
+from kotrel.core.matching.heading_meaning import said_by
 from kotrel.core.matching.heading_words import SCALE_WORDS
 from kotrel.core.matching.proposing import Proposal
 from kotrel.core.similarity import folded
@@ -39,11 +40,12 @@ class Habits:
     """What was seen, each to be confirmed by a person.
 
     Attributes:
-        per: field of money and the column that says for how many it is.
+        per: field of money and the column that says for how many it is; ``per_number``: field and the number that its heading says.
         day: field, address of the cell above the headings, and the day that it says.
     """
 
     per: tuple[str, Column] | None = None
+    per_number: Mapping[str, str] = field(default_factory=dict)
     replaced_by: Column | None = None
     lookups: tuple[LookupFound, ...] = ()
     day: tuple[str, str, str] | None = None
@@ -58,8 +60,9 @@ class Habits:
         """One question for each."""
         asked = []
         if self.per is not None:
-            field, column = self.per
-            asked.append(f"is {field} for as many as column {column.letter} “{column.heading}” says? (per)")
+            name, column = self.per
+            asked.append(f"is {name} for as many as column {column.letter} “{column.heading}” says? (per)")
+        asked += [f"is {name} for {number}, as its heading says? (per)" for name, number in self.per_number.items()]
         for each in self.lookups:
             heads = " or ".join(f"[groups.{heading}]" for heading in each.headings[:2])
             asked.append(
@@ -105,7 +108,12 @@ def habits_of(
     if begins is not None and begins not in fed:
         days = [(address, day) for address, text in table.above.items() for day in dates_within(text)]
         day = (begins, *days[0]) if len(days) == 1 else None
-    return Habits(per, successor, tuple(lookups), day)
+    numbers = {
+        each.field.name: says.value
+        for each in proposals
+        if (says := said_by(each.column.heading, each.field)) is not None and says.what in ("per", "cents")
+    }
+    return Habits(per, numbers, successor, tuple(lookups), day)
 
 
 def _texts(table: Table, column: Column) -> set[str]:

@@ -27,6 +27,7 @@ from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.lasting_errors import MARK
 from kotrel.core.values.formula_guard import unguard
 from kotrel.core.values.lookalikes import usual_signs
+from kotrel.core.values.meaningless_texts import is_error_name
 
 _ODD = "[\u0300-\u036f\u0660-\u0669\u066b\u066c\u06f0-\u06f9\u0966-\u096f\u09e6-\u09ef\uff01-\uff5e]"
 """Combining marks, the commonest digits of other scripts, and full-width characters."""
@@ -59,21 +60,6 @@ def _joined(text: str) -> str:
 
 
 __all__ = ["Setting", "Tidied", "column_mark", "fixed_decimals", "tidy"]
-
-ERROR_NAMES = (
-    "#N/A",
-    "#REF!",
-    "#VALUE!",
-    "#DIV/0!",
-    "#NAME?",
-    "#NUM!",
-    "#NULL!",
-    "#SPILL!",
-    "#CALC!",
-    "#FIELD!",
-    "#GETTING_DATA",
-)
-"""What spreadsheets show where a formula fails."""
 
 
 def tidy(
@@ -129,9 +115,11 @@ def _tidy_all(
     if values.null_count() == len(values) and not errors.any() and not kinds("uncalculated").any():
         return Tidied(values)
     plain = is_plain(values)
-    if not plain and (values.str.starts_with("#").fill_null(False)).any():
+    if not plain and values.str.contains(r"^\s*(?:#|[Ee][Rr][Rr]:)").fill_null(False).any():
         # In a text file, and in a cell typed as text, an error is only its name.
-        errors = errors | (values.is_in(ERROR_NAMES) | values.str.starts_with(MARK)).fill_null(False)
+        distinct = values.filter(values.str.contains(r"^\s*(?:#|[Ee][Rr][Rr]:)").fill_null(False)).unique()
+        names = [text for text in distinct if is_error_name(text)]
+        errors = errors | (values.is_in(names) | values.str.starts_with(MARK)).fill_null(False)
     broken = _broken_cells(rows, values, errors, kinds("uncalculated"))
     if broken:
         values = values.set(errors | kinds("uncalculated"), None)

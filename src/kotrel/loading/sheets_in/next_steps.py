@@ -22,10 +22,14 @@ def next_steps(
         if group.severity == "error"
     }
     steps: list[str] = []
-    for kind, words in (("column-missing", "what is missing"), ("unread-limit", "this")):
+    for kind, said in (
+        ("column-missing", "says which column has what is missing"),
+        ("unread-limit", "says which field has this"),
+        ("heading-says", "asks what its heading says"),
+        ("labels-of-groups", "asks whether they are to be filled down"),
+    ):
         if kind in errors:
             rows = errors[kind][1]
-            said = f"says which {'column' if kind == 'column-missing' else 'field'} has {words}"
             steps.append(f"{screen.program} map {quoted([rows.table.file])} {rows.record.name}    {said}")
             break
     if "ambiguous-number" in errors:
@@ -48,6 +52,8 @@ def next_steps(
     settled = {
         "column-missing",
         "unread-limit",
+        "heading-says",
+        "labels-of-groups",
         "ambiguous-number",
         "ambiguous-date",
         "already-posted",

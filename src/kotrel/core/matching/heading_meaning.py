@@ -1,0 +1,133 @@
+"""What a heading says beside its name: that amounts are for a hundred, in cents, with tax, in grams, or of another year.
+
+A heading is part of what its column says: a column is never taken as it stands where its heading says otherwise.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.description.model import Field, Record
+from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.rows import Rows
+
+_NUMBER = r"(?P<number>1[ .,']?000(?:[ .,']?0*)|[1-9][0-9]{1,4})"
+_PER = re.compile(rf"(?:\b(?:per|pro|par|je|por|pr|za|na|för)\b|/|à)\.?\s*{_NUMBER}(?![0-9])", re.IGNORECASE)
+_DOZEN = re.compile(
+    r"\b(?:per|pro|par|je|por|a|la|il|/)\s*(?:(?P<dozen>doz(?:en|\.)?|dtz|dutzend|douzaine|dozijn|docena|dozzina|dussin|tucet)"
+    r"|(?P<gross>gross|gros)|(?P<hundred>hundred|hundert|cent|honderd|ciento|cento)|(?P<thousand>thousand|tausend|mille|duizend|mil|tusen))\b",
+    re.IGNORECASE,
+)
+_TIMES = re.compile(
+    r"[\[(]\s*[x×*]\s*(?P<number>1[ .,']?0{2,6})\s*[\])]|[\[(,]\s*(?:in\s+)?(?P<thousands>thousands|tausend|milliers|tsd\.?|k€|k\$)\s*[\])]?",
+    re.IGNORECASE,
+)
+_CENTS = re.compile(
+    r"(?:[\[(,]|\bin)\s*(?:euro\s?)?(?:cents?|cts?|pence|öre|øre|grosz[ey]?|centimes?|centesimi|céntimos)\b\.?\s*[\])]?",
+    re.IGNORECASE,
+)
+_TAX = re.compile(
+    r"\b(?:incl?|inkl|including|with|mit|avec|met|con|med|z|com|vč)\b\.?\s*(?:of\s+|the\s+|la\s+|l')?(?:vat|taxe?s?|mwst|ust|tva|btw|iva|moms|mva|gst|podatkiem|dph)\b"
+    r"|\bttc\b|\bbrutto\b|\bgross\s+price\b|\btax[\s-]?incl",
+    re.IGNORECASE,
+)
+_UNIT = re.compile(
+    r"(?:[\[(,/]|\bin)\s*(?P<unit>mg|g|gr|gramm?|kg|kilo|t|lbs?|oz|mm|cm|dm|m|km|inch|in|ft|ml|cl|l)\.?\s*[\])]?\s*$",
+    re.IGNORECASE,
+)
+_YEAR = re.compile(r"(?<![0-9.])(?P<year>(?:19|20)[0-9]{2})(?![0-9.])")
+_SAME_UNIT = {"gr": "g", "gram": "g", "gramm": "g", "kilo": "kg", "lbs": "lb", "inch": "in"}
+
+
+@dataclass(frozen=True)
+class HeadingSays:
+    """What a heading says: that its amounts are ``per`` so many, in ``cents``, so many ``times`` smaller, with ``tax``, in a ``unit``, of a ``year``."""
+
+    what: Literal["per", "cents", "times", "tax", "unit", "year"]
+    value: str = ""
+
+
+def said_by(heading: str, field: Field) -> HeadingSays | None:
+    """What a heading says beside the name of this field, of what matters for it."""
+    if field.is_decimal and not field.is_percentage and (found := _TIMES.search(heading)):
+        return HeadingSays("times", re.sub(r"[^0-9]", "", found["number"] or "") or "1000")
+    if field.kind == "money":
+        if found := _PER.search(heading):
+            return HeadingSays("per", re.sub(r"[^0-9]", "", found["number"]))
+        if found := _DOZEN.search(heading):
+            number = {"dozen": "12", "gross": "144", "hundred": "100", "thousand": "1000"}
+            return HeadingSays("per", next(value for name, value in number.items() if found[name]))
+        if _CENTS.search(heading):
+            return HeadingSays("cents", "100")
+        if _TAX.search(heading):
+            return HeadingSays("tax")
+        if found := _YEAR.search(heading):
+            return HeadingSays("year", found["year"])
+    elif field.is_decimal and (found := _UNIT.search(heading)):
+        unit = found["unit"].lower()
+        return HeadingSays("unit", _SAME_UNIT.get(unit, unit))
+    return None
+
+
+def about_what_headings_say(rows: Rows, this_year: int, as_they_stand: Sequence[str] = ()) -> list[FindingGroup]:
+    """An error for each column whose heading says something that is not done.
+
+    Args:
+        as_they_stand: letters of columns that a mapping says are to be taken as they stand.
+    """
+    found = []
+    for name, letter in rows.letters.items():
+        source, field = rows.sources.get(name), rows.record.fields[name]
+        heading = rows.heading(name)
+        if letter in as_they_stand or source is None or not source.is_plain or field.is_kept:
+            continue
+        says = said_by(heading, field)
+        if says is None or (says.what in ("per", "cents", "times") and source.per is not None):
+            continue
+        if (words := _trouble(rows, field, says, this_year)) is None:
+            continue
+        message = f'column {letter} “{heading}” {words}; if it is to be taken as it stands, name it in the mapping: as_it_stands = ["{heading}"]'
+        found.append(rows.sheet_finding("error", "heading-says", "what a heading says", message, letter, heading))
+    return found
+
+
+def _trouble(rows: Rows, field: Field, says: HeadingSays, this_year: int) -> str | None:
+    title = field.title.lower()
+    if says.what == "per":
+        return f"says that it is for {says.value}, and {title} is for one: let a mapping (kotrel map) say per = {says.value}"
+    if says.what == "cents":
+        return f"says that its amounts are in cents: let a mapping (kotrel map) say per = 100 for {title}"
+    if says.what == "times":
+        return f'says that its figures are {says.value} times smaller: let a mapping make them, such as make = "number([{rows.heading(field.name)}]) * {says.value}"'
+    if says.what == "tax":
+        return "says that its amounts are with tax, and nothing here says that yours are"
+    if says.what == "year":
+        return None if abs(int(says.value) - this_year) <= 1 else f"says that it is of {says.value}"
+    return _other_unit(rows, field, says.value)
+
+
+def _other_unit(rows: Rows, field: Field, unit: str) -> str | None:
+    """What is wrong where a heading names a unit and the rows have another one in the column beside it."""
+    beside = _unit_field(rows.record, field)
+    if beside is None or beside not in rows.values.columns:
+        return None
+    others = rows.values.filter(
+        pl.col(beside).is_not_null() & pl.col(field.name).is_not_null() & (pl.col(beside).str.to_lowercase() != unit)
+    )
+    if not others.height:
+        return None
+    row, held = others.select(ROW, beside).row(0)
+    return f"is in {unit}, and row {row} says {held}: write both in one unit"
+
+
+def _unit_field(record: Record, field: Field) -> str | None:
+    """The field with the unit of a measure: ``weight_unit`` for ``weight``, or the one that belongs together with it."""
+    groups = [group for group in record.together if field.name in group]
+    names = [f"{field.name}_unit", *(name for group in groups for name in group if name.endswith("unit"))]
+    return next((name for name in names if name in record.fields), None)
