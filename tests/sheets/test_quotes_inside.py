@@ -71,6 +71,13 @@ class QuotesInside(unittest.TestCase):
         if not found.swallowed:
             self.assertEqual([tuple(row) for row in rows], [tuple(line) for line in lines])
 
+    def test_single_quotes_around_every_value(self):
+        rows, found = read("'code','name','cost'\n'A1','Baker''s peel',1.5\n'A2','',2\n")
+        self.assertEqual(rows, [["code", "name", "cost"], ["A1", "Baker's peel", "1.5"], ["A2", "", "2"]])
+        self.assertEqual(found.remarks, ("each value stood in single quotes: read without them",))
+        rows, _ = read("'code',name\n'A1',x\n")
+        self.assertEqual(rows[1][0], "'A1'")
+
     def test_nothing_in_quotes_is_a_blank(self):
         _, found = read('code,note,cost\nA1,"","1"\nA2,"x",""\n')
         self.assertEqual(find_table(found, 1).cells["B"].to_list(), [None, "x"])

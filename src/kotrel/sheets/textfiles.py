@@ -105,6 +105,9 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
         cells, lines = _slowly(raw, separator)
     else:
         lines = _lines(cells) if is_quoted else None
+    if b"'" in raw and (bare := _without_single_quotes(cells)) is not None:
+        cells = bare
+        remarks = [*remarks, "each value stood in single quotes: read without them"]
     odd_quotes = by_lines is None and is_quoted and _has_odd_quotes(raw, separator, cells)
     if skipped:
         lines = pl.Series(ROW, lines if lines is not None else range(1, cells.height + 1), dtype=pl.UInt32) + skipped
@@ -118,6 +121,33 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
     if by_lines is not None:
         return grid
     return _with_ragged_rows(grid, raw, separator, skipped)
+
+
+def _without_single_quotes(cells: pl.DataFrame) -> pl.DataFrame | None:
+    """The cells without the single quotes around them, where nearly all of them are in such, the headings too; else None."""
+    if cells.width < 2 or cells.height < 2:
+        return None
+    quoted = r"^'(?:[^']|'')*'$"
+    first = [text for text in cells.row(0) if text is not None]
+    if not first or not all(re.match(quoted, text) for text in first):
+        return None
+    filled = sum(cells.height - cells[name].null_count() for name in cells.columns)
+    inside = sum(int(cells[name].str.contains(quoted).fill_null(False).sum()) for name in cells.columns)
+    # Some programs leave numbers bare.
+    bare = sum(int(cells[name].str.contains(r"^-?[0-9.,]+$").fill_null(False).sum()) for name in cells.columns)
+    if inside + bare < filled:
+        return None
+    text = [
+        pl.col(name).str.extract(r"^'((?:[^']|'')*)'$").str.replace_all("''", "'", literal=True)
+        for name in cells.columns
+    ]
+    return cells.select(
+        pl.when(pl.col(name).str.contains(quoted))
+        .then(pl.when(inner != "").then(inner))
+        .otherwise(pl.col(name))
+        .alias(name)
+        for name, inner in zip(cells.columns, text, strict=True)
+    )
 
 
 def _has_odd_quotes(raw: bytes, separator: str, cells: pl.DataFrame) -> bool:

@@ -44,7 +44,7 @@ FOR = ("new", "all")
 """The rows that defaults and made values are for."""
 _FIELD_KEYS = (
     "column", "join", "found_by", "between", "list", "last", "split", "pattern", "part", "translate", "fixed", "default", "default_by",
-    "defaults", "make", "repeat", "how", "for", "rounding", "from", "per", "cell",
+    "defaults", "make", "repeat", "how", "for", "rounding", "from", "per", "cell", "fill_down",
 )  # fmt: skip
 
 
@@ -354,7 +354,7 @@ def _check_from(bare: SavedMap, part: MapPart, main: MapPart, description: Descr
 
 _COMPANY = (
     ("pattern", ("split", "cell")), ("part", ("split", "cell")), ("between", ("join", "list")), ("default_by", ("defaults",)), ("defaults", ("default_by",)),
-    ("per", ("column", "make")), ("translate", ("column", "join", "list", "last", "split")),
+    ("per", ("column", "make")), ("fill_down", ("column",)), ("translate", ("column", "join", "list", "last", "split")),
 )  # fmt: skip
 """Settings of a field that mean nothing without one of others."""
 
@@ -381,6 +381,10 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
         if key == "rounding":
             if not is_rounding(value) or not record.fields[name].is_decimal:
                 raise saved.wrong(f"{name}: rounding is for numbers: {ROUNDINGS}", *at, key)
+            continue
+        if key == "fill_down":
+            if not isinstance(value, bool):
+                raise saved.wrong(f"{name}: “fill_down” is true or false", *at, key)
             continue
         if key == "per":
             _check_per(saved, record, name, value, (*at, key))

@@ -267,6 +267,7 @@ def _source(
         translate={folded(old): new for old, new in settings.get("translate", {}).items()},
         fixed=_text_of_cell(saved, table, settings, field, (*at, "cell")) if cell else settings.get("fixed"),
         cell=cell,
+        fill_down=settings.get("fill_down", False),
         per=per,
         default=settings.get("default"),
         default_by=settings.get("default_by"),

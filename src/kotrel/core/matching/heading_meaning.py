@@ -18,7 +18,7 @@ from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 
 _NUMBER = r"(?P<number>1[ .,']?000(?:[ .,']?0*)|[1-9][0-9]{1,4})"
-_PER = re.compile(rf"(?:\b(?:per|pro|par|je|por|pr|za|na|för)\b|/|à)\.?\s*{_NUMBER}(?![0-9])", re.IGNORECASE)
+_PER = re.compile(rf"(?:\b(?:per|pro|par|pour|je|por|pr|za|na|för)\b|/|à)\.?\s*{_NUMBER}(?![0-9])", re.IGNORECASE)
 _DOZEN = re.compile(
     r"\b(?:per|pro|par|je|por|a|la|il|/)\s*(?:(?P<dozen>doz(?:en|\.)?|dtz|dutzend|douzaine|dozijn|docena|dozzina|dussin|tucet)"
     r"|(?P<gross>gross|gros)|(?P<hundred>hundred|hundert|cent|honderd|ciento|cento)|(?P<thousand>thousand|tausend|mille|duizend|mil|tusen))\b",

@@ -11,6 +11,7 @@ import polars as pl
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import currency_source
 from kotrel.core.matching.by_headings import Matched
+from kotrel.core.matching.group_labels import about_group_labels
 from kotrel.core.matching.heading_meaning import about_what_headings_say
 from kotrel.core.matching.heading_words import BREAK_WORDS, CURRENCY_WORDS, END_WORDS, PLACE_WORDS, SCALE_WORDS
 from kotrel.core.matching.no_prices import without_replaced, without_words
@@ -127,6 +128,7 @@ def understand(
     known = [*matched.troubles, *([replaced] if replaced is not None else [])]
     here_now = [replace(each, cells=each.cells.filter(pl.col(ROW).is_in(sheet_rows.implode()))) for each in known]
     about = _about_headings(rows, matched, conventions.currency)
+    about += [each for each in about_group_labels(rows) if each.letter not in matched.as_they_stand]
     about += about_what_headings_say(rows, today.year, tuple(matched.as_they_stand))
     rows = replace(rows, findings=(*about, *(each for each in here_now if each.count), *rows.findings))
     return choose_rows(rows, matched.where, matched.once_per, conventions, today)

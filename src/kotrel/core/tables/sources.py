@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Literal
 
@@ -53,6 +53,7 @@ class Source:
         rounding: how numbers are rounded, ``as shown`` or to a number of decimals; an empty text for what the settings say.
         cell: the address of the cell above the headings that ``fixed`` comes from, or an empty text.
         per: for how many an amount is, where that is not one.
+        fill_down: a blank cell has what stands in the nearest filled one above it.
         how: what a list does to the existing list: ``replace`` it, ``add`` to it, or ``take`` from it.
     """
 
@@ -76,6 +77,7 @@ class Source:
     rounding: str = ""
     cell: str = ""
     per: PriceUnit | None = None
+    fill_down: bool = False
 
     @property
     def letter(self) -> str | None:
@@ -90,6 +92,9 @@ class Source:
 
 def raw_values(table: Table, source: Source) -> pl.Series:
     """The values of a field before tidying, as texts; blank is null. What is not used as it is, is read as people see it."""
+    if source.fill_down:
+        values = raw_values(table, replace(source, fill_down=False))
+        return values.set(values.str.strip_chars() == "", None).fill_null(strategy="forward")
     if not source.columns:
         return pl.Series([source.fixed], dtype=pl.String).new_from_index(0, table.rows)
     if source.last:

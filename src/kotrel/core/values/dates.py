@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from typing import Literal
@@ -15,7 +15,7 @@ Pairs = Literal["clear", "dashes", "mixed"]
 
 ISO = r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$"
 
-_TIME = r"(?:[T ]([0-2]?\d):([0-5]\d)(?::([0-5]\d)(?:[.,]\d+)?)?(?:Z|[+-]\d\d:?\d\d)?)?"
+_TIME = r"(?:[T ]([0-2]?\d):([0-5]\d)(?::([0-5]\d)(?:[.,]\d+)?)?(?: ?([AaPp])\.?[Mm]\.?)?(?:Z|[+-]\d\d:?\d\d)?)?"
 _YEAR_FIRST = re.compile(rf"^(\d{{4}})([-/.])(\d{{1,2}})\2(\d{{1,2}}){_TIME}$")
 _COMPACT = re.compile(r"^((?:19|20)\d\d)(\d\d)(\d\d)$")
 _PARTS = re.compile(rf"^(\d{{1,2}})([-/. ])\s*(\d{{1,2}})\2\s*(\d{{4}}|\d{{2}})(?:,?{_TIME})$")
@@ -24,6 +24,7 @@ _DAY_FIRST = re.compile(
     rf"^(\d{{1,2}})(?:st|nd|rd|th|er|º|ª|°|:e)?[-. ]*(?:of |de |den )?({_WORD}{{3,}})\.?,?[-. ]*(?:de |del )?(\d{{4}}|\d{{2}})$",
     re.I,
 )
+_YEAR_NAME = re.compile(rf"^(\d{{4}})[-. /]({_WORD}{{3,}})\.?[-. /](\d{{1,2}})$", re.I)
 _NAME_FIRST = re.compile(rf"^({_WORD}{{3,}})\.? (\d{{1,2}})(?:st|nd|rd|th)?,? (\d{{4}}|\d{{2}})$", re.I)
 _WEEKDAY = re.compile(rf"^({_WORD}{{2,}})\.?,? +(?=\S)")
 MONTHS = {
@@ -112,7 +113,7 @@ def read_date(text: str, order: Order | None, this_year: int, pairs: Pairs = "da
     guessed = time = False
     if found := _YEAR_FIRST.match(text):
         year, month, day = int(found[1]), int(found[3]), int(found[4])
-        time = any(int(part or 0) for part in found.groups()[4:])
+        time = _has_time(found.groups()[4:])
     elif found := _COMPACT.match(text):
         year, month, day = int(found[1]), int(found[2]), int(found[3])
     elif found := _PARTS.match(text):
@@ -127,7 +128,9 @@ def read_date(text: str, order: Order | None, this_year: int, pairs: Pairs = "da
         if shown is not None and order is not None and shown != order and max(first, second) <= 31:
             return ReadDate(None, "other-order")
         day, month = (second, first) if (shown or order) == "month" else (first, second)
-        time = any(int(part or 0) for part in found.groups()[4:])
+        time = _has_time(found.groups()[4:])
+    elif (found := _YEAR_NAME.match(text)) and (named := month_of(found[2])):
+        year, month, day = int(found[1]), named, int(found[3])
     elif (found := _DAY_FIRST.match(text)) and (named := month_of(found[2])):
         year, guessed = _year(found[3], this_year)
         month, day = named, int(found[1])
@@ -152,6 +155,13 @@ def dates_within(text: str) -> list[str]:
     """The days, with years of four digits, in a sentence such as “Price list, valid from 1 March 2027”, as they are written."""
     found = [each[0] for each in _WITHIN.finditer(text)]
     return list(dict.fromkeys(each for each in found if read_date(each, "day", 2000).trouble != "no-date"))
+
+
+def _has_time(parts: Sequence[str | None]) -> bool:
+    """Is it another time than midnight: hour, minute, second, and the half of the day?"""
+    hour, minute, second, half = parts
+    hours = int(hour or 0) % 12 + (12 if half in ("P", "p") else 0) if half else int(hour or 0)
+    return bool(hours or int(minute or 0) or int(second or 0))
 
 
 def _without_weekday(text: str) -> str:

@@ -30,7 +30,7 @@ _THOUSANDS = re.compile(
 )
 """Digits in groups of three, with the same mark between them."""
 _SHAPE = re.compile(
-    rf"^(?P<open>\()?(?P<sign>[-+−–])?(?P<before>{CURRENCY})?(?P<sign2>[-+−–])?(?P<body>[0-9.,]*[0-9][.,]?[0-9]*)"
+    rf"^(?P<open>\()?(?P<sign>[-+−–])?(?P<before>{CURRENCY})?(?P<sign2>[-+−–])?(?P<body>[0-9.,]*[0-9][.,]?[0-9]*)(?:(?<=[.,])(?P<cents>[-−–]{{1,2}}))?"
     rf"(?P<exponent>[eE][-+]?[0-9]{{1,3}})?(?P<percent>%)?(?P<after>{CURRENCY})?(?P<trail>[-−–])?(?P<close>\))?$"
 )
 
@@ -64,6 +64,8 @@ def _mark_shown_by(body: str) -> Mark | Literal["either", "none"]:
 def _body_and_trail(found: re.Match[str]) -> tuple[str, str | None]:
     """The digits and marks of a number, and a trailing minus. In “12.–” and “12,-” the dash stands for zero cents."""
     body, trail = found["body"], found["trail"]
+    if found["cents"]:
+        return body + "00", trail
     return (body + "00", None) if trail and body.endswith((".", ",")) else (body, trail)
 
 
