@@ -10,7 +10,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import currency_source
-from kotrel.core.matching.by_headings import Matched
+from kotrel.core.matching.by_headings import Matched, headings_of
 from kotrel.core.matching.group_labels import about_group_labels
 from kotrel.core.matching.heading_meaning import about_what_headings_say
 from kotrel.core.matching.heading_words import BREAK_WORDS, CURRENCY_WORDS, END_WORDS, PLACE_WORDS, SCALE_WORDS
@@ -187,6 +187,7 @@ def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[Finding
                 "error", "heading-twice", "two columns for one field", message, columns[1].letter, columns[1].heading
             )
         )
+    found += _about_first_row(rows)
     unread = [column for column in matched.unknown if column.heading]
     found += _about_currencies(rows, currency)
     found += _about_currency_columns(rows, unread, currency)
@@ -214,6 +215,26 @@ def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[Finding
         message = f"column{'s' if len(bare) > 1 else ''} {some} {verbs} left out"
         found.append(rows.sheet_finding("warning", "no-heading", "columns without a heading", message, bare[0]))
     return found
+
+
+def _about_first_row(rows: Rows) -> list[FindingGroup]:
+    """An error at the first row of a sheet that is said to have no headings, where it has them all the same."""
+    table = rows.table
+    if table.heading_row or not table.rows or not rows.letters:
+        return []
+    first = table.cells.row(0, named=True)
+    known = [
+        name
+        for name, letter in rows.letters.items()
+        if folded(str(first.get(letter) or "")) in headings_of(rows.record.fields[name])
+    ]
+    if len(known) < 2 and len(known) < len(rows.letters):
+        return []
+    message = "it looks like headings, and the mapping says that there are none: heading_row = 1"
+    cells = cells_of([table.first_row], None, message)
+    return [
+        FindingGroup("error", "heading-as-row", "headings that are read as a row", rows.record.name, None, None, cells)
+    ]
 
 
 def _about_currencies(rows: Rows, currency: str) -> list[FindingGroup]:

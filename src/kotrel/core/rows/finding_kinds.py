@@ -50,6 +50,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "struck-through": ("warning", "Rows or cells are struck through, and are read like all others.", "Delete what does not count."),
         "second-table": ("error", "Another table stands below the first one.", "Put it on a sheet of its own."),
         "unknown-heading": ("warning", "No field has this heading; the column is left out.", "Say with kotrel map what it feeds, or skip it there."),
+        "heading-as-row": ("error", "The first row looks like headings, and is read as a row.", "Say heading_row = 1 in the mapping, or delete that row."),
         "labels-of-groups": ("error", "A label stands only in the first row of each group.", "Write it in each row, or let a mapping fill it down.", "sheet"),
         "heading-says": ("error", "A heading says a factor, a unit, a tax or a year that is not the field's.", "Let a mapping say what is done with it, or that it is taken as it stands.", "sheet"),
         "not-looked-up": ("error", "The table that a mapping looks a value up in does not have it.", "Correct the cell or the table, or give the lookup a default."),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
 
@@ -105,7 +106,12 @@ def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: 
         for table in fitting:
             wider, matches, remarks = matched_by(saved, table, workspace, file)
             found[table.sheet] = Chosen(wider, matches, [f"mapping {saved.name}", *remarks], looked_up_sheets(saved))
-        return found
+        # The other sheets have mappings of their own, perhaps.
+        others = [
+            each for each in tables if each.sheet not in found and folded(each.sheet) not in looked_up_sheets(saved)
+        ]
+        alone = wanted.sheet is not None or saved.sheet is not None or not others
+        return found if alone else {**_saved(others, workspace, replace(wanted, map_name=None), file), **found}
     best: dict[str, tuple[SavedMap, Table]] = {}
     for saved in maps_of_system(workspace.folder, workspace.description):
         if wanted.record not in (None, *(part.record for part in saved.parts)) or not saved.headings():

@@ -228,7 +228,31 @@ def _tables_by_match(path: Path, workspace: Workspace, wanted: Wanted, read: Rea
                     continue
                 if any(not saved.missing_in(table) for table in tables):
                     return tables
-    return tables_in(path, wanted, read)
+    grids = read(path, wanted.sheet, wanted.encoding, wanted.limits)
+    tables = tables_of(grids, wanted.heading_row)
+    if wanted.heading_row is None:
+        return _under_saved_headings(grids, tables, workspace, wanted)
+    return tables
+
+
+def _under_saved_headings(
+    grids: Sequence[Grid], tables: list[Table], workspace: Workspace, wanted: Wanted
+) -> list[Table]:
+    """The tables, each under the headings of the row that a saved mapping names, where that is what makes the mapping fit."""
+    maps = maps_of_system(workspace.folder, workspace.description)
+    mine = [each for each in maps if wanted.record in (None, *(part.record for part in each.parts)) and each.headings()]
+    named = [each for each in mine if each.heading_row]
+    if not named or any(not each.missing_in(table) for each in mine for table in tables):
+        return tables
+    for saved in named:
+        for grid in grids:
+            try:
+                table = find_table(grid, saved.heading_row)
+            except KotrelError:
+                continue
+            if not saved.missing_in(table):
+                return [table if each.sheet == table.sheet else each for each in tables]
+    return tables
 
 
 def _as_saved(wanted: Wanted, saved: SavedMap) -> Wanted:
