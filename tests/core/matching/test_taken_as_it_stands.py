@@ -1,11 +1,16 @@
 """What was once taken as it stands: headings that say more, labels of groups, words for nothing, texts of other programs."""
 
+import tempfile
 import unittest
+from pathlib import Path
+
+import xlsxwriter
 
 from kotrel.core.checking.meaningless import check_meaningless
 from kotrel.core.description.model import Field
 from kotrel.core.matching.heading_meaning import said_by
 from kotrel.core.values.meaningless_texts import as_meant, is_error_name
+from kotrel.sheets.opening_files import open_sheets
 from tests.support import found, rows, state
 
 COST, WEIGHT, TEXT = (
@@ -80,3 +85,30 @@ class Texts(unittest.TestCase):
         held = state(item={"code": ["X"], "barcode": ["-"]})
         kinds = {(group.kind, row) for group in check_meaningless(checked, held) for row in group.cells["sheet row"]}
         self.assertNotIn(("no-value-word", 4), kinds)
+
+
+class Shown(unittest.TestCase):
+    def test_what_a_cell_shows_beside_what_it_holds(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "s.xlsx"
+            with xlsxwriter.Workbook(path) as book:
+                sheet, raised, struck = (
+                    book.add_worksheet("S"),
+                    book.add_format({"font_script": 1}),
+                    book.add_format({"font_strikeout": 1}),
+                )
+                sheet.write_row(0, 0, ["code", "cost"])
+                for row, form in enumerate(
+                    ('0" per 100"', ";;;", '"on request"', "0,", '0.00" €"', '0.0" kg"', "0.00", '"A-"0000'), start=1
+                ):
+                    sheet.write_number(row, 1, 12, book.add_format({"num_format": form}))
+                sheet.write_rich_string(1, 0, "74", raised, "4")
+                sheet.write_rich_string(2, 0, struck, "56", "53")
+                sheet.write_string(3, 0, "whole", struck)
+                sheet.write_rich_string(4, 0, "plain ", book.add_format({"bold": 1}), "bold")
+            [grid] = open_sheets(path)
+            assert grid.formats is not None
+            self.assertEqual(
+                dict(grid.formats.otherwise["B"]), {2: " per 100", 3: "", 4: "on request", 5: " (in thousands)"}
+            )
+            self.assertEqual(dict(grid.formats.apart["A"]), {2: "raised", 3: "struck"})

@@ -11,6 +11,7 @@ import polars as pl
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import currency_source
 from kotrel.core.matching.by_headings import Matched, headings_of
+from kotrel.core.matching.cells_shown import about_what_cells_show
 from kotrel.core.matching.group_labels import about_group_labels
 from kotrel.core.matching.heading_meaning import about_what_headings_say
 from kotrel.core.matching.heading_words import BREAK_WORDS, CURRENCY_WORDS, END_WORDS, PLACE_WORDS, SCALE_WORDS
@@ -206,6 +207,7 @@ def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[Finding
         )
     found += _about_hidden(rows)
     found += _about_struck(rows)
+    found += about_what_cells_show(rows)
     found += _about_ragged(rows)
     found += _about_swallowed(rows)
     bare = [column.letter for column in matched.unknown if not column.heading]

@@ -45,6 +45,14 @@ class Formats(Protocol):
     def struck(self) -> Mapping[str, Collection[int]]:
         """Letter → the rows in the sheet whose cells are struck through, filled or not."""
 
+    @property
+    def otherwise(self) -> Mapping[str, Mapping[int, str]]:
+        """Letter → row → the words that a number's format shows beside the number, or instead of it; ``""`` for nothing at all."""
+
+    @property
+    def apart(self) -> Mapping[str, Mapping[int, str]]:
+        """Letter → row → ``raised`` or ``struck``, where a part of the cell's text is so."""
+
     def of(self, letter: str) -> Mapping[int, Shown]:
         """Row in the sheet → how the number there is shown; cells in the general format are left out."""
 

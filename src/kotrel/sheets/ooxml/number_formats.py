@@ -15,6 +15,7 @@ from kotrel.core.values.currencies import CURRENCY
 from kotrel.sheets.old_workbooks import old_sheet
 from kotrel.sheets.ooxml.archives import DAMAGED, part_named, sheet_part, workbook_part
 from kotrel.sheets.ooxml.binary_parts import cell_styles, style_formats
+from kotrel.sheets.ooxml.text_runs import texts_apart
 
 _LINE = "text-line-through-style"
 _MOST = 1_000
@@ -103,6 +104,29 @@ def shown_by(code: str) -> Shown | None:
     return Shown(places, "%" in first, "" if places or currency else mask_of(code), currency)
 
 
+def words_shown(code: str) -> str | None:
+    """The words that a format shows beside a number, or instead of it; ``""`` where it shows nothing, None where the number alone.
+
+    ``0" per 100"`` shows `` per 100``, ``"on request"`` that alone, ``;;;`` nothing. Signs of currencies and short units are none.
+    """
+    section = code.split(";")[0]
+    bare = _ASIDE.sub("", section)
+    words = "".join(found[1] or found[2] or "" for found in re.finditer(r'"([^"]*)"|\\(.)', section))
+    if not re.search(r"[0#?]", bare):
+        if re.search(r"[dmyhsg@]", bare, re.IGNORECASE):
+            return None
+        return words if words.strip() or ";" in code else None
+    if re.search(r"[0#?],+(?:[^0#?,.]|$)", bare):
+        return f"{words} (in thousands)"
+    plain = words.strip()
+    return (
+        words
+        if re.search(r"[0-9]", plain)
+        or (len(re.sub(r"[^^\W\d_]", "", plain)) > 4 and not re.fullmatch(CURRENCY, plain))
+        else None
+    )
+
+
 _NAMED = re.compile(r"\[\$([^\]-]+)[^\]]*\]|\[[^\]]*\]|\"([^\"]*)\"|\\(.)|([$€£¥])")
 
 
@@ -172,6 +196,43 @@ class SheetFormats:
         except DAMAGED:
             return {}
         return found
+
+    @cached_property
+    def otherwise(self) -> Mapping[str, Mapping[int, str]]:
+        """Letter → row → the words that a number's format shows beside it, or instead of it; known of .xlsx workbooks."""
+        found: dict[str, dict[int, str]] = {}
+        if self._path.suffix.lower() not in (".xlsx", ".xlsm"):
+            return found
+        try:
+            words = {place: said for place, code in enumerate(self._codes) if (said := words_shown(code)) is not None}
+            for letter, row, style in self._styled() if words else ():
+                if style in words:
+                    found.setdefault(letter, {})[row] = words[style]
+        except DAMAGED:
+            return {}
+        return found
+
+    @cached_property
+    def apart(self) -> Mapping[str, Mapping[int, str]]:
+        """Letter → row → ``raised`` or ``struck``, where a part of the cell's text is so; known of .xlsx workbooks."""
+        if self._path.suffix.lower() not in (".xlsx", ".xlsm"):
+            return {}
+        try:
+            return texts_apart(self._path, self._sheet)
+        except (*DAMAGED, ElementTree.ParseError):
+            return {}
+
+    @cached_property
+    def _codes(self) -> list[str]:
+        """The format code of each cell style of an .xlsx workbook; an empty text for one that is not spelled out."""
+        styles = self._styles_part
+        own = {
+            int(each.get("numFmtId", "0")): each.get("formatCode", "")
+            for each in styles.iter()
+            if each.tag.endswith("}numFmt")
+        }
+        cells = next((each for each in styles.iter() if each.tag.endswith("}cellXfs")), None)
+        return [own.get(int(each.get("numFmtId", "0")), "") for each in cells] if cells is not None else []
 
     @cached_property
     def _kinds(self) -> set[Shown]:
