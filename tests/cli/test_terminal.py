@@ -9,11 +9,16 @@ import sys
 import time
 import unittest
 
-from tests.support import Program
+from tests.support import Program, workbook_of
 
 
-def talk(folder, words, answer: str, seconds: float = 30) -> tuple[int, str]:
-    """Runs a command in a terminal of its own and types an answer when it asks. Returns exit status and screen."""
+def talk(folder, words, *answers: str, asks: bytes = b"[y/N]", seconds: float = 30) -> tuple[int, str]:
+    """Runs a command in a terminal of its own and types an answer each time it asks. Returns exit status and screen.
+
+    Args:
+        answers: lines, or ``^C``, which is pressed without Enter.
+        asks: what the screen shows whenever it asks.
+    """
     import pty
 
     pid, screen = pty.fork()
@@ -21,7 +26,7 @@ def talk(folder, words, answer: str, seconds: float = 30) -> tuple[int, str]:
         os.chdir(folder)
         os.environ.update(TERM="xterm", COLUMNS="120", PYTHONUTF8="1")
         os.execv(sys.executable, [sys.executable, "-m", "kotrel", *words])
-    shown, asked, end = b"", False, time.monotonic() + seconds
+    shown, typed, end = b"", 0, time.monotonic() + seconds
     while time.monotonic() < end:
         if select.select([screen], [], [], 0.2)[0]:
             try:
@@ -31,11 +36,13 @@ def talk(folder, words, answer: str, seconds: float = 30) -> tuple[int, str]:
             if not part:
                 break
             shown += part
-            if b"[y/N]" in shown and not asked:
-                asked = True
-                os.write(screen, answer.encode() + b"\n")
+            if shown.count(asks) > typed and typed < len(answers):
+                answer = answers[typed]
+                typed += 1
+                time.sleep(0.2 if answer == "^C" else 0)  # until it waits for the answer
+                os.write(screen, b"\x03" if answer == "^C" else answer.encode() + b"\n")
+    os.close(screen)  # one that still asks is hung up on, and its status tells
     status = os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1])
-    os.close(screen)
     return status, shown.decode("utf-8", errors="replace")
 
 
@@ -74,6 +81,82 @@ class Terminal(Program):
         done = self.kotrel("check", "a.csv", "--json", "--quiet")
         self.assertEqual(done.stderr, "")
         self.assertTrue(done.stdout.startswith("{") and done.stdout.count("\n") == 1)
+
+
+@unittest.skipIf(sys.platform == "win32", "needs a pseudo-terminal")
+class Dialogue(Program):
+    """``kotrel map`` and ``check --ask`` with a person who makes mistakes."""
+
+    def setUp(self):
+        super().setUp()
+        self.start_shop()
+        os.environ["NO_COLOR"] = "1"
+        self.addCleanup(os.environ.pop, "NO_COLOR")
+
+    def ask(self, words: str, *answers: str) -> tuple[int, str]:
+        status, screen = talk(self.folder, words.split(), *answers, asks=b"\r\n> ")
+        return status, " ".join(screen.split())
+
+    def supplier_list(self) -> None:
+        """Ten less 40 per cent is 6.00, for one of ten 0.60; twenty less 35 per cent is 13.00."""
+        groups = (("Group", "Discount %"), ("A", "40 %"), ("B", 0.35))
+        lines = (("SK-1", "Shackle 6 mm", "A", 10, 10, 2.5), ("SK-2", "Shackle 8 mm", "B", 20, None, 3),
+                 ("SK-3", "Shackle 9 mm", "B", "POA", 1, 4))  # fmt: skip
+        headings = ("Art. no.", "Description", "DG", "List price", "PE", "Weight kg")
+        book = workbook_of(self.folder / "sk.xlsx", {"List": (headings, *lines), "Groups": groups})
+        book["Groups"]["B3"].number_format = "0%"
+        book.save(self.folder / "sk.xlsx")
+
+    def test_map_asks_until_a_sheet_that_nobody_edited_is_ready(self):
+        self.supplier_list()
+        answers = ("?", "", "3", "b", "", "1 cost", "", "Shackels", "EA", "FASTENING-SHACKLE", "none", "1", "")
+        status, screen = self.ask("map sk.xlsx item", *answers)
+        self.assertEqual(status, 0, screen)
+        self.assertIn("“Discount %” (40 %; 35%)", screen)
+        self.assertIn("“Shackels” is not on the list", screen)
+        self.assertIn("It is a whole number, 1 or more.", screen)
+        self.assertIn("Fills unit = EA, category = FASTENING-SHACKLE, weight_unit = KG", screen)
+        self.assertIn("3 rows: all ready to load", screen)
+        self.kotrel("load", "sk.xlsx", "--yes")
+        costs = sqlite3.connect(self.folder / "practice.db").execute(
+            "SELECT code, cost, weight_unit FROM item WHERE code LIKE 'SK-%' ORDER BY code"
+        )
+        self.assertEqual(costs.fetchall(), [("SK-1", 6000, "KG"), ("SK-2", 130000, "KG"), ("SK-3", None, "KG")])
+
+    def test_q_keeps_what_was_answered_and_the_next_time_asks_the_rest(self):
+        self.supplier_list()
+        status, screen = self.ask("map sk.xlsx item", "", "1 cost", "", "EA", "q")
+        self.assertIn("as far as it was answered. Next: kotrel map sk.xlsx item --name sk", screen)
+        self.assertIn('fixed = "EA"', (self.folder / "maps/sk.toml").read_text("utf-8"))
+        status, screen = self.ask("map sk.xlsx item --name sk", "FASTENING-SHACKLE", "1", "")
+        self.assertIn("3 questions.", screen)
+        self.assertEqual(status, 0, screen)
+
+    def test_ctrl_c_at_a_question_ends_it_at_once_and_leaves_nothing(self):
+        self.supplier_list()
+        status, screen = self.ask("map sk.xlsx item", "", "^C")
+        self.assertEqual(status, 130, screen)
+        self.assertFalse((self.folder / "maps/sk.toml").exists())
+        self.write("a.csv", "Item code,Price", "ROP-00010,0.61")
+        status, _ = talk(self.folder, ["load", "a.csv"], "^C")
+        self.assertEqual(status, 130)
+        self.assertEqual(self.json("history")["loads"], [])
+
+    def test_yes_takes_the_proposals_and_leaves_what_is_open_to_the_file(self):
+        self.supplier_list()
+        status, screen = self.ask("map sk.xlsx item --yes")
+        self.assertEqual(status, 0)
+        self.assertIn("New rows also need: unit, category", screen)
+        self.assertNotIn("> ", screen)
+
+    def test_an_answer_to_check_that_is_no_code_is_refused_aloud(self):
+        self.write("a.csv", "Item code,Unit", "ROP-00010,Mtr", "ROP-00020,pces", "ROP-00030,bags")
+        _, screen = talk(self.folder, ["check", "a.csv", "--ask"], "?", "metro", "M", "q", asks=b"q to stop]")
+        self.assertIn("On the list Unit: ", screen)
+        self.assertIn("“metro” is not on the list Unit", screen)
+        self.assertIn("Learned 1 spelling", screen)
+        self.assertEqual(screen.count("q to stop]"), 4)
+        self.assertIn('Mtr = "M"', (self.folder / "kotrel.toml").read_text("utf-8"))
 
 
 class TwoPeople(Program):

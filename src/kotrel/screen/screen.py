@@ -7,6 +7,7 @@ import codecs
 import logging
 import os
 import re
+import signal
 import sys
 import threading
 from collections.abc import Iterator, Mapping
@@ -150,23 +151,19 @@ class Screen:
 
     def ask(self, question: str) -> bool:
         """Asks a yes/no question on the terminal; anything but a yes is a no."""
-        sys.stderr.write(f"{harmless(question)} [y/N] ")
-        sys.stderr.flush()
         from kotrel.core.values.yes_no import read_yes_no
 
-        try:
-            return read_yes_no(sys.stdin.readline()) == "yes"
-        except KeyboardInterrupt:
-            return False
+        return read_yes_no(self.answer(f"{question} [y/N] ") or "") == "yes"
 
-    def answer(self, question: str) -> str:
-        """Asks for a word; blank if there is no answer."""
+    def answer(self, question: str) -> str | None:
+        """Asks for a line; None where there will be no more. Ctrl-C ends the command, as everywhere."""
+        if threading.current_thread() is threading.main_thread():
+            # A library that we import takes Ctrl-C over in a way that waits for Enter; this takes it back.
+            signal.signal(signal.SIGINT, signal.getsignal(signal.SIGINT) or signal.default_int_handler)
         sys.stderr.write(harmless(question))
         sys.stderr.flush()
-        try:
-            return sys.stdin.readline().strip()
-        except KeyboardInterrupt:
-            return ""
+        said = sys.stdin.readline()
+        return said.strip() if said else None
 
     @contextmanager
     def progress(self, steps: int) -> Iterator[Step]:

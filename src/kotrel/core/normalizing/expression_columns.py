@@ -21,6 +21,8 @@ from kotrel.core.tables.table import Table
 from kotrel.core.values.conventions import Conventions
 
 _ANY_NUMBER = Field("number", "Number", "number", decimals=12)
+_PER_CENT = Field("percent", "%", "number", decimals=12)
+"""What a column with a per cent sign in its heading is read as: 40 for a cell that shows 40 %."""
 
 
 def expression_columns(
@@ -32,14 +34,21 @@ def expression_columns(
         The columns, and for each letter that is read as numbers what could not be read: those are blank.
     """
     roots = set(compiled.expr.meta.root_names())
-    letters = [column.letter for column in table.readable if number_column(column.letter) in roots]
+    numbers = [column for column in table.readable if number_column(column.letter) in roots]
     texts = [column.letter for column in table.readable if sheet_column(column.letter) in roots]
     frame = columns_for(table, texts)
     troubles: dict[str, list[Trouble]] = {}
     columns = []
-    for letter in letters:
+    for column in numbers:
+        letter = column.letter
         setting = Setting(conventions, today, None, not table.sheet, formats=table.formats, letter=letter)
-        read = tidy(table.cells[ROW], table.cells[letter], partial(table.kind_is, letter), _ANY_NUMBER, setting)
+        read = tidy(
+            table.cells[ROW],
+            table.cells[letter],
+            partial(table.kind_is, letter),
+            _PER_CENT if "%" in column.heading else _ANY_NUMBER,
+            setting,
+        )
         values = read.values
         if read.troubles:
             troubles[letter] = read.troubles

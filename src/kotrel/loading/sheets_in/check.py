@@ -17,7 +17,7 @@ from kotrel.loading.options import add_files, files_of, wanted_of
 from kotrel.loading.sheets_in.findings_screen import checked_json, show_checked, show_created
 from kotrel.loading.sheets_in.large_files import check_any
 from kotrel.loading.sheets_in.next_steps import next_steps
-from kotrel.loading.sheets_in.spellings import Question, learn
+from kotrel.loading.sheets_in.spellings import Question, learn, listed_codes, not_listed
 from kotrel.screen.screen import Screen
 from kotrel.sheets.marking import Marked, mark, marked_name
 from kotrel.sheets.safe_writing import require_new_file
@@ -160,16 +160,23 @@ def _once(args: argparse.Namespace, screen: Screen) -> int:
 
 
 def _ask(question: Question, screen: Screen) -> str | None:
-    """Asks what a value means; yes accepts the likely code, and a blank answer skips it."""
-    likely = question.likely
-    name = question.names.names.get(likely or "")
+    """Asks what a value means until the answer can be used; blank skips it, None stops."""
+    likely, known = question.likely, question.names
+    name = known.names.get(likely or "")
     offer = f" Is it {likely}{f' ({name})' if name else ''}?" if likely else ""
-    said = screen.answer(
-        f"{question.field}: “{question.value}” is not on the list.{offer} [y, a code, or Enter to skip] "
-    )
-    if read_yes_no(said) == "yes":
-        return likely
-    return said or None
+    keys = f"{'y, ' if likely else ''}a code, Enter to skip, ? for the list, q to stop"
+    while True:
+        said = screen.answer(f"{question.field}: “{question.value}” is not on the list.{offer} [{keys}] ")
+        if said is None or said == "q":
+            return None
+        if said == "?":
+            screen.show(listed_codes(known))
+        elif likely and read_yes_no(said) == "yes":
+            return likely
+        elif not said or known.code_of(said) is not None:
+            return known.code_of(said) or "" if said else ""
+        else:
+            screen.show(not_listed(known, said))
 
 
 def _endings(source: Path) -> list[str]:

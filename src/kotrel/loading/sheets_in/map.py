@@ -3,17 +3,25 @@
 from __future__ import annotations
 
 import argparse
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from rich.table import Table as Grid
 from rich.text import Text
 
-from kotrel.core.phrases import listed
-from kotrel.loading.opening import workspace_of
+from kotrel.core.phrases import count, listed
+from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_sheet, wanted_of
-from kotrel.loading.sheets_in.mapping_proposals import Mapped, map_file
+from kotrel.loading.sheets_in.findings_screen import show_checked
+from kotrel.loading.sheets_in.large_files import check_any
+from kotrel.loading.sheets_in.map_questions import questions_of
+from kotrel.loading.sheets_in.mapping_proposals import Mapped, map_file, names_of
+from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
+from kotrel.sheets.safe_writing import written_whole
+from kotrel.workspace.mapping_reading import READ_BY
+from kotrel.workspace.settings import Workspace
 
 
 def show_mapped(screen: Screen, mapped: Mapped) -> None:
@@ -106,19 +114,155 @@ def mapped_json(mapped: Mapped) -> dict[str, Any]:
 
 EXAMPLE = """\
 kotrel map keldrift.xlsx item --name keldrift
-    proposes a mapping, shows how sure it is and why, and saves it in maps/keldrift.toml"""
+    proposes a mapping, asks what is open, saves it in maps/keldrift.toml, and checks the sheet with it
+kotrel map keldrift.xlsx item --name keldrift --yes
+    the same without questions; what is open is shown"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("file", metavar="FILE", help="workbook or text file")
     parser.add_argument("record", metavar="RECORD", help="what its rows are")
+    parser.add_argument("--yes", action="store_true", help="take every proposal without asking")
     parser.add_argument("--name", metavar="NAME", help="the name to save it under (default: the file's name)")
     add_sheet(parser)
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
+    asks = screen.is_terminal and not (screen.as_json or args.yes)
     with screen.progress(3) as step:
-        mapped = map_file(Path(args.file), args.record, args.name, workspace, wanted_of(args), step)
-    screen.json(mapped_json(mapped)) if screen.as_json else show_mapped(screen, mapped)
-    return 0
+        mapped = map_file(Path(args.file), args.record, args.name, workspace, wanted_of(args), step, asks)
+    if screen.as_json:
+        screen.json(mapped_json(mapped))
+        return 0
+    if not asks:
+        show_mapped(screen, mapped)
+        return 0
+    try:
+        finished = converse(screen, mapped, workspace)
+    except KeyboardInterrupt:
+        if mapped.fresh:
+            mapped.path.unlink(missing_ok=True)
+        raise
+    again = f"{screen.program} map {quoted([args.file])} {args.record} --name {mapped.path.stem}"
+    if not finished:
+        screen.show(f"Saved as {_shown(mapped.path)}, as far as it was answered. Next: {again}")
+        return 0
+    if mapped.record.name in READ_BY:
+        screen.show(f"Saved as {_shown(mapped.path)}. Next: {mapped.next}")
+        return 0
+    return _check_at_once(mapped, workspace, args, screen, again)
+
+
+HELP = "Enter takes the proposal, ? shows more, b goes back, q stops and keeps what was answered"
+
+
+def converse(screen: Screen, mapped: Mapped, workspace: Workspace) -> bool:
+    """Asks what is open, one question at a time, and saves the answers; False where the user stopped before the end."""
+    import tomlkit
+
+    title = Text(Path(mapped.table.file).name, style="bold")
+    title.append(f" · sheet “{mapped.table.sheet}”" if mapped.table.sheet else "", style="")
+    screen.show(title.append(f" as {mapped.record.name}", style=""))
+    screen.show(Text(_sure_in_words(mapped), style="dim"))
+    document = tomlkit.parse(mapped.path.read_text("utf-8"))
+    with workspace.system().reading() as reading:
+        asked = questions_of(mapped, document, names_of(workspace, reading), mapped.tables, mapped.fresh)
+    if asked:
+        screen.show(Text(f"{count(len(asked), 'question')}. {HELP}.", style="dim"))
+    before: list[str] = []
+    finished = True
+    while len(before) < len(asked):
+        question = asked[len(before)]
+        said = screen.answer(f"\n{len(before) + 1}/{len(asked)}  {question.text}\n> ")
+        if said is None or said == "q":
+            finished = False
+            break
+        if said == "?":
+            screen.show(Text(question.more or HELP, style="dim"))
+        elif said == "b":
+            if before:
+                document = tomlkit.parse(before.pop())
+        else:
+            former = tomlkit.dumps(document)
+            wrong = question.take(document, said)
+            if wrong is not None:
+                document = tomlkit.parse(former)
+                wrong = f"{wrong[0].upper()}{wrong[1:]}"
+                screen.show(Text(wrong if wrong[-1] in ".?" else f"{wrong}.", style="yellow"))
+            else:
+                before.append(former)
+    with written_whole(mapped.path) as temporary:
+        temporary.write_text(tomlkit.dumps(document), "utf-8", newline="\n")
+    screen.show("")
+    for words in _in_words(document):
+        screen.show(words)
+    return finished
+
+
+def _sure_in_words(mapped: Mapped) -> str:
+    fed = [f"{each.field.name} ← {each.column.letter} “{each.column.heading}”" for each in mapped.proposals]
+    return (
+        f"Recognised: {listed(fed, 8)}"
+        if mapped.fresh
+        else f"{_shown(mapped.path)} is there: only what it leaves open is asked"
+    )
+
+
+def _in_words(document: Any) -> list[str]:
+    """Three lines: what the mapping reads, what it fills, and what it leaves out."""
+    fields = document.get("field", {})
+    read = [
+        f"{name} ← “{settings['column']}”{_per(settings)}" for name, settings in fields.items() if "column" in settings
+    ]
+    read += [f"{name} = {settings['make']}{_per(settings)}" for name, settings in fields.items() if "make" in settings]
+    filled = [
+        f"{name} = {settings[key]}"
+        for name, settings in fields.items()
+        for key in ("fixed", "default")
+        if key in settings
+    ]
+    left = [f"“{heading}”" for heading in document.get("skip", [])]
+    return [
+        f"Reads      {listed(read, 12) or 'nothing'}",
+        f"Fills      {listed(filled, 12) or 'nothing'}",
+        f"Leaves out {listed(left, 12) or 'nothing'}",
+    ]
+
+
+def _per(settings: Any) -> str:
+    per = settings.get("per")
+    if per is None:
+        return ""
+    per = per.get("column", "") if isinstance(per, dict) else per
+    return f" for as many as “{per}” says" if isinstance(per, str) else f" for {per}"
+
+
+def _check_at_once(mapped: Mapped, workspace: Workspace, args: argparse.Namespace, screen: Screen, answer: str) -> int:
+    """Checks the sheet with the mapping that was just saved."""
+    screen.show(f"Saved as {_shown(mapped.path)}. Checked with it:")
+    screen.show("")
+    wanted = replace(wanted_of(args), map_name=mapped.path.stem)
+    with screen.progress(4) as step:
+        checked = check_any([Path(args.file)], workspace, wanted, now().date(), step)
+    for each in checked:
+        show_checked(screen, each, False, False)
+        screen.show("")
+    ok = all(each.ok for each in checked)
+    again = f"{screen.program} {'preview' if ok else 'check'} {quoted([args.file])} --map {mapped.path.stem}"
+    if not ok and _left_open(mapped, workspace):
+        screen.show(f"Next: {answer}    asks what is still open")
+    elif ok:
+        screen.show(f"Next: {again}")
+    else:
+        screen.show(f"Next: mend the cells above in {mapped.table.file}, then {again}")
+    return 0 if ok else 1
+
+
+def _left_open(mapped: Mapped, workspace: Workspace) -> bool:
+    """Whether questions were left without an answer."""
+    import tomlkit
+
+    document = tomlkit.parse(mapped.path.read_text("utf-8"))
+    with workspace.system().reading() as reading:
+        return bool(questions_of(mapped, document, names_of(workspace, reading), mapped.tables, False))

@@ -25,7 +25,12 @@ from kotrel.workspace.settings import Workspace, made_file_name
 
 @dataclass(frozen=True)
 class Mapped:
-    """A proposed mapping and where it was saved; ``others`` are the sheets with rows that it was not made from."""
+    """A proposed mapping and where it was saved; ``others`` are the sheets with rows that it was not made from.
+
+    Attributes:
+        fresh: it was saved just now; else it was there before.
+        tables: all sheets of the file.
+    """
 
     table: Table
     record: Record
@@ -36,6 +41,8 @@ class Mapped:
     wide: Wide | None = None
     others: tuple[str, ...] = ()
     habits: Habits = NONE
+    fresh: bool = True
+    tables: tuple[Table, ...] = ()
 
     @property
     def next(self) -> str:
@@ -46,9 +53,18 @@ class Mapped:
 
 
 def map_file(
-    path: Path, record_name: str, name: str | None, workspace: Workspace, wanted: Wanted, step: Step
+    path: Path,
+    record_name: str,
+    name: str | None,
+    workspace: Workspace,
+    wanted: Wanted,
+    step: Step,
+    go_on: bool = False,
 ) -> Mapped:
     """Proposes a mapping for the sheet that fits best, and saves it.
+
+    Args:
+        go_on: a mapping that is there already is gone on with: it stays as it is.
 
     Raises:
         WrongUse: a mapping with that name exists, or nothing in the sheet fits.
@@ -88,12 +104,24 @@ def map_file(
         "sheet": table.sheet if wanted.sheet else None,
         "encoding": wanted.encoding,
     }
-    write_map(saved, record, str(path), proposals, left, reading_as, wide, habits)
+    fresh = not (go_on and saved.is_file())
+    if fresh:
+        write_map(saved, record, str(path), proposals, left, reading_as, wide, habits)
     proposed = [habits.day[0]] if habits.day is not None else []
     fed = [*proposed, *(each.field.name for each in proposals), *((wide.by.name, wide.value.name) if wide else ())]
     others = tuple(each.sheet for each in tables if each.rows and each is not table)
     return Mapped(
-        table, record, tuple(proposals), tuple(left), tuple(_missing(record, fed)), saved, wide, others, habits
+        table,
+        record,
+        tuple(proposals),
+        tuple(left),
+        tuple(_missing(record, fed)),
+        saved,
+        wide,
+        others,
+        habits,
+        fresh,
+        tuple(tables),
     )
 
 

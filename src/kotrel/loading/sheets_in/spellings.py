@@ -9,6 +9,7 @@ from pathlib import Path
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.errors import OutOfReach
 from kotrel.core.loading.load_model import Checked
+from kotrel.core.phrases import listed
 from kotrel.core.similarity import folded
 from kotrel.loading.sheets_in.mapping_proposals import names_of
 from kotrel.workspace.settings import FILE, Workspace
@@ -66,7 +67,7 @@ def learn(
     """Asks about each unknown value and writes the accepted answers into the settings.
 
     Args:
-        answer: gives the code that was meant, or None for no answer.
+        answer: gives the code that was meant, blank for no answer, or None to stop; what was answered is kept.
 
     Returns:
         Record → words → code, as learned.
@@ -85,7 +86,24 @@ def learn(
                         continue
                     likely = known.likely(value)
                     code = answer(Question(known.record.name, about.title, value, likely, known))
-                    if code in known.codes and code is not None:
+                    if code is None:
+                        learn_spellings(workspace.folder, learned)
+                        return learned
+                    if code:
                         learned.setdefault(known.record.name, {})[value] = code
     learn_spellings(workspace.folder, learned)
     return learned
+
+
+def listed_codes(known: ListNames, most: int = 30) -> str:
+    """The codes of a list with their names, the first of them where there are many."""
+    shown = [f"{code} ({known.names[code]})" if code in known.names else code for code in known.codes]
+    return f"On the list {known.record.title}: {listed(shown, most)}"
+
+
+def not_listed(known: ListNames, said: str) -> str:
+    """What to say to an answer that is no code."""
+    likely = known.likely(said)
+    return f"“{said}” is not on the list {known.record.title}" + (
+        f"; did you mean {likely}?" if likely else "; ? shows it."
+    )

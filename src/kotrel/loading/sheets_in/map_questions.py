@@ -1,0 +1,410 @@
+"""What ``kotrel map`` asks a person, one question at a time, and what each answer says in the saved mapping."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from kotrel.core.description.list_names import ListNames
+from kotrel.core.description.model import Field, Record
+from kotrel.core.matching.by_headings import headings_of
+from kotrel.core.matching.price_list_habits import LookupFound
+from kotrel.core.phrases import count, listed
+from kotrel.core.similarity import folded, nearest
+from kotrel.core.tables.as_shown import as_shown
+from kotrel.core.tables.table import Column, Table
+from kotrel.core.values.numbers import read_number
+from kotrel.core.values.yes_no import read_yes_no
+from kotrel.loading.sheets_in.mapping_proposals import Mapped
+from kotrel.loading.sheets_in.spellings import listed_codes, not_listed
+
+SURE = 90
+"""A field that is proposed with less, in per cent, is asked."""
+_FEW = 12
+"""A list with so many codes is shown with the question; a longer one on ``?``."""
+Document = Any
+"""The saved mapping as tomlkit has it: comments stay where they are."""
+
+
+@dataclass(frozen=True)
+class Question:
+    """One question.
+
+    Attributes:
+        text: what is asked, with a few values of the column.
+        take: puts an answer into the mapping; an empty one takes the proposal. Returns what is wrong with it, or None.
+        more: what ``?`` shows.
+    """
+
+    text: str
+    take: Callable[[Document, str], str | None]
+    more: str = ""
+
+
+def questions_of(
+    mapped: Mapped, document: Document, names: Callable[[str], ListNames], tables: Sequence[Table], fresh: bool
+) -> list[Question]:
+    """What is open or unsure in a mapping, the columns first, in the order of the sheet.
+
+    Args:
+        document: the mapping as it is saved: what it says is not asked again.
+        names: record → its codes and names.
+        tables: all sheets of the file.
+        fresh: it was made just now; of one that somebody has answered before, only what is open is asked.
+    """
+    table, record = mapped.table, mapped.record
+    said = _said_columns(document)
+    found: list[Question] = []
+    for each in mapped.proposals:
+        if fresh and each.sure < SURE and each.column.heading:
+            found.append(_about_column(table, record, each.column, each.field))
+    for column in mapped.left:
+        if column.heading and folded(column.heading) not in said:
+            found.append(_about_column(table, record, column, None))
+    found += [_about_habit(words, undo) for words, undo in _habits(mapped)] if fresh else []
+    found += [_about_lookup(mapped, each) for each in mapped.habits.lookups] if fresh else []
+    found += _about_words(mapped, document)
+    found += [
+        _about_missing(table, record.fields[name], names) for name in mapped.missing if name not in document["field"]
+    ]
+    found += _about_pieces(mapped, document)
+    found += _about_partners(mapped, document, names)
+    found += _about_blanks(mapped, document, names)
+    found += _about_sheets(mapped, document, tables)
+    return found
+
+
+def _said_columns(document: Document) -> set[str]:
+    """The headings that a mapping speaks of (folded)."""
+    said = [str(each) for each in document.get("skip", [])]
+    for settings in document.get("field", {}).values():
+        said += [str(settings[key]) for key in ("column", "split") if key in settings]
+    return {folded(each) for each in said}
+
+
+def _values(table: Table, column: Column, most: int = 5) -> str:
+    distinct = as_shown(table, column.letter).drop_nulls().str.strip_chars().unique(maintain_order=True)
+    some = [text for text in distinct.head(most + 1).to_list() if text]
+    return "; ".join(some[:most]) + (" …" if len(distinct) > most else "")
+
+
+def _called(column: Column) -> str:
+    return f"{column.letter} “{column.heading}”"
+
+
+def field_named(record: Record, said: str) -> Field | None:
+    """The field that a person means by its name, its title or a usual heading for it."""
+    word = folded(said)
+    for field in record.fields.values():
+        if not field.is_kept and word in headings_of(field)[:2]:
+            return field
+    fitting = [each for each in record.fields.values() if not each.is_kept and word in headings_of(each)]
+    return fitting[0] if len(fitting) == 1 else None
+
+
+def _about_column(table: Table, record: Record, column: Column, proposed: Field | None) -> Question:
+    values = _values(table, column)
+    if proposed is not None:
+        asked = f"Column {_called(column)} ({values}): is it {proposed.title.lower()}? Enter for yes, another field's name, or - for none"
+    else:
+        asked = f"Column {_called(column)} ({values}) feeds nothing. Enter to leave it out, or a field's name"
+
+    def take(document: Document, said: str) -> str | None:
+        if said == "" and proposed is not None:
+            return None
+        if said in ("", "-") or (proposed is not None and read_yes_no(said) == "no"):
+            _without_column(document, column)
+            document["skip"].append(column.heading)
+            return None
+        if proposed is not None and read_yes_no(said) == "yes":
+            return None
+        field = field_named(record, said)
+        if field is None:
+            close = nearest(said, [each.title for each in record.fields.values() if not each.is_kept])
+            return f"{record.title} has no field “{said}”" + (f"; did you mean {close}?" if close else "; ? lists them")
+        _without_column(document, column)
+        _feed(document, field.name, {"column": column.heading})
+        return None
+
+    fields = listed([each.title for each in record.fields.values() if not each.is_kept])
+    return Question(asked, take, f"Values: {_values(table, column, 25)}\nFields: {fields}")
+
+
+def _without_column(document: Document, column: Column) -> None:
+    """Takes a column out of whatever it feeds."""
+    for name, settings in list(document["field"].items()):
+        if folded(str(settings.get("column", ""))) == folded(column.heading):
+            document["field"].remove(name)
+
+
+def _feed(document: Document, field: str, settings: dict[str, Any]) -> None:
+    import tomlkit
+
+    table = tomlkit.table()
+    for key, value in settings.items():
+        table.add(key, value)
+    if field in document["field"]:
+        document["field"].remove(field)
+    document["field"].add(field, table)
+
+
+def _habits(mapped: Mapped) -> list[tuple[str, Callable[[Document], None]]]:
+    """What the sheet seems to have, and how to take it out of the mapping."""
+    habits = mapped.habits
+    asked = iter(habits.questions())
+    found: list[tuple[str, Callable[[Document], None]]] = []
+
+    def without(field: str, key: str) -> Callable[[Document], None]:
+        return lambda document: (
+            document["field"][field].remove(key) if key in document["field"].get(field, {}) else None
+        )
+
+    def without_top(key: str) -> Callable[[Document], None]:
+        return lambda document: document.remove(key) if key in document else None
+
+    def without_field(field: str) -> Callable[[Document], None]:
+        return lambda document: document["field"].remove(field) if field in document["field"] else None
+
+    if habits.per is not None:
+        found.append((next(asked), without(habits.per[0], "per")))
+    found += [(next(asked), without(name, "per")) for name in habits.per_number]
+    for _ in habits.lookups:
+        next(asked)  # asked more closely by _about_lookup
+    if habits.replaced_by is not None:
+        found.append((next(asked), without_top("replaced_by")))
+    if habits.day is not None:
+        found.append((next(asked), without_field(habits.day[0])))
+    return found
+
+
+def _about_habit(words: str, undo: Callable[[Document], None]) -> Question:
+    def take(document: Document, said: str) -> str | None:
+        answer = read_yes_no(said) if said else "yes"
+        if answer is None:
+            return "y or n"
+        if answer == "no":
+            undo(document)
+        return None
+
+    words = re.sub(r" \(\w+\)$", "", words)  # the setting that it makes: for those who read the saved file
+    asked = f"{words[0].upper()}{words[1:]} Enter for yes, n for no"
+    return Question(asked, take)
+
+
+def _about_lookup(mapped: Mapped, seen: LookupFound) -> Question:
+    """Whether a column names rows of another sheet, and which of its numbers is a discount."""
+    record = mapped.record
+    money = next((each for each in mapped.proposals if each.field.kind == "money" and each.column.heading), None)
+    offered = listed([f"{place} {heading}" for place, heading in enumerate(seen.headings, 1)])
+    there = next(each for each in mapped.tables if each.sheet == seen.sheet)
+    has = [f"“{each.heading}” ({_values(there, each, 3)})" for each in there.columns if each.heading in seen.headings]
+    start = f"Column {_called(seen.column)} names rows of sheet “{seen.sheet}”, which has {listed(has)}."
+    if money is None:
+        asked = f"{start} Enter if it is only there to be read, n if it has nothing to do with it"
+    else:
+        asked = f"{start} Is one of them a per cent off “{money.column.heading}”? Its number ({offered}), alone for {money.field.name} or with the field that gets the result, like 1 cost; Enter for none"
+
+    def take(document: Document, said: str) -> str | None:
+        if not said or read_yes_no(said) == "no":
+            if "lookup" in document:
+                document.remove("lookup")
+            document["skip"].append(seen.column.heading)
+            return None
+        number, _, name = said.partition(" ")
+        field = field_named(record, name) if name.strip() else money.field if money else None
+        if not number.isdecimal() or not 1 <= int(number) <= len(seen.headings) or money is None:
+            return f"one of {offered}, or Enter for none"
+        if field is None or field.kind != "money":
+            return f"{record.title} has no amount “{name.strip()}”"
+        looked = next((key for key, each in document["lookup"].items() if each["by"] == seen.column.heading), None)
+        price, off = f"number([{money.column.heading}])", f"number([{looked}.{seen.headings[int(number) - 1]}])"
+        per = document["field"].get(money.field.name, {}).get("per")
+        settings = {"make": f"{price} - {price} * {off} / 100", "for": "all"}
+        _feed(document, field.name, settings | ({"per": per.unwrap()} if per is not None else {}))
+        return None
+
+    return Question(asked, take, f"Values: {_values(mapped.table, seen.column, 25)}")
+
+
+def _about_words(mapped: Mapped, document: Document) -> list[Question]:
+    """Texts in columns of amounts that are no numbers: do they mean that there is no price?"""
+    declared = {folded(str(each)) for each in document.get("no_price", [])}
+    counted: Counter[str] = Counter()
+    for each in mapped.proposals:
+        if each.field.kind == "money":
+            for text in as_shown(mapped.table, each.column.letter).drop_nulls().str.strip_chars():
+                if (
+                    text
+                    and any(letter.isalpha() for letter in text)
+                    and read_number(text, None).trouble == "no-number"
+                    and folded(text) not in declared
+                ):
+                    counted[text] += 1
+    found = []
+    for word, number in counted.most_common(8):
+
+        def take(document: Document, said: str, word: str = word) -> str | None:
+            answer = read_yes_no(said) if said else "yes"
+            if answer is None:
+                return "y or n"
+            if answer == "yes":
+                if "no_price" not in document:
+                    import tomlkit
+
+                    document.add("no_price", tomlkit.array())
+                document["no_price"].append(word)
+            return None
+
+        found.append(
+            Question(
+                f"“{word}” stands {count(number, 'time')} where an amount should be: does it mean that there is no price? Enter for yes, n for no",
+                take,
+            )
+        )
+    return found
+
+
+def _about_missing(table: Table, field: Field, names: Callable[[str], ListNames]) -> Question:
+    return _about_value(
+        table, field, names, f"No column has {field.title.lower()}, and a new row needs it: a value for all rows, the letter of a column like =C, or Enter to leave it open", "fixed"
+    )  # fmt: skip
+
+
+def _about_pieces(mapped: Mapped, document: Document) -> list[Question]:
+    """Rows with an amount, and nothing that says for how many it is."""
+    found = []
+    for each in mapped.proposals:
+        heading = document["field"].get(each.field.name, {}).get("per")
+        column = next(
+            (one for one in mapped.table.columns if isinstance(heading, str) and one.heading == heading), None
+        )
+        if column is None:
+            continue
+        amounts, says = (
+            as_shown(mapped.table, one.letter).fill_null("").str.strip_chars() for one in (each.column, column)
+        )
+        blank = int(((amounts != "") & (says == "")).sum())
+
+        def take(document: Document, said: str, heading: str = column.heading) -> str | None:
+            if not said:
+                return None
+            if not said.isdecimal() or int(said) == 0:
+                return "it is a whole number, 1 or more"
+            import tomlkit
+
+            for settings in document["field"].values():
+                if settings.get("per") == heading:
+                    settings["per"] = tomlkit.inline_table()
+                    settings["per"].update({"column": heading, "default": int(said)})
+            return None
+
+        if blank:
+            asked = f"{count(blank, 'row')} with an amount {'has' if blank == 1 else 'have'} nothing in {_called(column)}: for how many is {'it' if blank == 1 else 'each'}? A number, or Enter to leave it open"
+            found.append(Question(asked, take, f"Values: {_values(mapped.table, column, 25)}"))
+    return found
+
+
+def _about_partners(mapped: Mapped, document: Document, names: Callable[[str], ListNames]) -> list[Question]:
+    """Fields that belong together with one that the sheet has: a weight without its unit."""
+    found = []
+    for group in mapped.record.together:
+        fed = [name for name in group if name in document["field"]]
+        for name in group if fed else ():
+            field = mapped.record.fields[name]
+            if name not in fed and name not in mapped.missing and not field.is_kept:
+                has = mapped.record.fields[fed[0]].title
+                proposed = _said_by_heading(mapped, fed, field, names)
+                enter = f"Enter for {proposed}" if proposed else "Enter to leave it open"
+                asked = f"{has} needs a {field.title.lower()} beside it, and no column has it: a value for all rows, the letter of a column like =C, or {enter}"
+                found.append(_about_value(mapped.table, field, names, asked, "fixed", proposed))
+    return found
+
+
+def _said_by_heading(mapped: Mapped, fed: Sequence[str], field: Field, names: Callable[[str], ListNames]) -> str:
+    """The one code that stands in the heading of a partner: KG in “Weight kg”; blank where it is not one."""
+    headings = " ".join(each.column.heading for each in mapped.proposals if each.field.name in fed)
+    known = names(field.to) if field.to else None
+    codes = {code for word in re.findall(r"\w+", headings) if known and (code := known.code_of(word))}
+    return codes.pop() if len(codes) == 1 else ""
+
+
+def _about_blanks(mapped: Mapped, document: Document, names: Callable[[str], ListNames]) -> list[Question]:
+    """Fields that new rows need and whose column is blank in some rows."""
+    found = []
+    for each in mapped.proposals:
+        field, column = each.field, each.column
+        if field.must == "may" or field.name in mapped.record.key or "default" in document["field"].get(field.name, {}):
+            continue
+        blank = int((as_shown(mapped.table, column.letter).fill_null("").str.strip_chars() == "").sum())
+        if 0 < blank < mapped.table.rows:
+            asked = f"{count(blank, 'row')} {'has' if blank == 1 else 'have'} no {field.title.lower()}: a value for {'it' if blank == 1 else 'them'}, or Enter to leave it open"
+            found.append(_about_value(mapped.table, field, names, asked, "default"))
+    return found
+
+
+def _about_value(
+    table: Table, field: Field, names: Callable[[str], ListNames], asked: str, key: str, proposed: str = ""
+) -> Question:
+    known = names(field.to) if field.to else None
+
+    def take(document: Document, said: str) -> str | None:
+        said = said or proposed
+        if not said:
+            return None
+        if said.startswith("=") and key == "fixed":
+            column = next((each for each in table.columns if each.letter == said[1:].upper()), None)
+            if column is None:
+                return f"there is no column {said[1:].upper()}"
+            _feed(document, field.name, {"column": column.heading or said.upper()})
+            return None
+        value = said
+        if known is not None:
+            code = known.code_of(said)
+            if code is None:
+                return not_listed(known, said)
+            value = code
+        elif field.choices and folded(said) not in {folded(choice) for choice in field.choices}:
+            return f"it is one of {listed(field.choices)}"
+        if key == "fixed":
+            _feed(document, field.name, {"fixed": value})
+        else:
+            document["field"][field.name].add(key, value)
+        return None
+
+    if known is not None and len(known.codes) <= _FEW:
+        asked += f"\n     {listed_codes(known, _FEW)}"
+    elif field.choices:
+        asked += f"\n     One of {listed(field.choices)}"
+    return Question(asked, take, listed_codes(known) if known is not None else "")
+
+
+def _about_sheets(mapped: Mapped, document: Document, tables: Sequence[Table]) -> list[Question]:
+    """Other sheets that have all headings of the mapping."""
+    mine = {folded(each.column.heading) for each in mapped.proposals if each.column.heading}
+    alike = [
+        each
+        for each in tables
+        if each is not mapped.table and each.sheet and each.rows and mine <= {folded(c.heading) for c in each.columns}
+    ]
+    if not alike or "sheet" in document:
+        return []
+
+    def take(document: Document, said: str) -> str | None:
+        answer = read_yes_no(said) if said else "yes"
+        if answer is None:
+            return "y or n"
+        if answer == "no":
+            document.add("sheet", mapped.table.sheet)
+        return None
+
+    names = listed([f"“{each.sheet}”" for each in alike], 5)
+    has = "has" if len(alike) == 1 else "have"
+    return [
+        Question(
+            f"Sheet {names} {has} the same columns: read {'it' if len(alike) == 1 else 'them'} with this mapping, too? Enter for yes, n for no",
+            take,
+        )
+    ]
