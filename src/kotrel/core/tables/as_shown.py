@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from decimal import Decimal
 from typing import NamedTuple
 
 import polars as pl
@@ -52,6 +53,18 @@ def as_shown(table: Table, letter: str) -> pl.Series:
     if not more:
         return values
     return values.scatter([each.place for each in more], pl.Series([each.shown for each in more], dtype=pl.String))
+
+
+def per_cent_shown(table: Table, letter: str) -> pl.Series:
+    """A column as people see it, and 0.4 that shows 40 % as ``40%``: for where nothing else tells that it is per cent."""
+    shown = as_shown(table, letter).str.strip_chars()
+    if table.formats is None or not table.formats.any_percent:
+        return shown
+    here = [row for row, how in table.formats.of(letter).items() if how.percent]
+    places = (table.kind_is(letter, "number") & table.cells[ROW].is_in(here) & shown.is_not_null()).arg_true()
+    texts = [f"{Decimal(shown[place]) * 100:f}" for place in places]
+    texts = [f"{text.rstrip('0').rstrip('.') if '.' in text else text}%" for text in texts]
+    return shown.scatter(places, pl.Series(texts, dtype=pl.String))
 
 
 def cells_as_shown(table: Table, letters: Iterable[str]) -> pl.DataFrame:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from decimal import Decimal
 from pathlib import Path
 
 import polars as pl
@@ -14,7 +13,7 @@ from kotrel.core.matching.by_headings import Matched
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.similarity import folded, nearest
-from kotrel.core.tables.as_shown import as_shown
+from kotrel.core.tables.as_shown import per_cent_shown
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.lookups import Lookup, LookupTable, NotFound, is_named, with_looked_up
 from kotrel.core.tables.table import Table
@@ -61,18 +60,6 @@ def _written(lookup: Lookup, saved: SavedMap) -> LookupTable:
     return LookupTable(lookup, {"": lookup.written}, f"[lookup.{lookup.name}] in {saved.path.name}")
 
 
-def _shown(table: Table, letter: str) -> pl.Series:
-    """A column of the table as people see it, per cent as such: its cells become texts, and nothing else would tell."""
-    shown = as_shown(table, letter).str.strip_chars()
-    if table.formats is None or not table.formats.any_percent:
-        return shown
-    here = {row for row, how in table.formats.of(letter).items() if how.percent}
-    wanted = table.kind_is(letter, "number") & table.cells[ROW].is_in(here)
-    places = wanted.arg_true()
-    texts = [f"{Decimal(shown[place]) * 100:f}" for place in places]
-    return shown.scatter(places, [f"{text.rstrip('0').rstrip('.') if '.' in text else text}%" for text in texts])
-
-
 def _read(lookup: Lookup, workspace: Workspace, file: str) -> LookupTable:
     path = workspace.folder / lookup.file if lookup.file else Path(file)
     where = f"{path.name}" if not lookup.sheet else f"sheet “{lookup.sheet}” of {path.name}"
@@ -86,7 +73,7 @@ def _read(lookup: Lookup, workspace: Workspace, file: str) -> LookupTable:
         hint = f"Did you mean “{close}”?" if close else f"Its headings are: {', '.join(c.heading for c in headed)}."
         raise WrongData(f"{where} has no column “{lookup.key}”", hint, "no-such-column")
     key = keys[0] if keys else headed[0]
-    cells = pl.DataFrame([table.cells[ROW], *(_shown(table, c.letter).alias(c.letter) for c in headed)])
+    cells = pl.DataFrame([table.cells[ROW], *(per_cent_shown(table, c.letter).alias(c.letter) for c in headed)])
     cells = cells.filter(pl.col(key.letter).fill_null("") != "")
     others = [column for column in headed if column is not key]
     twice = cells.unique([column.letter for column in headed]).filter(pl.col(key.letter).is_duplicated())

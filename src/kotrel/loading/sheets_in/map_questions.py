@@ -14,7 +14,7 @@ from kotrel.core.matching.by_headings import headings_of
 from kotrel.core.matching.price_list_habits import LookupFound
 from kotrel.core.phrases import count, listed
 from kotrel.core.similarity import folded, nearest
-from kotrel.core.tables.as_shown import as_shown
+from kotrel.core.tables.as_shown import as_shown, per_cent_shown
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.numbers import read_number
 from kotrel.core.values.yes_no import read_yes_no
@@ -86,7 +86,7 @@ def _said_columns(document: Document) -> set[str]:
 
 
 def _values(table: Table, column: Column, most: int = 5) -> str:
-    distinct = as_shown(table, column.letter).drop_nulls().str.strip_chars().unique(maintain_order=True)
+    distinct = per_cent_shown(table, column.letter).drop_nulls().str.strip_chars().unique(maintain_order=True)
     some = [text for text in distinct.head(most + 1).to_list() if text]
     return "; ".join(some[:most]) + (" …" if len(distinct) > most else "")
 
