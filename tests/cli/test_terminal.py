@@ -1,6 +1,7 @@
 """A person at a terminal, two people at once, and a program that is killed."""
 
 import os
+import re
 import select
 import signal
 import sqlite3
@@ -95,7 +96,7 @@ class Dialogue(Program):
 
     def ask(self, words: str, *answers: str) -> tuple[int, str]:
         status, screen = talk(self.folder, words.split(), *answers, asks=b"\r\n> ")
-        return status, " ".join(screen.split())
+        return status, " ".join(re.sub(r"\x1b\[[0-9;]*m", "", screen).split())
 
     def supplier_list(self) -> None:
         """Ten less 40 per cent is 6.00, for one of ten 0.60; twenty less 35 per cent is 13.00."""

@@ -216,7 +216,7 @@ def _about_lookup(mapped: Mapped, seen: LookupFound) -> Question:
         number, _, name = said.partition(" ")
         field = field_named(record, name) if name.strip() else money.field if money else None
         if not number.isdecimal() or not 1 <= int(number) <= len(seen.headings) or money is None:
-            return f"one of {offered}, or Enter for none"
+            return f"answer with a number ({offered}), or Enter for none"
         if field is None or field.kind != "money":
             return f"{record.title} has no amount “{name.strip()}”"
         looked = next((key for key, each in document["lookup"].items() if each["by"] == seen.column.heading), None)
