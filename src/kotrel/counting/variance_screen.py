@@ -16,6 +16,7 @@ from kotrel.core.phrases import count
 from kotrel.counting.count_state import State
 from kotrel.counting.count_workbooks import variance_book
 from kotrel.loading.loads.documents_screen import money_text, quantity_text
+from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen
 
 SHOWN = 25
@@ -48,7 +49,7 @@ def show_variance(screen: Screen, state: State, tolerance: Tolerance, every: boo
                 Text(f"{'+' if line.variance > 0 else ''}{quantity_text(line.variance)}", style="bold"),
                 "" if line.percent is None else f"{line.percent:+f}", money_text(line.value), Text(remark, style=style),
             )  # fmt: skip
-        screen.show(table)
+        screen.show(give_way(table, screen.console.width, ""))
         if not every and len(off) > SHOWN:
             screen.show(Text(f"  … {len(off) - SHOWN:,} more (--all lists them, -o FILE writes them)", style="dim"))
     else:

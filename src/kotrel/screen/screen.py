@@ -16,6 +16,7 @@ from typing import Any, TextIO
 
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
+from rich.table import Table
 
 from kotrel.screen.command_lines import quoted, said_again
 from kotrel.screen.json_streaming import json_pieces
@@ -131,8 +132,9 @@ class Screen:
     def show(self, *parts: Any) -> None:
         """Prints something rich can print."""
         for part in parts:
-            # A command to be typed is never broken by a line end.
-            self.console.print(part, soft_wrap=_is_step(part))
+            # A command to be typed, and a table that cannot be narrower, is never broken or cut.
+            wider = isinstance(part, Table) and (part.width or 0) > self.console.width
+            self.console.print(part, soft_wrap=wider or _is_step(part))
 
     def again(self, args: argparse.Namespace, command: str, *more: str) -> str:
         """A command on the same files, with the options of this one that hold for it too, and more."""

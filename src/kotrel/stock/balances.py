@@ -13,6 +13,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count
 from kotrel.core.stock.sums import SUMS, LedgerQuery
 from kotrel.loading.loads.documents_screen import money_text, quantity_text
+from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen
 from kotrel.stock.on_hand import require_stock
 from kotrel.workspace.settings import Workspace
@@ -96,7 +97,7 @@ def show_proof(screen: Screen, proof: Proof, every: bool) -> None:
         quantities = [quantity_text(row[name]) if row[name] is not None else "none" for name in ("kept", "sum")]
         values = [money_text(row[name]) if row[name] is not None else "none" for name in ("kept value", "sum value")]
         table.add_row(*words, *quantities, *values)
-    screen.show(table)
+    screen.show(give_way(table, screen.console.width))
     if not every and wrong > SHOWN:
         screen.show(Text(f"  … {wrong - SHOWN:,} more (--all lists them)", style="dim"))
     screen.show("")

@@ -13,6 +13,7 @@ from rich.text import Text
 from kotrel.core.phrases import count
 from kotrel.loading.loads.documents_screen import money_text, quantity_text
 from kotrel.loading.opening import now, workspace_of
+from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import require_new_file
 from kotrel.sheets.table_writing import ENDINGS, write_book
@@ -41,19 +42,14 @@ def show_reorder(screen: Screen, done: Reorder, with_orders: bool, every: bool) 
             quantity_text(level.order), line.unit, money_text(line.value) if line.value is not None else "",
         ])  # fmt: skip
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    widths = {title: max(len(title), *map(len, cells)) for title, *cells in zip(titles, *rows, strict=True)}
-    # Where the terminal is narrow, descriptions give way: a code or a number that is cut says nothing.
-    room = screen.console.width - sum(2 + width for title, width in widths.items() if title != "description")
-    widths["description"] = max(12, min(30, widths["description"], room - 2))
-    for title, width in widths.items():
+    for title in titles:
         right: Literal["left", "right"] = "right" if title in (*numbers, "value") else "left"
         style = "bold" if title == "order" else ""
-        table.add_column(
-            title, justify=right, no_wrap=True, overflow="ellipsis", max_width=width, min_width=width, style=style
-        )
+        most = 30 if title == "description" else None
+        table.add_column(title, justify=right, no_wrap=True, overflow="ellipsis", max_width=most, style=style)
     for row in rows:
         table.add_row(*(Text(cell) for cell in row))
-    screen.show(table)
+    screen.show(give_way(table, screen.console.width, "description"))
     if len(lines) < len(done.lines):
         screen.show(
             Text(f"  … {len(done.lines) - len(lines):,} more (--all lists them, -o FILE writes them)", style="dim")

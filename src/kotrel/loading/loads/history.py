@@ -15,8 +15,11 @@ from rich.text import Text
 from kotrel.core.changes.journal import Entry, load_name
 from kotrel.core.changes.outcome_page import OutcomePage
 from kotrel.core.phrases import count, listed, short
+from kotrel.loading.file_options import record_named
 from kotrel.loading.loads.undoing import Undone
 from kotrel.loading.opening import workspace_of
+from kotrel.loading.options import day
+from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen
 
 ROWS_SHOWN = 20
@@ -27,18 +30,9 @@ def show_history(screen: Screen, entries: Sequence[Entry]) -> None:
     if not entries:
         screen.show(Text("No loads yet."))
         return
-    table = Table(box=None, padding=(0, 3, 0, 0), header_style="dim")
-    # What names a load is never cut: a narrow screen takes its width from the longest texts.
-    widest = max(len(f"undone by {load_name(entry.number)}") for entry in entries)
-    for heading, width in (
-        ("load", len(load_name(entries[-1].number))),
-        ("when", 16),
-        ("who", 4),
-        ("what", None),
-        ("rows", None),
-        ("state", widest),
-    ):
-        table.add_column(heading, min_width=width, overflow="fold")
+    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
+    for heading in ("load", "when", "who", "what", "rows", "state"):
+        table.add_column(heading, overflow="fold")
     for entry in reversed(entries):
         what = f"undo of {load_name(entry.of)}" if entry.of else listed(entry.files, 3)
         if entry.remark:
@@ -51,7 +45,11 @@ def show_history(screen: Screen, entries: Sequence[Entry]) -> None:
         if entry.trouble:
             state = Text("changed since", style="bold red")
         table.add_row(entry.name, when(entry.at), Text(_by(entry)), Text(what), Text(_counts(entry)), state)
-    screen.show(table)
+    screen.show(give_way(table, screen.console.width, "what", "rows"))
+    _show_troubles(screen, entries)
+
+
+def _show_troubles(screen: Screen, entries: Sequence[Entry]) -> None:
     for entry in entries:
         if entry.trouble:
             screen.show(Text(f"{entry.name}: {entry.trouble}. It cannot be undone or verified.", style="red"))
@@ -267,15 +265,55 @@ def undone_json(undone: Undone, left: Path | None = None) -> dict[str, Any]:
 EXAMPLE = """\
 kotrel history
     every load and undo: when, who, which file, how many rows, and whether it has been undone or its journal
-    was changed since"""
+    was changed since
+kotrel history --since 2027-03-01 --record item
+    only loads of items, from that day on"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    del parser  # it has no options of its own
+    parser.add_argument("--since", type=day, metavar="DATE", help="only from that day on, like 2027-03-01")
+    parser.add_argument("--who", metavar="NAME", help="only what this person did, or this user of the database")
+    parser.add_argument(
+        "--file", metavar="TEXT", help="only loads of files with this text in their name, and their undos"
+    )
+    parser.add_argument("--record", metavar="RECORD", help="only what loaded or took back this record")
+
+
+def chosen(entries: Sequence[Entry], since: str, who: str, file: str, record: str) -> list[Entry]:
+    """The loads that fit everything that is asked for; blank asks for nothing.
+
+    Args:
+        since: an ISO date, in this computer's time zone, as the days are shown.
+    """
+
+    def of_file(entry: Entry) -> bool:
+        files = [*entry.files, *(by_number[entry.of].files if entry.of in by_number else ())]
+        return any(file.casefold() in Path(each).name.casefold() for each in files)
+
+    by_number = {entry.number: entry for entry in entries}
+    return [
+        entry
+        for entry in entries
+        if (not since or when(entry.at)[:10] >= since)
+        and (not who or who.casefold() in (entry.who.casefold(), entry.login.casefold()))
+        and (not file or of_file(entry))
+        and (not record or record in entry.counts)
+    ]
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
+    if args.record:
+        record_named(workspace.description, args.record)  # a wrong name is told
     entries = workspace.system().audited_history()
-    screen.json(history_json(entries)) if screen.as_json else show_history(screen, entries)
+    some = chosen(entries, args.since or "", args.who or "", args.file or "", args.record or "")
+    if screen.as_json:
+        screen.json(history_json(some))
+    else:
+        if some or not entries:
+            show_history(screen, some)
+        if len(some) < len(entries):
+            screen.show(Text(f"{len(some):,} of {count(len(entries), 'load')} shown, as asked for", style="dim"))
+        # What was changed since is told, whatever was asked for.
+        _show_troubles(screen, [entry for entry in entries if entry not in some])
     return 1 if any(entry.trouble for entry in entries) else 0

@@ -213,20 +213,42 @@ def _about_lookup(mapped: Mapped, seen: LookupFound) -> Question:
                 document.remove("lookup")
             document["skip"].append(seen.column.heading)
             return None
-        number, _, name = said.partition(" ")
-        field = field_named(record, name) if name.strip() else money.field if money else None
+        number, *words = said.split()
+        parts = folded(words[0]) if words and folded(words[0]) in ("parts", "percent") else ""
+        name = " ".join(words[1:] if parts else words)
+        field = field_named(record, name) if name else money.field if money else None
         if not number.isdecimal() or not 1 <= int(number) <= len(seen.headings) or money is None:
             return f"answer with a number ({offered}), or Enter for none"
         if field is None or field.kind != "money":
-            return f"{record.title} has no amount “{name.strip()}”"
+            return f"{record.title} has no amount “{name}”"
         looked = next((key for key, each in document["lookup"].items() if each["by"] == seen.column.heading), None)
-        price, off = f"number([{money.column.heading}])", f"number([{looked}.{seen.headings[int(number) - 1]}])"
+        heading = seen.headings[int(number) - 1]
+        column = next(each for each in there.columns if each.heading == heading)
+        signs, small = _per_cents(there, column)
+        if small and not parts:
+            some = _values(there, column, 3)
+            return f"“{heading}” has {some}, all below 1: answer “{number} parts {name}” if 0.4 means 40 %, “{number} percent {name}” if it means 0.4 %".replace(
+                " ”", "”"
+            )
+        read = f"[{looked}.{heading}]"
+        read = f'replace({read}, "%", "")' if signs and "%" not in heading else read
+        price, off = f"number([{money.column.heading}])", f"number({read})" + (" * 100" if parts == "parts" else "")
         per = document["field"].get(money.field.name, {}).get("per")
         settings = {"make": f"{price} - {price} * {off} / 100", "for": "all"}
         _feed(document, field.name, settings | ({"per": per.unwrap()} if per is not None else {}))
         return None
 
     return Question(asked, take, f"Values: {_values(mapped.table, seen.column, 25)}")
+
+
+def _per_cents(table: Table, column: Column) -> tuple[bool, bool]:
+    """Whether some of its cells show a per cent sign; and if none does, whether all numbers other than 0 are below 1."""
+    shown = [text for text in per_cent_shown(table, column.letter).drop_nulls().to_list() if text]
+    if any("%" in text for text in shown):
+        return True, False
+    numbers = [read_number(text, None).value for text in shown]
+    wanted = [each for each in numbers if each]
+    return False, bool(wanted) and all(abs(each) < 1 for each in wanted)
 
 
 def _about_words(mapped: Mapped, document: Document) -> list[Question]:
