@@ -34,7 +34,7 @@ COLOURS = {1: "#ff7b72", 2: "#7ee787", 3: "#e3b341", 4: "#79c0ff", 5: "#d2a8ff",
 PICTURES = {
     "records": "records",
     "inspect": "inspect keldrift-range-27.xlsx",
-    "map": "map vellamar-colours.xlsx item --name vellamar",
+    "map": "map vellamar-colours.xlsx item --name vellamar --yes",
     "compare": "compare keldrift-range-27.xlsx keldrift-range-27-fixed.xlsx --key vendor_code",
     "check": "check keldrift-range-27.xlsx",
     "preview": "preview changes.csv",

@@ -30,6 +30,20 @@ class Scene:
     background: bool = False
 
 
+def short_scenes(folder: Path) -> Iterator[Scene]:
+    """Five steps, and a workspace with every file that the first ten minutes of the guide name."""
+    yield Scene("Skerrow Chandlery gets a workspace, with a practice system to try things out on", "init .")
+    story.write_new_range(folder / "new-items.xlsx")
+    story.write_new_range_fixed(folder / "new-items-fixed.xlsx", slip=False)
+    fastenings.write_list(folder / "brannoch-27.xlsx")
+    letter.write_letter(folder / "keldrift-spring.xlsx", slip=False)
+    letter.write_rules(folder)
+    yield Scene("A supplier sends a new range. What is in it?", "inspect new-items.xlsx")
+    yield Scene("What is wrong with it?", "check new-items.xlsx", 1)
+    yield Scene("Those cells are fixed, under a new name. What would a load do?", "preview new-items-fixed.xlsx")
+    yield Scene("Load it: all of it, or none", "load new-items-fixed.xlsx --yes")
+
+
 def scenes(folder: Path) -> Iterator[Scene]:
     """The story, scene by scene. Between the scenes, files change as people would change them."""
     yield Scene("Skerrow Chandlery gets a workspace, with a practice system to try things out on", "init .")
@@ -61,7 +75,7 @@ def scenes(folder: Path) -> Iterator[Scene]:
     story.write_new_colours(folder / "vellamar-colours.xlsx")
     yield Scene(
         "Vellamar sends new colours under headings of its own. Which column is which field?",
-        "map vellamar-colours.xlsx item --name vellamar",
+        "map vellamar-colours.xlsx item --name vellamar --yes",
     )
     story.edit_match(folder / "maps" / "vellamar.toml")
     yield Scene(
@@ -105,7 +119,7 @@ def scenes(folder: Path) -> Iterator[Scene]:
     fastenings.write_list(folder / "brannoch-27.xlsx")
     yield Scene(
         "Brannoch's price list: per hundred, with discounts by group on a sheet of their own. What does Kotrel make of it?",
-        "map brannoch-27.xlsx item --name brannoch",
+        "map brannoch-27.xlsx item --name brannoch --yes",
     )
     fastenings.write_match(folder)
     yield Scene(

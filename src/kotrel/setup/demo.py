@@ -9,18 +9,22 @@ import sys
 from pathlib import Path
 
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.practice.scenes import Scene, other_ways, scenes
+from kotrel.practice.scenes import Scene, other_ways, scenes, short_scenes
+from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
 
 EXAMPLE = """\
 kotrel demo
-    plays the example in the folder kotrel-demo; the folder stays, so that you can carry on in it"""
+    plays the example in the folder kotrel-demo; the folder stays, so that you can carry on in it
+kotrel demo --short shop
+    plays five steps, and leaves the workspace shop with files to try the rest on"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "folder", nargs="?", default="kotrel-demo", metavar="DIR", help="a new folder (default: kotrel-demo)"
     )
+    parser.add_argument("--short", action="store_true", help="five steps only, and files to carry on with")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
@@ -32,7 +36,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     folder.mkdir(parents=True, exist_ok=True)
     background: subprocess.Popen[str] | None = None
     try:
-        for scene in itertools.chain(scenes(folder), other_ways(folder)):
+        for scene in short_scenes(folder) if args.short else itertools.chain(scenes(folder), other_ways(folder)):
             if scene.background:
                 background = _start(scene, folder, screen)
             else:
@@ -43,6 +47,9 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             background.wait()
     screen.show("")
     screen.show(f"That was the worked example. Everything is still in {folder}: go there and try things for yourself.")
+    if args.short:
+        screen.show(f"Next: cd {quoted([str(folder)])}")
+        screen.show(f"      {screen.program} undo L0001    takes the load back")
     return 0
 
 
