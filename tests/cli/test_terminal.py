@@ -145,7 +145,7 @@ class Dialogue(Program):
         answers = ("?", "", "3", "b", "", "1 cost", "", "Shackels", "EA", "FASTENING-SHACKLE", "none", "1", "")
         status, screen = self.ask("map sk.xlsx item", *answers)
         self.assertEqual(status, 0, screen)
-        self.assertIn("“Discount %” (40 %; 35%)", screen)
+        self.assertIn("1 Discount %: 40 %; 35%", screen)
         self.assertIn("“Shackels” is not on the list", screen)
         self.assertIn("It is a whole number, 1 or more.", screen)
         self.assertIn("Fills unit = EA, category = FASTENING-SHACKLE, weight_unit = KG", screen)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from dataclasses import replace
 from pathlib import Path
+from textwrap import fill
 from typing import Any
 
 from rich.table import Table as Grid
@@ -171,15 +172,18 @@ def converse(screen: Screen, mapped: Mapped, workspace: Workspace) -> bool:
     if asked:
         screen.show(Text(f"{count(len(asked), 'question')}. {HELP}.", style="dim"))
     before: list[str] = []
-    finished = True
+    finished, again = True, False
     while len(before) < len(asked):
         question = asked[len(before)]
-        said = screen.answer(f"\n{len(before) + 1}/{len(asked)}  {question.text}\n> ")
+        text = _wrapped(f"{len(before) + 1}/{len(asked)}  {question.text}", screen.console.width)
+        said = screen.answer("> " if again else f"\n{text}\n> ")
+        again = False
         if said is None or said == "q":
             finished = False
             break
         if said == "?":
             screen.show(Text(question.more or HELP, style="dim"))
+            again = True
         elif said == "b":
             if before:
                 document = tomlkit.parse(before.pop())
@@ -190,6 +194,7 @@ def converse(screen: Screen, mapped: Mapped, workspace: Workspace) -> bool:
                 document = tomlkit.parse(former)
                 wrong = f"{wrong[0].upper()}{wrong[1:]}"
                 screen.show(Text(wrong if wrong[-1] in ".?" else f"{wrong}.", style="yellow"))
+                again = True
             else:
                 before.append(former)
     with written_whole(mapped.path) as temporary:
@@ -198,6 +203,13 @@ def converse(screen: Screen, mapped: Mapped, workspace: Workspace) -> bool:
     for words in _in_words(document):
         screen.show(words)
     return finished
+
+
+def _wrapped(text: str, width: int) -> str:
+    """The lines of a question broken between words, all but the first set in."""
+    first, *more = text.split("\n")
+    lines = [fill(first, width, subsequent_indent="     ")]
+    return "\n".join([*lines, *(fill(line, width, initial_indent="     ", subsequent_indent="     ") for line in more)])
 
 
 def _sure_in_words(mapped: Mapped) -> str:

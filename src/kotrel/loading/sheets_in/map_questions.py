@@ -200,12 +200,16 @@ def _about_lookup(mapped: Mapped, seen: LookupFound) -> Question:
     money = next((each for each in mapped.proposals if each.field.kind == "money" and each.column.heading), None)
     offered = listed([f"{place} {heading}" for place, heading in enumerate(seen.headings, 1)])
     there = next(each for each in mapped.tables if each.sheet == seen.sheet)
-    has = [f"“{each.heading}” ({_values(there, each, 3)})" for each in there.columns if each.heading in seen.headings]
-    start = f"Column {_called(seen.column)} names rows of sheet “{seen.sheet}”, which has {listed(has)}."
+    columns = {each.heading: each for each in there.columns}
+    has = [f"{place}  {each}: {_values(there, columns[each], 3)}" for place, each in enumerate(seen.headings, 1)]
+    start = f"Column {_called(seen.column)} names rows of sheet “{seen.sheet}”."
     if money is None:
-        asked = f"{start} Enter if it is only there to be read, n if it has nothing to do with it"
+        asked = f"{start} No column here is an amount. Enter leaves it out"
     else:
-        asked = f"{start} Is one of them a per cent off “{money.column.heading}”? Its number ({offered}), alone for {money.field.name} or with the field that gets the result, like 1 cost; Enter for none"
+        asked = "\n".join([
+            f"{start} Is one of its columns a per cent off “{money.column.heading}”?", *has,
+            f"Its number (the result goes into {money.field.name}), its number and another field (1 cost), or Enter for none",
+        ])  # fmt: skip
 
     def take(document: Document, said: str) -> str | None:
         if not said or read_yes_no(said) == "no":
@@ -397,9 +401,9 @@ def _about_value(
         return None
 
     if known is not None and len(known.codes) <= _FEW:
-        asked += f"\n     {listed_codes(known, _FEW)}"
+        asked += f"\n{listed_codes(known, _FEW)}"
     elif field.choices:
-        asked += f"\n     One of {listed(field.choices)}"
+        asked += f"\nOne of {listed(field.choices)}"
     return Question(asked, take, listed_codes(known) if known is not None else "")
 
 
