@@ -88,27 +88,26 @@ class Terminal(Program):
             self.assertIn("undone by L0002", history)
             shown = self.kotrel("stock", "--all", COLUMNS=columns).stdout
             self.assertEqual([each["item"] for each in stock["rows"]], re.findall(r"^[A-Z]{3}-[0-9]{5}\b", shown, re.M))
-            total = sum(Decimal(each["value"]) for each in stock["rows"])
-            self.assertIn(f"{total:,.2f}", shown)
+            self.assertIn(f"{Decimal(stock['totals']['value']):,.2f}", shown)
             ordered = self.kotrel("reorder", "--all", COLUMNS=columns).stdout
             for each in reorder["rows"]:
                 self.assertRegex(ordered, rf"(?m){each['item']}\s.*{Decimal(each['value']):,.2f}")
 
     def test_history_of_what_is_asked_for(self):
-        self.write("units.csv", "Unit code,Name", "HANK,hank of line")
+        self.write("knots.csv", "Code,Name", "KNOTS,Books of knots")
         self.kotrel("load", "a.csv", "--yes")
-        self.kotrel("load", "units.csv", "--as", "unit", "--yes")
+        self.kotrel("load", "knots.csv", "--as", "category", "--yes")
         self.kotrel("undo", "L0001", "--yes")
 
         def loads(*words: str) -> list[str]:
             return [each["load"] for each in self.json("history", *words)["loads"]]
 
         self.assertEqual(loads("--file", "A.CSV"), ["L0001", "L0003"])
-        self.assertEqual(loads("--record", "unit"), ["L0002"])
+        self.assertEqual(loads("--record", "category"), ["L0002"])
         self.assertEqual(loads("--since", "2199-01-01"), [])
         self.assertEqual(loads("--who", "nobody at all"), [])
-        self.assertIn("1 of 3 loads shown", self.kotrel("history", "--record", "unit").stdout)
-        self.assertIn("unit", self.kotrel("history", "--record", "unitt", status=2).stderr)
+        self.assertIn("1 of 3 loads shown", self.kotrel("history", "--record", "category").stdout)
+        self.assertIn("category", self.kotrel("history", "--record", "categry", status=2).stderr)
 
     def test_quiet_and_json_keep_their_streams_clean(self):
         done = self.kotrel("check", "a.csv", "--json", "--quiet")
