@@ -130,10 +130,10 @@ class Dialogue(Program):
         return status, " ".join(re.sub(r"\x1b\[[0-9;]*m", "", screen).split())
 
     def supplier_list(self) -> None:
-        """Ten less 40 per cent is 6.00, for one of ten 0.60; twenty less 35 per cent is 13.00."""
+        """Ten less 40 per cent is 6.00, for one of ten 0.60; twenty less 35 per cent is 13.00; one less 40 per cent, for one of a thousand, is 0.0006."""
         groups = (("Group", "Discount %"), ("A", "40 %"), ("B", 0.35))
         lines = (("SK-1", "Shackle 6 mm", "A", 10, 10, 2.5), ("SK-2", "Shackle 8 mm", "B", 20, None, 3),
-                 ("SK-3", "Shackle 9 mm", "B", "POA", 1, 4))  # fmt: skip
+                 ("SK-3", "Shackle 9 mm", "B", "POA", 1, 4), ("SK-4", "Shackle pin", "A", 1, 1000, 5))  # fmt: skip
         headings = ("Art. no.", "Description", "DG", "List price", "PE", "Weight kg")
         book = workbook_of(self.folder / "sk.xlsx", {"List": (headings, *lines), "Groups": groups})
         book["Groups"]["B3"].number_format = "0%"
@@ -141,27 +141,29 @@ class Dialogue(Program):
 
     def test_map_asks_until_a_sheet_that_nobody_edited_is_ready(self):
         self.supplier_list()
-        answers = ("?", "", "3", "b", "", "1 cost", "", "Shackels", "EA", "FASTENING-SHACKLE", "none", "1", "")
+        answers = ("?", "", "3", "b", "", "1 cost", "", "Shackels", "EA", "FASTENING-SHACKLE", "none", "1", "y", "")
         status, screen = self.ask("map sk.xlsx item", *answers)
         self.assertEqual(status, 0, screen)
         self.assertIn("1 Discount %: 40 %; 35%", screen)
         self.assertIn("“Shackels” is not on the list", screen)
         self.assertIn("It is a whole number, 1 or more.", screen)
         self.assertIn("Fills unit = EA, category = FASTENING-SHACKLE, weight_unit = KG", screen)
-        self.assertIn("3 rows: all ready to load", screen)
+        self.assertIn("4 rows: all ready to load", screen)
         self.kotrel("load", "sk.xlsx", "--yes")
         costs = sqlite3.connect(self.folder / "practice.db").execute(
             "SELECT code, cost, weight_unit FROM item WHERE code LIKE 'SK-%' ORDER BY code"
         )
-        self.assertEqual(costs.fetchall(), [("SK-1", 6000, "KG"), ("SK-2", 130000, "KG"), ("SK-3", None, "KG")])
+        self.assertEqual(
+            costs.fetchall(), [("SK-1", 6000, "KG"), ("SK-2", 130000, "KG"), ("SK-3", None, "KG"), ("SK-4", 6, "KG")]
+        )
 
     def test_q_keeps_what_was_answered_and_the_next_time_asks_the_rest(self):
         self.supplier_list()
         status, screen = self.ask("map sk.xlsx item", "", "1 cost", "", "EA", "q")
         self.assertIn("as far as it was answered. Next: kotrel map sk.xlsx item --name sk", screen)
         self.assertIn('fixed = "EA"', (self.folder / "maps/sk.toml").read_text("utf-8"))
-        status, screen = self.ask("map sk.xlsx item --name sk", "FASTENING-SHACKLE", "1", "")
-        self.assertIn("3 questions.", screen)
+        status, screen = self.ask("map sk.xlsx item --name sk", "FASTENING-SHACKLE", "1", "y", "")
+        self.assertIn("4 questions.", screen)
         self.assertEqual(status, 0, screen)
 
     def test_ctrl_c_at_a_question_ends_it_at_once_and_leaves_nothing(self):

@@ -28,7 +28,7 @@ def per_one(rows: pl.Series, tidied: Tidied, table: Table, unit: PriceUnit, abou
     """
     bad = {row for trouble in tidied.troubles if trouble.severity == "error" for row in trouble.cells[ROW].to_list()}
     says = as_shown(table, unit.letter).to_list() if unit.letter else [None] * len(rows)
-    read = {said: _number_said(said, unit) for said in set(says)}
+    read = {said: number_said(said, unit) for said in set(says)}
     places = about.decimals if about.decimals is not None else _MOST_DECIMALS
     rounded = int(setting.rounding) if setting.rounding.isdigit() else None
     after: list[str | None] = []
@@ -64,7 +64,7 @@ def per_one(rows: pl.Series, tidied: Tidied, table: Table, unit: PriceUnit, abou
     return Tidied(values, [*tidied.troubles, *troubles], [*tidied.repairs, *repairs])
 
 
-def _number_said(said: str | None, unit: PriceUnit) -> tuple[Decimal | None, str]:
+def number_said(said: str | None, unit: PriceUnit) -> tuple[Decimal | None, str]:
     """For how many, or why nobody knows."""
     if unit.number is not None:
         return unit.number, ""

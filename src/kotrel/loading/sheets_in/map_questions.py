@@ -12,9 +12,11 @@ from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.matching.by_headings import headings_of
 from kotrel.core.matching.price_list_habits import LookupFound
+from kotrel.core.normalizing.price_units import number_said
 from kotrel.core.phrases import count, listed
 from kotrel.core.similarity import folded, nearest
 from kotrel.core.tables.as_shown import as_shown, per_cent_shown
+from kotrel.core.tables.sources import PriceUnit
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.numbers import read_number
 from kotrel.core.values.yes_no import read_yes_no
@@ -330,7 +332,37 @@ def _about_pieces(mapped: Mapped, document: Document) -> list[Question]:
         if blank:
             asked = f"{count(blank, 'row')} with an amount {'has' if blank == 1 else 'have'} nothing in {_called(column)}: for how many is {'it' if blank == 1 else 'each'}? A number, or Enter to leave it open"
             found.append(Question(asked, take, f"Values: {_values(mapped.table, column, 25)}"))
+        found += _about_uneven(mapped.record, each.field, amounts.to_list(), says.to_list(), column, document)
     return found
+
+
+def _about_uneven(
+    record: Record, field: Field, amounts: Sequence[str], says: Sequence[str], column: Column, document: Document
+) -> list[Question]:
+    """Amounts that do not come out for one in the decimals that the field has."""
+    if field.decimals is None or "rounding" in document["field"].get(field.name, {}):
+        return []
+    uneven = []
+    for text, said in zip(amounts, says, strict=True):
+        amount, (number, _) = read_number(text, None).value, number_said(said, PriceUnit(letter=column.letter))
+        if amount is not None and number and round(amount / number, field.decimals) != amount / number:
+            uneven.append(f"{text} for {number:f}")
+
+    def take(document: Document, said: str) -> str | None:
+        answer = read_yes_no(said) if said else "no"
+        if answer is None:
+            return "y or n"
+        for name, settings in document["field"].items() if answer == "yes" else ():
+            per = settings.get("per")
+            if (per.get("column") if isinstance(per, dict) else per) == column.heading:
+                settings["rounding"] = record.fields[name].decimals
+        return None
+
+    if not uneven:
+        return []
+    one = len(uneven) == 1
+    asked = f"{count(len(uneven), 'amount')} {'does' if one else 'do'} not come out for one in {count(field.decimals, 'decimal')} ({listed(uneven, 3)}): round {'it' if one else 'them'} there? y for yes, Enter to leave {'it an error' if one else 'them errors'}"
+    return [Question(asked, take)]
 
 
 def _about_partners(mapped: Mapped, document: Document, names: Callable[[str], ListNames]) -> list[Question]:
