@@ -36,6 +36,19 @@ def nearest(word: str, known: Iterable[str], near_enough: int = NEAR_ENOUGH) -> 
     return found[0] if found else None
 
 
+def nearest_few(word: str, known: Iterable[str], most: int = 3) -> list[str]:
+    """The known words that are similar to ``word``, the most similar first; what it is called now alone, if it has ended."""
+    known = list(known)
+    if FORMER.get(word) in known:
+        return [FORMER[word]]
+    from rapidfuzz import fuzz, process
+
+    found = process.extract(
+        word, known, scorer=fuzz.ratio, processor=str.casefold, score_cutoff=NEAR_ENOUGH, limit=most
+    )
+    return [each[0] for each in found]
+
+
 def slips_between(one: str, other: str, most: int | None = None) -> int:
     """Letters more, less or other, and neighbours exchanged, that make one text the other.
 

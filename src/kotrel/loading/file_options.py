@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from kotrel.core.description.model import Description, Record
+from kotrel.core.description.record_names import meant
 from kotrel.core.errors import WrongUse
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
-from kotrel.core.similarity import nearest
 from kotrel.core.tables.reading_limits import USUAL, Limits
 
 
@@ -42,6 +42,4 @@ def record_named(description: Description, name: str) -> Record:
     """
     if name in description.records:
         return description.records[name]
-    close = nearest(name, description.records)
-    hint = f"Did you mean {close}?" if close else f"The records are: {', '.join(description.records)}."
-    raise WrongUse(f"the system takes no record “{name}”", hint, "no-such-record")
+    raise WrongUse(f"the system takes no record “{name}”", meant(name, description), "no-such-record")

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from kotrel.core.description.model import Description, Field, Record
+from kotrel.core.description.record_names import meant
 from kotrel.core.description.toml_reading import MOST_DECIMALS, TomlReader, numbered, parsed
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.expressions import Compiled, Scope, compile_at
@@ -219,12 +220,8 @@ def _layout(reader: LayoutReader, data: Mapping[str, Any], name: str, descriptio
     reader.known_keys(data, _KEYS, "a layout")
     record = description.records.get(reader.text_of(data, "record", ""))
     if record is None:
-        close = nearest(str(data.get("record", "")), description.records)
-        raise reader.wrong(
-            f"the system takes no record “{data.get('record', '')}”",
-            "record",
-            hint=f"Did you mean {close}?" if close else "",
-        )
+        said = str(data.get("record", ""))
+        raise reader.wrong(f"the system takes no record “{said}”", "record", hint=meant(said, description))
     raw = data.get("column", [])
     if not isinstance(raw, list) or not raw or not all(isinstance(each, dict) for each in raw):
         raise reader.wrong("a layout needs columns", hint='Like [[column]] with heading = "ArtNr" and field = "code"')

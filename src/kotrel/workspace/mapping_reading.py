@@ -12,6 +12,7 @@ from typing import Any
 from kotrel.core.changes import results as answers
 from kotrel.core.counting import sheet_record
 from kotrel.core.description.model import Description, Record
+from kotrel.core.description.record_names import meant
 from kotrel.core.description.toml_reading import numbered, parsed
 from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import OutOfReach, WrongUse
@@ -243,9 +244,7 @@ def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], descript
         raise bare.wrong("“record” must be the name of a record, in quotes", *at, "record")
     record = readable_records(description).get(name)
     if record is None:
-        close = nearest(name, description.records)
-        hint = f"Did you mean {close}?" if close else f"The system takes: {', '.join(description.records)}."
-        raise bare.wrong(f"the system takes no record “{name}”", *at, "record", hint=hint)
+        raise bare.wrong(f"the system takes no record “{name}”", *at, "record", hint=meant(name, description))
     fields = data.get("field", {})
     if not isinstance(fields, dict):
         raise bare.wrong("“field” must be tables, like [field.code]", *at, "field")
