@@ -106,7 +106,7 @@ class Terminal(Program):
         self.assertEqual(loads("--record", "category"), ["L0002"])
         self.assertEqual(loads("--since", "2199-01-01"), [])
         self.assertEqual(loads("--who", "nobody at all"), [])
-        self.assertIn("1 of 3 loads shown", self.kotrel("history", "--record", "category").stdout)
+        self.assertIn("Shown: 1 of 3 loads", self.kotrel("history", "--record", "category").stdout)
         self.assertIn("category", self.kotrel("history", "--record", "categry", status=2).stderr)
 
     def test_quiet_and_json_keep_their_streams_clean(self):
@@ -160,7 +160,7 @@ class Dialogue(Program):
     def test_q_keeps_what_was_answered_and_the_next_time_asks_the_rest(self):
         self.supplier_list()
         status, screen = self.ask("map sk.xlsx item", "", "1 cost", "", "EA", "q")
-        self.assertIn("as far as it was answered. Next: kotrel map sk.xlsx item --name sk", screen)
+        self.assertIn("with the answers so far. Next: kotrel map sk.xlsx item --name sk", screen)
         self.assertIn('fixed = "EA"', (self.folder / "maps/sk.toml").read_text("utf-8"))
         status, screen = self.ask("map sk.xlsx item --name sk", "FASTENING-SHACKLE", "1", "y", "")
         self.assertIn("4 questions.", screen)
@@ -185,11 +185,13 @@ class Dialogue(Program):
 
     def test_an_answer_to_check_that_is_no_code_is_refused_aloud(self):
         self.write("a.csv", "Item code,Unit", "ROP-00010,Mtr", "ROP-00020,pces", "ROP-00030,bags")
-        _, screen = talk(self.folder, ["check", "a.csv", "--ask"], "?", "metro", "M", "q", asks=b"q to stop]")
+        _, screen = talk(
+            self.folder, ["check", "a.csv", "--ask"], "?", "metro", "M", "q", asks=b") is not a known unit."
+        )
         self.assertIn("On the list Unit: ", screen)
         self.assertIn("“metro” is not on the list Unit", screen)
         self.assertIn("Learned 1 spelling", screen)
-        self.assertEqual(screen.count("q to stop]"), 4)
+        self.assertEqual(screen.count(") is not a known unit."), 4)
         self.assertIn('Mtr = "M"', (self.folder / "kotrel.toml").read_text("utf-8"))
 
 

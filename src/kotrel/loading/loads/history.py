@@ -313,7 +313,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         if some or not entries:
             show_history(screen, some)
         if len(some) < len(entries):
-            screen.show(Text(f"{len(some):,} of {count(len(entries), 'load')} shown, as asked for", style="dim"))
+            screen.show(Text(f"Shown: {len(some):,} of {count(len(entries), 'load')}", style="dim"))
         # What was changed since is told, whatever was asked for.
         _show_troubles(screen, [entry for entry in entries if entry not in some])
     return 1 if any(entry.trouble for entry in entries) else 0

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from kotrel.core.errors import KotrelError, OutOfReach, WrongUse
 from kotrel.core.loading.load_model import Checked
-from kotrel.core.phrases import listed
+from kotrel.core.phrases import count, listed
 from kotrel.core.rows.rows import Rows
 from kotrel.core.values.yes_no import read_yes_no
 from kotrel.loading.opening import now, workspace_of
@@ -144,11 +144,9 @@ def _once(args: argparse.Namespace, screen: Screen) -> int:
         screen.show(f"Marked copy: {copy.path}")
     if args.ask:
         learned = learn(checked, workspace, lambda question: _ask(question, screen))
-        count = sum(map(len, learned.values()))
+        spellings = sum(map(len, learned.values()))
         screen.show(
-            f"Learned {count} spelling{'s' if count != 1 else ''}, saved in kotrel.toml."
-            if count
-            else "No spellings learned."
+            f"Learned {count(spellings, 'spelling')}, saved in kotrel.toml." if spellings else "No spellings learned."
         )
     if ok:
         screen.show(f"Next: {screen.again(args, 'preview')}")
@@ -163,10 +161,14 @@ def _ask(question: Question, screen: Screen) -> str | None:
     """Asks what a value means until the answer can be used; blank skips it, None stops."""
     likely, known = question.likely, question.names
     name = known.names.get(likely or "")
-    offer = f" Is it {likely}{f' ({name})' if name else ''}?" if likely else ""
-    keys = f"{'y, ' if likely else ''}a code, Enter to skip, ? for the list, q to stop"
+    about = f"“{question.value}” ({count(question.rows, 'row')}) is not a known {known.record.title.lower()}."
+    asked = (
+        f"{about} Did you mean {likely}{f' ({name})' if name else ''}? [y / another code / ? / Enter = skip / q = stop] "
+        if likely
+        else f"{about} Type its code, ? to list codes, Enter to skip, q to stop: "
+    )
     while True:
-        said = screen.answer(f"{question.field}: “{question.value}” is not on the list.{offer} [{keys}] ")
+        said = screen.answer(asked)
         if said is None or said == "q":
             return None
         if said == "?":

@@ -147,7 +147,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         raise
     again = f"{screen.program} map {quoted([args.file])} {args.record} --name {mapped.path.stem}"
     if not finished:
-        screen.show(f"Saved as {_shown(mapped.path)}, as far as it was answered. Next: {again}")
+        screen.show(f"Saved as {_shown(mapped.path)} with the answers so far. Next: {again}")
         return 0
     if mapped.record.name in READ_BY:
         screen.show(f"Saved as {_shown(mapped.path)}. Next: {mapped.next}")
@@ -267,7 +267,7 @@ def _check_at_once(mapped: Mapped, workspace: Workspace, args: argparse.Namespac
     elif ok:
         screen.show(f"Next: {again}")
     else:
-        screen.show(f"Next: mend the cells above in {mapped.table.file}, then {again}")
+        screen.show(f"Next: correct these cells in {mapped.table.file}, save it, then: {again}")
     return 0 if ok else 1
 
 

@@ -112,7 +112,7 @@ def _about_column(table: Table, record: Record, column: Column, proposed: Field 
     if proposed is not None:
         asked = f"Column {_called(column)} ({values}): is it {proposed.title.lower()}? Enter for yes, another field's name, or - for none"
     else:
-        asked = f"Column {_called(column)} ({values}) feeds nothing. Enter to leave it out, or a field's name"
+        asked = f"No field uses column {_called(column)} ({values}). Enter skips it, or type a field's name"
 
     def take(document: Document, said: str) -> str | None:
         if said == "" and proposed is not None:
@@ -288,7 +288,7 @@ def _about_words(mapped: Mapped, document: Document) -> list[Question]:
 
         found.append(
             Question(
-                f"“{word}” stands {count(number, 'time')} where an amount should be: does it mean that there is no price? Enter for yes, n for no",
+                f"“{word}” is in {count(number, 'cell')} that should hold an amount. Does it mean “no price”? Enter for yes, n for no",
                 take,
             )
         )
@@ -297,7 +297,7 @@ def _about_words(mapped: Mapped, document: Document) -> list[Question]:
 
 def _about_missing(table: Table, field: Field, names: Callable[[str], ListNames]) -> Question:
     return _about_value(
-        table, field, names, f"No column has {field.title.lower()}, and a new row needs it: a value for all rows, the letter of a column like =C, or Enter to leave it open", "fixed"
+        table, field, names, f"No column has {field.title.lower()}, which a new row requires. Type a value for all rows, the letter of a column like =C, or Enter to leave it open", "fixed"
     )  # fmt: skip
 
 
@@ -330,7 +330,7 @@ def _about_pieces(mapped: Mapped, document: Document) -> list[Question]:
             return None
 
         if blank:
-            asked = f"{count(blank, 'row')} with an amount {'has' if blank == 1 else 'have'} nothing in {_called(column)}: for how many is {'it' if blank == 1 else 'each'}? A number, or Enter to leave it open"
+            asked = f"{count(blank, 'row')} {'has' if blank == 1 else 'have'} an amount, but {_called(column)} is blank. How many pieces is the amount for? A number, or Enter to leave it open"
             found.append(Question(asked, take, f"Values: {_values(mapped.table, column, 25)}"))
         found += _about_uneven(mapped.record, each.field, amounts.to_list(), says.to_list(), column, document)
     return found
@@ -376,7 +376,7 @@ def _about_partners(mapped: Mapped, document: Document, names: Callable[[str], L
                 has = mapped.record.fields[fed[0]].title
                 proposed = _said_by_heading(mapped, fed, field, names)
                 enter = f"Enter for {proposed}" if proposed else "Enter to leave it open"
-                asked = f"{has} needs a {field.title.lower()} beside it, and no column has it: a value for all rows, the letter of a column like =C, or {enter}"
+                asked = f"{has} needs a {field.title.lower()} beside it, and no column has it. Type a value for all rows, the letter of a column like =C, or {enter}"
                 found.append(_about_value(mapped.table, field, names, asked, "fixed", proposed))
     return found
 
@@ -398,7 +398,7 @@ def _about_blanks(mapped: Mapped, document: Document, names: Callable[[str], Lis
             continue
         blank = int((as_shown(mapped.table, column.letter).fill_null("").str.strip_chars() == "").sum())
         if 0 < blank < mapped.table.rows:
-            asked = f"{count(blank, 'row')} {'has' if blank == 1 else 'have'} no {field.title.lower()}: a value for {'it' if blank == 1 else 'them'}, or Enter to leave it open"
+            asked = f"{count(blank, 'row')} {'has' if blank == 1 else 'have'} no {field.title.lower()}. Type a value for {'it' if blank == 1 else 'them'}, or Enter to leave it open"
             found.append(_about_value(mapped.table, field, names, asked, "default"))
     return found
 

@@ -52,11 +52,10 @@ def learn_spellings(folder: Path, learned: Mapping[str, Mapping[str, str]]) -> i
 
 @dataclass(frozen=True)
 class Question:
-    """A value that is not on its list: its field, the likely code (or None), and the list's names."""
+    """A value that is not on its list: in how many rows, the likely code (or None), and the list's names."""
 
-    record: str
-    field: str
     value: str
+    rows: int
     likely: str | None
     names: ListNames
 
@@ -81,11 +80,12 @@ def learn(
                     continue
                 about = each.rows.record.fields[group.field]
                 known = names(str(about.to))
-                for value in group.cells["value"].unique(maintain_order=True).drop_nulls():
+                values = group.cells["value"].drop_nulls()
+                for value in values.unique(maintain_order=True):
                     if value in learned.get(known.record.name, {}):
                         continue
                     likely = known.likely(value)
-                    code = answer(Question(known.record.name, about.title, value, likely, known))
+                    code = answer(Question(value, int((values == value).sum()), likely, known))
                     if code is None:
                         learn_spellings(workspace.folder, learned)
                         return learned
