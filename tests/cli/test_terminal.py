@@ -166,6 +166,17 @@ class Dialogue(Program):
         self.assertIn("4 questions.", screen)
         self.assertEqual(status, 0, screen)
 
+    def test_no_answer_takes_a_column_from_a_field_or_is_lost_with_one(self):
+        lines = (("HK-1", "Hook", "ROPE", "each", 2, 9), ("HK-2", "Eye", "ROPE", None, 3, 8))
+        workbook_of(
+            self.folder / "hk.xlsx",
+            {"List": (("Art. no.", "Description", "Category", "Sold by", "List price", "Zzz"), *lines)},
+        )
+        status, screen = self.ask("map hk.xlsx item", "-", "price", "", "EA")
+        self.assertIn("Standard price already reads “List price”", screen)
+        self.assertIn("unit = EA", screen)
+        self.assertEqual(status, 0, screen)
+
     def test_ctrl_c_at_a_question_ends_it_at_once_and_leaves_nothing(self):
         self.supplier_list()
         status, screen = self.ask("map sk.xlsx item", "", "^C")

@@ -127,12 +127,22 @@ def _about_column(table: Table, record: Record, column: Column, proposed: Field 
         if field is None:
             close = nearest(said, [each.title for each in record.fields.values() if not each.is_kept])
             return f"{record.title} has no field “{said}”" + (f"; did you mean {close}?" if close else "; ? lists them")
+        if (taken := _taken(document, field, column.heading)) is not None:
+            return taken
         _without_column(document, column)
         _feed(document, field.name, {"column": column.heading})
         return None
 
-    fields = listed([each.title for each in record.fields.values() if not each.is_kept])
+    fields = ", ".join(each.title for each in record.fields.values() if not each.is_kept)
     return Question(asked, take, f"Values: {_values(table, column, 25)}\nFields: {fields}")
+
+
+def _taken(document: Document, field: Field, heading: str) -> str | None:
+    """Why a field cannot have this column: it reads another one, which would be lost without a word."""
+    other = document["field"].get(field.name, {}).get("column")
+    if other is None or folded(str(other)) == folded(heading):
+        return None
+    return f"{field.title} already reads “{other}”; name another field, or skip this column"
 
 
 def _without_column(document: Document, column: Column) -> None:
@@ -215,8 +225,8 @@ def _about_lookup(mapped: Mapped, seen: LookupFound) -> Question:
 
     def take(document: Document, said: str) -> str | None:
         if not said or read_yes_no(said) == "no":
-            if "lookup" in document:
-                document.remove("lookup")
+            for key in [key for key, each in document.get("lookup", {}).items() if each["by"] == seen.column.heading]:
+                document["lookup"].remove(key)
             document["skip"].append(seen.column.heading)
             return None
         number, *words = said.split()
@@ -227,6 +237,8 @@ def _about_lookup(mapped: Mapped, seen: LookupFound) -> Question:
             return f"answer with a number ({offered}), or Enter for none"
         if field is None or field.kind != "money":
             return f"{record.title} has no amount “{name}”"
+        if field is not money.field and (taken := _taken(document, field, "")) is not None:
+            return taken
         looked = next((key for key, each in document["lookup"].items() if each["by"] == seen.column.heading), None)
         heading = seen.headings[int(number) - 1]
         column = next(each for each in there.columns if each.heading == heading)
@@ -428,8 +440,10 @@ def _about_value(
             return f"it is one of {listed(field.choices)}"
         if key == "fixed":
             _feed(document, field.name, {"fixed": value})
-        else:
+        elif field.name in document["field"]:
             document["field"][field.name].add(key, value)
+        else:  # its column was given up by an earlier answer: the value is for all rows
+            _feed(document, field.name, {"fixed": value})
         return None
 
     if known is not None and len(known.codes) <= _FEW:
