@@ -63,7 +63,9 @@ def sheets_of_xml(path: Path, sheet: str | None, limits: Limits) -> list[Grid]:
     document = root.getroottree().docinfo
     if document.internalDTD is not None and any(True for _ in document.internalDTD.iterentities()):
         raise OutOfReach(
-            f"{path} declares entities of its own: it is not read", "Get it from its source again.", "damaged-file"
+            f"{path} declares entities, and Kotrel does not read such a file",
+            "Get it from its source again.",
+            "damaged-file",
         )
     if root.tag != f"{_SHEET_XML}Workbook":
         return []

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -192,10 +192,7 @@ def _lookups(bare: SavedMap, data: Any) -> tuple[Lookup, ...]:
     for name, settings in data.items():
         at = ("lookup", name)
         for key, value in settings.items():
-            if key not in _LOOKUP_KEYS:
-                close = nearest(key, _LOOKUP_KEYS)
-                hint = f"Did you mean “{close}”?" if close else f"The settings are: {', '.join(_LOOKUP_KEYS)}."
-                raise bare.wrong(f"“{key}” is not a setting of a lookup", *at, key, hint=hint)
+            _known(bare, key, _LOOKUP_KEYS, "a lookup", at)
             if key == "table":
                 numbers_or_texts = isinstance(value, dict) and all(_is_plain_value(each) for each in value.values())
                 if not numbers_or_texts:
@@ -366,6 +363,14 @@ def _check_company(saved: SavedMap, name: str, settings: Mapping[str, Any], at: 
             raise saved.wrong(f"{name}: “{key}” does nothing without {needed}", *at, key)
 
 
+def _known(saved: SavedMap, key: str, known: Sequence[str], of: str, at: tuple[str, ...]) -> None:
+    """Refuses a setting that there is not."""
+    if key not in known:
+        close = nearest(key, known)
+        hint = f"Did you mean “{close}”?" if close else f"The settings are: {', '.join(known)}."
+        raise saved.wrong(f"“{key}” is not a setting of {of}", *at, key, hint=hint)
+
+
 def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: tuple[str, ...]) -> None:
     if name not in record.fields:
         close = nearest(name, record.fields)
@@ -373,10 +378,7 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
     if not isinstance(settings, dict):
         raise saved.wrong(f"{name} must be a table, like [field.{name}]", *at)
     for key, value in settings.items():
-        if key not in _FIELD_KEYS:
-            close = nearest(key, _FIELD_KEYS)
-            hint = f"Did you mean “{close}”?" if close else f"The settings are: {', '.join(_FIELD_KEYS)}."
-            raise saved.wrong(f"“{key}” is not a setting of a field", *at, key, hint=hint)
+        _known(saved, key, _FIELD_KEYS, "a field", at)
         if key == "rounding":
             if not is_rounding(value) or not record.fields[name].is_decimal:
                 raise saved.wrong(f"{name}: rounding is for numbers: {ROUNDINGS}", *at, key)

@@ -82,10 +82,10 @@ def write_map(
         settings["column"].comment(f"{each.sure} % sure: {each.why}")
         if habits.per is not None and habits.per[0] == each.field.name:
             settings.add("per", habits.per[1].heading)
-            settings["per"].comment("the amount is for so many; correct?")
+            settings["per"].comment("the column says how many pieces the amount is for; correct?")
         elif each.field.name in habits.per_number:
             settings.add("per", int(habits.per_number[each.field.name]))
-            settings["per"].comment("its heading says so; correct?")
+            settings["per"].comment("from its heading; correct?")
         fields.add(each.field.name, settings)
     if habits.day is not None:
         name, address, day = habits.day

@@ -283,7 +283,7 @@ def _advice(each: _Named, column: ColumnFacts, tables: Sequence[TableFacts], loo
     if column.name in each.key and column.made:
         return "the database's own number: a column that people know would be a better key"
     if column.name in each.facts.named:
-        return "by its name: no foreign key says so"
+        return "by its name, without a foreign key"
     if is_kept(column):
         return (
             "a trigger of the database writes it" if column.by_trigger else "by its name, the system counts it itself"
@@ -295,7 +295,7 @@ def _advice(each: _Named, column: ColumnFacts, tables: Sequence[TableFacts], loo
     if not any(column.name in reference.columns for reference in each.facts.references):
         other = may_refer_to(column, [table for table in tables if table.name != each.facts.name])
         if other is not None:
-            return f'perhaps kind = "reference", to = "{_plain(other.name, "table")}", although no foreign key says so'
+            return f'perhaps kind = "reference", to = "{_plain(other.name, "table")}", although there is no foreign key'
     return ""
 
 
