@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
-from typing import Protocol
+from typing import Literal, Protocol
 
 import polars as pl
 
@@ -66,9 +66,10 @@ def workspace_of(args: argparse.Namespace) -> Workspace:
         workspace = replace(workspace, picture_folder=Path(pictures))
     conventions = workspace.conventions
     if decimal := getattr(args, "decimal", None):
-        conventions = replace(conventions, decimal_mark="," if decimal == "comma" else ".")
+        mark: Literal[",", "."] = "," if decimal == "comma" else "."
+        conventions = replace(conventions, decimal_mark=mark, settled=conventions.settled | {"decimal_mark"})
     if order := getattr(args, "dates", None):
-        conventions = replace(conventions, dates=order)
+        conventions = replace(conventions, dates=order, settled=conventions.settled | {"dates"})
     workspace = replace(workspace, conventions=conventions)
     remarks: list[str] = []
     if workspace.url.startswith("folder:"):

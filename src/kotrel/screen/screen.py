@@ -10,7 +10,7 @@ import re
 import signal
 import sys
 import threading
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any, TextIO
 
@@ -135,6 +135,10 @@ class Screen:
             # A command to be typed, and a table that cannot be narrower, is never broken or cut.
             wider = isinstance(part, Table) and (part.width or 0) > self.console.width
             self.console.print(part, soft_wrap=wider or _is_step(part))
+
+    def lines(self, lines: Iterable[str]) -> None:
+        """Prints plain lines as they are: many of them, at once."""
+        self.console.file.writelines(f"{harmless(line)}\n" for line in lines)
 
     def again(self, args: argparse.Namespace, command: str, *more: str) -> str:
         """A command on the same files, with the options of this one that hold for it too, and more."""

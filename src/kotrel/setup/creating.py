@@ -30,9 +30,9 @@ description = "system.toml"      # what the system takes: records, fields, rules
 
 [sheets]
 # How your sheets are written. "auto" decides for each column from all its values.
-decimal_mark = "auto"            # "." or "," or "auto"
-dates = "auto"                   # what comes first in 3/4/2026: "day" or "month" or "auto"
-currency = "EUR"
+decimal_mark = {mark:<18}# "." or "," or "auto"
+dates = {dates:<25}# what comes first in 3/4/2026: "day" or "month" or "auto"
+currency = {currency}
 # rounding = "as shown"          # money in number cells is rounded as the cell shows it, or to a number of decimals: 2
 
 [spellings.unit]
@@ -58,13 +58,27 @@ name = { kind = "text", length = 40, must = "new" }
 
 
 @dataclass(frozen=True)
+class SheetHabits:
+    """How the sheets of a workspace are written, as ``[sheets]`` in its settings says it."""
+
+    decimal_mark: str = "auto"
+    dates: str = "auto"
+    currency: str = "EUR"
+
+
+AS_EACH_COLUMN = SheetHabits()
+"""Each column shows it."""
+
+
+@dataclass(frozen=True)
 class Made:
-    """The result: the folder, the system, what happened to the practice system, and remarks."""
+    """The result: the folder, the system as people may see it, what happened to the practice system, and remarks; its address."""
 
     folder: Path
     system: str
     practice: str
     remarks: tuple[str, ...]
+    address: str = ""
 
 
 def create_workspace(
@@ -75,6 +89,7 @@ def create_workspace(
     learn: bool = False,
     schema: str | None = None,
     drafted: str | None = None,
+    habits: SheetHabits = AS_EACH_COLUMN,
 ) -> Made:
     """Makes a workspace.
 
@@ -85,6 +100,7 @@ def create_workspace(
         learn: draft the system description from the database's own catalogue.
         schema: the schema of the tables to learn, if not all are meant.
         drafted: of a program that only exchanges files: the description drafted from its exports, or None.
+        habits: how its sheets are written.
 
     Raises:
         WrongUse: the folder is already a workspace.
@@ -100,7 +116,7 @@ def create_workspace(
         raise WrongUse(f"{folder} is a file, not a folder", "Use another name.", "is-a-file")
     made_here = [each for each in (folder, *(folder / name for name in (*FOLDERS, HIDDEN))) if not each.exists()]
     try:
-        return _create(folder, url, practice, with_journal, learn, schema, drafted)
+        return _create(folder, url, practice, with_journal, learn, schema, drafted, habits)
     except BaseException:
         # What failed leaves nothing: only folders that were made for it, and are empty, go.
         for each in reversed(made_here):
@@ -110,8 +126,15 @@ def create_workspace(
 
 
 def _create(
-    folder: Path, url: str | None, practice: bool, with_journal: bool, learn: bool, schema: str | None, drafted: str | None
-) -> Made:  # fmt: skip
+    folder: Path,
+    url: str | None,
+    practice: bool,
+    with_journal: bool,
+    learn: bool,
+    schema: str | None,
+    drafted: str | None,
+    habits: SheetHabits,
+) -> Made:
     """The same, once it is clear that there is none."""
     own = url is None
     address, had_password = without_password(url or "sqlite:practice.db")
@@ -131,9 +154,9 @@ def _create(
         path = Path(address.removeprefix("sqlite:"))
         address = f"sqlite:{path.resolve().as_posix()}"
     if address.startswith("folder:"):
-        return _for_till(folder, address) if practice else _for_files(folder, address, drafted)
+        return _for_till(folder, address, habits) if practice else _for_files(folder, address, drafted, habits)
     if address.startswith(("http://", "https://")):
-        return _for_service(folder, address)
+        return _for_service(folder, address, habits)
     database = database_at(address if own or not had_password else str(url), folder, create=own or practice)()
     try:
         if own or practice:
@@ -161,11 +184,21 @@ def _create(
             else "describe its tables in system.toml before the first check (--learn drafts this for you)"
         )
     _write(folder / "system.toml", description)
-    _write(folder / FILE, _SETTINGS.format(url=_quoted(address)))
-    return Made(folder, shown(address), practice_is, tuple(remarks))
+    _write(folder / FILE, _settings(address, habits))
+    return Made(folder, shown(address), practice_is, tuple(remarks), address)
 
 
-def _for_service(folder: Path, address: str) -> Made:
+def _settings(address: str, habits: SheetHabits) -> str:
+    """The text of a new ``kotrel.toml``."""
+    return _SETTINGS.format(
+        url=_quoted(address),
+        mark=_quoted(habits.decimal_mark),
+        dates=_quoted(habits.dates),
+        currency=_quoted(habits.currency),
+    )
+
+
+def _for_service(folder: Path, address: str, habits: SheetHabits) -> Made:
     """A workspace for a service, which says itself what it takes."""
     from kotrel.systems.service.client import Client
 
@@ -178,7 +211,7 @@ def _for_service(folder: Path, address: str) -> Made:
     _write(folder / "system.toml", text)
     _write(
         folder / FILE,
-        _SETTINGS.format(url=_quoted(address))
+        _settings(address, habits)
         .replace("The password is", "The token is")
         .replace("KOTREL_PASSWORD", "KOTREL_TOKEN"),
     )
@@ -187,7 +220,7 @@ def _for_service(folder: Path, address: str) -> Made:
     )
 
 
-def _for_till(folder: Path, address: str) -> Made:
+def _for_till(folder: Path, address: str, habits: SheetHabits) -> Made:
     """A workspace for the practice till, which is made where there is none."""
     from kotrel.practice.installing import make_till, till_file
     from kotrel.practice.till import STATE
@@ -209,12 +242,12 @@ def _for_till(folder: Path, address: str) -> Made:
         f"{name} = {_quoted((till / of).as_posix())}\n"
         for name, of in (("uploads", "in"), ("trial", "try"), ("results", "results"))
     )
-    _write(folder / FILE, f"{_SETTINGS.format(url=_quoted(address))}\n[folder]\n{places}")
+    _write(folder / FILE, f"{_settings(address, habits)}\n[folder]\n{places}")
     remark = f"the till reads its files while this runs: kotrel practice till {till}"
     return Made(folder, shown(address), "already there, used as it is" if there else "made", (remark,))
 
 
-def _for_files(folder: Path, address: str, drafted: str | None) -> Made:
+def _for_files(folder: Path, address: str, drafted: str | None, habits: SheetHabits) -> Made:
     """A workspace for a program that only exchanges files."""
     path = Path(address.removeprefix("folder:")).resolve()
     if not path.is_dir():
@@ -223,7 +256,7 @@ def _for_files(folder: Path, address: str, drafted: str | None) -> Made:
         )
     address = f"folder:{path.as_posix()}"
     _write(folder / "system.toml", drafted or _EMPTY_DESCRIPTION)
-    _write(folder / FILE, _SETTINGS.format(url=_quoted(address)))
+    _write(folder / FILE, _settings(address, habits))
     remark = (
         "read the draft in system.toml"
         if drafted

@@ -6,20 +6,26 @@ import argparse
 from pathlib import Path
 
 from kotrel.core.errors import WrongUse
+from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
-from kotrel.setup.creating import Made, add_journal, create_workspace
-from kotrel.setup.review import review_json, review_workspace, show_review
+from kotrel.setup.creating import AS_EACH_COLUMN, Made, add_journal, create_workspace, facts_of, has_journal_at
+from kotrel.setup.draft_questions import ask_about_draft, wants_journal
+from kotrel.setup.init_questions import Wanted, ask_plan
+from kotrel.setup.review import review_json, review_workspace, show_review, show_review_steps
+from kotrel.systems.opening_systems import without_password
 from kotrel.systems.sql.database_kinds import kind_of
 from kotrel.systems.sql.rights import grants
 from kotrel.workspace.settings import FILE, open_workspace
 
 EXAMPLE = """\
-kotrel init shop
+kotrel init
+    asks what to connect, where, and how your sheets are written
+kotrel init shop --yes
     makes a workspace in the folder shop, with a practice system (SQLite) inside it
 kotrel init shop --system postgresql://me@localhost/trial --practice
     the same, with the practice system in that database, in its own schema
 kotrel init shop --system postgresql://me@localhost/backoffice --learn
-    connects to that database and drafts the description from its tables; creates nothing in it
+    connects to that database, drafts the description from its tables, and asks about it; creates nothing unasked
 kotrel init shop --system https://stock.example.com
     connects to a service that speaks Kotrel's protocol; it says itself what it takes (the token is in KOTREL_TOKEN)
 kotrel init --review
@@ -54,6 +60,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--all", action="store_true", help="with --review: everything there is to look at")
     parser.add_argument("--schema", metavar="NAME", help="with --learn: only the tables of this schema")
+    parser.add_argument("--yes", action="store_true", help="take every proposal without asking")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
@@ -70,7 +77,11 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         )
     if args.review:
         reviewed = review_workspace(open_workspace(folder))
-        screen.json(review_json(reviewed)) if screen.as_json else show_review(screen, reviewed, args.all)
+        if screen.as_json:
+            screen.json(review_json(reviewed))
+        else:
+            show_review(screen, reviewed, args.all)
+            show_review_steps(screen, reviewed)
         return 0
     if args.practice and args.journal:
         raise WrongUse("--practice creates the journal too; use only one of the two")
@@ -86,14 +97,21 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
                 "no-workspace",
             )
         return _journal_only(folder, screen)
+    asks = screen.is_terminal and not (screen.as_json or args.yes)
+    named = None if args.folder is None and args.workspace is None else folder
+    open_choice = args.system is None and not (args.practice or args.journal)
+    plan = ask_plan(screen, named) if asks and open_choice else Wanted(folder, args.system, AS_EACH_COLUMN)
+    learn = args.learn or (asks and open_choice and plan.learn)
     with screen.progress(2) as step:
         step("setting up")
         drafted = None
-        if args.learn and str(args.system).startswith("folder:"):
+        if learn and str(plan.system).startswith("folder:"):
             from kotrel.exchange.learning_lists import drafted_description
 
-            drafted = drafted_description(Path(args.system.removeprefix("folder:")))
-        made = create_workspace(folder, args.system, args.practice, args.journal, args.learn, args.schema, drafted)
+            drafted = drafted_description(Path(str(plan.system).removeprefix("folder:")))
+        made = create_workspace(
+            plan.folder, plan.system, args.practice, args.journal, learn, args.schema, drafted, plan.habits
+        )
     if screen.as_json:
         screen.json(
             {
@@ -104,8 +122,31 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             }
         )
         return 0
-    _show(made, screen)
+    # A password that stands in the address is used once, and not kept: the questions need it again.
+    lasting = plan.system is not None and not without_password(plan.system)[1]
+    if asks and learn and lasting and kind_of(made.address) is not None and made.practice == "none":
+        _finish(made, screen)
+    else:
+        _show(made, screen)
     return 0
+
+
+def _finish(made: Made, screen: Screen) -> None:
+    """Of one's own database, on a terminal: the questions about the draft, the journal, and what is left to look at."""
+    screen.show(f"Connected to {made.system}: {made.remarks[0]}. Nothing was created in it.")
+    finished = ask_about_draft(screen, made.folder / "system.toml", facts_of(made.address, made.folder))
+    workspace = open_workspace(made.folder)
+    if finished and not has_journal_at(workspace.url, workspace.folder) and wants_journal(screen, made.system):
+        add_journal(workspace.url, workspace.folder)
+        screen.show("The journal's two tables have been created.")
+    screen.show("")
+    reviewed = review_workspace(workspace)
+    show_review(screen, reviewed, every=False)
+    go = "" if str(made.folder) == "." else f"cd {quoted([str(made.folder)])}, then "
+    screen.show(f"Next: {go}kotrel records")
+    if not reviewed.journal:
+        screen.show(f"      {go}kotrel init --journal    creates the journal, which every load needs")
+    screen.show(f"      {go}kotrel init --review    shows again what to check in system.toml")
 
 
 def _rights(folder: Path, user: str, screen: Screen) -> int:

@@ -56,7 +56,7 @@ def show_review(screen: Screen, reviewed: Reviewed, every: bool) -> None:
     table.add_column("record", min_width=max((len(each.record) for each in reviewed.records), default=6))
     table.add_column("fields", justify="right")
     table.add_column("sure", justify="right")
-    table.add_column("look at this first", overflow="fold")
+    table.add_column("check first", overflow="fold")
     for each in reviewed.records:
         points = each.points if every else each.points[:POINTS_SHOWN]
         more = len(each.points) - len(points)
@@ -71,9 +71,13 @@ def show_review(screen: Screen, reviewed: Reviewed, every: bool) -> None:
     screen.show(table)
     if reviewed.left:
         screen.show(Text(f"Not described: {', '.join(reviewed.left)}", style="dim"))
+
+
+def show_review_steps(screen: Screen, reviewed: Reviewed) -> None:
+    """What to do next about a description."""
     screen.show(f"Next: edit system.toml, then: {screen.program} init --review")
     if not reviewed.journal:
-        screen.show(f"      {screen.program} init --journal    makes the journal there, which every load needs")
+        screen.show(f"      {screen.program} init --journal    creates the journal, which every load needs")
 
 
 def review_json(reviewed: Reviewed) -> dict[str, Any]:

@@ -20,7 +20,7 @@ from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import nearest
 from kotrel.core.tables.lookups import Lookup
 from kotrel.core.tables.sources import part_pattern, parts_of_pattern
-from kotrel.core.values.conventions import ROUNDINGS, is_rounding
+from kotrel.core.values.conventions import ROUNDINGS, SheetHabits, is_rounding
 from kotrel.workspace.mappings import MapPart, SavedMap
 
 READ_BY = {sheet_record.NAME: "kotrel count collect COUNT FILE", answers.NAME: "kotrel outcome LOAD --result FILE"}
@@ -113,6 +113,8 @@ def read_map(path: Path, description: Description) -> SavedMap:
         "replaced_by",
         "lines",
         "as_it_stands",
+        "decimal_mark",
+        "dates",
     )
     for key in data:
         if key not in known:
@@ -163,6 +165,10 @@ def read_map(path: Path, description: Description) -> SavedMap:
         except ValueError as error:
             hint = 'Like lines = "{when} {outcome} {key}: {message}"'
             raise bare.wrong(f"lines: {error}", "lines", hint=hint) from None
+    habits = {key: data.get(key, "") for key in ("decimal_mark", "dates")}
+    for key, allowed in (("decimal_mark", (".", ",")), ("dates", ("day", "month"))):
+        if key in data and habits[key] not in allowed:
+            raise bare.wrong(f"{key} must be “{allowed[0]}” or “{allowed[1]}”", key)
     lookups = _lookups(bare, data.get("lookup", {}))
     return SavedMap(
         path.stem,
@@ -178,6 +184,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
         replaced_by,
         tuple(lines),
         tuple(as_it_stands),
+        SheetHabits(**habits),
     )
 
 

@@ -19,6 +19,7 @@ from kotrel.core.similarity import folded, nearest
 from kotrel.core.tables.lookups import Lookup
 from kotrel.core.tables.sources import PriceUnit, Source, columns_named, part_pattern
 from kotrel.core.tables.table import Table
+from kotrel.core.values.conventions import UNSAID, SheetHabits
 from kotrel.core.values.dates import dates_within, read_date
 
 
@@ -90,6 +91,7 @@ class SavedMap:
         no_price: words that mean “no price”.
         lookups: tables whose values are further columns.
         lines: patterns of a log, whose lines are rows and whose parts are columns; none for a table.
+        habits: how the sheet is written.
         as_it_stands: headings that say something which does not count, such as “(incl. VAT)”.
         replaced_by: the heading of the column that says by which other item a row's is replaced, or an empty text.
     """
@@ -107,6 +109,7 @@ class SavedMap:
     replaced_by: str = ""
     lines: tuple[str, ...] = ()
     as_it_stands: tuple[str, ...] = ()
+    habits: SheetHabits = UNSAID
 
     @property
     def record(self) -> str:
@@ -207,7 +210,14 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
     stand = frozenset(column.letter for column in table.columns if folded(column.heading) in plain)
     left_out = frozenset(column.letter for column in table.columns if folded(column.heading) in skipped)
     return [
-        replace(each, skipped=left_out, no_price=saved.no_price, replaced_by=replaced, as_they_stand=stand)
+        replace(
+            each,
+            skipped=left_out,
+            no_price=saved.no_price,
+            replaced_by=replaced,
+            as_they_stand=stand,
+            habits=saved.habits,
+        )
         for each in found
     ]
 

@@ -26,6 +26,7 @@ from kotrel.core.checking.system_kept import check_kept
 from kotrel.core.checking.unique import check_unique
 from kotrel.core.columns import ROW
 from kotrel.core.parallel import map_parallel
+from kotrel.core.phrases import listed_and
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -62,7 +63,7 @@ def check_rows(rows: Rows, state: SystemState, checks: tuple[Check, ...] = CHECK
         return rows
     if not rows.has_key:
         missing = [rows.record.fields[name] for name in rows.record.key if name not in rows.fields]
-        titles = " and ".join(f"“{field.title}”" for field in missing)
+        titles = listed_and([f"“{field.title}”" for field in missing])
         perhaps = "; ".join(likely_columns(rows, state, missing).values()) or NONE_LIKELY
         message = f"no column is headed {titles}, which identifies the rows; {perhaps}"
         finding = rows.sheet_finding("error", "no-key-column", "the key column is missing", message)

@@ -15,7 +15,8 @@ from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, follows_nothing, is_new
 
-NONE_LIKELY = "if a column has it, match it with kotrel map"
+MISSING = "column-missing"
+NONE_LIKELY = "if a column has it under another heading, kotrel map says which"
 
 
 def likely_columns(rows: Rows, state: SystemState, fields: Sequence[Field]) -> Mapping[str, str]:
@@ -63,7 +64,7 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
             continue
         if name in rows.cleared:
             message = f"{field.title.lower()} must be filled and cannot be cleared"
-            found += rows.where("error", "missing", "must be filled", field, rows.values[clearing(name)], message)
+            found += rows.where("error", "missing", "required", field, rows.values[clearing(name)], message)
         if new is None:
             new = is_new(rows, state)
         if not carried:
@@ -75,15 +76,11 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
             wrong = wrong & ~lost
         if name in rows.cleared:
             wrong = wrong & ~rows.values[clearing(name)]
-        title = "must be filled" if field.must == "always" else "must be filled for new rows"
-        message = (
-            f"a new {rows.record.title.lower()} row needs {field.title.lower()}"
-            if field.must == "new"
-            else "must be filled"
-        )
+        title = "required" if field.must == "always" else "required for new rows"
+        message = f"required for new {rows.record.title.lower()} rows" if field.must == "new" else title
         found += rows.where("error", "missing", title, field, wrong, message)
     if everywhere:
-        found += _missing(rows, state, everywhere, "every row needs it")
+        found += _missing(rows, state, everywhere, "required in every row")
     if new is not None and uncarried:
         found += _without_column(rows, state, uncarried, new)
     return found
@@ -94,9 +91,10 @@ def _missing(rows: Rows, state: SystemState, fields: list[Field], who: str) -> l
     return [
         rows.sheet_finding(
             "error",
-            "column-missing",
-            "a column is missing",
-            f"no column is headed “{field.title}”, and {who}; {perhaps.get(field.name, NONE_LIKELY)}",
+            MISSING,
+            "the column is missing",
+            f"{who}; {perhaps.get(field.name, NONE_LIKELY)}",
+            field=field.name,
         )
         for field in fields
     ]
@@ -111,12 +109,12 @@ def _without_column(rows: Rows, state: SystemState, fields: list[Field], new: pl
     if not keyed.any():
         return []
     if new.all():
-        return _missing(rows, state, fields, f"every new {record} row needs it")
+        return _missing(rows, state, fields, f"required for new {record} rows")
     needed = listed_and([field.title.lower() for field in fields])
     message = "; ".join(
         (
-            f"the system does not have it yet; a new {record} row also needs {needed}, which no column has",
+            f"no such {record} exists. To create it, add {'a column' if len(fields) == 1 else 'columns'} for {needed}",
             *likely_columns(rows, state, fields).values(),
         )
     )
-    return rows.where("error", "not-there-yet", "not in the system yet", field, keyed, message)
+    return rows.where("error", "not-there-yet", "does not exist yet", field, keyed, message)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from kotrel.core.description.model import Description, Field, Record
-from kotrel.core.description.table_facts import CODE, MONEY, ColumnFacts, TableFacts, may_refer_to
+from kotrel.core.description.table_facts import CODE, GUESSED_DECIMALS, MONEY, ColumnFacts, TableFacts, may_refer_to
 
 
 @dataclass(frozen=True)
@@ -80,10 +80,11 @@ def _doubt(field: Field, column: ColumnFacts | None, record: Record, tables: Seq
     others = [table for table in tables if table.name != (record.storage.table or record.name)]
     if field.to is None and field.name not in record.key and may_refer_to(column, others):
         return "perhaps codes of another table"
-    if field.kind == "money" and MONEY.search(column.name) and column.decimals is None:
+    guessed = column.kind == "decimal" and column.decimals is None and field.decimals == GUESSED_DECIMALS
+    if field.kind == "money" and MONEY.search(column.name) and guessed:
         return "an amount by its name only, with a guessed number of decimals"
-    if field.is_decimal and column.kind == "decimal" and column.decimals is None:
-        return "a number without fixed decimals: say how many it has"
+    if field.is_decimal and guessed:
+        return f"a number without fixed decimals: how many does it have? {GUESSED_DECIMALS} is a guess"
     if column.kind == "text" and column.length is not None and column.length <= 1 and field.kind in ("text", "code"):
         return "a single letter: yes or no, or a choice?"
     if field.kind == "code" and column.kind == "text" and CODE.search(column.name) and field.name not in record.key:

@@ -12,6 +12,7 @@ from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.table_facts import (
     CALLED,
     CODE,
+    GUESSED_DECIMALS,
     MONEY,
     ColumnFacts,
     ReferenceFacts,
@@ -338,7 +339,7 @@ def _field(
         if in_key and column.kind == "whole":
             yield 'kind = "code"'
         else:
-            yield f'kind = "{"money" if money else "number"}", decimals = {4 if column.decimals is None else column.decimals}'
+            yield f'kind = "{"money" if money else "number"}", decimals = {GUESSED_DECIMALS if column.decimals is None else column.decimals}'
     elif column.kind in ("yes_no", "date"):
         yield f'kind = "{column.kind}"'
     else:

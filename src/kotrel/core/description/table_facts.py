@@ -90,6 +90,8 @@ class TableFacts:
 
 
 CODE = re.compile(r"(?:^|_)(?:code|no|nr|num|number|sku|barcode|ean|gtin|ref|key)(?:_|$)", re.IGNORECASE)
+GUESSED_DECIMALS = 4
+"""The decimals that a draft gives a number of which the database does not say how many it has."""
 MONEY = re.compile(r"price|cost|amount|value|total", re.IGNORECASE)
 CALLED = ("name", "description", "title", "descr", "label")
 """Names of columns with a row's name."""

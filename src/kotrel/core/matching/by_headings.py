@@ -13,6 +13,7 @@ from kotrel.core.similarity import folded
 from kotrel.core.tables.headings import bare_heading
 from kotrel.core.tables.sources import Source
 from kotrel.core.tables.table import Column, Table
+from kotrel.core.values.conventions import UNSAID, SheetHabits
 
 OWN_HEADINGS = frozenset({folded("Kotrel findings")})
 """Headings of Kotrel's own marks, which are not the user's columns."""
@@ -44,6 +45,7 @@ class Matched:
         skipped: letters of columns that are left out on purpose.
         replaced_by: the column that says by which other item a row's is replaced, or an empty text.
         as_they_stand: letters of columns whose headings say something that does not count.
+        habits: how the sheet is written, as its mapping says.
         troubles: findings that are known before the rows are read.
         after_end: what follows the end of a period (see :class:`kotrel.core.rows.rows.Rows`).
     """
@@ -62,6 +64,7 @@ class Matched:
     after_end: Literal["resume", "nothing"] | None = None
     replaced_by: str = ""
     troubles: tuple[FindingGroup, ...] = ()
+    habits: SheetHabits = UNSAID
     as_they_stand: frozenset[str] = frozenset()
 
     @property

@@ -47,6 +47,7 @@ def understand(
         today: the day, for years of two digits.
         witnesses: letter → texts of that column in other parts of the same sheet (see :class:`Setting`).
     """
+    conventions = conventions.for_sheet(matched.habits)
     record, here = matched.record, conventions.currency
     table, replaced = without_replaced(table, matched)
     table = without_words(table, matched, (*conventions.no_price, *matched.no_price))
@@ -124,6 +125,7 @@ def understand(
         currency=here,
         after_end=matched.after_end,
         skipped=matched.skipped,
+        habits=matched.habits,
         few=seen,
     )
     known = [*matched.troubles, *([replaced] if replaced is not None else [])]

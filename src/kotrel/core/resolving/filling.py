@@ -99,6 +99,7 @@ def make_values(
     Raises:
         ExpressionError: an expression is wrong.
     """
+    conventions = conventions.for_sheet(rows.habits)
     reader = DefaultReader(rows, conventions)
     used: list[Defaulted] = []
     for name, source in rows.sources.items():
@@ -177,6 +178,7 @@ def fill_keys(
     record = rows.record
     if not any(name in rows.fields for name in record.key):
         return rows
+    conventions = conventions.for_sheet(rows.habits)
     reader = DefaultReader(rows, conventions)
     as_it_came = rows.values
     used: list[Defaulted] = []

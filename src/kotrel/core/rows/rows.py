@@ -14,6 +14,7 @@ from kotrel.core.rows.distinct_values import Few
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells_of
 from kotrel.core.tables.sources import Source, raw_values
 from kotrel.core.tables.table import Table
+from kotrel.core.values.conventions import UNSAID, SheetHabits
 
 CLEAR = "(clear)"
 """The word that, alone in a cell, clears the value that the system has."""
@@ -55,6 +56,7 @@ class Rows:
         after_end: what follows the end of a period, as the mapping says it: ``resume``, ``nothing``, or None.
         skipped: letters of columns that the mapping leaves out on purpose.
         left_out: how many rows ``only`` of the load options left out.
+        habits: how the sheet is written, as its mapping says.
         few: what is known about columns by their distinct values (see :meth:`seen`).
     """
 
@@ -72,6 +74,7 @@ class Rows:
     after_end: Literal["resume", "nothing"] | None = None
     skipped: frozenset[str] = frozenset()
     left_out: int = 0
+    habits: SheetHabits = UNSAID
     few: Few = field(default_factory=Few, compare=False, repr=False)
 
     @property
@@ -189,8 +192,15 @@ class Rows:
         return pl.Series("as it stands", [None], dtype=pl.String).new_from_index(0, self.values.height)
 
     def sheet_finding(
-        self, severity: Severity, kind: str, title: str, message: str, letter: str | None = None, heading: str = ""
+        self,
+        severity: Severity,
+        kind: str,
+        title: str,
+        message: str,
+        letter: str | None = None,
+        heading: str = "",
+        field: str | None = None,
     ) -> FindingGroup:
-        """A finding on a column or the sheet as a whole, not on a row."""
+        """A finding on a column or the sheet as a whole, not on a row; or on a field that has no column."""
         cells = cells_of([0], [heading or None], message)
-        return FindingGroup(severity, kind, title, self.record.name, None, letter, cells, heading)
+        return FindingGroup(severity, kind, title, self.record.name, field, letter, cells, heading)

@@ -3,8 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
+
+
+@dataclass(frozen=True)
+class SheetHabits:
+    """How one sheet is written, where its mapping says so; blank texts where it does not."""
+
+    decimal_mark: Literal["", ".", ","] = ""
+    dates: Literal["", "day", "month"] = ""
+
+
+UNSAID = SheetHabits()
+"""Of a sheet whose mapping does not say it."""
 
 
 @dataclass(frozen=True)
@@ -19,6 +31,7 @@ class Conventions:
         currency: the currency of all amounts, or an empty text where any may stand.
         no_price: words that mean “no price”, in any sheet (see :mod:`kotrel.core.matching.no_prices`).
         spellings: record → other spelling, folded → the code it stands for.
+        settled: names of the settings that somebody gave for this run; no mapping says otherwise.
     """
 
     decimal_mark: Literal["auto", ".", ","] = "auto"
@@ -27,6 +40,17 @@ class Conventions:
     rounding: str = ""
     no_price: tuple[str, ...] = ()
     spellings: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    settled: frozenset[str] = frozenset()
+
+    def for_sheet(self, habits: SheetHabits) -> Conventions:
+        """Those of one sheet: what was given for this run counts first, then its mapping, then the workspace."""
+        decimal_mark, dates = self.decimal_mark, self.dates
+        if habits.decimal_mark and "decimal_mark" not in self.settled:
+            decimal_mark = habits.decimal_mark
+        if habits.dates and "dates" not in self.settled:
+            dates = habits.dates
+        same = decimal_mark == self.decimal_mark and dates == self.dates
+        return self if same else replace(self, decimal_mark=decimal_mark, dates=dates)
 
 
 ROUNDINGS = "“as shown” or a number of decimals from 0 to 6"

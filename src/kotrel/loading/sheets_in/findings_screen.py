@@ -9,10 +9,11 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 from rich.text import Text
 
+from kotrel.core.checking.required import MISSING
 from kotrel.core.columns import ROW
 from kotrel.core.description.in_words import shown
 from kotrel.core.loading.load_model import Checked
-from kotrel.core.phrases import count, short
+from kotrel.core.phrases import count, listed_and, short
 from kotrel.core.rows.findings import SEVERITIES, FindingGroup, RepairGroup, count_by_severity, rows_with, worst_first
 from kotrel.core.rows.rows import Rows
 from kotrel.screen.json_streaming import Streamed
@@ -107,8 +108,8 @@ def counts_line(checked: Checked, ready: str = "ready to load") -> Text:
     total = rows.values.height
     bad = len(rows_with(rows.findings, "error"))
     line = Text()
-    if any((group.cells[ROW] == 0).any() for group in rows.findings if group.severity == "error"):
-        line.append(f"{count(total, 'row')}: none can be loaded until the sheet is fixed", style="bold red")
+    if why := _why_none(rows):
+        line.append(f"{count(total, 'row')}: none can be loaded{why}", style="bold red")
     elif bad:
         line.append(f"{count(total, 'row')}: {total - bad:,} {ready}, ")
         line.append(f"{bad:,} with errors", style="bold red")
@@ -121,19 +122,36 @@ def counts_line(checked: Checked, ready: str = "ready to load") -> Text:
         line.append(f" · {count(counts['warning'], 'warning')}", style="yellow")
     repaired = sum(group.count for group in rows.repairs)
     if repaired:
-        line.append(f" · {count(repaired, 'cell')} repaired, each with proof (--repairs lists them)")
+        line.append(f" · {count(repaired, 'cell')} corrected automatically (--repairs lists them)")
     return line
 
 
+def _why_none(rows: Rows) -> str:
+    """Why no row of the sheet can be loaded, as the end of a sentence; a blank text where some can."""
+    whole = [group for group in rows.findings if group.severity == "error" and (group.cells[ROW] == 0).any()]
+    if not whole:
+        return ""
+    missing = [rows.record.fields[group.field].title for group in whole if group.kind == MISSING and group.field]
+    if len(missing) < len(whole):
+        return " until the sheet is fixed"
+    one = len(missing) == 1
+    return f": the column{'' if one else 's'} {listed_and(missing)} {'is' if one else 'are'} missing"
+
+
 def _show_groups(screen: Screen, rows: Rows, severity: str, groups: Sequence[FindingGroup], every: bool) -> None:
-    cells = sum(group.count for group in groups)
+    of_sheet = sum(int((group.cells[ROW] == 0).sum()) for group in groups)
+    cells = sum(group.count for group in groups) - of_sheet
     in_rows = len(rows_with(groups, groups[0].severity))
+    parts = [f"{count(of_sheet, 'problem')} with the sheet"] if of_sheet else []
+    parts += [f"{count(cells, 'cell')} in {count(in_rows, 'row')}"] if cells else []
     title = Text(f"\n{severity.upper()}S", style=STYLES[severity])
-    where = f" in {count(in_rows, 'row')}" if in_rows else ""
-    title.append(f"   {count(cells, 'cell')}{where}", style="")
-    screen.show(title)
+    screen.show(title.append(f"   {' · '.join(parts)}", style=""))
     if every:
-        screen.show(_every(rows, groups))
+        lines = _lines(rows, groups)
+        if len(lines) > TABLE_ROWS:
+            screen.lines(_in_columns(lines))
+        else:
+            screen.show(_every(lines))
         return
     _with_examples(screen, rows, groups)
 
@@ -147,19 +165,19 @@ def _with_examples(screen: Screen, rows: Rows, groups: Sequence[FindingGroup]) -
         line.append(f"{group.title:<{titles}}  ", style="bold")
         line.append(f"{group.count:>7,}")
         screen.show(line)
-        for detail in _details(rows, group):
+        for detail, style in _details(rows, group):
             # A hanging indent keeps a long line under its subject.
             from rich.table import Table
 
             block = Table.grid(padding=0)
             block.add_column(width=wide + 4)
             block.add_column()
-            block.add_row("", Text(detail, style="dim"))
+            block.add_row("", Text(detail, style=style))
             screen.show(block)
 
 
-def _details(rows: Rows, group: FindingGroup) -> list[str]:
-    """A few examples on one line, and what to do about all of them."""
+def _details(rows: Rows, group: FindingGroup) -> list[tuple[str, str]]:
+    """A few examples on one line, and what to do about all of them; each with its style. What to do is never the faintest."""
     # One example is enough for cells that share a value, such as a duplicate code.
     cells = group.cells.head(1000).unique("value", keep="first", maintain_order=True).head(EXAMPLES)
     if group.cells["value"].null_count() == group.count:
@@ -167,7 +185,7 @@ def _details(rows: Rows, group: FindingGroup) -> list[str]:
     messages = group.cells["message"].head(1000).unique()
     same = len(messages) == 1
     if (group.cells[ROW] == 0).all():
-        return [str(message) for message in group.cells["message"].to_list()[:6]]
+        return [(str(message), "") for message in group.cells["message"].to_list()[:6]]
     examples = []
     for row, value, message, suggestion in cells.iter_rows():
         text = rows.table.place(row, group.letter)
@@ -180,7 +198,9 @@ def _details(rows: Rows, group: FindingGroup) -> list[str]:
         examples.append(text)
     rest = group.count - len(examples)
     line = " · ".join(examples) + (f" · … {rest:,} more" if rest > 0 else "")
-    return [line, str(messages[0])] if same and messages[0] and messages[0] != group.title else [line]
+    if same and messages[0] and messages[0] != group.title:
+        return [(line, "dim"), (str(messages[0]), "")]
+    return [(line, "dim" if same else "")]
 
 
 def _subject(rows: Rows, group: FindingGroup) -> str:
@@ -189,14 +209,36 @@ def _subject(rows: Rows, group: FindingGroup) -> str:
     return (group.heading and f"“{short(group.heading, 20)}”") or "sheet"
 
 
-def _every(rows: Rows, groups: Sequence[FindingGroup]) -> Table:
-    """Every finding on its own line, in the order of the rows."""
+TABLE_ROWS = 500
+"""With more findings, a table that fits its columns to the screen takes a second for each thousand of them."""
+HEADINGS = ("where", "field", "value", "problem", "likely")
+Line = tuple[str, str, str, str, str]
+"""One finding: where, the field, the value, the problem, and what is likely meant."""
+
+
+def _every(lines: Sequence[Line]) -> Table:
+    """Every finding on its own line."""
     from rich.table import Table
 
     table = Table(box=None, padding=(0, 2, 0, 0), show_header=True, header_style="dim")
-    for heading in ("where", "field", "value", "problem", "likely"):
+    for heading in HEADINGS:
         table.add_column(heading, overflow="fold")
-    lines = sorted(
+    for line in lines:
+        table.add_row(*map(Text, line))
+    return table
+
+
+def _in_columns(lines: Sequence[Line]) -> Iterator[str]:
+    """The same as plain lines, however wide the screen is."""
+    widths = [max(len(line[place]) for line in (HEADINGS, *lines)) for place in range(3)]
+    for line in (HEADINGS, *lines):
+        start = "  ".join(f"{text:<{wide}}" for text, wide in zip(line, widths, strict=False))
+        yield f"{start}  {' → '.join(part for part in line[3:] if part)}".rstrip()
+
+
+def _lines(rows: Rows, groups: Sequence[FindingGroup]) -> list[Line]:
+    """Every finding, in the order of the rows."""
+    found = sorted(
         (
             (
                 row,
@@ -211,11 +253,10 @@ def _every(rows: Rows, groups: Sequence[FindingGroup]) -> Table:
         ),
         key=lambda line: (line[0], line[2]),
     )
-    for _, where, subject, value, message, suggestion in lines:
-        table.add_row(
-            Text(where or "sheet"), Text(subject), Text(short(value, 40)), Text(message), Text(suggestion or "")
-        )
-    return table
+    return [
+        (where or "sheet", subject, short(value, 40), message, suggestion or "")
+        for _, where, subject, value, message, suggestion in found
+    ]
 
 
 def show_repairs(screen: Screen, rows: Rows, every: bool) -> None:

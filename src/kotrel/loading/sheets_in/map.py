@@ -5,20 +5,21 @@ from __future__ import annotations
 import argparse
 from dataclasses import replace
 from pathlib import Path
-from textwrap import fill
 from typing import Any
 
 from rich.table import Table as Grid
 from rich.text import Text
 
-from kotrel.core.phrases import count, listed
+from kotrel.core.phrases import listed
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_sheet, wanted_of
 from kotrel.loading.sheets_in.findings_screen import show_checked
 from kotrel.loading.sheets_in.large_files import check_any
 from kotrel.loading.sheets_in.map_questions import questions_of
 from kotrel.loading.sheets_in.mapping_proposals import Mapped, map_file, names_of
+from kotrel.loading.sheets_in.writing_questions import about_writing
 from kotrel.screen.command_lines import quoted
+from kotrel.screen.dialogue import converse
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import written_whole
 from kotrel.workspace.mapping_reading import READ_BY
@@ -140,7 +141,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         show_mapped(screen, mapped)
         return 0
     try:
-        finished = converse(screen, mapped, workspace)
+        finished = ask_about(screen, mapped, workspace)
     except KeyboardInterrupt:
         if mapped.fresh:
             mapped.path.unlink(missing_ok=True)
@@ -155,10 +156,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     return _check_at_once(mapped, workspace, args, screen, again)
 
 
-HELP = "Enter takes the proposal, ? shows more, b goes back, q stops and keeps what was answered"
-
-
-def converse(screen: Screen, mapped: Mapped, workspace: Workspace) -> bool:
+def ask_about(screen: Screen, mapped: Mapped, workspace: Workspace) -> bool:
     """Asks what is open, one question at a time, and saves the answers; False where the user stopped before the end."""
     import tomlkit
 
@@ -169,47 +167,14 @@ def converse(screen: Screen, mapped: Mapped, workspace: Workspace) -> bool:
     document = tomlkit.parse(mapped.path.read_text("utf-8"))
     with workspace.system().reading() as reading:
         asked = questions_of(mapped, document, names_of(workspace, reading), mapped.tables, mapped.fresh)
-    if asked:
-        screen.show(Text(f"{count(len(asked), 'question')}. {HELP}.", style="dim"))
-    before: list[str] = []
-    finished, again = True, False
-    while len(before) < len(asked):
-        question = asked[len(before)]
-        text = _wrapped(f"{len(before) + 1}/{len(asked)}  {question.text}", screen.console.width)
-        said = screen.answer("> " if again else f"\n{text}\n> ")
-        again = False
-        if said is None or said == "q":
-            finished = False
-            break
-        if said == "?":
-            screen.show(Text(question.more or HELP, style="dim"))
-            again = True
-        elif said == "b":
-            if before:
-                document = tomlkit.parse(before.pop())
-        else:
-            former = tomlkit.dumps(document)
-            wrong = question.take(document, said)
-            if wrong is not None:
-                document = tomlkit.parse(former)
-                wrong = f"{wrong[0].upper()}{wrong[1:]}"
-                screen.show(Text(wrong if wrong[-1] in ".?" else f"{wrong}.", style="yellow"))
-                again = True
-            else:
-                before.append(former)
+        asked += about_writing(mapped, document, workspace.conventions)
+    document, finished = converse(screen, asked, document)
     with written_whole(mapped.path) as temporary:
         temporary.write_text(tomlkit.dumps(document), "utf-8", newline="\n")
     screen.show("")
     for words in _in_words(document):
         screen.show(words)
     return finished
-
-
-def _wrapped(text: str, width: int) -> str:
-    """The lines of a question broken between words, all but the first set in."""
-    first, *more = text.split("\n")
-    lines = [fill(first, width, subsequent_indent="     ")]
-    return "\n".join([*lines, *(fill(line, width, initial_indent="     ", subsequent_indent="     ") for line in more)])
 
 
 def _sure_in_words(mapped: Mapped) -> str:

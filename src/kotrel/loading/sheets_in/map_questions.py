@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from kotrel.core.description.list_names import ListNames
@@ -22,28 +21,12 @@ from kotrel.core.values.numbers import read_number
 from kotrel.core.values.yes_no import read_yes_no
 from kotrel.loading.sheets_in.mapping_proposals import Mapped
 from kotrel.loading.sheets_in.spellings import listed_codes, not_listed
+from kotrel.screen.dialogue import Document, Question
 
 SURE = 90
 """A field that is proposed with less, in per cent, is asked."""
 _FEW = 12
 """A list with so many codes is shown with the question; a longer one on ``?``."""
-Document = Any
-"""The saved mapping as tomlkit has it: comments stay where they are."""
-
-
-@dataclass(frozen=True)
-class Question:
-    """One question.
-
-    Attributes:
-        text: what is asked, with a few values of the column.
-        take: puts an answer into the mapping; an empty one takes the proposal. Returns what is wrong with it, or None.
-        more: what ``?`` shows.
-    """
-
-    text: str
-    take: Callable[[Document, str], str | None]
-    more: str = ""
 
 
 def questions_of(
