@@ -33,7 +33,7 @@ class InitDialogue(Program):
         database.close()
         status, screen = self.ask(
             "init", "7", "2", "sqlite:none.db", "sqlite:back.db", "shop", "2", "day", "kroner", "sek",
-            "9", "articel", "article", "2, 3", "2", "company", "y",
+            "9", "articel", "article", "2, 3", "1 2", "2", "company", "y",
         )  # fmt: skip
         self.assertEqual(status, 0, screen)
         for refused in ("Answer 1, 2, 3 or 4", "none.db does not exist", "three letters", "1 to 4, not 9", "articel"):
@@ -71,7 +71,7 @@ class InitDialogue(Program):
         self.start_shop()
         rows = ["AMB-1;Block;EA;ROPE;1,234;3/4/2026", "AMB-2;Cleat;EA;ROPE;2,500;5/6/2026"]
         self.write("amb.csv", "Item code;Description;Base unit;Category;Cost;Last moved", *rows)
-        status, screen = self.ask("map amb.csv item", "", "perhaps", "comma")
+        _, screen = self.ask("map amb.csv item", "", "perhaps", "comma")
         self.assertIn("Answer point or comma.", screen)
         self.assertEqual(self.settings("maps/amb.toml")["decimal_mark"], ",")
         changes = self.json("preview", "amb.csv")
