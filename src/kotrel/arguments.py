@@ -12,45 +12,59 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.similarity import nearest
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
     from kotrel.loading.opening import Exchange
+
+GROUPS = {
+    "set up": ("demo", "init", "records", "practice", "help", "completion"),
+    "check and load": ("template", "export", "inspect", "map", "check", "prepare", "compare", "preview", "load"),
+    "look back": ("history", "outcome", "verify", "undo"),
+    "prices": ("reprice", "price"),
+    "stock and counting": ("stock", "reorder", "count"),
+    "other programs": ("write", "lists"),
+}
+"""The commands as the help groups them, in the order people meet them."""
 
 COMMANDS = {
     "demo": ("setup.demo", "play the worked example in a new folder"),
-    "init": ("setup.init", "make a workspace with a practice system, or connect one to your own"),
-    "records": ("setup.records", "show what the connected system takes: record types, or one record's fields"),
+    "init": ("setup.init", "set up a workspace, with a practice system or your own system"),
+    "records": ("setup.records", "show the records that the system accepts, or one record's fields"),
+    "practice": ("setup.practice", "play with the practice system: a busy shop floor, or back to its start"),
+    "help": ("setup.help", "explain a command, or a topic such as mappings or prices"),
+    "completion": ("setup.completion", "print what makes your shell complete commands, options and names"),
     "template": (
         "loading.sheets_out.template",
         "make an empty sheet with headings, a guide and drop-downs from the real lists",
     ),
     "export": ("loading.sheets_out.export", "export what the system holds, safe for spreadsheets"),
     "inspect": ("loading.sheets_in.inspect", "show what is in a spreadsheet"),
-    "map": ("loading.sheets_in.map", "propose which column feeds which field, and save it"),
+    "map": ("loading.sheets_in.map", "say which column feeds which field, and save it for this supplier"),
     "check": ("loading.sheets_in.check", "find everything that is wrong in a spreadsheet"),
-    "prepare": ("loading.sheets_in.prepare", "write the sheet as Kotrel understood it, in the shape of the template"),
-    "compare": ("loading.sheets_in.compare", "compare two sheets: rows added, removed, and changed from what to what"),
+    "prepare": ("loading.sheets_in.prepare", "write a cleaned-up copy in the layout of the template"),
+    "compare": ("loading.sheets_in.compare", "compare two sheets: rows added, removed and changed"),
     "preview": ("loading.loads.preview", "show what a load would do; nothing is changed"),
     "load": ("loading.loads.load", "load a sheet, all or nothing"),
     "history": ("loading.loads.history", "list the loads so far"),
-    "outcome": ("loading.loads.outcome", "show one load, row by row"),
+    "outcome": ("loading.loads.outcome", "show one load row by row"),
     "verify": ("loading.loads.verify", "read one load back and compare it with what was sent"),
-    "undo": ("loading.loads.undo", "undo one load"),
-    "reprice": ("pricing.reprice", "work out new prices by rules, to read and load"),
-    "price": ("pricing.price", "the price in force, and how it comes about"),
-    "stock": ("stock.stock_command", "what is on hand, where, and what it is worth"),
-    "reorder": ("stock.reorder_list", "what to order up to level"),
-    "count": ("counting.count", "a physical count: freeze, sheets, collect, variance, set, post"),
-    "write": ("exchange.write", "write the upload file that another program insists on"),
-    "lists": ("setup.lists", "show what a program that only exchanges files last gave out"),
-    "practice": ("setup.practice", "play with the practice system: a busy shop floor, or back to its start"),
+    "undo": ("loading.loads.undo", "take one load back"),
+    "reprice": ("pricing.reprice", "calculate new prices by rules, as a sheet to read and load"),
+    "price": ("pricing.price", "show the price in force and how it was calculated"),
+    "stock": ("stock.stock_command", "show what is on hand, where, and what it is worth"),
+    "reorder": ("stock.reorder_list", "suggest purchase orders from reorder levels"),
+    "count": ("counting.count", "run a physical count: freeze, sheets, collect, variance, set, post"),
+    "write": ("exchange.write", "write a file in another program's import format"),
+    "lists": ("setup.lists", "show the lists last exported by a file-based system"),
 }
-"""Command → its module, and its one-line help, in the order people meet them.
+"""Command → its module, and its one-line help.
 
 A command's module has ``EXAMPLE`` (shown in its help), ``arguments(parser)`` and ``run(args, screen)``, which returns the exit
 status. The help stands here, so that ``kotrel -h`` imports none of them.
 """
 
 
-class _Parser(argparse.ArgumentParser):
+class Parser(argparse.ArgumentParser):
     """Reports a wrong command line in the same way as any other error."""
 
     called: argparse.ArgumentParser | None = None
@@ -59,31 +73,44 @@ class _Parser(argparse.ArgumentParser):
     def error(self, message: str) -> NoReturn:
         knows = self.called or self
         hint = f"{knows.prog} -h shows how to use it."
-        if unknown := re.match(r"unrecognized arguments: (--[\w-]+)", message):
-            close = nearest(unknown[1], knows._option_string_actions)
+        if unknown := re.match(r"unrecognized arguments: (\S+)", message):
+            close = nearest(unknown[1], knows._option_string_actions) if unknown[1].startswith("-") else None
             hint = f"Did you mean {close}? {hint}" if close else hint
+            what = (
+                f"unknown option {unknown[1]}" if unknown[1].startswith("-") else f"“{unknown[1]}” is one word too many"
+            )
+            raise WrongUse(f"{what} for {knows.prog}", hint, "wrong-command-line")
         raise WrongUse(_in_words(message), hint, "wrong-command-line")
+
+    def everything(self) -> Iterator[argparse.ArgumentParser]:
+        """This parser, and those of the command that is called and of its steps."""
+        yield self
+        if self.called is not None:
+            yield self.called
+            for action in self.called._actions:
+                if isinstance(action, argparse._SubParsersAction):
+                    yield from action.choices.values()
 
 
 _SAID = (
-    (r"argument (\S+): invalid choice: '(.*)' \(choose from (.*)\)", r"\1: “\2” is none of \3"),
+    (r"argument (\S+): invalid choice: '(.*)' \(choose from (.*)\)", r"\1 must be one of \3, not “\2”"),
     (r"argument (.+): expected one argument", r"\1 needs a value"),
     (r"argument (.+): expected at least one argument", r"\1 needs at least one value"),
-    (r"argument (\S+): ignored explicit argument '(.*)'", r"\1 takes no value"),
-    (r"argument (\S+): not allowed with argument (\S+)", r"\1 and \2 do not go together"),
+    (r"argument (\S+): ignored explicit argument '(.*)'", r"\1 has no value"),
+    (r"argument (\S+): not allowed with argument (\S+)", r"use only one of \1 and \2"),
+    (r"argument ([^:]+): (must .*)", r"\1 \2"),
     (r"argument ([^:]+): (.*)", r"\1: \2"),
     (r"the following arguments are required: (.*)", r"missing: \1"),
     (r"one of the arguments (.*) is required", r"missing, one of: \1"),
-    (r"unrecognized arguments: (.*)", r"not understood here: \1"),
     (r"ambiguous option: (\S+) could match (.*)", r"\1 could mean \2"),
 )
-"""What the parser says, and how people say it."""
+"""The words of the parser, and ours."""
 
 
 def _in_words(message: str) -> str:
     for pattern, said in _SAID:
         if found := re.fullmatch(pattern, message, re.DOTALL):
-            return re.sub(r"'([^']*)'(?=, |$)", r"\1", found.expand(said)) if "none of" in said else found.expand(said)
+            return re.sub(r"'([^']*)'(?=,)", r"\1", found.expand(said)) if "one of" in said else found.expand(said)
     return message
 
 
@@ -142,24 +169,36 @@ def _exchange() -> Exchange:
     return later_answers
 
 
-def parser_for(command: str | None) -> argparse.ArgumentParser:
-    parser = _Parser(
+def command_groups() -> str:
+    """All commands with what they do, in groups."""
+    wide = max(map(len, COMMANDS))
+    groups = [
+        "\n".join([f"{title}:", *(f"  {name:<{wide}}  {COMMANDS[name][1]}" for name in names)])
+        for title, names in GROUPS.items()
+    ]
+    return "\n\n".join(groups)
+
+
+def parser_for(command: str | None) -> Parser:
+    """The parser with all commands, of which only the named one is imported."""
+    parser = Parser(
         prog="kotrel",
-        description="Check, preview, load and take back spreadsheets of items, prices and stock.",
-        epilog="First steps: kotrel demo    or: kotrel init shop, then kotrel records",
+        usage="kotrel [options] COMMAND ...",
+        description=f"Check, preview, load and take back spreadsheets of items, prices and stock.\n\n{command_groups()}",
+        epilog="first steps:\n  kotrel demo --short shop    or: kotrel init\n  kotrel help check           explains a command; kotrel help lists topics",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    parser.add_argument("--version", action="version", version=f"kotrel {__version__}")
+    parser.add_argument("--version", action="version", version=f"kotrel {__version__}", help="show the version")
     _everywhere(parser, None)
-    commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands, in the order people meet them")
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND", help=argparse.SUPPRESS)
     for name, (module_name, said) in COMMANDS.items():
         if name != command:
-            commands.add_parser(name, help=said, add_help=False)
+            commands.add_parser(name, add_help=False)
             continue
         # Only the command that is called is imported: each brings its own packages.
         module = importlib.import_module(f"kotrel.{module_name}")
         sub = commands.add_parser(
             name,
-            help=said,
             description=said[0].upper() + said[1:] + ".",
             epilog=f"examples:\n{module.EXAMPLE}",
             formatter_class=argparse.RawDescriptionHelpFormatter,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import os
 import sys
 
 from kotrel import __version__
@@ -17,6 +18,10 @@ if TYPE_CHECKING:
 def main(argv: Sequence[str] | None = None) -> int:
     """Runs one command line and returns its exit status."""
     words = list(sys.argv[1:] if argv is None else argv)
+    if "_ARGCOMPLETE" in os.environ:
+        from kotrel.setup.completion import complete
+
+        complete()
     if words == ["--version"]:
         print(f"kotrel {__version__}")
         return 0

@@ -51,7 +51,7 @@ class OnSqlite(Program):
         changed = {"ROP-00010": (self.was[0], "0.99"), "NEW-1": ("New rope", "2.50"), "NEW-2": ("Long chain", "1.25"),
                    "NEW-3": ("Hook", "3.00")}  # fmt: skip
         self.assertEqual(self.standing(), changed)
-        # L0001 is not the last word on NEW-2: nothing of it is taken back before L0002 is.
+        # L0001 is not the last word on NEW-2: nothing was collected from it back before L0002 is.
         self.assertEqual(self.json("undo", "L0001", "--yes", status=1)["status"], "refused")
         self.undo("L0002")
         self.assertEqual(self.standing(), was | {"NEW-1": one, "NEW-2": two})

@@ -51,7 +51,8 @@ class OnSqlite(Program):
         # What the sheet says counts, and an option that does nothing says so.
         said = self.kotrel("check", "loft.csv", "--as", "opening_stock", "--warehouse", "QUAY").stdout
         self.assertIn(
-            "--warehouse QUAY is only for rows that say nothing, and 5 rows of the sheet say Rigging loft, LOFT", said
+            "--warehouse QUAY applies only to rows without a value, and 5 rows of the sheet say Rigging loft, LOFT",
+            said,
         )
         self.assertNotIn(
             "only for rows", self.kotrel("check", "loft.csv", "--as", "opening_stock", "--warehouse", "LOFT").stdout

@@ -3,11 +3,14 @@
 import json
 import re
 import shutil
+import subprocess
+import sys
 from pathlib import Path
 
 import jsonschema
 
-from kotrel.arguments import COMMANDS
+from kotrel.arguments import COMMANDS, GROUPS
+from kotrel.setup.help import TOPICS
 from tests.support import Program, against_schema, schemas
 
 DOCS = Path(__file__).parents[2]
@@ -33,7 +36,7 @@ class Interface(Program):
         required = {
             "check": {"ok", "rows", "findings", "repairs", "counts", "files"},
             "load": {"load", "status", "records"},
-            "undo": {"load", "status", "restored", "removed", "reversed", "in_the_way"},
+            "undo": {"load", "status", "restored", "removed", "reversed", "blocked_by"},
         }
         for command, keys in required.items():
             self.assertLessEqual(keys, set(said[command]), command)
@@ -61,8 +64,8 @@ class Interface(Program):
     def test_a_wrong_command_line_is_told_in_words(self):
         for words, said, hint in (
             (("chekc", "a.csv"), "there is no command “chekc”", "kotrel check?"), (("check",), "missing: FILE", "kotrel check -h"),
-            (("check", "a.csv", "--duplicates", "x"), "--duplicates: “x” is none of error, first, last", "-h"),
-            (("check", "a.csv", "--maps", "n"), "not understood here: --maps n", "Did you mean --map?"),
+            (("check", "a.csv", "--duplicates", "x"), "--duplicates must be one of error, first, last, not “x”", "-h"),
+            (("check", "a.csv", "--maps", "n"), "unknown option --maps for kotrel check", "Did you mean --map?"),
             (("count", "freeze", "a", "--stopped", "--sample", "-3"), "--sample: “-3” is not a whole number from 1 up", "-h"),
             (("count", "freeze", "nul", "--stopped"), "“nul” is no name for a count", ""),
             (("export", "item", "price", "-o", "x.xlsx", "--fields", "code,nix"), "item and price have no field “nix”", ""),
@@ -108,6 +111,46 @@ class Interface(Program):
             path.read_text("utf-8") for path in (DOCS / "docs").glob("*.md")
         )
         self.assertEqual([command for command in COMMANDS if f"kotrel {command}" not in told], [])
+
+    def test_the_reference_is_as_the_program(self):
+        check = [sys.executable, str(DOCS / "scripts" / "reference_pages.py"), "--check"]
+        done = subprocess.run(check, capture_output=True, text=True, check=False)
+        self.assertEqual(done.returncode, 0, done.stderr)
+
+    def test_help_explains_commands_topics_and_findings_and_every_command_is_in_a_group(self):
+        shown = self.kotrel("help").stdout
+        for name in (*COMMANDS, "mappings", "exit-status"):
+            self.assertRegex(shown, rf"(?m)^  {name} ")
+        self.assertEqual(sorted(name for names in GROUPS.values() for name in names), sorted(COMMANDS))
+        self.assertEqual(self.kotrel("help", "check").stdout.strip(), self.kotrel("check", "-h").stdout.strip())
+        for topic in TOPICS:
+            text = self.kotrel("help", *topic.split("-")).stdout
+            self.assertLess(max(map(len, text.splitlines())), 121)
+        self.assertIn("not on its list", self.kotrel("help", "not-on-list").stdout)
+        self.assertIn("kotrel help not-on-list", self.kotrel("help", "not-on-lst", status=2).stderr)
+
+    def test_the_shell_completes_commands_options_and_the_names_of_the_workspace(self):
+        def completed(line: str) -> list[str]:
+            asked = {"_ARGCOMPLETE": "1", "_ARGCOMPLETE_IFS": "\n", "_ARGCOMPLETE_SHELL": "bash", "COMP_LINE": line,
+                     "COMP_POINT": str(len(line)), "_ARGCOMPLETE_STDOUT_FILENAME": "found.txt"}  # fmt: skip
+            self.kotrel(**asked)
+            return (self.folder / "found.txt").read_text("utf-8").split()
+
+        self.write("a.csv", "Item code,Price", "ROP-00010,0.61")
+        self.kotrel("load", "a.csv", "--yes")
+        for line, names in (
+            ("kotrel che", ["check"]),
+            ("kotrel load --good", ["--good-rows"]),
+            ("kotrel records cat", ["category"]),
+            ("kotrel export item --fields code,descr", ["code,description"]),
+            ("kotrel undo L", ["L0001"]),
+            ("kotrel count fre", ["freeze"]),
+            ("kotrel help exi", ["exit-status"]),
+        ):
+            self.assertEqual(completed(line), names, line)
+        self.kotrel("completion", "tcsh", status=2)
+        for shell in ("bash", "zsh", "fish", "powershell"):
+            self.assertIn("kotrel", self.kotrel("completion", shell).stdout)
 
     def test_every_command_has_its_schema(self):
         for name, schema in schemas()["commands"].items():

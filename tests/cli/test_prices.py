@@ -51,7 +51,7 @@ class Prices(Program):
         self.assertEqual((ended["record"], ended["until"], ended["because_of_row"]), ("price", "2027-05-31", 2))
         self.kotrel("load", "later.csv", "--yes")
         blocked = self.json("undo", "L0001", "--yes", status=1)
-        self.assertIn("L0002", str(blocked["in_the_way"]), "the load that built on it is named")
+        self.assertIn("L0002", str(blocked["blocked_by"]), "the load that built on it is named")
         self.kotrel("undo", "L0002", "--yes")
         self.kotrel("undo", "L0001", "--yes")
         self.assertEqual(self.price(*fleet, "--on", "2027-02-01"), "0.53")
@@ -202,7 +202,7 @@ class Prices(Program):
                    'set = { SHOP = "SHOP + 4%" }', 'round = { SHOP = "ending 0.95" }', '[guards]\nmost_up = "40%"\nothers = "warning"')  # fmt: skip
         told = {each["item"]: each["remark"] for each in self.json("reprice", "far")["prices"]}
         # 0.624 becomes 0.95, 52 % more; 0.728 becomes 0.95, 30 % more.
-        self.assertIn("rounding takes it from 0.62 to 0.95", told["ROP-00010"])
+        self.assertIn("rounding changes it from 0.62 to 0.95", told["ROP-00010"])
         self.assertNotIn("rounding", str(told["ROP-00020"]))
         self.write("prices/far.toml", "[[step]]", 'set = { cost = "cost + 1%" }', 'round = "up to 0.05"')
         self.assertIn("sets only the cost", self.kotrel("reprice", "far", status=2).stderr)

@@ -47,7 +47,7 @@ class UndoOnService(test_undo.Undo):
     """What only looks at the rows in the way is the same code at either end."""
 
     test_whatever_one_load_brings_its_undo_takes_away = None  # type: ignore[assignment]
-    test_an_item_that_somebody_else_has_moved_stays_in_the_way = None  # type: ignore[assignment]
+    test_an_item_that_somebody_else_has_moved_stays_blocked_by = None  # type: ignore[assignment]
     test_an_undo_that_is_in_somebodys_way_is_refused_with_both_values = None  # type: ignore[assignment]
 
     def start_shop(self) -> None:

@@ -70,7 +70,7 @@ class Slice(Program):
 
         undone = self.json("undo", "L0001", "--yes")
         self.assertEqual(
-            (undone["status"], undone["removed"], undone["restored"], undone["in_the_way"]), ("undone", 2, 1, [])
+            (undone["status"], undone["removed"], undone["restored"], undone["blocked_by"]), ("undone", 2, 1, [])
         )
         self.assertEqual((self.state("ROP-40010"), self.state("ROP-00010")), (None, 60))
 

@@ -44,7 +44,9 @@ class Till(Program):
         self.assertEqual(lines[4], "U;ROP-00010;Braided rope 3 mm white;M;ROPE-BRAID;1,11;J")
         # What is sent counts as there, and is not sent twice.
         again = self.kotrel("preview", "new.csv")
-        self.assertIn("L0001 is sent and not answered yet: its rows count as taken", again.stderr)
+        self.assertIn(
+            "L0001 was sent and is not answered yet: Kotrel assumes that its rows were accepted", again.stderr
+        )
         self.assertEqual(self.json("preview", "new.csv")["records"]["item"]["same"], 4)
         self.assertEqual(self.json("load", "new.csv", "--yes")["status"], "nothing to do")
         self.assertEqual(self.json("verify", "L0001", status=1)["too_old"].keys(), {"item"})
@@ -130,7 +132,7 @@ class Till(Program):
         self.write("said.csv", "ArtNo,Result", "NEW-1,ok", "NEW-2,ok", "new_3,ok", "ROP-00010,ok")
         self.json("outcome", "L0001", "--result", "said.csv")
         found = self.json("undo", "L0001", "--yes", status=1)
-        self.assertEqual({each["key"] for each in found["in_the_way"]}, {"NEW-1", "NEW-2", "new_3"})
+        self.assertEqual({each["key"] for each in found["blocked_by"]}, {"NEW-1", "NEW-2", "new_3"})
         self.assertEqual(self.json("undo", "L0001", "--yes", "--partial")["restored"], 1)
 
     def test_result_files_are_understood_or_refused_whole(self) -> None:

@@ -43,7 +43,7 @@ class Undo(Program):
         part = self.json("undo", "L0001", "--yes", "--partial")
         self.assertEqual((part["status"], part["removed"], part["restored"]), ("undone in part", 1, 1))
         self.assertEqual(
-            {(way["record"], way["key"]) for way in part["in_the_way"]}, {("item", "ROP-40010"), ("vendor", "NEWVEN")}
+            {(way["record"], way["key"]) for way in part["blocked_by"]}, {("item", "ROP-40010"), ("vendor", "NEWVEN")}
         )
         self.assertEqual((self.state("ROP-40020"), self.state("ROP-00010"), self.state("ROP-40010")), (None, 60, 999))
         sheet = openpyxl.load_workbook(self.folder / part["left"]).active
@@ -152,14 +152,14 @@ class Undo(Program):
 
         law()
 
-    def test_an_item_that_somebody_else_has_moved_stays_in_the_way(self):
+    def test_an_item_that_somebody_else_has_moved_stays_blocked_by(self):
         self.book([("ZZX-00001", "Zed a", "EA", "ROPE", None)], [("ZZX-00001", "QUAY", 10, 5)])
         self.json("load", "new.xlsx", "--yes")
         self.write("more.csv", "Item,Warehouse,Quantity,Unit cost", "ZZX-00001,QUAY,3,5")
         self.json("load", "more.csv", "--as", "opening_stock", "--number", "OP-2", "--yes")
         undone = self.json("undo", "L0001", "--yes", status=1)
         self.assertEqual(undone["status"], "refused")
-        self.assertIn(("item", "on_hand"), {(way["record"], way["field"]) for way in undone["in_the_way"]})
+        self.assertIn(("item", "on_hand"), {(way["record"], way["field"]) for way in undone["blocked_by"]})
 
     def test_an_undo_that_is_in_somebodys_way_is_refused_with_both_values(self):
         self.write("first.csv", "Item code,Price", "ROP-00010,0.61")
@@ -167,7 +167,7 @@ class Undo(Program):
         self.kotrel("load", "first.csv", "--yes")
         self.kotrel("load", "second.csv", "--yes")
         undone = self.json("undo", "1", "--yes", status=1)
-        [way] = undone["in_the_way"]
+        [way] = undone["blocked_by"]
         self.assertEqual((way["key"], way["field"]), ("ROP-00010", "price"))
         self.assertIn("0.61", way["message"])
         self.assertIn("0.62", way["message"])

@@ -74,7 +74,7 @@ class QuotesInside(unittest.TestCase):
     def test_single_quotes_around_every_value(self):
         rows, found = read("'code','name','cost'\n'A1','Baker''s peel',1.5\n'A2','',2\n")
         self.assertEqual(rows, [["code", "name", "cost"], ["A1", "Baker's peel", "1.5"], ["A2", "", "2"]])
-        self.assertEqual(found.remarks, ("each value stood in single quotes: read without them",))
+        self.assertEqual(found.remarks, ("each value was in single quotes: read without them",))
         rows, _ = read("'code',name\n'A1',x\n")
         self.assertEqual(rows[1][0], "'A1'")
 

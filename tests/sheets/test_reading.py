@@ -75,7 +75,7 @@ class TextFiles(Files):
         self.assertEqual([[value or "" for value in row] for row in cells.select("A", "B").rows()][1:], rows)
 
     def test_lines_that_stand_in_quotes_as_a_whole(self):
-        said = ("each line stood in quotes as a whole: read as if it did not",)
+        said = ("each whole line was in quotes: read without them",)
         for raw, cells in (
             (b'"a;b"\r\n"1;2"\r\n', [("a", "b"), ("1", "2")]), (b'"a,""b, c"""\n"1,""x, y"""\n"2,z"\n', [("a", "b, c"), ("1", "x, y"), ("2", "z")]),
         ):  # fmt: skip

@@ -145,7 +145,7 @@ class Shows(unittest.TestCase):
         )
         self.assertEqual(
             [look.damage for look in look_at(table)],
-            [("2 cells shown otherwise than held, such as 001234 for 1234",), ()],
+            [("2 cells shown differently from their value, such as 001234 for 1234",), ()],
         )
 
     def test_what_is_hidden_is_told_where_it_counts(self):

@@ -141,7 +141,7 @@ class Learned(unittest.TestCase):
         with tempfile.TemporaryDirectory() as folder:
             for number in reversed(numbers):
                 self.assertEqual(
-                    undo_load(system, number, "me", "", STAMP.at, lambda step: None, Path(folder)).in_the_way, ()
+                    undo_load(system, number, "me", "", STAMP.at, lambda step: None, Path(folder)).blocked_by, ()
                 )
         return description, text, loaded, review(description, facts)
 

@@ -115,8 +115,8 @@ class ThereAndBack(Database):
             back = []
             for change in writing.changes_of(number):
                 now = writing.read("item", [*change.record.loadable, "on_hand"])
-                way, in_the_way = reverse(change, now, now.select("code", "on_hand"))
-                self.assertEqual(in_the_way, [])
+                way, blocked_by = reverse(change, now, now.select("code", "on_hand"))
+                self.assertEqual(blocked_by, [])
                 back.append(way)
             writing.take(Plan(tuple(back), STAMP), lambda step: None)
         self.assertEqual(self.state(), between)

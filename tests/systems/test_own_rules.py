@@ -30,7 +30,7 @@ class Own(Fixture):
             [value for n, value in enumerate(before[0]) if n != 1],
         )
         self.assertTrue(verify_load(self.system, done.number, lambda step: None).ok)
-        self.assertEqual(self.undo(done.number).in_the_way, ())
+        self.assertEqual(self.undo(done.number).blocked_by, ())
         self.assertEqual(self.everything(), before)
 
     cells = st.fixed_dictionaries(
@@ -73,14 +73,14 @@ class Own(Fixture):
             for place, name in enumerate(FIELDS):
                 if former is not None and name not in edit:
                     self.assertEqual(row[place], former[place], name)
-        self.assertEqual(self.undo(done.number).in_the_way, ())
+        self.assertEqual(self.undo(done.number).blocked_by, ())
         self.assertEqual(self.everything(), before)
 
     def test_the_databases_own_defaults_stand_for_blanks_and_are_told(self):
         done = self.load({"no": "A", "note": None, "title": "t"}, {"no": "B", "note": "own", "title": None})
         self.assertEqual(self.run_sql("SELECT no, note FROM goods ORDER BY no"), [("A", "n/a"), ("B", "own")])
         self.assertEqual(
-            [(each.key, each.field, each.sent, each.came_out) for each in done.altered], [("A", "note", None, "n/a")]
+            [(each.key, each.field, each.sent, each.stored) for each in done.altered], [("A", "note", None, "n/a")]
         )
         self.assertTrue(verify_load(self.system, done.number, lambda step: None).ok)
         self.assertEqual(self.undo(done.number).status, "undone")
@@ -100,13 +100,13 @@ class Own(Fixture):
         before = self.everything()
         done = self.load({"no": "A", "price": "3.33"}, {"no": "N", "price": "5.55"}, {"no": "M", "price": "4.00"})
         self.assertEqual(
-            {(each.key, each.field, each.sent, each.came_out) for each in done.altered},
+            {(each.key, each.field, each.sent, each.stored) for each in done.altered},
             {("A", "price", "3.33", "3.00"), ("N", "price", "5.55", "6.00")},
         )
         self.assertTrue(verify_load(self.system, done.number, lambda step: None).ok)
         messages = dict(self.system.outcome(done.number).select("key", "message").iter_rows())
         self.assertEqual(messages, {"A": "the system put 3.00 into Price, not 3.33", "N": "the system put 6.00 into Price, not 5.55", "M": None})  # fmt: skip
-        self.assertEqual(self.undo(done.number).in_the_way, ())
+        self.assertEqual(self.undo(done.number).blocked_by, ())
         self.assertNotEqual(self.everything(), before, "the time of the last change is the database's own affair")
         self.assertEqual([row[:-1] for row in self.everything()], [row[:-1] for row in before])
 
@@ -114,7 +114,7 @@ class Own(Fixture):
         self.fill(("A", "a", None, "Y", "1", None, "x", None, None))
         self.change_titles()
         done = self.load({"no": "A", "title": "a", "price": "2.00"}, {"no": "B", "title": "b", "price": "2.00"})
-        self.assertEqual([(each.key, each.field, each.came_out) for each in done.altered], [("B", "title", "changed")])
+        self.assertEqual([(each.key, each.field, each.stored) for each in done.altered], [("B", "title", "changed")])
 
     def test_a_key_that_the_database_changes_is_followed(self):
         self.upper_keys()
@@ -122,7 +122,7 @@ class Own(Fixture):
         self.assertEqual(
             self.run_sql("SELECT no, title FROM goods ORDER BY no"), [("ABC", "x"), ("DEF", "y"), ("GHI", "z")]
         )
-        self.assertEqual([(each.sent, each.came_out) for each in done.altered], [("abc", "ABC"), ("ghi", "GHI")])
+        self.assertEqual([(each.sent, each.stored) for each in done.altered], [("abc", "ABC"), ("ghi", "GHI")])
         self.assertTrue(verify_load(self.system, done.number, lambda step: None).ok)
         self.assertEqual(self.undo(done.number).status, "undone")
         self.assertEqual(self.everything(), [])
@@ -130,8 +130,8 @@ class Own(Fixture):
     def test_its_row_is_followed_whatever_stands_before_it(self):
         self.upper_keys()
         done = self.load({"no": "bad"}, {"no": "abc"}, wrong=[2])
-        self.assertEqual([(each.row, each.key, each.came_out) for each in done.altered], [(3, "abc", "ABC")])
-        self.assertEqual(self.undo(done.number).in_the_way, ())
+        self.assertEqual([(each.row, each.key, each.stored) for each in done.altered], [(3, "abc", "ABC")])
+        self.assertEqual(self.undo(done.number).blocked_by, ())
 
     def test_rows_that_the_database_leaves_out_are_named(self):
         self.take_away("Y")

@@ -1,4 +1,4 @@
-"""Loads taken back: what was new is gone, what was changed is as it was, and what is in the way is named."""
+"""Loads taken back: what was new is gone, what was changed is as it was, and what blocks it is named."""
 
 import unittest
 from unittest import mock
@@ -82,7 +82,7 @@ class OnAnyDatabase(PracticeDatabase):
         with self.assertRaises(WrongUse):
             undo_load(self.system, undone.number, "tester", "", STAMP.at, quiet, self.folder)
 
-    def test_what_refers_to_a_new_row_or_changed_since_is_in_the_way(self):
+    def test_what_refers_to_a_new_row_or_changed_since_is_blocked_by(self):
         number = self.load(*self.LINES)
         self.load(
             ("ROP-40003", "Variant", "M", "ROPE", "ROP-40001"),
@@ -100,7 +100,7 @@ class OnAnyDatabase(PracticeDatabase):
         undone = undo_load(self.system, number, "tester", "", STAMP.at, quiet, self.folder)
         self.assertEqual(undone.status, "refused")
         self.assertEqual(
-            {(each.key, each.field) for each in undone.in_the_way},
+            {(each.key, each.field) for each in undone.blocked_by},
             {
                 ("ROP-40001", "parent_item"),
                 ("ROP-00010", "price"),

@@ -156,7 +156,7 @@ class Undos:
 
     def undo(self, number: int, partial: bool, before: Image) -> None:
         got = said("undo", f"L{number:04d}", "--yes", *(["--partial"] if partial else []))
-        left = {each["key"] for each in got.get("in_the_way", ())}
+        left = {each["key"] for each in got.get("blocked_by", ())}
         self.log.append(
             f"undo {number}, partial: {partial}: {got.get('status')} {got.get('undo')} {sorted(left)} {got.get('error', '')}"
         )

@@ -25,7 +25,15 @@ def count(number: int, one: str, many: str | None = None) -> str:
     return f"{number:,} {one if number == 1 else many or one + 's'}"
 
 
-__all__ = ["count", "listed", "short"]
+def those_there(plural: str, names: Sequence[str], how: str = "") -> str:
+    """``The layouts are: till, web.``, or ``There are no layouts yet.``
+
+    Args:
+        how: how to make the first one, as a sentence.
+    """
+    if names:
+        return f"The {plural} are: {', '.join(names)}."
+    return f"There are no {plural} yet.{f' {how}' if how else ''}"
 
 
 def short(text: str | None, most: int = 28) -> str:

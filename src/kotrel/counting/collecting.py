@@ -93,7 +93,7 @@ class CollectedFile:
     """What became of one file.
 
     Attributes:
-        status: ``collected``, ``again`` (its content is collected already), or ``refused`` (nothing of it is taken).
+        status: ``collected``, ``again`` (its content is collected already), or ``refused`` (nothing was collected from it).
         replaced: lines that the same sheet had before.
         sheets: its sheets that count, each with what was found in it.
         not_read: why a sheet of it is not read, in words.
@@ -232,7 +232,7 @@ def _among_its_like(count: Count, source: str, places: set[int], path: Path, cor
         elif before & places:
             raise WrongData(
                 f"{path} was collected before, and {len(before & places):,} of the {len(before):,} places that it had are in it again",
-                "Say --corrected if it takes the place of that; rename it if it is another list.",
+                "Add --corrected if it replaces that one; rename it if it is another list.",
                 "collected-before",
             )
     aside = sum(count.put_aside(each) for each in old)
@@ -242,7 +242,7 @@ def _among_its_like(count: Count, source: str, places: set[int], path: Path, cor
 
 
 def _warehouse_of(path: Path, wish: Wish, only: str | None, known: set[str | None]) -> str | None:
-    """The warehouse of rows that say none: the one given, the count's only one, or the one in the file's name."""
+    """The warehouse for rows that name none: the one given, the count's only one, or the one in the file's name."""
     if wish.warehouse is not None or only is not None:
         return wish.warehouse or only
     words = set(path.stem.replace("_", "-").upper().split("-"))

@@ -19,7 +19,7 @@ EXAMPLE = """\
 kotrel count freeze shed --where "warehouse is 'SHED'" --trading
     freezes what the system holds there, while the shop goes on selling
 kotrel count sheets shed --split 2 --blind -o sheets
-    sheets for two people, without what is expected
+    sheets for two people, without the expected quantities
 kotrel count collect shed sheets/*.xlsx
 kotrel count variance shed
     what differs, worst first, and what to count again
@@ -50,7 +50,7 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
         metavar="CLASSES",
         help="only items of class A, B or C by value, like A or A,B",
     )
-    freeze.add_argument("--sample", type=whole_from(1), metavar="N", help="only so many items, chosen at random")
+    freeze.add_argument("--sample", type=whole_from(1), metavar="N", help="only N items, chosen at random")
     freeze.add_argument(
         "--seed", type=whole_from(0), default=1, metavar="N", help="the same seed chooses the same items (default: 1)"
     )
@@ -58,7 +58,7 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
         "--not-counted-since", type=day, metavar="DATE", help="only items that no count has posted since that day"
     )
     freeze.add_argument("--like", metavar="NAME", help="choose as that count did")
-    freeze.add_argument("--with-empty", action="store_true", help="also places that hold nothing")
+    freeze.add_argument("--with-empty", action="store_true", help="include places with zero stock")
     sheets = step("sheets", "write the sheets to count with")
     sheets.add_argument(
         "--per",
@@ -67,16 +67,16 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
         help="one sheet for each (default: warehouse)",
     )
     sheets.add_argument(
-        "--split", type=whole_from(1), default=1, metavar="N", help="each in so many parts, one for each counter"
+        "--split", type=whole_from(1), default=1, metavar="N", help="split each into N parts, one for each counter"
     )
     sheets.add_argument(
-        "--counters", default="", metavar="NAMES", help="a part for each who counts, with the name on it, like ola,mia"
+        "--counters", default="", metavar="NAMES", help="a part for each counter, with the name on it, like ola,mia"
     )
-    sheets.add_argument("--blind", action="store_true", help="without what is expected")
+    sheets.add_argument("--blind", action="store_true", help="leave out the expected quantities")
     sheets.add_argument("--text", action="store_true", help="text files instead of workbooks")
     sheets.add_argument("--recount", action="store_true", help="only what is to be counted again")
     sheets.add_argument("-o", "--output", default=".", metavar="DIR", help="the folder (default: this one)")
-    collect = step("collect", "take in count sheets and scanned lists")
+    collect = step("collect", "collect count sheets and scanned lists")
     collect.add_argument(
         "files", nargs="+", metavar="FILE", help="sheets that were filled in, text files, lists of a hand scanner"
     )
@@ -85,15 +85,15 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
         metavar="TIME",
         help='when lines without a time were counted: "2027-01-09 14:30", or only the day',
     )
-    collect.add_argument("--warehouse", metavar="CODE", help="of rows that say none")
+    collect.add_argument("--warehouse", metavar="CODE", help="for rows that name none")
     collect.add_argument("--bin", metavar="CODE", help="of scanned lines")
-    collect.add_argument("--counter", metavar="NAME", help="who counted, for rows that say nobody")
+    collect.add_argument("--counter", metavar="NAME", help="who counted, for rows that name nobody")
     collect.add_argument("--blank", choices=("not-counted", "as-expected"), default="not-counted",
                          help="what a blank means (default: not-counted)")  # fmt: skip
     collect.add_argument("--map", dest="map_name", metavar="NAME", help="the saved mapping that reads them")
-    collect.add_argument("--recount", action="store_true", help="files without a stamp are a recount")
+    collect.add_argument("--recount", action="store_true", help="files without Kotrel's mark are a recount")
     collect.add_argument(
-        "--corrected", action="store_true", help="files that were collected before take the place of what they said"
+        "--corrected", action="store_true", help="files that were collected before replace what they had"
     )
     collect.add_argument("--marked", action="store_true", help="write a marked copy of each sheet that has errors")
     variance = step("variance", "show what was counted against what was expected, worst first")
@@ -107,18 +107,18 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     fix.add_argument("item", metavar="ITEM", help="the item's code")
     for name in ("warehouse", "bin", "lot", "serial"):
         fix.add_argument(f"--{name}", metavar="CODE", help=f"its {name}, if it is in several places")
-    fix.add_argument("--counted", required=True, metavar="N", help="what is there, in the base unit")
+    fix.add_argument("--counted", required=True, metavar="N", help="the quantity there, in the base unit")
     fix.add_argument("--reason", required=True, metavar="TEXT", help="why")
     fix.add_argument("--counted-at", metavar="TIME", help='when it was counted, like "2027-01-09 14:30"')
     fix.add_argument("--who", metavar="NAME", help="who says so (default: your user name)")
     post.add_argument("--date", type=day, metavar="DATE", help="the date of the adjustments (default: today)")
     post.add_argument("--account", metavar="CODE", help="the account they are posted against (default: the system's)")
     post.add_argument("--rest", choices=("open", "leave", "zero"), default="open",
-                      help="lines not counted: stay open (the default), are closed as they are, or count as nothing there")  # fmt: skip
+                      help="lines not counted: keep them open (the default), close them as they are, or count them as zero")  # fmt: skip
     post.add_argument("-o", "--output", metavar="FILE", help="write the count's whole record as a workbook")
     add_agreement(post)
     listing = step("list", "list the counts and how far they are", named=False)
-    drop = step("drop", "put a count aside; nothing is posted")
+    drop = step("drop", "drop a count; nothing is posted")
     return [freeze, sheets, collect, variance, fix, post, listing, drop]
 
 

@@ -16,6 +16,7 @@ from kotrel.core.counting.frames import LINES, NUMBER, as_entries, as_places, li
 from kotrel.core.counting.selection import FROZEN
 from kotrel.core.counting.variance import Entry, Place
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.phrases import those_there
 from kotrel.core.similarity import nearest
 from kotrel.sheets.safe_writing import make_folder, take_rights
 from kotrel.workspace.settings import is_file_name
@@ -248,9 +249,7 @@ def open_count(hidden: Path, name: str) -> Iterator[Count]:
         there = count_names(hidden)
         close = nearest(name, there)
         hint = (
-            f"Did you mean {close}?"
-            if close
-            else f"The counts are: {', '.join(there) or 'none yet (kotrel count freeze)'}."
+            f"Did you mean {close}?" if close else those_there("counts", there, "kotrel count freeze NAME begins one.")
         )
         raise WrongUse(f"there is no count “{name}”", hint, "no-such-count")
     try:

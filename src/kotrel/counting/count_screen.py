@@ -75,7 +75,7 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
         })  # fmt: skip
         return 1 if bad else 0
     for each in bad:
-        screen.show(Text(f"{each.path.name}: nothing of it is taken", style="bold red"))
+        screen.show(Text(f"{each.path.name}: nothing was collected from it", style="bold red"))
         wrong = [rows for rows in each.sheets if any(group.severity == "error" for group in rows.findings)]
         for rows in wrong:
             show_checked(screen, Checked(rows), False, False, "right")
@@ -87,7 +87,7 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
             parts = [f"{count(each.lines, 'line')} counted"]
             parts += [f"{each.blank:,} blank, not counted"] if each.blank else []
             parts += [f"{count(each.finds, 'find')} that no sheet had"] if each.finds else []
-            parts += [f"in place of {each.replaced:,} that this sheet had before"] if each.replaced else []
+            parts += [f"replacing {each.replaced:,} from this sheet before"] if each.replaced else []
             parts += ["beside an earlier list of this name, which has other places"] if each.beside else []
             parts += [f"on {len(each.sheets):,} sheets"] if len(each.sheets) > 1 else []
             screen.show(f"{each.path.name}: {', '.join(parts)}")

@@ -165,7 +165,7 @@ def make_sheets(name: str, wish: Wish, folder: Path, workspace: Workspace) -> li
     if not wanted:
         raise WrongData(
             f"nothing of {name} is to be counted{' again' if wish.recount else ''}",
-            "kotrel count variance shows where it stands.",
+            "kotrel count variance shows how far it is.",
             "nothing-to-count",
         )
     written: list[tuple[Path, int]] = []

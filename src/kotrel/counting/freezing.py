@@ -96,8 +96,8 @@ def freeze(name: str, choice: Choice, trading: bool, workspace: Workspace, who: 
         }
     if not chosen.height:
         raise WrongData(
-            "nothing is chosen: no place fits",
-            "kotrel stock shows what is where; --with-empty takes empty places.",
+            "nothing to count: no location fits",
+            "kotrel stock shows what is where; --with-empty includes empty locations.",
             "nothing-chosen",
         )
     rows = frozen(

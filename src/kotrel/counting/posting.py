@@ -127,13 +127,13 @@ def _target(description: Description, wish: Wish) -> Family | Record:
     stock = countable_list(description)
     if stock is None:
         raise WrongUse(
-            "the system takes no document that corrects stock up and down, and no list of quantities",
+            "the system accepts no document that corrects stock up and down, and no list of quantities",
             "Enter the differences there by hand: kotrel count variance NAME -o FILE writes them. Or describe such a document in system.toml.",
             "no-such-record",
         )
     if wish.account or wish.day:
         raise WrongUse(
-            f"this system takes what was counted as a list ({stock.title}), without {'an account' if wish.account else 'a date'}",
+            f"this system accepts counted quantities as a list ({stock.title}), without {'an account' if wish.account else 'a date'}",
             f"Leave {'--account' if wish.account else '--date'} out.",
             "wrong-command-line",
         )

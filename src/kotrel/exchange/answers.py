@@ -216,7 +216,7 @@ def take_answers(asking: Asking, workspace: Workspace, now: Callable[[], datetim
     _require_files_only(workspace)
     if not workspace.files_only.results:
         raise WrongUse(
-            "it is not said where the program writes its results",
+            "no folder is set for the program's results",
             "Name that folder: results under [folder] in kotrel.toml; or give the file with --result.",
             "wrong-settings",
         )
@@ -305,25 +305,25 @@ def show_answered(screen: Screen, answered: Answered) -> None:
                 show_checked(screen, Checked(rows), False, False, "understood")
                 screen.show("")
         screen.show(
-            f"Nothing of it was taken in: {name} stands as it was. Next: fix these cells or the saved mapping, then read it again."
+            f"Nothing was read from it: {name} is unchanged. Next: fix these cells or the saved mapping, then read it again."
         )
         return
     said = [each.outcome for each in answered.answers.rows]
     counts = ", ".join(f"{said.count(outcome):,} {words}" for outcome, words in
                        (("done", "done"), ("warning", "done with a warning"), ("refused", "refused")) if outcome in said)  # fmt: skip
     one = len(answered.paths) == 1
-    verb = f"{'was' if one else 'were'} taken in before" if answered.again else f"{'is' if one else 'are'} taken in"
+    verb = f"{'was' if one else 'were'} read before" if answered.again else f"{'was' if one else 'were'} read"
     screen.show(f"{listed([path.name for path in answered.paths], 3)} {verb}: {counts or 'no rows'}")
     for said_of_sheet in answered.not_read:
         screen.show(Text(f"Not read: {said_of_sheet}", style="yellow"))
     if answered.answers.pending:
         waiting = count(answered.answers.pending, "row")
-        screen.show(f"The program has not come to {waiting} yet.")
+        screen.show(f"The program has not processed {waiting} yet.")
     if answered.answers.unmentioned and answered.files == 1:
         left = count(answered.answers.unmentioned, "row")
         screen.show(
             Text(
-                f"It says nothing of {left}. Where it lists only what was refused, say so: --only-refused",
+                f"It does not mention {left}. If it lists only refused rows, add --only-refused",
                 style="yellow",
             )
         )

@@ -37,13 +37,13 @@ def list_remarks(workspace: Workspace, today: datetime, comparing: bool) -> list
     lists = refresh(workspace, today)
     for entry in workspace.system().history() if comparing else ():
         if entry.waiting:
-            remarks.append(f"{entry.name} is sent and not answered yet: its rows count as taken")
+            remarks.append(f"{entry.name} was sent and is not answered yet: Kotrel assumes that its rows were accepted")
     for each in lists:
         age = (today.replace(tzinfo=None) - datetime.fromisoformat(each.at)).days
         if each.trouble:
             remarks.append(f"the list {each.file} is not used: {each.trouble}")
         if each.unread:
-            words = f"{count(each.unread, 'cell')} could not be read and {'is' if each.unread == 1 else 'are'} taken for blank"
+            words = f"{count(each.unread, 'cell')} could not be read and {'is' if each.unread == 1 else 'are'} treated as blank"
             remarks.append(
                 f"the list {each.file}: {words}; kotrel check {as_seen(folder_of(workspace) / each.file)} says why"
             )
@@ -95,7 +95,7 @@ def answers_first(args: argparse.Namespace, workspace: Workspace, screen: Screen
     if not isinstance(system, FolderSystem) and (args.result or args.only_refused or args.map_name):
         option = "--result" if args.result else "--only-refused" if args.only_refused else "--map"
         raise WrongUse(
-            f"{option} is for a program that only takes files: this system says itself what became of each row",
+            f"{option} is only for a system that exchanges files: this one reports the outcome of each row itself",
             f"kotrel outcome {args.load} shows it.",
             "wrong-command-line",
         )
@@ -165,7 +165,7 @@ def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen:
     if last.files > 1 and not screen.as_json:
         read = len({path for each in found for path in each.paths})
         screen.show(
-            "Its results say nothing of some rows. Where they list only what was refused, say so: --only-refused"
+            "Its results do not mention some rows. If they list only refused rows, add --only-refused"
             if read >= last.files
             else f"It went out in {last.files} files, of which {read} {'is' if read == 1 else 'are'} answered. "
             f"Next: {screen.program} outcome {load_name(number)} --wait"

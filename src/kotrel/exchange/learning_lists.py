@@ -126,7 +126,7 @@ def drafted_description(folder: Path) -> str:
     facts = [_facts(name, table, keys, tables) for name, table in tables.items()]
     text = draft_description(facts)
     head = ["# A draft from the program's own exports: columns, kinds, lengths and keys as these rows show them.",
-            "# Rows show what is, not what may be: read this before the first check, above all lengths, choices and what must be filled.", *unread, ""]  # fmt: skip
+            "# They describe only the data in these files; the program may allow more. Read this before the first check, above all\n# lengths, choices and required fields.", *unread, ""]  # fmt: skip
     return "\n".join(head) + re.sub(r"\A(#[^\n]*\n)+", "", text).replace(
         'decimals = "plain"                     # as the database has them', 'decimals = "scaled"'
     )

@@ -52,11 +52,13 @@ def show_trial(args: argparse.Namespace, workspace: Workspace, screen: Screen) -
     if screen.as_json:
         screen.json({"trial": trial.reference, "status": status, "load": None, "message": None, "rows": rows})
         return int(bool(refused))
-    screen.show(f"{trial.reference}: {count(len(rows) - len(refused), 'row')} would be taken, {len(refused):,} refused")
+    screen.show(
+        f"{trial.reference}: {count(len(rows) - len(refused), 'row')} would be accepted, {len(refused):,} refused"
+    )
     if answers.pending:
-        screen.show(f"The program has not come to {count(answers.pending, 'row')} yet.")
+        screen.show(f"The program has not processed {count(answers.pending, 'row')} yet.")
     if answers.unmentioned:
-        screen.show(f"It says nothing of {count(answers.unmentioned, 'row')}.")
+        screen.show(f"It does not mention {count(answers.unmentioned, 'row')}.")
     told = refused or [row for row in rows if row["message"]]
     for row in told if args.all else told[:SHOWN]:
         screen.show(f"  {row['cell']}  {row['record']} {row['key']}: {row['message'] or row['outcome']}")
@@ -72,7 +74,7 @@ def _awaited(trial: Trial, args: argparse.Namespace, workspace: Workspace) -> li
     folder = workspace.files_only.results
     if not folder:
         raise WrongUse(
-            "it is not said where the program writes its results",
+            "no folder is set for the program's results",
             "Name that folder: results under [folder] in kotrel.toml; or give the file with --result.",
             "wrong-settings",
         )

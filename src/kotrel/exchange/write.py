@@ -176,7 +176,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         )
     if ok and workspace.url.startswith("folder:"):
         screen.show(
-            f"Kotrel does not know whether the program reads it. Next: {screen.program} load {args.file}    sends it and keeps account of it"
+            f"Kotrel does not know whether the program reads it. Next: {screen.program} load {args.file}    sends it and keeps track of it"
         )
     if not ok:
         screen.show(

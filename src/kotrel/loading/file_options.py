@@ -42,4 +42,4 @@ def record_named(description: Description, name: str) -> Record:
     """
     if name in description.records:
         return description.records[name]
-    raise WrongUse(f"the system takes no record “{name}”", meant(name, description), "no-such-record")
+    raise WrongUse(f"there is no record “{name}”", meant(name, description), "no-such-record")

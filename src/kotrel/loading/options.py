@@ -81,15 +81,15 @@ def add_ways(parser: argparse.ArgumentParser) -> None:
         type=_names,
         default=(),
         metavar="CODES",
-        help="these codes are new, although they look like existing ones; all for every one",
+        help="accept CODES as new even if similar to existing codes; “all” accepts every one",
     )
     group.add_argument(
         "--resume",
         action=argparse.BooleanOptionalAction,
-        help="after the end of a row, such as a promotion, what was in force before begins again, or nothing does",
+        help="after a period such as a promotion ends: start what was in force before again, or nothing",
     )
     group.add_argument(
-        "--since", metavar="EXPORT", help="the export that a text file came from; none to ignore exports"
+        "--since", metavar="EXPORT", help="compare with this earlier export (“none”: with the system only)"
     )
     group.add_argument("--pictures", metavar="DIR", help="the folder with the pictures that items name")
 
@@ -107,11 +107,11 @@ def _only(text: str) -> _OnlyRows:
         name, _, kind = each.rpartition(":")
         if kind not in ("new", "changes") or name.strip() in found:
             raise argparse.ArgumentTypeError(
-                f"“{text}” must be new or changes, or for one record alone like item:changes"
+                f"must be new or changes, or for one record like item:changes, not “{text}”"
             )
         found[name.strip()] = "new" if kind == "new" else "changes"
     if not found:
-        raise argparse.ArgumentTypeError("it must be new or changes, or for one record alone like item:changes")
+        raise argparse.ArgumentTypeError("must be new or changes, or for one record like item:changes")
     return found
 
 
@@ -127,7 +127,7 @@ def add_documents(parser: argparse.ArgumentParser) -> None:
     group.add_argument("--warehouse", metavar="CODE", help="the warehouse")
     group.add_argument("--account", metavar="CODE", help="the account the value is posted against")
     group.add_argument("--as-target", action="store_true",
-                       help="the quantities are what stock is to be: the difference to what is on hand is posted")  # fmt: skip
+                       help="the quantities are the wanted stock: post the difference to what is on hand")  # fmt: skip
 
 
 def day(text: str) -> str:

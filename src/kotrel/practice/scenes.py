@@ -47,7 +47,7 @@ def short_scenes(folder: Path) -> Iterator[Scene]:
 def scenes(folder: Path) -> Iterator[Scene]:
     """The story, scene by scene. Between the scenes, files change as people would change them."""
     yield Scene("Skerrow Chandlery gets a workspace, with a practice system to try things out on", "init .")
-    yield Scene("What does the system take?", "records")
+    yield Scene("What does the system accept?", "records")
     story.write_new_range(folder / "keldrift-range-27.xlsx")
     yield Scene("Keldrift sends its new range. What is in it?", "inspect keldrift-range-27.xlsx")
     yield Scene(
@@ -108,7 +108,7 @@ def scenes(folder: Path) -> Iterator[Scene]:
     yield Scene("Keldrift raises its prices. By our rules, what would ours be?", "reprice keldrift", 1)
     letter.write_letter(folder / "keldrift-spring.xlsx", slip=False)
     yield Scene(
-        "In one cost a decimal point had moved; Keldrift sends the letter again. Now as a workbook to read",
+        "In one cost a decimal point had moved; Keldrift sends the list again. Now as a workbook to read",
         "reprice keldrift -o keldrift-prices.xlsx",
     )
     yield Scene("Read and agreed: load the new prices", "load keldrift-prices.xlsx --yes --remark Keldrift,␣spring")
@@ -201,10 +201,10 @@ def write_for_till(path: Path, slips: bool) -> None:
 def other_ways(folder: Path) -> Iterator[Scene]:
     """Scene by scene. Between them, files change as people would change them."""
     yield Scene(
-        "The till in the shop cannot be reached: it reads files in one exact layout, and gives out lists. It gets a workspace too",
+        "The till in the shop cannot be reached: it reads files in one exact layout, and exports lists. It gets a workspace too",
         "init till-desk --system folder:till --practice",
     )
-    yield Scene("What it last gave out", "lists -w till-desk")
+    yield Scene("What it last exported", "lists -w till-desk")
     write_for_till(folder / "for-the-till.csv", slips=True)
     yield Scene(
         "New articles for it: what it could not read is found before it is sent",
@@ -214,15 +214,15 @@ def other_ways(folder: Path) -> Iterator[Scene]:
     write_for_till(folder / "for-the-till.csv", slips=False)
     yield Scene("Fixed, and sent", "load for-the-till.csv -w till-desk --yes --remark sea-green")
     yield Scene("The till reads its files", "practice till till --once --slow 0")
-    yield Scene("What it says of each row, and the numbers that it gave", "outcome L0002 -w till-desk --wait")
+    yield Scene("What it says about each row, and the numbers that it gave", "outcome L0002 -w till-desk --wait")
     yield Scene(
         "Take it back: what was new is withdrawn, what was changed becomes as before", "undo L0002 -w till-desk --yes"
     )
-    yield Scene("Sent is not done: the history says which", "history -w till-desk")
+    yield Scene("A file that was sent is not processed yet: the history shows which", "history -w till-desk")
     port = free_port()
     yield Scene("The same practice system as a service", f"practice serve --open --port {port}", background=True)
     yield Scene(
-        "Another workspace reaches it over HTTP; it says itself what it takes",
+        "Another workspace reaches it over HTTP; it says itself what it accepts",
         f"init online --system http://127.0.0.1:{port}",
     )
     path = folder / "online.csv"

@@ -9,7 +9,7 @@ import xlsxwriter
 from kotrel.practice.items import items
 
 MATCH = """\
-# Which column of Keldrift's price letters feeds which field of item.
+# Which column of Keldrift's price lists feeds which field of item.
 record = "item"
 skip = ["Article", "Price until now"]
 
@@ -34,7 +34,7 @@ map = "keldrift"
 match_on = "vendor_code"
 
 [[step]]
-name = "costs of the letter"
+name = "costs of the supplier's list"
 where = "[letter.cost] is not blank"
 set = { cost = "[letter.cost]" }
 

@@ -56,7 +56,7 @@ def write_price_book(sheets: Sequence[PriceSheet], own: PriceSheet | None, first
     if own is not None:
         heights[ITEMS_SHEET] = own.rows["item"].n_unique()
     for name, height in heights.items():
-        require_room(height, f"{path}: the sheet “{name}”", "Work out the prices of fewer items at a time.")
+        require_room(height, f"{path}: the sheet “{name}”", "Calculate the prices of fewer items at a time.")
     with written_whole(path) as temporary:
         out = xlsxwriter.Workbook(temporary, {"strings_to_formulas": False, "strings_to_urls": False})
         out.set_custom_property(BOOK_STAMP, rules)

@@ -34,19 +34,19 @@ def show_repriced(screen: Screen, repriced: Repriced, every: bool) -> None:
     made = int(prices["old"].is_null().sum())
     parts = [f"{count(prices.height - made, 'price')} changed"]
     parts += [f"{made:,} new"] if made else []
-    parts += [f"{repriced.same:,} come out as they are"] if repriced.same else []
-    parts += [f"{repriced.worked.untouched:,} touched by no step"] if repriced.worked.untouched else []
+    parts += [f"{repriced.same:,} unchanged by the rules"] if repriced.same else []
+    parts += [f"{repriced.worked.untouched:,} that no step applies to"] if repriced.worked.untouched else []
     screen.show(" · ".join(parts))
     for name, number in repriced.unknown.items():
         screen.show(Text(f"  {name}: {count(number, 'row')} left out, no item of the system", style="yellow"))
     for said in (*repriced.not_read, *repriced.not_compared):
         screen.show(Text(f"  {said}", style="yellow"))
     for name, why in repriced.worked.idle.items():
-        screen.show(Text(f"  step “{name}” works out nothing: {why}", style="yellow"))
+        screen.show(Text(f"  step “{name}” had no effect: {why}", style="yellow"))
     for target, number in repriced.worked.blank.items():
         screen.show(
             Text(
-                f"  {target}: {count(number, 'item')} left without a new price, because what it is worked out of is blank",
+                f"  {target}: {count(number, 'item')} without a new price, because an input of the formula is blank",
                 style="yellow",
             )
         )
@@ -142,7 +142,7 @@ def _plain(value: str | None, decimals: int = 2) -> str | None:
 
 EXAMPLE = """\
 kotrel reprice keldrift
-    works out prices by prices/keldrift.toml and shows what would change
+    calculates prices by prices/keldrift.toml and shows what would change
 kotrel reprice keldrift -o keldrift-prices.xlsx
     writes them as a workbook to read, change by hand, check and load, and a picture of the changes"""
 

@@ -96,7 +96,7 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         factors = factors_of(reading, description)
         held = reading.ledger_sums(LedgerQuery(["item"], [("item", items["code"])])).select("item", "quantity")
         goods = Goods(items, fields, prices, factors, lists, figures.values)
-        step("working out prices")
+        step("calculating prices")
         names = names_of(workspace, reading)
         worked = work_out(rules, goods, lambda record: names(record).names)
     whole, lacking = _described(worked, goods, group, rules)

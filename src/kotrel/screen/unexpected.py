@@ -41,6 +41,11 @@ def _new_file(path: Path, story: str) -> Path:
     return path
 
 
+WRITING = {"load", "undo", "count"}
+"""Commands that may have changed the system before the error."""
+HISTORY = " kotrel history shows what has been loaded."
+
+
 def unexpected_error(error: Exception, words: Sequence[str]) -> KotrelError:
     """Writes the details to a log file and returns the error for the user."""
     if isinstance(error, MemoryError):
@@ -66,6 +71,6 @@ def unexpected_error(error: Exception, words: Sequence[str]) -> KotrelError:
     what = str(error).strip().splitlines()[0] if str(error).strip() else type(error).__name__
     return OutOfReach(
         f"an unexpected error occurred: {without_secrets(what)[:200]}",
-        where + " kotrel history shows what has been loaded.",
+        f"Please report this to whoever gave you Kotrel. {where}" + (HISTORY if WRITING & set(words) else ""),
         "unexpected",
     )

@@ -78,7 +78,7 @@ def carry_out(
     except KotrelError as error:
         return _failed(error.message, error.hint, error.kind)
     except Exception as error:  # a job must end, whatever it met
-        what = f"something unforeseen: {type(error).__name__}"
+        what = f"unexpected: {type(error).__name__}"
         return _failed(what, f"The details are in the service's {log_error(workspace, job)}.", "unexpected")
 
 
@@ -249,9 +249,9 @@ def _undo_plan(workspace: Workspace, writing: Writing, undoing: Undoing, stamp: 
     how = How(undoing.partial, undoing.day, workspace.stock)
     planned = plan_undo(workspace.system(), writing, undoing.of, step, stamp.at, how)
     if planned.status == "refused":
-        first = planned.in_the_way[0]
+        first = planned.blocked_by[0]
         raise WrongUse(f"it cannot be undone: {first.record} {first.key}: {first.message}", "", "in-the-way")
-    left = bool(planned.in_the_way)
+    left = bool(planned.blocked_by)
     stamp = replace(stamp, files=planned.entry.files, fingerprint=planned.entry.fingerprint)
     return Plan(planned.reversal, stamp, {}, () if left else (undoing.of,), undoing)
 

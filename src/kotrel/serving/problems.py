@@ -37,7 +37,10 @@ def add_problems(app: flask.Flask, workspace: Workspace) -> None:
     @app.errorhandler(405)
     def not_so(error: Exception) -> flask.Response:
         answer = problem(
-            405, "this address does not take this method", "GET /v1/openapi.json says what it takes.", "no-such-address"
+            405,
+            "this address does not accept this method",
+            "GET /v1/openapi.json says what it accepts.",
+            "no-such-address",
         )
         methods = error.valid_methods if isinstance(error, MethodNotAllowed) else None
         answer.headers["Allow"] = ", ".join(sorted(methods or ()))
@@ -53,5 +56,5 @@ def add_problems(app: flask.Flask, workspace: Workspace) -> None:
             return problem(error.code or 500, error.name, error.description or "", "wrong-request")
         log = log_error(workspace, "request")
         return problem(
-            500, "something unforeseen happened at the service", f"The details are in its {log}.", "unexpected"
+            500, "an unexpected error happened at the service", f"The details are in its {log}.", "unexpected"
         )

@@ -59,7 +59,7 @@ def read_rows(
     """
     about = description.records.get(record)
     if about is None:
-        raise Wrong(404, f"the system takes no record {record}", "no-such-record")
+        raise Wrong(404, f"there is no record {record}", "no-such-record")
     fields = list(wanted) or list(about.fields)
     for name in [*fields, *([among[0]] if among else []), *filled]:
         if name not in about.fields:
@@ -72,7 +72,7 @@ def browse_rows(workspace: Workspace, record: str) -> Any:
     args = flask.request.args
     about = workspace.description.records.get(record)
     if about is None:
-        raise Wrong(404, f"the system takes no record {record}", "no-such-record")
+        raise Wrong(404, f"there is no record {record}", "no-such-record")
     filters = {name: value for name, value in args.items() if name not in ("fields", "after", "size")}
     wanted = [name for name in args.get("fields", "").split(",") if name] or list(about.fields)
     fields = list(dict.fromkeys([*about.key, *wanted, *filters]))

@@ -25,7 +25,7 @@ _SETTINGS = """\
 
 [system]
 url = {url}
-description = "system.toml"      # what the system takes: records, fields, rules
+description = "system.toml"      # what the system accepts: records, fields, rules
 # The password is never in this file: it comes from KOTREL_PASSWORD or the keyring.
 
 [sheets]
@@ -41,7 +41,7 @@ currency = {currency}
 """
 
 _EMPTY_DESCRIPTION = """\
-# What your business system takes. Describe its tables here, with one [record.…] for each; docs/system-description.md
+# What your business system accepts. Describe its tables here, with one [record.…] for each; docs/system-description.md
 # explains every setting. A small start:
 
 [system]
@@ -252,7 +252,7 @@ def _for_files(folder: Path, address: str, drafted: str | None, habits: SheetHab
     path = Path(address.removeprefix("folder:")).resolve()
     if not path.is_dir():
         raise OutOfReach(
-            f"there is no folder {path}", "It is the one with the lists that the program gives out.", "no-folder"
+            f"there is no folder {path}", "It is the folder with the lists that the program exports.", "no-folder"
         )
     address = f"folder:{path.as_posix()}"
     _write(folder / "system.toml", drafted or _EMPTY_DESCRIPTION)

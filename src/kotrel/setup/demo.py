@@ -15,7 +15,7 @@ from kotrel.screen.screen import Screen
 
 EXAMPLE = """\
 kotrel demo
-    plays the example in the folder kotrel-demo; the folder stays, so that you can carry on in it
+    plays the example in the folder kotrel-demo, where you can carry on afterwards
 kotrel demo --short shop
     plays five steps, and leaves the workspace shop with files to try the rest on"""
 

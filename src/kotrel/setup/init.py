@@ -27,9 +27,9 @@ kotrel init shop --system postgresql://me@localhost/trial --practice
 kotrel init shop --system postgresql://me@localhost/backoffice --learn
     connects to that database, drafts the description from its tables, and asks about it; creates nothing unasked
 kotrel init shop --system https://stock.example.com
-    connects to a service that speaks Kotrel's protocol; it says itself what it takes (the token is in KOTREL_TOKEN)
+    connects to a service that speaks Kotrel's protocol; it says itself what it accepts (the token is in KOTREL_TOKEN)
 kotrel init --review
-    how sure the description is, record by record, and what to look at first"""
+    how sure the description is, record by record, and what to check first"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -56,9 +56,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--review",
         action="store_true",
-        help="show how sure system.toml is, and what to look at first (existing workspace)",
+        help="show how sure system.toml is, and what to check first (existing workspace)",
     )
-    parser.add_argument("--all", action="store_true", help="with --review: everything there is to look at")
+    parser.add_argument("--all", action="store_true", help="with --review: everything to check")
     parser.add_argument("--schema", metavar="NAME", help="with --learn: only the tables of this schema")
     parser.add_argument("--yes", action="store_true", help="take every proposal without asking")
 

@@ -16,7 +16,7 @@ from kotrel.screen.screen import Screen
 
 EXAMPLE = """\
 kotrel lists
-    each list that the program gave out: what it is, its rows, its age"""
+    each list that the program exported: what it is, its rows, its age"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -27,8 +27,8 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
     if not workspace.url.startswith("folder:"):
         raise WrongUse(
-            "this system is read as it is: it gives out no lists",
-            "kotrel records shows what it takes.",
+            "kotrel lists is only for a system connected with folder:DIR; this workspace reads its system directly",
+            "kotrel records shows what it accepts.",
             "no-lists",
         )
     lists = refresh(workspace, now())
@@ -45,7 +45,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         )
         return 0
     if not lists:
-        screen.show("The program has given out nothing yet: its folder has no lists.")
+        screen.show("The program has exported nothing yet: its folder has no lists.")
         return 0
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
     for title in ("file", "record", "rows", "given out", "age", ""):

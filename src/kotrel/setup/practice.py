@@ -29,15 +29,15 @@ kotrel practice till till
 def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
     trade: argparse.ArgumentParser = steps.add_parser("trade", help="sell and receive goods, as a busy shop does")
-    trade.add_argument("--seconds", type=number_from(0), default=30, metavar="N", help="for so long (default: 30)")
+    trade.add_argument("--seconds", type=number_from(0), default=30, metavar="N", help="for N seconds (default: 30)")
     trade.add_argument(
         "--every",
         type=number_from(0),
         default=1,
         metavar="N",
-        help="one sale or receipt in so many seconds (default: 1)",
+        help="one sale or receipt every N seconds (default: 1)",
     )
-    trade.add_argument("--most", type=whole_from(1), metavar="N", help="stop after so many")
+    trade.add_argument("--most", type=whole_from(1), metavar="N", help="stop after N of them")
     trade.add_argument("--warehouse", default="", metavar="CODES", help="only in these, like QUAY,SHED")
     trade.add_argument(
         "--seed", type=whole_from(0), default=1, metavar="N", help="the same seed trades the same goods (default: 1)"
@@ -45,16 +45,16 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     reset: argparse.ArgumentParser = steps.add_parser("reset", help="put the practice system back to its start")
     reset.add_argument("--yes", action="store_true", help="go ahead without asking")
     till: argparse.ArgumentParser = steps.add_parser(
-        "till", help="a strict program that only takes files, reading them as they come"
+        "till", help="a strict program that only exchanges files, reading them as they come"
     )
     till.add_argument("folder", metavar="DIR", help="the till's folder")
-    till.add_argument("--seconds", type=number_from(0), default=3600, metavar="N", help="for so long (default: 3600)")
+    till.add_argument("--seconds", type=number_from(0), default=3600, metavar="N", help="for N seconds (default: 3600)")
     till.add_argument(
         "--slow",
         type=number_from(0),
         default=1,
         metavar="N",
-        help="works on each file for so many seconds (default: 1)",
+        help="works on each file for N seconds (default: 1)",
     )
     till.add_argument("--once", action="store_true", help="read what is there, then stop")
     serve: argparse.ArgumentParser = steps.add_parser(
@@ -73,11 +73,11 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     )
     serve.add_argument("--open", action="store_true", help="without a token: anybody on this machine may load")
     serve.add_argument(
-        "--most-mb", type=number_from(0), default=16, metavar="N", help="the largest body it takes (default: 16)"
+        "--most-mb", type=number_from(0), default=16, metavar="N", help="the largest body it accepts (default: 16)"
     )
     serve.add_argument("--rate", type=number_from(0), metavar="N", help="the most requests in a second")
     serve.add_argument(
-        "--slow", type=number_from(0), default=0, metavar="N", help="works on each job for so many seconds longer"
+        "--slow", type=number_from(0), default=0, metavar="N", help="works on each job for N seconds longer"
     )
     serve.add_argument(
         "--faults",

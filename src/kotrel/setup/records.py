@@ -19,7 +19,7 @@ from kotrel.screen.screen import Screen
 
 def show_records(screen: Screen, description: Description) -> None:
     """Record types in load order."""
-    screen.show(Text(description.title, style="bold").append(" takes these records, in load order:", style=""))
+    screen.show(Text(description.title, style="bold").append(" accepts these records, in load order:", style=""))
     table = Table(box=None, padding=(0, 3, 0, 0), header_style="dim")
     for heading in ("", "record", "title", "key", "fields", "refers to"):
         table.add_column(heading, justify="right" if heading in ("", "fields") else "left")
@@ -112,7 +112,7 @@ EXAMPLE = """\
 kotrel records
     the record types, in load order
 kotrel records item
-    the fields of an item: which must be filled, and what each may hold"""
+    the fields of an item: which are required, and what each may hold"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:

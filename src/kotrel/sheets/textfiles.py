@@ -92,9 +92,7 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
     cells = _fast(raw, separator, width)
     if cells is not None and width == 1 and (inner := within_quotes(raw, cells, SEPARATORS)) is not None:
         whole = _grid(inner, path, None)
-        return replace(
-            whole, remarks=(*remarks, *whole.remarks, "each line stood in quotes as a whole: read as if it did not")
-        )
+        return replace(whole, remarks=(*remarks, *whole.remarks, "each whole line was in quotes: read without them"))
     lines: pl.Series | None
     is_quoted = b'"' in raw
     by_lines = _each_line_a_row(raw, separator, cells) if is_quoted else None
@@ -107,7 +105,7 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
         lines = _lines(cells) if is_quoted else None
     if b"'" in raw and (bare := _without_single_quotes(cells)) is not None:
         cells = bare
-        remarks = [*remarks, "each value stood in single quotes: read without them"]
+        remarks = [*remarks, "each value was in single quotes: read without them"]
     odd_quotes = by_lines is None and is_quoted and _has_odd_quotes(raw, separator, cells)
     if skipped:
         lines = pl.Series(ROW, lines if lines is not None else range(1, cells.height + 1), dtype=pl.UInt32) + skipped

@@ -84,7 +84,7 @@ def show_proof(screen: Screen, proof: Proof, every: bool) -> None:
     """Whether they are equal; otherwise each balance that is not."""
     wrong = proof.differing.height
     if not wrong:
-        screen.show(f"{count(proof.places, 'balance')}: each is what the ledger comes to.")
+        screen.show(f"{count(proof.places, 'balance')}: each equals the ledger.")
         return
     screen.show(Text(f"{count(wrong, 'balance')} of {proof.places:,} differ from the ledger", style="bold red"))
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")

@@ -78,8 +78,8 @@ def stock(asked: Question, workspace: Workspace) -> Stock:
         if name not in places and (name not in item.fields or item.fields[name].is_decimal):
             allowed = [*places, *(each for each, about in item.fields.items() if not about.is_decimal)]
             close = nearest(name, allowed)
-            hint = f"By {', '.join(places)}, or a field of the item that is no number, such as category."
-            hint = f"Did you mean {close}? {hint}" if close else hint
+            hint = f"Use {', '.join(places)}, or a field of the item that is not a number, such as category."
+            hint = f"Did you mean {close}? {hint}" if close and close != name else hint
             raise WrongUse(f"stock cannot be shown by “{name}”", hint, "no-such-field")
     with workspace.system().reading() as reading:
         asked, remarks = _with_item_codes(asked, item, SystemState(workspace.description, reading.read))
@@ -97,7 +97,7 @@ def stock(asked: Question, workspace: Workspace) -> Stock:
         empty = rows.height - rows.filter(filled).height
         rows = rows.filter(filled)
         if empty:
-            remarks.append(f"{empty:,} that hold nothing are left out (--with-empty shows them)")
+            remarks.append(f"{empty:,} without stock left out (--with-empty shows them)")
     return Stock(rows.sort(list(asked.by), nulls_last=True), asked.by, tuple(amounts), tuple(remarks))
 
 

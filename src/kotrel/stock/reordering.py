@@ -100,7 +100,7 @@ def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reord
     half = rows.filter(pl.col("order_up_to").is_null()).height
     if half:
         remarks.append(
-            f"{count(half, 'reorder point')} without a level to order up to: nothing can be worked out for them"
+            f"{count(half, 'reorder point')} without a level to order up to: no quantity can be calculated for them"
         )
     about = {row[key]: row for row in items.iter_rows(named=True)}
     costs = (

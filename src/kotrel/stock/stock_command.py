@@ -25,7 +25,7 @@ kotrel stock --where "warehouse is 'LOFT'" --against L0007
 kotrel stock --by category --from 2027-01-01 --to 2027-01-31
     opening + in - out = closing of a month
 kotrel stock --prove
-    are the balances that the system keeps what its ledger comes to?"""
+    do the balances that the system keeps equal its ledger?"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -44,7 +44,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--prove", action="store_true", help="compare the balances that the system keeps with the sum of its ledger"
     )
-    parser.add_argument("--with-empty", action="store_true", help="also what holds nothing")
+    parser.add_argument("--with-empty", action="store_true", help="include places with zero stock")
     parser.add_argument("--all", action="store_true", help="list every row")
     parser.add_argument("-o", "--output", metavar="FILE", help="write it to a file: .xlsx, .csv or .tsv")
 

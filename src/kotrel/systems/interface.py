@@ -14,7 +14,7 @@ from kotrel.core.changes.change_set import RecordChanges, Rest
 from kotrel.core.changes.journal import Entry, Stamp
 from kotrel.core.changes.outcome_page import OutcomePage, page_of
 from kotrel.core.changes.plan import Plan
-from kotrel.core.changes.reversal import InTheWay
+from kotrel.core.changes.reversal import UndoConflict
 from kotrel.core.changes.system_remarks import Refusal
 from kotrel.core.description.in_words import shown
 from kotrel.core.description.model import Description, Record
@@ -38,7 +38,7 @@ class Altered:
     """One value that came out otherwise than it was sent, because the system's own rules changed it.
 
     Attributes:
-        sent, came_out: canonical text, blank as None.
+        sent, stored: canonical text, blank as None.
     """
 
     record: str
@@ -48,16 +48,16 @@ class Altered:
     key: str
     field: str
     sent: str | None
-    came_out: str | None
+    stored: str | None
 
     def in_words(self, record: Record) -> str:
         """What the system did, for its row in the outcome."""
         field = record.fields[self.field]
         title = field.title
-        if self.came_out is None:
+        if self.stored is None:
             return f"the system emptied {title}"
-        came_out = shown(self.came_out, field)
-        return f"the system put {came_out} into {title}" + (f", not {shown(self.sent, field)}" if self.sent else "")
+        stored = shown(self.stored, field)
+        return f"the system put {stored} into {title}" + (f", not {shown(self.sent, field)}" if self.sent else "")
 
 
 @dataclass(frozen=True)
@@ -203,7 +203,7 @@ class Writing(Reading):
             ConcurrentChange: somebody else changed the same rows meanwhile.
         """
 
-    def beyond(self, reversal: Sequence[RecordChanges]) -> list[InTheWay]:
+    def beyond(self, reversal: Sequence[RecordChanges]) -> list[UndoConflict]:
         """Of changes that are to take a load back, what this system has no way to do; most can do everything."""
         del reversal
         return []

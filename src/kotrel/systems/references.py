@@ -7,7 +7,7 @@ from collections.abc import Collection, Sequence
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
-from kotrel.core.changes.reversal import InTheWay
+from kotrel.core.changes.reversal import UndoConflict
 from kotrel.core.columns import ACTION, before
 from kotrel.core.description.model import Description, Record
 from kotrel.systems.interface import Reading
@@ -20,14 +20,14 @@ def refer_to(
     keys: pl.DataFrame,
     going: Sequence[RecordChanges],
     but: Collection[str] = (),
-) -> list[InTheWay]:
+) -> list[UndoConflict]:
     """Rows that refer to the given keys of a record.
 
     Args:
         going: the changes that are about to happen: rows that will be removed or refer to something else do not count.
         but: records whose rows do not count.
     """
-    found: list[InTheWay] = []
+    found: list[UndoConflict] = []
     if not keys.height:
         return found
     for other in (each for each in description.records.values() if each.name not in but):
@@ -48,7 +48,7 @@ def refer_to(
             )
             for one, target in named.iter_rows():
                 message = f"{other.title} {one} refers to it ({field.title.lower()})"
-                found.append(InTheWay(record.name, target, field.name, message))
+                found.append(UndoConflict(record.name, target, field.name, message))
     return found
 
 

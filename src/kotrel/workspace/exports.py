@@ -13,6 +13,7 @@ import polars as pl
 from polars.exceptions import PolarsError
 
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.phrases import those_there
 from kotrel.core.similarity import nearest
 from kotrel.sheets.safe_writing import make_folder
 from kotrel.workspace.stored_blocks import Damaged, checked, with_checksum
@@ -180,9 +181,11 @@ def export_named(hidden: Path, name: str) -> RememberedExport:
     hint = (
         f"Did you mean {close}?"
         if close
-        else f"The latest exports are: {', '.join(each.file for each in known[-5:]) or 'none yet'}."
+        else those_there("latest exports", [each.file for each in known[-5:]])
+        if known
+        else "This workspace has no exports yet."
     )
-    raise WrongUse(f"no export “{name}” is remembered in this workspace", hint, "no-such-export")
+    raise WrongUse(f"there is no export named “{name}”", hint, "no-such-export")
 
 
 def export_stamped(hidden: Path, stamp: str) -> RememberedExport | None:

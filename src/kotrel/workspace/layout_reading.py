@@ -15,10 +15,10 @@ from kotrel.core.description.toml_reading import MOST_DECIMALS, TomlReader, numb
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.expressions import Compiled, Scope, compile_at
 from kotrel.core.layouts.layout import Layout, LayoutColumn
+from kotrel.core.phrases import those_there
 from kotrel.core.similarity import nearest
+from kotrel.workspace.setting_tables import LAYOUT, LAYOUT_COLUMN
 
-_COLUMN = ("heading", "field", "fixed", "action", "make", "price_of", "stock_in", "at_most", "name", "decimals", "length", "words", "must",
-           "reference", "empty")  # fmt: skip
 _SOURCES = ("field", "fixed", "action", "make", "price_of", "stock_in", "reference", "empty")
 _ACTIONS = ("new", "changed", "same", "withdrawn")
 
@@ -42,7 +42,7 @@ def layout_column(
         WrongUse: a setting is wrong, or means nothing for what the column is filled from.
     """
     at = (numbered("column", place),)
-    reader.known_keys(raw, _COLUMN, f"column {place}", *at)
+    reader.known_keys(raw, LAYOUT_COLUMN, f"column {place}", *at)
     sources = [key for key in _SOURCES if key in raw]
     if len(sources) != 1:
         given = " and ".join(sources) or "none of its sources"
@@ -116,8 +116,6 @@ def _require_sense(
 
 
 FOLDER = "layouts"
-_KEYS = ("title", "record", "format", "headings", "second_headings", "separator", "quotes", "encoding", "line_end", "decimal_mark",
-         "decimals", "date", "yes", "no", "blank", "clean", "sheet", "book", "most_rows", "updates", "cleared", "column")  # fmt: skip
 _SEPARATORS = {"tab": "\t", "comma": ",", "semicolon": ";", "bar": "|"}
 _NOT_IN_SHEETS = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
 _LINE_ENDS = {"windows": "\r\n", "unix": "\n", "mac": "\r"}
@@ -140,7 +138,7 @@ def layout_named(folder: Path, name: str, description: Description) -> Layout:
         hint = (
             f"Did you mean {close}?"
             if close
-            else f"The layouts are: {', '.join(there) or 'none yet'}. docs/layouts.md shows how to write one."
+            else f"{those_there('layouts', there)} docs/layouts.md shows how to write one."
         )
         raise WrongUse(f"there is no layout {path}", hint, "no-such-layout") from None
     except tomllib.TOMLDecodeError as error:
@@ -217,11 +215,11 @@ def layouts_by_record(folder: Path, chosen: Mapping[str, str], description: Desc
 
 
 def _layout(reader: LayoutReader, data: Mapping[str, Any], name: str, description: Description) -> Layout:
-    reader.known_keys(data, _KEYS, "a layout")
+    reader.known_keys(data, LAYOUT, "a layout")
     record = description.records.get(reader.text_of(data, "record", ""))
     if record is None:
         said = str(data.get("record", ""))
-        raise reader.wrong(f"the system takes no record “{said}”", "record", hint=meant(said, description))
+        raise reader.wrong(f"there is no record “{said}”", "record", hint=meant(said, description))
     raw = data.get("column", [])
     if not isinstance(raw, list) or not raw or not all(isinstance(each, dict) for each in raw):
         raise reader.wrong("a layout needs columns", hint='Like [[column]] with heading = "ArtNr" and field = "code"')

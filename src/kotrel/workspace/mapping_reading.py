@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -16,12 +16,13 @@ from kotrel.core.description.record_names import meant
 from kotrel.core.description.toml_reading import numbered, parsed
 from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.phrases import listed_and
+from kotrel.core.phrases import listed_and, those_there
 from kotrel.core.similarity import nearest
 from kotrel.core.tables.lookups import Lookup
 from kotrel.core.tables.sources import part_pattern, parts_of_pattern
 from kotrel.core.values.conventions import ROUNDINGS, SheetHabits, is_rounding
 from kotrel.workspace.mappings import MapPart, SavedMap
+from kotrel.workspace.setting_tables import LOOKUP, MAPPING, MAPPING_FIELD
 
 READ_BY = {sheet_record.NAME: "kotrel count collect COUNT FILE", answers.NAME: "kotrel outcome LOAD --result FILE"}
 """Record → the command that reads such a sheet."""
@@ -43,10 +44,6 @@ HOWS = ("replace", "add", "take")
 AFTER_END = ("resume", "nothing")
 FOR = ("new", "all")
 """The rows that defaults and made values are for."""
-_FIELD_KEYS = (
-    "column", "join", "found_by", "between", "list", "last", "split", "pattern", "part", "translate", "fixed", "default", "default_by",
-    "defaults", "make", "repeat", "how", "for", "rounding", "from", "per", "cell", "fill_down",
-)  # fmt: skip
 
 
 def read_maps(folder: Path, description: Description) -> list[SavedMap]:
@@ -75,7 +72,11 @@ def map_named(folder: Path, name: str, description: Description) -> SavedMap:
     if not path.is_file():
         there = [each.stem for each in sorted((folder / FOLDER).glob("*.toml"))]
         close = nearest(name, there)
-        hint = f"Did you mean {close}?" if close else f"The saved mappings are: {', '.join(there) or 'none yet'}."
+        hint = (
+            f"Did you mean {close}?"
+            if close
+            else those_there("saved mappings", there, "kotrel map FILE RECORD saves one.")
+        )
         raise WrongUse(f"there is no saved mapping {path}", hint, "no-such-map")
     return read_map(path, description)
 
@@ -96,29 +97,9 @@ def read_map(path: Path, description: Description) -> SavedMap:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
     description = with_sheet_records(description)
     bare = SavedMap(path.stem, path, text, ())
-    known = (
-        "record",
-        "skip",
-        "field",
-        "also",
-        "for",
-        "heading_row",
-        "sheet",
-        "encoding",
-        "where",
-        "once_per",
-        "after_end",
-        "no_price",
-        "lookup",
-        "replaced_by",
-        "lines",
-        "as_it_stands",
-        "decimal_mark",
-        "dates",
-    )
     for key in data:
-        if key not in known:
-            close = nearest(key, known)
+        if key not in MAPPING:
+            close = nearest(key, MAPPING)
             raise bare.wrong(
                 f"“{key}” is not a setting of a mapping", key, hint=f"Did you mean “{close}”?" if close else ""
             )
@@ -188,9 +169,6 @@ def read_map(path: Path, description: Description) -> SavedMap:
     )
 
 
-_LOOKUP_KEYS = ("by", "table", "file", "sheet", "key", "default")
-
-
 def _lookups(bare: SavedMap, data: Any) -> tuple[Lookup, ...]:
     """The tables that the sheet is looked up in, checked."""
     if not isinstance(data, dict) or not all(isinstance(each, dict) for each in data.values()):
@@ -199,7 +177,7 @@ def _lookups(bare: SavedMap, data: Any) -> tuple[Lookup, ...]:
     for name, settings in data.items():
         at = ("lookup", name)
         for key, value in settings.items():
-            _known(bare, key, _LOOKUP_KEYS, "a lookup", at)
+            _known(bare, key, LOOKUP, "a lookup", at)
             if key == "table":
                 numbers_or_texts = isinstance(value, dict) and all(_is_plain_value(each) for each in value.values())
                 if not numbers_or_texts:
@@ -248,7 +226,7 @@ def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], descript
         raise bare.wrong("“record” must be the name of a record, in quotes", *at, "record")
     record = readable_records(description).get(name)
     if record is None:
-        raise bare.wrong(f"the system takes no record “{name}”", *at, "record", hint=meant(name, description))
+        raise bare.wrong(f"there is no record “{name}”", *at, "record", hint=meant(name, description))
     fields = data.get("field", {})
     if not isinstance(fields, dict):
         raise bare.wrong("“field” must be tables, like [field.code]", *at, "field")
@@ -370,7 +348,7 @@ def _check_company(saved: SavedMap, name: str, settings: Mapping[str, Any], at: 
             raise saved.wrong(f"{name}: “{key}” does nothing without {needed}", *at, key)
 
 
-def _known(saved: SavedMap, key: str, known: Sequence[str], of: str, at: tuple[str, ...]) -> None:
+def _known(saved: SavedMap, key: str, known: Collection[str], of: str, at: tuple[str, ...]) -> None:
     """Refuses a setting that there is not."""
     if key not in known:
         close = nearest(key, known)
@@ -385,7 +363,7 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
     if not isinstance(settings, dict):
         raise saved.wrong(f"{name} must be a table, like [field.{name}]", *at)
     for key, value in settings.items():
-        _known(saved, key, _FIELD_KEYS, "a field", at)
+        _known(saved, key, MAPPING_FIELD, "a field", at)
         if key == "rounding":
             if not is_rounding(value) or not record.fields[name].is_decimal:
                 raise saved.wrong(f"{name}: rounding is for numbers: {ROUNDINGS}", *at, key)

@@ -11,10 +11,12 @@ from typing import Any
 
 from kotrel.core.description.toml_reading import TomlReader, numbered, parsed
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.phrases import those_there
 from kotrel.core.pricing.price_rules import COST, OWN_PRICES, FigureSheet, Guards, Outliers, PriceRules, Step
 from kotrel.core.pricing.rates import Rates
 from kotrel.core.pricing.rounding import Rounding, read_rounding
 from kotrel.core.similarity import nearest
+from kotrel.workspace.setting_tables import PRICE_GUARDS, PRICE_OUTLIERS, PRICE_RULES, PRICE_SHEET, PRICE_STEP
 
 FOLDER = "prices"
 _MOST_SHARE = 1_000_000
@@ -60,7 +62,7 @@ def rules_named(folder: Path, name: str, lists: tuple[str, ...] | None, rates: R
         hint = (
             f"Did you mean {close}?"
             if close
-            else f"The rules are: {', '.join(there) or 'none yet'}. docs/prices.md shows how to write some."
+            else f"{those_there('price rules', there)} docs/prices.md shows how to write some."
         )
         raise WrongUse(f"there are no price rules {path}", hint, "no-such-rules") from None
     except (OSError, UnicodeDecodeError) as error:
@@ -75,9 +77,7 @@ def rules_named(folder: Path, name: str, lists: tuple[str, ...] | None, rates: R
 def _rules(
     reader: _Reader, data: Mapping[str, Any], path: Path, lists: tuple[str, ...] | None, rates: Rates
 ) -> PriceRules:
-    reader.known_keys(
-        data, ("title", "from_date", "steps", "sheets", "step", "guards", "outliers", "rates"), "price rules"
-    )
+    reader.known_keys(data, PRICE_RULES, "price rules")
     from_date = data.get("from_date")
     if from_date is not None and (not isinstance(from_date, date) or isinstance(from_date, datetime)):
         raise reader.wrong("from_date must be a date without quotes, like 2027-02-01", "from_date")
@@ -104,7 +104,7 @@ def _rules(
 
 def _step(reader: _Reader, raw: Mapping[str, Any], place: int, lists: tuple[str, ...] | None) -> Step:
     at = numbered("step", place)
-    reader.known_keys(raw, ("name", "where", "set", "round", "from_quantity"), "a step", at)
+    reader.known_keys(raw, PRICE_STEP, "a step", at)
     named = reader.text_of(raw, "name", f"step {place}", at)
     targets = reader.mapping(raw, "set", at)
     if not targets:
@@ -161,8 +161,7 @@ def _roundings(
 
 
 def _guards(reader: _Reader, raw: Mapping[str, Any], lists: tuple[str, ...] | None) -> Guards:
-    keys = ("least_margin", "most_up", "most_down", "below_cost", "zero", "not_above", "others")
-    reader.known_keys(raw, keys, "the guards", "guards")
+    reader.known_keys(raw, PRICE_GUARDS, "the guards", "guards")
     margins = raw.get("least_margin", {})
     if not isinstance(margins, dict):
         margins = {"": margins}
@@ -199,7 +198,7 @@ def _guards(reader: _Reader, raw: Mapping[str, Any], lists: tuple[str, ...] | No
 
 
 def _outliers(reader: _Reader, raw: Mapping[str, Any]) -> Outliers:
-    reader.known_keys(raw, ("by", "deviations", "least"), "the outliers", "outliers")
+    reader.known_keys(raw, PRICE_OUTLIERS, "the outliers", "outliers")
     usual = Outliers()
     deviations = reader.decimal(raw, "deviations", "outliers")
     if deviations is not None and deviations <= 0:
@@ -215,7 +214,7 @@ def _sheets(reader: _Reader, raw: Mapping[str, Any]) -> dict[str, FigureSheet]:
     found: dict[str, FigureSheet] = {}
     for name, given in raw.items():
         table = reader.table(given, f"sheet {name}", "sheets", name)
-        reader.known_keys(table, ("file", "map", "sheet", "match_on", "currency"), "a sheet", "sheets", name)
+        reader.known_keys(table, PRICE_SHEET, "a sheet", "sheets", name)
         file = reader.text_of(table, "file", "", "sheets", name)
         if not file:
             raise reader.wrong(f"sheet {name} names no file", "sheets", name, hint='Like file = "keldrift-spring.xlsx"')

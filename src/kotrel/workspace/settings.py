@@ -26,6 +26,7 @@ from kotrel.core.values.conventions import ROUNDINGS, Conventions, is_rounding
 from kotrel.systems.interface import System
 from kotrel.systems.opening_systems import open_system
 from kotrel.systems.pictures import pictures_in
+from kotrel.workspace.setting_tables import FREE, WORKSPACE
 
 NAMES = ("tolerance_quantity", "tolerance_percent", "tolerance_value")
 
@@ -78,7 +79,7 @@ def read_spellings(reader: TomlReader, table: Mapping[str, Any], records: Collec
         known = found.setdefault(record, {})
         for word, code in words.items():
             if known.setdefault(folded(word), code) != code:
-                trouble = f"“{word}” stands for {known[folded(word)]} and for {code}: capitals and punctuation make no difference"
+                trouble = f"“{word}” is a spelling of {known[folded(word)]} and of {code}: capitals and punctuation make no difference"
                 raise reader.wrong(trouble, "spellings", record, word)
     return found
 
@@ -88,18 +89,6 @@ if TYPE_CHECKING:
 
 FILE = "kotrel.toml"
 HIDDEN = ".kotrel"
-
-_TABLES = {
-    "system": ("url", "description", "time_limit", "trigger_schemas"),
-    "sheets": ("decimal_mark", "dates", "currency", "rounding", "no_price"),
-    "pictures": ("folder", "at_most_mb"),
-    "stock": ("closed_until", "below_zero"),
-    "count": ("tolerance_quantity", "tolerance_percent", "tolerance_value", "not_counted", "class"),
-    "limits": ("cells", "characters", "memory_mb", "seconds"),
-    "folder": ("old_after_days", "uploads", "trial", "results", "result_map", "layouts"),
-    "spellings": None,
-    "rates": None,
-}
 
 
 @dataclass(frozen=True)
@@ -229,11 +218,11 @@ def open_workspace(folder: Path) -> Workspace:
             f"{path}: {error}", 'Correct that line; texts are in quotes, like decimal_mark = ","', "wrong-settings"
         ) from None
     settings = _Settings(text, str(path))
-    settings.known_keys(data, tuple(_TABLES), FILE)
-    for name, allowed in _TABLES.items():
+    settings.known_keys(data, WORKSPACE, FILE)
+    for name, allowed in WORKSPACE.items():
         table = data.get(name, {})
         settings.table(table, f"“{name}”", name)
-        if allowed is not None:
+        if name not in FREE:
             settings.known_keys(table, allowed, f"[{name}]", name)
     system, sheets = data.get("system", {}), data.get("sheets", {})
     url = settings.text_of(system, "url", "", "system")

@@ -112,12 +112,12 @@ class WayBack(unittest.TestCase):
         now = table(*((code, *rest) for code, rest in before.items()))
         change = changes(now, *((code, *rest) for code, rest in sheet.items()))
         after = applied(now, change)
-        back, in_the_way = reverse(change, after)
-        self.assertEqual(in_the_way, [])
+        back, blocked_by = reverse(change, after)
+        self.assertEqual(blocked_by, [])
         self.assertTrue(applied(after, back).equals(now.sort("code")))
 
     @given(held_lines, lines.filter(bool), codes, values)
-    def test_what_somebody_changed_since_is_in_the_way_and_nothing_else(self, before, sheet, code, value):
+    def test_what_somebody_changed_since_is_blocked_by_and_nothing_else(self, before, sheet, code, value):
         now = table(*((code, *rest) for code, rest in before.items()))
         change = changes(now, *((code, *rest) for code, rest in sheet.items()))
         after = applied(now, change)
@@ -138,7 +138,7 @@ class WayBack(unittest.TestCase):
         self.assertEqual(back.removed_keys().rows(), [("B",)])
         self.assertEqual(change.removed_keys().rows(), [])
 
-    def test_what_the_system_fills_in_by_itself_is_not_in_the_way(self):
+    def test_what_the_system_fills_in_by_itself_is_not_blocked_by(self):
         change = changes(table(), ("B", "chain", "EA", ""))
         after = applied(table(), change).with_columns(pl.lit("9").alias("length"), pl.lit("4").alias("width"))
         for given_by_system, expected in (
@@ -148,8 +148,8 @@ class WayBack(unittest.TestCase):
             ({}, ["length", "width"]),
         ):
             others = after.select("code", "length", "width", pl.lit("0").alias("on_hand"))
-            in_the_way = reverse(replace(change, given=given_by_system), after, others)[1]
-            self.assertEqual([each.field for each in in_the_way], expected)
+            blocked_by = reverse(replace(change, given=given_by_system), after, others)[1]
+            self.assertEqual([each.field for each in blocked_by], expected)
 
     def test_both_values_are_named(self):
         now = table(("A", "rope", "EA", "1.00"))

@@ -197,7 +197,7 @@ loads = st.lists(
 )
 
 
-class InTheWay(unittest.TestCase):
+class UndoConflict(unittest.TestCase):
     @given(loads, st.booleans())
     def test_exactly_what_is_no_longer_as_the_load_left_it(self, given_lines, given_by_system):
         """For each row: what the load did, its cost before and after, what the cost is now, and the stock now."""
@@ -245,7 +245,7 @@ class InTheWay(unittest.TestCase):
             else:
                 self.assertIsNone(row["code"])
 
-    def test_a_zero_that_people_typed_is_in_the_way(self):
+    def test_a_zero_that_people_typed_is_blocked_by(self):
         done = changes([("new", "a", None, None, None)])
         there = pl.DataFrame([("K0", "a", None)], schema=dict.fromkeys(FIELDS, pl.String), orient="row")
         others = pl.DataFrame({"code": ["K0"], "length": ["0.0"], "on_hand": ["0.000"]})

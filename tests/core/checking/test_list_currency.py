@@ -102,7 +102,7 @@ class Decimals(unittest.TestCase):
     def test_prices_finer_than_their_list(self):
         lines = [("List", "Item", "Price"), ("HOME", "A", "1.25"), ("HOME", "B", "1.250"), ("HOME", "C", "1.255"), ("USA", "D", "1.25"), ("NONE", "E", "1.2345"),
                  ("YEN", "F", "7"), ("YEN", "G", "7.5")]  # fmt: skip
-        said = "the price list has {}: a price that is asked for is rounded to that"
+        said = "the price list has {}, and a price is rounded to that when it is looked up"
         wrong = {(4, said.format("2 decimals")), (5, said.format("1 decimal")), (8, said.format("no decimals"))}
         self.assertEqual(told(check_list_decimals, "price", *lines), wrong)
         self.assertEqual(told(check_list_decimals, "item", ("Code", "Cost"), ("A", "5.12")), set())

@@ -188,7 +188,7 @@ class BetweenFields(unittest.TestCase):
         [group] = check_rules(receipts, state(**there))
         self.assertEqual((group.kind, group.title), ("not-as-needed", "not an account for cost of sales"))
         says = dict(group.cells.select(ROW, "message").iter_rows())
-        self.assertEqual(says[2], "Receipt goes against an account for cost of sales; this one is for opening balance")
+        self.assertEqual(says[2], "Receipt needs an account for cost of sales; this one is for opening balance")
         self.assertEqual((set(says), says[4].split("; ")[1]), ({2, 4}, "this one is for nothing"))
 
     def test_a_unit_that_the_item_has_is_its_own_or_one_with_a_conversion(self):

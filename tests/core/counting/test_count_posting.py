@@ -48,7 +48,7 @@ class Posting(unittest.TestCase):
         for rest, wanted in (
             ("open", [(-3, "counted")]),
             ("leave", [(-3, "counted"), (0, "not counted, left as it is")]),
-            ("zero", [(-3, "counted"), (-50, "not counted, taken for nothing")]),
+            ("zero", [(-3, "counted"), (-50, "not counted, counted as zero")]),
         ):
             self.assertEqual([(each.adjustment, each.why) for each in to_close(lines, rest)], wanted, rest)
 

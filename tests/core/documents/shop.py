@@ -136,7 +136,7 @@ class Shop:
         """Takes a document back; posts nothing if something is in the way."""
         how = Taking(TODAY, NOW, "back", self.rules)
         back = reverse_documents(self.done[number], practice(), self.read, self.sums, how)
-        if not back.in_the_way:
+        if not back.blocked_by:
             self._keep(f"{number}-R", back.changes)
         return back
 

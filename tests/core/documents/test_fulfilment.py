@@ -71,10 +71,10 @@ class Fulfilling(unittest.TestCase):
 
     def test_an_order_that_goods_came_in_for_is_not_taken_back(self) -> None:
         self.shop.post("goods_receipt", "GR-1", line("7", "0.80", order="PO-1"))
-        (way,) = self.shop.take_back("PO-1").in_the_way
+        (way,) = self.shop.take_back("PO-1").blocked_by
         self.assertEqual((way.key, way.message), ("PO-1", "7 of ROPE have come in for it since: take that back first"))
-        self.assertEqual(self.shop.take_back("GR-1").in_the_way, [])
-        self.assertEqual(self.shop.take_back("PO-1").in_the_way, [])
+        self.assertEqual(self.shop.take_back("GR-1").blocked_by, [])
+        self.assertEqual(self.shop.take_back("PO-1").blocked_by, [])
         self.assertEqual(open_now(self.shop, "PO-1"), {"QUAY": 0, "LOFT": 0})
 
     def test_what_goes_out_for_a_sales_order_is_no_longer_reserved(self) -> None:
@@ -96,7 +96,7 @@ class Fulfilling(unittest.TestCase):
         numbers = [f"GR-{number}" for number in range(len(came))]
         order.shuffle(numbers)  # type: ignore[attr-defined]
         for document in numbers:
-            self.assertEqual(self.shop.take_back(document).in_the_way, [])
+            self.assertEqual(self.shop.take_back(document).blocked_by, [])
         self.assertEqual(open_now(self.shop, "PO-1"), {"QUAY": 100, "LOFT": 400})
 
 

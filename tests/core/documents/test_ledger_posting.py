@@ -118,32 +118,32 @@ class TakingBack(unittest.TestCase):
         self.assertEqual(shop.on_hand(), (Decimal(0), Decimal(0)))
         self.assertIn("-5", back.remarks[0])
 
-    def test_what_has_moved_on_is_in_the_way(self) -> None:
+    def test_what_has_moved_on_is_blocked_by(self) -> None:
         shop = Shop()
         shop.post("goods_receipt", "GR-1", line("1", "100", "RADIO", "EA", lots=[{"serial": "S-1", "quantity": "1"}]))
         shop.post("goods_issue", "GI-1", line("1", item="RADIO", unit="EA", lots=[{"serial": "S-1", "quantity": "1"}]))
-        [way] = shop.take_back("GR-1").in_the_way
+        [way] = shop.take_back("GR-1").blocked_by
         self.assertEqual(way.key, "GR-1")
         self.assertIn("S-1 has moved on", way.message)
         # Once the issue is taken back, nothing is.
-        self.assertEqual(shop.take_back("GI-1").in_the_way, [])
-        self.assertEqual(shop.take_back("GR-1").in_the_way, [])
+        self.assertEqual(shop.take_back("GI-1").blocked_by, [])
+        self.assertEqual(shop.take_back("GR-1").blocked_by, [])
         self.assertEqual(shop.on_hand("RADIO"), (Decimal(0), Decimal(0)))
 
-    def test_a_value_below_zero_is_in_the_way(self) -> None:
+    def test_a_value_below_zero_is_blocked_by(self) -> None:
         shop = Shop()
         shop.post("goods_receipt", "GR-1", line("1", "100.00"))
         shop.post("goods_receipt", "GR-2", line("10", "1.00"))
         shop.post("goods_issue", "GI-1", line("9"))
         # 2 worth 20.00 are left: without the one for 100.00, one would be worth less than nothing.
-        [way] = shop.take_back("GR-1").in_the_way
+        [way] = shop.take_back("GR-1").blocked_by
         self.assertIn("value of -80", way.message)
 
-    def test_a_closed_period_is_in_the_way(self) -> None:
+    def test_a_closed_period_is_blocked_by(self) -> None:
         shop = Shop()
         shop.post("goods_receipt", "GR-1", line("1", "1.00"))
         shop.rules = StockRules(closed_until=date(2026, 12, 31))
-        self.assertIn("closed period", shop.take_back("GR-1").in_the_way[0].message)
+        self.assertIn("closed period", shop.take_back("GR-1").blocked_by[0].message)
         self.assertEqual(shop.post("goods_receipt", "GR-2", line("1", "1.00")), {"closed-period"})
 
     def test_a_document_is_taken_back_once(self) -> None:
@@ -191,7 +191,7 @@ class Laws(unittest.TestCase):
                     posted[number] = Decimal(-amount)
             elif posted:
                 number = list(posted)[amount % len(posted)]
-                if not shop.take_back(number).in_the_way:
+                if not shop.take_back(number).blocked_by:
                     there -= posted.pop(number)
             quantity, value = shop.on_hand()
             self.assertEqual(quantity, there)

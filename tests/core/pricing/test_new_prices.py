@@ -120,11 +120,11 @@ class WorkingOut(unittest.TestCase):
         goods = Goods(ITEMS, FIELDS, PRICES, FACTORS, LISTS, frame("item letter.cost", "A 9.00"))
         done = work_out(PriceRules("r", "R", None, False, tuple(steps)), goods, lambda record: {})
         self.assertEqual(
-            done.idle, {"none": "its condition fits no item", "late": "earlier steps have all of its items"}
+            done.idle, {"none": "its condition fits no item", "late": "earlier steps already set all of its items"}
         )
         step_of = replace(step(quantity="7", SHOP="SHOP + 1"), name="seven")
         done = work_out(PriceRules("r", "R", None, False, (step_of,)), goods, lambda record: {})
-        self.assertEqual(done.idle, {"seven": "no such price is there"})
+        self.assertEqual(done.idle, {"seven": "there is no such price"})
 
     def test_a_blank_makes_no_price_and_a_sheet_gives_figures(self):
         made = new_prices(step(cost="[letter.cost]", YARD="[letter.cost] at margin 30%"))

@@ -1,27 +1,27 @@
-"""The table of all kinds of findings, and the page made of it."""
+"""The tables of all kinds of findings and repairs."""
 
 import re
 import unittest
 from pathlib import Path
 
-from kotrel.core.rows.finding_kinds import KINDS, reference
+from kotrel.core.rows.finding_kinds import KINDS
+from kotrel.core.rows.repair_kinds import REPAIRS
 
-DOCS = Path(__file__).parents[3] / "docs"
+SOURCE = "".join(path.read_text("utf-8") for path in (Path(__file__).parents[3] / "src" / "kotrel").rglob("*.py"))
 
 
-class Reference(unittest.TestCase):
-    def test_the_page_is_that_of_the_table(self):
-        page = (DOCS / "findings.md").read_text(encoding="utf-8")
-        self.assertEqual(page, reference(), "make docs writes it")
-
+class Kinds(unittest.TestCase):
     def test_every_kind_that_the_source_names_is_declared(self):
-        source = "".join(path.read_text("utf-8") for path in (DOCS.parent / "src" / "kotrel").rglob("*.py"))
-        named = set(re.findall(r'"(?:error|warning|note)",\s*"([a-z]+(?:-[a-z0-9]+)+)"', source))
+        named = set(re.findall(r'"(?:error|warning|note)",\s*"([a-z]+(?:-[a-z0-9]+)+)"', SOURCE))
         self.assertGreater(len(named), 60)
         self.assertEqual(named - KINDS.keys(), set())
+        repaired = set(re.findall(r'\bRepair(?:Group)?\(\s*"([a-z-]+)"', SOURCE))
+        self.assertGreater(len(repaired), 8)
+        self.assertEqual(repaired - REPAIRS.keys(), set())
 
     def test_every_kind_says_what_to_do_in_a_sentence(self):
-        for name, kind in KINDS.items():
-            for words in (kind.means, kind.to_do):
-                self.assertRegex(words, r"^[A-Z(].*\.$", name)
-                self.assertLessEqual(len(words.split()), 25, name)
+        sentences = [(name, words) for name, kind in KINDS.items() for words in (kind.means, kind.to_do)]
+        sentences += [(name, repair.proof) for name, repair in REPAIRS.items()]
+        for name, words in sentences:
+            self.assertRegex(words, r"^[A-Z(].*\.$", name)
+            self.assertLessEqual(len(words.split()), 25, name)

@@ -35,7 +35,7 @@ class Plan:
             documents post to the ledger follows too, and is not listed.
         undone: loads that this plan takes back as a whole.
         undoing: for an undo, what it takes back.
-        wait: False to come back as soon as it is sent, where the system works on it for a while.
+        wait: False to do not wait for the system to finish.
     """
 
     changes: tuple[RecordChanges, ...]

@@ -222,7 +222,7 @@ def changes_in(
     for number, part in enumerate(header["parts"]):
         record = description.records.get(part["record"])
         if record is None:
-            raise ValueError(f"the system takes no record {part['record']}")
+            raise ValueError(f"there is no record {part['record']}")
         fields = [str(name) for name in part["fields"]]
         if unknown := [name for name in fields if name not in record.fields]:
             raise ValueError(f"{record.name} has no field {unknown[0]}")

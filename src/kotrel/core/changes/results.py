@@ -170,7 +170,7 @@ def _read(
     """Adds what one sheet says to ``said``, and rows that wait to ``pending``; returns what in it cannot be understood."""
     rows = sheet.rows
     if "outcome" not in rows.values.columns and not only_refused:
-        words = "no column says what became of each row: a saved mapping names it (kotrel map FILE result); or, if it lists only refused rows, say --only-refused"
+        words = "no column has the outcome of each row. Name it in a mapping (kotrel map FILE result); or, if the file lists only refused rows, add --only-refused"
         return [rows.sheet_finding("error", "no-outcome", "no column for the outcome", words)]
     told: dict[tuple[str, str, str], list[tuple[int, str | None, str]]] = {}
     names = ("key", "outcome", "message", "advice", "number", "reference")
@@ -185,15 +185,13 @@ def _read(
             continue
         outcome = _OUTCOME.get(folded(word)) if word is not None else "refused" if only_refused else None
         if outcome is None:
-            unknown = (
-                'say in a saved mapping what it means: translate = { … = "done" }, "warning", "refused" or "not yet"'
-            )
+            unknown = 'say in the mapping what it means: translate = { … = "done" }, "warning", "refused" or "not yet"'
             told.setdefault(("not-an-outcome", "no outcome", "outcome"), []).append((row, word, unknown))
             continue
         if key is None and number is not None:
             mine, near = sent.by_number.get(number, []), list[str]()
             if not mine:
-                words = "the program's own number, which no earlier result and no list gives a row: say in a saved mapping which column has the key, or have the program write it"
+                words = "this is the program's own number, and no earlier result or list connects it with a row. Name the key's column in a mapping, or have the program write the key"
                 told.setdefault(("not-in-load", "not a row of this load", "number"), []).append((row, number, words))
                 continue
         elif key is None:
@@ -202,7 +200,7 @@ def _read(
                 words = (
                     "the load went out in several files: which of its rows are meant?"
                     if not sheet.whole
-                    else "which row is meant? Say in a saved mapping which column has the key, or delete the line if it is none"
+                    else "which row is this? Name the key's column in a mapping, or delete the line if it is not a row"
                 )
                 told.setdefault(("missing", "no key", "key"), []).append((row, None, words))
                 continue

@@ -13,7 +13,7 @@ from kotrel.core.description.model import Record
 
 
 @dataclass(frozen=True)
-class InTheWay:
+class UndoConflict:
     """One thing that keeps a load from being undone."""
 
     record: str
@@ -24,7 +24,7 @@ class InTheWay:
 
 def reverse(
     changes: RecordChanges, now: pl.DataFrame, others: pl.DataFrame | None = None
-) -> tuple[RecordChanges, list[InTheWay]]:
+) -> tuple[RecordChanges, list[UndoConflict]]:
     """The changes that undo what a load did to one record.
 
     New rows are removed, changed rows get their former values back, removed rows are added again. What has changed
@@ -43,9 +43,9 @@ def reverse(
     did = did.with_columns(pl.coalesce(name, before(name)).alias(name) for name in key)
     stands = now.select(*key, *(pl.col(name).alias(f"now {name}") for name in fields if name not in key))
     joined = did.join(stands.with_columns(pl.lit(True).alias("is held")), on=key, how="left", maintain_order="left")
-    in_the_way = _moved_since(record, joined, changes)
+    blocked_by = _moved_since(record, joined, changes)
     if others is not None:
-        in_the_way += _filled_since(changes, joined, others)
+        blocked_by += _filled_since(changes, joined, others)
     back = {"new": "removed", "changed": "changed", "removed": "new"}
     columns: list[pl.Expr] = []
     for name in fields:
@@ -73,9 +73,9 @@ def reverse(
     frame = joined.select(ROW, action, pl.lit(None, pl.String).alias(MESSAGE), *columns, *raws)
     # Where all rows were new, the journal already has what is removed: it need not be written again.
     origin = changes.origin
-    if in_the_way or origin is None or did.height != origin.last - origin.first + 1 or not (did[ACTION] == "new").all():
+    if blocked_by or origin is None or did.height != origin.last - origin.first + 1 or not (did[ACTION] == "new").all():
         origin = None
-    return RecordChanges(record, changes.file, changes.sheet, fields, frame, origin=origin), in_the_way
+    return RecordChanges(record, changes.file, changes.sheet, fields, frame, origin=origin), blocked_by
 
 
 def _obstacles(
@@ -85,21 +85,21 @@ def _obstacles(
     template: str,
     stood: str | None = None,
     stands: str | None = None,
-) -> list[InTheWay]:
+) -> list[UndoConflict]:
     """One thing in the way for each row; ``{stood}`` and ``{stands}`` are replaced by the values of those columns."""
     keys = part.select(key_text(record)).to_series()
-    found: list[InTheWay] = []
+    found: list[UndoConflict] = []
     for place, code in enumerate(keys):
         words = template
         if stands is not None:
             about = record.fields[field] if field else None
             former = shown(part[stood][place], about) if stood else None
             words = template.format(stood=former or "blank", stands=shown(part[stands][place], about) or "blank")
-        found.append(InTheWay(record.name, code, field, words))
+        found.append(UndoConflict(record.name, code, field, words))
     return found
 
 
-def _moved_since(record: Record, joined: pl.DataFrame, changes: RecordChanges) -> list[InTheWay]:
+def _moved_since(record: Record, joined: pl.DataFrame, changes: RecordChanges) -> list[UndoConflict]:
     """What is no longer as the load left it."""
     gone = joined.filter(pl.col("is held").is_null() & (pl.col(ACTION) != "removed"))
     again = joined.filter(pl.col("is held") & (pl.col(ACTION) == "removed"))
@@ -120,12 +120,12 @@ def _moved_since(record: Record, joined: pl.DataFrame, changes: RecordChanges) -
     return found
 
 
-def _filled_since(changes: RecordChanges, joined: pl.DataFrame, others: pl.DataFrame) -> list[InTheWay]:
+def _filled_since(changes: RecordChanges, joined: pl.DataFrame, others: pl.DataFrame) -> list[UndoConflict]:
     """New rows in which a field that the load did not fill has been filled since."""
     record = changes.record
     key = list(record.key)
     new = joined.filter((pl.col(ACTION) == "new") & pl.col("is held")).select(key)
-    found: list[InTheWay] = []
+    found: list[UndoConflict] = []
     for name in others.columns:
         if name in key:
             continue

@@ -48,7 +48,7 @@ def replaced_more(rows: Rows, odd: Sequence[tuple[int, str, str]]) -> list[Findi
             [row for row, _ in mine],
             None,
             [
-                f"the system holds “{held}” here, which this field cannot show whole; undo would restore it"
+                f"the system holds “{held}” here; this field cannot show all of it, and undo would restore it"
                 for _, held in mine
             ],
         )
@@ -83,10 +83,10 @@ def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:
             shown = rows.values[field] if field in rows.values.columns else keys["key"]
             values = found.join(pl.DataFrame([keys[ROW], shown.alias("value")]), on=ROW, how="left")["value"]
             cells = cells_of(found[ROW], values, found["said"], found["advice"])
-            title = "refused by the system itself" if severity == "error" else "remarked by the system itself"
+            title = "refused by the system itself" if severity == "error" else "the system's own remark"
             kind = "refused-by-system" if severity == "error" else "system-remark"
             if layout and severity == "error":
-                kind, title = "not-writable", f"not as the layout {layout} takes it"
+                kind, title = "not-writable", f"does not fit the layout {layout}"
             elif layout:
                 kind, title = "cleaned", f"cleaned for the layout {layout}"
             groups.append(rows.group(severity, kind, title, field or rows.record.key[0], cells))

@@ -54,7 +54,7 @@ def _gtin(rows: Rows, name: str, state: SystemState) -> list[FindingGroup]:
             )
         )
     if wrong.height:
-        message = "its digits do not match the check digit: compare it with the article"
+        message = "the check digit is wrong: check the number against the packaging"
         cells = cells_of(wrong[ROW], wrong["value"], message, _nearly_own(rows, name, wrong, state))
         found.append(rows.group("error", "check-digit", "wrong check digit", name, cells))
     return found

@@ -50,7 +50,8 @@ def _held_twice(rows: Rows, now: pl.DataFrame) -> list[FindingGroup]:
     if not bad.height:
         return []
     messages = [
-        f"the system has {times} rows with it: which is meant? Put that right there first" for times in bad["times"]
+        f"the system has {times} rows with this key. Which one is meant? Correct that in the system first"
+        for times in bad["times"]
     ]
     return [
         rows.group("error", "twice-in-system", "twice in the system", key[0], cells_of(bad[ROW], bad[key[0]], messages))

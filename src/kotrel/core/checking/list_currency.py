@@ -56,7 +56,7 @@ def check_list_decimals(rows: Rows, state: SystemState) -> list[FindingGroup]:
         finer = (_decimals_of(rows.values[field.name]) > places).fill_null(False)
         for count in places.filter(finer).unique().sort():
             has = "has no decimals" if not count else "has 1 decimal" if count == 1 else f"has {count} decimals"
-            message = f"the price list {has}: a price that is asked for is rounded to that"
+            message = f"the price list {has}, and a price is rounded to that when it is looked up"
             rounded = pl.col(field.name).cast(pl.Decimal(38, 12), strict=False).round(count, mode="half_away_from_zero")
             shown = rounded.cast(pl.Decimal(38, count), strict=False).cast(pl.String)
             here = finer & (places == count)

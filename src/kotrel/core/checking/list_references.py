@@ -72,8 +72,8 @@ def _on_two_rows(rows: Rows, name: str, target: Record, held: pl.Series, state: 
         said.setdefault(code, []).append(f"“{names[0]}”" if names and names[0] else "without a name")
     list_title = target.title.lower()
     messages = [
-        f"stands on {len(said.get(code, []))} rows of the list {list_title} in the system ({listed(said.get(code, []), 3)}): "
-        "which is meant? Put the list right there first"
+        f"is on {len(said.get(code, []))} rows of the list {list_title} in the system ({listed(said.get(code, []), 3)}): "
+        "which one is meant? Correct the list in the system first"
         for code in bad[name]
     ]
     cells = cells_of(bad[ROW], bad[name], messages)

@@ -16,7 +16,7 @@ LONGEST = max(len(word.encode()) for word in (*DITTO, *NOTHING)) + 2
 
 
 def check_meaningless(rows: Rows, state: SystemState) -> list[FindingGroup]:
-    """An error at each ditto mark and at each word for nothing in a code; a warning at texts with characters written otherwise."""
+    """An error at each ditto mark and at each word for nothing in a code; a warning at texts with text in a program's notation."""
     found: list[FindingGroup] = []
     for name in rows.fields:
         field = rows.record.fields[name]
@@ -27,13 +27,13 @@ def check_meaningless(rows: Rows, state: SystemState) -> list[FindingGroup]:
         short = seen.filter((seen.str.len_bytes() <= LONGEST).fill_null(False)).str.strip_chars()
         ditto = _those_in(short, DITTO)
         if ditto and name not in rows.record.key:
-            message = "it repeats what stands above: write that here"
+            message = "it repeats the cell above: write the value here"
             found += rows.where("error", "ditto", "ditto marks", field, pl.col(name).is_in(list(ditto)), message)
         if field.kind == "code":
             nothing = _those_in(short, NOTHING)
             nothing -= _known(rows, state, name, nothing)
             if nothing:
-                message = "it stands for no value: leave the cell blank"
+                message = "it means “no value”: leave the cell blank"
                 found += rows.where(
                     "error", "no-value-word", "words for no value", field, pl.col(name).is_in(list(nothing)), message
                 )
@@ -65,6 +65,6 @@ def _written_otherwise(rows: Rows, name: str) -> list[FindingGroup]:
     wrong = values.is_in(seen.filter(odd).unique().implode()).fill_null(False)
     held = values.filter(wrong)
     meant = [as_meant(text) for text in held.to_list()]
-    messages = [f"its characters are written in a program's own way: perhaps “{text[:80]}” is meant" for text in meant]
+    messages = [f"the text is in a program's own notation: perhaps “{text[:80]}” is meant" for text in meant]
     cells = cells_of(rows.values[ROW].filter(wrong), held, messages)
-    return [rows.group("warning", "written-otherwise", "characters written otherwise", name, cells)]
+    return [rows.group("warning", "written-otherwise", "text in a program's notation", name, cells)]

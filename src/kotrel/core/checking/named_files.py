@@ -51,5 +51,5 @@ def _trouble(facts: FileFacts | None, largest: int) -> tuple[str, str] | None:
     if facts.bytes > largest:
         return "file-too-large", f"{facts.bytes / 1_000_000:.1f} MB; at most {largest / 1_000_000:.1f} MB"
     if facts.differs:
-        return "picture-differs", "the service has another picture of that name: give this one a name of its own"
+        return "picture-differs", "the service has another picture of that name: give this one another name"
     return None

@@ -41,7 +41,7 @@ def likely_columns(rows: Rows, state: SystemState, fields: Sequence[Field]) -> M
 
     proposals, _ = propose(replace(rows.table, columns=unused), rows.record, names)
     return {
-        each.field.name: f"column {each.column.letter} “{each.column.heading}” may have it ({each.why}): match it with kotrel map"
+        each.field.name: f"column {each.column.letter} “{each.column.heading}” may have it ({each.why}): kotrel map can use it"
         for each in proposals
         if each.field in fields
     }
@@ -63,7 +63,7 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
         if carried and not rows.values[name].null_count():
             continue
         if name in rows.cleared:
-            message = f"{field.title.lower()} must be filled and cannot be cleared"
+            message = f"{field.title.lower()} is required and cannot be cleared"
             found += rows.where("error", "missing", "required", field, rows.values[clearing(name)], message)
         if new is None:
             new = is_new(rows, state)

@@ -34,7 +34,7 @@ def _exactly_one(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:
         names = listed_and([rows.record.fields[name].title.lower() for name in group], "or")
         title = f"not exactly one of {names}"
         yield from rows.where("error", "not-exactly-one", title, field, filled == 0, f"one of {names} must be filled")
-        message = f"only one of {names} may be filled; to change from one to the other, write (clear) in the old one"
+        message = f"only one of {names} may be filled; to switch, write (clear) in the old one"
         yield from rows.where("error", "not-exactly-one", title, field, filled > 1, message)
 
 
@@ -70,7 +70,7 @@ def _behind_references(rows: Rows, state: SystemState) -> Iterable[FindingGroup]
         about = rows.record.fields[reference]
         if rows.record.nature == "document" and wrong.any():
             part = rows.values.select(ROW).hstack([rows.as_it_stands(reference), there["value there"]]).filter(wrong)
-            messages = [f"{rows.record.title} goes against an {target.title.lower()} for {value}; this one is for {has or 'nothing'}"
+            messages = [f"{rows.record.title} needs an {target.title.lower()} for {value}; this one is for {has or 'nothing'}"
                         for has in part["value there"]]  # fmt: skip
             title = f"not an {target.title.lower()} for {value}"
             yield rows.group(

@@ -104,10 +104,11 @@ def _numbers(rows: Rows, field: Field) -> list[FindingGroup]:
     if field.least is not None and (field.least != 0 or bool(seen.str.starts_with("-").any())):
         exact = values.cast(pl.Decimal(38, max(decimals, 6)), strict=False)
         title = "below zero" if field.least == 0 else f"below {field.least}"
-        found += rows.where("error", "too-small", title, field, exact < field.least, f"at least {field.least}")
+        least = "must not be negative" if field.least == 0 else f"must be at least {field.least}"
+        found += rows.where("error", "too-small", title, field, exact < field.least, least)
     if field.most is not None:
         exact = values.cast(pl.Decimal(38, max(decimals, 6)), strict=False)
         found += rows.where(
-            "error", "too-big", f"above {field.most}", field, exact > field.most, f"at most {field.most}"
+            "error", "too-big", f"above {field.most}", field, exact > field.most, f"must be at most {field.most}"
         )
     return found

@@ -36,8 +36,8 @@ def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
             # A new item cannot have stock yet: its quantity is no mistake, it only belongs elsewhere.
             edited = edited.filter(pl.col("is held"))
             message = (
-                f"{count(new.height, 'quantity', 'quantities')} of new items are not loaded with them: stock goes in as a document. "
-                "Load the items, then the quantities with --as opening_stock; or both at once by a saved mapping with [[also]]"
+                f"{count(new.height, 'quantity', 'quantities')} of new items are not loaded with the items: stock is loaded as a document. "
+                "Load the items first, then the quantities with --as opening_stock; or both at once with a mapping that has [[also]]"
             )
             found.append(rows.sheet_finding("warning", "quantity-not-loaded", "quantities of new items", message,
                                             rows.letters.get(name), rows.heading(name)))  # fmt: skip

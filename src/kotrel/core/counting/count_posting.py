@@ -30,7 +30,7 @@ class Adjusted:
 
     Attributes:
         adjustment: what is posted, in the base unit; 0 where nothing changes.
-        why: ``counted``, ``corrected``, ``not counted, left as it is`` or ``not counted, taken for nothing``.
+        why: ``counted``, ``corrected``, ``not counted, left as it is`` or ``not counted, counted as zero``.
         document: the adjustment it is posted with, or None.
     """
 
@@ -50,7 +50,7 @@ def to_close(lines: Sequence[Line], rest: Rest) -> Iterator[Adjusted]:
         elif rest == "leave":
             yield Adjusted(line, Decimal(0), "not counted, left as it is")
         elif rest == "zero":
-            yield Adjusted(line, -line.expected, "not counted, taken for nothing")
+            yield Adjusted(line, -line.expected, "not counted, counted as zero")
 
 
 def numbered(adjusted: Sequence[Adjusted], name: str, taken: set[str]) -> list[Adjusted]:

@@ -159,7 +159,7 @@ class Sheet:
 
     Attributes:
         round: 0 for a first count, 1 for the first recount.
-        warehouse: of rows that say none.
+        warehouse: for rows that name none.
         counted_at: the time of lines that say none, canonical text, or None.
         day: the day of times without one, ISO date, or None.
         as_expected: True where a blank means: as expected.
@@ -273,7 +273,7 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
             continue
         at, odd = moments[row["time"]]
         if odd:
-            tell(row[ROW], "not-a-time", "no time of day", "time", odd)
+            tell(row[ROW], "not-a-time", "not a time of day", "time", odd)
             continue
         counted = Decimal(row["counted"])
         if row["unit"] is not None and row["unit"] != known.units.get(row["item"]):
@@ -286,7 +286,7 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
             tell(row[ROW], "serial-not-one", "a serial number counted more than once", "counted", message)
             continue
         if row["item"] in known.archived and counted != Decimal(row["expected"] or 0):
-            message = "the item is archived, so no difference of it can be posted: bring it back first"
+            message = "the item is archived, so its difference cannot be posted: take it out of the archive first"
             tell(row[ROW], "archived", "archived items", "item", message)
             continue
         where = where_of(rows, row[ROW], letter)
@@ -304,7 +304,7 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
     done.lines = taken.drop(ROW)
     done.rows = rows.with_findings([_group(rows, *key, found) for key, found in told.items()])
     repairs = [
-        RepairGroup("same-code", "codes written in another way", name, rows.letters.get(name, ""),
+        RepairGroup("same-code", name, rows.letters.get(name, ""),
                     repaired_cells(*(list(column) for column in zip(*cells, strict=True))))
         for name, cells in meant.items()
     ]  # fmt: skip

@@ -27,9 +27,7 @@ def suspected(lines: Sequence[Line], factors: Mapping[str, Sequence[tuple[str, D
         if other is not None:
             where = other.place
             place = " ".join(filter(None, (where.warehouse, where.bin, where.lot, where.serial)))
-            found.setdefault(line.place.number, []).append(
-                f"the opposite is missing or too many in {place}: in the wrong bin?"
-            )
+            found.setdefault(line.place.number, []).append(f"the opposite difference is in {place}: in the wrong bin?")
     for line in off:
         for unit, factor in factors.get(line.place.item, ()):
             if (
@@ -41,7 +39,7 @@ def suspected(lines: Sequence[Line], factors: Mapping[str, Sequence[tuple[str, D
                     f"counted in {unit} instead of {line.place.unit}, or the other way round?"
                 )
     for line, other in _mixed_up(off):
-        found.setdefault(line.place.number, []).append(f"{other.place.item} is off by the opposite: mixed up?")
+        found.setdefault(line.place.number, []).append(f"{other.place.item} has the opposite difference: mixed up?")
     return [
         replace(line, remarks=(*line.remarks, *found[line.place.number])) if line.place.number in found else line
         for line in lines

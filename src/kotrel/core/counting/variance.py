@@ -205,15 +205,15 @@ def _line(place: Place, entries: Sequence[Entry], trading: bool, moved: Moved, s
         if moved.since.get(place.key):
             return replace(
                 line,
-                recount="its place moved since the freeze, and the sheet does not say when it was counted",
+                recount="stock moved here since the freeze, and the sheet does not say when it was counted",
                 undecided=True,
             )
         return line
     if any(moved.within(place.key, str(at), _end_of(str(at))) for at in times):
-        return replace(line, recount="its place moved at the very time it was counted", undecided=True)
+        return replace(line, recount="stock moved while it was being counted", undecided=True)
     at = max(str(time) for time in times)
     if len(set(times)) > 1 and moved.held_at(place.key, min(map(str, times))) != moved.held_at(place.key, at):
-        return replace(line, recount="its place moved between the counts that are added up", undecided=True)
+        return replace(line, recount="stock moved between the counts that are added up", undecided=True)
     return replace(line, expected=moved.held_at(place.key, at))
 
 
@@ -268,7 +268,7 @@ def with_serials(lines: Sequence[Line], elsewhere: Mapping[tuple[str, str], str]
                 )
             outside = elsewhere.get((line.place.item, serial))
             if outside is not None:
-                said = f"the system has this serial number in {outside}: look again; count set confirms that it is here"
+                said = f"the system has this serial number in {outside}: look again. kotrel count set confirms that it is here"
                 line = replace(line, recount=said, undecided=True)
         done.append(line)
     return done

@@ -65,7 +65,7 @@ def check_references(reader: TomlReader, record: Record, records: Mapping[str, R
                 f"field {each.name} refers to {target.name}, whose key is {', '.join(target.key)}",
                 *path,
                 "to",
-                hint='“within” names the fields of this record that stand for the others: within = ["warehouse"]',
+                hint='“within” names the fields of this record that identify the others: within = ["warehouse"]',
             )
         if target.storage.id and (len(target.key) > 1 or target.fields[target.code].to):
             # A number is looked up by one code alone: with a longer key, it could belong to another row.

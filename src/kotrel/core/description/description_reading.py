@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any, Literal, get_args
 
 from kotrel.core.description.consistency import check_references, check_rules, known_field, names_exist
+from kotrel.core.description.description_settings import DEFAULTS, FIELD, RECORD, STORE, SYSTEM
 from kotrel.core.description.document_reading import check_documents, document_settings, from_ledger
 from kotrel.core.description.model import DECIMAL_KINDS, DefaultSet, Description, Field, Kind, Must, Record, Storage
 from kotrel.core.description.toml_reading import MOST_DECIMALS, TomlReader, parsed
@@ -23,9 +24,7 @@ def storage_of(reader: TomlReader, raw: Any, fields: Mapping[str, Field], *path:
     if raw is None:
         return Storage()
     table = reader.table(raw, "store", *path)
-    reader.known_keys(
-        table, ("table", "schema", "columns", "fixed", "made", "touched", "id", "yes_no", "yes_no_of"), "a store", *path
-    )
+    reader.known_keys(table, STORE, "a store", *path)
     columns = reader.mapping(table, "columns", *path)
     for name in columns:
         if name not in fields:
@@ -105,17 +104,6 @@ DEFAULT_DECIMALS = {"number": 3, "quantity": 3, "money": 2}
 DEFAULT_LENGTH = {"code": 40, "reference": 40}
 
 
-_FIELD_KEYS = (
-    "title", "kind", "meaning", "example", "length", "decimals", "least", "most", "must", "to", "choices", "check",
-    "unique", "kept_by", "synonyms", "words", "within", "default", "default_from", "same_as", "one_of", "differs_from", "files", "zero_means", "zoned", "scale", "stored",
-    "numbered", "from_ledger", "fulfils",
-)  # fmt: skip
-_RECORD_KEYS = (
-    "title", "meaning", "key", "called", "path", "out_of_use", "also_known_by", "other_codes", "together", "synonyms", "field", "unique_together",
-    "exactly_one", "in_order", "no_circle", "period", "needs", "store", "nature", "part_of", "effect", "counts_as",
-)  # fmt: skip
-
-
 def _title(name: str) -> str:
     return name.replace("_", " ").capitalize()
 
@@ -128,7 +116,7 @@ def _field(reader: TomlReader, name: str, raw: Any, *path: str) -> Field:
             *path,
             hint="Use _ instead; the title may have spaces.",
         )
-    reader.known_keys(table, _FIELD_KEYS, "a field", *path)
+    reader.known_keys(table, FIELD, "a field", *path)
     if "kind" not in table:
         raise reader.wrong(f"field {name} has no kind", *path, hint=f"One of: {', '.join(get_args(Kind))}.")
     kind = reader.one_of(reader.text_of(table, "kind", "", *path), get_args(Kind), "kind", *path)
@@ -257,7 +245,7 @@ def _must(reader: TomlReader, table: Mapping[str, Any], *path: str) -> Must:
 def _record(reader: TomlReader, name: str, raw: Any) -> Record:
     path = ("record", name)
     table = reader.table(raw, f"record {name}", *path)
-    reader.known_keys(table, _RECORD_KEYS, "a record", *path)
+    reader.known_keys(table, RECORD, "a record", *path)
     raw_fields = reader.table(table.get("field", {}), f"the fields of {name}", *path, "field")
     if not raw_fields:
         raise reader.wrong(f"record {name} has no fields", *path, hint=f"Add a table like [record.{name}.field.code].")
@@ -336,7 +324,7 @@ def read_description(text: str, name: str = "system.toml") -> Description:
     reader = TomlReader(text, name)
     reader.known_keys(data, ("system", "record", "defaults"), "a system description")
     system = reader.table(data.get("system", {}), "system", "system")
-    reader.known_keys(system, ("title", "schema", "decimals"), "the system", "system")
+    reader.known_keys(system, SYSTEM, "the system", "system")
     raw_records = reader.table(data.get("record", {}), "record", "record")
     if not raw_records:
         raise reader.wrong("no record is described", hint="Add a table like [record.item].")
@@ -369,7 +357,7 @@ def _default_sets(reader: TomlReader, raw: Any, records: Mapping[str, Record]) -
     for name, given in reader.table(raw, "defaults", "defaults").items():
         path = ("defaults", name)
         table = reader.table(given, f"defaults {name}", *path)
-        reader.known_keys(table, ("record", "where", "set"), "a set of defaults", *path)
+        reader.known_keys(table, DEFAULTS, "a set of defaults", *path)
         record = reader.one_of(reader.text_of(table, "record", "", *path), tuple(records), "record", *path)
         values = reader.mapping(table, "set", *path)
         for field in values:

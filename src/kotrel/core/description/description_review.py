@@ -61,7 +61,7 @@ def _review(record: Record, description: Description, tables: Sequence[TableFact
     if not any(field.synonyms for field in record.fields.values()):
         points.append("no field has synonyms: add the headings of your sheets")
     if record.called is None and len(record.key) == 1:
-        points.append("no field is its name (called): names in sheets will not be recognised")
+        points.append('which field holds its name? Add called = "…", so that sheets may have names instead of codes')
     fields = len(record.fields)
     return RecordReview(record.name, fields, 100 * (fields - len(doubts)) // fields, tuple(points))
 

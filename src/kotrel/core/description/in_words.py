@@ -51,7 +51,7 @@ def rules(field: Field) -> str:
     if field.same_as:
         parts.append(f"the same as on the {field.same_as[0].replace('_', ' ')}")
     if field.fulfils:
-        parts.append("takes that much off the order")
+        parts.append("reduces what is open of the order")
     if field.default_from:
         parts.append(f"that of the {field.default_from[0].replace('_', ' ')} if blank")
     if field.default is not None:

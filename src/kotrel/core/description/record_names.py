@@ -14,4 +14,4 @@ def meant(name: str, description: Description) -> str:
     near = titled or nearest_few(name, records)
     if near:
         return f"Did you mean {listed_and(near, 'or')}?"
-    return f"kotrel records lists the {count(len(records), 'record')} that it takes."
+    return f"kotrel records lists the {count(len(records), 'record')} that there are."

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from decimal import Context, Decimal, InvalidOperation
 from typing import Any
 
@@ -102,7 +102,7 @@ class TomlReader:
         line = line_of(self.text, *path)
         return WrongUse(f"{self.name}, line {line}: {message}", hint, self.kind)
 
-    def known_keys(self, table: Mapping[str, Any], allowed: tuple[str, ...], what: str, *path: str) -> None:
+    def known_keys(self, table: Mapping[str, Any], allowed: Collection[str], what: str, *path: str) -> None:
         for key in table:
             if key not in allowed:
                 close = nearest(key, allowed)

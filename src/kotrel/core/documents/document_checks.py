@@ -135,7 +135,7 @@ def _costs(whole: Together) -> Found:
     if whole.family.lines.fields["cost"].must != "may":
         nothing = table.filter((pl.col("unit cost") == exact(0)) & (pl.col("number") > exact(0)))
         if nothing.height:
-            message = "a cost of 0 brings quantity without value"
+            message = "a cost of 0 adds quantity without value"
             yield from whole.findings("warning", "zero", "a cost of 0", "cost", nothing, [message] * nothing.height)
 
 

@@ -13,7 +13,7 @@ from datetime import date, datetime
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.changes.reversal import InTheWay
+from kotrel.core.changes.reversal import UndoConflict
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before
 from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.document_checks import StockRules
@@ -48,14 +48,14 @@ class Taking:
 
 @dataclass(frozen=True)
 class TakenBack:
-    """The reversing documents, what is in the way of others, and what is said of values that had to be put right.
+    """The reversing documents, what blocks it of others, and what is said of values that had to be put right.
 
     Attributes:
         numbers: document → the document that takes it back.
     """
 
     changes: list[RecordChanges]
-    in_the_way: list[InTheWay]
+    blocked_by: list[UndoConflict]
     numbers: Mapping[str, str]
     remarks: list[str]
 
@@ -106,10 +106,10 @@ def reverse_documents(
     every = [movements for _, _, _, movements in plans if movements.height]
     whole = pl.concat(every, how="diagonal") if every else pl.DataFrame()
     for family, mine, numbers, movements in plans:
-        blocked = _in_the_way(family, numbers, movements, whole, sums, how)
+        blocked = _blocked_by(family, numbers, movements, whole, sums, how)
         left = {way.key for way in blocked}
         if blocked and not how.partial:
-            found = replace(found, in_the_way=[*found.in_the_way, *blocked])
+            found = replace(found, blocked_by=[*found.blocked_by, *blocked])
         go = [number for number in numbers if number not in left] if how.partial else numbers
         if how.partial and left and whole.width:
             whole = whole.filter((pl.col("kind") != family.header.name) | ~pl.col("document").is_in(list(left)))
@@ -117,7 +117,7 @@ def reverse_documents(
         changes, remarks = _changes(family, mine, moved, new, movements, sums, how)
         found = TakenBack(
             [*found.changes, *changes],
-            [*found.in_the_way, *(blocked if how.partial else [])],
+            [*found.blocked_by, *(blocked if how.partial else [])],
             {**found.numbers, **new},
             [*found.remarks, *remarks],
         )
@@ -168,9 +168,9 @@ def _movements(moved: Sequence[RecordChanges], family: Family, numbers: Sequence
     return whole.with_columns(pl.lit(None, pl.String).alias(name) for name in PLACE if name not in whole.columns)
 
 
-def _in_the_way(
+def _blocked_by(
     family: Family, numbers: Sequence[str], movements: pl.DataFrame, whole: pl.DataFrame, sums: Sums, how: Taking
-) -> list[InTheWay]:
+) -> list[UndoConflict]:
     """What keeps documents from being taken back, each with the document it concerns.
 
     Args:
@@ -179,14 +179,14 @@ def _in_the_way(
     name = family.header.name
     closed = how.rules.closed_until
     if closed is not None and how.day <= closed:
-        return [InTheWay(name, number, "date", f"{how.day.isoformat()} lies in the closed period until {closed.isoformat()}")
+        return [UndoConflict(name, number, "date", f"{how.day.isoformat()} lies in the closed period until {closed.isoformat()}")
                 for number in numbers]  # fmt: skip
     if not movements.height:
         return []
     if family.header.effect == "none":
         words = "come in for" if family.header.counts_as == "on order" else "gone out for"
         return [
-            InTheWay(name, number, None, f"{plain(gone)} of {item} {'has' if gone == 1 else 'have'} {words} it since: take that back first")
+            UndoConflict(name, number, None, f"{plain(gone)} of {item} {'has' if gone == 1 else 'have'} {words} it since: take that back first")
             for number, item, gone in fulfilled_by(movements, whole, sums)
         ]  # fmt: skip
     on_hand = movements.filter(pl.col("counts_as") == "on hand")
@@ -199,7 +199,7 @@ def _in_the_way(
     short = back.filter((pl.col("change") < 0) & (pl.col("on hand") + pl.col("change") < 0) & ~allowed)
     taking = on_hand.filter(pl.col("quantity") > 0).join(short, on=list(PLACE), how="inner", nulls_equal=True)
     found = [
-        InTheWay(name, row["document"], None, _moved_on(row))
+        UndoConflict(name, row["document"], None, _moved_on(row))
         for row in taking.unique(["document", *PLACE], maintain_order=True).iter_rows(named=True)
     ]
     return found or _worth_less(family, on_hand, whole, sums)
@@ -207,17 +207,17 @@ def _in_the_way(
 
 def _moved_on(row: dict[str, object]) -> str:
     if row["serial"] or row["lot"]:
-        return f"{place_name(row)} has moved on: {plain(row['on hand'])} left there of the {plain(row['quantity'])} that came in"
+        return f"{place_name(row)} has moved: {plain(row['on hand'])} left there of the {plain(row['quantity'])} that came in"
     return f"{place_name(row)} holds {plain(row['on hand'])}, and {plain(row['quantity'])} would be taken back"
 
 
-def _worth_less(family: Family, on_hand: pl.DataFrame, whole: pl.DataFrame, sums: Sums) -> list[InTheWay]:
+def _worth_less(family: Family, on_hand: pl.DataFrame, whole: pl.DataFrame, sums: Sums) -> list[UndoConflict]:
     """Items whose stock would be left with a value below zero."""
     after = _after(whole, sums).filter((pl.col("quantity") > 0) & (pl.col("value") < 0))
     rows = on_hand.join(after.select("item", pl.col("value").alias("left")), on="item", how="inner")
     rows = rows.unique(["document", "item"], maintain_order=True)
     return [
-        InTheWay(family.header.name, row["document"], None,
+        UndoConflict(family.header.name, row["document"], None,
                  f"{row['item']} would be left with a value of {plain(row['left'])}: post an adjustment or a revaluation instead")
         for row in rows.iter_rows(named=True)
     ]  # fmt: skip

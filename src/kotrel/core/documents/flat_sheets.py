@@ -170,8 +170,8 @@ def _about_options(rows: Rows, family: Family, options: DocumentOptions) -> Rows
             option = "number" if name == family.number else name
             theirs = listed(others.unique(maintain_order=True).to_list(), 3)
             verb = "says" if others.len() == 1 else "say"
-            message = f"--{option} {value} is only for rows that say nothing, and {count(others.len(), 'row')} of the sheet {verb} {theirs}"
-            title = "what the sheet says counts"
+            message = f"--{option} {value} applies only to rows without a value, and {count(others.len(), 'row')} of the sheet {verb} {theirs}"
+            title = "the sheet's own value is used"
             found.append(
                 rows.sheet_finding("warning", "option-not-used", title, message, rows.letters[name], rows.heading(name))
             )

@@ -157,13 +157,13 @@ def _valued(
         findings = whole.findings("error", "cost-needed", "no cost to post at", field_name, bad, [message] * bad.height)
     if empty:
         bad = pieces[empty]
-        message = "nothing is on hand, so there is nothing to value anew"
+        message = "nothing is on hand, so there is nothing to revalue"
         findings += whole.findings("error", "nothing-on-hand", "nothing on hand", "item", bad, [message] * bad.height)
     if "cost" in whole.family.lines.fields and effect == "in":
         unused = pieces.filter((pl.col("in base") < 0) & pl.col("unit cost").is_not_null())
         unused = unused.unique([PART, ROW], keep="first", maintain_order=True)
         if unused.height:
-            message = "what goes out goes at average cost: this cost is not used"
+            message = "stock leaves at average cost: this cost is not used"
             findings += whole.findings(
                 "warning", "cost-not-used", "a cost that is not used", "cost", unused, [message] * unused.height
             )

@@ -94,7 +94,7 @@ class Compiler:
             raise self.wrong(node, "next(…) makes new codes, and none are made here")
         if id(node) not in self._numbers_at:
             hint = "Join it with +, like 'R-' + next(5)."
-            raise self.wrong(node, "next(…) cannot stand within a function or a condition", hint)
+            raise self.wrong(node, "next(…) cannot be used within a function or a condition", hint)
         self.numbered = True
 
     def value(self, node: Node) -> Typed:

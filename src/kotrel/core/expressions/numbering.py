@@ -29,7 +29,7 @@ def calls_of_next(text: str, node: Node) -> list[Node]:
         return []
     first, second = (calls_of_next(text, part) for part in node.children[-2:])
     if first and second and node.data == "plus":
-        raise ExpressionError(text, place(second[0]), "next(…) can stand only once in a code")
+        raise ExpressionError(text, place(second[0]), "next(…) can be used only once in a code")
     return [*first, *second]
 
 

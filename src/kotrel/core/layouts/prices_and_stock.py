@@ -10,6 +10,7 @@ from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import WrongUse
 from kotrel.core.layouts.layout import Layout
 from kotrel.core.loading.load_model import Look
+from kotrel.core.phrases import those_there
 from kotrel.core.pricing.list_prices import Book, book_of, list_prices
 from kotrel.core.pricing.rates import Rates
 from kotrel.core.similarity import nearest
@@ -51,7 +52,7 @@ def _require(code: str, there: list[str], what: str, setting: str, layout: Layou
         close = nearest(code, there)
         raise WrongUse(
             f"layouts/{layout.name}.toml: {setting} = “{code}”, and there is no {what} {code}",
-            f"Did you mean {close}?" if close else f"There are: {', '.join(sorted(there)) or 'none yet'}.",
+            f"Did you mean {close}?" if close else those_there("codes", sorted(there)),
             "wrong-layout",
         )
 

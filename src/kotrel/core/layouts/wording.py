@@ -54,7 +54,7 @@ def in_form(
             most = pl.Series([str(column.at_most)]).new_from_index(0, len(raw))
             greater = (raw.cast(_EXACT, strict=False) > most.cast(_EXACT)).fill_null(False)
             if greater.any():
-                title = message = f"the column {column.heading} takes at most {column.at_most}"
+                title = message = f"the column {column.heading} accepts at most {column.at_most}"
                 found.append(Problem("cleaned", title, greater, message, most.zip_with(greater, raw)))
         raw, over = _number(raw, column, layout)
         decimals = column.decimals if column.decimals is not None else layout.decimals
@@ -62,7 +62,7 @@ def in_form(
             "too-many-decimals",
             f"{column.heading}: too many decimals",
             over,
-            f"the column {column.heading} takes {decimals} decimals: round it first",
+            f"the column {column.heading} accepts {decimals} decimals: round it first",
         )
     elif about is not None:
         if column.name:
@@ -100,7 +100,7 @@ def in_form(
             "too-long",
             f"{column.heading}: too long",
             (raw.str.len_chars() > column.length).fill_null(False),
-            f"the column {column.heading} takes {column.length} characters",
+            f"the column {column.heading} accepts {column.length} characters",
         )
     if layout.kind == "text" and layout.encoding.lower().replace("_", "-") not in ("utf-8", "utf-8-sig", "utf-16"):
         lost = _not_in(raw, layout.encoding)
@@ -108,7 +108,7 @@ def in_form(
             "not-in-encoding",
             f"{column.heading}: letters that {layout.encoding} lacks",
             lost,
-            f"{layout.encoding} has no such letter: write it otherwise",
+            f"{layout.encoding} has no such letter: write it differently",
         )
     if layout.kind == "text" and layout.quotes == "none":
         split = raw.str.contains(layout.separator, literal=True).fill_null(False) | raw.str.contains(

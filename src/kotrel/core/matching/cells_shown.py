@@ -7,8 +7,8 @@ from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 
 _APART = {
-    "raised": ("raised-sign", "a raised or lowered sign", "a part of it is raised or lowered, as a footnote or a power is, and counts as part of the value"),
-    "struck": ("partly-struck", "partly struck through", "a part of it is struck through, and counts all the same"),
+    "raised": ("raised-sign", "a raised or lowered sign", "part of it is raised or lowered, like a footnote, and is read as part of the value"),
+    "struck": ("partly-struck", "partly struck through", "part of it is struck through, but is still read"),
 }  # fmt: skip
 
 
@@ -30,7 +30,7 @@ def about_what_cells_show(rows: Rows) -> list[FindingGroup]:
                 cells = cells_of(
                     [row for row, _ in at], [value for _, value in at], [_words(shown[row]) for row, _ in at]
                 )
-                found.append(rows.group("warning", "shown-otherwise", "shown otherwise than it is held", name, cells))
+                found.append(rows.group("warning", "shown-otherwise", "shown differently from its value", name, cells))
         apart = formats.apart.get(letter)
         for kind, (code, title, message) in _APART.items() if apart else ():
             at = [(row, value) for row, value in _filled(rows, name) if apart.get(row) == kind]  # type: ignore[union-attr]

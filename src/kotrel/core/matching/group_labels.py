@@ -34,8 +34,8 @@ def about_group_labels(rows: Rows) -> list[FindingGroup]:
         first = next(place for place, value in enumerate(values) if value is None)
         message = (
             f"column {letter} “{rows.heading(name)}” has {len(filled):,} labels, each once, and {len(values) - len(filled):,} rows without one, "
-            f"such as {rows.table.place(int(rows.values[ROW][first]), letter)}: if a label is for the rows below it too, "
-            f'write it there, or let a mapping say fill_down = true; if not, as_it_stands = ["{rows.heading(name)}"]'
+            f"such as {rows.table.place(int(rows.values[ROW][first]), letter)}: if a label also applies to the rows below it, "
+            f'write it there, or set fill_down = true in the mapping; if not, as_it_stands = ["{rows.heading(name)}"]'
         )
         found.append(
             rows.sheet_finding("error", "labels-of-groups", "labels of groups", message, letter, rows.heading(name))

@@ -92,7 +92,7 @@ def about_what_headings_say(rows: Rows, this_year: int, as_they_stand: Sequence[
             continue
         if (words := _trouble(rows, field, says, this_year)) is None:
             continue
-        message = f'column {letter} “{heading}” {words}; if it is to be taken as it stands, name it in the mapping: as_it_stands = ["{heading}"]'
+        message = f'column {letter} “{heading}” {words}; to use the column as it is, name it in the mapping: as_it_stands = ["{heading}"]'
         found.append(rows.sheet_finding("error", "heading-says", "what a heading says", message, letter, heading))
     return found
 
@@ -100,15 +100,15 @@ def about_what_headings_say(rows: Rows, this_year: int, as_they_stand: Sequence[
 def _trouble(rows: Rows, field: Field, says: HeadingSays, this_year: int) -> str | None:
     title = field.title.lower()
     if says.what == "per":
-        return f"says that it is for {says.value}, and {title} is for one: let a mapping (kotrel map) say per = {says.value}"
+        return f"says that its amounts are for {says.value}, but {title} is for one: set per = {says.value} in the mapping (kotrel map asks)"
     if says.what == "cents":
-        return f"says that its amounts are in cents: let a mapping (kotrel map) say per = 100 for {title}"
+        return f"says that its amounts are in cents: set per = 100 for {title} in the mapping (kotrel map asks)"
     if says.what == "times":
-        return f'says that its figures are {says.value} times smaller: let a mapping make them, such as make = "number([{rows.heading(field.name)}]) * {says.value}"'
+        return f'says that its figures are in units of {says.value}: calculate them in the mapping, such as make = "number([{rows.heading(field.name)}]) * {says.value}"'
     if says.what == "tax":
-        return "says that its amounts are with tax, and nothing here says that yours are"
+        return "says that its amounts include tax, and Kotrel does not know whether yours do"
     if says.what == "year":
-        return None if abs(int(says.value) - this_year) <= 1 else f"says that it is of {says.value}"
+        return None if abs(int(says.value) - this_year) <= 1 else f"says that it is from {says.value}"
     return _other_unit(rows, field, says.value)
 
 

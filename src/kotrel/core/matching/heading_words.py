@@ -233,7 +233,7 @@ END_WORDS = frozenset(
         "hasta",
     )
 )
-"""Headings (folded) of columns that say until when a row holds."""
+"""Headings (folded) of columns that say until when a row is valid."""
 SCALE_WORDS = frozenset(
     (
         "per",
@@ -270,7 +270,7 @@ BREAK_WORDS = frozenset(
         "staffelmenge",
     )
 )
-"""Headings (folded) of columns that say from which quantity an amount holds."""
+"""Headings (folded) of columns that say from which quantity an amount applies."""
 PLACE_WORDS = frozenset(
     (
         "lot",

@@ -72,7 +72,7 @@ def without_replaced(table: Table, matched: Matched) -> tuple[Table, FindingGrou
     if kept.any():
         names = table.cells[matched.replaced_by].filter(kept)
         heading = next(column.heading for column in table.columns if column.letter == matched.replaced_by)
-        still = "and its price is taken all the same" if letters else "and its row is taken all the same"
+        still = "but its price is still used" if letters else "but its row is still used"
         cells = cells_of(table.cells[ROW].filter(kept), names, [f"replaced by {name}, {still}" for name in names])
         warning = FindingGroup(
             "warning", "replaced", "replaced by another item", matched.record.name, None, matched.replaced_by, cells, heading

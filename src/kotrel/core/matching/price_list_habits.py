@@ -61,7 +61,7 @@ class Habits:
         asked = []
         if self.per is not None:
             name, column = self.per
-            asked.append(f"is {name} for as many as column {column.letter} “{column.heading}” says? (per)")
+            asked.append(f"does column {column.letter} “{column.heading}” say how many pieces {name} is for? (per)")
         asked += [f"is {name} for {number}, as its heading says? (per)" for name, number in self.per_number.items()]
         for each in self.lookups:
             heads = " or ".join(f"[groups.{heading}]" for heading in each.headings[:2])
@@ -71,7 +71,7 @@ class Habits:
         if self.replaced_by is not None:
             column = self.replaced_by
             asked.append(
-                f"does column {column.letter} “{column.heading}” say by which item a row's is replaced? (replaced_by)"
+                f"does column {column.letter} “{column.heading}” name the item that replaces the row's? (replaced_by)"
             )
         if self.day is not None:
             asked.append(f"is {self.day[0]} the day in {self.day[1]}, {self.day[2]}? (cell)")

@@ -19,7 +19,7 @@ from kotrel.core.tables.table import Column, Table
 SURE_ENOUGH = 60
 """In per cent; below it nothing is proposed."""
 OWN, USUAL, SAME_TERMS, UNSURE = 100, 95, 92, 84
-"""How sure a heading makes it: the field's own name, a usual heading for it, the same terms; and the most without one of them."""
+"""How sure a heading makes it: the field's own name, a known heading for this field, the same terms; and the most without one of them."""
 GUESSED = 50
 """How sure the first of several columns is that say the same."""
 GENERIC = ("name", "description", "text", "title", "item", "short description", "short text", "short name")
@@ -90,7 +90,9 @@ def _with_rivals(chosen: Proposal, candidates: list[Proposal], taken: set[str]) 
     ]
     if not rivals:
         return chosen
-    return replace(chosen, sure=GUESSED, why=f"{chosen.why}; {listed_and(rivals)} as well")
+    return replace(
+        chosen, sure=GUESSED, why=f"{chosen.why}, but column {listed_and(rivals)} fits equally well: please check"
+    )
 
 
 def _without_key_elsewhere(
@@ -154,11 +156,11 @@ def _by_heading(
     own = headings_of(field)
     for text in (heading, folded(column.lower)):
         if text and text in own:
-            return (OWN, "its heading") if text in own[:2] else (USUAL, "a usual heading for it")
+            return (OWN, "its heading") if text in own[:2] else (USUAL, "a known heading for this field")
     terms = terms_of(column.heading)
     if terms in words[field.name]:
         rivals = sum(terms in theirs for theirs in words.values())
-        return (SAME_TERMS if rivals == 1 else UNSURE - 10), "its heading means it"
+        return (SAME_TERMS if rivals == 1 else UNSURE - 10), "a known name for this field"
     if any(terms in theirs for theirs in words.values()):
         # Another field's heading, whatever it has in common with this one.
         return 0, ""
@@ -167,11 +169,11 @@ def _by_heading(
         return 0, ""
     near = max((int(fuzz.ratio(heading, word)) for word in own), default=0)
     if near >= 85:
-        return min(near - 10, UNSURE), "its heading is spelled similarly"
+        return min(near - 10, UNSURE), "the heading is spelled similarly"
     shared = max((len(terms & theirs) / len(terms | theirs) for theirs in words[field.name]), default=0)
     best = max((len(terms & theirs) / len(terms | theirs) for mine in words.values() for theirs in mine), default=0)
     if shared >= 0.5 and shared == best:
-        return 45 + int(30 * shared), "its heading has words of it"
+        return 45 + int(30 * shared), "the heading contains part of the field's name"
     return 0, ""
 
 
@@ -188,6 +190,6 @@ def _keys(
     for column in columns:
         content = looked[column.letter]
         if column.letter not in claimed and content.is_key and content.kind in ("code", "whole number", "text"):
-            why = "it is filled in every row, each time otherwise"
+            why = "it is filled in every row, and different each time"
             return [Proposal(field, column, UNSURE - 8, why)]
     return []

@@ -109,9 +109,7 @@ def understand(
             FindingGroup(each.severity, each.kind, each.title, record.name, name, source.letter, each.cells, heading)
             for each in tidied.troubles
         ]
-        repairs += [
-            RepairGroup(each.kind, each.title, name, source.letter or "", each.cells) for each in tidied.repairs
-        ]
+        repairs += [RepairGroup(each.kind, name, source.letter or "", each.cells) for each in tidied.repairs]
     values = pl.DataFrame(columns)
     seen.stands_in(values)
     rows = Rows(
@@ -286,9 +284,9 @@ def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
     for column in unread:
         word = folded(column.heading)
         what = (
-            "until when a row holds" if word in END_WORDS and record.period is not None
-            else "for how many or which unit an amount is" if word in SCALE_WORDS and money
-            else "from which quantity an amount holds" if word in BREAK_WORDS and money
+            "until when a row is valid" if word in END_WORDS and record.period is not None
+            else "how many pieces or which unit an amount is for" if word in SCALE_WORDS and money
+            else "from which quantity an amount applies" if word in BREAK_WORDS and money
             else "of which lot, or where, a quantity is" if word in PLACE_WORDS and posted
             else ""
         )  # fmt: skip
@@ -307,15 +305,19 @@ def _about_hidden(rows: Rows) -> list[FindingGroup]:
     """What people do not see, and is loaded as all the rest is."""
     hidden, found = rows.table.hidden, []
     if hidden.sheet:
-        message = "the sheet is hidden, and its rows are loaded as any others: --sheet names the one to read"
+        message = (
+            "the sheet is hidden, but its rows are loaded like any others. To read another sheet only: --sheet NAME"
+        )
         found.append(rows.sheet_finding("warning", "hidden-sheet", "a hidden sheet", message))
     there = set(rows.values[ROW].to_list()) if hidden.rows else set()
     if unseen := [row for row in hidden.rows if row in there]:
-        cells = cells_of(unseen, None, "the row is hidden, and is loaded as any other: delete it if it is not meant")
+        cells = cells_of(
+            unseen, None, "the row is hidden, but is loaded like any other: delete it if it does not belong"
+        )
         found.append(FindingGroup("warning", "hidden-row", "hidden rows", rows.record.name, None, None, cells))
     for name, letter in rows.letters.items():
         if letter in hidden.columns:
-            said = f"column {letter} “{rows.heading(name)}” is hidden, and is loaded as any other: delete it if it is not meant"
+            said = f"column {letter} “{rows.heading(name)}” is hidden, but is loaded like any other: delete it if it does not belong"
             found.append(
                 rows.sheet_finding("warning", "hidden-column", "hidden columns", said, letter, rows.heading(name))
             )
@@ -337,7 +339,7 @@ def _about_struck(rows: Rows) -> list[FindingGroup]:
     none = pl.Series([False], dtype=pl.Boolean).new_from_index(0, filled.height)
     all_struck = pl.all_horizontal((~pl.col(name)) | said.get(name, none) for name in filled.columns)
     whole = filled.select(all_struck & pl.any_horizontal(*said.values())).to_series()
-    message = "struck through in the workbook, and it counts all the same: delete it if it is not meant"
+    message = "struck through in the workbook, but is loaded like any other: delete it if it does not belong"
     record, found = rows.record.name, []
     if whole.any():
         cells = cells_of(rows.values[ROW].filter(whole), None, f"the row is {message}")
@@ -380,7 +382,7 @@ def _about_swallowed(rows: Rows) -> list[FindingGroup]:
     if not inside:
         return []
     messages = [
-        f"a quote in this line takes {'the next line' if lines == 1 else f'the next {lines:,} lines'} into one cell: remove it, or double it"
+        f"a quote in this line pulls {'the next line' if lines == 1 else f'the next {lines:,} lines'} into one cell: remove it, or double it"
         for _, lines in inside
     ]
     cells = cells_of([line for line, _ in inside], None, messages)

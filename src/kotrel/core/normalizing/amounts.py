@@ -25,14 +25,10 @@ _NUMBER_TROUBLES = {
         "the other values of the column use the other decimal mark",
     ),
     "other-currency": ("in another currency", "convert the amount, or set currency in kotrel.toml, under [sheets]"),
-    "per-cent": ("a percentage instead of an amount", "write the amount, such as 18.40"),
+    "per-cent": ("a percentage instead of an amount", "enter an amount, such as 18.40"),
     "sign-not-meant": ("an amount of money, not a plain number", "write the number without the sign of a currency"),
 }
-_NUMBER_REPAIRS = {
-    "number-as-typed": "numbers read by the column's decimal mark",
-    "word-for-number": "words that stand for a number",
-    "binary-rounding": "rounding noise from the spreadsheet removed",
-}
+_NUMBER_REPAIRS = ("number-as-typed", "word-for-number", "binary-rounding")
 
 
 def column_mark(values: pl.Series) -> numbers.Marks:

@@ -51,7 +51,7 @@ def usual_signs_of(rows: pl.Series, values: pl.Series, about: Field) -> Tidied:
         values.ne_missing(after)
     )
     cells = cells.with_columns(pl.lit("the same characters, in their usual form").alias("proof"))
-    return Tidied(after, repairs=[Repair("unusual-characters", "unusual forms of characters replaced", cells)])
+    return Tidied(after, repairs=[Repair("unusual-characters", cells)])
 
 
 def _joined(text: str) -> str:
@@ -160,10 +160,10 @@ def _broken_cells(rows: pl.Series, values: pl.Series, errors: pl.Series, uncalcu
     """Cells with a spreadsheet error, or with a formula that was never calculated."""
     found: list[Trouble] = []
     marked = errors & values.str.starts_with(MARK).fill_null(False)
-    prepared = "it was wrong in the sheet that this was prepared from: write what is right"
+    prepared = "it was wrong in the sheet this was prepared from: enter the right value"
     reasons: Iterable[tuple[pl.Series, str, str, str]] = (
         (errors & ~marked, "error-value", "a spreadsheet error", "correct the formula in that cell"),
-        (marked, "error-value", "wrong where it comes from", prepared),
+        (marked, "error-value", "already wrong in its source", prepared),
         (
             uncalculated,
             "not-calculated",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 
@@ -33,7 +33,6 @@ class Repair:
     """Cells of one column that were repaired in the same way; ``cells`` has row, before, after and proof."""
 
     kind: str
-    title: str
     cells: pl.DataFrame
 
 
@@ -103,8 +102,7 @@ def unwrap(rows: pl.Series, values: pl.Series) -> Tidied:
     done = inside.str.replace_all('""', '"', literal=True).zip_with(wrapped, values).alias(values.name)
     proof = "the signs around it only keep a spreadsheet from changing it"
     cells = _repaired(rows, values, done, wrapped, proof)
-    title = "texts taken out of formulas"
-    return Tidied(done.set(done == "", None), repairs=[Repair("text-in-formula", title, cells)] if cells.height else [])
+    return Tidied(done.set(done == "", None), repairs=[Repair("text-in-formula", cells)] if cells.height else [])
 
 
 def clean_ends(rows: pl.Series, values: pl.Series, recorded: bool) -> Tidied:
@@ -124,7 +122,6 @@ def clean_ends(rows: pl.Series, values: pl.Series, recorded: bool) -> Tidied:
     repairs = [
         Repair(
             "stray-spaces",
-            "spaces before or after removed",
             _repaired(rows, values, stripped, changed, "spaces at the ends are never part of a value"),
         )
     ]
@@ -145,7 +142,7 @@ def spread(
     odd: pl.Series,
     read: Callable[[str], tuple[str | None, str, str]],
     titles: Mapping[str, tuple[str, str]],
-    repair_titles: Mapping[str, str],
+    repaired: Collection[str] = (),
 ) -> Tidied:
     """Reads each distinct unusual value once and applies the results to the whole column.
 
@@ -153,7 +150,7 @@ def spread(
         odd: which rows hold a value that is not yet plain.
         read: value → (canonical text or None, kind of problem or repair or "", message/suggestion or proof).
         titles: kind of problem → (title, message).
-        repair_titles: kind of repair → title. A kind in neither table is a change in notation only.
+        repaired: kinds of repair. A kind that is in neither is a change in notation only.
     """
     distinct = values.filter(odd).unique().drop_nulls().to_list()
     if not distinct:
@@ -180,7 +177,7 @@ def spread(
                 ROW, "value", pl.lit(message).alias("message"), pl.col("why").replace("", None).alias("suggestion")
             )
             tidied.troubles.append(Trouble("error", name, title, cells))
-        elif name in repair_titles:
+        elif name in repaired:
             cells = part.select(ROW, pl.col("value").alias("before"), "after", pl.col("why").alias("proof"))
-            tidied.repairs.append(Repair(name, repair_titles[name], cells))
+            tidied.repairs.append(Repair(name, cells))
     return tidied

@@ -20,11 +20,7 @@ _DATE_TROUBLES = {
     "mixed-dates": ("day and month in a different order from the rest", "write it as 2026-03-31"),
     "date-as-number": ("a day number, not a date", "format the column as a date in the spreadsheet"),
 }
-_DATE_REPAIRS = {
-    "date-as-typed": "dates read in the column's order",
-    "two-digit-year": "two-digit years completed",
-    "time-left-out": "times of day left out",
-}
+_DATE_REPAIRS = ("date-as-typed", "two-digit-year", "time-left-out")
 _DATE_KINDS = {
     "no-date": "not-a-date",
     "impossible": "impossible-date",
@@ -107,7 +103,7 @@ _TROUBLES = {
     "no-zone": ("in which time zone?", "write the zone: 2026-03-31 14:30+02:00, or 2026-03-31 12:30Z"),
     "needless-zone": ("a time zone that is not kept", "write the time at the place, without a zone: 2026-03-31 14:30"),
 }
-_REPAIRS = {"midnight-added": "dates without a time"}
+_REPAIRS = ("midnight-added",)
 
 
 def tidy_moment(rows: pl.Series, values: pl.Series, zoned: bool) -> Tidied:

@@ -48,7 +48,7 @@ def per_one(rows: pl.Series, tidied: Tidied, table: Table, unit: PriceUnit, abou
             long = _plain(exact) if len(_plain(exact)) < 16 else f"{exact:.8f}…"
             text = _plain(Decimal(text))
             message = f"{text} for {number:f} is {long} for one, and {about.title} has {places} decimals: rounding = {places} in the mapping rounds it"
-            wrong.setdefault(("per-uneven", "does not come out for one"), []).append((row, text, message))
+            wrong.setdefault(("per-uneven", "not exact for one piece"), []).append((row, text, message))
             continue
         after[-1] = _plain(one) if about.decimals is None else f"{one:.{places}f}"
         if number != 1:
@@ -59,7 +59,7 @@ def per_one(rows: pl.Series, tidied: Tidied, table: Table, unit: PriceUnit, abou
         for (kind, title), found in wrong.items()
     ]  # fmt: skip
     schema = {ROW: pl.UInt32, "before": pl.String, "after": pl.String, "proof": pl.String}
-    repairs = [Repair("per-one", "amounts for one", pl.DataFrame(done, schema, orient="row"))] if done else []
+    repairs = [Repair("per-one", pl.DataFrame(done, schema, orient="row"))] if done else []
     values = pl.Series(tidied.values.name, after, dtype=pl.String)
     return Tidied(values, [*tidied.troubles, *troubles], [*tidied.repairs, *repairs])
 
@@ -69,14 +69,14 @@ def number_said(said: str | None, unit: PriceUnit) -> tuple[Decimal | None, str]
     if unit.number is not None:
         return unit.number, ""
     if said is None or not said.strip():
-        return unit.default, "blank, and the mapping does not say for how many the amount then is: default under per"
+        return unit.default, "blank, and the mapping has no default for it: add default under per"
     if (word := unit.words.get(folded(said))) is not None:
         return word, ""
     # “100”, “per 100”, “100 pcs”: one number is all that counts.
     numbers = re.findall(r"\d[\d.,'  ]*", said)
     read = read_number(numbers[0].strip(), None).value if len(numbers) == 1 else None
     if read is None or Decimal(read) <= 0:
-        return None, f"“{said}” is no number: words under per says what it means"
+        return None, f"“{said}” is not a number: add it to words under per in the mapping"
     return Decimal(read), ""
 
 

@@ -41,7 +41,7 @@ def read_percentages(
         )
     after = values.scatter(wrong.arg_true(), pl.Series(shown_as, dtype=pl.String))
     cells = repaired_cells(rows.filter(wrong), stored, shown_as, [f"the cell shows {text} %" for text in shown_as])
-    return Tidied(after, repairs=[Repair("percent-as-shown", "percentages read as they are shown", cells)])
+    return Tidied(after, repairs=[Repair("percent-as-shown", cells)])
 
 
 def refuse_other_currencies(
@@ -90,7 +90,7 @@ def round_as_wished(rows: pl.Series, values: pl.Series, is_number: pl.Series, ab
         return Tidied(values)
     done = values.scatter(numbers, pl.Series(after, dtype=pl.String))
     cells = repaired_cells(rows.gather(numbers), before, after, proofs)
-    return Tidied(done, repairs=[Repair("rounded", "amounts rounded", cells)])
+    return Tidied(done, repairs=[Repair("rounded", cells)])
 
 
 def rounded_to(text: str, places: int) -> str:
@@ -115,4 +115,4 @@ def read_as_shown(rows: pl.Series, values: pl.Series, is_number: pl.Series, sett
     places, numbers, before, after = (list(each) for each in zip(*changed, strict=True))
     cells = repaired_cells(numbers, before, after, [f"the cell shows {text}" for text in after])
     done = values.scatter(places, pl.Series(after, dtype=pl.String))
-    return Tidied(done, repairs=[Repair(AS_SHOWN, "numbers read as their cells show them", cells)])
+    return Tidied(done, repairs=[Repair(AS_SHOWN, cells)])

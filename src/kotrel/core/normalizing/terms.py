@@ -19,7 +19,7 @@ def tidy_yes_no(rows: pl.Series, values: pl.Series) -> Tidied:
         return (word, "", "") if word else (None, "not-yes-or-no", "")
 
     odd = ~values.is_in(["yes", "no"]).fill_null(True)
-    return spread(rows, values, odd, read, {"not-yes-or-no": ("not yes or no", "write yes or no")}, {})
+    return spread(rows, values, odd, read, {"not-yes-or-no": ("not yes or no", "write yes or no")})
 
 
 def tidy_choice(rows: pl.Series, values: pl.Series, about: Field) -> Tidied:
@@ -33,7 +33,7 @@ def tidy_choice(rows: pl.Series, values: pl.Series, about: Field) -> Tidied:
 
     odd = ~values.is_in(list(about.choices)).fill_null(True)
     message = f"one of: {', '.join(about.choices)}"
-    return spread(rows, values, odd, read, {"not-a-choice": ("not one of the choices", message)}, {})
+    return spread(rows, values, odd, read, {"not-a-choice": ("not one of the choices", message)})
 
 
 def split_list(text: str) -> list[str]:
@@ -49,7 +49,7 @@ def tidy_list(rows: pl.Series, values: pl.Series) -> Tidied:
     def read(text: str) -> tuple[str | None, str, str]:
         return "; ".join(split_list(text)) or None, "", ""
 
-    tidied = spread(rows, values, values.is_not_null(), read, {}, {})
+    tidied = spread(rows, values, values.is_not_null(), read, {})
     # A cell of nothing but separators is an empty list.
     tidied.values = tidied.values.set(tidied.values.str.contains(r"^[;,\s]*$").fill_null(False), None)
     return tidied

@@ -146,7 +146,7 @@ def _in_list(wanted: Wanted, about: ListFacts, lines: list[Line], above: tuple[s
     else:
         off = wanted.lists.get(about.off)
         if off is not None and off.code in (*above, about.code):
-            lines.append(Line(about.code, str(row), "its discounts are off a list that leads back to it"))
+            lines.append(Line(about.code, str(row), "its discounts refer back to the list itself"))
             return None
         what = f"{_share(row)} off {about.off or 'the standard price'}"
         lines.append(Line(about.code, str(row), what))
@@ -154,7 +154,7 @@ def _in_list(wanted: Wanted, about: ListFacts, lines: list[Line], above: tuple[s
         if basis is None:
             lines.append(
                 Line(
-                    about.code, "", f"{about.off or 'the standard price'} has no price, so there is nothing to take off"
+                    about.code, "", f"{about.off or 'the standard price'} has no price, so there is nothing to discount"
                 )
             )
             return None

@@ -97,12 +97,12 @@ def work_out(rules: PriceRules, goods: Goods, names: Callable[[str], Mapping[str
         fits = items["code"]
         if step.where is not None:
             fits = items.filter(_compiled(step, step.where, scope, "yes_no").column(items).fill_null(False))["code"]
-        why = "its condition fits no item" if not len(fits) else "no such price is there"
+        why = "its condition fits no item" if not len(fits) else "there is no such price"
         if not rules.every_step:
             why = (
                 why
                 if fits.is_empty() or not fits.is_in(settled.implode()).all()
-                else "earlier steps have all of its items"
+                else "earlier steps already set all of its items"
             )
             fits = fits.filter(~fits.is_in(settled.implode()))
             settled = pl.concat([settled, fits])
@@ -209,7 +209,7 @@ def _one(
         # Where the rule knows no price, the one that stands stays.
         pl.when("has none").then(None).otherwise("new price").alias("new price"),
         pl.when("has none")
-        .then(pl.lit("rounded down there is no such price: it stays"))
+        .then(pl.lit("rounding down gives no price: it stays as it is"))
         .when(_moved_far(rules.guards))
         .then(_rounding_words())
         .alias("said"),
@@ -240,7 +240,7 @@ def _moved_far(guards: Guards) -> pl.Expr:
 
 def _rounding_words() -> pl.Expr:
     return pl.format(
-        "rounding takes it from {} to {}", price_text(pl.col("before rounding")), price_text(pl.col("new price"))
+        "rounding changes it from {} to {}", price_text(pl.col("before rounding")), price_text(pl.col("new price"))
     )
 
 

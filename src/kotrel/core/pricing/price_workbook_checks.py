@@ -199,8 +199,8 @@ def _tell_moved(
     now, told, new = pl.col("old"), pl.col("told old"), pl.col("new")
     stands = pl.col("has old") & now.ne_missing(told) & now.is_not_null() & (now != new)
     words = pl.when(told.is_null()).then(
-        pl.format("{} is in force by now; there was no price when this one was worked out", price_text(now))
-    ).otherwise(pl.format("it was worked out from {}, and {} is in force by now", price_text(told), price_text(now)))  # fmt: skip
+        pl.format("{} is in force now; there was no price when this one was calculated", price_text(now))
+    ).otherwise(pl.format("it was calculated from {}, but {} is in force now", price_text(told), price_text(now)))  # fmt: skip
     for severity, which in (("error", told.is_not_null()), ("warning", told.is_null())):
         moved = frame.filter(stands & which).select("part", ROW, "field", words.alias("message"))
         _tell(found, parts, moved, severity, "price-moved", "the old price has changed since")

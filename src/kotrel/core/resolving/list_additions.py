@@ -127,7 +127,7 @@ def _one_spelling(rows: Rows, fields: Sequence[str], target: Record, state: Syst
     for name in fields:
         other = rows.values.filter(pl.col(name).is_in(list(chosen))).select(ROW, name)
         if other.height:
-            messages = [f"taken for “{chosen[code]}”, which other rows have" for code in other[name]]
+            messages = [f"read as “{chosen[code]}”, which other rows have" for code in other[name]]
             cells = cells_of(other[ROW], other[name], messages)
             findings.append(rows.group("warning", "other-spelling", "another spelling of a new value", name, cells))
     values = rows.values.with_columns(pl.col(name).replace(chosen) for name in fields)

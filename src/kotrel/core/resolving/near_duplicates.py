@@ -94,7 +94,7 @@ def _finding(
             there = listed(codes, NAMED) if len(codes) > NAMED else listed_and(codes)
             messages.append(f"the system has {there}, which look like it: {advice}")
         suggestions.append(codes[0] if len(codes) == 1 else None)
-    title = "new, but nearly one that is there"
+    title = "new code, almost identical to an existing one"
     cells = cells_of(part[ROW], part[name], messages, suggestions)
     return rows.group(severity, "nearly-there", title, name, cells)
 
@@ -239,6 +239,6 @@ def find_repeated(rows: Rows, state: SystemState, new: Callable[[], pl.Series]) 
     same = same.unique(ROW, keep="first").sort(ROW)
     if not same.height:
         return []
-    message = "all its other values are those of one that the system has: is it the same?"
+    message = "every other value equals an existing one. Is it the same? Then use its code"
     cells = cells_of(same[ROW], same[key], message, same["held key"])
-    return [rows.group("warning", "repeats", "new, but the same as one that is there", key, cells)]
+    return [rows.group("warning", "repeats", "new code, but its data duplicates an existing one", key, cells)]

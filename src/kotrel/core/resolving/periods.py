@@ -204,8 +204,8 @@ def _nothing_follows(rows: Rows, left: pl.DataFrame, last: str) -> list[FindingG
         first_days.join(own, left_on="cause", right_on=ROW, how="left")[last] if own is not None else first_days["to"]
     )
     messages = [
-        f"the {title} before it is open, and ends because of this one; from {day} on there is none: "
-        "--resume lets it begin again that day, --no-resume leaves it so"
+        f"the {title} before it has no end, and stops because of this one; from {day} on there is none. "
+        "--resume starts it again that day, --no-resume leaves the gap"
         for day in first_days["from"]
     ]
     cells = cells_of(first_days["cause"].cast(pl.UInt32), ends, messages)
@@ -240,9 +240,9 @@ def _findings(rows: Rows, joined: pl.DataFrame, first: str, last: str, told: pl.
     late = joined.filter(says.is_null() & following.is_not_null() & ~pl.col("next is new").fill_null(False))
     if late.height:
         messages = [
-            f"a later {title} stands already, from {day}: this one ends {end}"
+            f"a later {title} already starts on {day}: this one ends {end}"
             for day, end in late.select("next start", "new end").iter_rows()
         ]
         cells = cells_of(late[ROW], late[first], messages)
-        found.append(rows.group("warning", "later-stands", "ends before one that stands already", first, cells))
+        found.append(rows.group("warning", "later-stands", "ends before an existing one", first, cells))
     return found

@@ -10,8 +10,9 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import DefaultSet, Description
+from kotrel.core.description.record_names import meant
 from kotrel.core.errors import WrongUse
-from kotrel.core.phrases import count
+from kotrel.core.phrases import count, those_there
 from kotrel.core.resolving.export_witness import find_changed_keys
 from kotrel.core.resolving.exported_sheets import (
     find_changed_names,
@@ -67,9 +68,7 @@ def require_known_options(options: LoadOptions, description: Description, record
     """
     for name in options.create:
         if name not in description.records:
-            close = nearest(name, description.records)
-            hint = f"Did you mean {close}?" if close else f"The system takes: {', '.join(description.records)}."
-            raise WrongUse(f"--create: the system takes no record “{name}”", hint, "no-such-record")
+            raise WrongUse(f"--create: there is no record “{name}”", meant(name, description), "no-such-record")
         if len(description.records[name].key) > 1:
             raise WrongUse(
                 f"--create: the key of {name} has several fields; load new ones from their own sheet",
@@ -79,14 +78,11 @@ def require_known_options(options: LoadOptions, description: Description, record
     for name in options.defaults:
         if name not in description.defaults:
             close = nearest(name, description.defaults)
-            there = ", ".join(description.defaults) or "none yet"
-            hint = f"Did you mean {close}?" if close else f"The sets in system.toml are: {there}."
+            hint = f"Did you mean {close}?" if close else those_there("sets in system.toml", list(description.defaults))
             raise WrongUse(f"there is no set of defaults “{name}”", hint, "no-such-defaults")
     for name in options.only_of:
         if name not in description.records:
-            close = nearest(name, description.records)
-            hint = f"Did you mean {close}?" if close else f"The system takes: {', '.join(description.records)}."
-            raise WrongUse(f"--only: the system takes no record “{name}”", hint, "no-such-record")
+            raise WrongUse(f"--only: there is no record “{name}”", meant(name, description), "no-such-record")
     if any(options.of(name).only == "changes" and description.records[name].nature == "document" for name in records):
         raise WrongUse(
             "--only changes: a posted document never changes",

@@ -58,9 +58,7 @@ def keep_as_held(rows: Rows, state: SystemState, only: Collection[str] | None = 
         if back.height:
             held = back.select(ROW, pl.col("before").alias(group.field))
             values = values.update(held, on=ROW, how="left")
-            group = RepairGroup(
-                group.kind, group.title, group.field, group.letter, group.cells.join(back, on=ROW, how="anti")
-            )
+            group = RepairGroup(group.kind, group.field, group.letter, group.cells.join(back, on=ROW, how="anti"))
         if group.count:
             repairs.append(group)
     return replace(rows, values=values, repairs=tuple(repairs)) if values is not rows.values else rows
@@ -199,20 +197,6 @@ def lost_codes(rows: Rows, about: Field, values: pl.Series, repaired: Collection
     return found
 
 
-TITLES = {
-    "name-for-code": "names and other spellings replaced by codes",
-    "other-case": "codes spelled as on the list",
-    "look-alike": "look-alike and invisible characters replaced",
-    "leading-zeros": "lost leading zeros restored",
-    "number-for-code": "codes that had become numbers restored",
-    "date-for-code": "codes that had become dates restored",
-    "wrong-code-page": "characters from a wrong code page restored",
-    "other-code": "other codes replaced by the code",
-    "digits-apart": "blanks and signs between digits removed",
-}
-"""Kind of repair → its title."""
-
-
 @dataclass
 class _Column:
     """One field's values while they are repaired."""
@@ -316,7 +300,7 @@ def _repaired(column: _Column, repairs: list[RepairGroup]) -> pl.Series:
             .with_columns(pl.col("value").replace({value: repair[2] for value, repair in mine.items()}).alias("proof"))
             .select(ROW, "before", "after", "proof")
         )
-        repairs.append(RepairGroup(kind, TITLES[kind], column.about.name, letter, cells))
+        repairs.append(RepairGroup(kind, column.about.name, letter, cells))
     return after
 
 

@@ -138,9 +138,7 @@ def match_other_codes(rows: Rows, dotted: tuple[str, str], state: SystemState) -
     cells = rows.values.select(
         ROW, pl.col(key).alias("before"), after.alias("after"), pl.lit(f"the item that has this {title}").alias("proof")
     ).filter(pl.col("before").is_in(list(codes)))
-    repairs = (
-        [RepairGroup("other-code", "other codes replaced by the code", key, letter, cells)] if cells.height else []
-    )
+    repairs = [RepairGroup("other-code", key, letter, cells)] if cells.height else []
     values = rows.values.with_columns(after.alias(key))
     return replace(rows, values=values, repairs=(*rows.repairs, *repairs)).with_findings(findings)
 

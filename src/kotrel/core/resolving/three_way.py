@@ -274,7 +274,7 @@ def _as_exported(rows: Rows, name: str, part: pl.DataFrame) -> RepairGroup:
             "proof"
         ),
     )
-    return RepairGroup("as-exported", "cells restored as they were exported", name, rows.letters.get(name, ""), cells)
+    return RepairGroup("as-exported", name, rows.letters.get(name, ""), cells)
 
 
 def _without(findings: Sequence[FindingGroup], settled: dict[str, pl.Series], row: pl.Series) -> list[FindingGroup]:

@@ -1,6 +1,6 @@
 """Every kind of finding, declared once: what it means, what to do, and whether rows that are written anew would still show it.
 
-``docs/findings.md`` is made of this table, and so is what lasts when rows leave their sheet.
+``docs/reference/findings.md`` is made of this table, and so is what lasts when rows leave their sheet.
 """
 
 from __future__ import annotations
@@ -48,17 +48,17 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "hidden-column": ("warning", "Hidden columns are read like all others.", "Check them, or delete them."),
         "hidden-row": ("warning", "Hidden rows are read like all others.", "Check them, or delete them."),
         "struck-through": ("warning", "Rows or cells are struck through, and are read like all others.", "Delete what does not count."),
-        "second-table": ("error", "Another table stands below the first one.", "Put it on a sheet of its own."),
+        "second-table": ("error", "Another table is below the first one.", "Put it on a sheet of its own."),
         "unknown-heading": ("warning", "No field has this heading; the column is left out.", "Say with kotrel map what it feeds, or skip it there."),
         "heading-as-row": ("error", "The first row looks like headings, and is read as a row.", "Say heading_row = 1 in the mapping, or delete that row."),
         "shown-otherwise": ("warning", "A number's format shows other words with it, or nothing.", "Check which of the two is meant."),
         "raised-sign": ("error or warning", "A part of the cell is raised or lowered, such as a footnote.", "Delete it, if it is none of the value."),
         "partly-struck": ("error or warning", "A part of the cell is struck through.", "Delete what does not count."),
-        "labels-of-groups": ("error", "A label stands only in the first row of each group.", "Write it in each row, or let a mapping fill it down.", "sheet"),
-        "heading-says": ("error", "A heading says a factor, a unit, a tax or a year that is not the field's.", "Let a mapping say what is done with it, or that it is taken as it stands.", "sheet"),
+        "labels-of-groups": ("error", "A label is only in the first row of each group.", "Write it in each row, or let a mapping fill it down.", "sheet"),
+        "heading-says": ("error", "A heading says a factor, a unit, a tax or a year that is not the field's.", "Say in the mapping what it means, or that the column is used as it is.", "sheet"),
         "not-looked-up": ("error", "The table that a mapping looks a value up in does not have it.", "Correct the cell or the table, or give the lookup a default."),
-        "per-unreadable": ("error", "For how many an amount is cannot be read.", "Say under per in the mapping what it means."),
-        "per-uneven": ("error", "An amount for several does not come out for one in the field's decimals.", "Let the mapping round it."),
+        "per-unreadable": ("error", "Kotrel cannot read how many pieces an amount is for.", "Say what it means, under per in the mapping."),
+        "per-uneven": ("error", "An amount for several pieces is not exact for one in the field's decimals.", "Let the mapping round it."),
         "replaced": ("warning", "The row names another item that replaces its own.", "Check that its price is still meant."),
         "unread-limit": ("error", "A column that limits or scales the rows is not read.", "Say with kotrel map which field it feeds, or skip it there."),
         "no-heading": ("warning", "Columns without a heading are left out.", "Give them a heading."),
@@ -77,11 +77,11 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "became-date": ("error or warning", "A code became a date.", "Format the column as text and type the code again.", "cell"),
         "became-yes-no": ("error or warning", "A code became TRUE or FALSE.", "Format the column as text and type the code again.", "cell"),
         "letters-lost": ("error", "Letters were lost in a wrong encoding.", "Save the file as UTF-8 from its source."),
-        "ditto": ("error", "The cell only repeats what stands above it.", "Write it out."),
-        "no-value-word": ("error", "A word for no value, such as NULL, stands as a code.", "Leave the cell blank."),
-        "written-otherwise": ("warning", "The text has characters in the way that a program writes them, such as &amp;.", "Write them as they are meant."),
+        "ditto": ("error", "The cell only repeats the one above it.", "Write it out."),
+        "no-value-word": ("error", "A word for “no value”, such as NULL, is used as a code.", "Leave the cell blank."),
+        "written-otherwise": ("warning", "The text is in a program's own notation, such as &amp;.", "Write the characters themselves."),
         "strange-letters": ("error", "The value has characters that cannot be printed.", "Type it again."),
-        "other-alphabet": ("warning", "Codes in another alphabet, of which some look like Latin ones.", "Check that they are meant so."),
+        "other-alphabet": ("warning", "Codes in another alphabet, of which some look like Latin ones.", "Check that this is what you mean."),
         "turned-date": ("error", "The spreadsheet may have exchanged day and month.", "Write the date as text: 2026-03-31.", "cell"),
         "date-as-number": ("error", "The cell has a day number, not a date.", "Format the column as a date."),
     },
@@ -90,12 +90,12 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "ambiguous-number": ("error", "The number can be read in two ways.", "If all files use one decimal mark, say which with --decimal."),
         "mixed-marks": ("error", "The decimal mark differs from the rest of the column.", "Write it with the same mark."),
         "per-cent": ("error", "A percentage instead of an amount.", "Write the amount, such as 18.40."),
-        "sign-not-meant": ("error", "An amount of money where the field takes a plain number.", "Write the number alone."),
+        "sign-not-meant": ("error", "An amount of money where the field accepts a plain number.", "Write the number alone."),
         "other-currency": ("error", "The amount is in another currency.", "Convert it, or use a price list in that currency.", "sheet"),
-        "too-many-decimals": ("error", "The number has more decimals than the field takes.", "Round it, or ask for rounding in the mapping."),
+        "too-many-decimals": ("error", "The number has more decimals than the field accepts.", "Round it, or ask for rounding in the mapping."),
         "made-rounded": ("note", "Calculated values were rounded to the field's decimals.", "Nothing."),
-        "too-small": ("error", "The number is below what the field takes.", "Correct it."),
-        "too-big": ("error", "The number is above what the field takes.", "Correct it."),
+        "too-small": ("error", "The number is below what the field accepts.", "Correct it."),
+        "too-big": ("error", "The number is above what the field accepts.", "Correct it."),
         "too-large": ("error", "The number has more digits than can be stored.", "Correct it."),
         "zero": ("warning", "A cost or a price of zero.", "Check that it is meant: a price of zero may mean “ask”."),
         "not-a-date": ("error", "The text is not a date.", "Write it as 2026-03-31."),
@@ -112,7 +112,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
     },
     "Texts, codes and lists": {
         "missing": ("error", "A value that is required is missing.", "Fill it in."),
-        "too-long": ("error", "The text is longer than the field takes.", "Shorten it."),
+        "too-long": ("error", "The text is longer than the field accepts.", "Shorten it."),
         "not-a-choice": ("error", "The value is not one of the field's choices.", "Use one of those that the message lists."),
         "not-on-list": ("error", "The code is not on its list.", "Use a listed code, or let kotrel check --ask ask what it means."),
         "nearly-on-list": ("warning", "A code to be created is almost identical to one on the list.", "Use the listed code, if that is meant."),
@@ -141,7 +141,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "files-not-looked-at": ("note", "Files were not checked, because their folder is not known.", "Name it with --pictures."),
     },
     "Rows and the system": {
-        "twice-in-system": ("error", "The system has several rows with this key or code.", "Put that right in the system first."),
+        "twice-in-system": ("error", "The system has several rows with this key or code.", "Correct that in the system first."),
         "twice-in-sheet": ("error", "The same key is on two rows.", "Delete one, or keep one with --duplicates."),
         "twice-in-load": ("error", "The same key is in two files of the load.", "Delete one."),
         "shared-in-sheet": ("error", "A value that must be unique is on two rows.", "Correct one of them."),
@@ -179,7 +179,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "price-zero": ("error or warning", "The calculated price is zero.", "Check the rules.", "cell"),
         "finer-than-list": ("warning", "The amount has more decimals than its price list.", "Round it."),
         "overlaps": ("error", "The period runs into the next one.", "End it a day earlier, or start the next one later."),
-        "gap": ("warning", "Days without a price lie between two periods.", "Check that they are meant."),
+        "gap": ("warning", "There are days without a price between two periods.", "Check that they are meant."),
         "nothing-follows": ("error", "A price or another row with a period ends and nothing follows, where one was open before.", "Say whether it begins again the day after: --resume or --no-resume."),
         "later-stands": ("warning", "A later period is already there, so this price ends before it.", "Check that it is meant."),
         "cost-unlike": ("warning", "The cost is far from the item's cost.", "Check that it is per unit and not per box."),
@@ -189,7 +189,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "counted-quantities": ("warning", "The sheet of a document that adds to stock looks like a count.", "If the quantities were counted, use --as-target or kotrel count."),
         "one-document": ("error", "One document number is given for a sheet with several warehouses.", "Leave out --number: each warehouse gets a document.", "sheet"),
         "no-lines": ("error", "A document without lines.", "Add lines, or delete it."),
-        "already-posted": ("error", "The document is already posted, with the same content.", "Nothing: it is there."),
+        "already-posted": ("error", "The document is already posted, with the same content.", "Nothing: it is already posted."),
         "number-used": ("error", "A document of this number was posted and taken back.", "Use another number."),
         "posted-otherwise": ("error", "The document number is already posted, with other content.", "Use another number, or undo that load first."),
         "closed-period": ("error", "The date lies in a closed period.", "Use a later date."),
@@ -199,7 +199,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "lot-not-tracked": ("error", "The item is not lot-tracked, and the line has a lot.", "Remove the lot."),
         "serial-needed": ("error", "The item is serial-tracked, and the line has no serial number.", "Fill in the serial numbers."),
         "serial-not-tracked": ("error", "The item is not serial-tracked, and the line has a serial number.", "Remove it."),
-        "serial-not-one": ("error", "A serial number stands for exactly one.", "Make the quantity 1."),
+        "serial-not-one": ("error", "A serial number is exactly one piece.", "Make the quantity 1."),
         "serial-twice": ("error", "The serial number is there twice.", "Correct one of them."),
         "serial-in-stock": ("error", "The serial number is already in stock.", "Correct it."),
         "expiry-alone": ("error", "An expiry date without a lot.", "Fill in the lot."),
@@ -225,7 +225,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "needs-quotes": ("error", "A value has the separator or a line break in it, and the layout allows no quotes.", "Change the value."),
         "not-in-encoding": ("error", "A value has letters that the layout's encoding lacks.", "Change the value, or the encoding."),
         "not-plain": ("error", "A value that the receiving program would read differently.", "Change the value."),
-        "not-writable": ("error", "A value that the layout does not take.", "Change the value, or the layout."),
+        "not-writable": ("error", "A value that the layout does not accept.", "Change the value, or the layout."),
         "cleaned": ("warning", "Texts are changed for the receiving program.", "Check them."),
         "no-outcome": ("error", "The result file has no column for the outcome.", "Name it in the layout."),
         "not-an-outcome": ("error", "The result file has a word that is no outcome.", "Add the word to the layout."),
@@ -244,23 +244,3 @@ KINDS: dict[str, FindingKind] = {
 def lasting(kind: str) -> Lasting:
     """Who shows an error of that kind; a kind that nobody declared lies in its value."""
     return KINDS[kind].lasting if kind in KINDS else "value"
-
-
-def reference() -> str:
-    """The reference page of all kinds, in Markdown."""
-    lines = [
-        "# Findings",
-        "",
-        "Every kind of finding that `kotrel check` and the commands after it report. The kind stands in the JSON, in the",
-        "marked copy and in the summary sheet; its words on the screen say more about the case.",
-        "",
-        "An **error** keeps its row from loading. A **warning** is for you to judge. A **note** needs nothing.",
-        "",
-        "*This page is made by `make docs`; edit `finding_kinds.py`.*",
-    ]
-    for topic, kinds in _TOPICS.items():
-        lines += ["", f"## {topic}", "", "| kind | is | means | what to do |", "|---|---|---|---|"]
-        lines += [
-            f"| `{name}` | {KINDS[name].severity} | {KINDS[name].means} | {KINDS[name].to_do} |" for name in kinds
-        ]
-    return "\n".join(lines) + "\n"

@@ -13,6 +13,7 @@ from typing import Literal
 import polars as pl
 
 from kotrel.core.columns import ROW
+from kotrel.core.rows.repair_kinds import REPAIRS
 
 Severity = Literal["error", "warning", "note"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
@@ -88,10 +89,14 @@ class RepairGroup:
     """Cells that were repaired in the same way; ``cells`` is a table of :data:`REPAIRED`."""
 
     kind: str
-    title: str
     field: str
     letter: str
     cells: pl.DataFrame
+
+    @property
+    def title(self) -> str:
+        """What was done to the cells."""
+        return REPAIRS[self.kind].title
 
     @property
     def count(self) -> int:

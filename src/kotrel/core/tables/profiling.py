@@ -134,7 +134,7 @@ def _report_shown(table: Table, letter: str, found: list[str]) -> None:
     more = [each for each in more if "." not in each.held]
     if more:
         cells = "1 cell" if len(more) == 1 else f"{len(more):,} cells"
-        found.append(f"{cells} shown otherwise than held, such as {more[0].shown} for {more[0].held}")
+        found.append(f"{cells} shown differently from their value, such as {more[0].shown} for {more[0].held}")
 
 
 def _report_turned(table: Table, letter: str, report: Callable[[pl.Series, str], None]) -> None:

@@ -72,7 +72,7 @@ class Order:
         good_rows: True to load the good rows and write the others to a file.
         again: True to load the same content again.
         trial: True to let the system check it, and keep nothing.
-        wait: False to come back as soon as it is sent, where the system works on it for a while.
+        wait: False to do not wait for the system to finish.
     """
 
     files: tuple[Path, ...]

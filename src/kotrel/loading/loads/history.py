@@ -170,7 +170,7 @@ def show_undone(screen: Screen, undone: Undone, left: Path | None = None) -> Non
     if undone.receipt is not None and undone.receipt.status == "sent":
         screen.show(
             Text(
-                f"What takes {name} back is sent as {load_name(undone.number or 0)}: {_way_back_said(undone)}",
+                f"Sent {load_name(undone.number or 0)}, which takes {name} back: {_way_back_said(undone)}",
                 style="bold green",
             )
         )
@@ -201,19 +201,19 @@ def show_undone(screen: Screen, undone: Undone, left: Path | None = None) -> Non
         if undone.status == "refused":
             screen.show(
                 Text(f"{name} cannot be undone: ", style="bold red").append(
-                    f"{count(len(undone.in_the_way), 'obstacle')}; nothing was changed", style=""
+                    f"{count(len(undone.blocked_by), 'obstacle')}; nothing was changed", style=""
                 )
             )
         else:
             screen.show(f"{count(_rows_left(undone), 'row')} left as they are, written to {left} with the reasons:")
         table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-        for heading in ("  record", "key", "what is in the way"):
+        for heading in ("  record", "key", "what blocks it"):
             table.add_column(heading, overflow="fold")
-        for each in undone.in_the_way[:ROWS_SHOWN]:
+        for each in undone.blocked_by[:ROWS_SHOWN]:
             table.add_row(f"  {each.record}", Text(each.key), Text(each.message))
         screen.show(table)
-        if len(undone.in_the_way) > ROWS_SHOWN:
-            screen.show(Text(f"  … {len(undone.in_the_way) - ROWS_SHOWN:,} more (--json lists them all)", style="dim"))
+        if len(undone.blocked_by) > ROWS_SHOWN:
+            screen.show(Text(f"  … {len(undone.blocked_by) - ROWS_SHOWN:,} more (--json lists them all)", style="dim"))
         if undone.status == "refused":
             screen.show(Text(f"Next: {screen.program} undo {name} --partial    undoes the other rows", style="dim"))
         return
@@ -233,12 +233,12 @@ def _way_back_said(undone: Undone) -> str:
 
 def undo_question(undone: Undone) -> str:
     """The question asked before an undo."""
-    left = f", {count(_rows_left(undone), 'row')} left as they are" if undone.in_the_way else ""
+    left = f", {count(_rows_left(undone), 'row')} left as they are" if undone.blocked_by else ""
     return f"Undo {undone.entry.name} ({listed(undone.entry.files, 2)}): {_way_back_said(undone)}{left}?"
 
 
 def _rows_left(undone: Undone) -> int:
-    return len({(each.record, each.key) for each in undone.in_the_way})
+    return len({(each.record, each.key) for each in undone.blocked_by})
 
 
 def undone_json(undone: Undone, left: Path | None = None) -> dict[str, Any]:
@@ -255,9 +255,9 @@ def undone_json(undone: Undone, left: Path | None = None) -> dict[str, Any]:
         "documents": dict(undone.reversed) if undone.number else {},
         "left": str(left) if left else None,
         "remarks": [*undone.remarks, *(undone.receipt.remarks if undone.receipt else ())],
-        "in_the_way": [
+        "blocked_by": [
             {"record": each.record, "key": each.key, "field": each.field, "message": each.message}
-            for each in undone.in_the_way
+            for each in undone.blocked_by
         ],
     }
 

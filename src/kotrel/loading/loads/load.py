@@ -28,7 +28,7 @@ def show_receipt(screen: Screen, loaded: Loaded, args: argparse.Namespace) -> No
     assert receipt is not None
     files = [f"  {file}" for file in receipt.files]
     if loaded.status == "tried":
-        screen.show("The files for a trial are written:" if files else "The system would take this:")
+        screen.show("The files for a trial are written:" if files else "The system would accept this:")
     else:
         name = load_name(loaded.number) if loaded.number else receipt.reference
         screen.show(f"Sent as {name}; the system has not answered yet:")
@@ -49,15 +49,15 @@ def show_receipt(screen: Screen, loaded: Loaded, args: argparse.Namespace) -> No
     if loaded.status == "tried" and files:
         screen.show("Nothing was sent.")
         screen.show(
-            f"Next: {screen.program} outcome {receipt.reference} --wait    shows what the program says of each row (or --result FILE)\n"
+            f"Next: {screen.program} outcome {receipt.reference} --wait    shows what the program says about each row (or --result FILE)\n"
             f"      {screen.again(args, 'load')}"
         )
     elif loaded.status == "tried":
-        screen.show(f"Nothing was kept. Next: {screen.again(args, 'load')}")
+        screen.show(f"Trial only: nothing was saved. Next: {screen.again(args, 'load')}")
     elif files:
         screen.show(
-            f"Next: {screen.program} outcome {name} --result RESULT    takes in what the program says of each row (--wait looks for it)\n"
-            f"      {screen.program} verify {name}    once the program has given out its lists again"
+            f"Next: {screen.program} outcome {name} --result RESULT    reads what the program says about each row (--wait looks for it)\n"
+            f"      {screen.program} verify {name}    once the program has exported its lists again"
         )
     else:
         screen.show(f"Next: {screen.program} outcome {name} --wait")
@@ -71,7 +71,7 @@ kotrel load new-items.xlsx --yes --remark "Keldrift range 27"
 kotrel load new-items.xlsx --create vendor,brand --good-rows
     adds new vendors and brands, loads the good rows and writes the rest to a file
 kotrel load new-items.xlsx --trial
-    the system itself checks it, by all of its own rules; nothing is kept"""
+    the system itself checks it by its own rules; nothing is saved"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -84,12 +84,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--again", action="store_true", help="load the same content again, although it has been loaded before"
     )
     parser.add_argument(
-        "--trial", action="store_true", help="let the system itself check it by its own rules, and keep nothing of it"
+        "--trial", action="store_true", help="let the system itself check it by its own rules; nothing is saved"
     )
     parser.add_argument(
         "--no-wait",
         action="store_true",
-        help="come back as soon as it is sent, where the system works on it for a while",
+        help="do not wait for the system to finish",
     )
     parser.add_argument("--all", action="store_true", help="list every new row and every change")
 
@@ -134,7 +134,7 @@ def _json(loaded: Loaded) -> dict[str, object]:
         "creates": loaded.preview.creates(),
         "rest": [str(path) for path, _ in loaded.rest],
         "altered": [
-            {"record": each.record, "key": each.key, "field": each.field, "sent": each.sent, "came_out": each.came_out}
+            {"record": each.record, "key": each.key, "field": each.field, "sent": each.sent, "stored": each.stored}
             for each in loaded.altered
         ],
     }

@@ -21,7 +21,7 @@ kotrel outcome L0001
 kotrel outcome L0001 --before before.xlsx
     also writes the rows it changed, as they were before
 kotrel outcome L0001 --result result.csv
-    first takes in what the program says of each row, from the file that it wrote
+    first reads what the program says about each row, from its result file
 kotrel outcome L0001 --rest fix-these.xlsx
     also writes the rows it refused, to be fixed"""
 
@@ -34,11 +34,11 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--result",
         metavar="FILE",
         nargs="+",
-        help="of a program that takes files: take in its result files first",
+        help="for a system that exchanges files: read its result files first",
     )
     parser.add_argument("--map", dest="map_name", metavar="NAME", help="the saved mapping that reads the result file")
     parser.add_argument(
-        "--only-refused", action="store_true", help="the result file lists only refused rows: all others were taken"
+        "--only-refused", action="store_true", help="the result file lists only refused rows: all others were accepted"
     )
     parser.add_argument("--wait", action="store_true", help="wait until the system has answered")
     parser.add_argument(

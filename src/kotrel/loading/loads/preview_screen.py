@@ -125,10 +125,10 @@ def _show_defaulted(screen: Screen, rows: Rows) -> None:
         value = f"{about.title} {short(shown(each.value, about), 40)}"
         groups.setdefault((each.source, len(each.rows)), []).append(value)
     for (source, number), values in groups.items():
-        of = {"mapping": "the mapping", "system": "system.toml"}.get(
-            source, f"the {source}" if source in rows.fields else source
+        of = {"mapping": " from the mapping", "system": ""}.get(
+            source, f" from the {source}" if source in rows.fields else f" from {source}"
         )
-        line = Text(f"  blank cells of {count(number, 'row')} filled from {of}: ", style="dim")
+        line = Text(f"  Defaults{of} filled in for {count(number, 'row')}: ", style="dim")
         screen.show(line.append(listed(values, 8), style=""))
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.changes.reversal import InTheWay
+from kotrel.core.changes.reversal import UndoConflict
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before
 from kotrel.core.description.model import Description, Record
 from kotrel.core.phrases import count
@@ -27,17 +27,17 @@ KINDS_OF_MOVEMENT = ("on hand", "on order", "reserved")
 
 @dataclass(frozen=True)
 class Staying:
-    """The reversal without the rows that have to stay, and what is in the way of taking these out of use.
+    """The reversal without the rows that have to stay, and what blocks it of taking these out of use.
 
     Attributes:
         reversal: the rows that stay are changed, not removed.
-        in_the_way: of all rows.
+        blocked_by: of all rows.
         remarks: what stays, and why.
         archived: how many of the rows that stay are archived.
     """
 
     reversal: tuple[RecordChanges, ...]
-    in_the_way: tuple[InTheWay, ...]
+    blocked_by: tuple[UndoConflict, ...]
     remarks: tuple[str, ...]
     archived: int = 0
 
@@ -47,22 +47,22 @@ def with_staying_rows(
     description: Description,
     reversal: Sequence[RecordChanges],
     posted: Sequence[RecordChanges],
-    in_the_way: Sequence[InTheWay],
+    blocked_by: Sequence[UndoConflict],
 ) -> Staying:
     """A reversal in which new rows that posted documents of the same load refer to are archived instead of removed.
 
     Args:
         posted: what the load did to documents and the ledger.
-        in_the_way: what is in the way of removing or restoring rows.
+        blocked_by: what blocks it of removing or restoring rows.
     """
     stays = _named_by(reversal, posted)
     if not any(keys.height for keys in stays.values()):
-        return Staying(tuple(reversal), tuple(in_the_way), ())
+        return Staying(tuple(reversal), tuple(blocked_by), ())
     gone = [_as_removed(each) for each in posted]
     # Balances follow the ledger.
     kept = [each.name for each in description.records.values() if each.nature == "balance"]
     done: list[RecordChanges] = []
-    ways = list(in_the_way)
+    ways = list(blocked_by)
     remarks: list[str] = []
     archived = 0
     for each in reversal:
@@ -131,7 +131,7 @@ def _as_removed(changes: RecordChanges) -> RecordChanges:
     return replace(changes, frame=changes.frame.with_columns(*keys, pl.lit("removed").alias(ACTION)), origin=None)
 
 
-def _is_of_own_documents(way: InTheWay, record: Record, names: set[str]) -> bool:
+def _is_of_own_documents(way: UndoConflict, record: Record, names: set[str]) -> bool:
     field = record.fields.get(way.field or "")
     return way.record == record.name and way.key in names and field is not None and field.is_kept
 

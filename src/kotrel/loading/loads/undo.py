@@ -17,7 +17,7 @@ from kotrel.sheets.table_writing import write_book
 
 EXAMPLE = """\
 kotrel undo L0001
-    removes what was new and restores what was changed, or says what is in the way"""
+    removes what was new and restores what was changed, or says what blocks it"""
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:

@@ -14,7 +14,7 @@ import polars as pl
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import Entry, Stamp, load_name, standing
 from kotrel.core.changes.plan import Plan, Undoing
-from kotrel.core.changes.reversal import InTheWay, reverse
+from kotrel.core.changes.reversal import UndoConflict, reverse
 from kotrel.core.columns import before
 from kotrel.core.documents.document_checks import CAREFUL, StockRules
 from kotrel.core.documents.document_reversal import Taking, is_of_documents, reverse_documents
@@ -58,7 +58,7 @@ class Undone:
 
     Attributes:
         status: ``undone``, ``undone in part``, ``refused``, or ``not undone`` if the user said no.
-        in_the_way: what keeps the load, or the rest of it, from being undone.
+        blocked_by: what keeps the load, or the rest of it, from being undone.
         reversed: document → the document that takes it back.
         remarks: what else has to be said of them.
         receipt: what the system said of it, or None.
@@ -69,7 +69,7 @@ class Undone:
     status: str
     number: int | None
     reversal: tuple[RecordChanges, ...]
-    in_the_way: tuple[InTheWay, ...]
+    blocked_by: tuple[UndoConflict, ...]
     reversed: Mapping[str, str] = field(default_factory=dict)
     remarks: tuple[str, ...] = ()
     receipt: Receipt | None = None
@@ -158,7 +158,7 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
                 planned = plan = plan_undo(system, writing, number, step, at, how)
                 if plan.status == "refused":
                     return plan
-                left = len({(each.record, each.key) for each in plan.in_the_way})
+                left = len({(each.record, each.key) for each in plan.blocked_by})
                 if left:
                     remark = f"in part: {count(left, 'row')} left{'; ' + remark if remark else ''}"
                 stamp = Stamp(at, who, plan.entry.files, plan.entry.fingerprint, remark, "undo", number)
@@ -172,9 +172,10 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
         except Refused as refused:
             assert planned is not None
             found = tuple(
-                InTheWay(each.record, each.key, None, f"the system says: {each.message}") for each in refused.refusals
+                UndoConflict(each.record, each.key, None, f"the system says: {each.message}")
+                for each in refused.refusals
             )
-            return replace(planned, status="refused", in_the_way=found)
+            return replace(planned, status="refused", blocked_by=found)
         except ConcurrentChange:
             step("somebody else changed the same rows: once more")
     raise OutOfReach(
@@ -185,42 +186,42 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
 
 
 def plan_undo(system: System, writing: Writing, number: int, step: Step, at: datetime, how: How) -> Undone:
-    """What would undo a load, and what is in the way of it."""
+    """What would undo a load, and what blocks it of it."""
     entry = standing(writing.history(), number, "kotrel undo {undo} would bring it back.")
     require_whole(writing, number)
     step("reading what the load did")
     done = writing.changes_of(number)
     masters = [each for each in done if not is_of_documents(each)]
-    reversal, in_the_way = _reversal(writing, masters, system)
+    reversal, blocked_by = _reversal(writing, masters, system)
     posted = [each for each in done if is_of_documents(each)]
-    staying = with_staying_rows(writing, system.description, reversal, posted, in_the_way)
+    staying = with_staying_rows(writing, system.description, reversal, posted, blocked_by)
     reversal = staying.reversal
-    in_the_way = [*_naming_loads(list(staying.in_the_way), number, writing), *writing.beyond(reversal)]
+    blocked_by = [*_naming_loads(list(staying.blocked_by), number, writing), *writing.beyond(reversal)]
     refer = _referring(writing, system, reversal)
     taking = Taking(how.day or at.date(), datetime.now(), f"takes back {load_name(number)}", how.stock, how.partial)
     back = reverse_documents(posted, system.description, writing.read, writing.ledger_sums, taking)
     if how.partial:
-        while in_the_way or refer:
-            in_the_way += refer
-            reversal = _without(reversal, in_the_way)
+        while blocked_by or refer:
+            blocked_by += refer
+            reversal = _without(reversal, blocked_by)
             # A row that stays may refer to one that was to go.
             refer = _referring(writing, system, reversal)
             if not refer:
                 break
         reversal = (*reversal, *back.changes)
-        in_the_way += back.in_the_way
+        blocked_by += back.blocked_by
         can = any(each.touches for each in reversal)
-        status = ("undone in part" if can else "refused") if in_the_way else "undone"
+        status = ("undone in part" if can else "refused") if blocked_by else "undone"
     else:
-        in_the_way += [*refer, *back.in_the_way]
-        status = "refused" if in_the_way else "undone"
+        blocked_by += [*refer, *back.blocked_by]
+        status = "refused" if blocked_by else "undone"
         reversal = (*reversal, *back.changes)
     return Undone(
         entry,
         status,
         None,
         reversal,
-        tuple(in_the_way),
+        tuple(blocked_by),
         back.numbers,
         (*staying.remarks, *back.remarks),
         archived=staying.archived,
@@ -241,18 +242,18 @@ def require_whole(reading: Reading, number: int) -> None:
         )
 
 
-def _referring(writing: Writing, system: System, reversal: Sequence[RecordChanges]) -> list[InTheWay]:
+def _referring(writing: Writing, system: System, reversal: Sequence[RecordChanges]) -> list[UndoConflict]:
     about = system.description
     return [
         found for each in reversal for found in refer_to(writing, about, each.record, each.removed_keys(), reversal)
     ]
 
 
-def _without(reversal: Sequence[RecordChanges], in_the_way: Sequence[InTheWay]) -> tuple[RecordChanges, ...]:
+def _without(reversal: Sequence[RecordChanges], blocked_by: Sequence[UndoConflict]) -> tuple[RecordChanges, ...]:
     """The changes without the rows that something is in the way of."""
     kept: list[RecordChanges] = []
     for each in reversal:
-        blocked = [way.key for way in in_the_way if way.record == each.record.name]
+        blocked = [way.key for way in blocked_by if way.record == each.record.name]
         keys = each.frame.select(
             pl.concat_str(
                 [pl.coalesce(name, before(name)) for name in each.record.key], separator=" / ", ignore_nulls=True
@@ -265,10 +266,10 @@ def _without(reversal: Sequence[RecordChanges], in_the_way: Sequence[InTheWay]) 
 
 def _reversal(
     writing: Writing, done: Sequence[RecordChanges], system: System
-) -> tuple[tuple[RecordChanges, ...], list[InTheWay]]:
-    """A load's changes reversed, the last record first, and what is in the way of single rows."""
+) -> tuple[tuple[RecordChanges, ...], list[UndoConflict]]:
+    """A load's changes reversed, the last record first, and what blocks it of single rows."""
     reversal: list[RecordChanges] = []
-    in_the_way: list[InTheWay] = []
+    blocked_by: list[UndoConflict] = []
     for changes in reversed(done):
         record = changes.record
         if not changes.frame.height:
@@ -286,14 +287,14 @@ def _reversal(
         if left and changes.count("new"):
             filled = writing.read(record.name, [*record.key, *left], (first, keys[first]), filled=left)
         back, found = reverse(changes, now, filled)
-        in_the_way += found
+        blocked_by += found
         reversal.append(back)
-    return tuple(reversal), in_the_way
+    return tuple(reversal), blocked_by
 
 
-def _naming_loads(in_the_way: list[InTheWay], number: int, writing: Writing) -> list[InTheWay]:
+def _naming_loads(blocked_by: list[UndoConflict], number: int, writing: Writing) -> list[UndoConflict]:
     """The same, each with the last of our own loads that changed the row since; somebody else's change has none."""
-    wanted = {(each.record, each.key) for each in in_the_way}
+    wanted = {(each.record, each.key) for each in blocked_by}
     since: dict[tuple[str, str], str] = {}
     later = [each for each in writing.history() if each.number > number and each.kind in ("load", "undo")]
     for entry in sorted(later, key=lambda each: -each.number)[:LATER] if wanted else ():
@@ -307,14 +308,14 @@ def _naming_loads(in_the_way: list[InTheWay], number: int, writing: Writing) -> 
         replace(each, message=f"{each.message} (since {since[each.record, each.key]})")
         if (each.record, each.key) in since
         else each
-        for each in in_the_way
+        for each in blocked_by
     ]
 
 
 def left_book(undone: Undone) -> OutBook:
     """The rows that an undo left as they are, each with what is in its way."""
     rows = pl.DataFrame(
-        [[each.record, each.key, each.field, each.message] for each in undone.in_the_way],
+        [[each.record, each.key, each.field, each.message] for each in undone.blocked_by],
         schema=dict.fromkeys(("Record", "Key", "Field", "What is in the way"), pl.String),
         orient="row",
     )

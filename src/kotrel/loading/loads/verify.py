@@ -121,13 +121,16 @@ def show_verified(screen: Screen, verified: Verified, every: bool) -> None:
     read = f"{count(verified.rows, 'row')}, {count(verified.values, 'value')} read back"
     line = Text(entry.name, style="bold").append(f" · {read}: ", style="")
     if verified.ok:
-        screen.show(line.append("all as sent", style="bold green"))
+        line.append(
+            "each matches what was loaded" if verified.values != 1 else "it matches what was loaded", style="bold green"
+        )
+        screen.show(line)
         return
     if verified.too_old:
         screen.show(line.append("nothing is proved yet", style="bold yellow"))
         for record, at in verified.too_old.items():
             screen.show(
-                f"  {record}: the program's last list was given out {at[:16] or 'never'}, before this load. Let it give out a new one."
+                f"  {record}: the program last exported its list on {at[:16] or 'no day'}, before this load. Have it export a new one."
             )
         if not verified.differences.height:
             return

@@ -108,7 +108,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         return _once(args, screen)
     if screen.as_json or args.ask or args.marked is not None:
         raise WrongUse(
-            "--watch goes with none of --json, --ask and --marked", "Leave one of them out.", "wrong-command-line"
+            "--watch cannot be used with --json, --ask or --marked", "Leave one of them out.", "wrong-command-line"
         )
     files = files_of(args)
     if Path("-") in files:

@@ -58,7 +58,7 @@ class Part:
         ]
         if without:
             key = listed_and([self.titles.get(name, name) for name in self.difference.key])
-            said.append(f"without {key}, so that nothing tells what became of them: {listed_and(without)}")
+            said.append(f"without {key}, so they cannot be compared: {listed_and(without)}")
         for names, where in ((self.difference.only_old, "old"), (self.difference.only_new, "new")):
             if names:
                 titles = [self.titles.get(name, name) for name in names]

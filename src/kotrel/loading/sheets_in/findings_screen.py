@@ -46,7 +46,7 @@ def show_checked(screen: Screen, checked: Checked, every: bool, repairs: bool, r
 
 
 def show_created(screen: Screen, checked: Checked) -> None:
-    """What a load would change that no sheet has: values that it adds to a list, rows whose period it ends."""
+    """What a load would change that no sheet names: values that it adds to a list, rows whose period it ends."""
     rows = checked.rows
     if checked.consequence in ("ended", "resumed"):
         show_followed(screen, checked)
@@ -68,7 +68,7 @@ def show_followed(screen: Screen, checked: Checked) -> None:
     last = record.period[1] if record.period else record.key[-1]
     number = count(rows.values.height, record.title.lower())
     if checked.consequence == "ended":
-        line = Text(f"ends {number} that no sheet has: ", style="bold magenta")
+        line = Text(f"ends {number} that no sheet names: ", style="bold magenta")
         line.append("the next one begins the day after", style="")
     else:
         line = Text(f"begins {number} again: ", style="bold magenta")

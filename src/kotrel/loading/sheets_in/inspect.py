@@ -76,7 +76,7 @@ def show_inspected(screen: Screen, inspected: Inspected, args: argparse.Namespac
         screen.show(
             Text(f"Next: {screen.again(args, 'map', 'RECORD')}    proposes which column feeds which field", style="dim")
         )
-        screen.show(Text(f"      {screen.program} records    shows what the system takes", style="dim"))
+        screen.show(Text(f"      {screen.program} records    shows what the system accepts", style="dim"))
         return
     line = Text("\nProbably ").append(likely.record.title.lower(), style="bold").append(" rows")
     if inspected.key:

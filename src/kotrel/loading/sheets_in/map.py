@@ -61,17 +61,13 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
         left = listed([f"{column.letter} “{column.heading}”" for column in mapped.left], 8)
         screen.show(Text(f"Undecided: {left}", style="dim"))
     for asked in mapped.habits.questions():
-        screen.show(Text(f"Is this so: {asked}", style="yellow"))
+        screen.show(Text(f"Please check: {asked}", style="yellow"))
     if mapped.missing:
         screen.show(Text(f"New rows also need: {', '.join(mapped.missing)}", style="yellow"))
         screen.show(Text("  In the saved mapping, give each a column, a fixed value or a default.", style="dim"))
     if mapped.others:
         sheets = listed([f"“{name}”" for name in mapped.others], 6)
-        screen.show(
-            Text(
-                f"Not looked at for this: {sheets}. The mapping also reads sheets that have its headings.", style="dim"
-            )
-        )
+        screen.show(Text(f"Other sheets: {sheets}. The mapping also reads those that have its headings.", style="dim"))
     screen.show(
         Text(f"Saved as {_shown(mapped.path)}. Read it and edit what is wrong.").append(
             f"  Next: {mapped.next}",

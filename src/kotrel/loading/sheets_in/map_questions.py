@@ -81,7 +81,7 @@ def _called(column: Column) -> str:
 
 
 def field_named(record: Record, said: str) -> Field | None:
-    """The field that a person means by its name, its title or a usual heading for it."""
+    """The field that a person means by its name, its title or a known heading for this field."""
     word = folded(said)
     for field in record.fields.values():
         if not field.is_kept and word in headings_of(field)[:2]:

@@ -34,19 +34,17 @@ def next_steps(
             break
     if "ambiguous-number" in errors:
         steps.append(
-            f"{screen.again(args, 'check', '--decimal', 'comma')}    if these numbers have a decimal comma, else point"
+            f"{screen.again(args, 'check', '--decimal', 'comma')}    if these numbers have a decimal comma; if not: point"
         )
     if "ambiguous-date" in errors:
         steps.append(
-            f"{screen.again(args, 'check', '--dates', 'day')}    if the day comes first in these dates, else month"
+            f"{screen.again(args, 'check', '--dates', 'day')}    if the day comes first in these dates; if not: month"
         )
     if "already-posted" in errors and getattr(args, "only", None) is None:
         steps.append(f"{screen.again(args, 'check', '--only', 'new')}    leaves out what is posted already")
     if "nothing-follows" in errors:
-        steps.append(
-            f"{screen.again(args, 'check', '--resume')}    lets what was open before begin again after the end"
-        )
-        steps.append(f"{screen.again(args, 'check', '--no-resume')}    leaves those days without one")
+        steps.append(f"{screen.again(args, 'check', '--resume')}    starts what was open before again after the end")
+        steps.append(f"{screen.again(args, 'check', '--no-resume')}    leaves those days without a price")
     if "not-on-list" in errors and not getattr(args, "ask", False):
         steps.append(f"{screen.again(args, 'check', '--ask')}    asks what the unknown values mean")
     settled = {

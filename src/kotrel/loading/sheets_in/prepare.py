@@ -83,7 +83,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     screen.show(f"Written: {args.output}")
     if not ok:
         screen.show(
-            f"What is wrong is in it as it was, behind #N/A where only the sheet shows it. Next: {screen.program} check {args.output}"
+            f"Errors are kept as they were; those that only the original sheet shows are written after #N/A. Next: {screen.program} check {args.output}"
         )
     else:
         screen.show(f"Next: {screen.program} preview {args.output}")

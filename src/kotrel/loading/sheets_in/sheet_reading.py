@@ -129,8 +129,8 @@ def understand_file(
         ]
     if forgotten is not None:
         message = (
-            f"it comes from export {forgotten}, which this workspace does not remember, so its edits cannot be told from old "
-            "values: load it where it was exported, or take every value as it stands with --since none"
+            f"it comes from export {forgotten}, which this workspace does not have, so its edits cannot be told from old "
+            "values. Load it in the workspace that exported it, or use every value with --since none"
         )
         left.append(first.sheet_finding("error", "export-not-remembered", "an export of another workspace", message))
     if export is None and forgotten is None and wanted.options.since is None and not first.table.sheet:

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.phrases import count
+from kotrel.core.phrases import count, those_there
 from kotrel.core.similarity import nearest
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.sheets_out.exporting import Chosen, Exported, export_records
@@ -72,9 +72,7 @@ def saved_choice(hidden: Path, name: str) -> Choice:
     except FileNotFoundError:
         there = sorted(each.stem for each in (hidden / FOLDER).glob("*.json"))
         close = nearest(name, there)
-        hint = (
-            f"Did you mean {close}?" if close else f"The choices are: {', '.join(there) or 'none yet (--save NAME)'}."
-        )
+        hint = f"Did you mean {close}?" if close else those_there("saved choices", there, "--save NAME saves one.")
         raise WrongUse(f"there is no saved choice “{name}”", hint, "no-such-choice") from None
     except (OSError, ValueError, KeyError, TypeError):
         raise WrongUse(
@@ -85,7 +83,7 @@ def saved_choice(hidden: Path, name: str) -> Choice:
 EXAMPLE = """\
 kotrel export item -o ropes.xlsx --fields code,description,price --where "category begins with 'ROPE' and cost > 1"
     chosen fields of chosen items
-kotrel export item -o dear-first.csv --sort "price down,code"
+kotrel export item -o most-expensive-first.csv --sort "price down,code"
     all fields, highest price first
 kotrel export item -o ropes.xlsx --fields code,price --where "category begins with 'ROPE'" --save ropes
 kotrel export --saved ropes chains

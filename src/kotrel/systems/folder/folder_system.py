@@ -13,7 +13,7 @@ import polars as pl
 from kotrel.core.changes.change_set import RecordChanges, Rest
 from kotrel.core.changes.journal import Entry, Stamp, load_name
 from kotrel.core.changes.plan import Plan
-from kotrel.core.changes.reversal import InTheWay
+from kotrel.core.changes.reversal import UndoConflict
 from kotrel.core.changes.system_remarks import Refusal
 from kotrel.core.columns import ACTION, ROW, before
 from kotrel.core.description.model import Description
@@ -112,7 +112,7 @@ class _FolderWriting(_FolderReading, Writing):
     def try_out(self, plan: Plan, step: Step) -> Receipt:
         if self.uploads.trial is None:
             raise WrongUse(
-                f"it is not said where {self.name} looks for files that it is only to try",
+                f"no folder is set where {self.name} looks for trial files",
                 "Name that folder: trial under [folder] in kotrel.toml.",
                 "no-trial",
             )
@@ -129,8 +129,8 @@ class _FolderWriting(_FolderReading, Writing):
         refused = [each.refused() for each in changes]
         return self.account.record(refused, replace(stamp, kind="refused"))
 
-    def beyond(self, reversal: Sequence[RecordChanges]) -> list[InTheWay]:
-        found: list[InTheWay] = []
+    def beyond(self, reversal: Sequence[RecordChanges]) -> list[UndoConflict]:
+        found: list[UndoConflict] = []
         for each in reversal:
             layout = self.uploads.layouts.get(each.record.name)
             if layout is not None and layout.withdraws:
@@ -140,7 +140,7 @@ class _FolderWriting(_FolderReading, Writing):
                 pl.concat_str([pl.col(before(n)) for n in each.record.key], separator=" / ")
             ).to_series()
             words = "it was new, and the layout has no word for withdrawing it: remove it in the program itself"
-            found += [InTheWay(each.record.name, key, None, words) for key in keys]
+            found += [UndoConflict(each.record.name, key, None, words) for key in keys]
         return found
 
 
@@ -163,7 +163,7 @@ class FolderSystem(System):
     def _mirror(self) -> Path:
         path = self._hidden / FILE
         if not path.is_file():
-            raise OutOfReach(f"nothing is known of {self.name} yet", "kotrel lists reads what it gave out.", "no-lists")
+            raise OutOfReach(f"nothing is known of {self.name} yet", "kotrel lists reads what it exported.", "no-lists")
         return path
 
     @contextmanager

@@ -93,7 +93,7 @@ def laid_out(
         layout = uploads.layouts.get(each.record.name)
         if layout is None:
             raise WrongUse(
-                f"it is not said in which layout {each.record.title.lower()} is sent",
+                f"no layout is chosen for {each.record.title.lower()}",
                 f"Write layouts/NAME.toml for the record {each.record.name}; where there are several, say which under [folder.layouts] in kotrel.toml.",
                 "no-layout",
             )
@@ -207,7 +207,7 @@ def _not_known(changes: RecordChanges, layout: Layout, lists: Sequence[GivenOut]
     advice = (
         f"{'; '.join(spare)}, which no field reads: say in a saved mapping which field it is; or leave the column out of the layout."
         if spare
-        else "Have the program give out that column too, or leave it out of the layout."
+        else "Have the program export that column too, or leave it out of the layout."
     )
     return [
         Refusal(record.name, changes.file, changes.sheet, row, key, message, advice=advice, layout=layout.name)

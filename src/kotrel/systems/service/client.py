@@ -115,7 +115,7 @@ class Client:
                 if "CERTIFICATE" in str(error).upper():
                     raise OutOfReach(
                         f"{self.name}: its certificate cannot be trusted: {error}",
-                        "Ask its administrator; Kotrel never skips this check.",
+                        "Ask its administrator. Kotrel never skips this check.",
                         "certificate",
                     ) from None
                 trouble = str(error) or type(error).__name__
