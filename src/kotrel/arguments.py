@@ -31,8 +31,8 @@ COMMANDS = {
     "init": ("setup.init", "set up a workspace, with a practice system or your own system"),
     "records": ("setup.records", "show the records that the system accepts, or one record's fields"),
     "practice": ("setup.practice", "play with the practice system: a busy shop floor, or back to its start"),
-    "help": ("setup.help", "explain a command, or a topic such as mappings or prices"),
-    "completion": ("setup.completion", "print what makes your shell complete commands, options and names"),
+    "help": ("helping.help", "explain a command, or a topic such as mappings or prices"),
+    "completion": ("helping.completion", "print what makes your shell complete commands, options and names"),
     "template": (
         "loading.sheets_out.template",
         "make an empty sheet with headings, a guide and drop-downs from the real lists",
@@ -190,7 +190,7 @@ def parser_for(command: str | None) -> Parser:
     )
     parser.add_argument("--version", action="version", version=f"kotrel {__version__}", help="show the version")
     _everywhere(parser, None)
-    commands = parser.add_subparsers(dest="command", metavar="COMMAND", help=argparse.SUPPRESS)
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND", help=argparse.SUPPRESS, prog="kotrel")
     for name, (module_name, said) in COMMANDS.items():
         if name != command:
             commands.add_parser(name, add_help=False)

@@ -19,7 +19,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     """Runs one command line and returns its exit status."""
     words = list(sys.argv[1:] if argv is None else argv)
     if "_ARGCOMPLETE" in os.environ:
-        from kotrel.setup.completion import complete
+        from kotrel.helping.completion import complete
 
         complete()
     if words == ["--version"]:

@@ -61,7 +61,7 @@ def explained(subject: str) -> str:
         called = parser_for(subject).called
         return called.format_help() if called is not None else ""
     if subject in TOPICS:
-        return (resources.files("kotrel.setup") / "topics" / f"{subject}.txt").read_text("utf-8")
+        return (resources.files("kotrel.helping") / "topics" / f"{subject}.txt").read_text("utf-8")
     if subject in KINDS:
         kind = KINDS[subject]
         return f"{subject} ({kind.severity})\n\n{kind.means}\n{kind.to_do}\n\nAll kinds: docs/reference/findings.md"

@@ -118,7 +118,7 @@ def _loads(workspace: Workspace, args: argparse.Namespace) -> Iterable[str]:
 
 def _subjects(workspace: Workspace, args: argparse.Namespace) -> Iterable[str]:
     from kotrel.core.rows.finding_kinds import KINDS
-    from kotrel.setup.help import TOPICS
+    from kotrel.helping.help import TOPICS
 
     return (*COMMANDS, *TOPICS, *KINDS)
 
