@@ -100,7 +100,7 @@ class Lists(_Counting):
         self.assertEqual((done["status"], done["lines"]), ("collected", 2))
         found = self.lines()
         self.assertEqual((found["FST-00020"]["counted"], found["FST-00060"]["counted"]), ("38", "6"))
-        self.write("odd.txt", *lines, "4006381333931")
+        self.write("odd.txt", *lines, "2026381333931")
         [odd] = self.json("count", "collect", "quay", "odd.txt", status=1)["files"]
         self.assertEqual(odd["findings"][0]["row"], len(lines) + 1)
         # A code that leads to two items leads to none.

@@ -93,7 +93,7 @@ class Exports(Sheets):
         book = openpyxl.Workbook()
         for line in (
             ["Item code", "Description", "Unit", "Category", "Cost", "Manufacturer's part number"],
-            ["PRP-00001", "digits", "M", "ROPE", 2.5, 4012345678901234567], ["PRP-00002", "dollars", "M", "ROPE", 2.5, "x"],
+            ["PRP-00001", "digits", "M", "ROPE", 2.5, 2012345678901234567], ["PRP-00002", "dollars", "M", "ROPE", 2.5, "x"],
             ["PRP-00003", "error", "M", "ROPE", "#N/A", "x"], ["PRP-00004", "formula", "M", "ROPE", "=1+1", "x"],
             ["PRP-00005", "a date", "M", "ROPE", 1, 45000], ["PRP-00006", "per cent", "M", "ROPE", 0.125, "x"],
             ["PRP-00007", "yes", "M", "ROPE", 1, True], ["PRP-00008", "words", "M", "NOPE", "lots", "x"],

@@ -18,7 +18,7 @@ GOING_LIVE = {
         ("NEW-60003", "Hull paint, new", "TIN", "PAINT-HULL", "VELLAMAR", ""),
         ("KIT-60001", "Stay kit", "SET", "CHAIN", "", "kit"),
     ],
-    "Vendors": [("Vendor code", "Vendor name", "City", "Country", "Terms in days"), ("HOLMWERK", "Holmwerk Rigging", "Holm", "SK", 30)],
+    "Vendors": [("Vendor code", "Vendor name", "City", "Country", "Terms in days"), ("HOLMWERK", "Holmwerk Rigging", "Holm", "ZZ", 30)],
     "Bins": [("Warehouse", "Bin", "Name"), ("LOFT", "L-99-Z", "Rack by the door")],
     "Item per warehouse": [("Item", "Warehouse", "Reorder point", "Order up to", "Default bin"), ("NEW-60001", "LOFT", 10, 40, "L-99-Z")],
     "Unit conversions": [("Item", "Unit", "Factor"), ("NEW-60002", "COIL", 200), ("NEW-60001", "BOX", 10)],

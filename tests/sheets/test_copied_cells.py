@@ -86,7 +86,7 @@ class RefusedRows(Program):
         book = openpyxl.Workbook()
         for line in (
             ["Item code", "Description", "Unit", "Category", "Cost", "Manufacturer's part number"],
-            [1234, "a", "M", "NOPE", 1, 4012345678901234567],
+            [1234, "a", "M", "NOPE", 1, 2012345678901234567],
             [77, "b", "M", "ROPE", 2],
             ["REST-00001", "c", "M", "ROPE", 3],
         ):

@@ -91,7 +91,7 @@ class Workbooks(Files):
         book = xlsxwriter.Workbook(path)
         sheet = book.add_worksheet("S")
         day = book.add_format({"num_format": "yyyy-mm-dd"})
-        sheet.write_row(0, 0, ["code", 4012345678901, 18.4, True])
+        sheet.write_row(0, 0, ["code", 2012345678901, 18.4, True])
         sheet.write_datetime(1, 0, datetime(2026, 12, 3), day)
         sheet.write_formula(1, 1, "=NA()", None, "#N/A")
         sheet.write_formula(1, 2, "=1/0", None, "#DIV/0!")
@@ -99,7 +99,7 @@ class Workbooks(Files):
         book.close()
         [grid] = open_sheets(path)
         self.assertEqual(
-            grid.cells.rows(), [("code", "4012345678901", "18.4", "TRUE"), ("2026-12-03", "#N/A", "#DIV/0!", "00123")]
+            grid.cells.rows(), [("code", "2012345678901", "18.4", "TRUE"), ("2026-12-03", "#N/A", "#DIV/0!", "00123")]
         )
         kinds = [[kind] * 2 if isinstance(kind := grid.kinds[letter], str) else kind.to_list() for letter in "ABCD"]
         self.assertEqual(kinds, [["text", "date"], ["number", "error"], ["number", "error"], ["yes_no", "text"]])

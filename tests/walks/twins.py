@@ -19,7 +19,7 @@ RECORDS = ("item", "price", "item_warehouse", "brand", "item_code", "adjustment_
 ITEM_CELLS = {
     "Description": ("w1", "w2", "", "Größe"), "Base unit": ("EA", "M", "", "XX"), "Category": ("CHAIN-LINK", "ROPE", "", "NOPE"),
     "Cost": ("1.5", "2.25", "", "(clear)", "lots", "0"), "Note": ("n1", "", "(clear)"), "Brand": ("KELD", "", "NEWB", "(clear)"),
-    "Barcode": ("2010000000014", "", "4006381333931", "123"), "Tags": ("a; b", "", "c"), "Weight": ("1.5", ""),
+    "Barcode": ("2010000000014", "", "2026381333931", "123"), "Tags": ("a; b", "", "c"), "Weight": ("1.5", ""),
 }  # fmt: skip
 CONDITIONS = (
     "cost > 10 and barcode is not blank", "description contains 'rope' or category begins with 'CH'", "on_hand > 100",

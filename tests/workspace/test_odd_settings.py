@@ -112,7 +112,7 @@ by = "category"
 deviations = 6
 least = "5%"
 [rates]
-SKR = "0.05"
+XTS = "0.05"
 """
 WORKSPACE = """
 [system]

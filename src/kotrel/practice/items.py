@@ -40,7 +40,7 @@ _PAINTS = ("white", "signal red", "harbour blue", "grey", "black", "cream", "mos
 FAMILIES = (
     Family("ROP", "ROPE-BRAID", "M", "KELD", "KELDRIFT", "Braided rope", _SIZES_MM, _COLOURS, ("0.35", "6.90")),
     Family("ROP", "ROPE-TWIST", "M", "KELD", "KELDRIFT", "Twisted rope", _SIZES_MM, ("natural", "white", "black"), ("0.28", "4.20")),
-    Family("ROP", "ROPE-DYNEX", "M", "KELD", "KELDRIFT", "Low-stretch rope", _SIZES_MM[:9], _COLOURS, ("1.90", "14.50")),
+    Family("ROP", "ROPE-STATIC", "M", "KELD", "KELDRIFT", "Low-stretch rope", _SIZES_MM[:9], _COLOURS, ("1.90", "14.50")),
     Family("ROP", "ROPE-CORD", "M", "HAVSK", "KELDRIFT", "Whipping twine", ("1 mm", "1.5 mm", "2 mm"), _COLOURS, ("0.05", "0.30")),
     Family("CHN", "CHAIN-ANCHOR", "M", "BRANN", "BRANNOCH", "Anchor chain", _SIZES_MM[3:], ("galvanised", "stainless"), ("4.10", "38.00")),
     Family("CHN", "CHAIN-MOOR", "M", "BRANN", "BRANNOCH", "Mooring chain", _SIZES_MM[4:], ("galvanised", "black"), ("3.20", "29.00")),

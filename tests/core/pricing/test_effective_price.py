@@ -13,7 +13,7 @@ LISTS = {
     "CLUB": ListFacts("CLUB", "EUR", 1),
     "RRP": ListFacts("RRP", "EUR", 2, for_sale=False),
     "EXPORT": ListFacts("EXPORT", "USD", 2, off="SHOP"),
-    "ISLE": ListFacts("ISLE", "SKR", 0, off="SHOP"),
+    "ISLE": ListFacts("ISLE", "XTS", 0, off="SHOP"),
 }
 
 
@@ -63,7 +63,7 @@ class Effective(unittest.TestCase):
         # 99.00 EUR ÷ 0.92 = 107.608696 USD; less 10 % = 96.847826.
         self.assertEqual((self.price("EXPORT", unit="COIL"), self.found.currency), ("96.85", "USD"))
         self.assertIn("99.00 EUR is 107.608696 USD", [line.what for line in self.found.lines])
-        with self.assertRaisesRegex(NoRate, "no rate of SKR"):
+        with self.assertRaisesRegex(NoRate, "no rate of XTS"):
             self.price("ISLE")
 
     def test_the_explanation_adds_up_in_another_unit(self):

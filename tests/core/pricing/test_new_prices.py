@@ -42,7 +42,7 @@ PRICES = numbers(
     "from_quantity", "amount",
 )  # fmt: skip
 FACTORS = frame("item unit factor", "A BOX 100")
-LISTS = frame("code currency decimals", "SHOP EUR 2", "YARD EUR 2", "ISLE SKR 0")
+LISTS = frame("code currency decimals", "SHOP EUR 2", "YARD EUR 2", "ISLE XTS 0")
 
 
 def new_prices(
@@ -133,19 +133,19 @@ class WorkingOut(unittest.TestCase):
 
     def test_another_currency_needs_a_rate_and_has_its_own_decimals(self):
         one = step("code = 'A'", ISLE="SHOP")
-        # One SKR is 0.05 EUR: 21.35 ÷ 0.05 = 427.
-        self.assertEqual(new_prices(one, rates={"SKR": "0.05"})["ISLE A EA 0"], "427")
-        with self.assertRaisesRegex(NoRate, "no rate of SKR"):
+        # One XTS is 0.05 EUR: 21.35 ÷ 0.05 = 427.
+        self.assertEqual(new_prices(one, rates={"XTS": "0.05"})["ISLE A EA 0"], "427")
+        with self.assertRaisesRegex(NoRate, "no rate of XTS"):
             new_prices(one)
 
     def test_own_prices_and_figures_of_sheets_come_in_the_currency_of_the_list(self):
-        rates = {"SKR": "0.08", "USD": "0.92"}
-        # 8.40 EUR is 105 SKR, twice as much 210; the standard price of 8.00 EUR is 100 SKR.
+        rates = {"XTS": "0.08", "USD": "0.92"}
+        # 8.40 EUR is 105 XTS, twice as much 210; the standard price of 8.00 EUR is 100 XTS.
         self.assertEqual(new_prices(step("code = 'A'", ISLE="cost * 2"), rates=rates)["ISLE A EA 0"], "210")
         self.assertEqual(new_prices(step("code = 'A'", ISLE="price"), rates=rates)["ISLE A EA 0"], "100")
-        # The other way: a list of 30 SKR is 2.40 EUR. A number of its own is in the currency of what it sets.
+        # The other way: a list of 30 XTS is 2.40 EUR. A number of its own is in the currency of what it sets.
         self.assertEqual(new_prices(step("code = 'A'", price="ISLE + 1"), rates=rates)["price A EA 0"], "3.4")
-        # A letter in USD: 9.00 USD are 8.28 EUR, and 103.50 SKR, without decimals 104.
+        # A letter in USD: 9.00 USD are 8.28 EUR, and 103.50 XTS, without decimals 104.
         letter = {"letter": FigureSheet("letter.csv", currency="USD")}
         made = new_prices(step(cost="[letter.cost]", ISLE="[letter.cost]"), rates=rates, sheets=letter)
         self.assertEqual((made["cost A EA 0"], made["ISLE A EA 0"]), ("8.28", "104"))
@@ -167,9 +167,9 @@ class WorkingOut(unittest.TestCase):
             "from_quantity",
             "amount",
         )
-        lists = frame("code currency decimals", "SHOP EUR 2", "ISLE SKR 2", "USDX USD 2")
+        lists = frame("code currency decimals", "SHOP EUR 2", "ISLE XTS 2", "USDX USD 2")
         rules = PriceRules(
-            "r", "R", None, False, (step(**{target: f"{source} * 2"}),), rates=Rates("EUR", {"SKR": skr, "USD": usd})
+            "r", "R", None, False, (step(**{target: f"{source} * 2"}),), rates=Rates("EUR", {"XTS": skr, "USD": usd})
         )
         goods = Goods(items, FIELDS, prices, FACTORS, lists, frame("item letter.cost", "C 1"))
         done = work_out(rules, goods, lambda record: {}).prices
@@ -197,7 +197,7 @@ class Guarding(unittest.TestCase):
         prices = numbers(table, "from_quantity", "old", "new", "cost")
         return {
             (each.kind, place)
-            for each in guarded(prices, stands, guards, Outliers(), {"ISLE": "SKR"}, Rates("EUR", rates or {}))
+            for each in guarded(prices, stands, guards, Outliers(), {"ISLE": "XTS"}, Rates("EUR", rates or {}))
             for place in each.rows["place"].to_list()
         }
 
@@ -226,8 +226,8 @@ class Guarding(unittest.TestCase):
 
     def test_lists_of_two_currencies_are_compared_in_one(self):
         guards = Guards(not_above=(("ISLE", "SHOP"),))
-        rates = {"SKR": Decimal("0.08")}
-        # 10.00 EUR are 125 SKR.
+        rates = {"XTS": Decimal("0.08")}
+        # 10.00 EUR are 125 XTS.
         self.assertEqual(
             self.told(["ISLE A EA 0 9 126 - X"], guards, ["SHOP A EA 0 10"], rates), {("above-other-list", 0)}
         )

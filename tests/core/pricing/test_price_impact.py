@@ -20,7 +20,7 @@ HELD: dict[str, list[dict[str, str | None]]] = {
         {"code": "B", "unit": "EA", "category": "ROPE"},
         {"code": "C", "unit": "EA", "category": "CHAIN"},
     ],
-    "price_list": [{"code": "SHOP", "currency": "SKR"}],
+    "price_list": [{"code": "SHOP", "currency": "XTS"}],
     "price": [
         {"price_list": "SHOP", "item": "A", "unit": "EA", "from_quantity": "0.000", "from_date": "2026-01-01", "amount": "10.00"},
         {"price_list": "SHOP", "item": "A", "unit": "EA", "from_quantity": "0.000", "from_date": "2026-06-01", "amount": "8.00"},
@@ -102,7 +102,7 @@ class Stakes(unittest.TestCase):
         self.addCleanup(HELD["item"].pop)
         found = price_stakes([changes("price", price("D", "5.00"))], read_description(description_text()), read, sums)
         assert found is not None
-        self.assertEqual(found.select("list", "category", "prices", "currency").rows(), [("SHOP", None, 1, "SKR")])
+        self.assertEqual(found.select("list", "category", "prices", "currency").rows(), [("SHOP", None, 1, "XTS")])
 
     def test_only_the_price_of_the_base_unit_values_the_stock(self) -> None:
         for unit, stake in (("EA", "180.00"), ("BOX", "0"), ("PAL", "0")):

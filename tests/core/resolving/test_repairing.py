@@ -193,7 +193,7 @@ class Proposals(unittest.TestCase):
         fed, left = self.propose(
             ("Artikle", "Descripton", "Einheit", "Strichcode", "Anything"),
             ("A1", "Rope red", "metre", "20123451", "x y"),
-            ("A2", "Chain long", "EA", "629104150021" + "3", "z w"),
+            ("A2", "Chain long", "EA", "229144150021" + "3", "z w"),
         )
         self.assertEqual(fed, {"code": "A", "description": "B", "unit": "C", "barcode": "D"})
         self.assertEqual(left, ["Anything"])

@@ -154,7 +154,7 @@ class OwnLoads(unittest.TestCase):
 class Damage(unittest.TestCase):
     def test_what_a_spreadsheet_makes_of_codes_is_no_edit(self):
         for code, shown in (
-            ("00120", "120"), ("1E5", "100000"), ("3-12", "2026-03-12"), ("4012345678901", "4.01235E+12"),
+            ("00120", "120"), ("1E5", "100000"), ("3-12", "2026-03-12"), ("2012345678901", "2.01235E+12"),
             ("12345678901234567890", "12345678901234500000"), ("TRUE", "yes"), ("a\nb", "a b"),
             ("Größe", "Gr\ufffd\ufffd\ufffd\ufffde"), ("Caf\u00e9 (2)", "Caf\ufffd (2)"),
         ):  # fmt: skip
@@ -166,7 +166,7 @@ class Damage(unittest.TestCase):
             ("00120", "121"),
             ("ABC", "abc"),
             ("3-12", "2026-04-12"),
-            ("4012345678901", "4.5E+12"),
+            ("2012345678901", "4.5E+12"),
             ("a b", "ab"),
             ("a b", "a  b"),
             ("Größe", "Kl\ufffd\ufffde"),

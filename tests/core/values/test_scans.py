@@ -15,31 +15,31 @@ words = st.text("ABCXYZ0123456789-/.", min_size=1, max_size=20)
 
 class Scans(unittest.TestCase):
     def test_the_check_digit(self) -> None:
-        # 4006381333931: 4 + 3·0 + 0 + 3·6 + 3 + 3·8 + 1 + 3·3 + 3 + 3·3 + 9 + 3·3 = 89, so the digit is 1.
-        self.assertTrue(is_gtin("4006381333931"))
-        self.assertFalse(is_gtin("4006381333932"))
-        self.assertFalse(is_gtin("400638133393X"))
-        self.assertFalse(is_gtin("４００６３８１３３３９３１"), "full-width digits")
+        # 2026381333931: 2 + 3·0 + 2 + 3·6 + 3 + 3·8 + 1 + 3·3 + 3 + 3·3 + 9 + 3·3 = 89, so the digit is 1.
+        self.assertTrue(is_gtin("2026381333931"))
+        self.assertFalse(is_gtin("2026381333932"))
+        self.assertFalse(is_gtin("202638133393X"))
+        self.assertFalse(is_gtin("２０２６３８１３３３９３１"), "full-width digits")
 
     def test_codes_and_element_strings(self) -> None:
-        self.assertTrue(is_gtin("04006381333931"))
+        self.assertTrue(is_gtin("02026381333931"))
         cases = {
             "ROP-00120": Scan("ROP-00120"),
-            "4006381333931": Scan("4006381333931"),
-            "]E04006381333931": Scan("4006381333931"),
-            "(01)04006381333931": Scan("04006381333931"),
-            "(01)04006381333931(17)290400(10)VM-2704": Scan("04006381333931", None, "VM-2704", None, "2029-04-30"),
-            "(01)04006381333931(15)290431": None,
-            "(02)04006381333931(37)24": Scan("04006381333931", Decimal(24)),
-            "010400638133393117280229\x1d10L1\x1d21S9": Scan("04006381333931", None, "L1", "S9", "2028-02-29"),
-            "010400638133393117270229\x1d10L1": None,
-            "]d2010400638133393110L1\x1d3012": Scan("04006381333931", Decimal(12), "L1"),
-            "(01)04006381333932": None,
+            "2026381333931": Scan("2026381333931"),
+            "]E02026381333931": Scan("2026381333931"),
+            "(01)02026381333931": Scan("02026381333931"),
+            "(01)02026381333931(17)290400(10)VM-2704": Scan("02026381333931", None, "VM-2704", None, "2029-04-30"),
+            "(01)02026381333931(15)290431": None,
+            "(02)02026381333931(37)24": Scan("02026381333931", Decimal(24)),
+            "010202638133393117280229\x1d10L1\x1d21S9": Scan("02026381333931", None, "L1", "S9", "2028-02-29"),
+            "010202638133393117270229\x1d10L1": None,
+            "]d2010202638133393110L1\x1d3012": Scan("02026381333931", Decimal(12), "L1"),
+            "(01)02026381333932": None,
             # A long number whose digits in the middle happen to be a GTIN is a code like any other.
-            "9904006381333931123": Scan("9904006381333931123"),
-            "(01)04006381333931(17)29O400": None,
-            "(01)04006381333931(17)2904001": None,
-            "(01)04006381333931(1)X": None,
+            "9902026381333931123": Scan("9902026381333931123"),
+            "(01)02026381333931(17)29O400": None,
+            "(01)02026381333931(17)2904001": None,
+            "(01)02026381333931(1)X": None,
             "": None,
         }
         for text, expected in cases.items():
@@ -48,7 +48,7 @@ class Scans(unittest.TestCase):
 
     def test_the_century_of_a_date(self) -> None:
         def expiry(text: str) -> str | None:
-            found = read_scan(f"(01)04006381333931(17){text}", TODAY)
+            found = read_scan(f"(01)02026381333931(17){text}", TODAY)
             return found.expires_on if found else None
 
         self.assertEqual(
@@ -60,14 +60,14 @@ class Scans(unittest.TestCase):
         )
 
     def test_what_is_no_element_string_is_told_apart(self) -> None:
-        gtin = "04006381333931"
+        gtin = "02026381333931"
         cases = {
             # Without a separator, only what cannot be anything else: an identifier, a GTIN, and more.
             f"01{gtin}10L1": Scan(gtin, None, "L1"),
             f"02{gtin}3712": Scan(gtin, Decimal(12)),
             f"01{gtin}": Scan(f"01{gtin}"),
             f"03{gtin}10L1": Scan(f"03{gtin}10L1"),
-            "010400638133393210L1": Scan("010400638133393210L1"),
+            "010202638133393210L1": Scan("010202638133393210L1"),
             # With the mark of element strings, the same may stand alone.
             f"]C101{gtin}": Scan(gtin),
             f"]d201{gtin}": Scan(gtin),
@@ -98,7 +98,7 @@ class Scans(unittest.TestCase):
 
     @given(
         st.fixed_dictionaries(
-            {"01": st.just("04006381333931")},
+            {"01": st.just("02026381333931")},
             optional={
                 "10": words,
                 "21": words,

@@ -89,8 +89,8 @@ class Words(unittest.TestCase):
 
 class Barcodes(unittest.TestCase):
     def test_check_digits_worked_out_by_hand(self):
-        # 629104150021: from the right 1×3+2×1+0×3+0×1+5×3+1×1+4×3+0×1+1×3+9×1+2×3+6×1 = 57 → 3
-        self.assertEqual(gtin_check_digit("629104150021"), "3")
+        # 229144150021: from the right 1×3+2×1+0×3+0×1+5×3+1×1+4×3+4×1+1×3+9×1+2×3+2×1 = 57 → 3
+        self.assertEqual(gtin_check_digit("229144150021"), "3")
         # 2012345: 5×3+4×1+3×3+2×1+1×3+0×1+2×3 = 39 → 1
         self.assertEqual(gtin_check_digit("2012345"), "1")
 
