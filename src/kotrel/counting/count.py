@@ -110,7 +110,7 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     fix.add_argument("--counted", required=True, metavar="N", help="the quantity there, in the base unit")
     fix.add_argument("--reason", required=True, metavar="TEXT", help="why")
     fix.add_argument("--counted-at", metavar="TIME", help='when it was counted, like "2027-01-09 14:30"')
-    fix.add_argument("--who", metavar="NAME", help="who says so (default: your user name)")
+    fix.add_argument("--who", metavar="NAME", help="who corrects it (default: your user name)")
     post.add_argument("--date", type=day, metavar="DATE", help="the date of the adjustments (default: today)")
     post.add_argument("--account", metavar="CODE", help="the account they are posted against (default: the system's)")
     post.add_argument("--rest", choices=("open", "leave", "zero"), default="open",

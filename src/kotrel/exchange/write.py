@@ -121,7 +121,7 @@ def _changes_of(changes: tuple[RecordChanges, ...], checked: Checked, record: Re
     ]
     if not fitting:
         raise WrongUse(
-            "the rows of this sheet cannot be told from others of it",
+            "the rows of this sheet cannot be told apart",
             "Write one sheet at a time: --sheet NAME",
             "wrong-command-line",
         )

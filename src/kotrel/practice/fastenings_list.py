@@ -25,7 +25,7 @@ found_by = { brand = "Maker", part_number = "Type" }
 
 [field.cost]
 make = "number([List price]) - number([List price]) * number([groups.Discount %]) / 100"
-per = "Per"                            # the list price is for so many
+per = "Per"                            # the list price is for this number of pieces
 rounding = 4
 for = "all"                            # in rows that are there, too
 """

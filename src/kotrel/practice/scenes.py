@@ -74,7 +74,7 @@ def scenes(folder: Path) -> Iterator[Scene]:
     )
     story.write_new_colours(folder / "vellamar-colours.xlsx")
     yield Scene(
-        "Vellamar sends new colours under headings of its own. Which column is which field?",
+        "Vellamar sends new colours, with other headings. Which column is which field?",
         "map vellamar-colours.xlsx item --name vellamar --yes",
     )
     story.edit_match(folder / "maps" / "vellamar.toml")
@@ -118,7 +118,7 @@ def scenes(folder: Path) -> Iterator[Scene]:
     )
     fastenings.write_list(folder / "brannoch-27.xlsx")
     yield Scene(
-        "Brannoch's price list: per hundred, with discounts by group on a sheet of their own. What does Kotrel make of it?",
+        "Brannoch's price list: per hundred, with discounts by group on another sheet. How does Kotrel read it?",
         "map brannoch-27.xlsx item --name brannoch --yes",
     )
     fastenings.write_match(folder)

@@ -132,7 +132,7 @@ def create_app(service: Service) -> flask.Flask:
             return answer
         if "Transfer-Encoding" in flask.request.headers and "Content-Length" in flask.request.headers:
             # Two ways to say where the body ends: what stands between us and the client may take the other one (RFC 9112, 6.1).
-            answer = problem(400, "the length of the body is said in two ways", "", "wrong-request")
+            answer = problem(400, "the length of the body is given in two ways", "", "wrong-request")
             answer.headers["Connection"] = "close"
             return answer
         if service.tokens.own is None and not _from_here():

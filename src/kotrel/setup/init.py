@@ -175,7 +175,7 @@ def _journal_only(folder: Path, screen: Screen) -> int:
     workspace = open_workspace(folder)
     if kind_of(workspace.url) is None:
         where = "the workspace keeps it" if workspace.url.startswith("folder:") else "the service keeps it"
-        raise WrongUse(f"this system needs no journal of its own: {where}", "", "wrong-command-line")
+        raise WrongUse(f"this system needs no journal: {where}", "", "wrong-command-line")
     made = add_journal(workspace.url, workspace.folder)
     if screen.as_json:
         screen.json({"workspace": str(folder), "journal": "made" if made else "already there"})

@@ -48,7 +48,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         screen.show("The program has exported nothing yet: its folder has no lists.")
         return 0
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    for title in ("file", "record", "rows", "given out", "age", ""):
+    for title in ("file", "record", "rows", "exported", "age", ""):
         table.add_column(title, justify="right" if title in ("rows", "age") else "left", overflow="fold")
     for each, age in zip(lists, ages, strict=True):
         old = age >= workspace.files_only.old_after_days

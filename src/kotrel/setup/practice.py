@@ -66,7 +66,7 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     serve.add_argument(
         "--new-token",
         metavar="NAME",
-        help="make a token for somebody, show it once, and end; a service that runs takes it at once",
+        help="make a token for somebody, show it once, and end; a running service accepts it at once",
     )
     serve.add_argument(
         "--rights", default="read,load,undo", metavar="LIST", help="what that token may do (default: read,load,undo)"

@@ -142,7 +142,7 @@ def order_book(done: Reorder, description: Description, today: date) -> OutBook:
     """
     family = next((each for each in families(description) if each.header.counts_as == "on order"), None)
     if family is None:
-        raise WrongUse("the system takes no purchase orders", "Leave out -o to see what to order.", "no-such-record")
+        raise WrongUse("the system accepts no purchase orders", "Leave out -o to see what to order.", "no-such-record")
     record = flat_record(family)
     numbers = _numbers(done, today, record.fields[family.number].length or _SHORT)
     names = [name for name in (family.number, "vendor", "warehouse", "date", "item", "quantity", "unit", "price", "amount")

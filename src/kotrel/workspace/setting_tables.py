@@ -50,7 +50,7 @@ WORKSPACE: dict[str, Section] = {
             '"as shown" or a whole number',
             "none",
             'rounding = "as shown"',
-            "Rounds money in number cells as the cell shows it, or to so many decimals.",
+            "Rounds money in number cells as the cell shows it, or to this number of decimals.",
         ),
         no_price=("a list of words", "[]", 'no_price = ["POA"]', "Words that mean “no price”, in any sheet."),
     ),
@@ -99,7 +99,7 @@ WORKSPACE: dict[str, Section] = {
             "a whole number",
             "7",
             "old_after_days = 7",
-            "After so many days every command warns that a list is old.",
+            "After this number of days every command warns that a list is old.",
         ),
         uploads=("a folder", '"uploads"', 'uploads = "/till/in"', "Where the program looks for upload files."),
         trial=("a folder", "none", 'trial = "/till/try"', "Where it looks for trial files."),
@@ -262,7 +262,7 @@ LAYOUT = section(
     encoding=("an encoding", '"utf-8"', 'encoding = "cp1252"', "How letters are stored; utf-8-sig has a mark."),
     line_end=('"windows", "unix" or "mac"', '"windows"', 'line_end = "unix"', "How lines end."),
     decimal_mark=('"." or ","', '"."', 'decimal_mark = ","', "The decimal mark of numbers."),
-    decimals=("a whole number", "as the value has", "decimals = 2", "Exactly so many decimals."),
+    decimals=("a whole number", "as the value has", "decimals = 2", "Exactly this number of decimals."),
     date=("a pattern", '"YYYY-MM-DD"', 'date = "DD.MM.YYYY"', "How dates are written."),
     yes=("text", '"yes"', 'yes = "J"', "The word for yes."),
     no=("text", '"no"', 'no = "N"', "The word for no."),
@@ -297,7 +297,7 @@ LAYOUT_COLUMN = section(
     price_of=("a price list", "", 'price_of = "SHOP"', "Of items: the price in force there for one base unit."),
     stock_in=('a warehouse, or "all"', "", 'stock_in = "QUAY"', "Of items: what is on hand there."),
     empty=("true or false", "false", "empty = true", "Nothing."),
-    decimals=("a whole number", "that of the layout", "decimals = 3", "Exactly so many decimals."),
+    decimals=("a whole number", "that of the layout", "decimals = 3", "Exactly this number of decimals."),
     length=("a whole number", "no limit", "length = 20", "The most characters."),
     must=("true or false", "false", "must = true", "A blank is an error."),
     at_most=("a number", "no limit", "at_most = 5", "Greater numbers are written as this one."),
@@ -361,7 +361,7 @@ PRICE_GUARDS = section(
 PRICE_OUTLIERS = section(
     by=("a field", '"category"', 'by = "category"', "The field that makes the groups."),
     deviations=("a number", "6", "deviations = 6", "How many deviations from the median."),
-    least=("a percentage", '"5%"', 'least = "5%"', "And by at least so many percentage points."),
+    least=("a percentage", '"5%"', 'least = "5%"', "And by at least this number of percentage points."),
 )
 
 PRICE_SHEET = section(

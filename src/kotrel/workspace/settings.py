@@ -39,7 +39,7 @@ def tolerances(reader: TomlReader, table: Mapping[str, Any]) -> Tolerance:
     """
     named = table.get("class", {})
     if not isinstance(named, dict):
-        raise reader.wrong("a class has a table of its own: [count.class.A], B or C", "count", "class")
+        raise reader.wrong("a class has its own table: [count.class.A], B or C", "count", "class")
     for name, each in named.items():
         if name not in CLASS_NAMES or not isinstance(each, dict):
             raise reader.wrong(f"there is no class {name}; they are A, B and C", "count", "class", name)

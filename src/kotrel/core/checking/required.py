@@ -76,9 +76,10 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
             wrong = wrong & ~lost
         if name in rows.cleared:
             wrong = wrong & ~rows.values[clearing(name)]
-        title = "required" if field.must == "always" else "required for new rows"
-        message = f"required for new {rows.record.title.lower()} rows" if field.must == "new" else title
-        found += rows.where("error", "missing", title, field, wrong, message)
+        title = (
+            "required in every row" if field.must == "always" else f"required for new {rows.record.title.lower()} rows"
+        )
+        found += rows.where("error", "missing", title, field, wrong, title)
     if everywhere:
         found += _missing(rows, state, everywhere, "required in every row")
     if new is not None and uncarried:

@@ -120,7 +120,7 @@ def _one_document(rows: Rows, family: Family, about: Circumstances) -> tuple[Row
         return rows, about
     message = (
         f"--number {number} is for one document, and the sheet has {count(len(named), 'warehouse')}: "
-        f"{listed(named.to_list(), 3)}. Leave it out: each warehouse then gets a document of its own"
+        f"{listed(named.to_list(), 3)}. Leave it out: each warehouse then gets its own document"
     )
     found = rows.sheet_finding(
         "error",

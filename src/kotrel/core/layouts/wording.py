@@ -69,7 +69,7 @@ def in_form(
             codes, known = raw, names[about.name]
             times = Counter(name.casefold() for name in known.values())
             shared = [code for code, name in known.items() if times[name.casefold()] > 1]
-            title = f"{column.heading}: codes without a name of their own"
+            title = f"{column.heading}: several codes with one name"
             wrong(
                 "no-name", title, codes.is_not_null() & ~codes.is_in(list(known)), "this code has no name to be written"
             )

@@ -32,7 +32,7 @@ def shape_parts(parts: Sequence[Part], business: Business, look: Look) -> list[P
             if value:
                 raise WrongUse(
                     f"--{option} is for documents, such as opening stock, and there are none here",
-                    "Leave it out. What a row says of itself has a column of its own: kotrel records RECORD lists them.",
+                    "Leave it out. Values of a row have their own columns: kotrel records RECORD lists them.",
                     "wrong-command-line",
                 )
         return list(parts)

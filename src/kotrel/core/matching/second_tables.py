@@ -50,6 +50,6 @@ def second_tables(rows: Rows, records: Iterable[Record], last: int | None = None
     found = headings_below(rows.table, records, last)
     if not found:
         return []
-    message = "the headings of another table, {}: move it to a sheet of its own, with the rows below it"
+    message = "the headings of another table, {}: move it to its own sheet, with the rows below it"
     cells = cells_of([row for row, _ in found], None, [message.format(said) for _, said in found])
     return [FindingGroup("error", "second-table", "another table below", rows.record.name, None, None, cells)]

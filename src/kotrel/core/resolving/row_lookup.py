@@ -186,7 +186,7 @@ def _twice(rows: Rows, keys: pl.Series) -> list[FindingGroup]:
     messages = []
     for row, code in twice.iter_rows():
         others = [rows.table.place(other, letter) for other in numbers[code] if other != row]
-        messages.append(f"{listed_and(others[:3])} has the same other codes: both would get a code of their own")
+        messages.append(f"{listed_and(others[:3])} has the same other codes: each would get its own code")
     cells = cells_of(twice[ROW], None, messages)
     return [rows.group("error", "twice-in-sheet", "twice in the sheet", key, cells)]
 

@@ -51,7 +51,7 @@ REPAIRS: dict[str, RepairKind] = {
         ),
         "as-shown": (
             "numbers read as their cells show them",
-            "The field takes what a person sees, such as a code with zeros that only the format shows.",
+            "The field holds what a person sees, such as a code whose zeros only the format shows.",
         ),
         "rounded": (
             "amounts rounded",

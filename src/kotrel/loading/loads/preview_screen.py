@@ -86,13 +86,12 @@ def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
             screen.show("")
         if not checked.ok or any(group.severity == "warning" for group in checked.rows.findings):
             # A warning that nobody sees before the load is none.
-            show_checked(screen, checked, every, False)
+            show_checked(screen, checked, every, False, more=_defaulted((*silent, checked.rows)))
         else:
             screen.show(headline(checked.rows), counts_line(checked))
             for remark in checked.remarks:
                 screen.show(Text(f"  {remark}", style="dim"))
-        for rows in (*silent, checked.rows):
-            _show_defaulted(screen, rows)
+            screen.show(*_defaulted((*silent, checked.rows)))
         silent = []
     for checked in preview.checked:
         if checked.consequence is not None and checked.consequence != "posted":
@@ -117,8 +116,13 @@ def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
         _show_changed(screen, changes, every)
 
 
-def _show_defaulted(screen: Screen, rows: Rows) -> None:
+def _defaulted(sheets: Sequence[Rows]) -> list[Text]:
     """What blank cells were filled with; values from the same source for as many rows are on one line."""
+    return [line for rows in sheets for line in _defaulted_of(rows)]
+
+
+def _defaulted_of(rows: Rows) -> list[Text]:
+    lines = []
     groups: dict[tuple[str, int], list[str]] = {}
     for each in rows.defaulted:
         about = rows.record.fields[each.field]
@@ -129,7 +133,8 @@ def _show_defaulted(screen: Screen, rows: Rows) -> None:
             source, f" from the {source}" if source in rows.fields else f" from {source}"
         )
         line = Text(f"  Defaults{of} filled in for {count(number, 'row')}: ", style="dim")
-        screen.show(line.append(listed(values, 8), style=""))
+        lines.append(line.append(listed(values, 8), style=""))
+    return lines
 
 
 def counts_text(changes: RecordChanges) -> Text:

@@ -316,7 +316,7 @@ def left_book(undone: Undone) -> OutBook:
     """The rows that an undo left as they are, each with what is in its way."""
     rows = pl.DataFrame(
         [[each.record, each.key, each.field, each.message] for each in undone.blocked_by],
-        schema=dict.fromkeys(("Record", "Key", "Field", "What is in the way"), pl.String),
+        schema=dict.fromkeys(("Record", "Key", "Field", "Blocked by"), pl.String),
         orient="row",
     )
     return OutBook((OutSheet("Left", tuple(OutColumn(name) for name in rows.columns), rows),))

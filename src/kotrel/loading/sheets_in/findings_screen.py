@@ -27,16 +27,25 @@ EXAMPLES = 3
 STYLES = {"error": "bold red", "warning": "yellow", "note": "cyan"}
 
 
-def show_checked(screen: Screen, checked: Checked, every: bool, repairs: bool, ready: str = "ready to load") -> None:
+def show_checked(
+    screen: Screen,
+    checked: Checked,
+    every: bool,
+    repairs: bool,
+    ready: str = "ready to load",
+    more: Sequence[Text] = (),
+) -> None:
     """One checked sheet: the headline, the counts, then the findings.
 
     Args:
         ready: what rows without errors are.
+        more: further lines about the sheet as a whole, before its findings.
     """
     rows = checked.rows
     screen.show(headline(rows), counts_line(checked, ready))
     for remark in checked.remarks:
         screen.show(Text(f"  {remark}", style="dim"))
+    screen.show(*more)
     for severity in SEVERITIES:
         groups = [group for group in worst_first(rows.findings) if group.severity == severity]
         if groups:

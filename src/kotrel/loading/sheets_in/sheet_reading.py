@@ -129,7 +129,7 @@ def understand_file(
         ]
     if forgotten is not None:
         message = (
-            f"it comes from export {forgotten}, which this workspace does not have, so its edits cannot be told from old "
+            f"it comes from export {forgotten}, which this workspace does not have, so nobody can tell its edits from old "
             "values. Load it in the workspace that exported it, or use every value with --since none"
         )
         left.append(first.sheet_finding("error", "export-not-remembered", "an export of another workspace", message))

@@ -203,7 +203,7 @@ def _add_to(book: Path, sheets: OutBook, path: Path) -> None:
             save_workbook(out, temporary)
         except ValueError as error:
             raise OutOfReach(
-                f"{book} cannot be written again as it is", "Export to a workbook of its own.", "odd-workbook"
+                f"{book} cannot be written again as it is", "Export to another workbook.", "odd-workbook"
             ) from error
 
 

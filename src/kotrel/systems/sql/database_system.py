@@ -227,7 +227,7 @@ class SqlSystem(System):
                 # It was refused only when it was to be kept: nothing of it is there.
                 raise OutOfReach(
                     f"{self.name} refused the load as a whole: {refused}; nothing was loaded",
-                    "Ask its administrator which rule of the database says so.",
+                    "Ask its administrator which rule of the database this is.",
                     "refused-as-a-whole",
                 ) from None
 
