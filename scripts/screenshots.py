@@ -20,9 +20,8 @@ from PIL import Image, ImageDraw, ImageFont
 from rich.console import Console
 from rich.text import Text
 
-from kotrel.practice import counters, story
+from kotrel.practice import counters, story, supplier_prices
 from kotrel.practice import loft_opening as loft
-from kotrel.practice import supplier_prices as letter
 from kotrel.practice.scenes import write_for_till
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -94,8 +93,8 @@ def main() -> None:
         story.write_new_range_fixed(folder / "keldrift-range-27-fixed.xlsx", slip=False)
         story.write_new_colours(folder / "vellamar-colours.xlsx")
         story.write_changes(folder / "changes.csv")
-        letter.write_letter(folder / "keldrift-spring.xlsx", slip=True)
-        letter.write_rules(folder)
+        supplier_prices.write_price_list(folder / "keldrift-spring.xlsx", slip=True)
+        supplier_prices.write_rules(folder)
         loft.write_loft(folder / "loft.xlsx", slips=True)
         write_for_till(folder / "for-the-till.csv", slips=False)
         for picture, command in PICTURES.items():
@@ -114,7 +113,7 @@ def main() -> None:
                 }
                 counters.fill(folder, "shed-SHED.xlsx", "ola", odd, ("RES-00020", "S-05-C", "VM-2799", 4))
             if picture == "reprice":
-                letter.write_letter(folder / "keldrift-spring.xlsx", slip=False)
+                supplier_prices.write_price_list(folder / "keldrift-spring.xlsx", slip=False)
             if picture == "reprice-picture":
                 shutil.copyfile(folder / "new-prices.png", OUT / f"{picture}.png")
                 continue

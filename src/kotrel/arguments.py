@@ -14,12 +14,12 @@ from kotrel.core.similarity import nearest
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-    from kotrel.loading.opening import Exchange
+    from kotrel.loading.opening import Exchange, Reports
 
 GROUPS = {
     "set up": ("demo", "init", "records", "practice", "help", "completion"),
     "check and load": ("template", "export", "inspect", "map", "check", "prepare", "compare", "preview", "load"),
-    "look back": ("history", "outcome", "verify", "undo"),
+    "look back": ("history", "outcome", "verify", "undo", "report"),
     "prices": ("reprice", "price"),
     "stock and counting": ("stock", "reorder", "count"),
     "other programs": ("write", "lists"),
@@ -49,6 +49,7 @@ COMMANDS = {
     "outcome": ("loading.loads.outcome", "show one load row by row"),
     "verify": ("loading.loads.verify", "read one load back and compare it with what was sent"),
     "undo": ("loading.loads.undo", "take one load back"),
+    "report": ("reporting.report", "write one page to print, file or send: about a load, a count, or a sheet"),
     "reprice": ("pricing.reprice", "calculate new prices by rules, as a sheet to read and load"),
     "price": ("pricing.price", "show the price in force and how it was calculated"),
     "stock": ("stock.stock_command", "show what is on hand, where, and what it is worth"),
@@ -169,6 +170,13 @@ def _exchange() -> Exchange:
     return later_answers
 
 
+def _reports() -> Reports:
+    """What writes pages in passing; imported only where a command is asked for one."""
+    from kotrel.reporting import writing
+
+    return writing
+
+
 def command_groups() -> str:
     """All commands with what they do, in groups."""
     wide = max(map(len, COMMANDS))
@@ -206,6 +214,6 @@ def parser_for(command: str | None) -> Parser:
         # A command with steps of its own returns their parsers: the options stand behind those too.
         for each in (sub, *(module.arguments(sub) or ())):
             _everywhere(each, argparse.SUPPRESS)
-        sub.set_defaults(run=module.run, exchange=_exchange, parser=sub)
+        sub.set_defaults(run=module.run, exchange=_exchange, reports=_reports, parser=sub)
         parser.called = sub
     return parser

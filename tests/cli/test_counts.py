@@ -134,7 +134,7 @@ class Counts(Counting):
         self.assertEqual(self.on_hand("FST-00020"), "39")
         self.assertEqual(self.json("count", "list")["counts"][0]["posted"], 0)
         self.assertEqual(
-            self.json("count", "post", "quay", "--yes", "--rest", "leave")["documents"], ["COUNT-quay-QUAY-2"]
+            self.json("count", "post", "quay", "--yes", "--not-counted", "leave")["documents"], ["COUNT-quay-QUAY-2"]
         )
         self.assertEqual(self.json("count", "variance", "quay")["not_counted"], 0)
 

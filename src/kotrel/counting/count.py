@@ -11,7 +11,7 @@ from kotrel.core.values.dates import read_moment
 from kotrel.counting import count_screen as report
 from kotrel.counting import variance_screen as variances
 from kotrel.loading.opening import now, user, workspace_of
-from kotrel.loading.options import add_agreement, amount_of, day, files_of, whole_from
+from kotrel.loading.options import add_agreement, add_report, amount_of, day, files_of, report_path, whole_from
 from kotrel.screen.screen import Screen
 from kotrel.workspace.settings import Workspace
 
@@ -102,6 +102,8 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
         each.add_argument("--second", choices=("recount", "add", "error"), default="recount",
                           help="where one place was counted twice: count it again (the default), add both up, or stop")  # fmt: skip
     variance.add_argument("--all", action="store_true", help="list every line")
+    add_report(variance)
+    add_report(post)
     variance.add_argument("-o", "--output", metavar="FILE", help="write it as a workbook, with a picture beside it")
     fix = step("set", "correct what was counted at one place, with the reason")
     fix.add_argument("item", metavar="ITEM", help="the item's code")
@@ -113,7 +115,7 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     fix.add_argument("--who", metavar="NAME", help="who corrects it (default: your user name)")
     post.add_argument("--date", type=day, metavar="DATE", help="the date of the adjustments (default: today)")
     post.add_argument("--account", metavar="CODE", help="the account they are posted against (default: the system's)")
-    post.add_argument("--rest", choices=("open", "leave", "zero"), default="open",
+    post.add_argument("--not-counted", choices=("open", "leave", "zero"), default="open",
                       help="lines not counted: keep them open (the default), close them as they are, or count them as zero")  # fmt: skip
     post.add_argument("-o", "--output", metavar="FILE", help="write the count's whole record as a workbook")
     add_agreement(post)
@@ -192,6 +194,7 @@ def _variance(args: argparse.Namespace, screen: Screen, workspace: Workspace) ->
 
     if args.output:
         require_new_file(Path(args.output), ENDINGS)
+    page = report_path(args)
     state = state_of(args.name, workspace, args.second)
     if args.second == "error" and (twice := [line for line in state.told if line.recount.startswith("counted twice")]):
         raise WrongUse(
@@ -200,6 +203,9 @@ def _variance(args: argparse.Namespace, screen: Screen, workspace: Workspace) ->
             "counted-twice",
         )
     files = variances.write_variance(state, Path(args.output)) if args.output else []
+    if page is not None:
+        args.reports().of_count(page, workspace, args.name)
+        files.append(page)
     variances.show_variance(screen, state, state.tolerance, args.all, files)
     return 0
 
@@ -229,6 +235,7 @@ def _post(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int
 
     if args.output:
         require_new_file(Path(args.output), ENDINGS)
+    page = report_path(args)
     if not args.yes and (screen.as_json or not screen.is_terminal):
         raise WrongUse(
             "count post asks before it changes anything, and there is no terminal to ask on",
@@ -240,11 +247,15 @@ def _post(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int
         report.show_posting(screen, planned)
         return screen.ask("Post this?")
 
-    wish = Wish(args.date, args.account, args.rest, args.second, args.remark)
+    wish = Wish(args.date, args.account, args.not_counted, args.second, args.remark)
     with screen.progress(4 if args.yes else 0) as step:
         done = post_count(args.name, wish, workspace, user(args), now(), step, None if args.yes else agree)
     if args.output:
         write_book(count_record_book(args.name, workspace), Path(args.output))
+    if page is not None:
+        args.reports().of_count(page, workspace, args.name)
+        if not screen.as_json:
+            screen.show(f"Written: {page}")
     return report.show_posted(screen, args.name, done, args.output)
 
 

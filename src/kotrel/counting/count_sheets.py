@@ -17,6 +17,7 @@ from kotrel.counting.count_files import open_count
 from kotrel.counting.count_state import state_of
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.output import OutColumn, OutSheet
+from kotrel.sheets.print_layout import for_print
 from kotrel.sheets.safe_writing import free_name, written_whole
 from kotrel.sheets.text_writing import text_form, write_text
 from kotrel.workspace.settings import Workspace
@@ -26,7 +27,7 @@ STAMP = "kotrel_count_sheet"
 HEADINGS = ("Item", "Description", "Bin", "Lot", "Serial", "Unit", "Expected", "Counted", "Counter", "Time", "Remark")
 FILLED_IN = ("Counted", "Counter", "Time", "Remark")
 WIDTHS = {"Item": 13, "Description": 34, "Bin": 9, "Lot": 12, "Serial": 14, "Unit": 6, "Expected": 10, "Counted": 12, "Counter": 10,
-          "Time": 12, "Remark": 24}  # fmt: skip
+          "Time": 17, "Remark": 24}  # fmt: skip
 SPARE = 12
 """Blank rows at the end, for finds."""
 
@@ -86,11 +87,7 @@ def write_count_sheet(sheet: CountSheet, path: Path) -> None:
             out.set_row(row, 22)
         out.freeze_panes(4, 1)
         out.protect("", {"format_columns": True, "sort": True, "autofilter": True, "select_locked_cells": True})
-        out.set_landscape()
-        out.set_paper(9)
-        out.repeat_rows(3)
-        out.fit_to_pages(1, 0)
-        out.set_margins(left=0.4, right=0.4, top=0.6, bottom=0.6)
+        for_print(out, headings=3)
         out.set_header(f"&L{_header_text(sheet.title)}&R{_header_text(sheet.subtitle)}")
         out.set_footer("&LCounted by: ____________________   Date: ______________&RPage &P of &N")
         out.print_area(0, 0, last, len(headings) - 1)

@@ -45,7 +45,7 @@ def count_record_book(name: str, workspace: Workspace) -> OutBook:
         places = {place.number: place for place in count.places()}
         files, entries = count.files(), count.entries()
         posts = [(post, count.posted(post.number)) for post in count.posts()]
-    documents = _documents([document for _, lines in posts for *_, document, _ in lines if document], workspace)
+    documents = documents_of([document for _, lines in posts for *_, document, _ in lines if document], workspace)
     by_place: dict[int, list[Entry]] = {}
     for entry in entries:
         by_place.setdefault(entry.place, []).append(entry)
@@ -63,15 +63,15 @@ def count_record_book(name: str, workspace: Workspace) -> OutBook:
     ]
     lead = ("Item", "Description", "Warehouse", "Bin", "Lot", "Serial", "Unit")
     return OutBook((
-        _sheet("Count", ("Record of the count", name), _about(state, files, posts, documents, remarks), True),
+        _sheet("Count", ("Record of the count", name), [*about_count(state, files, posts, documents, remarks), *_room_to_sign()], True),
         _sheet("Lines", (*lead, "Frozen", "Moved until counted", "Expected", "Counted", "Adjustment", "Cost", "Value", "Counted by", "When",
                          "Remark", "Document"), lines, True),
         _sheet("Entries", (*lead, "Count", "Counted", "Counted by", "When", "From", "Reason or remark"), [
-            [*_place(places[each.place]), _round(each.round), f"{each.counted:f}", each.counter or None, each.at, each.where, each.remark or None]
+            [*_place(places[each.place]), round_name(each.round), f"{each.counted:f}", each.counter or None, each.at, each.where, each.remark or None]
             for each in entries
         ], True),
         _sheet("Files", ("File", "Collected", "By", "Count", "SHA-256 of its content"),
-               [[each.name, each.at, each.who, _round(each.round), each.fingerprint.partition(" ")[0]] for each in files], True),
+               [[each.name, each.at, each.who, round_name(each.round), each.fingerprint.partition(" ")[0]] for each in files], True),
     ))  # fmt: skip
 
 
@@ -98,14 +98,14 @@ def _record_line(place: Place, entries: Sequence[Entry], line: Line | None, post
     ]  # fmt: skip
 
 
-def _about(
+def about_count(
     state: State,
     files: Sequence[CountedFile],
     posts: Sequence[tuple[Post, Sequence[object]]],
     documents: Sequence[str],
     remarks: Mapping[int, str],
 ) -> list[list[str | None]]:
-    """What the count was, in words, and room for signatures."""
+    """What the count was, in words: name and value."""
     about, totals = state.about, state.totals
     warehouses = ", ".join(state.places["warehouse"].drop_nulls().unique().sort().to_list())
     value = sum(
@@ -140,7 +140,11 @@ def _about(
             ["Posted", ", ".join(filter(None, (post.at[:16], f"by {post.who}", load, remarks.get(post.load or 0))))]
         )
     rows += [["Document", each] for each in documents]
-    rows += [["", None]]
+    return rows
+
+
+def _room_to_sign() -> list[list[str | None]]:
+    rows: list[list[str | None]] = [["", None]]
     for who in ("Counted by", "Checked by", "Approved by"):
         rows += [["", None], [f"{who} (name, date, signature)", "_" * 60]]
     return rows
@@ -157,7 +161,7 @@ def _tolerance(tolerance: Tolerance) -> str:
     return "; ".join([", or ".join(said) or "none: every difference counts", *classes])
 
 
-def _documents(numbers: Sequence[str], workspace: Workspace) -> list[str]:
+def documents_of(numbers: Sequence[str], workspace: Workspace) -> list[str]:
     """The documents that were posted, each with its warehouse, date, account and remark."""
     family = adjustment_family(workspace.description)
     if family is None or not numbers:
@@ -173,7 +177,7 @@ def _documents(numbers: Sequence[str], workspace: Workspace) -> list[str]:
     ]
 
 
-def _round(number: int) -> str:
+def round_name(number: int) -> str:
     if number >= BY_HAND:
         return "corrected by hand"
     return "first count" if not number else f"recount {number}"

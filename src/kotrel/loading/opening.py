@@ -5,11 +5,11 @@ from __future__ import annotations
 import argparse
 import getpass
 import sys
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
-from typing import Literal, Protocol
+from typing import TYPE_CHECKING, Any, Literal, Protocol
 
 import polars as pl
 
@@ -18,6 +18,9 @@ from kotrel.core.errors import OutOfReach
 from kotrel.loading.loads.in_progress import report_interrupted
 from kotrel.screen.screen import Screen
 from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
+
+if TYPE_CHECKING:
+    from kotrel.core.loading.load_model import Checked, Preview
 
 
 class ReadBack(Protocol):
@@ -53,6 +56,25 @@ class Exchange(Protocol):
 
     def take_proof(self, read_back: ReadBack, workspace: Workspace, now: datetime) -> int:
         """Keeps what reading a load back has proved; returns how many rows were open until now."""
+
+
+class Reports(Protocol):
+    """What writes a page about a command's result in passing; ``arguments.py`` puts it together with the commands.
+
+    It is ``kotrel.reporting.writing``, imported only where ``--report`` asks for it.
+    """
+
+    def of_load(self, path: Path, workspace: Workspace, number: int, preview: Preview | None = None) -> object:
+        """The page of a load or an undo."""
+
+    def of_sheets(self, path: Path, checked: Sequence[Checked], supplier: bool = False) -> object:
+        """The page of checked sheets."""
+
+    def of_count(self, path: Path, workspace: Workspace, name: str) -> object:
+        """The page of a count."""
+
+    def of_prices(self, path: Path, repriced: Any) -> object:
+        """The page of new prices (:class:`kotrel.pricing.repricing.Repriced`, of a room above)."""
 
 
 def workspace_of(args: argparse.Namespace) -> Workspace:

@@ -16,6 +16,7 @@ from kotrel.core.values.dates import read_date
 from kotrel.core.values.numbers import read_number
 from kotrel.loading.file_options import Wanted
 from kotrel.screen.command_lines import carry
+from kotrel.sheets.safe_writing import require_new_file
 from kotrel.workspace.settings import Workspace
 
 
@@ -260,6 +261,20 @@ def wanted_of(args: argparse.Namespace) -> Wanted:
         args.encoding,
         options,
     )
+
+
+def add_report(parser: argparse.ArgumentParser) -> None:
+    """``--report``: a page about the result, in passing."""
+    parser.add_argument("--report", metavar="PAGE", help="also write a page about it: .html, to print, file or send")
+
+
+def report_path(args: argparse.Namespace) -> Path | None:
+    """Where the page is to be written, or None.
+
+    Raises:
+        WrongUse: there is such a file already, or it does not end in .html.
+    """
+    return require_new_file(Path(args.report), [".html"]) if args.report is not None else None
 
 
 def add_agreement(parser: argparse.ArgumentParser) -> None:

@@ -8,10 +8,9 @@ from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
-from kotrel.practice import counters, story
+from kotrel.practice import counters, story, supplier_prices
 from kotrel.practice import fastenings_list as fastenings
 from kotrel.practice import loft_opening as loft
-from kotrel.practice import supplier_prices as letter
 
 
 @dataclass(frozen=True)
@@ -36,8 +35,8 @@ def short_scenes(folder: Path) -> Iterator[Scene]:
     story.write_new_range(folder / "new-items.xlsx")
     story.write_new_range_fixed(folder / "new-items-fixed.xlsx", slip=False)
     fastenings.write_list(folder / "brannoch-27.xlsx")
-    letter.write_letter(folder / "keldrift-spring.xlsx", slip=False)
-    letter.write_rules(folder)
+    supplier_prices.write_price_list(folder / "keldrift-spring.xlsx", slip=False)
+    supplier_prices.write_rules(folder)
     yield Scene("A supplier sends a new range. What is in it?", "inspect new-items.xlsx")
     yield Scene("What is wrong with it?", "check new-items.xlsx", 1)
     yield Scene("Those cells are fixed, under a new name. What would a load do?", "preview new-items-fixed.xlsx")
@@ -103,10 +102,10 @@ def scenes(folder: Path) -> Iterator[Scene]:
         "load levels-edited.xlsx --clash system --yes --remark reorder␣points",
     )
     yield Scene("Read the load back", "verify L0006")
-    letter.write_letter(folder / "keldrift-spring.xlsx", slip=True)
-    letter.write_rules(folder)
+    supplier_prices.write_price_list(folder / "keldrift-spring.xlsx", slip=True)
+    supplier_prices.write_rules(folder)
     yield Scene("Keldrift raises its prices. By our rules, what would ours be?", "reprice keldrift", 1)
-    letter.write_letter(folder / "keldrift-spring.xlsx", slip=False)
+    supplier_prices.write_price_list(folder / "keldrift-spring.xlsx", slip=False)
     yield Scene(
         "In one cost a decimal point had moved; Keldrift sends the list again. Now as a workbook to read",
         "reprice keldrift -o keldrift-prices.xlsx",

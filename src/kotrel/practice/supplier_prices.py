@@ -1,4 +1,4 @@
-"""Keldrift raises its prices: the letter, the mapping for it, and the rules for our own prices."""
+"""Keldrift raises its prices: the list, the mapping for it, and the rules for our own prices."""
 
 from __future__ import annotations
 
@@ -28,19 +28,19 @@ title = "Keldrift, spring"
 from_date = 2027-02-01              # the first day of the new prices
 steps = "all"                       # each step on what the one before made
 
-[sheets.letter]                     # [letter.cost] below is the cost in this sheet
+[sheets.supplier]                     # [supplier.cost] below is the cost in this sheet
 file = "keldrift-spring.xlsx"
 map = "keldrift"
 match_on = "vendor_code"
 
 [[step]]
 name = "costs of the supplier's list"
-where = "[letter.cost] is not blank"
-set = { cost = "[letter.cost]" }
+where = "[supplier.cost] is not blank"
+set = { cost = "[supplier.cost]" }
 
 [[step]]
 name = "braided rope"
-where = "[letter.cost] is not blank and category begins with 'ROPE-BRAID'"
+where = "[supplier.cost] is not blank and category begins with 'ROPE-BRAID'"
 set = { SHOP = "SHOP + 4%", YARD = "SHOP - 12.5%" }
 round = "up to 0.05"
 
@@ -52,8 +52,8 @@ not_above = ["YARD", "SHOP"]        # a YARD price is never above the SHOP price
 """
 
 
-def write_letter(path: Path, slip: bool) -> None:
-    """The letter: 40 braided ropes, about 4 % dearer. With the slip, a decimal point has moved in one of them."""
+def write_price_list(path: Path, slip: bool) -> None:
+    """The list: 40 braided ropes, about 4 % dearer. With the slip, a decimal point has moved in one of them."""
     there = [row for row in items().iter_rows(named=True) if row["category"] == "ROPE-BRAID"]
     book = xlsxwriter.Workbook(path)
     sheet = book.add_worksheet("Prices")

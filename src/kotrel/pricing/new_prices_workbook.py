@@ -14,6 +14,7 @@ import polars as pl
 from kotrel.core.pricing.guards import percent
 from kotrel.core.pricing.price_workbook_columns import BOOK_STAMP, FIRST_LOOK, OWN
 from kotrel.sheets.cell_texts import writable
+from kotrel.sheets.print_layout import for_print
 from kotrel.sheets.safe_writing import require_new_file, written_whole
 from kotrel.sheets.table_writing import DAY_ZERO
 from kotrel.sheets.tall_rows import TallColumn, TallRows, put_rows, require_room
@@ -205,6 +206,7 @@ def _finish(sheet: Any, headings: Sequence[str], rows: int) -> None:
     for place, heading in enumerate(headings):
         sheet.set_column(place, place, _WIDTHS.get(heading, 11))
     sheet.freeze_panes(1, 2)
+    for_print(sheet)
     if rows:
         sheet.autofilter(0, 0, rows, len(headings) - 1)
 
@@ -214,6 +216,7 @@ def _first_look(sheet: Any, sheets: Sequence[PriceSheet], formats: _Formats) -> 
     headings = ("Severity", "Sheet", "Item", "Unit", "Old price", "Price", "Change %", "What to look at", "Description")
     for place, heading in enumerate(headings):
         sheet.write_string(0, place, heading, formats.heading)
+    for_print(sheet)
     found = [
         (each, row) for each in sheets for row in each.rows.filter(pl.col("remark").is_not_null()).iter_rows(named=True)
     ]

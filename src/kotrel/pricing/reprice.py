@@ -16,6 +16,7 @@ from kotrel.core.phrases import count
 from kotrel.core.pricing.price_rules import OWN_PRICES
 from kotrel.loading.loads.documents_screen import money_text
 from kotrel.loading.opening import now, workspace_of
+from kotrel.loading.options import add_report, report_path
 from kotrel.pricing.price_picture import draw_changes
 from kotrel.pricing.repricing import Repriced, reprice, summary, targets_of, with_remarks, write_prices
 from kotrel.screen.command_lines import quoted
@@ -153,9 +154,11 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "-o", "--output", metavar="FILE", help="write the prices to this workbook, and a picture beside it"
     )
     parser.add_argument("--all", action="store_true", help="list every finding and every group")
+    add_report(parser)
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
+    report = report_path(args)
     workspace = workspace_of(args)
     out = None
     if args.output is not None:
@@ -175,6 +178,9 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             if draw_changes(repriced, picture):
                 files.append(str(picture))
     errors = any(told.severity == "error" for told in repriced.told)
+    if report is not None and repriced.prices.height:
+        args.reports().of_prices(report, repriced)
+        files.append(str(report))
     if screen.as_json:
         screen.json(repriced_json(repriced, files))
         return 1 if errors else 0
@@ -182,6 +188,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     screen.show("")
     if files:
         screen.show(f"Written: {', '.join(files)}")
+    if out is not None and files:
         screen.show(
             f"Next: read it, change prices by hand where you want, then: {screen.program} preview {quoted(files[:1])}"
         )

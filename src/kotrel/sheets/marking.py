@@ -38,6 +38,7 @@ from kotrel.sheets.marks import (
 )
 from kotrel.sheets.ooxml.archives import DAMAGED
 from kotrel.sheets.ooxml.stamps import stamps_of
+from kotrel.sheets.print_layout import for_print
 from kotrel.sheets.safe_writing import free_name, written_whole
 
 LARGE = 3_000_000
@@ -149,6 +150,7 @@ def _mark_anew(sheets: Sequence[MarkedSheet], path: Path, stamps: Mapping[str, s
     again = CellsAgain(book)
     bold, link = book.add_format({"bold": True}), book.get_default_url_format()
     summary = book.add_worksheet(SUMMARY)
+    for_print(summary, headings=None)
     for line, (texts, at) in enumerate(summary_lines(sheets)):
         summary.write_row(line, 0, [writable(str(text)) for text in texts], bold if line in (0, 4) else None)
         if at:
@@ -156,7 +158,9 @@ def _mark_anew(sheets: Sequence[MarkedSheet], path: Path, stamps: Mapping[str, s
     for column, width in enumerate(WIDTHS):
         summary.set_column(column, column, width)
     for each in sheets:
-        _write_marked(book.add_worksheet(each.name), each, again, bold)
+        sheet = book.add_worksheet(each.name)
+        for_print(sheet, headings=None)
+        _write_marked(sheet, each, again, bold)
     book.close()
 
 

@@ -12,10 +12,15 @@ from kotrel.core.description.model import Field
 
 @dataclass(frozen=True)
 class OutColumn:
-    """One column: its heading and, if it holds a field, the field, which decides how its values are written."""
+    """One column: its heading and, if it holds a field, the field, which decides how its values are written.
+
+    Attributes:
+        most: the most characters that it is wide, or None for as wide as usual.
+    """
 
     heading: str
     field: Field | None = None
+    most: int | None = None
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,7 @@ from kotrel.core.description.model import Field
 from kotrel.core.errors import WrongUse
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
+from kotrel.sheets.print_layout import for_print
 from kotrel.sheets.safe_writing import written_whole
 from kotrel.sheets.tall_rows import TallColumn, TallRows, put_rows, require_room
 from kotrel.sheets.text_writing import text_form, write_text
@@ -72,13 +73,15 @@ def _write_xlsx(book: OutBook, path: Path) -> None:
     heading = out.add_format({"bold": True, "bottom": 1, "text_wrap": True, "valign": "top"})
     for each in book.sheets:
         sheet = out.add_worksheet(each.name)
+        for_print(sheet)
         if each.printed:
-            _lay_out(sheet)
+            sheet.set_row(0, 32)  # room for a heading of two lines
         for place, column in enumerate(each.columns):
             sheet.write_string(0, place, writable(column.heading), heading)
             look = column_format(out, column.field, each.printed)
             longest = each.rows.to_series(place).head(200).str.len_chars().max()
             least, most = (_narrow(column), PRINTED_WIDTH) if each.printed else (9, 42)
+            most = column.most or most
             width = min(max(longest if isinstance(longest, int) else 0, least), most) + 2
             sheet.set_column(place, place, width, look)
             sheet.write_blank(1, place, None, look)
@@ -93,18 +96,6 @@ def _write_xlsx(book: OutBook, path: Path) -> None:
 
 PRINTED_WIDTH = 30
 """Characters of a column that is printed; longer texts are wrapped."""
-
-
-def _lay_out(sheet: Any) -> None:
-    """A4 across, all columns on one page, the headings on each, and where it is from."""
-    sheet.set_landscape()
-    sheet.set_paper(9)
-    sheet.fit_to_pages(1, 0)
-    sheet.repeat_rows(0)
-    # Room for a heading of two lines.
-    sheet.set_row(0, 32)
-    sheet.set_margins(left=0.4, right=0.4, top=0.6, bottom=0.7)
-    sheet.set_footer("&L&9&F · &A&R&9page &P of &N")
 
 
 def _narrow(column: OutColumn) -> int:

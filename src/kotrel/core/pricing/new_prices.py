@@ -38,7 +38,7 @@ class Goods:
         prices: fixed prices in force (see :func:`kotrel.core.pricing.prices_in_force.in_force`).
         factors: ``item``, ``unit``, ``factor``: base units in one of the unit.
         lists: ``code``, ``currency``, ``decimals`` of each price list.
-        figures: ``item`` and columns such as ``letter.cost``.
+        figures: ``item`` and columns such as ``supplier.cost``.
     """
 
     items: pl.DataFrame

@@ -28,6 +28,12 @@ class Rounding:
     step: Decimal | None = None
     ending: Decimal | None = None
 
+    def __str__(self) -> str:
+        """The rule as it is written: ``up to 0.05``, ``ending 0.95``."""
+        if self.ending is not None:
+            return f"{'' if self.way == 'nearest' else f'{self.way} '}ending {self.ending:f}"
+        return f"{self.way} to {self.step:f}"
+
     @property
     def period(self) -> Decimal:
         """How far prices with the same ending are apart."""

@@ -244,3 +244,17 @@ KINDS: dict[str, FindingKind] = {
 def lasting(kind: str) -> Lasting:
     """Who shows an error of that kind; a kind that nobody declared lies in its value."""
     return KINDS[kind].lasting if kind in KINDS else "value"
+
+
+FOR_SENDER = frozenset(
+    name
+    for name, kind in KINDS.items()
+    if kind.topic in ("Cells that a spreadsheet changed", "Numbers, money and dates")
+    or name in (
+        "column-missing", "no-key-column", "heading-twice", "labels-of-groups", "heading-says", "per-unreadable", "unread-limit", "no-heading", "ragged-line",
+        "open-quote", "no-rows", "struck-through", "partly-struck", "raised-sign", "shown-otherwise", "second-table", "missing", "too-long", "not-a-choice",
+        "not-on-list", "no-name", "check-digit", "barcode-length", "barcode-zeros", "barcode-with-letters", "not-exactly-one", "not-together", "must-differ",
+        "circle", "twice-in-sheet", "shared-in-sheet", "differs-in-sheet", "overlaps", "gap", "no-lines", "serial-twice", "lots-differ", "amount-differs",
+    )
+) - {"zero", "made-rounded"}  # fmt: skip
+"""Kinds that lie in the sheet alone: whoever made it may read them, and learns nothing of what our system holds or how we price."""

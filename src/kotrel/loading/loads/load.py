@@ -12,7 +12,7 @@ from kotrel.loading.loads.execution import Loaded, Order, load_files
 from kotrel.loading.loads.history import show_notes, when
 from kotrel.loading.loads.preview_screen import show_altered, show_loaded_counts, show_preview
 from kotrel.loading.opening import now, user, workspace_of
-from kotrel.loading.options import add_agreement, add_files, files_of, wanted_of
+from kotrel.loading.options import add_agreement, add_files, add_report, files_of, report_path, wanted_of
 from kotrel.loading.sheets_in.findings_screen import checked_json
 from kotrel.loading.sheets_in.next_steps import next_steps
 from kotrel.screen.screen import Screen
@@ -92,10 +92,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         help="do not wait for the system to finish",
     )
     parser.add_argument("--all", action="store_true", help="list every new row and every change")
+    add_report(parser)
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     files = files_of(args)
+    report = report_path(args)
     workspace = workspace_of(args)
     if not args.yes and not args.trial and (screen.as_json or not screen.is_terminal):
         raise WrongUse(
@@ -118,10 +120,16 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     else:
         # No progress bar: it would overwrite the question.
         loaded = load_files(order, workspace, lambda title: None, agree)
+    if report is not None and loaded.number:
+        args.reports().of_load(report, workspace, loaded.number, loaded.preview)
+    elif report is not None and loaded.status == "refused":
+        args.reports().of_sheets(report, loaded.preview.checked)
     if screen.as_json:
         screen.json(_json(loaded))
     else:
         _show(loaded, args, screen)
+        if report is not None and report.exists():
+            screen.show(f"Written: {report}")
     return 1 if loaded.status == "refused" else 0
 
 

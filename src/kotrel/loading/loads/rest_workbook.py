@@ -12,6 +12,7 @@ from kotrel.core.columns import ROW
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.copied_cells import CellsAgain
 from kotrel.sheets.marks import COLUMN
+from kotrel.sheets.print_layout import for_print
 from kotrel.sheets.safe_writing import require_new_file, written_whole
 from kotrel.sheets.tall_rows import require_room
 
@@ -72,6 +73,7 @@ def _write(out: Any, sheet: Any, each: RestSheet) -> None:
     heading = out.add_format({"bold": True, "bottom": 1, "text_wrap": True, "valign": "top"})
     again = CellsAgain(out)
     why = out.add_format({"text_wrap": True, "font_color": "#9C0006", "valign": "top"})
+    for_print(sheet)
     rest = each.rest
     letters = [name for name in rest.cells.columns if name != ROW]
     for place, words in enumerate(rest.headings):

@@ -10,7 +10,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.loading.loads.history import show_undone, undo_question, undone_json
 from kotrel.loading.loads.undoing import How, Undone, left_book, load_number, undo_load
 from kotrel.loading.opening import now, user, workspace_of
-from kotrel.loading.options import add_agreement, day
+from kotrel.loading.options import add_agreement, add_report, day, report_path
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import free_name
 from kotrel.sheets.table_writing import write_book
@@ -30,6 +30,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--date", type=day, metavar="DATE", help="the date of documents that take others back (default: today)"
     )
+    add_report(parser)
     add_agreement(parser)
 
 
@@ -41,6 +42,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             "Add --yes to undo without asking.",
             "needs-yes",
         )
+    report = report_path(args)
     workspace = workspace_of(args)
     system, hidden = workspace.system(), workspace.hidden
     how = How(args.partial, date.fromisoformat(args.date) if args.date else None, workspace.stock)
@@ -57,5 +59,12 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     if undone.status == "undone in part":
         left = free_name(Path(f"{undone.entry.name}.left.xlsx"))
         write_book(left_book(undone), left)
-    screen.json(undone_json(undone, left)) if screen.as_json else show_undone(screen, undone, left)
+    if report is not None and undone.number:
+        args.reports().of_load(report, workspace, undone.number)
+    if screen.as_json:
+        screen.json(undone_json(undone, left))
+    else:
+        show_undone(screen, undone, left)
+        if report is not None and undone.number:
+            screen.show(f"Written: {report}")
     return 1 if undone.status == "refused" else 0

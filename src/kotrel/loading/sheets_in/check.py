@@ -13,7 +13,7 @@ from kotrel.core.phrases import count, listed
 from kotrel.core.rows.rows import Rows
 from kotrel.core.values.yes_no import read_yes_no
 from kotrel.loading.opening import now, workspace_of
-from kotrel.loading.options import add_files, files_of, wanted_of
+from kotrel.loading.options import add_files, add_report, files_of, report_path, wanted_of
 from kotrel.loading.sheets_in.findings_screen import checked_json, show_checked, show_created
 from kotrel.loading.sheets_in.large_files import check_any
 from kotrel.loading.sheets_in.next_steps import next_steps
@@ -101,14 +101,17 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--watch", action="store_true", help="check again whenever a file is saved, until stopped with Ctrl-C"
     )
     parser.add_argument("--repairs", action="store_true", help="show every repair, with its proof")
+    add_report(parser)
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     if not args.watch:
         return _once(args, screen)
-    if screen.as_json or args.ask or args.marked is not None:
+    if screen.as_json or args.ask or args.marked is not None or args.report is not None:
         raise WrongUse(
-            "--watch cannot be used with --json, --ask or --marked", "Leave one of them out.", "wrong-command-line"
+            "--watch cannot be used with --json, --ask, --marked or --report",
+            "Leave one of them out.",
+            "wrong-command-line",
         )
     files = files_of(args)
     if Path("-") in files:
@@ -122,11 +125,14 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
 
 def _once(args: argparse.Namespace, screen: Screen) -> int:
     files = files_of(args)
+    report = report_path(args)
     workspace = workspace_of(args)
     with screen.progress(4 * len(files)) as step:
         checked = check_any(files, workspace, wanted_of(args), now().date(), step)
     ok = all(each.ok for each in checked)
     marked = _mark_all(checked, args.marked) if args.marked is not None else []
+    if report is not None:
+        args.reports().of_sheets(report, checked)
     if screen.as_json:
         screen.json({**checked_json(checked), "marked": [str(copy.path) for copy in marked]})
         return 0 if ok else 1
@@ -142,6 +148,8 @@ def _once(args: argparse.Namespace, screen: Screen) -> int:
         for remark in copy.remarks:
             screen.show(f"{remark[0].upper()}{remark[1:]}.")
         screen.show(f"Marked copy: {copy.path}")
+    if report is not None:
+        screen.show(f"Written: {report}")
     if args.ask:
         learned = learn(checked, workspace, lambda question: _ask(question, screen))
         spellings = sum(map(len, learned.values()))

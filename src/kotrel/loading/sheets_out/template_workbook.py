@@ -13,6 +13,7 @@ from kotrel.core.description.in_words import rules, what
 from kotrel.core.description.model import Field, Record
 from kotrel.sheets.cell_texts import SHEET_HOLDS
 from kotrel.sheets.output import OutColumn, OutSheet
+from kotrel.sheets.print_layout import for_print
 from kotrel.sheets.safe_writing import written_whole
 from kotrel.sheets.table_writing import column_format, typed_rows
 from kotrel.sheets.tall_rows import put_rows, require_room
@@ -84,7 +85,9 @@ def _write_workbook(
     sheets = [out.add_worksheet(each.record.title) for each in templates]
     guide = out.add_worksheet(GUIDE)
     ranges = _write_lists(out, templates, lists)
+    for_print(guide)
     for sheet, each in zip(sheets, templates, strict=True):
+        for_print(sheet)
         for place, field in enumerate(each.fields):
             look = column_format(out, field)
             sheet.write_string(0, place, field.title, must[field.must])

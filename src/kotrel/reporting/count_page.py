@@ -1,0 +1,218 @@
+"""The page about a physical count: its record, for the auditor and for whoever answers for the stock."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from decimal import Decimal
+
+import polars as pl
+
+from kotrel.core.counting.variance import Entry, Line, Place, totals_of
+from kotrel.core.errors import KotrelError
+from kotrel.core.phrases import count
+from kotrel.counting.count_files import CountedFile, count_names, open_count
+from kotrel.counting.count_state import State, state_of
+from kotrel.counting.count_workbooks import about_count, documents_of, round_name
+from kotrel.counting.variance_screen import where_of, worst_first
+from kotrel.loading.loads.documents_screen import money_text, quantity_text
+from kotrel.reporting.page import Bar, Cell, Chart, Page, Row, Section, Table, number_cell
+from kotrel.workspace.settings import Workspace
+
+BARS = 20
+
+
+def count_page(name: str, workspace: Workspace) -> Page:
+    """The page of a count.
+
+    Raises:
+        WrongUse: there is no such count.
+    """
+    state = state_of(name, workspace)
+    with open_count(workspace.hidden, name) as kept:
+        places = {place.number: place for place in kept.places()}
+        files, entries = kept.files(), kept.entries()
+        posts = [(post, kept.posted(post.number)) for post in kept.posts()]
+    posted = [
+        Line(places[place], Decimal(expected), None if counted is None else Decimal(counted))
+        for post, lines in posts if post.load is not None
+        for place, expected, counted, _, _, _ in lines
+    ]  # fmt: skip
+    documents = documents_of([document for _, lines in posts for *_, document, _ in lines if document], workspace)
+    remarks = {entry.number: entry.remark for entry in workspace.system().history() if entry.remark}
+    lines = _all_lines(state, posted)
+    done = [line for line in lines if line.counted is not None]
+    totals = totals_of(done, state.tolerance, 0, 0)
+    open_lines = [line for line in state.open_lines if line.counted is None]
+    again = [line for line in state.told if line.recount and line.place.number not in state.posted]
+    lead = f"{len(done):,} of {count(len(places), 'place')} counted: net {money_text(totals.net)}, gross {money_text(totals.gross)}"
+    lead += f", accuracy {totals.accuracy} %." if totals.accuracy is not None else "."
+    if again:
+        lead += f" {count(len(again), 'place')} should be counted again."
+    off = worst_first([line for line in done if line.variance])
+    categories = _categories(workspace, [line.place.item for line in done])
+    facts = [(name_, value) for name_, value in about_count(state, files, posts, documents, remarks) if name_ and value]
+    return Page(
+        kind="Count report",
+        title=f"Count {name}",
+        lead=lead,
+        tone="warn" if again else "good" if not open_lines else "",
+        facts=facts,
+        sections=[
+            each
+            for each in (
+                _differences(off),
+                _by("location", done, lambda line: " ".join(filter(None, (line.place.warehouse, line.place.bin)))),
+                _by("category", done, lambda line: categories.get(line.place.item, "")) if categories else Section(""),
+                Section("Count again", tables=[_recounts(again)]) if again else Section(""),
+                Section("Not counted", tables=[_left(open_lines)]) if open_lines else Section(""),
+                _entries(entries, places),
+                Section("Documents posted", notes=documents) if documents else Section(""),
+                _trend(name, workspace, {_place_key(place) for place in places.values()}),
+                _files(files),
+            )
+            if each.tables or each.notes
+        ],
+        signed=True,
+    )
+
+
+def _all_lines(state: State, posted: Sequence[Line]) -> list[Line]:
+    """Every place once: as it was posted, or as it is now."""
+    settled = {line.place.number: line for line in posted}
+    still = [line for line in state.lines if line.place.number not in settled]
+    return sorted([*still, *settled.values()], key=lambda line: line.place.number)
+
+
+def _differences(off: Sequence[Line]) -> Section:
+    rows: list[Row] = [
+        [line.place.item, line.place.description or "", where_of(line.place), _quantity(line.expected), _quantity(line.counted), _quantity(line.variance, True),
+         line.place.unit, number_cell(line.value, 2, "bad" if line.value < 0 else "", True), "; ".join(line.remarks)]
+        for line in off
+    ]  # fmt: skip
+    bars = [
+        Bar(f"{line.place.item} {where_of(line.place)}", float(line.value), f"{line.value:+,.2f}")
+        for line in off[:BARS]
+        if line.value
+    ]
+    heads = ["Item", "Description", "Place", "Expected", "Counted", "Difference", "Unit", "Value at cost", "Remark"]
+    if not rows:
+        return Section("Differences", notes=["Nothing differs."])
+    table = Table(f"{count(len(off), 'difference')}, the greatest value first", heads, rows, searched=True)
+    chart = Chart(f"Value of the differences{', the greatest' if len(off) > BARS else ''}", bars)
+    return Section("Differences", tables=[table], charts=[chart] if len(bars) > 1 else [])
+
+
+def _quantity(value: Decimal | None, sign: bool = False) -> Cell:
+    if value is None:
+        return Cell("", True)
+    return Cell(f"{'+' if sign and value > 0 else ''}{quantity_text(value)}", True)
+
+
+def _by(what: str, done: Sequence[Line], name: Callable[[Line], str]) -> Section:
+    """Lines, differences, net and gross for each location or category."""
+    groups: dict[str, list[Line]] = defaultdict(list)
+    for line in done:
+        groups[name(line)].append(line)
+    rows: list[Row] = []
+    quiet = 0
+    for each, lines in sorted(groups.items(), key=lambda group: -sum(abs(line.value) for line in group[1])):
+        if not any(line.variance for line in lines):
+            quiet += 1
+            continue
+        net, gross = sum(line.value for line in lines), sum(abs(line.value) for line in lines)
+        rows.append([each or "(none)", number_cell(len(lines)), number_cell(sum(1 for line in lines if line.variance)),
+                     number_cell(net, 2, sign=True), number_cell(gross, 2)])  # fmt: skip
+    table = Table(f"Counted lines by {what}", [what.capitalize(), "Lines", "With a difference", "Net", "Gross"], rows)
+    notes = [f"{count(quiet, 'other')} without a difference."] if quiet and rows else []
+    return Section(f"By {what}", tables=[table] if rows else [], notes=notes)
+
+
+def _categories(workspace: Workspace, items: Iterable[str]) -> dict[str, str]:
+    """Item → its category, where the system has one."""
+    record = workspace.description.records.get("item")
+    if record is None or "category" not in record.fields:
+        return {}
+    codes = pl.Series("code", sorted(set(items)), dtype=pl.String)
+    try:
+        with workspace.system().reading() as reading:
+            held = reading.read("item", [record.code, "category"], (record.code, codes))
+    except KotrelError:
+        return {}
+    return {code: category or "" for code, category in held.iter_rows()}
+
+
+def _recounts(lines: Sequence[Line]) -> Table:
+    rows: list[Row] = [
+        [line.place.item, line.place.description or "", where_of(line.place), Cell(line.recount, tone="warn")]
+        for line in lines
+    ]
+    return Table("Places that should be counted again", ["Item", "Description", "Place", "Why"], rows)
+
+
+def _left(lines: Sequence[Line]) -> Table:
+    rows: list[Row] = [
+        [line.place.item, line.place.description or "", where_of(line.place), _quantity(line.expected), line.place.unit]
+        for line in lines
+    ]
+    return Table(
+        f"{count(len(lines), 'place')} not counted", ["Item", "Description", "Place", "Expected", "Unit"], rows
+    )
+
+
+def _entries(entries: Sequence[Entry], places: Mapping[int, Place]) -> Section:
+    """Who counted what, and when; recounts beside first counts."""
+    rows: list[Row] = []
+    for each in entries:
+        place = places[each.place]
+        rows.append([
+            place.item, where_of(place), round_name(each.round), _quantity(each.counted), each.counter or "", each.at or "", each.where, each.remark or "",
+        ])  # fmt: skip
+    heads = ["Item", "Place", "Count", "Counted", "By", "When", "From", "Remark"]
+    return Section(
+        "Who counted what, and when",
+        tables=[Table(count(len(rows), "entry", "entries"), heads, rows, searched=True)] if rows else [],
+    )
+
+
+def _files(files: Sequence[CountedFile]) -> Section:
+    rows: list[Row] = [
+        [each.name, each.at[:16], each.who, round_name(each.round), each.fingerprint.partition(" ")[0]]
+        for each in files
+    ]
+    heads = ["File", "Collected", "By", "Count", "SHA-256 of its content"]
+    return Section("Files collected", tables=[Table(count(len(rows), "file"), heads, rows)] if rows else [])
+
+
+def _place_key(place: Place) -> tuple[str | None, ...]:
+    return place.item, place.warehouse, place.bin
+
+
+def _trend(name: str, workspace: Workspace, mine: set[tuple[str | None, ...]]) -> Section:
+    """Earlier counts of the same places: what was posted there, and how exact they were."""
+    rows: list[Row] = []
+    for other in count_names(workspace.hidden):
+        if other == name:
+            continue
+        try:
+            with open_count(workspace.hidden, other) as kept:
+                about = kept.about()
+                places = {place.number: place for place in kept.places()}
+                lines = [
+                    Line(places[place], Decimal(expected), Decimal(counted))
+                    for post in kept.posts() if post.load is not None
+                    for place, expected, counted, _, _, _ in kept.posted(post.number) if counted is not None
+                ]  # fmt: skip
+        except KotrelError:
+            continue
+        same = [line for line in lines if _place_key(line.place) in mine]
+        if not same:
+            continue
+        off = [line for line in same if line.variance]
+        rows.append([
+            about.get("frozen_at", "")[:10], other, number_cell(len(same)), number_cell(len(off)),
+            number_cell(sum(line.value for line in same), 2, sign=True), number_cell(sum(abs(line.value) for line in same), 2),
+        ])  # fmt: skip
+    rows.sort(key=lambda row: str(row[0]), reverse=True)
+    heads = ["Frozen", "Count", "Same places counted", "With a difference", "Net", "Gross"]
+    return Section("Earlier counts of these places", tables=[Table("Earlier counts", heads, rows)] if rows else [])

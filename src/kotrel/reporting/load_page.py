@@ -1,0 +1,520 @@
+"""The page about one load or undo: what it did, from the journal, and what became of it since."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from decimal import Decimal
+from pathlib import Path
+
+import polars as pl
+
+from kotrel.core.changes.change_set import RecordChanges, key_text
+from kotrel.core.changes.journal import Entry, load_name
+from kotrel.core.columns import ACTION, ROW, before
+from kotrel.core.description.in_words import shown
+from kotrel.core.description.model import Field, Record
+from kotrel.core.errors import KotrelError, WrongUse
+from kotrel.core.loading.load_model import Preview
+from kotrel.core.phrases import count, listed, listed_and
+from kotrel.core.pricing.price_impact import price_stakes
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import Reader
+from kotrel.loading.loads.documents_screen import money_text, quantity_text
+from kotrel.loading.loads.history import when
+from kotrel.loading.loads.verify import Verified, verify_load
+from kotrel.reporting.page import MOST_ROWS, Bar, Cell, Chart, Page, Row, Section, Table, Tone, number_cell
+from kotrel.sheets.output import OutBook, OutColumn, OutSheet
+from kotrel.sheets.table_writing import write_book
+from kotrel.stock.on_hand import Question, stock
+from kotrel.systems.interface import Reading
+from kotrel.workspace.settings import Workspace
+
+WORDS = {"new": "new", "changed": "changed", "same": "unchanged", "removed": "removed", "refused": "refused"}
+
+
+def load_page(workspace: Workspace, number: int, rest: Path, preview: Preview | None = None) -> Page:
+    """The page of a load or an undo.
+
+    Args:
+        rest: where a workbook is written with what has no room on the page.
+        preview: of a load that was done just now: what it corrected and filled in, which the journal does not keep.
+
+    Raises:
+        WrongUse: there is no such load.
+    """
+    system = workspace.system()
+    entry = next((each for each in system.audited_history() if each.number == number), None)
+    if entry is None:
+        raise WrongUse(f"there is no load {load_name(number)}", "kotrel history lists them.", "no-such-load")
+    with system.reading() as reading:
+        changes = reading.changes_of(number)
+        stakes = price_stakes(changes, workspace.description, _before(changes, reading), reading.ledger_sums)
+        since = _later_loads(changes, reading, number)
+    verified = _verified(workspace, entry)
+    values = _changed_values(changes)
+    written = _write_rest(values, changes, rest)
+    sections = [
+        _counts(entry),
+        *_stock_effect(workspace, entry, changes),
+        *_price_effect(stakes),
+        *_changes(values),
+        *_rows_of(changes, "new", "New rows"),
+        *_rows_of(changes, "removed", "Removed rows"),
+        *_refused(workspace, number),
+        *_system_remarks(workspace, entry),
+        *_corrected(preview),
+        _remarks(entry, preview is not None),
+        _afterwards(entry, verified, since),
+    ]
+    lead, tone = _lead(entry, verified)
+    return Page(
+        kind="Undo report" if entry.kind == "undo" else "Load report",
+        title=f"{entry.name}: {f'undo of {load_name(entry.of)}' if entry.of else listed(_names(entry), 3)}",
+        lead=lead,
+        tone=tone,
+        facts=_facts(workspace, entry),
+        sections=[each for each in sections if each.tables or each.notes or each.words or each.charts],
+        signed=True,
+        rest=written,
+    )
+
+
+def _before(changes: Sequence[RecordChanges], reading: Reading) -> Reader:
+    """Reads what the system holds, with this load taken back: new prices are compared with those that were in force."""
+
+    def read(
+        record: str,
+        fields: Sequence[str],
+        among: tuple[str, pl.Series] | None = None,
+        filled: str | Sequence[str] | None = None,
+    ) -> pl.DataFrame:
+        mine = [each for each in changes if each.record.name == record]
+        if not mine:
+            return reading.read(record, fields, among, filled)
+        key = list(mine[0].record.key)
+        held = reading.read(record, list(dict.fromkeys([*key, *fields])), among, filled)
+        for each in mine:
+            new = each.frame.filter(pl.col(ACTION) == "new").select(key)
+            changed = each.frame.filter(pl.col(ACTION) == "changed")
+            others = [name for name in fields if name in each.fields and name not in key]
+            former = changed.select(*key, *(pl.col(before(name)).alias(name) for name in others))
+            held = held.join(new, on=key, how="anti", nulls_equal=True)
+            held = held.update(former, on=key, how="left", include_nulls=True) if others else held
+        return held.select(fields)
+
+    return read
+
+
+MONTHS = (
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+)
+
+
+def day_in_words(day: str) -> str:
+    """``30 November 2026`` of an ISO date; a page is read by people of every country."""
+    try:
+        year, month, number = map(int, day.split("-"))
+        return f"{number} {MONTHS[month - 1]} {year}"
+    except (ValueError, IndexError):
+        return day
+
+
+def _names(entry: Entry) -> list[str]:
+    return [Path(file).name for file in entry.files]
+
+
+def _verified(workspace: Workspace, entry: Entry) -> Verified | None:
+    """What the system holds of the load now; None where that is no question."""
+    if entry.kind != "load" or entry.undone_by or entry.waiting or entry.trouble:
+        return None
+    try:
+        return verify_load(workspace.system(), entry.number, lambda title: None)
+    except KotrelError:
+        return None
+
+
+def _lead(entry: Entry, verified: Verified | None) -> tuple[str, Tone]:
+    sums = {
+        action: sum(numbers.get(action, 0) for numbers in entry.counts.values())
+        for action in ("new", "changed", "removed", "refused")
+    }
+    done = [f"{number:,} {WORDS[action]}" for action, number in sums.items() if number]
+    done = (
+        [f"{count(next(number for number in sums.values() if number), 'row')} {done[0].split()[1]}", *done[1:]]
+        if done
+        else []
+    )
+    day = day_in_words(when(entry.at)[:10])
+    start = f"{listed_and(done) or 'Nothing was changed'} on {day}"
+    if entry.kind == "refused":
+        return f"Refused on {day}: nothing was loaded.", "bad"
+    if entry.trouble:
+        return f"{start}. Its journal cannot be relied on: {entry.trouble}.", "bad"
+    if entry.undone_by:
+        return f"{start}; taken back by {load_name(entry.undone_by)}.", "warn"
+    if entry.waiting:
+        return f"{start}; sent, and not answered yet.", "warn"
+    if verified is None:
+        return f"{start}.", ""
+    if verified.ok:
+        return f"{start}; still as loaded.", "good"
+    different = verified.differences.height
+    return (
+        f"{start}; {count(different, 'value')} changed since." if different else f"{start}; not confirmed yet.",
+        "warn",
+    )
+
+
+def _facts(workspace: Workspace, entry: Entry) -> list[tuple[str, str]]:
+    facts = [
+        ("When", when(entry.at)),
+        ("Who", entry.who if entry.login in ("", entry.who) else f"{entry.who} (database user {entry.login})"),
+        ("Why", entry.remark or "no reason given"),
+        ("System", f"{workspace.description.title} ({workspace.system().name})"),
+    ]
+    if entry.files:
+        facts.append(("Files", ", ".join(_names(entry))))
+    if entry.fingerprint:
+        facts.append(("Content", f"SHA-256 {entry.fingerprint}"))
+    facts.append(("Journal", f"damaged: {entry.trouble}" if entry.trouble else "complete, and unchanged since"))
+    return facts
+
+
+def _counts(entry: Entry) -> Section:
+    actions = [name for name in WORDS if any(numbers.get(name) for numbers in entry.counts.values())]
+    rows: list[Row] = [
+        [record, *(number_cell(numbers.get(action, 0)) for action in actions)]
+        for record, numbers in entry.counts.items()
+    ]
+    return Section(
+        "Rows", tables=[Table("Rows by record", ["Record", *(WORDS[name].capitalize() for name in actions)], rows)]
+    )
+
+
+def _stock_effect(workspace: Workspace, entry: Entry, changes: Sequence[RecordChanges]) -> list[Section]:
+    """Quantities before and after, and the value of the change by warehouse; nothing where no stock moved."""
+    if not any(each.record.nature == "ledger" and each.touches for each in changes):
+        return []
+    try:
+        by_item = stock(Question(by=("item", "warehouse"), against=entry.number), workspace).rows
+        by_warehouse = stock(Question(by=("warehouse",), against=entry.number), workspace).rows
+    except KotrelError:
+        return []
+    total = sum(by_warehouse["value_change"], Decimal(0))
+    values: list[Row] = [
+        [row["warehouse"] or "", Cell(money_text(row["value_change"]), True)]
+        for row in by_warehouse.iter_rows(named=True)
+    ]
+    rows: list[Row] = [
+        [row["item"], row["description"] or "", row["warehouse"] or "",
+         *(Cell(quantity_text(row[name]), True) for name in ("before", "change", "after")), row["unit"] or "",
+         Cell(money_text(row["value_change"]), True)]
+        for row in by_item.sort(pl.col("value_change").abs(), descending=True).head(MOST_ROWS).iter_rows(named=True)
+    ]  # fmt: skip
+    bars = [
+        Bar(str(row["warehouse"]), float(row["value_change"]), money_text(row["value_change"]))
+        for row in by_warehouse.iter_rows(named=True)
+    ]
+    heads = ["Item", "Description", "Warehouse", "Before", "Change", "After", "Unit", "Value of the change"]
+    tables = [
+        Table(
+            "Value of the change by warehouse",
+            ["Warehouse", "Value"],
+            values,
+            foot=["In all", Cell(money_text(total), True)],
+        ),
+        Table("Stock before and after, at the moment of posting", heads, rows, total=by_item.height, searched=True),
+    ]
+    charts = [Chart("Value of the change by warehouse", bars)] if len(bars) > 1 else []
+    return [Section("Effect on stock", tables=tables, charts=charts)]
+
+
+def _price_effect(stakes: pl.DataFrame | None) -> list[Section]:
+    """How far prices changed, by list and category."""
+    if stakes is None:
+        return []
+    rows, bars = [], []
+    for row in stakes.iter_rows(named=True):
+        whole = row["category"] is None
+        rows.append([
+            row["list"], "all" if whole else row["category"], number_cell(row["prices"]), number_cell(row["new"]),
+            _percent(row["mean"]), _percent(row["largest"]), row["item"] or "",
+            Cell(f"{money_text(row['stake'])} {row['currency'] or ''}".strip() if row["stake"] else "", True),
+        ])  # fmt: skip
+        if not whole and row["mean"] is not None:
+            bars.append(Bar(f"{row['list']} {row['category']}", float(row["mean"]), f"{row['mean']:+.1f} %"))
+    heads = [
+        "List",
+        "Category",
+        "Prices",
+        "Of them new",
+        "Mean change",
+        "Largest",
+        "Item of the largest",
+        "Value at stake",
+    ]
+    return [
+        Section(
+            "Effect on prices",
+            words=["The value at stake is what the stock on hand now is worth more or less at the new prices."],
+            tables=[Table("Price changes by list and category", heads, rows)],
+            charts=[Chart("Mean change by list and category", bars[:40])],
+        )
+    ]
+
+
+def _percent(value: Decimal | None) -> Cell:
+    return Cell("" if value is None else f"{value:+.1f} %", True)
+
+
+# --- changed values --------------------------------------------------------------------------------------------------
+
+_VALUES = {
+    "record": pl.String,
+    "field": pl.String,
+    "key": pl.String,
+    "from": pl.String,
+    "to": pl.String,
+    "size": pl.Float64,
+}
+
+
+def _changed_values(changes: Sequence[RecordChanges]) -> list[tuple[Record, Field, pl.DataFrame]]:
+    """Each field whose values changed, with key, ``from``, ``to`` and how far it moved in per cent; the largest first."""
+    found: dict[tuple[str, str], tuple[Record, Field, list[pl.DataFrame]]] = {}
+    for each in changes:
+        if each.record.is_kept:
+            continue
+        changed = each.frame.filter(pl.col(ACTION) == "changed")
+        for name in each.fields if changed.height else ():
+            if name in each.record.key:
+                continue
+            moved = changed.filter(pl.col(name).ne_missing(pl.col(before(name))))
+            if moved.height:
+                part = moved.select(
+                    key_text(each.record).alias("key"), pl.col(before(name)).alias("from"), pl.col(name).alias("to")
+                )
+                field = each.record.fields[name]
+                found.setdefault((each.record.name, name), (each.record, field, []))[2].append(part)
+    return [(record, field, _largest_first(pl.concat(parts), field)) for record, field, parts in found.values()]
+
+
+def _largest_first(rows: pl.DataFrame, field: Field) -> pl.DataFrame:
+    if not field.is_decimal:
+        return rows.with_columns(pl.lit(None, pl.Float64).alias("size")).sort("key")
+    old, new = (pl.col(name).cast(pl.Float64, strict=False) for name in ("from", "to"))
+    size = pl.when(old != 0).then((new - old) / old.abs() * 100)
+    return rows.with_columns(size.alias("size")).sort(size.abs(), "key", descending=[True, False], nulls_last=True)
+
+
+def _changes(values: Iterable[tuple[Record, Field, pl.DataFrame]]) -> list[Section]:
+    tables = []
+    for record, field, rows in values:
+        numeric = field.is_decimal
+        body = [
+            [row["key"], Cell(_value(row["from"], field), numeric), Cell(_value(row["to"], field), numeric),
+             *([Cell("" if row["size"] is None else f"{row['size']:+.1f} %", True)] if numeric else [])]
+            for row in rows.head(MOST_ROWS).iter_rows(named=True)
+        ]  # fmt: skip
+        heads = [record.title, "From", "To", *(["Change"] if numeric else [])]
+        caption = f"{record.title}: {field.title.lower()}, {count(rows.height, 'change')}{', the largest first' if numeric else ''}"
+        tables.append(Table(caption, heads, body, total=rows.height, searched=True))
+    return [Section("Changes, from → to", tables=tables)] if tables else []
+
+
+def _value(value: str | None, field: Field) -> str:
+    return "(blank)" if value is None else shown(value, field) or ""
+
+
+COLUMNS_SHOWN = 6
+"""So many fields of a new row are shown beside its key."""
+
+
+def _rows_of(changes: Sequence[RecordChanges], action: str, title: str) -> list[Section]:
+    """The new or the removed rows of each record, with their name and the first fields that are filled."""
+    tables = []
+    for each in changes:
+        rows = each.frame.filter(pl.col(ACTION) == action)
+        if not rows.height or each.record.is_kept:
+            continue
+        record = each.record
+        image = (lambda name: name) if action == "new" else before
+        filled = [
+            name for name in each.fields
+            if name not in record.key and image(name) in rows.columns and rows[image(name)].null_count() < rows.height
+        ]  # fmt: skip
+        first = [record.called] if record.called in filled else []
+        names = [*first, *(name for name in filled if name not in first)][:COLUMNS_SHOWN]
+        shown_rows = rows.head(MOST_ROWS).select(
+            key_text(record).alias("the key"), *(pl.col(image(name)).alias(name) for name in names)
+        )
+        body: list[Row] = [
+            [key or "", *(Cell(_plain(value, record.fields[name]), record.fields[name].is_decimal) for name, value in zip(names, values, strict=True))]
+            for key, *values in shown_rows.iter_rows()
+        ]  # fmt: skip
+        heads = [record.title, *(record.fields[name].title for name in names)]
+        caption = f"{record.title}: {count(rows.height, action + ' row')}"
+        tables.append(Table(caption, heads, body, total=rows.height, searched=True))
+    return [Section(title, tables=tables)] if tables else []
+
+
+def _plain(value: str | None, field: Field) -> str:
+    return "" if value is None else shown(value, field) or ""
+
+
+def _refused(workspace: Workspace, number: int) -> list[Section]:
+    """The refused rows with their reasons, and where they are in the sheet."""
+    rows: list[Row] = []
+    for file, sheet, rest, reasons in workspace.system().rest_of(number):
+        for place in rest.cells[ROW].to_list():
+            where = f"{sheet}, row {place}" if sheet else f"{Path(file).name}, line {place}"
+            rows.append([where, Cell(reasons.get(place, ""), tone="bad")])
+    return (
+        [
+            Section(
+                "Refused rows",
+                tables=[Table("Rows that were not loaded", ["Where", "Reason and advice"], rows, searched=True)],
+            )
+        ]
+        if rows
+        else []
+    )
+
+
+def _system_remarks(workspace: Workspace, entry: Entry) -> list[Section]:
+    """Rows that the system took with a remark, or changed by itself."""
+    page = workspace.system().outcome_page(entry.number, MOST_ROWS)
+    told = page.rows.filter(pl.col("outcome") == "warning")
+    if not told.height:
+        return []
+    rows = [
+        [f"{sheet or Path(file or '').name} {row}", record, key or "", Cell(message or "", tone="warn")]
+        for file, sheet, row, record, key, _, _, message in told.iter_rows()
+    ]
+    table = Table(
+        "Rows done with a remark of the system", ["Where", "Record", "Key", "Remark"], rows, total=page.warned
+    )
+    return [Section("What the system itself said or changed", tables=[table])]
+
+
+def _corrected(preview: Preview | None) -> list[Section]:
+    """What was corrected on reading, and what blank cells were filled with."""
+    if preview is None:
+        return []
+    sheets = [each.rows for each in preview.checked if each.consequence is None]
+    rows = [row for rows in sheets for row in repair_rows(rows)]
+    tables = (
+        [
+            Table(
+                "Cells corrected on reading, each with its proof",
+                ["Cell", "Field", "Was", "Is", "Proof"],
+                rows,
+                searched=True,
+            )
+        ]
+        if rows
+        else []
+    )
+    filled: list[Row] = [
+        [each_rows.record.title, each_rows.record.fields[each.field].title, shown(each.value, each_rows.record.fields[each.field]) or "",
+         number_cell(len(each.rows)), {"mapping": "the mapping", "system": "system.toml"}.get(each.source, each.source)]
+        for each_rows in sheets for each in each_rows.defaulted
+    ]  # fmt: skip
+    if filled:
+        tables.append(Table("Blank cells that were filled in", ["Record", "Field", "Value", "Rows", "From"], filled))
+    return [Section("Corrected and filled in", tables=tables)] if tables else []
+
+
+def repair_rows(rows: Rows) -> list[Row]:
+    """Each repair of a sheet: cell, field, before, after, proof."""
+    found: list[Row] = []
+    for group in rows.repairs:
+        title = rows.record.fields[group.field].title
+        for row, former, after, proof in group.cells.iter_rows():
+            found.append(
+                [rows.table.place(row, group.letter), title, former or "", "(blank)" if after is None else after, proof]
+            )
+    return found
+
+
+def _remarks(entry: Entry, whole: bool) -> Section:
+    words = (
+        [] if whole or entry.kind == "undo" or not entry.notes else ["As its preview reported it, when it was loaded."]
+    )
+    return (
+        Section("About the sheets", words=words, notes=list(entry.notes))
+        if entry.notes
+        else Section("About the sheets")
+    )
+
+
+def _later_loads(changes: Sequence[RecordChanges], reading: Reading, number: int) -> dict[int, int]:
+    """Later load → how many rows of this one it touched."""
+    later: dict[int, int] = {}
+    for each in changes:
+        touched = each.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+        keys = touched.select(key_text(each.record)).to_series().drop_nulls().to_list() if touched.height else []
+        for load in reading.loads_of(each.record.name, keys).values() if keys and not each.record.is_kept else ():
+            if load > number:
+                later[load] = later.get(load, 0) + 1
+    return later
+
+
+def _afterwards(entry: Entry, verified: Verified | None, since: dict[int, int]) -> Section:
+    notes = [
+        f"{load_name(load)} changed or removed {count(rows, 'row')} of this load."
+        for load, rows in sorted(since.items())
+    ]
+    if entry.undone_by:
+        notes.append(f"{load_name(entry.undone_by)} took this load back.")
+    tables = []
+    if verified is not None and verified.differences.height:
+        rows = [
+            [row["record"], row["key"], row["field"] or "the row", row["sent"] or "(blank)", Cell(row["now"] or "(blank)", tone="warn")]
+            for row in verified.differences.head(MOST_ROWS).iter_rows(named=True)
+        ]  # fmt: skip
+        tables.append(
+            Table(
+                "Values that are no longer as loaded",
+                ["Record", "Key", "Field", "Loaded", "Now"],
+                rows,
+                total=verified.differences.height,
+            )
+        )
+    if verified is not None and verified.ok:
+        notes.append(f"Read back now: all {verified.values:,} values of {count(verified.rows, 'row')} are as loaded.")
+    return Section("Since then", tables=tables, notes=notes)
+
+
+def _write_rest(
+    values: Sequence[tuple[Record, Field, pl.DataFrame]], changes: Sequence[RecordChanges], path: Path
+) -> str | None:
+    """A workbook with every change and every new row, where the page has no room for them; its name."""
+    new = [(each.record, each.frame.filter(pl.col(ACTION) == "new")) for each in changes if not each.record.is_kept]
+    if all(rows.height <= MOST_ROWS for rows in (*(each[2] for each in values), *(each[1] for each in new))):
+        return None
+    sheets = []
+    if values:
+        whole = pl.concat(
+            rows.select(pl.lit(record.title).alias("Record"), pl.lit(field.title).alias("Field"), pl.col("key").alias("Key"), pl.col("from").alias("From"), pl.col("to").alias("To"))
+            for record, field, rows in values
+        )  # fmt: skip
+        sheets.append(OutSheet("Changes", tuple(OutColumn(name) for name in whole.columns), whole, printed=True))
+    for record, rows in new:
+        if rows.height:
+            fields = [name for name in record.fields if name in rows.columns]
+            columns = tuple(OutColumn(record.fields[name].title, record.fields[name]) for name in fields)
+            sheets.append(OutSheet(f"New {record.name}"[:31], columns, rows.select(fields), printed=True))
+    write_book(OutBook(tuple(sheets)), path)
+    return path.name
