@@ -249,5 +249,5 @@ class Prices(Program):
         ):
             self.write("prices/rope.toml", *RULES.replace(*wrong).splitlines())
             self.assertIn(words, self.kotrel("reprice", "rope", status=2).stderr)
-        self.assertIn("The rules are: rope", self.kotrel("reprice", "rppe2", status=2).stderr)
+        self.assertIn("The price rules are: rope", self.kotrel("reprice", "rppe2", status=2).stderr)
         self.assertIn("Did you mean ROP-00010?", self.kotrel("price", "ROP-0001O", status=2).stderr)

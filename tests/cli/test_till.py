@@ -145,7 +145,7 @@ class Till(Program):
         self.assertEqual(self.states(), {"L0001": "sent"})
         # Rows that the file does not mention stay open, unless it lists only what was refused.
         self.write("said.csv", "Item,Status,Error", "new_3,failed,bad code")
-        self.assertIn("says nothing of 3 rows", self.kotrel("outcome", "L0001", "--result", "said.csv").stdout)
+        self.assertIn("does not mention 3 rows", self.kotrel("outcome", "L0001", "--result", "said.csv").stdout)
         self.assertEqual(self.states(), {"L0001": "sent"})
         self.write("said.csv", "Item,Error", "new_3,bad code")
         rows = self.json("outcome", "L0001", "--result", "said.csv", "--only-refused")["rows"]

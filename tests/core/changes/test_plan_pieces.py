@@ -103,7 +103,7 @@ class Pieces(unittest.TestCase):
             with self.subTest(text), self.assertRaisesRegex(ValueError, says):
                 changes_in(header, [(0, text)], small())
         for part, says in (
-            ({"record": "goods", "fields": []}, "takes no record goods"),
+            ({"record": "goods", "fields": []}, "there is no record goods"),
             ({"record": "item", "fields": ["code", "colour"]}, "has no field colour"),
             ({"record": "item", "fields": ["unit"]}, "needs its key: code"),
         ):

@@ -51,7 +51,7 @@ class Checks(unittest.TestCase):
         )
         # Where every row is new, once for the sheet is enough.
         only_new = check_rows(rows(HEAD[:2], ("N1", "x"), ("N2", "y")), system)
-        self.assertEqual(found(only_new), {("column-missing", None, 0)})
+        self.assertEqual(found(only_new), {("column-missing", "unit", 0)})
         self.assertIn("if a column has it", message_of("column-missing", only_new))
 
     def test_a_missing_column_is_told_with_the_one_that_may_have_it(self):
@@ -65,7 +65,7 @@ class Checks(unittest.TestCase):
         self.assertIn("column A “Code or so” may have it", told)
         known = state(item={"code": ["OLD"]})
         some = rows(("Item code", "Name", "Sold in"), ("NEW", "new", "EA"), ("OLD", "old", "M"))
-        self.assertIn("no column has; column C “Sold in” may", message_of("not-there-yet", check_rows(some, known)))
+        self.assertIn("add a column for unit; column C “Sold in” may", message_of("not-there-yet", check_rows(some, known)))
 
     def test_keys(self):
         self.assertEqual(

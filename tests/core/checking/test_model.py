@@ -155,7 +155,7 @@ def expected(
 
     all_new = all(row["code"] not in system for row in cell)
     if "name" not in names and all_new and any(row["code"] is not None for row in cell):
-        found.add(("column-missing", None, 0))
+        found.add(("column-missing", "name", 0))
     for n, row in enumerate(cell):
         at, code = n + 2, row["code"]
         new = code not in system

@@ -78,7 +78,7 @@ class ServiceReading(Reading):
             if about is not None and name not in about["fields"]
         ]
         if about is None or lacking:
-            what = f"has no field {lacking[0]} in {record}" if about is not None else f"takes no record {record}"
+            what = f"has no field {lacking[0]} in {record}" if about is not None else f"has no record {record}"
             raise OutOfReach(
                 f"{self.client.name} {what}",
                 "kotrel init --system URL in another folder fetches its description as it is now.",
