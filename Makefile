@@ -34,6 +34,9 @@ bench: .venv/tests
 
 docs: .venv/ready
 	$(BIN)/python scripts/reference_pages.py
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[docs]'
+	$(BIN)/sphinx-build -q -W --keep-going -b html docs docs/site
+	@echo "The site: docs/site/index.html"
 
 screenshots: .venv/ready
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[pictures]'

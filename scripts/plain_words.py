@@ -49,7 +49,7 @@ def program_texts(root: Path) -> Iterator[tuple[str, str]]:
 def guide_texts(root: Path) -> Iterator[tuple[str, str]]:
     """Place and text of each paragraph of the guides, without code."""
     for path in [root / "README.md", root / "CHANGELOG.md", *sorted((root / "docs").rglob("*.md"))]:
-        text = re.sub(r"```.*?```", "", path.read_text("utf-8"), flags=re.DOTALL)
+        text = re.sub(r"```.*?```|<!--.*?-->", "", path.read_text("utf-8"), flags=re.DOTALL)
         for paragraph in re.split(r"\n\s*\n|\n(?=[-|#] ?)", text):
             yield str(path.relative_to(root)), " ".join(paragraph.split())
 

@@ -23,6 +23,7 @@ from rich.text import Text
 from kotrel.practice import counters, story, supplier_prices
 from kotrel.practice import loft_opening as loft
 from kotrel.practice.scenes import write_for_till
+from kotrel.reporting.pdf import browser
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 COLUMNS, SIZE, LINE, MARGIN = 120, 17, 22, 24
@@ -44,7 +45,7 @@ PICTURES = {
     "colleague": "load colleague.csv --yes --who marit",
     "clash": "preview levels-edited.xlsx",
     "good rows": "load levels-edited.xlsx --good-rows --yes",
-    "verify": "verify L0004",
+    "report": "reprice keldrift --report prices.html",
     "reprice": "reprice keldrift",
     "reprice-picture": "reprice keldrift -o new-prices.xlsx",
     "price": "price ROP-00010 --customer C-1002 --quantity 200",
@@ -98,6 +99,8 @@ def main() -> None:
         loft.write_loft(folder / "loft.xlsx", slips=True)
         write_for_till(folder / "for-the-till.csv", slips=False)
         for picture, command in PICTURES.items():
+            if picture == "report":
+                supplier_prices.write_price_list(folder / "keldrift-spring.xlsx", slip=False)
             printed = run(command, folder)
             if picture == "levels":
                 story.edit_levels(folder / "levels.xlsx", folder / "levels-edited.xlsx")
@@ -114,6 +117,21 @@ def main() -> None:
                 counters.fill(folder, "shed-SHED.xlsx", "ola", odd, ("RES-00020", "S-05-C", "VM-2799", 4))
             if picture == "reprice":
                 supplier_prices.write_price_list(folder / "keldrift-spring.xlsx", slip=False)
+            if picture == "report":
+                supplier_prices.write_price_list(folder / "keldrift-spring.xlsx", slip=True)
+                page = folder / "prices.html"
+                words = [
+                    str(browser()),
+                    "--headless",
+                    "--no-sandbox",
+                    "--disable-gpu",
+                    "--hide-scrollbars",
+                    "--window-size=1280,900",
+                ]
+                subprocess.run(
+                    [*words, f"--screenshot={OUT / 'report.png'}", page.as_uri()], capture_output=True, check=True
+                )
+                continue
             if picture == "reprice-picture":
                 shutil.copyfile(folder / "new-prices.png", OUT / f"{picture}.png")
                 continue

@@ -41,7 +41,7 @@ currency = {currency}
 """
 
 _EMPTY_DESCRIPTION = """\
-# What your business system accepts. Describe its tables here, with one [record.…] for each; docs/system-description.md
+# What your business system accepts. Describe its tables here, with one [record.…] for each; docs/reference/system-description.md
 # explains every setting. A small start:
 
 [system]

@@ -138,7 +138,7 @@ def layout_named(folder: Path, name: str, description: Description) -> Layout:
         hint = (
             f"Did you mean {close}?"
             if close
-            else f"{those_there('layouts', there)} docs/layouts.md shows how to write one."
+            else f"{those_there('layouts', there)} docs/reference/layouts.md shows how to write one."
         )
         raise WrongUse(f"there is no layout {path}", hint, "no-such-layout") from None
     except tomllib.TOMLDecodeError as error:

@@ -45,7 +45,9 @@ def write_map(
 
     document = tomlkit.document()
     document.add(tomlkit.comment(f"Which column feeds which field of {record.name}; first made for {Path(file).name}."))
-    document.add(tomlkit.comment("Used for every sheet that has all these headings. docs/mappings.md lists the other"))
+    document.add(
+        tomlkit.comment("Used for every sheet that has all these headings. docs/reference/mappings.md lists the other")
+    )
     document.add(
         tomlkit.comment("settings of a field: join, list, split, translate, fixed, default, default_by, make.")
     )

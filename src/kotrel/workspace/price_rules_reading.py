@@ -62,7 +62,7 @@ def rules_named(folder: Path, name: str, lists: tuple[str, ...] | None, rates: R
         hint = (
             f"Did you mean {close}?"
             if close
-            else f"{those_there('price rules', there)} docs/prices.md shows how to write some."
+            else f"{those_there('price rules', there)} docs/reference/prices.md shows how to write some."
         )
         raise WrongUse(f"there are no price rules {path}", hint, "no-such-rules") from None
     except (OSError, UnicodeDecodeError) as error:

@@ -65,7 +65,9 @@ class Checks(unittest.TestCase):
         self.assertIn("column A “Code or so” may have it", told)
         known = state(item={"code": ["OLD"]})
         some = rows(("Item code", "Name", "Sold in"), ("NEW", "new", "EA"), ("OLD", "old", "M"))
-        self.assertIn("add a column for unit; column C “Sold in” may", message_of("not-there-yet", check_rows(some, known)))
+        self.assertIn(
+            "add a column for unit; column C “Sold in” may", message_of("not-there-yet", check_rows(some, known))
+        )
 
     def test_keys(self):
         self.assertEqual(

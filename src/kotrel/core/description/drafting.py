@@ -35,7 +35,7 @@ HEAD = """\
 #   - give fields titles and synonyms, as in the headings of your sheets: title = "Item code", synonyms = ["article"];
 #   - mark what the system keeps itself (stock, average cost): kept_by = "system";
 #   - add what belongs together, what is never below zero, and which codes are barcodes: together, least, check.
-# docs/system-description.md explains every setting.
+# docs/reference/system-description.md explains every setting.
 
 [system]
 title = "Our system"

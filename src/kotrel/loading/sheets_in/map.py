@@ -15,6 +15,7 @@ from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_sheet, wanted_of
 from kotrel.loading.sheets_in.findings_screen import show_checked
 from kotrel.loading.sheets_in.large_files import check_any
+from kotrel.loading.sheets_in.map_follow_ups import follow_up_questions
 from kotrel.loading.sheets_in.map_questions import questions_of
 from kotrel.loading.sheets_in.mapping_proposals import Mapped, map_file, names_of
 from kotrel.loading.sheets_in.writing_questions import about_writing
@@ -162,9 +163,14 @@ def ask_about(screen: Screen, mapped: Mapped, workspace: Workspace) -> bool:
     screen.show(Text(_sure_in_words(mapped), style="dim"))
     document = tomlkit.parse(mapped.path.read_text("utf-8"))
     with workspace.system().reading() as reading:
-        asked = questions_of(mapped, document, names_of(workspace, reading), mapped.tables, mapped.fresh)
+        names = names_of(workspace, reading)
+        asked = questions_of(mapped, document, names, mapped.tables, mapped.fresh)
         asked += about_writing(mapped, document, workspace.conventions)
     document, finished = converse(screen, asked, document)
+    if finished:
+        with workspace.system().reading() as reading:
+            asked = follow_up_questions(mapped, document, names_of(workspace, reading))
+        document, finished = converse(screen, asked, document)
     with written_whole(mapped.path) as temporary:
         temporary.write_text(tomlkit.dumps(document), "utf-8", newline="\n")
     screen.show("")
@@ -228,6 +234,10 @@ def _check_at_once(mapped: Mapped, workspace: Workspace, args: argparse.Namespac
     elif ok:
         screen.show(f"Next: {again}")
     else:
+        if any(group.kind == "not-on-list" for each in checked for group in each.rows.findings):
+            screen.show(f"Next: {again} --ask    asks what the unknown values mean")
+            screen.show(f"      correct these cells in {mapped.table.file}, save it, then: {again}")
+            return 1
         screen.show(f"Next: correct these cells in {mapped.table.file}, save it, then: {again}")
     return 0 if ok else 1
 

@@ -53,7 +53,7 @@ def questions_of(
     found += [_about_lookup(mapped, each) for each in mapped.habits.lookups] if fresh else []
     found += _about_words(mapped, document)
     found += [
-        _about_missing(table, record.fields[name], names) for name in mapped.missing if name not in document["field"]
+        about_missing(table, record.fields[name], names) for name in mapped.missing if name not in document["field"]
     ]
     found += _about_pieces(mapped, document)
     found += _about_partners(mapped, document, names)
@@ -113,7 +113,7 @@ def _about_column(table: Table, record: Record, column: Column, proposed: Field 
         if (taken := _taken(document, field, column.heading)) is not None:
             return taken
         _without_column(document, column)
-        _feed(document, field.name, {"column": column.heading})
+        feed(document, field.name, {"column": column.heading})
         return None
 
     fields = ", ".join(each.title for each in record.fields.values() if not each.is_kept)
@@ -135,7 +135,7 @@ def _without_column(document: Document, column: Column) -> None:
             document["field"].remove(name)
 
 
-def _feed(document: Document, field: str, settings: dict[str, Any]) -> None:
+def feed(document: Document, field: str, settings: dict[str, Any]) -> None:
     import tomlkit
 
     table = tomlkit.table()
@@ -236,7 +236,7 @@ def _about_lookup(mapped: Mapped, seen: LookupFound) -> Question:
         price, off = f"number([{money.column.heading}])", f"number({read})" + (" * 100" if parts == "parts" else "")
         per = document["field"].get(money.field.name, {}).get("per")
         settings = {"make": f"{price} - {price} * {off} / 100", "for": "all"}
-        _feed(document, field.name, settings | ({"per": per.unwrap()} if per is not None else {}))
+        feed(document, field.name, settings | ({"per": per.unwrap()} if per is not None else {}))
         return None
 
     return Question(asked, take, f"Values: {_values(mapped.table, seen.column, 25)}")
@@ -290,8 +290,8 @@ def _about_words(mapped: Mapped, document: Document) -> list[Question]:
     return found
 
 
-def _about_missing(table: Table, field: Field, names: Callable[[str], ListNames]) -> Question:
-    return _about_value(
+def about_missing(table: Table, field: Field, names: Callable[[str], ListNames]) -> Question:
+    return about_value(
         table, field, names, f"No column has {field.title.lower()}, which a new row requires. Type a value for all rows, the letter of a column like =C, or Enter to leave it open", "fixed"
     )  # fmt: skip
 
@@ -372,7 +372,7 @@ def _about_partners(mapped: Mapped, document: Document, names: Callable[[str], L
                 proposed = _said_by_heading(mapped, fed, field, names)
                 enter = f"Enter for {proposed}" if proposed else "Enter to leave it open"
                 asked = f"{has} needs a {field.title.lower()} beside it, and no column has it. Type a value for all rows, the letter of a column like =C, or {enter}"
-                found.append(_about_value(mapped.table, field, names, asked, "fixed", proposed))
+                found.append(about_value(mapped.table, field, names, asked, "fixed", proposed))
     return found
 
 
@@ -394,11 +394,11 @@ def _about_blanks(mapped: Mapped, document: Document, names: Callable[[str], Lis
         blank = int((as_shown(mapped.table, column.letter).fill_null("").str.strip_chars() == "").sum())
         if 0 < blank < mapped.table.rows:
             asked = f"{count(blank, 'row')} {'has' if blank == 1 else 'have'} no {field.title.lower()}. Type a value for {'it' if blank == 1 else 'them'}, or Enter to leave it open"
-            found.append(_about_value(mapped.table, field, names, asked, "default"))
+            found.append(about_value(mapped.table, field, names, asked, "default"))
     return found
 
 
-def _about_value(
+def about_value(
     table: Table, field: Field, names: Callable[[str], ListNames], asked: str, key: str, proposed: str = ""
 ) -> Question:
     known = names(field.to) if field.to else None
@@ -411,7 +411,7 @@ def _about_value(
             column = next((each for each in table.columns if each.letter == said[1:].upper()), None)
             if column is None:
                 return f"there is no column {said[1:].upper()}"
-            _feed(document, field.name, {"column": column.heading or said.upper()})
+            feed(document, field.name, {"column": column.heading or said.upper()})
             return None
         value = said
         if known is not None:
@@ -422,11 +422,11 @@ def _about_value(
         elif field.choices and folded(said) not in {folded(choice) for choice in field.choices}:
             return f"it is one of {listed(field.choices)}"
         if key == "fixed":
-            _feed(document, field.name, {"fixed": value})
+            feed(document, field.name, {"fixed": value})
         elif field.name in document["field"]:
             document["field"][field.name].add(key, value)
         else:  # its column was given up by an earlier answer: the value is for all rows
-            _feed(document, field.name, {"fixed": value})
+            feed(document, field.name, {"fixed": value})
         return None
 
     if known is not None and len(known.codes) <= _FEW:

@@ -22,6 +22,9 @@ def next_steps(
         if group.severity == "error"
     }
     steps: list[str] = []
+    if options := _document_options(checked, args):
+        steps.append(f"{screen.again(args, 'check', *options)}    for all rows; or add the column to the sheet")
+        errors = {kind: found for kind, found in errors.items() if kind not in ("column-missing", "missing")}
     for kind, said in (
         ("column-missing", "says which column has what is missing"),
         ("unread-limit", "says which field has this"),
@@ -65,3 +68,19 @@ def next_steps(
         steps.append(f"fix these cells in the spreadsheet, save it, then: {screen.again(args, 'check')}")
         steps.append(f"{screen.again(args, 'check', '--marked')}    marks them in a copy of the workbook")
     return steps
+
+
+_OPTIONS = {"warehouse": "CODE", "date": "DATE", "account": "CODE"}
+"""Fields of a document that an option may say for all rows of its sheet."""
+
+
+def _document_options(checked: Sequence[Checked], args: argparse.Namespace) -> list[str]:
+    """The options that say what no column of a document has."""
+    missing = [
+        group.field
+        for each in checked
+        if each.rows.record.nature == "document" or each.rows.record.part_of is not None
+        for group in each.rows.findings
+        if group.kind == "column-missing" and group.field in _OPTIONS and getattr(args, group.field, None) is None
+    ]
+    return [word for name in dict.fromkeys(missing) for word in (f"--{name}", _OPTIONS[str(name)])]

@@ -98,7 +98,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--saved", nargs="+", default=[], metavar="NAME", help="export saved choices again, each to NAME.xlsx"
     )
     parser.add_argument("--fields", metavar="A,B", default="", help="only these fields (the key is always included)")
-    parser.add_argument("--where", metavar="EXPRESSION", help="only rows for which this is true (docs/expressions.md)")
+    parser.add_argument(
+        "--where", metavar="EXPRESSION", help="only rows for which this is true (docs/reference/expressions.md)"
+    )
     parser.add_argument("--sort", metavar="A,B", default="", help='sort by these fields; "price down" sorts downwards')
     parser.add_argument("--with-names", action="store_true", help="add the name beside each code")
     parser.add_argument("--into", metavar="BOOK", help="add the sheets to a copy of this workbook")

@@ -125,7 +125,7 @@ def wait_for(client: Client, job: str, seconds: float | None, step: Step) -> dic
 
 
 class ServiceSystem(System):
-    """A system at an address, spoken to in Kotrel's protocol (docs/service-protocol.md)."""
+    """A system at an address, spoken to in Kotrel's protocol (docs/reference/service-protocol.md)."""
 
     can = Abilities(answers="later")
 
