@@ -14,7 +14,7 @@ STOREYS = (*FOUNDATION, *CAPABILITIES, *ABOVE)
 """Rooms from the ground up: each imports from those below its own, and never from the room beside it."""
 
 CORE = (
-    ("errors", "columns", "parallel", "phrases", "similarity"),
+    ("errors", "columns", "parallel", "phrases", "remembering", "similarity"),
     ("values",), ("description",), ("expressions",), ("tables",), ("rows",), ("normalizing",), ("matching",), ("resolving",),
     ("checking",), ("changes",), ("stock",), ("documents",), ("counting",), ("pricing",), ("loading",), ("layouts",),
 )  # fmt: skip

@@ -256,8 +256,12 @@ class System(ABC):
         """All loads, the oldest first."""
 
     @abstractmethod
-    def audited_history(self) -> list[Entry]:
-        """All loads, the oldest first, each with what is wrong with its journal."""
+    def audited_history(self, newest: int | None = None) -> list[Entry]:
+        """All loads, the oldest first, each with what is wrong with its journal.
+
+        Args:
+            newest: the lines of so many loads are proved, from the last one back; None for all. Entries are proved of all.
+        """
 
     @abstractmethod
     def settle(self) -> None:

@@ -17,6 +17,7 @@ from kotrel.core.description.toml_reading import numbered, parsed
 from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import listed_and, those_there
+from kotrel.core.remembering import for_the_last
 from kotrel.core.similarity import nearest
 from kotrel.core.tables.lookups import Lookup
 from kotrel.core.tables.sources import part_pattern, parts_of_pattern
@@ -28,6 +29,7 @@ READ_BY = {sheet_record.NAME: "kotrel count collect COUNT FILE", answers.NAME: "
 """Record → the command that reads such a sheet."""
 
 
+@for_the_last
 def with_sheet_records(description: Description) -> Description:
     """The description with these records; where the system has one of the same name, that is meant."""
     own: dict[str, Record] = {
@@ -54,7 +56,22 @@ def read_maps(folder: Path, description: Description) -> list[SavedMap]:
     """
     if not (folder / FOLDER).is_dir():
         return []
-    return [read_map(path, description) for path in sorted((folder / FOLDER).glob("*.toml"))]
+    return [_read_once(path, description) for path in sorted((folder / FOLDER).glob("*.toml"))]
+
+
+_READ: dict[Path, tuple[int, int, Description, SavedMap]] = {}
+"""Path → when it was last written, its size, the description, and the mapping: each is read once for all files of a command."""
+
+
+def _read_once(path: Path, description: Description) -> SavedMap:
+    """The mapping as it was read before, unless its file or the description is another one by now."""
+    about = path.stat()
+    known = _READ.get(path)
+    if known is not None and known[:2] == (about.st_mtime_ns, about.st_size) and known[2] is description:
+        return known[3]
+    found = read_map(path, description)
+    _READ[path] = (about.st_mtime_ns, about.st_size, description, found)
+    return found
 
 
 def maps_of_system(folder: Path, description: Description) -> list[SavedMap]:

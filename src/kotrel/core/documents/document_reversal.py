@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
+from functools import cache
 
 import polars as pl
 
@@ -70,6 +71,7 @@ def taken_back(numbers: Sequence[str], reverses: Mapping[str, str]) -> set[str]:
     for number, of in reverses.items():
         by.setdefault(of, []).append(number)
 
+    @cache
     def gone(number: str) -> bool:
         return any(not gone(other) for other in by.get(number, ()))
 
@@ -99,8 +101,8 @@ def reverse_documents(
         if not headers:
             continue
         numbers = [number for each in headers for number in each.frame.filter(pl.col(ACTION) == "new")[family.number]]
-        held = reversals(family, read)
-        numbers = [number for number in numbers if number not in taken_back(numbers, held)]
+        back = taken_back(numbers, reversals(family, read))
+        numbers = [number for number in numbers if number not in back]
         plans.append((family, mine, numbers, _movements(moved, family, numbers)))
     # What one document brings back, another may take out again: only the sum counts.
     every = [movements for _, _, _, movements in plans if movements.height]

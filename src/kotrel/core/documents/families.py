@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from kotrel.core.description.document_reading import reference_to
 from kotrel.core.description.model import Description, Field, Record
+from kotrel.core.remembering import for_the_last
 
 
 @dataclass(frozen=True)
@@ -96,6 +97,7 @@ def flat_record(family: Family) -> Record:
     return replace(family.header, key=(family.number, item), fields=fields, needs={})
 
 
+@for_the_last
 def readable_records(description: Description) -> dict[str, Record]:
     """What sheets may hold: all records but the ledger; a document's header also as a flat sheet with its lines."""
     flat = {each.header.name: flat_record(each) for each in families(description)}

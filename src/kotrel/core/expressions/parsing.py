@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Collection
 from fractions import Fraction
-from functools import cache
+from functools import cache, lru_cache
 from importlib import resources
 from typing import TYPE_CHECKING, TypeAlias, TypeGuard
 
@@ -45,8 +45,9 @@ def _parser() -> Lark:
     return Lark(grammar, parser="lalr", propagate_positions=True, maybe_placeholders=False)
 
 
+@lru_cache(maxsize=256)
 def parse(text: str) -> Node:
-    """The tree of an expression.
+    """The tree of an expression; nobody changes it, so that one of many sheets is understood once.
 
     Raises:
         ExpressionError: the text is not an expression.

@@ -24,6 +24,7 @@ from kotrel.core.resolving.periods import follow_periods_together
 from kotrel.core.resolving.ready_rows import ready_rows, require_known_options
 from kotrel.core.rows.cells import at_their_cells
 from kotrel.core.rows.findings import rows_with
+from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import InLoad
 
 
@@ -82,6 +83,7 @@ def _check_record(
     )
     done: list[Checked] = []
     loads: list[InLoad] = []
+    others = _others([each.rows for each in readied])
     for place, (part, ready) in enumerate(zip(parts, readied, strict=True)):
         state = business.state(look, pending)
         # The same state: what is created was not on any list before.
@@ -89,12 +91,12 @@ def _check_record(
         before = dict(pending)
         for _, rows in caused:
             pending[rows.record.name] = in_load(rows, pending.get(rows.record.name))
-        siblings = [each.rows for n, each in enumerate(readied) if n != place and each.rows.has_key]
-        if caused or siblings:
-            # A row may refer to a row of the same record on another sheet.
+        beside = others[place]
+        if caused or beside is not None:
             with_them = dict(pending)
-            for rows in siblings:
-                with_them[rows.record.name] = in_load(rows, with_them.get(rows.record.name))
+            if beside is not None:
+                name = ready.rows.record.name
+                with_them[name] = joined(with_them[name], beside) if name in with_them else beside
             state = business.state(look, with_them)
         rows = check_rows(ready.rows, state).with_findings([*across[place], *books[place]])
         rows = with_dependents(with_refusals(rows, refusals), state)
@@ -113,6 +115,32 @@ def _check_record(
         name = parts[0].rows.record.name
         pending[name] = each if name not in pending else joined(pending[name], each)
     return done
+
+
+def _others(sheets: Sequence[Rows]) -> list[InLoad | None]:
+    """For each sheet of a record, the rows of all its others, where a row may refer to one of them; else None.
+
+    Built up from both ends: the work grows with the sheets, and not with their square.
+    """
+    if len(sheets) == 1 or not any(_looks_at_its_own(each) for each in sheets):
+        return [None] * len(sheets)
+    loads = [in_load(each, None) if each.has_key else None for each in sheets]
+
+    def added(first: InLoad | None, second: InLoad | None) -> InLoad | None:
+        return second if first is None else first if second is None else joined(first, second)
+
+    before = list(itertools.accumulate([None, *loads[:-1]], added))
+    after = list(itertools.accumulate([None, *reversed(loads[1:])], added))[::-1]
+    return [
+        added(left, right) if _looks_at_its_own(each) else None
+        for each, left, right in zip(sheets, before, after, strict=True)
+    ]
+
+
+def _looks_at_its_own(rows: Rows) -> bool:
+    """True where a row may refer to another row of its own record, or must not lead back to one."""
+    record = rows.record
+    return bool(record.circles) or any(record.fields[name].to == record.name for name in rows.fields)
 
 
 def preview(

@@ -23,6 +23,8 @@ from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen
 
 ROWS_SHOWN = 20
+LOADS_SHOWN = 30
+"""The newest loads are listed, unless others are asked for."""
 
 
 def show_history(screen: Screen, entries: Sequence[Entry]) -> None:
@@ -271,6 +273,7 @@ kotrel history --since 2027-03-01 --record item
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--all", action="store_true", help="list every load, not only the newest")
     parser.add_argument("--since", type=day, metavar="DATE", help="only from that day on, like 2027-03-01")
     parser.add_argument("--who", metavar="NAME", help="only what this person did, or this user of the database")
     parser.add_argument(
@@ -305,15 +308,19 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
     if args.record:
         record_named(workspace.description, args.record)  # a wrong name is told
-    entries = workspace.system().audited_history()
-    some = chosen(entries, args.since or "", args.who or "", args.file or "", args.record or "")
+    asked = (args.since or "", args.who or "", args.file or "", args.record or "")
+    every = args.all or screen.as_json or any(asked)
+    entries = workspace.system().audited_history(None if every else LOADS_SHOWN)
+    some = chosen(entries, *asked)
+    some = some if every else some[-LOADS_SHOWN:]
     if screen.as_json:
         screen.json(history_json(some))
     else:
         if some or not entries:
             show_history(screen, some)
         if len(some) < len(entries):
-            screen.show(Text(f"Shown: {len(some):,} of {count(len(entries), 'load')}", style="dim"))
+            more = "" if every else " (--all shows the others, and proves their lines, too)"
+            screen.show(Text(f"Shown: {len(some):,} of {count(len(entries), 'load')}{more}", style="dim"))
         # What was changed since is told, whatever was asked for.
         _show_troubles(screen, [entry for entry in entries if entry not in some])
     return 1 if any(entry.trouble for entry in entries) else 0

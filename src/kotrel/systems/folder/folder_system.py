@@ -209,9 +209,9 @@ class FolderSystem(System):
         with account_in(self._hidden) as account:
             return account.history()
 
-    def audited_history(self) -> list[Entry]:
+    def audited_history(self, newest: int | None = None) -> list[Entry]:
         with account_in(self._hidden) as account:
-            wrong = trouble_with(account.database)
+            wrong = trouble_with(account.database, newest=newest)
             return [replace(each, trouble=wrong.get(each.number, "")) for each in account.history()]
 
     def settle(self) -> None:

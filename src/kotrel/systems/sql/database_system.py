@@ -235,9 +235,9 @@ class SqlSystem(System):
         with self._open() as database:
             return in_effect(journal.entries(database))
 
-    def audited_history(self) -> list[Entry]:
+    def audited_history(self, newest: int | None = None) -> list[Entry]:
         with self._open() as database, database.looking():
-            wrong = trouble_with(database)
+            wrong = trouble_with(database, newest=newest)
             return [replace(each, trouble=wrong.get(each.number, "")) for each in in_effect(journal.entries(database))]
 
     def settle(self) -> None:

@@ -13,16 +13,23 @@ from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.database_journal import SEALED_FACTS, has_journal, load_table, row_table, rows_of
 
 
-def trouble_with(database: Database, number: int | None = None) -> dict[int, str]:
+def trouble_with(database: Database, number: int | None = None, newest: int | None = None) -> dict[int, str]:
     """What is wrong with the journal of one load, or of any: a line or an entry that was lost or changed since.
 
     Of all loads together, the lines of those with more than :data:`MANY_LINES` are only counted.
+
+    Args:
+        newest: the lines of so many loads are looked at, from the last one back; None for all.
     """
     if not has_journal(database):
         return {}
     table, found = load_table(database.dialect), {}
     rows = database.run(f"SELECT {SEALED_FACTS}, lines, digest, chain, undone_by FROM {table} ORDER BY number")
-    counted = dict(database.run(f"SELECT load, count(*) FROM {row_table(database.dialect)} GROUP BY load"))
+    first = int(rows[-newest][0]) if newest is not None and len(rows) > newest else 0
+    if number is not None:
+        first = number
+    query = f"SELECT load, count(*) FROM {row_table(database.dialect)} WHERE load >= {first} GROUP BY load"
+    counted = dict(database.run(query))
     undoes = {row[0]: row[7] for row in rows}
     expected, chain = 1, ""
     for *facts, lines, digest, sealed, undone_by in rows:
@@ -30,7 +37,11 @@ def trouble_with(database: Database, number: int | None = None) -> dict[int, str
         if number is None and mine > expected:
             found[mine] = f"the entry before it, {load_name(mine - 1)}, is missing from the journal"
         if number in (None, mine):
-            trouble = _trouble(database, facts, lines, digest, sealed, chain, counted.get(mine, 0), number is not None)
+            trouble = (
+                _trouble(database, facts, lines, digest, sealed, chain, counted.get(mine, 0), number is not None)
+                if mine >= first
+                else _broken_entry(facts, lines, digest, sealed, chain)
+            )
             if not trouble and undone_by is not None and undoes.get(undone_by) != mine:
                 trouble = f"it is marked as undone by {load_name(undone_by)}, which did not undo it"
             if trouble:
@@ -42,6 +53,12 @@ def trouble_with(database: Database, number: int | None = None) -> dict[int, str
 MANY_LINES = 20_000
 
 
+def _broken_entry(facts: Sequence[Any], lines: int, digest: str, sealed: str, before: str) -> str:
+    """What is wrong with the entry itself; an empty text where nothing is."""
+    whole = sealed == chained(before, [*facts, lines, digest])
+    return "" if whole else "its entry in the journal, or the one before it, was changed since"
+
+
 def _trouble(
     database: Database, facts: Sequence[Any], lines: int, digest: str, sealed: str, before: str, count: int, whole: bool
 ) -> str:
@@ -49,8 +66,8 @@ def _trouble(
     number = int(facts[0])
     if count != lines:
         return f"its journal has {counted(count, 'line')} instead of {lines or 0:,}"
-    if sealed != chained(before, [*facts, lines, digest]):
-        return "its entry in the journal, or the one before it, was changed since"
+    if broken := _broken_entry(facts, lines, digest, sealed, before):
+        return broken
     if not whole and count > MANY_LINES:
         return ""
     parts = json.loads(facts[8])
