@@ -33,7 +33,7 @@ class Layouts(Program):
 
     def test_a_text_file_as_a_till_wants_it(self) -> None:
         self.layout(
-            'second_headings = ["C", "T", "A", "N", "N", "N", "X", "", "F"]', "most_rows = 2", "clean = true",
+            'heading_lines = [["C", "T", "A", "N", "N", "N", "X", "", "F"]]', "most_rows = 2", "clean = true",
             column("ArtNr", 'field = "code"', "must = true"), column("Name", 'field = "description"'),
             column("Action", 'action = { new = "I", changed = "U", same = "-" }'), column("Price", 'field = "price"'),
             column("Half", 'make = "price * 50%"'), column("Stock", 'stock_in = "QUAY"', "at_most = 30", "decimals = 0"),
@@ -172,7 +172,7 @@ class Layouts(Program):
             ((column("A", 'field = "condition"', 'words = { nw = "N" }'),), "did you mean new?"),
             (('format = "workbook"', 'sheet = "A/B"', column("A", 'field = "code"')), "no workbook can have a sheet"),
             (('cleared = "-"', column("A", 'field = "code"')), "is for updates"),
-            (('second_headings = ["a", "b"]', column("A", 'field = "code"')), "2 texts for 1 columns"),
+            (('heading_lines = [["a", "b"]]', column("A", 'field = "code"')), "2 texts for 1 columns"),
         ):
             with self.subTest(settings=settings):
                 self.layout(*settings, head=('record = "item"',))

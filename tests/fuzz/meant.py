@@ -14,7 +14,7 @@ TEXTS = ("", " ", "A/B", "x" * 40, "all", "QUAY", "SHOP", "FLEET", "EA", "yes", 
 WORDS = ("record", "field", "column", "fixed", "make", "default", "default_by", "join", "list", "between", "translate", "split", "pattern", "part", "how", "for", "where",
          "once_per", "rounding", "found_by", "repeat", "skip", "sheet", "heading_row", "heading", "action", "name", "decimals", "length", "words", "must", "at_most",
          "price_of", "stock_in", "reference", "empty", "separator", "quotes", "encoding", "line_end", "headings", "blank", "clean", "book", "most_rows", "updates", "cleared",
-         "second_headings", "set", "round", "from_quantity", "from_date", "most_up", "most_down", "kind", "to", "key", "called", "path", "nature", "least", "most",
+         "heading_lines", "set", "round", "from_quantity", "from_date", "most_up", "most_down", "kind", "to", "key", "called", "path", "nature", "least", "most",
          "choices", "unique", "same_as", "default_from", "one_of", "kept_by", "from_ledger", "title", "store", "synonyms", "zero_means", "check", "within", "period")  # fmt: skip
 
 

@@ -7,10 +7,11 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.layouts.layout import Layout
-from kotrel.core.layouts.wording import needs_quotes
+from kotrel.core.layouts.layout import Layout, LayoutColumn
+from kotrel.core.layouts.wording import needs_quotes, strftime_of
 from kotrel.sheets.output import OutColumn, OutSheet
 from kotrel.sheets.safe_writing import written_whole
+from kotrel.sheets.table_writing import DAY_ZERO, FIRST_DAY, exact_numbers
 from kotrel.sheets.tall_rows import TallColumn, TallRows, put_rows, require_room
 from kotrel.sheets.text_writing import TextForm, write_text
 
@@ -42,9 +43,10 @@ def write_upload(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path, bare
 
 
 def _headings(layout: Layout, texts: pl.DataFrame) -> pl.DataFrame:
-    heads = ([[column.heading for column in layout.columns]] if layout.headings else []) + (
-        [list(layout.second)] if layout.second else []
-    )
+    """All lines above the rows."""
+    heads = [list(line) for line in layout.above]
+    heads += [[column.heading for column in layout.columns]] if layout.headings else []
+    heads += [list(line) for line in layout.below]
     return pl.DataFrame(heads, schema=dict.fromkeys(texts.columns, pl.String), orient="row")
 
 
@@ -58,7 +60,7 @@ def _with_headings(layout: Layout, texts: pl.DataFrame) -> pl.DataFrame:
 
 
 def _write_workbook(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path) -> None:
-    """All cells are texts: the receiving program reads what stands there, and no formula can come of it."""
+    """Numbers and dates are cells of their kind, with a format; no text becomes a formula."""
     import xlsxwriter
 
     book = xlsxwriter.Workbook(
@@ -67,9 +69,42 @@ def _write_workbook(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path) -
     )
     rows: dict[int, TallRows] = {}
     for place, (layout, texts) in enumerate(sheets):
-        whole = _with_headings(layout, texts)
-        require_room(whole.height - 1, f"layout {layout.name}", f"Set most_rows in layouts/{layout.name}.toml.")
-        book.add_worksheet(layout.sheet[:31]).write_string(0, 0, "sample")
-        rows[place] = TallRows(tuple(map(TallColumn, whole)), first=1)
+        heads = _headings(layout, texts)
+        require_room(
+            heads.height + texts.height - 1, f"layout {layout.name}", f"Set most_rows in layouts/{layout.name}.toml."
+        )
+        sheet = book.add_worksheet(layout.sheet[:31])
+        for line, values in enumerate(heads.iter_rows()):
+            for column, text in enumerate(values):
+                if text:
+                    sheet.write_string(line, column, text)
+        for column, about in enumerate(layout.columns):
+            sheet.write_blank(heads.height, column, None, book.add_format({"num_format": number_format(layout, about)}))
+        columns = tuple(_cells(layout, about, texts.to_series(at)) for at, about in enumerate(layout.columns))
+        rows[place] = TallRows(columns, first=heads.height + 1)
     book.close()
     put_rows(path, rows)
+
+
+def number_format(layout: Layout, column: LayoutColumn) -> str:
+    """How a spreadsheet shows the cells of a column."""
+    if column.cell == "number":
+        decimals = column.decimals if column.decimals is not None else layout.decimals
+        return "General" if decimals is None else "0" + ("." + "0" * decimals if decimals else "")
+    if column.cell == "date":
+        return layout.date.lower()
+    return "@"
+
+
+def _cells(layout: Layout, column: LayoutColumn, texts: pl.Series) -> TallColumn:
+    """The texts of a column as cells: what is no number or day, such as a word for none, stays a text."""
+    if column.cell == "number":
+        plain = texts.str.replace(",", ".", literal=True) if layout.decimal_mark == "," else texts
+        known = exact_numbers(plain)
+        return TallColumn(plain.zip_with(known, texts).replace("", None), known)
+    if column.cell == "date":
+        day = texts.str.to_date(strftime_of(layout.date), strict=False)
+        known = (day >= FIRST_DAY).fill_null(False)
+        count = (day - DAY_ZERO).dt.total_days().cast(pl.String)
+        return TallColumn(count.zip_with(known, texts).replace("", None), known)
+    return TallColumn(texts.replace("", None))

@@ -64,12 +64,21 @@ def layout_column(
     made = _made(reader, raw, place, record) if "make" in raw else None
     words = reader.mapping(raw, "words", *at)
     _require_sense(reader, raw, place, about, made, words, record, description)
+    as_text = reader.one_of(reader.text_of(raw, "as", "field", *at), ("field", "text"), "as", *at, "as") == "text"
+    numbers = (
+        (about is not None and about.is_decimal)
+        or "price_of" in raw
+        or "stock_in" in raw
+        or (made is not None and made.kind == "number")
+    )
+    dated = about is not None and about.kind == "date"
     return LayoutColumn(
         heading=reader.text_of(raw, "heading", "", *at), field=name, fixed=text("fixed"), action=action,
         make=text("make"), made_from=made.fields if made else (),
         price_of=text("price_of"), stock_in=text("stock_in"), at_most=reader.decimal(raw, "at_most", *at),
         name=reader.flag(raw, "name", False, *at), decimals=reader.whole(raw, "decimals", 0, *at, most=MOST_DECIMALS), length=reader.whole(raw, "length", 1, *at),
         words=words, must=reader.flag(raw, "must", False, *at), reference=reader.flag(raw, "reference", False, *at),
+        as_text=as_text, place=place, cell="text" if as_text else "number" if numbers else "date" if dated else "text",
     )  # fmt: skip
 
 
@@ -214,6 +223,19 @@ def layouts_by_record(folder: Path, chosen: Mapping[str, str], description: Desc
     return by_record
 
 
+def _lines(reader: LayoutReader, data: Mapping[str, Any], key: str, columns: int) -> tuple[tuple[str, ...], ...]:
+    """Lines of texts, none longer than the row of columns."""
+    said = data.get(key, [])
+    if not isinstance(said, list) or not all(
+        isinstance(line, list) and all(isinstance(each, str) for each in line) for line in said
+    ):
+        raise reader.wrong(f'“{key}” is a list of lines, like [["C20", "N2"]]', key)
+    for line in said:
+        if len(line) > columns:
+            raise reader.wrong(f"a line of “{key}” has {len(line)} texts for {columns} columns", key)
+    return tuple(tuple(line) + ("",) * (columns - len(line)) for line in said)
+
+
 def _layout(reader: LayoutReader, data: Mapping[str, Any], name: str, description: Description) -> Layout:
     reader.known_keys(data, LAYOUT, "a layout")
     record = description.records.get(reader.text_of(data, "record", ""))
@@ -238,9 +260,7 @@ def _layout(reader: LayoutReader, data: Mapping[str, Any], name: str, descriptio
     if not all(part in date for part in ("DD", "MM", "YY")):
         raise reader.wrong("“date” needs DD, MM and YYYY or YY", "date", hint='Like date = "DD.MM.YYYY"')
     columns = tuple(layout_column(reader, each, place, record, description) for place, each in enumerate(raw, start=1))
-    second = reader.texts(data, "second_headings")
-    if second and len(second) != len(columns):
-        raise reader.wrong(f"“second_headings” has {len(second)} texts for {len(columns)} columns", "second_headings")
+    above, below = (_lines(reader, data, key, len(columns)) for key in ("lines_above", "heading_lines"))
     kind = reader.one_of(reader.text_of(data, "format", "text"), ("text", "workbook"), "format", "format")
     quotes = reader.one_of(reader.text_of(data, "quotes", "needed"), ("needed", "all", "none"), "quotes", "quotes")
     ends = reader.one_of(reader.text_of(data, "line_end", "windows"), tuple(_LINE_ENDS), "line_end", "line_end")
@@ -264,11 +284,18 @@ def _layout(reader: LayoutReader, data: Mapping[str, Any], name: str, descriptio
             "sheet",
             hint="A name has 1 to 31 characters, none of []:*?/\\, and no quote at its ends.",
         )
+    template, ending = reader.text_of(data, "template", ""), reader.text_of(data, "ending", "csv").lstrip(".")
+    if template and kind != "workbook":
+        raise reader.wrong('“template” is a workbook: add format = "workbook"', "template")
+    if template and not template.lower().endswith((".xlsx", ".xlsm")):
+        raise reader.wrong("“template” must be an .xlsx or .xlsm workbook", "template", hint="Save it as one.")
+    if not re.fullmatch(r"\w{1,10}", ending):
+        raise reader.wrong("“ending” is the ending of the file's name, like txt", "ending")
     return Layout(
         name=name, record=record.name, columns=columns, kind=kind, title=reader.text_of(data, "title", ""),  # type: ignore[arg-type]
-        headings=reader.flag(data, "headings", True), second=second, separator=separator, quotes=quotes,  # type: ignore[arg-type]
+        headings=reader.flag(data, "headings", True), above=above, below=below, separator=separator, quotes=quotes,  # type: ignore[arg-type]
         encoding=encoding, line_end=_LINE_ENDS[ends], decimal_mark=mark, decimals=reader.whole(data, "decimals", 0, most=MOST_DECIMALS),  # type: ignore[arg-type]
         date=date, yes=reader.text_of(data, "yes", "yes"), no=reader.text_of(data, "no", "no"), blank=reader.text_of(data, "blank", ""),
         one_line=reader.flag(data, "clean", False), sheet=sheet, most_rows=reader.whole(data, "most_rows", 1),
-        book=book, updates=updates, cleared=reader.text_of(data, "cleared", "") if "cleared" in data else None,  # type: ignore[arg-type]
+        book=book, template=template, file_ending=ending, updates=updates, cleared=reader.text_of(data, "cleared", "") if "cleared" in data else None,  # type: ignore[arg-type]
     )  # fmt: skip

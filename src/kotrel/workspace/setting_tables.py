@@ -246,11 +246,12 @@ LAYOUT = section(
     record=("a record", "", 'record = "item"', "What the rows are."),
     format=('"text" or "workbook"', '"text"', 'format = "workbook"', "The kind of file."),
     headings=("true or false", "true", "headings = false", "A line with the headings."),
-    second_headings=(
-        "a list of texts",
+    lines_above=("lists of texts", "none", 'lines_above = [["Version", "3"]]', "Lines above the headings."),
+    heading_lines=(
+        "lists of texts",
         "none",
-        'second_headings = ["C20", "N2"]',
-        "A second line, one text for each column.",
+        'heading_lines = [["C20", "N2"]]',
+        "Lines between the headings and the rows, one text for each column.",
     ),
     separator=(
         "comma, semicolon, tab, bar, or a character",
@@ -270,6 +271,8 @@ LAYOUT = section(
     clean=("true or false", "false", "clean = true", "Separators and line breaks within texts become spaces."),
     sheet=("text", '"Sheet1"', 'sheet = "Items"', "The sheet of a workbook."),
     book=("text", "none", 'book = "orders"', "One workbook of several sheets: a layout for each, all with this name."),
+    template=("a workbook", "none", 'template = "their-template.xlsx"', "Their own workbook: a copy of it is filled."),
+    ending=("text", '"csv"', 'ending = "txt"', "The ending of a text file."),
     most_rows=("a whole number", "no limit", "most_rows = 5000", "More rows go into numbered files."),
     updates=(
         '"whole" or "changed"',
@@ -296,6 +299,7 @@ LAYOUT_COLUMN = section(
     make=("an expression", "", 'make = "round(price * 1.2, 2)"', "A calculated value."),
     price_of=("a price list", "", 'price_of = "SHOP"', "Of items: the price in force there for one base unit."),
     stock_in=('a warehouse, or "all"', "", 'stock_in = "QUAY"', "Of items: what is on hand there."),
+    as_=('"text"', "as the field is", 'as = "text"', "Of a workbook: a text cell, also for a number or a date."),
     empty=("true or false", "false", "empty = true", "Nothing."),
     decimals=("a whole number", "that of the layout", "decimals = 3", "Exactly this number of decimals."),
     length=("a whole number", "no limit", "length = 20", "The most characters."),

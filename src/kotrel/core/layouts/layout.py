@@ -8,6 +8,8 @@ from dataclasses import field as filled
 from decimal import Decimal
 from typing import Literal
 
+from kotrel.core.tables.table import letter_of
+
 
 @dataclass(frozen=True)
 class LayoutColumn:
@@ -27,6 +29,9 @@ class LayoutColumn:
         length: the most characters that the program takes.
         words: a value → the program's word for it.
         must: True where it must not be blank.
+        as_text: True where a workbook has texts, whatever the field is.
+        place: which column of the file it is, from 1.
+        cell: what its cells are in a workbook.
     """
 
     heading: str
@@ -44,6 +49,14 @@ class LayoutColumn:
     words: Mapping[str, str] = filled(default_factory=dict)
     must: bool = False
     reference: bool = False
+    as_text: bool = False
+    place: int = 0
+    cell: Literal["text", "number", "date"] = "text"
+
+    @property
+    def called(self) -> str:
+        """How messages call it: its heading, or its letter where it has none."""
+        return self.heading.strip() or f"column {letter_of(max(self.place - 1, 0))}"
 
 
 @dataclass(frozen=True)
@@ -52,7 +65,8 @@ class Layout:
 
     Attributes:
         kind: ``text`` or ``workbook``.
-        second: a second line of headings, or none.
+        above: lines above the headings, such as a version.
+        below: lines between the headings and the rows, such as types.
         updates: ``whole``: every column of every row; ``changed``: of rows that exist only the key, what changes, and what belongs
             together with it.
         cleared: with ``changed``, what stands where a value is taken away; None where that cannot be told.
@@ -60,6 +74,8 @@ class Layout:
         yes, no: the program's words.
         blank: what stands where there is no value.
         most_rows: the most rows of one file; more go into numbered files.
+        template: the other program's own workbook, of which a copy is filled; relative to the workspace, or empty.
+        file_ending: of a text file, such as ``txt``.
         book: the workbook that this is one sheet of: layouts with the same book are written into one file. Empty for its own file.
     """
 
@@ -69,7 +85,8 @@ class Layout:
     kind: Literal["text", "workbook"] = "text"
     title: str = ""
     headings: bool = True
-    second: tuple[str, ...] = ()
+    above: tuple[tuple[str, ...], ...] = ()
+    below: tuple[tuple[str, ...], ...] = ()
     separator: str = ","
     quotes: Literal["needed", "all", "none"] = "needed"
     encoding: str = "utf-8"
@@ -84,6 +101,8 @@ class Layout:
     sheet: str = "Sheet1"
     most_rows: int | None = None
     book: str = ""
+    template: str = ""
+    file_ending: str = "csv"
     updates: Literal["whole", "changed"] = "whole"
     cleared: str | None = None
 
@@ -94,7 +113,9 @@ class Layout:
 
     @property
     def ending(self) -> str:
-        return "xlsx" if self.kind == "workbook" else "csv"
+        if self.kind == "text":
+            return self.file_ending
+        return "xlsm" if self.template.lower().endswith(".xlsm") else "xlsx"
 
     @property
     def withdraws(self) -> str:

@@ -105,7 +105,7 @@ def _column(layout: Layout, record: Record, rows: Rows, values: Values, column: 
         shaped = raw if shaped.equals(few) else raw.replace_strict(few, shaped, return_dtype=pl.String)
     if (cleared := _cleared(layout, record, values, column)) is not None:
         if layout.cleared is None:
-            title = f"{column.heading}: values that are taken away"
+            title = f"{column.called}: values that are taken away"
             problems.append(Problem("cannot-clear", title, cleared, f"the layout {layout.name} writes only what changes, so a blank changes nothing; cleared = “…” in the layout would say what to write"))  # fmt: skip
         else:
             word = _all(layout.cleared, values.frame.height)
@@ -171,10 +171,10 @@ def _raw(layout: Layout, record: Record, values: Values, column: LayoutColumn) -
         kind = {"number": "number", "date": "date", "yes_no": "yes_no"}.get(compiled.kind, "text")
         made = compiled.column(frame)
         raw = _text_of(made, kind)
-        about = Field("made", column.heading, kind, decimals=6 if kind == "number" else None)  # type: ignore[arg-type]
+        about = Field("made", column.called, kind, decimals=6 if kind == "number" else None)  # type: ignore[arg-type]
     elif column.price_of is not None or column.stock_in is not None:
         raw = values.joined[f"price {column.price_of}" if column.price_of is not None else f"stock {column.stock_in}"]
-        about = Field("joined", column.heading, "number", decimals=6)
+        about = Field("joined", column.called, "number", decimals=6)
     elif column.field is not None:
         raw, about = frame[column.field], record.fields[column.field]
         if layout.updates == "changed" and column.field not in record.key and not column.must:

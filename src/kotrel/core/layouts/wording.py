@@ -45,37 +45,39 @@ def in_form(
     if column.must:
         wrong(
             "missing",
-            f"{column.heading}: must be filled",
+            f"{column.called}: must be filled",
             raw.is_null() | (raw == ""),
-            f"the column {column.heading} must not be blank",
+            f"the column {column.called} must not be blank",
         )
     if about is not None and about.is_decimal:
         if column.at_most is not None and column.field is not None:
             most = pl.Series([str(column.at_most)]).new_from_index(0, len(raw))
             greater = (raw.cast(_EXACT, strict=False) > most.cast(_EXACT)).fill_null(False)
             if greater.any():
-                title = message = f"the column {column.heading} accepts at most {column.at_most}"
+                title = message = f"the column {column.called} accepts at most {column.at_most}"
                 found.append(Problem("cleaned", title, greater, message, most.zip_with(greater, raw)))
-        raw, over = _number(raw, column, layout)
-        decimals = column.decimals if column.decimals is not None else layout.decimals
+        words = _word_for_number(raw, column)
+        decimals = _decimals(about, column, layout)
+        raw, over = _number(raw, column, layout, decimals)
+        raw = words.zip_with(words.is_not_null(), raw) if words is not None else raw
         wrong(
             "too-many-decimals",
-            f"{column.heading}: too many decimals",
+            f"{column.called}: too many decimals",
             over,
-            f"the column {column.heading} accepts {decimals} decimals: round it first",
+            f"the column {column.called} accepts {decimals} decimals: round it first",
         )
     elif about is not None:
         if column.name:
             codes, known = raw, names[about.name]
             times = Counter(name.casefold() for name in known.values())
             shared = [code for code, name in known.items() if times[name.casefold()] > 1]
-            title = f"{column.heading}: several codes with one name"
+            title = f"{column.called}: several codes with one name"
             wrong(
                 "no-name", title, codes.is_not_null() & ~codes.is_in(list(known)), "this code has no name to be written"
             )
             wrong("no-name", title, codes.is_in(shared).fill_null(False), "other codes have the same name, so the program could not tell them apart")  # fmt: skip
         raw = _worded(raw, about, column, layout, names)
-    if column.words and not (about is not None and about.kind == "yes_no"):
+    if column.words and not (about is not None and (about.kind == "yes_no" or about.is_decimal)):
         raw = raw.replace(dict(column.words))
     if layout.one_line:
         clean = _on_one_line(raw, layout)
@@ -84,13 +86,13 @@ def in_form(
             if about is not None and about.kind != "text" and not column.name:
                 wrong(
                     "needs-quotes",
-                    f"{column.heading}: separators or line breaks",
+                    f"{column.called}: separators or line breaks",
                     changed,
                     "the program reads no separators or line breaks, and without them it would be another value",
                 )
             else:
                 title, message = (
-                    f"{column.heading}: texts that are cleaned",
+                    f"{column.called}: texts that are cleaned",
                     "the program reads no separators, line breaks or double blanks",
                 )
                 found.append(Problem("cleaned", title, changed, message, clean))
@@ -98,15 +100,15 @@ def in_form(
     if column.length is not None:
         wrong(
             "too-long",
-            f"{column.heading}: too long",
+            f"{column.called}: too long",
             (raw.str.len_chars() > column.length).fill_null(False),
-            f"the column {column.heading} accepts {column.length} characters",
+            f"the column {column.called} accepts {column.length} characters",
         )
     if layout.kind == "text" and layout.encoding.lower().replace("_", "-") not in ("utf-8", "utf-8-sig", "utf-16"):
         lost = _not_in(raw, layout.encoding)
         wrong(
             "not-in-encoding",
-            f"{column.heading}: letters that {layout.encoding} lacks",
+            f"{column.called}: letters that {layout.encoding} lacks",
             lost,
             f"{layout.encoding} has no such letter: write it differently",
         )
@@ -116,7 +118,7 @@ def in_form(
         ).fill_null(False)
         wrong(
             "needs-quotes",
-            f"{column.heading}: separators or line breaks",
+            f"{column.called}: separators or line breaks",
             split,
             "the program reads no quotes, so this would shift its columns (clean = true removes them)",
         )
@@ -130,9 +132,28 @@ def _on_one_line(texts: pl.Series, layout: Layout) -> pl.Series:
     return texts.str.replace_all(" {2,}", " ").str.strip_chars()
 
 
-def _number(raw: pl.Series, column: LayoutColumn, layout: Layout) -> tuple[pl.Series, pl.Series]:
+def _decimals(about: Field, column: LayoutColumn, layout: Layout) -> int | None:
+    """The decimals of a column; a field that has none gets none from the layout as a whole."""
+    if column.decimals is not None or layout.decimals is None:
+        return column.decimals
+    return 0 if about.decimals == 0 else layout.decimals
+
+
+def _word_for_number(raw: pl.Series, column: LayoutColumn) -> pl.Series | None:
+    """The program's word for each number that has one, compared by value: 0 is 0.00; None where the column has no words."""
+    if not column.words:
+        return None
+    numbers = raw.cast(_EXACT, strict=False)
+    found = pl.Series("word", [None], dtype=pl.String).new_from_index(0, len(raw))
+    for value, word in column.words.items():
+        wanted = pl.Series([value]).cast(_EXACT, strict=False)
+        same = (numbers == wanted).fill_null(False) if wanted[0] is not None else (raw == value).fill_null(False)
+        found = pl.Series([word]).new_from_index(0, len(raw)).zip_with(same, found)
+    return found
+
+
+def _number(raw: pl.Series, column: LayoutColumn, layout: Layout, decimals: int | None) -> tuple[pl.Series, pl.Series]:
     """Numbers in the layout's form, and which of them have more decimals than it takes."""
-    decimals = column.decimals if column.decimals is not None else layout.decimals
     if column.at_most is None and (ready := _as_it_is(raw, decimals)) is not None:
         text = ready.str.replace(".", ",", literal=True) if layout.decimal_mark == "," else ready
         return text, pl.Series([False], dtype=pl.Boolean).new_from_index(0, len(raw))
@@ -161,11 +182,15 @@ def _as_it_is(raw: pl.Series, decimals: int | None) -> pl.Series | None:
     return raw if bool(raw.str.contains(rf"^-?[0-9]+{point}$").fill_null(True).all()) else None
 
 
+def strftime_of(form: str) -> str:
+    """``DD.MM.YYYY`` as the engine writes it: ``%d.%m.%Y``."""
+    return form.replace("YYYY", "%Y").replace("YY", "%y").replace("MM", "%m").replace("DD", "%d")
+
+
 def _worded(raw: pl.Series, about: Field, column: LayoutColumn, layout: Layout, names: Names) -> pl.Series:
     """Dates, yes and no, and names in the program's own form."""
     if about.kind == "date":
-        form = layout.date.replace("YYYY", "%Y").replace("YY", "%y").replace("MM", "%m").replace("DD", "%d")
-        return raw.str.to_date("%Y-%m-%d", strict=False).dt.to_string(form)
+        return raw.str.to_date("%Y-%m-%d", strict=False).dt.to_string(strftime_of(layout.date))
     if about.kind == "yes_no" and (column.words or (layout.yes, layout.no) != ("yes", "no")):
         return raw.replace({"yes": layout.yes, "no": layout.no, **column.words})
     if column.name and about.name in names:
