@@ -139,8 +139,8 @@ class Layouts(Program):
             {page.title: list(page.iter_rows(values_only=True)) for page in book.worksheets},
             {
                 "Heads": [("No", "Supplier"), ("PO-1", "Keldrift Cordage"), ("PO-2", "Keldrift Cordage")],
-                "Lines": [("No", "Line", "Article", "Qty"), ("PO-1", "1", "FST-00020", "100"), ("PO-1", "2", "FST-00060", "20"),
-                          ("PO-2", "1", "FST-00020", "2")],
+                "Lines": [("No", "Line", "Article", "Qty"), ("PO-1", "1", "FST-00020", 100), ("PO-1", "2", "FST-00060", 20),
+                          ("PO-2", "1", "FST-00020", 2)],
             },
         )  # fmt: skip
         self.assertEqual(book.sheetnames, ["Heads", "Lines"])

@@ -10,8 +10,10 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.description.drafting import draft_description
+from kotrel.core.description.model import Description
 from kotrel.core.description.table_facts import ColumnFacts, ReferenceFacts, TableFacts
 from kotrel.core.errors import KotrelError, WrongUse
+from kotrel.core.matching.by_headings import likely_record
 from kotrel.core.tables.as_shown import as_shown
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.month_names import plain_letters
@@ -87,6 +89,11 @@ def _stock_column(column: ColumnFacts, name: str, heading: str) -> ColumnFacts:
     return replace(column, name=name, title=title)
 
 
+_TEMPLATE = re.compile(
+    r"(?<![a-z])(?:template|sample|example|vorlage|muster|beispiel|mod[eè]le|exemple|plantilla|ejemplo|sjabloon|voorbeeld|szablon|mall|skabelon)s?(?![a-z])",
+    re.IGNORECASE,
+)
+"""In the name of a file that is to be filled, and not a list of what the program holds."""
 FEW = 12
 """A text column with no more different values, each of them often, is a choice."""
 
@@ -100,6 +107,9 @@ def drafted_description(folder: Path) -> str:
     tables: dict[str, Table] = {}
     unread: list[str] = []
     for path in list_files(folder):
+        if _TEMPLATE.search(path.stem):
+            unread.append(f"# {path.name} is a template by its name: kotrel layout drafts a layout from it")
+            continue
         try:
             found = tables_in(path, Wanted())
         except KotrelError as error:
@@ -130,6 +140,23 @@ def drafted_description(folder: Path) -> str:
     return "\n".join(head) + re.sub(r"\A(#[^\n]*\n)+", "", text).replace(
         'decimals = "plain"                     # as the database has them', 'decimals = "scaled"'
     )
+
+
+def layouts_offered(folder: Path, description: Description) -> list[tuple[Path, str]]:
+    """The templates that lie among the lists, by their names or because they have no rows, and the record that each is for."""
+    found: list[tuple[Path, str]] = []
+    for path in list_files(folder):
+        try:
+            tables = tables_in(path, Wanted())
+        except KotrelError:
+            continue
+        if not _TEMPLATE.search(path.stem) and any(table.rows for table in tables):
+            continue
+        loadable = [record for record in description.records.values() if not record.is_kept]
+        fitting = [matched for table in tables if (matched := likely_record(table, loadable)) is not None]
+        if fitting:
+            found.append((path, max(fitting, key=lambda each: each.fit).record.name))
+    return found
 
 
 def _name(text: str) -> str:

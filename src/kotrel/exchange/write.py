@@ -65,6 +65,17 @@ def write_layout(
     first = layouts[0]
     out = out or Path(f"{path.stem}-{first.file}.{first.ending}")
     require_new_file(out)
+    if out.suffix.lower().lstrip(".") != first.ending.lower():
+        raise WrongUse(
+            f"the layout {first.name} writes {'a workbook' if first.kind == 'workbook' else 'text'}, so “{out.name}” would not be what its ending says",
+            f"Use a name that ends in .{first.ending}"
+            + (
+                "."
+                if first.kind == "workbook"
+                else f'; or set ending = "{out.suffix.lstrip(".") or "csv"}" in the layout.'
+            ),
+            "wrong-ending",
+        )
     understood = understand_files(
         [path], workspace, replace(wanted, record=wanted.record or first.record), now.date(), step
     )

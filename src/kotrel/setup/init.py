@@ -128,6 +128,15 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         _finish(made, screen)
     else:
         _show(made, screen)
+    if learn and str(plan.system).startswith("folder:"):
+        from kotrel.exchange.learning_lists import layouts_offered
+
+        workspace = open_workspace(made.folder)
+        where = "" if str(made.folder) == "." else f" -w {quoted([str(made.folder)])}"
+        for path, record in layouts_offered(Path(str(plan.system).removeprefix("folder:")), workspace.description):
+            screen.show(
+                f"{path.name} is a template: kotrel{where} layout {quoted([str(path)])} {record}    drafts the layout of its uploads"
+            )
     return 0
 
 

@@ -24,6 +24,18 @@ _SHOWN, _LONG_WORD = 3, 24
 """So many words show how a text is read, none longer than that."""
 
 
+def encoding_of(raw: bytes) -> str:
+    """The encoding of a text, as Python calls it; ``ascii`` where nothing tells one from another."""
+    for mark, encoding in _MARKS:
+        if raw.startswith(mark):
+            return encoding
+    if raw[:4096].count(0) * 4 > len(raw[:4096]):
+        return "utf-16-le" if raw[1:2] == b"\x00" else "utf-16-be"
+    if raw.isascii():
+        return "ascii"
+    return "utf-8" if _is_utf8(raw) else _page_of(raw[:_SAMPLE])
+
+
 def as_utf8(raw: bytes, name: str) -> tuple[bytes, list[str]]:
     """The text as UTF-8 without a mark, and remarks about its code page.
 

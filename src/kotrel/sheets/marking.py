@@ -7,7 +7,6 @@ the marks go into a separate workbook instead, with a remark.
 from __future__ import annotations
 
 import re
-import zipfile
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -23,6 +22,7 @@ from kotrel.core.tables.cell_formats import kinds_as_shown
 from kotrel.core.tables.table import index_of
 from kotrel.sheets.cell_texts import CELL_HOLDS, SHEET_HOLDS, writable
 from kotrel.sheets.copied_cells import CellsAgain
+from kotrel.sheets.lost_in_copies import lost_in_copy
 from kotrel.sheets.marked_copy import mark_copy
 from kotrel.sheets.marks import (
     AUTHOR,
@@ -43,17 +43,6 @@ from kotrel.sheets.safe_writing import free_name, written_whole
 
 LARGE = 3_000_000
 """With more cells than this, the user's own workbook is not rewritten: it would take minutes."""
-
-_LOST = {
-    r"xl/charts/": "charts",
-    r"xl/media/": "pictures",
-    r"xl/pivot(Tables|Cache)/": "pivot tables",
-    r"xl/(ctrlProps|activeX)/": "controls",
-    r"xl/slicers?/": "slicers",
-    r"xl/threadedComments/": "comment threads",
-    r"xl/(diagrams|embeddings)/": "drawings",
-    r"xl/externalLinks/": "links to other workbooks",
-}
 
 
 @dataclass(frozen=True)
@@ -128,12 +117,7 @@ def _why_not(source: Path, sheets: Sequence[Rows]) -> str | None:
     if sum(rows.table.rows * len(rows.table.columns) for rows in sheets) > LARGE:
         return "the workbook is too large to be rewritten: the marks are in a separate workbook"
     try:
-        with zipfile.ZipFile(source) as book:
-            names = book.namelist()
-            found = {what for pattern, what in _LOST.items() if any(re.match(pattern, name) for name in names)}
-            for name in names:
-                if re.match(r"xl/worksheets/sheet\d+\.xml", name) and b"x14:" in book.read(name)[-200_000:]:
-                    found.add("newer formats or drop-downs")
+        found = lost_in_copy(source)
     except DAMAGED:
         return "the workbook could not be read again: the marks are in a separate workbook"
     if found:

@@ -87,7 +87,7 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
     if b"\r" in raw[:_SAMPLE] and b"\n" not in raw[:_SAMPLE]:
         raw = raw.replace(b"\r", b"\n")
     sample = _sample(raw)
-    separator = named_separator or _separator(sample)
+    separator = named_separator or separator_of(sample)
     width = _width(sample, separator)
     cells = _fast(raw, separator, width)
     if cells is not None and width == 1 and (inner := within_quotes(raw, cells, SEPARATORS)) is not None:
@@ -212,7 +212,7 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
                     raw, named, skipped = _named_separator(raw)
                     line += skipped
                     sample = _sample(raw)
-                    separator = named or _separator(sample)
+                    separator = named or separator_of(sample)
                     width = _width(sample, separator)
                 cut = _between_rows(raw) if chunk else len(raw)
                 raw, rest = raw[:cut], raw[cut:]
@@ -274,7 +274,7 @@ def _rows(text: str, separator: str) -> Any:
     return csv.reader(io.StringIO(text, newline=""), delimiter=separator)
 
 
-def _separator(sample: str) -> str:
+def separator_of(sample: str) -> str:
     """The separator that splits most lines into the same number of columns; with more columns preferred."""
     best, best_score = ",", (-1.0, 0)
     for separator in SEPARATORS:

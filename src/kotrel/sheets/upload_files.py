@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import codecs
+import csv
+import io
 from collections.abc import Sequence
 from pathlib import Path
 
 import polars as pl
 
+from kotrel.core.errors import WrongData
 from kotrel.core.layouts.layout import Layout, LayoutColumn
 from kotrel.core.layouts.wording import needs_quotes, strftime_of
 from kotrel.sheets.output import OutColumn, OutSheet
 from kotrel.sheets.safe_writing import written_whole
 from kotrel.sheets.table_writing import DAY_ZERO, FIRST_DAY, exact_numbers
 from kotrel.sheets.tall_rows import TallColumn, TallRows, put_rows, require_room
+from kotrel.sheets.template_filling import fill_template
 from kotrel.sheets.text_writing import TextForm, write_text
 
 
@@ -24,6 +29,9 @@ def write_upload(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path, bare
         bare: no text needs quotes in a text file.
     """
     with written_whole(path) as temporary:
+        if sheets[0][0].template:
+            fill_template(sheets, temporary)
+            return
         if sheets[0][0].kind == "workbook":
             _write_workbook(sheets, temporary)
             return
@@ -36,22 +44,46 @@ def write_upload(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path, bare
             quotes=layout.quotes,
         )
         columns = tuple(OutColumn(column.heading) for column in layout.columns)
-        heads = _headings(layout, texts)
+        short = any(len(line) < len(layout.columns) for line in layout.above)
+        heads = _headings(layout, texts, not short)
         bare = bare and not any(needs_quotes(heads[name], layout.separator) for name in heads.columns)
-        rows = pl.concat([heads, texts]) if bare else _with_headings(layout, texts)
+        rows = pl.concat([heads, texts]) if bare else _with_headings(heads, texts)
         write_text(OutSheet(layout.name, columns, rows), temporary, form, bare)
+        if short:
+            _put_above(layout, temporary)
 
 
-def _headings(layout: Layout, texts: pl.DataFrame) -> pl.DataFrame:
-    """All lines above the rows."""
-    heads = [list(line) for line in layout.above]
+def _put_above(layout: Layout, path: Path) -> None:
+    """Puts the lines above the headings before them: a text file has no more values in a line than it says."""
+    rows = path.read_bytes()
+    text = io.StringIO()
+    quoting = {"all": csv.QUOTE_ALL, "none": csv.QUOTE_NONE, "needed": csv.QUOTE_MINIMAL}[layout.quotes]
+    writer = csv.writer(text, delimiter=layout.separator, lineterminator=layout.line_end, quoting=quoting)  # type: ignore[arg-type]
+    try:
+        writer.writerows(layout.above)
+        above = text.getvalue().encode(layout.encoding)
+    except (csv.Error, UnicodeEncodeError) as error:
+        raise WrongData(
+            f"the lines above the headings cannot be written: {error}", "Correct lines_above.", "not-in-encoding"
+        ) from None
+    mark = next(
+        (each for each in (codecs.BOM_UTF8, codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE) if rows.startswith(each)), b""
+    )
+    path.write_bytes(
+        above + rows.removeprefix(mark) if above.startswith(mark) else mark + above + rows.removeprefix(mark)
+    )
+
+
+def _headings(layout: Layout, texts: pl.DataFrame, above: bool = True) -> pl.DataFrame:
+    """The lines above the rows; ``above`` the headings too."""
+    heads = [[*line, *[""] * (texts.width - len(line))] for line in layout.above] if above else []
     heads += [[column.heading for column in layout.columns]] if layout.headings else []
     heads += [list(line) for line in layout.below]
     return pl.DataFrame(heads, schema=dict.fromkeys(texts.columns, pl.String), orient="row")
 
 
-def _with_headings(layout: Layout, texts: pl.DataFrame) -> pl.DataFrame:
-    texts = pl.concat([_headings(layout, texts), texts])
+def _with_headings(heads: pl.DataFrame, texts: pl.DataFrame) -> pl.DataFrame:
+    texts = pl.concat([heads, texts])
     # An empty text would be written as two quotes, which careless readers take for a value.
     shortest = texts.select(pl.all().str.len_bytes().min()).row(0)
     return texts.with_columns(

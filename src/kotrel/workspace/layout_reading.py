@@ -6,6 +6,7 @@ import codecs
 import re
 import tomllib
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -64,7 +65,7 @@ def layout_column(
     made = _made(reader, raw, place, record) if "make" in raw else None
     words = reader.mapping(raw, "words", *at)
     _require_sense(reader, raw, place, about, made, words, record, description)
-    as_text = reader.one_of(reader.text_of(raw, "as", "field", *at), ("field", "text"), "as", *at, "as") == "text"
+    cell = reader.one_of(reader.text_of(raw, "as", "field", *at), ("field", "text", "number"), "as", *at, "as")
     numbers = (
         (about is not None and about.is_decimal)
         or "price_of" in raw
@@ -78,7 +79,7 @@ def layout_column(
         price_of=text("price_of"), stock_in=text("stock_in"), at_most=reader.decimal(raw, "at_most", *at),
         name=reader.flag(raw, "name", False, *at), decimals=reader.whole(raw, "decimals", 0, *at, most=MOST_DECIMALS), length=reader.whole(raw, "length", 1, *at),
         words=words, must=reader.flag(raw, "must", False, *at), reference=reader.flag(raw, "reference", False, *at),
-        as_text=as_text, place=place, cell="text" if as_text else "number" if numbers else "date" if dated else "text",
+        place=place, cell=cell if cell != "field" else "number" if numbers else "date" if dated else "text",  # type: ignore[arg-type]
     )  # fmt: skip
 
 
@@ -154,7 +155,26 @@ def layout_named(folder: Path, name: str, description: Description) -> Layout:
         raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-layout") from None
     except (OSError, UnicodeDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
-    return _layout(LayoutReader(text, str(path)), data, path.stem, description)
+    return layout_of(text, data, path, folder, description)
+
+
+def layout_of(text: str, data: Mapping[str, Any], path: Path, folder: Path, description: Description) -> Layout:
+    """The layout that a text says.
+
+    Args:
+        text: of the file; ``data`` is what is in it.
+
+    Raises:
+        WrongUse: a setting is wrong, with its line.
+    """
+    reader = LayoutReader(text, str(path))
+    layout = _layout(reader, data, path.stem, description)
+    if not layout.template:
+        return layout
+    template = folder / layout.template
+    if not template.is_file():
+        raise reader.wrong(f"there is no template {template}", "template", hint="A path within the workspace.")
+    return replace(layout, template=str(template))
 
 
 def layouts_for(folder: Path, name: str, description: Description) -> list[Layout]:
@@ -233,7 +253,7 @@ def _lines(reader: LayoutReader, data: Mapping[str, Any], key: str, columns: int
     for line in said:
         if len(line) > columns:
             raise reader.wrong(f"a line of “{key}” has {len(line)} texts for {columns} columns", key)
-    return tuple(tuple(line) + ("",) * (columns - len(line)) for line in said)
+    return tuple(map(tuple, said))
 
 
 def _layout(reader: LayoutReader, data: Mapping[str, Any], name: str, description: Description) -> Layout:
@@ -261,6 +281,7 @@ def _layout(reader: LayoutReader, data: Mapping[str, Any], name: str, descriptio
         raise reader.wrong("“date” needs DD, MM and YYYY or YY", "date", hint='Like date = "DD.MM.YYYY"')
     columns = tuple(layout_column(reader, each, place, record, description) for place, each in enumerate(raw, start=1))
     above, below = (_lines(reader, data, key, len(columns)) for key in ("lines_above", "heading_lines"))
+    below = tuple((*line, *("",) * (len(columns) - len(line))) for line in below)
     kind = reader.one_of(reader.text_of(data, "format", "text"), ("text", "workbook"), "format", "format")
     quotes = reader.one_of(reader.text_of(data, "quotes", "needed"), ("needed", "all", "none"), "quotes", "quotes")
     ends = reader.one_of(reader.text_of(data, "line_end", "windows"), tuple(_LINE_ENDS), "line_end", "line_end")

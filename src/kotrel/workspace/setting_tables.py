@@ -246,7 +246,12 @@ LAYOUT = section(
     record=("a record", "", 'record = "item"', "What the rows are."),
     format=('"text" or "workbook"', '"text"', 'format = "workbook"', "The kind of file."),
     headings=("true or false", "true", "headings = false", "A line with the headings."),
-    lines_above=("lists of texts", "none", 'lines_above = [["Version", "3"]]', "Lines above the headings."),
+    lines_above=(
+        "lists of texts",
+        "none",
+        'lines_above = [["Version", "3"]]',
+        "Lines above the headings, as long as they are.",
+    ),
     heading_lines=(
         "lists of texts",
         "none",
@@ -299,7 +304,7 @@ LAYOUT_COLUMN = section(
     make=("an expression", "", 'make = "round(price * 1.2, 2)"', "A calculated value."),
     price_of=("a price list", "", 'price_of = "SHOP"', "Of items: the price in force there for one base unit."),
     stock_in=('a warehouse, or "all"', "", 'stock_in = "QUAY"', "Of items: what is on hand there."),
-    as_=('"text"', "as the field is", 'as = "text"', "Of a workbook: a text cell, also for a number or a date."),
+    as_=('"text" or "number"', "as the field is", 'as = "text"', "The kind of its cells in a workbook."),
     empty=("true or false", "false", "empty = true", "Nothing."),
     decimals=("a whole number", "that of the layout", "decimals = 3", "Exactly this number of decimals."),
     length=("a whole number", "no limit", "length = 20", "The most characters."),

@@ -29,7 +29,6 @@ class LayoutColumn:
         length: the most characters that the program takes.
         words: a value → the program's word for it.
         must: True where it must not be blank.
-        as_text: True where a workbook has texts, whatever the field is.
         place: which column of the file it is, from 1.
         cell: what its cells are in a workbook.
     """
@@ -49,7 +48,6 @@ class LayoutColumn:
     words: Mapping[str, str] = filled(default_factory=dict)
     must: bool = False
     reference: bool = False
-    as_text: bool = False
     place: int = 0
     cell: Literal["text", "number", "date"] = "text"
 
@@ -65,7 +63,7 @@ class Layout:
 
     Attributes:
         kind: ``text`` or ``workbook``.
-        above: lines above the headings, such as a version.
+        above: lines above the headings, such as a version, as long as they are.
         below: lines between the headings and the rows, such as types.
         updates: ``whole``: every column of every row; ``changed``: of rows that exist only the key, what changes, and what belongs
             together with it.

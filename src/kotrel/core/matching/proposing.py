@@ -12,6 +12,7 @@ from kotrel.core.description.model import Field, Record
 from kotrel.core.matching.by_headings import OWN_HEADINGS, headings_of
 from kotrel.core.matching.column_content import REPEATS, Content, speaks_against, suggests
 from kotrel.core.matching.heading_words import terms_of
+from kotrel.core.matching.opposites import are_opposites
 from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Column, Table
@@ -167,7 +168,7 @@ def _by_heading(
     if terms & {"our", "your"}:
         # Whose code it is depends on who wrote the sheet.
         return 0, ""
-    near = max((int(fuzz.ratio(heading, word)) for word in own), default=0)
+    near = max((int(fuzz.ratio(heading, word)) for word in own if not are_opposites(heading, word)), default=0)
     if near >= 85:
         return min(near - 10, UNSURE), "the heading is spelled similarly"
     shared = max((len(terms & theirs) / len(terms | theirs) for theirs in words[field.name]), default=0)

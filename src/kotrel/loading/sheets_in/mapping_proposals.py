@@ -77,16 +77,7 @@ def map_file(
     step("looking at its columns")
     with workspace.system().reading() as reading:
         names = names_of(workspace, reading)
-        tried: list[tuple[Table, list[Proposal], list[Column]]] = [
-            (table, *propose(table, record, names)) for table in tables
-        ]
-
-        # Of sheets that fit alike, the longest says most of what its columns hold.
-        def fit(tried_: tuple[Table, list[Proposal], list[Column]]) -> tuple[int, int]:
-            identified = any(each.field.name in record.key for each in tried_[1])
-            return _by_heading(tried_[1]) + OWN * identified, tried_[0].rows
-
-        table, proposals, left = max(tried, key=fit)
+        table, proposals, left = fitting_table(tables, record, names)
         wide = find_wide(left, record, [each.field.name for each in proposals], names)
     if wide is not None:
         left = [column for column in left if column not in wide.columns]
@@ -123,6 +114,22 @@ def map_file(
         fresh,
         tuple(tables),
     )
+
+
+def fitting_table(
+    tables: Sequence[Table], record: Record, names: Callable[[str], ListNames]
+) -> tuple[Table, list[Proposal], list[Column]]:
+    """The table that fits the record best, which column has which field in it, and the columns left over."""
+    tried: list[tuple[Table, list[Proposal], list[Column]]] = [
+        (table, *propose(table, record, names)) for table in tables
+    ]
+
+    # Of sheets that fit alike, the longest says most of what its columns hold.
+    def fit(tried_: tuple[Table, list[Proposal], list[Column]]) -> tuple[int, int]:
+        identified = any(each.field.name in record.key for each in tried_[1])
+        return _by_heading(tried_[1]) + OWN * identified, tried_[0].rows
+
+    return max(tried, key=fit)
 
 
 def _by_heading(proposals: Sequence[Proposal]) -> int:

@@ -1,0 +1,116 @@
+"""Which lines of another program's file are above its headings, about its columns, and rows."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from kotrel.core.layouts.sample import Sample, SampleCell
+
+_TYPE = re.compile(
+    r"(?:(?:c|n|a|x|an|d|t|b|l|txt|text|char|varchar|string|str|alpha|alphanumeric|alphanum|num|number|numeric|int|integer|decimal|dec|"
+    r"float|amount|code|date|bool|boolean|logical|yes/no|y/n|j/n|zahl|datum|texte?|nombre|tal|dato|liczba|data|texto|fecha)"
+    r"[ .]*(?:\(?\s*[0-9]{1,4}(?:[.,][0-9]{1,2})?\s*\)?)?|(?:max|up to)\.? ?[0-9]{1,4}(?: (?:characters|chars|letters|digits))?)",
+    re.IGNORECASE,
+)
+"""What a line of data types has in its cells."""
+MUST = re.compile(
+    r"\s*\(?(?:mandatory|required|must|obligatory|compulsory|pflicht(?:feld)?|muss|obligatoire|obligatorio|verplicht|wymagane|påkrævet)\)?\s*",
+    re.IGNORECASE,
+)
+_MAY = re.compile(r"\s*\(?(?:optional|may|can|kann|facultatif|opcional|optioneel|conditional|-)\)?\s*", re.IGNORECASE)
+_LETTERS = frozenset({"m", "o", "c", "k", "r"})
+"""Mandatory, optional, conditional, key and required, where a line has nothing but such letters."""
+_PLAIN_NUMBER = re.compile(r"-?[0-9][0-9., ]*")
+_DAY = re.compile(r"[0-9]{1,4}[-./][0-9]{1,2}[-./][0-9]{1,4}")
+_FIRST = 8
+"""So many lines below the headings are looked at."""
+
+
+@dataclass(frozen=True)
+class Parts:
+    """Numbers of lines, from 0; the rows begin at ``rows``.
+
+    Attributes:
+        headings: the line of the headings, or None.
+        why: what shows that a line is about the columns: its number → in words.
+    """
+
+    headings: int | None
+    rows: int
+    why: dict[int, str]
+
+
+def parts_of(sample: Sample, heading_row: int | None, found: int) -> Parts:
+    """The parts of a file.
+
+    Args:
+        heading_row: as the user named it, 0 for none; None to look for it.
+        found: the row in which the table's headings were recognised, from 1.
+    """
+    if heading_row == 0 or (heading_row is None and _is_row(sample, found - 1)):
+        return Parts(None, 0, {})
+    headings = (heading_row or found) - 1
+    why: dict[int, str] = {}
+    rows = headings + 1
+    while rows < min(len(sample.lines), headings + 1 + _FIRST) and (said := _about(sample, rows)):
+        why[rows] = said
+        rows += 1
+    return Parts(headings, rows, why)
+
+
+def _is_row(sample: Sample, at: int) -> bool:
+    """True where a line has a number or a day: no heading is one."""
+    cells = [cell for cell in sample.lines[at] if cell.kind != "blank"]
+    return any(_is_value(cell) for cell in cells)
+
+
+def _is_value(cell: SampleCell) -> bool:
+    text = cell.text.strip()
+    return cell.kind in ("number", "date") or bool(_PLAIN_NUMBER.fullmatch(text) or _DAY.fullmatch(text))
+
+
+def _about(sample: Sample, at: int) -> str:
+    """What shows that a line below the headings is about the columns, or an empty text: then it is the first row."""
+    texts = [cell.text.strip() for cell in sample.lines[at] if cell.kind != "blank"]
+    if not texts:
+        return "a blank line" if any(_filled(line) for line in sample.lines[at + 1 :]) else ""
+    if is_must(texts):
+        return "it says what must be filled"
+    if sum(bool(_TYPE.fullmatch(each)) for each in texts) == len(texts) and not all(each.isdigit() for each in texts):
+        return "it has data types"
+    below = [line for line in sample.lines[at + 1 :] if _filled(line)]
+    for place, cell in enumerate(sample.lines[at]):
+        others = [line[place] for line in below if line[place].kind != "blank"]
+        if cell.kind == "text" and not _is_value(cell) and others and all(_is_value(each) for each in others):
+            return "it has words where all rows below it have numbers or days"
+    return ""
+
+
+def _filled(line: Sequence[SampleCell]) -> bool:
+    return any(cell.kind != "blank" for cell in line)
+
+
+def is_must(texts: Sequence[str]) -> bool:
+    """True for a line that says of each column whether it must be filled."""
+    filled = [each for each in texts if each]
+    words = [bool(MUST.fullmatch(each) or _MAY.fullmatch(each)) for each in filled]
+    if words and all(words) and any(MUST.fullmatch(each) for each in filled):
+        return True
+    return len(filled) > 1 and {each.casefold() for each in filled} <= _LETTERS
+
+
+def must_by(text: str, letters: bool) -> bool:
+    """True where such a cell says that its column must be filled."""
+    return bool(MUST.fullmatch(text)) or (letters and text.strip().casefold() in ("m", "k", "r"))
+
+
+def length_by(text: str) -> int | None:
+    """The most characters that such a cell allows: C20, char(20), max 20."""
+    found = re.fullmatch(
+        r"\s*(?:c|a|x|an|t|txt|text|char|varchar|string|str|alpha|alphanumeric|alphanum|max|up to)\.?[ .]*\(?\s*([0-9]{1,4})\s*\)?(?: \w+)?\s*",
+        text,
+        re.IGNORECASE,
+    )
+    return int(found[1]) if found else None

@@ -1,0 +1,31 @@
+"""Headings that say the opposite of one another: active and inactive are spelled alike, and mean the reverse."""
+
+from __future__ import annotations
+
+from kotrel.core.description.model import Field, Record
+from kotrel.core.matching.by_headings import headings_of
+from kotrel.core.similarity import folded
+
+_NOT = ("in", "un", "non", "not", "no", "nicht", "non-", "dis", "de", "im", "o", "ikke", "ei", "nie", "niet")
+"""What makes a word its opposite, before it."""
+
+_ACTIVE = frozenset(
+    {"active", "aktiv", "actif", "activo", "attivo", "ativo", "actief", "aktywny", "aktivni", "isactive"}
+)
+
+
+def are_opposites(one: str, other: str) -> bool:
+    """True where one of two folded headings is the other with a word or syllable for not before it."""
+    short, long = sorted((one, other), key=len)
+    return len(short) > 2 and any(long == before + short for before in map(folded, _NOT))
+
+
+def opposite_field(heading: str, record: Record) -> Field | None:
+    """The yes/no field of which a heading says the opposite, or None."""
+    word = "active" if folded(heading) in _ACTIVE else folded(heading)
+    fitting = [
+        field
+        for field in record.fields.values()
+        if field.kind == "yes_no" and not field.is_kept and any(are_opposites(word, own) for own in headings_of(field))
+    ]
+    return fitting[0] if len(fitting) == 1 else None

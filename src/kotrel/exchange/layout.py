@@ -1,0 +1,287 @@
+"""``kotrel layout``: drafts a layout from the other program's own template or sample file, and proves it."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from rich.table import Table as Grid
+from rich.text import Text
+
+from kotrel.core.errors import WrongUse
+from kotrel.core.layouts.drafting import Draft, in_short
+from kotrel.core.phrases import count, listed, listed_and
+from kotrel.core.tables.table import letter_of
+from kotrel.exchange.layout_draft import LaidDown, as_far_as_said, draft_layout, open_columns, proof_of
+from kotrel.exchange.layout_proof import Proof
+from kotrel.exchange.layout_questions import layout_questions
+from kotrel.loading.opening import workspace_of
+from kotrel.loading.options import add_sheet, wanted_of
+from kotrel.loading.sheets_in.mapping_proposals import names_of
+from kotrel.screen.command_lines import quoted
+from kotrel.screen.dialogue import converse, refuse
+from kotrel.screen.screen import Screen
+from kotrel.sheets.safe_writing import written_whole
+from kotrel.workspace.settings import Workspace
+
+EXAMPLE = """\
+kotrel layout webshop-template.xlsx item --name webshop
+    drafts layouts/webshop.toml from their template, asks what is open, and proves it
+kotrel layout till-sample.csv item --name till --yes
+    the same without questions; what is open is shown
+kotrel write items.xlsx --layout webshop
+    then fills a copy of their template"""
+
+_MOST = 12
+"""Differences that are shown."""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("file", metavar="FILE", help="the other program's template, or a file that it accepts")
+    parser.add_argument("record", metavar="RECORD", help="what its rows are")
+    parser.add_argument("--name", metavar="NAME", help="the name to save it under (default: the file's name)")
+    parser.add_argument("--yes", action="store_true", help="take every proposal without asking")
+    add_sheet(parser)
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    workspace = workspace_of(args)
+    asks = screen.is_terminal and not (screen.as_json or args.yes)
+    with screen.progress(3) as step:
+        laid = draft_layout(Path(args.file), args.record, args.name, workspace, wanted_of(args), step)
+    finished = True
+    if not laid.fresh and not screen.as_json:
+        screen.show(
+            f"{_saved_as(laid)} was there before and stays as it is: only what it leaves open is asked."
+            if asks
+            else f"{_saved_as(laid)} was there before and stays as it is: it is proved with {args.file}. (To draft it anew, delete it.)"
+        )
+    if asks:
+        if laid.fresh:
+            show_draft(screen, laid)
+        finished = _ask(screen, laid, workspace)
+    left = open_columns(_data(laid))
+    proof = proof_of(laid, workspace) if finished else None
+    if screen.as_json:
+        screen.json(layout_json(laid, proof, left))
+        return 1 if proof is not None and not proof.same else 0
+    if not asks and laid.fresh:
+        show_draft(screen, laid)
+        for each in laid.draft.open:
+            screen.show(Text(f"Open: {each}", style="yellow"))
+    screen.show("")
+    if finished:
+        show_proof(screen, laid, proof, left)
+    again = f"{screen.program} layout {quoted([args.file])} {args.record} --name {laid.path.stem}"
+    saved = f"Saved as {_saved_as(laid)}."
+    if left or not finished:
+        done = "" if finished else " It has the answers so far."
+        screen.show(f"{saved}{done} Next: {again}    on a terminal, it asks what is still open")
+    elif proof is not None and proof.columns:
+        screen.show(f"{saved} Next: correct these columns there, then prove it again: {again}")
+    else:
+        next_ = "load SHEET" if workspace.url.startswith("folder:") else f"write SHEET --layout {laid.path.stem}"
+        screen.show(f"{saved} Next: {screen.program} {next_}")
+    return 1 if proof is not None and not proof.same else 0
+
+
+def _saved_as(laid: LaidDown) -> str:
+    return f"{laid.path.parent.name}/{laid.path.name}"
+
+
+def _data(laid: LaidDown) -> Any:
+    import tomllib
+
+    return tomllib.loads(laid.path.read_text("utf-8"))
+
+
+def _ask(screen: Screen, laid: LaidDown, workspace: Workspace) -> bool:
+    """Asks what is open, and saves the answers; False where the user stopped before the end."""
+    import tomlkit
+
+    text = laid.path.read_text("utf-8")
+    with workspace.system().reading() as reading:
+        asked = layout_questions(laid, tomlkit.parse(text), names_of(workspace, reading))
+    document, finished = converse(screen, asked, tomlkit.parse(text))
+    answered = tomlkit.dumps(document)
+    try:
+        as_far_as_said(answered, laid.path, workspace)
+    except WrongUse as error:
+        refuse(screen, f"these answers do not go together and were not kept: {error.message}")
+        return False
+    with written_whole(laid.path) as temporary:
+        temporary.write_text(answered, "utf-8", newline="\n")
+    return finished
+
+
+def show_draft(screen: Screen, laid: LaidDown) -> None:
+    """The form of the file, then a line for each column: what feeds it, and how that is known."""
+    draft = laid.draft
+    title = Text(draft.sample.path.name, style="bold")
+    title.append(f" · sheet “{draft.sample.sheet}”" if draft.sample.sheet else "", style="")
+    screen.show(title.append(f" as a layout of {draft.record.name}: {in_short(draft)}", style=""))
+    if laid.lost:
+        screen.show(
+            Text(
+                f"A copy of it would lose its {listed_and(list(laid.lost))}: the layout writes a plain workbook instead.",
+                style="yellow",
+            )
+        )
+    screen.show(_form(draft))
+    grid = Grid(box=None, padding=(0, 2, 0, 0), header_style="dim")
+    for heading in ("", "column", "", "filled from", "how", "because"):
+        grid.add_column(heading, overflow="fold")
+    for each in draft.columns:
+        style = "" if each.how == "seen" else "yellow"
+        grid.add_row(
+            Text(letter_of(each.place), style="dim"),
+            Text(" ".join(each.heading.split()) or "(none)", style="bold"),
+            "←",
+            _source(each.settings),
+            Text(each.how, style=style),
+            Text(each.why + _more(each.settings), style=style),
+        )
+    screen.show(grid)
+
+
+def _form(draft: Draft) -> Text:
+    said = Text()
+    for how in ("seen", "supposed", "open"):
+        mine = [f"{name} {_shown(name, each.value)}" for name, each in draft.settings.items() if each.how == how]
+        if mine:
+            said.append("\n" if said else "").append(f"{how.capitalize():<9} ", style="dim").append(", ".join(mine))
+    return said
+
+
+def _shown(name: str, value: Any) -> str:
+    if isinstance(value, list):
+        return count(len(value), "line")
+    if name == "decimal_mark":
+        return "comma" if value == "," else "point"
+    return (
+        {True: "yes", False: "no", "\t": "tab", "": "(blank)"}.get(value, str(value)) if value.__hash__ else str(value)
+    )
+
+
+def _source(settings: Any) -> str:
+    for key in ("field", "fixed", "action", "empty"):
+        if key in settings:
+            value = settings[key].value
+            if key == "fixed":
+                return f"“{value}”"
+            if key == "action":
+                return "what happens: " + ", ".join(f"{act} {word}" for act, word in value.items())
+            return "nothing" if key == "empty" else str(value)
+    return "?"
+
+
+def _more(settings: Any) -> str:
+    """The other settings of a column."""
+    said = [
+        {"must": "must be filled", "name": "names instead of codes"}.get(key)
+        or (f"as {each.value}" if key == "as" else "")
+        or (
+            f"{each.value} decimals"
+            if key == "decimals"
+            else f"at most {count(each.value, 'character')}"
+            if key == "length"
+            else ""
+        )
+        or (listed([f"{ours} is {theirs}" for ours, theirs in each.value.items()], 4) if key == "words" else "")
+        for key, each in settings.items()
+        if key not in ("field", "fixed", "action", "empty")
+    ]
+    return "".join(f"; {each}" for each in said if each)
+
+
+def show_proof(screen: Screen, laid: LaidDown, proof: Proof | None, left: list[int]) -> None:
+    """What came of writing their rows again."""
+    if left:
+        names = listed([_called(laid, place) for place in left], 6)
+        screen.show(Text(f"Still open, so nothing can be written with it yet: column {names}", style="bold yellow"))
+    if proof is None:
+        screen.show(
+            Text(
+                "Not proved: the file has no rows. Try it with a sheet of your own, and look at what comes out.",
+                style="yellow",
+            )
+        )
+        return
+    what = "byte for byte" if laid.draft.sample.kind == "text" else "cell by cell, and its other sheets as they were"
+    rows = f"{count(proof.rows, 'row')} of theirs read back and written again"
+    if proof.same:
+        screen.show(Text(f"Proved: {rows}, the same {what}.", style="green"))
+        return
+    real = [each for each in proof.differences if each.place not in left]
+    if not real and not proof.form:
+        screen.show(Text(f"{rows}: the other columns come out as they are.", style="green"))
+        return
+    screen.show(Text(f"Not the same: {rows}.", style="bold yellow"))
+    for said in proof.form:
+        screen.show(Text(f"  {said[0].upper()}{said[1:]}.", style="yellow"))
+    if real:
+        screen.show(
+            Text(
+                f"  Columns that do not come out: {listed(list(dict.fromkeys(f'“{each.column}”' for each in real)), 8)}",
+                style="yellow",
+            )
+        )
+        grid = Grid(box=None, padding=(0, 2, 0, 2), header_style="dim")
+        for heading in ("cell", "theirs", "ours", "because"):
+            grid.add_column(heading, overflow="fold")
+        for each in real[:_MOST]:
+            grid.add_row(each.cell, each.theirs or "(blank)", each.ours or "(blank)", each.why)
+        screen.show(grid)
+        if len(real) > _MOST:
+            screen.show(Text(f"  … and {len(real) - _MOST} more (--json has all)", style="dim"))
+
+
+def _called(laid: LaidDown, place: int) -> str:
+    heading = " ".join(laid.draft.columns[place].heading.split())
+    return f"{letter_of(place)} “{heading}”" if heading else letter_of(place)
+
+
+def layout_json(laid: LaidDown, proof: Proof | None, left: list[int]) -> dict[str, Any]:
+    """A drafted layout as ``--json`` gives it."""
+    draft = laid.draft
+    return {
+        "ok": proof is None or proof.same,
+        "layout": laid.path.stem,
+        "file": str(laid.path),
+        "record": draft.record.name,
+        "sheet": draft.sample.sheet,
+        "fresh": laid.fresh,
+        "settings": {
+            name: {"value": each.value, "how": each.how, "why": each.why} for name, each in draft.settings.items()
+        },
+        "columns": [
+            {
+                "letter": letter_of(each.place),
+                "heading": each.heading,
+                "how": each.how,
+                "why": each.why,
+                "settings": {
+                    name: {"value": setting.value, "how": setting.how} for name, setting in each.settings.items()
+                },
+                "values": list(each.values[:5]),
+                "unknown": list(each.unknown),
+            }
+            for each in draft.columns
+        ],
+        "open": [letter_of(place) for place in left],
+        "questions": list(draft.open),
+        "lost": list(laid.lost),
+        "proof": None
+        if proof is None
+        else {
+            "rows": proof.rows,
+            "same": proof.same,
+            "columns": proof.columns,
+            "form": list(proof.form),
+            "differences": [
+                {"column": each.column, "cell": each.cell, "theirs": each.theirs, "ours": each.ours, "why": each.why}
+                for each in proof.differences
+            ],
+        },
+    }

@@ -1,0 +1,193 @@
+"""Layouts drafted from other programs' own files: twelve files unlike one another, what feeds their columns, and the proof."""
+
+from __future__ import annotations
+
+import sys
+import tomllib
+import unittest
+from datetime import date
+from pathlib import Path
+from typing import Any
+
+import openpyxl
+from openpyxl.styles import Font
+from openpyxl.worksheet.datavalidation import DataValidation
+
+from tests.cli.test_terminal import talk
+from tests.support import Program
+
+ITEM = ("code", "description", "unit", "price")
+TEXTS: dict[str, tuple[bytes, tuple[str | None, ...]]] = {
+    # A till: code page, semicolons, decimal commas, and what happens to the row.
+    "till.csv": (
+        "Action;ArtNo;Description;Unit;Price;Obsolete\r\nN;FST-00020;Bow shackle, blå;EA;12,50;N\r\nU;FST-00060;Shackle;EA;3,10;J\r\n".encode("cp1252"),
+        ("action", "code", "description", "unit", "price", "archived"),
+    ),
+    # A web shop: a mark, quotes around everything, a line of data types, a fixed word; nothing of ours feeds the first day.
+    "webshop.csv": (
+        '\ufeff"SKU","Name","Price","Launch date","Channel"\n"C20","C40","N8.2","D10","C5"\n'
+        '"FST-00020","Bow “big”","12.50","03/04/2027","B2B"\n"FST-00060","Shackle","3.10","04/05/2027","B2B"\n'.encode(),
+        ("code", "description", "price", None, "fixed"),
+    ),
+    # Three lines about the columns, and a version above them that is shorter than the others.
+    "three.csv": (
+        b"Version;7\r\nItem number;Item text;Sales unit;List price;Lot\r\nmandatory;mandatory;mandatory;optional;optional\r\n"
+        b"char(20);char(40);char(3);num(9,2);char(1)\r\nkey;as printed;see list;without tax;J or N\r\n"
+        b"FST-00020;Bow shackle;EA;12,50;N\r\nFST-00060;Shackle;EA;3,00;J\r\n",
+        ("code", "description", "unit", "price", "lot_tracked"),
+    ),
+    # Without headings: only the unit is known by what stands there.
+    "host.dat": (
+        b"ITM|FST-00020|Bow shackle|EA|25122026\r\nITM|FST-00060|Shackle|EA|05012027\r\n",
+        ("fixed", None, None, "unit", None),
+    ),
+    "pos.txt": (b"FST-00020\tBow shackle\tEA\t12.5\nFST-00060\tShackle\tEA\t3\n", (None, None, "unit", None)),
+    # The opposite of a field of ours, names for codes, and separators within quotes.
+    "active.csv": (
+        b'code,description,unit,category,active\nFST-00020,"Bow, ""A""",EA,Shackles,Y\nFST-00060,Shackle,EA,Shackles,N\n',
+        ("code", "description", "unit", "category", "archived"),
+    ),
+    "old.txt": ("Code\tDescription\tUnit\r\nFST-00020\tBow shackle ø5\tEA\r\n".encode("utf-16"), ("code", "description", "unit")),
+}  # fmt: skip
+
+
+def workbook(path: Path, *sheets: tuple[str, list[list[object]]]) -> Any:
+    book = openpyxl.Workbook()
+    book.remove(book.active)
+    for title, rows in sheets:
+        page = book.create_sheet(title)
+        for row in rows:
+            page.append(row)
+    book.save(path)
+    return book
+
+
+class LayoutDrafts(Program):
+    def setUp(self) -> None:
+        super().setUp()
+        self.start_shop()
+
+    def drafted(self, file: str, record: str = "item", *options: str, status: int | None = None) -> dict[str, Any]:
+        return self.json("layout", file, record, *options, status=status)
+
+    def feeds(self, done: dict[str, Any]) -> tuple[str | None, ...]:
+        """What feeds each column: a field, another source, or None where it is open."""
+        found: list[str | None] = []
+        for each in done["columns"]:
+            settings = each["settings"]
+            found.append(
+                settings["field"]["value"]
+                if "field" in settings
+                else next(iter({"action", "fixed", "empty"} & set(settings)), None)
+            )
+        return tuple(found)  # fmt: skip
+
+    def test_text_files_come_out_byte_for_byte_or_say_which_columns_are_open(self) -> None:
+        for name, (raw, truth) in TEXTS.items():
+            with self.subTest(file=name):
+                (self.folder / name).write_bytes(raw)
+                done = self.drafted(name, status=1 if None in truth else 0)
+                self.assertEqual(self.feeds(done), truth)
+                proof = done["proof"]
+                self.assertEqual(proof["same"], None not in truth, proof)
+                still = {each["letter"] for each, feed in zip(done["columns"], truth, strict=True) if feed is None}
+                self.assertEqual({each["cell"].rstrip("0123456789") for each in proof["differences"]}, still)
+        saved = tomllib.loads((self.folder / "layouts/active.toml").read_text("utf-8"))
+        # Who is active is not archived.
+        self.assertEqual(saved["column"][4]["words"], {"yes": "N", "no": "Y"})
+        three = tomllib.loads((self.folder / "layouts/three.toml").read_text("utf-8"))
+        self.assertEqual((three["lines_above"], len(three["heading_lines"])), ([["Version", "7"]], 3))
+        self.assertEqual(
+            [(each.get("must"), each.get("length")) for each in three["column"]],
+            [(True, 20), (True, 40), (True, 3), (None, None), (None, 1)],
+        )
+
+    def test_workbooks_come_out_cell_by_cell(self) -> None:
+        portal = workbook(
+            self.folder / "portal.xlsx",
+            ("Read me", [["How to fill this workbook"]]),
+            ("Items", [["Article no.*", "Article name*", "Unit*", "Group", "Sales price", "Lot controlled"], ["FST-00020", "Bow", "Each", "Shackles", 12.5, "Yes"]]),
+            ("Lists", [["Each"], ["Metre"]]),
+        )  # fmt: skip
+        portal["Items"]["E2"].number_format = "0.00"
+        units = DataValidation(type="list", formula1="Lists!$A$1:$A$2")
+        units.add("C2:C500")
+        portal["Items"].add_data_validation(units)
+        portal["Lists"].sheet_state = "hidden"
+        portal.save(self.folder / "portal.xlsx")
+        bare = workbook(
+            self.folder / "group.xlsx",
+            ("Articles", [["Item code", "Description", "Base unit", "Standard price"]]),
+            ("Prices", [["Price list", "Item", "Unit", "Price"]]),
+        )
+        for cell in bare["Articles"][1][:3]:
+            cell.font = Font(bold=True)
+        bare.save(self.folder / "group.xlsx")
+        workbook(self.folder / "erp.xlsx", ("Data", [["Code", "Name", "Price", "Discontinued"], ["FST-00020", "Bow", "12.50", 0], ["FST-00060", "Shackle", "3.10", 1]]))  # fmt: skip
+        workbook(self.folder / "warehouse.xlsx", ("Info", [["Export"]]), ("Stock items", [["Item import"], ["v 3.1"], ["Item", "Text 1", "Unit", "Purchase price"], ["FST-00020", "Bow", "EA", 7.2]]), ("Codes", [["EA"]]))  # fmt: skip
+        workbook(self.folder / "periods.xlsx", ("P", [["Price list", "Item", "Unit", "Price", "Valid from"], ["SHOP", "FST-00020", "EA", 2.5, date(2027, 3, 1)]]))  # fmt: skip
+        truth = {
+            ("portal.xlsx", "item"): ("code", "description", "unit", "category", "price", "lot_tracked"),
+            ("group.xlsx", "item"): ITEM,
+            ("erp.xlsx", "item"): ("code", "description", "price", "archived"),
+            ("warehouse.xlsx", "item"): ("code", "description", "unit", "cost"),
+            ("periods.xlsx", "price"): ("price_list", "item", "unit", "amount", "from_date"),
+        }
+        for (name, record), fed in truth.items():
+            with self.subTest(file=name):
+                done = self.drafted(name, record, status=0)
+                self.assertEqual(self.feeds(done), fed)
+                self.assertEqual(done["proof"] and done["proof"]["same"], None if name == "group.xlsx" else True)
+        [bold] = [each["column"] for each in [tomllib.loads((self.folder / "layouts/group.toml").read_text("utf-8"))]]
+        self.assertEqual([each.get("must") for each in bold], [True, True, True, None])
+        # Their own words for our units, and a copy of the template with our rows in place of the example.
+        self.drafted("group.xlsx", "price", "--sheet", "Prices", "--name", "group-prices")
+        self.write("in.csv", "Item code,Description,Base unit,Category,Standard price", "ROP-40001,=1+1,M,ROPE,1.5",
+                   "FST-00020,,,,1.95")  # fmt: skip
+        self.json("write", "in.csv", "--layout", "portal")
+        filled = openpyxl.load_workbook(self.folder / "in-portal.xlsx")
+        self.assertEqual(
+            list(filled["Items"].iter_rows(min_row=2, values_only=True)),
+            [("ROP-40001", "=1+1", "Metre", "Rope", 1.5, "No"), ("FST-00020", "Bow shackle 5 mm stainless", "Each", "Shackles", 1.95, "No")],
+        )  # fmt: skip
+        self.assertEqual(filled["Items"]["B2"].data_type, "s", "a text never becomes a formula")
+        self.assertEqual([cell.number_format for cell in filled["Items"]["E"]][1:], ["0.00", "0.00"])
+        self.assertEqual((filled["Lists"].sheet_state, filled["Read me"]["A1"].value), ("hidden", "How to fill this workbook"))  # fmt: skip
+        self.assertEqual(str(filled["Items"].data_validations.dataValidation[0].sqref), "C2:C500")
+        said = self.kotrel("write", "in.csv", "--layout", "portal", "-o", "sell.xls", status=2).stderr
+        self.assertIn("would not be what its ending says", said)
+
+    def test_what_does_not_come_out_is_told_with_its_reason(self) -> None:
+        self.write("their.csv", "Item;Description;Price", "FST-00020;Bow;1.234,50", "FST-00060;Shackle;3,10")
+        done = self.drafted("their.csv", status=1)
+        [lost] = done["proof"]["differences"]
+        self.assertEqual((lost["cell"], lost["theirs"], lost["column"]), ("C2", "1.234,50", "Price"))
+        self.assertIn("no number with the decimal mark ,", lost["why"])
+        # Corrected by hand, it is proved again, and never drafted over.
+        path = self.folder / "layouts/their.toml"
+        path.write_text(path.read_text("utf-8").replace('field = "price"', 'field = "note"'), "utf-8")
+        self.assertTrue(self.drafted("their.csv", status=0)["proof"]["same"])
+        self.assertIn("is for item", self.kotrel("layout", "their.csv", "price", status=2).stderr)
+        self.write("none.csv", "Weather;Wind", "rain;5")
+        self.assertIn("looks like", self.kotrel("layout", "none.csv", "item", status=2).stderr)
+
+    @unittest.skipIf(sys.platform == "win32", "needs a pseudo-terminal")
+    def test_on_a_terminal_it_asks_until_the_file_comes_out(self) -> None:
+        for name in ("host.dat", "webshop.csv"):
+            (self.folder / name).write_bytes(TEXTS[name][0])
+        status, shown = talk(
+            self.folder, ("layout", "host.dat", "item"), "", "cod", "code", "description", "", "q", asks=b"\r\n> "
+        )
+        self.assertEqual(status, 0, shown)
+        self.assertIn("Saved as layouts/host.toml. It has the answers so far.", shown)
+        # Their last column is a day of their own: it stays empty, which the proof says.
+        status, shown = talk(self.folder, ("layout", "host.dat", "item"), "", asks=b"\r\n> ")
+        self.assertIn("Columns that do not come out: “column E”", shown)
+        self.assertNotIn("column B", shown)
+        status, shown = talk(self.folder, ("layout", "webshop.csv", "item"), "= 03/04/2027", "", asks=b"\r\n> ")
+        self.assertIn("04/05/2027", shown)
+        self.assertEqual(status, 1, shown)
+
+
+if __name__ == "__main__":
+    unittest.main()
