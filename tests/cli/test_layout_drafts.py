@@ -6,7 +6,6 @@ import sys
 import tomllib
 import unittest
 from datetime import date
-from pathlib import Path
 from typing import Any
 
 import openpyxl
@@ -14,7 +13,7 @@ from openpyxl.styles import Font
 from openpyxl.worksheet.datavalidation import DataValidation
 
 from tests.cli.test_terminal import talk
-from tests.support import Program
+from tests.support import Program, workbook_of
 
 ITEM = ("code", "description", "unit", "price")
 TEXTS: dict[str, tuple[bytes, tuple[str | None, ...]]] = {
@@ -49,17 +48,6 @@ TEXTS: dict[str, tuple[bytes, tuple[str | None, ...]]] = {
     ),
     "old.txt": ("Code\tDescription\tUnit\r\nFST-00020\tBow shackle ø5\tEA\r\n".encode("utf-16"), ("code", "description", "unit")),
 }  # fmt: skip
-
-
-def workbook(path: Path, *sheets: tuple[str, list[list[object]]]) -> Any:
-    book = openpyxl.Workbook()
-    book.remove(book.active)
-    for title, rows in sheets:
-        page = book.create_sheet(title)
-        for row in rows:
-            page.append(row)
-    book.save(path)
-    return book
 
 
 class LayoutDrafts(Program):
@@ -103,29 +91,46 @@ class LayoutDrafts(Program):
         )
 
     def test_workbooks_come_out_cell_by_cell(self) -> None:
-        portal = workbook(
+        heads = ["Article no.*", "Article name*", "Unit*", "Group", "Sales price", "Lot controlled"]
+        portal = workbook_of(
             self.folder / "portal.xlsx",
-            ("Read me", [["How to fill this workbook"]]),
-            ("Items", [["Article no.*", "Article name*", "Unit*", "Group", "Sales price", "Lot controlled"], ["FST-00020", "Bow", "Each", "Shackles", 12.5, "Yes"]]),
-            ("Lists", [["Each"], ["Metre"]]),
-        )  # fmt: skip
+            {
+                "Read me": [["How to fill this workbook"]],
+                "Items": [heads, ["FST-00020", "Bow", "Each", "Shackles", 12.5, "Yes"]],
+                "Lists": [["Each"], ["Metre"]],
+            },
+        )
         portal["Items"]["E2"].number_format = "0.00"
         units = DataValidation(type="list", formula1="Lists!$A$1:$A$2")
         units.add("C2:C500")
         portal["Items"].add_data_validation(units)
         portal["Lists"].sheet_state = "hidden"
         portal.save(self.folder / "portal.xlsx")
-        bare = workbook(
+        bare = workbook_of(
             self.folder / "group.xlsx",
-            ("Articles", [["Item code", "Description", "Base unit", "Standard price"]]),
-            ("Prices", [["Price list", "Item", "Unit", "Price"]]),
+            {
+                "Articles": [["Item code", "Description", "Base unit", "Standard price"]],
+                "Prices": [["Price list", "Item", "Unit", "Price"]],
+            },
         )
         for cell in bare["Articles"][1][:3]:
             cell.font = Font(bold=True)
         bare.save(self.folder / "group.xlsx")
-        workbook(self.folder / "erp.xlsx", ("Data", [["Code", "Name", "Price", "Discontinued"], ["FST-00020", "Bow", "12.50", 0], ["FST-00060", "Shackle", "3.10", 1]]))  # fmt: skip
-        workbook(self.folder / "warehouse.xlsx", ("Info", [["Export"]]), ("Stock items", [["Item import"], ["v 3.1"], ["Item", "Text 1", "Unit", "Purchase price"], ["FST-00020", "Bow", "EA", 7.2]]), ("Codes", [["EA"]]))  # fmt: skip
-        workbook(self.folder / "periods.xlsx", ("P", [["Price list", "Item", "Unit", "Price", "Valid from"], ["SHOP", "FST-00020", "EA", 2.5, date(2027, 3, 1)]]))  # fmt: skip
+        coded = [
+            ["Code", "Name", "Price", "Discontinued"],
+            ["FST-00020", "Bow", "12.50", 0],
+            ["FST-00060", "Ring", "3.10", 1],
+        ]
+        workbook_of(self.folder / "erp.xlsx", {"Data": coded})
+        lines = [
+            ["Item import"],
+            ["v 3.1"],
+            ["Item", "Text 1", "Unit", "Purchase price"],
+            ["FST-00020", "Bow", "EA", 7.2],
+        ]
+        workbook_of(self.folder / "warehouse.xlsx", {"Info": [["Export"]], "Stock items": lines, "Codes": [["EA"]]})
+        day = ["SHOP", "FST-00020", "EA", 2.5, date(2027, 3, 1)]
+        workbook_of(self.folder / "periods.xlsx", {"P": [["Price list", "Item", "Unit", "Price", "Valid from"], day]})
         truth = {
             ("portal.xlsx", "item"): ("code", "description", "unit", "category", "price", "lot_tracked"),
             ("group.xlsx", "item"): ITEM,
