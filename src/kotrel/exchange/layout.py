@@ -13,7 +13,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.layouts.drafting import Draft, in_short
 from kotrel.core.phrases import count, listed, listed_and
 from kotrel.core.tables.table import letter_of
-from kotrel.exchange.layout_draft import LaidDown, as_far_as_said, draft_layout, open_columns, proof_of
+from kotrel.exchange.layout_draft import SOURCES, LaidDown, as_far_as_said, draft_layout, open_columns, proof_of
 from kotrel.exchange.layout_proof import Proof
 from kotrel.exchange.layout_questions import layout_questions
 from kotrel.loading.opening import workspace_of
@@ -165,9 +165,11 @@ def _shown(name: str, value: Any) -> str:
 
 
 def _source(settings: Any) -> str:
-    for key in ("field", "fixed", "action", "empty"):
+    for key in SOURCES:
         if key in settings:
             value = settings[key].value
+            if key in ("price_of", "stock_in"):
+                return f"{'price' if key == 'price_of' else 'stock'} in {value}"
             if key == "fixed":
                 return f"“{value}”"
             if key == "action":
@@ -190,7 +192,7 @@ def _more(settings: Any) -> str:
         )
         or (listed([f"{ours} is {theirs}" for ours, theirs in each.value.items()], 4) if key == "words" else "")
         for key, each in settings.items()
-        if key not in ("field", "fixed", "action", "empty")
+        if key not in SOURCES
     ]
     return "".join(f"; {each}" for each in said if each)
 

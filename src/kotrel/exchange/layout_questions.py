@@ -37,6 +37,8 @@ def layout_questions(laid: LaidDown, document: Document, names: Callable[[str], 
         about = None if column.field is None else record.fields[column.field]
         if column.place in still:
             asked.append(_about_source(column, None, record))
+        elif laid.fresh and ({"price_of", "stock_in"} & set(column.settings)):
+            asked.append(_about_joined(column, record))
         elif laid.fresh and about is not None and column.sure < SURE:
             asked.append(_about_source(column, about, record))
         elif laid.fresh and "fixed" in column.settings:
@@ -133,8 +135,18 @@ def _feed(table: Any, said: str, column: DraftColumn, record: Record) -> str | N
     return None
 
 
+def _about_joined(column: DraftColumn, record: Record) -> Question:
+    source = next(column.settings[key] for key in ("price_of", "stock_in") if key in column.settings)
+    what = "the price in force on list" if "price_of" in column.settings else "what is on hand in warehouse"
+    return _about_proposal(column, record, f"is it {what} {source.value}?")
+
+
 def _about_fixed(column: DraftColumn, record: Record) -> Question:
-    asked = f"{_called(column)} has “{column.values[0]}” in every row: is it the same word always? Enter for yes, or what feeds it (? shows how)"
+    return _about_proposal(column, record, f"has “{column.values[0]}” in every row: is it the same word always?")
+
+
+def _about_proposal(column: DraftColumn, record: Record, words: str) -> Question:
+    asked = f"{_called(column)} {words} Enter for yes, or what feeds it (? shows how)"
 
     def take(document: Document, said: str) -> str | None:
         if said == "" or folded(said) in ("yes", "y"):

@@ -20,6 +20,7 @@ from kotrel.core.layouts.upload_rows import lay_out, split
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.loading.pipeline import preview
 from kotrel.core.phrases import count, listed_and
+from kotrel.exchange.written_files import remember_written, require_own
 from kotrel.loading.file_options import Wanted
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_documents, add_reading, add_ways, wanted_of
@@ -54,8 +55,12 @@ def write_layout(
     wanted: Wanted,
     now: datetime,
     step: Step,
+    refresh: bool = False,
 ) -> Written:
     """Writes a sheet's rows in a layout. Nothing is written where a row has an error, or cannot be written.
+
+    Args:
+        refresh: a file that this command wrote, and nobody changed, is written anew.
 
     Raises:
         WrongUse: the layout is wrong, or a file is there already.
@@ -64,7 +69,8 @@ def write_layout(
     layouts = layouts_for(workspace.folder, name, workspace.description)
     first = layouts[0]
     out = out or Path(f"{path.stem}-{first.file}.{first.ending}")
-    require_new_file(out)
+    free = (lambda each: require_own(workspace.folder, each)) if refresh else require_new_file
+    free(out)
     if out.suffix.lower().lstrip(".") != first.ending.lower():
         raise WrongUse(
             f"the layout {first.name} writes {'a workbook' if first.kind == 'workbook' else 'text'}, so “{out.name}” would not be what its ending says",
@@ -112,13 +118,15 @@ def write_layout(
     sheets = [(each, pl.concat(texts[each.name])) for each in layouts if each.name in texts]
     if first.book:
         write_upload(sheets, out)
+        remember_written(workspace.folder, out)
         return Written(checked, ((out, sum(lines.height for _, lines in sheets)),), left)
     parts = split(sheets[0][1], first.most_rows)
     files: list[tuple[Path, int]] = []
     for number, part in enumerate(parts, start=1):
         target = out if len(parts) == 1 else out.with_name(f"{out.stem}-{number}{out.suffix}")
-        require_new_file(target)
+        free(target)
         write_upload([(first, part)], target, bare)
+        remember_written(workspace.folder, target)
         files.append((target, part.height))
     return Written(checked, tuple(files), left)
 
@@ -144,6 +152,8 @@ kotrel write new-items.xlsx --layout till
     the rows as layouts/till.toml says; what cannot be written is a finding at its cell
 kotrel write items.xlsx --layout webshop -o upload.csv
     with prices and stock, if the layout asks for them
+kotrel write shop-items.csv --layout shop-list -o shop-list.xlsx --refresh
+    the same list once more, with the prices and the stock of today
 kotrel write items.xlsx --layout webshop --only new
     the options of a load say which rows are written, and how they are read"""
 
@@ -154,6 +164,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "-o", "--output", metavar="FILE", help="where to (default: the file's name and the layout's, in this folder)"
     )
+    parser.add_argument(
+        "--refresh", action="store_true", help="write a file anew that this command wrote and nobody has changed since"
+    )
     add_reading(parser)
     add_ways(parser)
     add_documents(parser)
@@ -163,7 +176,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
     out = Path(args.output) if args.output else None
     with screen.progress(6) as step:
-        done = write_layout(Path(args.file), args.layout, out, workspace, wanted_of(args), now(), step)
+        done = write_layout(Path(args.file), args.layout, out, workspace, wanted_of(args), now(), step, args.refresh)
     ok = bool(done.files)
     if screen.as_json:
         screen.json(

@@ -13,8 +13,9 @@ from kotrel.core.description.model import Field, Record
 from kotrel.core.layouts.sample import Sample, SampleCell
 from kotrel.core.layouts.sample_parts import Parts, is_must, length_by, must_by
 from kotrel.core.layouts.wording import strftime_of
+from kotrel.core.matching.by_headings import headings_of
 from kotrel.core.matching.opposites import opposite_field
-from kotrel.core.matching.proposing import GUESSED, UNSURE, Proposal
+from kotrel.core.matching.proposing import GUESSED, OWN, UNSURE, Proposal
 from kotrel.core.phrases import count, listed
 from kotrel.core.similarity import folded
 from kotrel.core.tables.table import index_of
@@ -237,6 +238,19 @@ def _source(
             settings["field"] = Drafted(opposite.name, "supposed", why)
             settings["words"] = Drafted({"yes": said["no"], "no": said["yes"]}, "supposed", why)
             return "supposed", why, GUESSED, ()
+    if (proposal is None or proposal.sure <= UNSURE) and (
+        joined := _price_or_stock(heading, record, names)
+    ) is not None:
+        key, code, why = joined
+        settings[key] = Drafted(code, "supposed", why)
+        return "supposed", why, GUESSED, ()
+    if proposal is None and (
+        kept := next(
+            (each for each in record.fields.values() if each.is_kept and folded(heading) in headings_of(each)), None
+        )
+    ):
+        settings["field"] = Drafted(kept.name, "seen", "its heading")
+        return "seen", "its heading", OWN, ()
     if proposal is not None:
         about = proposal.field
         how: How = "seen" if proposal.sure > UNSURE else "supposed"
@@ -256,6 +270,38 @@ def _source(
         settings["fixed"] = Drafted(values[0], "supposed", "the same in every row")
         return "supposed", f"“{values[0]}” in every row", 0, ()
     return "open", f"no field fits it ({listed(list(values), 4)})", 0, ()
+
+
+_STOCK = re.compile(
+    r"stock|on.?hand|available|bestand|lager|qty|quantity|voorraad|disponible|beholdning", re.IGNORECASE
+)
+_PRICE = re.compile(r"price|preis|prix|precio|prezzo|prijs|pris|cena", re.IGNORECASE)
+
+
+def _price_or_stock(heading: str, record: Record, names: Callable[[str], ListNames]) -> tuple[str, str, str] | None:
+    """A price of a list or the stock of a warehouse, where the heading of an item's column names one."""
+    if record.name != "item":
+        return None
+    for pattern, key, of in ((_PRICE, "price_of", "price_list"), (_STOCK, "stock_in", "warehouse")):
+        left = pattern.sub(" ", heading)
+        if left == heading:
+            continue
+        try:
+            known = names(of)
+        except KeyError:
+            continue
+        words = [" ".join(left.split()), *re.findall(r"\w+", left)]
+        codes = [
+            code
+            for word in words
+            if (
+                code := next((each for each in known.code_set if folded(each) == folded(word)), None)
+                or known.code_of(word)
+            )
+        ]
+        if len(set(codes)) == 1:
+            return key, codes[0], f"its heading names {of.replace('_', ' ')} {codes[0]}"
+    return None
 
 
 def _must(sample: Sample, parts: Parts, place: int, heading: str) -> Drafted | None:

@@ -60,6 +60,7 @@ def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> 
             sure, why = _judge(column, looked[column.letter], field, record, words, names)
             if sure >= SURE_ENOUGH:
                 candidates.append(Proposal(field, column, sure, why))
+    candidates = _without_bare_heading(candidates, record)
     candidates += _keys(columns, looked, record, candidates)
     order = {name: place for place, name in enumerate(record.fields)}
     candidates.sort(key=lambda each: (-each.sure, order[each.field.name]))
@@ -80,6 +81,13 @@ def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> 
         for column in table.columns
         if column.letter not in taken_columns and (column.heading or not table.heading_row)
     ]
+
+
+def _without_bare_heading(candidates: list[Proposal], record: Record) -> list[Proposal]:
+    """Beside “Art. no.”, “Article” is no code: without it, it may be."""
+    mine = [each for each in candidates if record.key == (each.field.name,)]
+    coded = {terms - {"code"} for each in mine if "code" in (terms := terms_of(each.column.heading))}
+    return [each for each in candidates if each not in mine or terms_of(each.column.heading) not in coded]
 
 
 def _with_rivals(chosen: Proposal, candidates: list[Proposal], taken: set[str]) -> Proposal:
