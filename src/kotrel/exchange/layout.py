@@ -145,10 +145,25 @@ def show_draft(screen: Screen, laid: LaidDown) -> None:
     screen.show(grid)
 
 
+_TITLES = {
+    "line_end": "line ends",
+    "decimal_mark": "decimal mark",
+    "lines_above": "above the headings",
+    "heading_lines": "below the headings",
+    "headings": "line of headings",
+    "date": "days",
+}
+"""What settings are called on the screen, where their names say too little."""
+
+
 def _form(draft: Draft) -> Text:
     said = Text()
     for how in ("seen", "supposed", "open"):
-        mine = [f"{name} {_shown(name, each.value)}" for name, each in draft.settings.items() if each.how == how]
+        mine = [
+            f"{_TITLES.get(name, name)} {_shown(name, each.value)}"
+            for name, each in draft.settings.items()
+            if each.how == how
+        ]
         if mine:
             said.append("\n" if said else "").append(f"{how.capitalize():<9} ", style="dim").append(", ".join(mine))
     return said
@@ -214,6 +229,11 @@ def show_proof(screen: Screen, laid: LaidDown, proof: Proof | None, left: list[i
     rows = f"{count(proof.rows, 'row')} of theirs read back and written again"
     if proof.same:
         screen.show(Text(f"Proved: {rows}, the same {what}.", style="green"))
+        if proof.untried:
+            names = listed([f"“{each}”" for each in proof.untried], 6)
+            screen.show(
+                Text(f"Only their form is proved, since no file says what fills them on a day: {names}", style="dim")
+            )
         return
     real = [each for each in proof.differences if each.place not in left]
     if not real and not proof.form:
@@ -280,6 +300,7 @@ def layout_json(laid: LaidDown, proof: Proof | None, left: list[int]) -> dict[st
             "rows": proof.rows,
             "same": proof.same,
             "columns": proof.columns,
+            "untried": list(proof.untried),
             "form": list(proof.form),
             "differences": [
                 {"column": each.column, "cell": each.cell, "theirs": each.theirs, "ours": each.ours, "why": each.why}

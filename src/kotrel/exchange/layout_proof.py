@@ -48,12 +48,14 @@ class Proof:
         rows: how many were written again.
         same: nothing at all is different: the bytes of a text file; value, kind and format of each cell of a workbook.
         form: differences apart from those of cells, in words.
+        untried: columns that are filled with what no file of theirs can tell, such as the price of the day.
     """
 
     rows: int
     same: bool
     differences: tuple[Difference, ...] = ()
     form: tuple[str, ...] = ()
+    untried: tuple[str, ...] = ()
 
     @property
     def columns(self) -> list[str]:
@@ -86,9 +88,14 @@ def prove(
             write_upload([(layout, texts)], written)
         except KotrelError as error:
             return Proof(len(rows), False, (), (error.message,))
-        if layout.kind == "text":
-            return _of_text(layout, sample, written, first, len(rows), unread)
-        return _of_workbook(layout, sample, written, first, len(rows), unread)
+        compared = _of_text if layout.kind == "text" else _of_workbook
+        untried = tuple(column.called for column in layout.columns if _is_untold(column))
+        return replace(compared(layout, sample, written, first, len(rows), unread), untried=untried)
+
+
+def _is_untold(column: LayoutColumn) -> bool:
+    """Nothing of a sample says which rows were new, what an expression made, or what there was in stock."""
+    return bool(column.action or column.reference or column.make or column.price_of or column.stock_in)
 
 
 def _again(
@@ -97,14 +104,13 @@ def _again(
     """A column's cells → our values → the texts that are written for them."""
     theirs = [_text_of(cell, layout) for cell in cells]
     about = record.fields.get(column.field) if column.field else None
+    if column.field is None and not _is_untold(column) and any(text != (column.fixed or "") for text in theirs):
+        why = f"it is always “{column.fixed}”" if column.fixed is not None else "it stays empty"
+        unread.setdefault(column.place - 1, why)
     if column.fixed is not None:
         return pl.Series([column.fixed] * len(cells), dtype=pl.String)
     if about is None:
-        # Nothing of a sample says which rows were new, or what an expression made.
-        kept = [
-            None if not any((column.action, column.reference, column.make, column.price_of, column.stock_in)) else text
-            for text in theirs
-        ]
+        kept = [text if _is_untold(column) else None for text in theirs]
         return pl.Series(kept, dtype=pl.String)
     back = [_back(text, about, layout, column) for text in theirs]
     if (

@@ -7,6 +7,7 @@ from contextlib import closing
 from pathlib import Path
 
 import openpyxl
+from openpyxl.styles import Font, PatternFill
 
 from kotrel.practice import fastenings_list, loft_opening, story, supplier_prices
 
@@ -23,7 +24,29 @@ def write_files(folder: Path) -> None:
     loft_opening.write_loft(folder / "loft.xlsx", slips=False)
     for name, lines in _TEXTS.items():
         (folder / name).write_text("\n".join([*lines, ""]), "utf-8")
+    _write_shop_list(folder / "shop-list-template.xlsx")
     _write_back_office(folder / "back-office.db")
+
+
+def _write_shop_list(path: Path) -> None:
+    """A list that the shop wants: a title, headings, an example row, and a sheet that explains it."""
+    book = openpyxl.Workbook()
+    sheet = book.active
+    sheet.title = "Price list"
+    sheet.append(["Skerrow Chandlers: list for the counter"])
+    sheet.append(["Art. no.*", "Article*", "Unit", "SHOP price", "Fleet price", "Stock QUAY"])
+    sheet.append(["FST-00010", "Example", "EA", 1.5, 1.2, 10])
+    sheet["A1"].font = Font(bold=True, size=14)
+    for cell, width in zip(sheet[2], (14, 44, 8, 12, 12, 12), strict=True):
+        cell.font = Font(bold=True, color="FFFFFF")
+        cell.fill = PatternFill("solid", start_color="2F5D62")
+        sheet.column_dimensions[cell.column_letter].width = width
+    for letter in "DE":
+        sheet[f"{letter}3"].number_format = "0.00"
+    sheet.freeze_panes = "A3"
+    notes = book.create_sheet("Notes")
+    notes.append(["One row for each article. Replace the example."])
+    book.save(path)
 
 
 def _write_next_colours(now: Path, following: Path) -> None:
@@ -68,6 +91,7 @@ _TEXTS = {
         "WEB-7001,2026-11-30,C-1004,FST-00010,10,1.90",
         "WEB-7002,2026-11-30,C-1002,ROP-00020,100,0.70",
     ],
+    "shop-items.csv": ["Item code", "ROP-00010", "ROP-00020", "FST-00010", "FST-00020"],
     "for-the-till.csv": [
         "ArtNo;Text;Unit;Group;Price",
         "ROP-41000;Braided rope 6 mm sea-green;M;ROPE-BRAID;1,45",

@@ -203,7 +203,11 @@ def _column(
         kinds = {line[place].kind for line in rows} - {"blank"}
         if kinds == {"text"} or (not kinds and _format(sample, parts, place) == "@"):
             settings["as"] = Drafted("text", "seen", "its cells are texts")
-    elif sample.kind == "workbook" and {line[place].kind for line in rows} - {"blank"} == {"number"}:
+    elif (
+        sample.kind == "workbook"
+        and not {"price_of", "stock_in"} & set(settings)
+        and {line[place].kind for line in rows} - {"blank"} == {"number"}
+    ):
         settings["as"] = Drafted("number", "seen", "its cells are numbers")
     if must and how == "supposed" and "empty" in settings:
         del settings["empty"]
@@ -238,9 +242,8 @@ def _source(
             settings["field"] = Drafted(opposite.name, "supposed", why)
             settings["words"] = Drafted({"yes": said["no"], "no": said["yes"]}, "supposed", why)
             return "supposed", why, GUESSED, ()
-    if (proposal is None or proposal.sure <= UNSURE) and (
-        joined := _price_or_stock(heading, record, names)
-    ) is not None:
+    joined = _price_or_stock(heading, record, names)
+    if joined is not None and (proposal is None or proposal.sure <= UNSURE or joined[1] in heading):
         key, code, why = joined
         settings[key] = Drafted(code, "supposed", why)
         return "supposed", why, GUESSED, ()
@@ -404,12 +407,16 @@ def _with_numbers(
     always: dict[int, Drafted] = {}
     loose = False
     for each in columns:
-        if not each.field or not record.fields[each.field].is_decimal:
+        if not {"price_of", "stock_in"} & set(each.settings) and not (
+            each.field and record.fields[each.field].is_decimal
+        ):
             continue
         if sample.kind == "workbook" and "as" not in each.settings:
             formats = {line[each.place].format for line in rows if line[each.place].kind == "number"}
             if len(formats) == 1 and (found := re.fullmatch(r"#?,?#*0(?:\.(0+))?", next(iter(formats)))) and found[1]:
                 always[each.place] = Drafted(len(found[1]), "seen", "its format")
+            elif formats:
+                loose = True
             continue
         parts = [_NUMBER.fullmatch(text) for text in _texts_of(rows, each.place)]
         found_marks = [part[1] for part in parts if part and part[1]]
@@ -420,7 +427,7 @@ def _with_numbers(
             always[each.place] = Drafted(
                 only, "seen" if zeros else "supposed", "" if zeros else "all of them have so many"
             )
-        elif parts and record.fields[each.field].decimals != 0:
+        elif parts and not (each.field and record.fields[each.field].decimals == 0):
             loose = True
     if marks:
         mark = max(sorted(set(marks)), key=marks.count)

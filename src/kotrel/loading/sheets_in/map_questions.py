@@ -10,6 +10,7 @@ from typing import Any
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.matching.by_headings import headings_of
+from kotrel.core.matching.opposites import opposite_field
 from kotrel.core.matching.price_list_habits import LookupFound
 from kotrel.core.normalizing.price_units import number_said
 from kotrel.core.phrases import count, listed
@@ -94,6 +95,9 @@ def _about_column(table: Table, record: Record, column: Column, proposed: Field 
     values = _values(table, column)
     if proposed is not None:
         asked = f"Column {_called(column)} ({values}): is it {proposed.title.lower()}? Enter for yes, another field's name, or - for none"
+    elif (opposite := opposite_field(column.heading, record)) is not None:
+        title = opposite.title.lower()
+        asked = f"Column {_called(column)} ({values}) says the opposite of {title}. Type {title} to read it so (its yes is our no), or Enter to skip it"
     else:
         asked = f"No field uses column {_called(column)} ({values}). Enter skips it, or type a field's name"
 
@@ -113,11 +117,20 @@ def _about_column(table: Table, record: Record, column: Column, proposed: Field 
         if (taken := _taken(document, field, column.heading)) is not None:
             return taken
         _without_column(document, column)
-        feed(document, field.name, {"column": column.heading})
+        feed(document, field.name, {"column": column.heading, **_turned_round(table, column, field, record)})
         return None
 
     fields = ", ".join(each.title for each in record.fields.values() if not each.is_kept)
     return Question(asked, take, f"Values: {_values(table, column, 25)}\nFields: {fields}")
+
+
+def _turned_round(table: Table, column: Column, field: Field, record: Record) -> dict[str, Any]:
+    """The translation of a column that says the opposite of its field; nothing for another."""
+    if opposite_field(column.heading, record) is not field:
+        return {}
+    distinct = table.cells[column.letter].drop_nulls().str.strip_chars().unique(maintain_order=True).to_list()
+    read = {value: read_yes_no(value) for value in distinct}
+    return {"translate": {value: "no" if said == "yes" else "yes" for value, said in read.items() if said is not None}}
 
 
 def _taken(document: Document, field: Field, heading: str) -> str | None:
