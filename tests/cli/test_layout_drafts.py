@@ -46,6 +46,7 @@ TEXTS: dict[str, tuple[bytes, tuple[str | None, ...]]] = {
         b'code,description,unit,category,active\nFST-00020,"Bow, ""A""",EA,Shackles,Y\nFST-00060,Shackle,EA,Shackles,N\n',
         ("code", "description", "unit", "category", "archived"),
     ),
+    "aktiv.csv": (b"ArtNr;Name;Aktiv\r\nFST-00020;Bow;J\r\nFST-00060;Ring;J\r\n", ("code", "description", "archived")),
     "old.txt": ("Code\tDescription\tUnit\r\nFST-00020\tBow shackle ø5\tEA\r\n".encode("utf-16"), ("code", "description", "unit")),
 }  # fmt: skip
 
@@ -83,6 +84,8 @@ class LayoutDrafts(Program):
         saved = tomllib.loads((self.folder / "layouts/active.toml").read_text("utf-8"))
         # Who is active is not archived.
         self.assertEqual(saved["column"][4]["words"], {"yes": "N", "no": "Y"})
+        aktiv = tomllib.loads((self.folder / "layouts/aktiv.toml").read_text("utf-8"))
+        self.assertEqual(aktiv["column"][2]["words"], {"yes": "N", "no": "J"})
         three = tomllib.loads((self.folder / "layouts/three.toml").read_text("utf-8"))
         self.assertEqual((three["lines_above"], len(three["heading_lines"])), ([["Version", "7"]], 3))
         self.assertEqual(

@@ -9,7 +9,8 @@ from typing import Any
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
-from kotrel.core.layouts.drafting import DraftColumn
+from kotrel.core.layouts.drafting import DraftColumn, yes_and_no
+from kotrel.core.matching.opposites import opposite_field
 from kotrel.core.phrases import listed
 from kotrel.core.similarity import folded, nearest
 from kotrel.core.tables.table import letter_of
@@ -43,6 +44,8 @@ def layout_questions(laid: LaidDown, document: Document, names: Callable[[str], 
             asked.append(_about_source(column, about, record))
         elif laid.fresh and "fixed" in column.settings:
             asked.append(_about_fixed(column, record))
+        if laid.fresh and "action" in column.settings:
+            asked.append(_about_action(column, record))
         if laid.fresh and about is not None:
             asked += [_about_word(column, about, word, names) for word in column.unknown]
             if about.kind == "yes_no" and not ({"yes"} & set(draft.settings)) and "words" not in column.settings:
@@ -62,7 +65,8 @@ def _values(column: DraftColumn, most: int = 5) -> str:
 
 def _about_source(column: DraftColumn, proposed: Field | None, record: Record) -> Question:
     if proposed is not None:
-        asked = f"{_called(column)} ({_values(column)}): is it {proposed.title.lower()}? Enter for yes, or what else feeds it (? shows how)"
+        turned = "the opposite of " if opposite_field(column.heading, record) is proposed else ""
+        asked = f"{_called(column)} ({_values(column)}): is it {turned}{proposed.title.lower()}? Enter for yes, or what else feeds it (? shows how)"
     else:
         said = "Enter leaves it empty" if "must" not in column.settings else "It must be filled"
         asked = f"{_called(column)} ({_values(column)}): what feeds it? A field’s name, = and a fixed word (? shows more). {said}"
@@ -122,14 +126,14 @@ def _feed(table: Any, said: str, column: DraftColumn, record: Record) -> str | N
         close = nearest(said, [each.title for each in record.fields.values()])
         return f"{record.title} has no field “{said}”" + (f"; did you mean {close}?" if close else "; ? shows more")
     _put(table, "field", field.name)
-    if field.kind == "yes_no" and column.values:
-        read = {read_yes_no(each): each for each in column.values}
-        if None in read or not {"yes", "no"} & set(read):
-            return None
-        yes, no = read.get("yes", ""), read.get("no", "")
-        pair = tomlkit.inline_table()
-        pair.update({"yes": no, "no": yes} if opposite else {"yes": yes, "no": no})
-        table["words"] = pair
+    turned = bool(opposite) or opposite_field(column.heading, record) is field
+    if field.kind == "yes_no":
+        pair = yes_and_no(column.values)
+        if pair is None:
+            return None if not turned else "say their words for yes and no in the layout: words = { yes = …, no = … }"
+        both = tomlkit.inline_table()
+        both.update(dict(zip(("no", "yes") if turned else ("yes", "no"), pair[:2], strict=True)))
+        table["words"] = both
     elif opposite:
         return f"{field.title} is not a matter of yes and no"
     return None
@@ -139,6 +143,27 @@ def _about_joined(column: DraftColumn, record: Record) -> Question:
     source = next(column.settings[key] for key in ("price_of", "stock_in") if key in column.settings)
     what = "the price in force on list" if "price_of" in column.settings else "what is on hand in warehouse"
     return _about_proposal(column, record, f"is it {what} {source.value}?")
+
+
+def _about_action(column: DraftColumn, record: Record) -> Question:
+    known: dict[str, str] = column.settings["action"].value
+    said = listed([f"{act} is {word}" for act, word in known.items()])
+    asked = (
+        f"{_called(column)} says what happens to a row: {said}. Enter if that is all, or their other words, "
+        "like changed=U withdrawn=D (withdrawn takes new rows back), or what feeds it (? shows how)"
+    )
+
+    def take(document: Document, said: str) -> str | None:
+        if not said:
+            return None
+        table = document["column"][column.place]
+        if "=" not in said or said.startswith("="):
+            return _feed(table, said, column, record)
+        return _feed(
+            table, " ".join(["action", *(f"{act}={word}" for act, word in known.items()), said]), column, record
+        )
+
+    return Question(asked, take, f"Answers: {_WAYS}")
 
 
 def _about_fixed(column: DraftColumn, record: Record) -> Question:

@@ -235,13 +235,12 @@ def _source(
     """What fills the column: put into the settings; how and why, how sure, and its unknown values."""
     if any(line[place].kind == "other" for line in rows):
         return "open", "its cells are formulas, or yes/no cells, which a layout does not write", 0, ()
-    if proposal is None and (opposite := opposite_field(heading, record)) is not None:
-        said = {read_yes_no(each): each for each in values}
-        if set(said) == {"yes", "no"}:
-            why = f"the opposite of {opposite.title.lower()}"
-            settings["field"] = Drafted(opposite.name, "supposed", why)
-            settings["words"] = Drafted({"yes": said["no"], "no": said["yes"]}, "supposed", why)
-            return "supposed", why, GUESSED, ()
+    opposite = opposite_field(heading, record) if proposal is None else None
+    if opposite is not None and (pair := yes_and_no([line[place].text for line in rows])) is not None:
+        why = f"the opposite of {opposite.title.lower()}"
+        settings["field"] = Drafted(opposite.name, "supposed", why)
+        settings["words"] = Drafted({"yes": pair[1], "no": pair[0]}, "supposed", why)
+        return "supposed", why, GUESSED, ()
     joined = _price_or_stock(heading, record, names)
     if joined is not None and (proposal is None or proposal.sure <= UNSURE or joined[1] in heading):
         key, code, why = joined
@@ -450,7 +449,7 @@ def _with_yes_no(
     for each in columns:
         if not each.field or record.fields[each.field].kind != "yes_no" or "words" in each.settings:
             continue
-        pair = _pair([line[each.place].text for line in rows])
+        pair = yes_and_no([line[each.place].text for line in rows])
         if pair is not None:
             found[each.place] = pair
     pairs = {(yes, no) for yes, no, _ in found.values()}
@@ -469,7 +468,7 @@ def _with_yes_no(
     ]
 
 
-def _pair(texts: Sequence[str]) -> tuple[str, str, How] | None:
+def yes_and_no(texts: Sequence[str]) -> tuple[str, str, How] | None:
     """The words for yes and no in a column, where they are known words."""
     values = list(dict.fromkeys(texts))
     filled = [each for each in values if each]

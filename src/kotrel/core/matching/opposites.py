@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.matching.by_headings import headings_of
+from kotrel.core.matching.heading_words import terms_of
 from kotrel.core.similarity import folded
 
 _NOT = ("in", "un", "non", "not", "no", "nicht", "non-", "dis", "de", "im", "o", "ikke", "ei", "nie", "niet")
@@ -22,10 +23,15 @@ def are_opposites(one: str, other: str) -> bool:
 
 def opposite_field(heading: str, record: Record) -> Field | None:
     """The yes/no field of which a heading says the opposite, or None."""
-    word = "active" if folded(heading) in _ACTIVE else folded(heading)
+    word = folded(heading)
     fitting = [
         field
         for field in record.fields.values()
-        if field.kind == "yes_no" and not field.is_kept and any(are_opposites(word, own) for own in headings_of(field))
+        if field.kind == "yes_no"
+        and not field.is_kept
+        and (
+            any(are_opposites(word, own) for own in headings_of(field))
+            or (word in _ACTIVE and any(terms_of(own) == {"archived"} for own in (field.name, field.title)))
+        )
     ]
     return fitting[0] if len(fitting) == 1 else None
