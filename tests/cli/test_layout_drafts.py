@@ -176,6 +176,13 @@ class LayoutDrafts(Program):
         path.write_text(path.read_text("utf-8").replace('field = "price"', 'field = "note"'), "utf-8")
         self.assertTrue(self.drafted("their.csv", status=0)["proof"]["same"])
         self.assertIn("is for item", self.kotrel("layout", "their.csv", "price", status=2).stderr)
+        # What a heading says is never taken as it stands.
+        self.write("per.csv", "Item code,Description,Cost (per 100),Note \x1b", "FST-00020,Bow,150.00,")
+        done = self.drafted("per.csv", status=1)
+        self.assertEqual(done["open"], ["C"])
+        self.assertIn('make = "cost * 100"', (self.folder / "layouts/per.toml").read_text("utf-8"))
+        self.write("in.csv", "Item code,Cost", "FST-00020,1.5")
+        self.assertIn("column 3", self.kotrel("write", "in.csv", "--layout", "per", status=2).stderr)
         self.write("none.csv", "Weather;Wind", "rain;5")
         self.assertIn("looks like", self.kotrel("layout", "none.csv", "item", status=2).stderr)
 

@@ -67,6 +67,9 @@ def _about_source(column: DraftColumn, proposed: Field | None, record: Record) -
     if proposed is not None:
         turned = "the opposite of " if opposite_field(column.heading, record) is proposed else ""
         asked = f"{_called(column)} ({_values(column)}): is it {turned}{proposed.title.lower()}? Enter for yes, or what else feeds it (? shows how)"
+    elif column.offer or column.why.startswith("its heading"):
+        said = f"Enter for {column.offer}, or" if column.offer else "Type"
+        asked = f"{_called(column)} ({_values(column)}): {column.why}. {said} the field’s name to use it as it is (? shows more)"
     else:
         said = "Enter leaves it empty" if "must" not in column.settings else "It must be filled"
         asked = f"{_called(column)} ({_values(column)}): what feeds it? A field’s name, = and a fixed word (? shows more). {said}"
@@ -75,6 +78,11 @@ def _about_source(column: DraftColumn, proposed: Field | None, record: Record) -
         if proposed is not None and (said == "" or (read_yes_no(said) == "yes" and said not in ("x", "-"))):
             return None
         table = document["column"][column.place]
+        if not said and column.offer:
+            _put(table, "make", column.offer)
+            return None
+        if not said and column.why.startswith("its heading"):
+            return "nothing shows how it is meant: type the field’s name, make and an expression, or - for empty"
         if said in ("", "-"):
             if "must" in table:
                 return "this column must be filled: name a field, or = and a word"

@@ -93,9 +93,9 @@ def _workbook(path: Path, name: str) -> Sample:
 
     try:
         book = openpyxl.load_workbook(path)
+        sheet = book[name]
     except (OSError, *DAMAGED) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
-    sheet = book[name]
     lines = [[_cell(cell) for cell in row] for row in sheet.iter_rows(min_row=1, max_row=sheet.max_row)]
     while lines and all(cell.kind == "blank" for cell in lines[-1]):
         lines.pop()

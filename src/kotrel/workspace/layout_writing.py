@@ -20,15 +20,26 @@ def layout_text(draft: Draft) -> str:
         "“seen” stands there; “supposed” is concluded from it: please check; “open” is for you to decide.",
         "docs/reference/layouts.md lists the settings.",
     ):
-        document.add(tomlkit.comment(line))
+        document.add(_comment(line))
     document.add("record", tomlkit.item(draft.record.name))
     for name, setting in draft.settings.items():
-        document.add(name, _item(setting.value).comment(_how(setting)))
+        document.add(name, _item(setting.value).comment(_plain(_how(setting))))
     columns = tomlkit.aot()
     for each in draft.columns:
         columns.append(_column(each))
     document.add("column", columns)
     return tomlkit.dumps(document)
+
+
+def _comment(text: str) -> Any:
+    import tomlkit
+
+    return tomlkit.comment(_plain(text))
+
+
+def _plain(text: str) -> str:
+    """On one line, without signs that no comment can have."""
+    return "".join(letter if letter.isprintable() else " " for letter in text)
 
 
 def _item(value: Any) -> Any:
@@ -45,23 +56,27 @@ def _how(setting: Drafted) -> str:
     return f"{setting.how}: {' '.join(setting.why.split())}" if setting.why else setting.how
 
 
+def _offered(column: DraftColumn) -> str:
+    if column.offer:
+        return f'make = "{column.offer}" does that; a field takes it as it is'
+    return "give it a field, fixed, make … or empty = true"
+
+
 def _column(column: DraftColumn) -> Any:
     import tomlkit
 
     table = tomlkit.table()
     values = f": {listed([' '.join(each.split()) for each in column.values], 5)}" if column.values else ""
-    table.add(tomlkit.comment(f"column {letter_of(column.place)}{values}"))
+    table.add(_comment(f"column {letter_of(column.place)}{values}"))
     if column.how == "open":
-        table.add(
-            tomlkit.comment(f"open: {' '.join(column.why.split())}; give it a field, fixed, make … or empty = true")
-        )
+        table.add(_comment(f"open: {' '.join(column.why.split())}; {_offered(column)}"))
     table.add("heading", tomlkit.item(column.heading))
     for name, setting in column.settings.items():
-        table.add(name, _item(setting.value).comment(_how(setting)))
+        table.add(name, _item(setting.value).comment(_plain(_how(setting))))
     if column.unknown:
         unknown = listed([f"“{each}”" for each in column.unknown], 6)
         table.add(
-            tomlkit.comment(
+            _comment(
                 f'open: what {unknown} {"is" if len(column.unknown) == 1 else "are"} here: words = {{ OURS = "THEIRS" }}'
             )
         )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any, Literal
 
@@ -14,6 +14,7 @@ from kotrel.core.layouts.sample import Sample, SampleCell
 from kotrel.core.layouts.sample_parts import Parts, is_must, length_by, must_by
 from kotrel.core.layouts.wording import strftime_of
 from kotrel.core.matching.by_headings import headings_of
+from kotrel.core.matching.heading_meaning import HeadingSays, said_by
 from kotrel.core.matching.opposites import opposite_field
 from kotrel.core.matching.proposing import GUESSED, OWN, UNSURE, Proposal
 from kotrel.core.phrases import count, listed
@@ -61,6 +62,7 @@ class DraftColumn:
         sure: in per cent, of a field that was proposed.
         values: a few different ones, as the file has them.
         unknown: values that have no equal here.
+        offer: an expression that does what the heading says, for a person to take.
     """
 
     place: int
@@ -71,6 +73,7 @@ class DraftColumn:
     sure: int = 0
     values: tuple[str, ...] = ()
     unknown: tuple[str, ...] = ()
+    offer: str = ""
 
     @property
     def field(self) -> str | None:
@@ -213,7 +216,24 @@ def _column(
         del settings["empty"]
         settings["must"] = must
         how, why = "open", "it must be filled, and nothing feeds it"
-    return DraftColumn(place, heading, settings, how, why, sure, tuple(values[:25]), unknown)
+    offer = ""
+    if about is not None and "field" in settings and (says := said_by(heading, about)) is not None:
+        del settings["field"]
+        how, (why, offer) = "open", _as_headed(says, about)
+    return DraftColumn(place, heading, settings, how, why, sure, tuple(values[:25]), unknown, offer)
+
+
+def _as_headed(says: HeadingSays, field: Field) -> tuple[str, str]:
+    """What a heading says beside its field's name, and the expression that does it, if there is one."""
+    title = field.title.lower()
+    if says.what == "per":
+        return f"its heading says that it is for {says.value}, and {title} is for one", f"{field.name} * {says.value}"
+    if says.what == "cents":
+        return f"its heading says that it is in cents, and {title} is not", f"{field.name} * 100"
+    if says.what == "times":
+        return f"its heading says that its figures are in units of {says.value}", f"{field.name} / {says.value}"
+    said = {"tax": "includes tax", "year": f"is of {says.value}", "unit": f"is in {says.value}"}[says.what]
+    return f"its heading says that it {said}, and Kotrel does not know whether {title} is so", ""
 
 
 def _format(sample: Sample, parts: Parts, place: int) -> str:
@@ -498,10 +518,7 @@ def yes_and_no(texts: Sequence[str]) -> tuple[str, str, How] | None:
 
 
 def _with(column: DraftColumn, key: str, setting: Drafted) -> DraftColumn:
-    return DraftColumn(
-        column.place, column.heading, {**column.settings, key: setting}, column.how, column.why, column.sure,
-        column.values, column.unknown,
-    )  # fmt: skip
+    return replace(column, settings={**column.settings, key: setting})
 
 
 def in_short(draft: Draft) -> str:
