@@ -11,9 +11,10 @@ from rich.text import Text
 
 from kotrel.core.errors import WrongUse
 from kotrel.core.layouts.drafting import Draft, in_short
+from kotrel.core.layouts.layout import SOURCES
 from kotrel.core.phrases import count, listed, listed_and
 from kotrel.core.tables.table import letter_of
-from kotrel.exchange.layout_draft import SOURCES, LaidDown, as_far_as_said, draft_layout, open_columns, proof_of
+from kotrel.exchange.layout_draft import LaidDown, as_far_as_said, draft_layout, open_columns, proof_of
 from kotrel.exchange.layout_proof import Proof
 from kotrel.exchange.layout_questions import layout_questions
 from kotrel.loading.opening import workspace_of

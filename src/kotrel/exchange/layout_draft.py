@@ -11,7 +11,7 @@ from typing import Any
 from kotrel.core.columns import ROW
 from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.layouts.drafting import Draft, draft
-from kotrel.core.layouts.layout import Layout
+from kotrel.core.layouts.layout import SOURCES, Layout
 from kotrel.core.layouts.sample import Sample
 from kotrel.core.layouts.sample_parts import Parts, parts_of
 from kotrel.core.matching.proposing import propose
@@ -139,9 +139,6 @@ def _rows_alone(grid: Grid, table: Table, parts: Parts) -> Table:
     columns = tuple(Column(each.letter, one_line(each.raw), each.raw) for each in table.columns)
     kinds = {letter: kind if isinstance(kind, str) else kind.filter(kept) for letter, kind in table.kinds.items()}
     return replace(table, cells=table.cells.filter(kept), columns=columns, kinds=kinds)
-
-
-SOURCES = ("field", "fixed", "action", "make", "price_of", "stock_in", "reference", "empty")
 
 
 def open_columns(data: Any) -> list[int]:

@@ -10,12 +10,13 @@ from typing import Any
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.layouts.drafting import DraftColumn, yes_and_no
+from kotrel.core.layouts.layout import SOURCES
 from kotrel.core.matching.opposites import opposite_field
 from kotrel.core.phrases import listed
 from kotrel.core.similarity import folded, nearest
 from kotrel.core.tables.table import letter_of
 from kotrel.core.values.yes_no import read_yes_no
-from kotrel.exchange.layout_draft import SOURCES, LaidDown, open_columns
+from kotrel.exchange.layout_draft import LaidDown, open_columns
 from kotrel.loading.sheets_in.map_questions import SURE, field_named
 from kotrel.screen.dialogue import Document, Question
 

@@ -15,12 +15,11 @@ from kotrel.core.description.record_names import meant
 from kotrel.core.description.toml_reading import MOST_DECIMALS, TomlReader, numbered, parsed
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.expressions import Compiled, Scope, compile_at
-from kotrel.core.layouts.layout import Layout, LayoutColumn
+from kotrel.core.layouts.layout import SOURCES, Layout, LayoutColumn
 from kotrel.core.phrases import those_there
 from kotrel.core.similarity import nearest
 from kotrel.workspace.setting_tables import LAYOUT, LAYOUT_COLUMN
 
-_SOURCES = ("field", "fixed", "action", "make", "price_of", "stock_in", "reference", "empty")
 _ACTIONS = ("new", "changed", "same", "withdrawn")
 
 
@@ -44,10 +43,17 @@ def layout_column(
     """
     at = (numbered("column", place),)
     reader.known_keys(raw, LAYOUT_COLUMN, f"column {place}", *at)
-    sources = [key for key in _SOURCES if key in raw]
+    sources = [key for key in SOURCES if key in raw]
+    if not sources:
+        heading = " ".join(str(raw.get("heading", "")).split())
+        raise reader.wrong(
+            f"column {place}{f' “{heading}”' if heading else ''} is still open: nothing says what fills it",
+            *at,
+            hint=f"Give it one of {', '.join(SOURCES)}; kotrel layout, run again on a terminal, asks.",
+        )
     if len(sources) != 1:
-        given = " and ".join(sources) or "none of its sources"
-        raise reader.wrong(f"column {place} has {given}; it needs one of {', '.join(_SOURCES)}", *at)
+        given = " and ".join(sources)
+        raise reader.wrong(f"column {place} has {given}; it needs one of {', '.join(SOURCES)}", *at)
 
     def text(key: str) -> str | None:
         return reader.text_of(raw, key, "", *at) if key in raw else None

@@ -10,6 +10,9 @@ from typing import Literal
 
 from kotrel.core.tables.table import letter_of
 
+SOURCES = ("field", "fixed", "action", "make", "price_of", "stock_in", "reference", "empty")
+"""What a column can be filled from, by the names of its settings; a column that is open has none of them."""
+
 
 @dataclass(frozen=True)
 class LayoutColumn:
