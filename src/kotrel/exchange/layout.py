@@ -10,7 +10,7 @@ from rich.table import Table as Grid
 from rich.text import Text
 
 from kotrel.core.errors import WrongUse
-from kotrel.core.layouts.drafting import Draft, in_short
+from kotrel.core.layouts.draft_model import Draft, in_short
 from kotrel.core.layouts.layout import SOURCES
 from kotrel.core.phrases import count, listed, listed_and
 from kotrel.core.tables.table import letter_of

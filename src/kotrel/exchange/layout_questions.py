@@ -9,8 +9,9 @@ from typing import Any
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
-from kotrel.core.layouts.drafting import DraftColumn, yes_and_no
+from kotrel.core.layouts.draft_model import DraftColumn
 from kotrel.core.layouts.layout import SOURCES
+from kotrel.core.layouts.sample_values import yes_and_no
 from kotrel.core.matching.opposites import opposite_field
 from kotrel.core.phrases import listed
 from kotrel.core.similarity import folded, nearest

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from kotrel.core.layouts.drafting import Draft, DraftColumn, Drafted
+from kotrel.core.layouts.draft_model import Draft, DraftColumn, Drafted
 from kotrel.core.phrases import listed
 from kotrel.core.tables.table import letter_of
 

@@ -1,0 +1,83 @@
+"""A drafted layout: each setting with how it is known."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from kotrel.core.description.model import Record
+from kotrel.core.layouts.sample import Sample, SampleCell
+from kotrel.core.layouts.sample_parts import Parts
+from kotrel.core.phrases import count
+
+How = Literal["seen", "supposed", "open"]
+
+
+@dataclass(frozen=True)
+class Drafted:
+    """A setting, and how it is known."""
+
+    value: Any
+    how: How
+    why: str
+
+
+@dataclass(frozen=True)
+class DraftColumn:
+    """A column of the file.
+
+    Attributes:
+        place: from 0.
+        settings: those of the column, without its heading; an open column has no source among them.
+        how, why: how what feeds it is known.
+        sure: in per cent, of a field that was proposed.
+        values: a few different ones, as the file has them.
+        unknown: values that have no equal here.
+        offer: an expression that does what the heading says, for a person to take.
+    """
+
+    place: int
+    heading: str
+    settings: Mapping[str, Drafted]
+    how: How
+    why: str
+    sure: int = 0
+    values: tuple[str, ...] = ()
+    unknown: tuple[str, ...] = ()
+    offer: str = ""
+
+    @property
+    def field(self) -> str | None:
+        about = self.settings.get("field")
+        return None if about is None else str(about.value)
+
+
+@dataclass(frozen=True)
+class Draft:
+    """A layout, as far as the file says it.
+
+    Attributes:
+        settings: those at the top.
+        open: what nobody can read from the file, in words.
+    """
+
+    record: Record
+    sample: Sample
+    parts: Parts
+    settings: Mapping[str, Drafted]
+    columns: tuple[DraftColumn, ...]
+    dates: tuple[str, ...] = ()
+    open: tuple[str, ...] = field(default=())
+
+    @property
+    def rows(self) -> tuple[tuple[SampleCell, ...], ...]:
+        """The rows of the file."""
+        return tuple(line for line in self.sample.lines[self.parts.rows :] if any(cell.text for cell in line))
+
+
+def in_short(draft: Draft) -> str:
+    """What was found, in a line."""
+    rows = count(len(draft.rows), "row")
+    fed = sum(each.field is not None for each in draft.columns)
+    return f"{count(len(draft.columns), 'column')}, {fed} of them fed by a field; {rows} to prove it with"
