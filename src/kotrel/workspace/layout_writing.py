@@ -17,7 +17,7 @@ def layout_text(draft: Draft) -> str:
     document = tomlkit.document()
     for line in (
         f"The layout of {draft.sample.path.name}, drafted from that file.",
-        "“seen” stands there; “supposed” is concluded from it: please check; “open” is for you to decide.",
+        "“seen”: the file shows it. “supposed”: concluded from the file, please check. “open”: for you to decide.",
         "docs/reference/layouts.md lists the settings.",
     ):
         document.add(_comment(line))

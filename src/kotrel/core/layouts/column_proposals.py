@@ -132,8 +132,8 @@ def _source(
             settings["action"] = Drafted(known, "supposed", "its heading, and words for what happens to a row")
             return "supposed", "its heading, and words for what happens to a row", 0, ()
     if not values:
-        settings["empty"] = Drafted(True, "supposed", "nothing stands in it")
-        return "supposed", "nothing stands in it", 0, ()
+        settings["empty"] = Drafted(True, "supposed", "it is blank in every row")
+        return "supposed", "it is blank in every row", 0, ()
     if len(values) == 1 and len(rows) > 1 and all(line[place].text for line in rows):
         settings["fixed"] = Drafted(values[0], "supposed", "the same in every row")
         return "supposed", f"“{values[0]}” in every row", 0, ()

@@ -89,7 +89,7 @@ def with_numbers(
         if len(decimals) == 1 and (only := decimals.pop()):
             zeros = any(part[2].endswith("0") for part in parts if part and part[2])
             always[each.place] = Drafted(
-                only, "seen" if zeros else "supposed", "" if zeros else "all of them have so many"
+                only, "seen" if zeros else "supposed", "" if zeros else "every value has that number"
             )
         elif parts and not (each.field and record.fields[each.field].decimals == 0):
             loose = True
@@ -120,7 +120,7 @@ def with_yes_no(
     pairs = {(yes, no) for yes, no, _ in found.values()}
     if len(pairs) == 1:
         (yes, no), how = pairs.pop(), min((each[2] for each in found.values()), key=("seen", "supposed").index)
-        why = "" if how == "seen" else "only one of them stands there"
+        why = "" if how == "seen" else "the file shows only one of them"
         settings["yes"], settings["no"] = Drafted(yes, how, why), Drafted(no, how, why)
         return list(columns)
     return [
