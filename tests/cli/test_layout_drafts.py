@@ -186,6 +186,40 @@ class LayoutDrafts(Program):
         self.write("none.csv", "Weather;Wind", "rain;5")
         self.assertIn("looks like", self.kotrel("layout", "none.csv", "item", status=2).stderr)
 
+    def test_templates_among_a_programs_lists_are_no_lists_and_are_offered(self) -> None:
+        (self.folder / "exports").mkdir()
+        self.write("exports/items.csv", "Item code,Description,Price", "A-1,Rope,1.50", "A-2,Chain,2.50")
+        self.write("exports/upload-template.csv", "Item code;Description;Price;Channel", "X-1;Example;1,00;")
+        shown = self.kotrel("init", "desk", "--system", "folder:exports", "--learn").stdout
+        offered = "layout exports/upload-template.csv items"
+        self.assertIn(offered, " ".join(shown.split()))
+        self.assertNotIn("[record.upload", (self.folder / "desk/system.toml").read_text("utf-8"))
+        done = self.json("-w", "desk", *offered.split())
+        self.assertEqual(
+            (self.feeds(done), done["proof"]["same"]), (("item_code", "description", "price", "empty"), True)
+        )
+
+    def test_a_list_is_written_anew_unless_somebody_changed_it(self) -> None:
+        self.write("stock-list.csv", "Art. no.,Unit,SHOP price,Stock QUAY", "FST-00010,EA,9.99,1")
+        done = self.drafted("stock-list.csv", status=0)
+        self.assertEqual(
+            [(key, setting["value"]) for each in done["columns"][2:] for key, setting in each["settings"].items() if key != "decimals"],
+            [("price_of", "SHOP"), ("stock_in", "QUAY")],
+        )  # fmt: skip
+        self.assertEqual(done["proof"]["untried"], ["SHOP price", "Stock QUAY"])
+        self.write("shop-items.csv", "Item code", "FST-00020")
+        again = ("write", "shop-items.csv", "--layout", "stock-list", "-o", "out.csv")
+        self.json(*again)
+        # 1.85 in SHOP, 39 in QUAY.
+        self.assertEqual((self.folder / "out.csv").read_bytes(), b"Art. no.,Unit,SHOP price,Stock QUAY\nFST-00020,EA,1.85,39\n")  # fmt: skip
+        self.write("rise.csv", "Price list,Item,Unit,From date,Price", "SHOP,FST-00020,EA,2026-11-01,2.05")
+        self.json("load", "rise.csv", "--yes")
+        self.assertIn("already exists", self.kotrel(*again, status=2).stderr)
+        self.json(*again, "--refresh")
+        self.assertIn("2.05", (self.folder / "out.csv").read_text("utf-8"))
+        self.write("out.csv", "my own")
+        self.assertIn("would lose what is in it", self.kotrel(*again, "--refresh", status=2).stderr)
+
     @unittest.skipIf(sys.platform == "win32", "needs a pseudo-terminal")
     def test_on_a_terminal_it_asks_until_the_file_comes_out(self) -> None:
         for name in ("host.dat", "webshop.csv"):
