@@ -55,7 +55,10 @@ COMMANDS = {
     "stock": ("stock.stock_command", "show what is on hand, where, and what it is worth"),
     "reorder": ("stock.reorder_list", "suggest purchase orders from reorder levels"),
     "count": ("counting.count", "run a physical count: freeze, sheets, collect, variance, set, post"),
-    "layout": ("exchange.layout", "draft a layout from another program's template or sample file, and prove it"),
+    "layout": (
+        "exchange.layout_command",
+        "draft a layout from another program's template or sample file, and prove it",
+    ),
     "write": ("exchange.write", "write a file in another program's import format"),
     "lists": ("setup.lists", "show the lists last exported by a file-based system"),
 }

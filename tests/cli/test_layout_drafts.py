@@ -195,6 +195,9 @@ class LayoutDrafts(Program):
         self.assertIn(offered, " ".join(shown.split()))
         self.assertNotIn("[record.upload", (self.folder / "desk/system.toml").read_text("utf-8"))
         done = self.json("-w", "desk", *offered.split())
+        # Its example row is nothing that the program holds.
+        rows = {each["file"]: each["rows"] for each in self.json("-w", "desk", "lists")["lists"]}
+        self.assertEqual(rows, {"items.csv": 2, "upload-template.csv": 0})
         self.assertEqual(
             (self.feeds(done), done["proof"]["same"]), (("item_code", "description", "price", "empty"), True)
         )

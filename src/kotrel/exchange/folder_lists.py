@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import re
 from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
@@ -26,6 +27,9 @@ from kotrel.workspace.settings import FILE, Workspace
 
 _LIST = "list of it"
 """The column with the list that a row is from."""
+_NO_LIST = "its name says that it is a template, so its rows are examples (rename it if it is a list)"
+_READING = b"templates are no lists"
+"""Another one where lists are understood in another way than before: they are read again then."""
 ENDINGS = (".csv", ".tsv", ".txt", ".xlsx", ".xlsm", ".xls", ".xlsb", ".ods")
 
 
@@ -55,6 +59,18 @@ def list_files(folder: Path) -> list[Path]:
     return [path for path in found if path.is_file()]
 
 
+_TEMPLATE = re.compile(
+    r"(?<![a-z])(?:template|sample|example|vorlage|muster|beispiel|mod[eè]le|exemple|plantilla|ejemplo|sjabloon|voorbeeld|szablon|mall|skabelon)s?(?![a-z])",
+    re.IGNORECASE,
+)
+"""In the name of a file that is to be filled, and not a list of what the program holds."""
+
+
+def is_template(path: Path) -> bool:
+    """True for a file whose name says that it is to be filled: its rows are examples, and nothing that the program holds."""
+    return _TEMPLATE.search(path.stem) is not None
+
+
 def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
     """Reads the lists again if one of them, or how they are understood, has changed; returns what is known of each."""
     files = list_files(folder_of(workspace))
@@ -68,6 +84,9 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
     lists = []
     for path in files:
         at = datetime.fromtimestamp(path.stat().st_mtime).isoformat(sep=" ", timespec="seconds")
+        if is_template(path):
+            lists.append(GivenOut(path.name, "", 0, at, trouble=_NO_LIST))
+            continue
         try:
             understood = understand_file(path, workspace, Wanted(), today.date(), lambda title: None)
         except KotrelError as error:
@@ -147,7 +166,7 @@ def _contradictions(record: Record, parts: Mapping[str, pl.DataFrame]) -> dict[s
 
 def _signature(workspace: Workspace, files: list[Path]) -> str:
     """Changes with every file, with the description and with the saved mappings."""
-    digest = hashlib.sha256()
+    digest = hashlib.sha256(_READING)
     own = [workspace.folder / FILE, *workspace.folder.glob("*.toml"), *(workspace.folder / "maps").glob("*.toml")]
     for path in [*files, *sorted(set(own))]:
         about = path.stat()

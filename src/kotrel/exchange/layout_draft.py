@@ -11,8 +11,8 @@ from typing import Any
 from kotrel.core.columns import ROW
 from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.layouts.draft_model import Draft
-from kotrel.core.layouts.drafting import draft
 from kotrel.core.layouts.layout import SOURCES, Layout
+from kotrel.core.layouts.layout_drafting import draft
 from kotrel.core.layouts.sample import Sample
 from kotrel.core.layouts.sample_parts import Parts, parts_of
 from kotrel.core.matching.proposing import propose

@@ -18,7 +18,7 @@ from kotrel.core.tables.as_shown import as_shown
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.month_names import plain_letters
 from kotrel.core.values.yes_no import read_yes_no
-from kotrel.exchange.folder_lists import list_files
+from kotrel.exchange.folder_lists import is_template, list_files
 from kotrel.loading.file_options import Wanted
 from kotrel.loading.sheets_in.sheet_reading import tables_in
 
@@ -89,11 +89,6 @@ def _stock_column(column: ColumnFacts, name: str, heading: str) -> ColumnFacts:
     return replace(column, name=name, title=title)
 
 
-_TEMPLATE = re.compile(
-    r"(?<![a-z])(?:template|sample|example|vorlage|muster|beispiel|mod[eè]le|exemple|plantilla|ejemplo|sjabloon|voorbeeld|szablon|mall|skabelon)s?(?![a-z])",
-    re.IGNORECASE,
-)
-"""In the name of a file that is to be filled, and not a list of what the program holds."""
 FEW = 12
 """A text column with no more different values, each of them often, is a choice."""
 
@@ -107,7 +102,7 @@ def drafted_description(folder: Path) -> str:
     tables: dict[str, Table] = {}
     unread: list[str] = []
     for path in list_files(folder):
-        if _TEMPLATE.search(path.stem):
+        if is_template(path):
             unread.append(f"# {path.name} is a template by its name: kotrel layout drafts a layout from it")
             continue
         try:
@@ -150,7 +145,7 @@ def layouts_offered(folder: Path, description: Description) -> list[tuple[Path, 
             tables = tables_in(path, Wanted())
         except KotrelError:
             continue
-        if not _TEMPLATE.search(path.stem) and any(table.rows for table in tables):
+        if not is_template(path) and any(table.rows for table in tables):
             continue
         loadable = [record for record in description.records.values() if not record.is_kept]
         fitting = [matched for table in tables if (matched := likely_record(table, loadable)) is not None]
