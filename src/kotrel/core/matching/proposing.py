@@ -62,6 +62,7 @@ def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> 
                 candidates.append(Proposal(field, column, sure, why))
     candidates = _without_bare_heading(candidates, record)
     candidates += _keys(columns, looked, record, candidates)
+    candidates += _names_without_heading(columns, looked, record, candidates)
     order = {name: place for place, name in enumerate(record.fields)}
     candidates.sort(key=lambda each: (-each.sure, order[each.field.name]))
     taken_fields: set[str] = set()
@@ -184,6 +185,26 @@ def _by_heading(
     if shared >= 0.5 and shared == best:
         return 45 + int(30 * shared), "the heading contains part of the field's name"
     return 0, ""
+
+
+def _names_without_heading(
+    columns: list[Column], looked: Mapping[str, Content], record: Record, found: list[Proposal]
+) -> list[Proposal]:
+    """The name of a row by content alone, in a sheet without headings: the only column of words that are different in nearly every row."""
+    field = record.fields.get(record.called or "")
+    if field is None or any(column.heading for column in columns) or any(each.field is field for each in found):
+        return []
+    claimed = {each.column.letter for each in found}
+    fitting = [
+        column
+        for column in columns
+        if column.letter not in claimed
+        and (content := looked[column.letter]).share(lambda value: " " in value.strip()) > 50
+        and len(content.distinct) * 5 >= content.rows * 4
+    ]
+    if len(fitting) != 1:
+        return []
+    return [Proposal(field, fitting[0], UNSURE - 8, "it holds words, different in nearly every row")]
 
 
 def _keys(
