@@ -14,11 +14,15 @@ from tests.support import Program
 
 
 class Fuzzed(unittest.TestCase):
-    """Twenty seconds of requests made from the service's own document; ``make fuzz`` takes ten minutes."""
+    """Twenty seconds, or ninety, of requests made from the service's own document; ``make fuzz`` takes ten minutes."""
 
     def test_every_answer_is_as_the_document_says(self) -> None:
-        done = ask(20, 7)
-        self.assertEqual(done.returncode, 0, done.stdout[-8_000:] + done.stderr[-2_000:])
+        # On a machine that does much else, twenty seconds are over before all have been asked.
+        for seconds in (20, 90):
+            done = ask(seconds, 7)
+            self.assertEqual(done.returncode, 0, done.stdout[-8_000:] + done.stderr[-2_000:])
+            if "Tested: 22" in done.stdout:
+                break
         self.assertIn("Tested: 22", done.stdout)
 
 
