@@ -223,6 +223,32 @@ class LayoutDrafts(Program):
         self.write("out.csv", "my own")
         self.assertIn("would lose what is in it", self.kotrel(*again, "--refresh", status=2).stderr)
 
+    def test_what_can_be_read_in_two_ways_is_open_and_never_the_first_of_them(self) -> None:
+        lines = ("SHOP;FST-00020;EA;1,234;03/04/2027", "SHOP;FST-00060;EA;2,500;04/05/2027")
+        self.write("two.csv", "Price list;Item;Unit;Price;Valid from", *lines)
+        done = self.drafted("two.csv", "price", status=1)
+        self.assertEqual(
+            (done["open"], [set(done["settings"]) & {"date", "decimal_mark", "decimals"}]), (["D", "E"], [set()])
+        )
+        # A day after the twelfth, and a price with two decimals: now the file shows both.
+        self.write("one.csv", "Price list;Item;Unit;Price;Valid from", *lines, "SHOP;FST-00010;EA;3,50;31/05/2027")
+        done = self.drafted("one.csv", "price", status=1)
+        shown = {key: done["settings"][key]["value"] for key in ("date", "decimal_mark")}
+        self.assertEqual((shown, done["open"]), ({"date": "DD/MM/YYYY", "decimal_mark": ","}, []))
+        # 2,500 has zeros that a number without fixed decimals loses.
+        self.assertEqual([each["cell"] for each in done["proof"]["differences"]], ["D3", "D4"])
+        # Decided in an editor that puts a mark before the text, it is proved; another file's columns are not.
+        path = self.folder / "layouts/two.toml"
+        text = path.read_text("utf-8").replace(
+            'record = "price"', 'record = "price"\ndate = "DD/MM/YYYY"\ndecimal_mark = ","'
+        )
+        text = text.replace('heading = "Price"\n', 'heading = "Price"\nfield = "amount"\ndecimals = 3\n')
+        path.write_text(text.replace('"Valid from"', '"Valid from"\nfield = "from_date"'), "utf-8-sig")
+        self.assertTrue(self.drafted("two.csv", "price", status=0)["proof"]["same"])
+        self.write("less.csv", "Price list;Item;Unit", "SHOP;FST-00020;EA")
+        done = self.drafted("less.csv", "price", "--name", "two", status=1)
+        self.assertEqual(done["proof"]["form"], ["the layout has 5 columns, and their file 3"])
+
     @unittest.skipIf(sys.platform == "win32", "needs a pseudo-terminal")
     def test_on_a_terminal_it_asks_until_the_file_comes_out(self) -> None:
         for name in ("host.dat", "webshop.csv"):

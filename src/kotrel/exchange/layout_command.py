@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import tomllib
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +15,7 @@ from kotrel.core.layouts.draft_model import Draft, in_short
 from kotrel.core.layouts.layout import SOURCES
 from kotrel.core.phrases import count, listed, listed_and
 from kotrel.core.tables.table import letter_of
-from kotrel.exchange.layout_draft import LaidDown, as_far_as_said, draft_layout, open_columns, proof_of
+from kotrel.exchange.layout_draft import LaidDown, as_far_as_said, draft_layout, open_columns, proof_of, saved_text
 from kotrel.exchange.layout_proof import Proof
 from kotrel.exchange.layout_questions import layout_questions
 from kotrel.loading.opening import workspace_of
@@ -62,7 +63,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         if laid.fresh:
             show_draft(screen, laid)
         finished = _ask(screen, laid, workspace)
-    left = open_columns(_data(laid))
+    left = open_columns(tomllib.loads(saved_text(laid.path)))
     proof = proof_of(laid, workspace) if finished else None
     if screen.as_json:
         screen.json(layout_json(laid, proof, left))
@@ -91,17 +92,11 @@ def _saved_as(laid: LaidDown) -> str:
     return f"{laid.path.parent.name}/{laid.path.name}"
 
 
-def _data(laid: LaidDown) -> Any:
-    import tomllib
-
-    return tomllib.loads(laid.path.read_text("utf-8"))
-
-
 def _ask(screen: Screen, laid: LaidDown, workspace: Workspace) -> bool:
     """Asks what is open, and saves the answers; False where the user stopped before the end."""
     import tomlkit
 
-    text = laid.path.read_text("utf-8")
+    text = saved_text(laid.path)
     with workspace.system().reading() as reading:
         asked = layout_questions(laid, tomlkit.parse(text), names_of(workspace, reading))
     document, finished = converse(screen, asked, tomlkit.parse(text))

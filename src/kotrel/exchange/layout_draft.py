@@ -107,7 +107,7 @@ def draft_layout(
 def _record_of(path: Path) -> str:
     """The record that a saved layout is for."""
     try:
-        return str(tomllib.loads(path.read_text("utf-8-sig")).get("record", ""))
+        return str(tomllib.loads(saved_text(path)).get("record", ""))
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
         raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-layout") from None
 
@@ -144,7 +144,15 @@ def _rows_alone(grid: Grid, table: Table, parts: Parts) -> Table:
 
 def open_columns(data: Any) -> list[int]:
     """The places of the columns, from 0, that nothing feeds yet."""
-    return [place for place, column in enumerate(data["column"]) if not any(key in column for key in SOURCES)]
+    columns = data.get("column", [])
+    if not isinstance(columns, list) or not all(isinstance(column, dict) for column in columns):
+        return []
+    return [place for place, column in enumerate(columns) if not any(key in column for key in SOURCES)]
+
+
+def saved_text(path: Path) -> str:
+    """The text of a saved layout; some editors put a mark before it."""
+    return path.read_text("utf-8-sig")
 
 
 def as_far_as_said(text: str, path: Path, workspace: Workspace) -> Layout:
@@ -161,7 +169,7 @@ def as_far_as_said(text: str, path: Path, workspace: Workspace) -> Layout:
 
 def proof_of(laid: LaidDown, workspace: Workspace) -> Proof | None:
     """Writes the file's own rows again with the saved layout; None where it has none."""
-    text = laid.path.read_text("utf-8-sig")
+    text = saved_text(laid.path)
     layout = as_far_as_said(text, laid.path, workspace)
     missing = dict.fromkeys(open_columns(tomllib.loads(text)), "nothing feeds it yet")
     return prove(layout, laid.draft.record, laid.draft.sample, laid.draft.parts.rows, missing)

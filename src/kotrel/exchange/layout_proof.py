@@ -17,6 +17,7 @@ from kotrel.core.errors import KotrelError
 from kotrel.core.layouts.layout import Layout, LayoutColumn
 from kotrel.core.layouts.sample import Sample, SampleCell
 from kotrel.core.layouts.wording import in_form, strftime_of
+from kotrel.core.phrases import count
 from kotrel.core.tables.table import letter_of
 from kotrel.sheets.sample_reading import read_sample
 from kotrel.sheets.upload_files import write_upload
@@ -75,6 +76,13 @@ def prove(
     rows = [line for line in sample.lines[first:] if any(cell.text for cell in line)]
     if not rows:
         return None
+    if len(layout.columns) != sample.width:
+        return Proof(
+            len(rows),
+            False,
+            (),
+            (f"the layout has {count(len(layout.columns), 'column')}, and their file {sample.width}",),
+        )
     unread = dict(known)
     texts = pl.DataFrame(
         [
@@ -113,10 +121,8 @@ def _again(
         kept = [text if _is_untold(column) else None for text in theirs]
         return pl.Series(kept, dtype=pl.String)
     back = [_back(text, about, layout, column) for text in theirs]
-    if (
-        bad := next((text for text, value in zip(theirs, back, strict=True) if text and value is None), None)
-    ) is not None:
-        unread[column.place - 1] = _why_not(about, bad, layout)
+    if any(text and value is None for text, value in zip(theirs, back, strict=True)):
+        unread[column.place - 1] = _why_not(about, layout)
     raw = pl.Series([value or None for value in back], dtype=pl.String)
     names = {about.name: {value: value for value in back if value}} if column.name else {}
     try:
@@ -158,10 +164,12 @@ def _back(text: str, about: Field, layout: Layout, column: LayoutColumn) -> str 
     return text
 
 
-def _why_not(about: Field, text: str, layout: Layout) -> str:
+def _why_not(about: Field, layout: Layout) -> str:
     if about.kind == "yes_no":
-        return f"“{text}” is neither “{layout.yes}” nor “{layout.no}”"
-    return f"“{text}” is no {'number with the decimal mark ' + layout.decimal_mark if about.is_decimal else 'day like ' + layout.date}"
+        return f"neither “{layout.yes}” nor “{layout.no}”"
+    return (
+        f"no number with the decimal mark {layout.decimal_mark}" if about.is_decimal else f"no day like {layout.date}"
+    )
 
 
 def _of_text(layout: Layout, sample: Sample, written: Path, first: int, rows: int, unread: Mapping[int, str]) -> Proof:

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
-from functools import partial
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
-from kotrel.core.layouts.draft_model import DraftColumn
+from kotrel.core.layouts.draft_model import DraftColumn, Drafted
 from kotrel.core.layouts.layout import SOURCES
 from kotrel.core.layouts.sample_values import yes_and_no
 from kotrel.core.matching.opposites import opposite_field
@@ -30,29 +29,44 @@ _WAYS = (
 def layout_questions(laid: LaidDown, document: Document, names: Callable[[str], ListNames]) -> list[Question]:
     """All of them, in the order of the file; of a layout that was there before, only about what it leaves open."""
     draft, record = laid.draft, laid.draft.record
+    saved = document["column"]
+    # A layout that was there before may have other columns than this file.
+    same = {
+        each.place
+        for each in draft.columns
+        if [each.heading] == [each_saved.get("heading", "") for each_saved in saved[each.place : each.place + 1]]
+    }
+    still = same & set(open_columns(document))
     asked: list[Question] = []
-    if laid.fresh and len(draft.dates) > 1:
-        asked.append(_about_dates(draft.dates))
-    still = set(open_columns(document))
+    for setting, ways in (("date", draft.dates), ("decimal_mark", (".", ","))):
+        if columns := [each for each in draft.columns if each.waits_for == setting and each.place in still]:
+            asked.append(_about_reading(setting, ways, columns))
+            still -= {each.place for each in columns}
+    if laid.fresh:
+        asked += [
+            _about_supposed(key, draft.settings) for key in ("decimal_mark", "yes") if _is_supposed(key, draft.settings)
+        ]
     for column in draft.columns:
-        if column.place >= len(document["column"]):
-            continue
-        about = None if column.field is None else record.fields[column.field]
         if column.place in still:
             asked.append(_about_source(column, None, record))
-        elif laid.fresh and ({"price_of", "stock_in"} & set(column.settings)):
-            asked.append(_about_joined(column, record))
-        elif laid.fresh and about is not None and column.sure < SURE:
-            asked.append(_about_source(column, about, record))
-        elif laid.fresh and "fixed" in column.settings:
-            asked.append(_about_fixed(column, record))
-        if laid.fresh and "action" in column.settings:
-            asked.append(_about_action(column, record))
-        if laid.fresh and about is not None:
-            asked += [_about_word(column, about, word, names) for word in column.unknown]
-            if about.kind == "yes_no" and not ({"yes"} & set(draft.settings)) and "words" not in column.settings:
-                asked.append(_about_yes_no(column))
+        elif laid.fresh and column.how != "open":
+            asked += _about_known(column, record, names)
     return asked
+
+
+def _about_known(column: DraftColumn, record: Record, names: Callable[[str], ListNames]) -> list[Question]:
+    """About a column of which something is only supposed."""
+    about = None if column.field is None else record.fields[column.field]
+    if {"price_of", "stock_in"} & set(column.settings):
+        return [_about_joined(column, record)]
+    if "fixed" in column.settings:
+        return [_about_fixed(column, record)]
+    if "action" in column.settings:
+        return [_about_action(column, record)]
+    if about is None:
+        return []
+    asked = [_about_source(column, about, record)] if column.sure < SURE else []
+    return asked + [_about_word(column, about, word, names) for word in column.unknown]
 
 
 def _called(column: DraftColumn) -> str:
@@ -226,33 +240,54 @@ def _add_word(table: Any, ours: str, theirs: str) -> None:
     table["words"] = words
 
 
-def _about_yes_no(column: DraftColumn) -> Question:
-    asked = f"{_called(column)} ({_values(column)}): their words for yes and no? Like J/N, or Enter for yes/no"
+def _is_supposed(key: str, settings: Mapping[str, Drafted]) -> bool:
+    return key in settings and settings[key].how == "supposed"
+
+
+def _about_supposed(key: str, settings: Mapping[str, Drafted]) -> Question:
+    """About the decimal mark, or the words for yes and no, that the file does not show."""
+    if key == "decimal_mark":
+        own = settings[key].value
+        asked = f"How do they write decimals ({settings[key].why})? . or ,; Enter for {own}"
+    else:
+        own = f"{settings['yes'].value}/{settings['no'].value}"
+        asked = f"Their words for yes and no ({settings[key].why})? Two words with / between them; Enter for {own}"
 
     def take(document: Document, said: str) -> str | None:
         if not said:
             return None
-        yes, slash, no = said.partition("/")
-        if not slash or not yes.strip():
-            return "two words with / between them, like J/N"
-        table = document["column"][column.place]
-        _add_word(table, "yes", yes.strip())
-        _add_word(table, "no", no.strip())
+        if key == "decimal_mark":
+            if said not in (".", ","):
+                return "type . or ,"
+            document[key] = said
+            return None
+        yes, slash, no = (part.strip() for part in said.partition("/"))
+        if not slash or yes == no:
+            return "two different words with / between them, like J/N"
+        document["yes"], document["no"] = yes, no
         return None
 
     return Question(asked, take)
 
 
-def _about_dates(forms: tuple[str, ...]) -> Question:
-    rows = "\n".join(f"{place}  {form}" for place, form in enumerate(forms, 1))
+def _about_reading(setting: str, ways: Sequence[str], columns: Sequence[DraftColumn]) -> Question:
+    """Days or numbers that can be read in two ways: their columns are open until it is said."""
+    rows = "\n".join(f"{place}  {way}" for place, way in enumerate(ways, 1))
+    what = "which form do their days have" if setting == "date" else "which is their decimal mark"
+    called = "; ".join(f"{_called(each)} ({_values(each, 3)})" for each in columns)
 
-    def take(document: Document, said: str, forms: tuple[str, ...]) -> str | None:
+    def take(document: Document, said: str) -> str | None:
         if not said:
             return "nothing shows which one is right: type its number"
-        form = forms[int(said) - 1] if said.isdecimal() and 1 <= int(said) <= len(forms) else said.upper()
-        if form not in forms:
-            return f"a number from 1 to {len(forms)}"
-        document["date"] = form
+        way = ways[int(said) - 1] if said.isdecimal() and 1 <= int(said) <= len(ways) else said.upper()
+        if way not in ways:
+            return f"type a number from 1 to {len(ways)}"
+        document[setting] = way
+        for each in columns:
+            table = document["column"][each.place]
+            _put(table, "field", each.meant)
+            if setting == "decimal_mark" and all(way in value for value in each.values):
+                table["decimals"] = 3  # so many have those that may be read in two ways
         return None
 
-    return Question(f"Their dates can be read in two ways. Which one is it?\n{rows}", partial(take, forms=forms))
+    return Question(f"{called}: {what}?\n{rows}", take)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Mapping
+import re
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path
@@ -16,16 +17,18 @@ from kotrel.core.columns import ROW
 from kotrel.core.description.model import Record
 from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.layouts.column_sources import values_of
+from kotrel.core.layouts.layout import Layout
 from kotrel.core.layouts.upload_rows import lay_out, split
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.loading.pipeline import preview
 from kotrel.core.phrases import count, listed_and
-from kotrel.exchange.written_files import remember_written, require_own
+from kotrel.exchange.written_files import is_own, remember_written, require_own
 from kotrel.loading.file_options import Wanted
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_documents, add_reading, add_ways, wanted_of
 from kotrel.loading.sheets_in.checking import business_of, parts_of, understand_files
 from kotrel.loading.sheets_in.findings_screen import checked_json, show_checked
+from kotrel.loading.sheets_in.sheet_reading import Understood
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import require_new_file
 from kotrel.sheets.upload_files import write_upload
@@ -40,11 +43,13 @@ class Written:
 
     Attributes:
         left_out: record title → rows that no layout of this file is for.
+        former: numbered files of an earlier, longer list, which are no part of this one.
     """
 
     checked: list[Checked]
     files: tuple[tuple[Path, int], ...] = ()
     left_out: Mapping[str, int] = field(default_factory=dict)
+    former: tuple[Path, ...] = ()
 
 
 def write_layout(
@@ -71,25 +76,84 @@ def write_layout(
     out = out or Path(f"{path.stem}-{first.file}.{first.ending}")
     free = (lambda each: require_own(workspace.folder, each)) if refresh else require_new_file
     free(out)
-    if out.suffix.lower().lstrip(".") != first.ending.lower():
-        raise WrongUse(
-            f"the layout {first.name} writes {'a workbook' if first.kind == 'workbook' else 'text'}, so “{out.name}” would not be what its ending says",
-            f"Use a name that ends in .{first.ending}"
-            + (
-                "."
-                if first.kind == "workbook"
-                else f'; or set ending = "{out.suffix.lstrip(".") or "csv"}" in the layout.'
-            ),
-            "wrong-ending",
-        )
+    _require_ending(out, first)
     understood = understand_files(
         [path], workspace, replace(wanted, record=wanted.record or first.record), now.date(), step
     )
+    checked, texts, bare = _laid_out(understood, layouts, workspace, wanted, now, step)
+    if not texts:
+        titles = listed_and([workspace.description.records[each.record].title.lower() for each in layouts])
+        raise WrongData(f"{path} has no rows of {titles}, for which the layout {name} is", "", "nothing-recognised")
+    if not all(each.ok for each in checked):
+        return Written(checked)
+    step("writing")
+    left: dict[str, int] = {}
+    for each in checked:
+        if each.consequence is None and each.rows.record.name not in {layout.record for layout in layouts}:
+            left[each.rows.record.title] = left.get(each.rows.record.title, 0) + each.rows.values.height
+    sheets = [(each, pl.concat(texts[each.name])) for each in layouts if each.name in texts]
+    if first.book:
+        write_upload(sheets, out)
+        remember_written(workspace.folder, out)
+        return Written(checked, ((out, sum(lines.height for _, lines in sheets)),), left)
+    parts = split(sheets[0][1], first.most_rows)
+    targets = [out] if len(parts) == 1 else [_numbered(out, number) for number in range(1, len(parts) + 1)]
+    for target in targets:
+        free(target)
+    for target, part in zip(targets, parts, strict=True):
+        write_upload([(first, part)], target, bare)
+        remember_written(workspace.folder, target)
+    files = tuple((target, part.height) for target, part in zip(targets, parts, strict=True))
+    return Written(checked, files, left, _former(workspace.folder, out, targets) if refresh else ())
+
+
+def _numbered(out: Path, number: int) -> Path:
+    return out.with_name(f"{out.stem}-{number}{out.suffix}")
+
+
+def _former(folder: Path, out: Path, targets: Sequence[Path]) -> tuple[Path, ...]:
+    """What an earlier list of another length left: the whole file, or numbered ones."""
+    numbered = (
+        each for each in sorted(out.parent.iterdir()) if re.fullmatch(re.escape(out.stem) + r"-[0-9]+", each.stem)
+    )
+    return tuple(
+        each
+        for each in (out, *numbered)
+        if each.suffix == out.suffix and each not in targets and each.exists() and is_own(folder, each)
+    )
+
+
+def _require_ending(out: Path, layout: Layout) -> None:
+    """Makes sure that a file is what its ending says.
+
+    Raises:
+        WrongUse: it would not be.
+    """
+    if out.suffix.lower().lstrip(".") == layout.ending.lower():
+        return
+    is_workbook = layout.kind == "workbook"
+    other = "." if is_workbook else f'; or set ending = "{out.suffix.lstrip(".") or "csv"}" in the layout.'
+    raise WrongUse(
+        f"the layout {layout.name} writes {'a workbook' if is_workbook else 'text'}, so “{out.name}” would not be what its ending says",
+        f"Use a name that ends in .{layout.ending}{other}",
+        "wrong-ending",
+    )
+
+
+def _laid_out(
+    understood: Sequence[Understood],
+    layouts: Sequence[Layout],
+    workspace: Workspace,
+    wanted: Wanted,
+    now: datetime,
+    step: Step,
+) -> tuple[list[Checked], dict[str, list[pl.DataFrame]], bool]:
+    """The checked rows, with what cannot be written; layout → its texts; and whether no text needs quotes."""
+    texts: dict[str, list[pl.DataFrame]] = {}
+    bare = True
     with workspace.system().reading() as reading:
         found = preview(parts_of(understood, workspace), business_of(workspace, wanted.options, now), reading, step)
         checked = list(found.checked)
-        texts: dict[str, list[pl.DataFrame]] = {}
-        bare = True
         step("laying out")
         for layout in layouts:
             record = workspace.description.records[layout.record]
@@ -105,30 +169,7 @@ def write_layout(
                 checked[place] = replace(each, rows=each.rows.with_findings(done.findings))
                 texts.setdefault(layout.name, []).append(done.texts)
                 bare = bare and done.bare
-        if not texts:
-            titles = listed_and([workspace.description.records[each.record].title.lower() for each in layouts])
-            raise WrongData(f"{path} has no rows of {titles}, for which the layout {name} is", "", "nothing-recognised")
-    if not all(each.ok for each in checked):
-        return Written(checked)
-    step("writing")
-    left: dict[str, int] = {}
-    for each in checked:
-        if each.consequence is None and each.rows.record.name not in {layout.record for layout in layouts}:
-            left[each.rows.record.title] = left.get(each.rows.record.title, 0) + each.rows.values.height
-    sheets = [(each, pl.concat(texts[each.name])) for each in layouts if each.name in texts]
-    if first.book:
-        write_upload(sheets, out)
-        remember_written(workspace.folder, out)
-        return Written(checked, ((out, sum(lines.height for _, lines in sheets)),), left)
-    parts = split(sheets[0][1], first.most_rows)
-    files: list[tuple[Path, int]] = []
-    for number, part in enumerate(parts, start=1):
-        target = out if len(parts) == 1 else out.with_name(f"{out.stem}-{number}{out.suffix}")
-        free(target)
-        write_upload([(first, part)], target, bare)
-        remember_written(workspace.folder, target)
-        files.append((target, part.height))
-    return Written(checked, tuple(files), left)
+    return checked, texts, bare
 
 
 def _changes_of(changes: tuple[RecordChanges, ...], checked: Checked, record: Record) -> RecordChanges:
@@ -185,6 +226,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
                 "ok": ok,
                 "written": [{"file": str(path), "rows": rows} for path, rows in done.files],
                 "left_out": dict(done.left_out),
+                "former": [str(path) for path in done.former],
             }
         )
         return 0 if ok else 1
@@ -194,6 +236,8 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     screen.show("")
     for path, rows in done.files:
         screen.show(f"Written: {path}   {count(rows, 'row')}")
+    for path in done.former:
+        screen.show(Text(f"Left from an earlier list, and no part of this one: {path}", style="bold yellow"))
     for title, rows in done.left_out.items():
         screen.show(
             Text(f"Not written, because the layout is not for it: {title}, {count(rows, 'row')}", style="bold yellow")

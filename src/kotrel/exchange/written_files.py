@@ -31,13 +31,18 @@ def remember_written(folder: Path, path: Path) -> None:
         temporary.write_text(json.dumps({**_known(folder), str(path.resolve()): _print(path)}, indent=1), "utf-8")
 
 
+def is_own(folder: Path, path: Path) -> bool:
+    """True for a file that is as ``kotrel write`` left it."""
+    return _known(folder).get(str(path.resolve())) == _print(path)
+
+
 def require_own(folder: Path, path: Path) -> None:
     """Makes sure that a file is as ``kotrel write`` left it, or not there.
 
     Raises:
         WrongUse: somebody else wrote or changed it.
     """
-    if path.exists() and _known(folder).get(str(path.resolve())) != _print(path):
+    if path.exists() and not is_own(folder, path):
         raise WrongUse(
             f"{path} is not as kotrel write left it: --refresh would lose what is in it",
             "Move it away, or name another file with -o.",

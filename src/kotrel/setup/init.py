@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 
 from kotrel.core.errors import WrongUse
+from kotrel.exchange.learning_lists import drafted_description, layouts_offered
 from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
 from kotrel.setup.creating import AS_EACH_COLUMN, Made, add_journal, create_workspace, facts_of, has_journal_at
@@ -69,20 +70,8 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     folder = Path(args.folder or args.workspace or ".")
     if args.rights is not None:
         return _rights(folder, args.rights, screen)
-    if args.review and open_workspace(folder).url.startswith("folder:"):
-        raise WrongUse(
-            "--review asks a database, and this program only exchanges files",
-            "kotrel lists shows what its lists say.",
-            "wrong-command-line",
-        )
     if args.review:
-        reviewed = review_workspace(open_workspace(folder))
-        if screen.as_json:
-            screen.json(review_json(reviewed))
-        else:
-            show_review(screen, reviewed, args.all)
-            show_review_steps(screen, reviewed)
-        return 0
+        return _review(folder, screen, args.all)
     if args.practice and args.journal:
         raise WrongUse("--practice creates the journal too; use only one of the two")
     if args.learn and (args.practice or not args.system):
@@ -90,25 +79,22 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             "--learn drafts a description of your own database: name it with --system, and leave out --practice"
         )
     if args.journal and args.system is None:
-        if not (folder / FILE).is_file():
-            raise WrongUse(
-                f"{folder.resolve()} is no workspace, so nobody can say where the journal is to be made",
-                "Go to the workspace's folder, or name the database: kotrel init --system ADDRESS --journal",
-                "no-workspace",
-            )
         return _journal_only(folder, screen)
+    return _set_up(args, folder, screen)
+
+
+def _set_up(args: argparse.Namespace, folder: Path, screen: Screen) -> int:
+    """Makes a workspace; on a terminal, asks what is left open."""
     asks = screen.is_terminal and not (screen.as_json or args.yes)
     named = None if args.folder is None and args.workspace is None else folder
     open_choice = args.system is None and not (args.practice or args.journal)
     plan = ask_plan(screen, named) if asks and open_choice else Wanted(folder, args.system, AS_EACH_COLUMN)
     learn = args.learn or (asks and open_choice and plan.learn)
+    system = plan.system or ""
+    lists = Path(system.removeprefix("folder:")) if learn and system.startswith("folder:") else None
     with screen.progress(2) as step:
         step("setting up")
-        drafted = None
-        if learn and str(plan.system).startswith("folder:"):
-            from kotrel.exchange.learning_lists import drafted_description
-
-            drafted = drafted_description(Path(str(plan.system).removeprefix("folder:")))
+        drafted = None if lists is None else drafted_description(lists)
         made = create_workspace(
             plan.folder, plan.system, args.practice, args.journal, learn, args.schema, drafted, plan.habits
         )
@@ -122,21 +108,39 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             }
         )
         return 0
-    # A password that stands in the address is used once, and not kept: the questions need it again.
-    lasting = plan.system is not None and not without_password(plan.system)[1]
+    # A password in the address is used once, and not kept: the questions need it again.
+    lasting = bool(system) and not without_password(system)[1]
     if asks and learn and lasting and kind_of(made.address) is not None and made.practice == "none":
         _finish(made, screen)
     else:
         _show(made, screen)
-    if learn and str(plan.system).startswith("folder:"):
-        from kotrel.exchange.learning_lists import layouts_offered
+    if lists is not None:
+        _offer_layouts(made, lists, screen)
+    return 0
 
-        workspace = open_workspace(made.folder)
-        where = "" if str(made.folder) == "." else f" -w {quoted([str(made.folder)])}"
-        for path, record in layouts_offered(Path(str(plan.system).removeprefix("folder:")), workspace.description):
-            screen.show(
-                f"{path.name} is a template: kotrel{where} layout {quoted([str(path)])} {record}    drafts the layout of its uploads"
-            )
+
+def _offer_layouts(made: Made, lists: Path, screen: Screen) -> None:
+    """Each template among a program's lists, with the command that drafts its layout."""
+    where = "" if str(made.folder) == "." else f" -w {quoted([str(made.folder)])}"
+    for path, record in layouts_offered(lists, open_workspace(made.folder).description):
+        screen.show(
+            f"{path.name} is a template: kotrel{where} layout {quoted([str(path)])} {record}    drafts the layout of its uploads"
+        )
+
+
+def _review(folder: Path, screen: Screen, every: bool) -> int:
+    if open_workspace(folder).url.startswith("folder:"):
+        raise WrongUse(
+            "--review asks a database, and this program only exchanges files",
+            "kotrel lists shows what its lists say.",
+            "wrong-command-line",
+        )
+    reviewed = review_workspace(open_workspace(folder))
+    if screen.as_json:
+        screen.json(review_json(reviewed))
+    else:
+        show_review(screen, reviewed, every)
+        show_review_steps(screen, reviewed)
     return 0
 
 
@@ -181,6 +185,12 @@ def _rights(folder: Path, user: str, screen: Screen) -> int:
 
 
 def _journal_only(folder: Path, screen: Screen) -> int:
+    if not (folder / FILE).is_file():
+        raise WrongUse(
+            f"{folder.resolve()} is no workspace, so nobody can say where the journal is to be made",
+            "Go to the workspace's folder, or name the database: kotrel init --system ADDRESS --journal",
+            "no-workspace",
+        )
     workspace = open_workspace(folder)
     if kind_of(workspace.url) is None:
         where = "the workspace keeps it" if workspace.url.startswith("folder:") else "the service keeps it"

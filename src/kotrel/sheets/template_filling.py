@@ -11,7 +11,7 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.layouts.layout import Layout, LayoutColumn
 from kotrel.core.layouts.wording import strftime_of
 from kotrel.sheets.lost_in_copies import lost_in_copy
@@ -51,6 +51,9 @@ def fill_template(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path) -> 
 
 
 def _fill(sheet: Any, layout: Layout, texts: pl.DataFrame) -> None:
+    # Only here: an upload of another kind would wait for it.
+    from openpyxl.utils.exceptions import IllegalCharacterError
+
     first = len(layout.above) + layout.headings + len(layout.below) + 1
     looks = [_look(sheet.cell(first, place)) for place in range(1, len(layout.columns) + 1)]
     for row in range(first, sheet.max_row + 1):
@@ -63,7 +66,14 @@ def _fill(sheet: Any, layout: Layout, texts: pl.DataFrame) -> None:
                 for name, look in looks[place - 1].items():
                     setattr(cell, name, copy.copy(look))
             if text not in (None, ""):
-                cell.value = _value(column, layout, str(text))
+                try:
+                    cell.value = _value(column, layout, str(text))
+                except IllegalCharacterError:
+                    raise WrongData(
+                        f"the column {column.called} of {Path(layout.template).name}: “{text}” has signs that no workbook can have",
+                        "Take them out of that value.",
+                        "strange-letters",
+                    ) from None
                 if isinstance(cell.value, str):
                     cell.data_type = "s"  # a text is a text, whatever it begins with
 

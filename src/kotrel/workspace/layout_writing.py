@@ -57,6 +57,8 @@ def _how(setting: Drafted) -> str:
 
 
 def _offered(column: DraftColumn) -> str:
+    if column.waits_for:
+        return f'set {column.waits_for} at the top, and here field = "{column.meant}"'
     if column.offer:
         return f'make = "{column.offer}" does that; a field takes it as it is'
     return "give it a field, fixed, make … or empty = true"

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
-from kotrel.core.layouts.draft_model import DraftColumn, Drafted, How
-from kotrel.core.layouts.sample import Sample, SampleCell
+from kotrel.core.layouts.draft_model import DraftColumn, Drafted, How, with_setting
+from kotrel.core.layouts.sample import CellKind, Sample, SampleCell
 from kotrel.core.layouts.sample_parts import Parts, is_must, length_by, must_by
 from kotrel.core.layouts.sample_values import yes_and_no
 from kotrel.core.matching.by_headings import headings_of
@@ -27,6 +28,41 @@ _ACTIONS = {
 }
 
 
+@dataclass(frozen=True)
+class _Seen:
+    """What is known of a column before anybody says what fills it."""
+
+    sample: Sample
+    parts: Parts
+    rows: Sequence[Sequence[SampleCell]]
+    place: int
+    proposal: Proposal | None
+    record: Record
+    names: Callable[[str], ListNames]
+
+    @property
+    def heading(self) -> str:
+        return "" if self.parts.headings is None else self.sample.lines[self.parts.headings][self.place].text
+
+    @property
+    def texts(self) -> list[str]:
+        return [line[self.place].text for line in self.rows]
+
+    @property
+    def values(self) -> list[str]:
+        """The different ones."""
+        return list(dict.fromkeys(text for text in self.texts if text))
+
+    @property
+    def kinds(self) -> set[CellKind]:
+        return {line[self.place].kind for line in self.rows if line[self.place].kind != "blank"}
+
+    def filled(
+        self, settings: Mapping[str, Drafted], how: How, why: str, sure: int = 0, unknown: tuple[str, ...] = ()
+    ) -> DraftColumn:
+        return DraftColumn(self.place, self.heading, settings, how, why, sure, tuple(self.values[:25]), unknown)
+
+
 def draft_column(
     sample: Sample,
     parts: Parts,
@@ -36,37 +72,44 @@ def draft_column(
     record: Record,
     names: Callable[[str], ListNames],
 ) -> DraftColumn:
-    heading = "" if parts.headings is None else sample.lines[parts.headings][place].text
-    values = list(dict.fromkeys(line[place].text for line in rows if line[place].text))
-    settings: dict[str, Drafted] = {}
-    how, why, sure, unknown = _source(sample, rows, place, proposal, heading, values, record, names, settings)
-    if (must := _must(sample, parts, place, heading)) and "empty" not in settings:
-        settings["must"] = must
-    about = record.fields[proposal.field.name] if proposal is not None else None
-    if about is None or not about.is_decimal:
-        below = [sample.lines[at][place].text for at in parts.why]
-        length = sample.lengths.get(place) or next(filter(None, map(length_by, below)), None)
-        if length and "field" in settings:
-            settings["length"] = Drafted(length, "seen", "")
-    if sample.kind == "workbook" and about is not None and (about.is_decimal or about.kind == "date"):
-        kinds = {line[place].kind for line in rows} - {"blank"}
-        if kinds == {"text"} or (not kinds and _format(sample, parts, place) == "@"):
-            settings["as"] = Drafted("text", "seen", "its cells are texts")
-    elif (
-        sample.kind == "workbook"
-        and not {"price_of", "stock_in"} & set(settings)
-        and {line[place].kind for line in rows} - {"blank"} == {"number"}
-    ):
-        settings["as"] = Drafted("number", "seen", "its cells are numbers")
-    if must and how == "supposed" and "empty" in settings:
-        del settings["empty"]
-        settings["must"] = must
-        how, why = "open", "it must be filled, and nothing feeds it"
-    offer = ""
-    if about is not None and "field" in settings and (says := said_by(heading, about)) is not None:
-        del settings["field"]
-        how, (why, offer) = "open", _as_headed(says, about)
-    return DraftColumn(place, heading, settings, how, why, sure, tuple(values[:25]), unknown, offer)
+    """A column: what fills it, and what else its cells and headings say."""
+    seen = _Seen(sample, parts, rows, place, proposal, record, names)
+    column = next(found for find in _SOURCES if (found := find(seen)) is not None)
+    about = record.fields.get(column.field or "")
+    if (must := _must(sample, parts, place, seen.heading)) is not None:
+        if column.how == "supposed" and "empty" in column.settings:
+            column = replace(column, settings={}, how="open", why="it must be filled, and nothing feeds it")
+        column = with_setting(column, "must", must)
+    if about is None:
+        return _with_kind(column, seen)
+    if not about.is_decimal and (length := _length(seen)) is not None:
+        column = with_setting(column, "length", Drafted(length, "seen", ""))
+    column = _with_kind(column, seen, about)
+    if (says := said_by(seen.heading, about)) is not None:
+        why, offer = _as_headed(says, about)
+        left = {key: each for key, each in column.settings.items() if key != "field"}
+        column = replace(column, settings=left, how="open", why=why, offer=offer)
+    return column
+
+
+def _length(seen: _Seen) -> int | None:
+    """The most characters, by the drop-down or the lines about the columns."""
+    below = [seen.sample.lines[at][seen.place].text for at in seen.parts.why]
+    return seen.sample.lengths.get(seen.place) or next(filter(None, map(length_by, below)), None)
+
+
+def _with_kind(column: DraftColumn, seen: _Seen, about: Field | None = None) -> DraftColumn:
+    """The kind of its cells in a workbook, where it is not the usual one of what fills it."""
+    if seen.sample.kind != "workbook" or {"price_of", "stock_in"} & set(column.settings):
+        return column
+    if about is not None and (about.is_decimal or about.kind == "date"):
+        lines = seen.sample.lines[seen.parts.rows :]
+        bare = not seen.kinds and bool(lines) and lines[0][seen.place].format == "@"
+        if seen.kinds == {"text"} or bare:
+            return with_setting(column, "as", Drafted("text", "seen", "its cells are texts"))
+    elif seen.kinds == {"number"}:
+        return with_setting(column, "as", Drafted("number", "seen", "its cells are numbers"))
+    return column
 
 
 def _as_headed(says: HeadingSays, field: Field) -> tuple[str, str]:
@@ -82,62 +125,83 @@ def _as_headed(says: HeadingSays, field: Field) -> tuple[str, str]:
     return f"its heading says that it {said}, and Kotrel does not know whether {title} is so", ""
 
 
-def _format(sample: Sample, parts: Parts, place: int) -> str:
-    lines = sample.lines[parts.rows :]
-    return lines[0][place].format if lines else ""
+def _unwritable(seen: _Seen) -> DraftColumn | None:
+    if "other" not in seen.kinds:
+        return None
+    return seen.filled({}, "open", "its cells are formulas, or yes/no cells, which a layout does not write")
 
 
-def _source(
-    sample: Sample,
-    rows: Sequence[Sequence[SampleCell]],
-    place: int,
-    proposal: Proposal | None,
-    heading: str,
-    values: Sequence[str],
-    record: Record,
-    names: Callable[[str], ListNames],
-    settings: dict[str, Drafted],
-) -> tuple[How, str, int, tuple[str, ...]]:
-    """What fills the column: put into the settings; how and why, how sure, and its unknown values."""
-    if any(line[place].kind == "other" for line in rows):
-        return "open", "its cells are formulas, or yes/no cells, which a layout does not write", 0, ()
-    opposite = opposite_field(heading, record) if proposal is None else None
-    if opposite is not None and (pair := yes_and_no([line[place].text for line in rows])) is not None:
-        why = f"the opposite of {opposite.title.lower()}"
-        settings["field"] = Drafted(opposite.name, "supposed", why)
-        settings["words"] = Drafted({"yes": pair[1], "no": pair[0]}, "supposed", why)
-        return "supposed", why, GUESSED, ()
-    joined = _price_or_stock(heading, record, names)
-    if joined is not None and (proposal is None or proposal.sure <= UNSURE or joined[1] in heading):
-        key, code, why = joined
-        settings[key] = Drafted(code, "supposed", why)
-        return "supposed", why, GUESSED, ()
-    if proposal is None and (
-        kept := next(
-            (each for each in record.fields.values() if each.is_kept and folded(heading) in headings_of(each)), None
-        )
-    ):
-        settings["field"] = Drafted(kept.name, "seen", "its heading")
-        return "seen", "its heading", OWN, ()
-    if proposal is not None:
-        about = proposal.field
-        how: How = "seen" if proposal.sure > UNSURE else "supposed"
-        settings["field"] = Drafted(about.name, how, proposal.why)
-        offered = sample.choices.get(place, ())
-        unknown = _words(about, list(dict.fromkeys([*values, *offered])), names, settings)
-        return how, proposal.why, proposal.sure, unknown
-    if _ACTION.fullmatch(re.sub(r"[^\w ]", "", heading).strip()) and values:
-        known = {act: each for each in values for act, words in _ACTIONS.items() if each.casefold() in words}
-        if len(known) == len(values):
-            settings["action"] = Drafted(known, "supposed", "its heading, and words for what happens to a row")
-            return "supposed", "its heading, and words for what happens to a row", 0, ()
-    if not values:
-        settings["empty"] = Drafted(True, "supposed", "it is blank in every row")
-        return "supposed", "it is blank in every row", 0, ()
-    if len(values) == 1 and len(rows) > 1 and all(line[place].text for line in rows):
-        settings["fixed"] = Drafted(values[0], "supposed", "the same in every row")
-        return "supposed", f"“{values[0]}” in every row", 0, ()
-    return "open", f"no field fits it ({listed(list(values), 4)})", 0, ()
+def _opposite(seen: _Seen) -> DraftColumn | None:
+    field = opposite_field(seen.heading, seen.record) if seen.proposal is None else None
+    if field is None or (pair := yes_and_no(seen.texts)) is None:
+        return None
+    why = f"the opposite of {field.title.lower()}"
+    words = Drafted({"yes": pair[1], "no": pair[0]}, "supposed", why)
+    return seen.filled({"field": Drafted(field.name, "supposed", why), "words": words}, "supposed", why, GUESSED)
+
+
+def _joined(seen: _Seen) -> DraftColumn | None:
+    found = _price_or_stock(seen.heading, seen.record, seen.names)
+    if found is None:
+        return None
+    key, code, why = found
+    if seen.proposal is not None and seen.proposal.sure > UNSURE and code not in seen.heading:
+        return None
+    return seen.filled({key: Drafted(code, "supposed", why)}, "supposed", why, GUESSED)
+
+
+def _proposed(seen: _Seen) -> DraftColumn | None:
+    if seen.proposal is None:
+        return None
+    about, why = seen.proposal.field, seen.proposal.why
+    how: How = "seen" if seen.proposal.sure > UNSURE else "supposed"
+    offered = seen.sample.choices.get(seen.place, ())
+    more, unknown = _words(about, list(dict.fromkeys([*seen.values, *offered])), seen.names)
+    return seen.filled({"field": Drafted(about.name, how, why), **more}, how, why, seen.proposal.sure, unknown)
+
+
+def _kept(seen: _Seen) -> DraftColumn | None:
+    """A field that the system keeps: nobody loads it, but other programs want it."""
+    word = folded(seen.heading)
+    field = next((each for each in seen.record.fields.values() if each.is_kept and word in headings_of(each)), None)
+    if field is None:
+        return None
+    return seen.filled({"field": Drafted(field.name, "seen", "its heading")}, "seen", "its heading", OWN)
+
+
+def _action(seen: _Seen) -> DraftColumn | None:
+    if not seen.values or not _ACTION.fullmatch(re.sub(r"[^\w ]", "", seen.heading).strip()):
+        return None
+    known = {act: each for each in seen.values for act, words in _ACTIONS.items() if each.casefold() in words}
+    # C alone may stand for create as well as for change.
+    if len(known) != len(seen.values) or (known.get("changed", "").casefold() == "c" and "new" not in known):
+        return None
+    why = "its heading, and words for what happens to a row"
+    return seen.filled({"action": Drafted(known, "supposed", why)}, "supposed", why)
+
+
+def _blank(seen: _Seen) -> DraftColumn | None:
+    if seen.values:
+        return None
+    why = "it is blank in every row"
+    return seen.filled({"empty": Drafted(True, "supposed", why)}, "supposed", why)
+
+
+def _same_word(seen: _Seen) -> DraftColumn | None:
+    if len(seen.rows) < 2 or len(seen.values) != 1 or "" in seen.texts:
+        return None
+    word = Drafted(seen.values[0], "supposed", "the same in every row")
+    return seen.filled({"fixed": word}, "supposed", f"“{seen.values[0]}” in every row")
+
+
+def _nothing(seen: _Seen) -> DraftColumn:
+    return seen.filled({}, "open", f"no field fits it ({listed(seen.values, 4)})")
+
+
+_SOURCES: tuple[Callable[[_Seen], DraftColumn | None], ...] = (
+    _unwritable, _opposite, _joined, _proposed, _kept, _action, _blank, _same_word, _nothing,
+)  # fmt: skip
+"""What may fill a column; the first that fits does."""
 
 
 _STOCK = re.compile(
@@ -190,36 +254,33 @@ def _must(sample: Sample, parts: Parts, place: int, heading: str) -> Drafted | N
 
 
 def _words(
-    about: Field, values: Sequence[str], names: Callable[[str], ListNames], settings: dict[str, Drafted]
-) -> tuple[str, ...]:
-    """The program's words for choices and codes; returns those that nobody knows."""
-    words: dict[str, str] = {}
-    unknown: list[str] = []
+    about: Field, values: Sequence[str], names: Callable[[str], ListNames]
+) -> tuple[dict[str, Drafted], tuple[str, ...]]:
+    """The program's words for choices and codes, as settings; and those that nobody knows."""
     if about.kind == "choice":
         by_word = {folded(each): each for each in about.choices}
-        for value in values:
-            if value in about.choices:
-                continue
-            if (choice := by_word.get(folded(value))) is not None and choice not in words:
-                words[choice] = value
-            else:
-                unknown.append(value)
-    elif about.to is not None and values:
-        known = names(about.to)
-        if all(value in known.code_set for value in values):
-            return ()
-        own = {name for name in known.names.values() if name}
-        if all(value in own for value in values):
-            settings["name"] = Drafted(True, "supposed" if len(values) == 1 else "seen", "names, not codes")
-            return ()
-        for value in values:
-            if value in known.code_set:
-                continue
-            code = known.code_of(value)
-            if code is not None and code not in words and code not in values:
-                words[code] = value
-            else:
-                unknown.append(value)
-    if words:
-        settings["words"] = Drafted(words, "supposed", "their spelling")
-    return tuple(unknown)
+        return _paired(values, set(about.choices), lambda value: by_word.get(folded(value)))
+    if about.to is None or not values:
+        return {}, ()
+    known = names(about.to)
+    own = {name for name in known.names.values() if name}
+    if not all(value in known.code_set for value in values) and all(value in own for value in values):
+        return {"name": Drafted(True, "supposed" if len(values) == 1 else "seen", "names, not codes")}, ()
+    return _paired(values, known.code_set, known.code_of)
+
+
+def _paired(
+    values: Sequence[str], ours: Collection[str], meant: Callable[[str], str | None]
+) -> tuple[dict[str, Drafted], tuple[str, ...]]:
+    """Our code → their word, where it is another; a code has one word, and a word that is a code is that code."""
+    words: dict[str, str] = {}
+    unknown: list[str] = []
+    for value in values:
+        if value in ours:
+            continue
+        code = meant(value)
+        if code is None or code in words or code in values:
+            unknown.append(value)
+        else:
+            words[code] = value
+    return ({"words": Drafted(words, "supposed", "their spelling")} if words else {}), tuple(unknown)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 from kotrel.core.description.model import Record
@@ -35,6 +35,7 @@ class DraftColumn:
         values: a few different ones, as the file has them.
         unknown: values that have no equal here.
         offer: an expression that does what the heading says, for a person to take.
+        waits_for: the setting at the top that must be decided first, ``date`` or ``decimal_mark``; then ``meant`` feeds the column.
     """
 
     place: int
@@ -46,6 +47,8 @@ class DraftColumn:
     values: tuple[str, ...] = ()
     unknown: tuple[str, ...] = ()
     offer: str = ""
+    waits_for: str = ""
+    meant: str = ""
 
     @property
     def field(self) -> str | None:
@@ -74,6 +77,17 @@ class Draft:
     def rows(self) -> tuple[tuple[SampleCell, ...], ...]:
         """The rows of the file."""
         return tuple(line for line in self.sample.lines[self.parts.rows :] if any(cell.text for cell in line))
+
+
+def with_setting(column: DraftColumn, key: str, setting: Drafted) -> DraftColumn:
+    """The column with one more setting."""
+    return replace(column, settings={**column.settings, key: setting})
+
+
+def waiting(column: DraftColumn, setting: str, why: str) -> DraftColumn:
+    """The column, open until a setting at the top is decided."""
+    settings = {key: value for key, value in column.settings.items() if key != "field"}
+    return replace(column, settings=settings, how="open", why=why, waits_for=setting, meant=column.field or "")
 
 
 def in_short(draft: Draft) -> str:

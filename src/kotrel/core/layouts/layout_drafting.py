@@ -45,8 +45,6 @@ def draft(
     questions = [
         f"Column {each.heading.strip() or each.place + 1!s}: {each.why}" for each in columns if each.how == "open"
     ]
-    if len(dates) > 1:
-        questions.append(f"Dates can be read in two ways: {' or '.join(dates)}")
     return Draft(record, sample, parts, settings, tuple(columns), tuple(dates), tuple(questions))
 
 

@@ -3,50 +3,56 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
-from dataclasses import replace
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 
 from kotrel.core.description.model import Record
-from kotrel.core.layouts.draft_model import DraftColumn, Drafted, How
+from kotrel.core.layouts.draft_model import DraftColumn, Drafted, How, waiting, with_setting
 from kotrel.core.layouts.sample import Sample, SampleCell
 from kotrel.core.layouts.wording import strftime_of
 from kotrel.core.values.yes_no import read_yes_no
+
+Lines = Sequence[Sequence[SampleCell]]
 
 _DATES = (
     "YYYY-MM-DD", "DD.MM.YYYY", "DD/MM/YYYY", "MM/DD/YYYY", "YYYYMMDD", "DD-MM-YYYY", "MM-DD-YYYY", "YYYY/MM/DD", "YYYY.MM.DD",
     "DDMMYYYY", "MMDDYYYY", "DD.MM.YY", "DD/MM/YY", "MM/DD/YY", "DD-MM-YY", "YYMMDD", "DDMMYY",
 )  # fmt: skip
-_OTHER_WORD = {
-    "j": "N", "ja": "Nein", "y": "N", "yes": "No", "1": "0", "true": "false", "t": "F", "o": "N", "oui": "Non", "s": "N", "wahr": "falsch",
+_NO_BESIDE = {
+    "j": "n", "ja": "nein", "y": "n", "yes": "no", "1": "0", "true": "false", "t": "f", "o": "n", "oui": "non", "s": "n", "wahr": "falsch",
     "x": "", "✓": "",
 }  # fmt: skip
-"""The word for no beside a word for yes, where the file shows only one of them."""
+_YES_BESIDE = {"n": "y", "0": "1", "no": "yes", "false": "true", "f": "t", "nein": "ja", "non": "oui"}
+"""The other word, where the file shows only one of them."""
+_NUMBER = re.compile(r"-?([0-9]+)(?:([.,])([0-9]+))?")
 
 
-def _texts_of(rows: Sequence[Sequence[SampleCell]], place: int) -> list[str]:
+def _texts_of(rows: Lines, place: int) -> list[str]:
     return [line[place].text.strip() for line in rows if line[place].kind == "text"]
 
 
+def _is_text(sample: Sample, column: DraftColumn) -> bool:
+    """True for a column whose numbers and days are written as texts."""
+    return sample.kind == "text" or "as" in column.settings
+
+
 def with_dates(
-    sample: Sample,
-    columns: Sequence[DraftColumn],
-    rows: Sequence[Sequence[SampleCell]],
-    record: Record,
-    settings: dict[str, Drafted],
+    sample: Sample, columns: Sequence[DraftColumn], rows: Lines, record: Record, settings: dict[str, Drafted]
 ) -> tuple[list[DraftColumn], list[str]]:
-    """The form of dates: the first that all of them have, and the others that they may have."""
-    values = [
-        text
-        for each in columns
-        if each.field and record.fields[each.field].kind == "date"
-        for text in _texts_of(rows, each.place)
+    """The form that all days have; where they may have several, their columns are open. Returns the forms too."""
+    dated = [
+        each for each in columns if each.field and record.fields[each.field].kind == "date" and _is_text(sample, each)
     ]
+    values = [text for each in dated for text in _texts_of(rows, each.place)]
     forms = [form for form in _DATES if values and all(_is_in(value, form) for value in values)]
-    if forms and (sample.kind == "text" or values):
-        why = f"or {' or '.join(forms[1:])}" if len(forms) > 1 else ""
-        settings["date"] = Drafted(forms[0], "open" if len(forms) > 1 else "seen", why)
-    return list(columns), forms
+    if len(forms) == 1:
+        settings["date"] = Drafted(forms[0], "seen", "")
+    elif dated and not values:
+        settings["date"] = Drafted("YYYY-MM-DD", "supposed", "no day shows it")
+    if len(forms) < 2:
+        return list(columns), forms
+    why = f"its days can be read in two ways: {' or '.join(forms)}"
+    return [waiting(each, "date", why) if each in dated else each for each in columns], forms
 
 
 def _is_in(text: str, form: str) -> bool:
@@ -56,111 +62,129 @@ def _is_in(text: str, form: str) -> bool:
         return False
 
 
-_NUMBER = re.compile(r"-?[0-9]+(?:([.,])([0-9]+))?")
-
-
 def with_numbers(
-    sample: Sample,
-    columns: Sequence[DraftColumn],
-    rows: Sequence[Sequence[SampleCell]],
-    record: Record,
-    settings: dict[str, Drafted],
+    sample: Sample, columns: Sequence[DraftColumn], rows: Lines, record: Record, settings: dict[str, Drafted]
 ) -> list[DraftColumn]:
     """The decimal mark, and the decimals of each column that always has as many."""
-    marks: list[str] = []
+    numeric = [each for each in columns if _is_numeric(each, record)]
+    read = {
+        each.place: [found for text in _texts_of(rows, each.place) if (found := _NUMBER.fullmatch(text))]
+        for each in numeric
+        if _is_text(sample, each)
+    }
+    found_columns = _with_mark(columns, read, settings)
+    undecided = {each.place for each in found_columns if each.waits_for}
     always: dict[int, Drafted] = {}
-    loose = False
-    for each in columns:
-        if not {"price_of", "stock_in"} & set(each.settings) and not (
-            each.field and record.fields[each.field].is_decimal
-        ):
+    loose = bool(undecided & set(read))
+    for each in numeric:
+        if each.place in undecided:
             continue
-        if sample.kind == "workbook" and "as" not in each.settings:
-            formats = {line[each.place].format for line in rows if line[each.place].kind == "number"}
-            if len(formats) == 1 and (found := re.fullmatch(r"#?,?#*0(?:\.(0+))?", next(iter(formats)))) and found[1]:
-                always[each.place] = Drafted(len(found[1]), "seen", "its format")
-            elif formats:
-                loose = True
-            continue
-        parts = [_NUMBER.fullmatch(text) for text in _texts_of(rows, each.place)]
-        found_marks = [part[1] for part in parts if part and part[1]]
-        marks += found_marks
-        decimals = {len(part[2] or "") for part in parts if part}
-        if len(decimals) == 1 and (only := decimals.pop()):
-            zeros = any(part[2].endswith("0") for part in parts if part and part[2])
-            always[each.place] = Drafted(
-                only, "seen" if zeros else "supposed", "" if zeros else "every value has that number"
-            )
-        elif parts and not (each.field and record.fields[each.field].decimals == 0):
-            loose = True
+        formats = [line[each.place].format for line in rows if line[each.place].kind == "number"]
+        shown = _decimals_of(read[each.place]) if each.place in read else _decimals_shown(formats)
+        if shown is not None:
+            always[each.place] = shown
+        elif each.field is None or record.fields[each.field].decimals != 0:
+            loose = loose or any(line[each.place].text for line in rows)
+    if always and not loose and len({each.value for each in always.values()}) == 1:
+        settings["decimals"] = next(iter(always.values()))
+        return found_columns
+    return [
+        with_setting(each, "decimals", always[each.place]) if each.place in always else each for each in found_columns
+    ]
+
+
+def _is_numeric(column: DraftColumn, record: Record) -> bool:
+    if {"price_of", "stock_in"} & set(column.settings):
+        return True
+    return column.field is not None and record.fields[column.field].is_decimal
+
+
+def _with_mark(
+    columns: Sequence[DraftColumn], read: Mapping[int, Sequence[re.Match[str]]], settings: dict[str, Drafted]
+) -> list[DraftColumn]:
+    """The decimal mark that most numbers have.
+
+    One point or comma before three digits may divide thousands: where nothing else shows the mark, such columns are open.
+    """
+    marks = [each[2] for found in read.values() for each in found if each[2] and not _may_be_thousands(each)]
+    doubtful = {place for place, found in read.items() if any(map(_may_be_thousands, found))}
     if marks:
         mark = max(sorted(set(marks)), key=marks.count)
         several = len(set(marks)) > 1
         settings["decimal_mark"] = Drafted(mark, "supposed" if several else "seen", "most of them" if several else "")
-    if always and not loose and len({each.value for each in always.values()}) == 1:
-        settings["decimals"] = next(iter(always.values()))
-        return list(columns)
-    return [_with(each, "decimals", always[each.place]) if each.place in always else each for each in columns]
+    elif doubtful:
+        why = "a point or comma before three digits can be read in two ways, and no number shows their decimal mark"
+        return [waiting(each, "decimal_mark", why) if each.place in doubtful else each for each in columns]
+    elif read:
+        settings["decimal_mark"] = Drafted(".", "supposed", "no number shows it")
+    return list(columns)
+
+
+def _may_be_thousands(number: re.Match[str]) -> bool:
+    return len(number[3] or "") == 3 and number[1] != "0" and len(number[1]) <= 3
+
+
+def _decimals_of(numbers: Sequence[re.Match[str]]) -> Drafted | None:
+    """The decimals that all numbers have; None where they have none, or not all as many."""
+    different = {len(each[3] or "") for each in numbers}
+    if len(different) != 1 or not (only := different.pop()):
+        return None
+    zeros = any(each[3].endswith("0") for each in numbers)
+    return Drafted(only, "seen" if zeros else "supposed", "" if zeros else "every value has that number")
+
+
+def _decimals_shown(formats: Sequence[str]) -> Drafted | None:
+    """The decimals that the format of all cells shows."""
+    if len(set(formats)) != 1 or not (found := re.fullmatch(r"#?,?#*0(?:\.(0+))?", formats[0])) or not found[1]:
+        return None
+    return Drafted(len(found[1]), "seen", "its format")
 
 
 def with_yes_no(
-    columns: Sequence[DraftColumn],
-    rows: Sequence[Sequence[SampleCell]],
-    record: Record,
-    settings: dict[str, Drafted],
+    columns: Sequence[DraftColumn], rows: Lines, record: Record, settings: dict[str, Drafted]
 ) -> list[DraftColumn]:
     """The words for yes and no: of the layout where all columns have the same, else of each column."""
-    found: dict[int, tuple[str, str, How]] = {}
-    for each in columns:
-        if not each.field or record.fields[each.field].kind != "yes_no" or "words" in each.settings:
-            continue
-        pair = yes_and_no([line[each.place].text for line in rows])
-        if pair is not None:
-            found[each.place] = pair
-    pairs = {(yes, no) for yes, no, _ in found.values()}
-    if len(pairs) == 1:
-        (yes, no), how = pairs.pop(), min((each[2] for each in found.values()), key=("seen", "supposed").index)
-        why = "" if how == "seen" else "the file shows only one of them"
-        settings["yes"], settings["no"] = Drafted(yes, how, why), Drafted(no, how, why)
-        return list(columns)
-    return [
-        _with(
-            each, "words", Drafted({"yes": found[each.place][0], "no": found[each.place][1]}, found[each.place][2], "")
-        )
-        if each.place in found
-        else each
+    asked = [
+        each
         for each in columns
+        if each.field and record.fields[each.field].kind == "yes_no" and "words" not in each.settings
     ]
+    found = {
+        each.place: pair for each in asked if (pair := yes_and_no([line[each.place].text for line in rows])) is not None
+    }
+    pairs = {(yes, no) for yes, no, _ in found.values()}
+    if len(pairs) > 1:
+        return [
+            with_setting(each, "words", Drafted({"yes": pair[0], "no": pair[1]}, pair[2], ""))
+            if (pair := found.get(each.place)) is not None
+            else each
+            for each in columns
+        ]
+    if asked:
+        yes, no = pairs.pop() if pairs else ("yes", "no")
+        how: How = "seen" if any(pair[2] == "seen" for pair in found.values()) else "supposed"
+        why = "" if how == "seen" else "the file shows only one of them" if found else "no value shows them"
+        settings["yes"], settings["no"] = Drafted(yes, how, why), Drafted(no, how, why)
+    return list(columns)
 
 
 def yes_and_no(texts: Sequence[str]) -> tuple[str, str, How] | None:
     """The words for yes and no in a column, where they are known words."""
-    values = list(dict.fromkeys(texts))
-    filled = [each for each in values if each]
+    filled = [each for each in dict.fromkeys(texts) if each]
     said = {read_yes_no(each): each for each in filled}
-    if not filled or len(filled) > 2 or None in said or len(said) != len(filled):
+    if not filled or None in said or len(said) != len(filled):
         return None
     if len(said) == 2:
         return said["yes"], said["no"], "seen"
-    if "yes" in said:
-        yes = said["yes"]
-        if "" in values:
-            return yes, "", "supposed"
-        no = _OTHER_WORD.get(yes.casefold())
-        return (
-            None
-            if no is None
-            else (yes, no.lower() if yes.islower() else no.upper() if yes.isupper() else no, "supposed")
-        )
-    no = said["no"]
-    pairs = {"n": "Y", "0": "1", "no": "yes", "false": "true", "f": "T", "nein": "ja", "non": "oui"}
-    yes = pairs.get(no.casefold(), "")
-    return (
-        (yes.lower() if no.islower() else yes.upper() if no.isupper() else yes.capitalize(), no, "supposed")
-        if yes
-        else None
-    )
+    if "no" in said:
+        yes = _as_written(_YES_BESIDE.get(said["no"].casefold()), said["no"])
+        return None if yes is None else (yes, said["no"], "supposed")
+    no = "" if "" in texts else _as_written(_NO_BESIDE.get(said["yes"].casefold()), said["yes"])
+    return None if no is None else (said["yes"], no, "supposed")
 
 
-def _with(column: DraftColumn, key: str, setting: Drafted) -> DraftColumn:
-    return replace(column, settings={**column.settings, key: setting})
+def _as_written(word: str | None, other: str) -> str | None:
+    """A word in capitals or small letters, as the other one is."""
+    if word is None or other.islower():
+        return word
+    return word.upper() if other.isupper() else word.capitalize()
