@@ -287,7 +287,7 @@ def _about_reading(setting: str, ways: Sequence[str], columns: Sequence[DraftCol
             table = document["column"][each.place]
             _put(table, "field", each.meant)
             if setting == "decimal_mark" and all(way in value for value in each.values):
-                table["decimals"] = 3  # so many have those that may be read in two ways
+                table["decimals"] = 3  # numbers that may be read in two ways have three
         return None
 
     return Question(f"{called}: {what}?\n{rows}", take)

@@ -115,7 +115,7 @@ insert into product values ('P-100', 'Rope 6 mm', 'M', 'ROPE', 0.55, 0.95, 120),
 
 
 def _write_back_office(path: Path) -> None:
-    """A small database of its own, as another program would have it: to be connected, learned and loaded."""
+    """A small database, as another program would have it: to be connected, learned and loaded."""
     with closing(sqlite3.connect(path)) as database:
         database.executescript(_BACK_OFFICE)
         database.commit()

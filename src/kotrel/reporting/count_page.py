@@ -11,7 +11,7 @@ import polars as pl
 from kotrel.core.counting.variance import Entry, Line, Place, totals_of
 from kotrel.core.errors import KotrelError
 from kotrel.core.phrases import count
-from kotrel.counting.count_files import CountedFile, count_names, open_count
+from kotrel.counting.count_files import CountedFile, Post, count_names, open_count
 from kotrel.counting.count_state import State, state_of
 from kotrel.counting.count_workbooks import about_count, documents_of, round_name
 from kotrel.counting.variance_screen import where_of, worst_first
@@ -33,48 +33,66 @@ def count_page(name: str, workspace: Workspace) -> Page:
         places = {place.number: place for place in kept.places()}
         files, entries = kept.files(), kept.entries()
         posts = [(post, kept.posted(post.number)) for post in kept.posts()]
-    posted = [
+    posted = _posted_lines(posts, places)
+    documents = documents_of([document for _, lines in posts for *_, document, _ in lines if document], workspace)
+    remarks = {entry.number: entry.remark for entry in workspace.system().history() if entry.remark}
+    done = [line for line in _all_lines(state, posted) if line.counted is not None]
+    open_lines = [line for line in state.open_lines if line.counted is None]
+    again = [line for line in state.told if line.recount and line.place.number not in state.posted]
+    facts = [(name_, value) for name_, value in about_count(state, files, posts, documents, remarks) if name_ and value]
+    sections = [
+        *_about_lines(done, workspace),
+        Section("Count again", tables=[_recounts(again)] if again else []),
+        Section("Not counted", tables=[_left(open_lines)] if open_lines else []),
+        _entries(entries, places),
+        Section("Documents posted", notes=documents),
+        _trend(name, workspace, {_place_key(place) for place in places.values()}),
+        _files(files),
+    ]
+    return Page(
+        kind="Count report",
+        title=f"Count {name}",
+        lead=_lead(state, done, len(places), len(again)),
+        tone="warn" if again else "good" if not open_lines else "",
+        facts=facts,
+        sections=[each for each in sections if each.tables or each.notes],
+        signed=True,
+    )
+
+
+def _posted_lines(
+    posts: Sequence[tuple[Post, Sequence[tuple[int, str, str | None, str, str | None, str]]]],
+    places: Mapping[int, Place],
+) -> list[Line]:
+    """The lines of all posts that were loaded."""
+    return [
         Line(places[place], Decimal(expected), None if counted is None else Decimal(counted))
         for post, lines in posts if post.load is not None
         for place, expected, counted, _, _, _ in lines
     ]  # fmt: skip
-    documents = documents_of([document for _, lines in posts for *_, document, _ in lines if document], workspace)
-    remarks = {entry.number: entry.remark for entry in workspace.system().history() if entry.remark}
-    lines = _all_lines(state, posted)
-    done = [line for line in lines if line.counted is not None]
+
+
+def _lead(state: State, done: Sequence[Line], places: int, again: int) -> str:
+    """What the page says first.
+
+    Args:
+        done: the counted lines, of all ``places``; ``again`` of them should be counted again.
+    """
     totals = totals_of(done, state.tolerance, 0, 0)
-    open_lines = [line for line in state.open_lines if line.counted is None]
-    again = [line for line in state.told if line.recount and line.place.number not in state.posted]
-    lead = f"{len(done):,} of {count(len(places), 'place')} counted: net {money_text(totals.net)}, gross {money_text(totals.gross)}"
-    lead += f", accuracy {totals.accuracy} %." if totals.accuracy is not None else "."
-    if again:
-        lead += f" {count(len(again), 'place')} should be counted again."
-    off = worst_first([line for line in done if line.variance])
-    categories = _categories(workspace, [line.place.item for line in done])
-    facts = [(name_, value) for name_, value in about_count(state, files, posts, documents, remarks) if name_ and value]
-    return Page(
-        kind="Count report",
-        title=f"Count {name}",
-        lead=lead,
-        tone="warn" if again else "good" if not open_lines else "",
-        facts=facts,
-        sections=[
-            each
-            for each in (
-                _differences(off),
-                _by("location", done, lambda line: " ".join(filter(None, (line.place.warehouse, line.place.bin)))),
-                _by("category", done, lambda line: categories.get(line.place.item, "")) if categories else Section(""),
-                Section("Count again", tables=[_recounts(again)]) if again else Section(""),
-                Section("Not counted", tables=[_left(open_lines)]) if open_lines else Section(""),
-                _entries(entries, places),
-                Section("Documents posted", notes=documents) if documents else Section(""),
-                _trend(name, workspace, {_place_key(place) for place in places.values()}),
-                _files(files),
-            )
-            if each.tables or each.notes
-        ],
-        signed=True,
-    )
+    lead = f"{len(done):,} of {count(places, 'place')} counted: net {money_text(totals.net)}, gross {money_text(totals.gross)}"
+    lead += "." if totals.accuracy is None else f", accuracy {totals.accuracy} %."
+    return f"{lead} {count(again, 'place')} should be counted again." if again else lead
+
+
+def _about_lines(done: Sequence[Line], workspace: Workspace) -> list[Section]:
+    """The differences, the greatest value first, and all lines by location and by category."""
+    sections = [
+        _differences(worst_first([line for line in done if line.variance])),
+        _by("location", done, lambda line: " ".join(filter(None, (line.place.warehouse, line.place.bin)))),
+    ]
+    if categories := _categories(workspace, [line.place.item for line in done]):
+        sections.append(_by("category", done, lambda line: categories.get(line.place.item, "")))
+    return sections
 
 
 def _all_lines(state: State, posted: Sequence[Line]) -> list[Line]:

@@ -74,7 +74,7 @@ def _value(value: str | None, field: Field) -> str:
 
 
 COLUMNS_SHOWN = 6
-"""So many fields of a new row are shown beside its key."""
+"""Fields of a new row that are shown beside its key, at most."""
 
 
 def row_sections(changes: Sequence[RecordChanges], action: str, title: str) -> list[Section]:

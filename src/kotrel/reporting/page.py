@@ -115,7 +115,7 @@ class Chart:
 
 @dataclass(frozen=True)
 class Section:
-    """A part of a page under a heading of its own."""
+    """A part of a page, with its heading."""
 
     title: str
     words: Sequence[str] = ()

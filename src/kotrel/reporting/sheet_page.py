@@ -22,7 +22,7 @@ from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.table_writing import write_book
 
 AROUND = 3
-"""So many other columns of a row are shown beside a bad cell, so that the sender recognises it."""
+"""Other columns of a row that are shown beside a bad cell, at most, so that the sender recognises it."""
 TONES: dict[str, Tone] = {"error": "bad", "warning": "warn", "note": ""}
 
 
@@ -38,49 +38,56 @@ def sheet_page(checked: Sequence[Checked], supplier: bool, rest: Path | None = N
     if supplier:
         sheets = [_for_sender(each) for each in sheets]
     files = list(dict.fromkeys(Path(each.rows.table.file).name for each in sheets))
-    groups = worst_first(group for each in sheets for group in each.rows.findings)
-    counts = count_by_severity(groups)
     bad = sum(len(rows_with(each.rows.findings, "error")) for each in sheets)
-    whole = any((group.cells[ROW] == 0).any() for group in groups if group.severity == "error")
     total = sum(each.rows.values.height for each in sheets)
     written = _rows_to_correct(sheets, rest) if supplier and rest is not None and bad else None
-    tone: Tone
-    if not counts["error"]:
-        lead, tone = f"All {count(total, 'row')} can be used as they are.", "good"
-    elif whole:
-        lead, tone = (
-            f"The sheet cannot be used yet: {count(counts['error'], 'problem')} must be corrected first.",
-            "bad",
-        )
-    else:
-        lead, tone = f"{bad:,} of {count(total, 'row')} must be corrected: {count(counts['error'], 'cell')}.", "bad"
-    if counts["warning"]:
-        lead += f" {count(counts['warning'], 'warning')} to look at."
-    facts = [("File", ", ".join(files)), ("Rows", f"{total:,}"), ("To correct", count(bad, "row"))]
-    facts += [
-        ("Sheets", listed_and(list(dict.fromkeys(each.rows.table.sheet for each in sheets if each.rows.table.sheet))))
-    ]
-    sections = [_summary(sheets, supplier)]
-    for each in sheets:
-        for severity in ("error", "warning", "note"):
-            tables = [
-                _group(each.rows, group, supplier)
-                for group in worst_first(each.rows.findings)
-                if group.severity == severity
-            ]
-            if tables:
-                name = f" in sheet {each.rows.table.sheet}" if each.rows.table.sheet and len(sheets) > 1 else ""
-                title = {"error": "To correct", "warning": "To look at", "note": "For information"}[severity]
-                sections.append(Section(f"{title}{name}", tables=tables))
+    names = listed_and(list(dict.fromkeys(each.rows.table.sheet for each in sheets if each.rows.table.sheet)))
+    facts = [("File", ", ".join(files)), ("Rows", f"{total:,}"), ("To correct", count(bad, "row")), ("Sheets", names)]
+    sections = [_summary(sheets, supplier), *_by_severity(sheets, supplier)]
     if not supplier:
         sections += _for_us(sheets)
     if written:
         sections.append(Section("How to correct it", words=[
             f"The rows to correct are also in the workbook {written}, each with what is wrong in its last column. "
             "Please correct them there or in your own file, and send the file again."]))  # fmt: skip
+    lead, tone = _lead(sheets, bad, total)
     return Page(
         "Check report", ", ".join(files), lead, [each for each in facts if each[1]], sections, tone, rest=written
     )
+
+
+def _lead(sheets: Sequence[Checked], bad: int, total: int) -> tuple[str, Tone]:
+    """What the page says first: whether the rows can be used.
+
+    Args:
+        bad: rows with an error, of the ``total``.
+    """
+    groups = [group for each in sheets for group in each.rows.findings]
+    counts = count_by_severity(groups)
+    tone: Tone = "bad" if counts["error"] else "good"
+    if not counts["error"]:
+        lead = f"All {count(total, 'row')} can be used as they are."
+    elif any((group.cells[ROW] == 0).any() for group in groups if group.severity == "error"):
+        lead = f"The sheet cannot be used yet: {count(counts['error'], 'problem')} must be corrected first."
+    else:
+        lead = f"{bad:,} of {count(total, 'row')} must be corrected: {count(counts['error'], 'cell')}."
+    if counts["warning"]:
+        lead += f" {count(counts['warning'], 'warning')} to look at."
+    return lead, tone
+
+
+def _by_severity(sheets: Sequence[Checked], supplier: bool) -> list[Section]:
+    """The cells of each sheet: what must be corrected, what to look at, and what is for information."""
+    titles = {"error": "To correct", "warning": "To look at", "note": "For information"}
+    sections = []
+    for each in sheets:
+        groups = worst_first(each.rows.findings)
+        name = f" in sheet {each.rows.table.sheet}" if each.rows.table.sheet and len(sheets) > 1 else ""
+        for severity, title in titles.items():
+            tables = [_group(each.rows, group, supplier) for group in groups if group.severity == severity]
+            if tables:
+                sections.append(Section(f"{title}{name}", tables=tables))
+    return sections
 
 
 def _for_sender(checked: Checked) -> Checked:

@@ -8,7 +8,7 @@ from rich.cells import cell_len
 from rich.table import Column, Table
 
 LEAST = 12
-"""So many characters a column keeps that gives way; where even that is too much, a column that is cut short is left out."""
+"""Characters that a column keeps when it gives way; where even that is too much, a column that is cut short is left out."""
 
 
 def give_way(table: Table, room: int, *headings: str) -> Table:

@@ -24,7 +24,7 @@ _COUNTED = re.compile(
 )
 """Names of numbers and moments that a system often counts up itself."""
 _FEW = 30
-"""So many tables are shown with the question; all of them on ``?``."""
+"""Tables that are shown with the question, at most; all of them on ``?``."""
 
 
 def ask_about_draft(screen: Screen, path: Path, facts: Sequence[TableFacts]) -> bool:

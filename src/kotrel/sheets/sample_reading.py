@@ -48,7 +48,7 @@ def _text(path: Path, encoding: str | None) -> Sample:
     found = encoding or encoding_of(raw)
     seen = {"separator", "line_end"} | (set() if found == "ascii" and encoding is None else {"encoding"})
     try:
-        # Python's utf-16 writes a mark of its own; one without a mark stays without.
+        # Python's utf-16 writes a mark itself; a text without a mark stays without.
         text = raw.decode("utf-8" if found == "ascii" else found)
     except UnicodeDecodeError as error:
         raise OutOfReach(f"{path} is not text in the encoding {found}: {error}", "", "not-text") from None

@@ -260,7 +260,7 @@ class System(ABC):
         """All loads, the oldest first, each with what is wrong with its journal.
 
         Args:
-            newest: the lines of so many loads are proved, from the last one back; None for all. Entries are proved of all.
+            newest: the number of loads whose lines are proved, from the last one back; None for all. Entries are proved of all.
         """
 
     @abstractmethod

@@ -15,7 +15,7 @@ class SampleCell:
     """One cell.
 
     Attributes:
-        text: what stands there; of a number its digits, of a day YYYY-MM-DD.
+        text: its text; of a number its digits, of a day YYYY-MM-DD.
         kind: ``other`` is a formula, a yes/no cell or an error.
         format: how a workbook shows a number.
     """

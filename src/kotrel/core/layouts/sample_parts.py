@@ -25,7 +25,7 @@ _LETTERS = frozenset({"m", "o", "c", "k", "r"})
 _PLAIN_NUMBER = re.compile(r"-?[0-9][0-9., ]*")
 _DAY = re.compile(r"[0-9]{1,4}[-./][0-9]{1,2}[-./][0-9]{1,4}")
 _FIRST = 8
-"""So many lines below the headings are looked at."""
+"""Lines below the headings that are looked at, at most."""
 
 
 @dataclass(frozen=True)

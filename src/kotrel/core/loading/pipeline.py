@@ -138,7 +138,7 @@ def _others(sheets: Sequence[Rows]) -> list[InLoad | None]:
 
 
 def _looks_at_its_own(rows: Rows) -> bool:
-    """True where a row may refer to another row of its own record, or must not lead back to one."""
+    """True where a row may refer to another row of the same record, or must not lead back to one."""
     record = rows.record
     return bool(record.circles) or any(record.fields[name].to == record.name for name in rows.fields)
 

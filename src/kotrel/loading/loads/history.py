@@ -307,7 +307,7 @@ def chosen(entries: Sequence[Entry], since: str, who: str, file: str, record: st
 def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args)
     if args.record:
-        record_named(workspace.description, args.record)  # a wrong name is told
+        record_named(workspace.description, args.record)  # a wrong name is an error
     asked = (args.since or "", args.who or "", args.file or "", args.record or "")
     every = args.all or screen.as_json or any(asked)
     entries = workspace.system().audited_history(None if every else LOADS_SHOWN)
@@ -321,6 +321,6 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         if len(some) < len(entries):
             more = "" if every else " (--all shows the others, and proves their lines, too)"
             screen.show(Text(f"Shown: {len(some):,} of {count(len(entries), 'load')}{more}", style="dim"))
-        # What was changed since is told, whatever was asked for.
+        # What was changed since is shown, whatever was asked for.
         _show_troubles(screen, [entry for entry in entries if entry not in some])
     return 1 if any(entry.trouble for entry in entries) else 0

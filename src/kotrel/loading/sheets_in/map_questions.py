@@ -27,7 +27,7 @@ from kotrel.screen.dialogue import Document, Question
 SURE = 90
 """A field that is proposed with less, in per cent, is asked."""
 _FEW = 12
-"""A list with so many codes is shown with the question; a longer one on ``?``."""
+"""The longest list of codes that is shown with the question; a longer one is shown on ``?``."""
 
 
 def questions_of(
@@ -390,7 +390,7 @@ def _about_partners(mapped: Mapped, document: Document, names: Callable[[str], L
 
 
 def _said_by_heading(mapped: Mapped, fed: Sequence[str], field: Field, names: Callable[[str], ListNames]) -> str:
-    """The one code that stands in the heading of a partner: KG in “Weight kg”; blank where it is not one."""
+    """The one code in the heading of a partner: KG in “Weight kg”; blank where it is not one."""
     headings = " ".join(each.column.heading for each in mapped.proposals if each.field.name in fed)
     known = names(field.to) if field.to else None
     codes = {code for word in re.findall(r"\w+", headings) if known and (code := known.code_of(word))}

@@ -19,7 +19,7 @@ def trouble_with(database: Database, number: int | None = None, newest: int | No
     Of all loads together, the lines of those with more than :data:`MANY_LINES` are only counted.
 
     Args:
-        newest: the lines of so many loads are looked at, from the last one back; None for all.
+        newest: the number of loads whose lines are looked at, from the last one back; None for all.
     """
     if not has_journal(database):
         return {}
