@@ -271,6 +271,33 @@ def _layout(reader: LayoutReader, data: Mapping[str, Any], name: str, descriptio
     raw = data.get("column", [])
     if not isinstance(raw, list) or not raw or not all(isinstance(each, dict) for each in raw):
         raise reader.wrong("a layout needs columns", hint='Like [[column]] with heading = "ArtNr" and field = "code"')
+    columns = tuple(layout_column(reader, each, place, record, description) for place, each in enumerate(raw, start=1))
+    above, below = (_lines(reader, data, key, len(columns)) for key in ("lines_above", "heading_lines"))
+    kind = reader.one_of(reader.text_of(data, "format", "text"), ("text", "workbook"), "format", "format")
+    mark = reader.one_of(reader.text_of(data, "decimal_mark", "."), (".", ","), "decimal_mark", "decimal_mark")
+    updates = reader.one_of(reader.text_of(data, "updates", "whole"), ("whole", "changed"), "updates", "updates")
+    if "cleared" in data and updates == "whole":
+        raise reader.wrong('“cleared” is for updates = "changed": a whole row says what is blank', "cleared")
+    return Layout(
+        name=name, record=record.name, columns=columns, kind=kind, title=reader.text_of(data, "title", ""),  # type: ignore[arg-type]
+        headings=reader.flag(data, "headings", True), above=above,
+        below=tuple((*line, *("",) * (len(columns) - len(line))) for line in below),
+        decimal_mark=mark, decimals=reader.whole(data, "decimals", 0, most=MOST_DECIMALS), date=_date(reader, data),  # type: ignore[arg-type]
+        yes=reader.text_of(data, "yes", "yes"), no=reader.text_of(data, "no", "no"), blank=reader.text_of(data, "blank", ""),
+        one_line=reader.flag(data, "clean", False), most_rows=reader.whole(data, "most_rows", 1), updates=updates,  # type: ignore[arg-type]
+        cleared=reader.text_of(data, "cleared", "") if "cleared" in data else None, **_text_form(reader, data), **_book_form(reader, data, kind),
+    )  # fmt: skip
+
+
+def _date(reader: LayoutReader, data: Mapping[str, Any]) -> str:
+    date = reader.text_of(data, "date", "YYYY-MM-DD")
+    if not all(part in date for part in ("DD", "MM", "YY")):
+        raise reader.wrong("“date” needs DD, MM and YYYY or YY", "date", hint='Like date = "DD.MM.YYYY"')
+    return date
+
+
+def _text_form(reader: LayoutReader, data: Mapping[str, Any]) -> dict[str, Any]:
+    """How a text file is written."""
     encoding = reader.text_of(data, "encoding", "utf-8")
     try:
         codecs.lookup(encoding)
@@ -282,16 +309,16 @@ def _layout(reader: LayoutReader, data: Mapping[str, Any], name: str, descriptio
     separator = _SEPARATORS.get(separator, separator)
     if len(separator) != 1 or not separator.isascii() or separator.isalnum() or separator in '"\r\n':
         raise reader.wrong(f"“separator” is one character such as #, or {', '.join(_SEPARATORS)}", "separator")
-    date = reader.text_of(data, "date", "YYYY-MM-DD")
-    if not all(part in date for part in ("DD", "MM", "YY")):
-        raise reader.wrong("“date” needs DD, MM and YYYY or YY", "date", hint='Like date = "DD.MM.YYYY"')
-    columns = tuple(layout_column(reader, each, place, record, description) for place, each in enumerate(raw, start=1))
-    above, below = (_lines(reader, data, key, len(columns)) for key in ("lines_above", "heading_lines"))
-    below = tuple((*line, *("",) * (len(columns) - len(line))) for line in below)
-    kind = reader.one_of(reader.text_of(data, "format", "text"), ("text", "workbook"), "format", "format")
     quotes = reader.one_of(reader.text_of(data, "quotes", "needed"), ("needed", "all", "none"), "quotes", "quotes")
     ends = reader.one_of(reader.text_of(data, "line_end", "windows"), tuple(_LINE_ENDS), "line_end", "line_end")
-    mark = reader.one_of(reader.text_of(data, "decimal_mark", "."), (".", ","), "decimal_mark", "decimal_mark")
+    ending = reader.text_of(data, "ending", "csv").lstrip(".")
+    if not re.fullmatch(r"\w{1,10}", ending):
+        raise reader.wrong("“ending” is the ending of the file's name, like txt", "ending")
+    return {"encoding": encoding, "separator": separator, "quotes": quotes, "line_end": _LINE_ENDS[ends], "file_ending": ending}  # fmt: skip
+
+
+def _book_form(reader: LayoutReader, data: Mapping[str, Any], kind: str) -> dict[str, Any]:
+    """The sheet of a workbook, and which workbook it belongs to."""
     book = reader.text_of(data, "book", "")
     if book and (kind != "workbook" or "most_rows" in data):
         raise reader.wrong(
@@ -301,9 +328,6 @@ def _layout(reader: LayoutReader, data: Mapping[str, Any], name: str, descriptio
         )
     if book and not re.fullmatch(r"[\w-]+", book):
         raise reader.wrong("“book” is part of a file's name: letters, digits, - and _", "book")
-    updates = reader.one_of(reader.text_of(data, "updates", "whole"), ("whole", "changed"), "updates", "updates")
-    if "cleared" in data and updates == "whole":
-        raise reader.wrong('“cleared” is for updates = "changed": a whole row says what is blank', "cleared")
     sheet = reader.text_of(data, "sheet", "Sheet1")
     if not 0 < len(sheet) <= 31 or _NOT_IN_SHEETS.search(sheet) or sheet.startswith("'") or sheet.endswith("'"):
         raise reader.wrong(
@@ -311,18 +335,9 @@ def _layout(reader: LayoutReader, data: Mapping[str, Any], name: str, descriptio
             "sheet",
             hint="A name has 1 to 31 characters, none of []:*?/\\, and no quote at its ends.",
         )
-    template, ending = reader.text_of(data, "template", ""), reader.text_of(data, "ending", "csv").lstrip(".")
+    template = reader.text_of(data, "template", "")
     if template and kind != "workbook":
         raise reader.wrong('“template” is a workbook: add format = "workbook"', "template")
     if template and not template.lower().endswith((".xlsx", ".xlsm")):
         raise reader.wrong("“template” must be an .xlsx or .xlsm workbook", "template", hint="Save it as one.")
-    if not re.fullmatch(r"\w{1,10}", ending):
-        raise reader.wrong("“ending” is the ending of the file's name, like txt", "ending")
-    return Layout(
-        name=name, record=record.name, columns=columns, kind=kind, title=reader.text_of(data, "title", ""),  # type: ignore[arg-type]
-        headings=reader.flag(data, "headings", True), above=above, below=below, separator=separator, quotes=quotes,  # type: ignore[arg-type]
-        encoding=encoding, line_end=_LINE_ENDS[ends], decimal_mark=mark, decimals=reader.whole(data, "decimals", 0, most=MOST_DECIMALS),  # type: ignore[arg-type]
-        date=date, yes=reader.text_of(data, "yes", "yes"), no=reader.text_of(data, "no", "no"), blank=reader.text_of(data, "blank", ""),
-        one_line=reader.flag(data, "clean", False), sheet=sheet, most_rows=reader.whole(data, "most_rows", 1),
-        book=book, template=template, file_ending=ending, updates=updates, cleared=reader.text_of(data, "cleared", "") if "cleared" in data else None,  # type: ignore[arg-type]
-    )  # fmt: skip
+    return {"book": book, "sheet": sheet, "template": template}
