@@ -9,6 +9,8 @@ from datetime import date
 from typing import Any
 
 import openpyxl
+from openpyxl.cell.rich_text import CellRichText, TextBlock
+from openpyxl.cell.text import InlineFont
 from openpyxl.styles import Font
 from openpyxl.worksheet.datavalidation import DataValidation
 
@@ -108,6 +110,7 @@ class LayoutDrafts(Program):
         units.add("C2:C500")
         portal["Items"].add_data_validation(units)
         portal["Lists"].sheet_state = "hidden"
+        portal["Read me"]["A1"] = CellRichText("How to fill ", TextBlock(InlineFont(b=True), "this"), " workbook")
         portal.save(self.folder / "portal.xlsx")
         bare = workbook_of(
             self.folder / "group.xlsx",
@@ -160,6 +163,8 @@ class LayoutDrafts(Program):
         )  # fmt: skip
         self.assertEqual(filled["Items"]["B2"].data_type, "s", "a text never becomes a formula")
         self.assertEqual([cell.number_format for cell in filled["Items"]["E"]][1:], ["0.00", "0.00"])
+        whole = openpyxl.load_workbook(self.folder / "in-portal.xlsx", rich_text=True)
+        self.assertEqual(whole["Read me"]["A1"].value[1].font.b, True, "letters in bold stay so")
         self.assertEqual((filled["Lists"].sheet_state, filled["Read me"]["A1"].value), ("hidden", "How to fill this workbook"))  # fmt: skip
         self.assertEqual(str(filled["Items"].data_validations.dataValidation[0].sqref), "C2:C500")
         said = self.kotrel("write", "in.csv", "--layout", "portal", "-o", "sell.xls", status=2).stderr

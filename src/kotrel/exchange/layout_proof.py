@@ -21,6 +21,7 @@ from kotrel.core.phrases import count
 from kotrel.core.tables.table import letter_of
 from kotrel.sheets.sample_reading import read_sample
 from kotrel.sheets.upload_files import write_upload
+from kotrel.sheets.users_workbook import users_workbook
 
 
 @dataclass(frozen=True)
@@ -204,9 +205,7 @@ def _of_workbook(
     layout: Layout, sample: Sample, written: Path, first: int, rows: int, unread: Mapping[int, str]
 ) -> Proof:
     """Compares every cell of every sheet: its value, its kind and its format."""
-    import openpyxl
-
-    theirs, ours = openpyxl.load_workbook(sample.path), openpyxl.load_workbook(written)
+    theirs, ours = users_workbook(sample.path), users_workbook(written)
     differences: list[Difference] = []
     form: list[str] = []
     if theirs.sheetnames != ours.sheetnames:
@@ -225,7 +224,8 @@ def _of_workbook(
             strict=True,
         ):
             for one, two in zip(their_row, our_row, strict=True):
-                if _seen(one) == _seen(two):
+                own = name == layout.sheet and one.row > first
+                if _seen(one, own) == _seen(two, own):
                     continue
                 if name != layout.sheet:
                     form.append(f"sheet “{name}” has another {one.coordinate}")
@@ -240,12 +240,11 @@ def _of_workbook(
     return Proof(rows, not differences and not form, tuple(differences), tuple(dict.fromkeys(form)))
 
 
-def _seen(cell: Any) -> tuple[object, str, str]:
-    return (
-        cell.value,
-        cell.data_type if cell.value is not None else "",
-        cell.number_format if cell.value is not None else "",
-    )
+def _seen(cell: Any, own: bool) -> tuple[object, str, str]:
+    """Value, kind and format; of a row of ours, a text whatever its letters look like."""
+    if cell.value is None:
+        return None, "", ""
+    return str(cell.value) if own and cell.data_type == "s" else cell.value, cell.data_type, cell.number_format
 
 
 def _shown(cell: Any) -> str:

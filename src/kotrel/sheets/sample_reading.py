@@ -14,9 +14,9 @@ from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.layouts.sample import BLANK, CellKind, Sample, SampleCell
 from kotrel.core.tables.table import index_of
 from kotrel.sheets.encodings import encoding_of
-from kotrel.sheets.ooxml.archives import DAMAGED
 from kotrel.sheets.quotes_inside import has_quotes_inside
 from kotrel.sheets.textfiles import separator_of
+from kotrel.sheets.users_workbook import users_workbook
 
 WORKBOOKS = (".xlsx", ".xlsm")
 
@@ -89,13 +89,17 @@ def _line(cells: list[SampleCell], width: int) -> tuple[SampleCell, ...]:
 
 
 def _workbook(path: Path, name: str) -> Sample:
-    import openpyxl
-
     try:
-        book = openpyxl.load_workbook(path)
-        sheet = book[name]
-    except (OSError, *DAMAGED) as error:
+        book = users_workbook(path)
+    except (OSError, ValueError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
+    if name not in book.sheetnames:
+        raise OutOfReach(
+            f"the sheet “{name}” of {path} cannot be copied",
+            "Open it in a spreadsheet program, save it anew, and draft the layout from that.",
+            "file-not-readable",
+        )
+    sheet = book[name]
     lines = [[_cell(cell) for cell in row] for row in sheet.iter_rows(min_row=1, max_row=sheet.max_row)]
     while lines and all(cell.kind == "blank" for cell in lines[-1]):
         lines.pop()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import re
 from collections.abc import Sequence
 from datetime import datetime
 from decimal import Decimal
@@ -15,8 +16,8 @@ from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.layouts.layout import Layout, LayoutColumn
 from kotrel.core.layouts.wording import strftime_of
 from kotrel.sheets.lost_in_copies import lost_in_copy
-from kotrel.sheets.ooxml.archives import DAMAGED
 from kotrel.sheets.table_writing import is_exact_number
+from kotrel.sheets.users_workbook import save_workbook, users_workbook
 
 
 def fill_template(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path) -> None:
@@ -26,19 +27,17 @@ def fill_template(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path) -> 
         WrongUse: the template has no such sheet, or something that a copy would lose.
         OutOfReach: it cannot be read.
     """
-    import openpyxl
-
     template = Path(sheets[0][0].template)
+    try:
+        book = users_workbook(template)
+    except (OSError, ValueError) as error:
+        raise OutOfReach(f"{template} cannot be read: {error}", "", "file-not-readable") from None
     if lost := lost_in_copy(template):
         raise WrongUse(
             f"{template} has {' and '.join(sorted(lost))}, which a filled copy would lose",
             f"Leave template out of layouts/{sheets[0][0].name}.toml, or remove that from the template.",
             "template-not-kept",
         )
-    try:
-        book = openpyxl.load_workbook(template, keep_vba=template.suffix.lower() == ".xlsm")
-    except (OSError, *DAMAGED) as error:
-        raise OutOfReach(f"{template} cannot be read: {error}", "", "file-not-readable") from None
     for layout, texts in sheets:
         if layout.sheet not in book.sheetnames:
             raise WrongUse(
@@ -47,7 +46,14 @@ def fill_template(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path) -> 
                 "no-such-sheet",
             )
         _fill(book[layout.sheet], layout, texts)
-    book.save(path)
+    try:
+        save_workbook(book, path)
+    except ValueError as error:
+        raise WrongUse(
+            f"{template} can be read, but not written again: {error}",
+            f"Leave template out of layouts/{sheets[0][0].name}.toml, or save the template anew in a spreadsheet program.",
+            "template-not-kept",
+        ) from None
 
 
 def _fill(sheet: Any, layout: Layout, texts: pl.DataFrame) -> None:
@@ -59,6 +65,7 @@ def _fill(sheet: Any, layout: Layout, texts: pl.DataFrame) -> None:
     for row in range(first, sheet.max_row + 1):
         for place in range(1, len(layout.columns) + 1):
             sheet.cell(row, place).value = None
+    _stretch_tables(sheet, first, first + texts.height - 1)
     for row, values in enumerate(texts.iter_rows(), start=first):
         for place, (column, text) in enumerate(zip(layout.columns, values, strict=True), start=1):
             cell = sheet.cell(row, place)
@@ -76,6 +83,17 @@ def _fill(sheet: Any, layout: Layout, texts: pl.DataFrame) -> None:
                     ) from None
                 if isinstance(cell.value, str):
                     cell.data_type = "s"  # a text is a text, whatever it begins with
+
+
+def _stretch_tables(sheet: Any, first: int, last: int) -> None:
+    """A table of the spreadsheet program that begins above the rows ends with the last of them."""
+    for table in sheet.tables.values():
+        start, _, end = table.ref.partition(":")
+        top, bottom = (int(re.sub(r"[^0-9]", "", each)) for each in (start, end))
+        if top < first <= bottom:
+            table.ref = f"{start}:{re.sub('[0-9]', '', end)}{max(last, first)}"
+            if table.autoFilter is not None:
+                table.autoFilter.ref = table.ref
 
 
 def _look(cell: Any) -> dict[str, Any]:
