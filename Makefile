@@ -24,6 +24,7 @@ lint: .venv/tests
 	$(BIN)/ruff check src tests benchmarks scripts
 	$(BIN)/ruff format --check src tests benchmarks scripts
 	$(BIN)/mypy
+	$(BIN)/python scripts/complexity.py
 
 fuzz: .venv/tests
 	$(BIN)/python -m tests.fuzz.service 600 1

@@ -114,11 +114,7 @@ def _tell(error: KotrelError, words: list[str]) -> int:
         if as_json:
             screen.json({"error": {"kind": error.kind, "message": error.message, "hint": error.hint}})
         else:
-            from kotrel.screen.screen import harmless
-
-            sys.stderr.write(f"kotrel: {harmless(error.message)}\n")
-            if error.hint:
-                sys.stderr.write(f"        {screen.with_workspace(harmless(error.hint))}\n")
+            screen.error(error.message, error.hint)
     except BrokenPipeError:
         # Whoever read the output has seen enough, of an error too.
         _hush()

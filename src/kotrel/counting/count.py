@@ -125,7 +125,7 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     steps = {"freeze": _freeze, "sheets": _sheets, "collect": _collect, "variance": _variance, "set": _set, "post": _post,
              "list": _list, "drop": _drop}  # fmt: skip
     return steps[args.step](args, screen, workspace)

@@ -62,6 +62,17 @@ def show_sheets(screen: Screen, name: str, written: Sequence[tuple[Path, int]]) 
     screen.show(Text(f"Next: count, fill in, save; then: {screen.program} count collect {name} FILES", style="dim"))
 
 
+def _taken(file: CollectedFile) -> list[str]:
+    """What was taken from a file, in words."""
+    parts = [f"{count(file.lines, 'line')} counted"]
+    parts += [f"{file.blank:,} blank, not counted"] if file.blank else []
+    parts += [f"{count(file.finds, 'find')} that no sheet had"] if file.finds else []
+    parts += [f"replacing {file.replaced:,} from this sheet before"] if file.replaced else []
+    parts += ["beside an earlier list of this name, which has other places"] if file.beside else []
+    parts += [f"on {len(file.sheets):,} sheets"] if len(file.sheets) > 1 else []
+    return parts
+
+
 def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], marked: bool) -> int:
     """What became of each file; those with errors first. Returns the exit status."""
     bad = [each for each in done if each.status == "refused"]
@@ -84,13 +95,7 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
         if each.status == "again":
             screen.show(f"{each.path.name}: collected already, counted once")
         elif each.status == "collected":
-            parts = [f"{count(each.lines, 'line')} counted"]
-            parts += [f"{each.blank:,} blank, not counted"] if each.blank else []
-            parts += [f"{count(each.finds, 'find')} that no sheet had"] if each.finds else []
-            parts += [f"replacing {each.replaced:,} from this sheet before"] if each.replaced else []
-            parts += ["beside an earlier list of this name, which has other places"] if each.beside else []
-            parts += [f"on {len(each.sheets):,} sheets"] if len(each.sheets) > 1 else []
-            screen.show(f"{each.path.name}: {', '.join(parts)}")
+            screen.show(f"{each.path.name}: {', '.join(_taken(each))}")
         for said in (*each.not_read, *((*_warnings(each), *_repairs(each)) if each.status == "collected" else ())):
             screen.show(Text(f"  {said}", style="yellow"))
     for copy in copies:

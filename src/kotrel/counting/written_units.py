@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import replace
 
 import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
+from kotrel.core.description.model import Record
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -34,22 +36,7 @@ def with_units_beside(rows: Rows, state: SystemState) -> Rows:
     }
     if not found or unit.to is None:
         return rows
-    target = state.description.records[unit.to]
-    forms = {row: _forms(parts[2]) for row, parts in found.items()}
-    words = pl.Series("word", sorted({form for each in forms.values() for form in each}), dtype=pl.String)
-    names = ListNames(state.listed(target), target, words)
-    known = {
-        word: next(iter(codes))
-        for word in words
-        if len(codes := names.codes_of(word) | ({word.upper()} & names.code_set)) == 1
-    }
-    counted: dict[int, str] = {}
-    units: dict[int, str] = {}
-    for row, parts in found.items():
-        code = next((known[form] for form in forms[row] if form in known), None)
-        number = read_number(parts[1], None)
-        if code is not None and number.value is not None and not number.trouble:
-            counted[row], units[row] = f"{number.value:f}", code
+    counted, units = _read_units(found, state.listed(target := state.description.records[unit.to]), target)
     if not counted:
         return rows
     values = (
@@ -68,6 +55,28 @@ def with_units_beside(rows: Rows, state: SystemState) -> Rows:
     messages = [f"{found[row][0].strip()} is in {units[row]}, and the line's unit is {held[row]}" for row in other]
     cells = cells_of(other, [found[row][0] for row in other], messages)
     return done.with_findings([rows.group("error", "must-match", "two units for one quantity", "counted", cells)])
+
+
+def _read_units(
+    found: Mapping[int, re.Match[str]], listed: pl.DataFrame, target: Record
+) -> tuple[dict[int, str], dict[int, str]]:
+    """By row: the quantity before the word, and the code of the one unit that the word can mean."""
+    forms = {row: _forms(parts[2]) for row, parts in found.items()}
+    words = pl.Series("word", sorted({form for each in forms.values() for form in each}), dtype=pl.String)
+    names = ListNames(listed, target, words)
+    known = {
+        word: next(iter(codes))
+        for word in words
+        if len(codes := names.codes_of(word) | ({word.upper()} & names.code_set)) == 1
+    }
+    counted: dict[int, str] = {}
+    units: dict[int, str] = {}
+    for row, parts in found.items():
+        code = next((known[form] for form in forms[row] if form in known), None)
+        number = read_number(parts[1], None)
+        if code is not None and number.value is not None and not number.trouble:
+            counted[row], units[row] = f"{number.value:f}", code
+    return counted, units
 
 
 def _forms(word: str) -> list[str]:

@@ -133,6 +133,20 @@ def _may_be_answered(system: System, number: int, workspace: Workspace) -> bool:
     return waits and bool(workspace.files_only.results)
 
 
+def _told_of_none(number: int, args: argparse.Namespace, workspace: Workspace, screen: Screen) -> bool:
+    """Says what no result means; False where that is all there is to say."""
+    load = load_name(number)
+    if args.wait and waits(number, workspace):
+        if screen.as_json:
+            screen.json({"load": load, "status": "sent", "rows": []})
+        else:
+            screen.show(f"{load} is not answered yet. Next: {screen.program} outcome {load} --wait")
+        return False
+    if args.only_refused and not screen.as_json and waits(number, workspace):
+        screen.show("What was refused counts only once each file that went out has its result: --wait waits for them.")
+    return True
+
+
 def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen: Screen) -> list[Answered] | None:
     """Takes in the program's results, once they are there; None where they do not come."""
     name = args.map_name or workspace.files_only.result_map or None
@@ -148,19 +162,9 @@ def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen:
             shown = checked_json([Checked(rows) for rows in answered.answers.sheets])
             screen.json({**shown, "load": load_name(number), "status": answered.entry.status, "rows": []})
     last = found[-1] if found else None
-    if last is None or not last.ok or not last.entry.waiting:
-        if last is None and args.wait and waits(number, workspace):
-            if screen.as_json:
-                screen.json({"load": load_name(number), "status": "sent", "rows": []})
-            else:
-                screen.show(
-                    f"{load_name(number)} is not answered yet. Next: {screen.program} outcome {load_name(number)} --wait"
-                )
-            return None
-        if last is None and args.only_refused and not screen.as_json and waits(number, workspace):
-            screen.show(
-                "What was refused counts only once each file that went out has its result: --wait waits for them."
-            )
+    if last is None:
+        return found if _told_of_none(number, args, workspace, screen) else None
+    if not last.ok or not last.entry.waiting:
         return found
     if last.files > 1 and not screen.as_json:
         read = len({path for each in found for path in each.paths})

@@ -48,7 +48,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     asks = screen.is_terminal and not (screen.as_json or args.yes)
     with screen.progress(3) as step:
         laid = draft_layout(Path(args.file), args.record, args.name, workspace, wanted_of(args), step)

@@ -33,6 +33,26 @@ ROLES = (
 )  # fmt: skip
 
 
+def _stock_names(facts: TableFacts, named: dict[str, str]) -> dict[str, str]:
+    """Column → what a list of stock calls it.
+
+    Args:
+        named: the columns whose parts are known already.
+    """
+    for role, pattern in ROLES:
+        found = next(
+            (each.name for each in facts.columns if each.name not in named and pattern.search(each.name)), None
+        )
+        if found is not None:
+            named[found] = role
+    names = {each.name: named.get(each.name, each.name) for each in facts.columns}
+    # A column that happens to be called like a part that another one plays keeps out of its way.
+    return {
+        name: f"{new}_2" if new == name and name not in named and new in named.values() else new
+        for name, new in names.items()
+    }
+
+
 def as_stock_list(
     facts: TableFacts, headings: Mapping[str, str], blanks: Sequence[str], sizes: Mapping[str, int]
 ) -> TableFacts | None:
@@ -50,19 +70,7 @@ def as_stock_list(
     if len(quantities) != 1 or not by_column:
         return None
     item = max(by_column, key=lambda name: sizes[by_column[name]])
-    named = {item: "item", quantities[0].name: "quantity"}
-    for role, pattern in ROLES:
-        found = next(
-            (each.name for each in facts.columns if each.name not in named and pattern.search(each.name)), None
-        )
-        if found is not None:
-            named[found] = role
-    names = {each.name: named.get(each.name, each.name) for each in facts.columns}
-    # A column that happens to be called like a part that another one plays keeps out of its way.
-    names = {
-        name: f"{new}_2" if new == name and name not in named and new in named.values() else new
-        for name, new in names.items()
-    }
+    names = _stock_names(facts, {item: "item", quantities[0].name: "quantity"})
     columns = [_stock_column(each, names[each.name], headings[each.name]) for each in facts.columns]
     places = ("item", "warehouse", "bin", "lot", "serial")
     full = {names[each.name] for each in facts.columns if each.name not in blanks}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -59,14 +59,17 @@ def show_trial(args: argparse.Namespace, workspace: Workspace, screen: Screen) -
         screen.show(f"The program has not processed {count(answers.pending, 'row')} yet.")
     if answers.unmentioned:
         screen.show(f"It does not mention {count(answers.unmentioned, 'row')}.")
-    told = refused or [row for row in rows if row["message"]]
-    for row in told if args.all else told[:SHOWN]:
-        screen.show(f"  {row['cell']}  {row['record']} {row['key']}: {row['message'] or row['outcome']}")
-    if len(told) > SHOWN and not args.all:
-        screen.show(f"  … {len(told) - SHOWN:,} more (--all lists them)")
+    _show_rows(refused or [row for row in rows if row["message"]], args.all, screen)
     if refused:
         screen.show("Next: correct these rows in the sheet, then try it again.")
     return int(bool(refused))
+
+
+def _show_rows(rows: Sequence[Mapping[str, Any]], all_of_them: bool, screen: Screen) -> None:
+    for row in rows if all_of_them else rows[:SHOWN]:
+        screen.show(f"  {row['cell']}  {row['record']} {row['key']}: {row['message'] or row['outcome']}")
+    if len(rows) > SHOWN and not all_of_them:
+        screen.show(f"  … {len(rows) - SHOWN:,} more (--all lists them)")
 
 
 def _awaited(trial: Trial, args: argparse.Namespace, workspace: Workspace) -> list[Path]:

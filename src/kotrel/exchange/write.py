@@ -214,7 +214,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     out = Path(args.output) if args.output else None
     with screen.progress(6) as step:
         done = write_layout(Path(args.file), args.layout, out, workspace, wanted_of(args), now(), step, args.refresh)

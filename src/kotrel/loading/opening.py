@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import getpass
-import sys
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime
@@ -77,8 +76,8 @@ class Reports(Protocol):
         """The page of new prices (:class:`kotrel.pricing.repricing.Repriced`, of a room above)."""
 
 
-def workspace_of(args: argparse.Namespace) -> Workspace:
-    """The workspace given with -w, or the nearest one."""
+def workspace_of(args: argparse.Namespace, screen: Screen) -> Workspace:
+    """The workspace given with -w, or the nearest one. What its user should know first stands on standard error."""
     workspace = open_workspace(find_workspace(Path(args.workspace) if args.workspace else None, Path.cwd()))
     if pictures := getattr(args, "pictures", None):
         if not Path(pictures).is_dir():
@@ -96,10 +95,11 @@ def workspace_of(args: argparse.Namespace) -> Workspace:
     remarks: list[str] = []
     if workspace.url.startswith("folder:"):
         remarks += args.exchange().list_remarks(workspace, now(), getattr(args, "command", "") in COMPARING)
-    if not args.quiet:
+    if not screen.quiet:
         # An interrupted load is told once: a run that may say nothing leaves it to the next that may.
         remarks += report_interrupted(workspace)
-        sys.stderr.writelines(f"kotrel: {remark}\n" for remark in remarks)
+    for remark in remarks:
+        screen.remark(remark)
     return workspace
 
 

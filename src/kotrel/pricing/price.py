@@ -76,7 +76,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     quantity = amount_of(args.quantity, "--quantity", workspace)
     if not 0 < quantity < Decimal(10) ** 12:
         raise WrongUse(f"--quantity: “{args.quantity}” is not a quantity above zero", "", "wrong-command-line")

@@ -159,7 +159,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     report = report_path(args)
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     out = None
     if args.output is not None:
         out = require_new_file(Path(args.output))

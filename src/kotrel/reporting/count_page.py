@@ -16,10 +16,18 @@ from kotrel.counting.count_state import State, state_of
 from kotrel.counting.count_workbooks import about_count, documents_of, round_name
 from kotrel.counting.variance_screen import where_of, worst_first
 from kotrel.loading.loads.documents_screen import money_text, quantity_text
-from kotrel.reporting.page import Bar, Cell, Chart, Page, Row, Section, Table, number_cell
+from kotrel.reporting.page import Bar, Cell, Chart, Page, Row, Section, Table, Tone, number_cell
 from kotrel.workspace.settings import Workspace
 
 BARS = 20
+
+
+def _left_open(state: State) -> tuple[list[Line], list[Line]]:
+    """The lines that nobody has counted, and those to be counted again that are not posted."""
+    return (
+        [line for line in state.open_lines if line.counted is None],
+        [line for line in state.told if line.recount and line.place.number not in state.posted],
+    )
 
 
 def count_page(name: str, workspace: Workspace) -> Page:
@@ -37,8 +45,7 @@ def count_page(name: str, workspace: Workspace) -> Page:
     documents = documents_of([document for _, lines in posts for *_, document, _ in lines if document], workspace)
     remarks = {entry.number: entry.remark for entry in workspace.system().history() if entry.remark}
     done = [line for line in _all_lines(state, posted) if line.counted is not None]
-    open_lines = [line for line in state.open_lines if line.counted is None]
-    again = [line for line in state.told if line.recount and line.place.number not in state.posted]
+    open_lines, again = _left_open(state)
     facts = [(name_, value) for name_, value in about_count(state, files, posts, documents, remarks) if name_ and value]
     sections = [
         *_about_lines(done, workspace),
@@ -49,11 +56,12 @@ def count_page(name: str, workspace: Workspace) -> Page:
         _trend(name, workspace, {_place_key(place) for place in places.values()}),
         _files(files),
     ]
+    tone: Tone = "warn" if again else "" if open_lines else "good"
     return Page(
         kind="Count report",
         title=f"Count {name}",
         lead=_lead(state, done, len(places), len(again)),
-        tone="warn" if again else "good" if not open_lines else "",
+        tone=tone,
         facts=facts,
         sections=[each for each in sections if each.tables or each.notes],
         signed=True,

@@ -52,7 +52,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     kind = _kind(args, workspace)
     path = _path(args, kind)
     with screen.progress(4) as step:

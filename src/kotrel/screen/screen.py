@@ -87,6 +87,14 @@ def _plainly(error: UnicodeError) -> tuple[str, int]:
 codecs.register_error("kotrel_plain", _plainly)
 
 
+class _Waiting(logging.Handler):
+    """Tells people at a terminal what takes so long; programs see nothing of it."""
+
+    def emit(self, record: logging.LogRecord) -> None:
+        if sys.stderr.isatty():
+            sys.stderr.write(f"{harmless(record.getMessage())}\n")
+
+
 class Screen:
     """Where a command's results go.
 
@@ -102,6 +110,9 @@ class Screen:
         self.program = f"kotrel -w {quoted([workspace])}" if workspace else "kotrel"
         for stream in (sys.stdout, sys.stderr):
             _never_fail(stream)
+        waiting = logging.getLogger("kotrel.waiting")
+        waiting.setLevel(logging.INFO)
+        waiting.handlers = [] if quiet else [_Waiting()]
 
     @property
     def is_terminal(self) -> bool:
@@ -135,6 +146,17 @@ class Screen:
             # A command to be typed, and a table that cannot be narrower, is never broken or cut.
             wider = isinstance(part, Table) and (part.width or 0) > self.console.width
             self.console.print(part, soft_wrap=wider or _is_step(part))
+
+    def remark(self, words: str) -> None:
+        """Says beside the results what the user should know, unless nothing is to be said."""
+        if not self.quiet:
+            sys.stderr.write(f"kotrel: {harmless(words)}\n")
+
+    def error(self, message: str, hint: str) -> None:
+        """Says why the command ended, and what to do about it."""
+        sys.stderr.write(f"kotrel: {harmless(message)}\n")
+        if hint:
+            sys.stderr.write(f"        {self.with_workspace(harmless(hint))}\n")
 
     def lines(self, lines: Iterable[str]) -> None:
         """Prints plain lines as they are: many of them, at once."""

@@ -24,7 +24,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     if not workspace.url.startswith("folder:"):
         raise WrongUse(
             "kotrel lists is only for a system connected with folder:DIR; this workspace reads its system directly",

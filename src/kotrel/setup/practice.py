@@ -94,7 +94,7 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
 def run(args: argparse.Namespace, screen: Screen) -> int:
     if args.step == "till":
         return _till(args, screen)
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     return {"trade": _trade, "reset": _reset, "serve": _serve}[args.step](args, screen, workspace)
 
 

@@ -120,7 +120,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    description = workspace_of(args).description
+    description = workspace_of(args, screen).description
     record = record_named(description, args.record) if args.record else None
     if screen.as_json:
         screen.json(records_json(description, description.in_load_order() if record is None else [record]))

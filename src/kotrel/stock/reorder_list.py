@@ -105,7 +105,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     if args.output:
         require_new_file(Path(args.output), ENDINGS)
     done = reorder(workspace, args.with_orders, args.where)

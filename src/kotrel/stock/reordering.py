@@ -8,7 +8,7 @@ from decimal import Decimal
 
 import polars as pl
 
-from kotrel.core.description.model import Description
+from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.families import families, flat_record
 from kotrel.core.errors import WrongUse
 from kotrel.core.expressions import Scope, compile_expression
@@ -55,6 +55,17 @@ class Reorder:
     points: int = 0
 
 
+def _reorder_points(description: Description) -> Record:
+    points = description.records.get(RECORD)
+    if points is None or any(name not in points.fields for name in NEEDED):
+        raise WrongUse(
+            f"the system has no record {RECORD} with {' and '.join(NEEDED)}",
+            "Describe it in system.toml.",
+            "no-such-record",
+        )
+    return points
+
+
 def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reorder:
     """Works out what to order.
 
@@ -63,13 +74,7 @@ def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reord
     """
     description = workspace.description
     ledger = require_stock(description)
-    points = description.records.get(RECORD)
-    if points is None or any(name not in points.fields for name in NEEDED):
-        raise WrongUse(
-            f"the system has no record {RECORD} with {' and '.join(NEEDED)}",
-            "Describe it in system.toml.",
-            "no-such-record",
-        )
+    points = _reorder_points(description)
     item = description.records[str(ledger.fields["item"].to)]
     with workspace.system().reading() as reading:
         names = names_of(workspace, reading)
@@ -102,25 +107,7 @@ def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reord
         remarks.append(
             f"{count(half, 'reorder point')} without a level to order up to: no quantity can be calculated for them"
         )
-    about = {row[key]: row for row in items.iter_rows(named=True)}
-    costs = (
-        dict(zip(rows.select("item", "warehouse").iter_rows(), rows["cost"], strict=True))
-        if "cost" in rows.columns
-        else {}
-    )
-    multiples = {code: Decimal(row["order_multiple"]) for code, row in about.items() if row.get("order_multiple")}
-    lines: list[Line] = []
-    never: set[str] = set()
-    for each in levels(rows, sums, multiples, with_orders):
-        row = about.get(each.item, {})
-        if each.order <= 0:
-            continue
-        if row.get("archived") == "yes" or row.get("may_be_bought") == "no":
-            never.add(each.item)
-            continue
-        cost = costs.get((each.item, each.warehouse)) or row.get("cost")
-        lines.append(Line(each, row.get(item.called or "", "") or "", row.get("unit") or "", row.get("vendor"),
-                          Decimal(cost) if cost is not None else None))  # fmt: skip
+    lines, never = _lines(rows, items, item, sums, with_orders)
     if never:
         remarks.append(
             f"left out, archived or not to be bought: {count(len(never), 'item')} such as {sorted(never)[0]}"
@@ -132,6 +119,38 @@ def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reord
     for line in lines:
         by_vendor[line.vendor] = by_vendor.get(line.vendor, Decimal(0)) + (line.value or Decimal(0))
     return Reorder(tuple(lines), tuple(remarks), by_vendor, rows.height)
+
+
+def _lines(
+    rows: pl.DataFrame, items: pl.DataFrame, item: Record, sums: dict[str, pl.DataFrame], with_orders: bool
+) -> tuple[list[Line], set[str]]:
+    """What to order, and the items that would be ordered but are archived or never bought.
+
+    Args:
+        rows: reorder points: ``item``, ``warehouse``, the levels, and perhaps ``cost``.
+        items: these items with all their fields.
+        sums: by ``on hand``, ``on order`` and ``reserved``: item, warehouse, quantity.
+    """
+    about = {row[item.key[0]]: row for row in items.iter_rows(named=True)}
+    costs = (
+        dict(zip(rows.select("item", "warehouse").iter_rows(), rows["cost"], strict=True))
+        if "cost" in rows.columns
+        else {}
+    )
+    multiples = {code: Decimal(row["order_multiple"]) for code, row in about.items() if row.get("order_multiple")}
+    lines: list[Line] = []
+    never: set[str] = set()
+    for level in levels(rows, sums, multiples, with_orders):
+        row = about.get(level.item, {})
+        if level.order <= 0:
+            continue
+        if row.get("archived") == "yes" or row.get("may_be_bought") == "no":
+            never.add(level.item)
+            continue
+        cost = costs.get((level.item, level.warehouse)) or row.get("cost")
+        description, unit = row.get(item.called or "") or "", row.get("unit") or ""
+        lines.append(Line(level, description, unit, row.get("vendor"), None if cost is None else Decimal(cost)))
+    return lines, never
 
 
 def order_book(done: Reorder, description: Description, today: date) -> OutBook:

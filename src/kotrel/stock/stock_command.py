@@ -72,7 +72,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         against=load_number(args.against) if args.against else None,
         with_empty=args.with_empty,
     )
-    found = stock(asked, workspace_of(args))
+    found = stock(asked, workspace_of(args, screen))
     if args.output:
         write_book(stock_book(found), Path(args.output))
     if screen.as_json:
@@ -88,7 +88,7 @@ def _prove(args: argparse.Namespace, screen: Screen) -> int:
     asked = (args.items, args.where, args.at, args.since, args.until, args.against, args.output)
     if any(asked) or args.by != ",".join(DEFAULT_BY):
         raise WrongUse("--prove looks at every balance", "Leave out the other choices.", "wrong-command-line")
-    proof = prove_balances(workspace_of(args))
+    proof = prove_balances(workspace_of(args, screen))
     if screen.as_json:
         screen.json(proof_json(proof))
     else:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+import logging
 import re
-import sys
 from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
@@ -21,6 +21,8 @@ from kotrel.systems.sql.database_system import SqlSystem
 if TYPE_CHECKING:
     from kotrel.systems.folder.sending import Uploads
 
+WAITING = logging.getLogger("kotrel.waiting")
+"""What takes so long; the screen shows it to people at a terminal."""
 ADDRESSES = ", ".join([*(kind.example for kind in KINDS), "https://host"]) + ", or folder:DIR"
 
 
@@ -71,7 +73,9 @@ def database_at(
     kind = kind_of(url)
     if kind is None:
         raise _no_address(url)
-    opening = Opening(url, shown(url), folder, create, time_limit, schemas, lambda: _password(url, folder), _say)
+    opening = Opening(
+        url, shown(url), folder, create, time_limit, schemas, lambda: _password(url, folder), WAITING.info
+    )
     return partial(kind.open, opening)
 
 
@@ -99,12 +103,6 @@ def _no_address(url: str) -> WrongUse:
     # A password may stand in it, and only its kind and host are of use.
     named = re.sub(r"//.*@", "//", url)
     return WrongUse(f"“{named}” is not the address of a system", f"Use {ADDRESSES}.", "wrong-address")
-
-
-def _say(words: str) -> None:
-    """Tells people at a terminal what takes so long; programs see nothing of it."""
-    if sys.stderr.isatty():
-        sys.stderr.write(f"{words}\n")
 
 
 def without_password(url: str) -> tuple[str, bool]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import codecs
 import re
 import tomllib
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -111,24 +111,40 @@ def _require_sense(
         raise reader.wrong(f"column {place}: {trouble}", numbered("column", place))
 
     for key, needs in (("price_of", ("price_list", "price")), ("stock_in", ("warehouse",))):
-        if key in raw and record.name != "item":
-            wrong(f"“{key}” is only for items")
-        if key in raw and (missing := [each for each in needs if each not in description.records]):
-            wrong(f"“{key}” needs the record {' and '.join(missing)}, which the system does not have")
-    if "stock_in" in raw and description.stock_places is None:
-        wrong("“stock_in” needs a ledger or a list of stock, and system.toml has neither")
+        if key in raw:
+            _require_figures(key, needs, record, description, wrong)
     is_number = (about is not None and about.is_decimal) or (made is not None and made.kind == "number")
     for key in ("at_most", "decimals"):
         if key in raw and not (is_number or "price_of" in raw or "stock_in" in raw):
             wrong(f"“{key}” is only for numbers")
     if "name" in raw and (about is None or about.to is None or not description.records[about.to].called):
         wrong("“name” is only for a field that refers to a list with names")
+    _require_words(raw, about, words, wrong)
+
+
+def _require_words(
+    raw: Mapping[str, Any], about: Field | None, words: Mapping[str, str], wrong: Callable[[str], None]
+) -> None:
+    """Words stand for values that a row of the field can have."""
     if words and ("action" in raw or "fixed" in raw or "empty" in raw or "reference" in raw):
         wrong("“words” is only for values of rows")
-    known = {"choice": about.choices, "yes_no": ("yes", "no")}.get(about.kind, ()) if about is not None else ()
-    if odd := next((each for each in words if known and each not in known), None):
-        close = nearest(odd, known)
-        wrong(f"“words”: “{odd}” is none of {', '.join(known)}" + (f"; did you mean {close}?" if close else ""))
+    if about is not None:
+        known = {"choice": about.choices, "yes_no": ("yes", "no")}.get(about.kind, ())
+        if odd := next((each for each in words if known and each not in known), None):
+            close = nearest(odd, known)
+            wrong(f"“words”: “{odd}” is none of {', '.join(known)}" + (f"; did you mean {close}?" if close else ""))
+
+
+def _require_figures(
+    key: str, needs: Sequence[str], record: Record, description: Description, wrong: Callable[[str], None]
+) -> None:
+    """The system must have what a column of prices or of stock is taken from."""
+    if record.name != "item":
+        wrong(f"“{key}” is only for items")
+    if missing := [each for each in needs if each not in description.records]:
+        wrong(f"“{key}” needs the record {' and '.join(missing)}, which the system does not have")
+    if key == "stock_in" and description.stock_places is None:
+        wrong("“stock_in” needs a ledger or a list of stock, and system.toml has neither")
 
 
 FOLDER = "layouts"

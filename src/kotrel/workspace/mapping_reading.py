@@ -120,70 +120,76 @@ def read_map(path: Path, description: Description) -> SavedMap:
             raise bare.wrong(
                 f"“{key}” is not a setting of a mapping", key, hint=f"Did you mean “{close}”?" if close else ""
             )
-    skip = data.get("skip", [])
-    if not isinstance(skip, list) or not all(isinstance(each, str) for each in skip):
-        raise bare.wrong("skip must be a list of headings", "skip")
     also = data.get("also", [])
     if not isinstance(also, list) or not all(isinstance(each, dict) for each in also):
         raise bare.wrong("every other record needs a table like [[also]]", "also")
-    heading_row, sheet = data.get("heading_row"), data.get("sheet")
-    if heading_row is not None and (
-        isinstance(heading_row, bool) or not isinstance(heading_row, int) or heading_row < 0
-    ):
+    heading_row = data.get("heading_row")
+    if heading_row is not None and (type(heading_row) is not int or heading_row < 0):
         raise bare.wrong("heading_row must be the number of a row, or 0 for none", "heading_row")
-    if sheet is not None and not isinstance(sheet, str):
-        raise bare.wrong("sheet must be the name of a sheet, in quotes", "sheet")
-    encoding = data.get("encoding")
-    if encoding is not None and not isinstance(encoding, str):
-        raise bare.wrong(
-            "encoding must be the name of an encoding, in quotes", "encoding", hint='Like encoding = "mac-roman"'
-        )
+    words = 'a list of words, like ["POA", "replaced by *"]'
+    no_price = _list_of_texts(bare, data, "no_price", words)
+    if not all(each.strip(" *") for each in no_price):
+        raise bare.wrong(f"no_price must be {words}", "no_price")
     parts = [
         _part(bare, data, (), description),
         *(_part(bare, each, (numbered("also", n),), description) for n, each in enumerate(also, start=1)),
     ]
     for part in parts:
         _check_from(bare, part, parts[0], description)
-    no_price = data.get("no_price", [])
-    if not isinstance(no_price, list) or not all(isinstance(each, str) and each.strip(" *") for each in no_price):
-        raise bare.wrong('no_price must be a list of words, like ["POA", "replaced by *"]', "no_price")
-    replaced_by = data.get("replaced_by", "")
-    if not isinstance(replaced_by, str):
-        raise bare.wrong("replaced_by must be the heading of a column, in quotes", "replaced_by")
-    as_it_stands = data.get("as_it_stands", [])
-    if not isinstance(as_it_stands, list) or not all(isinstance(each, str) for each in as_it_stands):
-        raise bare.wrong("as_it_stands must be a list of headings", "as_it_stands")
-    said_lines = data.get("lines", [])
-    lines = [said_lines] if isinstance(said_lines, str) else said_lines
-    if not isinstance(lines, list) or not all(isinstance(each, str) for each in lines):
-        raise bare.wrong("lines must be a pattern in quotes, or a list of them", "lines")
-    for each in lines:
-        try:
-            parts_of_pattern(each)
-        except ValueError as error:
-            hint = 'Like lines = "{when} {outcome} {key}: {message}"'
-            raise bare.wrong(f"lines: {error}", "lines", hint=hint) from None
-    habits = {key: data.get(key, "") for key in ("decimal_mark", "dates")}
-    for key, allowed in (("decimal_mark", (".", ",")), ("dates", ("day", "month"))):
-        if key in data and habits[key] not in allowed:
-            raise bare.wrong(f"{key} must be “{allowed[0]}” or “{allowed[1]}”", key)
-    lookups = _lookups(bare, data.get("lookup", {}))
     return SavedMap(
         path.stem,
         path,
         text,
         tuple(parts),
-        tuple(skip),
-        heading_row,
-        sheet,
-        encoding,
-        tuple(no_price),
-        lookups,
-        replaced_by,
-        tuple(lines),
-        tuple(as_it_stands),
-        SheetHabits(**habits),
+        skip=_list_of_texts(bare, data, "skip", "a list of headings"),
+        heading_row=heading_row,
+        sheet=_one_text(bare, data, "sheet", "the name of a sheet"),
+        encoding=_one_text(bare, data, "encoding", "the name of an encoding", 'Like encoding = "mac-roman"'),
+        no_price=no_price,
+        lookups=_lookups(bare, data.get("lookup", {})),
+        replaced_by=_one_text(bare, data, "replaced_by", "the heading of a column") or "",
+        lines=_line_patterns(bare, data),
+        as_it_stands=_list_of_texts(bare, data, "as_it_stands", "a list of headings"),
+        habits=_habits(bare, data),
     )
+
+
+def _one_text(bare: SavedMap, data: Mapping[str, Any], key: str, meaning: str, hint: str = "") -> str | None:
+    value = data.get(key)
+    if value is not None and not isinstance(value, str):
+        raise bare.wrong(f"{key} must be {meaning}, in quotes", key, hint=hint)
+    return value
+
+
+def _list_of_texts(bare: SavedMap, data: Mapping[str, Any], key: str, meaning: str) -> tuple[str, ...]:
+    value = data.get(key, [])
+    if not isinstance(value, list) or not all(isinstance(each, str) for each in value):
+        raise bare.wrong(f"{key} must be {meaning}", key)
+    return tuple(value)
+
+
+def _line_patterns(bare: SavedMap, data: Mapping[str, Any]) -> tuple[str, ...]:
+    """The patterns by which the lines of a program's log are read."""
+    value = data.get("lines", [])
+    patterns = _list_of_texts(
+        bare, {"lines": [value] if isinstance(value, str) else value}, "lines", "a pattern in quotes, or a list of them"
+    )
+    for pattern in patterns:
+        try:
+            parts_of_pattern(pattern)
+        except ValueError as error:
+            hint = 'Like lines = "{when} {outcome} {key}: {message}"'
+            raise bare.wrong(f"lines: {error}", "lines", hint=hint) from None
+    return patterns
+
+
+def _habits(bare: SavedMap, data: Mapping[str, Any]) -> SheetHabits:
+    """How the sheet writes its numbers and days, as far as the mapping says it."""
+    habits = {key: data.get(key, "") for key in ("decimal_mark", "dates")}
+    for key, allowed in (("decimal_mark", (".", ",")), ("dates", ("day", "month"))):
+        if key in data and habits[key] not in allowed:
+            raise bare.wrong(f"{key} must be “{allowed[0]}” or “{allowed[1]}”", key)
+    return SheetHabits(**habits)
 
 
 def _lookups(bare: SavedMap, data: Any) -> tuple[Lookup, ...]:
@@ -381,36 +387,47 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
         raise saved.wrong(f"{name} must be a table, like [field.{name}]", *at)
     for key, value in settings.items():
         _known(saved, key, MAPPING_FIELD, "a field", at)
-        if key == "rounding":
-            if not is_rounding(value) or not record.fields[name].is_decimal:
-                raise saved.wrong(f"{name}: rounding is for numbers: {ROUNDINGS}", *at, key)
-            continue
-        if key == "fill_down":
-            if not isinstance(value, bool):
-                raise saved.wrong(f"{name}: “fill_down” is true or false", *at, key)
-            continue
-        if key == "per":
-            _check_per(saved, record, name, value, (*at, key))
-            continue
-        wanted: type = (
-            list
-            if key == "repeat" and not isinstance(value, dict)
-            else dict
-            if key == "repeat"
-            else list
-            if key in ("join", "list", "last")
-            else dict
-            if key in ("translate", "defaults", "found_by")
-            else str
-        )
+        _check_setting(saved, record, name, key, value, at)
+    _check_together(saved, record, name, settings, at)
+
+
+_KIND_OF_SETTING: dict[str, type] = {
+    "join": list,
+    "list": list,
+    "last": list,
+    "translate": dict,
+    "defaults": dict,
+    "found_by": dict,
+}
+"""The settings of a field that are no texts; ``repeat`` is a list or a table."""
+_IN_WORDS: dict[type, str] = {list: "a list of headings", dict: 'a table like { old = "new" }', str: "a text in quotes"}
+
+
+def _check_setting(saved: SavedMap, record: Record, name: str, key: str, value: Any, at: tuple[str, ...]) -> None:
+    """Refuses a value that a setting of a field cannot have."""
+    if key == "rounding":
+        if not is_rounding(value) or not record.fields[name].is_decimal:
+            raise saved.wrong(f"{name}: rounding is for numbers: {ROUNDINGS}", *at, key)
+    elif key == "fill_down":
+        if not isinstance(value, bool):
+            raise saved.wrong(f"{name}: “fill_down” is true or false", *at, key)
+    elif key == "per":
+        _check_per(saved, record, name, value, (*at, key))
+    else:
+        wanted = _KIND_OF_SETTING.get(key, str)
+        if key == "repeat":
+            wanted = dict if isinstance(value, dict) else list
         if not isinstance(value, wanted):
-            kind = {"list": "a list of headings", "dict": 'a table like { old = "new" }', "str": "a text in quotes"}[
-                wanted.__name__
-            ]
-            raise saved.wrong(f"“{key}” must be {kind}", *at, key)
+            raise saved.wrong(f"“{key}” must be {_IN_WORDS[wanted]}", *at, key)
         inside = value if isinstance(value, list) else value.values() if isinstance(value, dict) else ()
         if not all(isinstance(each, str) for each in inside):
             raise saved.wrong(f"“{key}” holds texts in quotes only", *at, key)
+
+
+def _check_together(
+    saved: SavedMap, record: Record, name: str, settings: Mapping[str, Any], at: tuple[str, ...]
+) -> None:
+    """Refuses settings of a field that do not go together, or not with this field."""
     options = [
         key
         for key in ("column", "join", "list", "last", "split", "fixed", "repeat", "from", "found_by", "cell")

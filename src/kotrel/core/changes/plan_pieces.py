@@ -20,7 +20,7 @@ from kotrel.core.changes.change_set import RecordChanges, Rest, key_text
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan, Undoing
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before
-from kotrel.core.description.model import Description
+from kotrel.core.description.model import Description, Record
 from kotrel.core.tables.table import letter_of
 
 BEFORE, FOLLOWS = "before:", "#follows"
@@ -210,6 +210,23 @@ class SentPart(NamedTuple):
     given: pl.Series
 
 
+def _described(part: Mapping[str, Any], description: Description) -> tuple[Record, list[str]]:
+    """The record and the fields of a part as it was sent.
+
+    Raises:
+        ValueError: one of them is not described, or a part of the key is missing.
+    """
+    record = description.records.get(part["record"])
+    if record is None:
+        raise ValueError(f"there is no record {part['record']}")
+    fields = [str(name) for name in part["fields"]]
+    if unknown := [name for name in fields if name not in record.fields]:
+        raise ValueError(f"{record.name} has no field {unknown[0]}")
+    if missing := [name for name in record.key if name not in fields]:
+        raise ValueError(f"{record.name} needs its key: {missing[0]}")
+    return record, fields
+
+
 def changes_in(
     header: Mapping[str, Any], pieces: Sequence[tuple[int, bytes]], description: Description
 ) -> list[SentPart]:
@@ -220,22 +237,15 @@ def changes_in(
     """
     found = []
     for number, part in enumerate(header["parts"]):
-        record = description.records.get(part["record"])
-        if record is None:
-            raise ValueError(f"there is no record {part['record']}")
-        fields = [str(name) for name in part["fields"]]
-        if unknown := [name for name in fields if name not in record.fields]:
-            raise ValueError(f"{record.name} has no field {unknown[0]}")
-        if missing := [name for name in record.key if name not in fields]:
-            raise ValueError(f"{record.name} needs its key: {missing[0]}")
+        record, fields = _described(part, description)
         columns = {ROW: pl.UInt32, ACTION: pl.String, FOLLOWS: pl.String,
                    **dict.fromkeys([*fields, *(before(name) for name in fields)], pl.String)}  # fmt: skip
         headings = [str(each) for each in part.get("headings") or ()]
         if len(headings) > MOST_HEADINGS:
             raise ValueError(f"part {number} has more than {MOST_HEADINGS:,} headings")
-        own = [name for name in fields if name not in record.key and record.fields[name].is_kept]
-        if own and header.get("undo") is None and not record.is_kept:
-            raise ValueError(f"{record.name}: {own[0]} is kept by the system itself")
+        kept = [name for name in fields if name not in record.key and record.fields[name].is_kept]
+        if kept and header.get("undo") is None and not record.is_kept:
+            raise ValueError(f"{record.name}: {kept[0]} is kept by the system itself")
         letters = [letter_of(place) for place in range(len(headings))]
         cells = [f"{what}:{name}" for what in ("cell", "kind") for name in letters]
         columns |= {MESSAGE: pl.String, **dict.fromkeys(cells, pl.String), GIVEN: pl.String}

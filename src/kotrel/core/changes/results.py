@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import polars as pl
 
@@ -188,43 +189,61 @@ def _read(
             unknown = 'say in the mapping what it means: translate = { … = "done" }, "warning", "refused" or "not yet"'
             told.setdefault(("not-an-outcome", "no outcome", "outcome"), []).append((row, word, unknown))
             continue
-        if key is None and number is not None:
-            mine, near = sent.by_number.get(number, []), list[str]()
-            if not mine:
-                words = "this is the program's own number, and no earlier result or list connects it with a row. Name the key's column in a mapping, or have the program write the key"
-                told.setdefault(("not-in-load", "not a row of this load", "number"), []).append((row, number, words))
-                continue
-        elif key is None:
-            says_so = reference is not None or rows.values.height == 1
-            if not sheet.whole or not says_so:
-                words = (
-                    "the load went out in several files: which of its rows are meant?"
-                    if not sheet.whole
-                    else "which row is this? Name the key's column in a mapping, or delete the line if it is not a row"
-                )
-                told.setdefault(("missing", "no key", "key"), []).append((row, None, words))
-                continue
-            mine, near = sent.every, []
-        else:
-            mine, near = sent.of(key)
-            # What a program calls the key may be its own number.
-            mine = mine or (sent.by_number.get(key, []) if not near else [])
-        if not mine:
-            told.setdefault(("not-in-load", "not a row of this load", "key"), []).append(
-                (row, key, f"it could be {listed_and(near[:5], 'or')}" if near else "the load sent no such row")
-            )
+        says_so = sheet.whole and (reference is not None or rows.values.height == 1)
+        meant = _meant(sent, key, number, says_so, sheet.whole)
+        if isinstance(meant, NotMeant):
+            told.setdefault(meant[:3], []).append((row, number if meant.name == "number" else key, meant.message))
             continue
         if outcome == "not yet":
-            pending.update(mine)
+            pending.update(meant)
             continue
         why = "; ".join(part.strip().removesuffix(".") for part in (message, advice) if part) or None
-        for line in mine:
+        for line in meant:
             said[line] = _worse(said.get(line), RowAnswer(line, outcome, why, number))
-    findings = []
-    for (kind, title, name), found in told.items():
-        cells = cells_of([row for row, _, _ in found], [value for _, value, _ in found], [words for *_, words in found])
-        findings.append(rows.group("error", kind, title, name if name in rows.values.columns else None, cells))
-    return findings
+    return [
+        rows.group(
+            "error", kind, title, name if name in rows.values.columns else None, cells_of(*zip(*found, strict=True))
+        )
+        for (kind, title, name), found in told.items()
+    ]
+
+
+class NotMeant(NamedTuple):
+    """Why a line of a result speaks of no row: the kind of the finding, its title, the field and the message."""
+
+    kind: str
+    title: str
+    name: str
+    message: str
+
+
+def _meant(sent: _Sent, key: str | None, number: str | None, says_so: bool, whole: bool) -> list[int] | NotMeant:
+    """The lines of the load that a line of a result speaks of.
+
+    Args:
+        number: the program's own.
+        says_so: without a key, the line speaks of all that was sent.
+        whole: the result is of all files that were sent.
+    """
+    if key is not None:
+        lines, near = sent.of(key)
+        # What a program calls the key may be its own number.
+        lines = lines or (sent.by_number.get(key, []) if not near else [])
+        if lines:
+            return lines
+        words = f"it could be {listed_and(near[:5], 'or')}" if near else "the load sent no such row"
+        return NotMeant("not-in-load", "not a row of this load", "key", words)
+    if number is not None:
+        words = "this is the program's own number, and no earlier result or list connects it with a row. Name the key's column in a mapping, or have the program write the key"
+        return sent.by_number.get(number) or NotMeant("not-in-load", "not a row of this load", "number", words)
+    if not says_so:
+        words = (
+            "which row is this? Name the key's column in a mapping, or delete the line if it is not a row"
+            if whole
+            else "the load went out in several files: which of its rows are meant?"
+        )
+        return NotMeant("missing", "no key", "key", words)
+    return sent.every or NotMeant("not-in-load", "not a row of this load", "key", "the load sent no such row")
 
 
 def _worse(first: RowAnswer | None, second: RowAnswer) -> RowAnswer:

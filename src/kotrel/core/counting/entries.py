@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from decimal import Decimal
+from typing import Any, NamedTuple
 
 import polars as pl
 
@@ -257,7 +258,6 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
             if row["counted"] is not None:
                 tell(row[ROW], "missing", "a counted line without an item", "item", "say which item this is")
             continue
-        key = (row["item"], row["warehouse"], row["bin"], row["lot"], row["serial"])
         number = row[NUMBER]
         if row["counted"] is None:
             if number is not None and sheet.as_expected:
@@ -267,33 +267,17 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
             else:
                 done.blank += 1
             continue
-        trouble = _trouble(key, row, number is not None, known)
-        if trouble is not None:
-            tell(row[ROW], *trouble)
+        read = _counted(row, known, moments)
+        if isinstance(read, Refused):
+            tell(row[ROW], *read)
             continue
-        at, odd = moments[row["time"]]
-        if odd:
-            tell(row[ROW], "not-a-time", "not a time of day", "time", odd)
-            continue
-        counted = Decimal(row["counted"])
-        if row["unit"] is not None and row["unit"] != known.units.get(row["item"]):
-            counted *= known.factors[row["item"], row["unit"]]
-        if impossible := known.trouble_of(row["item"], counted):
-            tell(row[ROW], "not-countable", "not a quantity that can be counted", "counted", impossible)
-            continue
-        if row["serial"] is not None and counted > 1:
-            message = "a serial number is one piece: 1, or 0 where it is not there"
-            tell(row[ROW], "serial-not-one", "a serial number counted more than once", "counted", message)
-            continue
-        if row["item"] in known.archived and counted != Decimal(row["expected"] or 0):
-            message = "the item is archived, so its difference cannot be posted: take it out of the archive first"
-            tell(row[ROW], "archived", "archived items", "item", message)
-            continue
+        counted, at = read
         where = where_of(rows, row[ROW], letter)
         entry = Entry(number or 0, sheet.round, counted, row["counter"] or "", at, where, row["remark"] or "")
         if number is not None:
             others.append((row[ROW], entry))
         elif counted:
+            key = (row["item"], row["warehouse"], row["bin"], row["lot"], row["serial"])
             done.finds.append((key, entry))
     if others:
         # In the order of the sheet again.
@@ -310,6 +294,45 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
     ]  # fmt: skip
     done.rows = replace(done.rows, repairs=(*done.rows.repairs, *repairs))
     return done
+
+
+class Refused(NamedTuple):
+    """What keeps a line from being taken: the kind of the finding, its title, the field and the message."""
+
+    kind: str
+    title: str
+    field: str
+    message: str
+
+
+def _counted(
+    row: Mapping[str, Any], known: Known, moments: Mapping[Any, tuple[str | None, str]]
+) -> tuple[Decimal, str | None] | Refused:
+    """The quantity of a counted line in the item's base unit and when it was counted, or what keeps it from being taken.
+
+    Args:
+        row: a line as :data:`~kotrel.core.counting.frames.LINES` names its parts, with its place where there is one.
+        moments: by time as written: the moment, and what is wrong with it.
+    """
+    key = (row["item"], row["warehouse"], row["bin"], row["lot"], row["serial"])
+    trouble = _trouble(key, row, row[NUMBER] is not None, known)
+    if trouble is not None:
+        return Refused(*trouble)
+    at, odd = moments[row["time"]]
+    if odd:
+        return Refused("not-a-time", "not a time of day", "time", odd)
+    counted = Decimal(row["counted"])
+    if row["unit"] is not None and row["unit"] != known.units.get(row["item"]):
+        counted *= known.factors[row["item"], row["unit"]]
+    if impossible := known.trouble_of(row["item"], counted):
+        return Refused("not-countable", "not a quantity that can be counted", "counted", impossible)
+    if row["serial"] is not None and counted > 1:
+        message = "a serial number is one piece: 1, or 0 where it is not there"
+        return Refused("serial-not-one", "a serial number counted more than once", "counted", message)
+    if row["item"] in known.archived and counted != Decimal(row["expected"] or 0):
+        message = "the item is archived, so its difference cannot be posted: take it out of the archive first"
+        return Refused("archived", "archived items", "item", message)
+    return counted, at
 
 
 def _group(rows: Rows, kind: str, title: str, name: str | None, found: list[tuple[int, str]]) -> FindingGroup:

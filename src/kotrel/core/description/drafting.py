@@ -28,6 +28,7 @@ from kotrel.core.description.table_facts import (
 )
 from kotrel.core.errors import WrongUse
 
+KEPT = 'kept_by = "system"'
 HEAD = """\
 # A draft from the database's own catalogue: tables, keys, lengths, required columns and references.
 # The catalogue does not say what columns mean. Read this before the first load:
@@ -205,10 +206,7 @@ def _record(
     for column in facts.columns:
         if column.name != each.id and not is_marked_deleted(column) and not _is_own(each, column):
             fields[column.name] = _free(_called(column, each), set(fields.values()))
-    words = [name for word in CALLED for name in fields if _plain(name) == word]
-    # A list of groups calls it “group_name”.
-    words += [name for word in CALLED for name in fields if _plain(name).endswith(f"_{word}") and name not in each.key]
-    called = words[0] if words else None
+    called = _called_by(fields, each.key)
     yield f"[record.{each.record}]"
     keys = ", ".join(f'"{fields[name]}"' for name in each.key)
     yield f"key = [{keys}]"
@@ -216,12 +214,7 @@ def _record(
         yield f'nature = "{facts.nature}"'
     if called and called not in each.key:
         yield f'called = "{fields[called]}"'
-    together = [
-        group for group in facts.uniques if len(group) > 1 and set(group) != set(each.key) and set(group) <= set(fields)
-    ]
-    if together:
-        groups = ", ".join("[" + ", ".join(f'"{fields[name]}"' for name in group) + "]" for group in together)
-        yield f"unique_together = [{groups}]"
+    yield from _unique_together(each, fields)
     if store := _store(each, fields, main):
         yield f"store = {{ {', '.join(store)} }}"
     yield f"[record.{each.record}.field]"
@@ -230,6 +223,24 @@ def _record(
             said = [column.remark, _advice(each, column, tables, loose), _unchecked(each, column, named, loose)]
             remark = "".join(f"  # {' '.join(words.split())}" for words in said if words)
             yield f"{fields[column.name]} = {{ {', '.join(_field(each, column, fields, named, loose))} }}{remark}"
+
+
+def _called_by(fields: Mapping[str, str], key: Sequence[str]) -> str | None:
+    """The column with the name by which people call a row: “name”, or “group_name” in a list of groups."""
+    words = [name for word in CALLED for name in fields if _plain(name) == word]
+    words += [name for word in CALLED for name in fields if _plain(name).endswith(f"_{word}") and name not in key]
+    return words[0] if words else None
+
+
+def _unique_together(each: _Named, fields: Mapping[str, str]) -> Iterator[str]:
+    together = [
+        group
+        for group in each.facts.uniques
+        if len(group) > 1 and set(group) != set(each.key) and set(group) <= set(fields)
+    ]
+    if together:
+        groups = ", ".join("[" + ", ".join(f'"{fields[name]}"' for name in group) + "]" for group in together)
+        yield f"unique_together = [{groups}]"
 
 
 def _store(each: _Named, fields: Mapping[str, str], main: str) -> list[str]:
@@ -312,57 +323,64 @@ def _field(
     in_key = column.name in each.key
     alone = (column.name,) in each.facts.uniques and not in_key
     target = None if ((each.facts.schema, each.facts.name), column.name) in loose else _target(each, column, named)
-    if target is not None:
-        other, within = target
-        yield f'kind = "reference", to = "{other.record}"'
-        if within:
-            names = ", ".join(f'"{fields[name]}"' for name in within)
-            yield f"within = [{names}]"
-    elif column.choices and not in_key:
+    settings = list(_kind(column, in_key, alone) if target is None else _reference(*target, fields))
+    yield from settings
+    if KEPT in settings:
+        return
+    if target is None:
+        yield from _limits(column, alone, fields)
+    if (column.made or is_kept(column)) and not in_key:
+        yield KEPT
+    elif in_key:
+        yield 'must = "always"'
+    elif column.must and own_value(column, in_key, column.name == each.id) is None:
+        yield 'must = "new"'
+
+
+def _reference(other: _Named, within: tuple[str, ...], fields: Mapping[str, str]) -> Iterator[str]:
+    yield f'kind = "reference", to = "{other.record}"'
+    if within:
+        names = ", ".join(f'"{fields[name]}"' for name in within)
+        yield f"within = [{names}]"
+
+
+def _kind(column: ColumnFacts, in_key: bool, alone: bool) -> Iterator[str]:
+    """The kind of a field that refers to no list; one that only the system writes ends with :data:`KEPT`."""
+    if column.choices and not in_key:
         yield f'kind = "choice", choices = [{", ".join(map(_quoted, column.choices))}]'
     elif column.kind == "moment":
         yield 'kind = "moment"'
         if column.zoned:
             yield "zoned = true"
         if is_bookkeeping(column) and not in_key:
-            yield 'kept_by = "system"'
-            return
+            yield KEPT
     elif column.kind == "other":
-        yield 'kind = "text", kept_by = "system"'
-        return
+        yield 'kind = "text"'
+        yield KEPT
     elif column.date_form and not in_key:
         yield f'kind = "date", stored = {_quoted(column.date_form)}'
     elif is_scaled(column) and not in_key:
         yield 'kind = "money", decimals = 2, scale = 100'
+    elif column.kind == "whole" and in_key:
+        yield 'kind = "code"'
     elif column.kind in ("whole", "decimal"):
-        money = bool(MONEY.search(column.name)) and column.kind == "decimal"
-        if in_key and column.kind == "whole":
-            yield 'kind = "code"'
-        else:
-            yield f'kind = "{"money" if money else "number"}", decimals = {GUESSED_DECIMALS if column.decimals is None else column.decimals}'
+        kind = "money" if MONEY.search(column.name) and column.kind == "decimal" else "number"
+        yield f'kind = "{kind}", decimals = {GUESSED_DECIMALS if column.decimals is None else column.decimals}'
     elif column.kind in ("yes_no", "date"):
         yield f'kind = "{column.kind}"'
     else:
         is_code = in_key or alone or column.kind == "uuid" or CODE.search(column.name)
         yield f'kind = "{"code" if is_code else "text"}"'
-    if (
-        column.length
-        and column.kind in ("text", "uuid")
-        and not column.choices
-        and target is None
-        and not column.date_form
-    ):
+
+
+def _limits(column: ColumnFacts, alone: bool, fields: Mapping[str, str]) -> Iterator[str]:
+    """What the values of a field that refers to no list must keep to."""
+    if column.length and column.kind in ("text", "uuid") and not column.choices and not column.date_form:
         yield f"length = {column.length}"
-    if column.barcodes and target is None:
+    if column.barcodes:
         yield 'check = "gtin"'
-    if alone and target is None:
+    if alone:
         yield f'unique = "{fields[column.name]}"'
-    if (column.made or is_kept(column)) and not in_key:
-        yield 'kept_by = "system"'
-    elif in_key:
-        yield 'must = "always"'
-    elif column.must and own_value(column, in_key, column.name == each.id) is None:
-        yield 'must = "new"'
 
 
 def _target(each: _Named, column: ColumnFacts, named: Mapping[Place, _Named]) -> tuple[_Named, tuple[str, ...]] | None:

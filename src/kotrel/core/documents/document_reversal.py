@@ -6,7 +6,7 @@ The reverse takes out what the document brought in, value included: 10 @ 8.00 an
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from functools import cache
@@ -94,16 +94,7 @@ def reverse_documents(
     ledger = description.ledger
     moved = [each for each in done if ledger is not None and each.record.name == ledger.name]
     found = TakenBack([], [], {}, [])
-    plans: list[tuple[Family, list[RecordChanges], list[str], pl.DataFrame]] = []
-    for family in families(description):
-        mine = [each for each in done if each.record.name in {record.name for record in family.records}]
-        headers = [each for each in mine if each.record.name == family.header.name]
-        if not headers:
-            continue
-        numbers = [number for each in headers for number in each.frame.filter(pl.col(ACTION) == "new")[family.number]]
-        back = taken_back(numbers, reversals(family, read))
-        numbers = [number for number in numbers if number not in back]
-        plans.append((family, mine, numbers, _movements(moved, family, numbers)))
+    plans = list(_posted(done, moved, description, read))
     # What one document brings back, another may take out again: only the sum counts.
     every = [movements for _, _, _, movements in plans if movements.height]
     whole = pl.concat(every, how="diagonal") if every else pl.DataFrame()
@@ -127,6 +118,23 @@ def reverse_documents(
     order = list(description.order)
     ordered = sorted(found.changes, key=lambda each: (each.record.nature == "ledger", order.index(each.record.name)))
     return replace(found, changes=ordered)
+
+
+def _posted(
+    done: Sequence[RecordChanges], moved: Sequence[RecordChanges], description: Description, read: Reader
+) -> Iterator[tuple[Family, list[RecordChanges], list[str], pl.DataFrame]]:
+    """Of each family: what the load did, the numbers of its documents that still stand, and their movements."""
+    for family in families(description):
+        names = {record.name for record in family.records}
+        mine = [each for each in done if each.record.name in names]
+        headers = [each for each in mine if each.record.name == family.header.name]
+        if headers:
+            numbers = [
+                number for each in headers for number in each.frame.filter(pl.col(ACTION) == "new")[family.number]
+            ]
+            back = taken_back(numbers, reversals(family, read))
+            numbers = [number for number in numbers if number not in back]
+            yield family, mine, numbers, _movements(moved, family, numbers)
 
 
 def reversals(family: Family, read: Reader) -> dict[str, str]:

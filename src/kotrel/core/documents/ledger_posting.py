@@ -104,6 +104,19 @@ def _pieces(whole: Together) -> pl.DataFrame:
     )
 
 
+def _worth_of(quantity: Decimal, on_hand: Decimal, worth: Decimal, item_cost: str | None) -> Decimal | None:
+    """What a quantity is worth at the average of what is on hand, else at the item's cost; None where there is neither.
+
+    What takes all away takes its whole value: no rest of rounding stays at an item that is no longer there.
+    """
+    if quantity < 0 and -quantity == on_hand:
+        return -worth
+    unit_worth = average(on_hand, worth)
+    if unit_worth is None and item_cost is not None:
+        unit_worth = Decimal(item_cost)
+    return None if unit_worth is None else half_away(quantity * unit_worth, VALUE_DECIMALS)
+
+
 def _valued(
     whole: Together, pieces: pl.DataFrame, sums: Sums, later: pl.DataFrame | None
 ) -> tuple[pl.DataFrame, list[tuple[int, FindingGroup]]]:
@@ -126,23 +139,17 @@ def _valued(
         quantity = given if given is not None else ZERO
         if effect in ("out", "move"):
             quantity = -quantity
-        unit_worth = average(on_hand, worth)
-        if unit_worth is None and item_cost is not None:
-            unit_worth = Decimal(item_cost)
         if effect == "revalue":
             if on_hand <= 0:
                 empty.append(place)
             worth_now = half_away(on_hand * cost, VALUE_DECIMALS) - worth if cost is not None else ZERO
         elif quantity >= 0 and value is not None and effect == "in":
             worth_now = value
-        elif quantity < 0 and -quantity == on_hand:
-            worth_now = -worth
-        elif unit_worth is None:
-            worth_now = ZERO
-            if quantity:
-                lost.append(place)
         else:
-            worth_now = half_away(quantity * unit_worth, VALUE_DECIMALS)
+            known = _worth_of(quantity, on_hand, worth, item_cost)
+            if known is None and quantity:
+                lost.append(place)
+            worth_now = known or ZERO
         quantities.append(quantity)
         values.append(worth_now)
         if effect != "move":

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import polars as pl
@@ -50,53 +50,15 @@ def in_form(
             f"the column {column.called} must not be blank",
         )
     if about is not None and about.is_decimal:
-        if column.at_most is not None and column.field is not None:
-            most = pl.Series([str(column.at_most)]).new_from_index(0, len(raw))
-            greater = (raw.cast(_EXACT, strict=False) > most.cast(_EXACT)).fill_null(False)
-            if greater.any():
-                title = message = f"the column {column.called} accepts at most {column.at_most}"
-                found.append(Problem("cleaned", title, greater, message, most.zip_with(greater, raw)))
-        words = _word_for_number(raw, column)
-        decimals = _decimals(about, column, layout)
-        raw, over = _number(raw, column, layout, decimals)
-        raw = words.zip_with(words.is_not_null(), raw) if words is not None else raw
-        wrong(
-            "too-many-decimals",
-            f"{column.called}: too many decimals",
-            over,
-            f"the column {column.called} accepts {decimals} decimals: round it first",
-        )
+        raw = _number_in_form(raw, about, layout, column, wrong, found)
     elif about is not None:
         if column.name:
-            codes, known = raw, names[about.name]
-            times = Counter(name.casefold() for name in known.values())
-            shared = [code for code, name in known.items() if times[name.casefold()] > 1]
-            title = f"{column.called}: several codes with one name"
-            wrong(
-                "no-name", title, codes.is_not_null() & ~codes.is_in(list(known)), "this code has no name to be written"
-            )
-            wrong("no-name", title, codes.is_in(shared).fill_null(False), "other codes have the same name, so the program could not tell them apart")  # fmt: skip
+            _require_names(raw, column, names[about.name], wrong)
         raw = _worded(raw, about, column, layout, names)
     if column.words and not (about is not None and (about.kind == "yes_no" or about.is_decimal)):
         raw = raw.replace(dict(column.words))
     if layout.one_line:
-        clean = _on_one_line(raw, layout)
-        if not clean.equals(raw):
-            changed = clean.ne_missing(raw)
-            if about is not None and about.kind != "text" and not column.name:
-                wrong(
-                    "needs-quotes",
-                    f"{column.called}: separators or line breaks",
-                    changed,
-                    "the program reads no separators or line breaks, and without them it would be another value",
-                )
-            else:
-                title, message = (
-                    f"{column.called}: texts that are cleaned",
-                    "the program reads no separators, line breaks or double blanks",
-                )
-                found.append(Problem("cleaned", title, changed, message, clean))
-        raw = clean
+        raw = _cleaned(raw, about, layout, column, wrong, found)
     if column.length is not None:
         wrong(
             "too-long",
@@ -123,6 +85,64 @@ def in_form(
             "the program reads no quotes, so this would shift its columns (clean = true removes them)",
         )
     return raw.fill_null(layout.blank) if layout.blank and raw.null_count() else raw, found
+
+
+Wrong = Callable[[str, str, pl.Series, str], None]
+"""Called with kind, title, which values are bad, and the message."""
+
+
+def _number_in_form(
+    raw: pl.Series, about: Field, layout: Layout, column: LayoutColumn, wrong: Wrong, found: list[Problem]
+) -> pl.Series:
+    if column.at_most is not None and column.field is not None:
+        most = pl.Series([str(column.at_most)]).new_from_index(0, len(raw))
+        greater = (raw.cast(_EXACT, strict=False) > most.cast(_EXACT)).fill_null(False)
+        if greater.any():
+            title = message = f"the column {column.called} accepts at most {column.at_most}"
+            found.append(Problem("cleaned", title, greater, message, most.zip_with(greater, raw)))
+    words = _word_for_number(raw, column)
+    decimals = _decimals(about, column, layout)
+    raw, over = _number(raw, column, layout, decimals)
+    wrong(
+        "too-many-decimals",
+        f"{column.called}: too many decimals",
+        over,
+        f"the column {column.called} accepts {decimals} decimals: round it first",
+    )
+    return words.zip_with(words.is_not_null(), raw) if words is not None else raw
+
+
+def _require_names(codes: pl.Series, column: LayoutColumn, known: Mapping[str, str], wrong: Wrong) -> None:
+    """Every code must have a name that no other code has.
+
+    Args:
+        known: code → name.
+    """
+    times = Counter(name.casefold() for name in known.values())
+    shared = [code for code, name in known.items() if times[name.casefold()] > 1]
+    title = f"{column.called}: several codes with one name"
+    missing = codes.is_not_null() & ~codes.is_in(list(known))
+    wrong("no-name", title, missing, "this code has no name to be written")
+    message = "other codes have the same name, so the program could not tell them apart"
+    wrong("no-name", title, codes.is_in(shared).fill_null(False), message)
+
+
+def _cleaned(
+    raw: pl.Series, about: Field | None, layout: Layout, column: LayoutColumn, wrong: Wrong, found: list[Problem]
+) -> pl.Series:
+    """The texts on one line; a value that would become another one is wrong."""
+    clean = _on_one_line(raw, layout)
+    if clean.equals(raw):
+        return raw
+    changed = clean.ne_missing(raw)
+    if about is not None and about.kind != "text" and not column.name:
+        message = "the program reads no separators or line breaks, and without them it would be another value"
+        wrong("needs-quotes", f"{column.called}: separators or line breaks", changed, message)
+    else:
+        title = f"{column.called}: texts that are cleaned"
+        message = "the program reads no separators, line breaks or double blanks"
+        found.append(Problem("cleaned", title, changed, message, clean))
+    return clean
 
 
 def _on_one_line(texts: pl.Series, layout: Layout) -> pl.Series:

@@ -73,18 +73,10 @@ def speaks_against(content: Content, field: Field, record: Record, names: Callab
         lists = field.kind == "list"
         return "" if content.kind == "barcode" or (lists and content.kind == "text") else "it holds no barcodes"
     if field.to is not None:
-        if field.to == record.name and content.is_key and content.count > 3:
-            return "it is different in every row"
-        odd = content.kind in ("number", "date", "barcode") or content.share(_has_decimals) > 30
-        if odd and not content.share(lambda value: names(field.to or "").code_of(value) is not None):
-            return "nothing in it is on the list"
-        return "it has several words in every cell" if content.wordy and not _on_list(content, field, names) else ""
+        return _against_reference(content, field, record, names)
     if field.is_decimal:
-        return (
-            ""
-            if content.kind in (*NUMBERS, "yes/no", "code") and content.share(_has_digit) > 60
-            else "it holds no numbers"
-        )
+        is_number = content.kind in (*NUMBERS, "yes/no", "code") and content.share(_has_digit) > 60
+        return "" if is_number else "it holds no numbers"
     if field.kind in ("date", "moment"):
         return "" if content.kind == "date" else "it holds no dates"
     if field.kind == "yes_no":
@@ -94,16 +86,33 @@ def speaks_against(content: Content, field: Field, record: Record, names: Callab
         choices = {folded(choice) for choice in field.choices}
         return "" if content.share(lambda value: folded(value) in choices) > 50 else "its values are not the choices"
     if field.kind == "code":
-        if content.wordy or content.kind == "number" or (is_key and content.kind in ("date", "yes/no", "barcode")):
-            return "it does not look like codes"
-        return REPEATS if is_key and len(content.distinct) * 2 < content.count else ""
+        return _against_code(content, is_key)
     if field.kind == "text" and is_name:
-        if content.kind in (*NUMBERS, "barcode", "date", "yes/no"):
-            return "it holds no texts"
-        if content.count > 5 and len(content.distinct) * 4 < content.count:
-            return REPEATS
-        return "it looks like codes" if content.kind == "code" and content.is_key else ""
+        return _against_name(content)
     return "it holds numbers" if field.kind in ("text", "file") and content.kind == "barcode" else ""
+
+
+def _against_reference(content: Content, field: Field, record: Record, names: Callable[[str], ListNames]) -> str:
+    if field.to == record.name and content.is_key and content.count > 3:
+        return "it is different in every row"
+    odd = content.kind in ("number", "date", "barcode") or content.share(_has_decimals) > 30
+    if odd and not content.share(lambda value: names(field.to or "").code_of(value) is not None):
+        return "nothing in it is on the list"
+    return "it has several words in every cell" if content.wordy and not _on_list(content, field, names) else ""
+
+
+def _against_code(content: Content, is_key: bool) -> str:
+    if content.wordy or content.kind == "number" or (is_key and content.kind in ("date", "yes/no", "barcode")):
+        return "it does not look like codes"
+    return REPEATS if is_key and len(content.distinct) * 2 < content.count else ""
+
+
+def _against_name(content: Content) -> str:
+    if content.kind in (*NUMBERS, "barcode", "date", "yes/no"):
+        return "it holds no texts"
+    if content.count > 5 and len(content.distinct) * 4 < content.count:
+        return REPEATS
+    return "it looks like codes" if content.kind == "code" and content.is_key else ""
 
 
 def suggests(content: Content, field: Field, record: Record, names: Callable[[str], ListNames]) -> tuple[int, str]:

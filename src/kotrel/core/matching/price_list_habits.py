@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from kotrel.core.description.model import Record
@@ -81,6 +81,15 @@ class Habits:
 NONE = Habits()
 
 
+def _day_above(table: Table, record: Record, fed: Collection[str]) -> tuple[str, str, str] | None:
+    """The field that says from when on, and the cell and the day of the one date above the table; None where a column has it."""
+    begins = record.period[0] if record.period is not None else None
+    if begins is None or begins in fed:
+        return None
+    days = [(address, day) for address, text in table.above.items() for day in dates_within(text)]
+    return (begins, *days[0]) if len(days) == 1 else None
+
+
 def habits_of(
     table: Table, record: Record, proposals: Sequence[Proposal], left: Sequence[Column], others: Sequence[Table]
 ) -> Habits:
@@ -103,11 +112,7 @@ def habits_of(
     successor = next((each for each in free if folded(each.heading) in SUCCESSOR_WORDS), None)
     free = [each for each in free if each is not successor]
     lookups = [found for each in free if (found := _looked_up(table, each, others)) is not None]
-    day = None
-    begins = record.period[0] if record.period is not None else None
-    if begins is not None and begins not in fed:
-        days = [(address, day) for address, text in table.above.items() for day in dates_within(text)]
-        day = (begins, *days[0]) if len(days) == 1 else None
+    day = _day_above(table, record, fed)
     numbers = {
         each.field.name: says.value
         for each in proposals

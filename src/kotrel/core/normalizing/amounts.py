@@ -169,6 +169,15 @@ def _largest(values: pl.Series, is_number: pl.Series) -> Decimal | None:
     return Decimal(cells.max()) if len(cells) >= FEW_CELLS else None  # type: ignore[arg-type]
 
 
+def _refused(read: numbers.Read, by: _Reading) -> str:
+    """The kind of finding at a number whose sign the field does not mean; an empty text where it does."""
+    if read.currency and by.currency and by.about.kind == "money" and not may_be(read.currency, by.currency):
+        return "other-currency"
+    if read.currency and by.about.kind != "money":
+        return "sign-not-meant"
+    return "per-cent" if read.trouble == "percent" and not by.about.is_percentage else ""
+
+
 def _read_typed_number(text: str, by: _Reading) -> tuple[str | None, str, str]:
     mark, about, currency = by.mark, by.about, by.currency
     if (meant := about.words.get(folded(text))) is not None:
@@ -184,23 +193,15 @@ def _read_typed_number(text: str, by: _Reading) -> tuple[str | None, str, str]:
         return None, "mixed-marks", ""
     if read.value is None:
         return None, "not-a-number", ""
-    if read.currency and currency and about.kind == "money" and not may_be(read.currency, currency):
-        return None, "other-currency", ""
-    if read.currency and about.kind != "money":
-        return None, "sign-not-meant", ""
-    if read.trouble == "percent" and not about.is_percentage:
-        return None, "per-cent", ""
-    if "," in text or "." in text:
-        shown = {".": "point", ",": "comma", None: ""}[mark]
-        proof = f"decimals after the {shown}, as in the rest of the column" if mark else "can be read in only one way"
+    if refused := _refused(read, by):
+        return None, refused, ""
+    shown = {".": "point", ",": "comma", None: ""}[mark]
+    if mark and ("," in text or "." in text):
+        proof = f"decimals after the {shown}, as in the rest of the column"
     else:
-        proof = "can be read in only one way"
+        proof = "it can be read in only one way" if letters else "can be read in only one way"
     if letters:
-        proof = (
-            f"the letters O, l and I in a number are 0 and 1; it {proof}"
-            if "one way" in proof
-            else f"the letters O, l and I in a number are 0 and 1; {proof}"
-        )
+        proof = f"the letters O, l and I in a number are 0 and 1; {proof}"
     if read.currency and currency:
         proof += f"; {read.currency} is {currency}, the currency here"
     return f"{read.value:f}", "number-as-typed", proof

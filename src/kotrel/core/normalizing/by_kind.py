@@ -115,11 +115,8 @@ def _tidy_all(
     if values.null_count() == len(values) and not errors.any() and not kinds("uncalculated").any():
         return Tidied(values)
     plain = is_plain(values)
-    if not plain and values.str.contains(r"^\s*(?:#|[Ee][Rr][Rr]:)").fill_null(False).any():
-        # In a text file, and in a cell typed as text, an error is only its name.
-        distinct = values.filter(values.str.contains(r"^\s*(?:#|[Ee][Rr][Rr]:)").fill_null(False)).unique()
-        names = [text for text in distinct if is_error_name(text)]
-        errors = errors | (values.is_in(names) | values.str.starts_with(MARK)).fill_null(False)
+    if not plain:
+        errors = errors | _named_errors(values)
     broken = _broken_cells(rows, values, errors, kinds("uncalculated"))
     if broken:
         values = values.set(errors | kinds("uncalculated"), None)
@@ -137,23 +134,39 @@ def _tidy_all(
             shown.append(change(rows, values, number_cells, about, setting))
             values = shown[-1].values
         tidied = tidy_number(rows, values, number_cells, about, setting)
-    elif about.kind == "date":
-        tidied = tidy_date(rows, values, kinds("number"), kinds("date"), setting)
-    elif about.kind == "moment":
-        tidied = tidy_moment(rows, values, about.zoned)
-    elif about.kind == "yes_no":
-        tidied = tidy_yes_no(rows, values)
-    elif about.kind == "choice":
-        tidied = tidy_choice(rows, values, about)
-    elif about.kind == "list":
-        tidied = tidy_list(rows, values)
     else:
-        tidied = read_as_shown(rows, values, kinds("number"), setting)
+        tidied = _tidy_value(rows, values, kinds, about, setting)
     steps = [unwrapped, cleaned, usual, *shown, tidied]
     troubles = [trouble for step in steps for trouble in step.troubles]
     repairs = [repair for step in steps for repair in step.repairs]
     # What was only plain text is still as it was.
     return Tidied(tidied.values, [*broken, *troubles], repairs, plain=plain and tidied.values is values)
+
+
+def _named_errors(values: pl.Series) -> pl.Series:
+    """Boolean for each text: it is the name of an error. In a text file, and in a cell typed as text, it is only that."""
+    begins = values.str.contains(r"^\s*(?:#|[Ee][Rr][Rr]:)").fill_null(False)
+    if not begins.any():
+        return begins
+    names = [text for text in values.filter(begins).unique() if is_error_name(text)]
+    return (values.is_in(names) | values.str.starts_with(MARK)).fill_null(False)
+
+
+def _tidy_value(
+    rows: pl.Series, values: pl.Series, kinds: Callable[[str], pl.Series], about: Field, setting: Setting
+) -> Tidied:
+    """Values of a field that is no number, in its canonical form."""
+    if about.kind == "date":
+        return tidy_date(rows, values, kinds("number"), kinds("date"), setting)
+    if about.kind == "moment":
+        return tidy_moment(rows, values, about.zoned)
+    if about.kind == "yes_no":
+        return tidy_yes_no(rows, values)
+    if about.kind == "choice":
+        return tidy_choice(rows, values, about)
+    if about.kind == "list":
+        return tidy_list(rows, values)
+    return read_as_shown(rows, values, kinds("number"), setting)
 
 
 def _broken_cells(rows: pl.Series, values: pl.Series, errors: pl.Series, uncalculated: pl.Series) -> list[Trouble]:

@@ -6,7 +6,7 @@ What spreadsheets and people do to codes is undone only where it can be proved.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -134,6 +134,10 @@ class CodeList:
             return self._of_date(value)
         if self.of_date(value):
             return None
+        return self._by_words(value, named)
+
+    def _by_words(self, value: str, named: Collection[str]) -> tuple[str, str, str] | None:
+        """The code that a name, or a text that looks like a code, means: the weakest of the rules."""
         if named:
             [code, *more] = sorted(named)
             name = self.names.names.get(code)

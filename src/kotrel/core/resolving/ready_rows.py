@@ -113,35 +113,17 @@ def ready_rows(
     """
     record = rows.record
     options = options.of(record.name)
-    remarks: list[str] = []
     dotted = other_code_named(record, options.match_on) if options.match_on is not None else None
     # Where the key column holds other codes, the list of keys proves nothing of them.
     only = None if dotted is None else [name for name in rows.fields if name not in record.key]
     rows = repair(rows, state, conventions.spellings, only, (ALL,) if options.only == "new" else options.new_codes)
-    if base is not None and all(name in base.rows.columns for name in record.key):
-        rows = with_exported_keys(rows, base.rows)
-    if options.match_on is not None and options.match_on in record.fields and record.key != (options.match_on,):
-        rows = match_rows(rows, options.match_on, state)
-    elif dotted is not None:
-        rows = match_other_codes(rows, dotted, state)
-    if rows.has_key and len(record.key) == 1 and (source := rows.sources.get(record.key[0])) and source.make:
-        rows, said = with_found_keys(rows, state, options)
-        remarks += said
+    rows, remarks = _with_keys(rows, base, dotted, state, options)
     sets = [each for each in state.description.defaults.values() if _is_used(each, record.name, options)]
     rows = filled_keys(rows, state, sets, conventions)
     now: pl.DataFrame | None = None
     if base is not None and rows.has_key and all(name in base.rows.columns for name in record.key):
-        fields = [name for name in rows.fields if name not in record.key]
-        now = state.having(record, fields, record.key[0], rows.values[record.key[0]])
-        stood = effective_base(record, base, now)
-        rows = without_untouched(rows.with_findings(find_renamed(rows, stood)), stood)
-        rows = rows.with_findings(find_changed_keys(rows, stood, state))
-        done = only_edited(rows, stood, now, options.clash, options.blanks == "clear")
-        rows = done.rows
-        remarks += done.remarks
-        if options.blanks == "clear":
-            # In rows that were not exported, every blank counts.
-            rows = clear_blanks(rows, ~_exported(rows, stood))
+        rows, now, said = _compared(rows, base, state, options)
+        remarks += said
     elif options.blanks == "clear":
         rows = clear_blanks(rows)
     rows = rows.with_findings(find_changed_names(rows, state, now is not None))
@@ -174,6 +156,45 @@ def ready_rows(
         rows, ended, said = follow_periods(rows, state, new, options.after_end)
         created, remarks = (*created, *ended), [*remarks, *said]
     return Ready(rows, tuple(remarks), created, now)
+
+
+def _with_keys(
+    rows: Rows, base: ExportBase | None, dotted: tuple[str, str] | None, state: SystemState, options: LoadOptions
+) -> tuple[Rows, list[str]]:
+    """The rows with their keys as the export, the field to match on, or the expression that makes keys says; and remarks.
+
+    Args:
+        dotted: the record and field of other codes, where rows are matched on those.
+    """
+    record = rows.record
+    if base is not None and all(name in base.rows.columns for name in record.key):
+        rows = with_exported_keys(rows, base.rows)
+    if options.match_on is not None and options.match_on in record.fields and record.key != (options.match_on,):
+        rows = match_rows(rows, options.match_on, state)
+    elif dotted is not None:
+        rows = match_other_codes(rows, dotted, state)
+    if rows.has_key and len(record.key) == 1 and (source := rows.sources.get(record.key[0])) and source.make:
+        rows, said = with_found_keys(rows, state, options)
+        return rows, list(said)
+    return rows, []
+
+
+def _compared(
+    rows: Rows, base: ExportBase, state: SystemState, options: LoadOptions
+) -> tuple[Rows, pl.DataFrame, list[str]]:
+    """The rows of an export with what was edited in them only, what the system holds of them now, and remarks."""
+    record = rows.record
+    fields = [name for name in rows.fields if name not in record.key]
+    now = state.having(record, fields, record.key[0], rows.values[record.key[0]])
+    stood = effective_base(record, base, now)
+    rows = without_untouched(rows.with_findings(find_renamed(rows, stood)), stood)
+    rows = rows.with_findings(find_changed_keys(rows, stood, state))
+    done = only_edited(rows, stood, now, options.clash, options.blanks == "clear")
+    rows = done.rows
+    if options.blanks == "clear":
+        # In rows that were not exported, every blank counts.
+        rows = clear_blanks(rows, ~_exported(rows, stood))
+    return rows, now, list(done.remarks)
 
 
 _SAME_CODE = ("stray-spaces", "unusual-characters", "text-in-formula", AS_SHOWN)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import polars as pl
 
 from kotrel.core.columns import ROW, clearing
-from kotrel.core.description.model import Record
+from kotrel.core.description.model import Field, Record
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count, listed_and
 from kotrel.core.resolving.other_codes import found_keys, holders, number_places
@@ -80,18 +81,7 @@ def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
         ]
         cells = cells_of(part[ROW], part[name], messages)
         findings.append(rows.group("error", "not-unique", f"several rows have this {said}", name, cells))
-    none = joined["times found"].is_null()
-    keyless = (
-        none if len(known) < len(key) else none & joined.select(pl.any_horizontal(pl.col(key).is_null())).to_series()
-    )
-    made = all(k in rows.fields or k in rows.sources for k in key) and any(
-        rows.sources[k].make for k in key if k in rows.sources
-    )
-    if keyless.any() and not made:
-        message = f"the system has no {record.title.lower()} with this {said}; a new one needs {listed_and(key)} too"
-        blank = rows.values[name].is_null()
-        findings += rows.where("error", "not-found", f"nothing has this {said}", field, keyless & ~blank, message)
-        findings += rows.where("error", "missing", "must be filled", field, keyless & blank, "rows are matched on it")
+    findings += _not_found(rows, field, joined, known, said)
     for k in known:
         other = (joined[k] != joined[f"found {k}"]).fill_null(False) & ~twice
         if other.any():
@@ -103,6 +93,33 @@ def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
     values = rows.values.with_columns(joined.select(keys).get_columns())
     # A row whose key is not found keeps its own; the finding says why it cannot be loaded.
     return replace(rows, values=values).with_findings(findings)
+
+
+def _not_found(rows: Rows, field: Field, joined: pl.DataFrame, known: Sequence[str], said: str) -> list[FindingGroup]:
+    """Rows that nothing in the system belongs to, and that have no key of their own.
+
+    Args:
+        joined: the rows with their keys and ``times found``.
+        known: the fields of the key that the sheet has.
+        said: the field that rows are matched on, in words.
+    """
+    record, key = rows.record, list(rows.record.key)
+    if all(k in rows.fields or k in rows.sources for k in key) and any(
+        rows.sources[k].make for k in key if k in rows.sources
+    ):
+        return []
+    none = joined["times found"].is_null()
+    keyless = (
+        none if len(known) < len(key) else none & joined.select(pl.any_horizontal(pl.col(key).is_null())).to_series()
+    )
+    if not keyless.any():
+        return []
+    message = f"the system has no {record.title.lower()} with this {said}; a new one needs {listed_and(key)} too"
+    blank = rows.values[field.name].is_null()
+    return [
+        *rows.where("error", "not-found", f"nothing has this {said}", field, keyless & ~blank, message),
+        *rows.where("error", "missing", "must be filled", field, keyless & blank, "rows are matched on it"),
+    ]
 
 
 def other_code_named(record: Record, name: str) -> tuple[str, str] | None:

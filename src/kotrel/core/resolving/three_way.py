@@ -62,15 +62,8 @@ def only_edited(
         clear: True where an emptied cell clears the value.
     """
     record = rows.record
-    key = list(record.key)
-    fields = [name for name in rows.fields if name not in key and name in base.columns]
-    others = base.select(
-        *key, *(pl.col(name).alias(f"was {name}") for name in fields), pl.lit(True).alias("is exported")
-    )
-    state = now.select(*key, *(pl.col(name).alias(f"now {name}") for name in fields), pl.lit(True).alias("is held"))
-    joined = rows.values.join(others.unique(key, keep="any"), on=key, how="left", maintain_order="left").join(
-        state.unique(key, keep="any"), on=key, how="left", maintain_order="left"
-    )
+    fields = [name for name in rows.fields if name not in record.key and name in base.columns]
+    joined = _side_by_side(rows, base, now, fields)
     exported, there = joined["is exported"].fill_null(False), joined["is held"].fill_null(False)
     columns: list[pl.Series] = []
     findings: list[FindingGroup] = []
@@ -84,28 +77,14 @@ def only_edited(
         was, stands, says = joined[f"was {name}"], joined[f"now {name}"], joined[name]
         clears = joined[clearing(name)] if clearing(name) in joined.columns else None
         differs = exported & says.ne_missing(was)
-        if not differs.any():
-            damaged = None
-        else:
-            damaged = _damaged(field, says, was, differs)
-            if damaged is not None:
-                differs = differs & ~damaged
-                settled[name] = damaged
-                repairs.append(_as_exported(rows, name, joined.filter(damaged)))
-                lost = lost | says.filter(damaged).str.contains("?", literal=True).any()
-        emptied = differs & says.is_null()
-        if clears is not None:
-            emptied = emptied & ~clears
-        edited = differs & ~emptied
-        if clears is not None:
-            # What is cleared in words is wanted blank, also where it was blank.
-            edited = edited | (exported & clears)
-        if emptied.any():
-            if clear and not field.is_kept:
-                edited = edited | emptied
-                clears = emptied if clears is None else emptied | clears
-            else:
-                emptied_cells += int(emptied.sum())
+        damaged = _damaged(field, says, was, differs) if differs.any() else None
+        if damaged is not None:
+            differs = differs & ~damaged
+            settled[name] = damaged
+            repairs.append(_as_exported(rows, name, joined.filter(damaged)))
+            lost = lost | says.filter(damaged).str.contains("?", literal=True).any()
+        edited, clears, ignored = _edited(exported, differs, says.is_null(), clears, clear and not field.is_kept)
+        emptied_cells += ignored
         edited_rows = edited_rows | edited
         moved = exported & there & stands.ne_missing(was)
         if field.is_kept:
@@ -141,11 +120,53 @@ def only_edited(
         repairs=(*rows.repairs, *repairs),
     )
     leave = _leave(gone, edited_rows, clash)
-    remarks = _remarks(rows, base, exported, leave, moved_cells, emptied_cells)
-    if clashed:
-        whose = "the system's value stays" if clash == "system" else "the sheet's value is taken"
-        remarks.append(f"{count(clashed, 'value')} changed here and in the system since the export: {whose}")
+    remarks = [
+        *_remarks(rows, base, exported, leave, moved_cells, emptied_cells),
+        *_settled_clashes(clashed, clash),
+    ]
     return RoundTrip(done.only(~leave) if leave.any() else done, tuple(remarks))
+
+
+def _edited(
+    exported: pl.Series, differs: pl.Series, blank: pl.Series, clears: pl.Series | None, clear: bool
+) -> tuple[pl.Series, pl.Series | None, int]:
+    """Of each row: the field was edited; it is cleared; and how many emptied cells change nothing.
+
+    Args:
+        differs: the cell is not as it was exported.
+        clears: where the sheet says in words that the value is cleared; None where no row does.
+        clear: an emptied cell clears the value.
+    """
+    emptied = differs & blank
+    edited = differs
+    if clears is not None:
+        emptied = emptied & ~clears
+        # What is cleared in words is wanted blank, also where it was blank.
+        edited = edited | (exported & clears)
+    if not emptied.any():
+        return edited, clears, 0
+    if clear:
+        return edited, emptied if clears is None else emptied | clears, 0
+    return edited & ~emptied, clears, int(emptied.sum())
+
+
+def _side_by_side(rows: Rows, base: pl.DataFrame, now: pl.DataFrame, fields: Sequence[str]) -> pl.DataFrame:
+    """The rows with what was exported (``was NAME``, ``is exported``) and what the system holds (``now NAME``, ``is held``)."""
+    key = list(rows.record.key)
+    others = base.select(
+        *key, *(pl.col(name).alias(f"was {name}") for name in fields), pl.lit(True).alias("is exported")
+    )
+    state = now.select(*key, *(pl.col(name).alias(f"now {name}") for name in fields), pl.lit(True).alias("is held"))
+    return rows.values.join(others.unique(key, keep="any"), on=key, how="left", maintain_order="left").join(
+        state.unique(key, keep="any"), on=key, how="left", maintain_order="left"
+    )
+
+
+def _settled_clashes(number: int, clash: Clash) -> list[str]:
+    if not number:
+        return []
+    whose = "the system's value stays" if clash == "system" else "the sheet's value is taken"
+    return [f"{count(number, 'value')} changed here and in the system since the export: {whose}"]
 
 
 def _leave(gone: pl.Series, edited: pl.Series, clash: Clash) -> pl.Series:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import polars as pl
 
@@ -130,6 +130,44 @@ def is_data(
     return None if kept.all() else kept
 
 
+def _second_line(
+    grid: Grid, lines: pl.Series, at: int, headings: dict[str, str], remarks: list[str]
+) -> tuple[dict[str, str], Mapping[str, str] | None, int]:
+    """The headings with a second line of them, where there is one; that line; and where the rows begin."""
+    if (second := second_heading_row(grid.cells, at)) is not None:
+        remarks.append(f"headings over rows {lines[at]} and {lines[at + 1]}")
+        return joined_headings(headings, second), second, at + 2
+    if (second := technical_row(grid.cells, at)) is not None:
+        remarks.append(f"technical headings in row {lines[at + 1]} left out")
+        return headings, second, at + 2
+    return headings, None, at + 1
+
+
+def _filled(body: pl.DataFrame, remarks: list[str]) -> pl.Series | None:
+    """Boolean for each row: it has a value; None where all have one. Blank rows between others are reported."""
+    if not body[body.columns[0]].null_count():
+        # Only rows whose first cell is blank can be blank: the other columns are checked for those only.
+        return None
+    full = body.select(~pl.all_horizontal(pl.all().str.strip_chars().fill_null("") == "")).to_series()
+    if full.all():
+        return None
+    last_full = int(full.arg_true().max() or 0) if full.any() else -1  # type: ignore[arg-type]
+    between = int((~full.head(last_full + 1)).sum())
+    if between:
+        remarks.append(f"{between} blank row{'s' if between > 1 else ''} left out")
+    return full
+
+
+def _titles(grid: Grid, lines: pl.Series, at: int) -> dict[str, str]:
+    """Cell → text of what stands above the headings."""
+    return {
+        f"{letter}{lines[place]}": text.strip()
+        for place, row in enumerate(grid.cells.head(at).tail(LOOK_AT).iter_rows(), start=max(at - LOOK_AT, 0))
+        for letter, text in zip(grid.cells.columns, row, strict=True)
+        if text and text.strip()
+    }
+
+
 def _table(grid: Grid, lines: pl.Series, at: int, ends: bool) -> Table:
     remarks = list(grid.remarks)
     raw = dict(zip(grid.cells.columns, grid.cells.row(at), strict=True))
@@ -139,14 +177,7 @@ def _table(grid: Grid, lines: pl.Series, at: int, ends: bool) -> Table:
             f"rows above the headings left out: 1 to {lines[at] - 1}" if at > 1 else "row 1 above the headings left out"
         )
     headings = {letter: one_line(text or "") for letter, text in raw.items()}
-    first_below = at + 1
-    if (second := second_heading_row(grid.cells, at)) is not None:
-        headings = joined_headings(headings, second)
-        remarks.append(f"headings over rows {lines[at]} and {lines[at + 1]}")
-        first_below = at + 2
-    elif (second := technical_row(grid.cells, at)) is not None:
-        remarks.append(f"technical headings in row {lines[at + 1]} left out")
-        first_below = at + 2
+    headings, second, first_below = _second_line(grid, lines, at, headings, remarks)
     body = grid.cells.slice(first_below)
     kinds = {letter: kind if isinstance(kind, str) else kind.slice(first_below) for letter, kind in grid.kinds.items()}
     rows = lines.slice(first_below).cast(pl.UInt32)
@@ -156,24 +187,13 @@ def _table(grid: Grid, lines: pl.Series, at: int, ends: bool) -> Table:
         body, rows = body.filter(wanted), rows.filter(wanted)
         kinds = {letter: kind if isinstance(kind, str) else kind.filter(wanted) for letter, kind in kinds.items()}
 
-    if body[grid.cells.columns[0]].null_count():
-        # Only rows whose first cell is blank can be blank: the other columns are checked for those only.
-        full = body.select(~pl.all_horizontal(pl.all().str.strip_chars().fill_null("") == "")).to_series()
-        if not full.all():
-            last_full = int(full.arg_true().max() or 0) if full.any() else -1  # type: ignore[arg-type]
-            between = int((~full.head(last_full + 1)).sum())
-            if between:
-                remarks.append(f"{between} blank row{'s' if between > 1 else ''} left out")
-            keep(full)
+    full = _filled(body, remarks)
+    if full is not None:
+        keep(full)
     data = is_data(body, rows, grid.cells.slice(at, first_below - at).rows(), remarks, ends)
     if data is not None:
         keep(data)
-    titles = {
-        f"{letter}{lines[place]}": text.strip()
-        for place, row in enumerate(above.tail(LOOK_AT).iter_rows(), start=max(at - LOOK_AT, 0))
-        for letter, text in zip(grid.cells.columns, row, strict=True)
-        if text and text.strip()
-    }
+    titles = _titles(grid, lines, at)
     columns = [
         Column(letter, headings[letter], raw[letter] or "", (second or {}).get(letter, ""))
         for letter in grid.cells.columns

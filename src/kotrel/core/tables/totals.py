@@ -78,15 +78,8 @@ def totals_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str], begin
         return None
     found: list[int] = []
     for place in thin.to_list():
-        cells = {letter: text.strip() for letter, text in zip(body.columns, body.row(place), strict=True) if text}
-        numbers = {letter: value for letter, text in cells.items() if (value := _number(text)) is not None}
-        words = [text for letter, text in cells.items() if letter not in numbers]
-        says_so = len(words) == 1 and _is_total(words[0])
         start = found[-1] + 1 if found else 0
-        if not numbers or (begins and place == 0):
-            continue
-        bare = body.columns[0] not in cells and len(cells) * 2 <= usual and place - start >= 2
-        if says_so or (bare and _adds_up(body.slice(start, place - start), numbers)):
+        if not (begins and place == 0) and _is_total_row(body, place, start, usual):
             found.append(place)
     if not found:
         return None
@@ -94,6 +87,23 @@ def totals_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str], begin
     more = f" and {len(found) - _NAMED:,} more" if len(found) > _NAMED else ""
     remarks.append(f"totals within the table left out: row{'s' if len(found) > 1 else ''} {names}{more}")
     return pl.int_range(body.height, eager=True).is_in(found)
+
+
+def _is_total_row(body: pl.DataFrame, place: int, start: int, usual: int) -> bool:
+    """True where a thin row is the total of those from ``start`` on.
+
+    Args:
+        usual: how many cells a row usually has.
+    """
+    cells = {letter: text.strip() for letter, text in zip(body.columns, body.row(place), strict=True) if text}
+    numbers = {letter: value for letter, text in cells.items() if (value := _number(text)) is not None}
+    if not numbers:
+        return False
+    words = [text for letter, text in cells.items() if letter not in numbers]
+    if len(words) == 1 and _is_total(words[0]):
+        return True
+    bare = body.columns[0] not in cells and len(cells) * 2 <= usual and place - start >= 2
+    return bare and _adds_up(body.slice(start, place - start), numbers)
 
 
 def _is_total(words: str) -> bool:

@@ -100,6 +100,19 @@ def _year(text: str, this_year: int) -> tuple[int, bool]:
     return (year - 100 if year > this_year + 20 else year), True
 
 
+def _with_month_name(text: str, this_year: int) -> tuple[int, int, int, bool] | None:
+    """Year, month, day of a date with the name of a month, and whether its century is a guess."""
+    if (found := _YEAR_NAME.match(text)) and (month := month_of(found[2])):
+        return int(found[1]), month, int(found[3]), False
+    if (found := _DAY_FIRST.match(text)) and (month := month_of(found[2])):
+        year, guessed = _year(found[3], this_year)
+        return year, month, int(found[1]), guessed
+    if (found := _NAME_FIRST.match(text)) and (month := month_of(found[1])):
+        year, guessed = _year(found[3], this_year)
+        return year, month, int(found[2]), guessed
+    return None
+
+
 def read_date(text: str, order: Order | None, this_year: int, pairs: Pairs = "dashes") -> ReadDate:
     """Reads one date as typed.
 
@@ -129,14 +142,8 @@ def read_date(text: str, order: Order | None, this_year: int, pairs: Pairs = "da
             return ReadDate(None, "other-order")
         day, month = (second, first) if (shown or order) == "month" else (first, second)
         time = _has_time(found.groups()[4:])
-    elif (found := _YEAR_NAME.match(text)) and (named := month_of(found[2])):
-        year, month, day = int(found[1]), named, int(found[3])
-    elif (found := _DAY_FIRST.match(text)) and (named := month_of(found[2])):
-        year, guessed = _year(found[3], this_year)
-        month, day = named, int(found[1])
-    elif (found := _NAME_FIRST.match(text)) and (named := month_of(found[1])):
-        year, guessed = _year(found[3], this_year)
-        month, day = named, int(found[2])
+    elif named := _with_month_name(text, this_year):
+        year, month, day, guessed = named
     else:
         return ReadDate(None, "no-date")
     try:

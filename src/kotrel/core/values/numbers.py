@@ -140,12 +140,9 @@ def read_number(text: str, mark: Mark | None) -> Read:
         shown = mark
     elif shown in (".", ",") and mark is not None and shown != mark:
         return Read(None, "other-mark")
-    thousands = "," if shown == "." else "."
-    whole, _, part = body.partition(shown) if shown in (".", ",") else (body, "", "")
-    groups = whole.split(thousands)
-    if thousands in part or (len(groups) > 1 and (any(len(group) != 3 for group in groups[1:]) or not groups[0])):
+    value = _value(body, shown)
+    if value is None:
         return Read(None, "no-number")
-    value = Decimal("".join(groups) + ("." + part if part else "") or "0")
     if found["exponent"]:
         value = value.scaleb(int(found["exponent"][1:]))
     signs = [sign for sign in (found["sign"], found["sign2"], trail) if sign not in (None, "+")]
@@ -154,6 +151,20 @@ def read_number(text: str, mark: Mark | None) -> Read:
     if signs or found["open"]:
         value = -value
     return Read(value, "percent" if found["percent"] else "", found["before"] or found["after"] or "")
+
+
+def _value(body: str, shown: str | None) -> Decimal | None:
+    """The digits as a number; None where the marks between thousands stand wrong.
+
+    Args:
+        shown: the decimal mark; anything else where there is none.
+    """
+    thousands = "," if shown == "." else "."
+    whole, _, part = body.partition(shown) if shown in (".", ",") else (body, "", "")
+    groups = whole.split(thousands)
+    if thousands in part or (len(groups) > 1 and (any(len(group) != 3 for group in groups[1:]) or not groups[0])):
+        return None
+    return Decimal("".join(groups) + ("." + part if part else "") or "0")
 
 
 def as_calculated(text: str) -> Decimal:

@@ -305,7 +305,7 @@ def chosen(entries: Sequence[Entry], since: str, who: str, file: str, record: st
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     if args.record:
         record_named(workspace.description, args.record)  # a wrong name is an error
     asked = (args.since or "", args.who or "", args.file or "", args.record or "")

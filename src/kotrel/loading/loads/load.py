@@ -98,7 +98,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, screen: Screen) -> int:
     files = files_of(args)
     report = report_path(args)
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     if not args.yes and not args.trial and (screen.as_json or not screen.is_terminal):
         raise WrongUse(
             "load asks before it changes anything, and there is no terminal to ask on",

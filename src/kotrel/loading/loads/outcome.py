@@ -52,7 +52,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     number, ended = args.exchange().answers_first(args, workspace, screen)
     if number is None or ended is not None:
         return ended or 0

@@ -82,7 +82,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     files = files_of(args)
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     with screen.progress(5 * len(files)) as step:
         preview = preview_files(files, workspace, wanted_of(args), now(), step)
     if screen.as_json:

@@ -43,7 +43,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             "needs-yes",
         )
     report = report_path(args)
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     system, hidden = workspace.system(), workspace.hidden
     how = How(args.partial, date.fromisoformat(args.date) if args.date else None, workspace.stock)
 

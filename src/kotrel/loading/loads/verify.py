@@ -178,7 +178,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     system = workspace.system()
     with screen.progress(3) as step:
         verified = verify_load(system, load_number(args.load), step)

@@ -126,7 +126,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
 def _once(args: argparse.Namespace, screen: Screen) -> int:
     files = files_of(args)
     report = report_path(args)
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     with screen.progress(4 * len(files)) as step:
         checked = check_any(files, workspace, wanted_of(args), now().date(), step)
     ok = all(each.ok for each in checked)

@@ -69,7 +69,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     with screen.progress(5) as step:
         checked = prepare_file(Path(args.file), Path(args.output), workspace, wanted_of(args), now(), step)
     ok = all(each.ok for each in checked)

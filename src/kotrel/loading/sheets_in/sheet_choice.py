@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
@@ -39,6 +39,22 @@ class NotRead(NamedTuple):
     message: str
 
 
+def _asked_for(workspace: Workspace, wanted: Wanted, readable: Mapping[str, Record]) -> Sequence[Record] | None:
+    """The records that the user named; None for any.
+
+    Raises:
+        WrongUse: there is none of that name, or no sheet can hold it.
+    """
+    if not wanted.record:
+        return None
+    name = record_named(workspace.description, wanted.record).name
+    if name not in readable:
+        raise WrongUse(
+            f"{name} is kept by the system: only documents change it", "Load a document instead.", "no-such-record"
+        )
+    return of_one_document(workspace.description, name, readable)
+
+
 def match_tables(
     tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: str, exported: bool = False
 ) -> tuple[list[Chosen], list[NotRead]]:
@@ -53,14 +69,7 @@ def match_tables(
         WrongUse, WrongData: nothing fits, or a saved mapping nearly fits the only sheet.
     """
     readable = readable_records(workspace.description)
-    records = None
-    if wanted.record:
-        name = record_named(workspace.description, wanted.record).name
-        if name not in readable:
-            raise WrongUse(
-                f"{name} is kept by the system: only documents change it", "Load a document instead.", "no-such-record"
-            )
-        records = of_one_document(workspace.description, name, readable)
+    records = _asked_for(workspace, wanted, readable)
     saved = _saved(tables, workspace, wanted, file)
     chosen = list(saved.values())
     # A sheet that a saved mapping nearly fits is not read by its headings alone: that would drop what the mapping adds.
@@ -93,25 +102,7 @@ def match_tables(
 def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: str) -> dict[str, Chosen]:
     """Sheet → the saved mapping to use for it."""
     if wanted.map_name is not None:
-        saved = map_named(workspace.folder, wanted.map_name, workspace.description)
-        if saved.record not in workspace.description.records:
-            raise WrongUse(
-                f"the saved mapping {saved.name} is for another kind of sheet: {saved.record}",
-                f"{READ_BY[saved.record]} --map {saved.name} reads it.",
-                "other-map",
-            )
-        fitting = [each for each in tables if not saved.missing_in(each) and each.rows]
-        fitting = fitting or [min(tables, key=lambda each: len(saved.missing_in(each)))]
-        found = {}
-        for table in fitting:
-            wider, matches, remarks = matched_by(saved, table, workspace, file)
-            found[table.sheet] = Chosen(wider, matches, [f"mapping {saved.name}", *remarks], looked_up_sheets(saved))
-        # The other sheets have mappings of their own, perhaps.
-        others = [
-            each for each in tables if each.sheet not in found and folded(each.sheet) not in looked_up_sheets(saved)
-        ]
-        alone = wanted.sheet is not None or saved.sheet is not None or not others
-        return found if alone else {**_saved(others, workspace, replace(wanted, map_name=None), file), **found}
+        return _by_name(wanted.map_name, tables, workspace, wanted, file)
     best: dict[str, tuple[SavedMap, Table]] = {}
     for saved in maps_of_system(workspace.folder, workspace.description):
         if wanted.record not in (None, *(part.record for part in saved.parts)) or not saved.headings():
@@ -129,6 +120,26 @@ def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: 
         said = f"mapping {saved.name} (its headings fit)"
         chosen[sheet] = Chosen(wider, matches, [said, *remarks], looked_up_sheets(saved))
     return chosen
+
+
+def _by_name(name: str, tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: str) -> dict[str, Chosen]:
+    """Sheet → the mapping of that name, where it fits; the other sheets by mappings of their own."""
+    saved = map_named(workspace.folder, name, workspace.description)
+    if saved.record not in workspace.description.records:
+        raise WrongUse(
+            f"the saved mapping {saved.name} is for another kind of sheet: {saved.record}",
+            f"{READ_BY[saved.record]} --map {saved.name} reads it.",
+            "other-map",
+        )
+    fitting = [each for each in tables if not saved.missing_in(each) and each.rows]
+    fitting = fitting or [min(tables, key=lambda each: len(saved.missing_in(each)))]
+    found = {}
+    for table in fitting:
+        wider, matches, remarks = matched_by(saved, table, workspace, file)
+        found[table.sheet] = Chosen(wider, matches, [f"mapping {saved.name}", *remarks], looked_up_sheets(saved))
+    others = [each for each in tables if each.sheet not in found and folded(each.sheet) not in looked_up_sheets(saved)]
+    alone = wanted.sheet is not None or saved.sheet is not None or not others
+    return found if alone else {**_saved(others, workspace, replace(wanted, map_name=None), file), **found}
 
 
 def _nearly(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> tuple[SavedMap, list[str]] | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from datetime import date
@@ -10,6 +10,7 @@ from pathlib import Path
 
 from kotrel.core.description.model import Record
 from kotrel.core.errors import KotrelError, WrongData
+from kotrel.core.matching.by_headings import Matched
 from kotrel.core.matching.row_reading import understand
 from kotrel.core.matching.second_tables import second_tables
 from kotrel.core.pricing.price_rules import OWN_PRICES
@@ -95,23 +96,7 @@ def understand_file(
     step("tidying values")
     found: list[Understood] = []
     for table, matches, remarks, _ in chosen:
-        if not table.rows:
-            where = f"sheet “{table.sheet}” of {path}" if table.sheet else str(path)
-            raise WrongData(
-                f"{where} has headings in row {table.heading_row} but no rows below them",
-                "Fill in some rows first.",
-                "no-rows",
-            )
-        for number, matched in enumerate(matches):
-            rows = understand(table, matched, workspace.conventions, today)
-            if not number:
-                rows = rows.with_findings(second_tables(rows, workspace.description.records.values()))
-            # The first record of a sheet always counts; the others only if the sheet has any values for them.
-            if not number:
-                found.append(Understood(rows, (*rows.table.remarks, *remarks), export, books.get(table.sheet)))
-            elif rows.values.height:
-                more = rows.table.remarks[len(table.remarks) :]
-                found.append(Understood(rows, ((f"for {matched.label}",) if matched.label else ()) + more, export))
+        found += _sheet_as_rows(table, matches, remarks, path, workspace, today, export, books.get(table.sheet))
     read = {each.table.sheet for each in chosen}
     if blank := [f"“{each.sheet}”" for each in tables if not each.rows and each.sheet not in read]:
         found[0] = replace(found[0], remarks=(*found[0].remarks, f"sheets without rows: {', '.join(blank)}"))
@@ -122,6 +107,49 @@ def understand_file(
             found[0] = replace(found[0], remarks=(*found[0].remarks, said))
     first = found[0].rows
     left = [first.sheet_finding(each.severity, each.kind, NOT_READ, each.message) for each in not_read]
+    left += _about_origin(first, path, workspace, export, forgotten, wanted.options.since)
+    found[0] = replace(found[0], rows=first.with_findings(left))
+    return found
+
+
+def _sheet_as_rows(
+    table: Table,
+    matches: Sequence[Matched],
+    remarks: Sequence[str],
+    path: Path,
+    workspace: Workspace,
+    today: date,
+    export: RememberedExport | None,
+    book: PriceBook | None,
+) -> Iterator[Understood]:
+    """One sheet as each record that it has. The first always counts; the others only if the sheet has any values for them."""
+    if not table.rows:
+        where = f"sheet “{table.sheet}” of {path}" if table.sheet else str(path)
+        raise WrongData(
+            f"{where} has headings in row {table.heading_row} but no rows below them",
+            "Fill in some rows first.",
+            "no-rows",
+        )
+    for number, matched in enumerate(matches):
+        rows = understand(table, matched, workspace.conventions, today)
+        if not number:
+            rows = rows.with_findings(second_tables(rows, workspace.description.records.values()))
+            yield Understood(rows, (*rows.table.remarks, *remarks), export, book)
+        elif rows.values.height:
+            more = rows.table.remarks[len(table.remarks) :]
+            yield Understood(rows, ((f"for {matched.label}",) if matched.label else ()) + more, export)
+
+
+def _about_origin(
+    first: Rows,
+    path: Path,
+    workspace: Workspace,
+    export: RememberedExport | None,
+    forgotten: str | None,
+    since: str | None,
+) -> list[FindingGroup]:
+    """What the first sheet's reader should know of where the file comes from."""
+    left = []
     if not first.table.sheet:
         left += [
             first.sheet_finding("warning", said.kind, said.title, said.message)
@@ -133,10 +161,9 @@ def understand_file(
             "values. Load it in the workspace that exported it, or use every value with --since none"
         )
         left.append(first.sheet_finding("error", "export-not-remembered", "an export of another workspace", message))
-    if export is None and forgotten is None and wanted.options.since is None and not first.table.sheet:
+    if export is None and forgotten is None and since is None and not first.table.sheet:
         left += _likely_export(first, workspace)
-    found[0] = replace(found[0], rows=first.with_findings(left))
-    return found
+    return left
 
 
 def sheets_not_read(understood: Sequence[Understood]) -> tuple[str, ...]:

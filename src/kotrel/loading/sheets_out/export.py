@@ -107,7 +107,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     if args.saved:
         return _again(args, screen, workspace)
     if not args.records or not args.output:

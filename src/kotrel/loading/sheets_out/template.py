@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -68,21 +68,7 @@ def make_template(
         readable |= {
             each.header.name: flat_record(each) for name in found if (each := family_of(description, name)) is not None
         }
-    if path.suffix.lower() != ".xlsx" and (
-        len(found) > 1 or path.suffix.lower() not in (".csv", ".tsv", ".tab", ".txt")
-    ):
-        raise WrongUse(
-            f"a template for {count(len(found), 'record')} needs an .xlsx workbook"
-            + (
-                "; a text file can hold only one"
-                if len(found) > 1
-                else f", or a text file: “{path.suffix}” is neither"
-                if path.suffix
-                else ", or a text file, and an ending that says which"
-            ),
-            "Use a name like template.xlsx.",
-            "unknown-ending",
-        )
+    _require_ending(path, len(found))
     found.sort(key=list(description.order).index)
     lists: dict[str, pl.DataFrame] = {}
     templates: list[Template] = []
@@ -92,13 +78,7 @@ def make_template(
             record = readable[name]
             step(f"reading the lists for {record.title.lower()}")
             fields = _fields(record)
-            for field in fields:
-                about = description.records.get(field.to or "")
-                if about is not None and about.name not in lists and about.nature == "master" and about.part_of is None:
-                    wanted = [about.code, *([about.called] if about.called else [])]
-                    rows = reading.read(about.name, wanted).unique(about.code, keep="first").sort(about.code)
-                    if rows.height <= MOST_IN_LIST:
-                        lists[about.name] = rows
+            lists |= _short_lists(fields, description, reading, lists)
             names = [field.name for field in fields]
             rows = pl.DataFrame(schema=dict.fromkeys(names, pl.String))
             family = family_of(description, name)
@@ -114,6 +94,39 @@ def make_template(
     if stamp:
         remember_export(workspace.hidden, stamp, kept, None, path, at)
     return files
+
+
+def _require_ending(path: Path, sheets: int) -> None:
+    """Refuses a file's name whose ending cannot hold that many sheets."""
+    ending = path.suffix.lower()
+    if ending == ".xlsx" or (sheets == 1 and ending in (".csv", ".tsv", ".tab", ".txt")):
+        return
+    if sheets > 1:
+        more = "; a text file can hold only one"
+    elif path.suffix:
+        more = f", or a text file: “{path.suffix}” is neither"
+    else:
+        more = ", or a text file, and an ending that says which"
+    raise WrongUse(
+        f"a template for {count(sheets, 'record')} needs an .xlsx workbook{more}",
+        "Use a name like template.xlsx.",
+        "unknown-ending",
+    )
+
+
+def _short_lists(
+    fields: Sequence[Field], description: Description, reading: Reading, have: Collection[str]
+) -> dict[str, pl.DataFrame]:
+    """The lists that these fields refer to, by record: codes and names, where they are short enough for a drop-down."""
+    lists = {}
+    for name in dict.fromkeys(field.to for field in fields if field.to is not None):
+        about = description.records.get(name)
+        if about is not None and name not in have and about.nature == "master" and about.part_of is None:
+            wanted = [about.code, *([about.called] if about.called else [])]
+            rows = reading.read(about.name, wanted).unique(about.code, keep="first").sort(about.code)
+            if rows.height <= MOST_IN_LIST:
+                lists[about.name] = rows
+    return lists
 
 
 def _sheets_of(record: Record, description: Description, flat: bool) -> Sequence[Record]:
@@ -227,7 +240,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    workspace = workspace_of(args)
+    workspace = workspace_of(args, screen)
     with screen.progress(len(args.records) + 1) as step:
         warehouses = tuple(code.strip() for code in args.warehouse.split(",") if code.strip())
         wish = Wish(args.with_rows, args.flat, warehouses)
