@@ -228,6 +228,24 @@ class OtherSheets(Program):
         self.json("load", "three.xlsx", "--yes")
         self.assertEqual(self.json("stock", "--where", "serial is 'S-2'")["rows"][0]["on_hand"], "1")
 
+    def test_an_error_of_the_whole_sheet_refuses_every_row_whatever_it_is_part_of(self) -> None:
+        self.start_shop()
+        before = self.json("stock", "FST-00010")
+        self.write(
+            "r.csv",
+            "Number,Item,Warehouse,Quantity,Date",
+            "D-1,FST-00010,QUAY,3,2026-11-26",
+            "D-2,FST-00010,QUAY,4,2026-11-26",
+        )
+        found = self.json("load", "r.csv", "--as", "goods_receipt", "--yes", "--good-rows", status=1)
+        self.assertEqual(
+            {record: each["refused"] for record, each in found["records"].items()},
+            {"goods_receipt": 2, "goods_receipt_line": 2},
+        )
+        self.assertIsNone(found["load"])
+        self.assertEqual(self.json("stock", "FST-00010"), before)
+        self.assertNotIn("--good-rows", self.kotrel("preview", "r.csv", "--as", "goods_receipt", status=1).stdout)
+
     def test_quantities_of_new_items_are_said_to_belong_elsewhere(self) -> None:
         self.start_shop()
         self.write("new.csv", "Item code,Description,Base unit,Category,On hand", "ROP-40001,Rope one,M,ROPE,50")

@@ -2,25 +2,25 @@
 
 from __future__ import annotations
 
+import csv
 import random
 from collections.abc import Callable, Iterator
 from datetime import date
+from pathlib import Path
 from typing import Any
+
+import openpyxl
 
 from kotrel.core.columns import ROW
 from kotrel.loading.file_options import Wanted
 from kotrel.loading.sheets_in.checking import check_files
 from kotrel.loading.sheets_in.large_files import check_large
 from kotrel.workspace.settings import open_workspace
-from tests.same.worlds import HEADINGS, World, book, changes, findings, items, table_of, write
+from tests.same.stock_relations import counts, documents, layouts
+from tests.same.worlds import HEADINGS, World, book, changes, findings, items, lasting, table_of, told, write
 
 FIELDS = tuple(HEADINGS)
 Relation = Callable[[World, random.Random], Iterator[str]]
-
-
-def told(what: str, one: Any, other: Any) -> Iterator[str]:
-    if one != other:
-        yield f"{what}: {str(one)[:300]} ≠ {str(other)[:300]}"
 
 
 def forms(world: World, pick: random.Random) -> Iterator[str]:
@@ -30,7 +30,7 @@ def forms(world: World, pick: random.Random) -> Iterator[str]:
     write(world.folder / "a.xlsx", lines)
     first = world.json("preview", "a.xlsx", "--as", "item")
     for name, separator, encoding in (
-        ("a.csv", ",", "utf-8"), ("b.csv", ";", "cp1252"), ("c.tsv", "\t", "utf-8-sig"), ("d.txt", "|", "utf-8"), ("e.csv", ";", "utf-16"),
+        ("a.csv", ",", "utf-8"), ("b.csv", ";", "cp1252"), ("c.tsv", "\t", "utf-8-sig"), ("d.txt", "|", "utf-8"), ("e.csv", ";", "utf-16"), ("f.ods", "", ""),
     ):  # fmt: skip
         write(world.folder / name, lines, separator, encoding)
         other = world.json("preview", name, "--as", "item")
@@ -69,6 +69,65 @@ def pieces(world: World, pick: random.Random) -> Iterator[str]:
         other = world.json("preview", *words, "--as", "item")
         yield from told(f"changes of {words}", changes(whole), changes(other))
         yield from told(f"records of {words}", whole["records"], other["records"])
+
+
+def separately(world: World, pick: random.Random) -> Iterator[str]:
+    """Two files of rows that do not refer to each other, loaded together, and one after the other."""
+    rows = items(pick, pick.randrange(4, 12), damage=False)
+    cut = pick.randrange(1, len(rows))
+    other = World()
+    try:
+        for each in (world, other):
+            write(each.folder / "one.csv", table_of(rows[:cut], FIELDS))
+            write(each.folder / "two.xlsx", table_of(rows[cut:], FIELDS))
+        yield from told("together", world.json("load", "one.csv", "two.xlsx", "--as", "item", "--yes")["load"], "L0001")
+        for place, name in enumerate(("one.csv", "two.xlsx"), start=1):
+            yield from told(name, other.json("load", name, "--as", "item", "--yes")["load"], f"L{place:04}")
+        yield from told("tables", world.tables(), other.tables())
+    finally:
+        other.close()
+
+
+def systems(world: World, pick: random.Random) -> Iterator[str]:
+    """The practice system in a SQLite file, on a database server, and behind a service: all say and hold the same."""
+    rows = items(pick, pick.randrange(4, 12))
+    documents = [
+        [
+            f"D-{pick.randrange(3)}",
+            f"FST-{pick.randrange(1, 9) * 10:05d}",
+            "QUAY",
+            str(pick.randrange(1, 9)),
+            "2026-11-26",
+        ]
+        for _ in range(4)
+    ]
+    answers: dict[str, list[tuple[str, Any]]] = {}
+    for kind in ("file", "server", "service"):
+        other = World(kind)
+        try:
+            write(other.folder / "a.csv", table_of(rows, FIELDS))
+            write(other.folder / "r.csv", [["Number", "Item", "Warehouse", "Quantity", "Date"], *documents])
+            answers[kind] = [
+                (" ".join(words), lasting(other.json(*words)))
+                for words in (
+                    ("check", "a.csv", "--as", "item"),
+                    ("preview", "a.csv", "--as", "item"),
+                    ("load", "a.csv", "--as", "item", "--yes", "--good-rows"),
+                    ("load", "r.csv", "--as", "goods_receipt", "--yes", "--good-rows"),
+                    ("export", "item", "-o", "items.csv"),
+                    ("export", "goods_receipt_line", "-o", "lines.csv"),
+                    ("undo", "L0001", "--yes"),
+                    ("stock", "--by", "item,warehouse"),
+                )
+            ]
+            answers[kind] += [
+                (name, (other.folder / name).read_text("utf-8-sig")) for name in ("items.csv", "lines.csv")
+            ]
+        finally:
+            other.close()
+    for kind in ("server", "service"):
+        for (what, here), (_, there) in zip(answers["file"], answers[kind], strict=True):
+            yield from told(f"{what} on a {kind}", here, there)
 
 
 def commands(world: World, pick: random.Random) -> Iterator[str]:
@@ -113,6 +172,15 @@ def good_rows(world: World, pick: random.Random) -> Iterator[str]:
             other.json("load", "b.csv", "--as", "item", "--yes")
         world.json("load", name, "--as", "item", "--yes", "--good-rows")
         yield from told("tables", world.tables(), other.tables())
+        # The rest, put right, completes what was begun.
+        sound = items(pick, len(rows), damage=False)
+        right = [{**new, "code": old["code"], "unit": "M"} for old, new in zip(rows, sound, strict=True)]
+        rest = [row for place, row in enumerate(right, start=2) if place in bad]
+        write(world.folder / "rest.csv", table_of(rest, FIELDS))
+        world.json("load", "rest.csv", "--as", "item", "--yes", "--again")
+        write(other.folder / "rest.csv", table_of(rest, FIELDS))
+        other.json("load", "rest.csv", "--as", "item", "--yes", "--again")
+        yield from told("tables with the rest", world.tables(), other.tables())
     finally:
         other.close()
 
@@ -166,6 +234,9 @@ def exports(world: World, pick: random.Random) -> Iterator[str]:
     )
     untouched = world.json("preview", name)["records"]["item"]
     yield from told("untouched", untouched["changed"] + untouched["new"] + untouched["refused"], 0)
+    mixed = _mixed(world.folder / name, pick)
+    left = world.json("preview", mixed)["records"]["item"]
+    yield from told("untouched, in another order", left["changed"] + left["new"] + left["refused"], 0)
     code = f"ROP-{pick.randrange(1, 9) * 10:05d}"
     price = f"{pick.randrange(1, 9)}.{pick.randrange(10, 99)}"
     if name.endswith("csv"):
@@ -178,8 +249,6 @@ def exports(world: World, pick: random.Random) -> Iterator[str]:
         assert head[-1] == "Standard price"
         path.write_text("\n".join([*edited, ""]), "utf-8-sig")
     else:
-        import openpyxl
-
         whole = openpyxl.load_workbook(world.folder / name)
         page = whole.worksheets[0]
         at = {cell.value: cell.column for cell in page[1]}
@@ -191,6 +260,27 @@ def exports(world: World, pick: random.Random) -> Iterator[str]:
     yield from told(
         "edited", changes(world.json("preview", name)), changes(world.json("preview", "just.csv", "--as", "item"))
     )
+
+
+def _mixed(path: Path, pick: random.Random) -> str:
+    """A copy of an export with its rows in another order and without one of its columns; the name of the copy."""
+    copy = path.with_stem("mixed")
+    if path.suffix == ".csv":
+        with path.open(encoding="utf-8-sig", newline="") as file:
+            lines = list(csv.reader(file))
+        gone = pick.randrange(1, len(lines[0]))
+        kept = [[cell for place, cell in enumerate(line) if place != gone] for line in lines]
+        write(copy, [kept[0], *pick.sample(kept[1:], len(kept) - 1)])
+        return copy.name
+    whole = openpyxl.load_workbook(path)
+    page = whole.worksheets[0]
+    page.delete_cols(pick.randrange(2, page.max_column + 1))
+    rows = [[cell.value for cell in row] for row in page.iter_rows(min_row=2)]
+    for at, row in enumerate(pick.sample(rows, len(rows)), start=2):
+        for column, value in enumerate(row, start=1):
+            page.cell(at, column).value = value
+    whole.save(copy)
+    return copy.name
 
 
 def places(world: World, pick: random.Random) -> Iterator[str]:
@@ -205,33 +295,6 @@ def places(world: World, pick: random.Random) -> Iterator[str]:
     ):  # fmt: skip
         other = world.json(*words, cwd=above)
         yield from told(f"changes of {words[:3]}", changes(first), changes(other))
-
-
-def documents(world: World, pick: random.Random) -> Iterator[str]:
-    """One document of n lines is n documents of one line; boxes are pieces."""
-    lines = [(f"FST-{n * 10:05d}", pick.randrange(1, 30), pick.randrange(10, 99)) for n in pick.sample(range(1, 9), 3)]
-    # A BOX of these items is 100 EA, and a cost is of the unit beside it: what one costs in cents, 100 cost in euros.
-    sums = []
-    for way in ("one", "many", "boxes"):
-        other = World()
-        try:
-            head = ["Number", "Item", "Warehouse", "Quantity", "Unit", "Unit cost", "Date"]
-            rows = [
-                [
-                    f"R-{place}" if way == "many" else "R-1", item, "QUAY",
-                    *((f"{boxes}", "BOX", f"{cents}") if way == "boxes" else (f"{boxes}00", "EA", f"0.{cents}")), "2026-12-01",
-                ]
-                for place, (item, boxes, cents) in enumerate(lines, start=1)
-            ]  # fmt: skip
-            write(other.folder / "r.csv", [head, *rows])
-            loaded = other.json("load", "r.csv", "--as", "goods_receipt", "--yes")
-            yield from told(f"the load as {way}", loaded["load"], "L0001")
-            found = other.json("stock", *(item for item, _, _ in lines), "--by", "item,warehouse")
-            sums.append([{key: row[key] for key in ("item", "warehouse", "on_hand", "value")} for row in found["rows"]])
-        finally:
-            other.close()
-    yield from told("stock after one document and after several", *sums[:2])
-    yield from told("stock in boxes and in pieces", sums[0], sums[2])
 
 
 def undone(world: World, pick: random.Random) -> Iterator[str]:
@@ -250,55 +313,6 @@ def undone(world: World, pick: random.Random) -> Iterator[str]:
         yield from told(f"tables after the undo of {back}", after, world.tables())
         world.json("undo", again, "--yes")
         yield from told(f"tables after the undo of {again}", before, world.tables())
-
-
-def counts(world: World, pick: random.Random) -> Iterator[str]:
-    """A count as a workbook, as text, as a scanner's list, and split over files in any order and repetition."""
-    codes = [f"FST-{n * 10:05d}" for n in range(1, 30)]
-    held = {
-        row["item"]: row
-        for row in world.json("stock", "--where", "warehouse is 'QUAY'", "--by", "item,warehouse,bin")["rows"]
-    }
-    mine = [code for code in codes if code in held and held[code]["unit"] == "EA"][:6]
-    counted = {code: str(pick.randrange(0, 60)) for code in mine}
-    lines = [["Item", "Bin", "Counted"], *([code, held[code]["bin"] or "", number] for code, number in counted.items())]
-    answers = []
-    for way in ("book", "text", "split", "scans"):
-        other = World()
-        try:
-            names = ", ".join(f"'{code}'" for code in mine)
-            other.json(
-                "count", "freeze", "c", "--where", f"warehouse is 'QUAY' and item is one of ({names})", "--stopped"
-            )
-            if way == "book":
-                write(other.folder / "c.xlsx", lines)
-                files = ["c.xlsx"]
-            elif way == "text":
-                write(other.folder / "c.csv", lines, ";")
-                files = ["c.csv"]
-            elif way == "split":
-                write(other.folder / "a.csv", [lines[0], *lines[1:3]])
-                write(other.folder / "b.csv", [lines[0], *lines[3:]])
-                files = ["b.csv", "a.csv", "b.csv"]
-            else:
-                write(
-                    other.folder / "s.txt",
-                    [[f"{code.lower() if pick.random() < 0.3 else code};{number}"] for code, number in counted.items()],
-                )
-                files = ["s.txt"]
-            for file in files:
-                other.json("count", "collect", "c", file)
-            found = other.json("count", "variance", "c")
-            answers.append(
-                (
-                    way,
-                    sorted((line["item"], line["counted"], line["variance"], line["value"]) for line in found["lines"]),
-                )
-            )
-        finally:
-            other.close()
-    for way, answer in answers[1:]:
-        yield from told(f"count as {way}", answers[0][1], answer)
 
 
 def parts(world: World, pick: random.Random) -> Iterator[str]:
@@ -370,6 +384,8 @@ RELATIONS: dict[str, Relation] = {
         forms,
         shapes,
         pieces,
+        separately,
+        systems,
         commands,
         good_rows,
         prepared,
@@ -377,6 +393,7 @@ RELATIONS: dict[str, Relation] = {
         exports,
         places,
         documents,
+        layouts,
         undone,
         counts,
         parts,

@@ -7,13 +7,15 @@ import random
 import shutil
 import sqlite3
 import tempfile
-from collections.abc import Callable, Sequence
+import zipfile
+from collections.abc import Callable, Iterator, Sequence
+from html import escape
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import openpyxl
 
-from tests.support import fresh_shop, run_kotrel
+from tests.support import Program, fresh_shop, run_kotrel
 
 Row = dict[str, str]
 HEADINGS = {
@@ -30,14 +32,23 @@ HEADINGS = {
 
 
 class World:
-    """A workspace of its own, with the practice system."""
+    """A workspace of its own, with the practice system in a ``file``, on a database ``server``, or behind a ``service``."""
 
-    def __init__(self) -> None:
+    def __init__(self, kind: Literal["file", "server", "service"] = "file") -> None:
         self._temporary = tempfile.TemporaryDirectory(prefix="same-")
         self.folder = Path(self._temporary.name) / "shop"
-        shutil.copytree(fresh_shop(), self.folder)
+        self._program = Program()
+        self._program.folder = self.folder
+        if kind == "file":
+            shutil.copytree(fresh_shop(), self.folder)
+        elif kind == "server":
+            self._program.start_on_postgres()
+        else:
+            self.folder.mkdir()
+            self._program.start_on_service()
 
     def close(self) -> None:
+        self._program.doCleanups()
         self._temporary.cleanup()
 
     def kotrel(self, *words: str, cwd: Path | None = None) -> tuple[int, str]:
@@ -56,6 +67,11 @@ class World:
             names = [name for (name,) in database.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
             kept = [name for name in names if not name.startswith(("kotrel", "sqlite"))]
             return {name: sorted(database.execute(f'SELECT * FROM "{name}"'), key=repr) for name in kept}
+
+
+def told(what: str, one: Any, other: Any) -> Iterator[str]:
+    if one != other:
+        yield f"{what}: {str(one)[:300]} ≠ {str(other)[:300]}"
 
 
 def items(pick: random.Random, count: int, damage: bool = True) -> list[Row]:
@@ -112,6 +128,9 @@ def write(path: Path, lines: Sequence[Sequence[str]], separator: str = ",", enco
     if path.suffix == ".xlsx":
         book(path, {"Sheet": lines})
         return path.name
+    if path.suffix == ".ods":
+        open_document(path, lines)
+        return path.name
     quoted = [
         separator.join(
             '"' + cell.replace('"', '""') + '"' if any(c in cell for c in f'{separator}"\n') else cell for cell in line
@@ -135,6 +154,46 @@ def book(path: Path, sheets: dict[str, Sequence[Sequence[str]]]) -> None:
                     page.cell(row, column).data_type = "s"
                 page.cell(row, column).number_format = "@"
     out.save(path)
+
+
+def open_document(path: Path, lines: Sequence[Sequence[str]]) -> None:
+    """A workbook in the open format in which every cell is a text."""
+    spaces = "".join(
+        f' xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"' for name in ("office", "table", "text")
+    )
+    cells = "".join(
+        "<table:table-row>"
+        + "".join(
+            f'<table:table-cell office:value-type="string"><text:p>{escape(cell).replace("  ", "<text:s/> ")}</text:p></table:table-cell>'
+            if cell
+            else "<table:table-cell/>"
+            for cell in line
+        )
+        + "</table:table-row>"
+        for line in lines
+    )
+    content = (
+        f'<office:document-content{spaces}><office:body><office:spreadsheet><table:table table:name="Sheet">{cells}'
+        "</table:table></office:spreadsheet></office:body></office:document-content>"
+    )
+    with zipfile.ZipFile(path, "w") as out:
+        out.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
+        out.writestr(
+            "META-INF/manifest.xml",
+            '<manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0"/>',
+        )
+        out.writestr("content.xml", content)
+
+
+OF_THE_MOMENT = ("at", "when", "job", "reference", "export", "on", "who", "by", "system")
+"""What may differ between systems: times and names."""
+
+
+def lasting(answer: Any) -> Any:
+    """A command's answer without what differs from one moment, or one system, to the next."""
+    if isinstance(answer, dict):
+        return {name: lasting(value) for name, value in answer.items() if name not in OF_THE_MOMENT}
+    return [lasting(each) for each in answer] if isinstance(answer, list) else answer
 
 
 def findings(answer: dict[str, Any], keys: Sequence[str], first: int = 2) -> set[tuple[str, ...]]:

@@ -13,7 +13,6 @@ import polars as pl
 
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before, clearing, raw_after, raw_before
 from kotrel.core.description.model import Record
-from kotrel.core.rows.findings import concerns_sheet, rows_with
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.searching import all_different, looked_up, stands_at
 from kotrel.core.tables.cell_formats import kinds_as_shown
@@ -144,9 +143,7 @@ def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
     lists = {name: source for name in others if (source := rows.sources.get(name)) and source.how != "replace"}
     for name, source in lists.items():
         joined = joined.with_columns(list_after(joined[name], joined[before(name)], source.how == "add"))
-    refused = pl.lit(any(True for _ in concerns_sheet(rows.findings))) | pl.col(ROW).is_in(
-        rows_with(rows.findings, "error").implode()
-    )
+    refused = pl.col(ROW).is_in(rows.refused.implode())
 
     def after(name: str) -> pl.Expr:
         kept = pl.coalesce(name, before(name)) if known.height else pl.col(name)

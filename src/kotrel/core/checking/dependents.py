@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.rows.findings import FindingGroup, cells_of, rows_with
+from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, is_new
 
@@ -19,7 +19,7 @@ def with_dependents(rows: Rows, state: SystemState) -> Rows:
         return rows
     key = rows.record.key[0]
     new = is_new(rows, state)
-    wrong = rows.values[ROW].is_in(rows_with(rows.findings, "error").implode())
+    wrong = rows.values[ROW].is_in(rows.refused.implode())
     groups: list[FindingGroup] = []
     while True:
         lost = rows.values.filter(wrong & new).select(key, ROW).drop_nulls().unique(key, keep="first")

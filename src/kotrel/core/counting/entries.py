@@ -15,7 +15,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.counting.frames import LINES, NUMBER, line_frame
 from kotrel.core.counting.selection import PLACE
 from kotrel.core.counting.variance import Entry, Key
-from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of, repaired_cells, rows_with
+from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of, repaired_cells
 from kotrel.core.rows.rows import Rows
 from kotrel.core.values.dates import moment_text, read_moment
 from kotrel.core.values.near_codes import same_form
@@ -229,7 +229,7 @@ class Collected:
 
 def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Collected:
     """Reads the counted lines; a line with an error is not taken."""
-    wrong = set(rows_with(rows.findings, "error"))
+    wrong = set(rows.refused)
     told: dict[tuple[str, str, str | None], list[tuple[int, str]]] = {}
 
     def tell(row: int, kind: str, title: str, name: str | None, message: str) -> None:

@@ -10,7 +10,7 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.documents.families import Family
 from kotrel.core.expressions.kinds import NUMBER, exact
-from kotrel.core.rows.findings import FindingGroup, Severity, cells_of, rows_with
+from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 
@@ -75,7 +75,7 @@ def put_together(family: Family, parts: Sequence[Rows], places: Sequence[int], s
             rows = parts[place]
             if rows.record.name != record_name or not rows.has_key:
                 continue
-            wrong = rows.values[ROW].is_in(rows_with(rows.findings, "error").implode())
+            wrong = rows.values[ROW].is_in(rows.refused.implode())
             frames.append(
                 rows.values.select(
                     pl.lit(place).alias(PART),

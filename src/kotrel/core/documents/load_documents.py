@@ -18,7 +18,7 @@ from kotrel.core.documents.fulfilment import fulfil
 from kotrel.core.documents.ledger_posting import MOVEMENT, Posted, places_before, post
 from kotrel.core.documents.posted_already import LoadsOf, check_standing, rows_of, standing_numbers
 from kotrel.core.phrases import count
-from kotrel.core.rows.findings import cells_of, rows_with
+from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Reader, SystemState
 from kotrel.core.stock.sums import LedgerQuery, Sums
@@ -134,8 +134,7 @@ def _marked(whole: Together, parts: Sequence[Rows]) -> Together:
         if not table.height:
             return table
         wrong = [
-            pl.DataFrame({PART: [place], ROW: [rows_with(parts[place].findings, "error")]}).explode(ROW)
-            for place in table[PART].unique()
+            pl.DataFrame({PART: [place], ROW: [parts[place].refused]}).explode(ROW) for place in table[PART].unique()
         ]
         bad = pl.concat(wrong).drop_nulls().with_columns(pl.lit(True).alias("now wrong"), pl.col(PART).cast(pl.Int32))
         bad = bad.with_columns(pl.col(ROW).cast(pl.UInt32))
@@ -264,7 +263,7 @@ def refuse_whole(family: Family, parts: Sequence[Rows], places: Sequence[int], s
     changed = False
     for place, rows in rows_of(whole, sorted(spoilt)).items():
         part = done[place]
-        lost = rows.filter(~rows.is_in(rows_with(part.findings, "error").implode()))
+        lost = rows.filter(~rows.is_in(part.refused.implode()))
         if len(lost):
             changed = True
             message = f"another row of this document is refused: a document is posted {WHOLE}"

@@ -15,7 +15,6 @@ from kotrel.core.documents.load_documents import Ledger, check_documents, refuse
 from kotrel.core.errors import WrongUse
 from kotrel.core.loading.load_model import Business, Checked, Look, Part, in_load
 from kotrel.core.rows.cells import at_their_cells
-from kotrel.core.rows.findings import rows_with
 from kotrel.core.rows.system_state import InLoad
 
 
@@ -172,7 +171,7 @@ def documents_of_good_rows(parts: Sequence[Part], checked: Sequence[Checked], bu
         if family is not None and is_flat(rows.record) and family.number not in rows.letters:
             place = (rows.table.file, rows.table.sheet)
             same = [each.rows for each in checked if (each.rows.table.file, each.rows.table.sheet) == place]
-            bad = {row for each in same if not each.once for row in rows_with(each.findings, "error")}
+            bad = {row for each in same if not each.once for row in each.refused}
             lines = [each for each in same if each.record.name == family.lines.name and each.flat_of]
             document = family.document_of(family.lines)
             made = [each.values.select(ROW, pl.col(document).alias("number")) for each in lines]

@@ -10,7 +10,7 @@ import polars as pl
 from kotrel.core.changes.journal import WHOLE
 from kotrel.core.columns import ROW
 from kotrel.core.loading.load_model import Checked, Part
-from kotrel.core.rows.findings import cells_of, rows_with
+from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
 
 
@@ -24,14 +24,14 @@ def whole_rows(parts: Sequence[Part], checked: Sequence[Checked]) -> list[Part] 
     for each in checked:
         if each.consequence is None and not each.rows.once:
             place = (each.rows.table.file, each.rows.table.sheet)
-            for row in rows_with(each.rows.findings, "error"):
+            for row in each.rows.refused:
                 refused.setdefault(place, {}).setdefault(row, each.rows.record.title.lower())
     done: list[Part] = []
     for part in parts:
         rows = part.rows
         mine = refused.get((rows.table.file, rows.table.sheet), {})
         own = [each for each in checked if each.rows.table is rows.table or each.rows.record.name == rows.record.name]
-        known = {row for each in own for row in rows_with(each.rows.findings, "error")}
+        known = {row for each in own for row in each.rows.refused}
         lost = [row for row in rows.values[ROW] if row in mine and row not in known] if not rows.once else []
         if lost:
             messages = [f"the {mine[row]} in this row is refused: a row is loaded {WHOLE}" for row in lost]

@@ -17,7 +17,7 @@ from kotrel.core.documents.document_checks import CAREFUL, StockRules
 from kotrel.core.documents.posted_already import LoadsOf
 from kotrel.core.pricing.price_workbook_checks import PriceBook
 from kotrel.core.resolving.three_way import ExportBase
-from kotrel.core.rows.findings import rows_with
+from kotrel.core.rows.findings import concerns_sheet
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Files, InLoad, Reader, SystemState
@@ -155,6 +155,16 @@ class Preview:
     def touches(self) -> bool:
         return any(each.touches for each in self.changes)
 
+    @property
+    def has_good_rows(self) -> bool:
+        """True where something would be left to load without the bad rows: a sheet with an error of its own has no good ones."""
+        bad = {
+            (each.rows.table.file, each.rows.table.sheet)
+            for each in self.checked
+            if any(True for _ in concerns_sheet(each.rows.findings))
+        }
+        return any(each.touches and (each.file, each.sheet) not in bad for each in self.changes)
+
     def counts(self) -> dict[str, dict[str, int]]:
         """Record → how many rows are new, changed, same, refused."""
         counted: dict[str, dict[str, int]] = {}
@@ -198,7 +208,7 @@ class Preview:
 
 def in_load(rows: Rows, before: InLoad | None) -> InLoad:
     """The rows as later parts see them: those without an error count as existing."""
-    wrong = rows.values[ROW].is_in(rows_with(rows.findings, "error").implode())
+    wrong = rows.values[ROW].is_in(rows.refused.implode())
     cleared = [clearing(name) for name in rows.cleared]
     values = rows.values.filter(~wrong).select(*rows.fields, *cleared)
     bad = rows.values.filter(wrong)

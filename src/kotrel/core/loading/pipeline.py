@@ -23,7 +23,6 @@ from kotrel.core.pricing.price_workbook_checks import check_book
 from kotrel.core.resolving.periods import follow_periods_together
 from kotrel.core.resolving.ready_rows import ready_rows, require_known_options
 from kotrel.core.rows.cells import at_their_cells
-from kotrel.core.rows.findings import rows_with
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import InLoad
 
@@ -100,7 +99,7 @@ def _check_record(
             state = business.state(look, with_them)
         rows = check_rows(ready.rows, state).with_findings([*across[place], *books[place]])
         rows = with_dependents(with_refusals(rows, refusals), state)
-        good = rows.values[ROW].filter(~rows.values[ROW].is_in(rows_with(rows.findings, "error").implode()))
+        good = rows.values[ROW].filter(~rows.values[ROW].is_in(rows.refused.implode()))
         for consequence, made in caused:
             # What only refused rows would have caused does not happen.
             left = consequence.caused_by(good, made)

@@ -13,7 +13,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Record
 from kotrel.core.resolving.filling import make_values
-from kotrel.core.rows.findings import FindingGroup, cells_of, rows_with
+from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
@@ -55,7 +55,7 @@ class Consequence:
             ]
             .fill_null(False)
         )
-        wrong = rows.values[ROW].is_in(rows_with(rows.findings, "error").implode())
+        wrong = rows.values[ROW].is_in(rows.refused.implode())
         return rows.only(caused | wrong)
 
 

@@ -11,7 +11,7 @@ import polars as pl
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record
 from kotrel.core.rows.distinct_values import Few
-from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells_of
+from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells_of, concerns_sheet, rows_with
 from kotrel.core.tables.sources import Source, raw_values
 from kotrel.core.tables.table import Table
 from kotrel.core.values.conventions import UNSAID, SheetHabits
@@ -95,6 +95,13 @@ class Rows:
             for name in self.cleared
         ]
         return self.values.with_columns(clears)
+
+    @property
+    def refused(self) -> pl.Series:
+        """The rows (UInt32, distinct, sorted) that cannot be loaded: those with an error, or all where the sheet has one."""
+        if any(True for _ in concerns_sheet(self.findings)):
+            return self.values[ROW].unique().sort()
+        return rows_with(self.findings, "error")
 
     def only(self, wanted: pl.Series) -> Rows:
         """Only the wanted rows (Boolean for each), with the findings on them and on the whole sheet."""

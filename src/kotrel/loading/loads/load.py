@@ -203,7 +203,7 @@ def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
             screen.show(
                 f"      {screen.program} outcome {name}    shows what the system said; --rest FILE writes those rows to a file"
             )
-        if loaded.preview.touches and not args.good_rows:
+        if loaded.preview.has_good_rows and not args.good_rows:
             screen.show(
                 f"      {screen.again(args, 'load', '--good-rows')}    loads the good rows and writes the others to a file"
             )

@@ -93,9 +93,10 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     if not preview.ok and preview.touches:
         screen.show("A load would be refused.")
         screen.show(f"Next: {screen.again(args, 'check', '--all')}    lists everything to fix")
-        screen.show(
-            f"      {screen.again(args, 'load', '--good-rows')}    loads the good rows and writes the others to a file"
-        )
+        if preview.has_good_rows:
+            screen.show(
+                f"      {screen.again(args, 'load', '--good-rows')}    loads the good rows and writes the others to a file"
+            )
     elif not preview.ok:
         screen.show(f"A load would be refused. Next: {screen.again(args, 'check', '--all')}")
     elif preview.touches and preview.before is not None:

@@ -33,7 +33,7 @@ from kotrel.core.resolving.new_codes import find_odd_codes
 from kotrel.core.resolving.periods import follow_periods
 from kotrel.core.resolving.ready_rows import filled_keys, filled_rows
 from kotrel.core.resolving.repairing import repair
-from kotrel.core.rows.findings import FindingGroup, RepairGroup, rows_with
+from kotrel.core.rows.findings import FindingGroup, RepairGroup, concerns_sheet
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, is_new
@@ -284,15 +284,14 @@ def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[
         found.append(_as_cells(rows, rows.values.select(ROW).clear()))
     whole = _together([whole, *found]) if found else whole
     said = [f"{count(rows_end, 'row ends', 'rows end')} where another begins or ended"] if rows_end else []
-    if not ended:
+    if not ended or any(True for _ in concerns_sheet(whole.findings)):
         return whole, [], said
     made: list[Checked] = []
     for kind in dict.fromkeys(each.kind for each in ended):
         mine = [each for each in ended if each.kind == kind]
         rows = replace(mine[0].rows, values=pl.concat([each.rows.values for each in mine], how="diagonal").sort(ROW))
         causes = pl.concat([each.causes for each in mine])
-        wrong = rows_with(whole.findings, "error")
-        good = causes[ROW].filter(~causes[ROW].is_in(wrong.implode()))
+        good = causes[ROW].filter(~causes[ROW].is_in(whole.refused.implode()))
         one = Consequence(kind, replace(rows, table=replace(rows.table, cells=rows.values.select(ROW))), causes)
         left = one.caused_by(good, check_rows(one.rows, state))
         if left.values.height:
