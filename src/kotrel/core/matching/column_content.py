@@ -50,6 +50,11 @@ class Content:
         )
 
     @property
+    def repeats(self) -> bool:
+        """True where most values stand in several rows."""
+        return self.count > 5 and len(self.distinct) * 2 < self.count
+
+    @property
     def longest(self) -> int:
         return int(self.distinct.str.len_chars().max() or 0)  # type: ignore[arg-type]
 
@@ -98,7 +103,7 @@ def _against_reference(content: Content, field: Field, record: Record, names: Ca
     odd = content.kind in ("number", "date", "barcode") or content.share(_has_decimals) > 30
     if odd and not content.share(lambda value: names(field.to or "").code_of(value) is not None):
         return "nothing in it is on the list"
-    return "it has several words in every cell" if content.wordy and not _on_list(content, field, names) else ""
+    return "it has several words in every cell" if content.wordy and not on_list(content, field, names) else ""
 
 
 def _against_code(content: Content, is_key: bool) -> str:
@@ -122,9 +127,9 @@ def suggests(content: Content, field: Field, record: Record, names: Callable[[st
     if field.check == "gtin" and field.kind != "list":
         return 82, "it holds valid barcodes"
     if field.to is not None and field.to != record.name:
-        on_list = _on_list(content, field, names)
-        if on_list >= 70 and not content.is_key:
-            return 50 + on_list // 3, f"{on_list} % of its values are on the {field.to} list"
+        known = on_list(content, field, names)
+        if known >= 70 and not content.is_key:
+            return 50 + known // 3, f"{known} % of its values are on the {field.to} list"
         return 0, ""
     if field.kind == "choice" and len(content.distinct) > 1:
         return 70, "its values are the choices"
@@ -133,7 +138,8 @@ def suggests(content: Content, field: Field, record: Record, names: Callable[[st
     return 0, ""
 
 
-def _on_list(content: Content, field: Field, names: Callable[[str], ListNames]) -> int:
+def on_list(content: Content, field: Field, names: Callable[[str], ListNames]) -> int:
+    """How many of the distinct values are on the list that the field refers to, in per cent."""
     known = names(field.to or "")
     return content.share(lambda value: known.code_of(value) is not None)
 

@@ -10,7 +10,7 @@ from rapidfuzz import fuzz
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.matching.by_headings import OWN_HEADINGS, headings_of
-from kotrel.core.matching.column_content import REPEATS, Content, speaks_against, suggests
+from kotrel.core.matching.column_content import REPEATS, Content, on_list, speaks_against, suggests
 from kotrel.core.matching.heading_words import terms_of
 from kotrel.core.matching.opposites import are_opposites
 from kotrel.core.phrases import listed_and
@@ -23,6 +23,8 @@ OWN, USUAL, SAME_TERMS, UNSURE = 100, 95, 92, 84
 """How sure a heading makes it: the field's own name, a known heading for this field, the same terms; and the most without one of them."""
 GUESSED = 50
 """How sure the first of several columns is that say the same."""
+MOSTLY = 70
+"""A column of codes of which so many per cent are on a list holds that list's codes."""
 GENERIC = ("name", "description", "text", "title", "item", "short description", "short text", "short name")
 """Headings of the column with the name of a row, where no other field claims them."""
 
@@ -148,13 +150,32 @@ def _judge(
             reason == REPEATS and field.name == record.called and terms_of(column.heading) in words[field.name]
         )
         return (SURE_ENOUGH, f"its heading, but {reason}") if own else (0, "")
+    whose = _whose_code(column, content, field, record, words)
+    if whose is not None and on_list(content, whose, names) >= MOSTLY:
+        # “Supplier no.” is who supplies the item, not what they call it.
+        return 0, ""
     by_heading, why = _by_heading(column, field, record, words)
+    if whose is not None and by_heading and content.repeats:
+        return SURE_ENOUGH, f"{why}, but its values repeat, so it may be the {whose.title.lower()} itself"
     by_content, seen = suggests(content, field, record, names)
     if by_heading and by_content:
         return max(by_heading, min(by_heading + by_content // 3, UNSURE)), f"{why}, and {seen}"
     if by_heading:
         return by_heading, why
     return min(by_content, UNSURE - 6), seen
+
+
+def _whose_code(
+    column: Column, content: Content, field: Field, record: Record, words: Mapping[str, set[frozenset[str]]]
+) -> Field | None:
+    """The field with whoever gives the item this code, where the heading names both: “Supplier no.” may be the supplier or their code."""
+    if field.kind != "code" or record.key == (field.name,) or field.to is not None or not content.count:
+        return None
+    terms = terms_of(column.heading)
+    others = (each for each in record.fields.values() if each.to not in (None, record.name))
+    return next(
+        (each for each in others if any(theirs and theirs < terms for theirs in words.get(each.name, ()))), None
+    )
 
 
 def _by_heading(

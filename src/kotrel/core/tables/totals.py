@@ -7,13 +7,12 @@ from decimal import Decimal, InvalidOperation
 
 import polars as pl
 
+from kotrel.core.languages.all_languages import words_of
 from kotrel.core.tables.headings import one_line
 
-_TOTAL = re.compile(
-    r"^(grand |sub[- ]?)?(totals?|sums?|summe|gesamt\w*|zwischensumme|totale|totaal|somme|suma|итого|yhteensä|razem)\b",
-    re.IGNORECASE,
-)
-_TOTAL_LAST = re.compile(r".*\b(totals?|sub-?total|summe|totale|totaal|somme|suma)\s*:?$", re.IGNORECASE)
+_WORDS = "|".join(sorted(map(re.escape, words_of("totals")), key=len, reverse=True))
+_TOTAL = re.compile(rf"^(grand |sub[- ]?)?(?:{_WORDS}|gesamt\w*)(?!\w)", re.IGNORECASE)
+_TOTAL_LAST = re.compile(rf".*\b(?:{_WORDS})\s*:?$", re.IGNORECASE)
 LOOK_BELOW = 30
 """Totals and notes are searched for in this many rows from the end."""
 

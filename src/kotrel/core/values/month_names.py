@@ -4,120 +4,30 @@ from __future__ import annotations
 
 import unicodedata
 
-_MONTHS = (
-    "january januar janvier enero gennaio januari janeiro styczen stycznia jan janner",
-    "february februar fevrier febrero febbraio februari fevereiro luty lutego",
-    "march marz mars marzo maart marco marzec marca marts",
-    "april avril abril aprile kwiecien kwietnia",
-    "may mai mayo maggio mei maio maj maja",
-    "june juni juin junio giugno junho czerwiec czerwca",
-    "july juli juillet julio luglio julho lipiec lipca",
-    "august aout agosto augustus augusti sierpien sierpnia",
-    "september septembre septiembre settembre setembro wrzesien wrzesnia",
-    "october oktober octobre octubre ottobre outubro pazdziernik pazdziernika",
-    "november novembre noviembre novembro listopad listopada",
-    "december dezember decembre diciembre dicembre dezembro grudzien grudnia desember",
-)
-_WEEKDAYS = [
-    "monday",
-    "tuesday",
-    "wednesday",
-    "thursday",
-    "friday",
-    "saturday",
-    "sunday",
-    "montag",
-    "dienstag",
-    "mittwoch",
-    "donnerstag",
-    "freitag",
-    "samstag",
-    "sonnabend",
-    "sonntag",
-    "lundi",
-    "mardi",
-    "mercredi",
-    "jeudi",
-    "vendredi",
-    "samedi",
-    "dimanche",
-    "lunes",
-    "martes",
-    "miercoles",
-    "jueves",
-    "viernes",
-    "sabado",
-    "domingo",
-    "lunedi",
-    "martedi",
-    "mercoledi",
-    "giovedi",
-    "venerdi",
-    "sabato",
-    "domenica",
-    "maandag",
-    "dinsdag",
-    "woensdag",
-    "donderdag",
-    "vrijdag",
-    "zaterdag",
-    "zondag",
-    "poniedzialek",
-    "wtorek",
-    "sroda",
-    "czwartek",
-    "piatek",
-    "sobota",
-    "niedziela",
-    "mandag",
-    "tisdag",
-    "onsdag",
-    "torsdag",
-    "fredag",
-    "lordag",
-    "sondag",
-    "tirsdag",
-    "mon",
-    "tue",
-    "tues",
-    "wed",
-    "weds",
-    "thu",
-    "thur",
-    "thurs",
-    "fri",
-    "sat",
-    "sun",
-    "mo",
-    "di",
-    "mi",
-    "do",
-    "fr",
-    "sa",
-    "so",
-]
+from kotrel.core.languages.all_languages import months, words_of
+
 SHORTEST = 3
 """Letters that a month's name cut short must have."""
 
 
 def plain_letters(text: str) -> str:
     """Small letters without accents."""
-    text = text.casefold().replace("ł", "l").replace("ø", "o")
+    text = text.casefold().replace("ł", "l").replace("ø", "o").replace("æ", "ae")
     return "".join(each for each in unicodedata.normalize("NFD", text) if not unicodedata.combining(each))
 
 
 def _by_name() -> dict[str, int]:
     """Every name, and every beginning of one that means a single month, → its number."""
     meant: dict[str, set[int]] = {}
-    for number, names in enumerate(_MONTHS, start=1):
-        for name in names.split():
-            for end in range(SHORTEST, len(name) + 1):
-                meant.setdefault(name[:end], set()).add(number)
-    whole = {name: number for number, names in enumerate(_MONTHS, start=1) for name in names.split()}
+    for number, name in months():
+        for end in range(SHORTEST, len(name) + 1):
+            meant.setdefault(name[:end], set()).add(number)
+    whole = {name: number for number, name in months()}
     return {name: next(iter(numbers)) for name, numbers in meant.items() if len(numbers) == 1} | whole
 
 
 _MONTH = _by_name()
+_WEEKDAYS = words_of("weekdays")
 
 
 def month_of(name: str) -> int | None:

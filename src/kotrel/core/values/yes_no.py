@@ -2,73 +2,11 @@
 
 from __future__ import annotations
 
+from kotrel.core.languages.all_languages import words_of
 from kotrel.core.values.lookalikes import plain
 
-YES = frozenset(
-    [
-        "yes",
-        "y",
-        "true",
-        "t",
-        "1",
-        "x",
-        "✓",
-        "✔",
-        "on",
-        "ja",
-        "j",
-        "wahr",
-        "waar",
-        "oui",
-        "o",
-        "vrai",
-        "si",
-        "sí",
-        "s",
-        "sì",
-        "verdadero",
-        "vero",
-        "verdadeiro",
-        "sim",
-        "tak",
-        "да",
-        "kyllä",
-        "da",
-        "sant",
-        "sand",
-    ]
-)
-NO = frozenset(
-    [
-        "no",
-        "n",
-        "false",
-        "f",
-        "0",
-        "-",
-        "off",
-        "nein",
-        "falsch",
-        "onwaar",
-        "non",
-        "faux",
-        "nee",
-        "ne",
-        "nej",
-        "nei",
-        "nie",
-        "não",
-        "nao",
-        "falso",
-        "нет",
-        "ei",
-        "нема",
-        "✗",
-        "✘",
-        "falsk",
-        "usant",
-    ]
-)
+YES = words_of("yes")
+NO = words_of("no")
 
 
 def read_yes_no(text: str) -> str | None:

@@ -1,0 +1,58 @@
+"""French."""
+
+from kotrel.core.languages.language import Language
+
+FRENCH = Language(
+    headings="""
+item: produit produits
+code: cle numero
+description: denomination libelle lib intitule
+name: nom titre
+text: texte
+long: longue complete
+short: court courte
+unit: unite unites uni u conditionnement mesure
+category: categorie groupe famille classe rayon gamme sousfamille
+cost: cout revient achat pa
+price: prix tarif pv
+sales: vente
+net: nette
+list: liste
+each: unitaire
+recommended: conseille pvc
+barcode: gencod
+bars: barre barres
+vendor: fournisseur fourn
+brand: marque fabricant
+gross: brut
+weight: poids
+length: longueur
+width: largeur
+height: hauteur
+size: taille
+color: teinte couleur
+note: remarque remarques observation observations
+tax: tva
+serial: serie
+tracked: gere suivi gestion
+base: stockage
+our: notre
+your: votre
+main: principal
+warehouse: entrepot
+quantity: quantite
+street: rue adresse
+city: ville
+country: pays
+phone: telephone
+email: courriel
+to: jusqu
+component: composant
+""",
+    months="janvier fevrier mars avril mai juin juillet aout septembre octobre novembre decembre",
+    weekdays="lundi mardi mercredi jeudi vendredi samedi dimanche",
+    yes="oui o vrai",
+    no="non faux",
+    totals="total somme sous-total",
+    idle="sous de du des d le la les l un une et ht ttc au aux",
+)

@@ -1,0 +1,27 @@
+"""What one language calls the things of a sheet. Each language has a file of its own; nothing else in the program has its words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Language:
+    """The words of one language, in small letters without accents.
+
+    Attributes:
+        headings: lines ``term: words``: what headings call the thing, whole or as part of a longer word.
+        months: the twelve months, in order; several names of one with a bar between them.
+        weekdays: their names.
+        yes, no: what people write into a cell.
+        totals: how a row of totals begins.
+        idle: words in headings that say nothing about what stands below.
+    """
+
+    headings: str
+    months: str
+    weekdays: str
+    yes: str
+    no: str
+    totals: str
+    idle: str = ""

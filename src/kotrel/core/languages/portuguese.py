@@ -1,0 +1,60 @@
+"""Portuguese."""
+
+from kotrel.core.languages.language import Language
+
+PORTUGUESE = Language(
+    headings="""
+item: artigo artigos produto produtos item
+code: codigo referencia chave numero
+description: descricao designacao
+name: nome titulo
+text: texto
+long: longa
+short: curta
+unit: unidade unidades unid un medida
+category: categoria grupo familia subfamilia linha tipo
+cost: custo compra
+price: preco precos tabela
+sales: venda
+net: liquido
+recommended: recomendado sugerido
+bars: barras
+vendor: fornecedor
+brand: marca fabricante
+gross: bruto
+weight: peso
+length: comprimento
+width: largura
+height: altura
+size: tamanho
+color: cor
+note: observacoes observacao nota notas
+tax: iva imposto
+lot: lote lotes
+serial: serie
+tracked: controle controlo
+archived: descontinuado inativo
+base: estoque
+our: nosso
+your: vosso
+main: principal
+warehouse: armazem deposito
+quantity: quantidade
+customer: cliente
+street: rua morada endereco
+post: cep
+city: cidade
+country: pais
+phone: telefone
+date: data
+from: desde
+to: ate
+component: componente
+""",
+    months="janeiro fevereiro marco abril maio junho julho agosto setembro outubro novembro dezembro",
+    weekdays="segunda terca quarta quinta sexta sabado domingo",
+    yes="sim s verdadeiro",
+    no="nao não n falso",
+    totals="total soma subtotal",
+    idle="de do da dos das e o os em",
+)
