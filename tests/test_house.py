@@ -15,7 +15,7 @@ STOREYS = (*FOUNDATION, *CAPABILITIES, *ABOVE)
 
 CORE = (
     ("errors", "columns", "parallel", "phrases", "remembering", "similarity"),
-    ("values",), ("description",), ("expressions",), ("tables",), ("rows",), ("normalizing",), ("matching",), ("resolving",),
+    ("languages",), ("values",), ("description",), ("expressions",), ("tables",), ("rows",), ("normalizing",), ("matching",), ("resolving",),
     ("checking",), ("changes",), ("stock",), ("documents",), ("counting",), ("pricing",), ("loading",), ("layouts",),
 )  # fmt: skip
 """Folders and files of the core; each imports only from those in the lines before its own, and from its own."""

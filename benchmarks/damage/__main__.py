@@ -2,6 +2,8 @@
 
 ``python -m benchmarks.damage whole [SHEETS [SEED]]``: this many whole sheets of each class (default 20).
 
+``python -m benchmarks.damage tables [SHEETS [SEED]]``: this many workbooks of each layout (default 5).
+
 Wanted: no wrong repair, nothing wrong in silence, 98 of 100 provable cells mended (of whole sheets 95), no finding on a clean cell.
 """
 
@@ -9,6 +11,8 @@ from __future__ import annotations
 
 import sys
 
+from benchmarks.damage.table_sheets import LAYOUTS
+from benchmarks.damage.table_trial import run_tables
 from benchmarks.damage.trial import Tally, run
 from benchmarks.damage.whole_sheets import SHEETS
 from benchmarks.damage.whole_trial import run_whole
@@ -16,6 +20,8 @@ from benchmarks.damage.whole_trial import run_whole
 
 def main() -> int:
     """Prints the figures and examples; exit status 1 where they are not as wanted."""
+    if sys.argv[1:2] == ["tables"]:
+        return _tables(*map(int, sys.argv[2:]))
     whole = sys.argv[1:2] == ["whole"]
     given = [int(word) for word in sys.argv[2 if whole else 1 :]]
     size, seed = (*given, *(20 if whole else 100_000, 1)[len(given) :])
@@ -41,6 +47,20 @@ def main() -> int:
     return (
         0 if not wrong and not count["SILENT"] and not count["false finding"] and share >= (95 if whole else 98) else 1
     )
+
+
+def _tables(sheets: int = 5, seed: int = 1) -> int:
+    tally = run_tables(sheets, seed)
+    outcomes = ("clean", "told", "SILENT", "false finding", "left out", "LEFT OUT IN SILENCE")
+    print(f"{'':34}" + "".join(f"{word:>20}" for word in outcomes))
+    for make in LAYOUTS:
+        name = make.__name__.replace("_", " ")
+        print(f"{name:34}" + "".join(f"{tally.counts[f'{word}: {name}'] or '':>20}" for word in outcomes))
+    print(f"{'all':34}" + "".join(f"{tally.counts[word] or '':>20}" for word in outcomes))
+    for name, examples in tally.examples.items():
+        for example in examples[:4] if not name.startswith(("left out", "clean")) else ():
+            print(f"  {name}: {example}")
+    return int(bool(tally.counts["SILENT"] or tally.counts["LEFT OUT IN SILENCE"]))
 
 
 OUTCOMES = ("mended", "kept", "told", "not mended", "WRONG REPAIR", "SILENT", "false finding")

@@ -90,7 +90,9 @@ class Tally:
     def add(self, outcome: str, damage: str, example: str) -> None:
         self.counts[outcome] += 1
         self.counts[f"{outcome}: {damage}"] += 1
-        if outcome not in ("mended", "told", "kept", "clean"):
+        if outcome not in ("mended", "kept", "clean") and (
+            outcome != "told" or len(self.examples.get(f"{outcome}: {damage}", ())) < 4
+        ):
             self.examples.setdefault(f"{outcome}: {damage}", []).append(example)
 
 

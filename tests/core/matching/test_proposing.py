@@ -5,7 +5,7 @@ import unittest
 from benchmarks.maps.__main__ import Measured, measure
 from benchmarks.maps.sheets import SHEETS
 
-from kotrel.core.matching.heading_words import terms_of
+from kotrel.core.tables.heading_words import terms_of
 
 
 class Proposals(unittest.TestCase):

@@ -60,6 +60,40 @@ class Tables(unittest.TestCase):
         table = find_table(grid(("Item", None), ("code", "price")), 1)
         self.assertEqual((table.rows, [column.heading for column in table.columns]), (1, ["Item", ""]))
 
+    def test_lines_about_the_columns_and_around_the_rows_are_left_out_and_said(self):
+        head, rows = (
+            ("Item code", "Description", "Unit", "Cost"),
+            [(f"A-{n}", f"Hook {n}", "EA", f"{n}") for n in range(1, 6)],
+        )
+        for name, lines, taken, said in (
+            ("a second language", [head, ("Artikelnummer", "Bezeichnung", "Einheit", "Einkaufspreis"), *rows], range(3, 8), "second language in row 2"),
+            ("must and may", [head, ("mandatory", "optional", "optional", "optional"), *rows], range(3, 8), "row 2 says what must be filled"),
+            ("numbers", [head, ("1", "2", "3", "4"), *rows], range(3, 8), "numbers of the columns in row 2"),
+            ("an example", [head, ("Example: A-0", "Hook", "EA", "1"), *rows], range(3, 8), "the example in row 2"),
+            ("a currency", [head, ("", "", "", "EUR"), *rows], range(3, 8), "row 2 read with the headings: EUR"),
+            ("an address above", [("Vane Ltd", "Quay 4", "Date", "1.2.2027"), head, *rows], range(3, 8), "row 1 above the headings left out"),
+            ("titles of groups", [head, ("Group: hooks",), *rows[:2], ("RINGS",), *rows[2:]], [3, 4, 6, 7, 8], "titles of groups left out: rows 2 “Group: hooks”, 5"),
+            ("the total first", [head, ("Total", "", "", "15"), *rows], range(3, 8), "totals within the table left out: row 2"),
+            ("notes", [head, *rows, ("",), ("Notes",), ("Prices hold until May.",)], range(2, 7), "note left out: row 8"),
+            ("a signature", [head, *rows, ("",), ("", "Checked by", "", "M. Vane")], range(2, 7), "note left out: row 8"),
+        ):  # fmt: skip
+            with self.subTest(name):
+                table = find_table(grid(*[[*line, *[""] * (4 - len(line))] for line in lines]))
+                self.assertEqual(table.cells[ROW].to_list(), list(taken))
+                self.assertIn(said, " | ".join(table.remarks))
+
+    def test_what_may_be_a_row_stays_one(self):
+        head, rows = (
+            ("Item code", "Description", "Unit", "Cost"),
+            [(f"A-{n}", f"Hook {n}", "EA", f"{n}") for n in range(1, 6)],
+        )
+        for name, line in (
+            ("a code alone", ("B-7", "", "", "")), ("a total of something else", ("Total", "", "", "14")), ("words", ("CODE", "Name tag", "EA", "4")),
+            ("no first cell", ("", "with thimble", "", "")), ("numbers", ("1", "2", "3", "5")), ("a unit and no number", ("", "", "M", "")),
+        ):  # fmt: skip
+            with self.subTest(name):
+                self.assertIn(2, find_table(grid(head, line, *rows)).cells[ROW])
+
     def test_headings_are_put_on_one_line(self):
         table = find_table(grid([" Item\n code ", "Cost\u00a0price"], ["A", "1"]))
         self.assertEqual([column.heading for column in table.columns], ["Item code", "Cost price"])

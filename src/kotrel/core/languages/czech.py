@@ -54,4 +54,5 @@ component: slozka
     no="ne n nepravda",
     totals="celkem soucet mezisoucet",
     idle="c s z na v",
+    examples="priklad příklad napr. např.",
 )

@@ -57,4 +57,5 @@ component: komponent
     no="nej nei n falsk usant",
     totals="total sum subtotal ialt",
     idle="og af i for udgave",
+    examples="eksempel f.eks.",
 )

@@ -58,4 +58,5 @@ component: onderdeel
     no="nee neen n onwaar",
     totals="totaal subtotaal totalen",
     idle="van het een en",
+    examples="voorbeeld bijv. b.v.",
 )

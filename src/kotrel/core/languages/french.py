@@ -55,4 +55,5 @@ component: composant
     no="non faux",
     totals="total somme sous-total",
     idle="sous de du des d le la les l un une et ht ttc au aux",
+    examples="exemple p._ex. ex.",
 )

@@ -60,4 +60,5 @@ component: komponente
     no="nein n falsch",
     totals="summe gesamt zwischensumme gesamtsumme gesamtbetrag",
     idle="der die das den und exkl inkl",
+    examples="beispiel z.b. z._b. muster",
 )

@@ -55,4 +55,5 @@ component: componente
     no="no non falso",
     totals="totale somma subtotale",
     idle="sotto di del dell della delle da dal alla",
+    examples="esempio p._es. es.",
 )

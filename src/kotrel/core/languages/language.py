@@ -15,6 +15,7 @@ class Language:
         weekdays: their names.
         yes, no: what people write into a cell.
         totals: how a row of totals begins.
+        examples: how a row that is an example begins; several words with a low line between them.
         idle: words in headings that say nothing about what stands below.
     """
 
@@ -25,3 +26,4 @@ class Language:
     no: str
     totals: str
     idle: str = ""
+    examples: str = ""

@@ -56,4 +56,5 @@ component: skladnik
     no="nie n falsz",
     totals="razem suma ogolem lacznie podsuma",
     idle="i w z na dla",
+    examples="przyklad przykład np.",
 )

@@ -57,4 +57,5 @@ component: componente
     no="nao não n falso",
     totals="total soma subtotal",
     idle="de do da dos das e o os em",
+    examples="exemplo p._ex.",
 )

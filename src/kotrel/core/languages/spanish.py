@@ -59,4 +59,5 @@ component: componente
     no="no n falso",
     totals="total suma subtotal",
     idle="el los las de del y e la al una",
+    examples="ejemplo p._ej.",
 )

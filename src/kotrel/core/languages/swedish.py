@@ -59,4 +59,5 @@ component: komponent
     no="nej n falskt",
     totals="summa totalt delsumma totalsumma",
     idle="och av for i",
+    examples="exempel t.ex.",
 )

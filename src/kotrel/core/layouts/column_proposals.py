@@ -10,7 +10,7 @@ from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.layouts.draft_model import DraftColumn, Drafted, How, with_setting
 from kotrel.core.layouts.sample import CellKind, Sample, SampleCell
-from kotrel.core.layouts.sample_parts import Parts, is_must, length_by, must_by
+from kotrel.core.layouts.sample_parts import Parts
 from kotrel.core.layouts.sample_values import yes_and_no
 from kotrel.core.matching.by_headings import headings_of
 from kotrel.core.matching.heading_meaning import HeadingSays, said_by
@@ -18,6 +18,7 @@ from kotrel.core.matching.opposites import opposite_field
 from kotrel.core.matching.proposing import GUESSED, OWN, UNSURE, Proposal
 from kotrel.core.phrases import listed
 from kotrel.core.similarity import folded
+from kotrel.core.tables.about_columns import is_must, length_by, must_by
 
 _ACTION = re.compile(r"action|aktion|operation|op|mode|modus|transaction|change|row ?type|record ?type|satzart|kennzeichen", re.IGNORECASE)  # fmt: skip
 _ACTIONS = {

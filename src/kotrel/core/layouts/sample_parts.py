@@ -7,21 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from kotrel.core.layouts.sample import Sample, SampleCell
+from kotrel.core.tables.about_columns import are_types, is_must
 
-_TYPE = re.compile(
-    r"(?:(?:c|n|a|x|an|d|t|b|l|txt|text|char|varchar|string|str|alpha|alphanumeric|alphanum|num|number|numeric|int|integer|decimal|dec|"
-    r"float|amount|code|date|bool|boolean|logical|yes/no|y/n|j/n|zahl|datum|texte?|nombre|tal|dato|liczba|data|texto|fecha)"
-    r"[ .]*(?:\(?\s*[0-9]{1,4}(?:[.,][0-9]{1,2})?\s*\)?)?|(?:max|up to)\.? ?[0-9]{1,4}(?: (?:characters|chars|letters|digits))?)",
-    re.IGNORECASE,
-)
-"""What a line of data types has in its cells."""
-MUST = re.compile(
-    r"\s*\(?(?:mandatory|required|must|obligatory|compulsory|pflicht(?:feld)?|muss|obligatoire|obligatorio|verplicht|wymagane|påkrævet)\)?\s*",
-    re.IGNORECASE,
-)
-_MAY = re.compile(r"\s*\(?(?:optional|may|can|kann|facultatif|opcional|optioneel|conditional|-)\)?\s*", re.IGNORECASE)
-_LETTERS = frozenset({"m", "o", "c", "k", "r"})
-"""Mandatory, optional, conditional, key and required, where a line has nothing but such letters."""
 _PLAIN_NUMBER = re.compile(r"-?[0-9][0-9., ]*")
 _DAY = re.compile(r"[0-9]{1,4}[-./][0-9]{1,2}[-./][0-9]{1,4}")
 _FIRST = 8
@@ -78,7 +65,7 @@ def _about(sample: Sample, at: int) -> str:
         return "a blank line" if any(_filled(line) for line in sample.lines[at + 1 :]) else ""
     if is_must(texts):
         return "it says what must be filled"
-    if sum(bool(_TYPE.fullmatch(each)) for each in texts) == len(texts) and not all(each.isdigit() for each in texts):
+    if are_types(texts):
         return "it has data types"
     below = [line for line in sample.lines[at + 1 :] if _filled(line)]
     for place, cell in enumerate(sample.lines[at]):
@@ -90,27 +77,3 @@ def _about(sample: Sample, at: int) -> str:
 
 def _filled(line: Sequence[SampleCell]) -> bool:
     return any(cell.kind != "blank" for cell in line)
-
-
-def is_must(texts: Sequence[str]) -> bool:
-    """True for a line that says of each column whether it must be filled."""
-    filled = [each for each in texts if each]
-    words = [bool(MUST.fullmatch(each) or _MAY.fullmatch(each)) for each in filled]
-    if words and all(words) and any(MUST.fullmatch(each) for each in filled):
-        return True
-    return len(filled) > 1 and {each.casefold() for each in filled} <= _LETTERS
-
-
-def must_by(text: str, letters: bool) -> bool:
-    """True where such a cell says that its column must be filled."""
-    return bool(MUST.fullmatch(text)) or (letters and text.strip().casefold() in ("m", "k", "r"))
-
-
-def length_by(text: str) -> int | None:
-    """The most characters that such a cell allows: C20, char(20), max 20."""
-    found = re.fullmatch(
-        r"\s*(?:c|a|x|an|t|txt|text|char|varchar|string|str|alpha|alphanumeric|alphanum|max|up to)\.?[ .]*\(?\s*([0-9]{1,4})\s*\)?(?: \w+)?\s*",
-        text,
-        re.IGNORECASE,
-    )
-    return int(found[1]) if found else None

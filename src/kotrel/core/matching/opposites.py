@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.matching.by_headings import headings_of
-from kotrel.core.matching.heading_words import terms_of
 from kotrel.core.similarity import folded
+from kotrel.core.tables.heading_words import terms_of
 
 _NOT = ("in", "un", "non", "not", "no", "nicht", "non-", "dis", "de", "im", "o", "ikke", "ei", "nie", "niet")
 """What makes a word its opposite, before it."""

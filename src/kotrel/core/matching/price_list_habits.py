@@ -7,10 +7,10 @@ from dataclasses import dataclass, field
 
 from kotrel.core.description.model import Record
 from kotrel.core.matching.heading_meaning import said_by
-from kotrel.core.matching.heading_words import SCALE_WORDS
 from kotrel.core.matching.proposing import Proposal
 from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import as_shown
+from kotrel.core.tables.heading_words import SCALE_WORDS
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.dates import dates_within
 from kotrel.core.values.numbers import read_number

@@ -11,10 +11,10 @@ from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.matching.by_headings import OWN_HEADINGS, headings_of
 from kotrel.core.matching.column_content import REPEATS, Content, on_list, speaks_against, suggests
-from kotrel.core.matching.heading_words import terms_of
 from kotrel.core.matching.opposites import are_opposites
 from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import folded
+from kotrel.core.tables.heading_words import terms_of
 from kotrel.core.tables.table import Column, Table
 
 SURE_ENOUGH = 60

@@ -14,7 +14,6 @@ from kotrel.core.matching.by_headings import Matched, headings_of
 from kotrel.core.matching.cells_shown import about_what_cells_show
 from kotrel.core.matching.group_labels import about_group_labels
 from kotrel.core.matching.heading_meaning import about_what_headings_say
-from kotrel.core.matching.heading_words import BREAK_WORDS, CURRENCY_WORDS, END_WORDS, PLACE_WORDS, SCALE_WORDS
 from kotrel.core.matching.no_prices import without_replaced, without_words
 from kotrel.core.matching.row_choice import choose_rows
 from kotrel.core.normalizing.by_kind import Setting, Tidied, column_mark, tidy
@@ -25,6 +24,7 @@ from kotrel.core.rows.distinct_values import Few, few_of
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells_of
 from kotrel.core.rows.rows import CLEAR, Rows
 from kotrel.core.similarity import folded
+from kotrel.core.tables.heading_words import BREAK_WORDS, CURRENCY_WORDS, END_WORDS, PLACE_WORDS, SCALE_WORDS
 from kotrel.core.tables.sources import raw_values
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.conventions import Conventions

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
 import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongData, WrongUse
-from kotrel.core.tables.headings import headings_within, joined_headings, one_line, second_heading_row, technical_row
+from kotrel.core.tables.about_columns import heading_lines
+from kotrel.core.tables.heading_words import is_heading
+from kotrel.core.tables.headings import headings_within
 from kotrel.core.tables.table import Column, Grid, Table
-from kotrel.core.tables.totals import below_the_table, totals_within
+from kotrel.core.tables.totals import below_the_table, groups_within, totals_within
 
 LOOK_AT = 60
 """The heading row is searched for in this many rows from the top."""
@@ -90,8 +92,28 @@ def _heading_index(grid: Grid) -> int | None:
     for place, count in enumerate(filled.to_list()):
         # A heading row is nearly as full as the rows below it; title lines are not.
         if count * 2 >= fullest and (count > 1 or fullest == 1):
-            return place
+            return _better_headings(top, place, count)
     return None
+
+
+def _better_headings(top: pl.DataFrame, first: int, count: int) -> int:
+    """The first full row; or a later one where most of its cells are words for headings, and of the first one few are.
+
+    An address and a date above a table may fill as many cells as its headings.
+    """
+    if _share_of_headings(top.row(first)) >= 50:
+        return first
+    for place in range(first + 1, min(top.height, first + LOOK_AT)):
+        texts = [text for text in top.row(place) if text and text.strip()]
+        if len(texts) >= max(count, 3) and _share_of_headings(texts) >= 60:
+            return place
+    return first
+
+
+def _share_of_headings(cells: Sequence[str | None]) -> int:
+    """How many of the filled cells are words that headings have, in per cent."""
+    texts = [text.strip() for text in cells if text and text.strip()]
+    return 100 * sum(map(is_heading, texts)) // len(texts) if texts else 0
 
 
 def _first_filled(grid: Grid) -> int | None:
@@ -124,23 +146,14 @@ def is_data(
     if ends and (below := below_the_table(left, places, remarks)):
         kept = kept.scatter(kept.arg_true().tail(below), False)
         left, places = body.filter(kept), rows.filter(kept)
+    groups = groups_within(left, places, remarks)
+    if groups is not None:
+        kept = kept.scatter(kept.arg_true().filter(groups), False)
+        left, places = body.filter(kept), rows.filter(kept)
     totals = totals_within(left, places, remarks, begins)
     if totals is not None:
         kept = kept.scatter(kept.arg_true().filter(totals), False)
     return None if kept.all() else kept
-
-
-def _second_line(
-    grid: Grid, lines: pl.Series, at: int, headings: dict[str, str], remarks: list[str]
-) -> tuple[dict[str, str], Mapping[str, str] | None, int]:
-    """The headings with a second line of them, where there is one; that line; and where the rows begin."""
-    if (second := second_heading_row(grid.cells, at)) is not None:
-        remarks.append(f"headings over rows {lines[at]} and {lines[at + 1]}")
-        return joined_headings(headings, second), second, at + 2
-    if (second := technical_row(grid.cells, at)) is not None:
-        remarks.append(f"technical headings in row {lines[at + 1]} left out")
-        return headings, second, at + 2
-    return headings, None, at + 1
 
 
 def _filled(body: pl.DataFrame, remarks: list[str]) -> pl.Series | None:
@@ -176,8 +189,9 @@ def _table(grid: Grid, lines: pl.Series, at: int, ends: bool) -> Table:
         remarks.append(
             f"rows above the headings left out: 1 to {lines[at] - 1}" if at > 1 else "row 1 above the headings left out"
         )
-    headings = {letter: one_line(text or "") for letter, text in raw.items()}
-    headings, second, first_below = _second_line(grid, lines, at, headings, remarks)
+    head = heading_lines(grid.cells, lines, at)
+    headings, second, first_below = head.headings, head.lower, head.first_row
+    remarks += head.remarks
     body = grid.cells.slice(first_below)
     kinds = {letter: kind if isinstance(kind, str) else kind.slice(first_below) for letter, kind in grid.kinds.items()}
     rows = lines.slice(first_below).cast(pl.UInt32)
@@ -195,7 +209,7 @@ def _table(grid: Grid, lines: pl.Series, at: int, ends: bool) -> Table:
         keep(data)
     titles = _titles(grid, lines, at)
     columns = [
-        Column(letter, headings[letter], raw[letter] or "", (second or {}).get(letter, ""))
+        Column(letter, headings[letter], raw[letter] or "", second.get(letter, ""))
         for letter in grid.cells.columns
         if headings[letter] or body[letter].null_count() < body.height
     ]

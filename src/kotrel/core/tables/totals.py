@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from decimal import Decimal, InvalidOperation
 
 import polars as pl
 
 from kotrel.core.languages.all_languages import words_of
+from kotrel.core.tables.heading_words import terms_of
 from kotrel.core.tables.headings import one_line
 
 _WORDS = "|".join(sorted(map(re.escape, words_of("totals")), key=len, reverse=True))
@@ -26,6 +28,9 @@ def below_the_table(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> 
     usual = int(head.quantile(0.75, interpolation="higher") or 0)
     if usual < 3:
         return 0
+    first = body[body.columns[0]]
+    # Where nearly every row has its first cell, a line without it is no row.
+    keyed = first.null_count() <= max(3, body.height // 10)
     last, numbers = body.tail(LOOK_BELOW).rows(), rows.tail(LOOK_BELOW + 1).to_list()
     left: list[tuple[str, int, str]] = []
     notes: list[tuple[str, int, str]] = []
@@ -35,7 +40,7 @@ def below_the_table(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> 
         words = filled[0].strip() if filled else ""
         if _TOTAL.match(words) and len(filled) < usual:
             left += [*notes, ("totals row", row, words)]
-        elif len(filled) == 1 and " " in words:
+        elif _is_note(last[-back], words, keyed):
             notes.append(("note", row, words))
             if row - numbers[-back - 1] <= 1 and not left:
                 # Whether it is a note is known only where a blank row or a total stands above it.
@@ -49,9 +54,52 @@ def below_the_table(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> 
     return len(left)
 
 
+def _is_note(cells: Sequence[str | None], words: str, keyed: bool) -> bool:
+    """True for a line of words that may stand below a table: a sentence, “Notes:”, or “Prepared by” and a name beside each other."""
+    filled = [text for text in cells if text and text.strip()]
+    if len(filled) == 1:
+        return " " in words or terms_of(words) == {"note"}
+    return keyed and not (cells[0] or "").strip() and all(_number(text) is None for text in filled)
+
+
+def groups_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> pl.Series | None:
+    """Boolean for each row of a table: it is the title of a group of rows, and alone in its row. None where there is none.
+
+    Such a row has only its first cell, which has blanks or no digits, where nearly all other first cells are codes.
+    """
+    if body.height < 3 or body.width < 3 or not body[body.columns[1]].null_count():
+        return None
+    first = body[body.columns[0]]
+    alone = body.select(
+        pl.col(body.columns[0]).is_not_null() & pl.all_horizontal(pl.col(body.columns[1:]).is_null())
+    ).to_series()
+    if not alone.any() or alone.sum() * 2 > body.height:
+        return None
+    others = first.filter(~alone).drop_nulls()
+    if not len(others):
+        return None
+    digits, blanks = r"[0-9]", r"\S\s+\S"
+    with_digits = others.str.contains(digits).mean() or 0
+    with_blanks = others.str.contains(blanks).mean() or 0
+    is_title = pl.Series([False], dtype=pl.Boolean).new_from_index(0, body.height)
+    if with_digits > 0.9:  # type: ignore[operator]
+        is_title = is_title | ~first.str.contains(digits).fill_null(True)
+    if with_blanks < 0.1:  # type: ignore[operator]
+        is_title = is_title | first.str.contains(blanks).fill_null(False)
+    found = (alone & is_title).arg_true().to_list()
+    if not found:
+        return None
+    named = ", ".join(f"{rows[place]} “{one_line(str(first[place]))[:30]}”" for place in found[:_NAMED])
+    more = f" and {len(found) - _NAMED:,} more" if len(found) > _NAMED else ""
+    remarks.append(f"titles of groups left out: row{'s' if len(found) > 1 else ''} {named}{more}")
+    return pl.int_range(body.height, eager=True).is_in(found)
+
+
 MOST_THIN = 5_000
 """Totals are searched for among this many thin rows; a sheet with more is not one with totals."""
 _NAMED = 3
+_NOISE = Decimal("1e-8")
+"""A sum that a spreadsheet has calculated may differ by so much from the exact one."""
 
 
 def totals_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str], begins: bool = True) -> pl.Series | None:
@@ -78,7 +126,8 @@ def totals_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str], begin
     found: list[int] = []
     for place in thin.to_list():
         start = found[-1] + 1 if found else 0
-        if not (begins and place == 0) and _is_total_row(body, place, start, usual):
+        of_all = place == 0 and begins
+        if _is_total_of_all(body) if of_all else _is_total_row(body, place, start, usual):
             found.append(place)
     if not found:
         return None
@@ -86,6 +135,14 @@ def totals_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str], begin
     more = f" and {len(found) - _NAMED:,} more" if len(found) > _NAMED else ""
     remarks.append(f"totals within the table left out: row{'s' if len(found) > 1 else ''} {names}{more}")
     return pl.int_range(body.height, eager=True).is_in(found)
+
+
+def _is_total_of_all(body: pl.DataFrame) -> bool:
+    """True where the first row says that it is a total, and its numbers add up all rows below it."""
+    cells = {letter: text.strip() for letter, text in zip(body.columns, body.row(0), strict=True) if text}
+    numbers = {letter: value for letter, text in cells.items() if (value := _number(text)) is not None}
+    words = [text for letter, text in cells.items() if letter not in numbers]
+    return bool(numbers) and len(words) == 1 and _is_total(words[0]) and _adds_up(body.slice(1), numbers)
 
 
 def _is_total_row(body: pl.DataFrame, place: int, start: int, usual: int) -> bool:
@@ -117,7 +174,7 @@ def _adds_up(above: pl.DataFrame, numbers: dict[str, Decimal]) -> bool:
         if (
             len(values) < 2
             or any(value is None for value in values)
-            or sum(v for v in values if v is not None) != total
+            or abs(sum(v for v in values if v is not None) - total) > _NOISE
         ):
             return False
     return any(numbers.values())

@@ -35,6 +35,17 @@ def _by_word() -> dict[str, str]:
 
 
 @cache
+def plain_terms() -> frozenset[str]:
+    """All terms that a word of some language stands for."""
+    return frozenset(_by_word().values())
+
+
+def is_heading(text: str) -> bool:
+    """True for a short text without digits, of which a word is one that headings have in some language."""
+    return len(text) <= 60 and not re.search(r"[0-9]", text) and bool(terms_of(text) & plain_terms())
+
+
+@cache
 def terms_of(heading: str) -> frozenset[str]:
     """The terms of a heading; a word that nobody knows stands for itself."""
     text = re.sub(r"(?<=[a-z]{2})(?=[A-Z][a-z])", " ", bare_heading(heading))
