@@ -120,15 +120,15 @@ def _are_same_terms(filled: dict[str, str], headings: dict[str, str]) -> bool:
 
 
 def _are_beside_numbers(cells: pl.DataFrame, at: int, below: dict[str, str]) -> bool:
-    """True where the line has only currencies and units, each in a column with a heading and a number in the next row."""
+    """True where the line has only currencies and units, each in a column with a number in one of the next rows."""
     first = next(iter(below))
     filled = {letter: text for letter, text in below.items() if text}
-    after = dict(zip(cells.columns, cells.row(at + 1), strict=True))
+    next_rows = cells.slice(at + 1, 3)
     return (
         bool(filled)
         and first not in filled
         and all(
-            _BESIDE_NUMBERS.fullmatch(text) and re.search(r"[0-9]", after[letter] or "")
+            _BESIDE_NUMBERS.fullmatch(text) and next_rows[letter].str.contains("[0-9]").any()
             for letter, text in filled.items()
         )
     )
