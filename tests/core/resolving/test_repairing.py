@@ -16,7 +16,7 @@ from kotrel.core.resolving.repairing import repair
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.sources import part_pattern
 from kotrel.core.values.conventions import Conventions
-from kotrel.core.values.lookalikes import right_code_page
+from kotrel.core.values.code_pages import perhaps_meant, right_code_page
 from tests.support import TODAY, grid, rows, small, state
 
 NUMBER = pl.Series(["text", "number"])
@@ -181,6 +181,18 @@ class Letters(unittest.TestCase):
                 self.assertEqual(right_code_page(broken), text)
         for text in ("Größe", "Ärmel", "São Paulo", "Â", "plain"):
             self.assertIsNone(right_code_page(text), text)
+        for page in ("latin-1", "cp850", "cp437"):
+            for text in ("Größe 8 mm", "Señal roja", "Łódź"):
+                with self.subTest(text, page=page):
+                    self.assertEqual(right_code_page(text.encode().decode(page)), text)
+
+    def test_letters_exchanged_one_by_one_are_only_asked(self):
+        for text in ("Größe 8 mm", "Señal roja", "Cône léger"):
+            for read, written in (("cp1252", "cp850"), ("cp850", "cp1252")):
+                with self.subTest(text, read=read):
+                    self.assertEqual(perhaps_meant(text.encode(written).decode(read)), text)
+        for text in ("don’t", "5”x3", "A·B", "Größe", "3 m³/h", "«Prix»net", "Rohr 1/2”"):
+            self.assertIsNone(perhaps_meant(text), text)
 
 
 class Proposals(unittest.TestCase):

@@ -11,6 +11,7 @@ from dataclasses import replace
 
 import polars as pl
 
+from kotrel.core.checking.alphabets import check_alphabets
 from kotrel.core.checking.check_digits import check_codes
 from kotrel.core.checking.circles import check_circles
 from kotrel.core.checking.field_groups import check_together
@@ -40,6 +41,7 @@ CHECKS: tuple[Check, ...] = (
     check_present,
     check_shape,
     check_meaningless,
+    check_alphabets,
     check_codes,
     check_lists,
     check_together,

@@ -22,8 +22,9 @@ from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import cells_as_shown
 from kotrel.core.tables.sources import Source
+from kotrel.core.values.code_pages import MAY_BE_GARBLED, right_code_pages
 from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, may_be_date
-from kotrel.core.values.lookalikes import is_latin, plain, right_code_pages, seen, unquoted
+from kotrel.core.values.lookalikes import is_latin, plain, seen, unquoted
 from kotrel.core.values.near_codes import common_start
 
 _DAMAGED = rf"""^[0-9.]+(?:[eE]\+?[0-9]+)?$|[^ -~]|^["'].|(?:{SHAPED_LIKE_DATE})"""
@@ -374,6 +375,6 @@ def _clean(code: str, in_latin: bool) -> str:
 def _repair_texts(column: _Column) -> None:
     if bool((column.values.str.len_bytes() == column.values.str.len_chars()).all()):
         return
-    odd = column.values.filter(column.values.str.contains("[\u00c2-\u00f4][\u0080-\u2122]").fill_null(False)).unique()
+    odd = column.values.filter(column.values.str.contains(MAY_BE_GARBLED).fill_null(False)).unique()
     for value, repaired in right_code_pages(odd.to_list()).items():
         column.repairs[value] = (repaired, "wrong-code-page", "it converts back into valid UTF-8")

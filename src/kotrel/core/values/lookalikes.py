@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable
 from decimal import Decimal, InvalidOperation
 
 import polars as pl
@@ -22,15 +21,6 @@ _WIDE = {number + 0xFEE0: number for number in range(0x21, 0x7F)}
 """Full-width characters → the usual ones."""
 
 _UNSEEN = re.compile("[\u00a0\u200b-\u200f\u2060\ufeff\u00ad\u2007\u202f]")
-
-_MOJIBAKE = re.compile(
-    "[\u00c2-\u00f4][\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u017e\u0192\u02c6\u02dc\u2013-\u203a\u20ac\u2122]"
-)
-"""A leading and a following byte of UTF-8, both read as Windows-1252."""
-_PLAUSIBLE = re.compile(
-    "^[\\s!-~\u00a0-\u017f\u0192\u0218-\u021b\u02c6\u02dc\u2010-\u2044\u2070-\u209f\u20a0-\u20bf\u2100-\u215f\u2190-\u2bff\U0001f000-\U0001faff]*$"
-)
-"""Latin letters and the signs that sheets have: nothing else is what a garbled text was."""
 
 
 def seen(code: str) -> str:
@@ -98,44 +88,6 @@ def as_digits(text: str) -> str | None:
 def shape(code: str) -> str:
     """A code as the eye sees it: the letter O is zero; l and I are one."""
     return plain(code).upper().translate(str.maketrans("OQIL", "0011"))
-
-
-_LETTER_AND_QUOTE = re.compile("[\u00c2-\u00f4][\u2013-\u203a\u02dc\u20ac\u2122]")
-"""What a person may have typed as well: a letter before a closing quote or a dash."""
-
-
-def right_code_pages(texts: Iterable[str]) -> dict[str, str]:
-    """Text → what it was, for texts of one column that were UTF-8 read as Windows-1252.
-
-    ``Ä“`` may be ``ē`` or a letter before a closing quote: it is converted only where another text of the column was surely garbled.
-    """
-    found = {text: before for text in texts if (before := right_code_page(text))}
-    sure = any(_MOJIBAKE.search(_LETTER_AND_QUOTE.sub("", _three(text))) or _three(text) != text for text in found)
-    return found if sure else {}
-
-
-def _three(text: str) -> str:
-    """The text without what three bytes of UTF-8 become, such as ``â€“``: nobody types that."""
-    return re.sub("[\u00e0-\u00ef][\u0080-\u00bf\u0152-\u2122][\u0080-\u00bf\u0152-\u2122]", "", text)
-
-
-def right_code_page(text: str) -> str | None:
-    """The text as it was before UTF-8 was read as Windows-1252, once or more often; None if it does not convert back."""
-    found = text
-    while _MOJIBAKE.search(found):
-        try:
-            before = found.encode("cp1252").decode("utf-8")
-        except UnicodeError:
-            break
-        if before == found or not before.isprintable() or not _is_plausible(before):
-            break
-        found = before
-    return found if found != text else None
-
-
-def _is_plausible(text: str) -> bool:
-    """True for what a text may have been: Latin letters and usual signs, or whole words in Greek or Cyrillic."""
-    return bool(_PLAUSIBLE.match(text)) or bool(re.search("[\u0370-\u03ff]{3}|[\u0400-\u04ff]{3}", text))
 
 
 def as_number(code: str) -> Decimal | None:
