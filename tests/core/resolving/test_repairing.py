@@ -15,8 +15,8 @@ from kotrel.core.matching.row_reading import understand
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.sources import part_pattern
-from kotrel.core.values.conventions import Conventions
 from kotrel.core.values.code_pages import perhaps_meant, right_code_page
+from kotrel.core.values.conventions import Conventions
 from tests.support import TODAY, grid, rows, small, state
 
 NUMBER = pl.Series(["text", "number"])

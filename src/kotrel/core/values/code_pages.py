@@ -65,7 +65,8 @@ def _is_plausible(text: str) -> bool:
 
 
 _LETTER = "[^\\W\\d_]"
-SIGN_IN_WORD = "\\p{L}[”“„‚÷±¤¶§¬¦¨¸¿¹³ª£\u2500-\u259f]+\\p{Ll}"
+_SIGNS = "[”“„‚÷±¤¶§¬¦¨¸¿¹³ª£\u2500-\u259f]+"
+SIGN_IN_WORD = rf"\p{{L}}{_SIGNS}\p{{Ll}}"
 """A sign between letters that no language has there; code pages of one byte exchange letters with these."""
 _PAIRS = (("cp1252", "cp850"), ("cp850", "cp1252"), ("cp1252", "cp1250"), ("cp437", "cp1252"), ("cp1252", "cp437"))
 """The code page in which a text was read, and the one in which it may have been written."""
@@ -73,7 +74,7 @@ _PAIRS = (("cp1252", "cp850"), ("cp850", "cp1252"), ("cp1252", "cp1250"), ("cp43
 
 def perhaps_meant(text: str) -> str | None:
     """What a text with signs within its words may have been, where another code page makes letters of all of them."""
-    odd = re.compile(f"(?<={_LETTER})[^\\w\\s'’\\-/.,&+]+(?={_LETTER})")
+    odd = re.compile(f"(?<={_LETTER}){_SIGNS}(?={_LETTER})")
     if not odd.search(text):
         return None
     for read, written in _PAIRS:
