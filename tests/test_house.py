@@ -9,7 +9,15 @@ SOURCE = Path(__file__).parent.parent / "src" / "kotrel"
 
 FOUNDATION = ({"core"}, {"sheets"}, {"systems"}, {"screen", "workspace"})
 CAPABILITIES = ({"loading"}, {"stock"}, {"counting", "pricing", "exchange"})
-ABOVE = ({"practice"}, {"serving"}, {"setup", "reporting"}, {"arguments"}, {"helping"}, {"cli"}, {"__main__"})
+ABOVE = (
+    {"practice"},
+    {"serving"},
+    {"setup", "reporting", "settings_books"},
+    {"arguments"},
+    {"helping"},
+    {"cli"},
+    {"__main__"},
+)
 STOREYS = (*FOUNDATION, *CAPABILITIES, *ABOVE)
 """Rooms from the ground up: each imports from those below its own, and never from the room beside it."""
 

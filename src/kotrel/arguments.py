@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from kotrel.loading.opening import Exchange, Reports
 
 GROUPS = {
-    "set up": ("demo", "init", "records", "practice", "help", "completion"),
+    "set up": ("demo", "init", "settings", "records", "practice", "help", "completion"),
     "check and load": ("template", "export", "inspect", "map", "check", "prepare", "compare", "preview", "load"),
     "look back": ("history", "outcome", "verify", "undo", "report"),
     "prices": ("reprice", "price"),
@@ -29,6 +29,10 @@ GROUPS = {
 COMMANDS = {
     "demo": ("setup.demo", "play the worked example in a new folder"),
     "init": ("setup.init", "set up a workspace, with a practice system or your own system"),
+    "settings": (
+        "settings_books.settings_command",
+        "show and change settings as workbooks, in a spreadsheet program",
+    ),
     "records": ("setup.records", "show the records that the system accepts, or one record's fields"),
     "practice": ("setup.practice", "play with the practice system: a busy shop floor, or back to its start"),
     "help": ("helping.help", "explain a command, or a topic such as mappings or prices"),

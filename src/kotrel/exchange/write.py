@@ -35,6 +35,7 @@ from kotrel.sheets.upload_files import write_upload
 from kotrel.systems.interface import Step
 from kotrel.workspace.layout_reading import layouts_for
 from kotrel.workspace.settings import Workspace
+from kotrel.workspace.used_settings import remember_used
 
 
 @dataclass(frozen=True)
@@ -80,6 +81,8 @@ def write_layout(
     understood = understand_files(
         [path], workspace, replace(wanted, record=wanted.record or first.record), now.date(), step
     )
+    for layout in layouts:
+        remember_used(workspace.hidden, f"layouts/{layout.name}.toml", path)
     checked, texts, bare = _laid_out(understood, layouts, workspace, wanted, now, step)
     if not texts:
         titles = listed_and([workspace.description.records[each.record].title.lower() for each in layouts])

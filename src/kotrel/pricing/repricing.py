@@ -27,6 +27,7 @@ from kotrel.pricing.rule_figures import figures_of
 from kotrel.systems.interface import Step
 from kotrel.workspace.price_rules_reading import rules_named
 from kotrel.workspace.settings import Workspace
+from kotrel.workspace.used_settings import remember_used
 
 
 @dataclass(frozen=True)
@@ -74,6 +75,7 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         step("reading price lists")
         lists = reading.read("price_list", ["code", "currency", "decimals"])
         rules = rules_named(workspace.folder, name, tuple(lists["code"]), workspace.rates)
+        remember_used(workspace.hidden, f"prices/{rules.name}.toml", Path(name))
         figures = figures_of(rules, workspace, today, step)
         fields = description.records["item"].fields
         codes, columns = frozenset(lists["code"]), frozenset(figures.values.columns) - {"item"}

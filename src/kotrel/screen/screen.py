@@ -87,6 +87,18 @@ def _plainly(error: UnicodeError) -> tuple[str, int]:
 codecs.register_error("kotrel_plain", _plainly)
 
 
+_SETTINGS = {"maps": "mapping", "prices": "prices", "layouts": "layout"}
+
+
+def settings_meant(message: str, hint: str) -> str:
+    """The settings file that a message is about, as ``kotrel settings`` calls it; an empty text where it is about none."""
+    if found := re.search(r"\b(maps|prices|layouts)[/\\]([^/\\\s]+)\.toml, line", message):
+        return f"{_SETTINGS[found[1]]} {found[2]}"
+    if re.search(r"system\.toml", message) or re.search(r"\b(?:in|Correct|edit) system\.toml", hint):
+        return "system"
+    return "workspace" if re.search(r"kotrel\.toml, line", message) else ""
+
+
 class _Waiting(logging.Handler):
     """Tells people at a terminal what takes so long; programs see nothing of it."""
 
@@ -157,6 +169,8 @@ class Screen:
         sys.stderr.write(f"kotrel: {harmless(message)}\n")
         if hint:
             sys.stderr.write(f"        {self.with_workspace(harmless(hint))}\n")
+        if settings := settings_meant(message, hint):
+            sys.stderr.write(f"        In a spreadsheet: {self.program} settings {settings}\n")
 
     def lines(self, lines: Iterable[str]) -> None:
         """Prints plain lines as they are: many of them, at once."""

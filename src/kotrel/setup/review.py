@@ -75,7 +75,10 @@ def show_review(screen: Screen, reviewed: Reviewed, every: bool) -> None:
 
 def show_review_steps(screen: Screen, reviewed: Reviewed) -> None:
     """What to do next about a description."""
-    screen.show(f"Next: edit system.toml, then: {screen.program} init --review")
+    screen.show(
+        f"Next: {screen.program} settings system    writes the description as a workbook; what to look at first is coloured"
+    )
+    screen.show(f"      or edit system.toml, then: {screen.program} init --review")
     if not reviewed.journal:
         screen.show(f"      {screen.program} init --journal    creates the journal, which every load needs")
 

@@ -203,14 +203,17 @@ def find_workspace(named: Path | None, start: Path) -> Path:
     )
 
 
-def open_workspace(folder: Path) -> Workspace:
+def open_workspace(folder: Path, text: str | None = None) -> Workspace:
     """Reads a workspace's settings and its system description.
+
+    Args:
+        text: what ``kotrel.toml`` would say, instead of what it says.
 
     Raises:
         WrongUse: one of them is wrong; the message has file and line.
     """
     path = folder / FILE
-    text = _text(path)
+    text = _text(path) if text is None else text
     try:
         data = parsed(text)
     except tomllib.TOMLDecodeError as error:

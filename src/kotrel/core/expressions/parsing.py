@@ -35,6 +35,7 @@ class ExpressionError(WrongUse):
         super().__init__(f"{trouble}\n        {line}\n        {' ' * at}^", hint, "wrong-expression")
         self.at = at
         self.trouble = trouble
+        self.text_there = line[at : at + 20].strip()
 
 
 @cache

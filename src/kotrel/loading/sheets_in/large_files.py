@@ -186,7 +186,7 @@ def _check_parts(
     first = next(parts)
     kinds = dict.fromkeys(first.cells.columns, "text")
     grid = Grid(str(path), "", first.cells, kinds, first.lines, ragged=first.ragged, usual_width=first.usual_width)
-    [(table, matches, remarks, _)], _ = match_tables(
+    [(table, matches, remarks, *_)], _ = match_tables(
         [find_table(grid, wanted.heading_row, first.last)], workspace, wanted, str(path)
     )
     matched = _one_at_a_time(path, table, matches)

@@ -70,7 +70,9 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
         sheets = listed([f"“{name}”" for name in mapped.others], 6)
         screen.show(Text(f"Other sheets: {sheets}. The mapping also reads those that have its headings.", style="dim"))
     screen.show(
-        Text(f"Saved as {_shown(mapped.path)}. Read it and edit what is wrong.").append(
+        Text(
+            f"Saved as {_shown(mapped.path)}: kotrel settings mapping {mapped.path.stem} writes it as a workbook, to be read and changed."
+        ).append(
             f"  Next: {mapped.next}",
             style="dim",
         )

@@ -21,6 +21,7 @@ from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.mapping_reading import FOLDER, READ_BY, with_sheet_records
 from kotrel.workspace.mapping_writing import write_map
 from kotrel.workspace.settings import Workspace, made_file_name
+from kotrel.workspace.used_settings import remember_used
 
 
 @dataclass(frozen=True)
@@ -98,6 +99,7 @@ def map_file(
     fresh = not (go_on and saved.is_file())
     if fresh:
         write_map(saved, record, str(path), proposals, left, reading_as, wide, habits)
+        remember_used(workspace.hidden, f"{FOLDER}/{saved.name}", path)
     proposed = [habits.day[0]] if habits.day is not None else []
     fed = [*proposed, *(each.field.name for each in proposals), *((wide.by.name, wide.value.name) if wide else ())]
     others = tuple(each.sheet for each in tables if each.rows and each is not table)

@@ -23,12 +23,13 @@ from kotrel.workspace.settings import Workspace
 
 
 class Chosen(NamedTuple):
-    """A sheet to read: its table, its matches, remarks on how it was chosen, and the sheets (folded) that it looks values up in."""
+    """A sheet to read: its table, its matches, remarks on how it was chosen, the sheets (folded) that it looks values up in, its mapping."""
 
     table: Table
     matches: list[Matched]
     remarks: list[str]
     looked_up: frozenset[str] = frozenset()
+    mapping: str = ""
 
 
 class NotRead(NamedTuple):
@@ -118,7 +119,7 @@ def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: 
     for sheet, (saved, table) in best.items():
         wider, matches, remarks = matched_by(saved, table, workspace, file)
         said = f"mapping {saved.name} (its headings fit)"
-        chosen[sheet] = Chosen(wider, matches, [said, *remarks], looked_up_sheets(saved))
+        chosen[sheet] = Chosen(wider, matches, [said, *remarks], looked_up_sheets(saved), saved.name)
     return chosen
 
 
@@ -136,7 +137,9 @@ def _by_name(name: str, tables: Sequence[Table], workspace: Workspace, wanted: W
     found = {}
     for table in fitting:
         wider, matches, remarks = matched_by(saved, table, workspace, file)
-        found[table.sheet] = Chosen(wider, matches, [f"mapping {saved.name}", *remarks], looked_up_sheets(saved))
+        found[table.sheet] = Chosen(
+            wider, matches, [f"mapping {saved.name}", *remarks], looked_up_sheets(saved), saved.name
+        )
     others = [each for each in tables if each.sheet not in found and folded(each.sheet) not in looked_up_sheets(saved)]
     alone = wanted.sheet is not None or saved.sheet is not None or not others
     return found if alone else {**_saved(others, workspace, replace(wanted, map_name=None), file), **found}

@@ -41,6 +41,7 @@ from kotrel.workspace.mapping_reading import map_named, maps_of_system
 from kotrel.workspace.mappings import SavedMap
 from kotrel.workspace.price_rules_reading import rules_named
 from kotrel.workspace.settings import Workspace
+from kotrel.workspace.used_settings import remember_used
 
 OWN_SHEETS = ("Kotrel summary", "Kotrel guide", "Kotrel lists", FIRST_LOOK)
 """Sheets that Kotrel itself adds to workbooks; they are never read as data."""
@@ -95,7 +96,9 @@ def understand_file(
             expect(matched.record, list(matched.sources), table.rows)  # type: ignore[misc]
     step("tidying values")
     found: list[Understood] = []
-    for table, matches, remarks, _ in chosen:
+    for name in dict.fromkeys(each.mapping for each in chosen if each.mapping):
+        remember_used(workspace.hidden, f"maps/{name}.toml", path)
+    for table, matches, remarks, *_ in chosen:
         found += _sheet_as_rows(table, matches, remarks, path, workspace, today, export, books.get(table.sheet))
     read = {each.table.sheet for each in chosen}
     if blank := [f"“{each.sheet}”" for each in tables if not each.rows and each.sheet not in read]:

@@ -1,0 +1,101 @@
+"""Applies what an edited workbook changes, and has the settings read as every command reads them before anything is written."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+
+from kotrel.core.errors import WrongUse
+from kotrel.settings_books.edit_model import Change, Edits, Problem, sentence, without_place
+from kotrel.workspace.toml_editing import NotEditable, Path, TomlText
+
+
+def applied(changes: Sequence[Change], files: Mapping[str, str]) -> dict[str, str]:
+    """The files with the changes; those that no change is in are left out.
+
+    Names are exchanged by way of names that nobody has, so that two rows may take each other's.
+
+    Raises:
+        NotEditable: a file is written in a way in which it cannot be changed.
+    """
+    done: dict[str, str] = {}
+    for file in dict.fromkeys(each.file for each in changes):
+        text = TomlText(files[file])
+        mine = [each for each in changes if each.file == file]
+        for each in (one for one in mine if not one.late):
+            each.apply(text)
+        renamed = [
+            each for each in mine if each.late and each.before and len(each.path) > 1 and each.path[-1] == each.before
+        ]
+        for place, each in enumerate(renamed):
+            text.rename(each.path, f"kotrel-exchanges-{place}")
+        for place, each in enumerate(renamed):
+            text.rename((*each.path[:-1], f"kotrel-exchanges-{place}"), each.after)
+        for each in (one for one in mine if one.late and one not in renamed):
+            each.apply(text)
+        done[file] = text.text()
+    return done
+
+
+def proved(
+    edits: Edits, files: Mapping[str, str], require_sound: Callable[[Mapping[str, str]], None]
+) -> dict[str, str]:
+    """The files with all changes that go together; what a reader of the settings refuses becomes a problem at its cell.
+
+    Args:
+        require_sound: raises WrongUse where one of the files is wrong, with its line.
+    """
+    left = list(edits.changes)
+    while True:
+        try:
+            done = applied(left, files)
+        except NotEditable as error:
+            edits.problems.append(Problem("", "", f"this cannot be changed in the file as it is written: {error}"))
+            return {}
+        try:
+            require_sound({**files, **done})
+            return done
+        except WrongUse as error:
+            blamed = _blamed(error, left, {**files, **done})
+            value = "" if blamed is None else blamed.path[-1] if blamed.late and not blamed.before else blamed.after
+            words = sentence(without_place(error.message), error.hint)
+            edits.problems.append(Problem(blamed.cell if blamed else "", value, words))
+            if blamed is None:
+                return {}
+            left.remove(blamed)
+
+
+def _blamed(error: WrongUse, changes: Sequence[Change], files: Mapping[str, str]) -> Change | None:
+    """The change that an error in a line of a file comes from."""
+    import re
+
+    found = re.search(r"line ([0-9]+)", error.message)
+    for change in changes if found is None else ():
+        if change.after and change.after in error.message:
+            return change
+    if found is None:
+        return changes[0] if len(changes) == 1 else None
+    best: tuple[int, Change] | None = None
+    for file, text in files.items():
+        if file.rpartition("/")[2] not in error.message.partition(",")[0]:
+            continue
+        where = TomlText(text).path_at(int(found[1]))
+        for change in changes:
+            if change.file != file:
+                continue
+            shared = _shared(
+                change.path if not change.late or not change.before else (*change.path[:-1], change.after), where
+            )
+            if best is None or shared > best[0]:
+                best = (shared, change)
+    return best[1] if best is not None and (best[0] or len(changes) == 1) else None
+
+
+def _shared(one: Path, other: Path) -> int:
+    return next(
+        (place for place, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other))
+    )
+
+
+def in_order(changes: Sequence[Change]) -> Iterator[Change]:
+    """The changes as they are shown: file by file, each once."""
+    yield from sorted(changes, key=lambda each: each.file)

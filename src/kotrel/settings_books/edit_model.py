@@ -1,0 +1,70 @@
+"""What an edited workbook says: what changes, what cannot be taken, and what somebody else has changed meanwhile."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from kotrel.workspace.toml_editing import Path, TomlText
+
+
+@dataclass(frozen=True)
+class Problem:
+    """Something that cannot be taken: the cell, what it says, and what is wrong."""
+
+    cell: str
+    value: str
+    message: str
+
+
+@dataclass(frozen=True)
+class Clash:
+    """A value that somebody else has changed in the file since the workbook was made."""
+
+    cell: str
+    setting: str
+    was: str
+    now: str
+    wanted: str
+
+
+@dataclass(frozen=True)
+class Change:
+    """One change in a settings file.
+
+    Attributes:
+        setting: in words, such as “field cost: default”.
+        path: what is changed in the file, to lead an error in a line of it to this cell.
+        apply: makes the change.
+        late: it is made after all others: what gets another name, or another place.
+    """
+
+    cell: str
+    file: str
+    setting: str
+    before: str
+    after: str
+    path: Path
+    apply: Callable[[TomlText], None]
+    late: bool = False
+
+
+@dataclass
+class Edits:
+    """All that an edited workbook says."""
+
+    changes: list[Change] = field(default_factory=list)
+    problems: list[Problem] = field(default_factory=list)
+    clashes: list[Clash] = field(default_factory=list)
+
+
+def sentence(*words: str) -> str:
+    """Words as sentences, each with its full stop."""
+    return " ".join(each if each.endswith((".", "?", "!")) else f"{each}." for each in words if each)
+
+
+def without_place(message: str) -> str:
+    """A message without the file and the line that it begins with."""
+    import re
+
+    return re.sub(r"^.*?, line [0-9]+: ", "", message)

@@ -1,0 +1,254 @@
+"""``kotrel settings``: lists the settings files, writes one as a workbook, and reads an edited workbook back."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from rich.table import Table
+from rich.text import Text
+
+from kotrel.core.errors import WrongUse
+from kotrel.core.phrases import count
+from kotrel.core.similarity import nearest
+from kotrel.screen.command_lines import quoted
+from kotrel.screen.screen import Screen
+from kotrel.settings_books.book_changes import proved
+from kotrel.settings_books.book_reading import read_settings_book
+from kotrel.settings_books.book_writing import write_settings_book
+from kotrel.settings_books.edit_model import Edits
+from kotrel.settings_books.settings_files import (
+    FOLDERS,
+    KINDS,
+    Place,
+    SettingsFile,
+    fingerprint,
+    require_sound,
+    settings_book,
+    settings_files,
+)
+from kotrel.settings_books.sheet_edits import edits_of
+from kotrel.sheets.safe_writing import require_new_file, written_whole
+from kotrel.workspace.settings import find_workspace
+from kotrel.workspace.used_settings import last_used
+
+EXAMPLE = """\
+kotrel settings
+    lists every settings file: what it is for, when it was last used, whether it is sound
+kotrel settings mapping keldrift -o keldrift-mapping.xlsx
+    writes a mapping as a workbook, to be read and changed in a spreadsheet program
+kotrel settings keldrift-mapping.xlsx
+    reads it back: what is wrong at its cells, what would change, and then asks
+kotrel settings spellings -o spellings.xlsx
+    all other spellings that were ever learned, in one sheet"""
+
+FILE_NAMES = {
+    "mapping": "{name}-mapping.xlsx", "prices": "{name}-price-rules.xlsx", "layout": "{name}-layout.xlsx",
+    "system": "system.xlsx", "workspace": "workspace.xlsx", "spellings": "spellings.xlsx",
+}  # fmt: skip
+"""What a workbook is called unless -o says otherwise."""
+_LONG = 60
+"""Characters of a value that the screen shows."""
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "what", nargs="?", metavar="WHAT",
+        help="mapping, prices, layout, system, workspace or spellings, to write as a workbook; or an edited workbook, to read back",
+    )  # fmt: skip
+    parser.add_argument("name", nargs="?", metavar="NAME", help="which mapping, price rules or layout")
+    parser.add_argument(
+        "-o", "--output", metavar="FILE", help="the workbook to write (default: by its name, such as NAME-mapping.xlsx)"
+    )
+    parser.add_argument("--yes", action="store_true", help="write the changed settings without asking")
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    place = Place(find_workspace(Path(args.workspace) if args.workspace else None, Path.cwd()))
+    if args.what is None:
+        return _list(settings_files(place), screen)
+    if args.what in KINDS:
+        return _write(args, place, screen)
+    if Path(args.what).suffix.lower() in (".xlsx", ".xlsm", ".ods") or Path(args.what).exists():
+        if args.name or args.output:
+            raise WrongUse("a workbook that is read back needs no name and no -o", "", "wrong-command-line")
+        return _read(args, place, screen)
+    close = nearest(args.what, KINDS)
+    hint = f"Did you mean {close}?" if close else f"There are: {', '.join(KINDS)}; or the name of an edited workbook."
+    raise WrongUse(f"there are no settings “{args.what}”", hint, "no-such-settings")
+
+
+def _list(found: list[SettingsFile], screen: Screen) -> int:
+    if screen.as_json:
+        screen.json({"settings": [
+            {"what": each.what, "name": each.name, "file": each.file, "about": each.about, "ok": not each.trouble, "problem": each.trouble or None,
+             "used": each.used.at if each.used else None, "used_for": each.used.file if each.used else None}
+            for each in found
+        ]})  # fmt: skip
+        return int(any(each.trouble for each in found))
+    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
+    for heading in ("settings", "file", "what it is for", "last used"):
+        table.add_column(heading, overflow="fold")
+    for each in found:
+        used = f"{each.used.at[:10]}, {Path(each.used.file).name}" if each.used else ""
+        table.add_row(Text(each.words, style="bold"), each.file, each.about, Text(used, style="dim"))
+    screen.show(table)
+    for each in found:
+        if each.trouble:
+            screen.show(Text(f"{each.file} is wrong: {each.trouble}", style="bold red"))
+    screen.show("")
+    first = next((each for each in found if each.what in FOLDERS), found[0])
+    screen.show(f"Next: {screen.program} settings {first.words}    writes it as a workbook, to be read and changed")
+    screen.show(f"      {screen.program} settings spellings    all other spellings that were ever learned")
+    return int(any(each.trouble for each in found))
+
+
+def _write(args: argparse.Namespace, place: Place, screen: Screen) -> int:
+    if args.what not in FOLDERS and args.name:
+        raise WrongUse(f"there is only one of {args.what}: it has no name", "", "wrong-command-line")
+    name = (args.name or "").removesuffix(".toml")
+    book = settings_book(place, args.what, name)
+    path = Path(args.output or FILE_NAMES[args.what].format(name=name))
+    require_new_file(path, (".xlsx",))
+    back = f"{screen.program} settings {quoted([str(path)])}"
+    write_settings_book(book, path, {file: fingerprint(text) for file, text in book.files.items()}, back)
+    if screen.as_json:
+        screen.json(
+            {"what": args.what, "name": name, "written": str(path), "files": list(book.files), "left": list(book.left)}
+        )
+        return 0
+    screen.show(
+        f"Written: {path}   {count(sum(len(sheet.rows) for sheet in book.sheets), 'row')} on {count(len(book.sheets), 'sheet')}"
+    )
+    if book.left:
+        screen.show(
+            Text(
+                f"What no cell can show stays as it is in the file: {', '.join(book.left[:6])}{' …' if len(book.left) > 6 else ''}",
+                style="dim",
+            )
+        )
+    screen.show(f"Next: edit it in your spreadsheet program, save it, then: {back}")
+    return 0
+
+
+def _read(args: argparse.Namespace, place: Place, screen: Screen) -> int:
+    path = Path(args.what)
+    edited = read_settings_book(path)
+    book = settings_book(place, edited.what, edited.name)
+    edits = edits_of(edited, book)
+    moved = [
+        file
+        for file, known in edited.prints.items()
+        if file not in book.files or fingerprint(book.files[file]) != known
+    ]
+    files = book.files
+    texts: dict[str, str] = {}
+    if not edits.problems and not edits.clashes and edits.changes:
+        texts = proved(edits, files, lambda held: require_sound(place, edited.what, held))
+    ok = not edits.problems and not edits.clashes
+    wanted = ok and bool(edits.changes) and any(text != files[file] for file, text in texts.items())
+    if not screen.as_json:
+        _show(screen, path, edits, moved)
+    write = wanted and (
+        args.yes or (not screen.as_json and screen.is_terminal and screen.ask("Write these changes into the settings?"))
+    )
+    if write:
+        for file, text in texts.items():
+            _put(place.folder / file, text)
+    if screen.as_json:
+        screen.json(_json(edited.what, edited.name, edits, moved, list(texts) if write else []))
+    elif write:
+        screen.show(f"Written: {', '.join(texts)}")
+        screen.show(f"Next: {screen.program} {_next(edited.what, edited.name, place)}")
+    elif wanted:
+        screen.show(f"Nothing was written.  Next: {screen.program} settings {quoted([args.what])} --yes")
+    return 0 if ok else 1
+
+
+def _put(path: Path, text: str) -> None:
+    with written_whole(path) as temporary:
+        temporary.write_bytes(text.encode())
+
+
+def _next(what: str, name: str, place: Place) -> str:
+    if what == "mapping":
+        used = last_used(place.hidden).get(f"maps/{name}.toml")
+        sheet = quoted([_from_here(used.file)]) if used is not None and Path(used.file).is_file() else "SHEET"
+        return f"check {sheet} --map {name}"
+    if what == "prices":
+        return f"reprice {name}"
+    if what == "layout":
+        return "load SHEET" if place.workspace.url.startswith("folder:") else f"write SHEET --layout {name}"
+    return {"system": "init --review", "spellings": "check SHEET"}.get(what, "settings")
+
+
+def _from_here(file: str) -> str:
+    """A file as the user would type it from where they stand."""
+    path = Path(file)
+    return str(path.relative_to(Path.cwd())) if path.is_relative_to(Path.cwd()) else file
+
+
+def _show(screen: Screen, path: Path, edits: Edits, moved: list[str]) -> None:
+    screen.show(Text(path.name, style="bold"))
+    if moved:
+        screen.show(
+            Text(
+                f"{', '.join(moved)} was changed after this workbook was made; values are compared one by one.",
+                style="yellow",
+            )
+        )
+    if edits.problems:
+        screen.show(Text(f"ERRORS   {count(len(edits.problems), 'cell')}", style="bold red"))
+        for problem in edits.problems:
+            value = f" “{_short(problem.value)}”" if problem.value else ""
+            screen.show(f"  {problem.cell or 'the file'}{value}: {problem.message}")
+    if edits.clashes:
+        screen.show(Text(f"CHANGED BY SOMEBODY ELSE   {count(len(edits.clashes), 'value')}", style="bold red"))
+        for clash in edits.clashes:
+            screen.show(
+                f"  {clash.cell}  {clash.setting}: was {_said(clash.was)}, is {_said(clash.now)} in the file now, and {_said(clash.wanted)} here"
+            )
+    if edits.changes:
+        title = (
+            "What changes in the settings"
+            if not edits.problems and not edits.clashes
+            else "What would change otherwise"
+        )
+        screen.show(Text(f"{title}   {count(len(edits.changes), 'change')}", style="bold"))
+        table = Table(box=None, padding=(0, 2, 0, 2), header_style="dim")
+        for heading in ("cell", "setting", "from", "", "to"):
+            table.add_column(heading, overflow="fold")
+        for change in edits.changes:
+            table.add_row(
+                change.cell, change.setting, _short(change.before) or "(none)", "→", _short(change.after) or "(none)"
+            )
+        screen.show(table)
+    if not edits.changes and not edits.problems and not edits.clashes:
+        screen.show("Nothing in it was changed: the settings stay as they are.")
+    elif edits.problems:
+        screen.show("Nothing was written. Next: correct these cells, save the workbook, and read it back again.")
+    elif edits.clashes:
+        screen.show("Nothing was written. Next: make the workbook again, and enter your changes there.")
+
+
+def _short(text: str) -> str:
+    flat = "; ".join(text.split("\n"))
+    return flat if len(flat) <= _LONG else f"{flat[:_LONG]}…"
+
+
+def _said(text: str) -> str:
+    return f"“{_short(text)}”" if text else "blank"
+
+
+def _json(what: str, name: str, edits: Edits, moved: list[str], written: list[str]) -> dict[str, Any]:
+    return {
+        "ok": not edits.problems and not edits.clashes,
+        "what": what,
+        "name": name,
+        "changed_meanwhile": moved,
+        "changes": [{"cell": each.cell, "file": each.file, "setting": each.setting, "before": each.before or None, "after": each.after or None} for each in edits.changes],
+        "problems": [{"cell": each.cell or None, "value": each.value or None, "message": each.message} for each in edits.problems],
+        "clashes": [{"cell": each.cell, "setting": each.setting, "was": each.was or None, "now": each.now or None, "wanted": each.wanted or None} for each in edits.clashes],
+        "written": written,
+    }  # fmt: skip
