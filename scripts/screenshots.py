@@ -50,7 +50,6 @@ PICTURES = {
     "reprice-picture": "reprice keldrift -o new-prices.xlsx",
     "price": "price ROP-00010 --customer C-1002 --quantity 200",
     "opening-check": "check loft.xlsx --warehouse LOFT --date 2026-11-30",
-    "opening-stock": "preview loft.xlsx --warehouse LOFT --date 2026-11-30",
     "opening": "load loft.xlsx --warehouse LOFT --date 2026-11-30 --yes",
     "stock": "stock --where warehouse␣is␣'LOFT' --by item,warehouse,bin,lot",
     "freeze": "count freeze shed --where warehouse␣is␣'SHED'␣and␣category␣begins␣with␣'RESIN' --stopped",
@@ -63,6 +62,7 @@ PICTURES = {
     "till load": "load for-the-till.csv -w till-desk --yes",
     "till reads": "practice till till --once --slow 0",
     "till": "outcome L0001 -w till-desk",
+    "settings": "settings",
 }
 """Name of the picture → the command; they run one after the other in one workspace."""
 

@@ -119,7 +119,7 @@ class Laws(unittest.TestCase):
         edits = edits_of(read_settings_book(self.path), book)
         return edits, applied(edits.changes, book.files)
 
-    @settings(deadline=None, max_examples=15)
+    @settings(deadline=None, max_examples=8)
     @given(st.data())
     def test_untouched_it_changes_nothing(self, data):
         for what, texts in KINDS.items():
@@ -127,7 +127,7 @@ class Laws(unittest.TestCase):
             edits, files = self.back(book_of(what, text))
             self.assertEqual((edits.problems, edits.clashes, edits.changes, files), ([], [], [], {}), text)
 
-    @settings(deadline=None, max_examples=15)
+    @settings(deadline=None, max_examples=8)
     @given(st.data())
     def test_one_edit_changes_exactly_that(self, data):
         for what, texts in KINDS.items():

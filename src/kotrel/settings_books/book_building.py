@@ -51,7 +51,7 @@ Column = tuple[str, Sequence[str]]
 
 HEADINGS = {
     "column": "Column", "make": "Calculated", "translate": "Other spellings", "fixed": "Fixed", "default": "Default", "per": "For how many",
-    "where": "Which rows", "set": "Sets", "round": "Rounding", "name": "Name", "field": "Field", "words": "Words", "must": "Must be filled",
+    "where": "Which rows", "set": "Sets", "round": "Rounding", "name": "Name", "field": "Field", "url": "Address", "at_most_mb": "Largest, in MB", "words": "Words", "must": "Must be filled",
 }  # fmt: skip
 """What columns are called where the setting's own name says too little."""
 MAIN = {

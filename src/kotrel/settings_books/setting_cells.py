@@ -148,21 +148,24 @@ def _table(lines: Sequence[str], was: Any) -> dict[str, Any]:
     return found
 
 
+def _pairs(lines: Sequence[str], was: Any) -> list[Any]:
+    pairs = [[part.strip() for part in line.split("+")] for line in lines]
+    if any(len(pair) != 2 for pair in pairs):
+        raise ValueError("write two lists with a plus between them, the lower first: YARD + SHOP")
+    one = len(pairs) == 1 and not (isinstance(was, list) and was and isinstance(was[0], list))
+    return pairs[0] if one else pairs
+
+
 def _by_its_looks(text: str, lines: Sequence[str], setting: Setting, was: Any) -> Any:
     """A setting that may be one thing or several: a number, a text, a list, or a table."""
-    if isinstance(was, int) and not isinstance(was, bool) and re.fullmatch(r"\s*-?[0-9]{1,15}\s*", text):
-        return int(text)
     kind = setting.kind
-    if ("whole number" in kind or kind.startswith("a number")) and re.fullmatch(r"\s*[0-9]{1,15}\s*", text):
+    may_be_whole = "whole number" in kind or kind.startswith("a number") or type(was) is int
+    if may_be_whole and re.fullmatch(r"\s*-?[0-9]{1,15}\s*", text):
         return int(text)
     if ("=" in kind or "table" in kind) and all(" = " in line for line in lines):
         return _table(lines, was)
     if kind == "two lists, or pairs":
-        pairs = [[part.strip() for part in line.split("+")] for line in lines]
-        if any(len(pair) != 2 for pair in pairs):
-            raise ValueError("write two lists with a plus between them, the lower first: YARD + SHOP")
-        one = len(pairs) == 1 and not (isinstance(was, list) and was and isinstance(was[0], list))
-        return pairs[0] if one else pairs
+        return _pairs(lines, was)
     several = "list" in kind or kind in ("patterns",) or kind.startswith("codes")
     if several and (len(lines) > 1 or isinstance(was, list) or kind.startswith("codes")):
         return list(lines)

@@ -91,7 +91,13 @@ def _list(found: list[SettingsFile], screen: Screen) -> int:
     for heading in ("settings", "file", "what it is for", "last used"):
         table.add_column(heading, overflow="fold")
     for each in found:
-        used = f"{each.used.at[:10]}, {Path(each.used.file).name}" if each.used else ""
+        used = (
+            ""
+            if each.used is None
+            else ", ".join(
+                filter(None, (each.used.at[:10], Path(each.used.file).name if each.what != "prices" else ""))
+            )
+        )
         table.add_row(Text(each.words, style="bold"), each.file, each.about, Text(used, style="dim"))
     screen.show(table)
     for each in found:

@@ -40,11 +40,11 @@ FOLDERS = {"mapping": "maps", "prices": "prices", "layout": "layouts"}
 KINDS = (*FOLDERS, "system", "workspace", "spellings")
 """What there are workbooks of."""
 ABOUT = {
-    "mapping": "which column of a sheet feeds which field",
-    "prices": "how new prices are calculated",
-    "layout": "a file in another program's form",
+    "mapping": "reads sheets of {record}",
+    "prices": "calculates new prices",
+    "layout": "writes {record} in another program's form",
     "system": "what the business system accepts",
-    "workspace": "the workspace itself: its system, number formats, stock, counts",
+    "workspace": "the system, number formats, stock rules, counts",
 }
 
 
@@ -110,13 +110,14 @@ def settings_files(place: Place) -> list[SettingsFile]:
 
 
 def _about(place: Place, what: str, name: str, file: str, used: Mapping[str, Used]) -> SettingsFile:
-    trouble, about = "", ABOUT[what]
+    trouble, about = "", ABOUT[what].format(record="rows")
     try:
         text = text_of(place, file)
-        require_sound(place, what, {file: text})
         record = parsed(text).get("record")
-        if what in ("mapping", "layout") and isinstance(record, str):
-            about = f"{about}: {record}"
+        about = ABOUT[what].format(record=str(record).replace("_", " ") if isinstance(record, str) else "rows")
+        require_sound(place, what, {file: text})
+    except ValueError as error:
+        trouble = f"{file}: {error}"
     except KotrelError as error:
         # What another file has wrong is told there.
         trouble = "" if what != "workspace" and f"{FILE}, line" in error.message else error.message

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from kotrel.core.description.setting import Setting
@@ -298,9 +298,7 @@ class _Sheet:
 
     def listed(self) -> None:
         rows = [row for row in self.edited.rows if not row.is_blank]
-        file = self.sheet.file
-        known = [row.origin for row in rows if row.origin is not None] + list(self.edited.gone)
-        known += [row.origin for row in self.edited.rows if row.origin is not None and row.is_blank]
+        known = [row.origin for row in self.edited.rows if row.origin is not None] + list(self.edited.gone)
         order: list[int | Mapping[str, Any]] = []
         shown = []
         for row in rows:
@@ -316,29 +314,27 @@ class _Sheet:
         if order == list(range(1, len(known) + 1)):
             return
         first = next(
-            (row.row for row, each, place in zip(rows, order, range(1, len(order) + 1), strict=True) if each != place),
+            (row.row for place, (row, each) in enumerate(zip(rows, order, strict=True), start=1) if each != place),
             rows[-1].row if rows else 1,
         )
-        for origin in known:
-            current = self.current(origin)
-            now = current.texts if current is not None else {}
-            if {key: text for key, text in now.items() if text} != {
-                key: text for key, text in origin.texts.items() if text
-            } or len(self.sheet.rows) != len(known):
+        key, name = next(iter(self.declared)), self.sheet.parent[-1]
+        if self._differs_from(known):
+            if [_filled(row.texts) for row in rows] != [_filled(row.texts) for row in self.sheet.rows]:
+                called = f"the order of {self.sheet.title.lower()}"
                 self.found.clashes.append(
-                    Clash(
-                        self.edited.cell(first, next(iter(self.declared))),
-                        f"the order of {self.sheet.title.lower()}",
-                        "as it was",
-                        "changed in the file",
-                        "another order",
-                    )
+                    Clash(self.edited.cell(first, key), called, "as it was", "changed in the file", "another order")
                 )
-                return
-        name = self.sheet.parent[-1]
+            return
         before = ", ".join(map(str, range(1, len(known) + 1))) or "none"
-        self.change(first, next(iter(self.declared)), file, f"{self.sheet.title.lower()}, in order", before, ", ".join(shown) or "none", self.sheet.parent,
+        self.change(first, key, self.sheet.file, f"{self.sheet.title.lower()}, in order", before, ", ".join(shown) or "none", self.sheet.parent,
                     lambda text: text.arrange((name,), order), late=True)  # fmt: skip
+
+    def _differs_from(self, known: Sequence[OriginRow]) -> bool:
+        """True where the list in the file is not what it was when the workbook was made."""
+        now = [self.current(origin) for origin in known]
+        return len(self.sheet.rows) != len(known) or any(
+            row is None or _filled(row.texts) != _filled(origin.texts) for row, origin in zip(now, known, strict=True)
+        )
 
     # --- a row for each word
 
@@ -350,36 +346,19 @@ class _Sheet:
         for row in self.edited.rows:
             if row.is_blank and row.origin is None:
                 continue
-            where = row.texts.get(WHERE, "").strip()
             word, text = row.texts.get(WORD, "").strip(), row.texts.get(VALUE, "").strip()
             if row.origin is not None and not word and not text:
                 self._remove(row.origin, row.row)
                 continue
-            if (
-                WHERE in self.declared
-                and where not in tables
-                and not (row.origin is not None and row.origin.texts.get(WHERE) == where)
-            ):
-                place = _place_named(where)
-                if place is None:
-                    self.problem(
-                        row.row,
-                        WHERE,
-                        where,
-                        "choose one of the places that drop down, or write kotrel.toml: and a record, such as kotrel.toml: unit",
-                    )
-                    continue
-                tables[where] = place
+            place = self._place_of(row, tables)
+            if place is None:
+                said = "choose one of the places that drop down, or write kotrel.toml: and a record, such as kotrel.toml: unit"
+                self.problem(row.row, WHERE, row.texts.get(WHERE, ""), said)
+                continue
             if not word or not text:
                 self.problem(row.row, VALUE if word else WORD, "", "write both the word and what it means")
                 continue
-            file, table = (
-                tables[where]
-                if where in tables
-                else (row.origin.file, (row.origin.path or ())[:-1])
-                if WHERE in self.declared and row.origin is not None
-                else (self.sheet.file, self.sheet.parent)
-            )
+            file, table = place
             path = (*table, word)
             if (file, path) in taken:
                 self.problem(row.row, WORD, word, f"row {taken[file, path]} has this word, too")
@@ -388,6 +367,17 @@ class _Sheet:
             self._word(row, file, path, text)
         for gone in self.edited.gone:
             self._remove(gone, 1)
+
+    def _place_of(self, row: EditedRow, tables: Mapping[str, tuple[str, Path]]) -> tuple[str, Path] | None:
+        """The file and the table of a word; None where nobody can tell."""
+        if WHERE not in self.declared:
+            return self.sheet.file, self.sheet.parent
+        where = row.texts.get(WHERE, "").strip()
+        if where in tables:
+            return tables[where]
+        if row.origin is not None and row.origin.path is not None and row.origin.texts.get(WHERE) == where:
+            return row.origin.file, row.origin.path[:-1]
+        return _place_named(where)
 
     def _word(self, row: EditedRow, file: str, path: Path, text: str) -> None:
         origin = row.origin
@@ -403,6 +393,11 @@ class _Sheet:
         base = origin if origin is not None else OriginRow(file, path, {})
         if not self.is_settled(row.row, VALUE, base, _called(path), text):
             self.change(row.row, VALUE, file, _called(path), before, text, path, _setter(path, value))
+
+
+def _filled(texts: Mapping[str, str]) -> dict[str, str]:
+    """The cells that say something."""
+    return {key: text.strip("\n") for key, text in texts.items() if text and key not in SHOWN}
 
 
 def _place_named(where: str) -> tuple[str, Path] | None:
