@@ -98,7 +98,7 @@ class OnAnyDatabase(PracticeDatabase):
         for column, value in (
             ("price", "-1"),
             ("vendor", "'NOBODY'"),
-            ("condition", "'broken'"),
+            ('"condition"', "'broken'"),
             ("barcode", f"'{self.items()['barcode'].drop_nulls()[0]}'"),
             ("length", "5"),
         ):

@@ -47,12 +47,12 @@ def _is_above(folder: Path) -> bool:
 def _place(url: str) -> tuple[str, str, int | None]:
     """Kind, host and port of an address, however it is written."""
     parts = urlsplit(url if "//" in url else f"//{url}")
-    usual = {"http": 80, "https": 443, "postgresql": 5432, "postgres": 5432}
+    usual = {"http": 80, "https": 443, "postgresql": 5432, "postgres": 5432, "mysql": 3306, "mariadb": 3306}
     try:
         port = parts.port
     except ValueError:
         port = None
-    scheme = {"postgres": "postgresql"}.get(parts.scheme, parts.scheme)
+    scheme = {"postgres": "postgresql", "mariadb": "mysql"}.get(parts.scheme, parts.scheme)
     return scheme, (parts.hostname or "").lower(), port or usual.get(parts.scheme)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from typing import Any
@@ -12,7 +12,7 @@ import polars as pl
 
 from kotrel.core.description.model import Field
 from kotrel.core.description.table_facts import TableFacts
-from kotrel.systems.sql.dialect import Dialect
+from kotrel.systems.sql.dialect import Dialect, quoted
 
 NEVER_BLANK = "'.'"
 """A second column to read beside a single one: a CSV reader would skip its blank lines."""
@@ -143,6 +143,89 @@ class Database(ABC):
             table: quoted name.
             texts: SQL of what is wanted of each row ``i``.
         """
+
+    def same(self, one: str, other: str, field: Field) -> str:
+        """SQL condition: two stored values of a field are the same, to the last letter; an index of the first helps."""
+        return f"{one} = {other}"
+
+    def exactly(self, column: str, field: Field) -> str:
+        """SQL for a column by whose values rows are put together: what differs in a letter stays apart."""
+        return column
+
+    def update_from(
+        self, table: str, sets: Sequence[tuple[str, str]], source: str, where: str, values: Sequence[Any] = ()
+    ) -> int:
+        """Changes rows ``t`` of a table from rows ``s`` of another; how many.
+
+        Args:
+            sets: columns (quoted), each with the SQL of its new value.
+        """
+        changes = ", ".join(f"{column} = {value}" for column, value in sets)
+        return self.run_counting(f"UPDATE {table} AS t SET {changes} FROM {source} AS s WHERE {where}", values)
+
+    def delete_matching(
+        self, table: str, source: str, where: str, same_key: str, mine: str, single: tuple[str, str] | None
+    ) -> int:
+        """Removes the rows ``t`` of a table that rows ``s`` of another name; how many.
+
+        Args:
+            where: which of those.
+            mine: further conditions on ``t``, each with AND before it.
+            single: of a key of one column, that column in both.
+        """
+        if single is not None and self.dialect.removes_by_list:
+            return self.run_counting(
+                f"DELETE FROM {table} AS t WHERE t.{single[0]} IN (SELECT {single[1]} FROM {source} AS s WHERE {where}){mine}"
+            )
+        return self.run_counting(
+            f"DELETE FROM {table} AS t WHERE EXISTS (SELECT 1 FROM {source} AS s WHERE {where} AND {same_key}){mine}"
+        )
+
+    def create_stage(
+        self, name: str, schema: str, table: str, typed: Mapping[str, str], texts: Sequence[str], flags: Sequence[str]
+    ) -> None:
+        """Makes an empty temporary table for staged rows, with ``line`` and ``action``; it goes with the transaction.
+
+        Args:
+            name: without its schema.
+            typed: columns (unquoted) → the column of the table whose type each has.
+            texts, flags: further columns (unquoted), for texts of any length, and for yes or no.
+        """
+        columns = [f"s.{quoted(column)} AS {quoted(each)}" for each, column in typed.items()]
+        columns += [f"CAST(NULL AS text) AS {quoted(each)}" for each in texts]
+        columns += [f"CAST(NULL AS boolean) AS {quoted(each)}" for each in flags]
+        self.run(
+            f"CREATE TEMP TABLE {name} ON COMMIT DROP AS "
+            f"SELECT 0 AS line, '' AS action, {', '.join(columns)} FROM {quoted(schema, table)} AS s LIMIT 0"
+        )
+
+    def look_at_stage(self, name: str, select: str) -> None:
+        """Makes rows that are worked out from a stage known by a name; see :meth:`renew_stage`."""
+        self.run(f"CREATE TEMP VIEW {name} AS {select}")
+
+    def renew_stage(self, name: str, select: str) -> None:
+        """Works those rows out anew, where they are not a view."""
+        return
+
+    def analyse(self, table: str) -> None:
+        """Lets the planner know how many rows a stage has."""
+        self.run(f"ANALYZE {table}")
+
+    def staged_values(self, rows: pl.DataFrame, fields: Mapping[str, Field]) -> pl.DataFrame:
+        """Staged texts as the types of their columns read them.
+
+        Args:
+            fields: column → its field.
+        """
+        return rows
+
+    def require_transactions(self, schema: str, table: str) -> None:
+        """Makes sure that a change of a table can be taken back before it is kept.
+
+        Raises:
+            OutOfReach: it cannot.
+        """
+        return
 
     @contextmanager
     def references_at_once(self, table: str) -> Iterator[None]:

@@ -65,7 +65,7 @@ def loads_of(database: Database, record: str, keys: Sequence[str]) -> dict[str, 
         return {}
     condition, bound = database.among(quoted("key"), keys)
     rows = database.run(
-        f"SELECT {quoted('key')}, max(load) FROM {row_table(database.dialect)} WHERE record = ? AND {condition} "
+        f"SELECT {quoted('key')}, max({quoted('load')}) FROM {row_table(database.dialect)} WHERE record = ? AND {condition} "
         f"AND action IN ('new', 'changed', 'removed') GROUP BY {quoted('key')}",
         [record, *bound],
     )
@@ -120,7 +120,7 @@ def write_rows(database: Database, changes: RecordChanges, number: int, first_li
     database.run(
         f"INSERT INTO {table} ({columns}) SELECT {number}, line + {first_line - changes.origin.first}, record, "
         f"file, sheet, {quoted('row')}, {quoted('key')}, 'removed', 'done', NULL, NULL, after, NULL FROM {table} "
-        "WHERE load = ? AND line BETWEEN ? AND ? ORDER BY line",
+        f"WHERE {quoted('load')} = ? AND line BETWEEN ? AND ? ORDER BY line",
         [changes.origin.load, changes.origin.first, changes.origin.last],
     )
     seal.add_copy(changes.origin.load, changes.origin.first, changes.origin.last)
@@ -162,7 +162,7 @@ def close(database: Database, number: int, seal: Seal | None) -> None:
     facts = _facts(database, number, seal.lines, seal.digest())
     chain = chained(before[0][0] or "" if before else "", facts)
     database.run(
-        f"UPDATE {table} SET lines = ?, digest = ?, chain = ? WHERE number = ?",
+        f"UPDATE {table} SET {quoted('lines')} = ?, digest = ?, chain = ? WHERE number = ?",
         [seal.lines, seal.digest(), chain, number],
     )
 
@@ -182,7 +182,7 @@ def _facts(database: Database, number: int, lines: int, digest: str) -> list[Any
 
 
 def _lines(database: Database, number: int) -> pl.DataFrame:
-    return rows_of(database, SEALED, "load = ?", number)
+    return rows_of(database, SEALED, '"load" = ?', number)
 
 
 # --- reading ---------------------------------------------------------------------------------------------------------
@@ -207,19 +207,19 @@ def entries(database: Database) -> list[Entry]:
 def outcome_rows(database: Database, number: int) -> pl.DataFrame:
     """The rows of a load, in the order of the load."""
     names = ["file", "sheet", "row", "record", "key", "action", "outcome", "message"]
-    return rows_of(database, names, "load = ?", number)
+    return rows_of(database, names, '"load" = ?', number)
 
 
 def line_rows(database: Database, number: int) -> pl.DataFrame:
     """``line`` and ``row`` (Int64), ``record``, ``key`` and ``action`` of a load's rows, in its order."""
-    rows = rows_of(database, ["line", "record", "key", "row", "action"], "load = ?", number)
+    rows = rows_of(database, ["line", "record", "key", "row", "action"], '"load" = ?', number)
     return rows.with_columns(pl.col("line", "row").cast(pl.Int64))
 
 
 def rows_of(database: Database, names: Sequence[str], condition: str, number: int) -> pl.DataFrame:
     """Columns of a load's rows, in the order of the load."""
     wanted = ["line", *(name for name in names if name != "line")]
-    columns = [f"CAST({quoted(name)} AS text)" for name in wanted]
+    columns = [f"CAST({quoted(name)} AS {database.dialect.text})" for name in wanted]
     rest = f"FROM {row_table(database.dialect)} WHERE {condition}"
     rows = database.frame(columns, wanted, rest, [number])
     lines = rows["line"].cast(pl.Int64)
@@ -253,11 +253,11 @@ def changes_of(database: Database, description: Description, number: int) -> lis
 def lines_done(database: Database, number: int) -> pl.DataFrame:
     """The lines of what a load did: ``line``, ``row``, ``action``, ``after``, ``before``, ``raw``."""
     names = ["line", "row", "action", "after", "before", "raw"]
-    return rows_of(database, names, "load = ? AND action NOT IN ('same', 'refused')", number)
+    return rows_of(database, names, "\"load\" = ? AND action NOT IN ('same', 'refused')", number)
 
 
 def rest_of(database: Database, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
     """The refused rows of a load: file, sheet, the rows as they stood there, and row → its reasons."""
     names = ["line", "file", "sheet", "row", "message", "after", "before"]
-    rows = rows_of(database, names, "load = ? AND action = 'refused'", number)
+    rows = rows_of(database, names, "\"load\" = ? AND action = 'refused'", number)
     return list(rest_from(load_parts(database, number), rows))

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
+from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.dialect import Dialect
 
@@ -90,6 +91,23 @@ def _postgresql_dialect() -> Dialect:
     return POSTGRESQL
 
 
+def _mariadb(opening: Opening) -> Database:
+    try:
+        from kotrel.systems.sql.mariadb import TIME_LIMIT, MariaDatabase
+    except ImportError:
+        raise OutOfReach(
+            "the driver for MariaDB and MySQL is not installed", "pip install 'kotrel[mysql]' installs it.", "no-driver"
+        ) from None
+    limit = opening.time_limit or TIME_LIMIT
+    return MariaDatabase(opening.url, opening.shown, opening.password(), limit, opening.tell)
+
+
+def _mariadb_dialect() -> Dialect:
+    from kotrel.systems.sql.mariadb_dialect import MARIADB
+
+    return MARIADB
+
+
 KINDS = (
     Kind("SQLite", ("sqlite",), "sqlite:FILE", True, _sqlite_dialect, _sqlite),
     Kind(
@@ -99,6 +117,14 @@ KINDS = (
         False,
         _postgresql_dialect,
         _postgresql,
+    ),
+    Kind(
+        "MariaDB",
+        ("mysql", "mariadb"),
+        "mysql://user@host/database",
+        False,
+        _mariadb_dialect,
+        _mariadb,
     ),
 )
 

@@ -44,11 +44,16 @@ class Dialect(ABC):
         driver: what SQLAlchemy calls it, to read the catalogue through our own connection.
         schema: the schema of tables for which the description names none; empty where there are no schemas.
         temporary: the schema of temporary tables and views.
+        text: the type that a value is cast to, to be a text.
+        length: the function that counts the characters of a text.
+        long_text: the type of a column for texts of any length.
         grants: it has users of its own, who need rights.
         staged: how the rows of a load are laid out before they are merged: through a ``view`` of the journal, which is
             written once, or in a ``table`` of their own, where splitting the journal's lists costs more than sending twice.
         decimals: how it keeps a decimal: ``exact``, or ``scaled`` to a whole number.
         removes_by_list: rows with a key of one column are removed by a list of keys, which its planner does better.
+        checks_each_row: references are checked with each row that a statement touches, not at its end: rows that refer to
+            each other are first written, or removed, without.
         yes_no_as_number: yes and no are kept as 1 and 0, so that a rule has to say that nothing else may be there.
     """
 
@@ -56,11 +61,19 @@ class Dialect(ABC):
     driver: str
     schema: str
     temporary: str
+    text = "text"
+    checks_each_row = False
+    long_text = "text"
+    length = "length"
     grants: bool
     staged: Literal["view", "table"]
     decimals: Literal["exact", "scaled"]
     removes_by_list: bool
     yes_no_as_number: bool
+
+    def inserted(self, table: str) -> tuple[str, str]:
+        """The target of an insertion, and what names its rows in what is returned of them."""
+        return f"{table} AS i", "i"
 
     def in_journal(self, table: str) -> tuple[str, str]:
         """Schema and name of a table that Kotrel keeps for itself."""
@@ -89,6 +102,18 @@ class Dialect(ABC):
     @abstractmethod
     def bound(self, kind: Literal["date", "moment"]) -> str:
         """SQL for a bound text that is compared with a stored date or moment."""
+
+    def grantee(self, user: str) -> str:
+        """A user as statements that give rights name one."""
+        return quoted(user)
+
+    def for_people(self, statement: str) -> str:
+        """A statement as an administrator's own program takes it."""
+        return statement
+
+    def schema_grants(self, schema: str, whom: str) -> list[str]:
+        """What a user needs to use a schema at all."""
+        return [f"GRANT USAGE ON SCHEMA {quoted(schema)} TO {whom};"]
 
     @abstractmethod
     def balance_statements(self, record: Record, table: str, lines: str, amounts: Sequence[str]) -> list[str]:

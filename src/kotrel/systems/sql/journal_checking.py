@@ -24,11 +24,11 @@ def trouble_with(database: Database, number: int | None = None, newest: int | No
     if not has_journal(database):
         return {}
     table, found = load_table(database.dialect), {}
-    rows = database.run(f"SELECT {SEALED_FACTS}, lines, digest, chain, undone_by FROM {table} ORDER BY number")
+    rows = database.run(f'SELECT {SEALED_FACTS}, "lines", digest, chain, undone_by FROM {table} ORDER BY number')
     first = int(rows[-newest][0]) if newest is not None and len(rows) > newest else 0
     if number is not None:
         first = number
-    query = f"SELECT load, count(*) FROM {row_table(database.dialect)} WHERE load >= {first} GROUP BY load"
+    query = f'SELECT "load", count(*) FROM {row_table(database.dialect)} WHERE "load" >= {first} GROUP BY "load"'
     counted = dict(database.run(query))
     undoes = {row[0]: row[7] for row in rows}
     expected, chain = 1, ""
@@ -71,14 +71,14 @@ def _trouble(
     if not whole and count > MANY_LINES:
         return ""
     parts = json.loads(facts[8])
-    there = rows_of(database, SEALED, "load = ?", number)
+    there = rows_of(database, SEALED, '"load" = ?', number)
     if seal_of(parts, there).digest() != digest:
         return "lines of its journal were changed since"
     at = 0
     for part in parts:
         if part.get("copied"):
             load, first, last = part["copied"]
-            source = rows_of(database, SEALED, f"line BETWEEN {int(first)} AND {int(last)} AND load = ?", load)
+            source = rows_of(database, SEALED, f'line BETWEEN {int(first)} AND {int(last)} AND "load" = ?', load)
             if not is_turned_round(there.slice(at, part["rows"]), source):
                 return f"lines of its journal, or of {load_name(load)}'s, which it undid, were changed since"
         at += int(part["rows"])

@@ -44,7 +44,7 @@ def ledger_sums(database: Database, description: Description, query: LedgerQuery
         texts = [store.text(database, "t", ledger.fields[name]) for name in (*by, *SUMS)]
         found = database.frame(texts, [*by, *SUMS], rows, values)
         return summed(found, by, [field.decimals or 0 for field in amounts])
-    columns = [f"t.{store.column(name)}" for name in by]
+    columns = [database.exactly(f"t.{store.column(name)}", ledger.fields[name]) for name in by]
     inner = [f"{column} AS {quoted(f'g{n}')}" for n, column in enumerate(columns)]
     inner += [f"sum(t.{store.column(name)}) AS {short}" for name, short in zip(SUMS, "qv", strict=True)]
     outer = [database.as_text(f"s.{quoted(f'g{n}')}", ledger.fields[name], store.plain) for n, name in enumerate(by)]

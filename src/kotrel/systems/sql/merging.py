@@ -37,6 +37,7 @@ class Merge:
             self.store.schema, self.store.table, triggers(self.store.description, self.store.record)
         )
         self.renamed: dict[int, tuple[str, ...]] = {}
+        self.database.require_transactions(self.store.schema, self.store.table)
         plain = self.store.plain or self.acting or stage.raw
         self.columns: dict[str, ColumnNow] = (
             self.database.columns_of(self.store.schema, self.store.table) if plain else {}
@@ -60,28 +61,30 @@ class Merge:
             key = store.record.key
             many = span is None and counts["removed"] >= MANY and not store.plain
             with database.references_at_once(table) if many else nullcontext():
-                done["removed"] = database.run_counting(
-                    f"DELETE FROM {table} AS t WHERE EXISTS "
-                    f"(SELECT 1 FROM {self.stage.name} AS s WHERE s.action = 'removed' AND {self.stage.same_key()}{only}){mine}"
-                    if len(key) > 1 or not database.dialect.removes_by_list
-                    else f"DELETE FROM {table} AS t WHERE t.{store.column(key[0])} IN "
-                    f"(SELECT {staged('to', key[0])} FROM {self.stage.name} AS s WHERE s.action = 'removed'{only}){mine}"
+                loops = [
+                    each for each in store.record.references if each.to == store.record.name and each.must == "may"
+                ]
+                if database.dialect.checks_each_row and loops and not any(each.name in key for each in loops):
+                    # Rows that refer to each other could not go in any order.
+                    free = [(store.column(each.name), "NULL") for each in loops]
+                    where = f"s.action = 'removed' AND {self.stage.same_key()}{only}{mine}"
+                    database.update_from(table, free, self.stage.name, where)
+                single = (store.column(key[0]), staged("to", key[0])) if len(key) == 1 else None
+                done["removed"] = database.delete_matching(
+                    table, self.stage.name, f"s.action = 'removed'{only}", self.stage.same_key(), mine, single
                 )
         touched = self.stage.touched
         if counts["changed"] and touched:
-            where = f"WHERE s.action = 'changed' AND {self.stage.same_key()}{only}{mine}"
+            where = f"s.action = 'changed' AND {self.stage.same_key()}{only}{mine}"
             if freed := self._changing_places(touched):
-                nothing = ", ".join(f"{store.column(name)} = {self._if_changed(name, 'NULL')}" for name in freed)
-                database.run(f"UPDATE {table} AS t SET {nothing} FROM {self.stage.name} AS s {where}")
+                nothing = [(store.column(name), self._if_changed(name, "NULL")) for name in freed]
+                database.update_from(table, nothing, self.stage.name, where)
             own = [
-                f"{quoted(column)} = {self._own_value(how, column, 't')}"
+                (quoted(column), self._own_value(how, column, "t"))
                 for column, how in store.record.storage.touched.items()
                 if column not in {store.column_name(name) for name in touched}
             ]
-            sets = ", ".join([self._sets(touched), *own])
-            done["changed"] = database.run_counting(
-                f"UPDATE {table} AS t SET {sets} FROM {self.stage.name} AS s {where}"
-            )
+            done["changed"] = database.update_from(table, [*self._sets(touched), *own], self.stage.name, where)
         if counts["new"]:
             done["new"] = self._insert(only, mine)
         return done
@@ -106,7 +109,7 @@ class Merge:
         store = self.store
         return self.database.dialect.own_value(how, store.schema, store.name, quoted(column), store.record.name, alias)
 
-    def _sets(self, names: Sequence[str]) -> str:
+    def _sets(self, names: Sequence[str]) -> list[tuple[str, str]]:
         made = self.store.record.storage.made
 
         def value(name: str) -> str:
@@ -119,7 +122,7 @@ class Merge:
                 else self._value(name)
             )
 
-        return ", ".join(f"{self.store.column(name)} = {self._if_changed(name, value(name))}" for name in names)
+        return [(self.store.column(name), self._if_changed(name, value(name))) for name in names]
 
     def _insert(self, only: str, mine: str) -> int:
         """Inserts the new rows: their fields, the fixed values of the table, and numbers from sequences."""
@@ -128,17 +131,18 @@ class Merge:
         later = [
             field.name
             for field in self.stage.fields
-            if field.to == store.record.name and store.target_by_id(field) and field.name not in store.record.key
+            if field.to == store.record.name
+            and field.name not in store.record.key
+            and (store.target_by_id(field) or (database.dialect.checks_each_row and field.must == "may"))
         ]
         statement = self.insertion([name for name in self.changes.fields if name not in later], only)
         ask = self.acting and not only
         done = self._insert_and_ask(statement) if ask else database.run_counting(statement)
         if later:
-            sets = ", ".join(f"{store.column(name)} = {self._value(name)}" for name in later)
-            database.run(
-                f"UPDATE {store.name} AS t SET {sets} FROM {self.stage.name} AS s "
-                f"WHERE s.action = 'new' AND {self.stage.same_key()}{only}{mine}"
-            )
+            self.stage.renew()
+            sets = [(store.column(name), self._value(name)) for name in later]
+            where = f"s.action = 'new' AND {self.stage.same_key()}{only}{mine}"
+            database.update_from(store.name, sets, self.stage.name, where)
         return done
 
     def _insert_and_ask(self, statement: str) -> int:
@@ -168,7 +172,8 @@ class Merge:
 
     def _keys_of_inserted(self, statement: str) -> list[tuple[str, ...]]:
         store, database = self.store, self.database
-        texts = [store.text(database, "i", store.record.fields[name]) for name in store.record.key]
+        alias = database.dialect.inserted(store.name)[1]
+        texts = [store.text(database, alias, store.record.fields[name]) for name in store.record.key]
         return database.insert_naming(statement, store.name, texts)
 
     def insertion(self, names: Sequence[str], only: str = "") -> str:
@@ -202,7 +207,7 @@ class Merge:
             columns.append(quoted(column))
             values.append(self._own_value(how, column))
         return (
-            f"INSERT INTO {store.name} AS i ({', '.join(columns)}) SELECT {', '.join(values)} "
+            f"INSERT INTO {self.database.dialect.inserted(store.name)[0]} ({', '.join(columns)}) SELECT {', '.join(values)} "
             f"FROM {self.stage.name} AS s WHERE s.action = 'new'{only} ORDER BY s.line"
         )
 

@@ -7,6 +7,7 @@ import polars as pl
 from kotrel.core.changes.outcome_page import OutcomePage
 from kotrel.systems.sql import database_journal as journal
 from kotrel.systems.sql.database import Database
+from kotrel.systems.sql.dialect import quoted
 
 SPECIAL = "outcome <> 'done'"
 """Rows that were refused or have a warning. An index of the journal knows them (:mod:`kotrel.systems.sql.journal_tables`)."""
@@ -18,7 +19,7 @@ def outcome_page(database: Database, number: int, most: int) -> OutcomePage:
     parts = journal.load_parts(database, number)
     counts = {action: sum(int(part["counts"].get(action, 0)) for part in parts)
               for action in ("new", "changed", "removed", "same", "refused")}  # fmt: skip
-    special = journal.rows_of(database, NAMES, f"load = ? AND {SPECIAL}", number)
+    special = journal.rows_of(database, NAMES, f'"load" = ? AND {SPECIAL}', number)
     refused = special.filter(pl.col("outcome") == "refused")
     warned = special.filter(pl.col("outcome") != "refused")
     acting = counts["new"] + counts["changed"] + counts["removed"]
@@ -27,10 +28,10 @@ def outcome_page(database: Database, number: int, most: int) -> OutcomePage:
     left = most - rows.height
     if left > 0 and done > 0:
         first = (
-            f"SELECT line FROM {journal.row_table(database.dialect)} WHERE load = {int(number)} AND outcome = 'done' "
+            f"SELECT line FROM {journal.row_table(database.dialect)} WHERE {quoted('load')} = {int(number)} AND outcome = 'done' "
             f"AND action <> 'same' ORDER BY line LIMIT {left}"
         )
-        condition = f"load = ? AND line IN ({first})"
+        condition = f'"load" = ? AND line IN (SELECT line FROM ({first}) AS few)'
         rows = pl.concat([rows, journal.rows_of(database, NAMES, condition, number)])
     same = counts["same"] - warned.filter(pl.col("action") == "same").height
     total = sum(counts.values())

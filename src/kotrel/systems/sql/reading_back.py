@@ -117,14 +117,12 @@ def _note(
             ignore_nulls=True,
         ).alias("message"),
     )
-    temporary = quoted(database.dialect.temporary, "kotrel_came")
-    database.run(f"DROP TABLE IF EXISTS {temporary}")
-    database.run("CREATE TEMP TABLE kotrel_came (line integer, key text, after text, message text)")
+    temporary, long = quoted(database.dialect.temporary, "kotrel_came"), database.dialect.long_text
+    database.drop_temporary("kotrel_came")
+    columns = ", ".join(f"{quoted(name)} {long}" for name in ("key", "after", "message"))
+    database.run(f"CREATE TEMPORARY TABLE kotrel_came (line integer, {columns})")
     database.insert(temporary, table.columns, table)
-    kept = row_table(database.dialect)
-    database.run(
-        f"UPDATE {kept} AS r SET key = c.key, after = c.after, message = c.message, outcome = 'warning' "
-        f"FROM {temporary} AS c WHERE r.load = ? AND r.line = c.line",
-        [number],
-    )
-    database.run(f"DROP TABLE {temporary}")
+    sets = [*((quoted(name), f"s.{quoted(name)}") for name in ("key", "after", "message")), ("outcome", "'warning'")]
+    where = f"t.{quoted('load')} = ? AND t.line = s.line"
+    database.update_from(row_table(database.dialect), sets, temporary, where, [number])
+    database.drop_temporary("kotrel_came")

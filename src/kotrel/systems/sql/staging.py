@@ -73,6 +73,7 @@ class Stage:
         ]
         self.raw = [name for name in changes.fields if raw_after(name) in changes.frame.columns]
         self.name = quoted(database.dialect.temporary, "kotrel_stage")
+        self._select = ""
         if database.dialect.staged == "view":
             self._look_at_journal(number)
         else:
@@ -107,41 +108,42 @@ class Stage:
         self.database.run(
             f"CREATE TEMP VIEW kotrel_stage AS SELECT line, action, {', '.join(columns)} "
             f"FROM main.{row_table(self.database.dialect)} "
-            f"WHERE load = {number} AND line BETWEEN {self.lines.start} AND {self.lines.stop - 1}"
+            f"WHERE {quoted('load')} = {number} AND line BETWEEN {self.lines.start} AND {self.lines.stop - 1}"
         )
 
     def _copy(self) -> None:
         database, store = self.database, self.store
-        by_id = {field.name for field in self.fields if store.target_by_id(field)}
-        table = quoted(database.dialect.temporary, "kotrel_copy") if by_id else self.name
-        columns = [
-            ("CAST(NULL AS text)" if name in by_id else f"s.{store.column(name)}") + f" AS {staged('to', name)}"
-            for name in self.changes.fields
-        ]
-        columns += [f"CAST(NULL AS boolean) AS {staged('is', name)}" for name in self.partly]
-        columns += [f"CAST(NULL AS text) AS {staged('raw', name)}" for name in self.raw]
+        by_id = [field.name for field in self.fields if store.target_by_id(field)]
+        name = "kotrel_copy" if by_id else "kotrel_stage"
         # What the record before had as its stage: a table, or a view on one.
         database.drop_temporary("kotrel_stage", "kotrel_copy")
-        database.run(
-            f"CREATE TEMP TABLE {'kotrel_copy' if by_id else 'kotrel_stage'} ON COMMIT DROP AS "
-            f"SELECT 0 AS line, '' AS action, {', '.join(columns)} FROM {store.name} AS s LIMIT 0"
+        typed = {staged_name("to", each): store.column_name(each) for each in self.changes.fields if each not in by_id}
+        texts = [*(staged_name("to", each) for each in by_id), *(staged_name("raw", each) for each in self.raw)]
+        flags = [staged_name("is", each) for each in self.partly]
+        database.create_stage(name, store.schema, store.table, typed, texts, flags)
+        rows = database.staged_values(
+            self._rows(), {staged_name("to", each.name): each for each in self.fields if each.name not in by_id}
         )
-        rows = self._rows()
+        table = quoted(database.dialect.temporary, name)
         database.insert(table, rows.columns, rows)
-        database.run(f"ANALYZE {table}")
+        database.analyse(table)
         if by_id:
             # Numbers that stand for codes are looked up when the rows are merged: by then all of them exist.
-            texts = [
+            columns = [
                 (store.stored(database, f"c.{staged('to', field.name)}", field) if field.name in by_id
                  else f"c.{staged('to', field.name)}") + f" AS {staged('to', field.name)}"
                 for field in self.fields
             ]  # fmt: skip
-            more = [f"c.{staged('is', name)}" for name in self.partly] + [
-                f"c.{staged('raw', name)}" for name in self.raw
+            more = [f"c.{staged('is', each)}" for each in self.partly] + [
+                f"c.{staged('raw', each)}" for each in self.raw
             ]
-            database.run(
-                f"CREATE TEMP VIEW kotrel_stage AS SELECT c.line, c.action, {', '.join([*texts, *more])} FROM {table} AS c"
-            )
+            self._select = f"SELECT c.line, c.action, {', '.join([*columns, *more])} FROM {table} AS c"
+            database.look_at_stage("kotrel_stage", self._select)
+
+    def renew(self) -> None:
+        """Looks the numbers up that stand for codes of rows which the merge itself has made."""
+        if self._select:
+            self.database.renew_stage("kotrel_stage", self._select)
 
     def _rows(self) -> pl.DataFrame:
         """The rows that a load touches, with the lines that the journal gave them."""
@@ -167,4 +169,9 @@ class Stage:
 
     def same_key(self) -> str:
         """The condition that a row ``t`` of the table is the staged row ``s``."""
-        return " AND ".join(f"t.{self.store.column(name)} = s.{staged('to', name)}" for name in self.store.record.key)
+        return " AND ".join(
+            self.database.same(
+                f"t.{self.store.column(name)}", f"s.{staged('to', name)}", self.store.record.fields[name]
+            )
+            for name in self.store.record.key
+        )

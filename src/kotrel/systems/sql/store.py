@@ -78,11 +78,11 @@ class Store:
             return f"(SELECT {code} FROM {target.name} AS r WHERE {rows})"
         if words := self.record.storage.words_of(field):
             yes, no = map(literal, words)
-            return f"CASE CAST({column} AS text) WHEN {yes} THEN 'yes' WHEN {no} THEN 'no' END"
+            return f"CASE CAST({column} AS {self.dialect.text}) WHEN {yes} THEN 'yes' WHEN {no} THEN 'no' END"
         if self.plain and field.scale != 1:
             return database.scaled_text(column, field)
         if self.plain and field.stored:
-            return _read_as(f"CAST({column} AS text)", field.stored)
+            return _read_as(f"CAST({column} AS {self.dialect.text})", field.stored)
         return database.as_text(column, field, self.plain)
 
     def stored(self, database: Database, text: str, field: Field) -> str:
@@ -114,7 +114,7 @@ class Store:
 
     def same_as_text(self, database: Database, alias: str, field: Field, text: str) -> list[str]:
         """The conditions that a field of a row is this canonical text: by the column's own type, so that an index helps, then exactly."""
-        exact = f"{self.text(database, alias, field)} = {text}"
+        exact = database.same(self.text(database, alias, field), text, field)
         if not self.plain or field.is_decimal or field.kind not in ("code", "text"):
             return [exact]
         typed = database.in_type_of(self.schema, self.table, self.column_name(field.name), text)

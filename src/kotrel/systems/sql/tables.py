@@ -84,6 +84,7 @@ def _of_filled(record: Record, field: Field) -> sa.Index:
         *(name for name in (*record.key, field.name)),
         sqlite_where=filled,
         postgresql_where=filled,
+        mysql_length={field.name: 100},
     )
 
 
@@ -118,7 +119,7 @@ def _rules(record: Record, dialect: Dialect) -> Iterator[sa.CheckConstraint]:
         if field.most is not None:
             rules.append(("most", column <= sa.literal_column(str(field.most * scale))))
         if field.length is not None:
-            rules.append(("length", sa.func.length(column) <= sa.literal_column(str(field.length))))
+            rules.append(("length", getattr(sa.func, dialect.length)(column) <= sa.literal_column(str(field.length))))
         if field.choices:
             rules.append(("choice", column.in_([sa.literal_column(literal(choice)) for choice in field.choices])))
         if field.kind == "yes_no" and dialect.yes_no_as_number:
