@@ -111,6 +111,39 @@ class OnAnyDatabase(PracticeDatabase):
         )
         self.assertTrue(self.items().equals(before), "nothing of a refused undo stays")
 
+    def test_rows_may_refer_to_new_ones_of_the_same_list_and_are_let_go_again(self):
+        from kotrel.core.columns import ROW
+        from kotrel.core.rows.rows import Rows
+        from kotrel.core.tables.table import Table
+
+        def held():
+            with self.system.reading() as reading:
+                return reading.read("category", ["code", "parent"]).sort("code")
+
+        before = held()
+        # Two new ones, the first below the second, and one that is there below the first.
+        lines = {
+            "code": ["ZZ-1", "ZZ-2", "ROPE-BRAID"],
+            "name": ["One", "Two", "Braided rope"],
+            "parent": ["ZZ-2", None, "ZZ-1"],
+        }
+        values = pl.DataFrame({ROW: pl.Series([2, 3, 4], dtype=pl.UInt32), **lines})
+        sheet = Rows(
+            Table("c.csv", "", 1, (), values.select(ROW), {}), self.description.records["category"], {}, values
+        )
+        with self.system.writing() as writing:
+            change = compare(sheet, writing.read("category", ["code", "name", "parent"]))
+            number = writing.take(Plan((change,), STAMP), quiet).number
+        after = dict(held().rows())
+        self.assertEqual([after[code] for code in lines["code"]], lines["parent"])
+        for _ in range(2):
+            undone = undo_load(self.system, number, "tester", "", STAMP.at, quiet, self.folder)
+            self.assertEqual((undone.status, undone.blocked_by), ("undone", ()))
+            self.assertTrue(held().equals(before))
+            again = undo_load(self.system, undone.number, "tester", "", STAMP.at, quiet, self.folder)
+            self.assertEqual((again.status, dict(held().rows())), ("undone", after))
+            number = again.number
+
 
 class OnSqlite(OnAnyDatabase, unittest.TestCase):
     pass

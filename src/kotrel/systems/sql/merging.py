@@ -8,6 +8,7 @@ from contextlib import nullcontext
 import polars as pl
 
 from kotrel.core.columns import ACTION, LINE, before
+from kotrel.core.description.model import Field
 from kotrel.systems.sql.database import ColumnNow, Database
 from kotrel.systems.sql.dialect import literal, quoted
 from kotrel.systems.sql.kept_balances import triggers
@@ -57,6 +58,8 @@ class Merge:
         mine = "".join(f" AND {condition}" for condition in store.mine("t"))
         done = {"new": 0, "changed": 0, "removed": 0}
         counts = self.changes.counts
+        if counts.get("removed") and counts["changed"]:
+            self._let_go(only, mine)
         if counts.get("removed"):
             key = store.record.key
             many = span is None and counts["removed"] >= MANY and not store.plain
@@ -73,7 +76,9 @@ class Merge:
                 done["removed"] = database.delete_matching(
                     table, self.stage.name, f"s.action = 'removed'{only}", self.stage.same_key(), mine, single
                 )
-        touched = self.stage.touched
+        # A row cannot refer to a new row before that is there.
+        waiting = [each.name for each in self._loops() if each.name in self.stage.touched] if counts["new"] else []
+        touched = [name for name in self.stage.touched if name not in waiting]
         if counts["changed"] and touched:
             where = f"s.action = 'changed' AND {self.stage.same_key()}{only}{mine}"
             if freed := self._changing_places(touched):
@@ -87,7 +92,31 @@ class Merge:
             done["changed"] = database.update_from(table, [*self._sets(touched), *own], self.stage.name, where)
         if counts["new"]:
             done["new"] = self._insert(only, mine)
+        if counts["changed"] and waiting:
+            self.stage.renew()
+            where = f"s.action = 'changed' AND {self.stage.same_key()}{only}{mine}"
+            set_last = database.update_from(table, self._sets(waiting), self.stage.name, where)
+            done["changed"] = done["changed"] if touched else set_last
         return done
+
+    def _let_go(self, only: str, mine: str) -> None:
+        """Changed rows leave the rows of the same record that the load removes, before those go."""
+        sets = [
+            (
+                self.store.column(each.name),
+                self._if_changed(each.name, "NULL" if each.must == "may" else self._value(each.name)),
+            )
+            for each in self._loops()
+            if each.name in self.stage.touched and (each.must == "may" or not self.changes.counts["new"])
+        ]
+        if sets:
+            where = f"s.action = 'changed' AND {self.stage.same_key()}{only}{mine}"
+            self.database.update_from(self.store.name, sets, self.stage.name, where)
+
+    def _loops(self) -> list[Field]:
+        """The fields that refer to rows of the same record."""
+        record = self.store.record
+        return [each for each in self.stage.fields if each.to == record.name and each.name not in record.key]
 
     def _value(self, name: str) -> str:
         """SQL for what a staged row puts into a field: the system's own text where there is one."""
@@ -130,10 +159,8 @@ class Merge:
         # A row cannot refer to another new row by its number before that row has one.
         later = [
             field.name
-            for field in self.stage.fields
-            if field.to == store.record.name
-            and field.name not in store.record.key
-            and (store.target_by_id(field) or (database.dialect.checks_each_row and field.must == "may"))
+            for field in self._loops()
+            if store.target_by_id(field) or (database.dialect.checks_each_row and field.must == "may")
         ]
         statement = self.insertion([name for name in self.changes.fields if name not in later], only)
         ask = self.acting and not only
