@@ -1,4 +1,4 @@
-"""``python -m tests.fire [EVERY]``: strikes at every (or every n-th) statement of a load, on SQLite and on PostgreSQL."""
+"""``python -m tests.fire [EVERY]``: strikes at every (or every n-th) statement of a load, on SQLite, PostgreSQL and MariaDB."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from pathlib import Path
 
 import psycopg
 
-from tests.fire.harness import LOAD, Postgres, PostgresWithRules, Sqlite, Target, judge, judge_undo
+from tests.fire.harness import LOAD, Maria, Postgres, PostgresWithRules, Sqlite, Target, judge, judge_undo
 from tests.support import postgres_url, run_kotrel
 
 
@@ -27,10 +27,12 @@ with (
     tempfile.TemporaryDirectory(prefix="kotrel-fire-") as one,
     tempfile.TemporaryDirectory(prefix="kotrel-fire-") as two,
     tempfile.TemporaryDirectory(prefix="kotrel-fire-") as three,
+    tempfile.TemporaryDirectory(prefix="kotrel-fire-") as four,
 ):
     targets: list[tuple[str, Target, tuple[str, ...]]] = [
         ("SQLite", Sqlite(Path(one)), ("kill", "amid", "after", "full")),
         ("PostgreSQL", Postgres(Path(two), server), ("kill", "amid", "after", "cut")),
+        ("MariaDB", Maria(Path(four)), ("kill", "amid", "after", "cut")),
         (
             "PostgreSQL with rules",
             PostgresWithRules(Path(three), other_database(server)),

@@ -14,6 +14,7 @@ import threading
 from typing import Any
 
 from kotrel.cli import main
+from kotrel.systems.sql.mariadb import MariaDatabase
 from kotrel.systems.sql.postgresql import PostgresDatabase
 from kotrel.systems.sql.sqlite import SqliteDatabase
 
@@ -52,6 +53,11 @@ class Striker:
             database.connection.execute(
                 f"PRAGMA max_page_count = {database.connection.execute('PRAGMA page_count').fetchone()[0]}"
             )
+        elif self.how == "cut" and isinstance(database, MariaDatabase):
+            other = database._connect()
+            with other.cursor() as cursor:
+                cursor.execute(f"KILL {database.connection.thread_id()}")
+            other.close()
         elif self.how == "cut":
             import psycopg
 
@@ -62,7 +68,7 @@ class Striker:
 
 if __name__ == "__main__":
     striker = Striker(int(sys.argv[1]), sys.argv[2])
-    for each in (SqliteDatabase, PostgresDatabase):
+    for each in (SqliteDatabase, PostgresDatabase, MariaDatabase):
         for method in ("run", "run_counting", "insert"):
             striker.watch(each, method)
     sys.argv = ["kotrel", *sys.argv[3:]]

@@ -15,6 +15,7 @@ from pathlib import Path
 import psycopg
 
 from kotrel.loading.loads import in_progress
+from tests import mariadb_server
 from tests.support import fresh_shop, run_kotrel
 
 SHEETS = ("items.csv", "vendors.csv")
@@ -122,6 +123,33 @@ class Postgres(Target):
 
     def forget(self) -> None:
         self.query("TRUNCATE {row}, {load}")
+
+
+class Maria(Target):
+    def __init__(self, folder: Path) -> None:
+        self.folder, self.name = folder, mariadb_server.new_database()
+        done = run_kotrel(folder, "init", ".", "--system", mariadb_server.url(self.name), "--practice")
+        if done.returncode:
+            raise AssertionError(done.stdout + done.stderr)
+        write_sheets(folder, self.query(f"SELECT {ITEMS} FROM {{item}}"))
+
+    def query(self, statement: str) -> list[tuple]:
+        names = {"item": "item", "vendor": "vendor", "load": "kotrel_load", "row": "kotrel_load_row"}
+        with mariadb_server.connect(database=self.name) as connection, connection.cursor() as cursor:
+            cursor.execute(statement.format(**names))
+            return [tuple(row) for row in cursor.fetchall()]
+
+    def state(self) -> tuple[list[tuple], list[tuple], int, int]:
+        # What a process sent before it was killed, the server may still be committing, or rolling back.
+        for _ in range(1200):
+            if not self.query("SELECT count(*) FROM information_schema.innodb_trx")[0][0]:
+                break
+            time.sleep(0.05)
+        return super().state()
+
+    def forget(self) -> None:
+        self.query("DELETE FROM {row}")
+        self.query("DELETE FROM {load}")
 
 
 class PostgresWithRules(Postgres):

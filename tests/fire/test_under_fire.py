@@ -12,7 +12,8 @@ from pathlib import Path
 
 import psycopg
 
-from tests.fire.harness import LOAD, Postgres, Sqlite, Target, judge, judge_undo
+from tests import mariadb_server
+from tests.fire.harness import LOAD, Maria, Postgres, Sqlite, Target, judge, judge_undo
 from tests.support import postgres_url, run_kotrel
 
 
@@ -119,6 +120,22 @@ class PostgresFire(_Fire):
             self.assertEqual(run_kotrel(folder, "undo", number, "--yes").returncode, 0)
         self.assertEqual(self.target.query("SELECT DISTINCT note FROM {item} WHERE code = 'ROP-00010'"), [(None,)])
         self.target.forget()
+
+
+@unittest.skipIf(sys.platform == "win32", "kill -9 is not of this system")
+class MariaFire(_Fire):
+    @classmethod
+    def setUpClass(cls) -> None:
+        mariadb_server.require()
+        folder = tempfile.TemporaryDirectory(prefix="kotrel-fire-")
+        cls.addClassCleanup(folder.cleanup)
+        cls.target = Maria(Path(folder.name))
+
+    def test_all_or_nothing(self) -> None:
+        self.strikes((("kill", 12), ("kill", 0), ("after", 0), ("cut", 10)))
+
+    def test_an_undo_too(self) -> None:
+        self.undo_strikes(("kill", 2), ("after", 0))
 
 
 if __name__ == "__main__":

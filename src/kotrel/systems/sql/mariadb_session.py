@@ -11,6 +11,7 @@ import pymysql
 from pymysql.constants import CLIENT
 
 from kotrel.core.errors import OutOfReach
+from kotrel.systems.interface import ConcurrentChange
 from kotrel.systems.sql.database import RowRefused
 
 WAIT_SECONDS = 30
@@ -24,7 +25,9 @@ _LOST = (2002, 2003, 2006, 2013, 2055, 1927, 1317, 1053)
 _NO_RIGHT = (1044, 1142, 1143, 1227, 1290, 1370, 1792, 1836)
 _NOT_THERE = (1146, 1054, 1049, 1305, 1445)
 _TOO_LONG = (1969, 3024)
-_BUSY = (1205, 1213, 3572)
+_BUSY = (1205, 3572)
+_CHANGED = (1020, 1213)
+"""Somebody else changed a row meanwhile, or two waited for each other: the load can be tried again."""
 _DISK_FULL = (1021, 1041, 1114)
 _REFUSED_USER = (1045, 1698)
 _NO_DATABASE = (1044, 1049)
@@ -121,6 +124,8 @@ def clear(error: Exception, name: str, time_limit: int, whom: Callable[[], str])
     words = " ".join(str(error.args[-1] if error.args else error).split())
     if code in _ROWS or isinstance(error, pymysql.err.IntegrityError | pymysql.err.DataError):
         return RowRefused(words)
+    if code in _CHANGED:
+        return ConcurrentChange(words)
     if code in _BUSY:
         holder = whom()
         by = f" by {holder}" if holder else ""
