@@ -145,3 +145,59 @@ class PostgresBench:
             database.close()
 
         return call(update, runs, ready)
+
+
+class MariaBench:
+    """A workspace with a practice system on a MariaDB server of its own."""
+
+    def __init__(self, folder: Path) -> None:
+        from tests import mariadb_server
+
+        self.folder, self.url = folder, mariadb_server.url(mariadb_server.new_database())
+        _init(folder, "--system", self.url, "--practice")
+
+    def _open(self) -> Database:
+        return database_at(self.url, self.folder)()
+
+    def start_again(self, items: pl.DataFrame | None = None) -> None:
+        """The item table empty but for ``items``, and an empty journal."""
+        database = self._open()
+        database.run("SET foreign_key_checks = 0")
+        for table in ("item", "kotrel_load_row", "kotrel_load"):
+            database.run(f"TRUNCATE TABLE {table}")
+        database.run("SET foreign_key_checks = 1")
+        if items is not None:
+            _insert(database, items)
+        database.close()
+
+    def plain_insert(self, items: pl.DataFrame, runs: int) -> Timed:
+        """Bare inserts of many rows each into the same table, its keys on."""
+
+        def insert() -> None:
+            database = self._open()
+            _insert(database, items)
+            database.close()
+
+        return call(insert, runs, self.start_again)
+
+    def plain_update(self, before: pl.DataFrame, after: pl.DataFrame, runs: int) -> Timed:
+        """A plain joined UPDATE from a table that is staged already."""
+        changed = [name for name in ("cost", "price", "recommended_price") if name in after.columns]
+
+        def ready() -> None:
+            self.start_again(before)
+            database = self._open()
+            database.run("DROP TABLE IF EXISTS staged")
+            database.run("CREATE TABLE staged LIKE item")
+            store = _store(database.dialect)
+            forms = [database.as_stored("?", store.record.fields[name]) for name in after.columns]
+            database.insert("staged", after.columns, after, forms)
+            database.close()
+
+        def update() -> None:
+            database = self._open()
+            sets = ", ".join(f"t.{name} = s.{name}" for name in changed)
+            database.run(f"UPDATE item AS t JOIN staged AS s ON s.code = t.code SET {sets}")
+            database.close()
+
+        return call(update, runs, ready)

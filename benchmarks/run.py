@@ -22,7 +22,7 @@ from importlib.metadata import version
 from pathlib import Path
 
 from benchmarks import counts, data, prices, stock, uploads
-from benchmarks.databases import PostgresBench, SqliteBench
+from benchmarks.databases import MariaBench, PostgresBench, SqliteBench
 from benchmarks.timing import Timed, kotrel, process, python
 
 
@@ -135,6 +135,28 @@ class Bench:
             Line(f"load {self.rows:,} changed items, PostgreSQL", reloaded, "UPDATE … FROM a staged table", updated, 2),
         ]
 
+    def load_mariadb(self) -> list[Line]:
+        """A load of new items, its undo, and a load of changed ones, on MariaDB."""
+        bench = MariaBench(self.folder / "mariadb")
+        new, changed = self.folder / "new.csv", self.folder / "changed.csv"
+        data.write_items(new, self.rows)
+        data.write_items(changed, self.rows, cents=1)
+        runs = max(self.runs // 2, 1)
+        inserted = bench.plain_insert(data.items(self.rows), runs)
+        loaded = process(kotrel("load", str(new), "--yes"), bench.folder, runs, bench.start_again)
+        undone = process(kotrel("undo", "L0001", "--yes"), bench.folder, 1)
+        updated = bench.plain_update(data.items(self.rows), data.items(self.rows, cents=1), runs)
+        reloaded = process(
+            kotrel("load", str(changed), "--yes"), bench.folder, runs, lambda: bench.start_again(data.items(self.rows))
+        )
+        return [
+            Line(f"load {self.rows:,} new items, MariaDB", loaded, "bare inserts of many rows, keys on", inserted, 3),
+            Line(f"undo of {self.rows:,} new items, MariaDB", undone, "the load itself", loaded, 1.5),
+            Line(
+                f"load {self.rows:,} changed items, MariaDB", reloaded, "joined UPDATE from a staged table", updated, 2
+            ),
+        ]
+
     def small(self) -> list[Line]:
         """A small sheet in a large system, and the first page of a large load."""
         few, many = SqliteBench(self.folder / "few", 1000), SqliteBench(self.folder / "many", self.rows)
@@ -233,6 +255,7 @@ def main() -> int:
         "round trip": bench.round_trip,
         "load sqlite": bench.load_sqlite,
         "load postgresql": bench.load_postgresql,
+        "load mariadb": bench.load_mariadb,
         "small": bench.small,
         "reprice": bench.reprice,
         "stock": bench.stock,

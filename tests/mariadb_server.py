@@ -131,3 +131,11 @@ def shop_database() -> str:
     words = ["mariadb", "--no-defaults", "-h127.0.0.1", f"--port={port()}", "-uroot", name]
     subprocess.run(words, input=_dump(), check=True)
     return name
+
+
+def start_shop(folder: Path) -> None:
+    """Makes a folder a workspace with a practice system of its own."""
+    template, name = shop(), shop_database()
+    shutil.copytree(template, folder, dirs_exist_ok=True)
+    settings = folder / "kotrel.toml"
+    settings.write_text(settings.read_text("utf-8").replace(f"/{template.name}", f"/{name}"), "utf-8")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 import tempfile
 import threading
 import unittest
@@ -86,10 +85,7 @@ class KeptBalances(OnMaria, test_kept_balances.OnAnyDatabase, unittest.TestCase)
 
 class Documents(test_documents.OnSqlite):
     def start(self) -> None:
-        template, name = mariadb_server.shop(), mariadb_server.shop_database()
-        shutil.copytree(template, self.folder, dirs_exist_ok=True)
-        settings = self.folder / "kotrel.toml"
-        settings.write_text(settings.read_text("utf-8").replace(f"/{template.name}", f"/{name}"), "utf-8")
+        mariadb_server.start_shop(self.folder)
 
 
 class MariaFixture(Fixture, unittest.TestCase):

@@ -2,7 +2,7 @@
 
 ``sqlite``, ``service`` and ``files`` load and undo; ``edits`` changes exported workbooks and the system meanwhile; ``counts`` counts
 stock while goods move; ``documents`` posts and undoes documents and asks by day
-(``documents-postgres``: on PostgreSQL); ``twins`` does the same work on SQLite, PostgreSQL and a service. Exit status 1 where a walk went wrong; the same seed walks the same ways.
+(``documents-postgres``: on PostgreSQL); ``twins`` does the same work on SQLite, PostgreSQL, MariaDB and a service. Exit status 1 where a walk went wrong; the same seed walks the same ways.
 """
 
 from __future__ import annotations

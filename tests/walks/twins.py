@@ -1,4 +1,4 @@
-"""The same work on SQLite, on PostgreSQL and over a service: whatever is said and held must be the same."""
+"""The same work on SQLite, PostgreSQL, MariaDB and over a service: whatever is said and held must be the same."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ import random
 from pathlib import Path
 from typing import Any
 
+from tests import mariadb_server
 from tests.support import Program
 from tests.walks.common import Wrong, said
 
@@ -33,13 +34,15 @@ class Twins:
     def __init__(self, home: Path, pick: random.Random) -> None:
         self.pick, self.log, self.loads, self.documents = pick, list[str](), 0, 0
         self.programs: dict[str, Program] = {}
-        for name in ("sqlite", "postgres", "service"):
+        for name in ("sqlite", "postgres", "service", *(["mariadb"] if mariadb_server.found() else [])):
             program = self.programs[name] = Program()
             program.folder = home / name
             program.folder.mkdir()
         self.programs["sqlite"].start_shop()
         self.programs["postgres"].start_on_postgres()
         self.programs["service"].start_on_service()
+        if "mariadb" in self.programs:
+            mariadb_server.start_shop(self.programs["mariadb"].folder)
 
     def close(self) -> None:
         for program in self.programs.values():
@@ -67,7 +70,7 @@ class Twins:
                 if isinstance(number, str) and number.startswith("L"):
                     self.loads = max(self.loads, int(number[1:]))
         self.log.append(f"{words}: {told['sqlite'][0].get('status', '')} {told['sqlite'][0].get('error', '')}")
-        for name in ("postgres", "service"):
+        for name in [each for each in self.programs if each != "sqlite"]:
             if told[name] != told["sqlite"]:
                 raise Wrong(f"{name} says {_first_difference(told['sqlite'], told[name])}")
 

@@ -38,7 +38,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--system",
         metavar="URL",
-        help="the system's address: sqlite:FILE, postgresql://user@host/database, https://host, or folder:DIR",
+        help="the system's address: sqlite:FILE, postgresql://user@host/database, mysql://user@host/database, https://host, or folder:DIR",
     )
     parser.add_argument(
         "--practice", action="store_true", help="put a practice system there, unless it already has one"

@@ -47,7 +47,10 @@ class Stopped(WrongUse):
 
 
 _SYSTEMS = {
-    "2": ("sqlite:FILE, or postgresql://user@host/database", "sqlite: postgresql: postgres:"),
+    "2": (
+        "sqlite:FILE, postgresql://user@host/database, or mysql://user@host/database",
+        "sqlite: postgresql: postgres: mysql: mariadb:",
+    ),
     "3": ("the folder with the lists that it exports", ""),
     "4": ("https://host", "http:// https://"),
 }

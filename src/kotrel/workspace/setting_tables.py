@@ -16,10 +16,10 @@ WORKSPACE: dict[str, Section] = {
             "an address",
             "",
             'url = "sqlite:practice.db"',
-            "The system: sqlite:FILE, postgresql://…, https://…, or folder:DIR.",
+            "The system: sqlite:FILE, postgresql://…, mysql://…, https://…, or folder:DIR.",
         ),
         description=("a file", '"system.toml"', 'description = "system.toml"', "The system description."),
-        time_limit=("minutes", "60", "time_limit = 60", "How long one step of a load may take on a PostgreSQL server."),
+        time_limit=("minutes", "60", "time_limit = 60", "How long one step of a load may take on a database server."),
         trigger_schemas=(
             "a list of texts",
             "[]",
