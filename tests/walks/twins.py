@@ -159,7 +159,12 @@ class Twins:
 def _lasting(said_: Any) -> Any:
     if isinstance(said_, dict):
         return {name: _lasting(value) for name, value in said_.items() if name not in OF_THE_MOMENT}
-    return [_lasting(each) for each in said_] if isinstance(said_, list) else said_
+    # A service is not sent the rows that stay the same, so its journal has none.
+    return (
+        [_lasting(each) for each in said_ if not (isinstance(each, dict) and each.get("action") == "same")]
+        if isinstance(said_, list)
+        else said_
+    )
 
 
 def _first_difference(one: Any, other: Any, path: str = "") -> str:

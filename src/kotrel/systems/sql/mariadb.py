@@ -23,12 +23,10 @@ from kotrel.systems.sql.database import ColumnNow, Database
 from kotrel.systems.sql.dialect import quoted
 from kotrel.systems.sql.mariadb_dialect import EXACT, MARIADB
 from kotrel.systems.sql.mariadb_session import WAIT_SECONDS, clear, connected, is_mariadb
+from kotrel.systems.sql.mariadb_values import as_text_of, cast_as, value_lists
 
 TIME_LIMIT = 3_600
 """Seconds that one step of a load may take by default."""
-_CHUNK = 20_000
-_BYTES = 1_000_000
-"""Rows and bytes of one insert: a server takes 16 MB at once unless it says otherwise."""
 _END, _NONE = "\x1e", "\x1d"
 """Between the values of a row, and for no value: ASCII's own control characters."""
 _QUOTED = re.compile(r"""("(?:[^"]|"")*"|'(?:[^']|'')*')""")
@@ -128,13 +126,13 @@ class MariaDatabase(Database):
         schema = dict.fromkeys(names, pl.String)
         if not rows:
             return pl.DataFrame(schema=schema)
-        texts = pl.Series([_as_text(row[0]) for row in rows], dtype=pl.String)
+        texts = pl.Series([as_text_of(row[0]) for row in rows], dtype=pl.String)
         if len(columns) == 1:
             return pl.DataFrame({names[0]: texts.set(texts == _NONE, None)})
         if not texts.str.count_matches(_END).eq(len(columns) - 1).all():
             # A value with that character in it is read the slow way.
             found = self.run(f"SELECT {', '.join(columns)} {rest}{lock}", values)
-            cells = [[_as_text(value) or None for value in row] for row in found]
+            cells = [[as_text_of(value) or None for value in row] for row in found]
             return pl.DataFrame(cells, schema=schema, orient="row")
         split = texts.str.split_exact(_END, len(columns) - 1).struct.unnest()
         split.columns = list(names)
@@ -146,7 +144,7 @@ class MariaDatabase(Database):
         head = f"INSERT INTO {table} ({', '.join(map(quoted, columns))}) VALUES "
         try:
             with self.connection.cursor() as cursor:
-                for text in _value_lists(frame, forms):
+                for text in value_lists(frame, forms):
                     cursor.execute(head + text)
         except _TROUBLES as error:
             raise self._clear(error) from None
@@ -229,7 +227,7 @@ class MariaDatabase(Database):
                 "WHERE table_schema = ifnull(?, database()) AND table_name = ?",
                 [schema or None, table],
             ):
-                found[_as_text(name)] = _as_text(kind) + (
+                found[as_text_of(name)] = as_text_of(kind) + (
                     f" CHARACTER SET {letters} COLLATE {collation}" if letters else ""
                 )
             self._held[schema, table] = found
@@ -262,7 +260,7 @@ class MariaDatabase(Database):
             "SELECT engine FROM information_schema.tables WHERE table_schema = ifnull(?, database()) AND table_name = ? AND table_type = 'BASE TABLE'",
             [schema or None, table],
         )
-        engine = _as_text(found[0][0]) if found else ""
+        engine = as_text_of(found[0][0]) if found else ""
         if engine and engine.lower() not in ("innodb", "rocksdb", "ndbcluster"):
             raise OutOfReach(
                 f"{self.name}: the table {table} is kept by {engine}, which cannot take anything back: a load that fails would stay half done",
@@ -296,7 +294,7 @@ class MariaDatabase(Database):
         return f"substr({text}, 2)"
 
     def brings_back(self, column: str, stored: str, about: ColumnNow) -> str:
-        kept = _cast(stored, about.type)
+        kept = cast_as(stored, about.type)
         return f"(CAST({column} AS char) COLLATE utf8mb4_bin <=> CAST({kept} AS char) COLLATE utf8mb4_bin)"
 
     def columns_of(self, schema: str, table: str) -> dict[str, ColumnNow]:
@@ -307,15 +305,15 @@ class MariaDatabase(Database):
         )
         found = {}
         for name, kind, default, extra in rows:
-            more = _as_text(extra).upper()
+            more = as_text_of(extra).upper()
             made = "GENERATED" in more and "DEFAULT_GENERATED" not in more
-            text = None if default is None else _as_text(default)
+            text = None if default is None else as_text_of(default)
             if text is not None and (text.upper() == "NULL" or "AUTO_INCREMENT" in more):
                 text = None
             if text is not None and not self.is_mariadb and "DEFAULT_GENERATED" not in more:
                 # MySQL gives a constant without its quotes.
                 text = "'" + text.replace("'", "''") + "'"
-            found[_as_text(name)] = ColumnNow(_as_text(kind), None if made else text, made)
+            found[as_text_of(name)] = ColumnNow(as_text_of(kind), None if made else text, made)
         return found
 
     def acts_by_itself(self, schema: str, table: str, harmless: Collection[str] = ()) -> bool:
@@ -323,13 +321,13 @@ class MariaDatabase(Database):
             "SELECT trigger_name FROM information_schema.triggers WHERE event_object_schema = ifnull(?, database()) AND event_object_table = ?",
             [schema or None, table],
         )
-        return any(_as_text(name) not in harmless for (name,) in found)
+        return any(as_text_of(name) not in harmless for (name,) in found)
 
     def insert_naming(self, statement: str, table: str, texts: Sequence[str]) -> list[tuple[str, ...]]:
         if not self.is_mariadb:
             self.run(statement)
             return []
-        return [tuple(map(_as_text, row)) for row in self.run(f"{statement} RETURNING {', '.join(texts)}")]
+        return [tuple(map(as_text_of, row)) for row in self.run(f"{statement} RETURNING {', '.join(texts)}")]
 
     def drop_temporary(self, *names: str) -> None:
         self.run(f"DROP TEMPORARY TABLE IF EXISTS {', '.join(map(quoted, names))}")
@@ -349,7 +347,7 @@ class MariaDatabase(Database):
             name: (about.type, about.generated) for name, about in self.columns_of(table.schema, table.name).items()
         }
         extra = {
-            _as_text(name): _as_text(more).lower()
+            as_text_of(name): as_text_of(more).lower()
             for name, more in self.run(
                 "SELECT column_name, extra FROM information_schema.columns WHERE table_schema = ifnull(?, database()) AND table_name = ?",
                 [table.schema or None, table.name],
@@ -381,7 +379,7 @@ class MariaDatabase(Database):
         return {
             name
             for (sql,) in rows
-            for name in re.findall(r'\bNEW\s*\.\s*["`]?(\w+)["`]?\s*=', _as_text(sql), re.IGNORECASE)
+            for name in re.findall(r'\bNEW\s*\.\s*["`]?(\w+)["`]?\s*=', as_text_of(sql), re.IGNORECASE)
         }
 
     def views(self, schema: str | None = None) -> list[str]:
@@ -389,7 +387,7 @@ class MariaDatabase(Database):
             "SELECT table_name FROM information_schema.views WHERE table_schema = ifnull(?, database()) ORDER BY 1",
             [schema],
         )
-        return [_as_text(name) for (name,) in rows]
+        return [as_text_of(name) for (name,) in rows]
 
     def among(self, column: str, values: Iterable[str]) -> tuple[str, list[Any]]:
         found = list(values)
@@ -448,7 +446,7 @@ class MariaDatabase(Database):
             cursor.execute("ROLLBACK")
 
     def login(self) -> str:
-        return _as_text(self.run("SELECT current_user()")[0][0])
+        return as_text_of(self.run("SELECT current_user()")[0][0])
 
     def has_table(self, schema: str, table: str) -> bool:
         return bool(
@@ -461,65 +459,3 @@ class MariaDatabase(Database):
     def close(self) -> None:
         with suppress(*_TROUBLES):
             self.connection.close()
-
-
-def _as_text(value: Any) -> str:
-    """A value of the driver as a text; names of the catalogue may come as bytes."""
-    if isinstance(value, bytes | bytearray):
-        return bytes(value).decode("utf-8", "replace")
-    return "" if value is None else str(value)
-
-
-def _value_lists(frame: pl.DataFrame, forms: Sequence[str] | None) -> Iterator[str]:
-    """The rows of a frame as lists of SQL values, in pieces that a server takes at once."""
-    # Yes and no are numbers there.
-    frame = frame.with_columns(pl.col(pl.Boolean).cast(pl.Int8))
-    texts = [_literal(pl.col(name)) for name in frame.columns]
-    for place, form in enumerate(forms or ()):
-        if form != "?":
-            texts[place] = _in_form(texts[place], form)
-    row = pl.concat_str(
-        [pl.lit("("), texts[0], *(part for each in texts[1:] for part in (pl.lit(", "), each)), pl.lit(")")]
-    )
-    for part in frame.iter_slices(_CHUNK):
-        piece: list[str] = []
-        size = 0
-        for text in part.select(row.alias("row"))["row"]:
-            piece.append(text)
-            size += len(text)
-            if size > _BYTES:
-                yield ", ".join(piece)
-                piece, size = [], 0
-        if piece:
-            yield ", ".join(piece)
-
-
-def _literal(column: pl.Expr) -> pl.Expr:
-    text = column.cast(pl.String).str.replace_all("'", "''", literal=True)
-    return pl.when(column.is_null()).then(pl.lit("NULL")).otherwise(pl.lit("'") + text + pl.lit("'"))
-
-
-def _in_form(text: pl.Expr, form: str) -> pl.Expr:
-    """A value within SQL that has a question mark in its place."""
-    parts = form.split("?")
-    found: list[pl.Expr] = []
-    for place, part in enumerate(parts):
-        found += [pl.lit(part), text] if place < len(parts) - 1 else [pl.lit(part)]
-    return pl.concat_str(found)
-
-
-def _cast(text: str, kind: str) -> str:
-    """SQL for a text as a column of that type stores it."""
-    name = kind.partition("(")[0].partition(" ")[0].lower()
-    size = re.search(r"\(([0-9, ]+)\)", kind)
-    if name == "decimal":
-        return f"CAST({text} AS decimal({size[1] if size else '10'}))"
-    if name in ("tinyint", "smallint", "mediumint", "int", "bigint", "year", "bit"):
-        return f"CAST({text} AS {'unsigned' if 'unsigned' in kind else 'signed'})"
-    if name in ("double", "float"):
-        return f"CAST({text} AS double)"
-    if name == "date":
-        return f"CAST({text} AS date)"
-    if name in ("datetime", "timestamp"):
-        return f"CAST({text} AS datetime{f'({size[1]})' if size else ''})"
-    return f"CAST({text} AS time)" if name == "time" else text
