@@ -53,51 +53,56 @@ class Merge:
         Raises:
             RowRefused: the database does not take a row.
         """
-        database, table, store = self.database, self.store.name, self.store
         only = f" AND s.line BETWEEN {span[0]} AND {span[1]}" if span else ""
-        mine = "".join(f" AND {condition}" for condition in store.mine("t"))
+        mine = "".join(f" AND {condition}" for condition in self.store.mine("t"))
         done = {"new": 0, "changed": 0, "removed": 0}
         counts = self.changes.counts
-        if counts.get("removed") and counts["changed"]:
-            self._let_go(only, mine)
         if counts.get("removed"):
-            key = store.record.key
-            many = span is None and counts["removed"] >= MANY and not store.plain
-            with database.references_at_once(table) if many else nullcontext():
-                loops = [
-                    each for each in store.record.references if each.to == store.record.name and each.must == "may"
-                ]
-                if database.dialect.checks_each_row and loops and not any(each.name in key for each in loops):
-                    # Rows that refer to each other could not go in any order.
-                    free = [(store.column(each.name), "NULL") for each in loops]
-                    where = f"s.action = 'removed' AND {self.stage.same_key()}{only}{mine}"
-                    database.update_from(table, free, self.stage.name, where)
-                single = (store.column(key[0]), staged("to", key[0])) if len(key) == 1 else None
-                done["removed"] = database.delete_matching(
-                    table, self.stage.name, f"s.action = 'removed'{only}", self.stage.same_key(), mine, single
-                )
+            if counts["changed"]:
+                self._let_go(only, mine)
+            many = span is None and counts["removed"] >= MANY and not self.store.plain
+            with self.database.references_at_once(self.store.name) if many else nullcontext():
+                done["removed"] = self._remove(only, mine)
         # A row cannot refer to a new row before that is there.
         waiting = [each.name for each in self._loops() if each.name in self.stage.touched] if counts["new"] else []
         touched = [name for name in self.stage.touched if name not in waiting]
         if counts["changed"] and touched:
-            where = f"s.action = 'changed' AND {self.stage.same_key()}{only}{mine}"
-            if freed := self._changing_places(touched):
-                nothing = [(store.column(name), self._if_changed(name, "NULL")) for name in freed]
-                database.update_from(table, nothing, self.stage.name, where)
-            own = [
-                (quoted(column), self._own_value(how, column, "t"))
-                for column, how in store.record.storage.touched.items()
-                if column not in {store.column_name(name) for name in touched}
-            ]
-            done["changed"] = database.update_from(table, [*self._sets(touched), *own], self.stage.name, where)
+            done["changed"] = self._change(touched, only, mine)
         if counts["new"]:
             done["new"] = self._insert(only, mine)
         if counts["changed"] and waiting:
             self.stage.renew()
             where = f"s.action = 'changed' AND {self.stage.same_key()}{only}{mine}"
-            set_last = database.update_from(table, self._sets(waiting), self.stage.name, where)
+            set_last = self.database.update_from(self.store.name, self._sets(waiting), self.stage.name, where)
             done["changed"] = done["changed"] if touched else set_last
         return done
+
+    def _remove(self, only: str, mine: str) -> int:
+        """Removes the rows that the load takes away."""
+        database, store = self.database, self.store
+        where = f"s.action = 'removed'{only}"
+        loops = [each for each in self._loops() if each.must == "may"]
+        if database.dialect.checks_each_row and loops:
+            # Rows that refer to each other could not go in any order.
+            free = [(store.column(each.name), "NULL") for each in loops]
+            database.update_from(store.name, free, self.stage.name, f"{where} AND {self.stage.same_key()}{mine}")
+        key = store.record.key
+        single = (store.column(key[0]), staged("to", key[0])) if len(key) == 1 else None
+        return database.delete_matching(store.name, self.stage.name, where, self.stage.same_key(), mine, single)
+
+    def _change(self, touched: Sequence[str], only: str, mine: str) -> int:
+        """Changes the cells that changed rows change, and what the system's own code would change with them."""
+        database, store = self.database, self.store
+        where = f"s.action = 'changed' AND {self.stage.same_key()}{only}{mine}"
+        if freed := self._changing_places(touched):
+            nothing = [(store.column(name), self._if_changed(name, "NULL")) for name in freed]
+            database.update_from(store.name, nothing, self.stage.name, where)
+        own = [
+            (quoted(column), self._own_value(how, column, "t"))
+            for column, how in store.record.storage.touched.items()
+            if column not in {store.column_name(name) for name in touched}
+        ]
+        return database.update_from(store.name, [*self._sets(touched), *own], self.stage.name, where)
 
     def _let_go(self, only: str, mine: str) -> None:
         """Changed rows leave the rows of the same record that the load removes, before those go."""
