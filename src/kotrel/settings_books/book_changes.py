@@ -44,7 +44,7 @@ def proved(
     Args:
         require_sound: raises WrongUse where one of the files is wrong, with its line.
     """
-    left = list(edits.changes)
+    left, before = list(edits.changes), _trouble(files, require_sound)
     while True:
         try:
             done = applied(left, files)
@@ -55,6 +55,9 @@ def proved(
             require_sound({**files, **done})
             return done
         except WrongUse as error:
+            if without_place(error.message) == before:
+                edits.problems.append(Problem("", "", sentence(f"this was wrong before: {error.message}", error.hint)))
+                return {}
             blamed = _blamed(error, left, {**files, **done})
             value = "" if blamed is None else blamed.path[-1] if blamed.late and not blamed.before else blamed.after
             words = sentence(without_place(error.message), error.hint)
@@ -62,6 +65,15 @@ def proved(
             if blamed is None:
                 return {}
             left.remove(blamed)
+
+
+def _trouble(files: Mapping[str, str], require_sound: Callable[[Mapping[str, str]], None]) -> str:
+    """What is wrong in the files as they are; an empty text where nothing is."""
+    try:
+        require_sound(files)
+    except WrongUse as error:
+        return without_place(error.message)
+    return ""
 
 
 def _blamed(error: WrongUse, changes: Sequence[Change], files: Mapping[str, str]) -> Change | None:

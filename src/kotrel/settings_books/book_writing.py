@@ -96,7 +96,7 @@ def _write_guide(page: Any, book: SettingsBook, looks: Mapping[str, Any], comman
             if any(not each.main for sheet in book.sheets for each in sheet.columns)
             else []
         ),
-        "Where a cell holds several values, each has a line of its own (Alt+Enter); “word = meaning” for each, where there are two sides.",
+        "Where a cell holds several values, each is on its own line (Alt+Enter); “word = meaning” for each, where there are two sides.",
         f"Save this workbook, then: {command}",
         "Kotrel shows what would change in the settings, and asks, before anything is written.",
     ]

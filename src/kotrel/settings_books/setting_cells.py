@@ -140,7 +140,7 @@ def _table(lines: Sequence[str], was: Any) -> dict[str, Any]:
             raise ValueError(f"write a line for each, such as “word = meaning”; “{line[:40]}” has no “ = ”")
         key, meant = key.strip(), meant.strip()
         if key in found:
-            raise ValueError(f"“{key}” stands there twice")
+            raise ValueError(f"“{key}” is there twice")
         if key in held and cell_text(held[key]) == meant:
             found[key] = held[key]
         else:

@@ -82,7 +82,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "written-otherwise": ("warning", "The text is in a program's own notation, such as &amp;.", "Write the characters themselves."),
         "strange-letters": ("error", "The value has characters that cannot be printed.", "Type it again."),
         "other-alphabet": ("warning", "Codes in another alphabet, of which some look like Latin ones.", "Check that this is what you mean."),
-        "signs-in-words": ("warning", "Signs stand among the letters of a word: the file was read in another encoding than it was written in.", "Name its encoding with --encoding, or type the words again."),
+        "signs-in-words": ("warning", "There are signs among the letters of a word: the file was read in another encoding than it was written in.", "Name its encoding with --encoding, or type the words again."),
         "turned-date": ("error", "The spreadsheet may have exchanged day and month.", "Write the date as text: 2026-03-31.", "cell"),
         "date-as-number": ("error", "The cell has a day number, not a date.", "Format the column as a date."),
     },
