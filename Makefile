@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN = .venv/bin
 
-.PHONY: demo test lint fuzz bench docs screenshots clean
+.PHONY: demo test quick lowest lint fuzz bench docs screenshots clean
 
 .venv/ready: pyproject.toml
 	$(PYTHON) -m venv .venv
@@ -19,6 +19,17 @@ demo: .venv/ready
 
 test: .venv/tests
 	$(BIN)/python -m tests
+
+# The core alone, in about a minute.
+quick: .venv/tests
+	POLARS_MAX_THREADS=1 $(BIN)/python -m tests core
+
+# All tests with the lowest versions that pyproject.toml names.
+lowest: .venv/tests
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check uv
+	rm -rf .venv-lowest && $(BIN)/uv venv --quiet --python $(BIN)/python .venv-lowest
+	$(BIN)/uv pip install --quiet --python .venv-lowest/bin/python --resolution lowest-direct -e '.[test]'
+	.venv-lowest/bin/python -m tests
 
 lint: .venv/tests
 	$(BIN)/ruff check src tests benchmarks scripts
@@ -44,4 +55,4 @@ screenshots: .venv/ready
 	$(BIN)/python scripts/screenshots.py
 
 clean:
-	rm -rf .venv kotrel-demo
+	rm -rf .venv .venv-lowest kotrel-demo

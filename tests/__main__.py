@@ -1,4 +1,4 @@
-"""``python -m tests``: all tests, a module to each process, as many at once as there are cores.
+"""``python -m tests [FOLDER]``: all tests, or those of one folder; a module to each process, as many at once as there are cores.
 
 The same as ``python -m unittest discover -t . -s tests``, in less time.
 """
@@ -34,7 +34,7 @@ FIRST = (
 
 def jobs() -> list[list[str]]:
     """All test modules, in the groups that run in one process."""
-    found = sorted((ROOT / "tests").rglob("test_*.py"))
+    found = sorted((ROOT / "tests" / (sys.argv[1] if len(sys.argv) > 1 else "")).rglob("test_*.py"))
     names = [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in found]
     long = [[name] for name in names if name.split(".")[1] in LONG]
     short = [name for name in names if name.split(".")[1] not in LONG]

@@ -17,6 +17,7 @@ from kotrel.core.errors import OutOfReach
 from kotrel.loading.loads.in_progress import report_interrupted
 from kotrel.screen.screen import Screen
 from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
+from kotrel.workspace.state_version import require_known_state
 
 if TYPE_CHECKING:
     from kotrel.core.loading.load_model import Checked, Preview
@@ -79,6 +80,7 @@ class Reports(Protocol):
 def workspace_of(args: argparse.Namespace, screen: Screen) -> Workspace:
     """The workspace given with -w, or the nearest one. What its user should know first stands on standard error."""
     workspace = open_workspace(find_workspace(Path(args.workspace) if args.workspace else None, Path.cwd()))
+    require_known_state(workspace.hidden)
     if pictures := getattr(args, "pictures", None):
         if not Path(pictures).is_dir():
             raise OutOfReach(

@@ -219,7 +219,7 @@ def _show(screen: Screen, path: Path, edits: Edits, moved: list[str]) -> None:
         title = (
             "What changes in the settings"
             if not edits.problems and not edits.clashes
-            else "What would change otherwise"
+            else "Without these, this would change"
         )
         screen.show(Text(f"{title}   {count(len(edits.changes), 'change')}", style="bold"))
         table = Table(box=None, padding=(0, 2, 0, 2), header_style="dim")

@@ -36,7 +36,8 @@ def check_alphabets(rows: Rows, state: SystemState) -> list[FindingGroup]:
             }
             title, kind = "signs within words", "signs-in-words"
             said = {
-                text: f"there is a sign among the letters: perhaps “{meant[:80]}” is meant" for text, meant in odd.items()
+                text: f"there is a sign among the letters: perhaps “{meant[:80]}” is meant"
+                for text, meant in odd.items()
             }
         elif field.kind == "code" and field.to is None and name not in rows.record.key:
             odd = {text: plain(text) for text in _of_other_alphabets(rows, name, seen)}

@@ -33,6 +33,11 @@ from kotrel.core.errors import WrongUse
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.dialect import Dialect, quoted
 
+LOAD_COLUMNS = (
+    "number", "kind", "at", "who", "files", "fingerprint", "remark", "of", "undone_by", "parts", "login", "lines", "digest", "chain",
+)  # fmt: skip
+"""What an entry has, in the order of the table."""
+
 
 def load_table(dialect: Dialect) -> str:
     """The quoted name of the table of loads."""
@@ -56,6 +61,15 @@ def require_journal(database: Database, name: str) -> None:
             f"{name} has no journal yet, and nothing is loaded without one",
             "kotrel init --journal creates its two tables there, once.",
             "no-journal",
+        )
+    there = set(database.columns_of(*database.dialect.in_journal("load")))
+    if there != set(LOAD_COLUMNS):
+        odd = sorted(there - set(LOAD_COLUMNS))
+        made = f"a newer Kotrel (it has {', '.join(odd)})" if odd else "an older Kotrel"
+        raise WrongUse(
+            f"the journal of {name} was made by {made}, and this one would not keep it whole",
+            "Use the Kotrel that made it, or update this one: pip install --upgrade kotrel",
+            "other-journal",
         )
 
 
