@@ -82,17 +82,18 @@ def system() -> tuple[Description, Memory]:
 
 @dataclass
 class Tally:
-    """How many cells of each outcome, and a few examples of what went wrong."""
+    """How many cells of each outcome, with examples of what went wrong, and a few of what was told."""
 
     counts: Counter[str] = field(default_factory=Counter)
     examples: dict[str, list[str]] = field(default_factory=dict)
+    reported: dict[str, list[str]] = field(default_factory=dict)
 
     def add(self, outcome: str, damage: str, example: str) -> None:
         self.counts[outcome] += 1
         self.counts[f"{outcome}: {damage}"] += 1
-        if outcome not in ("mended", "kept", "clean") and (
-            outcome != "told" or len(self.examples.get(f"{outcome}: {damage}", ())) < 4
-        ):
+        if outcome == "told":
+            self.reported.setdefault(damage, []).append(example)
+        elif outcome not in ("mended", "kept", "clean"):
             self.examples.setdefault(f"{outcome}: {damage}", []).append(example)
 
 

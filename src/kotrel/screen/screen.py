@@ -14,10 +14,6 @@ from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any, TextIO
 
-from rich.console import Console
-from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
-from rich.table import Table
-
 from kotrel.screen.command_lines import quoted, said_again
 from kotrel.screen.json_streaming import json_pieces
 from kotrel.systems.interface import Step
@@ -46,29 +42,45 @@ AFTER_SECONDS = 1.0
 @contextmanager
 def showing(steps: int) -> Iterator[Step]:
     """A bar of ``steps`` steps; with more steps than that it waits near its end."""
-    bar = Progress(
-        TextColumn("{task.description}"),
-        BarColumn(bar_width=30),
-        TimeElapsedColumn(),
-        console=Console(file=sys.stderr, highlight=False),
-        transient=True,
-    )
-    task = bar.add_task("starting", total=steps)
-    timer = threading.Timer(AFTER_SECONDS, bar.start)
+    lock, bar, task, title, done, over = threading.Lock(), None, None, "starting", -1, False
+
+    def begin() -> None:
+        # Made only when it is due: what draws it is not needed by most commands, and takes time to be read in.
+        from rich.console import Console
+        from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
+
+        nonlocal bar, task
+        made = Progress(
+            TextColumn("{task.description}"),
+            BarColumn(bar_width=30),
+            TimeElapsedColumn(),
+            console=Console(file=sys.stderr, highlight=False),
+            transient=True,
+        )
+        with lock:
+            if not over:
+                bar, task = made, made.add_task(title, total=steps)
+                made.update(task, completed=min(max(done, 0), steps - 0.5))
+                made.start()
+
+    def step(name: str) -> None:
+        nonlocal title, done
+        with lock:
+            title, done = name, done + 1
+            if bar is not None and task is not None:
+                bar.update(task, description=title, completed=min(done, steps - 0.5))
+
+    timer = threading.Timer(AFTER_SECONDS, begin)
     timer.daemon = True
     timer.start()
-    done = 0
-
-    def step(title: str) -> None:
-        nonlocal done
-        bar.update(task, description=title, completed=min(done, steps - 0.5))
-        done += 1
-
     try:
         yield step
     finally:
         timer.cancel()
-        bar.stop()
+        with lock:
+            over = True
+        if bar is not None:
+            bar.stop()
 
 
 _PLAIN = {
@@ -154,9 +166,11 @@ class Screen:
 
     def show(self, *parts: Any) -> None:
         """Prints something rich can print."""
+        from rich.table import Table
+
         for part in parts:
             # A command to be typed, and a table that cannot be narrower, is never broken or cut.
-            wider = isinstance(part, Table) and (part.width or 0) > self.console.width
+            wider = not isinstance(part, str) and isinstance(part, Table) and (part.width or 0) > self.console.width
             self.console.print(part, soft_wrap=wider or _is_step(part))
 
     def remark(self, words: str) -> None:

@@ -6,6 +6,7 @@ import argparse
 import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from kotrel.core.errors import KotrelError, OutOfReach, WrongUse
 from kotrel.core.loading.load_model import Checked
@@ -17,10 +18,12 @@ from kotrel.loading.options import add_files, add_report, files_of, report_path,
 from kotrel.loading.sheets_in.findings_screen import checked_json, show_checked, show_created
 from kotrel.loading.sheets_in.large_files import check_any
 from kotrel.loading.sheets_in.next_steps import next_steps
-from kotrel.loading.sheets_in.spellings import Question, learn, listed_codes, not_listed
 from kotrel.screen.screen import Screen
-from kotrel.sheets.marking import Marked, mark, marked_name
 from kotrel.sheets.safe_writing import require_new_file
+
+if TYPE_CHECKING:
+    from kotrel.loading.sheets_in.spellings import Question
+    from kotrel.sheets.marking import Marked
 
 WATCH_EVERY = 0.5
 """Seconds between two looks at a watched file."""
@@ -151,6 +154,8 @@ def _once(args: argparse.Namespace, screen: Screen) -> int:
     if report is not None:
         screen.show(f"Written: {report}")
     if args.ask:
+        from kotrel.loading.sheets_in.spellings import learn
+
         learned = learn(checked, workspace, lambda question: _ask(question, screen))
         spellings = sum(map(len, learned.values()))
         screen.show(
@@ -167,6 +172,8 @@ def _once(args: argparse.Namespace, screen: Screen) -> int:
 
 def _ask(question: Question, screen: Screen) -> str | None:
     """Asks what a value means until the answer can be used; blank skips it, None stops."""
+    from kotrel.loading.sheets_in.spellings import listed_codes, not_listed
+
     likely, known = question.likely, question.names
     name = known.names.get(likely or "")
     about = f"“{question.value}” ({count(question.rows, 'row')}) is not a known {known.record.title.lower()}."
@@ -196,6 +203,8 @@ def _endings(source: Path) -> list[str]:
 
 def _mark_all(checked: list[Checked], named: str) -> list[Marked]:
     """Writes a marked copy of each file; where several records come out of one sheet, it has the marks of all."""
+    from kotrel.sheets.marking import mark, marked_name
+
     files: dict[str, dict[str, Rows]] = {}
     # What has no cells of its own (values that are added to a list) is marked at the rows that cause it.
     for each in sorted(checked, key=lambda one: (one.consequence is not None, one.rows.once)):

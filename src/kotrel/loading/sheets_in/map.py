@@ -69,11 +69,10 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
     if mapped.others:
         sheets = listed([f"“{name}”" for name in mapped.others], 6)
         screen.show(Text(f"Other sheets: {sheets}. The mapping also reads those that have its headings.", style="dim"))
+    screen.show(f"Saved as {_shown(mapped.path)}.", f"Next: {mapped.next}")
     screen.show(
         Text(
-            f"Saved as {_shown(mapped.path)}: kotrel settings mapping {mapped.path.stem} writes it as a workbook, to be read and changed."
-        ).append(
-            f"  Next: {mapped.next}",
+            f"      {screen.program} settings mapping {quoted([mapped.path.stem])}    writes what it says as a workbook, to be read and changed",
             style="dim",
         )
     )

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from kotrel.core.loading.load_model import Checked
 from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
-from kotrel.sheets.marking import Marked
+
+if TYPE_CHECKING:
+    from kotrel.sheets.marking import Marked
 
 
 def next_steps(
