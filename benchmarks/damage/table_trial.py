@@ -14,7 +14,7 @@ from benchmarks.damage.trial import TODAY, Tally
 from kotrel.cli import main as kotrel
 from kotrel.core.columns import ROW
 from kotrel.core.errors import KotrelError
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.checking import check_files
 from kotrel.workspace.settings import Workspace, open_workspace
 
@@ -53,7 +53,7 @@ def _write(layout: Layout, path: Path) -> None:
 def _judge(name: str, layout: Layout, path: Path, workspace: Workspace, tally: Tally) -> None:
     """Counts each item that was taken as it is, told of, or lost; and each line taken for an item that is none."""
     try:
-        checked = check_files([path], workspace, Wanted(), TODAY, lambda _: None)
+        checked = check_files([path], workspace, FileOptions(), TODAY, lambda _: None)
     except KotrelError as error:
         for _ in layout.items:
             tally.add("told", name, error.message)

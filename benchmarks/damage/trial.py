@@ -15,7 +15,7 @@ from benchmarks.damage.classes import ASK, DAMAGES, MEND, NAMES, Damage
 from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.model import Description
-from kotrel.core.loading.load_model import Business, Part
+from kotrel.core.loading.load_model import Business, SheetRows
 from kotrel.core.loading.pipeline import check_parts
 from kotrel.core.matching.by_headings import match_headings
 from kotrel.core.matching.row_reading import understand
@@ -150,7 +150,7 @@ def try_sheet(damage: Damage, rows: int, share: float, seed: int, tally: Tally) 
     [done_rows] = [
         each.rows
         for each in check_parts(
-            [Part(read)], Business(description, Conventions(currency="EUR")), memory, lambda _: None
+            [SheetRows(read)], Business(description, Conventions(currency="EUR")), memory, lambda _: None
         )
     ]
     _judge(done_rows, name, damage, damaged, truth, cells, tally)

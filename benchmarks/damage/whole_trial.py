@@ -14,7 +14,7 @@ from benchmarks.damage.classes import ASK, KEEP
 from benchmarks.damage.trial import TODAY, Memory, Tally, system
 from benchmarks.damage.whole_sheets import SHEETS, Sheet
 from kotrel.core.columns import ROW
-from kotrel.core.loading.load_model import Business, Part
+from kotrel.core.loading.load_model import Business, SheetRows
 from kotrel.core.loading.pipeline import check_parts
 from kotrel.core.matching.by_headings import match_headings
 from kotrel.core.matching.row_reading import understand
@@ -64,7 +64,7 @@ def read(sheet: Sheet) -> Rows:
         matched = replace(matched, sources={**matched.sources, "code": made})
     options = LoadOptions(new_codes=sheet.new_codes)
     business = Business(description, EUR, options)
-    [done] = check_parts([Part(understand(table, matched, EUR, TODAY))], business, Held(sheet), lambda _: None)
+    [done] = check_parts([SheetRows(understand(table, matched, EUR, TODAY))], business, Held(sheet), lambda _: None)
     return done.rows
 
 

@@ -6,7 +6,7 @@ from datetime import date
 from unittest.mock import patch
 
 from kotrel.core.errors import WrongUse
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in import sheet_reading as understanding
 from kotrel.workspace.settings import open_workspace
 from tests.support import Program
@@ -25,7 +25,7 @@ class FirstLines(Program):
             found = understanding.understand_file(
                 path,
                 open_workspace(self.folder),
-                Wanted(heading_row=heading_row),
+                FileOptions(heading_row=heading_row),
                 date(2026, 11, 26),
                 lambda step: None,
                 expect,

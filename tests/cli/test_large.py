@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from kotrel.core.columns import ROW
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in import large_files as streaming
 from kotrel.loading.sheets_in.checking import check_files
 from kotrel.loading.sheets_in.large_files import check_large
@@ -46,12 +46,12 @@ class InParts(Program):
         path = self.write("many.csv", *lines)
         workspace = open_workspace(self.folder)
 
-        [whole] = check_files([path], workspace, Wanted(), TODAY, lambda step: None)
+        [whole] = check_files([path], workspace, FileOptions(), TODAY, lambda step: None)
         self.assertEqual(told(whole)[2], 401)
         self.assertIn("second-table", {kind for kind, *_ in told(whole)[0]})
         for size in (700, 3000, 1 << 20):
             with workspace.system().reading() as reading:
-                [parts] = check_large(path, workspace, Wanted(), TODAY, reading, lambda step: None, size)
+                [parts] = check_large(path, workspace, FileOptions(), TODAY, reading, lambda step: None, size)
             self.assertEqual(told(parts), told(whole), size)
 
     def test_periods_follow_each_other_across_all_parts(self):
@@ -74,14 +74,14 @@ class InParts(Program):
         lines.append("SHOP,CHN-00360,EA,0,2027-01-01,(clear),5.00")
         path = self.write("prices.csv", *lines)
         workspace = open_workspace(self.folder)
-        whole = check_files([path], workspace, Wanted(), TODAY, lambda step: None)
+        whole = check_files([path], workspace, FileOptions(), TODAY, lambda step: None)
         over = {row for kind, _, row, _ in told(whole[-1])[0] if kind == "overlaps"}
         self.assertLessEqual({6, len(lines)}, over)
         kinds = {kind for kind, *_ in told(whole[-1])[0]}
         self.assertLessEqual({"overlaps", "nothing-follows"}, kinds)
         for size in (300, 900):
             with workspace.system().reading() as reading, patch.object(streaming, "FILE", 400):
-                parts = check_large(path, workspace, Wanted(), TODAY, reading, lambda step: None, size)
+                parts = check_large(path, workspace, FileOptions(), TODAY, reading, lambda step: None, size)
             self.assertEqual([told(each) for each in parts], [told(each) for each in whole], size)
             self.assertEqual([each.consequence for each in parts], ["ended", None])
             ended = [each.rows.values.sort("item").select("item", "to_date").rows() for each in (parts[0], whole[0])]
@@ -93,7 +93,7 @@ class InParts(Program):
         path = self.write("o.csv", "Item,Warehouse,Quantity,Unit cost", *("ROP-00020,QUAY,1,4" for _ in range(50)))
         workspace = open_workspace(self.folder)
         with workspace.system().reading() as reading, self.assertRaises(WrongUse) as caught:
-            check_large(path, workspace, Wanted(record="opening_stock"), TODAY, reading, lambda step: None, 200)
+            check_large(path, workspace, FileOptions(record="opening_stock"), TODAY, reading, lambda step: None, 200)
         self.assertEqual(caught.exception.kind, "too-large-for-documents")
 
     def test_irregular_lines_are_told(self):
@@ -101,7 +101,7 @@ class InParts(Program):
         path = self.write("wild.csv", "Item code,Price", *(f"A{n},1" for n in range(200)), "A,1,2,3")
         workspace = open_workspace(self.folder)
         with workspace.system().reading() as reading, self.assertRaises(OutOfReach):
-            check_large(path, workspace, Wanted(record="item"), TODAY, reading, lambda step: None, 300)
+            check_large(path, workspace, FileOptions(record="item"), TODAY, reading, lambda step: None, 300)
 
     def test_a_match_that_needs_all_rows_at_once_is_refused(self):
         self.start_shop()
@@ -112,7 +112,7 @@ class InParts(Program):
             self.write("maps/m.toml", 'record = "item"', text)
             workspace = open_workspace(self.folder)
             with workspace.system().reading() as reading, self.assertRaises(WrongUse) as caught:
-                check_large(path, workspace, Wanted(map_name="m"), TODAY, reading, lambda step: None, 200)
+                check_large(path, workspace, FileOptions(map_name="m"), TODAY, reading, lambda step: None, 200)
             self.assertEqual(caught.exception.kind, "too-large-for-mapping")
 
 

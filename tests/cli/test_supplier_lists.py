@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field
-from kotrel.core.normalizing.column import Setting, Tidied
+from kotrel.core.normalizing.column import ColumnSetting, Tidied
 from kotrel.core.normalizing.price_units import per_one
 from kotrel.core.tables.sources import PriceUnit
 from kotrel.core.values.conventions import Conventions
@@ -147,7 +147,9 @@ class ForOne(unittest.TestCase):
         unit = PriceUnit(None, "B", {"c": Decimal(100)}, Decimal(1))
         amounts = pl.Series("cost", [f"{Decimal(cents) / 100:.2f}" for cents, _ in lines])
         about: Any = Field("cost", "Cost", "money", decimals=4)
-        done = per_one(read.table.cells[ROW], Tidied(amounts), read.table, unit, about, Setting(Conventions(), TODAY))
+        done = per_one(
+            read.table.cells[ROW], Tidied(amounts), read.table, unit, about, ColumnSetting(Conventions(), TODAY)
+        )
         wrong = {row for trouble in done.troubles for row in trouble.cells[ROW]}
         for row, (cents, said), after in zip(read.table.cells[ROW], lines, done.values, strict=True):
             number = {"": 1, "C": 100, "x": 0}.get(said) if not said.isdigit() else int(said)

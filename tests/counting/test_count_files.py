@@ -10,7 +10,7 @@ import polars as pl
 
 from kotrel.core.counting.frames import line_frame
 from kotrel.core.counting.selection import FROZEN
-from kotrel.core.counting.variance import Entry
+from kotrel.core.counting.variance import CountEntry
 from kotrel.core.errors import WrongUse
 from kotrel.counting.count_files import CountedFile, DamagedCount, count_names, create_count, drop_count, open_count
 from kotrel.counting.count_state import posted_places, settle_posts
@@ -50,7 +50,7 @@ class Kept(unittest.TestCase):
             return CountedFile(0, "a.xlsx", "sheet 1", fingerprint, "2027-01-09 12:00:00", "me", 0)
 
         def counted(quantity: int) -> pl.DataFrame:
-            return line_frame([Entry(1, 0, Decimal(quantity), "ola", None, "a.xlsx H5")])
+            return line_frame([CountEntry(1, 0, Decimal(quantity), "ola", None, "a.xlsx H5")])
 
         with open_count(self.hidden, "x") as count:
             self.assertEqual(count.collect(file("one"), counted(47)), 0)
@@ -72,7 +72,7 @@ class Kept(unittest.TestCase):
 
     def test_what_fails_leaves_nothing(self) -> None:
         with self.assertRaises(ZeroDivisionError), open_count(self.hidden, "x") as count:
-            count.correct(Entry(1, 1000, Decimal(1), "me", None, "by hand"))
+            count.correct(CountEntry(1, 1000, Decimal(1), "me", None, "by hand"))
             _ = 1 / 0
         with open_count(self.hidden, "x") as count:
             self.assertEqual(count.entries(), [])

@@ -12,7 +12,7 @@ from typing import Any
 import openpyxl
 
 from kotrel.core.columns import ROW
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.checking import check_files
 from kotrel.loading.sheets_in.large_files import check_large
 from kotrel.workspace.settings import open_workspace
@@ -348,7 +348,7 @@ def parts(world: World, pick: random.Random) -> Iterator[str]:
     path = world.folder / "p.csv"
     path.write_bytes("\n".join([";".join(line) for line in lines] + [""]).encode())
     workspace = open_workspace(world.folder)
-    wanted, today = Wanted(record="price"), date(2026, 11, 30)
+    wanted, today = FileOptions(record="price"), date(2026, 11, 30)
     with workspace.system().reading() as reading:
         small = check_large(
             path, workspace, wanted, today, reading, lambda title: None, part_bytes=pick.choice((1200, 1800, 2500))

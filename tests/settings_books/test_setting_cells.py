@@ -16,7 +16,7 @@ from kotrel.settings_books.book_model import SHOWN, VALUE, comes_back
 from kotrel.settings_books.book_reading import read_settings_book
 from kotrel.settings_books.book_writing import HEADING_ROW, write_settings_book
 from kotrel.settings_books.setting_cells import cell_text, setting_value, shape_of
-from kotrel.settings_books.settings_files import fingerprint
+from kotrel.settings_books.settings_files import text_fingerprint
 from kotrel.settings_books.sheet_edits import edits_of
 from kotrel.settings_books.spelling_sheets import spellings_book
 from kotrel.workspace.setting_tables import (
@@ -111,7 +111,7 @@ class Laws(unittest.TestCase):
     def back(self, book, change=lambda workbook: None):
         """What comes back of a workbook: the edits, and the files that they change."""
         write_settings_book(
-            book, self.path, {file: fingerprint(text) for file, text in book.files.items()}, "kotrel settings"
+            book, self.path, {file: text_fingerprint(text) for file, text in book.files.items()}, "kotrel settings"
         )
         workbook = openpyxl.load_workbook(self.path)
         change(workbook)

@@ -10,7 +10,7 @@ import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kotrel.core.changes.change_set import Rest
+from kotrel.core.changes.change_set import RefusedRows
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import cells_of
 from kotrel.loading.loads.rest_workbook import RestSheet, write_rest
@@ -62,7 +62,7 @@ class Guarded(unittest.TestCase):
                             self.assertFalse(cell.lstrip(" ").startswith(("=", "+", "@", "\t", "\r")), repr(cell))
         path = self.free(".xlsx")
         numbers = pl.DataFrame({ROW: pl.Series([2, 3], dtype=pl.UInt32)})
-        rest = Rest((heading,), numbers.hstack(column), numbers.hstack(pl.DataFrame({"A": ["text", "text"]})))
+        rest = RefusedRows((heading,), numbers.hstack(column), numbers.hstack(pl.DataFrame({"A": ["text", "text"]})))
         write_rest([RestSheet("S", rest, {2: text})], path, {})
         self.no_formula(path)
 

@@ -104,7 +104,7 @@ class SqliteFixture(Fixture, unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.path = Path(folder.name) / "own.db"
         with contextlib.closing(SqliteDatabase(self.path, create=True)) as database:
-            database.create([GOODS.format(moment="datetime", real="real"), *journal_tables.create_statements(SQLITE)])
+            database.create([GOODS.format(moment="datetime", real="real"), *journal_tables.journal_statements(SQLITE)])
         self.system = SqlSystem(lambda: SqliteDatabase(self.path), DESCRIPTION, "own")
 
     def run_sql(self, statement, values=()):
@@ -161,7 +161,7 @@ class PostgresFixture(Fixture, unittest.TestCase):
             connection.execute("DROP SCHEMA IF EXISTS kotrel CASCADE")
             connection.execute("DROP TABLE IF EXISTS goods CASCADE")
             connection.execute(GOODS.format(moment="timestamp", real="double precision").encode())
-            for statement in journal_tables.create_statements(POSTGRESQL):
+            for statement in journal_tables.journal_statements(POSTGRESQL):
                 connection.execute(statement.encode())
         self.system = SqlSystem(lambda: PostgresDatabase(self.url, "own"), DESCRIPTION, "own")
 

@@ -48,7 +48,7 @@ class Catalogue(unittest.TestCase):
         url = postgres_url()
         with closing(psycopg.connect(url, autocommit=True)) as connection:
             connection.execute(TABLES)
-            for statement in ("DROP SCHEMA IF EXISTS kotrel CASCADE", *journal_tables.create_statements(POSTGRESQL)):
+            for statement in ("DROP SCHEMA IF EXISTS kotrel CASCADE", *journal_tables.journal_statements(POSTGRESQL)):
                 connection.execute(statement.encode())
         self.addCleanup(self.tidy_up, url)
         with closing(PostgresDatabase(url, "erp")) as database:

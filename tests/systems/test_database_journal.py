@@ -8,7 +8,7 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kotrel.core.changes.change_set import RecordChanges, before, put_together
+from kotrel.core.changes.change_set import RecordChanges, before, join_changes
 from kotrel.core.changes.journal import from_images, image, journal_rows, load_name
 from kotrel.core.columns import ACTION, MESSAGE, ROW
 from kotrel.systems.sql.dialect import quoted
@@ -76,9 +76,9 @@ class Narrowing(unittest.TestCase):
 
     def test_parts_of_one_record_are_put_together(self):
         one, two = changes(self.CHANGED), changes(self.NEW)
-        self.assertEqual([each.frame.height for each in put_together([one, two])], [2])
+        self.assertEqual([each.frame.height for each in join_changes([one, two])], [2])
         other = changes(("2", "same", None, "A", "A"), fields=("code",))
-        self.assertEqual(len(put_together([one, other, two])), 3)
+        self.assertEqual(len(join_changes([one, other, two])), 3)
 
 
 class FastRoads(unittest.TestCase):

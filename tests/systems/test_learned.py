@@ -97,7 +97,7 @@ class Learned(unittest.TestCase):
             connection.execute(
                 f"DROP SCHEMA IF EXISTS kotrel, {name} CASCADE; CREATE SCHEMA {name}; SET search_path TO {name}; {tables}".encode()
             )
-            for statement in journal_tables.create_statements(POSTGRESQL):
+            for statement in journal_tables.journal_statements(POSTGRESQL):
                 connection.execute(statement.encode())
         self.addCleanup(self.run_sql, f"DROP SCHEMA kotrel, {name} CASCADE")
         with closing(PostgresDatabase(self.url, name)) as database:
@@ -194,7 +194,7 @@ class Learned(unittest.TestCase):
                 database.executescript(LITTLE)
             with closing(SqliteDatabase(path)) as database:
                 facts, views = read_catalogue(database), database.views()
-                database.create(journal_tables.create_statements(SQLITE))
+                database.create(journal_tables.journal_statements(SQLITE))
             description, _text, loaded, _ = self.load_each(
                 draft_description(facts, views), facts, lambda: SqliteDatabase(path)
             )

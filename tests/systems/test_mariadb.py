@@ -99,7 +99,7 @@ class MariaFixture(Fixture, unittest.TestCase):
         )
         url = mariadb_server.url(self.name)
         database = MariaDatabase(url, "own")
-        database.create(journal_tables.create_statements(MARIADB))
+        database.create(journal_tables.journal_statements(MARIADB))
         database.close()
         self.system = SqlSystem(lambda: MariaDatabase(url, "own"), DESCRIPTION, "own")
 

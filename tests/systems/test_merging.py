@@ -41,7 +41,7 @@ class Database(unittest.TestCase):
         self.path = Path(folder.name) / "a.db"
         self.database = SqliteDatabase(self.path, create=True)
         self.addCleanup(self.database.close)
-        self.database.create([*create_statements(small(), SQLITE), *journal_tables.create_statements(SQLITE)])
+        self.database.create([*create_statements(small(), SQLITE), *journal_tables.journal_statements(SQLITE)])
         self.database.run("INSERT INTO unit VALUES ('EA', 'each'), ('M', 'metre')")
         self.system = SqlSystem(lambda: SqliteDatabase(self.path), small(), "test")
 
@@ -130,13 +130,13 @@ class Tables(unittest.TestCase):
             self.assertIn("BIGINT" if dialect is SQLITE else "NUMERIC(18, 2)", text)
             self.assertIn("CHECK (cost >= 0)", text)
         self.assertIn("CHECK (cost <= 100000)", "\n".join(create_statements(small(), SQLITE)), "limits are scaled too")
-        self.assertTrue(any(JOURNAL in statement for statement in journal_tables.create_statements(POSTGRESQL)))
+        self.assertTrue(any(JOURNAL in statement for statement in journal_tables.journal_statements(POSTGRESQL)))
 
     def test_a_database_without_a_journal_says_so(self):
         with tempfile.TemporaryDirectory() as name:
             database = SqliteDatabase(Path(name) / "a.db", create=True)
             self.assertFalse(has_journal(database))
-            database.create(journal_tables.create_statements(SQLITE))
+            database.create(journal_tables.journal_statements(SQLITE))
             self.assertTrue(has_journal(database))
             database.close()
 
@@ -201,7 +201,7 @@ class ChangingPlaces(unittest.TestCase):
             path = Path(name) / "a.db"
             database = SqliteDatabase(path, create=True)
             self.addCleanup(database.close)
-            database.create([*create_statements(description, SQLITE), *journal_tables.create_statements(SQLITE)])
+            database.create([*create_statements(description, SQLITE), *journal_tables.journal_statements(SQLITE)])
             database.run("CREATE UNIQUE INDEX pair ON variant (family, size)")
             database.run("INSERT INTO variant VALUES ('A', 'F', 'L'), ('B', 'F', 'M')")
             system = SqlSystem(lambda: SqliteDatabase(path), description, "test")

@@ -40,7 +40,7 @@ class SharedServer(unittest.TestCase):
 
     def setUp(self):
         self.sql("DROP SCHEMA IF EXISTS kotrel CASCADE", "DROP SCHEMA public CASCADE", "CREATE SCHEMA public")
-        self.sql(GOODS, "CREATE SEQUENCE numbers", *journal_tables.create_statements(POSTGRESQL))
+        self.sql(GOODS, "CREATE SEQUENCE numbers", *journal_tables.journal_statements(POSTGRESQL))
         self.told: list[str] = []
 
     def sql(self, *statements):

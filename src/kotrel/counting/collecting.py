@@ -15,7 +15,7 @@ import polars as pl
 
 from kotrel.core.counting.entries import Known, KnownPlaces, Sheet, collect
 from kotrel.core.counting.frames import NUMBER, line_frame
-from kotrel.core.counting.variance import Entry, Key
+from kotrel.core.counting.variance import CountEntry, Key
 from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongData
 from kotrel.core.rows.rows import Rows
@@ -23,7 +23,7 @@ from kotrel.core.rows.system_state import SystemState
 from kotrel.core.values.dates import moment_text
 from kotrel.counting.count_files import Count, CountedFile, open_count
 from kotrel.counting.count_sheets import STAMP
-from kotrel.counting.sheet_rows import Wish, prepared_files, rows_of
+from kotrel.counting.sheet_rows import CollectOptions, counted_rows_of, prepared_files
 from kotrel.sheets.ooxml.stamps import stamp_of
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.settings import Workspace
@@ -112,7 +112,7 @@ class CollectedFile:
 
 
 def collect_files(
-    name: str, files: Sequence[Path], wish: Wish, workspace: Workspace, who: str, now: datetime, step: Step
+    name: str, files: Sequence[Path], wish: CollectOptions, workspace: Workspace, who: str, now: datetime, step: Step
 ) -> list[CollectedFile]:
     """Collects files into a count. A file with an error in a line is not taken at all: nothing is counted by halves.
 
@@ -147,7 +147,7 @@ def collect_files(
             read, not_read = (
                 ([prepared], list[str]())
                 if prepared is not None
-                else rows_of(path, tables, workspace, state, reading, places, wish, sheet.warehouse, now)
+                else counted_rows_of(path, tables, workspace, state, reading, places, wish, sheet.warehouse, now)
             )
             counted = [rows if wish.counter is None else _with_counter(rows, wish.counter) for rows in read]
             found = [collect(rows, known_places, items.known_of(rows.values["item"]), sheet) for rows in counted]
@@ -191,7 +191,9 @@ def _fingerprint(path: Path) -> str:
         raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
 
 
-def _source_of(stamp: str | None, name: str, path: Path, wish: Wish, files: Sequence[CountedFile]) -> tuple[str, int]:
+def _source_of(
+    stamp: str | None, name: str, path: Path, wish: CollectOptions, files: Sequence[CountedFile]
+) -> tuple[str, int]:
     """What identifies the sheet a file is, and the round it belongs to.
 
     Raises:
@@ -209,7 +211,7 @@ def _source_of(stamp: str | None, name: str, path: Path, wish: Wish, files: Sequ
     return f"sheet {number}", int(round_)
 
 
-def _said_of(wish: Wish) -> str:
+def _said_of(wish: CollectOptions) -> str:
     """Where the user says that an unstamped list was counted: the same codes elsewhere are another list."""
     return "".join(f" in {where}" for where in (wish.warehouse, wish.bin) if where)
 
@@ -241,7 +243,7 @@ def _among_its_like(count: Count, source: str, places: set[int], path: Path, cor
     return (source if number == 1 else f"{source} #{number}"), aside
 
 
-def _warehouse_of(path: Path, wish: Wish, only: str | None, known: set[str | None]) -> str | None:
+def _warehouse_of(path: Path, wish: CollectOptions, only: str | None, known: set[str | None]) -> str | None:
     """The warehouse for rows that name none: the one given, the count's only one, or the one in the file's name."""
     if wish.warehouse is not None or only is not None:
         return wish.warehouse or only
@@ -270,7 +272,7 @@ def item_record(workspace: Workspace) -> Record:
 
 
 def _add_finds(  # type: ignore[no-untyped-def]
-    count, finds: Sequence[tuple[Key, Entry]], places: pl.DataFrame, reading: Reading, workspace: Workspace
+    count, finds: Sequence[tuple[Key, CountEntry]], places: pl.DataFrame, reading: Reading, workspace: Workspace
 ) -> list[int]:
     """Places for what was found where the count has none; nothing is expected there."""
     item = item_record(workspace)

@@ -9,7 +9,7 @@ from decimal import Decimal
 import polars as pl
 
 from kotrel.core.counting.selection import PLACE
-from kotrel.core.counting.variance import ZERO, Entry, Place, warehouse_and_bin
+from kotrel.core.counting.variance import ZERO, CountEntry, CountPlace, warehouse_and_bin
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import listed
 from kotrel.core.resolving.other_codes import which_row
@@ -44,7 +44,7 @@ class Correction:
 class Corrected:
     """The place that was corrected; ``moved_from`` is where the system had its serial number outside the count."""
 
-    place: Place
+    place: CountPlace
     moved_from: str = ""
 
 
@@ -90,13 +90,13 @@ def correct(name: str, what: Correction, workspace: Workspace, who: str, now: da
                 f"{what.item} is posted already", "Undo that load first; that opens the count again.", "posted-already"
             )
         rounds = [entry.round for entry in count.entries() if entry.place == place.number and entry.round >= AFTER_ALL]
-        entry = Entry(place.number, max(rounds, default=AFTER_ALL - 1) + 1, what.counted, who, what.at, f"by hand, {moment_text(now.replace(tzinfo=None))}",
+        entry = CountEntry(place.number, max(rounds, default=AFTER_ALL - 1) + 1, what.counted, who, what.at, f"by hand, {moment_text(now.replace(tzinfo=None))}",
                       what.reason)  # fmt: skip
         count.correct(entry)
         return Corrected(place, _serial_moved(entry, place, count, reading) if place.serial is not None else "")
 
 
-def _serial_moved(entry: Entry, place: Place, count: Count, reading: Reading) -> str:
+def _serial_moved(entry: CountEntry, place: CountPlace, count: Count, reading: Reading) -> str:
     """Counts the place outside the count as empty that has a serial number which a person confirms to be here; returns that place.
 
     A serial number that is not here after all is there again.
@@ -117,7 +117,7 @@ def _serial_moved(entry: Entry, place: Place, count: Count, reading: Reading) ->
     return ", ".join(filter(None, (warehouse_and_bin(each) for each in there))) if entry.counted else ""
 
 
-def _fits(place: Place, what: Correction) -> bool:
+def _fits(place: CountPlace, what: Correction) -> bool:
     asked = (
         ("item", what.item),
         ("warehouse", what.warehouse),

@@ -142,12 +142,12 @@ def _moment(text: str | None) -> tuple[str | None, str | None]:
 
 
 def _freeze(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
-    from kotrel.counting.freezing import Choice, choice_of, freeze
+    from kotrel.counting.freezing import CountScope, choice_of, freeze
 
     classes = tuple(each.strip().upper() for each in args.classes.split(",") if each.strip())
     if any(each not in ("A", "B", "C") for each in classes):
         raise WrongUse("the classes are A, B and C", "Like --class A,B", "wrong-command-line")
-    choice = Choice(args.where, classes, args.sample, args.seed, args.with_empty, args.not_counted_since)
+    choice = CountScope(args.where, classes, args.sample, args.seed, args.with_empty, args.not_counted_since)
     if args.like:
         choice = replace(choice_of(args.like, workspace), not_since=args.not_counted_since)
     report.show_frozen(screen, freeze(args.name, choice, args.trading, workspace, user(args), now()), args.trading)
@@ -155,22 +155,22 @@ def _freeze(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> i
 
 
 def _sheets(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
-    from kotrel.counting.count_sheets import Wish, make_sheets
+    from kotrel.counting.count_sheets import CountSheetOptions, make_sheets
 
     counters = tuple(dict.fromkeys(filter(None, map(str.strip, args.counters.split(",")))))
     if counters and args.split > 1:
         raise WrongUse("--counters makes a part for each of them: leave --split out", "", "wrong-command-line")
-    wish = Wish(args.per, args.split, args.blind, args.text, args.recount, counters)
+    wish = CountSheetOptions(args.per, args.split, args.blind, args.text, args.recount, counters)
     report.show_sheets(screen, args.name, make_sheets(args.name, wish, Path(args.output), workspace))
     return 0
 
 
 def _collect(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
     from kotrel.counting.collecting import collect_files
-    from kotrel.counting.sheet_rows import Wish
+    from kotrel.counting.sheet_rows import CollectOptions
 
     at, of_day = _moment(args.counted_at)
-    wish = Wish(
+    wish = CollectOptions(
         at,
         of_day,
         args.warehouse,
@@ -229,7 +229,7 @@ def _set(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
 
 def _post(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
     from kotrel.counting.count_workbooks import count_record_book
-    from kotrel.counting.posting import Posting, Wish, post_count
+    from kotrel.counting.posting import Posting, PostingOptions, post_count
     from kotrel.sheets.safe_writing import require_new_file
     from kotrel.sheets.table_writing import ENDINGS, write_book
 
@@ -247,7 +247,7 @@ def _post(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int
         report.show_posting(screen, planned)
         return screen.ask("Post this?")
 
-    wish = Wish(args.date, args.account, args.not_counted, args.second, args.remark)
+    wish = PostingOptions(args.date, args.account, args.not_counted, args.second, args.remark)
     with screen.progress(4 if args.yes else 0) as step:
         done = post_count(args.name, wish, workspace, user(args), now(), step, None if args.yes else agree)
     if args.output:

@@ -14,7 +14,7 @@ import polars as pl
 
 from kotrel.core.counting.frames import LINES, NUMBER, as_entries, as_places, line_frame, place_frame
 from kotrel.core.counting.selection import FROZEN
-from kotrel.core.counting.variance import Entry, Place
+from kotrel.core.counting.variance import CountEntry, CountPlace
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import those_there
 from kotrel.core.similarity import nearest
@@ -93,7 +93,7 @@ class Count:
         frozen = pl.concat(blocks) if blocks else pl.DataFrame(schema=dict.fromkeys(FROZEN, pl.String))
         return place_frame(frozen, self._rows(f"SELECT {', '.join(FROZEN)} FROM find ORDER BY number"))
 
-    def places(self) -> list[Place]:
+    def places(self) -> list[CountPlace]:
         """The same, each as one."""
         return as_places(self.place_frame())
 
@@ -140,7 +140,7 @@ class Count:
         query = "SELECT lines FROM counted JOIN file ON file.number = counted.file WHERE file.source = ?"
         return {place for (block,) in self._rows(query, [source]) for place in frame_in(block)[NUMBER].to_list()}
 
-    def correct(self, entry: Entry) -> None:
+    def correct(self, entry: CountEntry) -> None:
         """A correction by hand; what was counted before stays on record."""
         self._add_lines(line_frame([entry]), None)
 
@@ -153,7 +153,7 @@ class Count:
         parts = [frame_in(block) for (block,) in self._rows("SELECT lines FROM counted ORDER BY rowid")]
         return pl.concat(parts) if parts else line_frame([])
 
-    def entries(self) -> list[Entry]:
+    def entries(self) -> list[CountEntry]:
         """The same, each as one."""
         return as_entries(self.line_frame())
 

@@ -19,7 +19,7 @@ from kotrel.counting.collecting import CollectedFile
 from kotrel.counting.correcting import Corrected, Correction, Listed
 from kotrel.counting.freezing import Frozen
 from kotrel.counting.posting import Posting
-from kotrel.counting.variance_screen import plain_text, where_of
+from kotrel.counting.variance_screen import figure_text, place_in_words
 from kotrel.loading.loads.documents_screen import money_text
 from kotrel.loading.sheets_in.findings_screen import group_json, show_checked
 from kotrel.screen.screen import Screen
@@ -138,10 +138,12 @@ def show_corrected(screen: Screen, name: str, done: Corrected, what: Correction)
     place = done.place
     if screen.as_json:
         moved = {"moved_from": done.moved_from} if done.moved_from else {}
-        counted = plain_text(what.counted)
+        counted = figure_text(what.counted)
         screen.json({"count": name, "item": place.item, "counted": counted, "reason": what.reason, **moved})
         return
-    screen.show(f"{place.item} {where_of(place)}: {plain_text(what.counted)} {place.unit}, by hand ({what.reason})")
+    screen.show(
+        f"{place.item} {place_in_words(place)}: {figure_text(what.counted)} {place.unit}, by hand ({what.reason})"
+    )
     if done.moved_from:
         screen.show(f"The system has {place.serial} in {done.moved_from}: posting the count moves it from there.")
     screen.show(Text(f"Next: {screen.program} count variance {name}", style="dim"))
@@ -166,7 +168,7 @@ def show_posting(screen: Screen, planned: Posting) -> None:
         screen.show(Text(f"  {count(out, 'line')} out of tolerance and not counted again", style="yellow"))
     for each in [one for one in planned.adjusted if one.line.remarks][:SUSPECTED]:
         place = each.line.place
-        said = f"{place.item} {where_of(place)}: {'; '.join(each.line.remarks)}"
+        said = f"{place.item} {place_in_words(place)}: {'; '.join(each.line.remarks)}"
         screen.show(Text(f"  {said}", style="yellow"))
     more = sum(1 for one in planned.adjusted if one.line.remarks) - SUSPECTED
     if more > 0:

@@ -9,8 +9,8 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.counting.variance import Place
-from kotrel.core.documents.document_tables import plain
+from kotrel.core.counting.variance import CountPlace
+from kotrel.core.documents.document_tables import plain_quantity
 from kotrel.core.errors import WrongData
 from kotrel.core.phrases import count as counted
 from kotrel.counting.count_files import open_count
@@ -44,7 +44,7 @@ class CountSheet:
     subtitle: str
     stamp: str
     warehouse: str
-    places: tuple[Place, ...]
+    places: tuple[CountPlace, ...]
     blind: bool
     counter: str = ""
 
@@ -99,7 +99,7 @@ def _header_text(text: str) -> str:
     return text.replace("&", "&&")[:120]
 
 
-def _write_place(out, row: int, place: Place, headings: Sequence[str], formats, counter: str) -> None:  # type: ignore[no-untyped-def]
+def _write_place(out, row: int, place: CountPlace, headings: Sequence[str], formats, counter: str) -> None:  # type: ignore[no-untyped-def]
     values = {"Item": place.item, "Description": place.description, "Bin": place.bin, "Lot": place.lot, "Serial": place.serial,
               "Unit": place.unit}  # fmt: skip
     for column, name in enumerate(headings):
@@ -121,7 +121,7 @@ def write_count_text(sheet: CountSheet, path: Path) -> None:
     rows = []
     for place in sheet.places:
         values = {"Warehouse": place.warehouse, "Item": place.item, "Description": place.description, "Bin": place.bin,
-                  "Lot": place.lot, "Serial": place.serial, "Unit": place.unit, "Expected": plain(place.expected), "Counter": sheet.counter or None}  # fmt: skip
+                  "Lot": place.lot, "Serial": place.serial, "Unit": place.unit, "Expected": plain_quantity(place.expected), "Counter": sheet.counter or None}  # fmt: skip
         rows.append([values.get(name) for name in headings])
     frame = pl.DataFrame(rows, schema=dict.fromkeys(headings, pl.String), orient="row")
     with written_whole(path) as temporary:
@@ -129,7 +129,7 @@ def write_count_text(sheet: CountSheet, path: Path) -> None:
 
 
 @dataclass(frozen=True)
-class Wish:
+class CountSheetOptions:
     """How sheets are made.
 
     Attributes:
@@ -149,7 +149,7 @@ class Wish:
     counters: tuple[str, ...] = ()
 
 
-def make_sheets(name: str, wish: Wish, folder: Path, workspace: Workspace) -> list[tuple[Path, int]]:
+def make_sheets(name: str, wish: CountSheetOptions, folder: Path, workspace: Workspace) -> list[tuple[Path, int]]:
     """Writes the sheets; returns each file with its number of lines.
 
     Raises:
@@ -198,16 +198,16 @@ def make_sheets(name: str, wish: Wish, folder: Path, workspace: Workspace) -> li
     return written
 
 
-def _groups(places: Sequence[Place], per: str) -> list[tuple[str, list[Place]]]:
+def _groups(places: Sequence[CountPlace], per: str) -> list[tuple[str, list[CountPlace]]]:
     """The places of each sheet: always of one warehouse."""
-    found: dict[tuple[str, str], list[Place]] = {}
+    found: dict[tuple[str, str], list[CountPlace]] = {}
     for place in places:
         key = {"bin": place.bin, "category": place.category}.get(per) or ""
         found.setdefault((place.warehouse or "", key), []).append(place)
     return [(" ".join(filter(None, key)), mine) for key, mine in found.items()]
 
 
-def _split(places: list[Place], parts: int) -> list[list[Place]]:
+def _split(places: list[CountPlace], parts: int) -> list[list[CountPlace]]:
     """About equal parts, each of neighbouring places."""
     size, rest = divmod(len(places), parts)
     found, at = [], 0
@@ -219,7 +219,7 @@ def _split(places: list[Place], parts: int) -> list[list[Place]]:
     return found
 
 
-def _bins(places: Sequence[Place]) -> str:
+def _bins(places: Sequence[CountPlace]) -> str:
     bins = [place.bin for place in places if place.bin]
     return f"bins {bins[0]} to {bins[-1]}" if bins and bins[0] != bins[-1] else f"bin {bins[0]}" if bins else "no bins"
 

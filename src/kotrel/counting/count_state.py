@@ -13,7 +13,7 @@ from kotrel.core.counting.classify_lines import Parted, left_lines, moved_of, pa
 from kotrel.core.counting.frames import NUMBER, as_entries, as_places
 from kotrel.core.counting.selection import PLACE, classes
 from kotrel.core.counting.suspicions import suspected
-from kotrel.core.counting.variance import NOTHING_MOVED, Line, Tolerance, Totals, lines_of, totals_of, with_serials
+from kotrel.core.counting.variance import NOTHING_MOVED, CountLine, Tolerance, Totals, lines_of, totals_of, with_serials
 from kotrel.core.errors import OutOfReach
 from kotrel.core.stock.sums import LedgerQuery
 from kotrel.counting.count_files import Count, Post, open_count
@@ -40,7 +40,7 @@ class State:
     counted: pl.DataFrame
     quiet: pl.DataFrame
     left: pl.DataFrame
-    told: list[Line]
+    told: list[CountLine]
     posted: dict[int, int]
     totals: Totals
     moved: int
@@ -51,13 +51,13 @@ class State:
         return self.about.get("trading") == "yes"
 
     @cached_property
-    def lines(self) -> list[Line]:
+    def lines(self) -> list[CountLine]:
         """Every place that is not posted, counted or not, in their order."""
         whole = [*quiet_lines(self.quiet), *left_lines(self.left), *self.told]
         return sorted(whole, key=lambda line: line.place.number)
 
     @property
-    def open_lines(self) -> list[Line]:
+    def open_lines(self) -> list[CountLine]:
         return [line for line in self.lines if line.place.number not in self.posted]
 
 
@@ -93,7 +93,9 @@ def read_state(count: Count, reading: Reading, workspace: Workspace, second: str
     return State(count.name, about, places, counted, quiet, left, told, posted, totals, touched, tolerance)
 
 
-def _with_serials(told: list[Line], parts: Parted, open_: pl.DataFrame, reading: Reading) -> tuple[list[Line], Parted]:
+def _with_serials(
+    told: list[CountLine], parts: Parted, open_: pl.DataFrame, reading: Reading
+) -> tuple[list[CountLine], Parted]:
     """The lines with what was found of serial numbers where none were expected, and the places that these have left."""
     finds = {
         (line.place.item, line.place.serial)

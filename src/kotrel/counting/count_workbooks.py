@@ -10,7 +10,7 @@ import polars as pl
 from kotrel.core.changes.journal import load_name
 from kotrel.core.counting.classify_lines import left_lines
 from kotrel.core.counting.count_posting import adjustment_family
-from kotrel.core.counting.variance import Entry, Line, Place, Tolerance
+from kotrel.core.counting.variance import CountEntry, CountLine, CountPlace, Tolerance
 from kotrel.core.description.model import Field
 from kotrel.core.stock.sums import half_away
 from kotrel.counting.correcting import AFTER_ALL as BY_HAND
@@ -23,7 +23,7 @@ _QUANTITIES = ("Expected", "Counted", "Variance", "Adjustment", "Frozen", "Moved
 _MONEY = ("Value", "Cost")
 
 
-def variance_book(state: State, lines: Sequence[Line]) -> OutBook:
+def variance_book(state: State, lines: Sequence[CountLine]) -> OutBook:
     """The differences, worst first, and what was not counted."""
     head = ("Item", "Description", "Warehouse", "Bin", "Lot", "Serial", "Unit", "Expected", "Counted", "Variance", "%", "Value", "Recount",
             "Remarks", "Counted by", "Counted at")  # fmt: skip
@@ -46,7 +46,7 @@ def count_record_book(name: str, workspace: Workspace) -> OutBook:
         files, entries = count.files(), count.entries()
         posts = [(post, count.posted(post.number)) for post in count.posts()]
     documents = documents_of([document for _, lines in posts for *_, document, _ in lines if document], workspace)
-    by_place: dict[int, list[Entry]] = {}
+    by_place: dict[int, list[CountEntry]] = {}
     for entry in entries:
         by_place.setdefault(entry.place, []).append(entry)
     posted = {
@@ -79,7 +79,9 @@ Posted = tuple[str, str | None, str, str, str | None, str | None]
 """Expected, counted, adjustment, why, document and load of a place."""
 
 
-def _record_line(place: Place, entries: Sequence[Entry], line: Line | None, posted: Posted | None) -> list[str | None]:
+def _record_line(
+    place: CountPlace, entries: Sequence[CountEntry], line: CountLine | None, posted: Posted | None
+) -> list[str | None]:
     if posted is not None:
         expected, counted, adjustment, why, document, load = posted
     else:
@@ -183,7 +185,7 @@ def round_name(number: int) -> str:
     return "first count" if not number else f"recount {number}"
 
 
-def _place(place: Place) -> list[str | None]:
+def _place(place: CountPlace) -> list[str | None]:
     return [
         place.item,
         place.description or None,

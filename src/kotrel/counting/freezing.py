@@ -29,7 +29,7 @@ from kotrel.workspace.settings import Workspace
 
 
 @dataclass(frozen=True)
-class Choice:
+class CountScope:
     """What is counted.
 
     Attributes:
@@ -60,7 +60,7 @@ class Frozen:
     remarks: tuple[str, ...]
 
 
-def freeze(name: str, choice: Choice, trading: bool, workspace: Workspace, who: str, now: datetime) -> Frozen:
+def freeze(name: str, choice: CountScope, trading: bool, workspace: Workspace, who: str, now: datetime) -> Frozen:
     """Freezes the places chosen.
 
     Raises:
@@ -105,7 +105,7 @@ def freeze(name: str, choice: Choice, trading: bool, workspace: Workspace, who: 
         items,
         about.select("item", *(n for n in ("unit", "description", "category", "cost") if n in about.columns)),
     )
-    remarks = [*_elsewhere(rows, workspace.hidden), *_due(due)]
+    remarks = [*_elsewhere(rows, workspace.hidden), *_say_due(due)]
     chosen_by = {"where": choice.where, "classes": choice.classes, "sample": choice.sample, "seed": choice.seed,
                  "empty_too": choice.with_empty}  # fmt: skip
     facts = {
@@ -123,7 +123,7 @@ def freeze(name: str, choice: Choice, trading: bool, workspace: Workspace, who: 
     return Frozen(name, rows.height, rows["item"].n_unique(), warehouses, value, at, tuple(remarks))
 
 
-def choice_of(name: str, workspace: Workspace) -> Choice:
+def choice_of(name: str, workspace: Workspace) -> CountScope:
     """What an earlier count chose, to be chosen again.
 
     Raises:
@@ -131,7 +131,7 @@ def choice_of(name: str, workspace: Workspace) -> Choice:
     """
     with open_count(workspace.hidden, name) as earlier:
         said = json.loads(earlier.about().get("choice", "{}"))
-    return Choice(
+    return CountScope(
         said.get("where"),
         tuple(said.get("classes", ())),
         said.get("sample"),
@@ -153,7 +153,9 @@ def lately_counted(since: str, workspace: Workspace, reading: Reading) -> set[st
     return found
 
 
-def _among(choice: Choice, places: Sequence[str], meant: Mapping[tuple[str, str], str]) -> list[tuple[str, pl.Series]]:
+def _among(
+    choice: CountScope, places: Sequence[str], meant: Mapping[tuple[str, str], str]
+) -> list[tuple[str, pl.Series]]:
     found = []
     for name in places if choice.where else ():
         if (values := only_values(str(choice.where), name, meant)) is not None:
@@ -170,7 +172,9 @@ def _about(item: Record, codes: pl.Series, reading: Reading) -> pl.DataFrame:
     return held
 
 
-def _condition(choice: Choice, item: Record, ledger: Record, workspace: Workspace, reading: Reading) -> Compiled | None:
+def _condition(
+    choice: CountScope, item: Record, ledger: Record, workspace: Workspace, reading: Reading
+) -> Compiled | None:
     """The condition that places are chosen by."""
     if choice.where is None:
         return None
@@ -181,7 +185,7 @@ def _condition(choice: Choice, item: Record, ledger: Record, workspace: Workspac
 
 
 def _chosen(
-    sums: pl.DataFrame, items: pl.DataFrame, about: pl.DataFrame, choice: Choice, condition: Compiled | None, workspace: Workspace,
+    sums: pl.DataFrame, items: pl.DataFrame, about: pl.DataFrame, choice: CountScope, condition: Compiled | None, workspace: Workspace,
     reading: Reading,
 ) -> pl.DataFrame:  # fmt: skip
     """The places that the choice takes."""
@@ -226,7 +230,7 @@ def _elsewhere(rows: pl.DataFrame, hidden: Path) -> list[str]:
     return found
 
 
-def _due(due: dict[str, pl.DataFrame]) -> list[str]:
+def _say_due(due: dict[str, pl.DataFrame]) -> list[str]:
     found = []
     for what, words in (("reserved", "reserved for orders and not yet out"), ("on order", "on order and not yet in")):
         some = due[what].filter(pl.col("quantity").cast(pl.Decimal(38, 6)) != 0)

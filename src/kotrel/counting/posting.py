@@ -16,14 +16,14 @@ from kotrel.core.counting.count_posting import (
     as_documents,
     as_list,
     countable_list,
-    numbered,
+    numbered_documents,
     to_close,
 )
 from kotrel.core.counting.selection import PLACE
 from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.families import Family
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.loading.load_model import Part, Preview
+from kotrel.core.loading.load_model import Preview, SheetRows
 from kotrel.core.loading.pipeline import preview
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.core.rows.rows import Rows
@@ -41,7 +41,7 @@ TRIES = 3
 
 
 @dataclass(frozen=True)
-class Wish:
+class PostingOptions:
     """How a count is posted.
 
     Attributes:
@@ -87,7 +87,7 @@ class Posting:
 
 
 def post_count(
-    name: str, wish: Wish, workspace: Workspace, who: str, now: datetime, step: Step,
+    name: str, wish: PostingOptions, workspace: Workspace, who: str, now: datetime, step: Step,
     agree: Callable[[Posting], bool] | None = None,
 ) -> Posting:  # fmt: skip
     """Posts what was counted and is decided; each line once.
@@ -119,7 +119,7 @@ def post_count(
         ) from None
 
 
-def _target(description: Description, wish: Wish) -> Family | Record:
+def _target(description: Description, wish: PostingOptions) -> Family | Record:
     """What the system takes: documents that correct stock, otherwise its list of stock."""
     family = adjustment_family(description)
     if family is not None:
@@ -140,17 +140,17 @@ def _target(description: Description, wish: Wish) -> Family | Record:
     return stock
 
 
-def _plan(count: Count, reading: Reading, into: Family | Record, workspace: Workspace, wish: Wish) -> Posting:
+def _plan(count: Count, reading: Reading, into: Family | Record, workspace: Workspace, wish: PostingOptions) -> Posting:
     state = read_state(count, reading, workspace, wish.second)
     if isinstance(into, Record):
         return Posting(state, list(to_close(state.lines, wish.rest)))
     family = into
     taken = set(reading.read(family.header.name, [family.number])[family.number])
-    return Posting(state, numbered(list(to_close(state.lines, wish.rest)), name=count.name, taken=taken))
+    return Posting(state, numbered_documents(list(to_close(state.lines, wish.rest)), name=count.name, taken=taken))
 
 
 def _post(
-    name: str, wish: Wish, workspace: Workspace, into: Family | Record, who: str, now: datetime, step: Step
+    name: str, wish: PostingOptions, workspace: Workspace, into: Family | Record, who: str, now: datetime, step: Step
 ) -> Posting:
     system = workspace.system()
     day = wish.day or now.date().isoformat()
@@ -168,7 +168,7 @@ def _post(
                     at = moment_text(now.replace(tzinfo=None))
                     # Noted before it happens: whatever interrupts it, the history says whether it did.
                     number = count.begin_post(stamp.fingerprint, at, who, _noted(planned.adjusted))
-                parts = [Part(rows) for rows in _rows(planned, into, name, day, wish.account, writing)]
+                parts = [SheetRows(rows) for rows in _rows(planned, into, name, day, wish.account, writing)]
                 found = None
                 receipt: Receipt | None = None
                 if planned.changed:

@@ -16,7 +16,7 @@ from typing import IO, Any
 
 from kotrel.core.errors import KotrelError
 from kotrel.core.tables.table import Table
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.sheet_reading import tables_in
 from kotrel.sheets.contained import as_process
 from kotrel.workspace.settings import Workspace
@@ -31,10 +31,10 @@ WORTH_PROCESSES = 2_000_000
 
 def read_ahead(files: Sequence[Path], workspace: Workspace) -> Iterator[list[tuple[Path, Future[list[Table]]]]]:
     """The files in batches, each file with its tables, which are read while the batch before it is collected."""
-    wanted = Wanted(limits=workspace.limits)
+    wanted = FileOptions(limits=workspace.limits)
     batches = _batches(files)
-    readers = [_Reader() for _ in range(min(READERS, os.cpu_count() or 1))] if _is_much(files) else []
-    free: SimpleQueue[_Reader] = SimpleQueue()
+    readers = [_AheadReader() for _ in range(min(READERS, os.cpu_count() or 1))] if _is_much(files) else []
+    free: SimpleQueue[_AheadReader] = SimpleQueue()
     for each in readers:
         free.put(each)
 
@@ -84,7 +84,7 @@ def _size(path: Path) -> int:
         return 0
 
 
-class _Reader:
+class _AheadReader:
     """A process that reads one file after the other. It ends when its input does, also where this process is killed."""
 
     def __init__(self) -> None:
@@ -94,7 +94,7 @@ class _Reader:
             env={**environment, "POLARS_MAX_THREADS": "1"},
         )  # fmt: skip
 
-    def read(self, path: Path, wanted: Wanted) -> list[Table]:
+    def read(self, path: Path, wanted: FileOptions) -> list[Table]:
         """The tables of a file; where the other process has ended, this one reads it."""
         into, out = self._process.stdin, self._process.stdout
         assert into is not None and out is not None

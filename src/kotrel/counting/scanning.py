@@ -12,7 +12,7 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.counting.variance import Place
+from kotrel.core.counting.variance import CountPlace
 from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach
 from kotrel.core.resolving.other_codes import known_as
@@ -52,7 +52,7 @@ def scanned_rows(
     record: Record,
     reading: Reading,
     workspace: Workspace,
-    places: Sequence[Place],
+    places: Sequence[CountPlace],
     warehouse: str | None,
     bin_: str | None,
 ) -> Rows | None:
@@ -68,7 +68,7 @@ def scanned_rows(
     if not lines:
         return None
     known = _codes({line.scan.code for line in lines if line.scan is not None}, reading, workspace)
-    hits = sum(1 for line in lines if line.scan is not None and _known(line.scan.code, known) is not None)
+    hits = sum(1 for line in lines if line.scan is not None and _find_scanned(line.scan.code, known) is not None)
     if hits < len(lines) * LIKELY:
         return None
     return _summed(path, lines, known, record, places, warehouse, bin_)
@@ -137,12 +137,12 @@ def _otherwise_written(codes: Sequence[str], item: Record, state: SystemState) -
     return found
 
 
-def _known(code: str, known: Mapping[str, tuple[str, str | None]]) -> tuple[str, str | None] | None:
+def _find_scanned(code: str, known: Mapping[str, tuple[str, str | None]]) -> tuple[str, str | None] | None:
     return next((known[form] for form in gtin_spellings(code) if form in known), None)
 
 
 def _summed(
-    path: Path, lines: Sequence[_Line], known: Mapping[str, tuple[str, str | None]], record: Record, places: Sequence[Place],
+    path: Path, lines: Sequence[_Line], known: Mapping[str, tuple[str, str | None]], record: Record, places: Sequence[CountPlace],
     warehouse: str | None, bin_: str | None,
 ) -> Rows:  # fmt: skip
     """The lines added up by item, unit, lot and serial number, each at its place; what is not known is an error at its line."""
@@ -151,7 +151,7 @@ def _summed(
     bad: list[tuple[int, str]] = []
     where = _bins(places, warehouse)
     for line in lines:
-        found = _known(line.scan.code, known) if line.scan is not None else None
+        found = _find_scanned(line.scan.code, known) if line.scan is not None else None
         if line.scan is None or found is None:
             bad.append(
                 (
@@ -203,7 +203,7 @@ def _summed(
     return made
 
 
-def _bins(places: Sequence[Place], warehouse: str | None) -> dict[tuple[str, str | None, str | None], str | None]:
+def _bins(places: Sequence[CountPlace], warehouse: str | None) -> dict[tuple[str, str | None, str | None], str | None]:
     """Item (and lot, serial) → its only bin in the count; an empty text where it has several."""
     found: dict[tuple[str, str | None, str | None], set[str | None]] = {}
     for place in places:

@@ -27,7 +27,7 @@ from kotrel.counting.batch_reading import read_alike
 from kotrel.counting.reading_ahead import read_ahead
 from kotrel.counting.scanning import scanned_rows
 from kotrel.counting.written_units import with_units_beside
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.sheet_reading import tables_in
 from kotrel.systems.interface import Reading
 from kotrel.workspace.mapping_reading import map_named, read_maps, with_sheet_records
@@ -53,7 +53,7 @@ def by_saved_match(
                 "other-map",
             )
         if saved[0].sheet is not None or saved[0].heading_row is not None or saved[0].encoding is not None:
-            wanted = Wanted(
+            wanted = FileOptions(
                 sheet=saved[0].sheet,
                 heading_row=saved[0].heading_row,
                 encoding=saved[0].encoding,
@@ -78,7 +78,7 @@ _COUNTED = {"item", "counted"}
 
 
 @dataclass(frozen=True)
-class Wish:
+class CollectOptions:
     """What the user says of the files.
 
     Attributes:
@@ -104,7 +104,7 @@ Read = Future[list[Table]]
 
 
 def prepared_files(
-    files: Sequence[Path], workspace: Workspace, state: SystemState, wish: Wish, now: datetime
+    files: Sequence[Path], workspace: Workspace, state: SystemState, wish: CollectOptions, now: datetime
 ) -> Iterator[tuple[Path, Read, Rows | None]]:
     """Each file with its tables, and with its rows where those of a whole batch could be read as one."""
     record = count_record(workspace.description)
@@ -118,7 +118,9 @@ def prepared_files(
             yield path, tables, alike[place] if alike else None
 
 
-def _chosen(path: Path, read: Read, record: Record, workspace: Workspace, wish: Wish) -> tuple[Table, Matched] | None:
+def _chosen(
+    path: Path, read: Read, record: Record, workspace: Workspace, wish: CollectOptions
+) -> tuple[Table, Matched] | None:
     """The only sheet of a file that has rows, and its mapping; None where that is no count sheet, or cannot be read."""
     with suppress(KotrelError):
         tables = read.result()
@@ -129,7 +131,7 @@ def _chosen(path: Path, read: Read, record: Record, workspace: Workspace, wish: 
 
 
 def _matched(
-    path: Path, tables: list[Table], record: Record, workspace: Workspace, wish: Wish
+    path: Path, tables: list[Table], record: Record, workspace: Workspace, wish: CollectOptions
 ) -> list[tuple[Table, Matched]]:
     """The tables of a file that are count sheets, each with its mapping."""
     found = by_saved_match(path, tables, workspace, wish.map_name) or [
@@ -147,9 +149,9 @@ def _with_not_counted(match: Matched, word: str) -> Matched:
     return replace(match, sources={**match.sources, "counted": counted})
 
 
-def rows_of(
+def counted_rows_of(
     path: Path, read: Read, workspace: Workspace, state: SystemState, reading: Reading, places: pl.DataFrame,
-    wish: Wish, warehouse: str | None, now: datetime,
+    wish: CollectOptions, warehouse: str | None, now: datetime,
 ) -> tuple[list[Rows], list[str]]:  # fmt: skip
     """The count sheets of a file as rows, names and other codes repaired; a file without their headings as a scanner's list.
 

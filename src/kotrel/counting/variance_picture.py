@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from kotrel.core.counting.variance import Line
+from kotrel.core.counting.variance import CountLine
 from kotrel.core.errors import OutOfReach
 from kotrel.counting.count_state import State
 from kotrel.sheets.safe_writing import written_whole
@@ -13,7 +13,7 @@ from kotrel.sheets.safe_writing import written_whole
 BARS = 24
 
 
-def draw_variances(state: State, lines: Sequence[Line], path: Path) -> bool:
+def draw_variances(state: State, lines: Sequence[CountLine], path: Path) -> bool:
     """Draws the greatest differences by value as a PNG; False where there are none.
 
     Raises:

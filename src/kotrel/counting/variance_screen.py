@@ -11,7 +11,7 @@ import polars as pl
 from rich.table import Table
 from rich.text import Text
 
-from kotrel.core.counting.variance import Line, Place, Tolerance, totals_of
+from kotrel.core.counting.variance import CountLine, CountPlace, Tolerance, totals_of
 from kotrel.core.phrases import count
 from kotrel.counting.count_state import State
 from kotrel.counting.count_workbooks import variance_book
@@ -27,7 +27,7 @@ def show_variance(screen: Screen, state: State, tolerance: Tolerance, every: boo
     if screen.as_json:
         screen.json(variance_json(state, files))
         return
-    off = worst_first(state.told)
+    off = worst_lines_first(state.told)
     if off:
         table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
         for title, right in (
@@ -45,7 +45,7 @@ def show_variance(screen: Screen, state: State, tolerance: Tolerance, every: boo
             remark = "; ".join(filter(None, (line.recount and f"recount: {line.recount}", *line.remarks)))
             style = "yellow" if line.recount else ""
             table.add_row(
-                Text(line.place.item), Text(where_of(line.place)), quantity_text(line.expected), quantity_text(line.counted or Decimal(0)),
+                Text(line.place.item), Text(place_in_words(line.place)), quantity_text(line.expected), quantity_text(line.counted or Decimal(0)),
                 Text(f"{'+' if line.variance > 0 else ''}{quantity_text(line.variance)}", style="bold"),
                 "" if line.percent is None else f"{line.percent:+f}", money_text(line.value), Text(remark, style=style),
             )  # fmt: skip
@@ -88,13 +88,13 @@ def _open(screen: Screen, state: State) -> None:
         screen.show(Text(f"{count(state.moved, 'place')} moved although trading is stopped", style="bold yellow"))
 
 
-def worst_first(lines: Sequence[Line]) -> list[Line]:
+def worst_lines_first(lines: Sequence[CountLine]) -> list[CountLine]:
     """The lines that differ or are to be counted again, the greatest value first."""
     off = [line for line in lines if line.counted is not None and (line.variance or line.recount)]
     return sorted(off, key=lambda line: (-abs(line.value), -abs(line.variance), line.place.number))
 
 
-def where_of(place: Place) -> str:
+def place_in_words(place: CountPlace) -> str:
     return " ".join(filter(None, (place.warehouse, place.bin, place.lot, place.serial)))
 
 
@@ -107,9 +107,9 @@ def variance_json(state: State, files: Sequence[Path] = ()) -> dict[str, Any]:
         "lines": [
             {
                 "item": line.place.item, "warehouse": line.place.warehouse, "bin": line.place.bin, "lot": line.place.lot,
-                "serial": line.place.serial, "unit": line.place.unit, "expected": plain_text(line.expected),
-                "counted": None if line.counted is None else plain_text(line.counted),
-                "variance": None if line.counted is None else plain_text(line.variance), "value": f"{line.value:f}",
+                "serial": line.place.serial, "unit": line.place.unit, "expected": figure_text(line.expected),
+                "counted": None if line.counted is None else figure_text(line.counted),
+                "variance": None if line.counted is None else figure_text(line.variance), "value": f"{line.value:f}",
                 "percent": None if line.percent is None or line.counted is None else f"{line.percent:f}",
                 "recount": line.recount or None, "remarks": list(line.remarks),
             }
@@ -123,7 +123,7 @@ def variance_json(state: State, files: Sequence[Path] = ()) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def plain_text(value: Decimal) -> str:
+def figure_text(value: Decimal) -> str:
     return quantity_text(value).replace(",", "")
 
 
@@ -132,7 +132,7 @@ def write_variance(state: State, path: Path) -> list[Path]:
     from kotrel.counting.variance_picture import draw_variances
     from kotrel.sheets.table_writing import write_book
 
-    write_book(variance_book(state, worst_first(state.told)), path)
+    write_book(variance_book(state, worst_lines_first(state.told)), path)
     picture = path.with_suffix(".png")
-    drawn = not picture.exists() and draw_variances(state, worst_first(state.told), picture)
+    drawn = not picture.exists() and draw_variances(state, worst_lines_first(state.told), picture)
     return [path, *([picture] if drawn else [])]

@@ -20,7 +20,7 @@ from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.layouts.layout import Layout
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.phrases import count, listed
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.opening import ReadBack
 from kotrel.loading.sheets_in.findings_screen import show_checked
 from kotrel.loading.sheets_in.sheet_reading import Understood, sheets_not_read, understand_file
@@ -134,7 +134,7 @@ def read_results(
     with_result = replace(
         workspace, description=replace(workspace.description, records={**workspace.description.records, NAME: result})
     )
-    wanted = Wanted(record=None if map_name else NAME, map_name=map_name)
+    wanted = FileOptions(record=None if map_name else NAME, map_name=map_name)
     of = {path: _answered_by(path, sent, layouts) for path in paths}
     understood: list[Understood] = []
     sheets: list[Answering] = []

@@ -18,7 +18,7 @@ from kotrel.core.errors import KotrelError, OutOfReach
 from kotrel.core.phrases import count, listed
 from kotrel.core.rows.findings import rows_with
 from kotrel.core.rows.rows import Rows
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.sheet_reading import sheets_not_read, understand_file
 from kotrel.sheets.safe_writing import make_folder
 from kotrel.systems.folder.mirror import GivenOut, counted_rows, read_about, write_mirror
@@ -88,7 +88,7 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
             lists.append(GivenOut(path.name, "", 0, at, trouble=_NO_LIST))
             continue
         try:
-            understood = understand_file(path, workspace, Wanted(), today.date(), lambda title: None)
+            understood = understand_file(path, workspace, FileOptions(), today.date(), lambda title: None)
         except KotrelError as error:
             lists.append(GivenOut(path.name, "", 0, at, trouble=error.message))
             continue

@@ -16,7 +16,7 @@ from kotrel.core.layouts.layout import SOURCES
 from kotrel.core.phrases import count, listed, listed_and
 from kotrel.core.tables.table import letter_of
 from kotrel.exchange.layout_draft import LaidDown, as_far_as_said, draft_layout, open_columns, proof_of, saved_text
-from kotrel.exchange.layout_proof import Proof
+from kotrel.exchange.layout_proof import LayoutProof
 from kotrel.exchange.layout_questions import layout_questions
 from kotrel.loading.opening import workspace_of
 from kotrel.loading.options import add_sheet, wanted_of
@@ -136,7 +136,7 @@ def show_draft(screen: Screen, laid: LaidDown) -> None:
             "←",
             _source(each.settings),
             Text(each.how, style=style),
-            Text(each.why + _more(each.settings), style=style),
+            Text(each.why + _describe_settings(each.settings), style=style),
         )
     screen.show(grid)
 
@@ -189,7 +189,7 @@ def _source(settings: Any) -> str:
     return "?"
 
 
-def _more(settings: Any) -> str:
+def _describe_settings(settings: Any) -> str:
     """The other settings of a column."""
     said = [
         {"must": "must be filled", "name": "names instead of codes"}.get(key)
@@ -208,7 +208,7 @@ def _more(settings: Any) -> str:
     return "".join(f"; {each}" for each in said if each)
 
 
-def show_proof(screen: Screen, laid: LaidDown, proof: Proof | None, left: list[int]) -> None:
+def show_proof(screen: Screen, laid: LaidDown, proof: LayoutProof | None, left: list[int]) -> None:
     """What came of writing their rows again."""
     if left:
         names = listed([_called(laid, place) for place in left], 6)
@@ -260,7 +260,7 @@ def _called(laid: LaidDown, place: int) -> str:
     return f"{letter_of(place)} “{heading}”" if heading else letter_of(place)
 
 
-def layout_json(laid: LaidDown, proof: Proof | None, left: list[int]) -> dict[str, Any]:
+def layout_json(laid: LaidDown, proof: LayoutProof | None, left: list[int]) -> dict[str, Any]:
     """A drafted layout as ``--json`` gives it."""
     draft = laid.draft
     return {

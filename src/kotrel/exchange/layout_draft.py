@@ -14,13 +14,13 @@ from kotrel.core.layouts.draft_model import Draft
 from kotrel.core.layouts.layout import SOURCES, Layout
 from kotrel.core.layouts.layout_drafting import draft
 from kotrel.core.layouts.sample import Sample
-from kotrel.core.layouts.sample_parts import Parts, parts_of
+from kotrel.core.layouts.sample_parts import Parts, sample_parts_of
 from kotrel.core.matching.proposing import propose
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.headings import one_line
 from kotrel.core.tables.table import Column, Grid, Table
-from kotrel.exchange.layout_proof import Proof, prove
-from kotrel.loading.file_options import Wanted, record_named
+from kotrel.exchange.layout_proof import LayoutProof, prove
+from kotrel.loading.file_options import FileOptions, record_named
 from kotrel.loading.sheets_in.mapping_proposals import fitting_table, names_of
 from kotrel.loading.sheets_in.sheet_reading import tables_of
 from kotrel.sheets.lost_in_copies import lost_in_copy
@@ -49,7 +49,7 @@ class LaidDown:
 
 
 def draft_layout(
-    file: Path, record_name: str, name: str | None, workspace: Workspace, wanted: Wanted, step: Step
+    file: Path, record_name: str, name: str | None, workspace: Workspace, wanted: FileOptions, step: Step
 ) -> LaidDown:
     """Drafts the layout, and saves it; one that is there already stays as it is.
 
@@ -75,7 +75,7 @@ def draft_layout(
         sample = read_sample(file, table.sheet, wanted.encoding)
         if not sample.lines:
             raise WrongData(f"{file} is empty", "Check that it is the right file.", "empty")
-        parts = parts_of(sample, wanted.heading_row, table.heading_row)
+        parts = sample_parts_of(sample, wanted.heading_row, table.heading_row)
         grid = next(each for each in grids if each.name == table.sheet)
         proposals, _ = propose(_rows_alone(grid, table, parts), record, names)
         if not proposals:
@@ -167,7 +167,7 @@ def as_far_as_said(text: str, path: Path, workspace: Workspace) -> Layout:
     return layout_of(text, data, path, workspace.folder, workspace.description)
 
 
-def proof_of(laid: LaidDown, workspace: Workspace) -> Proof | None:
+def proof_of(laid: LaidDown, workspace: Workspace) -> LayoutProof | None:
     """Writes the file's own rows again with the saved layout; None where it has none."""
     text = saved_text(laid.path)
     layout = as_far_as_said(text, laid.path, workspace)

@@ -25,7 +25,7 @@ from kotrel.sheets.users_workbook import users_workbook
 
 
 @dataclass(frozen=True)
-class Difference:
+class LayoutDifference:
     """A cell that comes out otherwise.
 
     Attributes:
@@ -43,7 +43,7 @@ class Difference:
 
 
 @dataclass(frozen=True)
-class Proof:
+class LayoutProof:
     """What came of it.
 
     Attributes:
@@ -55,7 +55,7 @@ class Proof:
 
     rows: int
     same: bool
-    differences: tuple[Difference, ...] = ()
+    differences: tuple[LayoutDifference, ...] = ()
     form: tuple[str, ...] = ()
     untried: tuple[str, ...] = ()
 
@@ -67,7 +67,7 @@ class Proof:
 
 def prove(
     layout: Layout, record: Record, sample: Sample, first: int, known: Mapping[int, str] = MappingProxyType({})
-) -> Proof | None:
+) -> LayoutProof | None:
     """Reads the rows back and writes them again, without any lists; None where there are no rows.
 
     Args:
@@ -78,7 +78,7 @@ def prove(
     if not rows:
         return None
     if len(layout.columns) != sample.width:
-        return Proof(
+        return LayoutProof(
             len(rows),
             False,
             (),
@@ -87,7 +87,7 @@ def prove(
     unread = dict(known)
     texts = pl.DataFrame(
         [
-            _again(layout, record, column, [line[place] for line in rows], unread).alias(f"c{place}")
+            _texts_written_again(layout, record, column, [line[place] for line in rows], unread).alias(f"c{place}")
             for place, column in enumerate(layout.columns)
         ]
     )
@@ -96,7 +96,7 @@ def prove(
         try:
             write_upload([(layout, texts)], written)
         except KotrelError as error:
-            return Proof(len(rows), False, (), (error.message,))
+            return LayoutProof(len(rows), False, (), (error.message,))
         compared = _of_text if layout.kind == "text" else _of_workbook
         untried = tuple(column.called for column in layout.columns if _is_untold(column))
         return replace(compared(layout, sample, written, first, len(rows), unread), untried=untried)
@@ -107,7 +107,7 @@ def _is_untold(column: LayoutColumn) -> bool:
     return bool(column.action or column.reference or column.make or column.price_of or column.stock_in)
 
 
-def _again(
+def _texts_written_again(
     layout: Layout, record: Record, column: LayoutColumn, cells: Sequence[SampleCell], unread: dict[int, str]
 ) -> pl.Series:
     """A column's cells → our values → the texts that are written for them."""
@@ -173,10 +173,12 @@ def _why_not(about: Field, layout: Layout) -> str:
     )
 
 
-def _of_text(layout: Layout, sample: Sample, written: Path, first: int, rows: int, unread: Mapping[int, str]) -> Proof:
+def _of_text(
+    layout: Layout, sample: Sample, written: Path, first: int, rows: int, unread: Mapping[int, str]
+) -> LayoutProof:
     theirs, ours = sample.path.read_bytes(), written.read_bytes()
     if theirs == ours:
-        return Proof(rows, True)
+        return LayoutProof(rows, True)
     again = read_sample(written, "", layout.encoding)
     lines = [line for place, line in enumerate(sample.lines) if place < first or any(cell.text for cell in line)]
     differences = tuple(
@@ -192,21 +194,23 @@ def _of_text(layout: Layout, sample: Sample, written: Path, first: int, rows: in
         form.append("their last line has no line end; Kotrel writes one")
     if not differences and not form:
         form.append("the values are the same; quotes, blank lines or line ends are not everywhere as the layout says")
-    return Proof(rows, False, differences, tuple(form))
+    return LayoutProof(rows, False, differences, tuple(form))
 
 
-def _difference(layout: Layout, place: int, line: int, theirs: str, ours: str, unread: Mapping[int, str]) -> Difference:
+def _difference(
+    layout: Layout, place: int, line: int, theirs: str, ours: str, unread: Mapping[int, str]
+) -> LayoutDifference:
     letter = letter_of(place)
     called = layout.columns[place].called if place < len(layout.columns) else f"column {letter}"
-    return Difference(called, f"{letter}{line + 1}", place, theirs, ours, unread.get(place, ""))
+    return LayoutDifference(called, f"{letter}{line + 1}", place, theirs, ours, unread.get(place, ""))
 
 
 def _of_workbook(
     layout: Layout, sample: Sample, written: Path, first: int, rows: int, unread: Mapping[int, str]
-) -> Proof:
+) -> LayoutProof:
     """Compares every cell of every sheet: its value, its kind and its format."""
     theirs, ours = users_workbook(sample.path), users_workbook(written)
-    differences: list[Difference] = []
+    differences: list[LayoutDifference] = []
     form: list[str] = []
     if theirs.sheetnames != ours.sheetnames:
         form.append("its sheets are not the same")
@@ -225,7 +229,7 @@ def _of_workbook(
         ):
             for one, two in zip(their_row, our_row, strict=True):
                 own = name == layout.sheet and one.row > first
-                if _seen(one, own) == _seen(two, own):
+                if _cell_facts(one, own) == _cell_facts(two, own):
                     continue
                 if name != layout.sheet:
                     form.append(f"sheet “{name}” has another {one.coordinate}")
@@ -237,10 +241,10 @@ def _of_workbook(
             form.append(f"sheet “{name}” loses drop-downs")
     if dict.fromkeys(theirs.defined_names) != dict.fromkeys(ours.defined_names):
         form.append("names of the workbook are lost")
-    return Proof(rows, not differences and not form, tuple(differences), tuple(dict.fromkeys(form)))
+    return LayoutProof(rows, not differences and not form, tuple(differences), tuple(dict.fromkeys(form)))
 
 
-def _seen(cell: Any, own: bool) -> tuple[object, str, str]:
+def _cell_facts(cell: Any, own: bool) -> tuple[object, str, str]:
     """Value, kind and format; of a row of ours, a text whatever its letters look like."""
     if cell.value is None:
         return None, "", ""

@@ -18,7 +18,7 @@ from kotrel.core.tables.table import letter_of
 from kotrel.core.values.yes_no import read_yes_no
 from kotrel.exchange.layout_draft import LaidDown, open_columns
 from kotrel.loading.sheets_in.map_questions import SURE, field_named
-from kotrel.screen.dialogue import Document, Question
+from kotrel.screen.dialogue import DialogueQuestion, Document
 
 _WAYS = (
     "A field’s name; not and a field’s name where yes and no are the other way round; = and a word for the same word in every row; "
@@ -26,7 +26,7 @@ _WAYS = (
 )
 
 
-def layout_questions(laid: LaidDown, document: Document, names: Callable[[str], ListNames]) -> list[Question]:
+def layout_questions(laid: LaidDown, document: Document, names: Callable[[str], ListNames]) -> list[DialogueQuestion]:
     """All of them, in the order of the file; of a layout that was there before, only about what it leaves open."""
     draft, record = laid.draft, laid.draft.record
     saved = document["column"]
@@ -37,7 +37,7 @@ def layout_questions(laid: LaidDown, document: Document, names: Callable[[str], 
         if [each.heading] == [each_saved.get("heading", "") for each_saved in saved[each.place : each.place + 1]]
     }
     still = same & set(open_columns(document))
-    asked: list[Question] = []
+    asked: list[DialogueQuestion] = []
     for setting, ways in (("date", draft.dates), ("decimal_mark", (".", ","))):
         if columns := [each for each in draft.columns if each.waits_for == setting and each.place in still]:
             asked.append(_about_reading(setting, ways, columns))
@@ -54,7 +54,7 @@ def layout_questions(laid: LaidDown, document: Document, names: Callable[[str], 
     return asked
 
 
-def _about_known(column: DraftColumn, record: Record, names: Callable[[str], ListNames]) -> list[Question]:
+def _about_known(column: DraftColumn, record: Record, names: Callable[[str], ListNames]) -> list[DialogueQuestion]:
     """About a column of which something is only supposed."""
     about = None if column.field is None else record.fields[column.field]
     if {"price_of", "stock_in"} & set(column.settings):
@@ -79,7 +79,7 @@ def _values(column: DraftColumn, most: int = 5) -> str:
     )
 
 
-def _about_source(column: DraftColumn, proposed: Field | None, record: Record) -> Question:
+def _about_source(column: DraftColumn, proposed: Field | None, record: Record) -> DialogueQuestion:
     if proposed is not None:
         turned = "the opposite of " if opposite_field(column.heading, record) is proposed else ""
         asked = f"{_called(column)} ({_values(column)}): is it {turned}{proposed.title.lower()}? Enter for yes, or what else feeds it (? shows how)"
@@ -107,7 +107,7 @@ def _about_source(column: DraftColumn, proposed: Field | None, record: Record) -
         return _feed(table, said, column, record)
 
     fields = ", ".join(each.title for each in record.fields.values())
-    return Question(asked, take, f"Values: {_values(column, 25)}\nAnswers: {_WAYS}\nFields: {fields}")
+    return DialogueQuestion(asked, take, f"Values: {_values(column, 25)}\nAnswers: {_WAYS}\nFields: {fields}")
 
 
 def _put(table: Any, key: str, value: Any) -> None:
@@ -163,13 +163,13 @@ def _feed(table: Any, said: str, column: DraftColumn, record: Record) -> str | N
     return None
 
 
-def _about_joined(column: DraftColumn, record: Record) -> Question:
+def _about_joined(column: DraftColumn, record: Record) -> DialogueQuestion:
     source = next(column.settings[key] for key in ("price_of", "stock_in") if key in column.settings)
     what = "the price in force on list" if "price_of" in column.settings else "what is on hand in warehouse"
     return _about_proposal(column, record, f"is it {what} {source.value}?")
 
 
-def _about_action(column: DraftColumn, record: Record) -> Question:
+def _about_action(column: DraftColumn, record: Record) -> DialogueQuestion:
     known: dict[str, str] = column.settings["action"].value
     said = listed([f"{act} is {word}" for act, word in known.items()])
     asked = (
@@ -187,14 +187,14 @@ def _about_action(column: DraftColumn, record: Record) -> Question:
             table, " ".join(["action", *(f"{act}={word}" for act, word in known.items()), said]), column, record
         )
 
-    return Question(asked, take, f"Answers: {_WAYS}")
+    return DialogueQuestion(asked, take, f"Answers: {_WAYS}")
 
 
-def _about_fixed(column: DraftColumn, record: Record) -> Question:
+def _about_fixed(column: DraftColumn, record: Record) -> DialogueQuestion:
     return _about_proposal(column, record, f"has “{column.values[0]}” in every row: is it the same word always?")
 
 
-def _about_proposal(column: DraftColumn, record: Record, words: str) -> Question:
+def _about_proposal(column: DraftColumn, record: Record, words: str) -> DialogueQuestion:
     asked = f"{_called(column)} {words} Enter for yes, or what feeds it (? shows how)"
 
     def take(document: Document, said: str) -> str | None:
@@ -206,10 +206,10 @@ def _about_proposal(column: DraftColumn, record: Record, words: str) -> Question
             return None
         return _feed(table, said, column, record)
 
-    return Question(asked, take, f"Answers: {_WAYS}")
+    return DialogueQuestion(asked, take, f"Answers: {_WAYS}")
 
 
-def _about_word(column: DraftColumn, about: Field, word: str, names: Callable[[str], ListNames]) -> Question:
+def _about_word(column: DraftColumn, about: Field, word: str, names: Callable[[str], ListNames]) -> DialogueQuestion:
     known = names(about.to) if about.to is not None else None
     codes = list(about.choices) if known is None else sorted(known.code_set)
     close = nearest(word, codes)
@@ -229,7 +229,7 @@ def _about_word(column: DraftColumn, about: Field, word: str, names: Callable[[s
         _add_word(table, code, word)
         return None
 
-    return Question(asked, take, f"Ours: {listed(codes, 60)}")
+    return DialogueQuestion(asked, take, f"Ours: {listed(codes, 60)}")
 
 
 def _add_word(table: Any, ours: str, theirs: str) -> None:
@@ -244,7 +244,7 @@ def _is_supposed(key: str, settings: Mapping[str, Drafted]) -> bool:
     return key in settings and settings[key].how == "supposed"
 
 
-def _about_supposed(key: str, settings: Mapping[str, Drafted]) -> Question:
+def _about_supposed(key: str, settings: Mapping[str, Drafted]) -> DialogueQuestion:
     """About the decimal mark, or the words for yes and no, that the file does not show."""
     if key == "decimal_mark":
         own = settings[key].value
@@ -267,10 +267,10 @@ def _about_supposed(key: str, settings: Mapping[str, Drafted]) -> Question:
         document["yes"], document["no"] = yes, no
         return None
 
-    return Question(asked, take)
+    return DialogueQuestion(asked, take)
 
 
-def _about_reading(setting: str, ways: Sequence[str], columns: Sequence[DraftColumn]) -> Question:
+def _about_reading(setting: str, ways: Sequence[str], columns: Sequence[DraftColumn]) -> DialogueQuestion:
     """Days or numbers that can be read in two ways: their columns are open until it is said."""
     rows = "\n".join(f"{place}  {way}" for place, way in enumerate(ways, 1))
     what = "which form do their days have" if setting == "date" else "which is their decimal mark"
@@ -290,4 +290,4 @@ def _about_reading(setting: str, ways: Sequence[str], columns: Sequence[DraftCol
                 table["decimals"] = 3  # numbers that may be read in two ways have three
         return None
 
-    return Question(f"{called}: {what}?\n{rows}", take)
+    return DialogueQuestion(f"{called}: {what}?\n{rows}", take)

@@ -19,7 +19,7 @@ from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.month_names import plain_letters
 from kotrel.core.values.yes_no import read_yes_no
 from kotrel.exchange.folder_lists import is_template, list_files
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.sheet_reading import tables_in
 
 QUANTITY = re.compile(r"^(qty|quantity|on_?hand|in_?stock|stock|stock_(qty|quantity|on_hand)|balance)$")
@@ -114,7 +114,7 @@ def drafted_description(folder: Path) -> str:
             unread.append(f"# {path.name} is a template by its name: kotrel layout drafts a layout from it")
             continue
         try:
-            found = tables_in(path, Wanted())
+            found = tables_in(path, FileOptions())
         except KotrelError as error:
             unread.append(f"# {path.name} is not read: {error.message}")
             continue
@@ -150,7 +150,7 @@ def layouts_offered(folder: Path, description: Description) -> list[tuple[Path, 
     found: list[tuple[Path, str]] = []
     for path in list_files(folder):
         try:
-            tables = tables_in(path, Wanted())
+            tables = tables_in(path, FileOptions())
         except KotrelError:
             continue
         if not is_template(path) and any(table.rows for table in tables):

@@ -23,7 +23,7 @@ from kotrel.core.loading.load_model import Checked
 from kotrel.core.loading.pipeline import preview
 from kotrel.core.phrases import count, listed_and
 from kotrel.exchange.written_files import is_own, remember_written, require_own
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_documents, add_reading, add_ways, wanted_of
 from kotrel.loading.sheets_in.checking import business_of, parts_of, understand_files
@@ -58,7 +58,7 @@ def write_layout(
     name: str,
     out: Path | None,
     workspace: Workspace,
-    wanted: Wanted,
+    wanted: FileOptions,
     now: datetime,
     step: Step,
     refresh: bool = False,
@@ -147,7 +147,7 @@ def _laid_out(
     understood: Sequence[Understood],
     layouts: Sequence[Layout],
     workspace: Workspace,
-    wanted: Wanted,
+    wanted: FileOptions,
     now: datetime,
     step: Step,
 ) -> tuple[list[Checked], dict[str, list[pl.DataFrame]], bool]:

@@ -12,7 +12,7 @@ from kotrel.sheets.safe_writing import written_whole
 _FILE = Path(".kotrel") / "written.json"
 
 
-def _known(folder: Path) -> dict[str, str]:
+def _read_written(folder: Path) -> dict[str, str]:
     try:
         found = json.loads((folder / _FILE).read_text("utf-8"))
     except (OSError, ValueError):
@@ -28,12 +28,14 @@ def remember_written(folder: Path, path: Path) -> None:
     """Keeps the fingerprint of a file that was just written."""
     (folder / _FILE).parent.mkdir(exist_ok=True)
     with written_whole(folder / _FILE) as temporary:
-        temporary.write_text(json.dumps({**_known(folder), str(path.resolve()): _print(path)}, indent=1), "utf-8")
+        temporary.write_text(
+            json.dumps({**_read_written(folder), str(path.resolve()): _print(path)}, indent=1), "utf-8"
+        )
 
 
 def is_own(folder: Path, path: Path) -> bool:
     """True for a file that is as ``kotrel write`` left it."""
-    return _known(folder).get(str(path.resolve())) == _print(path)
+    return _read_written(folder).get(str(path.resolve())) == _print(path)
 
 
 def require_own(folder: Path, path: Path) -> None:

@@ -12,7 +12,7 @@ from kotrel.core.tables.reading_limits import USUAL, Limits
 
 
 @dataclass(frozen=True)
-class Wanted:
+class FileOptions:
     """What the user said about the files.
 
     Attributes:

@@ -14,7 +14,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, DocumentOptions, LoadOptions
 from kotrel.core.values.dates import read_date
 from kotrel.core.values.numbers import read_number
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.screen.command_lines import carry
 from kotrel.sheets.safe_writing import require_new_file
 from kotrel.workspace.settings import Workspace
@@ -235,7 +235,7 @@ def files_of(args: argparse.Namespace) -> list[Path]:
     return found
 
 
-def wanted_of(args: argparse.Namespace) -> Wanted:
+def wanted_of(args: argparse.Namespace) -> FileOptions:
     """What the user asked for about the files."""
     options = DEFAULT_OPTIONS
     if hasattr(args, "match_on"):
@@ -253,7 +253,7 @@ def wanted_of(args: argparse.Namespace) -> Wanted:
             since=args.since,
             documents=DocumentOptions(args.number, args.date, args.warehouse, args.account, args.as_target),
         )
-    return Wanted(
+    return FileOptions(
         getattr(args, "record", None),
         args.sheet,
         args.heading_row,

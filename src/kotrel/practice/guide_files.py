@@ -12,7 +12,7 @@ from openpyxl.styles import Font, PatternFill
 from kotrel.practice import fastenings_list, loft_opening, story, supplier_prices
 
 
-def write_files(folder: Path) -> None:
+def write_guide_files(folder: Path) -> None:
     """Every sheet that a guide names."""
     story.write_new_range(folder / "new-items.xlsx")
     story.write_new_range_fixed(folder / "new-items-fixed.xlsx", slip=False)

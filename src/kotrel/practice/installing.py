@@ -91,7 +91,7 @@ def set_up(database: Database, with_data: bool = True) -> tuple[Description, boo
             "place-taken",
         )
     # The journal may already exist, with the loads of another system in the same database.
-    journal_statements = [] if journal.has_journal(database) else journal_tables.create_statements(database.dialect)
+    journal_statements = [] if journal.has_journal(database) else journal_tables.journal_statements(database.dialect)
     data = practice_data() if with_data else {}
     with database.changing():
         for statement in [*create_statements(description, database.dialect), *journal_statements]:

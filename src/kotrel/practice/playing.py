@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from datetime import datetime
 
 from kotrel.practice.installing import set_up
-from kotrel.practice.trade import Moved, require_practice, trade_once
+from kotrel.practice.trade import TradeMovement, require_practice, trade_once
 from kotrel.systems.opening_systems import database_at
 from kotrel.systems.sql import database_journal as journal
 from kotrel.systems.sql.dialect import quoted
@@ -16,7 +16,7 @@ from kotrel.systems.sql.store import store_of
 from kotrel.workspace.settings import Workspace
 
 
-def trade(workspace: Workspace, chance: random.Random, warehouses: Sequence[str]) -> Iterator[Moved | None]:
+def trade(workspace: Workspace, chance: random.Random, warehouses: Sequence[str]) -> Iterator[TradeMovement | None]:
     """One sale or receipt after the other, for as long as it is asked for more.
 
     Raises:

@@ -11,7 +11,7 @@ from pathlib import Path
 from kotrel.practice import counters, story, supplier_prices
 from kotrel.practice import fastenings_list as fastenings
 from kotrel.practice import loft_opening as loft
-from kotrel.practice.guide_files import write_files
+from kotrel.practice.guide_files import write_guide_files
 
 
 @dataclass(frozen=True)
@@ -33,7 +33,7 @@ class Scene:
 def short_scenes(folder: Path) -> Iterator[Scene]:
     """Five steps, and a workspace with every file that the first ten minutes of the guide name."""
     yield Scene("Skerrow Chandlery gets a workspace, with a practice system to try things out on", "init .")
-    write_files(folder)
+    write_guide_files(folder)
     yield Scene("A supplier sends a new range. What is in it?", "inspect new-items.xlsx")
     yield Scene("What is wrong with it?", "check new-items.xlsx", 1)
     yield Scene("Those cells are fixed, under a new name. What would a load do?", "preview new-items-fixed.xlsx")

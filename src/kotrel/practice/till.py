@@ -24,7 +24,7 @@ FIRST_NUMBER = 70001
 
 
 @dataclass
-class Answer:
+class TillResponse:
     """What the till made of one upload file."""
 
     file: str
@@ -65,7 +65,7 @@ def waiting_files(folder: Path) -> list[Path]:
     return sorted(found, key=lambda path: path.stat().st_mtime)
 
 
-def read_upload(folder: Path, path: Path) -> Answer:
+def read_upload(folder: Path, path: Path) -> TillResponse:
     """Reads one upload file: takes what it can, writes the result, gives out its lists again, and puts the file away."""
     state = json.loads((folder / STATE).read_text("utf-8"))
     trial = path.parent.name == "try"
@@ -76,7 +76,7 @@ def read_upload(folder: Path, path: Path) -> Answer:
             state["taken"][path.name] = answer.rows
             _save(folder, state)
     else:
-        answer = Answer(path.name, rows=known)
+        answer = TillResponse(path.name, rows=known)
     _write(folder / "results" / f"{path.stem}-result.csv", [list(RESULT), *answer.rows])
     if not trial:
         _give_out(folder, state)
@@ -84,8 +84,8 @@ def read_upload(folder: Path, path: Path) -> Answer:
     return answer
 
 
-def _judged(state: dict[str, Any], path: Path) -> Answer:
-    answer = Answer(path.name)
+def _judged(state: dict[str, Any], path: Path) -> TillResponse:
+    answer = TillResponse(path.name)
 
     def say(code: str, result: str, number: str = "", reason: str = "", advice: str = "") -> None:
         answer.rows.append([path.stem, code, result, number, reason, advice])

@@ -23,7 +23,7 @@ ISSUE, RECEIPT = "goods_issue", "goods_receipt"
 
 
 @dataclass(frozen=True)
-class Moved:
+class TradeMovement:
     """One sale or receipt; the quantity is in the base unit, what goes out is negative."""
 
     number: str
@@ -51,7 +51,7 @@ def require_practice(description: Description) -> None:
 
 def trade_once(
     database: Database, description: Description, chance: random.Random, warehouses: Sequence[str], now: datetime
-) -> Moved | None:
+) -> TradeMovement | None:
     """Sells or receives something at one place, in a transaction of its own; None where nothing is on hand."""
     with database.changing():
         among = [("warehouse", pl.Series("warehouse", warehouses, dtype=pl.String))] if warehouses else []
@@ -84,7 +84,7 @@ def _post(
     worth: Decimal,
     cost: Decimal,
     now: datetime,
-) -> Moved:
+) -> TradeMovement:
     """Writes the document, its line and lot, and its movement."""
     kind = ISSUE if quantity < 0 else RECEIPT
     header = store_of(description, description.records[kind], database.dialect)
@@ -115,4 +115,4 @@ def _post(
             pl.DataFrame([list(values.values())], schema=dict.fromkeys(values, pl.String), orient="row"),
             forms,
         )
-    return Moved(number, str(place["item"]), str(place["warehouse"]), place["bin"], quantity, at)
+    return TradeMovement(number, str(place["item"]), str(place["warehouse"]), place["bin"], quantity, at)

@@ -11,16 +11,20 @@ from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.errors import WrongUse
-from kotrel.core.pricing.effective_price import plain
+from kotrel.core.pricing.effective_price import plain_number
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import amount_of, day
-from kotrel.pricing.price_lookup import Answer, Asked, price_of
+from kotrel.pricing.price_lookup import PriceFound, PriceLookup, price_of
 from kotrel.screen.screen import Screen
 
 
-def show_price(screen: Screen, answer: Answer) -> None:
+def show_price(screen: Screen, answer: PriceFound) -> None:
     asked, found = answer.asked, answer.found
-    parts = [f"{answer.item} {answer.description}".strip(), f"{plain(asked.quantity)} {answer.unit}", f"on {asked.day}"]
+    parts = [
+        f"{answer.item} {answer.description}".strip(),
+        f"{plain_number(asked.quantity)} {answer.unit}",
+        f"on {asked.day}",
+    ]
     if asked.customer:
         parts.append(f"{asked.customer} {answer.customer_name}".strip())
     if asked.warehouse:
@@ -33,7 +37,7 @@ def show_price(screen: Screen, answer: Answer) -> None:
         if found.price == 0:
             said += " (0 means: ask for the price)"
         elif asked.quantity != 1:
-            said += f" · {plain(found.price * asked.quantity, 2)} {found.currency} in all"
+            said += f" · {plain_number(found.price * asked.quantity, 2)} {found.currency} in all"
         screen.show(Text(said, style="bold"))
     for remark in answer.remarks:
         screen.show(Text(remark, style="yellow"))
@@ -43,12 +47,12 @@ def show_price(screen: Screen, answer: Answer) -> None:
     screen.show(Text(""), table)
 
 
-def price_json(answer: Answer) -> dict[str, Any]:
+def price_json(answer: PriceFound) -> dict[str, Any]:
     asked, found = answer.asked, answer.found
     return {
         "item": answer.item,
         "unit": answer.unit,
-        "quantity": plain(asked.quantity),
+        "quantity": plain_number(asked.quantity),
         "on": asked.day.isoformat(),
         "customer": asked.customer,
         "warehouse": asked.warehouse,
@@ -81,6 +85,6 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     if not 0 < quantity < Decimal(10) ** 12:
         raise WrongUse(f"--quantity: “{args.quantity}” is not a quantity above zero", "", "wrong-command-line")
     on = date.fromisoformat(args.on) if args.on else now().date()
-    answer = price_of(Asked(args.item, args.customer, args.unit, quantity, on, args.warehouse), workspace)
+    answer = price_of(PriceLookup(args.item, args.customer, args.unit, quantity, on, args.warehouse), workspace)
     screen.json(price_json(answer)) if screen.as_json else show_price(screen, answer)
     return 0 if answer.found.price is not None else 1

@@ -12,8 +12,8 @@ import polars as pl
 from kotrel.core.description.model import CURRENCY_FIELD, Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import listed_and
-from kotrel.core.pricing.effective_price import Effective, ListFacts, PriceRow, Wanted, effective_price, price_on
-from kotrel.core.pricing.list_prices import LIST, book_of, facts_of, list_prices, read_known
+from kotrel.core.pricing.effective_price import Effective, ListFacts, PriceQuery, PriceRow, effective_price, price_on
+from kotrel.core.pricing.list_prices import LIST, book_of, list_facts_of, list_prices, read_known
 from kotrel.core.pricing.prices_in_force import BREAK, PRICE
 from kotrel.core.pricing.rates import NoRate
 from kotrel.core.resolving.other_codes import which_row
@@ -27,7 +27,7 @@ NEEDED = ("item", "price", "price_list")
 
 
 @dataclass(frozen=True)
-class Asked:
+class PriceLookup:
     """What the user asks for; blank where it is left out."""
 
     item: str
@@ -39,14 +39,14 @@ class Asked:
 
 
 @dataclass(frozen=True)
-class Answer:
+class PriceFound:
     """The price, and for what it is, in full.
 
     Attributes:
         remarks: what one should know besides, such as that the item is archived.
     """
 
-    asked: Asked
+    asked: PriceLookup
     item: str
     description: str
     unit: str
@@ -55,7 +55,7 @@ class Answer:
     remarks: tuple[str, ...]
 
 
-def price_of(asked: Asked, workspace: Workspace) -> Answer:
+def price_of(asked: PriceLookup, workspace: Workspace) -> PriceFound:
     """The price in force.
 
     Raises:
@@ -92,7 +92,7 @@ def with_discounted(
         if code in lacking:
             amounts.append(None)
             continue
-        asked = Asked(item, None, unit, quantity or Decimal(1), day, None)
+        asked = PriceLookup(item, None, unit, quantity or Decimal(1), day, None)
         try:
             amounts.append(_Asker(asked, workspace, remembered).on_list(code))  # type: ignore[arg-type]
         except NoRate as error:
@@ -144,7 +144,7 @@ class _Remembered:
 
 
 class _Asker:
-    def __init__(self, asked: Asked, workspace: Workspace, reading: Reading) -> None:
+    def __init__(self, asked: PriceLookup, workspace: Workspace, reading: Reading) -> None:
         self.asked = asked
         self.workspace = workspace
         self.records = workspace.description.records
@@ -155,15 +155,15 @@ class _Asker:
         """The price on one list, for sale or not."""
         return price_on(self._wanted(self.asked.item)[0], price_list)
 
-    def answer(self) -> Answer:
+    def answer(self) -> PriceFound:
         code = self._item_code()
         wanted, item = self._wanted(code)
         customer, assigned = self._customer(wanted.lists)
         answer = effective_price(wanted, assigned)
         unit = wanted.unit
-        return Answer(self.asked, code, item.get("description") or "", unit, customer, answer, tuple(self.remarks))
+        return PriceFound(self.asked, code, item.get("description") or "", unit, customer, answer, tuple(self.remarks))
 
-    def _wanted(self, code: str) -> tuple[Wanted, dict[str, str | None]]:
+    def _wanted(self, code: str) -> tuple[PriceQuery, dict[str, str | None]]:
         """What the price is calculated from, and what is known of the item."""
         fields = self.records["item"].fields
         wanted = [
@@ -180,10 +180,10 @@ class _Asker:
             if each == code:
                 factors.setdefault(unit, Decimal(factor))
         unit = self._one_of(self.asked.unit or base, factors, f"a unit of {code}")
-        lists = facts_of(read_known(self.reading.read, self.records["price_list"], LIST))
+        lists = list_facts_of(read_known(self.reading.read, self.records["price_list"], LIST))
         standard, source = self._standard(code, item)
         categories = list(self._path(item.get("category")))
-        return Wanted(
+        return PriceQuery(
             unit, base, self.asked.quantity, self.asked.day, factors, standard, fields["price"].decimals or 0, source,
             categories, lists, [*self._prices(code), *self._discounts(categories)],
             item.get(CURRENCY_FIELD) or self.workspace.conventions.currency, self.workspace.rates,

@@ -12,7 +12,7 @@ import polars as pl
 from kotrel.core.description.model import CURRENCY_FIELD, Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.expressions.kinds import NUMBER, exact
-from kotrel.core.pricing.guards import Told, guarded, percent
+from kotrel.core.pricing.guards import GuardFinding, guarded, percent
 from kotrel.core.pricing.list_prices import read_known
 from kotrel.core.pricing.new_prices import Goods, Worked, fields_of, work_out
 from kotrel.core.pricing.price_rules import OWN_PRICES, Outliers, PriceRules
@@ -51,7 +51,7 @@ class Repriced:
     rules: PriceRules
     from_date: date
     prices: pl.DataFrame
-    told: tuple[Told, ...]
+    told: tuple[GuardFinding, ...]
     worked: Worked
     same: int
     decimals: Mapping[str, int]

@@ -13,7 +13,7 @@ import polars as pl
 from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.pricing.price_rules import FigureSheet, PriceRules
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.checking import check_files
 from kotrel.loading.sheets_in.sheet_reading import NOT_READ
 from kotrel.systems.interface import Step
@@ -66,7 +66,7 @@ def _figures(name: str, source: FigureSheet, workspace: Workspace, today: date, 
     record = None if source.match else "item"
     if source.currency is not None:
         workspace = replace(workspace, conventions=replace(workspace.conventions, currency=source.currency))
-    wanted = Wanted(record=record, sheet=source.sheet, map_name=source.match, options=options)
+    wanted = FileOptions(record=record, sheet=source.sheet, map_name=source.match, options=options)
     found = check_files([path], workspace, wanted, today, step)
     checked = [each for each in found if each.rows.record.name == "item"]
     if not checked:

@@ -8,21 +8,21 @@ from decimal import Decimal
 
 import polars as pl
 
-from kotrel.core.counting.variance import Entry, Line, Place, totals_of
+from kotrel.core.counting.variance import CountEntry, CountLine, CountPlace, totals_of
 from kotrel.core.errors import KotrelError
 from kotrel.core.phrases import count
 from kotrel.counting.count_files import CountedFile, Post, count_names, open_count
 from kotrel.counting.count_state import State, state_of
 from kotrel.counting.count_workbooks import about_count, documents_of, round_name
-from kotrel.counting.variance_screen import where_of, worst_first
+from kotrel.counting.variance_screen import place_in_words, worst_lines_first
 from kotrel.loading.loads.documents_screen import money_text, quantity_text
-from kotrel.reporting.page import Bar, Cell, Chart, Page, Row, Section, Table, Tone, number_cell
+from kotrel.reporting.page import Bar, Cell, Chart, Page, PageTable, Row, Section, Tone, number_cell
 from kotrel.workspace.settings import Workspace
 
 BARS = 20
 
 
-def _left_open(state: State) -> tuple[list[Line], list[Line]]:
+def _left_open(state: State) -> tuple[list[CountLine], list[CountLine]]:
     """The lines that nobody has counted, and those to be counted again that are not posted."""
     return (
         [line for line in state.open_lines if line.counted is None],
@@ -50,7 +50,7 @@ def count_page(name: str, workspace: Workspace) -> Page:
     sections = [
         *_about_lines(done, workspace),
         Section("Count again", tables=[_recounts(again)] if again else []),
-        Section("Not counted", tables=[_left(open_lines)] if open_lines else []),
+        Section("Not counted", tables=[_not_counted_table(open_lines)] if open_lines else []),
         _entries(entries, places),
         Section("Documents posted", notes=documents),
         _trend(name, workspace, {_place_key(place) for place in places.values()}),
@@ -70,17 +70,17 @@ def count_page(name: str, workspace: Workspace) -> Page:
 
 def _posted_lines(
     posts: Sequence[tuple[Post, Sequence[tuple[int, str, str | None, str, str | None, str]]]],
-    places: Mapping[int, Place],
-) -> list[Line]:
+    places: Mapping[int, CountPlace],
+) -> list[CountLine]:
     """The lines of all posts that were loaded."""
     return [
-        Line(places[place], Decimal(expected), None if counted is None else Decimal(counted))
+        CountLine(places[place], Decimal(expected), None if counted is None else Decimal(counted))
         for post, lines in posts if post.load is not None
         for place, expected, counted, _, _, _ in lines
     ]  # fmt: skip
 
 
-def _lead(state: State, done: Sequence[Line], places: int, again: int) -> str:
+def _lead(state: State, done: Sequence[CountLine], places: int, again: int) -> str:
     """What the page says first.
 
     Args:
@@ -92,39 +92,39 @@ def _lead(state: State, done: Sequence[Line], places: int, again: int) -> str:
     return f"{lead} {count(again, 'place')} should be counted again." if again else lead
 
 
-def _about_lines(done: Sequence[Line], workspace: Workspace) -> list[Section]:
+def _about_lines(done: Sequence[CountLine], workspace: Workspace) -> list[Section]:
     """The differences, the greatest value first, and all lines by location and by category."""
     sections = [
-        _differences(worst_first([line for line in done if line.variance])),
-        _by("location", done, lambda line: " ".join(filter(None, (line.place.warehouse, line.place.bin)))),
+        _differences(worst_lines_first([line for line in done if line.variance])),
+        _section_by("location", done, lambda line: " ".join(filter(None, (line.place.warehouse, line.place.bin)))),
     ]
     if categories := _categories(workspace, [line.place.item for line in done]):
-        sections.append(_by("category", done, lambda line: categories.get(line.place.item, "")))
+        sections.append(_section_by("category", done, lambda line: categories.get(line.place.item, "")))
     return sections
 
 
-def _all_lines(state: State, posted: Sequence[Line]) -> list[Line]:
+def _all_lines(state: State, posted: Sequence[CountLine]) -> list[CountLine]:
     """Every place once: as it was posted, or as it is now."""
     settled = {line.place.number: line for line in posted}
     still = [line for line in state.lines if line.place.number not in settled]
     return sorted([*still, *settled.values()], key=lambda line: line.place.number)
 
 
-def _differences(off: Sequence[Line]) -> Section:
+def _differences(off: Sequence[CountLine]) -> Section:
     rows: list[Row] = [
-        [line.place.item, line.place.description or "", where_of(line.place), _quantity(line.expected), _quantity(line.counted), _quantity(line.variance, True),
+        [line.place.item, line.place.description or "", place_in_words(line.place), _quantity(line.expected), _quantity(line.counted), _quantity(line.variance, True),
          line.place.unit, number_cell(line.value, 2, "bad" if line.value < 0 else "", True), "; ".join(line.remarks)]
         for line in off
     ]  # fmt: skip
     bars = [
-        Bar(f"{line.place.item} {where_of(line.place)}", float(line.value), f"{line.value:+,.2f}")
+        Bar(f"{line.place.item} {place_in_words(line.place)}", float(line.value), f"{line.value:+,.2f}")
         for line in off[:BARS]
         if line.value
     ]
     heads = ["Item", "Description", "Place", "Expected", "Counted", "Difference", "Unit", "Value at cost", "Remark"]
     if not rows:
         return Section("Differences", notes=["Nothing differs."])
-    table = Table(f"{count(len(off), 'difference')}, the greatest value first", heads, rows, searched=True)
+    table = PageTable(f"{count(len(off), 'difference')}, the greatest value first", heads, rows, searched=True)
     chart = Chart(f"Value of the differences{', the greatest' if len(off) > BARS else ''}", bars)
     return Section("Differences", tables=[table], charts=[chart] if len(bars) > 1 else [])
 
@@ -135,9 +135,9 @@ def _quantity(value: Decimal | None, sign: bool = False) -> Cell:
     return Cell(f"{'+' if sign and value > 0 else ''}{quantity_text(value)}", True)
 
 
-def _by(what: str, done: Sequence[Line], name: Callable[[Line], str]) -> Section:
+def _section_by(what: str, done: Sequence[CountLine], name: Callable[[CountLine], str]) -> Section:
     """Lines, differences, net and gross for each location or category."""
-    groups: dict[str, list[Line]] = defaultdict(list)
+    groups: dict[str, list[CountLine]] = defaultdict(list)
     for line in done:
         groups[name(line)].append(line)
     rows: list[Row] = []
@@ -149,7 +149,9 @@ def _by(what: str, done: Sequence[Line], name: Callable[[Line], str]) -> Section
         net, gross = sum(line.value for line in lines), sum(abs(line.value) for line in lines)
         rows.append([each or "(none)", number_cell(len(lines)), number_cell(sum(1 for line in lines if line.variance)),
                      number_cell(net, 2, sign=True), number_cell(gross, 2)])  # fmt: skip
-    table = Table(f"Counted lines by {what}", [what.capitalize(), "Lines", "With a difference", "Net", "Gross"], rows)
+    table = PageTable(
+        f"Counted lines by {what}", [what.capitalize(), "Lines", "With a difference", "Net", "Gross"], rows
+    )
     notes = [f"{count(quiet, 'other')} without a difference."] if quiet and rows else []
     return Section(f"By {what}", tables=[table] if rows else [], notes=notes)
 
@@ -168,36 +170,42 @@ def _categories(workspace: Workspace, items: Iterable[str]) -> dict[str, str]:
     return {code: category or "" for code, category in held.iter_rows()}
 
 
-def _recounts(lines: Sequence[Line]) -> Table:
+def _recounts(lines: Sequence[CountLine]) -> PageTable:
     rows: list[Row] = [
-        [line.place.item, line.place.description or "", where_of(line.place), Cell(line.recount, tone="warn")]
+        [line.place.item, line.place.description or "", place_in_words(line.place), Cell(line.recount, tone="warn")]
         for line in lines
     ]
-    return Table("Places that should be counted again", ["Item", "Description", "Place", "Why"], rows)
+    return PageTable("Places that should be counted again", ["Item", "Description", "Place", "Why"], rows)
 
 
-def _left(lines: Sequence[Line]) -> Table:
+def _not_counted_table(lines: Sequence[CountLine]) -> PageTable:
     rows: list[Row] = [
-        [line.place.item, line.place.description or "", where_of(line.place), _quantity(line.expected), line.place.unit]
+        [
+            line.place.item,
+            line.place.description or "",
+            place_in_words(line.place),
+            _quantity(line.expected),
+            line.place.unit,
+        ]
         for line in lines
     ]
-    return Table(
+    return PageTable(
         f"{count(len(lines), 'place')} not counted", ["Item", "Description", "Place", "Expected", "Unit"], rows
     )
 
 
-def _entries(entries: Sequence[Entry], places: Mapping[int, Place]) -> Section:
+def _entries(entries: Sequence[CountEntry], places: Mapping[int, CountPlace]) -> Section:
     """Who counted what, and when; recounts beside first counts."""
     rows: list[Row] = []
     for each in entries:
         place = places[each.place]
         rows.append([
-            place.item, where_of(place), round_name(each.round), _quantity(each.counted), each.counter or "", each.at or "", each.where, each.remark or "",
+            place.item, place_in_words(place), round_name(each.round), _quantity(each.counted), each.counter or "", each.at or "", each.where, each.remark or "",
         ])  # fmt: skip
     heads = ["Item", "Place", "Count", "Counted", "By", "When", "From", "Remark"]
     return Section(
         "Who counted what, and when",
-        tables=[Table(count(len(rows), "entry", "entries"), heads, rows, searched=True)] if rows else [],
+        tables=[PageTable(count(len(rows), "entry", "entries"), heads, rows, searched=True)] if rows else [],
     )
 
 
@@ -207,10 +215,10 @@ def _files(files: Sequence[CountedFile]) -> Section:
         for each in files
     ]
     heads = ["File", "Collected", "By", "Count", "SHA-256 of its content"]
-    return Section("Files collected", tables=[Table(count(len(rows), "file"), heads, rows)] if rows else [])
+    return Section("Files collected", tables=[PageTable(count(len(rows), "file"), heads, rows)] if rows else [])
 
 
-def _place_key(place: Place) -> tuple[str | None, ...]:
+def _place_key(place: CountPlace) -> tuple[str | None, ...]:
     return place.item, place.warehouse, place.bin
 
 
@@ -225,7 +233,7 @@ def _trend(name: str, workspace: Workspace, mine: set[tuple[str | None, ...]]) -
                 about = kept.about()
                 places = {place.number: place for place in kept.places()}
                 lines = [
-                    Line(places[place], Decimal(expected), Decimal(counted))
+                    CountLine(places[place], Decimal(expected), Decimal(counted))
                     for post in kept.posts() if post.load is not None
                     for place, expected, counted, _, _, _ in kept.posted(post.number) if counted is not None
                 ]  # fmt: skip
@@ -241,4 +249,4 @@ def _trend(name: str, workspace: Workspace, mine: set[tuple[str | None, ...]]) -
         ])  # fmt: skip
     rows.sort(key=lambda row: str(row[0]), reverse=True)
     heads = ["Frozen", "Count", "Same places counted", "With a difference", "Net", "Gross"]
-    return Section("Earlier counts of these places", tables=[Table("Earlier counts", heads, rows)] if rows else [])
+    return Section("Earlier counts of these places", tables=[PageTable("Earlier counts", heads, rows)] if rows else [])

@@ -12,7 +12,7 @@ from kotrel.core.columns import ACTION, before
 from kotrel.core.description.in_words import shown
 from kotrel.core.description.model import Field, Record
 from kotrel.core.phrases import count
-from kotrel.reporting.page import MOST_ROWS, Cell, Row, Section, Table
+from kotrel.reporting.page import MOST_ROWS, Cell, PageTable, Row, Section
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.table_writing import write_book
 
@@ -65,7 +65,7 @@ def change_sections(values: Iterable[tuple[Record, Field, pl.DataFrame]]) -> lis
         ]  # fmt: skip
         heads = [record.title, "From", "To", *(["Change"] if numeric else [])]
         caption = f"{record.title}: {field.title.lower()}, {count(rows.height, 'change')}{', the largest first' if numeric else ''}"
-        tables.append(Table(caption, heads, body, total=rows.height, searched=True))
+        tables.append(PageTable(caption, heads, body, total=rows.height, searched=True))
     return [Section("Changes, from → to", tables=tables)] if tables else []
 
 
@@ -101,7 +101,7 @@ def row_sections(changes: Sequence[RecordChanges], action: str, title: str) -> l
         ]  # fmt: skip
         heads = [record.title, *(record.fields[name].title for name in names)]
         caption = f"{record.title}: {count(rows.height, action + ' row')}"
-        tables.append(Table(caption, heads, body, total=rows.height, searched=True))
+        tables.append(PageTable(caption, heads, body, total=rows.height, searched=True))
     return [Section(title, tables=tables)] if tables else []
 
 
@@ -109,7 +109,7 @@ def _plain(value: str | None, field: Field) -> str:
     return "" if value is None else shown(value, field) or ""
 
 
-def write_rest(
+def list_rest(
     values: Sequence[tuple[Record, Field, pl.DataFrame]], changes: Sequence[RecordChanges], path: Path
 ) -> str | None:
     """A workbook with every change and every new row, where the page has no room for them; its name."""

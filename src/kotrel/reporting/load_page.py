@@ -21,9 +21,9 @@ from kotrel.core.rows.system_state import Reader
 from kotrel.loading.loads.documents_screen import money_text, quantity_text
 from kotrel.loading.loads.history import when
 from kotrel.loading.loads.verify import Verified, verify_load
-from kotrel.reporting.load_changes import change_sections, changed_values, row_sections, write_rest
-from kotrel.reporting.page import MOST_ROWS, Bar, Cell, Chart, Page, Row, Section, Table, Tone, number_cell
-from kotrel.stock.on_hand import Question, stock
+from kotrel.reporting.load_changes import change_sections, changed_values, list_rest, row_sections
+from kotrel.reporting.page import MOST_ROWS, Bar, Cell, Chart, Page, PageTable, Row, Section, Tone, number_cell
+from kotrel.stock.on_hand import StockQuestion, stock
 from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
 
@@ -50,7 +50,7 @@ def load_page(workspace: Workspace, number: int, rest: Path, preview: Preview | 
         since = _later_loads(changes, reading, number)
     verified = _verified(workspace, entry)
     values = changed_values(changes)
-    written = write_rest(values, changes, rest)
+    written = list_rest(values, changes, rest)
     sections = [
         _counts(entry),
         *_stock_effect(workspace, entry, changes),
@@ -196,7 +196,7 @@ def _counts(entry: Entry) -> Section:
         for record, numbers in entry.counts.items()
     ]
     return Section(
-        "Rows", tables=[Table("Rows by record", ["Record", *(WORDS[name].capitalize() for name in actions)], rows)]
+        "Rows", tables=[PageTable("Rows by record", ["Record", *(WORDS[name].capitalize() for name in actions)], rows)]
     )
 
 
@@ -205,8 +205,8 @@ def _stock_effect(workspace: Workspace, entry: Entry, changes: Sequence[RecordCh
     if not any(each.record.nature == "ledger" and each.touches for each in changes):
         return []
     try:
-        by_item = stock(Question(by=("item", "warehouse"), against=entry.number), workspace).rows
-        by_warehouse = stock(Question(by=("warehouse",), against=entry.number), workspace).rows
+        by_item = stock(StockQuestion(by=("item", "warehouse"), against=entry.number), workspace).rows
+        by_warehouse = stock(StockQuestion(by=("warehouse",), against=entry.number), workspace).rows
     except KotrelError:
         return []
     total = sum(by_warehouse["value_change"], Decimal(0))
@@ -226,13 +226,13 @@ def _stock_effect(workspace: Workspace, entry: Entry, changes: Sequence[RecordCh
     ]
     heads = ["Item", "Description", "Warehouse", "Before", "Change", "After", "Unit", "Value of the change"]
     tables = [
-        Table(
+        PageTable(
             "Value of the change by warehouse",
             ["Warehouse", "Value"],
             values,
             foot=["In all", Cell(money_text(total), True)],
         ),
-        Table("Stock before and after, at the moment of posting", heads, rows, total=by_item.height, searched=True),
+        PageTable("Stock before and after, at the moment of posting", heads, rows, total=by_item.height, searched=True),
     ]
     charts = [Chart("Value of the change by warehouse", bars)] if len(bars) > 1 else []
     return [Section("Effect on stock", tables=tables, charts=charts)]
@@ -266,7 +266,7 @@ def _price_effect(stakes: pl.DataFrame | None) -> list[Section]:
         Section(
             "Effect on prices",
             words=["The value at stake is what the stock on hand now is worth more or less at the new prices."],
-            tables=[Table("Price changes by list and category", heads, rows)],
+            tables=[PageTable("Price changes by list and category", heads, rows)],
             charts=[Chart("Mean change by list and category", bars[:40])],
         )
     ]
@@ -287,7 +287,7 @@ def _refused(workspace: Workspace, number: int) -> list[Section]:
         [
             Section(
                 "Refused rows",
-                tables=[Table("Rows that were not loaded", ["Where", "Reason and advice"], rows, searched=True)],
+                tables=[PageTable("Rows that were not loaded", ["Where", "Reason and advice"], rows, searched=True)],
             )
         ]
         if rows
@@ -305,7 +305,7 @@ def _system_remarks(workspace: Workspace, entry: Entry) -> list[Section]:
         [f"{sheet or Path(file or '').name} {row}", record, key or "", Cell(message or "", tone="warn")]
         for file, sheet, row, record, key, _, _, message in told.iter_rows()
     ]
-    table = Table(
+    table = PageTable(
         "Rows done with a remark of the system", ["Where", "Record", "Key", "Remark"], rows, total=page.warned
     )
     return [Section("What the system itself said or changed", tables=[table])]
@@ -319,7 +319,7 @@ def _corrected(preview: Preview | None) -> list[Section]:
     rows = [row for rows in sheets for row in repair_rows(rows)]
     tables = (
         [
-            Table(
+            PageTable(
                 "Cells corrected on reading, each with its proof",
                 ["Cell", "Field", "Was", "Is", "Proof"],
                 rows,
@@ -335,7 +335,9 @@ def _corrected(preview: Preview | None) -> list[Section]:
         for each_rows in sheets for each in each_rows.defaulted
     ]  # fmt: skip
     if filled:
-        tables.append(Table("Blank cells that were filled in", ["Record", "Field", "Value", "Rows", "From"], filled))
+        tables.append(
+            PageTable("Blank cells that were filled in", ["Record", "Field", "Value", "Rows", "From"], filled)
+        )
     return [Section("Corrected and filled in", tables=tables)] if tables else []
 
 
@@ -388,7 +390,7 @@ def _afterwards(entry: Entry, verified: Verified | None, since: dict[int, int]) 
             for row in verified.differences.head(MOST_ROWS).iter_rows(named=True)
         ]  # fmt: skip
         tables.append(
-            Table(
+            PageTable(
                 "Values that are no longer as loaded",
                 ["Record", "Key", "Field", "Loaded", "Now"],
                 rows,

@@ -50,7 +50,7 @@ Row = Sequence[str | Cell]
 
 
 @dataclass(frozen=True)
-class Table:
+class PageTable:
     """A table.
 
     Attributes:
@@ -119,7 +119,7 @@ class Section:
 
     title: str
     words: Sequence[str] = ()
-    tables: Sequence[Table] = ()
+    tables: Sequence[PageTable] = ()
     charts: Sequence[Chart] = ()
     notes: Sequence[str] = ()
 

@@ -11,7 +11,7 @@ from kotrel.core.errors import KotrelError
 from kotrel.core.phrases import count, listed
 from kotrel.loading.loads.history import when
 from kotrel.loading.loads.verify import verify_load
-from kotrel.reporting.page import Cell, Page, Row, Section, Table, Tone, number_cell
+from kotrel.reporting.page import Cell, Page, PageTable, Row, Section, Tone, number_cell
 from kotrel.workspace.settings import Workspace
 
 ACTIONS = ("new", "changed", "removed", "refused")
@@ -36,7 +36,7 @@ def period_page(workspace: Workspace, since: date, until: date | None) -> Page:
         sections=[
             each
             for each in (
-                Section("Open questions", tables=[Table("To look at", ["Load", "What", "Why"], open_ones)] if open_ones else []),
+                Section("Open questions", tables=[PageTable("To look at", ["Load", "What", "Why"], open_ones)] if open_ones else []),
                 _sums("By record", "Record", _by_record(entries)),
                 _sums("By person", "Who", _by_person(entries)),
                 _all(entries),
@@ -104,7 +104,9 @@ def _sums(title: str, head: str, sums: Sums) -> Section:
     ]
     return Section(
         title,
-        tables=[Table(f"Rows {title.lower()}", [head, *(each.capitalize() for each in ACTIONS)], rows)] if rows else [],
+        tables=[PageTable(f"Rows {title.lower()}", [head, *(each.capitalize() for each in ACTIONS)], rows)]
+        if rows
+        else [],
     )
 
 
@@ -117,7 +119,7 @@ def _all(entries: Sequence[Entry]) -> Section:
         )
         state = f"taken back by {load_name(each.undone_by)}" if each.undone_by else each.status
         rows.append([each.name, when(each.at), each.who, _what(each), done, state])
-    table = Table(
+    table = PageTable(
         "All of them, the newest first", ["Load", "When", "Who", "What", "Rows", "State"], rows, searched=True
     )
     return Section("Loads and undos", tables=[table] if rows else [])

@@ -11,7 +11,7 @@ from kotrel.core.phrases import count
 from kotrel.core.stock.sums import half_away
 from kotrel.loading.loads.documents_screen import money_text
 from kotrel.pricing.repricing import Repriced, summary, with_remarks
-from kotrel.reporting.page import MOST_ROWS, Bar, Cell, Chart, Page, Row, Section, Table, number_cell
+from kotrel.reporting.page import MOST_ROWS, Bar, Cell, Chart, Page, PageTable, Row, Section, number_cell
 
 BARS = 30
 
@@ -112,7 +112,7 @@ def _effect(repriced: Repriced) -> Section:
     return Section(
         "Effect",
         words=["The value at stake is what the stock on hand now is worth more or less at the new prices."],
-        tables=[Table("Changes by list and group", heads, rows)],
+        tables=[PageTable("Changes by list and group", heads, rows)],
         charts=[Chart("Mean change", bars[:BARS])],
     )
 
@@ -123,7 +123,7 @@ def _guards(rows: pl.DataFrame) -> Section:
         [Cell(row["severity"], tone="bad" if row["severity"] == "error" else "warn"), row["target"], row["item"], row["description"] or "", row["remark"] or ""]
         for row in told.head(MOST_ROWS).iter_rows(named=True)
     ]  # fmt: skip
-    table = Table(
+    table = PageTable(
         "Prices against the guards or unlike the others",
         ["", "List", "Item", "Description", "Why"],
         shown,
@@ -157,7 +157,7 @@ def _prices(rows: pl.DataFrame) -> Section:
         "Step",
     ]
     return Section(
-        "Every price", tables=[Table(count(rows.height, "price"), heads, shown, total=rows.height, searched=True)]
+        "Every price", tables=[PageTable(count(rows.height, "price"), heads, shown, total=rows.height, searched=True)]
     )
 
 

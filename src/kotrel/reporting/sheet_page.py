@@ -17,7 +17,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.as_shown import as_shown
 from kotrel.core.tables.table import Column
 from kotrel.reporting.load_page import repair_rows
-from kotrel.reporting.page import MOST_ROWS, Cell, Page, Row, Section, Table, Tone, number_cell
+from kotrel.reporting.page import MOST_ROWS, Cell, Page, PageTable, Row, Section, Tone, number_cell
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.table_writing import write_book
 
@@ -103,7 +103,8 @@ def _summary(sheets: Sequence[Checked], supplier: bool) -> Section:
             rows.append([Cell(group.severity, tone=TONES[group.severity]), _column(each.rows, group, supplier), _title(group, supplier),
                          number_cell(group.count)])  # fmt: skip
     return Section(
-        "In short", tables=[Table("Findings by kind", ["", "Column", "What is wrong", "Cells"], rows)] if rows else []
+        "In short",
+        tables=[PageTable("Findings by kind", ["", "Column", "What is wrong", "Cells"], rows)] if rows else [],
     )
 
 
@@ -129,7 +130,7 @@ def _title(group: FindingGroup, supplier: bool) -> str:
     return f"{group.title[:1].upper()}{group.title[1:]}"
 
 
-def _group(rows: Rows, group: FindingGroup, supplier: bool) -> Table:
+def _group(rows: Rows, group: FindingGroup, supplier: bool) -> PageTable:
     """The cells of one kind of finding, each with the values around it."""
     around = _beside(rows, group.letter)
     heads = ["Cell", "Value", *(column.heading for column in around)] + ([] if supplier else ["What to do", "Perhaps"])
@@ -147,7 +148,7 @@ def _group(rows: Rows, group: FindingGroup, supplier: bool) -> Table:
             line += [message or "", suggestion or ""]
         shown.append(line)
     caption = f"{_column(rows, group, supplier)}: {_title(group, supplier)}"
-    return Table(caption, heads, shown, total=group.count, searched=True)
+    return PageTable(caption, heads, shown, total=group.count, searched=True)
 
 
 def _beside(rows: Rows, letter: str | None) -> list[Column]:
@@ -166,7 +167,7 @@ def _for_us(sheets: Sequence[Checked]) -> list[Section]:
     found = [Section("About the sheets", notes=notes)] if notes else []
     repairs = [row for each in sheets for row in repair_rows(each.rows)]
     if repairs:
-        table = Table(
+        table = PageTable(
             "Cells corrected on reading, each with its proof",
             ["Cell", "Field", "Was", "Is", "Proof"],
             repairs,

@@ -19,7 +19,7 @@ HELP = "Enter takes the proposal, ? shows more, b goes back, q stops and keeps w
 
 
 @dataclass(frozen=True)
-class Question:
+class DialogueQuestion:
     """One question.
 
     Attributes:
@@ -33,7 +33,7 @@ class Question:
     more: str = ""
 
 
-def converse(screen: Screen, asked: Sequence[Question], document: Document) -> tuple[Document, bool]:
+def converse(screen: Screen, asked: Sequence[DialogueQuestion], document: Document) -> tuple[Document, bool]:
     """Asks all questions. Returns the settings with the answers, and False where the user stopped before the end."""
     import tomlkit
 

@@ -23,10 +23,10 @@ from kotrel.serving.carrying_out import carry_out, create_table
 from kotrel.serving.jobs import UNFINISHED, Jobs
 from kotrel.serving.picture_addresses import PictureName, add_pictures
 from kotrel.serving.problems import add_problems
-from kotrel.serving.reads import browse_rows, entry_json, read_rows, require_ledger_fields, size_asked
+from kotrel.serving.reads import browse_rows, entry_reply, read_record_rows, require_ledger_fields, size_asked
 from kotrel.serving.requests import (
     MOST,
-    Asked,
+    RequestMembers,
     Wrong,
     json_body,
     ledger_query,
@@ -191,11 +191,11 @@ def create_app(service: Service) -> flask.Flask:
 
     @app.post("/v1/records/<record>/read")
     def read(record: str) -> flask.Response:
-        asked = Asked(body())
+        asked = RequestMembers(body())
         size = asked.count("size", PAGE) or PAGE
         wanted = asked.texts("fields"), asked.condition("among"), asked.texts("filled")
         with workspace.system().reading() as reading:
-            return service.paged(read_rows(reading, workspace.description, record, *wanted), size)
+            return service.paged(read_record_rows(reading, workspace.description, record, *wanted), size)
 
     @app.get(f"/v1/pages/<name>/<int(max={MOST}):start>")
     def page(name: str, start: int) -> flask.Response:
@@ -204,7 +204,7 @@ def create_app(service: Service) -> flask.Flask:
 
     @app.post("/v1/sums")
     def sums() -> flask.Response:
-        asked = Asked(body())
+        asked = RequestMembers(body())
         asked.require("by")
         query = ledger_query(asked)
         require_ledger_fields(workspace.description, [*query.by, *(field for field, _ in query.among)])
@@ -214,7 +214,7 @@ def create_app(service: Service) -> flask.Flask:
 
     @app.post("/v1/movements")
     def movements() -> flask.Response:
-        asked = Asked(body())
+        asked = RequestMembers(body())
         moment, among = asked.needed("moment"), asked.conditions("among")
         require_ledger_fields(workspace.description, [field for field, _ in among])
         with workspace.system().reading() as reading:
@@ -224,11 +224,11 @@ def create_app(service: Service) -> flask.Flask:
     def loads() -> Any:
         system = workspace.system()
         found = system.audited_history() if flask.request.args.get("audited") else system.history()
-        return {"loads": [entry_json(each) for each in found]}
+        return {"loads": [entry_reply(each) for each in found]}
 
     @app.post("/v1/loads/of")
     def loads_of() -> Any:
-        asked = Asked(body())
+        asked = RequestMembers(body())
         asked.require("keys")
         record, keys = asked.needed("record"), asked.texts("keys")
         with workspace.system().reading() as reading:
@@ -287,7 +287,7 @@ def create_app(service: Service) -> flask.Flask:
 
     @app.put("/v1/jobs/<job>/pieces/<int(max=999999):number>")
     def piece(job: str, number: int) -> Any:
-        _known(jobs, job)
+        _require_job(jobs, job)
         part = flask.request.args.get("part", "0")
         if not re.fullmatch("[0-9]{1,6}", part):
             raise Wrong(422, "part is the number of a part, counted from 0", "wrong-job")
@@ -303,8 +303,8 @@ def create_app(service: Service) -> flask.Flask:
 
     @app.post("/v1/jobs/<job>/start")
     def start(job: str) -> Any:
-        _known(jobs, job)
-        asked = Asked(body())
+        _require_job(jobs, job)
+        asked = RequestMembers(body())
         asked.require("pieces")
         try:
             return _job(jobs.begin(job, asked.count("pieces", 0)), jobs), 202
@@ -313,7 +313,7 @@ def create_app(service: Service) -> flask.Flask:
 
     @app.get("/v1/jobs/<job>")
     def one(job: str) -> Any:
-        return _job(_known(jobs, job), jobs)
+        return _job(_require_job(jobs, job), jobs)
 
     @app.get("/v1/jobs")
     def all_jobs() -> Any:
@@ -352,7 +352,7 @@ def _from_here() -> bool:
     )
 
 
-def _known(jobs: Jobs, job: str) -> dict[str, Any]:
+def _require_job(jobs: Jobs, job: str) -> dict[str, Any]:
     about = jobs.of(job)
     if about is None or not flask.g.holder.may_see(about.get("owner", "")):
         raise Wrong(404, f"there is no job {job}", "no-such-job")

@@ -19,14 +19,14 @@ from kotrel.core.changes.system_remarks import Refusal
 from kotrel.core.columns import ACTION, ROW, before, clearing
 from kotrel.core.description.model import Field, Record
 from kotrel.core.errors import KotrelError, WrongUse
-from kotrel.core.loading.load_model import Part, Preview
+from kotrel.core.loading.load_model import Preview, SheetRows
 from kotrel.core.loading.pipeline import preview
 from kotrel.core.matching.plain_rows import plain_rows
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import FileFacts
 from kotrel.loading.loads.plans import plan_of
-from kotrel.loading.loads.undoing import How, plan_undo
+from kotrel.loading.loads.undoing import UndoOptions, plan_undo
 from kotrel.loading.sheets_in.checking import business_of
 from kotrel.serving.picture_addresses import NOTHING_COMES, facts_from, with_coming
 from kotrel.serving.problems import log_error
@@ -134,7 +134,7 @@ def _preview(
     """
     order = workspace.description.order
     parts = [
-        Part(_rows(each, follows))
+        SheetRows(_rows(each, follows))
         for each, follows, _ in sent
         if each.record.nature != "ledger" and (~follows & (each.frame[ACTION] != "refused")).any()
     ]
@@ -246,7 +246,7 @@ def _refusals(found: Preview) -> list[Refusal]:
 
 
 def _undo_plan(workspace: Workspace, writing: Writing, undoing: Undoing, stamp: Stamp, step: Step) -> Plan:
-    how = How(undoing.partial, undoing.day, workspace.stock)
+    how = UndoOptions(undoing.partial, undoing.day, workspace.stock)
     planned = plan_undo(workspace.system(), writing, undoing.of, step, stamp.at, how)
     if planned.status == "refused":
         first = planned.blocked_by[0]

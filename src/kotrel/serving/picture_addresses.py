@@ -10,7 +10,7 @@ import flask
 from werkzeug.routing import BaseConverter
 
 from kotrel.core.rows.system_state import FileFacts, Files
-from kotrel.serving.requests import Asked, Wrong, json_body, raw_body
+from kotrel.serving.requests import RequestMembers, Wrong, json_body, raw_body
 from kotrel.systems.pictures import is_picture, store_picture, with_fingerprint, within
 from kotrel.workspace.settings import Workspace
 
@@ -47,7 +47,7 @@ def add_pictures(app: flask.Flask, workspace: Workspace, body_bytes: int) -> Non
 
     @app.post("/v1/pictures/facts")
     def picture_facts() -> Any:
-        asked = Asked(json_body(body_bytes))
+        asked = RequestMembers(json_body(body_bytes))
         asked.require("names")
         names = asked.texts("names")
         found = {name: with_fingerprint(folder, name) for name in names} if folder is not None else {}

@@ -17,7 +17,7 @@ from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
 
 
-def entry_json(entry: Entry) -> dict[str, Any]:
+def entry_reply(entry: Entry) -> dict[str, Any]:
     """One load of the history."""
     return {**asdict(entry), "files": list(entry.files), "notes": list(entry.notes)}
 
@@ -44,7 +44,7 @@ def size_asked(usual: int) -> int:
     return int(said)
 
 
-def read_rows(
+def read_record_rows(
     reading: Reading,
     description: Description,
     record: str,
@@ -79,7 +79,7 @@ def browse_rows(workspace: Workspace, record: str) -> Any:
     first = next(iter(filters.items()), None)
     among = (first[0], pl.Series(first[0], [first[1]], dtype=pl.String)) if first is not None else None
     with workspace.system().reading() as reading:
-        rows = read_rows(reading, workspace.description, record, fields, among)
+        rows = read_record_rows(reading, workspace.description, record, fields, among)
     for name, value in filters.items():
         rows = rows.filter(pl.col(name) == value)
     key = pl.concat_str([pl.col(name).fill_null("") for name in about.key], separator=" / ")

@@ -133,7 +133,7 @@ MOST = 2_147_483_647
 """The largest number in an address or a body: that of a load, a row, a piece."""
 
 
-class Asked:
+class RequestMembers:
     """The members of a JSON object.
 
     Raises:
@@ -213,7 +213,7 @@ def require_plan(said: Any) -> dict[str, Any]:
     Raises:
         Wrong: a member is not what it must be; it is named.
     """
-    asked = Asked(said, "a job")
+    asked = RequestMembers(said, "a job")
     if "parts" not in said or not isinstance(said["parts"], list):
         raise Wrong(422, "a job is an object with parts, a list", "wrong-job")
     if asked.text("kind") not in (None, "load", "undo"):
@@ -223,13 +223,13 @@ def require_plan(said: Any) -> dict[str, Any]:
     asked.texts("files")
     asked.yes_no("trial"), asked.yes_no("expects")
     for part in said["parts"]:
-        each = Asked(part, "each part of a job")
+        each = RequestMembers(part, "each part of a job")
         each.needed("record"), each.text("file"), each.text("sheet"), each.texts("headings")
         if "fields" not in part:
             raise _wrong("fields", "a list of texts, and must be there")
         each.texts("fields")
     if (undo := said.get("undo")) is not None:
-        back = Asked(undo, "undo")
+        back = RequestMembers(undo, "undo")
         if "of" not in undo or "date" not in undo:
             raise Wrong(422, "undo says of, the number of a load, and date", "wrong-job")
         back.count("of", 0), back.text("date"), back.yes_no("partial")
@@ -237,14 +237,14 @@ def require_plan(said: Any) -> dict[str, Any]:
     if not isinstance(pictures, dict):
         raise _wrong("pictures", "an object")
     for about in pictures.values():
-        picture = Asked(about, "a picture")
+        picture = RequestMembers(about, "a picture")
         if "bytes" not in about or "is_picture" not in about:
             raise Wrong(422, "a picture says bytes and is_picture", "wrong-job")
         picture.count("bytes", 0), picture.yes_no("is_picture")
     return cast("dict[str, Any]", said)
 
 
-def ledger_query(asked: Asked) -> LedgerQuery:
+def ledger_query(asked: RequestMembers) -> LedgerQuery:
     """A question to the ledger.
 
     Raises:
@@ -271,7 +271,7 @@ def _condition(said: Any, name: str) -> tuple[str, pl.Series]:
     values = said.get("values") if isinstance(said, dict) else None
     if not isinstance(values, list) or not all(each is None or isinstance(each, str) for each in values):
         raise _wrong(name, "an object with field and values, which is a list of texts")
-    field = Asked(said).needed("field")
+    field = RequestMembers(said).needed("field")
     return field, pl.Series(field, values, dtype=pl.String)
 
 

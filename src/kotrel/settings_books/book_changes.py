@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from kotrel.core.errors import WrongUse
-from kotrel.settings_books.edit_model import Change, Edits, Problem, sentence, without_place
+from kotrel.settings_books.edit_model import Change, Edits, SettingProblem, message_alone, sentence
 from kotrel.workspace.toml_editing import NotEditable, Path, TomlText
 
 
@@ -49,19 +49,23 @@ def proved(
         try:
             done = applied(left, files)
         except NotEditable as error:
-            edits.problems.append(Problem("", "", f"this cannot be changed in the file as it is written: {error}"))
+            edits.problems.append(
+                SettingProblem("", "", f"this cannot be changed in the file as it is written: {error}")
+            )
             return {}
         try:
             require_sound({**files, **done})
             return done
         except WrongUse as error:
-            if without_place(error.message) == before:
-                edits.problems.append(Problem("", "", sentence(f"this was wrong before: {error.message}", error.hint)))
+            if message_alone(error.message) == before:
+                edits.problems.append(
+                    SettingProblem("", "", sentence(f"this was wrong before: {error.message}", error.hint))
+                )
                 return {}
             blamed = _blamed(error, left, {**files, **done})
             value = "" if blamed is None else blamed.path[-1] if blamed.late and not blamed.before else blamed.after
-            words = sentence(without_place(error.message), error.hint)
-            edits.problems.append(Problem(blamed.cell if blamed else "", value, words))
+            words = sentence(message_alone(error.message), error.hint)
+            edits.problems.append(SettingProblem(blamed.cell if blamed else "", value, words))
             if blamed is None:
                 return {}
             left.remove(blamed)
@@ -72,7 +76,7 @@ def _trouble(files: Mapping[str, str], require_sound: Callable[[Mapping[str, str
     try:
         require_sound(files)
     except WrongUse as error:
-        return without_place(error.message)
+        return message_alone(error.message)
     return ""
 
 
@@ -108,6 +112,6 @@ def _shared(one: Path, other: Path) -> int:
     )
 
 
-def in_order(changes: Sequence[Change]) -> Iterator[Change]:
+def changes_in_order(changes: Sequence[Change]) -> Iterator[Change]:
     """The changes as they are shown: file by file, each once."""
     yield from sorted(changes, key=lambda each: each.file)

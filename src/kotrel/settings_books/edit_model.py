@@ -9,7 +9,7 @@ from kotrel.workspace.toml_editing import Path, TomlText
 
 
 @dataclass(frozen=True)
-class Problem:
+class SettingProblem:
     """Something that cannot be taken: the cell, what it says, and what is wrong."""
 
     cell: str
@@ -54,7 +54,7 @@ class Edits:
     """All that an edited workbook says."""
 
     changes: list[Change] = field(default_factory=list)
-    problems: list[Problem] = field(default_factory=list)
+    problems: list[SettingProblem] = field(default_factory=list)
     clashes: list[Clash] = field(default_factory=list)
 
 
@@ -63,7 +63,7 @@ def sentence(*words: str) -> str:
     return " ".join(each if each.endswith((".", "?", "!")) else f"{each}." for each in words if each)
 
 
-def without_place(message: str) -> str:
+def message_alone(message: str) -> str:
     """A message without the file and the line that it begins with."""
     import re
 

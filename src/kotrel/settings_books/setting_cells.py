@@ -91,7 +91,7 @@ def setting_value(text: str, setting: Setting, was: Any) -> Any:
             raise ValueError("write yes or no")
         return said == "yes"
     if shape == "whole number":
-        return _whole(text)
+        return _read_whole_number(text)
     if shape == "number":
         return _number(text)
     if shape == "day":
@@ -107,7 +107,7 @@ def setting_value(text: str, setting: Setting, was: Any) -> Any:
     return text
 
 
-def _whole(text: str) -> int:
+def _read_whole_number(text: str) -> int:
     if not re.fullmatch(r"\s*-?[0-9]{1,15}\s*", text):
         raise ValueError("write a whole number, such as 5")
     return int(text)

@@ -21,12 +21,12 @@ from kotrel.settings_books.edit_model import Edits
 from kotrel.settings_books.settings_files import (
     FOLDERS,
     KINDS,
-    Place,
+    SettingPlace,
     SettingsFile,
-    fingerprint,
     require_sound,
     settings_book,
     settings_files,
+    text_fingerprint,
 )
 from kotrel.settings_books.sheet_edits import edits_of
 from kotrel.sheets.safe_writing import require_new_file, written_whole
@@ -65,7 +65,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    place = Place(find_workspace(Path(args.workspace) if args.workspace else None, Path.cwd()))
+    place = SettingPlace(find_workspace(Path(args.workspace) if args.workspace else None, Path.cwd()))
     if args.what is None:
         return _list(settings_files(place), screen)
     if args.what in KINDS:
@@ -110,7 +110,7 @@ def _list(found: list[SettingsFile], screen: Screen) -> int:
     return int(any(each.trouble for each in found))
 
 
-def _write(args: argparse.Namespace, place: Place, screen: Screen) -> int:
+def _write(args: argparse.Namespace, place: SettingPlace, screen: Screen) -> int:
     if args.what not in FOLDERS and args.name:
         raise WrongUse(f"there is only one of {args.what}: it has no name", "", "wrong-command-line")
     name = (args.name or "").removesuffix(".toml")
@@ -118,7 +118,7 @@ def _write(args: argparse.Namespace, place: Place, screen: Screen) -> int:
     path = Path(args.output or FILE_NAMES[args.what].format(name=name))
     require_new_file(path, (".xlsx",))
     back = f"{screen.program} settings {quoted([str(path)])}"
-    write_settings_book(book, path, {file: fingerprint(text) for file, text in book.files.items()}, back)
+    write_settings_book(book, path, {file: text_fingerprint(text) for file, text in book.files.items()}, back)
     if screen.as_json:
         screen.json(
             {"what": args.what, "name": name, "written": str(path), "files": list(book.files), "left": list(book.left)}
@@ -138,7 +138,7 @@ def _write(args: argparse.Namespace, place: Place, screen: Screen) -> int:
     return 0
 
 
-def _read(args: argparse.Namespace, place: Place, screen: Screen) -> int:
+def _read(args: argparse.Namespace, place: SettingPlace, screen: Screen) -> int:
     path = Path(args.what)
     edited = read_settings_book(path)
     book = settings_book(place, edited.what, edited.name)
@@ -146,7 +146,7 @@ def _read(args: argparse.Namespace, place: Place, screen: Screen) -> int:
     moved = [
         file
         for file, known in edited.prints.items()
-        if file not in book.files or fingerprint(book.files[file]) != known
+        if file not in book.files or text_fingerprint(book.files[file]) != known
     ]
     files = book.files
     texts: dict[str, str] = {}
@@ -177,7 +177,7 @@ def _put(path: Path, text: str) -> None:
         temporary.write_bytes(text.encode())
 
 
-def _next(what: str, name: str, place: Place) -> str:
+def _next(what: str, name: str, place: SettingPlace) -> str:
     if what == "mapping":
         used = last_used(place.hidden).get(f"maps/{name}.toml")
         sheet = quoted([_from_here(used.file)]) if used is not None and Path(used.file).is_file() else "SHEET"
@@ -207,13 +207,13 @@ def _show(screen: Screen, path: Path, edits: Edits, moved: list[str]) -> None:
     if edits.problems:
         screen.show(Text(f"ERRORS   {count(len(edits.problems), 'cell')}", style="bold red"))
         for problem in edits.problems:
-            value = f" “{_short(problem.value)}”" if problem.value else ""
+            value = f" “{_shortened(problem.value)}”" if problem.value else ""
             screen.show(f"  {problem.cell or 'the file'}{value}: {problem.message}")
     if edits.clashes:
         screen.show(Text(f"CHANGED BY SOMEBODY ELSE   {count(len(edits.clashes), 'value')}", style="bold red"))
         for clash in edits.clashes:
             screen.show(
-                f"  {clash.cell}  {clash.setting}: was {_said(clash.was)}, is {_said(clash.now)} in the file now, and {_said(clash.wanted)} here"
+                f"  {clash.cell}  {clash.setting}: was {_in_quotes(clash.was)}, is {_in_quotes(clash.now)} in the file now, and {_in_quotes(clash.wanted)} here"
             )
     if edits.changes:
         title = (
@@ -227,7 +227,11 @@ def _show(screen: Screen, path: Path, edits: Edits, moved: list[str]) -> None:
             table.add_column(heading, overflow="fold")
         for change in edits.changes:
             table.add_row(
-                change.cell, change.setting, _short(change.before) or "(none)", "→", _short(change.after) or "(none)"
+                change.cell,
+                change.setting,
+                _shortened(change.before) or "(none)",
+                "→",
+                _shortened(change.after) or "(none)",
             )
         screen.show(table)
     if not edits.changes and not edits.problems and not edits.clashes:
@@ -238,13 +242,13 @@ def _show(screen: Screen, path: Path, edits: Edits, moved: list[str]) -> None:
         screen.show("Nothing was written. Next: make the workbook again, and enter your changes there.")
 
 
-def _short(text: str) -> str:
+def _shortened(text: str) -> str:
     flat = "; ".join(text.split("\n"))
     return flat if len(flat) <= _LONG else f"{flat[:_LONG]}…"
 
 
-def _said(text: str) -> str:
-    return f"“{_short(text)}”" if text else "blank"
+def _in_quotes(text: str) -> str:
+    return f"“{_shortened(text)}”" if text else "blank"
 
 
 def _json(what: str, name: str, edits: Edits, moved: list[str], written: list[str]) -> dict[str, Any]:

@@ -48,7 +48,7 @@ ABOUT = {
 }
 
 
-class Place:
+class SettingPlace:
     """Where settings files are: a folder whose own settings may be wrong just now, and must be mended.
 
     Args:
@@ -96,7 +96,7 @@ class SettingsFile:
         return f"{self.what} {self.name}".strip()
 
 
-def settings_files(place: Place) -> list[SettingsFile]:
+def settings_files(place: SettingPlace) -> list[SettingsFile]:
     """All settings files of a workspace."""
     used = last_used(place.hidden)
     found = [
@@ -109,7 +109,7 @@ def settings_files(place: Place) -> list[SettingsFile]:
     return found
 
 
-def _about(place: Place, what: str, name: str, file: str, used: Mapping[str, Used]) -> SettingsFile:
+def _about(place: SettingPlace, what: str, name: str, file: str, used: Mapping[str, Used]) -> SettingsFile:
     trouble, about = "", ABOUT[what].format(record="rows")
     try:
         text = text_of(place, file)
@@ -124,7 +124,7 @@ def _about(place: Place, what: str, name: str, file: str, used: Mapping[str, Use
     return SettingsFile(what, name, file, about, used.get(file), trouble)
 
 
-def _description_file(place: Place) -> str:
+def _description_file(place: SettingPlace) -> str:
     try:
         system = parsed(text_of(place, FILE)).get("system", {})
     except ValueError:
@@ -132,7 +132,7 @@ def _description_file(place: Place) -> str:
     return str(system.get("description", "system.toml"))
 
 
-def text_of(place: Place, file: str) -> str:
+def text_of(place: SettingPlace, file: str) -> str:
     """A settings file as it is.
 
     Raises:
@@ -146,12 +146,12 @@ def text_of(place: Place, file: str) -> str:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
 
 
-def fingerprint(text: str) -> str:
+def text_fingerprint(text: str) -> str:
     """By which a workbook knows the file that it was made from."""
     return hashlib.sha256(text.encode()).hexdigest()
 
 
-def settings_book(place: Place, what: str, name: str) -> SettingsBook:
+def settings_book(place: SettingPlace, what: str, name: str) -> SettingsBook:
     """The workbook of one settings file, or of all other spellings, as it would be made now.
 
     Raises:
@@ -193,13 +193,13 @@ def settings_book(place: Place, what: str, name: str) -> SettingsBook:
     return spellings_book({each: text_of(place, each) for each in (FILE, *maps)})
 
 
-def _records_of(place: Place) -> dict[str, Record]:
+def _records_of(place: SettingPlace) -> dict[str, Record]:
     """All records that a sheet can be read as."""
     description = place.workspace.description
     return {**with_sheet_records(description).records, **readable_records(description)}
 
 
-def _named_file(place: Place, what: str, name: str) -> str:
+def _named_file(place: SettingPlace, what: str, name: str) -> str:
     folder = FOLDERS[what]
     if not name:
         there = sorted(path.stem for path in (place.folder / folder).glob("*.toml"))
@@ -232,7 +232,7 @@ def _columns_of(last: Used | None, heading_row: object, sheet: object) -> Sequen
     return found
 
 
-def _price_lists(place: Place) -> list[tuple[str, str]] | None:
+def _price_lists(place: SettingPlace) -> list[tuple[str, str]] | None:
     """Code and name of each price list; None where the system has none, or cannot be reached."""
     about = place.workspace.description.records.get("price_list")
     if about is None:
@@ -245,7 +245,7 @@ def _price_lists(place: Place) -> list[tuple[str, str]] | None:
     return [(str(row[0]), str(row[-1] or "")) for row in rows.sort(about.code).iter_rows()]
 
 
-def _doubts(place: Place) -> Callable[[str, str], str]:
+def _doubts(place: SettingPlace) -> Callable[[str, str], str]:
     """Why a field should be looked at first, as ``init --review`` says."""
 
     @cache
@@ -268,11 +268,11 @@ def _doubts(place: Place) -> Callable[[str, str], str]:
     return lambda record, field: of_record(record).get(field, "")
 
 
-def _reviewed(place: Place) -> list[tuple[str, tuple[str, ...]]]:
+def _reviewed(place: SettingPlace) -> list[tuple[str, tuple[str, ...]]]:
     return [(each.record, each.points) for each in review(place.workspace.description, ())]
 
 
-def require_sound(place: Place, what: str, texts: Mapping[str, str]) -> None:
+def require_sound(place: SettingPlace, what: str, texts: Mapping[str, str]) -> None:
     """Reads settings files as every command does, from copies, without using them.
 
     Args:
@@ -296,7 +296,7 @@ def require_sound(place: Place, what: str, texts: Mapping[str, str]) -> None:
             raise WrongUse(said, error.hint, error.kind) from None
 
 
-def _require(place: Place, what: str, file: str, texts: Mapping[str, str], copies: Path) -> None:
+def _require(place: SettingPlace, what: str, file: str, texts: Mapping[str, str], copies: Path) -> None:
     path = copies / file
     if file == FILE:
         open_workspace(place.folder, texts[file])

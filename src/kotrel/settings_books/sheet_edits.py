@@ -20,7 +20,7 @@ from kotrel.settings_books.book_model import (
     SettingsBook,
 )
 from kotrel.settings_books.book_reading import EditedBook, EditedRow, EditedSheet, OriginRow
-from kotrel.settings_books.edit_model import Change, Clash, Edits, Problem, sentence
+from kotrel.settings_books.edit_model import Change, Clash, Edits, SettingProblem, sentence
 from kotrel.settings_books.setting_cells import cell_text, setting_value
 from kotrel.workspace.toml_editing import Path, TomlText
 
@@ -53,7 +53,7 @@ class _Sheet:
         self.declared = {column.key: column.setting for column in sheet.columns}
 
     def problem(self, row: int, key: str, value: str, message: str) -> None:
-        self.found.problems.append(Problem(self.edited.cell(row, key), value, message))
+        self.found.problems.append(SettingProblem(self.edited.cell(row, key), value, message))
 
     def change(
         self,

@@ -12,7 +12,7 @@ from kotrel.core.description.table_facts import TableFacts
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.practice.installing import description_text, has_practice, set_up
 from kotrel.sheets.safe_writing import make_folder
-from kotrel.systems.opening_systems import database_at, shown, without_password
+from kotrel.systems.opening_systems import database_at, shown_address, without_password
 from kotrel.systems.sql import database_journal as journal
 from kotrel.systems.sql import journal_tables
 from kotrel.systems.sql.database import Database
@@ -58,7 +58,7 @@ name = { kind = "text", length = 40, must = "new" }
 
 
 @dataclass(frozen=True)
-class SheetHabits:
+class WorkspaceHabits:
     """How the sheets of a workspace are written, as ``[sheets]`` in its settings says it."""
 
     decimal_mark: str = "auto"
@@ -66,7 +66,7 @@ class SheetHabits:
     currency: str = "EUR"
 
 
-AS_EACH_COLUMN = SheetHabits()
+AS_EACH_COLUMN = WorkspaceHabits()
 """Each column shows it."""
 
 
@@ -89,7 +89,7 @@ def create_workspace(
     learn: bool = False,
     schema: str | None = None,
     drafted: str | None = None,
-    habits: SheetHabits = AS_EACH_COLUMN,
+    habits: WorkspaceHabits = AS_EACH_COLUMN,
 ) -> Made:
     """Makes a workspace.
 
@@ -133,7 +133,7 @@ def _create(
     learn: bool,
     schema: str | None,
     drafted: str | None,
-    habits: SheetHabits,
+    habits: WorkspaceHabits,
 ) -> Made:
     """The same, once it is clear that there is none."""
     own = url is None
@@ -171,7 +171,7 @@ def _create(
             remarks.append(remark)
         if practice_is == "none":
             if with_journal and not journal.has_journal(database):
-                database.create(journal_tables.create_statements(database.dialect))
+                database.create(journal_tables.journal_statements(database.dialect))
                 remarks.append("the journal's two tables were created")
             else:
                 remarks.append("nothing was created in the database")
@@ -185,10 +185,10 @@ def _create(
         )
     _write(folder / "system.toml", description)
     _write(folder / FILE, _settings(address, habits))
-    return Made(folder, shown(address), practice_is, tuple(remarks), address)
+    return Made(folder, shown_address(address), practice_is, tuple(remarks), address)
 
 
-def _settings(address: str, habits: SheetHabits) -> str:
+def _settings(address: str, habits: WorkspaceHabits) -> str:
     """The text of a new ``kotrel.toml``."""
     return _SETTINGS.format(
         url=_quoted(address),
@@ -198,11 +198,11 @@ def _settings(address: str, habits: SheetHabits) -> str:
     )
 
 
-def _for_service(folder: Path, address: str, habits: SheetHabits) -> Made:
+def _for_service(folder: Path, address: str, habits: WorkspaceHabits) -> Made:
     """A workspace for a service, which says itself what it takes."""
     from kotrel.systems.service.client import Client
 
-    client = Client(address, shown(address), patience=3)
+    client = Client(address, shown_address(address), patience=3)
     try:
         text = client.send("GET", "/v1/description").text
     finally:
@@ -216,11 +216,14 @@ def _for_service(folder: Path, address: str, habits: SheetHabits) -> Made:
         .replace("KOTREL_PASSWORD", "KOTREL_TOKEN"),
     )
     return Made(
-        folder, shown(address), "none", (f"system.toml is the service's own description: {len(records)} records",)
+        folder,
+        shown_address(address),
+        "none",
+        (f"system.toml is the service's own description: {len(records)} records",),
     )
 
 
-def _for_till(folder: Path, address: str, habits: SheetHabits) -> Made:
+def _for_till(folder: Path, address: str, habits: WorkspaceHabits) -> Made:
     """A workspace for the practice till, which is made where there is none."""
     from kotrel.practice.installing import make_till, till_file
     from kotrel.practice.till import STATE
@@ -244,10 +247,10 @@ def _for_till(folder: Path, address: str, habits: SheetHabits) -> Made:
     )
     _write(folder / FILE, f"{_settings(address, habits)}\n[folder]\n{places}")
     remark = f"the till reads its files while this runs: kotrel practice till {till}"
-    return Made(folder, shown(address), "already there, used as it is" if there else "made", (remark,))
+    return Made(folder, shown_address(address), "already there, used as it is" if there else "made", (remark,))
 
 
-def _for_files(folder: Path, address: str, drafted: str | None, habits: SheetHabits) -> Made:
+def _for_files(folder: Path, address: str, drafted: str | None, habits: WorkspaceHabits) -> Made:
     """A workspace for a program that only exchanges files."""
     path = Path(address.removeprefix("folder:")).resolve()
     if not path.is_dir():
@@ -264,7 +267,7 @@ def _for_files(folder: Path, address: str, drafted: str | None, habits: SheetHab
     )
     return Made(
         folder,
-        shown(address),
+        shown_address(address),
         "none",
         (remark, "nothing is ever written into its lists: kotrel load writes upload files beside them"),
     )
@@ -284,7 +287,7 @@ def _learned(database: Database, schema: str | None) -> tuple[str, str]:
     return description, f"{len(records)} of {len(tables)} tables were drafted as records"
 
 
-def facts_of(url: str, folder: Path) -> list[TableFacts]:
+def facts_at(url: str, folder: Path) -> list[TableFacts]:
     """What a connected database says about its tables.
 
     Raises:
@@ -314,7 +317,7 @@ def add_journal(url: str, folder: Path) -> bool:
     try:
         if journal.has_journal(database):
             return False
-        database.create(journal_tables.create_statements(database.dialect))
+        database.create(journal_tables.journal_statements(database.dialect))
         return True
     finally:
         database.close()

@@ -14,7 +14,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count, listed
 from kotrel.core.similarity import folded, nearest
 from kotrel.core.values.yes_no import read_yes_no
-from kotrel.screen.dialogue import Document, Question, converse, refuse
+from kotrel.screen.dialogue import DialogueQuestion, Document, converse, refuse
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import written_whole
 
@@ -58,7 +58,7 @@ def _sound(screen: Screen, path: Path, text: str, former: Description) -> Descri
     return described
 
 
-def _which_tables(described: Description) -> Question:
+def _which_tables(described: Description) -> DialogueQuestion:
     """Which records people load; the others stay where one of those refers to them, and go where none does."""
     records = list(described.records.values())
     rows = [f"{place}  {record.name} ({count(len(record.fields), 'field')})" for place, record in enumerate(records, 1)]
@@ -89,7 +89,7 @@ def _which_tables(described: Description) -> Question:
         "Tables that these refer to stay as lists to check against; the others are taken out of system.toml.",
         *rows[:_FEW], *([f"… {len(rows) - _FEW} more (? lists all)"] if len(rows) > _FEW else []),
     ])  # fmt: skip
-    return Question(asked, take, "\n".join(rows))
+    return DialogueQuestion(asked, take, "\n".join(rows))
 
 
 def _needed(described: Description, chosen: Collection[str]) -> set[str]:
@@ -106,7 +106,7 @@ def _needed(described: Description, chosen: Collection[str]) -> set[str]:
     return needed
 
 
-def _about_records(described: Description, facts: Sequence[TableFacts]) -> list[Question]:
+def _about_records(described: Description, facts: Sequence[TableFacts]) -> list[DialogueQuestion]:
     """The questions about each record, those with the most doubts first."""
     asked = []
     for reviewed in review(described, facts):
@@ -125,7 +125,7 @@ def _fields_of(document: Document, record: Record) -> Document:
     return document["record"][record.name]["field"]
 
 
-def _about_kept(record: Record) -> Question | None:
+def _about_kept(record: Record) -> DialogueQuestion | None:
     """Which figures the system counts itself: nobody loads them."""
     fields = [
         field
@@ -156,10 +156,10 @@ def _about_kept(record: Record) -> Question | None:
     shown = [f"{place}  {field.name}" for place, field in enumerate(fields, 1)]
     enter = f"Enter for {listed(marked, 20)}" if marked else "Enter for none"
     asked = f"{record.name}: which of these does the system count itself, so that nobody loads them? Numbers, - for none, or {enter}"
-    return Question("\n".join([asked, *shown]), take)
+    return DialogueQuestion("\n".join([asked, *shown]), take)
 
 
-def _about_name(record: Record) -> Question | None:
+def _about_name(record: Record) -> DialogueQuestion | None:
     """Which field is a row's name, so that a sheet may have “Keldrift” where the code is 17."""
     texts = [field.name for field in record.fields.values() if field.kind == "text" and not field.is_kept]
     if record.called is not None or len(record.key) != 1 or not texts:
@@ -176,10 +176,10 @@ def _about_name(record: Record) -> Question | None:
 
     shown = [f"{place}  {name}" for place, name in enumerate(texts, 1)]
     asked = f"{record.name}: which field is its name? Sheets may then have the name instead of the code. A number, or Enter for none"
-    return Question("\n".join([asked, *shown]), take)
+    return DialogueQuestion("\n".join([asked, *shown]), take)
 
 
-def _about_decimals(record: Record, facts: Sequence[TableFacts]) -> list[Question]:
+def _about_decimals(record: Record, facts: Sequence[TableFacts]) -> list[DialogueQuestion]:
     """How many decimals a number has that the database keeps without fixed ones."""
     found = next((each for each in facts if each.name == (record.storage.table or record.name)), None)
     asked = []
@@ -197,7 +197,7 @@ def _about_decimals(record: Record, facts: Sequence[TableFacts]) -> list[Questio
             return None
 
         text = f"{record.name}: how many decimals does {field.name} have? The database does not say. Enter for {field.decimals}"
-        asked.append(Question(text, take))
+        asked.append(DialogueQuestion(text, take))
     return asked
 
 

@@ -9,9 +9,9 @@ from kotrel.core.errors import WrongUse
 from kotrel.exchange.learning_lists import drafted_description, layouts_offered
 from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
-from kotrel.setup.creating import AS_EACH_COLUMN, Made, add_journal, create_workspace, facts_of, has_journal_at
+from kotrel.setup.creating import AS_EACH_COLUMN, Made, add_journal, create_workspace, facts_at, has_journal_at
 from kotrel.setup.draft_questions import ask_about_draft, wants_journal
-from kotrel.setup.init_questions import Wanted, ask_plan
+from kotrel.setup.init_questions import InitAnswers, ask_plan
 from kotrel.setup.review import review_json, review_workspace, show_review, show_review_steps
 from kotrel.systems.opening_systems import without_password
 from kotrel.systems.sql.database_kinds import kind_of
@@ -88,7 +88,7 @@ def _set_up(args: argparse.Namespace, folder: Path, screen: Screen) -> int:
     asks = screen.is_terminal and not (screen.as_json or args.yes)
     named = None if args.folder is None and args.workspace is None else folder
     open_choice = args.system is None and not (args.practice or args.journal)
-    plan = ask_plan(screen, named) if asks and open_choice else Wanted(folder, args.system, AS_EACH_COLUMN)
+    plan = ask_plan(screen, named) if asks and open_choice else InitAnswers(folder, args.system, AS_EACH_COLUMN)
     learn = args.learn or (asks and open_choice and plan.learn)
     system = plan.system or ""
     lists = Path(system.removeprefix("folder:")) if learn and system.startswith("folder:") else None
@@ -147,7 +147,7 @@ def _review(folder: Path, screen: Screen, every: bool) -> int:
 def _finish(made: Made, screen: Screen) -> None:
     """Of one's own database, on a terminal: the questions about the draft, the journal, and what is left to look at."""
     screen.show(f"Connected to {made.system}: {made.remarks[0]}. Nothing was created in it.")
-    finished = ask_about_draft(screen, made.folder / "system.toml", facts_of(made.address, made.folder))
+    finished = ask_about_draft(screen, made.folder / "system.toml", facts_at(made.address, made.folder))
     workspace = open_workspace(made.folder)
     if finished and not has_journal_at(workspace.url, workspace.folder) and wants_journal(screen, made.system):
         add_journal(workspace.url, workspace.folder)

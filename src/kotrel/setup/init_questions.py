@@ -13,14 +13,14 @@ from kotrel.core.errors import KotrelError, WrongUse
 from kotrel.core.similarity import folded
 from kotrel.screen.dialogue import refuse, wrapped
 from kotrel.screen.screen import Screen
-from kotrel.setup.creating import AS_EACH_COLUMN, SheetHabits
+from kotrel.setup.creating import AS_EACH_COLUMN, WorkspaceHabits
 from kotrel.systems.opening_systems import database_at, without_password
 from kotrel.systems.sql.database_kinds import kind_of
 from kotrel.workspace.settings import FILE
 
 
 @dataclass(frozen=True)
-class Wanted:
+class InitAnswers:
     """What somebody answered.
 
     Attributes:
@@ -31,7 +31,7 @@ class Wanted:
 
     folder: Path
     system: str | None
-    habits: SheetHabits
+    habits: WorkspaceHabits
 
     @property
     def learn(self) -> bool:
@@ -56,7 +56,7 @@ _SYSTEMS = {
 }
 
 
-def ask_plan(screen: Screen, named: Path | None) -> Wanted:
+def ask_plan(screen: Screen, named: Path | None) -> InitAnswers:
     """Asks for everything; what cannot be used is refused at once, and asked again.
 
     Raises:
@@ -75,7 +75,7 @@ def ask_plan(screen: Screen, named: Path | None) -> Wanted:
     )
     system = None if kind == "1" else _address(screen, kind)
     folder = _folder(screen, named)
-    return Wanted(folder, system, _habits(screen))
+    return InitAnswers(folder, system, _habits(screen))
 
 
 def _ask(screen: Screen, text: str, read: Callable[[str], str | None], wrong: str) -> str:
@@ -146,7 +146,7 @@ def _folder(screen: Screen, named: Path | None) -> Path:
     return Path(_ask(screen, text, read, "there is a file or a workspace of that name: type another one"))
 
 
-def _habits(screen: Screen) -> SheetHabits:
+def _habits(screen: Screen) -> WorkspaceHabits:
     """How the sheets are written, with this computer's own way as the proposal."""
     own = habits_of_this_computer()
     marks = {"1": ".", "2": ",", "3": "auto", ".": ".", ",": ",", "point": ".", "comma": ",", "both": "auto"}
@@ -171,10 +171,10 @@ def _habits(screen: Screen) -> SheetHabits:
         lambda said: (said or own.currency).upper() if re.fullmatch(r"[A-Za-z]{3}", said or own.currency) else None,
         "type a currency as three letters, such as EUR, GBP or SEK",
     )
-    return SheetHabits(mark, dates, currency)
+    return WorkspaceHabits(mark, dates, currency)
 
 
-def habits_of_this_computer() -> SheetHabits:
+def habits_of_this_computer() -> WorkspaceHabits:
     """How this computer itself writes numbers and dates; what it does not say is left to each column."""
     try:
         before = locale.setlocale(locale.LC_ALL)
@@ -192,4 +192,4 @@ def habits_of_this_computer() -> SheetHabits:
         return AS_EACH_COLUMN
     mark = str(said["decimal_point"])
     order = {"22": "day", "11": "month"}.get(next(iter(re.findall("[0-9]+", day)), ""), "auto")
-    return SheetHabits(mark if mark in (".", ",") else "auto", order, currency)
+    return WorkspaceHabits(mark if mark in (".", ",") else "auto", order, currency)

@@ -158,10 +158,10 @@ def _serve(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> in
 
 
 def _till(args: argparse.Namespace, screen: Screen) -> int:
-    from kotrel.practice.till import Answer, read_upload, waiting_files
+    from kotrel.practice.till import TillResponse, read_upload, waiting_files
 
     folder, ends = Path(args.folder), time.monotonic() + args.seconds
-    done: list[Answer] = []
+    done: list[TillResponse] = []
     try:
         while True:
             for path in waiting_files(folder):

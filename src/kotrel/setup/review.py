@@ -11,7 +11,7 @@ from rich.text import Text
 from kotrel.core.description.description_review import RecordReview, not_described, review
 from kotrel.core.phrases import count
 from kotrel.screen.screen import Screen
-from kotrel.setup.creating import facts_of, has_journal_at
+from kotrel.setup.creating import facts_at, has_journal_at
 from kotrel.workspace.settings import Workspace
 
 
@@ -36,7 +36,7 @@ def review_workspace(workspace: Workspace) -> Reviewed:
     Raises:
         OutOfReach: the database cannot be reached.
     """
-    facts = facts_of(workspace.url, workspace.folder)
+    facts = facts_at(workspace.url, workspace.folder)
     found = review(workspace.description, facts)
     left = not_described(workspace.description, facts)
     return Reviewed(tuple(found), tuple(left), has_journal_at(workspace.url, workspace.folder))

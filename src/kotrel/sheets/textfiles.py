@@ -177,7 +177,7 @@ def _has_two_readings(raw: bytes, separator: str, cells: pl.DataFrame) -> bool:
 
 
 @dataclass(frozen=True)
-class Part:
+class TextPart:
     """A part of a large text file: its cells, the line of each row, and what is odd in its lines (see :class:`Grid`).
 
     Attributes:
@@ -192,7 +192,7 @@ class Part:
     last: bool = False
 
 
-def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
+def read_in_parts(path: Path, bytes_each: int) -> Iterator[TextPart]:
     """Reads a UTF-8 text file part by part, cut between rows; each part has the columns of the first.
 
     Raises:
@@ -238,7 +238,7 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[Part]:
                     usual = usual or usual_columns(counts["columns"])
                     others = counts.slice(begins).filter(pl.col("columns") != usual)
                     ragged = tuple(others.select(pl.col("line") + (line - 1), "columns").iter_rows())
-                yield Part(cells, lines, swallowed, ragged, usual, not chunk)
+                yield TextPart(cells, lines, swallowed, ragged, usual, not chunk)
                 line += raw.count(b"\n")
                 if not chunk:
                     return

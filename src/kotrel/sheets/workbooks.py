@@ -21,11 +21,11 @@ from kotrel.core.tables.table import Grid, Hidden, letter_of
 from kotrel.sheets.ooxml.archives import damaged, verify
 from kotrel.sheets.ooxml.claimed_sizes import require_sane
 from kotrel.sheets.ooxml.number_formats import SheetFormats
-from kotrel.sheets.ooxml.sheet_xml import Found, Special
+from kotrel.sheets.ooxml.sheet_xml import SheetMarkup, Special
 from kotrel.sheets.ooxml.special_cells import special_cells
 
 
-def remarks_on(found: Found, merged: Sequence[tuple[int, int]]) -> list[str]:
+def remarks_on(found: SheetMarkup, merged: Sequence[tuple[int, int]]) -> list[str]:
     """What was noticed in a sheet, in words.
 
     Args:
@@ -50,7 +50,7 @@ def remarks_on(found: Found, merged: Sequence[tuple[int, int]]) -> list[str]:
     return remarks
 
 
-def hidden_in(found: Found, sheet: bool, height: int, width: int) -> Hidden:
+def hidden_in(found: SheetMarkup, sheet: bool, height: int, width: int) -> Hidden:
     """What is hidden of a sheet.
 
     Args:
@@ -106,7 +106,7 @@ def _read(path: Path, sheet: str | None, searched: set[str]) -> list[Grid]:
         about = book.sheets_metadata
         names = [each.name for each in about]
         if sheet is not None:
-            name = _named(path, sheet, names)
+            name = _require_sheet(path, sheet, names)
             about = [each for each in about if each.name == name]
         # Chart sheets and the like have no cells.
         return [
@@ -128,7 +128,7 @@ def _read(path: Path, sheet: str | None, searched: set[str]) -> list[Grid]:
         raise damaged(path) from None
 
 
-def _named(path: Path, sheet: str, names: Sequence[str]) -> str:
+def _require_sheet(path: Path, sheet: str, names: Sequence[str]) -> str:
     for fits in (sheet.__eq__, lambda name: name.casefold() == sheet.casefold()):
         if found := [name for name in names if fits(name)]:
             return found[0]

@@ -25,7 +25,7 @@ _EXACT = pl.Decimal(38, 6)
 
 
 @dataclass(frozen=True)
-class Proof:
+class BalanceProof:
     """What was compared.
 
     Attributes:
@@ -40,7 +40,7 @@ class Proof:
     differing: pl.DataFrame
 
 
-def prove_balances(workspace: Workspace) -> Proof:
+def prove_balances(workspace: Workspace) -> BalanceProof:
     """Compares every balance with the sum of its ledger.
 
     Raises:
@@ -73,14 +73,16 @@ def prove_balances(workspace: Workspace) -> Proof:
     )
     named = {"kept quantity": "kept", "sum quantity": "sum"}
     differing = whole.filter(unlike).rename(named).sort("counts as", *by)
-    return Proof(tuple(by), whole.height, differing.select("counts as", *by, "kept", "sum", "kept value", "sum value"))
+    return BalanceProof(
+        tuple(by), whole.height, differing.select("counts as", *by, "kept", "sum", "kept value", "sum value")
+    )
 
 
 SHOWN = 40
 AMOUNTS = ("kept", "sum", "kept value", "sum value")
 
 
-def show_proof(screen: Screen, proof: Proof, every: bool) -> None:
+def show_balance_proof(screen: Screen, proof: BalanceProof, every: bool) -> None:
     """Whether they are equal; otherwise each balance that is not."""
     wrong = proof.differing.height
     if not wrong:
@@ -104,7 +106,7 @@ def show_proof(screen: Screen, proof: Proof, every: bool) -> None:
     screen.show("Kotrel changes no balance. Next: have whoever looks after the database set these balances right.")
 
 
-def proof_json(proof: Proof) -> dict[str, Any]:
+def proof_json(proof: BalanceProof) -> dict[str, Any]:
     rows = [
         {
             name.replace(" ", "_"): f"{value:f}" if name in AMOUNTS and value is not None else value

@@ -26,7 +26,7 @@ DEFAULT_BY = ("item", "warehouse")
 
 
 @dataclass(frozen=True)
-class Question:
+class StockQuestion:
     """What is asked of stock.
 
     Attributes:
@@ -65,7 +65,7 @@ class Stock:
     remarks: tuple[str, ...] = ()
 
 
-def stock(asked: Question, workspace: Workspace) -> Stock:
+def stock(asked: StockQuestion, workspace: Workspace) -> Stock:
     """Answers a question about stock.
 
     Raises:
@@ -118,7 +118,7 @@ def require_stock(description: Description) -> Record:
 
 
 def _condition(
-    asked: Question, item: Record, places: Sequence[str], ledger: Record, workspace: Workspace, reading: Reading
+    asked: StockQuestion, item: Record, places: Sequence[str], ledger: Record, workspace: Workspace, reading: Reading
 ) -> Compiled | None:
     if asked.where is None:
         return None
@@ -128,7 +128,9 @@ def _condition(
     return compile_expression(asked.where, Scope(fields, names=lambda of: names(of).names), "yes_no")
 
 
-def _among(asked: Question, places: Sequence[str], meant: Mapping[tuple[str, str], str]) -> list[tuple[str, pl.Series]]:
+def _among(
+    asked: StockQuestion, places: Sequence[str], meant: Mapping[tuple[str, str], str]
+) -> list[tuple[str, pl.Series]]:
     """What the system need read only: the items named, and places that the condition names."""
     found = [("item", pl.Series("item", asked.items, dtype=pl.String))] if asked.items else []
     for name in places if asked.where else ():
@@ -140,7 +142,7 @@ def _among(asked: Question, places: Sequence[str], meant: Mapping[tuple[str, str
 
 
 def _rows(
-    asked: Question, keys: list[str], among: list[tuple[str, pl.Series]], reading: Reading
+    asked: StockQuestion, keys: list[str], among: list[tuple[str, pl.Series]], reading: Reading
 ) -> tuple[pl.DataFrame, list[str]]:
     """Sums by item and place, and the names of their amounts."""
     if asked.since is not None or asked.until is not None:
@@ -216,7 +218,9 @@ def _against(
     return joined, ["before", "change", "after", "value_change"]
 
 
-def _with_items(rows: pl.DataFrame, item: Record, asked: Question, needed: set[str], reading: Reading) -> pl.DataFrame:
+def _with_items(
+    rows: pl.DataFrame, item: Record, asked: StockQuestion, needed: set[str], reading: Reading
+) -> pl.DataFrame:
     """The rows with what is known of their items."""
     key = item.key[0]
     also = [name for name in (*asked.by, *needed) if name in item.fields and name not in rows.columns and name != key]
@@ -234,7 +238,7 @@ def _with_items(rows: pl.DataFrame, item: Record, asked: Question, needed: set[s
     )
 
 
-def _with_item_codes(asked: Question, item: Record, state: SystemState) -> tuple[Question, list[str]]:
+def _with_item_codes(asked: StockQuestion, item: Record, state: SystemState) -> tuple[StockQuestion, list[str]]:
     """The question with the items' own codes, and by which other codes they were found. An item that never moved is no error."""
     found = [(code, which_row(item, code, state)) for code in asked.items]
     remarks = [f"{meant.code} found by {meant.how}: {code}" for code, meant in found if meant.how]

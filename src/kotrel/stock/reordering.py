@@ -27,7 +27,7 @@ NEEDED = ("reorder_point", "order_up_to")
 
 
 @dataclass(frozen=True)
-class Line:
+class ReorderLine:
     """One item to order for one warehouse.
 
     Attributes:
@@ -49,7 +49,7 @@ class Line:
 class Reorder:
     """What to order, the remarks on what was left out, the value by vendor, and how many reorder points were looked at."""
 
-    lines: tuple[Line, ...]
+    lines: tuple[ReorderLine, ...]
     remarks: tuple[str, ...] = ()
     by_vendor: dict[str | None, Decimal] = field(default_factory=dict)
     points: int = 0
@@ -123,7 +123,7 @@ def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reord
 
 def _lines(
     rows: pl.DataFrame, items: pl.DataFrame, item: Record, sums: dict[str, pl.DataFrame], with_orders: bool
-) -> tuple[list[Line], set[str]]:
+) -> tuple[list[ReorderLine], set[str]]:
     """What to order, and the items that would be ordered but are archived or never bought.
 
     Args:
@@ -138,7 +138,7 @@ def _lines(
         else {}
     )
     multiples = {code: Decimal(row["order_multiple"]) for code, row in about.items() if row.get("order_multiple")}
-    lines: list[Line] = []
+    lines: list[ReorderLine] = []
     never: set[str] = set()
     for level in levels(rows, sums, multiples, with_orders):
         row = about.get(level.item, {})
@@ -149,7 +149,7 @@ def _lines(
             continue
         cost = costs.get((level.item, level.warehouse)) or row.get("cost")
         description, unit = row.get(item.called or "") or "", row.get("unit") or ""
-        lines.append(Line(level, description, unit, row.get("vendor"), None if cost is None else Decimal(cost)))
+        lines.append(ReorderLine(level, description, unit, row.get("vendor"), None if cost is None else Decimal(cost)))
     return lines, never
 
 
@@ -182,7 +182,9 @@ def _numbers(done: Reorder, today: date, longest: int) -> dict[tuple[str | None,
     return found
 
 
-def _cell(line: Line, name: str, number: str, numbers: dict[tuple[str | None, str], str], today: date) -> str | None:
+def _cell(
+    line: ReorderLine, name: str, number: str, numbers: dict[tuple[str | None, str], str], today: date
+) -> str | None:
     level = line.level
     if name == number:
         return numbers[line.vendor, level.warehouse]

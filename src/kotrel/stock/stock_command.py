@@ -13,8 +13,8 @@ from kotrel.loading.options import day
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import require_new_file
 from kotrel.sheets.table_writing import ENDINGS, write_book
-from kotrel.stock.balances import proof_json, prove_balances, show_proof
-from kotrel.stock.on_hand import DEFAULT_BY, Question, stock
+from kotrel.stock.balances import proof_json, prove_balances, show_balance_proof
+from kotrel.stock.on_hand import DEFAULT_BY, StockQuestion, stock
 from kotrel.stock.stock_screen import show_stock, stock_book, stock_json
 
 EXAMPLE = """\
@@ -62,7 +62,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         return _prove(args, screen)
     if args.output:
         require_new_file(Path(args.output), ENDINGS)
-    asked = Question(
+    asked = StockQuestion(
         tuple(args.items),
         args.where,
         tuple(dict.fromkeys(name.strip() for name in args.by.split(",") if name.strip())) or DEFAULT_BY,
@@ -92,7 +92,7 @@ def _prove(args: argparse.Namespace, screen: Screen) -> int:
     if screen.as_json:
         screen.json(proof_json(proof))
     else:
-        show_proof(screen, proof, args.all)
+        show_balance_proof(screen, proof, args.all)
     return 1 if proof.differing.height else 0
 
 

@@ -10,7 +10,7 @@ from typing import Literal
 
 import polars as pl
 
-from kotrel.core.changes.change_set import RecordChanges, Rest
+from kotrel.core.changes.change_set import RecordChanges, RefusedRows
 from kotrel.core.changes.journal import Entry, Stamp
 from kotrel.core.changes.outcome_page import OutcomePage, page_of
 from kotrel.core.changes.plan import Plan
@@ -280,5 +280,5 @@ class System(ABC):
         return page_of(self.outcome(number), most)
 
     @abstractmethod
-    def rest_of(self, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
+    def rest_of(self, number: int) -> list[tuple[str, str, RefusedRows, dict[int, str]]]:
         """The refused rows of a load: file, sheet, the rows as they stood there, and row → its reasons."""

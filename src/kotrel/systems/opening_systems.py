@@ -53,13 +53,13 @@ def open_system(
         from kotrel.systems.folder.sending import Uploads
 
         about = uploads() if uploads is not None else Uploads(folder / "uploads")
-        return FolderSystem(folder / ".kotrel", description, shown(url), about)
+        return FolderSystem(folder / ".kotrel", description, shown_address(url), about)
     if url.startswith(("http://", "https://")):
         from kotrel.systems.service.service_system import ServiceSystem
 
-        return ServiceSystem(url, description, shown(url), pictures, folder)
+        return ServiceSystem(url, description, shown_address(url), pictures, folder)
     connect = database_at(url, folder, time_limit=time_limit, schemas=schemas)
-    return SqlSystem(connect, description, shown(url))
+    return SqlSystem(connect, description, shown_address(url))
 
 
 def database_at(
@@ -74,7 +74,7 @@ def database_at(
     if kind is None:
         raise _no_address(url)
     opening = Opening(
-        url, shown(url), folder, create, time_limit, schemas, lambda: _password(url, folder), WAITING.info
+        url, shown_address(url), folder, create, time_limit, schemas, lambda: _password(url, folder), WAITING.info
     )
     return partial(kind.open, opening)
 
@@ -118,7 +118,7 @@ def without_password(url: str) -> tuple[str, bool]:
     return urlunsplit((parts.scheme, netloc, parts.path, parts.query, parts.fragment)), True
 
 
-def shown(url: str) -> str:
+def shown_address(url: str) -> str:
     """How messages call the system at an address."""
     require_address(url)
     if kind := kind_of(url):

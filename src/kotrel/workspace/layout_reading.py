@@ -68,7 +68,7 @@ def layout_column(
     action = reader.mapping(raw, "action", *at)
     if any(key not in _ACTIONS for key in action):
         raise reader.wrong(f"column {place}: “action” has a word for new, changed, same and withdrawn", *at)
-    made = _made(reader, raw, place, record) if "make" in raw else None
+    made = _compile_column(reader, raw, place, record) if "make" in raw else None
     words = reader.mapping(raw, "words", *at)
     _require_sense(reader, raw, place, about, made, words, record, description)
     cell = reader.one_of(reader.text_of(raw, "as", "field", *at), ("field", "text", "number"), "as", *at, "as")
@@ -89,7 +89,7 @@ def layout_column(
     )  # fmt: skip
 
 
-def _made(reader: LayoutReader, raw: Mapping[str, Any], place: int, record: Record) -> Compiled:
+def _compile_column(reader: LayoutReader, raw: Mapping[str, Any], place: int, record: Record) -> Compiled:
     """What the column's expression reads."""
     text = reader.text_of(raw, "make", "", numbered("column", place))
     return compile_at(f"{reader.name}, column {place} “{raw.get('heading', '')}”", text, Scope(record.fields))

@@ -200,7 +200,7 @@ def _lookups(bare: SavedMap, data: Any) -> tuple[Lookup, ...]:
     for name, settings in data.items():
         at = ("lookup", name)
         for key, value in settings.items():
-            _known(bare, key, LOOKUP, "a lookup", at)
+            _require_known(bare, key, LOOKUP, "a lookup", at)
             if key == "table":
                 numbers_or_texts = isinstance(value, dict) and all(_is_plain_value(each) for each in value.values())
                 if not numbers_or_texts:
@@ -371,7 +371,7 @@ def _check_company(saved: SavedMap, name: str, settings: Mapping[str, Any], at: 
             raise saved.wrong(f"{name}: “{key}” does nothing without {needed}", *at, key)
 
 
-def _known(saved: SavedMap, key: str, known: Collection[str], of: str, at: tuple[str, ...]) -> None:
+def _require_known(saved: SavedMap, key: str, known: Collection[str], of: str, at: tuple[str, ...]) -> None:
     """Refuses a setting that there is not."""
     if key not in known:
         close = nearest(key, known)
@@ -386,7 +386,7 @@ def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: 
     if not isinstance(settings, dict):
         raise saved.wrong(f"{name} must be a table, like [field.{name}]", *at)
     for key, value in settings.items():
-        _known(saved, key, MAPPING_FIELD, "a field", at)
+        _require_known(saved, key, MAPPING_FIELD, "a field", at)
         _check_setting(saved, record, name, key, value, at)
     _check_together(saved, record, name, settings, at)
 

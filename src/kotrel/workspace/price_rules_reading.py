@@ -22,7 +22,7 @@ FOLDER = "prices"
 _MOST_SHARE = 1_000_000
 
 
-class _Reader(TomlReader):
+class _RulesReader(TomlReader):
     kind = "wrong-price-rules"
 
     def share(self, value: Any, *path: str) -> Decimal:
@@ -71,11 +71,11 @@ def rules_named(folder: Path, name: str, lists: tuple[str, ...] | None, rates: R
         data = parsed(text)
     except tomllib.TOMLDecodeError as error:
         raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-price-rules") from None
-    return _rules(_Reader(text, str(path)), data, path, lists, rates)
+    return _rules(_RulesReader(text, str(path)), data, path, lists, rates)
 
 
 def _rules(
-    reader: _Reader, data: Mapping[str, Any], path: Path, lists: tuple[str, ...] | None, rates: Rates
+    reader: _RulesReader, data: Mapping[str, Any], path: Path, lists: tuple[str, ...] | None, rates: Rates
 ) -> PriceRules:
     reader.known_keys(data, PRICE_RULES, "price rules")
     from_date = data.get("from_date")
@@ -102,7 +102,7 @@ def _rules(
     )
 
 
-def _step(reader: _Reader, raw: Mapping[str, Any], place: int, lists: tuple[str, ...] | None) -> Step:
+def _step(reader: _RulesReader, raw: Mapping[str, Any], place: int, lists: tuple[str, ...] | None) -> Step:
     at = numbered("step", place)
     reader.known_keys(raw, PRICE_STEP, "a step", at)
     named = reader.text_of(raw, "name", f"step {place}", at)
@@ -129,7 +129,7 @@ def _step(reader: _Reader, raw: Mapping[str, Any], place: int, lists: tuple[str,
 
 
 def _roundings(
-    reader: _Reader, raw: Mapping[str, Any], at: str, named: str, targets: Mapping[str, str]
+    reader: _RulesReader, raw: Mapping[str, Any], at: str, named: str, targets: Mapping[str, str]
 ) -> dict[str, Rounding]:
     """One rule for all that is sold, or a table with a rule for each price: a cost is rounded only where it is named."""
     given = raw.get("round", "")
@@ -160,7 +160,7 @@ def _roundings(
     return found
 
 
-def _guards(reader: _Reader, raw: Mapping[str, Any], lists: tuple[str, ...] | None) -> Guards:
+def _guards(reader: _RulesReader, raw: Mapping[str, Any], lists: tuple[str, ...] | None) -> Guards:
     reader.known_keys(raw, PRICE_GUARDS, "the guards", "guards")
     margins = raw.get("least_margin", {})
     if not isinstance(margins, dict):
@@ -197,7 +197,7 @@ def _guards(reader: _Reader, raw: Mapping[str, Any], lists: tuple[str, ...] | No
     )
 
 
-def _outliers(reader: _Reader, raw: Mapping[str, Any]) -> Outliers:
+def _outliers(reader: _RulesReader, raw: Mapping[str, Any]) -> Outliers:
     reader.known_keys(raw, PRICE_OUTLIERS, "the outliers", "outliers")
     usual = Outliers()
     deviations = reader.decimal(raw, "deviations", "outliers")
@@ -210,7 +210,7 @@ def _outliers(reader: _Reader, raw: Mapping[str, Any]) -> Outliers:
     )
 
 
-def _sheets(reader: _Reader, raw: Mapping[str, Any]) -> dict[str, FigureSheet]:
+def _sheets(reader: _RulesReader, raw: Mapping[str, Any]) -> dict[str, FigureSheet]:
     found: dict[str, FigureSheet] = {}
     for name, given in raw.items():
         table = reader.table(given, f"sheet {name}", "sheets", name)

@@ -10,13 +10,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kotrel.core.changes.canonical import require_canonical
-from kotrel.core.changes.change_set import Origin, RecordChanges, Rest, before, compare, put_together
+from kotrel.core.changes.change_set import Origin, RecordChanges, RefusedRows, before, compare, join_changes
 from kotrel.core.changes.journal import (
     Entry,
     changes_from,
     counts_of,
+    entry_parts,
     journal_rows,
-    parts_of,
     refused_rows,
     rest_from,
     standing,
@@ -61,7 +61,7 @@ class Journal(unittest.TestCase):
         rows_kept = pl.concat(kept)
         self.assertEqual(rows_kept["line"].to_list(), list(range(1, line)))
         touched = rows_kept.filter(pl.col("action") != "same").with_columns(pl.col("row").cast(pl.UInt32))
-        back = list(changes_from(parts_of(done), touched, small(), 7))
+        back = list(changes_from(entry_parts(done), touched, small(), 7))
         start = 1
         for each, read in zip(done, back, strict=True):
             left = each.frame.filter(~pl.col(ACTION).is_in(["same", "refused"]))
@@ -86,7 +86,7 @@ class Journal(unittest.TestCase):
         kept = journal_rows(each, 1, 5)
         self.assertEqual(kept["outcome"].to_list(), ["done", "warning", "done"])
         self.assertEqual(kept["key"].to_list(), ["K0", "K1", "K2"])
-        parts = parts_of([each, each])
+        parts = entry_parts([each, each])
         self.assertEqual(counts_of(parts), {"item": {"new": 2, "changed": 2, "same": 0, "refused": 0, "removed": 2}})
         with self.assertRaises(WrongUse):
             list(changes_from([{**parts[0], "fields": ["gone"]}], kept, small(), 1))
@@ -111,7 +111,7 @@ class Journal(unittest.TestCase):
         self.assertEqual(done.rest.cells[ROW].to_list(), [2, 4])
         kept = refused_rows(done, 3, 9).with_columns(pl.col("row").cast(pl.UInt32))
         self.assertEqual((kept["line"].to_list(), kept["row"].to_list()), ([9, 10], [2, 4]))
-        [(file, name, rest, reasons)] = rest_from(parts_of([done]), pl.concat([kept, kept]))
+        [(file, name, rest, reasons)] = rest_from(entry_parts([done]), pl.concat([kept, kept]))
         self.assertEqual((file, name, rest.headings), ("test.xlsx", "Sheet1", ("Item code", "Description")))
         self.assertEqual(rest.cells.rows(), [(2, "A", "x"), (4, "C", "y\tz")])
         self.assertEqual(rest.kinds["B"].to_list(), ["text", "text"])
@@ -169,18 +169,18 @@ class Parts(unittest.TestCase):
     def test_only_parts_of_the_same_sheet_and_fields_are_joined(self):
         one, two = changes([("new", "a", None, None, None)]), changes([("same", "b", "b", None, None)], 9)
         other = RecordChanges(ITEM, "a.xlsx", "T", FIELDS, one.frame)
-        self.assertEqual([each.frame[ROW].to_list() for each in put_together([one, two, other])], [[2, 9], [2]])
+        self.assertEqual([each.frame[ROW].to_list() for each in join_changes([one, two, other])], [[2, 9], [2]])
 
     def test_refused_rows_of_two_matches_count_once(self):
         cells = pl.DataFrame({ROW: [2, 3], "A": ["x", "y"]}, schema_overrides={ROW: pl.UInt32})
-        rest = Rest(("h",), cells, cells)
+        rest = RefusedRows(("h",), cells, cells)
         more = pl.DataFrame({ROW: [3, 4], "A": ["y", "z"]}, schema_overrides={ROW: pl.UInt32})
         first, second = changes([]), changes([])
         first = RecordChanges(ITEM, "a.xlsx", "S", FIELDS, first.frame, rest)
-        second = RecordChanges(ITEM, "a.xlsx", "S", FIELDS, second.frame, Rest(("h",), more, more))
-        [both] = put_together([first, second])
+        second = RecordChanges(ITEM, "a.xlsx", "S", FIELDS, second.frame, RefusedRows(("h",), more, more))
+        [both] = join_changes([first, second])
         self.assertEqual((both.rest.cells[ROW].to_list(), both.rest.kinds[ROW].to_list()), ([2, 3, 4], [2, 3, 4]))
-        [one] = put_together([first, RecordChanges(ITEM, "a.xlsx", "S", FIELDS, second.frame)])
+        [one] = join_changes([first, RecordChanges(ITEM, "a.xlsx", "S", FIELDS, second.frame)])
         self.assertEqual(one.rest.cells[ROW].to_list(), [2, 3])
 
 

@@ -9,7 +9,7 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kotrel.core.changes.change_set import RecordChanges, Rest
+from kotrel.core.changes.change_set import RecordChanges, RefusedRows
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan, Undoing
 from kotrel.core.changes.plan_pieces import changes_in, from_text, header_of, pieces_of, stamp_from, undoing_from
@@ -36,7 +36,7 @@ def changes(rows: list[tuple[str, str | None, str | None]]) -> RecordChanges:
     cells = left.select(ROW, pl.lit("1,5").alias("A"), pl.col("description").alias("B"))
     kinds = left.select(ROW, pl.lit("text").alias("A"), pl.lit(None, pl.String).alias("B"))
     return RecordChanges(
-        small().records["item"], "a.xlsx", "Items", FIELDS, frame, Rest(("Code", "What"), cells, kinds)
+        small().records["item"], "a.xlsx", "Items", FIELDS, frame, RefusedRows(("Code", "What"), cells, kinds)
     )
 
 

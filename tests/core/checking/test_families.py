@@ -13,13 +13,13 @@ from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.checking.check_digits import check_codes
 from kotrel.core.checking.dependents import with_dependents
 from kotrel.core.checking.list_references import check_lists
-from kotrel.core.checking.named_files import check_files
+from kotrel.core.checking.named_files import check_named_files
 from kotrel.core.checking.shape import check_shape
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import FileFacts, InLoad, SystemState
+from kotrel.core.rows.system_state import FileFacts, PendingRows, SystemState
 from kotrel.core.tables.table import Column, Table, letter_of
 
 SYSTEM = read_description("""
@@ -62,7 +62,7 @@ HELD: dict[str, dict[str, list[Any]]] = {
 }
 
 
-def state(pending: dict[str, InLoad] | None = None, files: Any = None) -> SystemState:
+def state(pending: dict[str, PendingRows] | None = None, files: Any = None) -> SystemState:
     def read(record: str, fields: Any, among: Any = None, filled: Any = None) -> pl.DataFrame:
         held = HELD[record]
         size = len(next(iter(held.values())))
@@ -100,7 +100,7 @@ class Files(unittest.TestCase):
         found = {
             each[:4]
             for each in listed(
-                check_files(
+                check_named_files(
                     sheet, state(files=lambda names: {name: self.FACTS[name] for name in names if name in self.FACTS})
                 )
             )
@@ -114,7 +114,7 @@ class Files(unittest.TestCase):
     def test_without_a_folder_it_is_noted_once_and_blank_columns_are_not(self):
         sheet = rows("item", code=["A"], pictures=["x.png"], photo=[None])
         self.assertEqual(
-            [(group.severity, group.kind, group.letter) for group in check_files(sheet, state())],
+            [(group.severity, group.kind, group.letter) for group in check_named_files(sheet, state())],
             [("note", "files-not-looked-at", "B")],
         )
 
@@ -134,13 +134,13 @@ class Lists(unittest.TestCase):
         )
 
     def test_rows_of_the_same_load(self):
-        coming = InLoad(pl.DataFrame({"code": ["N"], "name": ["new"]}), {"BAD": "Houses!A7"})
+        coming = PendingRows(pl.DataFrame({"code": ["N"], "name": ["new"]}), {"BAD": "Houses!A7"})
         sheet = rows("place", item=["OLD", "OLD", "OLD", "OLD"], house=["N", "BAD", "X", "Quay"])
         found = {(each[0], each[2]): each for each in listed(check_lists(sheet, state({"house": coming})))}
         self.assertEqual(set(found), {("refused-in-load", 3), ("not-on-list", 4), ("not-on-list", 5)})
         self.assertIn("Houses!A7", found["refused-in-load", 3][4])
         self.assertEqual(found["not-on-list", 5][5], "Q (Quay)")
-        bins = InLoad(pl.DataFrame({"house": ["L"], "code": ["L-2"]}), {})
+        bins = PendingRows(pl.DataFrame({"house": ["L"], "code": ["L-2"]}), {})
         self.assertEqual(
             listed(check_lists(rows("place", item=["OLD"], house=["L"], bin=["L-2"]), state({"bin": bins}))), []
         )

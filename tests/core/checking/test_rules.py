@@ -19,7 +19,7 @@ from kotrel.core.description.description_reading import read_description
 from kotrel.core.errors import WrongUse
 from kotrel.core.resolving.filling import fill_keys, fill_same
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import InLoad, SystemState
+from kotrel.core.rows.system_state import PendingRows, SystemState
 from kotrel.core.tables.table import Table
 
 TEXT = """
@@ -100,7 +100,7 @@ def rows(record: str, **columns: Sequence[str | None]) -> Rows:
     return Rows(table, SYSTEM.records[record], {}, values)
 
 
-def state(pending: Mapping[str, InLoad] | None = None, **known: Mapping[str, Sequence[str | None]]) -> SystemState:
+def state(pending: Mapping[str, PendingRows] | None = None, **known: Mapping[str, Sequence[str | None]]) -> SystemState:
     def read(record: str, fields: Sequence[str], among: Any = None, filled: Any = None) -> pl.DataFrame:
         given = known.get(record, {})
         count = len(next(iter(given.values()), []))
@@ -193,7 +193,7 @@ class BetweenFields(unittest.TestCase):
 
     def test_a_unit_that_the_item_has_is_its_own_or_one_with_a_conversion(self):
         there = {"conversion": {"item": ["A", "B"], "unit": ["COIL", "BOX"]}, "price": {"item": ["B"], "unit": ["OLD"]}}
-        coming = InLoad(pl.DataFrame({"item": ["A"], "unit": ["REEL"]}), {})
+        coming = PendingRows(pl.DataFrame({"item": ["A"], "unit": ["REEL"]}), {})
         prices = rows(
             "price",
             item=["A", "A", "A", "A", "B", "B", "X"],
@@ -209,7 +209,7 @@ class BetweenFields(unittest.TestCase):
         )
 
     def test_rows_of_the_same_load_count_before_what_the_system_has(self):
-        coming = InLoad(pl.DataFrame({"code": ["B", "N"], "unit": [None, "KG"], "tracked": ["yes", "yes"]}), {})
+        coming = PendingRows(pl.DataFrame({"code": ["B", "N"], "unit": [None, "KG"], "tracked": ["yes", "yes"]}), {})
         lots = rows("lot", item=["B", "N"], number=["1", "1"], net=["1", "1"], unit=["EA", "M"])
         found = kinds(check_rules(lots, state({"item": coming}, **self.ITEMS)))
         self.assertEqual(found, {("must-match", "unit", 3)}, "B is tracked by this load, and keeps its unit")

@@ -12,14 +12,14 @@ from hypothesis import strategies as st
 from kotrel.core.counting.classify_lines import left_lines, moved_of, parted, quiet_lines
 from kotrel.core.counting.frames import as_entries, as_places, line_frame, place_frame
 from kotrel.core.counting.selection import FROZEN, PLACE
-from kotrel.core.counting.variance import EXACT, Entry, lines_of, totals_of
+from kotrel.core.counting.variance import EXACT, CountEntry, lines_of, totals_of
 from tests.core.counting.test_variance import minute
 
 KEYS = [("ROPE", "SHED", "S-1", None, None), ("ROPE", "SHED", None, None, None), ("PAINT", None, None, "L-1", None)]
 QUANTITIES = st.sampled_from(["50", "50.000000", "47.5", "0", "1E+1", "0.0000000000000001", "50.0000000000000001"])
 ENTRIES = st.lists(
     st.builds(
-        Entry, st.integers(1, 3), st.sampled_from([0, 0, 0, 1]), QUANTITIES.map(Decimal), st.sampled_from(["", "ola"]),
+        CountEntry, st.integers(1, 3), st.sampled_from([0, 0, 0, 1]), QUANTITIES.map(Decimal), st.sampled_from(["", "ola"]),
         st.sampled_from([None, minute(10), minute(20)]), st.just("a.xlsx H5"),
     ),
     max_size=5,

@@ -13,11 +13,11 @@ from hypothesis import strategies as st
 
 from kotrel.core.columns import ROW
 from kotrel.core.counting import entries as collecting
-from kotrel.core.counting.count_posting import Adjusted, adjustment_family, as_documents, numbered, to_close
+from kotrel.core.counting.count_posting import Adjusted, adjustment_family, as_documents, numbered_documents, to_close
 from kotrel.core.counting.entries import Known, KnownPlaces, Sheet, collect, plain_lines
 from kotrel.core.counting.frames import as_entries, place_frame
 from kotrel.core.counting.selection import FROZEN
-from kotrel.core.counting.variance import Place
+from kotrel.core.counting.variance import CountPlace
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import Table
 from tests.core.counting.test_variance import entry, moved, one
@@ -36,7 +36,7 @@ IN_SHED = Sheet(warehouse="SHED")
 def adjusted(
     number: int, quantity: str, warehouse: str = "SHED", lot: str | None = None, serial: str | None = None
 ) -> Adjusted:
-    where = Place(number, "ROPE", warehouse, "S-1", lot, serial, Decimal(50), Decimal("4.20"), "M", "ROPE")
+    where = CountPlace(number, "ROPE", warehouse, "S-1", lot, serial, Decimal(50), Decimal("4.20"), "M", "ROPE")
     return Adjusted(replace(one([entry("47")]), place=where), Decimal(quantity), "counted")
 
 
@@ -55,12 +55,12 @@ class Posting(unittest.TestCase):
     def test_a_document_for_each_warehouse_under_a_number_that_is_free(self):
         lines = [adjusted(1, "2"), adjusted(2, "0"), adjusted(3, "-1", "LOFT"), adjusted(4, "1")]
         taken = {"COUNT-spring-SHED", "COUNT-spring-SHED-2"}
-        done = numbered(lines, "spring", taken)
+        done = numbered_documents(lines, "spring", taken)
         self.assertEqual(
             [each.document for each in done], ["COUNT-spring-SHED-3", None, "COUNT-spring-LOFT", "COUNT-spring-SHED-3"]
         )
-        self.assertEqual(numbered([adjusted(1, "2")], "spring", taken)[0].document, "COUNT-spring-SHED-4")
-        [long] = numbered([adjusted(1, "2")], "the-whole-of-the-long-loft", set())
+        self.assertEqual(numbered_documents([adjusted(1, "2")], "spring", taken)[0].document, "COUNT-spring-SHED-4")
+        [long] = numbered_documents([adjusted(1, "2")], "the-whole-of-the-long-loft", set())
         self.assertEqual(long.document, "COUNT-the-whole-of-the-lon")
 
     def test_header_lines_and_lots(self):
@@ -72,7 +72,7 @@ class Posting(unittest.TestCase):
             adjusted(3, "-1", lot="L-7"),
             adjusted(4, "1", "LOFT", serial="S-9"),
         ]
-        lines = numbered(lines, "c", set())
+        lines = numbered_documents(lines, "c", set())
         headers, rows, lots = as_documents(lines, family, "c", "2027-01-09", "SHRINK")
         shed, loft = "COUNT-c-SHED", "COUNT-c-LOFT"
         self.assertEqual(

@@ -12,10 +12,10 @@ from kotrel.core.counting.suspicions import suspected
 from kotrel.core.counting.variance import (
     EXACT,
     NOTHING_MOVED,
-    Entry,
-    Line,
-    Moved,
-    Place,
+    CountEntry,
+    CountLine,
+    CountPlace,
+    Movements,
     Tolerance,
     lines_of,
     totals_of,
@@ -30,30 +30,30 @@ def place(
     item: str = "ROPE",
     bin_: str | None = "S-1",
     unit: str = "EA",
-) -> Place:
-    return Place(number, item, "SHED", bin_, None, None, Decimal(expected), Decimal(cost), unit, item)
+) -> CountPlace:
+    return CountPlace(number, item, "SHED", bin_, None, None, Decimal(expected), Decimal(cost), unit, item)
 
 
-def entry(counted: str, at: str | None = None, number: int = 1, counter: str = "ola", round_: int = 0) -> Entry:
-    return Entry(number, round_, Decimal(counted), counter, at, "a.xlsx H5")
+def entry(counted: str, at: str | None = None, number: int = 1, counter: str = "ola", round_: int = 0) -> CountEntry:
+    return CountEntry(number, round_, Decimal(counted), counter, at, "a.xlsx H5")
 
 
 def minute(n: int) -> str:
     return f"2027-01-09 {n // 60:02d}:{n % 60:02d}:00"
 
 
-def moved(now: str, *since: tuple[int, str]) -> Moved:
+def moved(now: str, *since: tuple[int, str]) -> Movements:
     key = place().key
-    return Moved({key: Decimal(now)}, {key: [(minute(at), Decimal(quantity)) for at, quantity in since]})
+    return Movements({key: Decimal(now)}, {key: [(minute(at), Decimal(quantity)) for at, quantity in since]})
 
 
 def one(
-    entries: list[Entry],
+    entries: list[CountEntry],
     trading: bool = False,
-    moves: Moved = NOTHING_MOVED,
+    moves: Movements = NOTHING_MOVED,
     second: str = "recount",
     tolerance: Tolerance = EXACT,
-) -> Line:
+) -> CountLine:
     [line] = lines_of([place()], entries, trading, moves, second, tolerance)
     return line
 
@@ -81,7 +81,7 @@ class Figures(unittest.TestCase):
     def test_a_time_says_a_minute_or_a_second_and_no_more(self) -> None:
         def counted(at: str, when: str) -> bool:
             return one(
-                [entry("46", at)], True, Moved({place().key: Decimal(46)}, {place().key: [(when, Decimal(-4))]})
+                [entry("46", at)], True, Movements({place().key: Decimal(46)}, {place().key: [(when, Decimal(-4))]})
             ).undecided
 
         self.assertTrue(counted("2027-01-09 14:30:00", "2027-01-09 14:30:20"))
@@ -112,14 +112,16 @@ class Figures(unittest.TestCase):
         self.assertEqual((two.net, two.gross), (Decimal("7.40"), Decimal("32.60")))
 
     def test_tolerance(self) -> None:
-        line = Line(place(), Decimal(50), Decimal(48))  # -2 of 50: 4 %, 8.40 at cost
+        line = CountLine(place(), Decimal(50), Decimal(48))  # -2 of 50: 4 %, 8.40 at cost
         cases = [("0", "0", "0", False), ("2", "0", "0", True), ("1.9", "0", "0", False), ("0", "4", "0", True), ("0", "3.9", "0", False),
                  ("0", "0", "8.40", True), ("0", "0", "8.39", False)]  # fmt: skip
         for quantity, percent, value, expected in cases:
             with self.subTest(quantity=quantity, percent=percent, value=value):
                 self.assertEqual(line.within(Tolerance(Decimal(quantity), Decimal(percent), Decimal(value))), expected)
         # What is found where nothing was expected is never within tolerance.
-        self.assertFalse(Line(place(), Decimal(0), Decimal(2)).within(Tolerance(Decimal(9), Decimal(99), Decimal(999))))
+        self.assertFalse(
+            CountLine(place(), Decimal(0), Decimal(2)).within(Tolerance(Decimal(9), Decimal(99), Decimal(999)))
+        )
 
 
 class Rounds(unittest.TestCase):
@@ -143,7 +145,7 @@ class Rounds(unittest.TestCase):
     def test_a_class_of_items_has_its_own_tolerance(self) -> None:
         mine = {"A": Tolerance(quantity=Decimal(2))}
         tolerance = Tolerance(quantity=Decimal(5), by_class=mine, class_of={"ROPE": "A", "BOLT": "C"})
-        off = {item: Line(place(1, item=item), Decimal(50), Decimal(47)) for item in ("ROPE", "BOLT", "NEW")}
+        off = {item: CountLine(place(1, item=item), Decimal(50), Decimal(47)) for item in ("ROPE", "BOLT", "NEW")}
         self.assertEqual([line.within(tolerance) for line in off.values()], [False, True, True])
 
     def test_what_becomes_of_lines_that_were_not_counted(self) -> None:
@@ -160,25 +162,28 @@ class Rounds(unittest.TestCase):
 
 
 class Suspicions(unittest.TestCase):
-    def suspect(self, *lines: Line) -> list[tuple[str, ...]]:
+    def suspect(self, *lines: CountLine) -> list[tuple[str, ...]]:
         return [line.remarks for line in suspected(lines, {"BOLT": [("BOX", Decimal(100))]})]
 
     def test_the_wrong_bin_the_wrong_unit_and_two_codes_mixed_up(self) -> None:
-        here, there = Line(place(1), Decimal(50), Decimal(47)), Line(place(2, bin_="S-2"), Decimal(10), Decimal(13))
+        here, there = (
+            CountLine(place(1), Decimal(50), Decimal(47)),
+            CountLine(place(2, bin_="S-2"), Decimal(10), Decimal(13)),
+        )
         self.assertTrue(all("wrong bin" in remarks[0] for remarks in self.suspect(here, there)))
-        boxes = Line(place(1, item="BOLT"), Decimal(300), Decimal(3))
+        boxes = CountLine(place(1, item="BOLT"), Decimal(300), Decimal(3))
         self.assertIn("counted in BOX", self.suspect(boxes)[0][0])
         one_code, other = (
-            Line(place(1, item="ROP-00120"), Decimal(9), Decimal(5)),
-            Line(place(2, item="ROP-00210"), Decimal(9), Decimal(13)),
+            CountLine(place(1, item="ROP-00120"), Decimal(9), Decimal(5)),
+            CountLine(place(2, item="ROP-00210"), Decimal(9), Decimal(13)),
         )
         self.assertIn("mixed up", self.suspect(one_code, other)[0][0])
-        far = Line(place(2, item="CHN-00999"), Decimal(9), Decimal(13))
+        far = CountLine(place(2, item="CHN-00999"), Decimal(9), Decimal(13))
         self.assertEqual(self.suspect(one_code, far), [(), ()])
 
     @given(st.lists(st.tuples(st.text("ab0", min_size=1, max_size=4), st.sampled_from([-1, 1, 2])), max_size=8))
     def test_codes_that_look_alike_are_found_as_by_comparing_each_with_each(self, off: list[tuple[str, int]]) -> None:
-        lines = [Line(place(n, item=code), Decimal(5), Decimal(5 + odd)) for n, (code, odd) in enumerate(off)]
+        lines = [CountLine(place(n, item=code), Decimal(5), Decimal(5 + odd)) for n, (code, odd) in enumerate(off)]
 
         def alike(a: str, b: str) -> bool:
             differ = [n for n in range(len(a)) if a[n] != b[n]] if len(a) == len(b) else []

@@ -11,13 +11,13 @@ from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.changes.journal import ROW_COLUMNS, changes_from, journal_rows, parts_of, refused_rows
+from kotrel.core.changes.journal import ROW_COLUMNS, changes_from, entry_parts, journal_rows, refused_rows
 from kotrel.core.changes.reversal import reverse
 from kotrel.core.changes.system_remarks import Refusal
 from kotrel.core.columns import ACTION, ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.errors import WrongUse
-from kotrel.core.loading.load_model import Business, Part
+from kotrel.core.loading.load_model import Business, SheetRows
 from kotrel.core.loading.pipeline import check_parts, preview
 from kotrel.core.matching.by_headings import match_headings
 from kotrel.core.matching.row_reading import understand
@@ -138,7 +138,7 @@ def run(names: dict[str, str], rows, options: LoadOptions = DEFAULT_OPTIONS, exp
     business = Business(
         description, Conventions(), replace(options, match_on=names.get(options.match_on or "", options.match_on))
     )
-    done = preview([Part(read, (), base)], business, look, lambda step: None)
+    done = preview([SheetRows(read, (), base)], business, look, lambda step: None)
     found = {
         (each.rows.record.name, group.severity, group.kind, back.get(group.field or "", group.field), *cells)
         for each in done.checked for group in each.rows.findings
@@ -159,7 +159,7 @@ def refused_or_done(changes: RecordChanges):
     """What the journal keeps of changes, and what it gives back."""
     kept = pl.concat([journal_rows(changes, 7, 1), refused_rows(changes, 7, 100)])
     touched = kept.filter(~pl.col("action").is_in(["same", "refused"])).with_columns(pl.col("row").cast(pl.UInt32))
-    [back] = changes_from(parts_of([changes]), touched, _Only(changes.record), 7)
+    [back] = changes_from(entry_parts([changes]), touched, _Only(changes.record), 7)
     assert list(kept.columns) == list(ROW_COLUMNS)
     return kept["after"].to_list(), back.frame[ACTION].to_list()
 
@@ -198,7 +198,7 @@ class AnyName(unittest.TestCase):
 class Parts(unittest.TestCase):
     def part(self, record: str, *lines):
         table = find_table(grid(*lines), 1)
-        return Part(understand(table, match_headings(table, described({}).records[record]), Conventions(), TODAY))
+        return SheetRows(understand(table, match_headings(table, described({}).records[record]), Conventions(), TODAY))
 
     def test_rows_may_refer_to_rows_before_them_in_the_load(self):
         units = self.part("unit", ("Code", "Name"), ("KG", "kilogram"), ("TOOLONG", "x"))
@@ -256,7 +256,7 @@ class Consequences(unittest.TestCase):
     def test_what_is_created_is_named(self):
         table = find_table(grid(["Item code", "Description", "Unit"], ("D", "d", "BAG"), ("E", "e", "CAN")), 1)
         description = described({})
-        part = Part(understand(table, match_headings(table, description.records["item"]), Conventions(), TODAY))
+        part = SheetRows(understand(table, match_headings(table, description.records["item"]), Conventions(), TODAY))
         business = Business(description, Conventions(), LoadOptions(create=("unit",)))
         self.assertEqual(preview([part], business, Memory({}), lambda step: None).creates(), {"unit": ["BAG", "CAN"]})
 
@@ -268,7 +268,7 @@ class Consequences(unittest.TestCase):
         held = Memory({}).read("item", ["code", "description", "unit"])
         [first, *_] = held.rows()
         table = find_table(grid(["Item code", "Description", "Unit"], first, ("NEW", "new", "EA")), 1)
-        part = Part(understand(table, match_headings(table, filled), Conventions(), TODAY), base=ExportBase(held))
+        part = SheetRows(understand(table, match_headings(table, filled), Conventions(), TODAY), base=ExportBase(held))
         [change] = preview([part], Business(description, Conventions()), Memory({}), lambda step: None).changes
         did = dict(change.frame.select("code", ACTION).iter_rows())
         self.assertEqual((did[first[0]], did["NEW"]), ("same", "new"))
@@ -277,7 +277,7 @@ class Consequences(unittest.TestCase):
     def test_what_the_system_says_is_a_finding_at_its_row(self):
         table = find_table(grid(["Item code", "Description", "Unit"], ("D", "d", "EA"), ("E", "e", "EA")), 1)
         description = described({})
-        part = Part(understand(table, match_headings(table, description.records["item"]), Conventions(), TODAY))
+        part = SheetRows(understand(table, match_headings(table, description.records["item"]), Conventions(), TODAY))
         said = [
             Refusal("item", "test.xlsx", "Sheet1", 3, "E", "too heavy", field="unit", advice="use KG"),
             Refusal("item", "test.xlsx", "Sheet1", 2, "D", "slow", severity="warning"),

@@ -4,7 +4,7 @@ import unittest
 from datetime import date
 from decimal import Decimal
 
-from kotrel.core.pricing.effective_price import ListFacts, PriceRow, Wanted, effective_price
+from kotrel.core.pricing.effective_price import ListFacts, PriceQuery, PriceRow, effective_price
 from kotrel.core.pricing.rates import NoRate, Rates
 
 LISTS = {
@@ -52,7 +52,7 @@ class Effective(unittest.TestCase):
         categories=("ROPE-BRAID", "ROPE"),
     ):
         factors = {"M": Decimal(1), "COIL": Decimal(200), "REEL": Decimal(50)}
-        wanted = Wanted(
+        wanted = PriceQuery(
             unit, "M", Decimal(quantity), date.fromisoformat(on), factors, None if standard is None else Decimal(standard), 2,
             "of the item", categories, LISTS, rows, "EUR", Rates("EUR", {"USD": Decimal("0.92")}),
         )  # fmt: skip

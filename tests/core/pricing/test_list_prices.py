@@ -8,7 +8,7 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kotrel.core.pricing.effective_price import ListFacts, PriceRow, Wanted, effective_price
+from kotrel.core.pricing.effective_price import ListFacts, PriceQuery, PriceRow, effective_price
 from kotrel.core.pricing.list_prices import OF_CATEGORY, OF_ITEM, Book, list_prices
 from kotrel.core.pricing.rates import Rates
 
@@ -55,7 +55,7 @@ class ListPrices(unittest.TestCase):
                 its += [price_row(each, each[1]) for each in of_category]
                 basis = None if price is None else Decimal(price)
                 found = effective_price(
-                    Wanted(unit, unit, Decimal(1), date.fromisoformat(DAY), {unit: Decimal(1)}, basis, 2, "", path, facts, its, "EUR", RATES), [code]
+                    PriceQuery(unit, unit, Decimal(1), date.fromisoformat(DAY), {unit: Decimal(1)}, basis, 2, "", path, facts, its, "EUR", RATES), [code]
                 )  # fmt: skip
                 # The last step of a price on the list is the list's; where it has none, the standard price follows.
                 ends = [line for line in found.lines if line.price_list == code][-1].what

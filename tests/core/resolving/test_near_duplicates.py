@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
-from kotrel.core.loading.load_model import Business, Part
+from kotrel.core.loading.load_model import Business, SheetRows
 from kotrel.core.loading.pipeline import check_parts
 from kotrel.core.resolving.near_duplicates import MOST_SLIPS, find_near_keys
 from kotrel.core.rows.distinct_values import is_plain
@@ -147,12 +147,14 @@ class NearKeys(unittest.TestCase):
         system = state(item={"code": HELD, "description": ["x"] * 10, "unit": ["M"] * 10})
         look = SimpleNamespace(read=system._reader, require=lambda record: None)
         sheet = rows(("Item code", "Description", "Unit"), ("ROPE-010", "x", "M"), ("ROPE 010", "", ""))
-        [done] = check_parts([Part(sheet)], Business(small(), Conventions(), LoadOptions()), look, lambda step: None)
+        [done] = check_parts(
+            [SheetRows(sheet)], Business(small(), Conventions(), LoadOptions()), look, lambda step: None
+        )
         found = [(group.kind, group.cells[ROW].to_list()) for group in done.rows.findings]
         self.assertEqual(found, [("nearly-there", [3])])
         # A warning hides nothing: without its columns the row is no new item, whatever its code.
         sheet = rows(("Item code", "Cost"), ("ROPE-010", "1"), ("ROPE 010", "1"))
         anyway = Business(small(), Conventions(), LoadOptions(new_codes=("all",)))
-        [done] = check_parts([Part(sheet)], anyway, look, lambda step: None)
+        [done] = check_parts([SheetRows(sheet)], anyway, look, lambda step: None)
         found = {(group.kind, group.severity) for group in done.rows.findings}
         self.assertEqual(found, {("nearly-there", "warning"), ("not-there-yet", "error")})

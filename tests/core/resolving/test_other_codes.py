@@ -9,7 +9,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.loading.joint_rows import whole_rows
-from kotrel.core.loading.load_model import Business, Part
+from kotrel.core.loading.load_model import Business, SheetRows
 from kotrel.core.loading.pipeline import check_parts
 from kotrel.core.matching.by_headings import Matched
 from kotrel.core.matching.row_reading import understand
@@ -100,7 +100,7 @@ class Goods:
 def part(record, sources, *lines, **more):
     table = find_table(grid(*lines), 1)
     matched = Matched(GOODS.records[record], sources, {}, (), **more)
-    return Part(understand(table, matched, Conventions(), TODAY))
+    return SheetRows(understand(table, matched, Conventions(), TODAY))
 
 
 def checked(*parts, options: LoadOptions = DEFAULT_OPTIONS):

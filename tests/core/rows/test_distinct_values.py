@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.rows import distinct_values as few
-from kotrel.core.rows.searching import stands_at
+from kotrel.core.rows.searching import run_position
 from tests.support import rows, state
 
 HEAD = ("Item code", "Description", "Unit", "Barcode", "Cost", "Lot tracked", "Condition", "Since", "Length", "Parent")
@@ -74,7 +74,7 @@ class Few(unittest.TestCase):
     @given(st.lists(st.sampled_from("ABC")), st.lists(st.sampled_from("ABCD")))
     def test_values_stand_where_a_list_has_them_one_after_the_other(self, values, there):
 
-        at = stands_at(pl.Series(values, dtype=pl.String), pl.Series(there, dtype=pl.String))
+        at = run_position(pl.Series(values, dtype=pl.String), pl.Series(there, dtype=pl.String))
         if at is not None:
             self.assertEqual(there[at : at + len(values)], values)
         elif len(set(there)) == len(there) and values:

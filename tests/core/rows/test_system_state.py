@@ -5,7 +5,7 @@ import unittest
 import polars as pl
 
 from kotrel.core.columns import clearing
-from kotrel.core.rows.system_state import InLoad, SystemState
+from kotrel.core.rows.system_state import PendingRows, SystemState
 from tests.support import small
 
 
@@ -16,7 +16,7 @@ class Behind(unittest.TestCase):
         state = SystemState(
             small(),
             lambda record, fields, *given: pl.DataFrame(held).select(fields),
-            {"item": InLoad(pl.DataFrame(values), {})},
+            {"item": PendingRows(pl.DataFrame(values), {})},
         )
         found = state.behind(small().records["item"], pl.Series(["A", "B", "C", "N"]), ["unit", "cost"]).sort("code")
         self.assertEqual(found["unit"].to_list(), [None, "EA", "L", "KG"])

@@ -8,7 +8,7 @@ import polars as pl
 from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.columns import ROW
 from kotrel.core.tables.detection import find_table
-from kotrel.core.tables.profiling import kind_of, look_at
+from kotrel.core.tables.profiling import kind_of_values, look_at
 from kotrel.core.tables.sources import Source, columns_named, letters_by_heading, raw_values
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.formula_guard import unguard
@@ -27,12 +27,12 @@ class Kinds(unittest.TestCase):
             "text": ["Braided rope", "Anchor chain 8 mm"],
         }
         for kind, values in cases.items():
-            self.assertEqual(kind_of(pl.Series(values)), kind)
+            self.assertEqual(kind_of_values(pl.Series(values)), kind)
         self.assertEqual(
-            kind_of(pl.Series(["ROP-40010", "ROP-40020"])), "code", "letters before a dash are no currency"
+            kind_of_values(pl.Series(["ROP-40010", "ROP-40020"])), "code", "letters before a dash are no currency"
         )
         self.assertEqual(
-            kind_of(pl.Series([*map(str, range(95)), *"abcde"])), "whole number", "one in twenty may be odd"
+            kind_of_values(pl.Series([*map(str, range(95)), *"abcde"])), "whole number", "one in twenty may be odd"
         )
 
     def test_fullness_uniqueness_and_lengths(self):

@@ -14,7 +14,7 @@ import polars as pl
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before, clearing, raw_after, raw_before
 from kotrel.core.description.model import Record
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.searching import all_different, looked_up, stands_at
+from kotrel.core.rows.searching import all_different, looked_up, run_position
 from kotrel.core.tables.cell_formats import kinds_as_shown
 
 
@@ -47,7 +47,7 @@ class RecordChanges:
     sheet: str
     fields: tuple[str, ...]
     frame: pl.DataFrame
-    rest: Rest | None = None
+    rest: RefusedRows | None = None
     given: Mapping[str, str | None] = field(default_factory=dict)
     origin: Origin | None = None
 
@@ -135,7 +135,7 @@ def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
     cleared = [name for name in rows.cleared if name in others]
     known = now.select(*key, *(pl.col(name).alias(before(name)) for name in others), pl.lit(True).alias("is held"))
     own = rows.values.select(ROW, *carried, *(clearing(name) for name in cleared))
-    start = stands_at(own[key[0]], known[key[0]]) if len(key) == 1 else None
+    start = run_position(own[key[0]], known[key[0]]) if len(key) == 1 else None
     if start is None or not all_different(own[key[0]]):
         joined = looked_up(own, known.unique(subset=key, keep="any"), key)
     else:
@@ -168,7 +168,7 @@ def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
     frame = looked_up(frame, _messages(rows), [ROW])
     columns = [ROW, ACTION, MESSAGE, *carried, *(before(name) for name in carried)]
     return RecordChanges(
-        record, rows.table.file, rows.table.sheet, tuple(carried), frame.select(columns), _rest(rows, frame)
+        record, rows.table.file, rows.table.sheet, tuple(carried), frame.select(columns), _refused_rows(rows, frame)
     )
 
 
@@ -194,7 +194,7 @@ def list_after(says: pl.Series, stood: pl.Series, add: bool) -> pl.Series:
 
 
 @dataclass(frozen=True)
-class Rest:
+class RefusedRows:
     """The refused rows as they are in their sheet.
 
     Attributes:
@@ -207,21 +207,21 @@ class Rest:
     kinds: pl.DataFrame
 
 
-def _rest(rows: Rows, frame: pl.DataFrame) -> Rest | None:
+def _refused_rows(rows: Rows, frame: pl.DataFrame) -> RefusedRows | None:
     refused = frame.filter(pl.col(ACTION) == "refused")[ROW]
     if not len(refused) or not rows.table.columns:
         return None
     wanted = rows.table.cells[ROW].is_in(refused.implode())
     table = rows.table.only(wanted)
     letters = [column.letter for column in table.every_column]
-    return Rest(
+    return RefusedRows(
         tuple(column.heading for column in table.every_column),
         table.cells.select(ROW, *letters),
         table.cells.select(ROW).with_columns(kinds_as_shown(table, letter).alias(letter) for letter in letters),
     )
 
 
-def put_together(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
+def join_changes(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
     """Joins changes that follow each other and have the same record, sheet and fields."""
     found: list[RecordChanges] = []
     for each in changes:
@@ -238,13 +238,13 @@ def put_together(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
     return found
 
 
-def _rests(first: Rest | None, second: Rest | None) -> Rest | None:
+def _rests(first: RefusedRows | None, second: RefusedRows | None) -> RefusedRows | None:
     """The refused rows of two matches of one sheet; a row that both refuse is kept once."""
     if first is None or second is None:
         return first or second
     cells = pl.concat([first.cells, second.cells])
     once = cells[ROW].is_first_distinct()
-    return Rest(first.headings, cells.filter(once), pl.concat([first.kinds, second.kinds]).filter(once))
+    return RefusedRows(first.headings, cells.filter(once), pl.concat([first.kinds, second.kinds]).filter(once))
 
 
 def _messages(rows: Rows) -> pl.DataFrame:

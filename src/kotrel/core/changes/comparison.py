@@ -10,7 +10,7 @@ from kotrel.core.phrases import count
 
 
 @dataclass(frozen=True)
-class Difference:
+class TableDifference:
     """What differs between two tables.
 
     Attributes:
@@ -34,7 +34,7 @@ class Difference:
         return self.changed["key"].n_unique()
 
 
-def compare_tables(old: pl.DataFrame, new: pl.DataFrame, key: tuple[str, ...]) -> Difference:
+def compare_tables(old: pl.DataFrame, new: pl.DataFrame, key: tuple[str, ...]) -> TableDifference:
     """Compares two tables of String columns; columns that only one has are listed, not compared.
 
     Raises:
@@ -69,7 +69,7 @@ def compare_tables(old: pl.DataFrame, new: pl.DataFrame, key: tuple[str, ...]) -
     ]
     schema = {"new place": pl.UInt32, **dict.fromkeys(("key", "column", "before", "after"), pl.String)}
     changed = pl.concat([pl.DataFrame(schema=schema), *cells]).sort("new place", maintain_order=True)
-    return Difference(
+    return TableDifference(
         key=key,
         added=new.join(old.select(on), on=on, how="anti", maintain_order="left"),
         gone=old.join(new.select(on), on=on, how="anti", maintain_order="left"),

@@ -9,7 +9,7 @@ from typing import Any, Literal
 
 import polars as pl
 
-from kotrel.core.changes.change_set import Origin, RecordChanges, Rest, key_text
+from kotrel.core.changes.change_set import Origin, RecordChanges, RefusedRows, key_text
 from kotrel.core.columns import ACTION, LINE, MESSAGE, ROW, before, raw_after, raw_before
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
@@ -205,7 +205,7 @@ def notes_in(parts: Sequence[Mapping[str, Any]]) -> tuple[str, ...]:
     return tuple(str(note) for part in parts[:1] for note in part.get("notes", ()))
 
 
-def parts_of(changes: Sequence[RecordChanges], notes: Sequence[str] = ()) -> list[dict[str, Any]]:
+def entry_parts(changes: Sequence[RecordChanges], notes: Sequence[str] = ()) -> list[dict[str, Any]]:
     """What a load's entry says about each record: plain data, ready for JSON."""
     parts: list[dict[str, Any]] = [
         {
@@ -334,7 +334,7 @@ def changes_from(
 
 def rest_from(
     parts: Sequence[Mapping[str, Any]], rows: pl.DataFrame
-) -> Iterator[tuple[str, str, Rest, dict[int, str]]]:
+) -> Iterator[tuple[str, str, RefusedRows, dict[int, str]]]:
     """The refused rows of a load: file, sheet, the rows as they stood there, and row → its reasons.
 
     Args:
@@ -347,7 +347,7 @@ def rest_from(
         letters = [letter_of(each) for each in range(len(heads))]
         kept = mine.filter(pl.col("after").is_not_null()).unique("row", keep="first", maintain_order=True)
         numbers = kept.select(pl.col("row").alias(ROW))
-        rest = Rest(
+        rest = RefusedRows(
             tuple(heads),
             pl.concat([numbers, from_images(kept["after"], letters)], how="horizontal"),
             pl.concat([numbers, from_images(kept["before"], letters)], how="horizontal"),

@@ -16,7 +16,7 @@ from typing import Any, NamedTuple
 
 import polars as pl
 
-from kotrel.core.changes.change_set import RecordChanges, Rest, key_text
+from kotrel.core.changes.change_set import RecordChanges, RefusedRows, key_text
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan, Undoing
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before
@@ -255,7 +255,7 @@ def changes_in(
         if announced is not None and announced != rows.height:
             raise ValueError(f"{announced:,} rows of {record.name} were announced, and {rows.height:,} came")
         frame = rows.select(ROW, ACTION, MESSAGE, *fields, *(before(name) for name in fields))
-        rest = _rest(rows, headings, letters)
+        rest = _refused_rows(rows, headings, letters)
         follows = (rows[FOLLOWS] == "1").fill_null(False)
         changes = RecordChanges(
             record, str(part.get("file", "")), str(part.get("sheet", "")), tuple(fields), frame, rest
@@ -264,14 +264,14 @@ def changes_in(
     return found
 
 
-def _rest(rows: pl.DataFrame, headings: Sequence[str], letters: Sequence[str]) -> Rest | None:
+def _refused_rows(rows: pl.DataFrame, headings: Sequence[str], letters: Sequence[str]) -> RefusedRows | None:
     left = rows.filter(pl.col(ACTION) == "refused")
     if not headings or not left.height:
         return None
     cells, kinds = (
         left.select(ROW, *(pl.col(f"{what}:{name}").alias(name) for name in letters)) for what in ("cell", "kind")
     )
-    return Rest(tuple(headings), cells, kinds)
+    return RefusedRows(tuple(headings), cells, kinds)
 
 
 def _aligned(rows: pl.DataFrame, columns: Mapping[str, Any], record: str) -> pl.DataFrame:

@@ -14,12 +14,12 @@ import polars as pl
 from kotrel.core.checking.alphabets import check_alphabets
 from kotrel.core.checking.check_digits import check_codes
 from kotrel.core.checking.circles import check_circles
-from kotrel.core.checking.field_groups import check_together
+from kotrel.core.checking.field_groups import check_field_groups
 from kotrel.core.checking.keys import check_keys
 from kotrel.core.checking.list_currency import check_currency, check_list_decimals
 from kotrel.core.checking.list_references import check_lists
 from kotrel.core.checking.meaningless import check_meaningless
-from kotrel.core.checking.named_files import check_files
+from kotrel.core.checking.named_files import check_named_files
 from kotrel.core.checking.required import NONE_LIKELY, check_present, likely_columns
 from kotrel.core.checking.rules import check_rules
 from kotrel.core.checking.shape import check_shape
@@ -44,11 +44,11 @@ CHECKS: tuple[Check, ...] = (
     check_alphabets,
     check_codes,
     check_lists,
-    check_together,
+    check_field_groups,
     check_kept,
     check_rules,
     check_circles,
-    check_files,
+    check_named_files,
     check_currency,
     check_list_decimals,
 )

@@ -9,7 +9,7 @@ from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.values.code_pages import SIGN_IN_WORD, perhaps_meant
-from kotrel.core.values.lookalikes import plain
+from kotrel.core.values.lookalikes import without_lookalikes
 
 _OTHER_LETTER = r"[\p{L}--[\x{0}-\x{24f}]]"
 """A letter of no Latin alphabet."""
@@ -40,7 +40,7 @@ def check_alphabets(rows: Rows, state: SystemState) -> list[FindingGroup]:
                 for text, meant in odd.items()
             }
         elif field.kind == "code" and field.to is None and name not in rows.record.key:
-            odd = {text: plain(text) for text in _of_other_alphabets(rows, name, seen)}
+            odd = {text: without_lookalikes(text) for text in _of_other_alphabets(rows, name, seen)}
             title, kind = "letters of another alphabet", "other-alphabet"
             message = "a letter is of another alphabet than the other codes: typed again, it would be another code"
             said = dict.fromkeys(odd, message)

@@ -10,7 +10,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, after_load
 
 
-def check_together(rows: Rows, state: SystemState) -> list[FindingGroup]:
+def check_field_groups(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Rows that would leave a group half filled; a value that the system has counts as filled."""
     found: list[FindingGroup] = []
     for group in rows.record.together:

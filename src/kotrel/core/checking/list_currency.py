@@ -27,7 +27,7 @@ def check_currency(rows: Rows, state: SystemState) -> list[FindingGroup]:
     for field in rows.record.fields.values():
         if field.kind != "money" or field.name not in rows.values.columns:
             continue
-        said = _said(rows, field)
+        said = _stated_currencies(rows, field)
         if said.null_count() == len(said):
             continue
         own = _own_currency(rows, state) if own is None else own
@@ -69,7 +69,7 @@ def _decimals_of(values: pl.Series) -> pl.Series:
     return values.str.extract(r"\.([0-9]*[1-9])0*$").str.len_chars().fill_null(0)
 
 
-def _said(rows: Rows, field: Field) -> pl.Series:
+def _stated_currencies(rows: Rows, field: Field) -> pl.Series:
     """The sign or code that stands beside each amount: in its cell, else in its number format, else in the heading."""
     count = rows.values.height
     heading = currency_in(rows.heading(field.name))

@@ -31,7 +31,7 @@ def check_meaningless(rows: Rows, state: SystemState) -> list[FindingGroup]:
             found += rows.where("error", "ditto", "ditto marks", field, pl.col(name).is_in(list(ditto)), message)
         if field.kind == "code":
             nothing = _those_in(short, NOTHING)
-            nothing -= _known(rows, state, name, nothing)
+            nothing -= _texts_that_are_codes(rows, state, name, nothing)
             if nothing:
                 message = "it means “no value”: leave the cell blank"
                 found += rows.where(
@@ -46,7 +46,7 @@ def _those_in(short: pl.Series, words: Collection[str]) -> set[str]:
     return set(short.filter(short.str.to_lowercase().is_in(list(words)).fill_null(False)).unique())
 
 
-def _known(rows: Rows, state: SystemState, name: str, texts: set[str]) -> set[str]:
+def _texts_that_are_codes(rows: Rows, state: SystemState, name: str, texts: set[str]) -> set[str]:
     """Those of the texts that the system has in that field: there they are codes."""
     if not texts:
         return set()

@@ -11,7 +11,7 @@ from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record
 from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.searching import all_different, stands_at
+from kotrel.core.rows.searching import all_different, run_position
 from kotrel.core.rows.system_state import WHOLE, SystemState, after_load
 from kotrel.core.values.code_formats import GTIN_LENGTHS, gtins_as_written
 
@@ -145,7 +145,7 @@ def _without_given(rows: Rows, name: str, taken: pl.DataFrame) -> pl.DataFrame:
     if len(key) > 1 or name not in rows.fields or rows.record.fields[name].kind == "list":
         return taken
     own = rows.values[key[0]]
-    if (start := stands_at(own, taken[f"held {key[0]}"])) is None:
+    if (start := run_position(own, taken[f"held {key[0]}"])) is None:
         return taken
     mine = taken.slice(start, len(own))
     mine = mine.filter(mine["one value"].ne_missing(rows.values[name]))

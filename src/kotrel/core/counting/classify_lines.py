@@ -9,7 +9,7 @@ import polars as pl
 
 from kotrel.core.counting.frames import NUMBER, as_entries, as_places
 from kotrel.core.counting.selection import PLACE
-from kotrel.core.counting.variance import Line, Moved
+from kotrel.core.counting.variance import CountLine, Movements
 
 _EXACT = pl.Decimal(38, 12)
 _LONG = r"\.[0-9]{13}|[0-9]{26}"
@@ -70,21 +70,21 @@ def parted(places: pl.DataFrame, lines: pl.DataFrame, trading: bool, now: pl.Dat
     )
 
 
-def quiet_lines(quiet: pl.DataFrame) -> list[Line]:
+def quiet_lines(quiet: pl.DataFrame) -> list[CountLine]:
     """Lines that were counted as expected, each as one."""
     return [
-        Line(place, Decimal(expected), entry.counted, (entry,))
+        CountLine(place, Decimal(expected), entry.counted, (entry,))
         for place, expected, entry in zip(as_places(quiet), quiet["when counted"], as_entries(quiet), strict=True)
     ]
 
 
-def left_lines(left: pl.DataFrame) -> list[Line]:
+def left_lines(left: pl.DataFrame) -> list[CountLine]:
     """Lines that were not counted, each as one."""
     pairs = zip(as_places(left), left["when counted"], strict=True)
-    return [Line(place, Decimal(expected), None) for place, expected in pairs]
+    return [CountLine(place, Decimal(expected), None) for place, expected in pairs]
 
 
-def moved_of(told: pl.DataFrame, now: pl.DataFrame, since: pl.DataFrame) -> Moved:
+def moved_of(told: pl.DataFrame, now: pl.DataFrame, since: pl.DataFrame) -> Movements:
     """What happened to these places since the freeze.
 
     Args:
@@ -96,4 +96,4 @@ def moved_of(told: pl.DataFrame, now: pl.DataFrame, since: pl.DataFrame) -> Move
     moves = since.join(told, on=keys, how="semi", nulls_equal=True, maintain_order="left")
     for *key, at, quantity in moves.select(*keys, "posted_at", "quantity").iter_rows():
         found.setdefault(tuple(key), []).append((at, Decimal(quantity)))
-    return Moved({tuple(key): Decimal(quantity) for *key, quantity in held.iter_rows()}, found)  # type: ignore[arg-type]
+    return Movements({tuple(key): Decimal(quantity) for *key, quantity in held.iter_rows()}, found)  # type: ignore[arg-type]

@@ -14,7 +14,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.counting.selection import PLACE
-from kotrel.core.counting.variance import Line
+from kotrel.core.counting.variance import CountLine
 from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.families import Family, families
 from kotrel.core.rows.rows import Rows
@@ -34,13 +34,13 @@ class Adjusted:
         document: the adjustment it is posted with, or None.
     """
 
-    line: Line
+    line: CountLine
     adjustment: Decimal
     why: str
     document: str | None = None
 
 
-def to_close(lines: Sequence[Line], rest: Rest) -> Iterator[Adjusted]:
+def to_close(lines: Sequence[CountLine], rest: Rest) -> Iterator[Adjusted]:
     """The lines that a posting closes; what is undecided stays open."""
     for line in lines:
         if line.undecided:
@@ -53,7 +53,7 @@ def to_close(lines: Sequence[Line], rest: Rest) -> Iterator[Adjusted]:
             yield Adjusted(line, -line.expected, "not counted, counted as zero")
 
 
-def numbered(adjusted: Sequence[Adjusted], name: str, taken: set[str]) -> list[Adjusted]:
+def numbered_documents(adjusted: Sequence[Adjusted], name: str, taken: set[str]) -> list[Adjusted]:
     """The lines with the numbers of their documents: ``COUNT-shed-SHED``, with -2 and so on for later postings."""
     numbers: dict[str, str] = {}
     done: list[Adjusted] = []

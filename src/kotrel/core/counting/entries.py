@@ -14,7 +14,7 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.counting.frames import LINES, NUMBER, line_frame
 from kotrel.core.counting.selection import PLACE
-from kotrel.core.counting.variance import Entry, Key
+from kotrel.core.counting.variance import CountEntry, Key
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of, repaired_cells
 from kotrel.core.rows.rows import Rows
 from kotrel.core.values.dates import moment_text, read_moment
@@ -137,7 +137,7 @@ def plain_lines(
     return chosen.select(ROW, *LINES), plain
 
 
-def where_of(rows: Rows, row: int, letter: str | None) -> str:
+def cell_in_words(rows: Rows, row: int, letter: str | None) -> str:
     """The file and the cell; in workbooks with its sheet, of which there may be several."""
     table = rows.table
     return f"{table.file} {table.address(row, letter) if table.sheet else table.place(row, letter)}"
@@ -146,7 +146,7 @@ def where_of(rows: Rows, row: int, letter: str | None) -> str:
 def _around(rows: Rows) -> tuple[str, str]:
     """What stands before and after the row's number in the place of a counted cell."""
     sample = 123_456_789
-    text = where_of(rows, sample, rows.letters.get("counted"))
+    text = cell_in_words(rows, sample, rows.letters.get("counted"))
     before, _, after = text.rpartition(str(sample))
     return before, after
 
@@ -223,7 +223,7 @@ class Collected:
 
     rows: Rows
     lines: pl.DataFrame
-    finds: list[tuple[Key, Entry]] = field(default_factory=list)
+    finds: list[tuple[Key, CountEntry]] = field(default_factory=list)
     blank: int = 0
 
 
@@ -248,7 +248,7 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
     lines = places.placed(lines)
     taken, plain = plain_lines(rows, lines, known, moments, sheet.round)
     done = Collected(rows, taken)
-    others: list[tuple[int, Entry]] = []
+    others: list[tuple[int, CountEntry]] = []
     odd_lines = lines.filter(~plain)
     if not sheet.as_expected:
         done.blank = odd_lines.filter(pl.col("counted").is_null() & pl.col("item").is_not_null()).height
@@ -261,19 +261,19 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
         number = row[NUMBER]
         if row["counted"] is None:
             if number is not None and sheet.as_expected:
-                where = where_of(rows, row[ROW], None)
-                others.append((row[ROW], Entry(number, sheet.round, Decimal(row["expected"]), row["counter"] or "", sheet.counted_at,
+                where = cell_in_words(rows, row[ROW], None)
+                others.append((row[ROW], CountEntry(number, sheet.round, Decimal(row["expected"]), row["counter"] or "", sheet.counted_at,
                                                where, "as expected")))  # fmt: skip
             else:
                 done.blank += 1
             continue
         read = _counted(row, known, moments)
-        if isinstance(read, Refused):
+        if isinstance(read, RefusedEntry):
             tell(row[ROW], *read)
             continue
         counted, at = read
-        where = where_of(rows, row[ROW], letter)
-        entry = Entry(number or 0, sheet.round, counted, row["counter"] or "", at, where, row["remark"] or "")
+        where = cell_in_words(rows, row[ROW], letter)
+        entry = CountEntry(number or 0, sheet.round, counted, row["counter"] or "", at, where, row["remark"] or "")
         if number is not None:
             others.append((row[ROW], entry))
         elif counted:
@@ -296,7 +296,7 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
     return done
 
 
-class Refused(NamedTuple):
+class RefusedEntry(NamedTuple):
     """What keeps a line from being taken: the kind of the finding, its title, the field and the message."""
 
     kind: str
@@ -307,7 +307,7 @@ class Refused(NamedTuple):
 
 def _counted(
     row: Mapping[str, Any], known: Known, moments: Mapping[Any, tuple[str | None, str]]
-) -> tuple[Decimal, str | None] | Refused:
+) -> tuple[Decimal, str | None] | RefusedEntry:
     """The quantity of a counted line in the item's base unit and when it was counted, or what keeps it from being taken.
 
     Args:
@@ -317,21 +317,21 @@ def _counted(
     key = (row["item"], row["warehouse"], row["bin"], row["lot"], row["serial"])
     trouble = _trouble(key, row, row[NUMBER] is not None, known)
     if trouble is not None:
-        return Refused(*trouble)
+        return RefusedEntry(*trouble)
     at, odd = moments[row["time"]]
     if odd:
-        return Refused("not-a-time", "not a time of day", "time", odd)
+        return RefusedEntry("not-a-time", "not a time of day", "time", odd)
     counted = Decimal(row["counted"])
     if row["unit"] is not None and row["unit"] != known.units.get(row["item"]):
         counted *= known.factors[row["item"], row["unit"]]
     if impossible := known.trouble_of(row["item"], counted):
-        return Refused("not-countable", "not a quantity that can be counted", "counted", impossible)
+        return RefusedEntry("not-countable", "not a quantity that can be counted", "counted", impossible)
     if row["serial"] is not None and counted > 1:
         message = "a serial number is one piece: 1, or 0 where it is not there"
-        return Refused("serial-not-one", "a serial number counted more than once", "counted", message)
+        return RefusedEntry("serial-not-one", "a serial number counted more than once", "counted", message)
     if row["item"] in known.archived and counted != Decimal(row["expected"] or 0):
         message = "the item is archived, so its difference cannot be posted: take it out of the archive first"
-        return Refused("archived", "archived items", "item", message)
+        return RefusedEntry("archived", "archived items", "item", message)
     return counted, at
 
 

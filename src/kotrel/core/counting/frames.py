@@ -8,7 +8,7 @@ from decimal import Decimal
 import polars as pl
 
 from kotrel.core.counting.selection import FROZEN
-from kotrel.core.counting.variance import Entry, Place
+from kotrel.core.counting.variance import CountEntry, CountPlace
 
 NUMBER = "number of place"
 """The column (UInt32) with the number of a place, from 1."""
@@ -26,17 +26,17 @@ def place_frame(frozen: pl.DataFrame, finds: Sequence[Sequence[str | None]] = ()
     return whole.with_columns((pl.col(NUMBER) > frozen.height).alias("find"))
 
 
-def as_places(frame: pl.DataFrame) -> list[Place]:
+def as_places(frame: pl.DataFrame) -> list[CountPlace]:
     """Rows of :func:`place_frame`, each as one."""
     return [
-        Place(number, item, warehouse, bin_, lot, serial, Decimal(expected), Decimal(cost or 0), unit or "", description or "",
+        CountPlace(number, item, warehouse, bin_, lot, serial, Decimal(expected), Decimal(cost or 0), unit or "", description or "",
               category or "", find)
         for number, item, warehouse, bin_, lot, serial, expected, cost, unit, description, category, find
         in frame.select(NUMBER, *FROZEN, "find").iter_rows()
     ]  # fmt: skip
 
 
-def line_frame(entries: Sequence[Entry]) -> pl.DataFrame:
+def line_frame(entries: Sequence[CountEntry]) -> pl.DataFrame:
     """Counted lines as columns."""
     rows = [
         (each.place, each.round, f"{each.counted:f}", each.counter, each.at, each.where, each.remark)
@@ -45,9 +45,9 @@ def line_frame(entries: Sequence[Entry]) -> pl.DataFrame:
     return pl.DataFrame(rows, schema=LINES, orient="row")
 
 
-def as_entries(lines: pl.DataFrame) -> list[Entry]:
+def as_entries(lines: pl.DataFrame) -> list[CountEntry]:
     """Rows of :data:`LINES`, each as one."""
     return [
-        Entry(number, round_, Decimal(counted), counter, at, where, remark)
+        CountEntry(number, round_, Decimal(counted), counter, at, where, remark)
         for number, round_, counted, counter, at, where, remark in lines.select(list(LINES)).iter_rows()
     ]

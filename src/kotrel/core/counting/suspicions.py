@@ -6,10 +6,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal
 
-from kotrel.core.counting.variance import Line
+from kotrel.core.counting.variance import CountLine
 
 
-def suspected(lines: Sequence[Line], factors: Mapping[str, Sequence[tuple[str, Decimal]]]) -> list[Line]:
+def suspected(lines: Sequence[CountLine], factors: Mapping[str, Sequence[tuple[str, Decimal]]]) -> list[CountLine]:
     """The lines with what their variances look like: goods in another bin, or counted in another unit.
 
     Args:
@@ -18,7 +18,7 @@ def suspected(lines: Sequence[Line], factors: Mapping[str, Sequence[tuple[str, D
     # A serial number that has moved is explained.
     off = [line for line in lines if line.counted is not None and line.variance and not line.remarks]
     # Every line looks up its opposites: comparing all with all would take hours where a whole warehouse is off.
-    by_variance: dict[tuple[str, Decimal], Line] = {}
+    by_variance: dict[tuple[str, Decimal], CountLine] = {}
     for line in off:
         by_variance.setdefault((line.place.item, line.variance), line)
     found: dict[int, list[str]] = {}
@@ -46,7 +46,7 @@ def suspected(lines: Sequence[Line], factors: Mapping[str, Sequence[tuple[str, D
     ]
 
 
-def _mixed_up(off: Sequence[Line]) -> list[tuple[Line, Line]]:
+def _mixed_up(off: Sequence[CountLine]) -> list[tuple[CountLine, CountLine]]:
     """Lines with another of the opposite variance in the same warehouse whose code looks alike.
 
     Two codes look alike if they are of one length and differ in one character, or in two neighbours that changed places. They are
@@ -56,7 +56,7 @@ def _mixed_up(off: Sequence[Line]) -> list[tuple[Line, Line]]:
     there = {(line.place.warehouse, line.variance) for line in off}
     off = [line for line in off if (line.place.warehouse, -line.variance) in there]
     order = {line.place.number: number for number, line in enumerate(off)}
-    known: dict[tuple[str | None, Decimal, str], list[Line]] = {}
+    known: dict[tuple[str | None, Decimal, str], list[CountLine]] = {}
     for line in off:
         code = line.place.item
         for form in (code, *_without_one(code)):

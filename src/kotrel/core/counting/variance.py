@@ -35,7 +35,7 @@ ZERO = Decimal(0)
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class CountEntry:
     """One counted line.
 
     Attributes:
@@ -55,7 +55,7 @@ class Entry:
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class CountPlace:
     """A frozen place, with its number."""
 
     number: int
@@ -77,7 +77,7 @@ class Place:
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class CountLine:
     """One place after counting.
 
     Attributes:
@@ -88,10 +88,10 @@ class Line:
         remarks: what is suspected.
     """
 
-    place: Place
+    place: CountPlace
     expected: Decimal
     counted: Decimal | None
-    entries: tuple[Entry, ...] = ()
+    entries: tuple[CountEntry, ...] = ()
     recount: str = ""
     undecided: bool = False
     remarks: tuple[str, ...] = ()
@@ -139,7 +139,7 @@ Key = tuple[str, str | None, str | None, str | None, str | None]
 
 
 @dataclass(frozen=True)
-class Moved:
+class Movements:
     """What happened to places since the freeze.
 
     Attributes:
@@ -160,21 +160,26 @@ class Moved:
         return self.now.get(key, ZERO) - sum(later, ZERO)
 
 
-NOTHING_MOVED = Moved({}, {})
+NOTHING_MOVED = Movements({}, {})
 
 
 def lines_of(
-    places: Sequence[Place], entries: Sequence[Entry], trading: bool, moved: Moved, second: str, tolerance: Tolerance
-) -> list[Line]:
+    places: Sequence[CountPlace],
+    entries: Sequence[CountEntry],
+    trading: bool,
+    moved: Movements,
+    second: str,
+    tolerance: Tolerance,
+) -> list[CountLine]:
     """Every place with what was counted there, the last round counting.
 
     Args:
         second: what to do where two entries of one round are for one place: ``recount``, ``add`` or ``error``.
     """
-    by_place: dict[int, list[Entry]] = {}
+    by_place: dict[int, list[CountEntry]] = {}
     for entry in entries:
         by_place.setdefault(entry.place, []).append(entry)
-    found: list[Line] = []
+    found: list[CountLine] = []
     for place in places:
         mine = by_place.get(place.number, [])
         if len(mine) > 1:
@@ -184,17 +189,17 @@ def lines_of(
     return [_advised(line, tolerance) for line in found]
 
 
-def _line(place: Place, entries: Sequence[Entry], trading: bool, moved: Moved, second: str) -> Line:
+def _line(place: CountPlace, entries: Sequence[CountEntry], trading: bool, moved: Movements, second: str) -> CountLine:
     if not entries:
-        return Line(place, moved.now.get(place.key, ZERO) if trading else place.expected, None)
+        return CountLine(place, moved.now.get(place.key, ZERO) if trading else place.expected, None)
     if len(entries) == 1 and not (trading and moved.since.get(place.key)):
         # By far the most: counted once, at a place where nothing has moved.
         timed = trading and entries[0].at is not None
-        return Line(
+        return CountLine(
             place, moved.now.get(place.key, ZERO) if timed else place.expected, entries[0].counted, tuple(entries)
         )
     counted = sum((each.counted for each in entries), ZERO)
-    line = Line(place, place.expected, counted, tuple(entries))
+    line = CountLine(place, place.expected, counted, tuple(entries))
     if len(entries) > 1 and second != "add":
         by = " and ".join(f"{each.counter or each.where} {_plain(each.counted)}" for each in entries)
         return replace(line, counted=entries[-1].counted, recount=f"counted twice: {by}", undecided=True)
@@ -224,14 +229,14 @@ def _end_of(at: str) -> str:
     return f"{at[:16]}:59.999999" if at.endswith(":00") else f"{at}.999999"
 
 
-def _advised(line: Line, tolerance: Tolerance) -> Line:
+def _advised(line: CountLine, tolerance: Tolerance) -> CountLine:
     if line.counted is None or line.counted == line.expected or line.recount or line.within(tolerance):
         return line
     first = all(entry.round == 0 for entry in line.entries)
     return replace(line, recount="out of tolerance") if first else line
 
 
-def with_serials(lines: Sequence[Line], elsewhere: Mapping[tuple[str, str], str]) -> list[Line]:
+def with_serials(lines: Sequence[CountLine], elsewhere: Mapping[tuple[str, str], str]) -> list[CountLine]:
     """The lines, each serial number at one place: one that was found in another bin of the count has moved there.
 
     The place that it has left counts as empty, if nobody counted it. A serial number that was counted at two places, or that the
@@ -240,16 +245,16 @@ def with_serials(lines: Sequence[Line], elsewhere: Mapping[tuple[str, str], str]
     Args:
         elsewhere: item and serial number → the place outside the count where the system has it.
     """
-    found: dict[tuple[str, str], list[Line]] = {}
+    found: dict[tuple[str, str], list[CountLine]] = {}
     for line in lines:
         if line.place.serial is not None and line.counted:
             found.setdefault((line.place.item, line.place.serial), []).append(line)
-    left: dict[tuple[str, str], Line] = {}
+    left: dict[tuple[str, str], CountLine] = {}
     for line in lines:
         serial = line.place.serial
         if serial is not None and not line.counted and line.expected:
             left[line.place.item, serial] = line
-    done: list[Line] = []
+    done: list[CountLine] = []
     for line in lines:
         serial = line.place.serial
         there = found.get((line.place.item, serial), []) if serial is not None else []
@@ -274,12 +279,12 @@ def with_serials(lines: Sequence[Line], elsewhere: Mapping[tuple[str, str], str]
     return done
 
 
-def warehouse_and_bin(place: Place) -> str:
+def warehouse_and_bin(place: CountPlace) -> str:
     """``SHED S-01``: where a place is, without its lot."""
     return " ".join(filter(None, (place.warehouse, place.bin)))
 
 
-def totals_of(lines: Sequence[Line], tolerance: Tolerance, quiet: int = 0, left: int = 0) -> Totals:
+def totals_of(lines: Sequence[CountLine], tolerance: Tolerance, quiet: int = 0, left: int = 0) -> Totals:
     """Net with sign and gross without, at cost; accuracy of the lines counted.
 
     Args:

@@ -82,7 +82,7 @@ def check_references(reader: TomlReader, record: Record, records: Mapping[str, R
                 raise reader.wrong(f"“within” names {name}, which is not part of this record's key", *path, "within")
 
 
-def check_rules(reader: TomlReader, record: Record, records: Mapping[str, Record]) -> None:
+def check_rule_settings(reader: TomlReader, record: Record, records: Mapping[str, Record]) -> None:
     """Rules on the row that a reference points at must name a reference and a field there."""
     at = ("record", record.name)
     rules: list[tuple[str, tuple[str, str], tuple[str, ...]]] = [("needs", dotted, at) for dotted in record.needs]

@@ -6,9 +6,9 @@ import tomllib
 from collections.abc import Mapping, Sequence
 from typing import Any, Literal, get_args
 
-from kotrel.core.description.consistency import check_references, check_rules, known_field, names_exist
+from kotrel.core.description.consistency import check_references, check_rule_settings, known_field, names_exist
 from kotrel.core.description.description_settings import DEFAULTS, FIELD, RECORD, STORE, SYSTEM
-from kotrel.core.description.document_reading import check_documents, document_settings, from_ledger
+from kotrel.core.description.document_reading import check_document_settings, document_settings, from_ledger
 from kotrel.core.description.model import DECIMAL_KINDS, DefaultSet, Description, Field, Kind, Must, Record, Storage
 from kotrel.core.description.toml_reading import MOST_DECIMALS, TomlReader, parsed
 from kotrel.core.errors import WrongUse
@@ -331,8 +331,8 @@ def read_description(text: str, name: str = "system.toml") -> Description:
     records = {each: _record(reader, each, value) for each, value in raw_records.items()}
     for record in records.values():
         check_references(reader, record, records)
-        check_rules(reader, record, records)
-    check_documents(reader, records)
+        check_rule_settings(reader, record, records)
+    check_document_settings(reader, records)
     try:
         order = load_order(records)
     except ValueError as circle:

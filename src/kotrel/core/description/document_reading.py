@@ -47,7 +47,7 @@ def from_ledger(reader: TomlReader, table: Mapping[str, Any], kind: str, *path: 
     return word  # type: ignore[return-value]
 
 
-def check_documents(reader: TomlReader, records: Mapping[str, Record]) -> None:
+def check_document_settings(reader: TomlReader, records: Mapping[str, Record]) -> None:
     """Parts name documents and lines that are described, and refer to them; there is at most one ledger, and it is complete.
 
     Raises:

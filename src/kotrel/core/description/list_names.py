@@ -10,7 +10,7 @@ import polars as pl
 
 from kotrel.core.description.model import Record
 from kotrel.core.similarity import Nearest, folded
-from kotrel.core.values.lookalikes import as_number, plain
+from kotrel.core.values.lookalikes import as_number, without_lookalikes
 
 LONG = 20_000
 """A list with more rows is looked through by columns first."""
@@ -33,11 +33,11 @@ def likely_rows(rows: pl.DataFrame, record: Record, words: Iterable[str]) -> pl.
     if rows.height <= LONG or record.path:
         return rows
     spellings = _spellings(words)
-    wanted = _left(pl.Series(sorted(spellings), dtype=pl.String)).unique().implode()
+    wanted = _letters_and_digits(pl.Series(sorted(spellings), dtype=pl.String)).unique().implode()
     columns = [name for name in (record.code, record.called) if name and name in rows.columns]
     likely = pl.Series([False]).new_from_index(0, rows.height)
     for values in (rows[name] for name in columns):
-        likely = likely | (values.str.contains(r"[^ -~]") | _left(values).is_in(wanted)).fill_null(False)
+        likely = likely | (values.str.contains(r"[^ -~]") | _letters_and_digits(values).is_in(wanted)).fill_null(False)
     if any(as_number(each) is not None for each in spellings):
         likely = likely | rows[record.code].str.contains(_OTHER_NUMBER).fill_null(False)
     return rows.filter(likely)
@@ -46,7 +46,7 @@ def likely_rows(rows: pl.DataFrame, record: Record, words: Iterable[str]) -> pl.
 def _spellings(words: Iterable[str]) -> set[str]:
     found: set[str] = set()
     for word in words:
-        usual = plain(word)
+        usual = without_lookalikes(word)
         parts = {usual}
         # A cell may hold a code and its name; a long text is neither.
         for gap in _BETWEEN.finditer(usual) if len(usual) <= _LONGEST else ():
@@ -58,7 +58,7 @@ def _spellings(words: Iterable[str]) -> set[str]:
     return found
 
 
-def _left(values: pl.Series) -> pl.Series:
+def _letters_and_digits(values: pl.Series) -> pl.Series:
     return values.str.to_uppercase().str.replace_all(_ALIKE, "")
 
 

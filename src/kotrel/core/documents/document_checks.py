@@ -9,7 +9,7 @@ from datetime import date
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.documents.document_tables import PART, Together, plain
+from kotrel.core.documents.document_tables import PART, DocumentTables, plain_quantity
 from kotrel.core.expressions.kinds import exact
 from kotrel.core.rows.findings import FindingGroup, Severity
 
@@ -37,7 +37,7 @@ CAREFUL = StockRules()
 """What applies if nothing is set."""
 
 
-def check_together(whole: Together, rules: StockRules, today: date) -> Found:
+def check_document_tables(whole: DocumentTables, rules: StockRules, today: date) -> Found:
     """All findings on the documents of one family that need no look at the ledger."""
     yield from _tied(whole)
     yield from _closed(whole, rules)
@@ -51,7 +51,7 @@ def check_together(whole: Together, rules: StockRules, today: date) -> Found:
         yield from _twice(whole)
 
 
-def _tied(whole: Together) -> Found:
+def _tied(whole: DocumentTables) -> Found:
     """A header without lines posts nothing."""
     alone = whole.headers.join(whole.lines.select("document").drop_nulls(), on="document", how="anti")
     alone = alone.filter(pl.col("document").is_not_null())
@@ -60,7 +60,7 @@ def _tied(whole: Together) -> Found:
         yield from whole.findings("error", "no-lines", "a document without lines", whole.family.number, alone, messages)
 
 
-def _closed(whole: Together, rules: StockRules) -> Found:
+def _closed(whole: DocumentTables, rules: StockRules) -> Found:
     if rules.closed_until is None or "date" not in whole.headers.columns:
         return
     late = whole.headers.filter(pl.col("date") <= rules.closed_until.isoformat())
@@ -69,7 +69,7 @@ def _closed(whole: Together, rules: StockRules) -> Found:
         yield from whole.findings("error", "closed-period", "in a closed period", "date", late, [message] * late.height)
 
 
-def _items(whole: Together) -> Found:
+def _items(whole: DocumentTables) -> Found:
     if whole.family.header.effect == "none":
         return
     lines = whole.lines
@@ -86,7 +86,7 @@ def _items(whole: Together) -> Found:
         yield from whole.findings("error", "archived", "archived items", "item", archived, [message] * archived.height)
 
 
-def _units(whole: Together) -> Found:
+def _units(whole: DocumentTables) -> Found:
     """Quantities in the decimals of their unit, and of the base unit once converted; what was converted is shown."""
     if "quantity" not in whole.family.lines.fields:
         return
@@ -108,18 +108,18 @@ def _units(whole: Together) -> Found:
         fits = pl.col("in base") == pl.col("in base").round(size, mode="half_away_from_zero")
         odd = lines.filter((pl.col("base decimals") == size) & ~fits)
         if odd.height:
-            messages = [f"{plain(number)} {unit} are {plain(base)} {base_unit}, and {base_unit} has {size or 'no'} decimals"
+            messages = [f"{plain_quantity(number)} {unit} are {plain_quantity(base)} {base_unit}, and {base_unit} has {size or 'no'} decimals"
                         for number, unit, base, base_unit in odd.select("number", "unit", "in base", "base unit").iter_rows()]  # fmt: skip
             yield from whole.findings(
                 "error", "unit-decimals", "too many decimals for the unit", "quantity", odd, messages
             )
     if lines.height:
-        messages = [f"{plain(number)} {unit} = {plain(base)} {base_unit}"
+        messages = [f"{plain_quantity(number)} {unit} = {plain_quantity(base)} {base_unit}"
                     for number, unit, base, base_unit in lines.select("number", "unit", "in base", "base unit").iter_rows()]  # fmt: skip
         yield from whole.findings("note", "converted", "converted to the base unit", "quantity", lines, messages)
 
 
-def _costs(whole: Together) -> Found:
+def _costs(whole: DocumentTables) -> Found:
     """A cost far from the item's own: a box counted as a piece, or a decimal point moved."""
     if whole.family.header.effect != "in" or "cost" not in whole.family.lines.fields:
         return
@@ -129,7 +129,7 @@ def _costs(whole: Together) -> Found:
     apart = (pl.col("entered") - pl.col("own")).abs() * 100 > pl.col("own") * COST_APART
     odd = table.filter((pl.col("own") > exact(0)) & apart)
     if odd.height:
-        messages = [f"{plain(round(cost, 4))} for one {unit}, and the item's cost is {plain(has)}"
+        messages = [f"{plain_quantity(round(cost, 4))} for one {unit}, and the item's cost is {plain_quantity(has)}"
                     for cost, unit, has in odd.select("entered", "base unit", "own").iter_rows()]  # fmt: skip
         yield from whole.findings("warning", "cost-unlike", "far from the item's cost", "cost", odd, messages)
     if whole.family.lines.fields["cost"].must != "may":
@@ -139,7 +139,7 @@ def _costs(whole: Together) -> Found:
             yield from whole.findings("warning", "zero", "a cost of 0", "cost", nothing, [message] * nothing.height)
 
 
-def _amounts(whole: Together) -> Found:
+def _amounts(whole: DocumentTables) -> Found:
     if not {"price", "amount"} <= set(whole.family.lines.fields):
         return
     decimals = whole.family.lines.fields["amount"].decimals or 0
@@ -148,12 +148,12 @@ def _amounts(whole: Together) -> Found:
     table = whole.lines.with_columns(right.alias("right"))
     odd = table.filter(right != amount)
     if odd.height:
-        messages = [f"{plain(number)} × {plain_text(price)} = {value:.{decimals}f}"
+        messages = [f"{plain_quantity(number)} × {plain_value(price)} = {value:.{decimals}f}"
                     for number, price, value in odd.select("number", "price", "right").iter_rows()]  # fmt: skip
         yield from whole.findings("error", "amount-differs", "not quantity times price", "amount", odd, messages)
 
 
-def plain_text(value: str | None) -> str:
+def plain_value(value: str | None) -> str:
     """A canonical number without trailing zeros beyond two decimals."""
     if value is None or "." not in value:
         return value or ""
@@ -161,7 +161,7 @@ def plain_text(value: str | None) -> str:
     return f"{whole}.{part.rstrip('0').ljust(2, '0')}"
 
 
-def _lots(whole: Together, today: date) -> Found:
+def _lots(whole: DocumentTables, today: date) -> Found:
     lines, lots = whole.lines, whole.lots
     keys = ["document", "line"]
     sums = lots.group_by(keys).agg(
@@ -172,7 +172,7 @@ def _lots(whole: Together, today: date) -> Found:
         pl.col("in lots").is_not_null() & (pl.col("unread") == 0) & (pl.col("in lots") != pl.col("number"))
     )
     if differ.height:
-        messages = [f"its lots add up to {plain(total)}" for total in differ["in lots"]]
+        messages = [f"its lots add up to {plain_quantity(total)}" for total in differ["in lots"]]
         yield from whole.findings(
             "error", "lots-differ", "lots that do not add up to their line", "quantity", differ, messages
         )
@@ -212,7 +212,7 @@ def _lots(whole: Together, today: date) -> Found:
         )
 
 
-def _serials(whole: Together) -> Found:
+def _serials(whole: DocumentTables) -> Found:
     """Serial numbers are one each, and in stock once: one that goes out may come in again, and one that moves may move on."""
     serials = whole.lots.filter(pl.col("serial").is_not_null())
     several = serials.filter((pl.col("number") * pl.col("factor")).abs() != exact(1))
@@ -242,7 +242,7 @@ def _serials(whole: Together) -> Found:
         yield from whole.findings("error", "serial-twice", "a serial number twice", "serial", again, messages)
 
 
-def _twice(whole: Together) -> Found:
+def _twice(whole: DocumentTables) -> Found:
     """The same item, warehouse, bin and lot twice in a document adds twice: perhaps a row was copied.
 
     Two deliveries at two costs are two lines. At one cost they may be; of opening stock they are not.

@@ -18,7 +18,7 @@ from kotrel.core.changes.reversal import UndoConflict
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before
 from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.document_checks import StockRules
-from kotrel.core.documents.document_tables import plain
+from kotrel.core.documents.document_tables import plain_quantity
 from kotrel.core.documents.families import Family, families
 from kotrel.core.documents.fulfilment import fulfilled_by
 from kotrel.core.documents.ledger_posting import PLACE, place_name, places_before
@@ -196,7 +196,7 @@ def _blocked_by(
     if family.header.effect == "none":
         words = "come in for" if family.header.counts_as == "on order" else "gone out for"
         return [
-            UndoConflict(name, number, None, f"{plain(gone)} of {item} {'has' if gone == 1 else 'have'} {words} it since: take that back first")
+            UndoConflict(name, number, None, f"{plain_quantity(gone)} of {item} {'has' if gone == 1 else 'have'} {words} it since: take that back first")
             for number, item, gone in fulfilled_by(movements, whole, sums)
         ]  # fmt: skip
     on_hand = movements.filter(pl.col("counts_as") == "on hand")
@@ -217,8 +217,8 @@ def _blocked_by(
 
 def _moved_on(row: dict[str, object]) -> str:
     if row["serial"] or row["lot"]:
-        return f"{place_name(row)} has moved: {plain(row['on hand'])} left there of the {plain(row['quantity'])} that came in"
-    return f"{place_name(row)} holds {plain(row['on hand'])}, and {plain(row['quantity'])} would be taken back"
+        return f"{place_name(row)} has moved: {plain_quantity(row['on hand'])} left there of the {plain_quantity(row['quantity'])} that came in"
+    return f"{place_name(row)} holds {plain_quantity(row['on hand'])}, and {plain_quantity(row['quantity'])} would be taken back"
 
 
 def _worth_less(family: Family, on_hand: pl.DataFrame, whole: pl.DataFrame, sums: Sums) -> list[UndoConflict]:
@@ -228,7 +228,7 @@ def _worth_less(family: Family, on_hand: pl.DataFrame, whole: pl.DataFrame, sums
     rows = rows.unique(["document", "item"], maintain_order=True)
     return [
         UndoConflict(family.header.name, row["document"], None,
-                 f"{row['item']} would be left with a value of {plain(row['left'])}: post an adjustment or a revaluation instead")
+                 f"{row['item']} would be left with a value of {plain_quantity(row['left'])}: post an adjustment or a revaluation instead")
         for row in rows.iter_rows(named=True)
     ]  # fmt: skip
 
@@ -267,7 +267,7 @@ def _changes(
         emptied = emptied.filter((pl.col("quantity") == 0) & (pl.col("value") != 0))
         for item, value in emptied.select("item", "value").iter_rows():
             remarks.append(
-                f"nothing is left of {item}, so its last value of {plain(round(value, VALUE_DECIMALS))} goes out with it"
+                f"nothing is left of {item}, so its last value of {plain_quantity(round(value, VALUE_DECIMALS))} goes out with it"
             )
         for each in moved:
             rows = each.frame.filter((pl.col(ACTION) == "new") & (pl.col("kind") == family.header.name))

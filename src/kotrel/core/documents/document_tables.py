@@ -22,7 +22,7 @@ ITEM = ("unit", "kind", "archived", "lot_tracked", "serial_tracked", "cost", "de
 
 
 @dataclass(frozen=True)
-class Together:
+class DocumentTables:
     """The rows of one family in a load, each table with :data:`PART`, ``ROW``, :data:`WRONG` and the fields, blank where not carried.
 
     Attributes:
@@ -62,7 +62,9 @@ class Together:
         return found
 
 
-def put_together(family: Family, parts: Sequence[Rows], places: Sequence[int], state: SystemState) -> Together:
+def document_tables_of(
+    family: Family, parts: Sequence[Rows], places: Sequence[int], state: SystemState
+) -> DocumentTables:
     """The rows of a family with what is known of their items and units.
 
     Args:
@@ -106,7 +108,7 @@ def put_together(family: Family, parts: Sequence[Rows], places: Sequence[int], s
         lots = lots.drop([name for name in known.columns if name not in ("document", "line") and name in lots.columns])
         lots = lots.join(known, on=["document", "line"], how="left", maintain_order="left")
         lots = lots.with_columns(pl.col("quantity").cast(NUMBER, strict=False).alias("number"))
-    return Together(family, parts, headers, lines, lots)
+    return DocumentTables(family, parts, headers, lines, lots)
 
 
 def _with_items(lines: pl.DataFrame, headers: pl.DataFrame, family: Family, state: SystemState) -> pl.DataFrame:
@@ -175,7 +177,7 @@ def with_factors(lines: pl.DataFrame, state: SystemState) -> pl.DataFrame:
     return lines.join(base, on="base unit", how="left", maintain_order="left")
 
 
-def plain(value: object) -> str:
+def plain_quantity(value: object) -> str:
     """A decimal in words: no trailing zeros, no exponent."""
     text = f"{value:f}" if value is not None else ""
     return text.rstrip("0").rstrip(".") if "." in text else text

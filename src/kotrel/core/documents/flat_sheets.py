@@ -61,7 +61,7 @@ def shaped(rows: Rows, about: Circumstances) -> list[Shaped]:
     rows = _with_options(rows, family, about.options)
     line_fields = [name for name in family.lines.fields if name not in family.header.fields]
     if not any(name in rows.fields for name in line_fields if name != family.line):
-        if any(_said(family, about.options).values()):
+        if any(_stated_header(family, about.options).values()):
             rows = _about_options(repair(rows, about.state, about.spellings), family, about.options)
         header = _only_fields(rows, family.header, rows.values)
         return [Shaped(header)]
@@ -148,7 +148,7 @@ def _without_quantity(rows: Rows) -> Rows:
     return rows.only(~blank).with_findings([left])
 
 
-def _said(family: Family, options: DocumentOptions) -> dict[str, str | None]:
+def _stated_header(family: Family, options: DocumentOptions) -> dict[str, str | None]:
     """Field → what the user said of it."""
     return {
         family.number: options.number,
@@ -161,7 +161,7 @@ def _said(family: Family, options: DocumentOptions) -> dict[str, str | None]:
 def _about_options(rows: Rows, family: Family, options: DocumentOptions) -> Rows:
     """Rows, repaired, with a warning for each option that says otherwise than they: what a sheet says counts."""
     found: list[FindingGroup] = []
-    for name, value in _said(family, options).items():
+    for name, value in _stated_header(family, options).items():
         if value is None or name not in rows.values.columns or name not in rows.letters:
             continue
         own = rows.as_it_stands(name)
@@ -180,7 +180,7 @@ def _about_options(rows: Rows, family: Family, options: DocumentOptions) -> Rows
 
 def _with_options(rows: Rows, family: Family, options: DocumentOptions) -> Rows:
     """Blank header fields filled with what the user said on the command line."""
-    for name, value in _said(family, options).items():
+    for name, value in _stated_header(family, options).items():
         if value is None or name not in rows.record.fields:
             continue
         filled = pl.col(name).fill_null(pl.lit(value)) if name in rows.values.columns else pl.lit(value)

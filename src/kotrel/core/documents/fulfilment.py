@@ -14,7 +14,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description, Field, Record
-from kotrel.core.documents.document_tables import PART, Together, plain
+from kotrel.core.documents.document_tables import PART, DocumentTables, plain_quantity
 from kotrel.core.documents.ledger_posting import MOVEMENT, ZERO, Posted, on_hand_only
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.stock.sums import LedgerQuery, Sums
@@ -25,7 +25,7 @@ OPEN = ("order", "item", "warehouse")
 
 
 def fulfil(
-    whole: Together, description: Description, movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None
+    whole: DocumentTables, description: Description, movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None
 ) -> Posted:
     """What the lines of one family take off their orders, and warnings where an order has less open than that.
 
@@ -52,7 +52,7 @@ def open_of_orders(orders: pl.Series, items: pl.Series, counts_as: str, sums: Su
 
 
 def _by_field(
-    whole: Together, field: Field, order: Record, movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None
+    whole: DocumentTables, field: Field, order: Record, movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None
 ) -> Posted:
     orders = whole.lines.select("document", "line", pl.col(field.name).alias("of order")).filter(
         pl.col("of order").is_not_null()
@@ -64,7 +64,7 @@ def _by_field(
         .agg(pl.col("quantity").sum().abs(), pl.col("part").cast(pl.Int32).max())
     )
     counts_as = str(order.counts_as)
-    left = _left(lines, counts_as, sums, later)
+    left = _open_before(lines, counts_as, sums, later)
     taken: list[tuple[int, str, int, Decimal]] = []
     none: list[int] = []
     fewer: list[tuple[int, Decimal, Decimal]] = []
@@ -89,7 +89,7 @@ def _by_field(
     return Posted(_movements(whole, counts_as, lines, taken, movements), said)
 
 
-def _left(
+def _open_before(
     lines: pl.DataFrame, counts_as: str, sums: Sums, later: pl.DataFrame | None
 ) -> dict[tuple[str, str], dict[str, Decimal]]:
     """Order and item → warehouse → what is open there before these lines."""
@@ -108,7 +108,7 @@ def _left(
 
 
 def _movements(
-    whole: Together,
+    whole: DocumentTables,
     counts_as: str,
     lines: pl.DataFrame,
     taken: list[tuple[int, str, int, Decimal]],
@@ -132,7 +132,7 @@ def _movements(
 
 
 def _findings(
-    whole: Together,
+    whole: DocumentTables,
     field: Field,
     lines: pl.DataFrame,
     none: list[int],
@@ -143,15 +143,15 @@ def _findings(
     if none:
         bad = lines[none]
         messages = [
-            f"none of {item} is open there: {plain(quantity)} {_verb(how, quantity)}, and nothing is taken off the order"
+            f"none of {item} is open there: {plain_quantity(quantity)} {_verb(how, quantity)}, and nothing is taken off the order"
             for item, quantity in bad.select("item", "quantity").iter_rows()
         ]
         found += whole.findings("warning", "not-open", "nothing open of the order", field.name, bad, messages)
     if fewer:
         bad = lines[[place for place, _, _ in fewer]]
         messages = [
-            f"{plain(had)} of {item} {'is' if had == 1 else 'are'} open there, and {plain(quantity)} {_verb(how, quantity)}: "
-            f"{plain(had)} {'is' if had == 1 else 'are'} taken off the order"
+            f"{plain_quantity(had)} of {item} {'is' if had == 1 else 'are'} open there, and {plain_quantity(quantity)} {_verb(how, quantity)}: "
+            f"{plain_quantity(had)} {'is' if had == 1 else 'are'} taken off the order"
             for item, (_, had, quantity) in zip(bad["item"], fewer, strict=True)
         ]
         found += whole.findings(

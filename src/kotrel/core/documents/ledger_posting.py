@@ -15,7 +15,7 @@ from typing import Any
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.documents.document_tables import PART, Together, plain
+from kotrel.core.documents.document_tables import PART, DocumentTables, plain_quantity
 from kotrel.core.phrases import listed
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.stock.sums import VALUE_DECIMALS, LedgerQuery, Sums, average, half_away
@@ -41,7 +41,7 @@ class Posted:
     findings: list[tuple[int, FindingGroup]] = field(default_factory=list)
 
 
-def post(whole: Together, sums: Sums, below_zero: bool, later: pl.DataFrame | None = None) -> Posted:
+def post(whole: DocumentTables, sums: Sums, below_zero: bool, later: pl.DataFrame | None = None) -> Posted:
     """The movements of all documents of one family, in the order of the sheet.
 
     Args:
@@ -71,7 +71,7 @@ def _empty() -> pl.DataFrame:
     return pl.DataFrame(schema={PART: pl.Int32, ROW: pl.UInt32, **dict.fromkeys(MOVEMENT, pl.String), **decimals})
 
 
-def _pieces(whole: Together) -> pl.DataFrame:
+def _pieces(whole: DocumentTables) -> pl.DataFrame:
     """The lots of each line, or the line itself: ``in base`` and ``value`` as entered (blank without a cost)."""
     lines = whole.lines.filter(~pl.col("has error") & pl.col("item").is_not_null()).with_row_index("nth line")
     if "quantity" in whole.family.lines.fields:
@@ -118,7 +118,7 @@ def _worth_of(quantity: Decimal, on_hand: Decimal, worth: Decimal, item_cost: st
 
 
 def _valued(
-    whole: Together, pieces: pl.DataFrame, sums: Sums, later: pl.DataFrame | None
+    whole: DocumentTables, pieces: pl.DataFrame, sums: Sums, later: pl.DataFrame | None
 ) -> tuple[pl.DataFrame, list[tuple[int, FindingGroup]]]:
     """The pieces with the value of what goes out, moves or is valued anew. Each depends on those before, so row by row."""
     effect = whole.family.header.effect
@@ -177,7 +177,7 @@ def _valued(
     return done, findings
 
 
-def _movements(whole: Together, pieces: pl.DataFrame, counts_as: str) -> pl.DataFrame:
+def _movements(whole: DocumentTables, pieces: pl.DataFrame, counts_as: str) -> pl.DataFrame:
     """The pieces as movements; what moves goes out at one place and in at another, at the same value."""
     columns = [
         pl.lit(whole.family.header.name).alias("kind"), pl.col("document"), pl.col("line"), pl.lit(counts_as).alias("counts_as"),
@@ -203,7 +203,7 @@ def _movements(whole: Together, pieces: pl.DataFrame, counts_as: str) -> pl.Data
 
 
 def _below_zero(
-    whole: Together, movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None
+    whole: DocumentTables, movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None
 ) -> list[tuple[int, FindingGroup]]:
     """Places that would hold less than nothing on the day of the document or after it, at the rows that take from them."""
     days = _running(movements, sums, later)
@@ -220,18 +220,18 @@ def _below_zero(
     takers = _takers(short, sums)
 
     def said(row: dict[str, Any]) -> str:
-        place, change = place_name(row), plain(-row["changed"])
+        place, change = place_name(row), plain_quantity(-row["changed"])
         if row["day"] <= row["date"]:
-            has = plain(row["balance"] - row["changed"])
+            has = plain_quantity(row["balance"] - row["changed"])
             more = (
-                f" on {row['date']} ({plain(row['at the end'])} with what is dated later)"
+                f" on {row['date']} ({plain_quantity(row['at the end'])} with what is dated later)"
                 if row["at the end"] != row["balance"] - row["changed"]
                 else ""
             )
             return f"{place} holds {has}{more}, and {change} would go out"
         whose = takers.get((*(row[name] for name in PLACE), row["day"]), [])
         named = f": {listed(whose, 3)} takes stock out that day" if whose else ""
-        return f"{place} would hold {plain(row['balance'])} on {row['day']}, after {change} go out{named}"
+        return f"{place} would hold {plain_quantity(row['balance'])} on {row['day']}, after {change} go out{named}"
 
     messages = [said(row) for row in out.iter_rows(named=True)]
     field_name = "quantity" if "quantity" in whole.family.lines.fields else "item"

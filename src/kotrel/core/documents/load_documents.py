@@ -11,12 +11,12 @@ import polars as pl
 from kotrel.core.changes.journal import WHOLE
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
-from kotrel.core.documents.document_checks import Found, StockRules, check_together
-from kotrel.core.documents.document_tables import PART, Together, plain, put_together
+from kotrel.core.documents.document_checks import Found, StockRules, check_document_tables
+from kotrel.core.documents.document_tables import PART, DocumentTables, document_tables_of, plain_quantity
 from kotrel.core.documents.families import Family, families
 from kotrel.core.documents.fulfilment import fulfil
 from kotrel.core.documents.ledger_posting import MOVEMENT, Posted, places_before, post
-from kotrel.core.documents.posted_already import LoadsOf, check_standing, rows_of, standing_numbers
+from kotrel.core.documents.posted_already import LoadsOf, check_standing, document_rows_of, standing_numbers
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
@@ -75,14 +75,14 @@ def check_documents(
         places = [place for place, rows in enumerate(done.parts) if rows.record.name in names]
         if not places:
             continue
-        whole = put_together(family, done.parts, places, state)
+        whole = document_tables_of(family, done.parts, places, state)
         known = standing_numbers(whole, ledger.read)
         if only_new and known:
             _leave_out(done, whole, [number for number, how in known.items() if how == "same"])
             known = {number: how for number, how in known.items() if how != "same"}
-            whole = put_together(family, done.parts, places, state)
+            whole = document_tables_of(family, done.parts, places, state)
         _add(done, check_standing(whole, known, ledger.loads_of, ledger.read))
-        _add(done, check_together(whole, rules, now.date()))
+        _add(done, check_document_tables(whole, rules, now.date()))
         whole = _marked(whole, done.parts)
         if description.ledger is None:
             if whole.family.header.effect != "none":
@@ -103,7 +103,7 @@ def check_documents(
         done = replace(
             done,
             movements=[*done.movements, *_ledger_rows(description, posted.movements, done.parts, now)],
-            totals=pl.concat([done.totals, _totals(whole, _own(whole, posted.movements))]),
+            totals=pl.concat([done.totals, _totals(whole, _without_taken_off_orders(whole, posted.movements))]),
         )
     return done
 
@@ -113,11 +113,11 @@ def _add(done: InDocuments, found: Found) -> None:
         done.parts[place] = done.parts[place].with_findings([group])
 
 
-def _leave_out(done: InDocuments, whole: Together, numbers: Sequence[str]) -> None:
+def _leave_out(done: InDocuments, whole: DocumentTables, numbers: Sequence[str]) -> None:
     """Leaves out the documents with these numbers, and counts them."""
     if not numbers:
         return
-    for place, rows in rows_of(whole, numbers).items():
+    for place, rows in document_rows_of(whole, numbers).items():
         part = done.parts[place]
         done.parts[place] = part.only(~part.values[ROW].is_in(rows.implode()))
         if part.record.name == whole.family.header.name:
@@ -127,7 +127,7 @@ def _leave_out(done: InDocuments, whole: Together, numbers: Sequence[str]) -> No
             done.remarks.setdefault(place, []).append(words)
 
 
-def _marked(whole: Together, parts: Sequence[Rows]) -> Together:
+def _marked(whole: DocumentTables, parts: Sequence[Rows]) -> DocumentTables:
     """The documents with the rows marked that have an error by now."""
 
     def marked(table: pl.DataFrame) -> pl.DataFrame:
@@ -144,7 +144,7 @@ def _marked(whole: Together, parts: Sequence[Rows]) -> Together:
     return replace(whole, headers=marked(whole.headers), lines=marked(whole.lines), lots=marked(whole.lots))
 
 
-def _spoilt(whole: Together, known: Mapping[str, object]) -> pl.Series:
+def _spoilt(whole: DocumentTables, known: Mapping[str, object]) -> pl.Series:
     """The documents that post nothing: one of their rows has an error, they are posted already, or have no header here."""
     tables = [whole.headers, whole.lines, *([whole.lots] if whole.lots.height else [])]
     refused = pl.concat([table.filter("has error").select("document") for table in tables]).drop_nulls()["document"]
@@ -154,7 +154,7 @@ def _spoilt(whole: Together, known: Mapping[str, object]) -> pl.Series:
     return pl.concat([refused, pl.Series("document", list(known), dtype=pl.String), no_header]).unique()
 
 
-def _already_there(whole: Together, posted: Posted, sums: Sums) -> Found:
+def _already_there(whole: DocumentTables, posted: Posted, sums: Sums) -> Found:
     """Serial numbers that are in stock already; and opening stock that adds to what is there."""
     family, moves = whole.family, posted.movements
     if family.header.effect != "in" or not moves.height:
@@ -183,14 +183,16 @@ def _already_there(whole: Together, posted: Posted, sums: Sums) -> Found:
     adds = adds.join(added, on=where, how="left", nulls_equal=True, maintain_order="left")
     if adds.height:
         messages = [
-            f"{row['item']} in {row['warehouse']}: {plain(row['on hand'])} on hand now, {plain(row['added'])} added, "
-            f"{plain(row['on hand'] + row['added'])} afterwards"
+            f"{row['item']} in {row['warehouse']}: {plain_quantity(row['on hand'])} on hand now, {plain_quantity(row['added'])} added, "
+            f"{plain_quantity(row['on hand'] + row['added'])} afterwards"
             for row in adds.iter_rows(named=True)
         ]
         yield from whole.findings("warning", "adds-to-stock", "adds to what is on hand", "quantity", adds, messages)
 
 
-def _on_lots(whole: Together, severity: str, kind: str, title: str, bad: pl.DataFrame, messages: list[str]) -> Found:
+def _on_lots(
+    whole: DocumentTables, severity: str, kind: str, title: str, bad: pl.DataFrame, messages: list[str]
+) -> Found:
     """Findings on the lots of lines; where a flat sheet has both in one row, that is the same row."""
     lots = whole.lots.select(pl.col(PART).alias("lot part"), pl.col(ROW).alias("lot row"), "document", "line", "serial")
     joined = bad.join(lots, on=["document", "line", "serial"], how="left", maintain_order="left")
@@ -218,12 +220,12 @@ def _ledger_rows(description: Description, movements: pl.DataFrame, parts: Seque
     return found
 
 
-def _own(whole: Together, movements: pl.DataFrame) -> pl.DataFrame:
+def _without_taken_off_orders(whole: DocumentTables, movements: pl.DataFrame) -> pl.DataFrame:
     """Movements without what lines take off the orders of other documents."""
     return movements.filter(pl.col("counts_as") == (whole.family.header.counts_as or "on hand"))
 
 
-def _totals(whole: Together, movements: pl.DataFrame) -> pl.DataFrame:
+def _totals(whole: DocumentTables, movements: pl.DataFrame) -> pl.DataFrame:
     if "amount" in whole.lines.columns:
         # Orders move no stock; their value is what they amount to.
         amount = (
@@ -256,12 +258,12 @@ def refuse_whole(family: Family, parts: Sequence[Rows], places: Sequence[int], s
     Returns:
         None where nothing is to be refused besides.
     """
-    whole = put_together(family, parts, places, state)
+    whole = document_tables_of(family, parts, places, state)
     tables = [whole.headers, whole.lines, *([whole.lots] if whole.lots.height else [])]
     spoilt = set(pl.concat([table.filter("has error").select("document") for table in tables]).drop_nulls()["document"])
     done = list(parts)
     changed = False
-    for place, rows in rows_of(whole, sorted(spoilt)).items():
+    for place, rows in document_rows_of(whole, sorted(spoilt)).items():
         part = done[place]
         lost = rows.filter(~rows.is_in(part.refused.implode()))
         if len(lost):

@@ -12,7 +12,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.description.model import Record
 from kotrel.core.documents.document_checks import Found
 from kotrel.core.documents.document_reversal import reversals, taken_back
-from kotrel.core.documents.document_tables import PART, Together
+from kotrel.core.documents.document_tables import PART, DocumentTables
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Reader
 
@@ -24,7 +24,7 @@ Standing = Literal["same", "other", "taken back"]
 """What the system holds under a number: the same content, other content, or a document that another one took back."""
 
 
-def standing_numbers(whole: Together, read: Reader) -> dict[str, Standing]:
+def standing_numbers(whole: DocumentTables, read: Reader) -> dict[str, Standing]:
     """The numbers of this load that the system holds, and what it holds under them."""
     family = whole.family
     numbers = whole.headers["document"].unique().drop_nulls()
@@ -39,7 +39,7 @@ def standing_numbers(whole: Together, read: Reader) -> dict[str, Standing]:
     return found | dict.fromkeys(taken_back(list(found), reversals(family, read)), "taken back")
 
 
-def _differing(record: Record, document: str, whole: Together, numbers: pl.Series, read: Reader) -> list[str]:
+def _differing(record: Record, document: str, whole: DocumentTables, numbers: pl.Series, read: Reader) -> list[str]:
     """The numbers whose rows of a record differ from the system's: other values, or rows on one side only.
 
     Only cells that are given are compared: a blank agrees with whatever filled it when the document was posted.
@@ -78,7 +78,7 @@ def _given(rows: Rows) -> pl.DataFrame:
     return values
 
 
-def check_standing(whole: Together, known: dict[str, Standing], loads_of: LoadsOf, read: Reader) -> Found:
+def check_standing(whole: DocumentTables, known: dict[str, Standing], loads_of: LoadsOf, read: Reader) -> Found:
     """Errors on documents that are posted already, and on lines for one that this load does not have."""
     family = whole.family
     if known:
@@ -126,7 +126,7 @@ def check_standing(whole: Together, known: dict[str, Standing], loads_of: LoadsO
             )
 
 
-def rows_of(whole: Together, numbers: Sequence[str]) -> dict[int, pl.Series]:
+def document_rows_of(whole: DocumentTables, numbers: Sequence[str]) -> dict[int, pl.Series]:
     """Part of the load → its rows that belong to documents with these numbers."""
     found: dict[int, list[pl.Series]] = {}
     for table in (whole.headers, whole.lines, whole.lots):

@@ -8,7 +8,7 @@ from dataclasses import replace
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.documents.document_tables import plain, with_factors
+from kotrel.core.documents.document_tables import plain_quantity, with_factors
 from kotrel.core.documents.families import Family
 from kotrel.core.documents.ledger_posting import PLACE
 from kotrel.core.expressions.kinds import NUMBER
@@ -65,7 +65,7 @@ def to_differences(rows: Rows, family: Family, state: SystemState, sums: Sums) -
     least = family.lines.fields["quantity"].least
     if least is not None and least >= 0 and (above := done.filter(pl.col("difference") < 0)).height:
         messages = [
-            f"{plain(has)} are on hand, more than wanted: load it with --as adjustment --as-target"
+            f"{plain_quantity(has)} are on hand, more than wanted: load it with --as adjustment --as-target"
             for has in above["on hand"]
         ]
         cells = cells_of(above[ROW], rows.as_it_stands("quantity").filter(done["difference"] < 0), messages)

@@ -43,7 +43,7 @@ def _on_text(change: Callable[[pl.Expr], pl.Expr]) -> _Function:
     return lambda compiler, given, node: ("text", change(compiler.need(given[0], "text")))
 
 
-def _whole(compiler: Caller, node: Node) -> int:
+def _literal_whole_number(compiler: Caller, node: Node) -> int:
     """A whole number that is written out, for a count of characters."""
     if not is_tree(node) or node.data != "number" or "." in str(node.children[0]):
         raise compiler.wrong(node, "write a whole number here")
@@ -64,14 +64,14 @@ def _as_text(compiler: Caller, given: list[Node], node: TreeNode) -> Typed:
 
 def _next_number(compiler: Caller, given: list[Node], node: TreeNode) -> Typed:
     compiler.number_at(node)
-    digits = _whole(compiler, given[0])
+    digits = _literal_whole_number(compiler, given[0])
     if digits > MOST_DIGITS:
         raise compiler.wrong(given[0], f"at most {MOST_DIGITS} digits")
     return "text", pl.lit(f"{MARK}{digits}{MARK}")
 
 
 def _rounded(compiler: Caller, given: list[Node], node: TreeNode) -> Typed:
-    decimals = min(_whole(compiler, given[1]), SCALE) if len(given) > 1 else 0
+    decimals = min(_literal_whole_number(compiler, given[1]), SCALE) if len(given) > 1 else 0
     return "number", to_decimals(compiler.need(given[0], "number"), decimals)
 
 
@@ -83,10 +83,10 @@ FUNCTIONS: dict[str, tuple[int, int, _Function]] = {
     "upper": (1, 1, _on_text(lambda text: text.str.to_uppercase())),
     "lower": (1, 1, _on_text(lambda text: text.str.to_lowercase())),
     "trim": (1, 1, _on_text(lambda text: text.str.strip_chars())),
-    "pad": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.zfill(_whole(c, g[1])))),
-    "left": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.head(_whole(c, g[1])))),
-    "right": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.tail(_whole(c, g[1])))),
-    "mid": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.slice(max(_whole(c, g[1]) - 1, 0), _whole(c, g[2])))),
+    "pad": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.zfill(_literal_whole_number(c, g[1])))),
+    "left": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.head(_literal_whole_number(c, g[1])))),
+    "right": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.tail(_literal_whole_number(c, g[1])))),
+    "mid": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.slice(max(_literal_whole_number(c, g[1]) - 1, 0), _literal_whole_number(c, g[2])))),
     "replace": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.replace_all(c.need(g[1], "text"), c.need(g[2], "text"), literal=True))),
     "length": (1, 1, lambda c, g, n: ("number", c.need(g[0], "text").str.len_chars().cast(NUMBER))),
     "text": (1, 1, _as_text),

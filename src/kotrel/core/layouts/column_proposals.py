@@ -161,7 +161,7 @@ def _proposed(seen: _Seen) -> DraftColumn | None:
     return seen.filled({"field": Drafted(about.name, how, why), **more}, how, why, seen.proposal.sure, unknown)
 
 
-def _kept(seen: _Seen) -> DraftColumn | None:
+def _draft_of_kept_field(seen: _Seen) -> DraftColumn | None:
     """A field that the system keeps: nobody loads it, but other programs want it."""
     word = folded(seen.heading)
     field = next((each for each in seen.record.fields.values() if each.is_kept and word in headings_of(each)), None)
@@ -200,7 +200,7 @@ def _nothing(seen: _Seen) -> DraftColumn:
 
 
 _SOURCES: tuple[Callable[[_Seen], DraftColumn | None], ...] = (
-    _unwritable, _opposite, _joined, _proposed, _kept, _action, _blank, _same_word, _nothing,
+    _unwritable, _opposite, _joined, _proposed, _draft_of_kept_field, _action, _blank, _same_word, _nothing,
 )  # fmt: skip
 """What may fill a column; the first that fits does."""
 

@@ -13,13 +13,13 @@ from kotrel.core.description.model import Description, Record
 from kotrel.core.layouts.layout import Layout
 from kotrel.core.layouts.prices_and_stock import joined_for
 from kotrel.core.layouts.upload_rows import UPLOAD_ACTION, Values
-from kotrel.core.loading.load_model import Look
+from kotrel.core.loading.load_model import SystemReader
 from kotrel.core.pricing.rates import Rates
 from kotrel.core.rows.searching import looked_up
 
 
 def names_for(
-    layout: Layout, record: Record, description: Description, look: Look, together: Sequence[RecordChanges]
+    layout: Layout, record: Record, description: Description, look: SystemReader, together: Sequence[RecordChanges]
 ) -> dict[str, Mapping[str, str]]:
     """Field → code → name, for the columns that write names: as they will be when the load is done."""
     return {
@@ -29,7 +29,7 @@ def names_for(
     }
 
 
-def _names(about: Record, look: Look, together: Sequence[RecordChanges]) -> Mapping[str, str]:
+def _names(about: Record, look: SystemReader, together: Sequence[RecordChanges]) -> Mapping[str, str]:
     code, name = about.code, str(about.called)
     held = look.read(about.name, list(dict.fromkeys((code, name))))
     names = dict(zip(held[code], held[name], strict=True))
@@ -45,7 +45,7 @@ WITHDRAWN = "is withdrawn"
 
 
 def values_of(
-    layout: Layout, changes: RecordChanges, rows: pl.Series | None, description: Description, look: Look, day: str,
+    layout: Layout, changes: RecordChanges, rows: pl.Series | None, description: Description, look: SystemReader, day: str,
     rates: Rates, reference: str = "", together: Sequence[RecordChanges] = (),
 ) -> Values:  # fmt: skip
     """The rows as they will be: what the sheet says, and what the system holds where it says nothing.

@@ -62,9 +62,9 @@ def _form(sample: Sample, parts: Parts, template: str, book: str) -> dict[str, D
         ends = {"\r\n": "windows", "\n": "unix", "\r": "mac"}
         ending = sample.path.suffix.lstrip(".").lower()
         said["separator"] = Drafted(words.get(sample.separator, sample.separator), "seen", "")
-        said["encoding"] = _known(sample, "encoding", sample.encoding, "no letter shows which")
+        said["encoding"] = _seen_or_supposed(sample, "encoding", sample.encoding, "no letter shows which")
         said["line_end"] = Drafted(ends[sample.line_end], "seen", "")
-        said["quotes"] = _known(sample, "quotes", sample.quotes, "no value has quotes")
+        said["quotes"] = _seen_or_supposed(sample, "quotes", sample.quotes, "no value has quotes")
         if ending and re.fullmatch(r"\w{1,10}", ending) and ending != "csv":
             said["ending"] = Drafted(ending, "seen", "")
     if parts.headings is None:
@@ -82,7 +82,7 @@ def _form(sample: Sample, parts: Parts, template: str, book: str) -> dict[str, D
     return said
 
 
-def _known(sample: Sample, name: str, value: str, otherwise: str) -> Drafted:
+def _seen_or_supposed(sample: Sample, name: str, value: str, otherwise: str) -> Drafted:
     return Drafted(value, "seen", "") if name in sample.seen else Drafted(value, "supposed", otherwise)
 
 

@@ -9,7 +9,7 @@ import polars as pl
 from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import WrongUse
 from kotrel.core.layouts.layout import Layout
-from kotrel.core.loading.load_model import Look
+from kotrel.core.loading.load_model import SystemReader
 from kotrel.core.phrases import those_there
 from kotrel.core.pricing.list_prices import Book, book_of, list_prices
 from kotrel.core.pricing.rates import Rates
@@ -21,7 +21,13 @@ ALL = "all"
 
 
 def joined_for(
-    layout: Layout, record: Record, frame: pl.DataFrame, description: Description, look: Look, day: str, rates: Rates
+    layout: Layout,
+    record: Record,
+    frame: pl.DataFrame,
+    description: Description,
+    look: SystemReader,
+    day: str,
+    rates: Rates,
 ) -> Mapping[str, pl.Series]:
     """``price LIST`` and ``stock WAREHOUSE`` → String for each row; no price is blank, no stock is 0.
 
@@ -57,7 +63,9 @@ def _require(code: str, there: list[str], what: str, setting: str, layout: Layou
         )
 
 
-def _book(record: Record, frame: pl.DataFrame, description: Description, look: Look, day: str, rates: Rates) -> Book:
+def _book(
+    record: Record, frame: pl.DataFrame, description: Description, look: SystemReader, day: str, rates: Rates
+) -> Book:
     items = frame.select(
         pl.col(record.key[0]).alias("code"),
         *(pl.col(name) if name in frame.columns else pl.lit(None, pl.String).alias(name) for name in ("unit", "category", "price")),
@@ -65,7 +73,7 @@ def _book(record: Record, frame: pl.DataFrame, description: Description, look: L
     return book_of(items, description, look.read, day, rates)
 
 
-def _stock(warehouse: str, record: Record, frame: pl.DataFrame, look: Look) -> pl.Series:
+def _stock(warehouse: str, record: Record, frame: pl.DataFrame, look: SystemReader) -> pl.Series:
     code = frame[record.key[0]]
     sums = look.ledger_sums(LedgerQuery(["item"] if warehouse == ALL else ["item", "warehouse"], [("item", code)]))
     if warehouse != ALL:

@@ -29,7 +29,7 @@ class Parts:
     why: dict[int, str]
 
 
-def parts_of(sample: Sample, heading_row: int | None, found: int) -> Parts:
+def sample_parts_of(sample: Sample, heading_row: int | None, found: int) -> Parts:
     """The parts of a file.
 
     Args:

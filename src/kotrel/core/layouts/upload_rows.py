@@ -11,7 +11,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field, Record
 from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.layouts.layout import Layout, LayoutColumn
-from kotrel.core.layouts.wording import Names, Problem, in_form, needs_quotes
+from kotrel.core.layouts.wording import Names, UploadProblem, in_form, needs_quotes
 from kotrel.core.parallel import map_parallel
 from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
@@ -83,7 +83,7 @@ def lay_out(layout: Layout, record: Record, rows: Rows, values: Values) -> LaidO
 
 
 @dataclass(frozen=True)
-class _Column:
+class _UploadColumn:
     """One column of the file (see :class:`LaidOut`)."""
 
     texts: pl.Series
@@ -92,7 +92,7 @@ class _Column:
     cleaned: pl.Series | None
 
 
-def _column(layout: Layout, record: Record, rows: Rows, values: Values, column: LayoutColumn) -> _Column:
+def _column(layout: Layout, record: Record, rows: Rows, values: Values, column: LayoutColumn) -> _UploadColumn:
     """What repeats is shaped once; only where something is wrong there is each row looked at."""
     raw, about = _raw(layout, record, values, column)
     few = _few_of(raw, column, rows)
@@ -106,15 +106,17 @@ def _column(layout: Layout, record: Record, rows: Rows, values: Values, column: 
     if (cleared := _cleared(layout, record, values, column)) is not None:
         if layout.cleared is None:
             title = f"{column.called}: values that are taken away"
-            problems.append(Problem("cannot-clear", title, cleared, f"the layout {layout.name} writes only what changes, so a blank changes nothing; cleared = “…” in the layout would say what to write"))  # fmt: skip
+            problems.append(UploadProblem("cannot-clear", title, cleared, f"the layout {layout.name} writes only what changes, so a blank changes nothing; cleared = “…” in the layout would say what to write"))  # fmt: skip
         else:
             word = _all(layout.cleared, values.frame.height)
             shaped, bare = word.zip_with(cleared, shaped), bare and not needs_quotes(word[:1], layout.separator)
     cleaned = next((each.written for each in problems if each.written is not None), None)
-    return _Column(shaped, [_told(each, raw, rows, values, column) for each in problems], bare, cleaned)
+    return _UploadColumn(shaped, [_finding_of(each, raw, rows, values, column) for each in problems], bare, cleaned)
 
 
-def _told(problem: Problem, raw: pl.Series, rows: Rows, values: Values, column: LayoutColumn) -> FindingGroup:
+def _finding_of(
+    problem: UploadProblem, raw: pl.Series, rows: Rows, values: Values, column: LayoutColumn
+) -> FindingGroup:
     """What cannot be written, at its cells; where the sheet says nothing, it is what the system has."""
     numbers, given = values.frame[ROW].filter(problem.bad), raw.filter(problem.bad)
     own = column.field if column.field in rows.fields else None

@@ -18,7 +18,7 @@ _EXACT = pl.Decimal(38, 12)
 
 
 @dataclass(frozen=True)
-class Problem:
+class UploadProblem:
     """What is wrong with some texts: a Boolean for each.
 
     Attributes:
@@ -34,13 +34,13 @@ class Problem:
 
 def in_form(
     raw: pl.Series, about: Field | None, layout: Layout, column: LayoutColumn, names: Names
-) -> tuple[pl.Series, list[Problem]]:
+) -> tuple[pl.Series, list[UploadProblem]]:
     """Texts in the layout's form, each for itself, and what is wrong with any."""
-    found: list[Problem] = []
+    found: list[UploadProblem] = []
 
     def wrong(kind: str, title: str, bad: pl.Series, message: str) -> None:
         if bad.any():
-            found.append(Problem(kind, title, bad, message))
+            found.append(UploadProblem(kind, title, bad, message))
 
     if column.must:
         wrong(
@@ -92,14 +92,14 @@ Wrong = Callable[[str, str, pl.Series, str], None]
 
 
 def _number_in_form(
-    raw: pl.Series, about: Field, layout: Layout, column: LayoutColumn, wrong: Wrong, found: list[Problem]
+    raw: pl.Series, about: Field, layout: Layout, column: LayoutColumn, wrong: Wrong, found: list[UploadProblem]
 ) -> pl.Series:
     if column.at_most is not None and column.field is not None:
         most = pl.Series([str(column.at_most)]).new_from_index(0, len(raw))
         greater = (raw.cast(_EXACT, strict=False) > most.cast(_EXACT)).fill_null(False)
         if greater.any():
             title = message = f"the column {column.called} accepts at most {column.at_most}"
-            found.append(Problem("cleaned", title, greater, message, most.zip_with(greater, raw)))
+            found.append(UploadProblem("cleaned", title, greater, message, most.zip_with(greater, raw)))
     words = _word_for_number(raw, column)
     decimals = _decimals(about, column, layout)
     raw, over = _number(raw, column, layout, decimals)
@@ -128,7 +128,7 @@ def _require_names(codes: pl.Series, column: LayoutColumn, known: Mapping[str, s
 
 
 def _cleaned(
-    raw: pl.Series, about: Field | None, layout: Layout, column: LayoutColumn, wrong: Wrong, found: list[Problem]
+    raw: pl.Series, about: Field | None, layout: Layout, column: LayoutColumn, wrong: Wrong, found: list[UploadProblem]
 ) -> pl.Series:
     """The texts on one line; a value that would become another one is wrong."""
     clean = _on_one_line(raw, layout)
@@ -141,7 +141,7 @@ def _cleaned(
     else:
         title = f"{column.called}: texts that are cleaned"
         message = "the program reads no separators, line breaks or double blanks"
-        found.append(Problem("cleaned", title, changed, message, clean))
+        found.append(UploadProblem("cleaned", title, changed, message, clean))
     return clean
 
 

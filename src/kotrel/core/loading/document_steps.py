@@ -13,12 +13,12 @@ from kotrel.core.documents.families import families, family_of, is_flat
 from kotrel.core.documents.flat_sheets import Circumstances, bad_rows_apart, shaped
 from kotrel.core.documents.load_documents import Ledger, check_documents, refuse_whole
 from kotrel.core.errors import WrongUse
-from kotrel.core.loading.load_model import Business, Checked, Look, Part, in_load
+from kotrel.core.loading.load_model import Business, Checked, SheetRows, SystemReader, in_load
 from kotrel.core.rows.cells import at_their_cells
-from kotrel.core.rows.system_state import InLoad
+from kotrel.core.rows.system_state import PendingRows
 
 
-def shape_parts(parts: Sequence[Part], business: Business, look: Look) -> list[Part]:
+def shape_parts(parts: Sequence[SheetRows], business: Business, look: SystemReader) -> list[SheetRows]:
     """The parts with flat sheets of documents as headers, lines and lots; in load order.
 
     Raises:
@@ -54,7 +54,7 @@ def shape_parts(parts: Sequence[Part], business: Business, look: Look) -> list[P
     done = [
         replace(part, rows=each.rows, remarks=(*part.remarks, *each.remarks))
         if place == 0
-        else Part(each.rows, each.remarks)
+        else SheetRows(each.rows, each.remarks)
         for part in parts
         for place, each in enumerate(shaped(part.rows, about))
     ]
@@ -62,7 +62,7 @@ def shape_parts(parts: Sequence[Part], business: Business, look: Look) -> list[P
     return sorted(done, key=lambda each: order[each.rows.record.name])
 
 
-def with_documents(checked: list[Checked], business: Business, look: Look) -> list[Checked]:
+def with_documents(checked: list[Checked], business: Business, look: SystemReader) -> list[Checked]:
     """Checked rows with what is wrong with their documents as a whole, and with the movements that these post."""
     if not any(_is_of_document(each.rows.record) for each in checked):
         return checked
@@ -113,9 +113,9 @@ def _is_of_document(record: Record) -> bool:
     return record.is_posted
 
 
-def _pending_of(checked: Sequence[Checked]) -> dict[str, InLoad]:
+def _pending_of(checked: Sequence[Checked]) -> dict[str, PendingRows]:
     """What the load brings of each record, as later rows see it."""
-    pending: dict[str, InLoad] = {}
+    pending: dict[str, PendingRows] = {}
     for each in checked:
         if each.rows.has_key:
             name = each.rows.record.name
@@ -124,8 +124,8 @@ def _pending_of(checked: Sequence[Checked]) -> dict[str, InLoad]:
 
 
 def whole_documents(
-    parts: Sequence[Part], checked: Sequence[Checked], business: Business, look: Look
-) -> list[Part] | None:
+    parts: Sequence[SheetRows], checked: Sequence[Checked], business: Business, look: SystemReader
+) -> list[SheetRows] | None:
     """The parts with an error on every row of a document that has one; None where there is no more to refuse.
 
     Args:
@@ -151,7 +151,9 @@ def whole_documents(
     ]
 
 
-def documents_of_good_rows(parts: Sequence[Part], checked: Sequence[Checked], business: Business) -> list[Part] | None:
+def documents_of_good_rows(
+    parts: Sequence[SheetRows], checked: Sequence[Checked], business: Business
+) -> list[SheetRows] | None:
     """The parts with the bad rows of flat sheets in documents of their own, where Kotrel makes the numbers; None where there are none.
 
     A document with a number of the user's own stays whole.
@@ -162,7 +164,7 @@ def documents_of_good_rows(parts: Sequence[Part], checked: Sequence[Checked], bu
     """
     if business.options.documents.number is not None:
         return None
-    done: list[Part] = []
+    done: list[SheetRows] = []
     changed = False
     for part in parts:
         rows = part.rows

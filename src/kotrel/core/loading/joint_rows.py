@@ -9,12 +9,12 @@ import polars as pl
 
 from kotrel.core.changes.journal import WHOLE
 from kotrel.core.columns import ROW
-from kotrel.core.loading.load_model import Checked, Part
+from kotrel.core.loading.load_model import Checked, SheetRows
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
 
 
-def whole_rows(parts: Sequence[Part], checked: Sequence[Checked]) -> list[Part] | None:
+def whole_rows(parts: Sequence[SheetRows], checked: Sequence[Checked]) -> list[SheetRows] | None:
     """The parts with an error on each row that another record made from the same row of the sheet refuses.
 
     Returns:
@@ -26,7 +26,7 @@ def whole_rows(parts: Sequence[Part], checked: Sequence[Checked]) -> list[Part] 
             place = (each.rows.table.file, each.rows.table.sheet)
             for row in each.rows.refused:
                 refused.setdefault(place, {}).setdefault(row, each.rows.record.title.lower())
-    done: list[Part] = []
+    done: list[SheetRows] = []
     for part in parts:
         rows = part.rows
         mine = refused.get((rows.table.file, rows.table.sheet), {})

@@ -20,7 +20,7 @@ from kotrel.core.resolving.three_way import ExportBase
 from kotrel.core.rows.findings import concerns_sheet
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import Files, InLoad, Reader, SystemState
+from kotrel.core.rows.system_state import Files, PendingRows, Reader, SystemState
 from kotrel.core.stock.sums import Sums
 from kotrel.core.values.conventions import Conventions
 
@@ -28,7 +28,7 @@ Step = Callable[[str], None]
 """Called with the name of each step of a long piece of work as it begins."""
 
 
-class Look(Protocol):
+class SystemReader(Protocol):
     """One consistent look at a system: all reads see the same moment."""
 
     @property
@@ -69,12 +69,12 @@ class Business:
     stock: StockRules = CAREFUL
     now: datetime = datetime.min
 
-    def state(self, look: Look, pending: Mapping[str, InLoad]) -> SystemState:
+    def state(self, look: SystemReader, pending: Mapping[str, PendingRows]) -> SystemState:
         return SystemState(self.description, look.read, pending, self.files, self.largest_file)
 
 
 @dataclass(frozen=True)
-class Part:
+class SheetRows:
     """The rows of one record from one sheet, as they were read.
 
     Attributes:
@@ -206,7 +206,7 @@ class Preview:
         return found
 
 
-def in_load(rows: Rows, before: InLoad | None) -> InLoad:
+def in_load(rows: Rows, before: PendingRows | None) -> PendingRows:
     """The rows as later parts see them: those without an error count as existing."""
     wrong = rows.values[ROW].is_in(rows.refused.implode())
     cleared = [clearing(name) for name in rows.cleared]
@@ -215,8 +215,8 @@ def in_load(rows: Rows, before: InLoad | None) -> InLoad:
     keys = bad.select(key_text(rows.record)).to_series()
     letter = rows.letters.get(rows.record.key[0])
     refused = {str(key): rows.table.address(row, letter) for key, row in zip(keys, bad[ROW], strict=True)}
-    return InLoad(values, refused) if before is None else joined(before, InLoad(values, refused))
+    return PendingRows(values, refused) if before is None else joined(before, PendingRows(values, refused))
 
 
-def joined(first: InLoad, second: InLoad) -> InLoad:
-    return InLoad(pl.concat([first.values, second.values], how="diagonal"), {**first.refused, **second.refused})
+def joined(first: PendingRows, second: PendingRows) -> PendingRows:
+    return PendingRows(pl.concat([first.values, second.values], how="diagonal"), {**first.refused, **second.refused})

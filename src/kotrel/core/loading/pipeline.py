@@ -9,7 +9,7 @@ import itertools
 from collections.abc import Sequence
 from dataclasses import replace
 
-from kotrel.core.changes.change_set import compare, put_together
+from kotrel.core.changes.change_set import compare, join_changes
 from kotrel.core.changes.system_remarks import Refusal, replaced_more, with_refusals
 from kotrel.core.checking.across_sheets import check_across
 from kotrel.core.checking.all_checks import check_rows
@@ -17,18 +17,18 @@ from kotrel.core.checking.dependents import with_dependents
 from kotrel.core.columns import ROW
 from kotrel.core.loading.document_steps import shape_parts, with_documents
 from kotrel.core.loading.joint_rows import from_same_row
-from kotrel.core.loading.load_model import Business, Checked, Look, Part, Preview, Step, in_load, joined
+from kotrel.core.loading.load_model import Business, Checked, Preview, SheetRows, Step, SystemReader, in_load, joined
 from kotrel.core.pricing.price_impact import price_stakes
 from kotrel.core.pricing.price_workbook_checks import check_book
 from kotrel.core.resolving.periods import follow_periods_together
 from kotrel.core.resolving.ready_rows import ready_rows, require_known_options
 from kotrel.core.rows.cells import at_their_cells
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import InLoad
+from kotrel.core.rows.system_state import PendingRows
 
 
 def check_parts(
-    parts: Sequence[Part], business: Business, look: Look, step: Step, refusals: Sequence[Refusal] = ()
+    parts: Sequence[SheetRows], business: Business, look: SystemReader, step: Step, refusals: Sequence[Refusal] = ()
 ) -> list[Checked]:
     """Readies and checks parts in their order; rows of one part count as existing for those after it.
 
@@ -41,7 +41,7 @@ def check_parts(
     """
     require_known_options(business.options, business.description, [each.rows.record.name for each in parts])
     parts = shape_parts(parts, business, look)
-    pending: dict[str, InLoad] = {}
+    pending: dict[str, PendingRows] = {}
     checked: list[Checked] = []
     for name, group in itertools.groupby(parts, lambda each: each.rows.record.name):
         step(f"checking {business.description.records[name].title.lower()}")
@@ -54,7 +54,11 @@ def check_parts(
 
 
 def _check_record(
-    parts: Sequence[Part], business: Business, look: Look, pending: dict[str, InLoad], refusals: Sequence[Refusal]
+    parts: Sequence[SheetRows],
+    business: Business,
+    look: SystemReader,
+    pending: dict[str, PendingRows],
+    refusals: Sequence[Refusal],
 ) -> list[Checked]:
     """Readies and checks all rows of one record, from however many sheets; adds them to what is pending."""
     readied = [
@@ -81,8 +85,8 @@ def _check_record(
         [(ready.rows, part.book) for part, ready in zip(parts, readied, strict=True)], business.state(look, pending)
     )
     done: list[Checked] = []
-    loads: list[InLoad] = []
-    others = _others([each.rows for each in readied])
+    loads: list[PendingRows] = []
+    others = _rows_of_other_sheets([each.rows for each in readied])
     for place, (part, ready) in enumerate(zip(parts, readied, strict=True)):
         state = business.state(look, pending)
         # The same state: what is created was not on any list before.
@@ -116,7 +120,7 @@ def _check_record(
     return done
 
 
-def _others(sheets: Sequence[Rows]) -> list[InLoad | None]:
+def _rows_of_other_sheets(sheets: Sequence[Rows]) -> list[PendingRows | None]:
     """For each sheet of a record, the rows of all its others, where a row may refer to one of them; else None.
 
     Built up from both ends: the work grows with the sheets, and not with their square.
@@ -125,7 +129,7 @@ def _others(sheets: Sequence[Rows]) -> list[InLoad | None]:
         return [None] * len(sheets)
     loads = [in_load(each, None) if each.has_key else None for each in sheets]
 
-    def added(first: InLoad | None, second: InLoad | None) -> InLoad | None:
+    def added(first: PendingRows | None, second: PendingRows | None) -> PendingRows | None:
         return second if first is None else first if second is None else joined(first, second)
 
     before = list(itertools.accumulate([None, *loads[:-1]], added))
@@ -143,9 +147,9 @@ def _looks_at_its_own(rows: Rows) -> bool:
 
 
 def preview(
-    parts: Sequence[Part],
+    parts: Sequence[SheetRows],
     business: Business,
-    look: Look,
+    look: SystemReader,
     step: Step,
     refusals: Sequence[Refusal] = (),
     with_stakes: bool = False,
@@ -175,6 +179,6 @@ def preview(
         changes.append(change)
     order = business.description.order
     changes.sort(key=lambda each: order.index(each.record.name))
-    together = tuple(put_together(changes))
+    together = tuple(join_changes(changes))
     stakes = price_stakes(together, business.description, look.read, look.ledger_sums) if with_stakes else None
     return Preview(tuple(checked), together, stakes=stakes)

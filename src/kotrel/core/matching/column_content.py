@@ -8,7 +8,7 @@ from collections.abc import Callable
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.similarity import folded
-from kotrel.core.tables.profiling import kind_of
+from kotrel.core.tables.profiling import kind_of_values
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.yes_no import read_yes_no
 
@@ -34,7 +34,7 @@ class Content:
     @property
     def kind(self) -> str:
         if self._kind is None:
-            self._kind = kind_of(self.distinct) if len(self.distinct) else "empty"
+            self._kind = kind_of_values(self.distinct) if len(self.distinct) else "empty"
         return self._kind
 
     @property
@@ -69,7 +69,7 @@ class Content:
         return 100 * sum(map(fits, some)) // len(some) if some else 0
 
 
-def speaks_against(content: Content, field: Field, record: Record, names: Callable[[str], ListNames]) -> str:
+def objection_to(content: Content, field: Field, record: Record, names: Callable[[str], ListNames]) -> str:
     """Why the column can hardly feed the field, in words; an empty text where nothing speaks against it."""
     if not content.count:
         return ""

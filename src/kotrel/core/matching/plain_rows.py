@@ -12,7 +12,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field, Record
-from kotrel.core.normalizing.by_kind import Setting, fixed_decimals, tidy
+from kotrel.core.normalizing.by_kind import ColumnSetting, fixed_decimals, tidy
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.table import Table
@@ -45,18 +45,20 @@ def _read(numbers: pl.Series, given: pl.Series, field: Field) -> tuple[pl.Series
         plain = given.str.contains(PLAIN_NUMBER)
         # What has more decimals than the field stays as it is: the checks say so.
         values = fixed_decimals(given.set(~plain, None), field.decimals or 0)
-        return pl.select(pl.when(plain).then(values).otherwise(given)).to_series().rename(given.name), _odd(
+        return pl.select(pl.when(plain).then(values).otherwise(given)).to_series().rename(given.name), _not_plain(
             numbers, given, ~plain, "a number is written like 1234.5"
         )
     nowhere = pl.Series([False], dtype=pl.Boolean).new_from_index(0, given.len())
-    tidied = tidy(numbers, given, lambda kind: nowhere, field, Setting(Conventions(".", "day"), date.today(), "."))
+    tidied = tidy(
+        numbers, given, lambda kind: nowhere, field, ColumnSetting(Conventions(".", "day"), date.today(), ".")
+    )
     found: list[_Found] = [(each.kind, each.title, each.cells) for each in tidied.troubles if each.severity == "error"]
     another = given.is_not_null() & given.ne_missing(tidied.values)
     words = pl.select(pl.format("write it as {}", tidied.values.filter(another).fill_null(""))).to_series()
-    return tidied.values, [*found, *_odd(numbers, given, another, words)]
+    return tidied.values, [*found, *_not_plain(numbers, given, another, words)]
 
 
-def _odd(numbers: pl.Series, given: pl.Series, where: pl.Series, words: pl.Series | str) -> list[_Found]:
+def _not_plain(numbers: pl.Series, given: pl.Series, where: pl.Series, words: pl.Series | str) -> list[_Found]:
     where = where.fill_null(False)
     if not where.any():
         return []

@@ -10,7 +10,7 @@ from rapidfuzz import fuzz
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.matching.by_headings import OWN_HEADINGS, headings_of
-from kotrel.core.matching.column_content import REPEATS, Content, on_list, speaks_against, suggests
+from kotrel.core.matching.column_content import REPEATS, Content, objection_to, on_list, suggests
 from kotrel.core.matching.opposites import are_opposites
 from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import folded
@@ -143,7 +143,7 @@ def _judge(
     names: Callable[[str], ListNames],
 ) -> tuple[int, str]:
     """How sure it is that the column feeds the field, and why."""
-    if reason := speaks_against(content, field, record, names):
+    if reason := objection_to(content, field, record, names):
         # What stands in the column comes first: a heading alone proves nothing against it.
         own = folded(column.heading) in headings_of(field)
         own = own or (

@@ -16,7 +16,7 @@ from kotrel.core.matching.group_labels import about_group_labels
 from kotrel.core.matching.heading_meaning import about_what_headings_say
 from kotrel.core.matching.no_prices import without_replaced, without_words
 from kotrel.core.matching.row_choice import choose_rows
-from kotrel.core.normalizing.by_kind import Setting, Tidied, column_mark, tidy
+from kotrel.core.normalizing.by_kind import ColumnSetting, Tidied, column_mark, tidy
 from kotrel.core.normalizing.price_units import per_one
 from kotrel.core.parallel import map_parallel
 from kotrel.core.phrases import listed_and
@@ -45,7 +45,7 @@ def understand(
 
     Args:
         today: the day, for years of two digits.
-        witnesses: letter → texts of that column in other parts of the same sheet (see :class:`Setting`).
+        witnesses: letter → texts of that column in other parts of the same sheet (see :class:`ColumnSetting`).
     """
     conventions = conventions.for_sheet(matched.habits)
     record, here = matched.record, conventions.currency
@@ -56,7 +56,7 @@ def understand(
     if currency_source(record) is not None:
         # Each row has its own: a check compares them.
         conventions = replace(conventions, currency="")
-    setting = Setting(conventions, today, sheet_mark(table, matched, witnesses), not table.sheet)
+    setting = ColumnSetting(conventions, today, sheet_mark(table, matched, witnesses), not table.sheet)
     sheet_rows = table.cells[ROW]
     columns: list[pl.Series] = [sheet_rows]
     findings: list[FindingGroup] = []

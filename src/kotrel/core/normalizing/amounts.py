@@ -8,7 +8,7 @@ from decimal import Decimal
 import polars as pl
 
 from kotrel.core.description.model import Field
-from kotrel.core.normalizing.column import Setting, Tidied, spread
+from kotrel.core.normalizing.column import ColumnSetting, Tidied, spread
 from kotrel.core.similarity import folded
 from kotrel.core.values import numbers
 from kotrel.core.values.currencies import may_be
@@ -37,7 +37,9 @@ def column_mark(values: pl.Series) -> numbers.Marks:
     return numbers.mark_of(odd.unique().to_list()) if len(odd) else numbers.Marks(None)
 
 
-def tidy_number(rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: Setting) -> Tidied:
+def tidy_number(
+    rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: ColumnSetting
+) -> Tidied:
     """Numbers, quantities and money → exact decimals in canonical text (see :func:`fixed_decimals`).
 
     Args:

@@ -13,7 +13,7 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field
 from kotrel.core.normalizing.amounts import column_mark, fixed_decimals, tidy_number
-from kotrel.core.normalizing.column import Repair, Setting, Tidied, Trouble, clean_ends, unwrap
+from kotrel.core.normalizing.column import ColumnSetting, Repair, Tidied, Trouble, clean_ends, unwrap
 from kotrel.core.normalizing.date_columns import tidy_date, tidy_moment
 from kotrel.core.normalizing.shown_numbers import (
     read_as_shown,
@@ -59,7 +59,7 @@ def _joined(text: str) -> str:
     return unicodedata.normalize("NFC", text)
 
 
-__all__ = ["Setting", "Tidied", "column_mark", "fixed_decimals", "tidy"]
+__all__ = ["ColumnSetting", "Tidied", "column_mark", "fixed_decimals", "tidy"]
 
 
 def tidy(
@@ -67,7 +67,7 @@ def tidy(
     values: pl.Series,
     kinds: Callable[[str], pl.Series],
     about: Field,
-    setting: Setting,
+    setting: ColumnSetting,
     few: pl.Series | None = None,
 ) -> Tidied:
     """One column → canonical text of its field's kind.
@@ -87,7 +87,7 @@ def _tidy_few(
     values: pl.Series,
     kinds: Callable[[str], pl.Series],
     about: Field,
-    setting: Setting,
+    setting: ColumnSetting,
     few: pl.Series,
 ) -> Tidied | None:
     """A column that repeats a few values, by these alone: where there is nothing to tell of them, there is nothing at all.
@@ -109,7 +109,7 @@ def _tidy_few(
 
 
 def _tidy_all(
-    rows: pl.Series, values: pl.Series, kinds: Callable[[str], pl.Series], about: Field, setting: Setting
+    rows: pl.Series, values: pl.Series, kinds: Callable[[str], pl.Series], about: Field, setting: ColumnSetting
 ) -> Tidied:
     errors = kinds("error")
     if values.null_count() == len(values) and not errors.any() and not kinds("uncalculated").any():
@@ -153,7 +153,7 @@ def _named_errors(values: pl.Series) -> pl.Series:
 
 
 def _tidy_value(
-    rows: pl.Series, values: pl.Series, kinds: Callable[[str], pl.Series], about: Field, setting: Setting
+    rows: pl.Series, values: pl.Series, kinds: Callable[[str], pl.Series], about: Field, setting: ColumnSetting
 ) -> Tidied:
     """Values of a field that is no number, in its canonical form."""
     if about.kind == "date":

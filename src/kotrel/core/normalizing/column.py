@@ -53,7 +53,7 @@ class Tidied:
 
 
 @dataclass(frozen=True)
-class Setting:
+class ColumnSetting:
     """What tidying needs to know besides the column.
 
     Attributes:

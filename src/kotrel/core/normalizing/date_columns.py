@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.normalizing.column import Setting, Tidied, Trouble, spread
+from kotrel.core.normalizing.column import ColumnSetting, Tidied, Trouble, spread
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.values import dates
 from kotrel.core.values.dates import read_moment
@@ -30,7 +30,9 @@ _DATE_KINDS = {
 }
 
 
-def tidy_date(rows: pl.Series, values: pl.Series, is_number: pl.Series, is_date: pl.Series, setting: Setting) -> Tidied:
+def tidy_date(
+    rows: pl.Series, values: pl.Series, is_number: pl.Series, is_date: pl.Series, setting: ColumnSetting
+) -> Tidied:
     """Dates → ISO dates.
 
     Args:

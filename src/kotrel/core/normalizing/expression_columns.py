@@ -13,7 +13,7 @@ from kotrel.core.columns import ROW, number_column, sheet_column
 from kotrel.core.description.model import Field
 from kotrel.core.expressions import Compiled
 from kotrel.core.normalizing.by_kind import tidy
-from kotrel.core.normalizing.column import Setting, Trouble
+from kotrel.core.normalizing.column import ColumnSetting, Trouble
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.as_shown import columns_for
@@ -41,7 +41,7 @@ def expression_columns(
     columns = []
     for column in numbers:
         letter = column.letter
-        setting = Setting(conventions, today, None, not table.sheet, formats=table.formats, letter=letter)
+        setting = ColumnSetting(conventions, today, None, not table.sheet, formats=table.formats, letter=letter)
         read = tidy(
             table.cells[ROW],
             table.cells[letter],

@@ -9,7 +9,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field
-from kotrel.core.normalizing.column import Repair, Setting, Tidied, Trouble
+from kotrel.core.normalizing.column import ColumnSetting, Repair, Tidied, Trouble
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import as_shown
@@ -20,7 +20,9 @@ from kotrel.core.values.numbers import read_number
 _MOST_DECIMALS = 12
 
 
-def per_one(rows: pl.Series, tidied: Tidied, table: Table, unit: PriceUnit, about: Field, setting: Setting) -> Tidied:
+def per_one(
+    rows: pl.Series, tidied: Tidied, table: Table, unit: PriceUnit, about: Field, setting: ColumnSetting
+) -> Tidied:
     """The column as amounts for one, exact; what does not come out in the field's decimals is an error at its cell.
 
     Args:

@@ -8,7 +8,7 @@ from decimal import ROUND_HALF_UP, Decimal
 import polars as pl
 
 from kotrel.core.description.model import Field
-from kotrel.core.normalizing.column import Repair, Setting, Tidied, Trouble
+from kotrel.core.normalizing.column import ColumnSetting, Repair, Tidied, Trouble
 from kotrel.core.rows.findings import AS_SHOWN, cells_of, repaired_cells
 from kotrel.core.tables.as_shown import shown_otherwise
 from kotrel.core.tables.number_display import Shown
@@ -19,7 +19,7 @@ SHOWN_BY_SHEET = "as shown"
 
 
 def read_percentages(
-    rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: Setting
+    rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: ColumnSetting
 ) -> Tidied:
     """Cells that show a percentage hold a hundredth of it: 12.5 % is stored as 0.125.
 
@@ -45,7 +45,7 @@ def read_percentages(
 
 
 def refuse_other_currencies(
-    rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: Setting
+    rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: ColumnSetting
 ) -> Tidied:
     """Cells that show an amount in another currency than the one of the amounts here."""
     here = setting.conventions.currency
@@ -65,7 +65,9 @@ def refuse_other_currencies(
     return Tidied(values.set(wrong, None), [Trouble("error", "other-currency", "in another currency", cells)])
 
 
-def round_as_wished(rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: Setting) -> Tidied:
+def round_as_wished(
+    rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: ColumnSetting
+) -> Tidied:
     """Number cells rounded as the mapping or the settings wish, half away from zero; texts stay as they are typed."""
     wish = setting.rounding or (setting.conventions.rounding if about.kind == "money" else "")
     if not wish or not is_number.any():
@@ -102,7 +104,7 @@ def _plain(value: Decimal) -> str:
     return f"{value.normalize():f}"
 
 
-def read_as_shown(rows: pl.Series, values: pl.Series, is_number: pl.Series, setting: Setting) -> Tidied:
+def read_as_shown(rows: pl.Series, values: pl.Series, is_number: pl.Series, setting: ColumnSetting) -> Tidied:
     """A number that a format gives leading zeros, or signs among its digits, is what the cell shows: people see nothing else.
 
     Args:

@@ -7,7 +7,7 @@ import polars as pl
 from kotrel.core.description.model import Field
 from kotrel.core.normalizing.column import STRAY_CHARS, Tidied, spread
 from kotrel.core.similarity import folded, nearest
-from kotrel.core.values.lookalikes import plain
+from kotrel.core.values.lookalikes import without_lookalikes
 from kotrel.core.values.yes_no import read_yes_no
 
 
@@ -27,7 +27,7 @@ def tidy_choice(rows: pl.Series, values: pl.Series, about: Field) -> Tidied:
     known = {folded(choice): choice for choice in about.choices}
 
     def read(text: str) -> tuple[str | None, str, str]:
-        if found := known.get(folded(text)) or known.get(folded(plain(text))):
+        if found := known.get(folded(text)) or known.get(folded(without_lookalikes(text))):
             return found, "", ""
         return None, "not-a-choice", nearest(text, about.choices) or ""
 

@@ -40,7 +40,9 @@ class PriceRow:
     def __str__(self) -> str:
         what = self.category or self.unit
         since = f", since {self.from_date}" if self.from_date else ""
-        return f"{what} from {plain(self.from_quantity)}{since}" + (f" until {self.to_date}" if self.to_date else "")
+        return f"{what} from {plain_number(self.from_quantity)}{since}" + (
+            f" until {self.to_date}" if self.to_date else ""
+        )
 
 
 @dataclass(frozen=True)
@@ -55,7 +57,7 @@ class ListFacts:
 
 
 @dataclass(frozen=True)
-class Wanted:
+class PriceQuery:
     """What a price is wanted for.
 
     Attributes:
@@ -85,7 +87,7 @@ class Wanted:
 
 
 @dataclass(frozen=True)
-class Line:
+class PriceStep:
     """One step of how a price comes about: the list, its row in words (or empty), and what it gave."""
 
     price_list: str
@@ -99,10 +101,10 @@ class Effective:
 
     price: Decimal | None = None
     currency: str = ""
-    lines: list[Line] = field(default_factory=list)
+    lines: list[PriceStep] = field(default_factory=list)
 
 
-def effective_price(wanted: Wanted, lists: Sequence[str]) -> Effective:
+def effective_price(wanted: PriceQuery, lists: Sequence[str]) -> Effective:
     """The first of the lists that has a price in force; else the standard price.
 
     Args:
@@ -115,9 +117,9 @@ def effective_price(wanted: Wanted, lists: Sequence[str]) -> Effective:
     for code in lists:
         about = wanted.lists[code]
         if not about.for_sale:
-            found.lines.append(Line(code, "", "its prices are not for sale"))
+            found.lines.append(PriceStep(code, "", "its prices are not for sale"))
             continue
-        lines: list[Line] = []
+        lines: list[PriceStep] = []
         price = _in_list(wanted, about, lines, ())
         found.lines += lines
         if price is not None:
@@ -128,32 +130,34 @@ def effective_price(wanted: Wanted, lists: Sequence[str]) -> Effective:
     return found
 
 
-def price_on(wanted: Wanted, code: str) -> Decimal | None:
+def price_on(wanted: PriceQuery, code: str) -> Decimal | None:
     """The price on one list, whether or not it is for sale; None where the list has none."""
     return _in_list(wanted, wanted.lists[code], [], ())
 
 
-def _in_list(wanted: Wanted, about: ListFacts, lines: list[Line], above: tuple[str, ...]) -> Decimal | None:
+def _in_list(wanted: PriceQuery, about: ListFacts, lines: list[PriceStep], above: tuple[str, ...]) -> Decimal | None:
     row = _row_of(wanted, about.code)
     if row is None:
-        lines.append(Line(about.code, "", f"no price for {plain(wanted.quantity)} {wanted.unit} on {wanted.day}"))
+        lines.append(
+            PriceStep(about.code, "", f"no price for {plain_number(wanted.quantity)} {wanted.unit} on {wanted.day}")
+        )
         return None
     # A row for another unit, or for a category, is for one base unit.
     times = Decimal(1) if row.unit == wanted.unit else wanted.factors[wanted.unit]
     if row.amount is not None:
         price = row.amount * times
-        lines.append(Line(about.code, str(row), _times(row.amount, times, row.unit, wanted.unit)))
+        lines.append(PriceStep(about.code, str(row), _times(row.amount, times, row.unit, wanted.unit)))
     else:
         off = wanted.lists.get(about.off)
         if off is not None and off.code in (*above, about.code):
-            lines.append(Line(about.code, str(row), "its discounts refer back to the list itself"))
+            lines.append(PriceStep(about.code, str(row), "its discounts refer back to the list itself"))
             return None
         what = f"{_share(row)} off {about.off or 'the standard price'}"
-        lines.append(Line(about.code, str(row), what))
+        lines.append(PriceStep(about.code, str(row), what))
         basis = _standard(wanted, lines) if off is None else _in_list(wanted, off, lines, (*above, about.code))
         if basis is None:
             lines.append(
-                Line(
+                PriceStep(
                     about.code, "", f"{about.off or 'the standard price'} has no price, so there is nothing to discount"
                 )
             )
@@ -166,12 +170,14 @@ def _in_list(wanted: Wanted, about: ListFacts, lines: list[Line], above: tuple[s
             off_each = row.discount_amount or Decimal(0)
             price = basis - off_each * times
             if times != 1:
-                less = f"{less} × {plain(times)}, which is {plain(off_each * times, 2)},"
-        lines.append(Line(about.code, "", f"{_shown(basis)} less {less} is {_shown(price)}"))
+                less = f"{less} × {plain_number(times)}, which is {plain_number(off_each * times, 2)},"
+        lines.append(PriceStep(about.code, "", f"{_shown(basis)} less {less} is {_shown(price)}"))
     return _to_decimals(price, about.decimals, about.code, lines)
 
 
-def _in_currency(wanted: Wanted, about: ListFacts, off: ListFacts | None, basis: Decimal, lines: list[Line]) -> Decimal:
+def _in_currency(
+    wanted: PriceQuery, about: ListFacts, off: ListFacts | None, basis: Decimal, lines: list[PriceStep]
+) -> Decimal:
     """What discounts are off, in the list's own currency; a step of its own where that is another."""
     one, other = (off.currency if off else wanted.currency) or wanted.rates.home, about.currency or wanted.rates.home
     if one == other:
@@ -179,16 +185,16 @@ def _in_currency(wanted: Wanted, about: ListFacts, off: ListFacts | None, basis:
     rate = wanted.rates.between(one, other, f"{about.code}: its discounts are off {about.off or 'the standard price'}")
     # As exact as the columns of many prices: 12 decimals.
     exchanged = (basis * rate.numerator / rate.denominator).quantize(_EXACT, ROUND_HALF_UP)
-    lines.append(Line(about.code, "", f"{_shown(basis)} {one} is {_shown(exchanged)} {other}"))
+    lines.append(PriceStep(about.code, "", f"{_shown(basis)} {one} is {_shown(exchanged)} {other}"))
     return exchanged
 
 
 def _shown(amount: Decimal) -> str:
     """An amount on the way, without the tail of a division."""
-    return plain(amount.quantize(_FINEST, ROUND_HALF_UP), 2)
+    return plain_number(amount.quantize(_FINEST, ROUND_HALF_UP), 2)
 
 
-def _row_of(wanted: Wanted, code: str) -> PriceRow | None:
+def _row_of(wanted: PriceQuery, code: str) -> PriceRow | None:
     """The row that counts: of the same unit, else of the base unit, else of the nearest category."""
     there = [row for row in wanted.rows if row.price_list == code and row.in_force(wanted.day)]
     in_base = wanted.quantity * wanted.factors[wanted.unit]
@@ -206,41 +212,41 @@ def _row_of(wanted: Wanted, code: str) -> PriceRow | None:
     return None
 
 
-def _standard(wanted: Wanted, lines: list[Line]) -> Decimal | None:
+def _standard(wanted: PriceQuery, lines: list[PriceStep]) -> Decimal | None:
     if wanted.standard is None:
-        lines.append(Line(STANDARD, "", "none"))
+        lines.append(PriceStep(STANDARD, "", "none"))
         return None
     times = wanted.factors[wanted.unit]
     what = _times(wanted.standard, times, wanted.base_unit, wanted.unit)
-    lines.append(Line(STANDARD, wanted.standard_source, what))
+    lines.append(PriceStep(STANDARD, wanted.standard_source, what))
     return _to_decimals(wanted.standard * times, wanted.standard_decimals, STANDARD, lines)
 
 
-def _to_decimals(price: Decimal, decimals: int, code: str, lines: list[Line]) -> Decimal:
+def _to_decimals(price: Decimal, decimals: int, code: str, lines: list[PriceStep]) -> Decimal:
     """A price to its list's decimals, half away from zero; a step of its own where that changes it."""
     rounded = max(price, Decimal(0)).quantize(Decimal(1).scaleb(-decimals), ROUND_HALF_UP)
     if price < 0:
-        lines.append(Line(code, "", f"{_shown(price)} is below zero, so it is {rounded}"))
+        lines.append(PriceStep(code, "", f"{_shown(price)} is below zero, so it is {rounded}"))
     elif rounded != price:
-        lines.append(Line(code, "", f"{_shown(price)} is {rounded} with {decimals} decimals"))
+        lines.append(PriceStep(code, "", f"{_shown(price)} is {rounded} with {decimals} decimals"))
     return rounded
 
 
 def _share(row: PriceRow) -> str:
     return (
-        f"{plain(row.discount_percent)} %"
+        f"{plain_number(row.discount_percent)} %"
         if row.discount_percent is not None
-        else plain(row.discount_amount or Decimal(0), 2)
+        else plain_number(row.discount_amount or Decimal(0), 2)
     )
 
 
 def _times(amount: Decimal, times: Decimal, unit: str, wanted: str) -> str:
     if times == 1:
-        return plain(amount, 2)
-    return f"{plain(amount, 2)} for 1 {unit} × {plain(times)} is {plain(amount * times, 2)} for 1 {wanted}"
+        return plain_number(amount, 2)
+    return f"{plain_number(amount, 2)} for 1 {unit} × {plain_number(times)} is {plain_number(amount * times, 2)} for 1 {wanted}"
 
 
-def plain(number: Decimal, least: int = 0) -> str:
+def plain_number(number: Decimal, least: int = 0) -> str:
     """A number with its decimals, at least so many, without further zeros."""
     whole, _, part = f"{number:f}".partition(".")
     part = part.rstrip("0").ljust(least, "0")

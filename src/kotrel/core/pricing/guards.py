@@ -15,7 +15,7 @@ from kotrel.core.rows.findings import Severity
 
 
 @dataclass(frozen=True)
-class Told:
+class GuardFinding:
     """What a guard says: ``place`` is the row of the frame it was given, ``message`` what is wrong, in words."""
 
     severity: Severity
@@ -36,7 +36,7 @@ def guarded(
     outliers: Outliers,
     currencies: Mapping[str, str],
     rates: Rates,
-) -> list[Told]:
+) -> list[GuardFinding]:
     """What the guards say of each price.
 
     Args:
@@ -58,12 +58,12 @@ def guarded(
         percent(pl.col("new") - pl.col("cost"), pl.col("new")).alias("margin"),
     )
     zero, new, cost, change = exact(0), pl.col("new"), pl.col("cost"), pl.col("change")
-    found: list[Told] = []
+    found: list[GuardFinding] = []
 
     def tell(severity: Allowed, kind: str, title: str, wrong: pl.Expr, message: pl.Expr) -> None:
         rows = frame.filter(wrong.fill_null(False)).select("place", message.alias("message"))
         if severity != "allowed" and rows.height:
-            found.append(Told(severity, kind, title, rows))
+            found.append(GuardFinding(severity, kind, title, rows))
 
     tell(guards.zero, "price-zero", "a price of zero", new == zero, pl.lit("the price is zero"))
     below = (new < cost) & (new != zero)
@@ -95,7 +95,7 @@ def guarded(
     for low, high in guards.not_above:
         rows = _above(frame, standing, low, high, currencies, rates)
         if rows.height:
-            found.append(Told(guards.others, "above-other-list", "above another list", rows))
+            found.append(GuardFinding(guards.others, "above-other-list", "above another list", rows))
     odd = unlike(
         frame.select(
             "old", new, change, pl.concat_str("target", pl.col("group").fill_null(""), separator="\x1f").alias("group")
@@ -106,7 +106,7 @@ def guarded(
     strange = frame.select("place", far.alias("far")).with_columns(odd.alias("message")).drop_nulls("message")
     strange = strange.filter(~pl.col("far") | (pl.col("message") == MOVED)).drop("far")
     if strange.height:
-        found.append(Told("warning", "unlike-others", "a change unlike the others", strange))
+        found.append(GuardFinding("warning", "unlike-others", "a change unlike the others", strange))
     return found
 
 

@@ -36,7 +36,7 @@ def read_known(
     return read(record.name, there, among).with_columns(blank).select(fields)
 
 
-def facts_of(lists: pl.DataFrame) -> dict[str, ListFacts]:
+def list_facts_of(lists: pl.DataFrame) -> dict[str, ListFacts]:
     """What there is to know of each price list.
 
     Args:
@@ -85,7 +85,7 @@ def book_of(items: pl.DataFrame, description: Description, read: Reader, day: st
         discounts = read_known(read, description.records["category_discount"], OF_CATEGORY)
     category = description.records.get("category")
     parents = dict(read("category", ["code", category.path]).iter_rows()) if category and category.path else {}
-    lists = facts_of(read_known(read, description.records["price_list"], LIST))
+    lists = list_facts_of(read_known(read, description.records["price_list"], LIST))
     standard = description.records["item"].fields.get("price")
     return Book(items, (standard.decimals if standard else None) or 0, lists, prices, discounts, parents, day, rates)
 

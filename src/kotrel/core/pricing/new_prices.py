@@ -109,7 +109,7 @@ def work_out(rules: PriceRules, goods: Goods, names: Callable[[str], Mapping[str
         seen = 0
         for target, text in step.targets.items():
             compiled = _compiled(step, text, scope, "number")
-            done, lacking, looked_at = _one(done, items, fits, step, target, compiled, rules, goods)
+            done, lacking, looked_at = _priced_target(done, items, fits, step, target, compiled, rules, goods)
             seen += looked_at
             if lacking:
                 blank[target] = blank.get(target, 0) + lacking
@@ -161,7 +161,7 @@ def _slots(goods: Goods, targets: list[str]) -> pl.DataFrame:
     return base_units(pl.concat(frames), goods.items, goods.factors)
 
 
-def _one(
+def _priced_target(
     done: pl.DataFrame,
     items: pl.DataFrame,
     fits: pl.Series,

@@ -46,7 +46,7 @@ def check_book(parts: Sequence[tuple[Rows, PriceBook | None]], state: SystemStat
     for books in by_rules.values():
         rules = books[0][2].rules
         frames = [
-            (_listed if record == "price" else _own)(rows, book).with_columns(pl.lit(place).alias("part"))
+            (_listed if record == "price" else _own_prices)(rows, book).with_columns(pl.lit(place).alias("part"))
             for place, rows, book in books
         ]
         frame = pl.concat(frames).filter(pl.col("new").is_not_null())
@@ -101,7 +101,7 @@ def _listed(rows: Rows, book: PriceBook) -> pl.DataFrame:
     )
 
 
-def _own(rows: Rows, book: PriceBook) -> pl.DataFrame:
+def _own_prices(rows: Rows, book: PriceBook) -> pl.DataFrame:
     """The items' own prices as the guards want them."""
     frames = [
         _with_old(

@@ -17,7 +17,7 @@ from kotrel.core.description.model import Record
 from kotrel.core.resolving.cell_damage import Cells, once_dates, once_numbers
 from kotrel.core.similarity import folded
 from kotrel.core.values.dated_codes import DATE_LIKE, Day, any_could_be, days_of, days_shown
-from kotrel.core.values.lookalikes import as_number, plain, shape, unquoted
+from kotrel.core.values.lookalikes import as_number, shape, unquoted, without_lookalikes
 
 BROKEN = re.compile(r"[\t\n\x0b\x0c\r\x85\u2028\u2029]")
 CODE_AND_NAME = (
@@ -115,7 +115,7 @@ class CodeList:
             if len(found) > 1 or any(self.names.is_name(value, code) for code in named - {found[0]}):
                 return None
             return found[0], "other-case", f"the only code on the {self.title} list that differs only in capitals"
-        if not BROKEN.search(value) and (found := self.which(plain, unquoted(plain(value)))):
+        if not BROKEN.search(value) and (found := self.which(without_lookalikes, unquoted(without_lookalikes(value)))):
             proof = f"the only code on the {self.title} list that looks like it"
             return (found[0], "look-alike", proof) if len(found) == 1 else None
         if others:
@@ -155,7 +155,7 @@ class CodeList:
     def _code_and_name(self, value: str) -> tuple[str, str, str] | None:
         """The code where a cell holds it together with its name, in either order: both must mean the same."""
         for pattern in CODE_AND_NAME:
-            if not (parts := pattern.match(plain(value))):
+            if not (parts := pattern.match(without_lookalikes(value))):
                 continue
             first, second = (self.names.codes_of(part) for part in parts.groups())
             folds = dict.fromkeys(part.casefold() for part in parts.groups())

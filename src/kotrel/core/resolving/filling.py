@@ -11,7 +11,7 @@ import polars as pl
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import DefaultSet, Field
 from kotrel.core.expressions import Compiled, Scope, compile_at, number_codes
-from kotrel.core.normalizing.by_kind import Setting, Tidied, tidy
+from kotrel.core.normalizing.by_kind import ColumnSetting, Tidied, tidy
 from kotrel.core.normalizing.column import Trouble
 from kotrel.core.normalizing.expression_columns import expression_columns, unread_findings, unread_texts
 from kotrel.core.normalizing.price_units import per_one
@@ -27,7 +27,7 @@ _NO_DAY = date(2000, 1, 1)
 def read_values(rows: pl.Series, values: pl.Series, field: Field, conventions: Conventions) -> Tidied:
     """A column of texts that no cell holds, as values of the field's kind, with what could not be read."""
     nowhere = pl.Series([False], dtype=pl.Boolean).new_from_index(0, len(values))
-    tidied = tidy(rows, values, lambda kind: nowhere, field, Setting(conventions, _NO_DAY))
+    tidied = tidy(rows, values, lambda kind: nowhere, field, ColumnSetting(conventions, _NO_DAY))
     for repaired in tidied.repairs:
         if repaired.kind == "two-digit-year":
             cells = repaired.cells
@@ -110,7 +110,7 @@ def make_values(
             rows = replace(rows, values=values)
     for name, source in rows.sources.items():
         if source.make is not None:
-            made, findings = _made(source.make, rows, name, names, taken, conventions)
+            made, findings = _values_by_expression(source.make, rows, name, names, taken, conventions)
             findings = _where_used(findings, rows, name, new)
             rows = replace(rows, values=_filled(rows, name, made, new)).with_findings(findings)
     if rows.has_key:
@@ -274,7 +274,7 @@ def _where(where: str | None, rows: Rows, values: pl.DataFrame, names: Names) ->
     return compiled.column(frame).fill_null(False)
 
 
-def _made(
+def _values_by_expression(
     expression: str,
     rows: Rows,
     name: str,
@@ -309,7 +309,7 @@ def _made(
         return number_codes(made, [*taken(name), *made]), unread
     if per is not None and exact:
         blank = values[name].is_null()
-        setting = Setting(conventions, _NO_DAY, rounding=rows.sources[name].rounding)
+        setting = ColumnSetting(conventions, _NO_DAY, rounding=rows.sources[name].rounding)
         fresh = Tidied(made.set(~blank, None))
         one = per_one(values[ROW], fresh, rows.table, per, fields[name], setting)
         findings = [rows.group(each.severity, each.kind, each.title, name, each.cells) for each in one.troubles]

@@ -13,7 +13,7 @@ from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.load_options import ALL
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.values.lookalikes import OTHER_ALPHABETS, plain
+from kotrel.core.values.lookalikes import OTHER_ALPHABETS, without_lookalikes
 from kotrel.core.values.near_codes import all_of_one_shape, near_form, same_form
 
 _PADDED = "^0[0-9]+$"
@@ -59,9 +59,9 @@ def find_odd_codes(
 def _looks_latin(rows: Rows, fresh: pl.DataFrame, name: str) -> list[FindingGroup]:
     """A warning at new codes in Greek or Cyrillic letters that all look like Latin ones: typed again, they would be other codes."""
     odd = [
-        (row, code, plain(code))
+        (row, code, without_lookalikes(code))
         for row, code in fresh.filter(pl.col(name).str.contains(OTHER_ALPHABETS)).select(ROW, name).iter_rows()
-        if plain(code).isascii()
+        if without_lookalikes(code).isascii()
     ]
     if not odd:
         return []
@@ -152,7 +152,7 @@ def _alike(rows: Rows, fresh: pl.DataFrame, name: str) -> list[FindingGroup]:
         alike: dict[object, list[tuple[int, str]]] = {}
         for row, form_of, code, *parts in groups.select(ROW, "near form", name, *within).iter_rows():
             alike.setdefault((form_of, *parts), []).append((row, code))
-        cells = _each(rows, name, [group for group in alike.values() if len(group) > 1])
+        cells = _alike_cells(rows, name, [group for group in alike.values() if len(group) > 1])
         if cells.height:
             told |= set(cells[ROW])
             title = "two new codes that look alike"
@@ -160,9 +160,9 @@ def _alike(rows: Rows, fresh: pl.DataFrame, name: str) -> list[FindingGroup]:
     return found
 
 
-def _each(rows: Rows, name: str, groups: Sequence[Sequence[tuple[int, str]]]) -> pl.DataFrame:
+def _alike_cells(rows: Rows, name: str, groups: Sequence[Sequence[tuple[int, str]]]) -> pl.DataFrame:
     said: Mapping[int, tuple[str, str]] = {
-        row: (code, _others(rows, name, [one for one in group if one[0] != row]))
+        row: (code, _say_alike(rows, name, [one for one in group if one[0] != row]))
         for group in groups
         for row, code in group
     }
@@ -170,7 +170,7 @@ def _each(rows: Rows, name: str, groups: Sequence[Sequence[tuple[int, str]]]) ->
     return cells_of(ordered, [said[row][0] for row in ordered], [said[row][1] for row in ordered])
 
 
-def _others(rows: Rows, name: str, others: Sequence[tuple[int, str]]) -> str:
+def _say_alike(rows: Rows, name: str, others: Sequence[tuple[int, str]]) -> str:
     places = [f"{rows.table.place(row, rows.letters[name])} “{code}”" for row, code in others[:NAMED]]
     more = f" and {len(others) - NAMED} more" if len(others) > NAMED else ""
     return f"{listed_and(places)}{more} looks like it: use one of them, or name each with --new-codes"

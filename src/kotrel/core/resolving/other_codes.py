@@ -14,7 +14,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import nearest
 from kotrel.core.values.code_formats import gtin_spellings
-from kotrel.core.values.lookalikes import plain
+from kotrel.core.values.lookalikes import without_lookalikes
 from kotrel.core.values.near_codes import same_form
 
 
@@ -295,5 +295,5 @@ def number_places(rows: Rows, name: str) -> Collection[int]:
 def spellings_of(code: str) -> Iterator[str]:
     """Ways in which programs and people may have written a code, besides this one: an index finds them."""
     for separator in ("-", " ", "/", ".", "_", ""):
-        written = re.sub(r"[\s\-_./\\]+", separator, plain(code))
+        written = re.sub(r"[\s\-_./\\]+", separator, without_lookalikes(code))
         yield from (written, written.upper(), written.lower())

@@ -228,7 +228,7 @@ def _is_used(each: DefaultSet, record: str, options: LoadOptions) -> bool:
     return each.record == record and (each.where is not None or each.name in options.defaults)
 
 
-def behind(rows: Rows, state: SystemState, reference: str, name: str) -> pl.Series:
+def referenced_values(rows: Rows, state: SystemState, reference: str, name: str) -> pl.Series:
     """What the rows that a field refers to have in another field."""
     return behind_rows(rows, state, reference, name)[1]["value there"]
 
@@ -236,7 +236,7 @@ def behind(rows: Rows, state: SystemState, reference: str, name: str) -> pl.Seri
 def filled_keys(rows: Rows, state: SystemState, sets: Sequence[DefaultSet], conventions: Conventions) -> Rows:
     """The rows with the defaults of their keys; names of lists become codes, as in cells."""
     before = {each.field for each in rows.defaulted}
-    rows = fill_keys(rows, partial(behind, rows, state), state.names_of, sets, conventions)
+    rows = fill_keys(rows, partial(referenced_values, rows, state), state.names_of, sets, conventions)
     filled = {each.field for each in rows.defaulted} - before
     # Where the list has none of the rows that a part of the key comes from, it is blank: that is what is wrong, not a heading.
     fields, there = rows.record.fields, rows.values
@@ -264,5 +264,5 @@ def filled_rows(
     if references := {name for name in filled if record.fields[name].to}:
         rows = repair(rows, state, conventions.spellings, references)
     if any(field.same_as or field.default_from for field in record.fields.values()) and rows.has_key:
-        rows = fill_same(rows, new(), partial(behind, rows, state))
+        rows = fill_same(rows, new(), partial(referenced_values, rows, state))
     return rows

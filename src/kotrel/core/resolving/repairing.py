@@ -24,7 +24,7 @@ from kotrel.core.tables.as_shown import cells_as_shown
 from kotrel.core.tables.sources import Source
 from kotrel.core.values.code_pages import MAY_BE_GARBLED, right_code_pages
 from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, may_be_date
-from kotrel.core.values.lookalikes import is_latin, plain, seen, unquoted
+from kotrel.core.values.lookalikes import is_latin, seen, unquoted, without_lookalikes
 from kotrel.core.values.near_codes import common_start
 
 _DAMAGED = rf"""^[0-9.]+(?:[eE]\+?[0-9]+)?$|[^ -~]|^["'].|(?:{SHAPED_LIKE_DATE})"""
@@ -199,7 +199,7 @@ def lost_codes(rows: Rows, about: Field, values: pl.Series, repaired: Collection
 
 
 @dataclass
-class _Column:
+class _RepairedColumn:
     """One field's values while they are repaired."""
 
     rows: Rows
@@ -233,7 +233,7 @@ def repair(
 
     def one(name: str) -> tuple[pl.Series, list[RepairGroup], list[FindingGroup]]:
         about, source = rows.record.fields[name], rows.sources.get(name)
-        column = _Column(rows, about, rows.values[name])
+        column = _RepairedColumn(rows, about, rows.values[name])
         found_by = source is not None and bool(source.found_by)
         if not found_by and column.values.null_count() == len(column.values):
             return column.values, [], []
@@ -268,7 +268,7 @@ def repair(
     return replace(rows, values=values, repairs=repairs, findings=findings)
 
 
-def _found_key(column: _Column, source: Source) -> tuple[pl.Series, list[RepairGroup], list[FindingGroup]]:
+def _found_key(column: _RepairedColumn, source: Source) -> tuple[pl.Series, list[RepairGroup], list[FindingGroup]]:
     """The key of the rows that the system has with these values; the others have none, which is an error unless one is made."""
     rows, name = column.rows, column.about.name
     repairs: list[RepairGroup] = []
@@ -284,7 +284,7 @@ def _found_key(column: _Column, source: Source) -> tuple[pl.Series, list[RepairG
     return after, repairs, [rows.group("error", "not-found", f"nothing has this {said}", name, cells)]
 
 
-def _repaired(column: _Column, repairs: list[RepairGroup]) -> pl.Series:
+def _repaired(column: _RepairedColumn, repairs: list[RepairGroup]) -> pl.Series:
     """The column after its repairs; the repair groups are added to the list."""
     after = column.values.replace({value: repair[0] for value, repair in column.repairs.items()}).alias(
         column.about.name
@@ -308,7 +308,9 @@ def _repaired(column: _Column, repairs: list[RepairGroup]) -> pl.Series:
 # --- references ------------------------------------------------------------------------------------------------------
 
 
-def _repair_reference(column: _Column, state: SystemState, target: Record, spellings: Mapping[str, str]) -> None:
+def _repair_reference(
+    column: _RepairedColumn, state: SystemState, target: Record, spellings: Mapping[str, str]
+) -> None:
     distinct = column.rows.distinct(column.about.name).drop_nulls()
     unknown = distinct.filter(~distinct.is_in(state.known_codes(target, distinct).implode()))
     own_keys = target.name == column.rows.record.name and column.rows.has_key
@@ -335,7 +337,7 @@ def _repair_reference(column: _Column, state: SystemState, target: Record, spell
 # --- keys, barcodes, texts -------------------------------------------------------------------------------------------
 
 
-def _repair_key(column: _Column, state: SystemState, really_new: Collection[str]) -> None:
+def _repair_key(column: _RepairedColumn, state: SystemState, really_new: Collection[str]) -> None:
     """Keys that the system does not have, where exactly one that it has could have become this one.
 
     Args:
@@ -369,10 +371,14 @@ def _repair_key(column: _Column, state: SystemState, really_new: Collection[str]
 
 def _clean(code: str, in_latin: bool) -> str:
     """A new code in plain characters. One written in another alphabet stays so: half of it in Latin would be a third code."""
-    return unquoted(plain(code)) if plain(code).isascii() and (in_latin or seen(code).isascii()) else seen(code)
+    return (
+        unquoted(without_lookalikes(code))
+        if without_lookalikes(code).isascii() and (in_latin or seen(code).isascii())
+        else seen(code)
+    )
 
 
-def _repair_texts(column: _Column) -> None:
+def _repair_texts(column: _RepairedColumn) -> None:
     if bool((column.values.str.len_bytes() == column.values.str.len_chars()).all()):
         return
     odd = column.values.filter(column.values.str.contains(MAY_BE_GARBLED).fill_null(False)).unique()

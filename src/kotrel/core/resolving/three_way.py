@@ -111,7 +111,7 @@ def only_edited(
     if gone.any():
         columns = _with_gone(columns, rows, gone, clash)
         if clash is None:
-            findings += _gone(rows, gone & edited_rows)
+            findings += _find_gone_rows(rows, gone & edited_rows)
     values = rows.values.with_columns(columns)
     done = replace(
         rows,
@@ -235,7 +235,7 @@ def _clashes(rows: Rows, name: str, part: pl.DataFrame) -> FindingGroup:
     return rows.group("error", "clash", title, name, cells)
 
 
-def _gone(rows: Rows, edited: pl.Series) -> list[FindingGroup]:
+def _find_gone_rows(rows: Rows, edited: pl.Series) -> list[FindingGroup]:
     message = "edited here, but no longer in the system: --clash sheet adds it again, --clash system leaves it out"
     field = rows.record.fields[rows.record.key[0]]
     return rows.where("error", "gone", "gone from the system since the export", field, edited, message)

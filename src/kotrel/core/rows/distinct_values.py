@@ -32,7 +32,7 @@ def is_plain(values: pl.Series) -> bool:
 
 
 @dataclass
-class _Column:
+class _DistinctColumn:
     """What is known of a column: it says nothing of another that took its place."""
 
     values: pl.Series
@@ -48,7 +48,7 @@ class Few:
     """The distinct values of the columns of a sheet, found again only where a column has changed."""
 
     def __init__(self) -> None:
-        self._known: dict[str, _Column] = {}
+        self._known: dict[str, _DistinctColumn] = {}
 
     def of(self, name: str, frame: pl.DataFrame) -> pl.Series | None:
         """What :func:`few_of` gives for a column as it is now."""
@@ -71,18 +71,18 @@ class Few:
 
     def keep(self, name: str, values: pl.Series, few: pl.Series | None, plain: bool) -> None:
         """Keeps what is known of a column already."""
-        self._known[name] = _Column(values, few, few is not None, plain)
+        self._known[name] = _DistinctColumn(values, few, few is not None, plain)
 
     def stands_in(self, frame: pl.DataFrame) -> None:
         """Says that the columns that were kept are those of this frame."""
         for known in self._known.values():
             known.frame = weakref.ref(frame)
 
-    def _column(self, name: str, frame: pl.DataFrame) -> _Column:
+    def _column(self, name: str, frame: pl.DataFrame) -> _DistinctColumn:
         known = self._known.get(name)
         if known is not None and known.frame is not None and known.frame() is frame:
             return known
         if known is None or not known.values.equals(frame[name]):
-            known = self._known[name] = _Column(frame[name])
+            known = self._known[name] = _DistinctColumn(frame[name])
         known.frame = weakref.ref(frame)
         return known

@@ -14,7 +14,7 @@ def all_different(values: pl.Series) -> bool:
     return values.n_unique() == len(values)
 
 
-def stands_at(values: pl.Series, there: pl.Series) -> int | None:
+def run_position(values: pl.Series, there: pl.Series) -> int | None:
     """Where all the values stand in ``there``, one after the other, as in a sheet in the system's own order;
     None where they do not.
 

@@ -12,7 +12,7 @@ import polars as pl
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Description, Record
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.searching import stands_at
+from kotrel.core.rows.searching import run_position
 
 WHOLE = 50_000
 """With more values than this, the whole column is read instead."""
@@ -56,7 +56,7 @@ Files = Callable[[Sequence[str]], Mapping[str, FileFacts] | None]
 
 
 @dataclass(frozen=True)
-class InLoad:
+class PendingRows:
     """The rows of one record that come earlier in the same load.
 
     Attributes:
@@ -83,7 +83,7 @@ class SystemState:
         self,
         description: Description,
         read: Reader,
-        pending: Mapping[str, InLoad] | None = None,
+        pending: Mapping[str, PendingRows] | None = None,
         files: Files | None = None,
         largest_file: int = 0,
     ) -> None:
@@ -219,7 +219,7 @@ def is_new(rows: Rows, state: SystemState) -> pl.Series:
         return pl.Series([True], dtype=pl.Boolean).new_from_index(0, rows.values.height)
     if len(key) == 1:
         own, there = rows.values[key[0]], state.existing(rows)[key[0]]
-        if stands_at(own, there) is not None:
+        if run_position(own, there) is not None:
             return own.is_null()
         return ~own.is_in(there.implode()).fill_null(False)
     known = state.existing(rows).select(key).unique().with_columns(pl.lit(True).alias("is there"))

@@ -19,7 +19,7 @@ SAMPLE = 20_000
 
 
 @dataclass(frozen=True)
-class Look:
+class ColumnProfile:
     """One column.
 
     Attributes:
@@ -42,23 +42,23 @@ class Look:
     damage: tuple[str, ...]
 
 
-def look_at(table: Table) -> list[Look]:
+def look_at(table: Table) -> list[ColumnProfile]:
     """All columns of a table."""
     return [_look(table, column) for column in table.columns]
 
 
-def _look(table: Table, column: Column) -> Look:
+def _look(table: Table, column: Column) -> ColumnProfile:
     values = table.cells[column.letter].drop_nulls()
     if not len(values):
-        return Look(column, 0, 0, "empty", 0, 0, (), ())
+        return ColumnProfile(column, 0, 0, "empty", 0, 0, (), ())
     lengths = values.str.len_chars()
     sound = table.cells[column.letter].filter(~table.kind_is(column.letter, "error")).drop_nulls()
     examples = values.head(SAMPLE).unique(maintain_order=True).head(3).to_list()
-    return Look(
+    return ColumnProfile(
         column=column,
         filled=len(values),
         unique=values.n_unique(),
-        kind=kind_of(sound) if len(sound) else "empty",
+        kind=kind_of_values(sound) if len(sound) else "empty",
         shortest=int(lengths.min()),  # type: ignore[arg-type]
         longest=int(lengths.max()),  # type: ignore[arg-type]
         examples=tuple(examples),
@@ -66,7 +66,7 @@ def _look(table: Table, column: Column) -> Look:
     )
 
 
-def kind_of(values: pl.Series) -> str:
+def kind_of_values(values: pl.Series) -> str:
     """The kind of nearly all (nine in ten) of the values."""
     seen = values.head(SAMPLE).str.strip_chars().drop_nulls().unique()
     frame = pl.DataFrame({"value": seen})

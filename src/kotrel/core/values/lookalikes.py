@@ -28,7 +28,7 @@ def seen(code: str) -> str:
     return re.sub(r"\s+", " ", _UNSEEN.sub("", code)).strip()
 
 
-def plain(code: str) -> str:
+def without_lookalikes(code: str) -> str:
     """A code without invisible characters, and with plain letters, dashes and quotes for those that look alike."""
     return seen(usual_signs(code).translate(_LOOKALIKE))
 
@@ -47,7 +47,7 @@ def is_latin(codes: pl.Series) -> bool:
     other = distinct.filter(distinct.str.contains(OTHER_ALPHABETS))
     if not len(other):
         return True
-    if any(re.search(OTHER_ALPHABETS, plain(code)) for code in other):
+    if any(re.search(OTHER_ALPHABETS, without_lookalikes(code)) for code in other):
         return False
     latin = int(distinct.str.contains(_LATIN).sum())
     return latin > len(other) or all(re.search(_LATIN, code) for code in other)
@@ -78,7 +78,7 @@ def unquoted(code: str) -> str:
 
 def as_digits(text: str) -> str | None:
     """A number in which the letters O, l and I stand for 0 and 1, in digits; None where it has none, or other letters."""
-    usual = plain(text)
+    usual = without_lookalikes(text)
     digits = usual.translate(str.maketrans("OolI|", "00111"))
     if digits == usual or not re.search("[0-9]", usual) or re.search(r"[^\W\d_]", digits):
         return None
@@ -87,7 +87,7 @@ def as_digits(text: str) -> str | None:
 
 def shape(code: str) -> str:
     """A code as the eye sees it: the letter O is zero; l and I are one."""
-    return plain(code).upper().translate(str.maketrans("OQIL", "0011"))
+    return without_lookalikes(code).upper().translate(str.maketrans("OQIL", "0011"))
 
 
 def as_number(code: str) -> Decimal | None:

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator
 import polars as pl
 
 from kotrel.core.similarity import slips_between
-from kotrel.core.values.lookalikes import plain
+from kotrel.core.values.lookalikes import without_lookalikes
 
 
 def common_start(values: pl.Series) -> str:
@@ -65,7 +65,9 @@ def _letters_left(codes: pl.Series) -> pl.Series:
 def _usual(codes: pl.Series) -> pl.Series:
     """The codes with plain characters instead of those that look like them."""
     odd = codes.filter(codes.str.contains(_ODD).fill_null(False)).unique().to_list()
-    return codes.replace({code: plain(unicodedata.normalize("NFKC", code)) for code in odd}) if odd else codes
+    return (
+        codes.replace({code: without_lookalikes(unicodedata.normalize("NFKC", code)) for code in odd}) if odd else codes
+    )
 
 
 def near_form(codes: pl.Series) -> pl.Series:

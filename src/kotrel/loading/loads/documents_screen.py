@@ -30,14 +30,14 @@ def _sum(totals: pl.DataFrame, name: str) -> Decimal:
     return sum((value for value in totals[name]), Decimal(0))
 
 
-def totals_of(preview: Preview) -> pl.DataFrame | None:
+def document_totals(preview: Preview) -> pl.DataFrame | None:
     """What the documents of a load post, or None where it has none."""
     return next((each.totals for each in preview.checked if each.totals is not None and each.totals.height), None)
 
 
 def show_totals(screen: Screen, preview: Preview, records: dict[str, Record]) -> None:
     """Quantity and value for each kind of document, warehouse and account."""
-    totals = totals_of(preview)
+    totals = document_totals(preview)
     if totals is None:
         return
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
@@ -64,7 +64,7 @@ def _days(row: dict[str, Any]) -> Text:
 
 def totals_json(preview: Preview) -> dict[str, Any]:
     """Quantity and value of what is posted, in all and by kind, warehouse and account; empty where nothing is."""
-    totals = totals_of(preview)
+    totals = document_totals(preview)
     if totals is None:
         return {}
     return {

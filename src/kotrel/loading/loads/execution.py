@@ -18,9 +18,9 @@ from kotrel.core.columns import ACTION, before
 from kotrel.core.errors import OutOfReach
 from kotrel.core.loading.document_steps import documents_of_good_rows, shape_parts, whole_documents
 from kotrel.core.loading.joint_rows import whole_rows
-from kotrel.core.loading.load_model import Part, Preview
+from kotrel.core.loading.load_model import Preview, SheetRows
 from kotrel.core.loading.pipeline import preview
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.loads.in_progress import in_progress
 from kotrel.loading.loads.plans import plan_of
 from kotrel.loading.loads.preview import fingerprint, loaded_before
@@ -65,7 +65,7 @@ class Loaded:
 
 
 @dataclass(frozen=True)
-class Order:
+class LoadRequest:
     """What to load, for whom, and how.
 
     Attributes:
@@ -76,7 +76,7 @@ class Order:
     """
 
     files: tuple[Path, ...]
-    wanted: Wanted
+    wanted: FileOptions
     who: str
     remark: str
     at: datetime
@@ -87,7 +87,7 @@ class Order:
 
 
 def load_files(
-    order: Order, workspace: Workspace, step: Step, agree: Callable[[Preview], bool] | None = None
+    order: LoadRequest, workspace: Workspace, step: Step, agree: Callable[[Preview], bool] | None = None
 ) -> Loaded:
     """Loads files, all or nothing.
 
@@ -136,9 +136,9 @@ def _stamps(understood: Understood) -> dict[str, str]:
 
 
 def _load(
-    parts: Sequence[Part],
+    parts: Sequence[SheetRows],
     workspace: Workspace,
-    order: Order,
+    order: LoadRequest,
     system: System,
     stamp: Stamp,
     shown: Preview | None,
@@ -153,7 +153,7 @@ def _load(
                 found = _preview(parts, workspace, order, writing, stamp, step, refusals)
                 if not _may_go_on(found, order):
                     return _not_loaded(found)
-                if shown is not None and not refusals and not _same(shown, found):
+                if shown is not None and not refusals and not _same_changes(shown, found):
                     raise OutOfReach(
                         "the system changed while you were looking at the preview; nothing was loaded",
                         "Run the load again and look at the new preview.",
@@ -188,7 +188,7 @@ def _load(
     )
 
 
-def _log_plan(preview: Preview, order: Order) -> None:
+def _log_plan(preview: Preview, order: LoadRequest) -> None:
     """What is about to be written, record by record."""
     LOG.info("files %s", ", ".join(str(path) for path in order.files))
     for record, counts in preview.counts().items():
@@ -200,9 +200,9 @@ def _log_plan(preview: Preview, order: Order) -> None:
 
 
 def _preview(
-    parts: Sequence[Part],
+    parts: Sequence[SheetRows],
     workspace: Workspace,
-    order: Order,
+    order: LoadRequest,
     reading: Reading,
     stamp: Stamp,
     step: Step,
@@ -229,7 +229,7 @@ def _preview(
     return found if again else replace(found, before=loaded_before(reading.history(), stamp.fingerprint))
 
 
-def _may_go_on(preview: Preview, order: Order) -> bool:
+def _may_go_on(preview: Preview, order: LoadRequest) -> bool:
     return preview.before is None and preview.touches and (preview.ok or order.good_rows)
 
 
@@ -239,7 +239,7 @@ def _not_loaded(preview: Preview) -> Loaded:
     return Loaded("nothing to do" if preview.ok else "refused", None, preview)
 
 
-def _same(shown: Preview, now: Preview) -> bool:
+def _same_changes(shown: Preview, now: Preview) -> bool:
     return len(shown.changes) == len(now.changes) and all(
         first.fields == second.fields and _timeless(first).equals(_timeless(second))
         for first, second in zip(shown.changes, now.changes, strict=True)
@@ -252,9 +252,9 @@ def _timeless(changes: RecordChanges) -> pl.DataFrame:
 
 
 def _refused(
-    parts: Sequence[Part],
+    parts: Sequence[SheetRows],
     workspace: Workspace,
-    order: Order,
+    order: LoadRequest,
     system: System,
     stamp: Stamp,
     refusals: Sequence[Refusal],

@@ -46,7 +46,7 @@ def show_history(screen: Screen, entries: Sequence[Entry]) -> None:
         )
         if entry.trouble:
             state = Text("changed since", style="bold red")
-        table.add_row(entry.name, when(entry.at), Text(_by(entry)), Text(what), Text(_counts(entry)), state)
+        table.add_row(entry.name, when(entry.at), Text(_loaded_by(entry)), Text(what), Text(_counts(entry)), state)
     screen.show(give_way(table, screen.console.width, "what", "rows"))
     _show_troubles(screen, entries)
 
@@ -57,7 +57,7 @@ def _show_troubles(screen: Screen, entries: Sequence[Entry]) -> None:
             screen.show(Text(f"{entry.name}: {entry.trouble}. It cannot be undone or verified.", style="red"))
 
 
-def _by(entry: Entry) -> str:
+def _loaded_by(entry: Entry) -> str:
     """Who did it, and as which user of the database where that is another name."""
     return entry.who if entry.login in ("", entry.who) else f"{entry.who} (as {entry.login})"
 
@@ -110,7 +110,7 @@ def show_notes(screen: Screen, notes: Sequence[str]) -> None:
 def show_outcome(screen: Screen, entry: Entry, page: OutcomePage, every: bool) -> None:
     """One load row by row, warnings first."""
     title = Text(entry.name, style="bold").append(
-        f" · {listed(entry.files, 3)} · {when(entry.at)} · {_by(entry)} · ", style=""
+        f" · {listed(entry.files, 3)} · {when(entry.at)} · {_loaded_by(entry)} · ", style=""
     )
     title.append(f"undone by {load_name(entry.undone_by)}" if entry.undone_by else entry.status, style="bold")
     parts = [

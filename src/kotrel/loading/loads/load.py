@@ -8,7 +8,7 @@ from kotrel.core.changes.journal import load_name
 from kotrel.core.errors import WrongUse
 from kotrel.core.loading.load_model import Preview
 from kotrel.core.phrases import count, listed
-from kotrel.loading.loads.execution import Loaded, Order, load_files
+from kotrel.loading.loads.execution import Loaded, LoadRequest, load_files
 from kotrel.loading.loads.history import show_notes, when
 from kotrel.loading.loads.preview_screen import show_altered, show_loaded_counts, show_preview
 from kotrel.loading.opening import now, user, workspace_of
@@ -112,7 +112,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         bad = sum(counts.get("refused", 0) for counts in preview.counts().values())
         return screen.ask(f"Load this without the {count(bad, 'refused row')}?" if bad else "Load this?")
 
-    order = Order(tuple(files), wanted_of(args), user(args), args.remark, now(), args.good_rows, args.again,
+    order = LoadRequest(tuple(files), wanted_of(args), user(args), args.remark, now(), args.good_rows, args.again,
                   args.trial, not args.no_wait)  # fmt: skip
     if args.yes or args.trial:
         with screen.progress(7 * len(files)) as step:

@@ -13,7 +13,7 @@ from kotrel.core.changes.journal import Entry
 from kotrel.core.errors import OutOfReach
 from kotrel.core.loading.load_model import Preview
 from kotrel.core.loading.pipeline import preview
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.loads.plans import foreseen
 from kotrel.loading.loads.preview_screen import preview_json, show_preview
 from kotrel.loading.opening import now, workspace_of
@@ -25,7 +25,9 @@ from kotrel.systems.interface import Step
 from kotrel.workspace.settings import Workspace
 
 
-def preview_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: datetime, step: Step) -> Preview:
+def preview_files(
+    files: Sequence[Path], workspace: Workspace, wanted: FileOptions, today: datetime, step: Step
+) -> Preview:
     """What loading the files would do."""
     understood = understand_files(files, workspace, wanted, today.date(), step)
     content = fingerprint(files, wanted, understood)
@@ -50,7 +52,7 @@ def loaded_before(entries: Sequence[Entry], content: str) -> Entry | None:
     return None
 
 
-def fingerprint(files: Sequence[Path], wanted: Wanted, understood: Sequence[Understood]) -> str:
+def fingerprint(files: Sequence[Path], wanted: FileOptions, understood: Sequence[Understood]) -> str:
     """SHA-256 over the contents of the files and how they are understood, hexadecimal.
 
     The same file loaded with another match, or from another sheet, is different content.

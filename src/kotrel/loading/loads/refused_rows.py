@@ -10,7 +10,7 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.changes.change_set import RecordChanges, Rest
+from kotrel.core.changes.change_set import RecordChanges, RefusedRows
 from kotrel.core.changes.journal import joined_reasons, load_name
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before
 from kotrel.core.description.model import Record
@@ -63,7 +63,7 @@ class RestPart:
 
     file: str
     sheet: str
-    rest: Rest
+    rest: RefusedRows
     reasons: Mapping[int, str]
 
 
@@ -81,7 +81,7 @@ def rest_of(changes: Sequence[RecordChanges]) -> list[RestPart]:
             continue
         more = {row: joined_reasons(known.reasons.get(row), why) for row, why in reasons.items()}
         fresh = ~each.rest.cells[ROW].is_in(known.rest.cells[ROW].implode())
-        rest = Rest(
+        rest = RefusedRows(
             known.rest.headings,
             pl.concat([known.rest.cells, each.rest.cells.filter(fresh)]).sort(ROW),
             pl.concat([known.rest.kinds, each.rest.kinds.filter(fresh)]).sort(ROW),

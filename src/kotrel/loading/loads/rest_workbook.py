@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from kotrel.core.changes.change_set import Rest
+from kotrel.core.changes.change_set import RefusedRows
 from kotrel.core.columns import ROW
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.copied_cells import CellsAgain
@@ -28,7 +28,7 @@ class RestSheet:
     """One sheet: its name, its rows, row → its reasons, and whether it was a text file."""
 
     name: str
-    rest: Rest
+    rest: RefusedRows
     reasons: Mapping[int, str]
     from_text: bool = False
 

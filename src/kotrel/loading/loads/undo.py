@@ -8,7 +8,7 @@ from pathlib import Path
 
 from kotrel.core.errors import WrongUse
 from kotrel.loading.loads.history import show_undone, undo_question, undone_json
-from kotrel.loading.loads.undoing import How, Undone, left_book, load_number, undo_load
+from kotrel.loading.loads.undoing import Undone, UndoOptions, left_book, load_number, undo_load
 from kotrel.loading.opening import now, user, workspace_of
 from kotrel.loading.options import add_agreement, add_report, day, report_path
 from kotrel.screen.screen import Screen
@@ -45,7 +45,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     report = report_path(args)
     workspace = workspace_of(args, screen)
     system, hidden = workspace.system(), workspace.hidden
-    how = How(args.partial, date.fromisoformat(args.date) if args.date else None, workspace.stock)
+    how = UndoOptions(args.partial, date.fromisoformat(args.date) if args.date else None, workspace.stock)
 
     def agree(plan: Undone) -> bool:
         return screen.ask(undo_question(plan))

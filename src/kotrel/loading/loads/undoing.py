@@ -33,7 +33,7 @@ TRIES = 3
 
 
 @dataclass(frozen=True)
-class How:
+class UndoOptions:
     """What the user chose about an undo.
 
     Attributes:
@@ -47,7 +47,7 @@ class How:
     stock: StockRules = CAREFUL
 
 
-HOW = How()
+HOW = UndoOptions()
 LATER = 50
 """So many later loads are looked through for the one that is in the way."""
 
@@ -104,7 +104,7 @@ def undo_load(
     step: Step,
     hidden: Path,
     agree: Callable[[Undone], bool] | None = None,
-    how: How = HOW,
+    how: UndoOptions = HOW,
 ) -> Undone:
     """Undoes a load, all of it or nothing. The undo is a load of its own in the history.
 
@@ -150,7 +150,7 @@ def _content(system: System, number: int) -> str:
     return next((entry.fingerprint for entry in system.history() if entry.number == number), "")
 
 
-def _undo(system: System, number: int, who: str, remark: str, at: datetime, step: Step, how: How) -> Undone:
+def _undo(system: System, number: int, who: str, remark: str, at: datetime, step: Step, how: UndoOptions) -> Undone:
     for _ in range(TRIES):
         planned: Undone | None = None
         try:
@@ -185,7 +185,7 @@ def _undo(system: System, number: int, who: str, remark: str, at: datetime, step
     )
 
 
-def plan_undo(system: System, writing: Writing, number: int, step: Step, at: datetime, how: How) -> Undone:
+def plan_undo(system: System, writing: Writing, number: int, step: Step, at: datetime, how: UndoOptions) -> Undone:
     """What would undo a load, and what blocks it of it."""
     entry = standing(writing.history(), number, "kotrel undo {undo} would bring it back.")
     require_whole(writing, number)

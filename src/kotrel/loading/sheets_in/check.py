@@ -22,7 +22,7 @@ from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import require_new_file
 
 if TYPE_CHECKING:
-    from kotrel.loading.sheets_in.spellings import Question
+    from kotrel.loading.sheets_in.spellings import SpellingQuestion
     from kotrel.sheets.marking import Marked
 
 WATCH_EVERY = 0.5
@@ -170,7 +170,7 @@ def _once(args: argparse.Namespace, screen: Screen) -> int:
     return 0 if ok else 1
 
 
-def _ask(question: Question, screen: Screen) -> str | None:
+def _ask(question: SpellingQuestion, screen: Screen) -> str | None:
     """Asks what a value means until the answer can be used; blank skips it, None stops."""
     from kotrel.loading.sheets_in.spellings import listed_codes, not_listed
 

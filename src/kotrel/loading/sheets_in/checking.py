@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from datetime import date, datetime, time
 from pathlib import Path
 
-from kotrel.core.loading.load_model import Business, Checked, Part
+from kotrel.core.loading.load_model import Business, Checked, SheetRows
 from kotrel.core.loading.pipeline import check_parts, preview
 from kotrel.core.resolving.three_way import ExportBase
 from kotrel.core.rows.load_options import LoadOptions
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.loads.plans import foreseen
 from kotrel.loading.sheets_in.prefetching import prefetching
 from kotrel.loading.sheets_in.sheet_reading import Expect, Understood, understand_file
@@ -21,7 +21,7 @@ from kotrel.workspace.settings import Workspace
 def understand_files(
     files: Sequence[Path],
     workspace: Workspace,
-    wanted: Wanted,
+    wanted: FileOptions,
     today: date,
     step: Step,
     expect: Expect | None = None,
@@ -50,9 +50,9 @@ def business_of(workspace: Workspace, options: LoadOptions, now: datetime) -> Bu
     )
 
 
-def parts_of(understood: Sequence[Understood], workspace: Workspace) -> list[Part]:
+def parts_of(understood: Sequence[Understood], workspace: Workspace) -> list[SheetRows]:
     """Understood sheets with what they were exported with, and loaded since by loads that are not undone."""
-    parts: list[Part] = []
+    parts: list[SheetRows] = []
     standing: set[int] = set()
     if any(each.export is not None and each.export.has_loads() for each in understood):
         history = workspace.system().history()
@@ -62,11 +62,13 @@ def parts_of(understood: Sequence[Understood], workspace: Workspace) -> list[Par
         base = None
         if export is not None and record in export.records:
             base = ExportBase(export.rows(record), export.loaded(record, each.rows.record.key, standing))
-        parts.append(Part(each.rows, each.remarks, base, each.book))
+        parts.append(SheetRows(each.rows, each.remarks, base, each.book))
     return parts
 
 
-def check_files(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Checked]:
+def check_files(
+    files: Sequence[Path], workspace: Workspace, wanted: FileOptions, today: date, step: Step
+) -> list[Checked]:
     """Reads, understands and checks files against the system."""
     system = workspace.system()
     business = business_of(workspace, wanted.options, datetime.combine(today, time()))

@@ -52,14 +52,14 @@ def by_record(understood: Sequence[Understood]) -> dict[str, tuple[Record, Compa
 
 def by_heading(table: Table) -> Comparable:
     """The cells of a table. A column without a heading goes by its letter, the second of one heading by its number."""
-    names = _named(table.columns)
+    names = _columns_by_name(table.columns)
     frame = _filled(table, names).drop(ROW)
     titles = {name: _title(column, name) for name, column in names.items()}
     return Comparable((table.sheet,), frame, titles)
 
 
 def _of_record(rows: Rows, spare: Iterable[Column]) -> Comparable:
-    names = {f"[{name}]": column for name, column in _named(spare).items()}
+    names = {f"[{name}]": column for name, column in _columns_by_name(spare).items()}
     beside = _filled(rows.table, names)
     frame = _with_errors_shown(rows).join(beside, on=ROW, how="left", maintain_order="left").drop(ROW)
     titles = {name: about.title for name, about in rows.record.fields.items()}
@@ -78,7 +78,7 @@ def _together(parts: Sequence[Comparable]) -> Comparable:
     return first
 
 
-def _named(columns: Iterable[Column]) -> dict[str, Column]:
+def _columns_by_name(columns: Iterable[Column]) -> dict[str, Column]:
     names: dict[str, Column] = {}
     for column in columns:
         name = folded(column.heading) or f"column {column.letter.lower()}"

@@ -10,12 +10,12 @@ import polars as pl
 from rich.table import Table
 from rich.text import Text
 
-from kotrel.core.changes.comparison import Difference
+from kotrel.core.changes.comparison import TableDifference
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count, listed, short
 from kotrel.loading.opening import now
 from kotrel.loading.options import add_reading, wanted_of
-from kotrel.loading.sheets_in.comparing import Compared, Part, compare_files
+from kotrel.loading.sheets_in.comparing import Compared, SheetComparison, compare_files
 from kotrel.screen.screen import Screen
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.safe_writing import require_new_file
@@ -38,7 +38,7 @@ def difference_book(compared: Compared) -> OutBook:
     return OutBook(tuple(sheets))
 
 
-def _rows(name: str, part: Part, rows: pl.DataFrame) -> OutSheet:
+def _rows(name: str, part: SheetComparison, rows: pl.DataFrame) -> OutSheet:
     fields = part.record.fields if part.record else {}
     return OutSheet(
         name, tuple(OutColumn(part.titles.get(each, each), fields.get(each)) for each in rows.columns), rows
@@ -70,7 +70,7 @@ def show_compared(screen: Screen, compared: Compared, every: bool) -> None:
         _show_rows(screen, part, part.difference.gone, "−", "red", every)
 
 
-def _sheets(part: Part) -> str:
+def _sheets(part: SheetComparison) -> str:
     """Which sheets, where they have names and are not one and the same."""
     old, new = (listed([f"“{name}”" for name in names if name]) for names in part.sheets)
     if old == new:
@@ -78,7 +78,7 @@ def _sheets(part: Part) -> str:
     return f" · {old or 'a text file'} → {new or 'a text file'}"
 
 
-def _show_counts(screen: Screen, difference: Difference) -> None:
+def _show_counts(screen: Screen, difference: TableDifference) -> None:
     line = Text()
     for number, word, style in (
         (difference.added.height, "added", "green"),
@@ -90,7 +90,7 @@ def _show_counts(screen: Screen, difference: Difference) -> None:
     screen.show(line)
 
 
-def _show_changed(screen: Screen, part: Part, every: bool) -> None:
+def _show_changed(screen: Screen, part: SheetComparison, every: bool) -> None:
     changed = part.difference.changed
     if not changed.height:
         return
@@ -113,7 +113,7 @@ def _show_changed(screen: Screen, part: Part, every: bool) -> None:
         screen.show(Text(f"  … {changed.height - shown.height:,} more changes (--all lists them)", style="dim"))
 
 
-def _show_rows(screen: Screen, part: Part, rows: pl.DataFrame, sign: str, style: str, every: bool) -> None:
+def _show_rows(screen: Screen, part: SheetComparison, rows: pl.DataFrame, sign: str, style: str, every: bool) -> None:
     if not rows.height:
         return
     screen.show(Text(""))
@@ -172,7 +172,7 @@ def compared_json(compared: Compared) -> dict[str, Any]:
     }
 
 
-def _counts(difference: Difference) -> dict[str, int]:
+def _counts(difference: TableDifference) -> dict[str, int]:
     return {
         "added": difference.added.height,
         "gone": difference.gone.height,

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.changes.comparison import Difference, compare_tables
+from kotrel.core.changes.comparison import TableDifference, compare_tables
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Record
 from kotrel.core.errors import KotrelError, OutOfReach, WrongData, WrongUse
@@ -17,7 +17,7 @@ from kotrel.core.phrases import count, listed, listed_and
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded, nearest
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.comparable import Comparable, by_heading, by_record
 from kotrel.loading.sheets_in.sheet_reading import Understood, tables_in, understand_file
 from kotrel.systems.interface import Step
@@ -28,7 +28,7 @@ _COMPARED = ("unknown-heading", "no-heading", "hidden-sheet", "hidden-row", "hid
 
 
 @dataclass(frozen=True)
-class Part:
+class SheetComparison:
     """One sheet of each file, or all sheets of one record, compared.
 
     Attributes:
@@ -38,7 +38,7 @@ class Part:
     """
 
     sheets: tuple[tuple[str, ...], tuple[str, ...]]
-    difference: Difference
+    difference: TableDifference
     titles: Mapping[str, str]
     record: Record | None
 
@@ -72,7 +72,7 @@ class Compared:
 
     old: Path
     new: Path
-    parts: tuple[Part, ...]
+    parts: tuple[SheetComparison, ...]
     remarks: tuple[str, ...]
 
     @property
@@ -84,7 +84,7 @@ class Compared:
 
 
 def compare_files(
-    old: Path, new: Path, key: str | None, workspace: Workspace | None, wanted: Wanted, today: date, step: Step
+    old: Path, new: Path, key: str | None, workspace: Workspace | None, wanted: FileOptions, today: date, step: Step
 ) -> Compared:
     """Compares all sheets of two files: as rows of a record if both are recognised as the same one, otherwise by heading.
 
@@ -102,7 +102,7 @@ def compare_files(
 
 
 def _understood(
-    files: tuple[Path, Path], workspace: Workspace, wanted: Wanted, today: date, step: Step
+    files: tuple[Path, Path], workspace: Workspace, wanted: FileOptions, today: date, step: Step
 ) -> list[list[Understood]] | None:
     """Both files as rows of records, or None where one of them fits none."""
     try:
@@ -136,7 +136,7 @@ def _by_record(files: tuple[Path, Path], understood: list[list[Understood]], key
     if key is None and any(_is_blank(side[name], old[name][0].key) for name in shared for side in (old, new)):
         # The mapping makes the codes: they are not in the sheet.
         return None
-    parts: list[Part] = []
+    parts: list[SheetComparison] = []
     for name in shared:
         record, (first, second) = old[name][0], (old[name][1], new[name][1])
         columns = record.key if key is None else _named_key(record, key, first, second)
@@ -193,7 +193,7 @@ def _named_key(record: Record, key: str, first: Comparable, second: Comparable) 
     return next(((name,) for name in names if name in first.rows.columns and name in second.rows.columns), None)
 
 
-def _by_heading(files: tuple[Path, Path], key: str | None, wanted: Wanted) -> Compared:
+def _by_heading(files: tuple[Path, Path], key: str | None, wanted: FileOptions) -> Compared:
     """Sheets of the same name, and the only other one of each file."""
     old, new = (tables_in(path, wanted) for path in files)
     pairs = [(each, other) for each in old for other in new if folded(each.sheet) == folded(other.sheet)]
@@ -216,7 +216,7 @@ def _by_heading(files: tuple[Path, Path], key: str | None, wanted: Wanted) -> Co
             left = f"{_sheets([table.sheet])}, which the other file has not, is not compared"
             said[place].extend(table.remarks if table.sheet in read else [left])
     remarks = _of_files(files, said)
-    parts: list[Part] = []
+    parts: list[SheetComparison] = []
     trouble: list[WrongUse] = []
     for one, other in pairs:
         first, second = by_heading(one), by_heading(other)
@@ -230,12 +230,12 @@ def _by_heading(files: tuple[Path, Path], key: str | None, wanted: Wanted) -> Co
     return Compared(*files, tuple(parts), tuple(remarks))
 
 
-def _part(first: Comparable, second: Comparable, key: tuple[str, ...], record: Record | None) -> Part:
+def _part(first: Comparable, second: Comparable, key: tuple[str, ...], record: Record | None) -> SheetComparison:
     try:
         difference = compare_tables(first.rows, second.rows, key)
     except ValueError as error:
         raise WrongData(str(error), "Fix it, or name another key: --key FIELD", "twice-in-sheet") from None
-    return Part((first.sheets, second.sheets), difference, first.titles | second.titles, record)
+    return SheetComparison((first.sheets, second.sheets), difference, first.titles | second.titles, record)
 
 
 def _sheets(names: Sequence[str]) -> str:

@@ -14,9 +14,9 @@ from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
 from kotrel.core.matching.by_headings import Matched, likely_record
 from kotrel.core.phrases import count, listed, short
-from kotrel.core.tables.profiling import Look, look_at
+from kotrel.core.tables.profiling import ColumnProfile, look_at
 from kotrel.core.tables.table import Table
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.options import add_sheet, wanted_of
 from kotrel.loading.sheets_in.sheet_reading import tables_in
 from kotrel.screen.screen import Screen
@@ -29,7 +29,7 @@ class Inspected:
     """A file's tables with their columns, and the record that the first fitting one probably holds."""
 
     file: Path
-    tables: tuple[tuple[Table, tuple[Look, ...]], ...]
+    tables: tuple[tuple[Table, tuple[ColumnProfile, ...]], ...]
     likely: Matched | None
     likely_sheet: str
 
@@ -43,7 +43,7 @@ class Inspected:
         return tuple(column.heading for column in table.columns if column.letter in letters)
 
 
-def inspect_file(path: Path, wanted: Wanted, description: Description | None, step: Step) -> Inspected:
+def inspect_file(path: Path, wanted: FileOptions, description: Description | None, step: Step) -> Inspected:
     """Inspects every sheet of a file; without a description, records are not reported."""
     step(f"reading {path.name}")
     tables = tables_in(path, wanted)
@@ -88,7 +88,7 @@ def show_inspected(screen: Screen, inspected: Inspected, args: argparse.Namespac
     screen.show(line, Text(f"Next: {screen.again(args, 'check')}", style="dim"))
 
 
-def _show_table(screen: Screen, inspected: Inspected, table: Table, looks: tuple[Look, ...]) -> None:
+def _show_table(screen: Screen, inspected: Inspected, table: Table, looks: tuple[ColumnProfile, ...]) -> None:
     title = Text(inspected.file.name, style="bold")
     if table.sheet:
         title.append(f" · sheet “{table.sheet}”", style="")

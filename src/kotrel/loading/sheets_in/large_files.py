@@ -39,13 +39,13 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, is_new
 from kotrel.core.tables.detection import find_table, is_data
 from kotrel.core.tables.table import Grid, Table
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.checking import check_files
 from kotrel.loading.sheets_in.sheet_choice import match_tables
 from kotrel.sheets.encodings import CHECKED, is_utf8_file
 from kotrel.sheets.opening_files import TEXT_ENDINGS
 from kotrel.sheets.safe_writing import make_folder
-from kotrel.sheets.textfiles import Part, read_in_parts
+from kotrel.sheets.textfiles import TextPart, read_in_parts
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.settings import Workspace
 from kotrel.workspace.stored_blocks import blocks_of, frame_in
@@ -108,7 +108,9 @@ def is_large(path: Path, size: int = LARGE) -> bool:
         return False
 
 
-def check_any(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today: date, step: Step) -> list[Checked]:
+def check_any(
+    files: Sequence[Path], workspace: Workspace, wanted: FileOptions, today: date, step: Step
+) -> list[Checked]:
     """Checks files, a very large text file in parts."""
     if len(files) == 1 and wanted.encoding is None and is_large(files[0]):
         if wanted.options != DEFAULT_OPTIONS:
@@ -124,7 +126,13 @@ def check_any(files: Sequence[Path], workspace: Workspace, wanted: Wanted, today
 
 
 def check_large(
-    path: Path, workspace: Workspace, wanted: Wanted, today: date, reading: Reading, step: Step, part_bytes: int = PART
+    path: Path,
+    workspace: Workspace,
+    wanted: FileOptions,
+    today: date,
+    reading: Reading,
+    step: Step,
+    part_bytes: int = PART,
 ) -> list[Checked]:
     """Checks a large file: every check that :func:`kotrel.loading.sheets_in.checking.check_files` makes, in bounded memory.
 
@@ -174,7 +182,7 @@ class Witnesses:
 
 
 def _check_parts(
-    path: Path, workspace: Workspace, wanted: Wanted, today: date, reading: Reading, step: Step, part_bytes: int,
+    path: Path, workspace: Workspace, wanted: FileOptions, today: date, reading: Reading, step: Step, part_bytes: int,
     known: Witnesses, seen: Witnesses,
 ) -> list[Checked]:  # fmt: skip
     """One look at all parts.
@@ -332,7 +340,7 @@ def _one_at_a_time(path: Path, table: Table, matches: Sequence[Matched]) -> Matc
     return matches[0]
 
 
-def _tables(first: Table, parts: Iterable[Part], remarks: list[str]) -> Iterable[Table]:
+def _tables(first: Table, parts: Iterable[TextPart], remarks: list[str]) -> Iterable[Table]:
     """The first table and, in its shape, those of the other parts; what of them is no data is a remark."""
     headings = [[column.raw for column in first.columns], [column.lower for column in first.columns]]
     yield first

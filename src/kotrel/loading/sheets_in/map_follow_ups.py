@@ -11,13 +11,15 @@ from kotrel.core.phrases import listed
 from kotrel.core.tables.table import Table
 from kotrel.loading.sheets_in.map_questions import about_missing, about_value, feed
 from kotrel.loading.sheets_in.mapping_proposals import Mapped
-from kotrel.screen.dialogue import Document, Question
+from kotrel.screen.dialogue import DialogueQuestion, Document
 
 DIGITS = 5
 """Digits of a made code, where no code of the system begins like it."""
 
 
-def follow_up_questions(mapped: Mapped, document: Document, names: Callable[[str], ListNames]) -> list[Question]:
+def follow_up_questions(
+    mapped: Mapped, document: Document, names: Callable[[str], ListNames]
+) -> list[DialogueQuestion]:
     """Questions on the key, on what new rows require, and on what a supplier's own code needs beside it.
 
     Args:
@@ -45,7 +47,7 @@ def follow_up_questions(mapped: Mapped, document: Document, names: Callable[[str
     return found
 
 
-def _about_key(table: Table, record: Record, field: Field, names: Callable[[str], ListNames]) -> Question:
+def _about_key(table: Table, record: Record, field: Field, names: Callable[[str], ListNames]) -> DialogueQuestion:
     """How the codes of new rows are made."""
     known = names(record.name).codes
     beginnings = _beginnings(known)
@@ -70,7 +72,7 @@ def _about_key(table: Table, record: Record, field: Field, names: Callable[[str]
         f"No column has {field.title.lower()}, so Kotrel can make it for new rows: the next free number behind a beginning.{some} "
         "Type the beginning, the letter of a column like =C, or Enter to leave it open"
     )
-    return Question(asked, take)
+    return DialogueQuestion(asked, take)
 
 
 def _beginnings(codes: Sequence[str]) -> dict[str, int]:
@@ -86,7 +88,7 @@ def _beginnings(codes: Sequence[str]) -> dict[str, int]:
     return widths
 
 
-def _about_partner(table: Table, has: Field, field: Field, names: Callable[[str], ListNames]) -> Question:
+def _about_partner(table: Table, has: Field, field: Field, names: Callable[[str], ListNames]) -> DialogueQuestion:
     asked = (
         f"{has.title} identifies a row only together with {field.title.lower()}, which no column has. "
         "Type it for all rows, the letter of a column like =C, or Enter to leave it open"

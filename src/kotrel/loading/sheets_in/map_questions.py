@@ -22,7 +22,7 @@ from kotrel.core.values.numbers import read_number
 from kotrel.core.values.yes_no import read_yes_no
 from kotrel.loading.sheets_in.mapping_proposals import Mapped
 from kotrel.loading.sheets_in.spellings import listed_codes, not_listed
-from kotrel.screen.dialogue import Document, Question
+from kotrel.screen.dialogue import DialogueQuestion, Document
 
 SURE = 90
 """A field that is proposed with less, in per cent, is asked."""
@@ -32,7 +32,7 @@ _FEW = 12
 
 def questions_of(
     mapped: Mapped, document: Document, names: Callable[[str], ListNames], tables: Sequence[Table], fresh: bool
-) -> list[Question]:
+) -> list[DialogueQuestion]:
     """What is open or unsure in a mapping, the columns first, in the order of the sheet.
 
     Args:
@@ -43,7 +43,7 @@ def questions_of(
     """
     table, record = mapped.table, mapped.record
     said = _said_columns(document)
-    found: list[Question] = []
+    found: list[DialogueQuestion] = []
     for each in mapped.proposals:
         if fresh and each.sure < SURE and each.column.heading:
             found.append(_about_column(table, record, each.column, each.field))
@@ -91,7 +91,7 @@ def field_named(record: Record, said: str) -> Field | None:
     return fitting[0] if len(fitting) == 1 else None
 
 
-def _about_column(table: Table, record: Record, column: Column, proposed: Field | None) -> Question:
+def _about_column(table: Table, record: Record, column: Column, proposed: Field | None) -> DialogueQuestion:
     values = _values(table, column)
     if proposed is not None:
         asked = f"Column {_called(column)} ({values}): is it {proposed.title.lower()}? Enter for yes, another field's name, or - for none"
@@ -121,7 +121,7 @@ def _about_column(table: Table, record: Record, column: Column, proposed: Field 
         return None
 
     fields = ", ".join(each.title for each in record.fields.values() if not each.is_kept)
-    return Question(asked, take, f"Values: {_values(table, column, 25)}\nFields: {fields}")
+    return DialogueQuestion(asked, take, f"Values: {_values(table, column, 25)}\nFields: {fields}")
 
 
 def _turned_round(table: Table, column: Column, field: Field, record: Record) -> dict[str, Any]:
@@ -188,7 +188,7 @@ def _habits(mapped: Mapped) -> list[tuple[str, Callable[[Document], None]]]:
     return found
 
 
-def _about_habit(words: str, undo: Callable[[Document], None]) -> Question:
+def _about_habit(words: str, undo: Callable[[Document], None]) -> DialogueQuestion:
     def take(document: Document, said: str) -> str | None:
         answer = read_yes_no(said) if said else "yes"
         if answer is None:
@@ -199,10 +199,10 @@ def _about_habit(words: str, undo: Callable[[Document], None]) -> Question:
 
     words = re.sub(r" \(\w+\)$", "", words)  # the setting that it makes: for those who read the saved file
     asked = f"{words[0].upper()}{words[1:]} Enter for yes, n for no"
-    return Question(asked, take)
+    return DialogueQuestion(asked, take)
 
 
-def _about_lookup(mapped: Mapped, seen: LookupFound) -> Question:
+def _about_lookup(mapped: Mapped, seen: LookupFound) -> DialogueQuestion:
     """Whether a column names rows of another sheet, and which of its numbers is a discount."""
     record = mapped.record
     money = next((each for each in mapped.proposals if each.field.kind == "money" and each.column.heading), None)
@@ -252,7 +252,7 @@ def _about_lookup(mapped: Mapped, seen: LookupFound) -> Question:
         feed(document, field.name, settings | ({"per": per.unwrap()} if per is not None else {}))
         return None
 
-    return Question(asked, take, f"Values: {_values(mapped.table, seen.column, 25)}")
+    return DialogueQuestion(asked, take, f"Values: {_values(mapped.table, seen.column, 25)}")
 
 
 def _per_cents(table: Table, column: Column) -> tuple[bool, bool]:
@@ -265,7 +265,7 @@ def _per_cents(table: Table, column: Column) -> tuple[bool, bool]:
     return False, bool(wanted) and all(abs(each) < 1 for each in wanted)
 
 
-def _about_words(mapped: Mapped, document: Document) -> list[Question]:
+def _about_words(mapped: Mapped, document: Document) -> list[DialogueQuestion]:
     """Texts in columns of amounts that are no numbers: do they mean that there is no price?"""
     declared = {folded(str(each)) for each in document.get("no_price", [])}
     counted: Counter[str] = Counter()
@@ -295,7 +295,7 @@ def _about_words(mapped: Mapped, document: Document) -> list[Question]:
             return None
 
         found.append(
-            Question(
+            DialogueQuestion(
                 f"“{word}” is in {count(number, 'cell')} that should hold an amount. Does it mean “no price”? Enter for yes, n for no",
                 take,
             )
@@ -303,13 +303,13 @@ def _about_words(mapped: Mapped, document: Document) -> list[Question]:
     return found
 
 
-def about_missing(table: Table, field: Field, names: Callable[[str], ListNames]) -> Question:
+def about_missing(table: Table, field: Field, names: Callable[[str], ListNames]) -> DialogueQuestion:
     return about_value(
         table, field, names, f"No column has {field.title.lower()}, which a new row requires. Type a value for all rows, the letter of a column like =C, or Enter to leave it open", "fixed"
     )  # fmt: skip
 
 
-def _about_pieces(mapped: Mapped, document: Document) -> list[Question]:
+def _about_pieces(mapped: Mapped, document: Document) -> list[DialogueQuestion]:
     """Rows with an amount, and nothing that says for how many it is."""
     found = []
     for each in mapped.proposals:
@@ -339,14 +339,14 @@ def _about_pieces(mapped: Mapped, document: Document) -> list[Question]:
 
         if blank:
             asked = f"{count(blank, 'row')} {'has' if blank == 1 else 'have'} an amount, but {_called(column)} is blank. How many pieces is the amount for? A number, or Enter to leave it open"
-            found.append(Question(asked, take, f"Values: {_values(mapped.table, column, 25)}"))
+            found.append(DialogueQuestion(asked, take, f"Values: {_values(mapped.table, column, 25)}"))
         found += _about_uneven(mapped.record, each.field, amounts.to_list(), says.to_list(), column, document)
     return found
 
 
 def _about_uneven(
     record: Record, field: Field, amounts: Sequence[str], says: Sequence[str], column: Column, document: Document
-) -> list[Question]:
+) -> list[DialogueQuestion]:
     """Amounts that do not come out for one in the decimals that the field has."""
     if field.decimals is None or "rounding" in document["field"].get(field.name, {}):
         return []
@@ -370,10 +370,10 @@ def _about_uneven(
         return []
     one = len(uneven) == 1
     asked = f"{count(len(uneven), 'amount')} {'does' if one else 'do'} not come out for one in {count(field.decimals, 'decimal')} ({listed(uneven, 3)}): round {'it' if one else 'them'} there? y for yes, Enter to leave {'it an error' if one else 'them errors'}"
-    return [Question(asked, take)]
+    return [DialogueQuestion(asked, take)]
 
 
-def _about_partners(mapped: Mapped, document: Document, names: Callable[[str], ListNames]) -> list[Question]:
+def _about_partners(mapped: Mapped, document: Document, names: Callable[[str], ListNames]) -> list[DialogueQuestion]:
     """Fields that belong together with one that the sheet has: a weight without its unit."""
     found = []
     for group in mapped.record.together:
@@ -397,7 +397,7 @@ def _said_by_heading(mapped: Mapped, fed: Sequence[str], field: Field, names: Ca
     return codes.pop() if len(codes) == 1 else ""
 
 
-def _about_blanks(mapped: Mapped, document: Document, names: Callable[[str], ListNames]) -> list[Question]:
+def _about_blanks(mapped: Mapped, document: Document, names: Callable[[str], ListNames]) -> list[DialogueQuestion]:
     """Fields that new rows need and whose column is blank in some rows."""
     found = []
     for each in mapped.proposals:
@@ -413,7 +413,7 @@ def _about_blanks(mapped: Mapped, document: Document, names: Callable[[str], Lis
 
 def about_value(
     table: Table, field: Field, names: Callable[[str], ListNames], asked: str, key: str, proposed: str = ""
-) -> Question:
+) -> DialogueQuestion:
     known = names(field.to) if field.to else None
 
     def take(document: Document, said: str) -> str | None:
@@ -446,10 +446,10 @@ def about_value(
         asked += f"\n{listed_codes(known, _FEW)}"
     elif field.choices:
         asked += f"\nOne of {listed(field.choices)}"
-    return Question(asked, take, listed_codes(known) if known is not None else "")
+    return DialogueQuestion(asked, take, listed_codes(known) if known is not None else "")
 
 
-def _about_sheets(mapped: Mapped, document: Document, tables: Sequence[Table]) -> list[Question]:
+def _about_sheets(mapped: Mapped, document: Document, tables: Sequence[Table]) -> list[DialogueQuestion]:
     """Other sheets that have all headings of the mapping."""
     mine = {folded(each.column.heading) for each in mapped.proposals if each.column.heading}
     alike = [
@@ -471,7 +471,7 @@ def _about_sheets(mapped: Mapped, document: Document, tables: Sequence[Table]) -
     names = listed([f"“{each.sheet}”" for each in alike], 5)
     has = "has" if len(alike) == 1 else "have"
     return [
-        Question(
+        DialogueQuestion(
             f"Sheet {names} {has} the same columns: read {'it' if len(alike) == 1 else 'them'} with this mapping, too? Enter for yes, n for no",
             take,
         )

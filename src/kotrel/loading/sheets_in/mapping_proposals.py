@@ -15,7 +15,7 @@ from kotrel.core.matching.price_list_habits import NONE, Habits, habits_of
 from kotrel.core.matching.proposing import OWN, UNSURE, Proposal, propose
 from kotrel.core.matching.wide_sheets import Wide, find_wide
 from kotrel.core.tables.table import Column, Table
-from kotrel.loading.file_options import Wanted, record_named
+from kotrel.loading.file_options import FileOptions, record_named
 from kotrel.loading.sheets_in.sheet_reading import tables_in
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.mapping_reading import FOLDER, READ_BY, with_sheet_records
@@ -58,7 +58,7 @@ def map_file(
     record_name: str,
     name: str | None,
     workspace: Workspace,
-    wanted: Wanted,
+    wanted: FileOptions,
     step: Step,
     go_on: bool = False,
 ) -> Mapped:

@@ -11,7 +11,7 @@ from kotrel.core.errors import WrongData
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.pricing.price_workbook_columns import BOOK_STAMP
 from kotrel.core.rows.lasting_errors import lost_with_the_sheet, with_lasting_errors
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_reading, wanted_of
 from kotrel.loading.sheets_in.checking import check_files
@@ -28,7 +28,7 @@ from kotrel.workspace.settings import Workspace
 
 
 def prepare_file(
-    path: Path, out: Path, workspace: Workspace, wanted: Wanted, now: datetime, step: Step
+    path: Path, out: Path, workspace: Workspace, wanted: FileOptions, now: datetime, step: Step
 ) -> list[Checked]:
     """Writes the rows, a sheet for each record. What is wrong stays wrong: values that could not be read stand there as they were.
 

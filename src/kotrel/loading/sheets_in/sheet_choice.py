@@ -15,14 +15,14 @@ from kotrel.core.phrases import count, listed_and
 from kotrel.core.rows.findings import Severity
 from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Table
-from kotrel.loading.file_options import Wanted, record_named
+from kotrel.loading.file_options import FileOptions, record_named
 from kotrel.loading.sheets_in.lookup_tables import looked_up_sheets, matched_by
 from kotrel.workspace.mapping_reading import FOLDER, READ_BY, map_named, maps_of_system
 from kotrel.workspace.mappings import SavedMap
 from kotrel.workspace.settings import Workspace
 
 
-class Chosen(NamedTuple):
+class ChosenSheets(NamedTuple):
     """A sheet to read: its table, its matches, remarks on how it was chosen, the sheets (folded) that it looks values up in, its mapping."""
 
     table: Table
@@ -40,7 +40,7 @@ class NotRead(NamedTuple):
     message: str
 
 
-def _asked_for(workspace: Workspace, wanted: Wanted, readable: Mapping[str, Record]) -> Sequence[Record] | None:
+def _asked_for(workspace: Workspace, wanted: FileOptions, readable: Mapping[str, Record]) -> Sequence[Record] | None:
     """The records that the user named; None for any.
 
     Raises:
@@ -57,8 +57,8 @@ def _asked_for(workspace: Workspace, wanted: Wanted, readable: Mapping[str, Reco
 
 
 def match_tables(
-    tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: str, exported: bool = False
-) -> tuple[list[Chosen], list[NotRead]]:
+    tables: Sequence[Table], workspace: Workspace, wanted: FileOptions, file: str, exported: bool = False
+) -> tuple[list[ChosenSheets], list[NotRead]]:
     """Every table that holds rows of a record, each with its matches, and the sheets with rows that are not read.
 
     A saved mapping comes before the headings: the one named, or for each sheet the one that needs the most headings.
@@ -100,7 +100,7 @@ def match_tables(
     return chosen, left
 
 
-def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: str) -> dict[str, Chosen]:
+def _saved(tables: Sequence[Table], workspace: Workspace, wanted: FileOptions, file: str) -> dict[str, ChosenSheets]:
     """Sheet → the saved mapping to use for it."""
     if wanted.map_name is not None:
         return _by_name(wanted.map_name, tables, workspace, wanted, file)
@@ -119,11 +119,13 @@ def _saved(tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: 
     for sheet, (saved, table) in best.items():
         wider, matches, remarks = matched_by(saved, table, workspace, file)
         said = f"mapping {saved.name} (its headings fit)"
-        chosen[sheet] = Chosen(wider, matches, [said, *remarks], looked_up_sheets(saved), saved.name)
+        chosen[sheet] = ChosenSheets(wider, matches, [said, *remarks], looked_up_sheets(saved), saved.name)
     return chosen
 
 
-def _by_name(name: str, tables: Sequence[Table], workspace: Workspace, wanted: Wanted, file: str) -> dict[str, Chosen]:
+def _by_name(
+    name: str, tables: Sequence[Table], workspace: Workspace, wanted: FileOptions, file: str
+) -> dict[str, ChosenSheets]:
     """Sheet → the mapping of that name, where it fits; the other sheets by mappings of their own."""
     saved = map_named(workspace.folder, name, workspace.description)
     if saved.record not in workspace.description.records:
@@ -137,7 +139,7 @@ def _by_name(name: str, tables: Sequence[Table], workspace: Workspace, wanted: W
     found = {}
     for table in fitting:
         wider, matches, remarks = matched_by(saved, table, workspace, file)
-        found[table.sheet] = Chosen(
+        found[table.sheet] = ChosenSheets(
             wider, matches, [f"mapping {saved.name}", *remarks], looked_up_sheets(saved), saved.name
         )
     others = [each for each in tables if each.sheet not in found and folded(each.sheet) not in looked_up_sheets(saved)]
@@ -145,7 +147,7 @@ def _by_name(name: str, tables: Sequence[Table], workspace: Workspace, wanted: W
     return found if alone else {**_saved(others, workspace, replace(wanted, map_name=None), file), **found}
 
 
-def _nearly(tables: Sequence[Table], workspace: Workspace, wanted: Wanted) -> tuple[SavedMap, list[str]] | None:
+def _nearly(tables: Sequence[Table], workspace: Workspace, wanted: FileOptions) -> tuple[SavedMap, list[str]] | None:
     """A saved mapping that nearly fits one of the tables, and the headings that are missing."""
     if wanted.map_name is not None:
         return None
@@ -165,7 +167,9 @@ def _nearly_fits(saved: SavedMap, missing: Sequence[str]) -> WrongUse:
     )
 
 
-def _by_headings(tables: Sequence[Table], records: Sequence[Record], wanted: Wanted, beside: bool) -> list[Chosen]:
+def _by_headings(
+    tables: Sequence[Table], records: Sequence[Record], wanted: FileOptions, beside: bool
+) -> list[ChosenSheets]:
     """The tables whose headings fit a record: the best of them, and every other that clearly holds rows.
 
     Args:
@@ -199,10 +203,10 @@ def _by_headings(tables: Sequence[Table], records: Sequence[Record], wanted: Wan
     alone = len(best.letters) == 1 and not best.has_key and not wanted.options.match_on
     if not wanted.record and alone and any(m is best and len(table.columns) > 2 for table, m in taken):
         return []
-    return [Chosen(table, [matched], []) for table, matched in taken]
+    return [ChosenSheets(table, [matched], []) for table, matched in taken]
 
 
-def _require_no_document(table: Table, matched: Matched, records: Sequence[Record], wanted: Wanted) -> None:
+def _require_no_document(table: Table, matched: Matched, records: Sequence[Record], wanted: FileOptions) -> None:
     """A sheet of items with quantities is rather a document than the record that takes some of its columns.
 
     Raises:
@@ -222,7 +226,7 @@ def _require_no_document(table: Table, matched: Matched, records: Sequence[Recor
     )
 
 
-def _for(table: Table, records: Sequence[Record], wanted: Wanted) -> Sequence[Record]:
+def _for(table: Table, records: Sequence[Record], wanted: FileOptions) -> Sequence[Record]:
     """The records that a sheet may be: documents are so much alike that one must be named, by the user or by the sheet's name."""
     if wanted.record is not None:
         return records
@@ -240,7 +244,7 @@ def _is_alike(matched: Matched, best: Matched) -> bool:
     )
 
 
-def _not_read(table: Table, workspace: Workspace, wanted: Wanted) -> NotRead:
+def _not_read(table: Table, workspace: Workspace, wanted: FileOptions) -> NotRead:
     """What is said of a sheet with rows that is not read: an error where its headings nearly fit."""
     what = f"sheet “{table.sheet}” has {count(table.rows, 'row')} and is not read"
     nearly = _nearly([table], workspace, wanted)
@@ -278,7 +282,7 @@ def _not_read(table: Table, workspace: Workspace, wanted: Wanted) -> NotRead:
     )
 
 
-def _is_plain(table: Table, matched: Matched, wanted: Wanted) -> bool:
+def _is_plain(table: Table, matched: Matched, wanted: FileOptions) -> bool:
     """True where a sheet besides the best one clearly holds data: it has a record's name, or most of its headings fit.
 
     Two columns could be many a record's, unless the user names it.

@@ -21,7 +21,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.reading_limits import Limits
 from kotrel.core.tables.table import Grid, Table
-from kotrel.loading.file_options import Wanted
+from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.made_texts import said_of_made
 from kotrel.loading.sheets_in.sheet_choice import match_tables
 from kotrel.sheets.log_lines import table_of_lines
@@ -73,7 +73,7 @@ LONG = 20_000_000
 
 
 def understand_file(
-    path: Path, workspace: Workspace, wanted: Wanted, today: date, step: Step, expect: Expect | None = None
+    path: Path, workspace: Workspace, wanted: FileOptions, today: date, step: Step, expect: Expect | None = None
 ) -> list[Understood]:
     """Reads one file and the sheets in it that fit: each as one record, or as several if a saved mapping says so.
 
@@ -175,7 +175,7 @@ def sheets_not_read(understood: Sequence[Understood]) -> tuple[str, ...]:
     return tuple(str(message) for group in groups for message in group.cells["message"])
 
 
-def _foresee(path: Path, workspace: Workspace, wanted: Wanted, expect: Expect) -> None:
+def _foresee(path: Path, workspace: Workspace, wanted: FileOptions, expect: Expect) -> None:
     """Says by the first lines of a long text file what it holds: while it is read, the system can be read too."""
 
     def first_lines(path: Path, sheet: str | None, encoding: str | None, limits: Limits) -> list[Grid]:
@@ -241,7 +241,7 @@ def _export_of(path: Path, workspace: Workspace, since: str | None) -> tuple[Rem
     return export, stamp if export is None else None
 
 
-def _tables_by_match(path: Path, workspace: Workspace, wanted: Wanted, read: ReadSheets) -> list[Table]:
+def _tables_by_match(path: Path, workspace: Workspace, wanted: FileOptions, read: ReadSheets) -> list[Table]:
     """The tables of a file, read as the user says, else as the saved mapping says that is used for it."""
     if wanted.map_name is not None:
         saved = map_named(workspace.folder, wanted.map_name, workspace.description)
@@ -266,7 +266,7 @@ def _tables_by_match(path: Path, workspace: Workspace, wanted: Wanted, read: Rea
 
 
 def _under_saved_headings(
-    grids: Sequence[Grid], tables: list[Table], workspace: Workspace, wanted: Wanted
+    grids: Sequence[Grid], tables: list[Table], workspace: Workspace, wanted: FileOptions
 ) -> list[Table]:
     """The tables, each under the headings of the row that a saved mapping names, where that is what makes the mapping fit."""
     maps = maps_of_system(workspace.folder, workspace.description)
@@ -285,7 +285,7 @@ def _under_saved_headings(
     return tables
 
 
-def _as_saved(wanted: Wanted, saved: SavedMap) -> Wanted:
+def _as_saved(wanted: FileOptions, saved: SavedMap) -> FileOptions:
     return replace(
         wanted,
         sheet=wanted.sheet or saved.sheet,
@@ -294,7 +294,7 @@ def _as_saved(wanted: Wanted, saved: SavedMap) -> Wanted:
     )
 
 
-def tables_in(path: Path, wanted: Wanted, read: ReadSheets = open_sheets) -> list[Table]:
+def tables_in(path: Path, wanted: FileOptions, read: ReadSheets = open_sheets) -> list[Table]:
     """The tables of a file's sheets, read as the user says.
 
     Args:

@@ -51,7 +51,7 @@ def learn_spellings(folder: Path, learned: Mapping[str, Mapping[str, str]]) -> i
 
 
 @dataclass(frozen=True)
-class Question:
+class SpellingQuestion:
     """A value that is not on its list: in how many rows, the likely code (or None), and the list's names."""
 
     value: str
@@ -61,7 +61,7 @@ class Question:
 
 
 def learn(
-    checked: Sequence[Checked], workspace: Workspace, answer: Callable[[Question], str | None]
+    checked: Sequence[Checked], workspace: Workspace, answer: Callable[[SpellingQuestion], str | None]
 ) -> dict[str, dict[str, str]]:
     """Asks about each unknown value and writes the accepted answers into the settings.
 
@@ -85,7 +85,7 @@ def learn(
                     if value in learned.get(known.record.name, {}):
                         continue
                     likely = known.likely(value)
-                    code = answer(Question(value, int((values == value).sum()), likely, known))
+                    code = answer(SpellingQuestion(value, int((values == value).sum()), likely, known))
                     if code is None:
                         learn_spellings(workspace.folder, learned)
                         return learned

@@ -8,14 +8,14 @@ from kotrel.core.columns import ROW
 from kotrel.core.matching.proposing import Proposal
 from kotrel.core.normalizing.amounts import column_mark
 from kotrel.core.normalizing.by_kind import tidy
-from kotrel.core.normalizing.column import Setting
+from kotrel.core.normalizing.column import ColumnSetting
 from kotrel.core.phrases import count, listed
 from kotrel.core.similarity import folded
 from kotrel.core.values.conventions import Conventions, SheetHabits
 from kotrel.core.values.numbers import read_number
 from kotrel.loading.opening import now
 from kotrel.loading.sheets_in.mapping_proposals import Mapped
-from kotrel.screen.dialogue import Document, Question
+from kotrel.screen.dialogue import DialogueQuestion, Document
 
 _WAYS = {
     "ambiguous-number": ("decimal_mark", {"point": ".", "comma": ","}),
@@ -23,7 +23,7 @@ _WAYS = {
 }
 
 
-def about_writing(mapped: Mapped, document: Document, conventions: Conventions) -> list[Question]:
+def about_writing(mapped: Mapped, document: Document, conventions: Conventions) -> list[DialogueQuestion]:
     """One question for numbers, and one for dates, where the columns themselves do not show how they are read."""
     habits = SheetHabits(document.get("decimal_mark", ""), document.get("dates", ""))
     conventions = conventions.for_sheet(habits)
@@ -44,7 +44,7 @@ def _ambiguous(mapped: Mapped, each: Proposal, conventions: Conventions) -> dict
         for one in mapped.proposals
         if one.field.is_decimal and (mark := column_mark(table.cells[one.column.letter]).mark)
     }
-    setting = Setting(conventions, now().date(), marks.pop() if len(marks) == 1 else None, not table.sheet)
+    setting = ColumnSetting(conventions, now().date(), marks.pop() if len(marks) == 1 else None, not table.sheet)
     tidied = tidy(table.cells[ROW], table.cells[letter], lambda kind: table.kind_is(letter, kind), each.field, setting)
     return {
         trouble.kind: trouble.cells["value"].unique(maintain_order=True).to_list()
@@ -53,14 +53,14 @@ def _ambiguous(mapped: Mapped, each: Proposal, conventions: Conventions) -> dict
     }
 
 
-def _question(kind: str, columns: list[tuple[Proposal, list[str]]]) -> Question:
+def _question(kind: str, columns: list[tuple[Proposal, list[str]]]) -> DialogueQuestion:
     key, ways = _WAYS[kind]
     values = [value for _, some in columns for value in some]
     headings = listed([f"{each.column.letter} “{each.column.heading}”" for each, _ in columns], 3)
-    return Question(_asked(kind, headings, values), _take(key, ways), f"Values: {_some(values, 25)}")
+    return DialogueQuestion(_question_text(kind, headings, values), _take(key, ways), f"Values: {_some(values, 25)}")
 
 
-def _asked(kind: str, headings: str, values: list[str]) -> str:
+def _question_text(kind: str, headings: str, values: list[str]) -> str:
     start = f"{headings}: {count(len(values), 'value')} can be read in two ways ({_some(values, 3)})."
     if kind == "ambiguous-date":
         return f"{start} Which comes first?\nday    3/4/2026 is 3 April\nmonth  3/4/2026 is March 4\nType one of them, or Enter to leave them errors"

@@ -13,7 +13,7 @@ from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import count, those_there
 from kotrel.core.similarity import nearest
 from kotrel.loading.opening import now, workspace_of
-from kotrel.loading.sheets_out.exporting import Chosen, Exported, export_records
+from kotrel.loading.sheets_out.exporting import Exported, ExportRequest, export_records
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import free_name
 from kotrel.workspace.settings import Workspace, is_file_name
@@ -22,7 +22,7 @@ FOLDER = "choices"
 
 
 @dataclass(frozen=True)
-class Choice:
+class ExportChoice:
     """Which records, fields and rows, in which order."""
 
     records: tuple[str, ...]
@@ -32,7 +32,7 @@ class Choice:
     with_names: bool = False
 
 
-def save_choice(hidden: Path, name: str, choice: Choice) -> bool:
+def save_choice(hidden: Path, name: str, choice: ExportChoice) -> bool:
     """Saves a choice; returns True where it took the place of another one of that name.
 
     Raises:
@@ -55,7 +55,7 @@ def save_choice(hidden: Path, name: str, choice: Choice) -> bool:
     return there
 
 
-def saved_choice(hidden: Path, name: str) -> Choice:
+def saved_choice(hidden: Path, name: str) -> ExportChoice:
     """The choice of that name.
 
     Raises:
@@ -68,7 +68,7 @@ def saved_choice(hidden: Path, name: str) -> Choice:
         where = said["where"]
         if not all(isinstance(each, str) for each in (*records, *fields, *sort, where or "")):
             raise TypeError
-        return Choice(records, fields, where, sort, bool(said["with_names"]))
+        return ExportChoice(records, fields, where, sort, bool(said["with_names"]))
     except FileNotFoundError:
         there = sorted(each.stem for each in (hidden / FOLDER).glob("*.json"))
         close = nearest(name, there)
@@ -109,12 +109,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args, screen)
     if args.saved:
-        return _again(args, screen, workspace)
+        return _export_saved(args, screen, workspace)
     if not args.records or not args.output:
         raise WrongUse(
             "export needs a record and a file", "Like: kotrel export item -o items.xlsx", "wrong-command-line"
         )
-    chosen = Chosen(_names(args.fields), args.where, _names(args.sort), args.with_names)
+    chosen = ExportRequest(_names(args.fields), args.where, _names(args.sort), args.with_names)
     into = Path(args.into) if args.into else None
     with screen.progress(len(args.records) + 1) as step:
         exported = export_records(args.records, Path(args.output), workspace, chosen, into, now(), step)
@@ -122,7 +122,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         replaced = save_choice(
             workspace.hidden,
             args.save,
-            Choice(tuple(args.records), chosen.fields, chosen.where, chosen.sort, chosen.with_names),
+            ExportChoice(tuple(args.records), chosen.fields, chosen.where, chosen.sort, chosen.with_names),
         )
     if screen.as_json:
         screen.json(exported_json([exported]))
@@ -143,7 +143,7 @@ def exported_json(done: Sequence[Exported]) -> dict[str, Any]:
     return {"files": [{"file": str(each.path), "rows": each.rows, "export": each.stamp} for each in done]}
 
 
-def _again(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
+def _export_saved(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int:
     """Exports saved choices, each into a file of its name; a file that is there stays."""
     if args.records or args.save:
         raise WrongUse("--saved says everything: records and --save do not go with it", "", "wrong-command-line")
@@ -153,7 +153,7 @@ def _again(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> in
     done = []
     with screen.progress(sum(len(choice.records) + 1 for _, choice in choices)) as step:
         for name, choice in choices:
-            chosen = Chosen(choice.fields, choice.where, choice.sort, choice.with_names)
+            chosen = ExportRequest(choice.fields, choice.where, choice.sort, choice.with_names)
             path = Path(args.output) if args.output else free_name(Path(f"{name}.xlsx"))
             done.append(export_records(choice.records, path, workspace, chosen, None, now(), step))
     if screen.as_json:

@@ -39,7 +39,7 @@ class Exported:
 
 
 @dataclass(frozen=True)
-class Chosen:
+class ExportRequest:
     """What to export.
 
     Attributes:
@@ -59,7 +59,7 @@ def export_records(
     records: Sequence[str],
     path: Path,
     workspace: Workspace,
-    chosen: Chosen,
+    chosen: ExportRequest,
     into: Path | None,
     at: datetime,
     step: Step,
@@ -116,7 +116,7 @@ def _fields(record: Record, wanted: Sequence[str]) -> list[Field]:
 
 
 def _rows(
-    record: Record, fields: Sequence[Field], chosen: Chosen, workspace: Workspace, reading: Reading
+    record: Record, fields: Sequence[Field], chosen: ExportRequest, workspace: Workspace, reading: Reading
 ) -> pl.DataFrame:
     names = names_of(workspace, reading)
     scope = Scope(record.fields, names=lambda of: names(of).names)
@@ -144,7 +144,12 @@ def _rows(
 
 
 def _sheet(
-    record: Record, fields: Sequence[Field], rows: pl.DataFrame, chosen: Chosen, workspace: Workspace, reading: Reading
+    record: Record,
+    fields: Sequence[Field],
+    rows: pl.DataFrame,
+    chosen: ExportRequest,
+    workspace: Workspace,
+    reading: Reading,
 ) -> OutSheet:
     names = names_of(workspace, reading)
     columns: list[OutColumn] = []

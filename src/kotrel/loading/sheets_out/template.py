@@ -33,7 +33,7 @@ FLAT_ORDER = ("item", "warehouse", "quantity", "unit", "cost", "bin", "lot", "ex
 
 
 @dataclass(frozen=True)
-class Wish:
+class TemplateOptions:
     """What a template is to be like.
 
     Attributes:
@@ -48,7 +48,7 @@ class Wish:
 
 
 def make_template(
-    records: Sequence[str], path: Path, workspace: Workspace, wish: Wish, at: datetime, step: Step
+    records: Sequence[str], path: Path, workspace: Workspace, wish: TemplateOptions, at: datetime, step: Step
 ) -> list[Path]:
     """Writes a template, empty or filled with what the system holds. Returns the files written.
 
@@ -154,7 +154,7 @@ def _fields(record: Record) -> tuple[Field, ...]:
 
 
 def _document_rows(
-    record: Record, names: Sequence[str], family: Family, wish: Wish, reading: Reading, at: datetime
+    record: Record, names: Sequence[str], family: Family, wish: TemplateOptions, reading: Reading, at: datetime
 ) -> pl.DataFrame:
     """Headers, or a line for every active stocked item in each warehouse, its quantity left to be filled in.
 
@@ -243,7 +243,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args, screen)
     with screen.progress(len(args.records) + 1) as step:
         warehouses = tuple(code.strip() for code in args.warehouse.split(",") if code.strip())
-        wish = Wish(args.with_rows, args.flat, warehouses)
+        wish = TemplateOptions(args.with_rows, args.flat, warehouses)
         files = make_template(args.records, Path(args.output), workspace, wish, now(), step)
     if screen.as_json:
         screen.json({"files": [str(path) for path in files]})

@@ -11,7 +11,7 @@ from struct import unpack_from
 from xml.etree import ElementTree
 
 from kotrel.sheets.ooxml.archives import part_named
-from kotrel.sheets.ooxml.sheet_xml import Found, Special
+from kotrel.sheets.ooxml.sheet_xml import SheetMarkup, Special
 
 _ROW, _ERROR, _FORMULA_ERROR, _FORMAT, _XF, _COLUMN, _END, _SHEET, _XFS, _XFS_END = (
     0,
@@ -94,13 +94,13 @@ def sheet_bytes(book: zipfile.ZipFile, sheet: str) -> bytes:
     raise KeyError(sheet)
 
 
-def search_binary_sheet(book: zipfile.ZipFile, sheet: str) -> Found:
+def search_binary_sheet(book: zipfile.ZipFile, sheet: str) -> SheetMarkup:
     """The cells with an error, and the hidden rows and columns.
 
     Raises:
         IndexError, KeyError, ValueError, struct.error: it is damaged.
     """
-    part, found, row, number = sheet_bytes(book, sheet), Found(), 0, -1
+    part, found, row, number = sheet_bytes(book, sheet), SheetMarkup(), 0, -1
     for number, start, _ in _records(part):
         if number == _ROW:
             (row,) = unpack_from("<I", part, start)

@@ -25,7 +25,7 @@ class Special:
 
 
 @dataclass(frozen=True)
-class Found:
+class SheetMarkup:
     """What was found in one sheet: special cells by (row, column), counted from 0, and hidden rows, counted from 1.
 
     Attributes:
@@ -66,7 +66,7 @@ def has_any(text: bytes, signs: Sequence[bytes]) -> bool:
     return any(sign in text for sign in signs if not lacking or lacking.isdisjoint(sign))
 
 
-def search_sheet(book: zipfile.ZipFile, part: str, recalculated: bool) -> Found:
+def search_sheet(book: zipfile.ZipFile, part: str, recalculated: bool) -> SheetMarkup:
     """What is special in a worksheet.
 
     Args:
@@ -76,7 +76,7 @@ def search_sheet(book: zipfile.ZipFile, part: str, recalculated: bool) -> Found:
     Raises:
         ExpatError, BadZipFile: it is damaged.
     """
-    found = Found(part=part)
+    found = SheetMarkup(part=part)
     rest, prefixed, first = b"", False, True
     with book.open(part) as xml:
         while rest or first:
@@ -155,7 +155,7 @@ def _judged(is_error: bool, has_formula: bool, is_text: bool, held: str | None, 
     return None
 
 
-def _parsed(book: zipfile.ZipFile, part: str, recalculated: bool) -> Found:
+def _parsed(book: zipfile.ZipFile, part: str, recalculated: bool) -> SheetMarkup:
     """The same, by a parser."""
     search = _Search(recalculated, part)
     parser = expat.ParserCreate()
@@ -174,7 +174,7 @@ class _Search:
     """Where the parser is, and what it has found."""
 
     def __init__(self, recalculated: bool, part: str) -> None:
-        self.found = Found(part=part)
+        self.found = SheetMarkup(part=part)
         self.recalculated = recalculated
         self.row = self.column = 0
         self.kind = ""

@@ -14,10 +14,10 @@ from xml.etree import ElementTree
 from kotrel.sheets.old_workbooks import old_sheet
 from kotrel.sheets.ooxml.archives import DAMAGED, damaged, part_named, sheet_part, workbook_part
 from kotrel.sheets.ooxml.binary_parts import ERRORS, cell_styles, search_binary_sheet
-from kotrel.sheets.ooxml.sheet_xml import Found, Special, search_sheet
+from kotrel.sheets.ooxml.sheet_xml import SheetMarkup, Special, search_sheet
 
 
-def special_cells(path: Path, sheet: str) -> Found:
+def special_cells(path: Path, sheet: str) -> SheetMarkup:
     """Special cells and hidden rows of one sheet.
 
     Raises:
@@ -29,7 +29,7 @@ def special_cells(path: Path, sheet: str) -> Found:
         raise damaged(path) from None
 
 
-def _searched(path: Path, sheet: str) -> Found:
+def _searched(path: Path, sheet: str) -> SheetMarkup:
     ending = path.suffix.lower()
     if ending in (".xlsx", ".xlsm"):
         with zipfile.ZipFile(path) as book:
@@ -43,7 +43,7 @@ def _searched(path: Path, sheet: str) -> Found:
     return _in_xls(path, sheet)
 
 
-def _in_xlsx(book: zipfile.ZipFile, sheet: str) -> Found:
+def _in_xlsx(book: zipfile.ZipFile, sheet: str) -> SheetMarkup:
     """What is special in a sheet of an .xlsx or .xlsm workbook."""
     main = workbook_part(book)
     workbook = ElementTree.fromstring(book.read(main))
@@ -56,7 +56,7 @@ def _in_xlsx(book: zipfile.ZipFile, sheet: str) -> Found:
     return replace(search_sheet(book, part, recalculated), unread=(_HOW_SHOWN,) if unstyled else ())
 
 
-def _in_xlsb(book: zipfile.ZipFile, sheet: str) -> Found:
+def _in_xlsb(book: zipfile.ZipFile, sheet: str) -> SheetMarkup:
     """What is special in a sheet of a binary workbook."""
     found = search_binary_sheet(book, sheet)
     try:
@@ -79,7 +79,7 @@ def _has_styles(book: zipfile.ZipFile, main: str) -> bool:
         return False
 
 
-def _in_xls(path: Path, sheet: str) -> Found:
+def _in_xls(path: Path, sheet: str) -> SheetMarkup:
     """What is special in a sheet of an old binary workbook."""
     try:
         return _looked_through(path, sheet, True)
@@ -88,11 +88,11 @@ def _in_xls(path: Path, sheet: str) -> Found:
         return replace(_looked_through(path, sheet, False), unread=(_HOW_SHOWN, "what is hidden"))
 
 
-def _looked_through(path: Path, sheet: str, with_formats: bool) -> Found:
+def _looked_through(path: Path, sheet: str, with_formats: bool) -> SheetMarkup:
     """Errors and formulas without a result; only with its formats does the reader keep what is hidden."""
     import xlrd
 
-    found = Found()
+    found = SheetMarkup()
     with old_sheet(path, sheet, with_formats) as (_, cells):
         found.hidden.extend(sorted(row + 1 for row, about in cells.rowinfo_map.items() if about.hidden))
         found.columns.extend((column, column) for column, about in cells.colinfo_map.items() if about.hidden)
@@ -119,8 +119,8 @@ _REPEATED = 1_000
 _ODS_SPECIAL = (b"formula", b'"error"', b"'error'", b"collapse", b"filter")
 
 
-def _in_ods(book: zipfile.ZipFile, sheet: str) -> Found:
-    content, found = book.read("content.xml"), Found()
+def _in_ods(book: zipfile.ZipFile, sheet: str) -> SheetMarkup:
+    content, found = book.read("content.xml"), SheetMarkup()
     if not any(sign in content for sign in _ODS_SPECIAL):
         return found
     for table in ElementTree.fromstring(content).iter(f"{_TABLE}table"):

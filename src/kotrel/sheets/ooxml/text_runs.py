@@ -28,7 +28,7 @@ def texts_apart(path: Path, sheet: str) -> Mapping[str, Mapping[int, Apart]]:
             return {}
         if b"vertAlign" not in raw and b"strike" not in raw:
             return {}
-        kinds = {place: kind for place, text in enumerate(_items(raw)) if (kind := _apart(text)) is not None}
+        kinds = {place: kind for place, text in enumerate(_items(raw)) if (kind := _kind_apart(text)) is not None}
         if not kinds:
             return {}
         content = book.read(sheet_part(book, main, ElementTree.fromstring(book.read(main)), sheet))
@@ -43,7 +43,7 @@ def _items(raw: bytes) -> list[ElementTree.Element]:
     return [each for each in ElementTree.fromstring(raw) if each.tag.endswith("}si")]
 
 
-def _apart(text: ElementTree.Element) -> Apart | None:
+def _kind_apart(text: ElementTree.Element) -> Apart | None:
     runs = [each for each in text if each.tag.endswith("}r")]
     kinds: list[Apart | None] = []
     for run in runs:

@@ -175,13 +175,13 @@ def account_in(hidden: Path, writing: bool = False) -> Iterator[Account]:
 
 def _create(path: Path) -> None:
     # What writes tables takes a third of a second to import, and is needed once.
-    from kotrel.systems.sql.journal_tables import create_statements
+    from kotrel.systems.sql.journal_tables import journal_statements
 
     make_folder(path.parent)
     soon = path.with_name(f"{path.name}.{secrets.token_hex(4)}.soon")
     database = SqliteDatabase(soon, create=True)
     try:
-        database.create([*create_statements(database.dialect), *_TABLES])
+        database.create([*journal_statements(database.dialect), *_TABLES])
         database.run("INSERT INTO sender VALUES (?)", [secrets.token_hex(2)])
     finally:
         database.close()

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.changes.change_set import RecordChanges, Rest
+from kotrel.core.changes.change_set import RecordChanges, RefusedRows
 from kotrel.core.changes.journal import Entry, Stamp, load_name
 from kotrel.core.changes.plan import Plan
 from kotrel.core.changes.reversal import UndoConflict
@@ -25,7 +25,7 @@ from kotrel.sheets.safe_writing import put_in_place
 from kotrel.systems.folder.account import Account, account_in
 from kotrel.systems.folder.mirror import FILE, given_out, read_about
 from kotrel.systems.folder.overlay import with_sent
-from kotrel.systems.folder.sending import Uploads, clear_away, hand_over, laid_out, write_files
+from kotrel.systems.folder.sending import Uploads, clear_away, hand_over, laid_out, write_uploads
 from kotrel.systems.folder.trials import keep_trial
 from kotrel.systems.interface import Abilities, Reading, Receipt, Refused, Step, System, Writing
 from kotrel.systems.sql import database_journal as journal
@@ -91,7 +91,7 @@ class _FolderWriting(_FolderReading, Writing):
         reference = f"{load_name(account.next_number())}-{account.sender}"
         texts = laid_out(plan, self.uploads, self.description, self, reference, read_about(self.account.folder)[1])
         step("writing the upload files")
-        files = write_files(texts, self.uploads.folder, reference)
+        files = write_uploads(texts, self.uploads.folder, reference)
         refused = [each.refused() for each in plan.changes]
         number = account.record([*(each.changes for each in texts), *refused], plan.stamp)
         account.mark(plan.undone, number)
@@ -119,7 +119,7 @@ class _FolderWriting(_FolderReading, Writing):
         reference = f"T{datetime.now():%m%d%H%M%S}-{self.account.sender}"
         texts = laid_out(plan, self.uploads, self.description, self, reference, read_about(self.account.folder)[1])
         step("writing the trial files")
-        files = write_files(texts, self.uploads.trial, reference)
+        files = write_uploads(texts, self.uploads.trial, reference)
         for ready, path in files:
             put_in_place(ready, path)
         keep_trial(self.account.folder, reference, [each.changes for each in texts], [path for _, path in files])
@@ -235,12 +235,12 @@ class FolderSystem(System):
                 pl.when(acts & (said != "")).then(said).otherwise("message").alias("message"),
             ).drop("said", "why", "given")  # fmt: skip
 
-    def rest_of(self, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
+    def rest_of(self, number: int) -> list[tuple[str, str, RefusedRows, dict[int, str]]]:
         with account_in(self._hidden) as account:
             _require(account, number)
-            return [*journal.rest_of(account.database, number), *self._refused_there(account, number)]
+            return [*journal.kept_rest(account.database, number), *self._refused_there(account, number)]
 
-    def _refused_there(self, account: Account, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
+    def _refused_there(self, account: Account, number: int) -> list[tuple[str, str, RefusedRows, dict[int, str]]]:
         """The rows that the program refused, as they were sent."""
         said = account.answers_of(number).filter(pl.col("said") == "refused")
         lines = account.lines_of(number).join(said, on="line", how="inner")
@@ -255,7 +255,7 @@ class FolderSystem(System):
             kinds = rows.select(ROW, *(pl.lit("text").alias(letter) for letter in letters.values()))
             reasons = {int(row): str(why or "refused") for row, why in mine.select("row", "why").iter_rows()}
             titles = tuple(each.record.fields[name].title for name in each.fields)
-            found.append((each.file, each.sheet, Rest(titles, cells, kinds), reasons))
+            found.append((each.file, each.sheet, RefusedRows(titles, cells, kinds), reasons))
         return found
 
 

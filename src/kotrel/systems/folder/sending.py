@@ -238,7 +238,7 @@ def _refusals(changes: RecordChanges, rows: Rows, group: FindingGroup, layout: s
     ]
 
 
-def write_files(texts: Sequence[Texts], folder: Path, reference: str) -> list[tuple[Path, Path]]:
+def write_uploads(texts: Sequence[Texts], folder: Path, reference: str) -> list[tuple[Path, Path]]:
     """Writes the files ready to be handed over: where each lies, and the name that it will get.
 
     Raises:

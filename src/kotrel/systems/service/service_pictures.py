@@ -36,7 +36,7 @@ def kept_pictures(client: Client, names: Sequence[str]) -> dict[str, FileFacts] 
 
 def missing_pictures(client: Client, plan: Plan, folder: Path) -> dict[str, FileFacts]:
     """The pictures of new and changed rows that the folder has and the service lacks; none where it keeps no pictures."""
-    names = _named(plan)
+    names = _picture_names(plan)
     kept = kept_pictures(client, names) if names else None
     if kept is None:
         return {}
@@ -62,7 +62,7 @@ def send_pictures(client: Client, missing: Mapping[str, FileFacts], folder: Path
         client.send("PUT", f"/v1/pictures/{quote(name)}", raw=content)
 
 
-def _named(plan: Plan) -> list[str]:
+def _picture_names(plan: Plan) -> list[str]:
     names: list[str] = []
     for changes in plan.changes:
         rows = changes.frame.filter(pl.col(ACTION).is_in(["new", "changed"]))

@@ -7,7 +7,7 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.changes.change_set import RecordChanges, Rest
+from kotrel.core.changes.change_set import RecordChanges, RefusedRows
 from kotrel.core.changes.journal import Entry, changes_from, load_name
 from kotrel.core.changes.plan_pieces import from_text
 from kotrel.core.columns import ROW
@@ -190,7 +190,7 @@ def outcome(client: Client, number: int) -> pl.DataFrame:
     return rows.with_columns(pl.col("row").cast(pl.UInt32), pl.col("file", "sheet").fill_null(""))
 
 
-def rest_of(client: Client, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
+def rest_by_service(client: Client, number: int) -> list[tuple[str, str, RefusedRows, dict[int, str]]]:
     """The refused rows of a load."""
     entry_of(client, number)
     found = []
@@ -199,5 +199,7 @@ def rest_of(client: Client, number: int) -> list[tuple[str, str, Rest, dict[int,
         schema = {ROW: pl.UInt32, **dict.fromkeys(letters, pl.String)}
         cells, kinds = (pl.DataFrame(each[what], schema=schema, orient="row") for what in ("cells", "kinds"))
         reasons = {int(row): str(words) for row, words in each["reasons"].items()}
-        found.append((str(each["file"]), str(each["sheet"]), Rest(tuple(each["headings"]), cells, kinds), reasons))
+        found.append(
+            (str(each["file"]), str(each["sheet"]), RefusedRows(tuple(each["headings"]), cells, kinds), reasons)
+        )
     return found

@@ -11,7 +11,7 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.changes.change_set import RecordChanges, Rest
+from kotrel.core.changes.change_set import RecordChanges, RefusedRows
 from kotrel.core.changes.journal import Entry, Stamp
 from kotrel.core.changes.plan import Plan
 from kotrel.core.changes.plan_pieces import header_of, pieces_of
@@ -32,7 +32,7 @@ from kotrel.systems.interface import (
 )
 from kotrel.systems.service.client import Client
 from kotrel.systems.service.service_pictures import kept_pictures, missing_pictures, send_pictures
-from kotrel.systems.service.service_reading import ServiceReading, history, outcome, rest_of
+from kotrel.systems.service.service_reading import ServiceReading, history, outcome, rest_by_service
 
 EVERY = (0.05, 1.0)
 """Seconds between two looks at a job: the first pause, and the longest."""
@@ -188,6 +188,6 @@ class ServiceSystem(System):
         with self._open() as client:
             return outcome(client, number)
 
-    def rest_of(self, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
+    def rest_of(self, number: int) -> list[tuple[str, str, RefusedRows, dict[int, str]]]:
         with self._open() as client:
-            return rest_of(client, number)
+            return rest_by_service(client, number)

@@ -13,17 +13,17 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.changes.change_set import RecordChanges, Rest
+from kotrel.core.changes.change_set import RecordChanges, RefusedRows
 from kotrel.core.changes.journal import (
     ROW_COLUMNS,
     Entry,
     Stamp,
     changes_from,
     counts_of,
+    entry_parts,
     journal_rows,
     load_name,
     notes_in,
-    parts_of,
     refused_rows,
     rest_from,
 )
@@ -98,7 +98,7 @@ def write_load(database: Database, number: int, changes: Sequence[RecordChanges]
     """Writes the row of a load."""
     values: list[Any] = [
         number, stamp.kind, stamp.at.isoformat(timespec="seconds"), stamp.who, json.dumps(list(stamp.files)),
-        stamp.fingerprint, stamp.remark, stamp.of, None, json.dumps(parts_of(changes, stamp.notes)), database.login(), None, None, None,
+        stamp.fingerprint, stamp.remark, stamp.of, None, json.dumps(entry_parts(changes, stamp.notes)), database.login(), None, None, None,
     ]  # fmt: skip
     marks = ", ".join("?" for _ in values)
     database.run(f"INSERT INTO {load_table(database.dialect)} VALUES ({marks})", values)
@@ -196,7 +196,7 @@ def _facts(database: Database, number: int, lines: int, digest: str) -> list[Any
 
 
 def _lines(database: Database, number: int) -> pl.DataFrame:
-    return rows_of(database, SEALED, '"load" = ?', number)
+    return load_rows_of(database, SEALED, '"load" = ?', number)
 
 
 # --- reading ---------------------------------------------------------------------------------------------------------
@@ -221,16 +221,16 @@ def entries(database: Database) -> list[Entry]:
 def outcome_rows(database: Database, number: int) -> pl.DataFrame:
     """The rows of a load, in the order of the load."""
     names = ["file", "sheet", "row", "record", "key", "action", "outcome", "message"]
-    return rows_of(database, names, '"load" = ?', number)
+    return load_rows_of(database, names, '"load" = ?', number)
 
 
 def line_rows(database: Database, number: int) -> pl.DataFrame:
     """``line`` and ``row`` (Int64), ``record``, ``key`` and ``action`` of a load's rows, in its order."""
-    rows = rows_of(database, ["line", "record", "key", "row", "action"], '"load" = ?', number)
+    rows = load_rows_of(database, ["line", "record", "key", "row", "action"], '"load" = ?', number)
     return rows.with_columns(pl.col("line", "row").cast(pl.Int64))
 
 
-def rows_of(database: Database, names: Sequence[str], condition: str, number: int) -> pl.DataFrame:
+def load_rows_of(database: Database, names: Sequence[str], condition: str, number: int) -> pl.DataFrame:
     """Columns of a load's rows, in the order of the load."""
     wanted = ["line", *(name for name in names if name != "line")]
     columns = [f"CAST({quoted(name)} AS {database.dialect.text})" for name in wanted]
@@ -267,11 +267,11 @@ def changes_of(database: Database, description: Description, number: int) -> lis
 def lines_done(database: Database, number: int) -> pl.DataFrame:
     """The lines of what a load did: ``line``, ``row``, ``action``, ``after``, ``before``, ``raw``."""
     names = ["line", "row", "action", "after", "before", "raw"]
-    return rows_of(database, names, "\"load\" = ? AND action NOT IN ('same', 'refused')", number)
+    return load_rows_of(database, names, "\"load\" = ? AND action NOT IN ('same', 'refused')", number)
 
 
-def rest_of(database: Database, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
+def kept_rest(database: Database, number: int) -> list[tuple[str, str, RefusedRows, dict[int, str]]]:
     """The refused rows of a load: file, sheet, the rows as they stood there, and row → its reasons."""
     names = ["line", "file", "sheet", "row", "message", "after", "before"]
-    rows = rows_of(database, names, "\"load\" = ? AND action = 'refused'", number)
+    rows = load_rows_of(database, names, "\"load\" = ? AND action = 'refused'", number)
     return list(rest_from(load_parts(database, number), rows))

@@ -11,7 +11,7 @@ from functools import partial
 import polars as pl
 
 from kotrel.core.changes.canonical import require_canonical
-from kotrel.core.changes.change_set import RecordChanges, Rest
+from kotrel.core.changes.change_set import RecordChanges, RefusedRows
 from kotrel.core.changes.journal import Entry, Stamp, in_effect, load_name
 from kotrel.core.changes.outcome_page import OutcomePage
 from kotrel.core.changes.plan import Plan
@@ -254,10 +254,10 @@ class SqlSystem(System):
             _require_load(database, number)
             return outcome_page(database, number, most)
 
-    def rest_of(self, number: int) -> list[tuple[str, str, Rest, dict[int, str]]]:
+    def rest_of(self, number: int) -> list[tuple[str, str, RefusedRows, dict[int, str]]]:
         with self._open() as database:
             _require_load(database, number)
-            return journal.rest_of(database, number)
+            return journal.kept_rest(database, number)
 
 
 def _require_load(database: Database, number: int) -> None:

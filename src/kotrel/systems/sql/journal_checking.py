@@ -10,7 +10,7 @@ from kotrel.core.changes.journal import load_name
 from kotrel.core.changes.seal import SEALED, chained, is_turned_round, seal_of
 from kotrel.core.phrases import count as counted
 from kotrel.systems.sql.database import Database
-from kotrel.systems.sql.database_journal import SEALED_FACTS, has_journal, load_table, row_table, rows_of
+from kotrel.systems.sql.database_journal import SEALED_FACTS, has_journal, load_rows_of, load_table, row_table
 
 
 def trouble_with(database: Database, number: int | None = None, newest: int | None = None) -> dict[int, str]:
@@ -71,14 +71,14 @@ def _trouble(
     if not whole and count > MANY_LINES:
         return ""
     parts = json.loads(facts[8])
-    there = rows_of(database, SEALED, '"load" = ?', number)
+    there = load_rows_of(database, SEALED, '"load" = ?', number)
     if seal_of(parts, there).digest() != digest:
         return "lines of its journal were changed since"
     at = 0
     for part in parts:
         if part.get("copied"):
             load, first, last = part["copied"]
-            source = rows_of(database, SEALED, f'line BETWEEN {int(first)} AND {int(last)} AND "load" = ?', load)
+            source = load_rows_of(database, SEALED, f'line BETWEEN {int(first)} AND {int(last)} AND "load" = ?', load)
             if not is_turned_round(there.slice(at, part["rows"]), source):
                 return f"lines of its journal, or of {load_name(load)}'s, which it undid, were changed since"
         at += int(part["rows"])

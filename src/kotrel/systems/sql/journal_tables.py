@@ -11,7 +11,7 @@ from kotrel.systems.sql.dialect import Dialect
 from kotrel.systems.sql.outcome_pages import SPECIAL
 
 
-def create_statements(dialect: Dialect) -> list[str]:
+def journal_statements(dialect: Dialect) -> list[str]:
     """The statements that create the journal."""
     # Its images of rows may be longer than MariaDB's plain texts.
     long = sa.Text().with_variant(mysql.LONGTEXT(), "mysql")

@@ -19,7 +19,7 @@ def outcome_page(database: Database, number: int, most: int) -> OutcomePage:
     parts = journal.load_parts(database, number)
     counts = {action: sum(int(part["counts"].get(action, 0)) for part in parts)
               for action in ("new", "changed", "removed", "same", "refused")}  # fmt: skip
-    special = journal.rows_of(database, NAMES, f'"load" = ? AND {SPECIAL}', number)
+    special = journal.load_rows_of(database, NAMES, f'"load" = ? AND {SPECIAL}', number)
     refused = special.filter(pl.col("outcome") == "refused")
     warned = special.filter(pl.col("outcome") != "refused")
     acting = counts["new"] + counts["changed"] + counts["removed"]
@@ -32,7 +32,7 @@ def outcome_page(database: Database, number: int, most: int) -> OutcomePage:
             f"AND action <> 'same' ORDER BY line LIMIT {left}"
         )
         condition = f'"load" = ? AND line IN (SELECT line FROM ({first}) AS few)'
-        rows = pl.concat([rows, journal.rows_of(database, NAMES, condition, number)])
+        rows = pl.concat([rows, journal.load_rows_of(database, NAMES, condition, number)])
     same = counts["same"] - warned.filter(pl.col("action") == "same").height
     total = sum(counts.values())
     return OutcomePage(

@@ -83,7 +83,7 @@ def holders_of_load_lock(connection: psycopg.Connection[Any], but: int = 0) -> s
         "AND database = (SELECT oid FROM pg_catalog.pg_database WHERE datname = pg_catalog.current_database()) "
         f"AND ((classid::bigint << 32) | objid::bigint) = {LOAD_LOCK}"
     ).fetchall()
-    return _named(connection, [pid for (pid,) in pids if pid != but])
+    return _describe_processes(connection, [pid for (pid,) in pids if pid != but])
 
 
 def holders_of_tables(connection: psycopg.Connection[Any], pid: int) -> str:
@@ -98,10 +98,10 @@ def holders_of_tables(connection: psycopg.Connection[Any], pid: int) -> str:
         "WHERE m.pid = %s AND o.granted AND o.mode NOT IN ('AccessShareLock') AND m.relation >= 16384",
         [pid],
     ).fetchall()
-    return _named(connection, [one for (one,) in pids])
+    return _describe_processes(connection, [one for (one,) in pids])
 
 
-def _named(connection: psycopg.Connection[Any], pids: Sequence[int]) -> str:
+def _describe_processes(connection: psycopg.Connection[Any], pids: Sequence[int]) -> str:
     if not pids:
         return ""
     rows = connection.execute(_HOLDERS.replace("?", "%s").encode(), [list(pids)]).fetchall()

@@ -66,7 +66,7 @@ def merge_all(merge: Merge) -> None:
     database, trouble = merge.database, ""
     database.run("SAVEPOINT merging")
     try:
-        trouble = _short(merge, merge.merge())
+        trouble = _say_missing(merge, merge.merge())
         if not trouble:
             database.run("RELEASE SAVEPOINT merging")
             return
@@ -79,7 +79,7 @@ def merge_all(merge: Merge) -> None:
     raise ConcurrentChange(trouble)
 
 
-def _short(merge: Merge, done: Done) -> str:
+def _say_missing(merge: Merge, done: Done) -> str:
     """What is missing, in words; an empty text where every row was affected."""
     for action, count in done.items():
         wanted = merge.changes.counts.get(action, 0)
