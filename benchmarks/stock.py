@@ -35,9 +35,14 @@ def opening(bench: PostgresBench, lines: int, runs: int) -> tuple[Timed, Timed]:
     numbers = pl.int_range(0, lines, eager=True)
     frame = pl.DataFrame({"n": numbers}).select(
         pl.concat_str(pl.lit("LOT-"), (pl.col("n") % items + 1).cast(pl.String).str.zfill(5)).alias("Item"),
-        pl.lit("LOFT").alias("Warehouse"), pl.lit("3").alias("Quantity"), pl.lit("KG").alias("Unit"), pl.lit("2.50").alias("Cost"),
-        pl.lit("L-01-A").alias("Bin"), pl.concat_str(pl.lit("V-"), pl.col("n")).alias("Lot"), pl.lit("2029-04-30").alias("Expiry"),
-    )  # fmt: skip
+        pl.lit("LOFT").alias("Warehouse"),
+        pl.lit("3").alias("Quantity"),
+        pl.lit("KG").alias("Unit"),
+        pl.lit("2.50").alias("Cost"),
+        pl.lit("L-01-A").alias("Bin"),
+        pl.concat_str(pl.lit("V-"), pl.col("n")).alias("Lot"),
+        pl.lit("2029-04-30").alias("Expiry"),
+    )
     frame.write_csv(sheet)
 
     def again() -> None:

@@ -26,7 +26,13 @@ def program_texts(root: Path) -> Iterator[tuple[str, str]]:
     for path in sorted((root / "src" / "kotrel").rglob("*.py")):
         tree = ast.parse(path.read_text("utf-8"))
         docs = {node.value for node in ast.walk(tree) if isinstance(node, ast.Expr)}
-        inner = {part for node in ast.walk(tree) if isinstance(node, ast.JoinedStr) for part in ast.walk(node) if part is not node}  # fmt: skip
+        inner = {
+            part
+            for node in ast.walk(tree)
+            if isinstance(node, ast.JoinedStr)
+            for part in ast.walk(node)
+            if part is not node
+        }
         for node in ast.walk(tree):
             if node in docs or node in inner:
                 continue

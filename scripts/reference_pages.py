@@ -36,7 +36,14 @@ def _table(*headings: str) -> list[str]:
 
 def _commands() -> str:
     schemas = json.loads((DOCS / "json-schemas.json").read_text("utf-8"))["commands"]
-    lines = ["# Commands", "", "All commands with every option. `kotrel help COMMAND` shows the same in the terminal.", "", MADE, ""]  # fmt: skip
+    lines = [
+        "# Commands",
+        "",
+        "All commands with every option. `kotrel help COMMAND` shows the same in the terminal.",
+        "",
+        MADE,
+        "",
+    ]
     lines += ["## Options for every command", "", "They may stand before or after the command.", ""]
     lines += _options(parser_for(None), everywhere=True)
     lines += ["", "## Exit status", "", *_table("status", "meaning")]
@@ -101,7 +108,13 @@ def _options(parser: argparse.ArgumentParser, everywhere: bool) -> list[str]:
         value = action.metavar or ("{" + ",".join(map(str, action.choices)) + "}" if action.choices else "")
         takes = f" {value}" if value and action.nargs != 0 else ""
         named = ", ".join(f"`{option}{takes}`" for option in action.option_strings) or f"`{value}`"
-        more = " (one or more)" if action.nargs in ("+", "*") else " (may be left out)" if action.nargs == "?" and not action.option_strings else ""  # fmt: skip
+        more = (
+            " (one or more)"
+            if action.nargs in ("+", "*")
+            else " (may be left out)"
+            if action.nargs == "?" and not action.option_strings
+            else ""
+        )
         rows.append(_row(f"{named}{more}", action.help or ""))
     return [*_table("option", "meaning"), *rows] if rows else []
 

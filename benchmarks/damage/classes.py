@@ -86,8 +86,15 @@ def _decimal(form: str) -> Make:
         whole, _, cents = text.partition(".")
         if not cents or "-" in text:
             return None
-        return form.format(whole=whole, cents=cents, text=text, dot=f"{int(whole):,}".replace(",", "."), space=f"{int(whole):,}".replace(",", " "),
-                           apostrophe=f"{int(whole):,}".replace(",", "’"), comma=f"{int(whole):,}")  # fmt: skip
+        return form.format(
+            whole=whole,
+            cents=cents,
+            text=text,
+            dot=f"{int(whole):,}".replace(",", "."),
+            space=f"{int(whole):,}".replace(",", " "),
+            apostrophe=f"{int(whole):,}".replace(",", "’"),
+            comma=f"{int(whole):,}",
+        )
 
     return make
 

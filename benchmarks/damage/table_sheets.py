@@ -43,12 +43,15 @@ def items_of(pick: random.Random, count: int) -> list[tuple[str, ...]]:
     words = ("Braided rope", "Shackle", "Snap hook", "Deck cleat", "Turnbuckle", "Anchor chain")
     return [
         (
-            f"NV-{pick.randrange(10**5):05d}", f"{pick.choice(words)} {pick.randrange(2, 40)} mm", pick.choice(("EA", "M", "KG")),
-            pick.choice(("ROPE-BRAID", "ROPE-TWIST", "CHAIN-LINK")), f"{pick.randrange(1, 90)}.{pick.randrange(10, 99)}",
+            f"NV-{pick.randrange(10**5):05d}",
+            f"{pick.choice(words)} {pick.randrange(2, 40)} mm",
+            pick.choice(("EA", "M", "KG")),
+            pick.choice(("ROPE-BRAID", "ROPE-TWIST", "CHAIN-LINK")),
+            f"{pick.randrange(1, 90)}.{pick.randrange(10, 99)}",
             f"{pick.randrange(90, 190)}.{pick.randrange(10, 99)}",
         )
         for _ in range(count)
-    ]  # fmt: skip
+    ]
 
 
 def titles_above(pick: random.Random) -> Layout:
@@ -181,8 +184,13 @@ def total_and_notes_below(pick: random.Random) -> Layout:
     done.add_items(items)
     done.add(
         ["Total", None, None, None, sum(float(it[4]) for it in items), sum(float(it[5]) for it in items)],
-        [], [], ["Notes"], ["Prices hold until the end of May 2027."], ["Minimum order 50 EUR."], ["Subject to change."],
-    )  # fmt: skip
+        [],
+        [],
+        ["Notes"],
+        ["Prices hold until the end of May 2027."],
+        ["Minimum order 50 EUR."],
+        ["Subject to change."],
+    )
     return done
 
 

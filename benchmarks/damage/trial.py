@@ -144,7 +144,12 @@ def try_sheet(damage: Damage, rows: int, share: float, seed: int, tally: Tally) 
     letters = {letter_of(n): [record.fields[field].title, *cells[field]] for n, field in enumerate(columns)}
     grid_kinds: dict[str, str | pl.Series] = dict.fromkeys(letters, "text")
     grid_kinds[letter_of(columns.index(name))] = pl.Series(["text", *kinds])
-    grid = Grid("trial.csv" if text_file else "trial.xlsx", "" if text_file else "Trial", pl.DataFrame(letters, schema=dict.fromkeys(letters, pl.String)), grid_kinds)  # fmt: skip
+    grid = Grid(
+        "trial.csv" if text_file else "trial.xlsx",
+        "" if text_file else "Trial",
+        pl.DataFrame(letters, schema=dict.fromkeys(letters, pl.String)),
+        grid_kinds,
+    )
     table = find_table(grid, 1)
     read = understand(table, match_headings(table, record), Conventions(currency="EUR"), TODAY)
     [done_rows] = [

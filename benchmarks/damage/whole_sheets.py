@@ -93,8 +93,15 @@ def typed_like_numbers(pick: random.Random) -> Sheet:
         typed.append(form.format(n=number, c=code, m=number[:-1]) if number != "x" else f"{int(code)}.00")
     clean = [f"NEW-{n:03d}" for n in range(10)]
     codes = typed + clean
-    return Sheet("item", items(codes), ("code", "Item code"), list(codes), set(range(len(typed))), KEEP,
-                 {"item": [held(code, n) for n, code in enumerate(there)]})  # fmt: skip
+    return Sheet(
+        "item",
+        items(codes),
+        ("code", "Item code"),
+        list(codes),
+        set(range(len(typed))),
+        KEEP,
+        {"item": [held(code, n) for n, code in enumerate(there)]},
+    )
 
 
 def typed_and_named_as_new(pick: random.Random) -> Sheet:
@@ -108,16 +115,32 @@ def zeros_dropped(pick: random.Random) -> Sheet:
     width = pick.choice([5, 6, 7])
     there = _distinct(lambda: _padded(pick, width, pick.choice([1, 2, 3])), 40)
     shown = [str(int(code)) for code in there[:30]]
-    return Sheet("item", items(shown), ("code", "Item code"), list(there[:30]), set(range(30)), MEND,
-                 {"item": [held(code, n) for n, code in enumerate(there)]}, {"Item code": ["number"] * 30})  # fmt: skip
+    return Sheet(
+        "item",
+        items(shown),
+        ("code", "Item code"),
+        list(there[:30]),
+        set(range(30)),
+        MEND,
+        {"item": [held(code, n) for n, code in enumerate(there)]},
+        {"Item code": ["number"] * 30},
+    )
 
 
 def zeros_dropped_of_two(pick: random.Random) -> Sheet:
     """The same, where the bare number is another item's code: nobody can tell."""
     there = _distinct(lambda: _padded(pick, 6, 4), 20)
     bare = [str(int(code)) for code in there]
-    return Sheet("item", items(bare), ("code", "Item code"), list(bare), set(range(20)), KEEP,
-                 {"item": [held(code, n) for n, code in enumerate([*there, *bare])]}, {"Item code": ["number"] * 20})  # fmt: skip
+    return Sheet(
+        "item",
+        items(bare),
+        ("code", "Item code"),
+        list(bare),
+        set(range(20)),
+        KEEP,
+        {"item": [held(code, n) for n, code in enumerate([*there, *bare])]},
+        {"Item code": ["number"] * 20},
+    )
 
 
 def zeros_dropped_of_new(pick: random.Random) -> Sheet:
@@ -135,8 +158,16 @@ def exponents_of_codes(pick: random.Random) -> Sheet:
     numbers = [f"{int(code[:2]) * 10 ** int(code[3:])}" for code in there]
     once = [n for n, number in enumerate(numbers) if numbers.count(number) == 1]
     true, shown = [there[n] for n in once], [numbers[n] for n in once]
-    return Sheet("item", items(shown), ("code", "Item code"), list(true), set(range(len(shown))), ASK,
-                 {"item": [held(code, n) for n, code in enumerate(there)]}, {"Item code": ["number"] * len(shown)})  # fmt: skip
+    return Sheet(
+        "item",
+        items(shown),
+        ("code", "Item code"),
+        list(true),
+        set(range(len(shown))),
+        ASK,
+        {"item": [held(code, n) for n, code in enumerate(there)]},
+        {"Item code": ["number"] * len(shown)},
+    )
 
 
 def words_like_dates(pick: random.Random) -> Sheet:
@@ -150,8 +181,15 @@ def words_like_dates(pick: random.Random) -> Sheet:
     )
     typed = [pick.choice([f"{months[m]} {d}", f"{months[m].title()} {d}", f"{m + 1:02d}.01."]) for m, d in chosen]
     typed = list(dict.fromkeys(typed))
-    return Sheet("item", items(typed), ("code", "Item code"), list(typed), set(range(len(typed))), KEEP,
-                 {"item": [held(code, n) for n, code in enumerate(dict.fromkeys(there))]})  # fmt: skip
+    return Sheet(
+        "item",
+        items(typed),
+        ("code", "Item code"),
+        list(typed),
+        set(range(len(typed))),
+        KEEP,
+        {"item": [held(code, n) for n, code in enumerate(dict.fromkeys(there))]},
+    )
 
 
 def date_cells(pick: random.Random) -> Sheet:
@@ -159,8 +197,16 @@ def date_cells(pick: random.Random) -> Sheet:
     true = [f"OCT-{20 + n}" for n in range(10)]
     shown = [f"20{20 + n}-10-01" for n in range(10)]
     there = ["1.10", "10-1", "SET-01"]
-    return Sheet("item", items(shown), ("code", "Item code"), list(true), set(range(10)), ASK,
-                 {"item": [held(code, n) for n, code in enumerate(there)]}, {"Item code": ["date"] * 10})  # fmt: skip
+    return Sheet(
+        "item",
+        items(shown),
+        ("code", "Item code"),
+        list(true),
+        set(range(10)),
+        ASK,
+        {"item": [held(code, n) for n, code in enumerate(there)]},
+        {"Item code": ["date"] * 10},
+    )
 
 
 def other_alphabet(pick: random.Random) -> Sheet:
@@ -176,8 +222,15 @@ def footnoted(pick: random.Random) -> Sheet:
     marks = ("¹", "²", "†", "‡", "*", " (new)", " NEW", "**", " neu", "³", " *", "#")
     hit = set(pick.sample(range(60), 8))
     shown = [code + pick.choice(marks) if n in hit else code for n, code in enumerate(there)]
-    return Sheet("item", items(shown), ("code", "Item code"), list(there), hit, ASK,
-                 {"item": [held(code, n) for n, code in enumerate(there)]})  # fmt: skip
+    return Sheet(
+        "item",
+        items(shown),
+        ("code", "Item code"),
+        list(there),
+        hit,
+        ASK,
+        {"item": [held(code, n) for n, code in enumerate(there)]},
+    )
 
 
 def twice_in_other_forms(pick: random.Random) -> Sheet:
@@ -234,8 +287,16 @@ def barcodes_cut(pick: random.Random) -> Sheet:
         # Some fit by chance.
         fits = cut[:-1] + gtin_check_digit(cut[:-1]) if pick.random() < 0.3 else cut
         shown.append(fits if n in hit else code)
-    return Sheet("item", items([f"BC-{n:03d}" for n in range(40)], ("Barcode", list(shown))), ("barcode", "Barcode"), list(true), hit,
-                 ASK, {}, {"Barcode": [pick.choice(["text", "number"]) for _ in range(40)]})  # fmt: skip
+    return Sheet(
+        "item",
+        items([f"BC-{n:03d}" for n in range(40)], ("Barcode", list(shown))),
+        ("barcode", "Barcode"),
+        list(true),
+        hit,
+        ASK,
+        {},
+        {"Barcode": [pick.choice(["text", "number"]) for _ in range(40)]},
+    )
 
 
 def barcodes_of_five_digits(pick: random.Random) -> Sheet:
@@ -245,16 +306,31 @@ def barcodes_of_five_digits(pick: random.Random) -> Sheet:
         body = _digits(pick, 4).replace("0", "1")
         shown.append(body + gtin_check_digit(body))
     true = _distinct(lambda: _gtin(pick, "27", 13), 10)
-    return Sheet("item", items([f"BC-{n:03d}" for n in range(30)], ("Barcode", [*shown, *true])), ("barcode", "Barcode"),
-                 ["?" + code for code in shown] + list(true), set(range(20)), ASK, {},
-                 {"Barcode": ["number"] * 20 + ["text"] * 10})  # fmt: skip
+    return Sheet(
+        "item",
+        items([f"BC-{n:03d}" for n in range(30)], ("Barcode", [*shown, *true])),
+        ("barcode", "Barcode"),
+        ["?" + code for code in shown] + list(true),
+        set(range(20)),
+        ASK,
+        {},
+        {"Barcode": ["number"] * 20 + ["text"] * 10},
+    )
 
 
 def barcodes_that_lost_zeros(pick: random.Random) -> Sheet:
     """Number cells of barcodes of 12 and 13 digits that began with one zero: every one of that length has its check digit."""
     true = _distinct(lambda: _gtin(pick, "0" + pick.choice("123456789"), 12), 12)
-    return Sheet("item", items([f"BC-{n:03d}" for n in range(12)], ("Barcode", [code[1:] for code in true])), ("barcode", "Barcode"),
-                 list(true), set(range(12)), MEND, {}, {"Barcode": ["number"] * 12})  # fmt: skip
+    return Sheet(
+        "item",
+        items([f"BC-{n:03d}" for n in range(12)], ("Barcode", [code[1:] for code in true])),
+        ("barcode", "Barcode"),
+        list(true),
+        set(range(12)),
+        MEND,
+        {},
+        {"Barcode": ["number"] * 12},
+    )
 
 
 def barcodes_with_blanks(pick: random.Random) -> Sheet:
@@ -262,8 +338,14 @@ def barcodes_with_blanks(pick: random.Random) -> Sheet:
     true = _distinct(lambda: _gtin(pick, "27", 13), 20)
     blanks = [pick.choice(" \u00a0\u2009\u202f\u2007") for _ in true]
     shown = [f"{code[0]}{blank}{code[1:7]}{blank}{code[7:]}" for code, blank in zip(true, blanks, strict=True)]
-    return Sheet("item", items([f"BC-{n:03d}" for n in range(20)], ("Barcode", list(shown))), ("barcode", "Barcode"), list(true),
-                 set(range(20)), MEND)  # fmt: skip
+    return Sheet(
+        "item",
+        items([f"BC-{n:03d}" for n in range(20)], ("Barcode", list(shown))),
+        ("barcode", "Barcode"),
+        list(true),
+        set(range(20)),
+        MEND,
+    )
 
 
 # --- numbers and days ---
@@ -280,8 +362,16 @@ def _amounts(
 ) -> Sheet:
     name = "weight" if heading == "Weight" else "cost"
     more = [("Weight unit", ["KG"] * len(cells))] if name == "weight" else []
-    return Sheet("item", items([f"AM-{n:03d}" for n in range(len(cells))], (heading, list(cells)), *more), (name, heading), truth, hit,
-                 wanted, {}, {heading: kinds})  # fmt: skip
+    return Sheet(
+        "item",
+        items([f"AM-{n:03d}" for n in range(len(cells))], (heading, list(cells)), *more),
+        (name, heading),
+        truth,
+        hit,
+        wanted,
+        {},
+        {heading: kinds},
+    )
 
 
 def one_comma(pick: random.Random) -> Sheet:
@@ -330,9 +420,15 @@ def year_first_pairs(pick: random.Random) -> Sheet:
         for n, (d, m, y) in enumerate(days)
     ]
     true: list[Cell] = [f"{y}-{m:02d}-{d:02d}" for d, m, y in days]
-    return Sheet("lot", {"Item": ["PNT-00001"] * 15, "Lot": [f"VM-{n:03d}" for n in range(15)], "Expires on": shown},
-                 ("expires_on", "Expires on"), true, hit, ASK,
-                 {"item": [held("PNT-00001", 1, lot_tracked="yes")]})  # fmt: skip
+    return Sheet(
+        "lot",
+        {"Item": ["PNT-00001"] * 15, "Lot": [f"VM-{n:03d}" for n in range(15)], "Expires on": shown},
+        ("expires_on", "Expires on"),
+        true,
+        hit,
+        ASK,
+        {"item": [held("PNT-00001", 1, lot_tracked="yes")]},
+    )
 
 
 # --- texts ---

@@ -142,8 +142,13 @@ def collect_files(
             source, round_ = _source_of(stamp, name, path, wish, known_files)
             warehouses = known_places.warehouses
             only = next(iter(warehouses)) if len(warehouses) == 1 else None
-            sheet = Sheet(round_, _warehouse_of(path, wish, only, warehouses), wish.counted_at,
-                          wish.day or (frozen_day if now.date().isoformat() == frozen_day else None), wish.as_expected)  # fmt: skip
+            sheet = Sheet(
+                round_,
+                _warehouse_of(path, wish, only, warehouses),
+                wish.counted_at,
+                wish.day or (frozen_day if now.date().isoformat() == frozen_day else None),
+                wish.as_expected,
+            )
             read, not_read = (
                 ([prepared], list[str]())
                 if prepared is not None

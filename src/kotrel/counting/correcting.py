@@ -90,8 +90,15 @@ def correct(name: str, what: Correction, workspace: Workspace, who: str, now: da
                 f"{what.item} is posted already", "Undo that load first; that opens the count again.", "posted-already"
             )
         rounds = [entry.round for entry in count.entries() if entry.place == place.number and entry.round >= AFTER_ALL]
-        entry = CountEntry(place.number, max(rounds, default=AFTER_ALL - 1) + 1, what.counted, who, what.at, f"by hand, {moment_text(now.replace(tzinfo=None))}",
-                      what.reason)  # fmt: skip
+        entry = CountEntry(
+            place.number,
+            max(rounds, default=AFTER_ALL - 1) + 1,
+            what.counted,
+            who,
+            what.at,
+            f"by hand, {moment_text(now.replace(tzinfo=None))}",
+            what.reason,
+        )
         count.correct(entry)
         return Corrected(place, _serial_moved(entry, place, count, reading) if place.serial is not None else "")
 

@@ -88,8 +88,12 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     collect.add_argument("--warehouse", metavar="CODE", help="for rows that name none")
     collect.add_argument("--bin", metavar="CODE", help="of scanned lines")
     collect.add_argument("--counter", metavar="NAME", help="who counted, for rows that name nobody")
-    collect.add_argument("--blank", choices=("not-counted", "as-expected"), default="not-counted",
-                         help="what a blank means (default: not-counted)")  # fmt: skip
+    collect.add_argument(
+        "--blank",
+        choices=("not-counted", "as-expected"),
+        default="not-counted",
+        help="what a blank means (default: not-counted)",
+    )
     collect.add_argument("--map", dest="map_name", metavar="NAME", help="the saved mapping that reads them")
     collect.add_argument("--recount", action="store_true", help="files without Kotrel's mark are a recount")
     collect.add_argument(
@@ -99,8 +103,12 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     variance = step("variance", "show what was counted against what was expected, worst first")
     post = step("post", "post the differences, one adjustment for each warehouse")
     for each in (variance, post):
-        each.add_argument("--second", choices=("recount", "add", "error"), default="recount",
-                          help="where one place was counted twice: count it again (the default), add both up, or stop")  # fmt: skip
+        each.add_argument(
+            "--second",
+            choices=("recount", "add", "error"),
+            default="recount",
+            help="where one place was counted twice: count it again (the default), add both up, or stop",
+        )
     variance.add_argument("--all", action="store_true", help="list every line")
     add_report(variance)
     add_report(post)
@@ -115,8 +123,12 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
     fix.add_argument("--who", metavar="NAME", help="who corrects it (default: your user name)")
     post.add_argument("--date", type=day, metavar="DATE", help="the date of the adjustments (default: today)")
     post.add_argument("--account", metavar="CODE", help="the account they are posted against (default: the system's)")
-    post.add_argument("--not-counted", choices=("open", "leave", "zero"), default="open",
-                      help="lines not counted: keep them open (the default), close them as they are, or count them as zero")  # fmt: skip
+    post.add_argument(
+        "--not-counted",
+        choices=("open", "leave", "zero"),
+        default="open",
+        help="lines not counted: keep them open (the default), close them as they are, or count them as zero",
+    )
     post.add_argument("-o", "--output", metavar="FILE", help="write the count's whole record as a workbook")
     add_agreement(post)
     listing = step("list", "list the counts and how far they are", named=False)
@@ -126,8 +138,16 @@ def arguments(parser: argparse.ArgumentParser) -> list[argparse.ArgumentParser]:
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args, screen)
-    steps = {"freeze": _freeze, "sheets": _sheets, "collect": _collect, "variance": _variance, "set": _set, "post": _post,
-             "list": _list, "drop": _drop}  # fmt: skip
+    steps = {
+        "freeze": _freeze,
+        "sheets": _sheets,
+        "collect": _collect,
+        "variance": _variance,
+        "set": _set,
+        "post": _post,
+        "list": _list,
+        "drop": _drop,
+    }
     return steps[args.step](args, screen, workspace)
 
 

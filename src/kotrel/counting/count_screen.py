@@ -34,8 +34,18 @@ _WARNINGS = 4
 def show_frozen(screen: Screen, frozen: Frozen, trading: bool) -> None:
     """What is to be counted, and what to know before."""
     if screen.as_json:
-        screen.json({"count": frozen.name, "places": frozen.places, "items": frozen.items, "warehouses": list(frozen.warehouses),
-                     "value": f"{half_away(frozen.value, 2):f}", "frozen_at": frozen.frozen_at, "trading": trading, "remarks": list(frozen.remarks)})  # fmt: skip
+        screen.json(
+            {
+                "count": frozen.name,
+                "places": frozen.places,
+                "items": frozen.items,
+                "warehouses": list(frozen.warehouses),
+                "value": f"{half_away(frozen.value, 2):f}",
+                "frozen_at": frozen.frozen_at,
+                "trading": trading,
+                "remarks": list(frozen.remarks),
+            }
+        )
         return
     how = "trading goes on: note the time at each line" if trading else "trading is stopped until it is posted"
     screen.show(
@@ -78,12 +88,26 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
     bad = [each for each in done if each.status == "refused"]
     copies = [mark(each.sheets, marked_name(each.path)) for each in bad if each.sheets] if marked else []
     if screen.as_json:
-        screen.json({
-            "count": name,
-            "files": [{"file": str(each.path), "status": each.status, "lines": each.lines, "blank": each.blank, "finds": each.finds,
-                       "replaced": each.replaced, "findings": _findings(each), "not_read": list(each.not_read), "beside": each.beside} for each in done],
-            "marked": [str(copy.path) for copy in copies],
-        })  # fmt: skip
+        screen.json(
+            {
+                "count": name,
+                "files": [
+                    {
+                        "file": str(each.path),
+                        "status": each.status,
+                        "lines": each.lines,
+                        "blank": each.blank,
+                        "finds": each.finds,
+                        "replaced": each.replaced,
+                        "findings": _findings(each),
+                        "not_read": list(each.not_read),
+                        "beside": each.beside,
+                    }
+                    for each in done
+                ],
+                "marked": [str(copy.path) for copy in copies],
+            }
+        )
         return 1 if bad else 0
     for each in bad:
         screen.show(Text(f"{each.path.name}: nothing was collected from it", style="bold red"))
@@ -186,10 +210,23 @@ def show_posting(screen: Screen, planned: Posting) -> None:
 def show_posted(screen: Screen, name: str, done: Posting, output: str | None) -> int:
     """What was posted. Returns the exit status."""
     if screen.as_json:
-        screen.json({"count": name, "status": done.status, "load": load_name(done.load) if done.load else None, "lines": len(done.adjusted),
-                     "adjusted": len(done.changed), "documents": done.documents, "net": f"{done.net:f}",
-                     "findings": [found for checked in (done.preview.checked if done.preview else ()) for group in checked.rows.findings
-                                  for found in group_json(checked.rows, group)]})  # fmt: skip
+        screen.json(
+            {
+                "count": name,
+                "status": done.status,
+                "load": load_name(done.load) if done.load else None,
+                "lines": len(done.adjusted),
+                "adjusted": len(done.changed),
+                "documents": done.documents,
+                "net": f"{done.net:f}",
+                "findings": [
+                    found
+                    for checked in (done.preview.checked if done.preview else ())
+                    for group in checked.rows.findings
+                    for found in group_json(checked.rows, group)
+                ],
+            }
+        )
         return 1 if done.status == "refused" else 0
     if done.status == "nothing to post":
         screen.show("Nothing to post: every line that is counted and decided is posted already.")
@@ -242,6 +279,14 @@ def show_counts(screen: Screen, found: Sequence[Listed]) -> None:
         if each.damaged:
             table.add_row(Text(each.name), Text("its file is damaged", style="red"))
             continue
-        table.add_row(Text(each.name), each.frozen_at[:16], Text(each.who), "trading" if each.trading else "stopped", f"{each.places:,}",
-                      f"{each.counted:,}", f"{each.recount:,}", f"{each.posted:,}")  # fmt: skip
+        table.add_row(
+            Text(each.name),
+            each.frozen_at[:16],
+            Text(each.who),
+            "trading" if each.trading else "stopped",
+            f"{each.places:,}",
+            f"{each.counted:,}",
+            f"{each.recount:,}",
+            f"{each.posted:,}",
+        )
     screen.show(table)

@@ -67,8 +67,16 @@ def write_count_sheet(sheet: CountSheet, path: Path) -> None:
         free = book.add_format(
             {"locked": False, "valign": "vcenter", "border": 1, "border_color": "#8FA3AA", "bg_color": "#FFFDF2"}
         )
-        time = book.add_format({"locked": False, "valign": "vcenter", "border": 1, "border_color": "#8FA3AA", "bg_color": "#FFFDF2",
-                                "num_format": "@"})  # fmt: skip
+        time = book.add_format(
+            {
+                "locked": False,
+                "valign": "vcenter",
+                "border": 1,
+                "border_color": "#8FA3AA",
+                "bg_color": "#FFFDF2",
+                "num_format": "@",
+            }
+        )
         headings = [name for name in HEADINGS if not (sheet.blind and name == "Expected")]
         out.write_string(0, 0, sheet.title, title)
         out.write_string(1, 0, sheet.subtitle, small)
@@ -100,8 +108,14 @@ def _header_text(text: str) -> str:
 
 
 def _write_place(out, row: int, place: CountPlace, headings: Sequence[str], formats, counter: str) -> None:  # type: ignore[no-untyped-def]
-    values = {"Item": place.item, "Description": place.description, "Bin": place.bin, "Lot": place.lot, "Serial": place.serial,
-              "Unit": place.unit}  # fmt: skip
+    values = {
+        "Item": place.item,
+        "Description": place.description,
+        "Bin": place.bin,
+        "Lot": place.lot,
+        "Serial": place.serial,
+        "Unit": place.unit,
+    }
     for column, name in enumerate(headings):
         if name == "Expected":
             out.write_number(row, column, float(place.expected), formats["number"])
@@ -120,8 +134,17 @@ def write_count_text(sheet: CountSheet, path: Path) -> None:
     headings = ["Warehouse", *(name for name in HEADINGS if not (sheet.blind and name == "Expected"))]
     rows = []
     for place in sheet.places:
-        values = {"Warehouse": place.warehouse, "Item": place.item, "Description": place.description, "Bin": place.bin,
-                  "Lot": place.lot, "Serial": place.serial, "Unit": place.unit, "Expected": plain_quantity(place.expected), "Counter": sheet.counter or None}  # fmt: skip
+        values = {
+            "Warehouse": place.warehouse,
+            "Item": place.item,
+            "Description": place.description,
+            "Bin": place.bin,
+            "Lot": place.lot,
+            "Serial": place.serial,
+            "Unit": place.unit,
+            "Expected": plain_quantity(place.expected),
+            "Counter": sheet.counter or None,
+        }
         rows.append([values.get(name) for name in headings])
     frame = pl.DataFrame(rows, schema=dict.fromkeys(headings, pl.String), orient="row")
     with written_whole(path) as temporary:
@@ -178,8 +201,15 @@ def make_sheets(name: str, wish: CountSheetOptions, folder: Path, workspace: Wor
                 title = f"Count {name}: {key}{what}" + (f", part {part} of {len(parts)}" if len(parts) > 1 else "")
                 counter = wish.counters[part - 1] if wish.counters else ""
                 title += f", {counter}" if counter else ""
-                sheet = CountSheet(title, f"{counted(len(mine), 'line')} · sheet {number} · {_bins(mine)}", f"{name}/{number}/{round_}",
-                                   mine[0].warehouse or "", tuple(mine), wish.blind, counter)  # fmt: skip
+                sheet = CountSheet(
+                    title,
+                    f"{counted(len(mine), 'line')} · sheet {number} · {_bins(mine)}",
+                    f"{name}/{number}/{round_}",
+                    mine[0].warehouse or "",
+                    tuple(mine),
+                    wish.blind,
+                    counter,
+                )
                 stem = "-".join(
                     filter(
                         None,

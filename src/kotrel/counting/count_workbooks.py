@@ -25,15 +25,39 @@ _MONEY = ("Value", "Cost")
 
 def variance_book(state: State, lines: Sequence[CountLine]) -> OutBook:
     """The differences, worst first, and what was not counted."""
-    head = ("Item", "Description", "Warehouse", "Bin", "Lot", "Serial", "Unit", "Expected", "Counted", "Variance", "%", "Value", "Recount",
-            "Remarks", "Counted by", "Counted at")  # fmt: skip
+    head = (
+        "Item",
+        "Description",
+        "Warehouse",
+        "Bin",
+        "Lot",
+        "Serial",
+        "Unit",
+        "Expected",
+        "Counted",
+        "Variance",
+        "%",
+        "Value",
+        "Recount",
+        "Remarks",
+        "Counted by",
+        "Counted at",
+    )
     rows = [
-        [*_place(line.place), f"{line.expected:f}", f"{line.counted:f}", f"{line.variance:f}", None if line.percent is None else f"{line.percent:f}",
-         f"{line.value:f}", line.recount or None, "; ".join(line.remarks) or None,
-         ", ".join(sorted({entry.counter for entry in line.entries if entry.counter})) or None,
-         ", ".join(sorted({entry.at for entry in line.entries if entry.at})) or None]
+        [
+            *_place(line.place),
+            f"{line.expected:f}",
+            f"{line.counted:f}",
+            f"{line.variance:f}",
+            None if line.percent is None else f"{line.percent:f}",
+            f"{line.value:f}",
+            line.recount or None,
+            "; ".join(line.remarks) or None,
+            ", ".join(sorted({entry.counter for entry in line.entries if entry.counter})) or None,
+            ", ".join(sorted({entry.at for entry in line.entries if entry.at})) or None,
+        ]
         for line in lines
-    ]  # fmt: skip
+    ]
     left = [[*_place(line.place), f"{line.expected:f}"] for line in left_lines(state.left)]
     return OutBook((_sheet("Differences", head, rows, True), _sheet("Not counted", head[:8], left, True)))
 
@@ -62,17 +86,61 @@ def count_record_book(name: str, workspace: Workspace) -> OutBook:
         for number, place in places.items()
     ]
     lead = ("Item", "Description", "Warehouse", "Bin", "Lot", "Serial", "Unit")
-    return OutBook((
-        _sheet("Count", ("Record of the count", name), [*about_count(state, files, posts, documents, remarks), *_room_to_sign()], True),
-        _sheet("Lines", (*lead, "Frozen", "Moved until counted", "Expected", "Counted", "Adjustment", "Cost", "Value", "Counted by", "When",
-                         "Remark", "Document"), lines, True),
-        _sheet("Entries", (*lead, "Count", "Counted", "Counted by", "When", "From", "Reason or remark"), [
-            [*_place(places[each.place]), round_name(each.round), f"{each.counted:f}", each.counter or None, each.at, each.where, each.remark or None]
-            for each in entries
-        ], True),
-        _sheet("Files", ("File", "Collected", "By", "Count", "SHA-256 of its content"),
-               [[each.name, each.at, each.who, round_name(each.round), each.fingerprint.partition(" ")[0]] for each in files], True),
-    ))  # fmt: skip
+    return OutBook(
+        (
+            _sheet(
+                "Count",
+                ("Record of the count", name),
+                [*about_count(state, files, posts, documents, remarks), *_room_to_sign()],
+                True,
+            ),
+            _sheet(
+                "Lines",
+                (
+                    *lead,
+                    "Frozen",
+                    "Moved until counted",
+                    "Expected",
+                    "Counted",
+                    "Adjustment",
+                    "Cost",
+                    "Value",
+                    "Counted by",
+                    "When",
+                    "Remark",
+                    "Document",
+                ),
+                lines,
+                True,
+            ),
+            _sheet(
+                "Entries",
+                (*lead, "Count", "Counted", "Counted by", "When", "From", "Reason or remark"),
+                [
+                    [
+                        *_place(places[each.place]),
+                        round_name(each.round),
+                        f"{each.counted:f}",
+                        each.counter or None,
+                        each.at,
+                        each.where,
+                        each.remark or None,
+                    ]
+                    for each in entries
+                ],
+                True,
+            ),
+            _sheet(
+                "Files",
+                ("File", "Collected", "By", "Count", "SHA-256 of its content"),
+                [
+                    [each.name, each.at, each.who, round_name(each.round), each.fingerprint.partition(" ")[0]]
+                    for each in files
+                ],
+                True,
+            ),
+        )
+    )
 
 
 Posted = tuple[str, str | None, str, str, str | None, str | None]
@@ -93,11 +161,19 @@ def _record_line(
     remarks = [why, *(line.remarks if line is not None else ()), line.recount if line is not None else ""]
     last = [entry for entry in entries if entry.round == max(each.round for each in entries)]
     return [
-        *_place(place), f"{place.expected:f}", f"{moved:f}" if moved else None, expected, counted, adjustment or None, f"{place.cost:f}",
-        None if value is None else f"{value:f}", ", ".join(dict.fromkeys(entry.counter for entry in last if entry.counter)) or None,
-        ", ".join(dict.fromkeys(entry.at for entry in last if entry.at)) or None, "; ".join(filter(None, remarks)),
+        *_place(place),
+        f"{place.expected:f}",
+        f"{moved:f}" if moved else None,
+        expected,
+        counted,
+        adjustment or None,
+        f"{place.cost:f}",
+        None if value is None else f"{value:f}",
+        ", ".join(dict.fromkeys(entry.counter for entry in last if entry.counter)) or None,
+        ", ".join(dict.fromkeys(entry.at for entry in last if entry.at)) or None,
+        "; ".join(filter(None, remarks)),
         " · ".join(filter(None, (document, load))) or None,
-    ]  # fmt: skip
+    ]
 
 
 def about_count(

@@ -106,8 +106,13 @@ def freeze(name: str, choice: CountScope, trading: bool, workspace: Workspace, w
         about.select("item", *(n for n in ("unit", "description", "category", "cost") if n in about.columns)),
     )
     remarks = [*_elsewhere(rows, workspace.hidden), *_say_due(due)]
-    chosen_by = {"where": choice.where, "classes": choice.classes, "sample": choice.sample, "seed": choice.seed,
-                 "empty_too": choice.with_empty}  # fmt: skip
+    chosen_by = {
+        "where": choice.where,
+        "classes": choice.classes,
+        "sample": choice.sample,
+        "seed": choice.seed,
+        "empty_too": choice.with_empty,
+    }
     facts = {
         "choice": json.dumps(chosen_by),
         "trading": "yes" if trading else "no",
@@ -185,9 +190,14 @@ def _condition(
 
 
 def _chosen(
-    sums: pl.DataFrame, items: pl.DataFrame, about: pl.DataFrame, choice: CountScope, condition: Compiled | None, workspace: Workspace,
+    sums: pl.DataFrame,
+    items: pl.DataFrame,
+    about: pl.DataFrame,
+    choice: CountScope,
+    condition: Compiled | None,
+    workspace: Workspace,
     reading: Reading,
-) -> pl.DataFrame:  # fmt: skip
+) -> pl.DataFrame:
     """The places that the choice takes."""
     if not choice.with_empty:
         sums = sums.filter(pl.col("quantity").cast(pl.Decimal(38, 6)) != 0)

@@ -87,9 +87,14 @@ class Posting:
 
 
 def post_count(
-    name: str, wish: PostingOptions, workspace: Workspace, who: str, now: datetime, step: Step,
+    name: str,
+    wish: PostingOptions,
+    workspace: Workspace,
+    who: str,
+    now: datetime,
+    step: Step,
     agree: Callable[[Posting], bool] | None = None,
-) -> Posting:  # fmt: skip
+) -> Posting:
     """Posts what was counted and is decided; each line once.
 
     Raises:
@@ -222,10 +227,16 @@ def _settle_here(count: Count, reading: Reading) -> None:
 
 def _noted(adjusted: list[Adjusted]) -> list[tuple[int, str, str | None, str, str | None, str]]:
     return [
-        (each.line.place.number, f"{each.line.expected:f}", None if each.line.counted is None else f"{each.line.counted:f}",
-         f"{each.adjustment:f}", each.document, each.why)
+        (
+            each.line.place.number,
+            f"{each.line.expected:f}",
+            None if each.line.counted is None else f"{each.line.counted:f}",
+            f"{each.adjustment:f}",
+            each.document,
+            each.why,
+        )
         for each in adjusted
-    ]  # fmt: skip
+    ]
 
 
 def _fingerprint(name: str) -> str:

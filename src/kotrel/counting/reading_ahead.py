@@ -90,9 +90,12 @@ class _AheadReader:
     def __init__(self) -> None:
         command, environment = as_process("kotrel.counting.reading_ahead")
         self._process = subprocess.Popen(
-            command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+            command,
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
             env={**environment, "POLARS_MAX_THREADS": "1"},
-        )  # fmt: skip
+        )
 
     def read(self, path: Path, wanted: FileOptions) -> list[Table]:
         """The tables of a file; where the other process has ended, this one reads it."""

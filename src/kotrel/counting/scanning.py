@@ -142,9 +142,14 @@ def _find_scanned(code: str, known: Mapping[str, tuple[str, str | None]]) -> tup
 
 
 def _summed(
-    path: Path, lines: Sequence[_Line], known: Mapping[str, tuple[str, str | None]], record: Record, places: Sequence[CountPlace],
-    warehouse: str | None, bin_: str | None,
-) -> Rows:  # fmt: skip
+    path: Path,
+    lines: Sequence[_Line],
+    known: Mapping[str, tuple[str, str | None]],
+    record: Record,
+    places: Sequence[CountPlace],
+    warehouse: str | None,
+    bin_: str | None,
+) -> Rows:
     """The lines added up by item, unit, lot and serial number, each at its place; what is not known is an error at its line."""
     column = Column("A", "Scanned")
     sums: dict[tuple[str, str | None, str | None, str | None, str | None], tuple[int, Decimal]] = {}

@@ -150,9 +150,16 @@ def _with_not_counted(match: Matched, word: str) -> Matched:
 
 
 def counted_rows_of(
-    path: Path, read: Read, workspace: Workspace, state: SystemState, reading: Reading, places: pl.DataFrame,
-    wish: CollectOptions, warehouse: str | None, now: datetime,
-) -> tuple[list[Rows], list[str]]:  # fmt: skip
+    path: Path,
+    read: Read,
+    workspace: Workspace,
+    state: SystemState,
+    reading: Reading,
+    places: pl.DataFrame,
+    wish: CollectOptions,
+    warehouse: str | None,
+    now: datetime,
+) -> tuple[list[Rows], list[str]]:
     """The count sheets of a file as rows, names and other codes repaired; a file without their headings as a scanner's list.
 
     With them goes what is not read, in words.

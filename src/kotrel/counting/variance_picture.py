@@ -40,8 +40,16 @@ def draw_variances(state: State, lines: Sequence[CountLine], path: Path) -> bool
     for place, line in enumerate(worth):
         text = f"{'+' if line.variance > 0 else ''}{line.variance.normalize():f} {line.place.unit}"
         left = values[place] < 0
-        axis.annotate(text, (values[place], place), xytext=(-5 if left else 5, 0), textcoords="offset points", va="center",
-                      ha="right" if left else "left", fontsize=9, color="#444444")  # fmt: skip
+        axis.annotate(
+            text,
+            (values[place], place),
+            xytext=(-5 if left else 5, 0),
+            textcoords="offset points",
+            va="center",
+            ha="right" if left else "left",
+            fontsize=9,
+            color="#444444",
+        )
     low, high = min(0.0, *values), max(0.0, *values)
     room = (high - low) * 0.12
     axis.set_xlim(low - room, high + room)

@@ -45,10 +45,15 @@ def show_variance(screen: Screen, state: State, tolerance: Tolerance, every: boo
             remark = "; ".join(filter(None, (line.recount and f"recount: {line.recount}", *line.remarks)))
             style = "yellow" if line.recount else ""
             table.add_row(
-                Text(line.place.item), Text(place_in_words(line.place)), quantity_text(line.expected), quantity_text(line.counted or Decimal(0)),
+                Text(line.place.item),
+                Text(place_in_words(line.place)),
+                quantity_text(line.expected),
+                quantity_text(line.counted or Decimal(0)),
                 Text(f"{'+' if line.variance > 0 else ''}{quantity_text(line.variance)}", style="bold"),
-                "" if line.percent is None else f"{line.percent:+f}", money_text(line.value), Text(remark, style=style),
-            )  # fmt: skip
+                "" if line.percent is None else f"{line.percent:+f}",
+                money_text(line.value),
+                Text(remark, style=style),
+            )
         screen.show(give_way(table, screen.console.width, ""))
         if not every and len(off) > SHOWN:
             screen.show(Text(f"  … {len(off) - SHOWN:,} more (--all lists them, -o FILE writes them)", style="dim"))
@@ -106,21 +111,32 @@ def variance_json(state: State, files: Sequence[Path] = ()) -> dict[str, Any]:
         "trading": state.trading,
         "lines": [
             {
-                "item": line.place.item, "warehouse": line.place.warehouse, "bin": line.place.bin, "lot": line.place.lot,
-                "serial": line.place.serial, "unit": line.place.unit, "expected": figure_text(line.expected),
+                "item": line.place.item,
+                "warehouse": line.place.warehouse,
+                "bin": line.place.bin,
+                "lot": line.place.lot,
+                "serial": line.place.serial,
+                "unit": line.place.unit,
+                "expected": figure_text(line.expected),
                 "counted": None if line.counted is None else figure_text(line.counted),
-                "variance": None if line.counted is None else figure_text(line.variance), "value": f"{line.value:f}",
+                "variance": None if line.counted is None else figure_text(line.variance),
+                "value": f"{line.value:f}",
                 "percent": None if line.percent is None or line.counted is None else f"{line.percent:f}",
-                "recount": line.recount or None, "remarks": list(line.remarks),
+                "recount": line.recount or None,
+                "remarks": list(line.remarks),
             }
             for line in sorted(state.lines, key=lambda each: (-abs(each.value), each.place.number))
         ],
-        "totals": {"net": f"{totals.net:f}", "gross": f"{totals.gross:f}",
-                   "accuracy": None if totals.accuracy is None else f"{totals.accuracy:f}", "counted": totals.counted},
+        "totals": {
+            "net": f"{totals.net:f}",
+            "gross": f"{totals.gross:f}",
+            "accuracy": None if totals.accuracy is None else f"{totals.accuracy:f}",
+            "counted": totals.counted,
+        },
         "not_counted": totals.not_counted,
         "posted": len(state.posted),
         "files": [str(path) for path in files],
-    }  # fmt: skip
+    }
 
 
 def figure_text(value: Decimal) -> str:

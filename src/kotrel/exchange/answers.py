@@ -114,9 +114,14 @@ def take_answer(paths: Sequence[Path], asking: Asking, workspace: Workspace, now
 
 
 def read_results(
-    paths: Sequence[Path], records: Sequence[Record], sent: Sequence[Path], map_name: str | None, only_refused: bool,
-    workspace: Workspace, now: datetime,
-) -> tuple[list[Answering], list[Understood]]:  # fmt: skip
+    paths: Sequence[Path],
+    records: Sequence[Record],
+    sent: Sequence[Path],
+    map_name: str | None,
+    only_refused: bool,
+    workspace: Workspace,
+    now: datetime,
+) -> tuple[list[Answering], list[Understood]]:
     """Result files as rows, and each sheet of them with what it answers for.
 
     Args:
@@ -128,8 +133,13 @@ def read_results(
         OutOfReach, WrongData: a file cannot be read, or is no result.
     """
     layouts = layouts_by_record(workspace.folder, workspace.files_only.layouts, workspace.description)
-    headings = [column.heading for record in records if record.name in layouts
-                for column in layouts[record.name].columns if column.field == record.code and column.heading]  # fmt: skip
+    headings = [
+        column.heading
+        for record in records
+        if record.name in layouts
+        for column in layouts[record.name].columns
+        if column.field == record.code and column.heading
+    ]
     result = result_record(records, headings)
     with_result = replace(
         workspace, description=replace(workspace.description, records={**workspace.description.records, NAME: result})
@@ -169,8 +179,11 @@ def numbers_on_lists(workspace: Workspace, lines: pl.DataFrame) -> pl.DataFrame:
             names = [
                 field.name
                 for field in record.fields.values()
-                if field.name not in record.key and (field.name in alone or (field.is_kept and (field.kind == "code" or OF_A_NUMBER.search(field.name))))
-            ]  # fmt: skip
+                if field.name not in record.key
+                and (
+                    field.name in alone or (field.is_kept and (field.kind == "code" or OF_A_NUMBER.search(field.name)))
+                )
+            ]
             if not names:
                 continue
             key = record.key[0]
@@ -309,8 +322,11 @@ def show_answered(screen: Screen, answered: Answered) -> None:
         )
         return
     said = [each.outcome for each in answered.answers.rows]
-    counts = ", ".join(f"{said.count(outcome):,} {words}" for outcome, words in
-                       (("done", "done"), ("warning", "done with a warning"), ("refused", "refused")) if outcome in said)  # fmt: skip
+    counts = ", ".join(
+        f"{said.count(outcome):,} {words}"
+        for outcome, words in (("done", "done"), ("warning", "done with a warning"), ("refused", "refused"))
+        if outcome in said
+    )
     one = len(answered.paths) == 1
     verb = f"{'was' if one else 'were'} read before" if answered.again else f"{'was' if one else 'were'} read"
     screen.show(f"{listed([path.name for path in answered.paths], 3)} {verb}: {counts or 'no rows'}")

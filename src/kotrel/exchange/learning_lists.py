@@ -138,8 +138,12 @@ def drafted_description(folder: Path) -> str:
     keys = {name: _key(table) for name, table in tables.items()}
     facts = [_facts(name, table, keys, tables) for name, table in tables.items()]
     text = draft_description(facts)
-    head = ["# A draft from the program's own exports: columns, kinds, lengths and keys as these rows show them.",
-            "# They describe only the data in these files; the program may allow more. Read this before the first check, above all\n# lengths, choices and required fields.", *unread, ""]  # fmt: skip
+    head = [
+        "# A draft from the program's own exports: columns, kinds, lengths and keys as these rows show them.",
+        "# They describe only the data in these files; the program may allow more. Read this before the first check, above all\n# lengths, choices and required fields.",
+        *unread,
+        "",
+    ]
     return "\n".join(head) + re.sub(r"\A(#[^\n]*\n)+", "", text).replace(
         'decimals = "plain"                     # as the database has them', 'decimals = "scaled"'
     )

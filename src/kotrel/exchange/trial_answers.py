@@ -108,8 +108,14 @@ def _rows(trial: Trial, answers: Answers) -> list[dict[str, Any]]:
         where = f"{row['sheet']}, row {row['row']}" if row["sheet"] else f"line {row['row']}"
         found.append(
             {
-                "file": row["file"], "sheet": row["sheet"] or None, "row": row["row"], "cell": where,
-                "record": row["record"], "key": row["key"], "outcome": each.outcome, "message": each.message,
+                "file": row["file"],
+                "sheet": row["sheet"] or None,
+                "row": row["row"],
+                "cell": where,
+                "record": row["record"],
+                "key": row["key"],
+                "outcome": each.outcome,
+                "message": each.message,
             }
-        )  # fmt: skip
+        )
     return sorted(found, key=lambda row: (row["file"], row["sheet"] or "", row["row"]))

@@ -165,9 +165,15 @@ def _laid_out(
                     continue
                 changes = _changes_of(found.changes, each, record)
                 values = values_of(
-                    layout, changes, each.rows.values[ROW], workspace.description, reading, now.date().isoformat(),
-                    workspace.rates, together=found.changes,
-                )  # fmt: skip
+                    layout,
+                    changes,
+                    each.rows.values[ROW],
+                    workspace.description,
+                    reading,
+                    now.date().isoformat(),
+                    workspace.rates,
+                    together=found.changes,
+                )
                 done = lay_out(layout, record, each.rows, values)
                 checked[place] = replace(each, rows=each.rows.with_findings(done.findings))
                 texts.setdefault(layout.name, []).append(done.texts)

@@ -127,8 +127,11 @@ def add_documents(parser: argparse.ArgumentParser) -> None:
     group.add_argument("--date", type=day, metavar="DATE", help="the posting date, like 2027-03-01 (default: today)")
     group.add_argument("--warehouse", metavar="CODE", help="the warehouse")
     group.add_argument("--account", metavar="CODE", help="the account the value is posted against")
-    group.add_argument("--as-target", action="store_true",
-                       help="the quantities are the wanted stock: post the difference to what is on hand")  # fmt: skip
+    group.add_argument(
+        "--as-target",
+        action="store_true",
+        help="the quantities are the wanted stock: post the difference to what is on hand",
+    )
 
 
 def day(text: str) -> str:

@@ -112,11 +112,18 @@ def make_till(folder: Path) -> None:
     """Makes the till's folder, and lets it give out its lists."""
     chosen = items(ITEMS)[::5].head(HELD)
     rows = [
-        {"ArtNo": code, "Text": str(text)[:40].strip(), "Unit": unit, "Group": category,
-         "Price": f"{float(price or 0):.2f}".replace(".", ","), "Active": "N" if archived == "yes" else "J"}
+        {
+            "ArtNo": code,
+            "Text": str(text)[:40].strip(),
+            "Unit": unit,
+            "Group": category,
+            "Price": f"{float(price or 0):.2f}".replace(".", ","),
+            "Active": "N" if archived == "yes" else "J",
+        }
         for code, text, unit, category, price, archived in chosen.select(
-            "code", "description", "unit", "category", "price", "archived").iter_rows()
-    ]  # fmt: skip
+            "code", "description", "unit", "category", "price", "archived"
+        ).iter_rows()
+    ]
     units = [(str(unit[0]), str(unit[1])) for unit in lists.UNITS]
     groups = [(str(code), str(name), str(parent or "")) for code, name, parent in lists.CATEGORIES]
     set_up_till(folder, rows, units, groups)

@@ -40,16 +40,38 @@ def starting_stock(items: pl.DataFrame) -> dict[str, pl.DataFrame]:
         headers.append({"number": number, "warehouse": warehouse, "date": DAY, "account": "OPENING"})
         for line, group in enumerate(_lines(warehouse, items), start=1):
             first, quantity = group[0], sum((piece.quantity for piece in group), Decimal(0))
-            lines.append({"document": number, "line": str(line), "item": first.item, "warehouse": warehouse, "bin": first.bin,
-                          "quantity": f"{quantity:.3f}", "unit": first.unit, "cost": f"{first.cost:.4f}"})  # fmt: skip
+            lines.append(
+                {
+                    "document": number,
+                    "line": str(line),
+                    "item": first.item,
+                    "warehouse": warehouse,
+                    "bin": first.bin,
+                    "quantity": f"{quantity:.3f}",
+                    "unit": first.unit,
+                    "cost": f"{first.cost:.4f}",
+                }
+            )
             for part, piece in enumerate(group, start=1):
                 about = {"lot": piece.lot, "serial": piece.serial, "expires_on": piece.expires_on}
                 key = {"document": number, "line": str(line), "part": str(part)}
                 if piece.lot or piece.serial:
                     lots.append({**key, **about, "quantity": f"{piece.quantity:.3f}"})
-                movements.append({"kind": "opening_stock", **key, "counts_as": "on hand", "date": DAY, "posted_at": f"{DAY} 08:00:00", "item": piece.item,
-                                  "warehouse": warehouse, "bin": piece.bin, **about, "quantity": f"{piece.quantity:.6f}",
-                                  "value": f"{piece.quantity * piece.cost:.4f}"})  # fmt: skip
+                movements.append(
+                    {
+                        "kind": "opening_stock",
+                        **key,
+                        "counts_as": "on hand",
+                        "date": DAY,
+                        "posted_at": f"{DAY} 08:00:00",
+                        "item": piece.item,
+                        "warehouse": warehouse,
+                        "bin": piece.bin,
+                        **about,
+                        "quantity": f"{piece.quantity:.6f}",
+                        "value": f"{piece.quantity * piece.cost:.4f}",
+                    }
+                )
     tables = {
         "opening_stock": headers,
         "opening_stock_line": lines,

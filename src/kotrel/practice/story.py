@@ -26,10 +26,19 @@ def _range_27() -> list[list[object]]:
         price = round(cost * 1.75 * 20) / 20
         rows.append(
             [
-                f"ROP-{number}", f"Braided rope {size} {colour}, range 27", "M", "ROPE-BRAID", "KELDRIFT",
-                f"K27-{place + 1:03d}", barcode(270_001 + place), cost, price, "STD", "no",
+                f"ROP-{number}",
+                f"Braided rope {size} {colour}, range 27",
+                "M",
+                "ROPE-BRAID",
+                "KELDRIFT",
+                f"K27-{place + 1:03d}",
+                barcode(270_001 + place),
+                cost,
+                price,
+                "STD",
+                "no",
             ]
-        )  # fmt: skip
+        )
     return rows
 
 
@@ -124,9 +133,16 @@ def write_new_colours(path: Path) -> None:
     for row, (finish, shade) in enumerate(((f, s) for f in ("gloss", "satin") for s in shades), start=3):
         number = row - 2
         values = (
-            f"Hull paint {finish}", shade, "tin of 2.5 l", "Hull paint", None, f"{18 + number},{40 + number}",
-            f"{39 + number},90", f"V-{number:03d}", "12 cm x 8 cm x 20 cm",
-        )  # fmt: skip
+            f"Hull paint {finish}",
+            shade,
+            "tin of 2.5 l",
+            "Hull paint",
+            None,
+            f"{18 + number},{40 + number}",
+            f"{39 + number},90",
+            f"V-{number:03d}",
+            "12 cm x 8 cm x 20 cm",
+        )
         for column, value in enumerate(values):
             if value is not None:
                 sheet.write_string(row, column, value)

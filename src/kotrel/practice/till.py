@@ -42,9 +42,12 @@ def set_up_till(
         (folder / name).mkdir(parents=True, exist_ok=True)
     numbered = {each["ArtNo"]: {**each, "Number": str(FIRST_NUMBER + place)} for place, each in enumerate(items)}
     state = {
-        "items": numbered, "next": FIRST_NUMBER + len(items), "taken": {},
-        "units": [list(each) for each in units], "groups": [list(each) for each in groups],
-    }  # fmt: skip
+        "items": numbered,
+        "next": FIRST_NUMBER + len(items),
+        "taken": {},
+        "units": [list(each) for each in units],
+        "groups": [list(each) for each in groups],
+    }
     _save(folder, state)
     _give_out(folder, state)
 
@@ -57,8 +60,10 @@ def waiting_files(folder: Path) -> list[Path]:
     """
     if not (folder / STATE).is_file():
         raise OutOfReach(
-            f"there is no practice till in {folder}", "kotrel init DIR --system folder:TILL/lists --practice makes one.", "no-till"
-        )  # fmt: skip
+            f"there is no practice till in {folder}",
+            "kotrel init DIR --system folder:TILL/lists --practice makes one.",
+            "no-till",
+        )
     found = [
         path for name in ("in", "try") for path in (folder / name).iterdir() if path.suffix in (".csv", ".txt", ".xlsx")
     ]
@@ -132,8 +137,13 @@ def _judged(state: dict[str, Any], path: Path) -> TillResponse:
             kept = {**known, "Active": "N"}
         state["items"][code] = {**known, **kept, "Number": number}
         free = row["Action"] != "W" and row["Price"] in ("0,00", "")
-        say(code, "WARN" if free else "OK", "" if known else number, "sold for nothing" if free else "",
-            "Give it a price before it is sold." if free else "")  # fmt: skip
+        say(
+            code,
+            "WARN" if free else "OK",
+            "" if known else number,
+            "sold for nothing" if free else "",
+            "Give it a price before it is sold." if free else "",
+        )
     return answer
 
 

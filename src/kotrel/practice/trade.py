@@ -100,10 +100,26 @@ def _post(
     about = {"item": place["item"], "warehouse": place["warehouse"], "bin": place["bin"]}
     rows: list[tuple[str, dict[str, str | None]]] = [
         (kind, {"number": number, "warehouse": place["warehouse"], "date": day}),
-        (f"{kind}_line", {**key, **about, "quantity": amount, "unit": unit, **({"cost": f"{cost:.4f}"} if kind == RECEIPT else {})}),
-        ("stock_movement", {"kind": kind, **key, "part": "1", "counts_as": "on hand", "date": day, "posted_at": at, **about, "lot": place["lot"],
-                            "quantity": f"{quantity:.6f}", "value": f"{worth:.4f}"}),
-    ]  # fmt: skip
+        (
+            f"{kind}_line",
+            {**key, **about, "quantity": amount, "unit": unit, **({"cost": f"{cost:.4f}"} if kind == RECEIPT else {})},
+        ),
+        (
+            "stock_movement",
+            {
+                "kind": kind,
+                **key,
+                "part": "1",
+                "counts_as": "on hand",
+                "date": day,
+                "posted_at": at,
+                **about,
+                "lot": place["lot"],
+                "quantity": f"{quantity:.6f}",
+                "value": f"{worth:.4f}",
+            },
+        ),
+    ]
     if place["lot"]:
         rows.insert(2, (f"{kind}_lot", {**key, "part": "1", "lot": place["lot"], "quantity": amount}))
     for name, values in rows:

@@ -97,12 +97,40 @@ class _Formats:
 
 
 def _list_sheet(sheet: Any, each: PriceSheet, first: date, formats: _Formats) -> TallRows:
-    headings = ("Price list", "Item", "Description", "Old price", "Price", "Change", "Change %", "Unit", "From quantity", "From date",
-                "Cost", "Markup %", "Margin %", "At stake", "Step", "Remarks")  # fmt: skip
+    headings = (
+        "Price list",
+        "Item",
+        "Description",
+        "Old price",
+        "Price",
+        "Change",
+        "Change %",
+        "Unit",
+        "From quantity",
+        "From date",
+        "Cost",
+        "Markup %",
+        "Margin %",
+        "At stake",
+        "Step",
+        "Remarks",
+    )
     _head(sheet, headings, formats)
     money = formats.money(each.decimals)
-    looks = [*[formats.text] * 3, money, formats.money(each.decimals, True), money, formats.share, formats.text, formats.quantity,
-             formats.day, formats.money(4), *[formats.share] * 2, formats.money(2), formats.text]  # fmt: skip
+    looks = [
+        *[formats.text] * 3,
+        money,
+        formats.money(each.decimals, True),
+        money,
+        formats.share,
+        formats.text,
+        formats.quantity,
+        formats.day,
+        formats.money(4),
+        *[formats.share] * 2,
+        formats.money(2),
+        formats.text,
+    ]
     _samples(sheet, looks, formats)
     rows = _with_shares(each.rows)
     day = pl.Series([str((first - DAY_ZERO).days)]).new_from_index(0, rows.height)
@@ -112,12 +140,17 @@ def _list_sheet(sheet: Any, each: PriceSheet, first: date, formats: _Formats) ->
     _finish(sheet, headings, rows.height)
     return TallRows(
         (
-            *map(TallColumn, texts), *map(_figure, prices), TallColumn(rows["unit"].fill_null("")), _figure(rows["from_quantity"]),
-            TallColumn(day, True), *map(_figure, figures),
-            TallColumn(rows["step"].fill_null("")), TallColumn(rows["remark"].replace("", None)),
+            *map(TallColumn, texts),
+            *map(_figure, prices),
+            TallColumn(rows["unit"].fill_null("")),
+            _figure(rows["from_quantity"]),
+            TallColumn(day, True),
+            *map(_figure, figures),
+            TallColumn(rows["step"].fill_null("")),
+            TallColumn(rows["remark"].replace("", None)),
         ),
         looks=_look(rows["severity"]),
-    )  # fmt: skip
+    )
 
 
 def _samples(sheet: Any, looks: Sequence[Any], formats: _Formats) -> None:
@@ -189,12 +222,14 @@ def _items_sheet(sheet: Any, each: PriceSheet, formats: _Formats) -> TallRows:
     _finish(sheet, headings, rows.height)
     return TallRows(
         (
-            TallColumn(rows["item"]), TallColumn(rows["description"].fill_null("")),
+            TallColumn(rows["item"]),
+            TallColumn(rows["description"].fill_null("")),
             *(_figure(rows[f"{what} {name}"]) for name in names for what in ("old", "new", "change %")),
-            TallColumn(rows["step"].fill_null("")), TallColumn(rows["remark"].replace("", None)),
+            TallColumn(rows["step"].fill_null("")),
+            TallColumn(rows["remark"].replace("", None)),
         ),
         looks=_look(rows["severity"]),
-    )  # fmt: skip
+    )
 
 
 def _head(sheet: Any, headings: Sequence[str], formats: _Formats) -> None:

@@ -184,10 +184,20 @@ class _Asker:
         standard, source = self._standard(code, item)
         categories = list(self._path(item.get("category")))
         return PriceQuery(
-            unit, base, self.asked.quantity, self.asked.day, factors, standard, fields["price"].decimals or 0, source,
-            categories, lists, [*self._prices(code), *self._discounts(categories)],
-            item.get(CURRENCY_FIELD) or self.workspace.conventions.currency, self.workspace.rates,
-        ), item  # fmt: skip
+            unit,
+            base,
+            self.asked.quantity,
+            self.asked.day,
+            factors,
+            standard,
+            fields["price"].decimals or 0,
+            source,
+            categories,
+            lists,
+            [*self._prices(code), *self._discounts(categories)],
+            item.get(CURRENCY_FIELD) or self.workspace.conventions.currency,
+            self.workspace.rates,
+        ), item
 
     def _read(self, record: str, fields: Sequence[str], name: str, value: str) -> pl.DataFrame:
         rows = self.reading.read(record, list(dict.fromkeys((*fields, name))), (name, pl.Series([value])))
@@ -288,9 +298,16 @@ def _price_row(row: Mapping[str, str | None]) -> PriceRow:
         return None if value is None else date.fromisoformat(value)
 
     return PriceRow(
-        str(row["price_list"]), row.get("unit") or "", number("from_quantity") or Decimal(0), day("from_date"), day("to_date"),
-        number("amount"), number("discount_amount"), number("discount_percent"), row.get("category") or "",
-    )  # fmt: skip
+        str(row["price_list"]),
+        row.get("unit") or "",
+        number("from_quantity") or Decimal(0),
+        day("from_date"),
+        day("to_date"),
+        number("amount"),
+        number("discount_amount"),
+        number("discount_percent"),
+        row.get("category") or "",
+    )
 
 
 def require_prices(description: Description) -> None:

@@ -43,9 +43,14 @@ def draw_changes(repriced: Repriced, path: Path) -> bool:
         )
         values = [mine.filter(pl.col("group") == name)["change"].to_list() for name in names]
         axis.boxplot(
-            values, orientation="horizontal", widths=0.6, patch_artist=True, medianprops={"color": "#1F3B57", "linewidth": 1.6},
-            boxprops={"facecolor": "#C9DCEB", "edgecolor": "#5B7C99"}, flierprops={"marker": "o", "markersize": 4, "markerfacecolor": "#5B7C99", "markeredgecolor": "none"},
-        )  # fmt: skip
+            values,
+            orientation="horizontal",
+            widths=0.6,
+            patch_artist=True,
+            medianprops={"color": "#1F3B57", "linewidth": 1.6},
+            boxprops={"facecolor": "#C9DCEB", "edgecolor": "#5B7C99"},
+            flierprops={"marker": "o", "markersize": 4, "markerfacecolor": "#5B7C99", "markeredgecolor": "none"},
+        )
         axis.axvline(0, color="#888888", linewidth=0.8)
         axis.set_title(f"{target}: {mine.height:,} prices", loc="left", fontsize=11)
         axis.set_xlabel("change in %")

@@ -93,9 +93,16 @@ def _show_groups(screen: Screen, repriced: Repriced, every: bool) -> None:
         currency = repriced.currencies.get(row["target"]) or repriced.rules.rates.home
         old, new = (_plain(None if row[name] is None else str(row[name])) for name in ("old", "new"))
         table.add_row(
-            row["target"], row["group"] or "", f"{row['prices']:,}", _percent(row["mean"]), _percent(row["largest"]),
-            Text(row["item"], style="dim"), old or "", new or "", f"{money_text(row['stake'])} {currency}".rstrip() if row["stake"] else "",
-        )  # fmt: skip
+            row["target"],
+            row["group"] or "",
+            f"{row['prices']:,}",
+            _percent(row["mean"]),
+            _percent(row["largest"]),
+            Text(row["item"], style="dim"),
+            old or "",
+            new or "",
+            f"{money_text(row['stake'])} {currency}".rstrip() if row["stake"] else "",
+        )
     screen.show(Text(""), table)
     if shown.height < groups.height:
         screen.show(Text(f"… {groups.height - shown.height:,} more groups (--all lists them)", style="dim"))
@@ -114,8 +121,15 @@ def repriced_json(repriced: Repriced, files: list[str]) -> dict[str, Any]:
         "lists": list(targets_of(repriced)),
         "prices": [
             {
-                "list": row["target"], "item": row["item"], "unit": row["unit"], "from_quantity": _plain(row["from_quantity"], 0),
-                "old": _plain(row["old"]), "new": _plain(row["new"]), "step": row["step"], "remark": row["remark"], "severity": row["severity"],
+                "list": row["target"],
+                "item": row["item"],
+                "unit": row["unit"],
+                "from_quantity": _plain(row["from_quantity"], 0),
+                "old": _plain(row["old"]),
+                "new": _plain(row["new"]),
+                "step": row["step"],
+                "remark": row["remark"],
+                "severity": row["severity"],
             }
             for row in rows.iter_rows(named=True)
         ],
@@ -127,10 +141,11 @@ def repriced_json(repriced: Repriced, files: list[str]) -> dict[str, Any]:
         "not_read": list(repriced.not_read),
         "not_compared": list(repriced.not_compared),
         "counts": {
-            severity: sum(each.rows.height for each in repriced.told if each.severity == severity) for severity in ("error", "warning")
+            severity: sum(each.rows.height for each in repriced.told if each.severity == severity)
+            for severity in ("error", "warning")
         },
         "files": files,
-    }  # fmt: skip
+    }
 
 
 def _plain(value: str | None, decimals: int = 2) -> str | None:

@@ -75,9 +75,10 @@ def _posted_lines(
     """The lines of all posts that were loaded."""
     return [
         CountLine(places[place], Decimal(expected), None if counted is None else Decimal(counted))
-        for post, lines in posts if post.load is not None
+        for post, lines in posts
+        if post.load is not None
         for place, expected, counted, _, _, _ in lines
-    ]  # fmt: skip
+    ]
 
 
 def _lead(state: State, done: Sequence[CountLine], places: int, again: int) -> str:
@@ -112,10 +113,19 @@ def _all_lines(state: State, posted: Sequence[CountLine]) -> list[CountLine]:
 
 def _differences(off: Sequence[CountLine]) -> Section:
     rows: list[Row] = [
-        [line.place.item, line.place.description or "", place_in_words(line.place), _quantity(line.expected), _quantity(line.counted), _quantity(line.variance, True),
-         line.place.unit, number_cell(line.value, 2, "bad" if line.value < 0 else "", True), "; ".join(line.remarks)]
+        [
+            line.place.item,
+            line.place.description or "",
+            place_in_words(line.place),
+            _quantity(line.expected),
+            _quantity(line.counted),
+            _quantity(line.variance, True),
+            line.place.unit,
+            number_cell(line.value, 2, "bad" if line.value < 0 else "", True),
+            "; ".join(line.remarks),
+        ]
         for line in off
-    ]  # fmt: skip
+    ]
     bars = [
         Bar(f"{line.place.item} {place_in_words(line.place)}", float(line.value), f"{line.value:+,.2f}")
         for line in off[:BARS]
@@ -147,8 +157,15 @@ def _section_by(what: str, done: Sequence[CountLine], name: Callable[[CountLine]
             quiet += 1
             continue
         net, gross = sum(line.value for line in lines), sum(abs(line.value) for line in lines)
-        rows.append([each or "(none)", number_cell(len(lines)), number_cell(sum(1 for line in lines if line.variance)),
-                     number_cell(net, 2, sign=True), number_cell(gross, 2)])  # fmt: skip
+        rows.append(
+            [
+                each or "(none)",
+                number_cell(len(lines)),
+                number_cell(sum(1 for line in lines if line.variance)),
+                number_cell(net, 2, sign=True),
+                number_cell(gross, 2),
+            ]
+        )
     table = PageTable(
         f"Counted lines by {what}", [what.capitalize(), "Lines", "With a difference", "Net", "Gross"], rows
     )
@@ -199,9 +216,18 @@ def _entries(entries: Sequence[CountEntry], places: Mapping[int, CountPlace]) ->
     rows: list[Row] = []
     for each in entries:
         place = places[each.place]
-        rows.append([
-            place.item, place_in_words(place), round_name(each.round), _quantity(each.counted), each.counter or "", each.at or "", each.where, each.remark or "",
-        ])  # fmt: skip
+        rows.append(
+            [
+                place.item,
+                place_in_words(place),
+                round_name(each.round),
+                _quantity(each.counted),
+                each.counter or "",
+                each.at or "",
+                each.where,
+                each.remark or "",
+            ]
+        )
     heads = ["Item", "Place", "Count", "Counted", "By", "When", "From", "Remark"]
     return Section(
         "Who counted what, and when",
@@ -234,19 +260,27 @@ def _trend(name: str, workspace: Workspace, mine: set[tuple[str | None, ...]]) -
                 places = {place.number: place for place in kept.places()}
                 lines = [
                     CountLine(places[place], Decimal(expected), Decimal(counted))
-                    for post in kept.posts() if post.load is not None
-                    for place, expected, counted, _, _, _ in kept.posted(post.number) if counted is not None
-                ]  # fmt: skip
+                    for post in kept.posts()
+                    if post.load is not None
+                    for place, expected, counted, _, _, _ in kept.posted(post.number)
+                    if counted is not None
+                ]
         except KotrelError:
             continue
         same = [line for line in lines if _place_key(line.place) in mine]
         if not same:
             continue
         off = [line for line in same if line.variance]
-        rows.append([
-            about.get("frozen_at", "")[:10], other, number_cell(len(same)), number_cell(len(off)),
-            number_cell(sum(line.value for line in same), 2, sign=True), number_cell(sum(abs(line.value) for line in same), 2),
-        ])  # fmt: skip
+        rows.append(
+            [
+                about.get("frozen_at", "")[:10],
+                other,
+                number_cell(len(same)),
+                number_cell(len(off)),
+                number_cell(sum(line.value for line in same), 2, sign=True),
+                number_cell(sum(abs(line.value) for line in same), 2),
+            ]
+        )
     rows.sort(key=lambda row: str(row[0]), reverse=True)
     heads = ["Frozen", "Count", "Same places counted", "With a difference", "Net", "Gross"]
     return Section("Earlier counts of these places", tables=[PageTable("Earlier counts", heads, rows)] if rows else [])

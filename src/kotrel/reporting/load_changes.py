@@ -59,10 +59,14 @@ def change_sections(values: Iterable[tuple[Record, Field, pl.DataFrame]]) -> lis
     for record, field, rows in values:
         numeric = field.is_decimal
         body = [
-            [row["key"], Cell(_value(row["from"], field), numeric), Cell(_value(row["to"], field), numeric),
-             *([Cell("" if row["size"] is None else f"{row['size']:+.1f} %", True)] if numeric else [])]
+            [
+                row["key"],
+                Cell(_value(row["from"], field), numeric),
+                Cell(_value(row["to"], field), numeric),
+                *([Cell("" if row["size"] is None else f"{row['size']:+.1f} %", True)] if numeric else []),
+            ]
             for row in rows.head(MOST_ROWS).iter_rows(named=True)
-        ]  # fmt: skip
+        ]
         heads = [record.title, "From", "To", *(["Change"] if numeric else [])]
         caption = f"{record.title}: {field.title.lower()}, {count(rows.height, 'change')}{', the largest first' if numeric else ''}"
         tables.append(PageTable(caption, heads, body, total=rows.height, searched=True))
@@ -87,18 +91,25 @@ def row_sections(changes: Sequence[RecordChanges], action: str, title: str) -> l
         record = each.record
         image = (lambda name: name) if action == "new" else before
         filled = [
-            name for name in each.fields
+            name
+            for name in each.fields
             if name not in record.key and image(name) in rows.columns and rows[image(name)].null_count() < rows.height
-        ]  # fmt: skip
+        ]
         first = [record.called] if record.called in filled else []
         names = [*first, *(name for name in filled if name not in first)][:COLUMNS_SHOWN]
         shown_rows = rows.head(MOST_ROWS).select(
             key_text(record).alias("the key"), *(pl.col(image(name)).alias(name) for name in names)
         )
         body: list[Row] = [
-            [key or "", *(Cell(_plain(value, record.fields[name]), record.fields[name].is_decimal) for name, value in zip(names, values, strict=True))]
+            [
+                key or "",
+                *(
+                    Cell(_plain(value, record.fields[name]), record.fields[name].is_decimal)
+                    for name, value in zip(names, values, strict=True)
+                ),
+            ]
             for key, *values in shown_rows.iter_rows()
-        ]  # fmt: skip
+        ]
         heads = [record.title, *(record.fields[name].title for name in names)]
         caption = f"{record.title}: {count(rows.height, action + ' row')}"
         tables.append(PageTable(caption, heads, body, total=rows.height, searched=True))
@@ -119,9 +130,15 @@ def list_rest(
     sheets = []
     if values:
         whole = pl.concat(
-            rows.select(pl.lit(record.title).alias("Record"), pl.lit(field.title).alias("Field"), pl.col("key").alias("Key"), pl.col("from").alias("From"), pl.col("to").alias("To"))
+            rows.select(
+                pl.lit(record.title).alias("Record"),
+                pl.lit(field.title).alias("Field"),
+                pl.col("key").alias("Key"),
+                pl.col("from").alias("From"),
+                pl.col("to").alias("To"),
+            )
             for record, field, rows in values
-        )  # fmt: skip
+        )
         sheets.append(OutSheet("Changes", tuple(OutColumn(name) for name in whole.columns), whole, printed=True))
     for record, rows in new:
         if rows.height:

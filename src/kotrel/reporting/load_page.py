@@ -215,11 +215,16 @@ def _stock_effect(workspace: Workspace, entry: Entry, changes: Sequence[RecordCh
         for row in by_warehouse.iter_rows(named=True)
     ]
     rows: list[Row] = [
-        [row["item"], row["description"] or "", row["warehouse"] or "",
-         *(Cell(quantity_text(row[name]), True) for name in ("before", "change", "after")), row["unit"] or "",
-         Cell(money_text(row["value_change"]), True)]
+        [
+            row["item"],
+            row["description"] or "",
+            row["warehouse"] or "",
+            *(Cell(quantity_text(row[name]), True) for name in ("before", "change", "after")),
+            row["unit"] or "",
+            Cell(money_text(row["value_change"]), True),
+        ]
         for row in by_item.sort(pl.col("value_change").abs(), descending=True).head(MOST_ROWS).iter_rows(named=True)
-    ]  # fmt: skip
+    ]
     bars = [
         Bar(str(row["warehouse"]), float(row["value_change"]), money_text(row["value_change"]))
         for row in by_warehouse.iter_rows(named=True)
@@ -245,11 +250,18 @@ def _price_effect(stakes: pl.DataFrame | None) -> list[Section]:
     rows, bars = [], []
     for row in stakes.iter_rows(named=True):
         whole = row["category"] is None
-        rows.append([
-            row["list"], "all" if whole else row["category"], number_cell(row["prices"]), number_cell(row["new"]),
-            _percent(row["mean"]), _percent(row["largest"]), row["item"] or "",
-            Cell(f"{money_text(row['stake'])} {row['currency'] or ''}".strip() if row["stake"] else "", True),
-        ])  # fmt: skip
+        rows.append(
+            [
+                row["list"],
+                "all" if whole else row["category"],
+                number_cell(row["prices"]),
+                number_cell(row["new"]),
+                _percent(row["mean"]),
+                _percent(row["largest"]),
+                row["item"] or "",
+                Cell(f"{money_text(row['stake'])} {row['currency'] or ''}".strip() if row["stake"] else "", True),
+            ]
+        )
         if not whole and row["mean"] is not None:
             bars.append(Bar(f"{row['list']} {row['category']}", float(row["mean"]), f"{row['mean']:+.1f} %"))
     heads = [
@@ -330,10 +342,16 @@ def _corrected(preview: Preview | None) -> list[Section]:
         else []
     )
     filled: list[Row] = [
-        [each_rows.record.title, each_rows.record.fields[each.field].title, shown(each.value, each_rows.record.fields[each.field]) or "",
-         number_cell(len(each.rows)), {"mapping": "the mapping", "system": "system.toml"}.get(each.source, each.source)]
-        for each_rows in sheets for each in each_rows.defaulted
-    ]  # fmt: skip
+        [
+            each_rows.record.title,
+            each_rows.record.fields[each.field].title,
+            shown(each.value, each_rows.record.fields[each.field]) or "",
+            number_cell(len(each.rows)),
+            {"mapping": "the mapping", "system": "system.toml"}.get(each.source, each.source),
+        ]
+        for each_rows in sheets
+        for each in each_rows.defaulted
+    ]
     if filled:
         tables.append(
             PageTable("Blank cells that were filled in", ["Record", "Field", "Value", "Rows", "From"], filled)
@@ -386,9 +404,15 @@ def _afterwards(entry: Entry, verified: Verified | None, since: dict[int, int]) 
     tables = []
     if verified is not None and verified.differences.height:
         rows = [
-            [row["record"], row["key"], row["field"] or "the row", row["sent"] or "(blank)", Cell(row["now"] or "(blank)", tone="warn")]
+            [
+                row["record"],
+                row["key"],
+                row["field"] or "the row",
+                row["sent"] or "(blank)",
+                Cell(row["now"] or "(blank)", tone="warn"),
+            ]
             for row in verified.differences.head(MOST_ROWS).iter_rows(named=True)
-        ]  # fmt: skip
+        ]
         tables.append(
             PageTable(
                 "Values that are no longer as loaded",

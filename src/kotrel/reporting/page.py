@@ -165,9 +165,12 @@ def _environment() -> Any:
     import jinja2
 
     return jinja2.Environment(
-        loader=jinja2.PackageLoader("kotrel.reporting"), autoescape=True, trim_blocks=True, lstrip_blocks=True,
+        loader=jinja2.PackageLoader("kotrel.reporting"),
+        autoescape=True,
+        trim_blocks=True,
+        lstrip_blocks=True,
         undefined=jinja2.StrictUndefined,
-    )  # fmt: skip
+    )
 
 
 def render(page: Page, made: datetime) -> str:

@@ -43,8 +43,16 @@ def write_pdf(page: Path, pdf: Path) -> None:
             "no-browser",
         )
     with tempfile.TemporaryDirectory() as profile:
-        words = [program, "--headless", "--disable-gpu", f"--user-data-dir={profile}", "--no-pdf-header-footer", f"--print-to-pdf={pdf.resolve()}",
-                 *(["--no-sandbox"] if hasattr(os, "geteuid") and os.geteuid() == 0 else []), page.resolve().as_uri()]  # fmt: skip
+        words = [
+            program,
+            "--headless",
+            "--disable-gpu",
+            f"--user-data-dir={profile}",
+            "--no-pdf-header-footer",
+            f"--print-to-pdf={pdf.resolve()}",
+            *(["--no-sandbox"] if hasattr(os, "geteuid") and os.geteuid() == 0 else []),
+            page.resolve().as_uri(),
+        ]
         try:
             done = subprocess.run(words, capture_output=True, timeout=SECONDS, check=False)
         except (OSError, subprocess.TimeoutExpired) as error:

@@ -36,14 +36,17 @@ def period_page(workspace: Workspace, since: date, until: date | None) -> Page:
         sections=[
             each
             for each in (
-                Section("Open questions", tables=[PageTable("To look at", ["Load", "What", "Why"], open_ones)] if open_ones else []),
+                Section(
+                    "Open questions",
+                    tables=[PageTable("To look at", ["Load", "What", "Why"], open_ones)] if open_ones else [],
+                ),
                 _sums("By record", "Record", _by_record(entries)),
                 _sums("By person", "Who", _by_person(entries)),
                 _all(entries),
             )
             if each.tables
         ],
-    )  # fmt: skip
+    )
 
 
 def _open(workspace: Workspace, entries: Sequence[Entry]) -> list[Row]:

@@ -35,11 +35,14 @@ def prices_page(repriced: Repriced) -> Page:
         facts=[
             ("From", repriced.from_date.isoformat()),
             ("Rules", f"prices/{repriced.rules.name}.toml"),
-            ("Unchanged", f"{count(repriced.same, 'price')} unchanged by the rules, {repriced.worked.untouched:,} that no step applies to"),
+            (
+                "Unchanged",
+                f"{count(repriced.same, 'price')} unchanged by the rules, {repriced.worked.untouched:,} that no step applies to",
+            ),
         ],
         sections=[_rules(repriced), _effect(repriced), _guards(rows), _prices(rows)],
         signed=True,
-    )  # fmt: skip
+    )
 
 
 def _rules(repriced: Repriced) -> Section:
@@ -120,9 +123,15 @@ def _effect(repriced: Repriced) -> Section:
 def _guards(rows: pl.DataFrame) -> Section:
     told = rows.filter(pl.col("severity").is_not_null()).sort("severity")
     shown: list[Row] = [
-        [Cell(row["severity"], tone="bad" if row["severity"] == "error" else "warn"), row["target"], row["item"], row["description"] or "", row["remark"] or ""]
+        [
+            Cell(row["severity"], tone="bad" if row["severity"] == "error" else "warn"),
+            row["target"],
+            row["item"],
+            row["description"] or "",
+            row["remark"] or "",
+        ]
         for row in told.head(MOST_ROWS).iter_rows(named=True)
-    ]  # fmt: skip
+    ]
     table = PageTable(
         "Prices against the guards or unlike the others",
         ["", "List", "Item", "Description", "Why"],
@@ -140,10 +149,20 @@ def _prices(rows: pl.DataFrame) -> Section:
     """Every price from → to, with its margin before and after."""
     shown: list[Row] = []
     for row in rows.head(MOST_ROWS).iter_rows(named=True):
-        shown.append([
-            row["target"], row["item"], row["description"] or "", row["unit"] or "", _money(row["old"]), _money(row["new"]), _change(row["old"], row["new"]),
-            _margin(row["old"], row["cost"], row["target"]), _margin(row["new"], row["cost"], row["target"]), row["step"] or "",
-        ])  # fmt: skip
+        shown.append(
+            [
+                row["target"],
+                row["item"],
+                row["description"] or "",
+                row["unit"] or "",
+                _money(row["old"]),
+                _money(row["new"]),
+                _change(row["old"], row["new"]),
+                _margin(row["old"], row["cost"], row["target"]),
+                _margin(row["new"], row["cost"], row["target"]),
+                row["step"] or "",
+            ]
+        )
     heads = [
         "List",
         "Item",

@@ -43,8 +43,13 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--load", action="store_true", help="WHAT is a load")
     parser.add_argument("--count", action="store_true", help="WHAT is a count")
-    parser.add_argument("--for", dest="reader", choices=("us", "supplier"), default="us",
-                        help="of a spreadsheet: for ourselves (the default), or for the supplier, without any value of ours")  # fmt: skip
+    parser.add_argument(
+        "--for",
+        dest="reader",
+        choices=("us", "supplier"),
+        default="us",
+        help="of a spreadsheet: for ourselves (the default), or for the supplier, without any value of ours",
+    )
     parser.add_argument("--since", type=day, metavar="DATE", help="all loads since that day, like 2026-11-01")
     parser.add_argument("--until", type=day, metavar="DATE", help="with --since: the last day")
     parser.add_argument("--pdf", action="store_true", help="also a PDF, by a browser on this computer")

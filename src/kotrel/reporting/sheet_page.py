@@ -47,9 +47,15 @@ def sheet_page(checked: Sequence[Checked], supplier: bool, rest: Path | None = N
     if not supplier:
         sections += _for_us(sheets)
     if written:
-        sections.append(Section("How to correct it", words=[
-            f"The rows to correct are also in the workbook {written}, each with what is wrong in its last column. "
-            "Please correct them there or in your own file, and send the file again."]))  # fmt: skip
+        sections.append(
+            Section(
+                "How to correct it",
+                words=[
+                    f"The rows to correct are also in the workbook {written}, each with what is wrong in its last column. "
+                    "Please correct them there or in your own file, and send the file again."
+                ],
+            )
+        )
     lead, tone = _lead(sheets, bad, total)
     return Page(
         "Check report", ", ".join(files), lead, [each for each in facts if each[1]], sections, tone, rest=written
@@ -100,8 +106,14 @@ def _summary(sheets: Sequence[Checked], supplier: bool) -> Section:
     rows: list[Row] = []
     for each in sheets:
         for group in worst_first(each.rows.findings):
-            rows.append([Cell(group.severity, tone=TONES[group.severity]), _column(each.rows, group, supplier), _title(group, supplier),
-                         number_cell(group.count)])  # fmt: skip
+            rows.append(
+                [
+                    Cell(group.severity, tone=TONES[group.severity]),
+                    _column(each.rows, group, supplier),
+                    _title(group, supplier),
+                    number_cell(group.count),
+                ]
+            )
     return Section(
         "In short",
         tables=[PageTable("Findings by kind", ["", "Column", "What is wrong", "Cells"], rows)] if rows else [],

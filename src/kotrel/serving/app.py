@@ -182,8 +182,12 @@ def create_app(service: Service) -> flask.Flask:
 
     @app.get("/v1/records")
     def records() -> Any:
-        return {"records": {name: {"title": each.title, "key": list(each.key), "fields": list(each.fields)}
-                            for name, each in workspace.description.records.items()}}  # fmt: skip
+        return {
+            "records": {
+                name: {"title": each.title, "key": list(each.key), "fields": list(each.fields)}
+                for name, each in workspace.description.records.items()
+            }
+        }
 
     @app.get("/v1/records/<record>")
     def browse(record: str) -> Any:
@@ -255,8 +259,20 @@ def create_app(service: Service) -> flask.Flask:
     @app.get("/v1/loads/<int(min=1, max=2147483647):number>/rest")
     def rest(number: int) -> Any:
         found = workspace.system().rest_of(number)
-        return {"rest": [{"file": file, "sheet": sheet, "headings": list(each.headings), "letters": [n for n in each.cells.columns if n != ROW],
-                          "cells": each.cells.rows(), "kinds": each.kinds.rows(), "reasons": reasons} for file, sheet, each, reasons in found]}  # fmt: skip
+        return {
+            "rest": [
+                {
+                    "file": file,
+                    "sheet": sheet,
+                    "headings": list(each.headings),
+                    "letters": [n for n in each.cells.columns if n != ROW],
+                    "cells": each.cells.rows(),
+                    "kinds": each.kinds.rows(),
+                    "reasons": reasons,
+                }
+                for file, sheet, each, reasons in found
+            ]
+        }
 
     @app.post("/v1/jobs")
     def new_job() -> Any:

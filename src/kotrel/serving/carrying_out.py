@@ -87,9 +87,16 @@ def _failed(title: str, detail: str, kind: str) -> dict[str, Any]:
 
 
 def _result(
-    workspace: Workspace, job: str, sent: Sequence[SentPart], stamp: Stamp, undoing: Undoing | None, trial: bool,
-    expects: bool, say: Callable[[str], None], coming: Mapping[str, FileFacts],
-) -> dict[str, Any]:  # fmt: skip
+    workspace: Workspace,
+    job: str,
+    sent: Sequence[SentPart],
+    stamp: Stamp,
+    undoing: Undoing | None,
+    trial: bool,
+    expects: bool,
+    say: Callable[[str], None],
+    coming: Mapping[str, FileFacts],
+) -> dict[str, Any]:
     try:
         with workspace.system().writing() as writing:
             if (load := _load_of(writing, job)) is not None:
@@ -124,9 +131,13 @@ def _result(
 
 
 def _preview(
-    workspace: Workspace, writing: Writing, sent: Sequence[SentPart], step: Step, refusals: Sequence[Refusal] = (),
+    workspace: Workspace,
+    writing: Writing,
+    sent: Sequence[SentPart],
+    step: Step,
+    refusals: Sequence[Refusal] = (),
     coming: Mapping[str, FileFacts] = NOTHING_COMES,
-) -> Preview:  # fmt: skip
+) -> Preview:
     """What the rows sent would do here and now; rows that only follow from others are worked out again.
 
     Args:
@@ -291,7 +302,7 @@ def _load_of(writing: Writing, job: str) -> int | None:
 
 def _note_refused(
     workspace: Workspace, sent: Sequence[SentPart], stamp: Stamp, refusals: Sequence[Refusal], step: Step
-) -> int:  # fmt: skip
+) -> int:
     """The history has a load that was refused, with its reasons."""
     with workspace.system().writing() as writing:
         found = _preview(workspace, writing, sent, step, refusals)

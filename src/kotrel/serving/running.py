@@ -38,9 +38,16 @@ def faults_of(text: str) -> dict[str, float]:
 
 
 def serve(
-    workspace: Workspace, port: int, everybody: bool, body_bytes: int, rate: float | None, slow: float, chances: Mapping[str, float], seed: int,
+    workspace: Workspace,
+    port: int,
+    everybody: bool,
+    body_bytes: int,
+    rate: float | None,
+    slow: float,
+    chances: Mapping[str, float],
+    seed: int,
     ready: Callable[[str, str | None], None],
-) -> None:  # fmt: skip
+) -> None:
     """Serves a workspace's practice system.
 
     Args:
@@ -58,9 +65,17 @@ def serve(
     app = create_app(service)
     try:
         server = waitress.create_server(
-            with_faults(app, chances, seed) if chances else app, host=HOST, port=port, threads=8, max_request_body_size=2 * body_bytes,
-            clear_untrusted_proxy_headers=True, ident="kotrel", connection_limit=1_000, channel_timeout=20, cleanup_interval=5,
-        )  # fmt: skip
+            with_faults(app, chances, seed) if chances else app,
+            host=HOST,
+            port=port,
+            threads=8,
+            max_request_body_size=2 * body_bytes,
+            clear_untrusted_proxy_headers=True,
+            ident="kotrel",
+            connection_limit=1_000,
+            channel_timeout=20,
+            cleanup_interval=5,
+        )
     except OSError as error:
         raise OutOfReach(
             f"port {port} cannot be used: {error.strerror or error}", "Take another one: --port 8766", "port-taken"

@@ -145,9 +145,18 @@ class _Building:
         return BookSheet(title, "settings", intro, columns, rows, file)
 
     def tables(
-        self, title: str, intro: str, file: str, data: Mapping[str, Any], parent: Path, section: Section, main: str, name: str,
-        extra: Sequence[BookColumn] = (), choices: str = "",
-    ) -> BookSheet:  # fmt: skip
+        self,
+        title: str,
+        intro: str,
+        file: str,
+        data: Mapping[str, Any],
+        parent: Path,
+        section: Section,
+        main: str,
+        name: str,
+        extra: Sequence[BookColumn] = (),
+        choices: str = "",
+    ) -> BookSheet:
         """A row for each table with a name."""
         held = value_at(data, parent) or {}
         rows = [
@@ -298,13 +307,44 @@ def prices_book(
     data, make = parsed(text), _Building()
     top = {key: each for key, each in PRICE_RULES.items() if each.kind in ("text", "a date") or key == "steps"}
     sheets = [
-        make.listed("Steps", "The steps, in order: which items each is for, and what it sets.", file, data, "step", PRICE_STEP, "step"),
-        make.settings("Guards", "What no new price may do, and what is unlike the others.", file, data,
-                      [(("guards",), PRICE_GUARDS, "guards"), (("outliers",), PRICE_OUTLIERS, "outliers")]),
-        words_sheet("Rates", "What one of another currency is in your own.", file, data, ("rates",), "Currency", "Rate", "number"),
+        make.listed(
+            "Steps",
+            "The steps, in order: which items each is for, and what it sets.",
+            file,
+            data,
+            "step",
+            PRICE_STEP,
+            "step",
+        ),
+        make.settings(
+            "Guards",
+            "What no new price may do, and what is unlike the others.",
+            file,
+            data,
+            [(("guards",), PRICE_GUARDS, "guards"), (("outliers",), PRICE_OUTLIERS, "outliers")],
+        ),
+        words_sheet(
+            "Rates",
+            "What one of another currency is in your own.",
+            file,
+            data,
+            ("rates",),
+            "Currency",
+            "Rate",
+            "number",
+        ),
         make.settings("Rules", "What holds for all steps.", file, data, [((), top, "")]),
-        make.tables("Sheets", "Sheets to take figures from: [NAME.cost] in a step.", file, data, ("sheets",), PRICE_SHEET, "price sheet", "Name"),
-    ]  # fmt: skip
+        make.tables(
+            "Sheets",
+            "Sheets to take figures from: [NAME.cost] in a step.",
+            file,
+            data,
+            ("sheets",),
+            PRICE_SHEET,
+            "price sheet",
+            "Name",
+        ),
+    ]
     items = description.records.get("item")
     known = {
         "fields": [(each.name, each.title) for each in items.fields.values()] if items else [],
@@ -323,9 +363,17 @@ def layout_book(name: str, file: str, text: str, record: Record | None) -> Setti
     """A layout: a row for each column, and the form of the file."""
     data, make = parsed(text), _Building()
     sheets = [
-        make.listed("Columns", "The columns of their file, in order: exact headings, and what fills each.", file, data, "column", LAYOUT_COLUMN, "layout"),
+        make.listed(
+            "Columns",
+            "The columns of their file, in order: exact headings, and what fills each.",
+            file,
+            data,
+            "column",
+            LAYOUT_COLUMN,
+            "layout",
+        ),
         make.settings("File", "The form of the file.", file, data, [((), LAYOUT, "")]),
-    ]  # fmt: skip
+    ]
     lists = {"fields": [(each.name, each.title) for each in record.fields.values()] if record else []}
     guide = [
         "“Columns” has a row for each column of the other program's file; their order counts.",
@@ -356,21 +404,32 @@ def system_book(file: str, text: str, doubts: Callable[[str, str], str]) -> Sett
     )
     fields = [
         make._row(file, ("record", name, "field", field), inside, FIELD, {RECORD: name, NAME: field})
-        for name, each in records.items() for field, inside in (each.get("field") or {}).items() if isinstance(inside, dict)
-    ]  # fmt: skip
+        for name, each in records.items()
+        for field, inside in (each.get("field") or {}).items()
+        if isinstance(inside, dict)
+    ]
     for row in fields:
         row.doubt = doubts(row.texts[RECORD], row.texts[NAME])
     used = {key for row in fields for key in row.values}
     head = [BookColumn(RECORD, "Record", None, "records", True, 20), BookColumn(NAME, "Field", None, "", True, 22)]
     stores = [
         make._row(file, ("record", name, "store"), each["store"], STORE, {RECORD: name})
-        for name, each in records.items() if isinstance(each.get("store"), dict)
-    ]  # fmt: skip
+        for name, each in records.items()
+        if isinstance(each.get("store"), dict)
+    ]
     sheets = [
-        BookSheet("Fields", "tables", "A row for each field: what it is, and what must be in it.", [*head, *_columns(FIELD, MAIN["field"], used)], fields, file, ("record",)),
+        BookSheet(
+            "Fields",
+            "tables",
+            "A row for each field: what it is, and what must be in it.",
+            [*head, *_columns(FIELD, MAIN["field"], used)],
+            fields,
+            file,
+            ("record",),
+        ),
         page,
         make.settings("System", "What holds for the whole system.", file, data, [(("system",), SYSTEM, "")]),
-    ]  # fmt: skip
+    ]
     if stores:
         used = {key for row in stores for key in row.values}
         columns = [BookColumn(RECORD, "Record", None, "", True, 20), *_columns(STORE, MAIN["store"], used)]

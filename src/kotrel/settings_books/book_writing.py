@@ -72,11 +72,15 @@ def _looks(out: Any) -> dict[str, Any]:
         "main": out.add_format({**top, "bold": True, "bg_color": "#BFD9DF", "bottom": 1}),
         "more": out.add_format({**top, "bg_color": "#EEF2F3", "bottom": 1}),
         "cell": out.add_format({**top, "num_format": "@", "border": 1, "border_color": "#D5DDE0"}),
-        "shown": out.add_format({**top, "font_color": "#5B6A70", "bg_color": "#F6F8F8", "border": 1, "border_color": "#D5DDE0"}),
-        "doubt": out.add_format({**top, "num_format": "@", "bg_color": "#FFF0C2", "border": 1, "border_color": "#D5DDE0"}),
+        "shown": out.add_format(
+            {**top, "font_color": "#5B6A70", "bg_color": "#F6F8F8", "border": 1, "border_color": "#D5DDE0"}
+        ),
+        "doubt": out.add_format(
+            {**top, "num_format": "@", "bg_color": "#FFF0C2", "border": 1, "border_color": "#D5DDE0"}
+        ),
         "line": out.add_format({**top}),
         "bold": out.add_format({"bold": True}),
-    }  # fmt: skip
+    }
 
 
 def _write_guide(page: Any, book: SettingsBook, looks: Mapping[str, Any], command: str) -> None:
@@ -199,8 +203,19 @@ def _drop_down(page: Any, place: int, first: int, last: int, column: BookColumn,
     if source is None and "/" in column.choices and len(column.choices) < _LONGEST_LIST:
         source = column.choices.split("/")
     if source is not None and last >= first:
-        page.data_validation(first, place, last, place, {"validate": "list", "source": source, "error_type": "warning",
-            "error_title": column.heading[:32], "error_message": "This is not among the choices. Use it anyway?"})  # fmt: skip
+        page.data_validation(
+            first,
+            place,
+            last,
+            place,
+            {
+                "validate": "list",
+                "source": source,
+                "error_type": "warning",
+                "error_title": column.heading[:32],
+                "error_message": "This is not among the choices. Use it anyway?",
+            },
+        )
 
 
 def _write_origin(out: Any, book: SettingsBook, prints: Mapping[str, str]) -> None:
@@ -215,11 +230,14 @@ def _write_origin(out: Any, book: SettingsBook, prints: Mapping[str, str]) -> No
                 "title": sheet.title,
                 "columns": [column.key for column in sheet.columns],
                 "headings": [column.heading for column in sheet.columns],
-                "rows": [{"file": row.file, "path": None if row.path is None else list(row.path), "texts": row.texts} for row in sheet.rows],
+                "rows": [
+                    {"file": row.file, "path": None if row.path is None else list(row.path), "texts": row.texts}
+                    for row in sheet.rows
+                ],
             }
             for sheet in book.sheets
         ],
-    }  # fmt: skip
+    }
     page = out.add_worksheet(ORIGIN)
     text = json.dumps(origin, ensure_ascii=False)
     for place in range(0, len(text), _PIECE):

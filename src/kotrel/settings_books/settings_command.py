@@ -54,9 +54,11 @@ _LONG = 60
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
-        "what", nargs="?", metavar="WHAT",
+        "what",
+        nargs="?",
+        metavar="WHAT",
         help="mapping, prices, layout, system, workspace or spellings, to write as a workbook; or an edited workbook, to read back",
-    )  # fmt: skip
+    )
     parser.add_argument("name", nargs="?", metavar="NAME", help="which mapping, price rules or layout")
     parser.add_argument(
         "-o", "--output", metavar="FILE", help="the workbook to write (default: by its name, such as NAME-mapping.xlsx)"
@@ -81,11 +83,23 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
 
 def _list(found: list[SettingsFile], screen: Screen) -> int:
     if screen.as_json:
-        screen.json({"settings": [
-            {"what": each.what, "name": each.name, "file": each.file, "about": each.about, "ok": not each.trouble, "problem": each.trouble or None,
-             "used": each.used.at if each.used else None, "used_for": each.used.file if each.used else None}
-            for each in found
-        ]})  # fmt: skip
+        screen.json(
+            {
+                "settings": [
+                    {
+                        "what": each.what,
+                        "name": each.name,
+                        "file": each.file,
+                        "about": each.about,
+                        "ok": not each.trouble,
+                        "problem": each.trouble or None,
+                        "used": each.used.at if each.used else None,
+                        "used_for": each.used.file if each.used else None,
+                    }
+                    for each in found
+                ]
+            }
+        )
         return int(any(each.trouble for each in found))
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
     for heading in ("settings", "file", "what it is for", "last used"):
@@ -257,8 +271,28 @@ def _json(what: str, name: str, edits: Edits, moved: list[str], written: list[st
         "what": what,
         "name": name,
         "changed_meanwhile": moved,
-        "changes": [{"cell": each.cell, "file": each.file, "setting": each.setting, "before": each.before or None, "after": each.after or None} for each in edits.changes],
-        "problems": [{"cell": each.cell or None, "value": each.value or None, "message": each.message} for each in edits.problems],
-        "clashes": [{"cell": each.cell, "setting": each.setting, "was": each.was or None, "now": each.now or None, "wanted": each.wanted or None} for each in edits.clashes],
+        "changes": [
+            {
+                "cell": each.cell,
+                "file": each.file,
+                "setting": each.setting,
+                "before": each.before or None,
+                "after": each.after or None,
+            }
+            for each in edits.changes
+        ],
+        "problems": [
+            {"cell": each.cell or None, "value": each.value or None, "message": each.message} for each in edits.problems
+        ],
+        "clashes": [
+            {
+                "cell": each.cell,
+                "setting": each.setting,
+                "was": each.was or None,
+                "now": each.now or None,
+                "wanted": each.wanted or None,
+            }
+            for each in edits.clashes
+        ],
         "written": written,
-    }  # fmt: skip
+    }

@@ -326,8 +326,17 @@ class _Sheet:
                 )
             return
         before = ", ".join(map(str, range(1, len(known) + 1))) or "none"
-        self.change(first, key, self.sheet.file, f"{self.sheet.title.lower()}, in order", before, ", ".join(shown) or "none", self.sheet.parent,
-                    lambda text: text.arrange((name,), order), late=True)  # fmt: skip
+        self.change(
+            first,
+            key,
+            self.sheet.file,
+            f"{self.sheet.title.lower()}, in order",
+            before,
+            ", ".join(shown) or "none",
+            self.sheet.parent,
+            lambda text: text.arrange((name,), order),
+            late=True,
+        )
 
     def _differs_from(self, known: Sequence[OriginRow]) -> bool:
         """True where the list in the file is not what it was when the workbook was made."""

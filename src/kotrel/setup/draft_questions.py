@@ -84,11 +84,14 @@ def _which_tables(described: Description) -> DialogueQuestion:
                 document["record"].remove(record.name)
         return None
 
-    asked = "\n".join([
-        "Which of these tables do people load with spreadsheets? Numbers like 1,3-5, names, or Enter for all. "
-        "Tables that these refer to stay as lists to check against; the others are taken out of system.toml.",
-        *rows[:_FEW], *([f"… {len(rows) - _FEW} more (? lists all)"] if len(rows) > _FEW else []),
-    ])  # fmt: skip
+    asked = "\n".join(
+        [
+            "Which of these tables do people load with spreadsheets? Numbers like 1,3-5, names, or Enter for all. "
+            "Tables that these refer to stay as lists to check against; the others are taken out of system.toml.",
+            *rows[:_FEW],
+            *([f"… {len(rows) - _FEW} more (? lists all)"] if len(rows) > _FEW else []),
+        ]
+    )
     return DialogueQuestion(asked, take, "\n".join(rows))
 
 

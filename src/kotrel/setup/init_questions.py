@@ -129,9 +129,15 @@ def _folder(screen: Screen, named: Path | None) -> Path:
     if named is not None and not (named / FILE).exists():
         return named
     empty = not any(Path.cwd().iterdir())
-    proposed = "." if empty else next(
-        name for number in range(1, 1000) if not Path(name := "kotrel" if number == 1 else f"kotrel-{number}").exists()
-    )  # fmt: skip
+    proposed = (
+        "."
+        if empty
+        else next(
+            name
+            for number in range(1, 1000)
+            if not Path(name := "kotrel" if number == 1 else f"kotrel-{number}").exists()
+        )
+    )
     here = f"this folder, {Path.cwd()}" if empty else f"the folder {proposed} in {Path.cwd()}"
     if named is not None:
         refuse(screen, f"{named} is already a workspace")

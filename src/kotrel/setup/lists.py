@@ -52,14 +52,22 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         table.add_column(title, justify="right" if title in ("rows", "age") else "left", overflow="fold")
     for each, age in zip(lists, ages, strict=True):
         old = age >= workspace.files_only.old_after_days
-        parts = [f"{count(each.lost, 'row')} without a key or with one twice" if each.lost else "",
-                 f"{count(each.unread, 'cell')} could not be read" if each.unread else "",
-                 each.remark,
-                 f"{count(each.damaged, 'row')} could not be read" if each.damaged else "",
-                 f"{count(len(each.left_out), 'column')} left out: {', '.join(each.left_out[:5])}" if each.left_out else ""]  # fmt: skip
+        parts = [
+            f"{count(each.lost, 'row')} without a key or with one twice" if each.lost else "",
+            f"{count(each.unread, 'cell')} could not be read" if each.unread else "",
+            each.remark,
+            f"{count(each.damaged, 'row')} could not be read" if each.damaged else "",
+            f"{count(len(each.left_out), 'column')} left out: {', '.join(each.left_out[:5])}" if each.left_out else "",
+        ]
         said = each.trouble or "; ".join(filter(None, parts))
-        table.add_row(Text(each.file), Text(each.record or "(not used)"), f"{each.rows:,}", each.at[:16], Text(count(age, "day"), style="bold yellow" if old else ""),
-                      Text(said, style="bold red" if each.trouble else "yellow"))  # fmt: skip
+        table.add_row(
+            Text(each.file),
+            Text(each.record or "(not used)"),
+            f"{each.rows:,}",
+            each.at[:16],
+            Text(count(age, "day"), style="bold yellow" if old else ""),
+            Text(said, style="bold red" if each.trouble else "yellow"),
+        )
     screen.show(table)
     missing = [name for name in workspace.description.records if name not in {each.record for each in lists}]
     if missing:

@@ -120,8 +120,21 @@ def _trade(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> in
     except KeyboardInterrupt:
         pass
     if screen.as_json:
-        screen.json({"moved": [{"document": each.number, "item": each.item, "warehouse": each.warehouse, "bin": each.bin,
-                                "quantity": f"{each.quantity:f}", "at": each.at} for each in done]})  # fmt: skip
+        screen.json(
+            {
+                "moved": [
+                    {
+                        "document": each.number,
+                        "item": each.item,
+                        "warehouse": each.warehouse,
+                        "bin": each.bin,
+                        "quantity": f"{each.quantity:f}",
+                        "at": each.at,
+                    }
+                    for each in done
+                ]
+            }
+        )
     elif not done:
         screen.show("Nothing is on hand there, so nothing is sold.")
     return 0

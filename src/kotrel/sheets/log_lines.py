@@ -48,6 +48,11 @@ def table_of_lines(path: Path, patterns: Sequence[str], encoding: str | None) ->
     schema = {ROW: pl.UInt32, **{column.letter: pl.String for column in columns}}
     said_of = [f"{count(left, 'line')} left out: no pattern of the mapping fits"] if left else []
     return Table(
-        str(path), "", 0, tuple(columns), pl.DataFrame(rows, schema=schema, orient="row"),
-        dict.fromkeys((column.letter for column in columns), "text"), (*remarks, *said_of),
-    )  # fmt: skip
+        str(path),
+        "",
+        0,
+        tuple(columns),
+        pl.DataFrame(rows, schema=schema, orient="row"),
+        dict.fromkeys((column.letter for column in columns), "text"),
+        (*remarks, *said_of),
+    )

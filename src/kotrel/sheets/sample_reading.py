@@ -65,10 +65,17 @@ def _text(path: Path, encoding: str | None) -> Sample:
         seen.add("quotes")
     width = max((len(row) for row in rows), default=0)
     return Sample(
-        path, "text", tuple(_line([SampleCell(each, "text") if each else BLANK for each in row], width) for row in rows),
-        encoding="utf-8" if found == "ascii" else found, separator=separator, line_end=end, quotes=quotes,
-        ends=text.endswith(end), counts=tuple(map(len, rows)), seen=frozenset(seen),
-    )  # fmt: skip
+        path,
+        "text",
+        tuple(_line([SampleCell(each, "text") if each else BLANK for each in row], width) for row in rows),
+        encoding="utf-8" if found == "ascii" else found,
+        separator=separator,
+        line_end=end,
+        quotes=quotes,
+        ends=text.endswith(end),
+        counts=tuple(map(len, rows)),
+        seen=frozenset(seen),
+    )
 
 
 def _rows(text: str, separator: str) -> Any:
@@ -116,9 +123,14 @@ def _workbook(path: Path, name: str) -> Sample:
                 elif rule.type == "textLength" and (most := rule.formula2 or rule.formula1) and str(most).isdigit():
                     lengths[place] = int(most)
     return Sample(
-        path, "workbook", tuple(_line(line[:width], width) for line in lines), sheet=name,
-        sheets=tuple(book.sheetnames), choices=choices, lengths=lengths,
-    )  # fmt: skip
+        path,
+        "workbook",
+        tuple(_line(line[:width], width) for line in lines),
+        sheet=name,
+        sheets=tuple(book.sheetnames),
+        choices=choices,
+        lengths=lengths,
+    )
 
 
 def _cell(cell: Any) -> SampleCell:

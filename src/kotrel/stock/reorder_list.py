@@ -37,10 +37,18 @@ def show_reorder(screen: Screen, done: Reorder, with_orders: bool, every: bool) 
     for line in lines:
         level = line.level
         amounts = [level.on_hand, *([level.on_order, level.reserved] if with_orders else []), level.point, level.level]
-        rows.append([
-            line.vendor or "(no vendor)", level.item, line.description, level.warehouse, *map(quantity_text, amounts),
-            quantity_text(level.order), line.unit, money_text(line.value) if line.value is not None else "",
-        ])  # fmt: skip
+        rows.append(
+            [
+                line.vendor or "(no vendor)",
+                level.item,
+                line.description,
+                level.warehouse,
+                *map(quantity_text, amounts),
+                quantity_text(level.order),
+                line.unit,
+                money_text(line.value) if line.value is not None else "",
+            ]
+        )
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
     for title in titles:
         right: Literal["left", "right"] = "right" if title in (*numbers, "value") else "left"

@@ -164,8 +164,11 @@ def order_book(done: Reorder, description: Description, today: date) -> OutBook:
         raise WrongUse("the system accepts no purchase orders", "Leave out -o to see what to order.", "no-such-record")
     record = flat_record(family)
     numbers = _numbers(done, today, record.fields[family.number].length or _SHORT)
-    names = [name for name in (family.number, "vendor", "warehouse", "date", "item", "quantity", "unit", "price", "amount")
-             if name in record.fields]  # fmt: skip
+    names = [
+        name
+        for name in (family.number, "vendor", "warehouse", "date", "item", "quantity", "unit", "price", "amount")
+        if name in record.fields
+    ]
     rows = [[_cell(line, name, family.number, numbers, today) for name in names] for line in done.lines]
     frame = pl.DataFrame(rows, schema=dict.fromkeys(names, pl.String), orient="row")
     columns = tuple(OutColumn(record.fields[name].title, record.fields[name]) for name in names)
@@ -189,8 +192,13 @@ def _cell(
     if name == number:
         return numbers[line.vendor, level.warehouse]
     values: dict[str, str | None] = {
-        "vendor": line.vendor, "warehouse": level.warehouse, "date": today.isoformat(), "item": level.item,
-        "quantity": f"{level.order:f}", "unit": line.unit, "price": None if line.cost is None else f"{line.cost:f}",
+        "vendor": line.vendor,
+        "warehouse": level.warehouse,
+        "date": today.isoformat(),
+        "item": level.item,
+        "quantity": f"{level.order:f}",
+        "unit": line.unit,
+        "price": None if line.cost is None else f"{line.cost:f}",
         "amount": None if line.value is None else f"{line.value:f}",
-    }  # fmt: skip
+    }
     return values[name]

@@ -33,8 +33,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--where", metavar="EXPR", help="only what fits, like \"warehouse is 'SHED' and category begins with 'PAINT'\""
     )
-    parser.add_argument("--by", default=",".join(DEFAULT_BY), metavar="FIELDS",
-                        help="one row for each of these: item, warehouse, bin, lot, serial, or fields of the item (default: item,warehouse)")  # fmt: skip
+    parser.add_argument(
+        "--by",
+        default=",".join(DEFAULT_BY),
+        metavar="FIELDS",
+        help="one row for each of these: item, warehouse, bin, lot, serial, or fields of the item (default: item,warehouse)",
+    )
     parser.add_argument("--at", type=day, metavar="DATE", help="as it was at the end of that day")
     parser.add_argument(
         "--from", dest="since", type=day, metavar="DATE", help="opening, in, out and closing from that day on"

@@ -80,13 +80,24 @@ def layout_column(
     )
     dated = about is not None and about.kind == "date"
     return LayoutColumn(
-        heading=reader.text_of(raw, "heading", "", *at), field=name, fixed=text("fixed"), action=action,
-        make=text("make"), made_from=made.fields if made else (),
-        price_of=text("price_of"), stock_in=text("stock_in"), at_most=reader.decimal(raw, "at_most", *at),
-        name=reader.flag(raw, "name", False, *at), decimals=reader.whole(raw, "decimals", 0, *at, most=MOST_DECIMALS), length=reader.whole(raw, "length", 1, *at),
-        words=words, must=reader.flag(raw, "must", False, *at), reference=reader.flag(raw, "reference", False, *at),
-        place=place, cell=cell if cell != "field" else "number" if numbers else "date" if dated else "text",  # type: ignore[arg-type]
-    )  # fmt: skip
+        heading=reader.text_of(raw, "heading", "", *at),
+        field=name,
+        fixed=text("fixed"),
+        action=action,
+        make=text("make"),
+        made_from=made.fields if made else (),
+        price_of=text("price_of"),
+        stock_in=text("stock_in"),
+        at_most=reader.decimal(raw, "at_most", *at),
+        name=reader.flag(raw, "name", False, *at),
+        decimals=reader.whole(raw, "decimals", 0, *at, most=MOST_DECIMALS),
+        length=reader.whole(raw, "length", 1, *at),
+        words=words,
+        must=reader.flag(raw, "must", False, *at),
+        reference=reader.flag(raw, "reference", False, *at),
+        place=place,
+        cell=cell if cell != "field" else "number" if numbers else "date" if dated else "text",  # type: ignore[arg-type]
+    )
 
 
 def _compile_column(reader: LayoutReader, raw: Mapping[str, Any], place: int, record: Record) -> Compiled:
@@ -295,14 +306,27 @@ def _layout(reader: LayoutReader, data: Mapping[str, Any], name: str, descriptio
     if "cleared" in data and updates == "whole":
         raise reader.wrong('“cleared” is for updates = "changed": a whole row says what is blank', "cleared")
     return Layout(
-        name=name, record=record.name, columns=columns, kind=kind, title=reader.text_of(data, "title", ""),  # type: ignore[arg-type]
-        headings=reader.flag(data, "headings", True), above=above,
+        name=name,
+        record=record.name,
+        columns=columns,
+        kind=kind,
+        title=reader.text_of(data, "title", ""),  # type: ignore[arg-type]
+        headings=reader.flag(data, "headings", True),
+        above=above,
         below=tuple((*line, *("",) * (len(columns) - len(line))) for line in below),
-        decimal_mark=mark, decimals=reader.whole(data, "decimals", 0, most=MOST_DECIMALS), date=_date(reader, data),  # type: ignore[arg-type]
-        yes=reader.text_of(data, "yes", "yes"), no=reader.text_of(data, "no", "no"), blank=reader.text_of(data, "blank", ""),
-        one_line=reader.flag(data, "clean", False), most_rows=reader.whole(data, "most_rows", 1), updates=updates,  # type: ignore[arg-type]
-        cleared=reader.text_of(data, "cleared", "") if "cleared" in data else None, **_text_form(reader, data), **_book_form(reader, data, kind),
-    )  # fmt: skip
+        decimal_mark=mark,
+        decimals=reader.whole(data, "decimals", 0, most=MOST_DECIMALS),
+        date=_date(reader, data),  # type: ignore[arg-type]
+        yes=reader.text_of(data, "yes", "yes"),
+        no=reader.text_of(data, "no", "no"),
+        blank=reader.text_of(data, "blank", ""),
+        one_line=reader.flag(data, "clean", False),
+        most_rows=reader.whole(data, "most_rows", 1),
+        updates=updates,  # type: ignore[arg-type]
+        cleared=reader.text_of(data, "cleared", "") if "cleared" in data else None,
+        **_text_form(reader, data),
+        **_book_form(reader, data, kind),
+    )
 
 
 def _date(reader: LayoutReader, data: Mapping[str, Any]) -> str:
@@ -330,7 +354,13 @@ def _text_form(reader: LayoutReader, data: Mapping[str, Any]) -> dict[str, Any]:
     ending = reader.text_of(data, "ending", "csv").lstrip(".")
     if not re.fullmatch(r"\w{1,10}", ending):
         raise reader.wrong("“ending” is the ending of the file's name, like txt", "ending")
-    return {"encoding": encoding, "separator": separator, "quotes": quotes, "line_end": _LINE_ENDS[ends], "file_ending": ending}  # fmt: skip
+    return {
+        "encoding": encoding,
+        "separator": separator,
+        "quotes": quotes,
+        "line_end": _LINE_ENDS[ends],
+        "file_ending": ending,
+    }
 
 
 def _book_form(reader: LayoutReader, data: Mapping[str, Any], kind: str) -> dict[str, Any]:

@@ -123,9 +123,12 @@ def _step(reader: _RulesReader, raw: Mapping[str, Any], place: int, lists: tuple
             )
     quantity = raw.get("from_quantity")
     return Step(
-        named, reader.text_of(raw, "where", "", at) or None, targets, _roundings(reader, raw, at, named, targets),
+        named,
+        reader.text_of(raw, "where", "", at) or None,
+        targets,
+        _roundings(reader, raw, at, named, targets),
         None if quantity is None else reader.decimal(raw, "from_quantity", at),
-    )  # fmt: skip
+    )
 
 
 def _roundings(
@@ -145,17 +148,21 @@ def _roundings(
         rules = {target: rule for target in targets if target != COST} if rule else {}
         if rule and not rules:
             raise reader.wrong(
-                f"{named} sets only the cost, and “round” is for prices of lists and selling prices", at, "round",
+                f"{named} sets only the cost, and “round” is for prices of lists and selling prices",
+                at,
+                "round",
                 hint=f'To round the cost too: round = {{ cost = "{rule}" }}',
-            )  # fmt: skip
+            )
     found = {}
     for target, rule in rules.items():
         rounding = read_rounding(rule)
         if rounding is None:
             raise reader.wrong(
-                f"{named}: “{rule}” is no rounding rule", at, "round",
+                f"{named}: “{rule}” is no rounding rule",
+                at,
+                "round",
                 hint='Like "up to 0.05", "nearest to 0.05", "down to 1", "ending 0.95" or "up ending 0.95".',
-            )  # fmt: skip
+            )
         found[target] = rounding
     return found
 

@@ -73,8 +73,16 @@ def stamp_from(header: Mapping[str, Any]) -> Stamp:
     undo = header.get("undo")
     at = datetime.fromisoformat(header["at"]) if header.get("at") else datetime.now().astimezone()
     files = tuple(str(each) for each in header.get("files", ()))
-    return Stamp(at, str(header.get("who", "")), files, str(header.get("fingerprint", "")), str(header.get("remark", "")),
-                 "load" if undo is None else "undo", None if undo is None else int(undo["of"]), tuple(str(note) for note in header.get("notes", ())))  # fmt: skip
+    return Stamp(
+        at,
+        str(header.get("who", "")),
+        files,
+        str(header.get("fingerprint", "")),
+        str(header.get("remark", "")),
+        "load" if undo is None else "undo",
+        None if undo is None else int(undo["of"]),
+        tuple(str(note) for note in header.get("notes", ())),
+    )
 
 
 def undoing_from(header: Mapping[str, Any]) -> Undoing | None:
@@ -238,8 +246,12 @@ def changes_in(
     found = []
     for number, part in enumerate(header["parts"]):
         record, fields = _described(part, description)
-        columns = {ROW: pl.UInt32, ACTION: pl.String, FOLLOWS: pl.String,
-                   **dict.fromkeys([*fields, *(before(name) for name in fields)], pl.String)}  # fmt: skip
+        columns = {
+            ROW: pl.UInt32,
+            ACTION: pl.String,
+            FOLLOWS: pl.String,
+            **dict.fromkeys([*fields, *(before(name) for name in fields)], pl.String),
+        }
         headings = [str(each) for each in part.get("headings") or ()]
         if len(headings) > MOST_HEADINGS:
             raise ValueError(f"part {number} has more than {MOST_HEADINGS:,} headings")
@@ -299,5 +311,8 @@ def _aligned(rows: pl.DataFrame, columns: Mapping[str, Any], record: str) -> pl.
     if rows[ROW].cast(pl.UInt32, strict=False).null_count():
         raise ValueError(f"a piece of {record} has a #row that is no number")
     return rows.select(
-        *(pl.col(name).cast(kind, strict=name != ROW) if name in rows.columns else pl.lit(None, kind).alias(name) for name, kind in columns.items())
-    )  # fmt: skip
+        *(
+            pl.col(name).cast(kind, strict=name != ROW) if name in rows.columns else pl.lit(None, kind).alias(name)
+            for name, kind in columns.items()
+        )
+    )

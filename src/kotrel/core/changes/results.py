@@ -46,9 +46,15 @@ def result_record(of: Sequence[Record], headings: Sequence[str]) -> Record:
         Field("outcome", "Outcome", "text", length=60, synonyms=("result", "status", "state")),
         Field("message", "Message", "text", synonyms=("reason", "error", "text", "remark", "message text", "reasons")),
         Field("advice", "Advice", "text", synonyms=("what to do", "hint")),
-        Field("number", "Number", "text", length=60, synonyms=("id", "new number", "given number", "number given", "internal number")),
+        Field(
+            "number",
+            "Number",
+            "text",
+            length=60,
+            synonyms=("id", "new number", "given number", "number given", "internal number"),
+        ),
         Field("reference", "Reference", "text", length=80, synonyms=("ref", "batch", "upload", "file")),
-    ]  # fmt: skip
+    ]
     return Record(NAME, "Result", ("key",), {each.name: each for each in fields})
 
 

@@ -66,8 +66,11 @@ def reverse(
         if raw_before(name) in joined.columns
     ]
     # What is as it was before the load needs nothing.
-    as_before = [pl.col(name).eq_missing(pl.col(before(name))) | pl.col(f"now {name}").eq_missing(pl.col(before(name)))
-                 for name in fields if name not in key]  # fmt: skip
+    as_before = [
+        pl.col(name).eq_missing(pl.col(before(name))) | pl.col(f"now {name}").eq_missing(pl.col(before(name)))
+        for name in fields
+        if name not in key
+    ]
     restored = (pl.col(ACTION) == "changed") & pl.all_horizontal(pl.lit(True), *as_before)
     action = pl.when(restored).then(pl.lit("same")).otherwise(pl.col(ACTION).replace(back)).alias(ACTION)
     frame = joined.select(ROW, action, pl.lit(None, pl.String).alias(MESSAGE), *columns, *raws)

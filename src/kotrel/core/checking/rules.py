@@ -70,8 +70,10 @@ def _behind_references(rows: Rows, state: SystemState) -> Iterable[FindingGroup]
         about = rows.record.fields[reference]
         if rows.record.nature == "document" and wrong.any():
             part = rows.values.select(ROW).hstack([rows.as_it_stands(reference), there["value there"]]).filter(wrong)
-            messages = [f"{rows.record.title} needs an {target.title.lower()} for {value}; this one is for {has or 'nothing'}"
-                        for has in part["value there"]]  # fmt: skip
+            messages = [
+                f"{rows.record.title} needs an {target.title.lower()} for {value}; this one is for {has or 'nothing'}"
+                for has in part["value there"]
+            ]
             title = f"not an {target.title.lower()} for {value}"
             yield rows.group(
                 "error", "not-as-needed", title, reference, cells_of(part[ROW], part["as it stands"], messages)

@@ -56,9 +56,13 @@ def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
         found += rows.where("error", "strange-letters", title, field, wrong, message)
     if bool(seen.str.contains(LOST, literal=True).any()):
         found += rows.where(
-            "error", "letters-lost", "unreadable characters", field, values.str.contains(LOST, literal=True),
+            "error",
+            "letters-lost",
+            "unreadable characters",
+            field,
+            values.str.contains(LOST, literal=True),
             "characters were lost before the file reached Kotrel: get the text from its source again",
-        )  # fmt: skip
+        )
     return found
 
 

@@ -39,8 +39,16 @@ def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
                 f"{count(new.height, 'quantity', 'quantities')} of new items are not loaded with the items: stock is loaded as a document. "
                 "Load the items first, then the quantities with --as opening_stock; or both at once with a mapping that has [[also]]"
             )
-            found.append(rows.sheet_finding("warning", "quantity-not-loaded", "quantities of new items", message,
-                                            rows.letters.get(name), rows.heading(name)))  # fmt: skip
+            found.append(
+                rows.sheet_finding(
+                    "warning",
+                    "quantity-not-loaded",
+                    "quantities of new items",
+                    message,
+                    rows.letters.get(name),
+                    rows.heading(name),
+                )
+            )
             if not edited.height:
                 continue
         if name in rows.cleared:

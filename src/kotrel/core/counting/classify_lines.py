@@ -47,10 +47,16 @@ def parted(places: pl.DataFrame, lines: pl.DataFrame, trading: bool, now: pl.Dat
     once = last.filter(pl.col(NUMBER).is_unique())
     several = last.filter(~pl.col(NUMBER).is_unique()).select(NUMBER).unique()
     whole = (
-        places.join(now.select(*PLACE, pl.col("quantity").alias(NOW)), on=list(PLACE), how="left", nulls_equal=True, maintain_order="left")
+        places.join(
+            now.select(*PLACE, pl.col("quantity").alias(NOW)),
+            on=list(PLACE),
+            how="left",
+            nulls_equal=True,
+            maintain_order="left",
+        )
         .join(once, on=NUMBER, how="left", maintain_order="left")
         .with_columns(pl.col(NOW).fill_null("0"))
-    )  # fmt: skip
+    )
     by_now = pl.lit(trading) & (pl.col("counted").is_null() | pl.col("at").is_not_null())
     whole = whole.with_columns(pl.when(by_now).then(NOW).otherwise("expected").alias("when counted"))
     exact = [pl.col(name).cast(_EXACT, strict=False) for name in ("counted", "when counted")]

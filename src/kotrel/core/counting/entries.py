@@ -112,8 +112,9 @@ def plain_lines(
     )
     times = pl.DataFrame(
         [(time, at, bool(odd)) for time, (at, odd) in moments.items()],
-        schema={"time": pl.String, _AT: pl.String, _ODD: pl.Boolean}, orient="row",
-    )  # fmt: skip
+        schema={"time": pl.String, _AT: pl.String, _ODD: pl.Boolean},
+        orient="row",
+    )
     table = lines.join(base, on="item", how="left", maintain_order="left").join(
         times, on="time", how="left", nulls_equal=True, maintain_order="left"
     )
@@ -125,15 +126,27 @@ def plain_lines(
         fits = pl.col("counted").str.contains(rf"^[0-9]+(?:\.[0-9]{{0,{places}}}0*)?$")
         countable |= (decimals == places) & fits
     plain = table.select(
-        pl.col("counted").is_not_null() & pl.col("base unit").is_not_null() & pl.col(NUMBER).is_not_null()
-        & (pl.col("serial").is_null() | pl.col("counted").is_in(["0", "1"])) & ~pl.col("item").is_in(list(known.archived))
-        & own_unit & countable & ~pl.col(_ODD).fill_null(True) & pl.col("warehouse").is_not_null()
-    ).to_series()  # fmt: skip
+        pl.col("counted").is_not_null()
+        & pl.col("base unit").is_not_null()
+        & pl.col(NUMBER).is_not_null()
+        & (pl.col("serial").is_null() | pl.col("counted").is_in(["0", "1"]))
+        & ~pl.col("item").is_in(list(known.archived))
+        & own_unit
+        & countable
+        & ~pl.col(_ODD).fill_null(True)
+        & pl.col("warehouse").is_not_null()
+    ).to_series()
     before, after = _around(rows)
     chosen = table.filter(plain).select(
-        ROW, NUMBER, pl.lit(round_, pl.Int64).alias("round"), "counted", pl.col("counter").fill_null(""), pl.col(_AT).alias("at"),
-        pl.format("{}{}{}", pl.lit(before), ROW, pl.lit(after)).alias("where"), pl.col("remark").fill_null(""),
-    )  # fmt: skip
+        ROW,
+        NUMBER,
+        pl.lit(round_, pl.Int64).alias("round"),
+        "counted",
+        pl.col("counter").fill_null(""),
+        pl.col(_AT).alias("at"),
+        pl.format("{}{}{}", pl.lit(before), ROW, pl.lit(after)).alias("where"),
+        pl.col("remark").fill_null(""),
+    )
     return chosen.select(ROW, *LINES), plain
 
 
@@ -262,8 +275,20 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
         if row["counted"] is None:
             if number is not None and sheet.as_expected:
                 where = cell_in_words(rows, row[ROW], None)
-                others.append((row[ROW], CountEntry(number, sheet.round, Decimal(row["expected"]), row["counter"] or "", sheet.counted_at,
-                                               where, "as expected")))  # fmt: skip
+                others.append(
+                    (
+                        row[ROW],
+                        CountEntry(
+                            number,
+                            sheet.round,
+                            Decimal(row["expected"]),
+                            row["counter"] or "",
+                            sheet.counted_at,
+                            where,
+                            "as expected",
+                        ),
+                    )
+                )
             else:
                 done.blank += 1
             continue
@@ -288,10 +313,14 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
     done.lines = taken.drop(ROW)
     done.rows = rows.with_findings([_group(rows, *key, found) for key, found in told.items()])
     repairs = [
-        RepairGroup("same-code", name, rows.letters.get(name, ""),
-                    repaired_cells(*(list(column) for column in zip(*cells, strict=True))))
+        RepairGroup(
+            "same-code",
+            name,
+            rows.letters.get(name, ""),
+            repaired_cells(*(list(column) for column in zip(*cells, strict=True))),
+        )
         for name, cells in meant.items()
-    ]  # fmt: skip
+    ]
     done.rows = replace(done.rows, repairs=(*done.rows.repairs, *repairs))
     return done
 

@@ -29,11 +29,24 @@ def place_frame(frozen: pl.DataFrame, finds: Sequence[Sequence[str | None]] = ()
 def as_places(frame: pl.DataFrame) -> list[CountPlace]:
     """Rows of :func:`place_frame`, each as one."""
     return [
-        CountPlace(number, item, warehouse, bin_, lot, serial, Decimal(expected), Decimal(cost or 0), unit or "", description or "",
-              category or "", find)
-        for number, item, warehouse, bin_, lot, serial, expected, cost, unit, description, category, find
-        in frame.select(NUMBER, *FROZEN, "find").iter_rows()
-    ]  # fmt: skip
+        CountPlace(
+            number,
+            item,
+            warehouse,
+            bin_,
+            lot,
+            serial,
+            Decimal(expected),
+            Decimal(cost or 0),
+            unit or "",
+            description or "",
+            category or "",
+            find,
+        )
+        for number, item, warehouse, bin_, lot, serial, expected, cost, unit, description, category, find in frame.select(
+            NUMBER, *FROZEN, "find"
+        ).iter_rows()
+    ]
 
 
 def line_frame(entries: Sequence[CountEntry]) -> pl.DataFrame:

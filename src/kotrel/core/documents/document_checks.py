@@ -108,14 +108,18 @@ def _units(whole: DocumentTables) -> Found:
         fits = pl.col("in base") == pl.col("in base").round(size, mode="half_away_from_zero")
         odd = lines.filter((pl.col("base decimals") == size) & ~fits)
         if odd.height:
-            messages = [f"{plain_quantity(number)} {unit} are {plain_quantity(base)} {base_unit}, and {base_unit} has {size or 'no'} decimals"
-                        for number, unit, base, base_unit in odd.select("number", "unit", "in base", "base unit").iter_rows()]  # fmt: skip
+            messages = [
+                f"{plain_quantity(number)} {unit} are {plain_quantity(base)} {base_unit}, and {base_unit} has {size or 'no'} decimals"
+                for number, unit, base, base_unit in odd.select("number", "unit", "in base", "base unit").iter_rows()
+            ]
             yield from whole.findings(
                 "error", "unit-decimals", "too many decimals for the unit", "quantity", odd, messages
             )
     if lines.height:
-        messages = [f"{plain_quantity(number)} {unit} = {plain_quantity(base)} {base_unit}"
-                    for number, unit, base, base_unit in lines.select("number", "unit", "in base", "base unit").iter_rows()]  # fmt: skip
+        messages = [
+            f"{plain_quantity(number)} {unit} = {plain_quantity(base)} {base_unit}"
+            for number, unit, base, base_unit in lines.select("number", "unit", "in base", "base unit").iter_rows()
+        ]
         yield from whole.findings("note", "converted", "converted to the base unit", "quantity", lines, messages)
 
 
@@ -129,8 +133,10 @@ def _costs(whole: DocumentTables) -> Found:
     apart = (pl.col("entered") - pl.col("own")).abs() * 100 > pl.col("own") * COST_APART
     odd = table.filter((pl.col("own") > exact(0)) & apart)
     if odd.height:
-        messages = [f"{plain_quantity(round(cost, 4))} for one {unit}, and the item's cost is {plain_quantity(has)}"
-                    for cost, unit, has in odd.select("entered", "base unit", "own").iter_rows()]  # fmt: skip
+        messages = [
+            f"{plain_quantity(round(cost, 4))} for one {unit}, and the item's cost is {plain_quantity(has)}"
+            for cost, unit, has in odd.select("entered", "base unit", "own").iter_rows()
+        ]
         yield from whole.findings("warning", "cost-unlike", "far from the item's cost", "cost", odd, messages)
     if whole.family.lines.fields["cost"].must != "may":
         nothing = table.filter((pl.col("unit cost") == exact(0)) & (pl.col("number") > exact(0)))
@@ -148,8 +154,10 @@ def _amounts(whole: DocumentTables) -> Found:
     table = whole.lines.with_columns(right.alias("right"))
     odd = table.filter(right != amount)
     if odd.height:
-        messages = [f"{plain_quantity(number)} × {plain_value(price)} = {value:.{decimals}f}"
-                    for number, price, value in odd.select("number", "price", "right").iter_rows()]  # fmt: skip
+        messages = [
+            f"{plain_quantity(number)} × {plain_value(price)} = {value:.{decimals}f}"
+            for number, price, value in odd.select("number", "price", "right").iter_rows()
+        ]
         yield from whole.findings("error", "amount-differs", "not quantity times price", "amount", odd, messages)
 
 
@@ -218,8 +226,14 @@ def _serials(whole: DocumentTables) -> Found:
     several = serials.filter((pl.col("number") * pl.col("factor")).abs() != exact(1))
     if several.height:
         message = "a serial number is one piece: its quantity is 1"
-        yield from whole.findings("error", "serial-not-one", "serial numbers with a quantity other than 1", "serial", several,
-                                  [message] * several.height)  # fmt: skip
+        yield from whole.findings(
+            "error",
+            "serial-not-one",
+            "serial numbers with a quantity other than 1",
+            "serial",
+            several,
+            [message] * several.height,
+        )
     effect = whole.family.header.effect
     if effect == "in":
         # What comes in, less what goes out in the same sheet.
@@ -234,11 +248,15 @@ def _serials(whole: DocumentTables) -> Found:
     )
     again = again.filter(pl.col("is first").is_null()).join(
         first.select("item", "serial", pl.col(PART).alias("first part"), pl.col(ROW).alias("first row")),
-        on=["item", "serial"], how="left", maintain_order="left",
-    )  # fmt: skip
+        on=["item", "serial"],
+        how="left",
+        maintain_order="left",
+    )
     if again.height:
-        messages = [f"also at {whole.parts[part].table.place(row, whole.parts[part].letters.get('serial'))}"
-                    for part, row in again.select("first part", "first row").iter_rows()]  # fmt: skip
+        messages = [
+            f"also at {whole.parts[part].table.place(row, whole.parts[part].letters.get('serial'))}"
+            for part, row in again.select("first part", "first row").iter_rows()
+        ]
         yield from whole.findings("error", "serial-twice", "a serial number twice", "serial", again, messages)
 
 
@@ -248,9 +266,16 @@ def _twice(whole: DocumentTables) -> Found:
     Two deliveries at two costs are two lines. At one cost they may be; of opening stock they are not.
     """
     place = [name for name in ("document", "item", "warehouse", "bin", "unit", "cost") if name in whole.lines.columns]
-    lots = whole.lots.group_by("document", "line").agg(
-        pl.concat_str([pl.col("lot"), pl.col("serial")], separator=" ", ignore_nulls=True).sort().str.join(";").alias("lots")
-    ) if whole.lots.height else pl.DataFrame(schema=dict.fromkeys(("document", "line", "lots"), pl.String))  # fmt: skip
+    lots = (
+        whole.lots.group_by("document", "line").agg(
+            pl.concat_str([pl.col("lot"), pl.col("serial")], separator=" ", ignore_nulls=True)
+            .sort()
+            .str.join(";")
+            .alias("lots")
+        )
+        if whole.lots.height
+        else pl.DataFrame(schema=dict.fromkeys(("document", "line", "lots"), pl.String))
+    )
     lines = whole.lines.filter(pl.col("item").is_not_null()).join(
         lots, on=["document", "line"], how="left", maintain_order="left"
     )
@@ -260,13 +285,18 @@ def _twice(whole: DocumentTables) -> Found:
     )
     again = again.filter(pl.col("is first").is_null()).join(
         first.select(*place, "lots", pl.col(PART).alias("first part"), pl.col(ROW).alias("first row")),
-        on=[*place, "lots"], how="left", maintain_order="left", nulls_equal=True,
-    )  # fmt: skip
+        on=[*place, "lots"],
+        how="left",
+        maintain_order="left",
+        nulls_equal=True,
+    )
     if again.height:
         opening = any("opening balance" in allowed for allowed in whole.family.header.needs.values())
         advice = "put them into one row" if opening else "was a row copied?"
-        messages = [f"also at {whole.parts[part].table.place(row, whole.parts[part].letters.get('item'))}: both are added; {advice}"
-                    for part, row in again.select("first part", "first row").iter_rows()]  # fmt: skip
+        messages = [
+            f"also at {whole.parts[part].table.place(row, whole.parts[part].letters.get('item'))}: both are added; {advice}"
+            for part, row in again.select("first part", "first row").iter_rows()
+        ]
         severity: Severity = "error" if opening else "warning"
         title = "the same item, warehouse, bin and lot twice"
         yield from whole.findings(severity, "place-twice", title, "item", again, messages)

@@ -189,16 +189,25 @@ def _blocked_by(
     name = family.header.name
     closed = how.rules.closed_until
     if closed is not None and how.day <= closed:
-        return [UndoConflict(name, number, "date", f"{how.day.isoformat()} lies in the closed period until {closed.isoformat()}")
-                for number in numbers]  # fmt: skip
+        return [
+            UndoConflict(
+                name, number, "date", f"{how.day.isoformat()} lies in the closed period until {closed.isoformat()}"
+            )
+            for number in numbers
+        ]
     if not movements.height:
         return []
     if family.header.effect == "none":
         words = "come in for" if family.header.counts_as == "on order" else "gone out for"
         return [
-            UndoConflict(name, number, None, f"{plain_quantity(gone)} of {item} {'has' if gone == 1 else 'have'} {words} it since: take that back first")
+            UndoConflict(
+                name,
+                number,
+                None,
+                f"{plain_quantity(gone)} of {item} {'has' if gone == 1 else 'have'} {words} it since: take that back first",
+            )
             for number, item, gone in fulfilled_by(movements, whole, sums)
-        ]  # fmt: skip
+        ]
     on_hand = movements.filter(pl.col("counts_as") == "on hand")
     whole = whole.filter(pl.col("counts_as") == "on hand")
     held = places_before(whole, sums)
@@ -227,10 +236,14 @@ def _worth_less(family: Family, on_hand: pl.DataFrame, whole: pl.DataFrame, sums
     rows = on_hand.join(after.select("item", pl.col("value").alias("left")), on="item", how="inner")
     rows = rows.unique(["document", "item"], maintain_order=True)
     return [
-        UndoConflict(family.header.name, row["document"], None,
-                 f"{row['item']} would be left with a value of {plain_quantity(row['left'])}: post an adjustment or a revaluation instead")
+        UndoConflict(
+            family.header.name,
+            row["document"],
+            None,
+            f"{row['item']} would be left with a value of {plain_quantity(row['left'])}: post an adjustment or a revaluation instead",
+        )
         for row in rows.iter_rows(named=True)
-    ]  # fmt: skip
+    ]
 
 
 def _after(on_hand: pl.DataFrame, sums: Sums) -> pl.DataFrame:
@@ -243,9 +256,14 @@ def _after(on_hand: pl.DataFrame, sums: Sums) -> pl.DataFrame:
 
 
 def _changes(
-    family: Family, mine: Sequence[RecordChanges], moved: Sequence[RecordChanges], new: Mapping[str, str], movements: pl.DataFrame,
-    sums: Sums, how: Taking,
-) -> tuple[list[RecordChanges], list[str]]:  # fmt: skip
+    family: Family,
+    mine: Sequence[RecordChanges],
+    moved: Sequence[RecordChanges],
+    new: Mapping[str, str],
+    movements: pl.DataFrame,
+    sums: Sums,
+    how: Taking,
+) -> tuple[list[RecordChanges], list[str]]:
     """The rows of the reversing documents and of the ledger."""
     found: list[RecordChanges] = []
     for each in mine:

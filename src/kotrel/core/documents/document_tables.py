@@ -102,8 +102,20 @@ def document_tables_of(
         lots = lots.with_columns(pl.col(family.line_of_lot).alias("line"))
     lines = _with_items(lines, headers, family, state)
     if lots_record is not None:
-        about = ["document", "line", "item", "warehouse", "bin", "unit", "factor", "decimals", "base decimals", "date", "item lot",
-                 "item serial"]  # fmt: skip
+        about = [
+            "document",
+            "line",
+            "item",
+            "warehouse",
+            "bin",
+            "unit",
+            "factor",
+            "decimals",
+            "base decimals",
+            "date",
+            "item lot",
+            "item serial",
+        ]
         known = lines.select(name for name in about if name in lines.columns).unique(["document", "line"], keep="first")
         lots = lots.drop([name for name in known.columns if name not in ("document", "line") and name in lots.columns])
         lots = lots.join(known, on=["document", "line"], how="left", maintain_order="left")
@@ -116,8 +128,15 @@ def _with_items(lines: pl.DataFrame, headers: pl.DataFrame, family: Family, stat
     wanted = [name for name in ITEM if name in item_record.fields]
     items = state.behind(item_record, lines["item"], wanted)
     key = item_record.key[0]
-    renamed = {"unit": "base unit", "kind": "item kind", "archived": "item archived", "lot_tracked": "item lot",
-               "serial_tracked": "item serial", "cost": "item cost", "description": "item name"}  # fmt: skip
+    renamed = {
+        "unit": "base unit",
+        "kind": "item kind",
+        "archived": "item archived",
+        "lot_tracked": "item lot",
+        "serial_tracked": "item serial",
+        "cost": "item cost",
+        "description": "item name",
+    }
     about = items.select(pl.col(key).alias("item"), *(pl.col(name).alias(renamed[name]) for name in wanted))
     missing = [name for name in renamed.values() if name not in about.columns]
     about = about.with_columns(pl.lit(None, pl.String).alias(name) for name in missing)

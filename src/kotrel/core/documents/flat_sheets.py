@@ -310,8 +310,11 @@ def _split(rows: Rows, family: Family, remarks: list[str]) -> list[Shaped]:
     if family.lots is not None and there:
         filled = values.select(pl.any_horizontal(pl.col(there).is_not_null())).to_series()
         if filled.any():
-            keys = {family.document_of(family.lots): pl.col(number), family.line_of_lot: pl.col(line),
-                    family.lots.key[-1]: pl.lit("1")}  # fmt: skip
+            keys = {
+                family.document_of(family.lots): pl.col(number),
+                family.line_of_lot: pl.col(line),
+                family.lots.key[-1]: pl.lit("1"),
+            }
             wide = values.with_columns(expr.alias(name) for name, expr in keys.items())
             found.append(Shaped(_only_fields(rows, family.lots, wide, own=there).only(filled)))
     return found

@@ -78,16 +78,39 @@ def _pieces(whole: DocumentTables) -> pl.DataFrame:
         lines = lines.filter(pl.col("in base").is_not_null())
     for name in ("lot", "serial", "expires_on"):
         lines = lines.with_columns(pl.lit(None, pl.String).alias(name)) if name not in lines.columns else lines
-    keep = ["nth line", PART, ROW, "document", "line", "date", "item", "warehouse", "bin", "to_warehouse", "to_bin", "lot", "serial",
-            "expires_on", "number", "in base", "factor", "unit cost", "item cost"]  # fmt: skip
+    keep = [
+        "nth line",
+        PART,
+        ROW,
+        "document",
+        "line",
+        "date",
+        "item",
+        "warehouse",
+        "bin",
+        "to_warehouse",
+        "to_bin",
+        "lot",
+        "serial",
+        "expires_on",
+        "number",
+        "in base",
+        "factor",
+        "unit cost",
+        "item cost",
+    ]
     lines = lines.with_columns(
         pl.lit(None, pl.String).alias(name) for name in keep if name not in lines.columns
     ).select(keep)
     if whole.lots.height:
         lots = whole.lots.filter(~pl.col("has error")).select(
-            "document", "line", pl.col("lot").alias("of lot"), pl.col("serial").alias("of serial"),
-            pl.col("expires_on").alias("of expiry"), pl.col("number").alias("of number"),
-        )  # fmt: skip
+            "document",
+            "line",
+            pl.col("lot").alias("of lot"),
+            pl.col("serial").alias("of serial"),
+            pl.col("expires_on").alias("of expiry"),
+            pl.col("number").alias("of number"),
+        )
         lines = lines.join(lots, on=["document", "line"], how="left", maintain_order="left_right")
         lines = lines.with_columns(
             pl.coalesce("of lot", "lot").alias("lot"),
@@ -124,8 +147,10 @@ def _valued(
     effect = whole.family.header.effect
     held = sums(LedgerQuery(["item"], [("item", pieces["item"].unique())]))
     later = on_hand_only(later)
-    stands = {item: (Decimal(quantity), Decimal(value)) for item, quantity, value in
-              held.select("item", "quantity", "value").iter_rows()}  # fmt: skip
+    stands = {
+        item: (Decimal(quantity), Decimal(value))
+        for item, quantity, value in held.select("item", "quantity", "value").iter_rows()
+    }
     for item, quantity, value in later.select("item", "quantity", "value").iter_rows() if later is not None else ():
         had = stands.get(item, (ZERO, ZERO))
         stands[item] = (had[0] + quantity, had[1] + value)
@@ -180,19 +205,31 @@ def _valued(
 def _movements(whole: DocumentTables, pieces: pl.DataFrame, counts_as: str) -> pl.DataFrame:
     """The pieces as movements; what moves goes out at one place and in at another, at the same value."""
     columns = [
-        pl.lit(whole.family.header.name).alias("kind"), pl.col("document"), pl.col("line"), pl.lit(counts_as).alias("counts_as"),
-        pl.col("date"), pl.col("item"), pl.col("lot"), pl.col("serial"), pl.col("expires_on"),
+        pl.lit(whole.family.header.name).alias("kind"),
+        pl.col("document"),
+        pl.col("line"),
+        pl.lit(counts_as).alias("counts_as"),
+        pl.col("date"),
+        pl.col("item"),
+        pl.col("lot"),
+        pl.col("serial"),
+        pl.col("expires_on"),
         (pl.lit(None, pl.String) if counts_as == "on hand" else pl.col("document")).alias("order"),
-    ]  # fmt: skip
+    ]
     scale = pl.Decimal(38, 12)
     value = pl.col("value").fill_null(0).cast(scale) if counts_as == "on hand" else pl.lit(0).cast(scale)
 
     def side(warehouse: str, bin_: str, sign: int, part: pl.Expr) -> pl.DataFrame:
         return pieces.select(
-            PART, ROW, *columns, pl.col(warehouse).alias("warehouse"), pl.col(bin_).alias("bin"),
+            PART,
+            ROW,
+            *columns,
+            pl.col(warehouse).alias("warehouse"),
+            pl.col(bin_).alias("bin"),
             (pl.col("in base").fill_null(0).cast(scale) * sign).cast(scale).alias("quantity"),
-            (value * sign).cast(scale).alias("value"), part.cast(pl.String).alias("part"),
-        ).select(PART, ROW, *MOVEMENT)  # fmt: skip
+            (value * sign).cast(scale).alias("value"),
+            part.cast(pl.String).alias("part"),
+        ).select(PART, ROW, *MOVEMENT)
 
     piece = pl.col("piece")
     if whole.family.header.effect != "move":
@@ -266,11 +303,28 @@ def _running(movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None) ->
     begins = begins.join(coming, on=list(PLACE), how="left", nulls_equal=True).with_columns(
         pl.col("held").fill_null(0).cast(number), pl.col("coming").fill_null(0).cast(number)
     )
-    steps = pl.concat([
-        begins.select(*PLACE, pl.lit(start).alias("day"), (pl.col("held") - pl.col("coming")).alias("step"), pl.lit(0).cast(number).alias("mine")),
-        dated.select(*PLACE, pl.col("date").alias("day"), pl.col("quantity").cast(number).alias("step"), pl.lit(0).cast(number).alias("mine")),
-        movements.select(*PLACE, pl.col("date").fill_null(start).alias("day"), pl.lit(0).cast(number).alias("step"), pl.col("quantity").alias("mine")),
-    ])  # fmt: skip
+    steps = pl.concat(
+        [
+            begins.select(
+                *PLACE,
+                pl.lit(start).alias("day"),
+                (pl.col("held") - pl.col("coming")).alias("step"),
+                pl.lit(0).cast(number).alias("mine"),
+            ),
+            dated.select(
+                *PLACE,
+                pl.col("date").alias("day"),
+                pl.col("quantity").cast(number).alias("step"),
+                pl.lit(0).cast(number).alias("mine"),
+            ),
+            movements.select(
+                *PLACE,
+                pl.col("date").fill_null(start).alias("day"),
+                pl.lit(0).cast(number).alias("step"),
+                pl.col("quantity").alias("mine"),
+            ),
+        ]
+    )
     steps = steps.join(taken, on=list(PLACE), how="semi", nulls_equal=True)
     by_day = steps.group_by(*PLACE, "day").agg(pl.col("step").sum(), pl.col("mine").sum()).sort("day")
     return by_day.select(
@@ -307,8 +361,11 @@ def places_before(movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | Non
     """:data:`PLACE` and ``on hand`` (Decimal) of the items that move."""
     held = sums(LedgerQuery(list(PLACE), [("item", movements["item"].unique())]))
     names = [name for name in PLACE if name in held.columns]
-    held = held.select(*names, *(pl.lit(None, pl.String).alias(name) for name in PLACE if name not in names),
-                       pl.col("quantity").cast(pl.Decimal(38, 12)).alias("on hand")).select(*PLACE, "on hand")  # fmt: skip
+    held = held.select(
+        *names,
+        *(pl.lit(None, pl.String).alias(name) for name in PLACE if name not in names),
+        pl.col("quantity").cast(pl.Decimal(38, 12)).alias("on hand"),
+    ).select(*PLACE, "on hand")
     later = on_hand_only(later)
     if later is not None and later.height:
         held = pl.concat([held, later.select(*PLACE, pl.col("quantity").alias("on hand"))])

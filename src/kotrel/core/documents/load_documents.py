@@ -168,8 +168,11 @@ def _already_there(whole: DocumentTables, posted: Posted, sums: Sums) -> Found:
         serials = serials.join(
             net.filter(pl.col("quantity") > 0), on=["item", "serial"], how="semi", maintain_order="left"
         )
-        there = serials.join(held.select("item", "serial", pl.col("warehouse").alias("there")), on=["item", "serial"],
-                             maintain_order="left").unique([PART, ROW], keep="first", maintain_order=True)  # fmt: skip
+        there = serials.join(
+            held.select("item", "serial", pl.col("warehouse").alias("there")),
+            on=["item", "serial"],
+            maintain_order="left",
+        ).unique([PART, ROW], keep="first", maintain_order=True)
         if there.height:
             messages = [f"it is in stock already, in {place}" for place in there["there"]]
             yield from _on_lots(whole, "error", "serial-in-stock", "serial numbers that are in stock", there, messages)
@@ -210,11 +213,15 @@ def _ledger_rows(description: Description, movements: pl.DataFrame, parts: Seque
         table = parts[int(str(place))].table
         names = [name for name in (*MOVEMENT, "posted_at") if name in ledger.fields]
         texts = [
-            pl.col(name).round(ledger.fields[name].decimals or 0, mode="half_away_from_zero")
-            .cast(pl.Decimal(38, ledger.fields[name].decimals or 0)).cast(pl.String).alias(name)
-            if name in ("quantity", "value") else pl.col(name)
+            pl.col(name)
+            .round(ledger.fields[name].decimals or 0, mode="half_away_from_zero")
+            .cast(pl.Decimal(38, ledger.fields[name].decimals or 0))
+            .cast(pl.String)
+            .alias(name)
+            if name in ("quantity", "value")
+            else pl.col(name)
             for name in names
-        ]  # fmt: skip
+        ]
         values = group.select(ROW, *texts)
         found.append(Rows(Table(table.file, table.sheet, 0, (), values.select(ROW), {}), ledger, {}, values))
     return found

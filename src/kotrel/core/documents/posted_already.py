@@ -86,9 +86,11 @@ def check_standing(whole: DocumentTables, known: dict[str, Standing], loads_of: 
         takers = (
             {of: number for number, of in reversals(family, read).items()} if "taken back" in known.values() else {}
         )
-        for how, kind, title in (("same", "already-posted", "posted already, with the same content"),
-                                 ("other", "posted-otherwise", "posted already, with other content"),
-                                 ("taken back", "number-used", "posted and taken back under this number")):  # fmt: skip
+        for how, kind, title in (
+            ("same", "already-posted", "posted already, with the same content"),
+            ("other", "posted-otherwise", "posted already, with other content"),
+            ("taken back", "number-used", "posted and taken back under this number"),
+        ):
             bad = whole.headers.filter(
                 pl.col("document").is_in([number for number, one in known.items() if one == how])
             )
@@ -100,12 +102,16 @@ def check_standing(whole: DocumentTables, known: dict[str, Standing], loads_of: 
                 if how == "same":
                     messages.append(f"{number} is posted{by}: it would count twice (--only new leaves it out)")
                 elif how == "taken back":
-                    messages.append(f"{number} was posted and taken back by {takers[number]}, and a number is posted once: "
-                                    "give this document a new one")  # fmt: skip
+                    messages.append(
+                        f"{number} was posted and taken back by {takers[number]}, and a number is posted once: "
+                        "give this document a new one"
+                    )
                 else:
                     undo = f", or undo {load_name(loads[number])} first" if number in loads else ""
-                    messages.append(f"{number} is posted{by} with other content, and a posted document never changes: "
-                                    f"give this one a new number{undo}")  # fmt: skip
+                    messages.append(
+                        f"{number} is posted{by} with other content, and a posted document never changes: "
+                        f"give this one a new number{undo}"
+                    )
             yield from whole.findings("error", kind, title, family.number, bad, messages)
     for record, table in ((family.lines, whole.lines), (family.lots, whole.lots)):
         if record is None or not table.height:

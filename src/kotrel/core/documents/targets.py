@@ -52,8 +52,10 @@ def to_differences(rows: Rows, family: Family, state: SystemState, sums: Sums) -
     text = (
         pl.col("difference").round(decimals, mode="half_away_from_zero").cast(pl.Decimal(38, decimals)).cast(pl.String)
     )
-    columns = [pl.when(sound).then(text).otherwise("quantity").alias("quantity"),
-               pl.when(sound).then("base unit").otherwise("unit").alias("unit")]  # fmt: skip
+    columns = [
+        pl.when(sound).then(text).otherwise("quantity").alias("quantity"),
+        pl.when(sound).then("base unit").otherwise("unit").alias("unit"),
+    ]
     if "cost" in values.columns:
         one = pl.when(pl.col("factor") != 0).then("factor")
         cost = (pl.col("cost").cast(NUMBER, strict=False) / one).round(4, mode="half_away_from_zero")
@@ -98,9 +100,11 @@ def _at_their_places(
     fits = [pl.col(f"said {name}").is_null() | pl.col(f"said {name}").eq_missing(pl.col(name)) for name in parts]
     found = own.join(stocked, on=where, how="inner", nulls_equal=True).filter(*fits)
     words = pl.concat_str(*where, *parts, separator=" ", ignore_nulls=True).alias("place")
-    places = found.sort(ROW, *parts).group_by(ROW, maintain_order=True).agg(
-        pl.len().alias("number"), words, *(pl.col(name).first().alias(f"only {name}") for name in parts)
-    )  # fmt: skip
+    places = (
+        found.sort(ROW, *parts)
+        .group_by(ROW, maintain_order=True)
+        .agg(pl.len().alias("number"), words, *(pl.col(name).first().alias(f"only {name}") for name in parts))
+    )
     several = {row: list(names) for row, names in places.filter(pl.col("number") > 1).select(ROW, "place").iter_rows()}
     one = places.filter(
         (pl.col("number") == 1) & pl.any_horizontal(pl.col(f"only {name}").is_not_null() for name in parts)

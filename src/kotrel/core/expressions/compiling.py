@@ -240,9 +240,13 @@ class Compiler:
         first, second = self._pair(parts[0], parts[2])
         sign = str(parts[1])
         result = {
-            "=": first.eq_missing(second), "!=": first.ne_missing(second), "<": first < second, "<=": first <= second,
-            ">": first > second, ">=": first >= second,
-        }[sign]  # fmt: skip
+            "=": first.eq_missing(second),
+            "!=": first.ne_missing(second),
+            "<": first < second,
+            "<=": first <= second,
+            ">": first > second,
+            ">=": first >= second,
+        }[sign]
         return "yes_no", result.fill_null(False)
 
     def _is_same(self, parts: list[Node], node: TreeNode) -> Typed:

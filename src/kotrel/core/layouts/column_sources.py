@@ -45,9 +45,16 @@ WITHDRAWN = "is withdrawn"
 
 
 def values_of(
-    layout: Layout, changes: RecordChanges, rows: pl.Series | None, description: Description, look: SystemReader, day: str,
-    rates: Rates, reference: str = "", together: Sequence[RecordChanges] = (),
-) -> Values:  # fmt: skip
+    layout: Layout,
+    changes: RecordChanges,
+    rows: pl.Series | None,
+    description: Description,
+    look: SystemReader,
+    day: str,
+    rates: Rates,
+    reference: str = "",
+    together: Sequence[RecordChanges] = (),
+) -> Values:
     """The rows as they will be: what the sheet says, and what the system holds where it says nothing.
 
     Args:
@@ -67,11 +74,17 @@ def values_of(
         frame = frame.unique(ROW, keep="first", maintain_order=True)
     goes = bool((frame[LOAD_ACTION] == "removed").any())
     frame = frame.with_columns(
-        pl.when(pl.col(WITHDRAWN) if WITHDRAWN in frame.columns else pl.lit(False)).then(pl.lit("withdrawn"))
-        .otherwise(pl.col(LOAD_ACTION).fill_null("same").replace({"removed": "withdrawn"})).alias(UPLOAD_ACTION),
+        pl.when(pl.col(WITHDRAWN) if WITHDRAWN in frame.columns else pl.lit(False))
+        .then(pl.lit("withdrawn"))
+        .otherwise(pl.col(LOAD_ACTION).fill_null("same").replace({"removed": "withdrawn"}))
+        .alias(UPLOAD_ACTION),
         # A row that goes is written as it was.
-        *(pl.when(pl.col(LOAD_ACTION) == "removed").then(pl.col(before(name))).otherwise(pl.col(name)).alias(name) for name in changes.fields if goes),
-    )  # fmt: skip
+        *(
+            pl.when(pl.col(LOAD_ACTION) == "removed").then(pl.col(before(name))).otherwise(pl.col(name)).alias(name)
+            for name in changes.fields
+            if goes
+        ),
+    )
     if missing := [name for name in _needed(layout, record) if name not in frame.columns]:
         key = list(record.key)
         held = look.read(record.name, [*key, *missing], (key[0], frame[key[0]])).unique(key, keep="any")

@@ -68,8 +68,11 @@ def _book(
 ) -> Book:
     items = frame.select(
         pl.col(record.key[0]).alias("code"),
-        *(pl.col(name) if name in frame.columns else pl.lit(None, pl.String).alias(name) for name in ("unit", "category", "price")),
-    )  # fmt: skip
+        *(
+            pl.col(name) if name in frame.columns else pl.lit(None, pl.String).alias(name)
+            for name in ("unit", "category", "price")
+        ),
+    )
     return book_of(items, description, look.read, day, rates)
 
 

@@ -106,7 +106,14 @@ def _column(layout: Layout, record: Record, rows: Rows, values: Values, column: 
     if (cleared := _cleared(layout, record, values, column)) is not None:
         if layout.cleared is None:
             title = f"{column.called}: values that are taken away"
-            problems.append(UploadProblem("cannot-clear", title, cleared, f"the layout {layout.name} writes only what changes, so a blank changes nothing; cleared = “…” in the layout would say what to write"))  # fmt: skip
+            problems.append(
+                UploadProblem(
+                    "cannot-clear",
+                    title,
+                    cleared,
+                    f"the layout {layout.name} writes only what changes, so a blank changes nothing; cleared = “…” in the layout would say what to write",
+                )
+            )
         else:
             word = _all(layout.cleared, values.frame.height)
             shaped, bare = word.zip_with(cleared, shaped), bare and not needs_quotes(word[:1], layout.separator)

@@ -26,8 +26,13 @@ def shape_parts(parts: Sequence[SheetRows], business: Business, look: SystemRead
     """
     if not any(_is_of_document(part.rows.record) for part in parts):
         said = business.options.documents
-        for option, value in (("number", said.number), ("date", said.date), ("warehouse", said.warehouse), ("account", said.account),
-                              ("as-target", said.as_target)):  # fmt: skip
+        for option, value in (
+            ("number", said.number),
+            ("date", said.date),
+            ("warehouse", said.warehouse),
+            ("account", said.account),
+            ("as-target", said.as_target),
+        ):
             if value:
                 raise WrongUse(
                     f"--{option} is for documents, such as opening stock, and there are none here",

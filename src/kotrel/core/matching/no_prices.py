@@ -75,8 +75,15 @@ def without_replaced(table: Table, matched: Matched) -> tuple[Table, FindingGrou
         still = "but its price is still used" if letters else "but its row is still used"
         cells = cells_of(table.cells[ROW].filter(kept), names, [f"replaced by {name}, {still}" for name in names])
         warning = FindingGroup(
-            "warning", "replaced", "replaced by another item", matched.record.name, None, matched.replaced_by, cells, heading
-        )  # fmt: skip
+            "warning",
+            "replaced",
+            "replaced by another item",
+            matched.record.name,
+            None,
+            matched.replaced_by,
+            cells,
+            heading,
+        )
     if not left.any():
         return table, warning
     remark = f"{count(int(left.sum()), 'row')} left out: replaced by another item, and without a price"

@@ -268,9 +268,15 @@ def _about_currency_columns(rows: Rows, unread: Sequence[Column], currency: str)
                 for said in other["said"]
             ]
             group = FindingGroup(
-                "error", "other-currency", "in another currency", rows.record.name, None, column.letter,
-                cells_of(other[ROW], other["said"], messages), column.heading,
-            )  # fmt: skip
+                "error",
+                "other-currency",
+                "in another currency",
+                rows.record.name,
+                None,
+                column.letter,
+                cells_of(other[ROW], other["said"], messages),
+                column.heading,
+            )
             found.append(group)
     return found
 
@@ -284,12 +290,16 @@ def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
     for column in unread:
         word = folded(column.heading)
         what = (
-            "until when a row is valid" if word in END_WORDS and record.period is not None
-            else "how many pieces or which unit an amount is for" if word in SCALE_WORDS and money
-            else "from which quantity an amount applies" if word in BREAK_WORDS and money
-            else "of which lot, or where, a quantity is" if word in PLACE_WORDS and posted
+            "until when a row is valid"
+            if word in END_WORDS and record.period is not None
+            else "how many pieces or which unit an amount is for"
+            if word in SCALE_WORDS and money
+            else "from which quantity an amount applies"
+            if word in BREAK_WORDS and money
+            else "of which lot, or where, a quantity is"
+            if word in PLACE_WORDS and posted
             else ""
-        )  # fmt: skip
+        )
         filled = rows.table.cells[column.letter].str.strip_chars().fill_null("") != ""
         if what and filled.any():
             message = f"column {column.letter} “{column.heading}” says {what}, and no field reads it: map it with kotrel map, or name it under skip in the mapping"

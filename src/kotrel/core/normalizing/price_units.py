@@ -57,9 +57,11 @@ def per_one(
             proof = f"the amount is for {number:f}, as the mapping says"
             done.append((row, _plain(Decimal(text)), _plain(one), proof))
     troubles = [
-        Trouble("error", kind, title, cells_of([r for r, _, _ in found], [v for _, v, _ in found], [m for _, _, m in found]))
+        Trouble(
+            "error", kind, title, cells_of([r for r, _, _ in found], [v for _, v, _ in found], [m for _, _, m in found])
+        )
         for (kind, title), found in wrong.items()
-    ]  # fmt: skip
+    ]
     schema = {ROW: pl.UInt32, "before": pl.String, "after": pl.String, "proof": pl.String}
     repairs = [Repair("per-one", pl.DataFrame(done, schema, orient="row"))] if done else []
     values = pl.Series(tidied.values.name, after, dtype=pl.String)

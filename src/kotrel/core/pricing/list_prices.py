@@ -187,6 +187,14 @@ def _nearest(book: Book, rows: pl.DataFrame) -> pl.DataFrame:
             each = book.parents.get(each)
         found = each if each in there else leads.get(each or "")
         leads |= dict.fromkeys((*passed, category), found)
-    frame = pl.DataFrame({"category": list(leads), "leads to": list(leads.values())}, schema_overrides=dict.fromkeys(("category", "leads to"), pl.String))  # fmt: skip
+    frame = pl.DataFrame(
+        {"category": list(leads), "leads to": list(leads.values())},
+        schema_overrides=dict.fromkeys(("category", "leads to"), pl.String),
+    )
     terms = rows.select(pl.col("category").alias("leads to"), *_TERMS[1:], pl.lit(True).alias("of category"))
-    return frame.drop_nulls().join(terms, on="leads to", how="inner").rename({name: f"{name} of category" for name in _TERMS[1:]}).drop("leads to")  # fmt: skip
+    return (
+        frame.drop_nulls()
+        .join(terms, on="leads to", how="inner")
+        .rename({name: f"{name} of category" for name in _TERMS[1:]})
+        .drop("leads to")
+    )

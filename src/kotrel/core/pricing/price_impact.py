@@ -84,14 +84,18 @@ def _currencies(description: Description, read: Reader) -> pl.DataFrame:
 def _summed(moved: pl.DataFrame) -> pl.DataFrame:
     known = pl.col("change").is_not_null()
     worst = pl.col("change").abs().fill_null(exact(-1)).arg_max()
-    return moved.group_by("list", "currency", "category").agg(
-        pl.len().alias("prices"),
-        pl.col("old").is_null().sum().alias("new"),
-        (pl.col("change").sum() / pl.when(known.sum() > 0).then(known.sum().cast(NUMBER))).alias("mean"),
-        pl.col("change").gather(worst).first().alias("largest"),
-        pl.col("item").gather(worst).first(),
-        pl.col("at stake").sum().alias("stake"),
-    ).select(STAKES)  # fmt: skip
+    return (
+        moved.group_by("list", "currency", "category")
+        .agg(
+            pl.len().alias("prices"),
+            pl.col("old").is_null().sum().alias("new"),
+            (pl.col("change").sum() / pl.when(known.sum() > 0).then(known.sum().cast(NUMBER))).alias("mean"),
+            pl.col("change").gather(worst).first().alias("largest"),
+            pl.col("item").gather(worst).first(),
+            pl.col("at stake").sum().alias("stake"),
+        )
+        .select(STAKES)
+    )
 
 
 def _empty() -> pl.DataFrame:
@@ -113,9 +117,13 @@ def _of_items(changes: RecordChanges, name: str) -> pl.DataFrame:
         (pl.col(ACTION) == "changed") & pl.col(name).is_not_null() & pl.col(before(name)).is_not_null()
     )
     return rows.select(
-        pl.lit(name).alias("list"), pl.col("code").alias("item"), pl.lit(None, pl.String).alias("unit"), pl.lit(True).alias("first"),
-        pl.col(before(name)).cast(NUMBER, strict=False).alias("old"), pl.col(name).cast(NUMBER, strict=False).alias("price"),
-    )  # fmt: skip
+        pl.lit(name).alias("list"),
+        pl.col("code").alias("item"),
+        pl.lit(None, pl.String).alias("unit"),
+        pl.lit(True).alias("first"),
+        pl.col(before(name)).cast(NUMBER, strict=False).alias("old"),
+        pl.col(name).cast(NUMBER, strict=False).alias("price"),
+    )
 
 
 def _of_prices(changes: RecordChanges, read: Reader) -> pl.DataFrame:
@@ -124,14 +132,19 @@ def _of_prices(changes: RecordChanges, read: Reader) -> pl.DataFrame:
     if not rows.height or any(name not in changes.fields for name in _BREAK):
         return _empty()
     frame = rows.select(
-        *(pl.col(name) for name in _BREAK), pl.col("from_date").str.to_date(strict=False).alias("day"),
+        *(pl.col(name) for name in _BREAK),
+        pl.col("from_date").str.to_date(strict=False).alias("day"),
         pl.when(pl.col(ACTION) == "changed").then(pl.col(before("amount"))).cast(NUMBER, strict=False).alias("was"),
-        pl.col("amount").cast(NUMBER, strict=False).alias("price"), (pl.col(ACTION) == "new").alias("is new"),
-    )  # fmt: skip
+        pl.col("amount").cast(NUMBER, strict=False).alias("price"),
+        (pl.col(ACTION) == "new").alias("is new"),
+    )
     held = read("price", PRICE, ("item", rows["item"])).filter(pl.col("amount").is_not_null())
-    held = held.select(*_BREAK, pl.col("from_date").str.to_date(strict=False).alias("day"),
-                       pl.col("to_date").str.to_date(strict=False).alias("end"),
-                       pl.col("amount").cast(NUMBER, strict=False).alias("in force")).drop_nulls("day")  # fmt: skip
+    held = held.select(
+        *_BREAK,
+        pl.col("from_date").str.to_date(strict=False).alias("day"),
+        pl.col("to_date").str.to_date(strict=False).alias("end"),
+        pl.col("amount").cast(NUMBER, strict=False).alias("in force"),
+    ).drop_nulls("day")
     joined = (
         frame.drop_nulls("day")
         .sort("day")
@@ -140,6 +153,10 @@ def _of_prices(changes: RecordChanges, read: Reader) -> pl.DataFrame:
     ended = pl.col("end").is_not_null() & (pl.col("end") < pl.col("day"))
     old = pl.when(pl.col("is new")).then(pl.when(~ended).then("in force")).otherwise("was")
     return joined.select(
-        pl.col("price_list").alias("list"), "item", "unit", (pl.col("from_quantity").cast(NUMBER, strict=False) <= exact(1)).alias("first"),
-        old.alias("old"), "price",
-    )  # fmt: skip
+        pl.col("price_list").alias("list"),
+        "item",
+        "unit",
+        (pl.col("from_quantity").cast(NUMBER, strict=False) <= exact(1)).alias("first"),
+        old.alias("old"),
+        "price",
+    )

@@ -127,8 +127,16 @@ def _own_prices(rows: Rows, book: PriceBook) -> pl.DataFrame:
 
 def _listed_schema() -> dict[str, pl.DataType | type[pl.DataType]]:
     texts = dict.fromkeys(("target", "item", "unit"), pl.String)
-    return {ROW: pl.UInt32, **texts, "from_quantity": NUMBER, "from_date": pl.String, "new": NUMBER, "field": pl.String,
-            "told old": NUMBER, "has old": pl.Boolean}  # fmt: skip
+    return {
+        ROW: pl.UInt32,
+        **texts,
+        "from_quantity": NUMBER,
+        "from_date": pl.String,
+        "new": NUMBER,
+        "field": pl.String,
+        "told old": NUMBER,
+        "has old": pl.Boolean,
+    }
 
 
 def _with_old(rows: Rows, book: PriceBook, field: str, frame: pl.DataFrame) -> pl.DataFrame:
@@ -198,9 +206,11 @@ def _tell_moved(
     """Prices that somebody changed since the new ones were worked out from them."""
     now, told, new = pl.col("old"), pl.col("told old"), pl.col("new")
     stands = pl.col("has old") & now.ne_missing(told) & now.is_not_null() & (now != new)
-    words = pl.when(told.is_null()).then(
-        pl.format("{} is in force now; there was no price when this one was calculated", price_text(now))
-    ).otherwise(pl.format("it was calculated from {}, but {} is in force now", price_text(told), price_text(now)))  # fmt: skip
+    words = (
+        pl.when(told.is_null())
+        .then(pl.format("{} is in force now; there was no price when this one was calculated", price_text(now)))
+        .otherwise(pl.format("it was calculated from {}, but {} is in force now", price_text(told), price_text(now)))
+    )
     for severity, which in (("error", told.is_not_null()), ("warning", told.is_null())):
         moved = frame.filter(stands & which).select("part", ROW, "field", words.alias("message"))
         _tell(found, parts, moved, severity, "price-moved", "the old price has changed since")

@@ -79,9 +79,12 @@ def follow_periods_together(
     marks = [name for name, kind in values.schema.items() if kind == pl.Boolean]
     said = {rows.after_end for rows in parts}
     whole = replace(
-        parts[0], values=values.with_columns(pl.col(marks).fill_null(False)), findings=(), repairs=(),
+        parts[0],
+        values=values.with_columns(pl.col(marks).fill_null(False)),
+        findings=(),
+        repairs=(),
         after_end=said.pop() if len(said) == 1 else None,
-    )  # fmt: skip
+    )
     done, ended, remarks = follow_periods(whole, state, lambda: is_new(whole, state), after_end)
     found: list[tuple[Rows, tuple[Consequence, ...], list[str]]] = []
     for place, rows in enumerate(parts):

@@ -184,14 +184,26 @@ def lost_codes(rows: Rows, about: Field, values: pl.Series, repaired: Collection
         return found
     open_ones = ~values.is_in(pl.Series(list(repaired), dtype=pl.String).implode()).fill_null(False)
     for wrong, kind, title, message in (
-        (values.str.contains(EXPONENT), "digits-lost", "in exponent form, with digits lost",
-         "the spreadsheet dropped digits: get the code from its source again, into a column formatted as text"),
+        (
+            values.str.contains(EXPONENT),
+            "digits-lost",
+            "in exponent form, with digits lost",
+            "the spreadsheet dropped digits: get the code from its source again, into a column formatted as text",
+        ),
         (kind_is("number") & values.str.contains(_TOO_LONG), "digits-lost", _TOO_LONG_TITLE, _TOO_LONG_MESSAGE),
-        (kind_is("date"), "became-date", "turned into a date",
-         "the spreadsheet took the code for a date: format the column as text and type the code again"),
-        (kind_is("yes_no"), "became-yes-no", "turned into yes or no",
-         "the spreadsheet took the code for a yes/no value: format the column as text and type the code again"),
-    ):  # fmt: skip
+        (
+            kind_is("date"),
+            "became-date",
+            "turned into a date",
+            "the spreadsheet took the code for a date: format the column as text and type the code again",
+        ),
+        (
+            kind_is("yes_no"),
+            "became-yes-no",
+            "turned into yes or no",
+            "the spreadsheet took the code for a yes/no value: format the column as text and type the code again",
+        ),
+    ):
         bad = wrong.fill_null(False) & open_ones
         if bad.any():
             found += rows.where("error", kind, title, about, bad, message)

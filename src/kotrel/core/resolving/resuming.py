@@ -93,8 +93,10 @@ def rows_again(
     )
     of_sheet = based.filter("is new").join(
         rows.values.select(ROW, *(name for name in rows.fields if name not in key)),
-        left_on="own row", right_on=pl.col(ROW).cast(pl.Int64), how="left",
-    )  # fmt: skip
+        left_on="own row",
+        right_on=pl.col(ROW).cast(pl.Int64),
+        how="left",
+    )
     fields = list(record.fields)
     held = state.having(record, fields, key[0], based[key[0]].unique()).select(fields).unique(key, keep="any")
     of_system = based.filter(~pl.col("is new")).join(held, on=key, how="left")

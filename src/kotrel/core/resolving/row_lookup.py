@@ -143,9 +143,13 @@ def match_other_codes(rows: Rows, dotted: tuple[str, str], state: SystemState) -
     several = rows.values.filter(pl.col(key).is_in([code for code in meant if code not in codes]))
     unknown = rows.values[key].is_not_null() & ~rows.values[key].is_in(list(meant)).fill_null(False)
     findings = rows.where(
-        "error", "not-found", f"nothing has this {title}", record.fields[key], unknown,
+        "error",
+        "not-found",
+        f"nothing has this {title}",
+        record.fields[key],
+        unknown,
         f"the system has no {record.title.lower()} with this {title}",
-    )  # fmt: skip
+    )
     if several.height:
         messages = [f"{listed_and(meant[code][:5])} all have it: say which is meant" for code in several[key]]
         cells = cells_of(several[ROW], several[key], messages)

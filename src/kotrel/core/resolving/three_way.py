@@ -317,11 +317,12 @@ def effective_base(record: Record, export: ExportBase, now: pl.DataFrame) -> pl.
         return base
     key = list(record.key)
     fields = [name for name in loaded.columns if name not in key and not name.startswith("loaded ")]
-    joined = (
-        base.join(loaded.select(*key, *(pl.col(n).alias(f"new {n}") for n in fields), *(f"loaded {n}" for n in fields)),
-                  on=key, how="full", coalesce=True)
-        .join(now.select(*key, *(pl.col(n).alias(f"now {n}") for n in fields if n in now.columns)), on=key, how="left")
-    )  # fmt: skip
+    joined = base.join(
+        loaded.select(*key, *(pl.col(n).alias(f"new {n}") for n in fields), *(f"loaded {n}" for n in fields)),
+        on=key,
+        how="full",
+        coalesce=True,
+    ).join(now.select(*key, *(pl.col(n).alias(f"now {n}") for n in fields if n in now.columns)), on=key, how="left")
     columns = []
     for name in fields:
         if name not in base.columns or name not in now.columns:

@@ -52,14 +52,17 @@ def levels(
         multiples: item → what it is ordered in multiples of.
     """
     held = {
-        what: {(item, warehouse): Decimal(quantity) for item, warehouse, quantity in
-               frame.select("item", "warehouse", "quantity").iter_rows()}
+        what: {
+            (item, warehouse): Decimal(quantity)
+            for item, warehouse, quantity in frame.select("item", "warehouse", "quantity").iter_rows()
+        }
         for what, frame in sums.items()
-    }  # fmt: skip
+    }
     rows = points.select("item", "warehouse", "reorder_point", "order_up_to").drop_nulls()
     for item, warehouse, point_text, level_text in rows.iter_rows():
-        on_hand, on_order, reserved = (held.get(what, {}).get((item, warehouse), ZERO) for what in
-                                       ("on hand", "on order", "reserved"))  # fmt: skip
+        on_hand, on_order, reserved = (
+            held.get(what, {}).get((item, warehouse), ZERO) for what in ("on hand", "on order", "reserved")
+        )
         point, level = Decimal(point_text), Decimal(level_text)
         available = on_hand + on_order - reserved if with_orders else on_hand
         order = to_order(available, point, level, multiples.get(item))

@@ -88,8 +88,10 @@ def shares(places: pl.DataFrame, items: pl.DataFrame) -> pl.Series:
         places: ``item``, ``quantity`` and ``value`` of each place.
         items: ``item``, ``quantity`` and ``value`` of each item over all places.
     """
-    whole = {item: (Decimal(quantity), Decimal(value)) for item, quantity, value in
-             items.select("item", "quantity", "value").iter_rows()}  # fmt: skip
+    whole = {
+        item: (Decimal(quantity), Decimal(value))
+        for item, quantity, value in items.select("item", "quantity", "value").iter_rows()
+    }
     found = []
     for item, quantity, own in places.select("item", "quantity", "value").iter_rows():
         on_hand, value = whole.get(item, (Decimal(0), Decimal(0)))

@@ -82,10 +82,11 @@ def with_looked_up(table: Table, known: LookupTable) -> tuple[Table, NotFound | 
         return more, None
     near = listed(list(some), 5)
     messages = [
-        f"blank, and {known.where} has no value for a blank" if key is None
+        f"blank, and {known.where} has no value for a blank"
+        if key is None
         else f"{known.where} has no “{key}”; it has {near}"
         for key in keys.filter(lost)
-    ]  # fmt: skip
+    ]
     frame = pl.DataFrame({ROW: table.cells[ROW].filter(lost), "value": keys.filter(lost)})
     frame = frame.with_columns(pl.Series("message", messages), pl.lit(None, pl.String).alias("suggestion"))
     return more, NotFound(origin.letter, origin.heading, frame)

@@ -41,18 +41,40 @@ def show_totals(screen: Screen, preview: Preview, records: dict[str, Record]) ->
     if totals is None:
         return
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    for title, right in (("posts", False), ("warehouse", False), ("against", False), ("on", False), ("documents", True), ("lines", True),
-                         ("quantity", True), ("value", True)):  # fmt: skip
+    for title, right in (
+        ("posts", False),
+        ("warehouse", False),
+        ("against", False),
+        ("on", False),
+        ("documents", True),
+        ("lines", True),
+        ("quantity", True),
+        ("value", True),
+    ):
         table.add_column(title, justify="right" if right else "left")
     for row in totals.iter_rows(named=True):
         record = records.get(row["kind"])
         table.add_row(
-            Text(record.title if record else row["kind"]), Text(row["warehouse"] or ""), Text(row["account"] or ""), _days(row),
-            f"{row['documents']:,}", f"{row['lines']:,}", quantity_text(row["quantity"]), money_text(row["value"]),
-        )  # fmt: skip
+            Text(record.title if record else row["kind"]),
+            Text(row["warehouse"] or ""),
+            Text(row["account"] or ""),
+            _days(row),
+            f"{row['documents']:,}",
+            f"{row['lines']:,}",
+            quantity_text(row["quantity"]),
+            money_text(row["value"]),
+        )
     if totals.height > 1:
-        table.add_row(Text("in all", style="bold"), "", "", "", "", f"{totals['lines'].sum():,}",
-                      quantity_text(_sum(totals, "quantity")), money_text(_sum(totals, "value")))  # fmt: skip
+        table.add_row(
+            Text("in all", style="bold"),
+            "",
+            "",
+            "",
+            "",
+            f"{totals['lines'].sum():,}",
+            quantity_text(_sum(totals, "quantity")),
+            money_text(_sum(totals, "value")),
+        )
     screen.show("", table)
 
 

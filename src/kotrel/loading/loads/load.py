@@ -112,8 +112,17 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         bad = sum(counts.get("refused", 0) for counts in preview.counts().values())
         return screen.ask(f"Load this without the {count(bad, 'refused row')}?" if bad else "Load this?")
 
-    order = LoadRequest(tuple(files), wanted_of(args), user(args), args.remark, now(), args.good_rows, args.again,
-                  args.trial, not args.no_wait)  # fmt: skip
+    order = LoadRequest(
+        tuple(files),
+        wanted_of(args),
+        user(args),
+        args.remark,
+        now(),
+        args.good_rows,
+        args.again,
+        args.trial,
+        not args.no_wait,
+    )
     if args.yes or args.trial:
         with screen.progress(7 * len(files)) as step:
             loaded = load_files(order, workspace, step)

@@ -30,17 +30,30 @@ def show_stakes(screen: Screen, stakes: pl.DataFrame | None, every: bool) -> Non
     if stakes is None:
         return
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    for title, right in (("prices of", False), ("category", False), ("prices", True), ("new", True), ("mean change", True),
-                         ("largest", True), ("at", False), ("value at stake", True)):  # fmt: skip
+    for title, right in (
+        ("prices of", False),
+        ("category", False),
+        ("prices", True),
+        ("new", True),
+        ("mean change", True),
+        ("largest", True),
+        ("at", False),
+        ("value at stake", True),
+    ):
         table.add_column(title, justify="right" if right else "left")
     shown = stakes if every or stakes.height <= SHOWN else stakes.filter(pl.col("category").is_null())
     for row in shown.iter_rows(named=True):
         style = "bold" if row["category"] is None else ""
         table.add_row(
-            Text(row["list"] if row["category"] is None else "", style=style), Text(row["category"] or "all"), f"{row['prices']:,}",
-            f"{row['new']:,}" if row["new"] else "", _percent(row["mean"]), _percent(row["largest"]),
-            Text(row["item"] if row["largest"] is not None else "", style="dim"), f"{money_text(row['stake'])} {row['currency'] or ''}".rstrip() if row["stake"] else "",
-        )  # fmt: skip
+            Text(row["list"] if row["category"] is None else "", style=style),
+            Text(row["category"] or "all"),
+            f"{row['prices']:,}",
+            f"{row['new']:,}" if row["new"] else "",
+            _percent(row["mean"]),
+            _percent(row["largest"]),
+            Text(row["item"] if row["largest"] is not None else "", style="dim"),
+            f"{money_text(row['stake'])} {row['currency'] or ''}".rstrip() if row["stake"] else "",
+        )
     screen.show("", table)
     if shown.height < stakes.height:
         screen.show(Text(f"  … {stakes.height - shown.height:,} lines by category (--all lists them)", style="dim"))

@@ -182,9 +182,16 @@ class Witnesses:
 
 
 def _check_parts(
-    path: Path, workspace: Workspace, wanted: FileOptions, today: date, reading: Reading, step: Step, part_bytes: int,
-    known: Witnesses, seen: Witnesses,
-) -> list[Checked]:  # fmt: skip
+    path: Path,
+    workspace: Workspace,
+    wanted: FileOptions,
+    today: date,
+    reading: Reading,
+    step: Step,
+    part_bytes: int,
+    known: Witnesses,
+    seen: Witnesses,
+) -> list[Checked]:
     """One look at all parts.
 
     Args:
@@ -328,10 +335,12 @@ def _one_at_a_time(path: Path, table: Table, matches: Sequence[Matched]) -> Matc
     numbered = any("next" in (source.make or "").casefold() for source in matches[0].sources.values())
     if len(matches) > 1 or numbered or table.looked_up:
         what = (
-            "makes several records from one sheet" if len(matches) > 1
-            else "numbers codes across all rows" if numbered
+            "makes several records from one sheet"
+            if len(matches) > 1
+            else "numbers codes across all rows"
+            if numbered
             else "looks values up in another table"
-        )  # fmt: skip
+        )
         raise WrongUse(
             f"the saved mapping {what}, and {path} is so large that it is checked in parts",
             "Split the file, or check it with a mapping for one record that makes no codes and looks nothing up.",

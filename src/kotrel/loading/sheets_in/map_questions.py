@@ -214,10 +214,13 @@ def _about_lookup(mapped: Mapped, seen: LookupFound) -> DialogueQuestion:
     if money is None:
         asked = f"{start} No column here is an amount. Enter leaves it out"
     else:
-        asked = "\n".join([
-            f"{start} Is one of its columns a per cent off “{money.column.heading}”?", *has,
-            f"Its number (the result goes into {money.field.name}), its number and another field (1 cost), or Enter for none",
-        ])  # fmt: skip
+        asked = "\n".join(
+            [
+                f"{start} Is one of its columns a per cent off “{money.column.heading}”?",
+                *has,
+                f"Its number (the result goes into {money.field.name}), its number and another field (1 cost), or Enter for none",
+            ]
+        )
 
     def take(document: Document, said: str) -> str | None:
         if not said or read_yes_no(said) == "no":
@@ -305,8 +308,12 @@ def _about_words(mapped: Mapped, document: Document) -> list[DialogueQuestion]:
 
 def about_missing(table: Table, field: Field, names: Callable[[str], ListNames]) -> DialogueQuestion:
     return about_value(
-        table, field, names, f"No column has {field.title.lower()}, which a new row requires. Type a value for all rows, the letter of a column like =C, or Enter to leave it open", "fixed"
-    )  # fmt: skip
+        table,
+        field,
+        names,
+        f"No column has {field.title.lower()}, which a new row requires. Type a value for all rows, the letter of a column like =C, or Enter to leave it open",
+        "fixed",
+    )
 
 
 def _about_pieces(mapped: Mapped, document: Document) -> list[DialogueQuestion]:

@@ -97,8 +97,19 @@ def _write_workbook(
                 0, place, f"{what(field).capitalize()}; {MUST[field.must]}. {rules(field)}".strip(), {"x_scale": 2}
             )
             if source := _choices(field, ranges):
-                sheet.data_validation(1, place, FOR_ROWS, place, {"validate": "list", "source": source, "error_type": "warning",
-                    "error_title": field.title, "error_message": "This is not on the list. Use it anyway?"})  # fmt: skip
+                sheet.data_validation(
+                    1,
+                    place,
+                    FOR_ROWS,
+                    place,
+                    {
+                        "validate": "list",
+                        "source": source,
+                        "error_type": "warning",
+                        "error_title": field.title,
+                        "error_message": "This is not on the list. Use it anyway?",
+                    },
+                )
         sheet.freeze_panes(1, len(each.record.key))
     bold = out.add_format({"bold": True})
     wrap = out.add_format({"text_wrap": True, "valign": "top"})

@@ -230,10 +230,14 @@ class FolderSystem(System):
             acts = pl.col("action").is_in(["new", "changed", "removed"])
             given = pl.when(pl.col("given").is_not_null()).then(pl.format("its number there is {}", pl.col("given")))
             said = pl.concat_str([pl.col("why"), given], separator="; ", ignore_nulls=True)
-            return rows.hstack(answers.drop("line")).with_columns(
-                pl.when(acts).then(pl.col("said").fill_null("sent")).otherwise("outcome").alias("outcome"),
-                pl.when(acts & (said != "")).then(said).otherwise("message").alias("message"),
-            ).drop("said", "why", "given")  # fmt: skip
+            return (
+                rows.hstack(answers.drop("line"))
+                .with_columns(
+                    pl.when(acts).then(pl.col("said").fill_null("sent")).otherwise("outcome").alias("outcome"),
+                    pl.when(acts & (said != "")).then(said).otherwise("message").alias("message"),
+                )
+                .drop("said", "why", "given")
+            )
 
     def rest_of(self, number: int) -> list[tuple[str, str, RefusedRows, dict[int, str]]]:
         with account_in(self._hidden) as account:

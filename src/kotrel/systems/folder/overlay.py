@@ -55,20 +55,25 @@ def _put_in(database: SqliteDatabase, description: Description, changes: RecordC
     old = held.join(keys, on=key, how="semi")
     left = held.join(keys, on=key, how="anti")
     there = touched.filter(pl.col(ACTION) != "removed").select(
-        *key, *(pl.col(name) for name in changes.fields if name not in key), *(pl.col(before(name)) for name in changes.fields if name not in key)
-    )  # fmt: skip
+        *key,
+        *(pl.col(name) for name in changes.fields if name not in key),
+        *(pl.col(before(name)) for name in changes.fields if name not in key),
+    )
     joined = there.join(old, on=key, how="left", suffix=" held")
     new = joined.select(
         *key,
         *(
             # Of a row that was there, only what the load changed.
-            pl.when(pl.col(name).ne_missing(pl.col(before(name)))).then(pl.col(name)).otherwise(pl.col(f"{name} held")).alias(name)
+            pl.when(pl.col(name).ne_missing(pl.col(before(name))))
+            .then(pl.col(name))
+            .otherwise(pl.col(f"{name} held"))
+            .alias(name)
             if name in changes.fields
             else pl.col(name)
             for name in stored
             if name not in key
         ),
-    )  # fmt: skip
+    )
     database.run(f"DELETE FROM {store.name}")
     rows = pl.concat([left, new.select(left.columns)])
     forms = [database.as_stored("?", record.fields[name]) for name in rows.columns]

@@ -102,9 +102,11 @@ def laid_out(
         refusals += _not_known(changes, layout, [given for given in lists if given.record == each.record.name])
         values = values_of(layout, changes, None, description, reading, day, uploads.rates, reference, plan.changes)
         rows = Rows(
-            Table(each.file, each.sheet, 0, (), changes.frame.select(ROW), {}), each.record, {},
+            Table(each.file, each.sheet, 0, (), changes.frame.select(ROW), {}),
+            each.record,
+            {},
             values.frame.select(ROW, *changes.fields),
-        )  # fmt: skip
+        )
         done = lay_out(layout, each.record, rows, values)
         said = [
             refusal
@@ -141,9 +143,13 @@ def _withdrawn(changes: RecordChanges, layout: Layout) -> RecordChanges:
     gone = pl.lit(going)
     frame = changes.frame.with_columns(
         *(pl.when(gone).then(pl.coalesce(name, before(name))).otherwise(name).alias(name) for name in changes.fields),
-        *(pl.lit(None, pl.String).alias(name) for name in ("archived", before("archived")) if "archived" not in changes.fields),
+        *(
+            pl.lit(None, pl.String).alias(name)
+            for name in ("archived", before("archived"))
+            if "archived" not in changes.fields
+        ),
         gone.alias(WITHDRAWN),
-    )  # fmt: skip
+    )
     frame = frame.with_columns(
         pl.when(gone).then(pl.lit("changed")).otherwise(ACTION).alias(ACTION),
         pl.when(gone).then(pl.lit("yes")).otherwise("archived").alias("archived"),
@@ -189,9 +195,12 @@ def _not_known(changes: RecordChanges, layout: Layout, lists: Sequence[GivenOut]
     unknown = [
         name
         for name in dict.fromkeys(written)
-        if name is not None and name not in record.key and name not in fed
-        and record.fields[name].from_ledger is None and not record.fields[name].is_kept
-    ]  # fmt: skip
+        if name is not None
+        and name not in record.key
+        and name not in fed
+        and record.fields[name].from_ledger is None
+        and not record.fields[name].is_kept
+    ]
     if not unknown or not lists:
         return []
     silent = {

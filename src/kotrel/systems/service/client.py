@@ -68,9 +68,15 @@ class Client:
         return self.send("GET", path)
 
     def send(
-        self, method: str, path: str, body: Any = None, text: bytes | None = None, headers: Mapping[str, str] | None = None,
-        params: Mapping[str, str] | None = None, raw: bytes | None = None,
-    ) -> Any:  # fmt: skip
+        self,
+        method: str,
+        path: str,
+        body: Any = None,
+        text: bytes | None = None,
+        headers: Mapping[str, str] | None = None,
+        params: Mapping[str, str] | None = None,
+        raw: bytes | None = None,
+    ) -> Any:
         """Sends a request until it is answered; returns the response.
 
         Args:

@@ -51,10 +51,15 @@ def _with_content(database: Database, table: TableFacts) -> TableFacts:
     """The table with what its values and its triggers say of its columns."""
     written = database.written_by_triggers(table.schema, table.name)
     columns = [
-        replace(each, by_trigger=each.name in written, barcodes=_holds_barcodes(database, table, each.name)
-                if each.kind == "text" and _BARCODE.search(each.name) else False)
+        replace(
+            each,
+            by_trigger=each.name in written,
+            barcodes=_holds_barcodes(database, table, each.name)
+            if each.kind == "text" and _BARCODE.search(each.name)
+            else False,
+        )
         for each in table.columns
-    ]  # fmt: skip
+    ]
     columns = [
         replace(each, date_form=_date_form(database, table, each)) if _may_be_day(each) else each for each in columns
     ]

@@ -97,9 +97,21 @@ def next_number(database: Database) -> int:
 def write_load(database: Database, number: int, changes: Sequence[RecordChanges], stamp: Stamp) -> None:
     """Writes the row of a load."""
     values: list[Any] = [
-        number, stamp.kind, stamp.at.isoformat(timespec="seconds"), stamp.who, json.dumps(list(stamp.files)),
-        stamp.fingerprint, stamp.remark, stamp.of, None, json.dumps(entry_parts(changes, stamp.notes)), database.login(), None, None, None,
-    ]  # fmt: skip
+        number,
+        stamp.kind,
+        stamp.at.isoformat(timespec="seconds"),
+        stamp.who,
+        json.dumps(list(stamp.files)),
+        stamp.fingerprint,
+        stamp.remark,
+        stamp.of,
+        None,
+        json.dumps(entry_parts(changes, stamp.notes)),
+        database.login(),
+        None,
+        None,
+        None,
+    ]
     marks = ", ".join("?" for _ in values)
     database.run(f"INSERT INTO {load_table(database.dialect)} VALUES ({marks})", values)
 

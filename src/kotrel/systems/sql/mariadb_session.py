@@ -135,8 +135,11 @@ def clear(error: Exception, name: str, time_limit: int, whom: Callable[[], str])
             "system-busy",
         )
     if code in _TOO_LONG:
-        return OutOfReach(f"{name} took longer than {time_limit // 60 or 1} minutes for one step; nothing was loaded",
-                          "If it is busy, give it more minutes with time_limit under [system] in kotrel.toml.", "time-limit")  # fmt: skip
+        return OutOfReach(
+            f"{name} took longer than {time_limit // 60 or 1} minutes for one step; nothing was loaded",
+            "If it is busy, give it more minutes with time_limit under [system] in kotrel.toml.",
+            "time-limit",
+        )
     if code in _NOT_THERE:
         return OutOfReach(
             f"{name} is not as system.toml describes it: {words}",

@@ -17,8 +17,10 @@ NAMES = ("file", "sheet", "row", "record", "key", "action", "outcome", "message"
 def outcome_page(database: Database, number: int, most: int) -> OutcomePage:
     """The first rows, and how many there are of each kind: what was done is counted by the load's own entry."""
     parts = journal.load_parts(database, number)
-    counts = {action: sum(int(part["counts"].get(action, 0)) for part in parts)
-              for action in ("new", "changed", "removed", "same", "refused")}  # fmt: skip
+    counts = {
+        action: sum(int(part["counts"].get(action, 0)) for part in parts)
+        for action in ("new", "changed", "removed", "same", "refused")
+    }
     special = journal.load_rows_of(database, NAMES, f'"load" = ? AND {SPECIAL}', number)
     refused = special.filter(pl.col("outcome") == "refused")
     warned = special.filter(pl.col("outcome") != "refused")

@@ -65,8 +65,11 @@ def prepare(connection: psycopg.Connection[Any], time_limit: int, schemas: Seque
         )
     # A server that notices a cut client gives its locks free.
     for setting, value in (
-        ("tcp_keepalives_idle", 30), ("tcp_keepalives_interval", 10), ("tcp_keepalives_count", 3), ("client_min_messages", "warning"),
-    ):  # fmt: skip
+        ("tcp_keepalives_idle", 30),
+        ("tcp_keepalives_interval", 10),
+        ("tcp_keepalives_count", 3),
+        ("client_min_messages", "warning"),
+    ):
         connection.execute(f"SET {setting} = {value}".encode())
     in_force = connection.execute("SELECT setting::bigint FROM pg_catalog.pg_settings WHERE name = 'statement_timeout'")
     return float(in_force.fetchone()[0]) / 1000  # type: ignore[index]

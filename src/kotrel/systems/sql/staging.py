@@ -130,10 +130,14 @@ class Stage:
         if by_id:
             # Numbers that stand for codes are looked up when the rows are merged: by then all of them exist.
             columns = [
-                (store.stored(database, f"c.{staged('to', field.name)}", field) if field.name in by_id
-                 else f"c.{staged('to', field.name)}") + f" AS {staged('to', field.name)}"
+                (
+                    store.stored(database, f"c.{staged('to', field.name)}", field)
+                    if field.name in by_id
+                    else f"c.{staged('to', field.name)}"
+                )
+                + f" AS {staged('to', field.name)}"
                 for field in self.fields
-            ]  # fmt: skip
+            ]
             more = [f"c.{staged('is', each)}" for each in self.partly] + [
                 f"c.{staged('raw', each)}" for each in self.raw
             ]
