@@ -62,6 +62,25 @@ class Bench:
         theirs = process(python("-c", "pass"), self.folder, 15)
         return [Line("kotrel --version", ours, "python -c pass", theirs, 3)]
 
+    def everyday(self) -> list[Line]:
+        """What somebody waits for each time: forty rows, and a question, on the practice system."""
+        state = SqliteBench(self.folder / "everyday", 40)
+        sheet = self.folder / "forty.csv"
+        data.write_items(sheet, 40)
+        theirs = process(python("-c", "import polars"), self.folder, self.runs * 3)
+        asked: dict[str, tuple[float, tuple[str, ...]]] = {
+            "check of 40 rows": (1.4, ("check", str(sheet))),
+            "preview of 40 rows": (1.6, ("preview", str(sheet))),
+            "records": (1, ("records",)),
+            "history": (1, ("history",)),
+            "price": (1, ("price", "ROP-00010")),
+            "stock of an item": (1, ("stock", "ROP-00010")),
+        }
+        return [
+            Line(name, process(kotrel(*words), state.folder, self.runs * 3), "import polars", theirs, at_most)
+            for name, (at_most, words) in asked.items()
+        ]
+
     def check(self) -> list[Line]:
         state = SqliteBench(self.folder / "check", self.rows)
         state.fill(data.items(self.rows))
@@ -250,6 +269,7 @@ def main() -> int:
     bench = Bench(folder, args.rows, args.runs)
     lines: dict[str, Callable[[], list[Line]]] = {
         "version": bench.version,
+        "everyday": bench.everyday,
         "check": bench.check,
         "check workbook": bench.workbook,
         "round trip": bench.round_trip,
