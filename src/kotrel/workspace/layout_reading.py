@@ -309,14 +309,14 @@ def _layout(reader: LayoutReader, data: Mapping[str, Any], name: str, descriptio
         name=name,
         record=record.name,
         columns=columns,
-        kind=kind,
-        title=reader.text_of(data, "title", ""),  # type: ignore[arg-type]
+        kind=kind,  # type: ignore[arg-type]
+        title=reader.text_of(data, "title", ""),
         headings=reader.flag(data, "headings", True),
         above=above,
         below=tuple((*line, *("",) * (len(columns) - len(line))) for line in below),
-        decimal_mark=mark,
+        decimal_mark=mark,  # type: ignore[arg-type]
         decimals=reader.whole(data, "decimals", 0, most=MOST_DECIMALS),
-        date=_date(reader, data),  # type: ignore[arg-type]
+        date=_date(reader, data),
         yes=reader.text_of(data, "yes", "yes"),
         no=reader.text_of(data, "no", "no"),
         blank=reader.text_of(data, "blank", ""),
