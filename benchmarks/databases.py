@@ -148,7 +148,7 @@ class PostgresBench:
 
 
 class MariaBench:
-    """A workspace with a practice system on a MariaDB server of its own."""
+    """A workspace with a practice system on a MariaDB server that nobody else uses."""
 
     def __init__(self, folder: Path) -> None:
         from tests import mariadb_server

@@ -4,19 +4,25 @@ from __future__ import annotations
 
 import sys
 from pathlib import Path
+from typing import Any
 
 from radon.complexity import cc_visit
 
 SOURCE = Path(__file__).parents[1] / "src"
 NONE_OVER = 25
-MANY_OVER, MANY = 15, 220
+MANY_OVER, MANY = 15, 238
 """The second number only ever goes down; the aim is 40."""
+
+
+def _whole(block: Any) -> int:
+    """The complexity of a function with that of the functions inside it: whoever reads it reads those, too."""
+    return int(block.complexity) + sum(map(_whole, block.closures))
 
 
 def main() -> int:
     """Says which functions are too complex; exit status 1 where there are any."""
     found = [
-        (block.complexity, f"{path.relative_to(SOURCE)}:{block.lineno} {block.name}")
+        (_whole(block), f"{path.relative_to(SOURCE)}:{block.lineno} {block.name}")
         for path in sorted(SOURCE.rglob("*.py"))
         for block in cc_visit(path.read_text("utf-8"))
         if block.letter in "FM"

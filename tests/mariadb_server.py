@@ -81,7 +81,7 @@ def connect(number: int | None = None, database: str | None = None) -> Any:
 
 
 def new_database(collation: str = "utf8mb4_unicode_ci") -> str:
-    """The name of a database of its own."""
+    """The name of a new database."""
     name = f"t_{uuid.uuid4().hex}"
     with connect() as connection, connection.cursor() as cursor:
         cursor.execute(f"CREATE DATABASE {name} CHARACTER SET utf8mb4 COLLATE {collation}")
@@ -126,7 +126,7 @@ def _dump() -> bytes:
 
 
 def shop_database() -> str:
-    """The name of a database with a practice system of its own."""
+    """The name of a new database with a practice system."""
     name = new_database()
     words = ["mariadb", "--no-defaults", "-h127.0.0.1", f"--port={port()}", "-uroot", name]
     subprocess.run(words, input=_dump(), check=True)
@@ -134,7 +134,7 @@ def shop_database() -> str:
 
 
 def start_shop(folder: Path) -> None:
-    """Makes a folder a workspace with a practice system of its own."""
+    """Makes a folder a workspace with a new practice system."""
     template, name = shop(), shop_database()
     shutil.copytree(template, folder, dirs_exist_ok=True)
     settings = folder / "kotrel.toml"

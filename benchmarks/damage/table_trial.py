@@ -22,7 +22,7 @@ FIELDS = ("code", "description", "unit", "category", "cost", "price")
 
 
 def run_tables(sheets: int, seed: int) -> Tally:
-    """So many sheets of each layout."""
+    """Tries a number of sheets of each layout."""
     tally = Tally()
     with tempfile.TemporaryDirectory() as folder:
         import contextlib

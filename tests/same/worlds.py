@@ -32,7 +32,7 @@ HEADINGS = {
 
 
 class World:
-    """A workspace of its own, with the practice system in a ``file``, on a database ``server``, or behind a ``service``."""
+    """A new workspace, with the practice system in a ``file``, on a database ``server``, or behind a ``service``."""
 
     def __init__(self, kind: Literal["file", "server", "service"] = "file") -> None:
         self._temporary = tempfile.TemporaryDirectory(prefix="same-")

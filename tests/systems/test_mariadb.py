@@ -27,7 +27,7 @@ def setUpModule() -> None:
 
 
 class OnMaria:
-    """A practice system in a MariaDB database of its own, whose tables ignore capitals and accents unless they say otherwise."""
+    """A practice system in a new MariaDB database, whose tables ignore capitals and accents unless they say otherwise."""
 
     kind = "mariadb"
 
@@ -89,7 +89,7 @@ class Documents(test_documents.OnSqlite):
 
 
 class MariaFixture(Fixture, unittest.TestCase):
-    """One table with rules of its own, as the other databases have it."""
+    """One table that has rules, as the other databases have it."""
 
     def setUp(self):
         self.name = mariadb_server.new_database()

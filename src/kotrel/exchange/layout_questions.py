@@ -17,7 +17,8 @@ from kotrel.core.similarity import folded, nearest
 from kotrel.core.tables.table import letter_of
 from kotrel.core.values.yes_no import read_yes_no
 from kotrel.exchange.layout_draft import LaidDown, open_columns
-from kotrel.loading.sheets_in.map_questions import SURE, field_named
+from kotrel.loading.sheets_in.map_questions import SURE
+from kotrel.loading.sheets_in.mapping_answers import field_named
 from kotrel.screen.dialogue import DialogueQuestion, Document
 
 _WAYS = (

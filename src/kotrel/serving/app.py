@@ -18,6 +18,7 @@ import polars as pl
 
 from kotrel.core.changes.plan_pieces import changes_in, require_headings, stamp_from, to_text, undoing_from
 from kotrel.core.columns import ROW
+from kotrel.core.description.model import Description
 from kotrel.core.phrases import listed_and
 from kotrel.serving.carrying_out import carry_out, create_table
 from kotrel.serving.jobs import UNFINISHED, Jobs
@@ -121,45 +122,53 @@ def create_app(service: Service) -> flask.Flask:
     app = flask.Flask("kotrel")
     app.url_map.converters["picture"] = PictureName
     app.json.sort_keys = False  # type: ignore[attr-defined]
-    workspace, jobs = service.workspace, service.jobs
+    app.before_request(lambda: _refusal(service))
+    add_problems(app, service.workspace)
+    _add_description(app, service)
+    _add_reads(app, service)
+    _add_loads(app, service)
+    _add_jobs(app, service)
+    add_pictures(app, service.workspace, service.body_bytes)
+    return app
 
-    @app.before_request
-    def allowed() -> flask.Response | None:
-        if service.too_fast():
-            # Before anything is looked at: wrong tokens count too.
-            answer = problem(429, "too many requests", "Wait a second.", "too-fast")
-            answer.headers["Retry-After"] = "1"
-            return answer
-        if "Transfer-Encoding" in flask.request.headers and "Content-Length" in flask.request.headers:
-            # Two ways to say where the body ends: what stands between us and the client may take the other one (RFC 9112, 6.1).
-            answer = problem(400, "the length of the body is given in two ways", "", "wrong-request")
-            answer.headers["Connection"] = "close"
-            return answer
-        if service.tokens.own is None and not _from_here():
-            return problem(
-                403,
-                "this service takes requests without a token only from programs on this machine",
-                "",
-                "not-from-here",
-            )
-        given = flask.request.headers.get("Authorization", "")
-        holder = Holder() if service.tokens.own is None else service.tokens.holder(given)
-        if holder is None:
-            answer = problem(401, "the token is missing or wrong", "", "no-right")
-            answer.headers["WWW-Authenticate"] = "Bearer"
-            return answer
-        flask.g.holder = holder
-        # A job is asked about by whoever may send one; which right it takes shows when it is opened.
-        if flask.request.endpoint == "new_picture":
-            _require(holder, "load")
-        elif flask.request.endpoint not in ("about", "document", *OF_JOBS):
-            _require(holder, "read")
-        return None
 
-    add_problems(app, workspace)
+def _refusal(service: Service) -> flask.Response | None:
+    """Why a request is not taken, or None; what is taken has its holder."""
+    if service.too_fast():
+        # Before anything is looked at: wrong tokens count too.
+        answer = problem(429, "too many requests", "Wait a second.", "too-fast")
+        answer.headers["Retry-After"] = "1"
+        return answer
+    if "Transfer-Encoding" in flask.request.headers and "Content-Length" in flask.request.headers:
+        # Two ways to say where the body ends: what stands between us and the client may take the other one (RFC 9112, 6.1).
+        answer = problem(400, "the length of the body is given in two ways", "", "wrong-request")
+        answer.headers["Connection"] = "close"
+        return answer
+    if service.tokens.own is None and not _from_here():
+        return problem(
+            403,
+            "this service takes requests without a token only from programs on this machine",
+            "",
+            "not-from-here",
+        )
+    given = flask.request.headers.get("Authorization", "")
+    holder = Holder() if service.tokens.own is None else service.tokens.holder(given)
+    if holder is None:
+        answer = problem(401, "the token is missing or wrong", "", "no-right")
+        answer.headers["WWW-Authenticate"] = "Bearer"
+        return answer
+    flask.g.holder = holder
+    # A job is asked about by whoever may send one; which right it takes shows when it is opened.
+    if flask.request.endpoint == "new_picture":
+        _require(holder, "load")
+    elif flask.request.endpoint not in ("about", "document", *OF_JOBS):
+        _require(holder, "read")
+    return None
 
-    def body() -> Any:
-        return json_body(service.body_bytes)
+
+def _add_description(app: flask.Flask, service: Service) -> None:
+    """What the service is, and what its records are."""
+    workspace = service.workspace
 
     @app.get("/v1")
     def about() -> Any:
@@ -189,13 +198,18 @@ def create_app(service: Service) -> flask.Flask:
             }
         }
 
+
+def _add_reads(app: flask.Flask, service: Service) -> None:
+    """Rows of records, sums and movements of the ledger."""
+    workspace = service.workspace
+
     @app.get("/v1/records/<record>")
     def browse(record: str) -> Any:
         return browse_rows(workspace, record)
 
     @app.post("/v1/records/<record>/read")
     def read(record: str) -> flask.Response:
-        asked = RequestMembers(body())
+        asked = RequestMembers(json_body(service.body_bytes))
         size = asked.count("size", PAGE) or PAGE
         wanted = asked.texts("fields"), asked.condition("among"), asked.texts("filled")
         with workspace.system().reading() as reading:
@@ -208,7 +222,7 @@ def create_app(service: Service) -> flask.Flask:
 
     @app.post("/v1/sums")
     def sums() -> flask.Response:
-        asked = RequestMembers(body())
+        asked = RequestMembers(json_body(service.body_bytes))
         asked.require("by")
         query = ledger_query(asked)
         require_ledger_fields(workspace.description, [*query.by, *(field for field, _ in query.among)])
@@ -218,11 +232,16 @@ def create_app(service: Service) -> flask.Flask:
 
     @app.post("/v1/movements")
     def movements() -> flask.Response:
-        asked = RequestMembers(body())
+        asked = RequestMembers(json_body(service.body_bytes))
         moment, among = asked.needed("moment"), asked.conditions("among")
         require_ledger_fields(workspace.description, [field for field, _ in among])
         with workspace.system().reading() as reading:
             return service.paged(reading.movements_since(moment, among))
+
+
+def _add_loads(app: flask.Flask, service: Service) -> None:
+    """The journal: loads, their rows, and what came of them."""
+    workspace = service.workspace
 
     @app.get("/v1/loads")
     def loads() -> Any:
@@ -232,7 +251,7 @@ def create_app(service: Service) -> flask.Flask:
 
     @app.post("/v1/loads/of")
     def loads_of() -> Any:
-        asked = RequestMembers(body())
+        asked = RequestMembers(json_body(service.body_bytes))
         asked.require("keys")
         record, keys = asked.needed("record"), asked.texts("keys")
         with workspace.system().reading() as reading:
@@ -274,32 +293,14 @@ def create_app(service: Service) -> flask.Flask:
             ]
         }
 
+
+def _add_jobs(app: flask.Flask, service: Service) -> None:
+    """Loads that are sent in pieces."""
+    jobs = service.jobs
+
     @app.post("/v1/jobs")
     def new_job() -> Any:
-        key = flask.request.headers.get("Idempotency-Key")
-        if not key:
-            raise Wrong(422, "the header Idempotency-Key is missing", "no-key")
-        header = require_plan(body())
-        try:
-            # Whatever can be known of a job before its rows is said at once.
-            stamp_from(header), undoing_from(header), changes_in(_uncounted(header), [], workspace.description)
-        except (ArithmeticError, ValueError, LookupError, TypeError) as error:
-            raise Wrong(422, f"the job is not as the protocol says: {error}", "wrong-job") from None
-        _require(flask.g.holder, "undo" if header.get("undo") else "load")
-        rows = [part.pop("rows", None) for part in header["parts"]]
-        try:
-            about, new = jobs.open(key, header, flask.g.holder.name)
-        except ValueError as error:
-            raise Wrong(422, str(error), "key-used") from None
-        sent = [(number, text) for number, text in enumerate(map(rows_text, rows)) if text is not None]
-        try:
-            for piece, (number, text) in enumerate(sent):
-                jobs.add_piece(about["job"], piece, number, text)
-            if sent and (new or about["status"] == "open"):
-                about = jobs.begin(about["job"], len(sent))
-        except ValueError as error:
-            raise Wrong(422, str(error), "wrong-job") from None
-        return _job(about, jobs), 201 if new else 200
+        return _open_job(service)
 
     @app.put("/v1/jobs/<job>/pieces/<int(max=999999):number>")
     def piece(job: str, number: int) -> Any:
@@ -320,7 +321,7 @@ def create_app(service: Service) -> flask.Flask:
     @app.post("/v1/jobs/<job>/start")
     def start(job: str) -> Any:
         _require_job(jobs, job)
-        asked = RequestMembers(body())
+        asked = RequestMembers(json_body(service.body_bytes))
         asked.require("pieces")
         try:
             return _job(jobs.begin(job, asked.count("pieces", 0)), jobs), 202
@@ -333,12 +334,47 @@ def create_app(service: Service) -> flask.Flask:
 
     @app.get("/v1/jobs")
     def all_jobs() -> Any:
-        wanted = UNFINISHED if flask.request.args.get("unfinished") else None
         mine = [each for each in jobs.all() if flask.g.holder.may_see(each.get("owner", ""))]
-        return {"jobs": [_job(each, jobs) for each in mine if wanted is None or each["status"] in wanted]}
+        if flask.request.args.get("unfinished"):
+            mine = [each for each in mine if each["status"] in UNFINISHED]
+        return {"jobs": [_job(each, jobs) for each in mine]}
 
-    add_pictures(app, workspace, service.body_bytes)
-    return app
+
+def _open_job(service: Service) -> Any:
+    """A new job, or the one that is there under its key; rows that come with it are taken at once."""
+    jobs = service.jobs
+    key = flask.request.headers.get("Idempotency-Key")
+    if not key:
+        raise Wrong(422, "the header Idempotency-Key is missing", "no-key")
+    header = require_plan(json_body(service.body_bytes))
+    _require_job_header(header, service.workspace.description)
+    _require(flask.g.holder, "undo" if header.get("undo") else "load")
+    rows = [part.pop("rows", None) for part in header["parts"]]
+    try:
+        about, new = jobs.open(key, header, flask.g.holder.name)
+    except ValueError as error:
+        raise Wrong(422, str(error), "key-used") from None
+    sent = [(number, text) for number, text in enumerate(map(rows_text, rows)) if text is not None]
+    try:
+        for piece, (number, text) in enumerate(sent):
+            jobs.add_piece(about["job"], piece, number, text)
+        if sent and (new or about["status"] == "open"):
+            about = jobs.begin(about["job"], len(sent))
+    except ValueError as error:
+        raise Wrong(422, str(error), "wrong-job") from None
+    return _job(about, jobs), 201 if new else 200
+
+
+def _require_job_header(header: dict[str, Any], description: Description) -> None:
+    """Whatever can be known of a job before its rows is said at once.
+
+    Raises:
+        Wrong: the job is not as the protocol says.
+    """
+    try:
+        stamp_from(header), undoing_from(header), changes_in(_uncounted(header), [], description)
+    except (ArithmeticError, ValueError, LookupError, TypeError) as error:
+        raise Wrong(422, f"the job is not as the protocol says: {error}", "wrong-job") from None
 
 
 def _uncounted(header: dict[str, Any]) -> dict[str, Any]:

@@ -189,7 +189,7 @@ def _write_row(page: Any, line: int, number: int, row: BookRow, sheet: BookSheet
 
 
 def _lines(text: str, width: int) -> int:
-    """The lines that a text takes in a cell so many characters wide."""
+    """The lines that a text takes in a cell that is ``width`` characters wide."""
     return max(1, sum(-(-len(line) // max(width - 1, 1)) for line in text.split("\n")))
 
 

@@ -73,7 +73,7 @@ class _Sheet:
         return self.now.get((origin.file, origin.path))
 
     def is_settled(self, row: int, key: str, origin: OriginRow, setting: str, wanted: str) -> bool:
-        """True where there is nothing to change: the file says so already, or somebody else has changed it, which is a clash."""
+        """True where there is nothing to change: the file already has the value, or somebody else has changed it, which is a clash."""
         current = self.current(origin)
         was, now = origin.texts.get(key, ""), current.texts.get(key, "") if current is not None else ""
         if now != wanted and now != was:
@@ -218,7 +218,7 @@ class _Sheet:
         name = row.texts.get(NAME, "").strip()
         if not name or (RECORD in row.texts and not row.texts[RECORD].strip()):
             own = [text for key, text in row.texts.items() if key not in SHOWN and text]
-            # A column of the last sheet that feeds nothing stands there to be seen.
+            # A column of the last sheet that feeds nothing is only listed.
             if own and not (
                 row.origin is not None and dict(row.texts) == {**dict.fromkeys(row.texts, ""), **row.origin.texts}
             ):

@@ -337,7 +337,7 @@ def _in_lists(path: Path, lists: dict[Path, int], new: bool) -> Path:
 
 
 def _key_and_rest(line: str) -> tuple[str, str]:
-    """A key as it is written, with its blanks, and what stands behind the sign."""
+    """A key as it is written, with its blanks, and the rest of the line after the sign."""
     at, quote = 0, ""
     while at < len(line):
         letter = line[at]
@@ -356,7 +356,7 @@ def _key_and_rest(line: str) -> tuple[str, str]:
 
 
 def _end_of_value(lines: Sequence[str], at: int, start: int) -> tuple[int, str, str]:
-    """The number of the line behind a value, the value as it is written, and what stands behind it on its last line."""
+    """The number of the line behind a value, the value as it is written, and the rest of its last line."""
     text = "\n".join(lines[at:])
     place, depth = start, 0
     while place < len(text):

@@ -240,6 +240,13 @@ class Collected:
     blank: int = 0
 
 
+def _as_expected(rows: Rows, line: Mapping[str, Any], sheet: Sheet) -> CountEntry:
+    """A line that was left blank, which the user takes as counted as expected."""
+    where = cell_in_words(rows, line[ROW], None)
+    expected, counter = Decimal(line["expected"]), line["counter"] or ""
+    return CountEntry(line[NUMBER], sheet.round, expected, counter, sheet.counted_at, where, "as expected")
+
+
 def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Collected:
     """Reads the counted lines; a line with an error is not taken."""
     wrong = set(rows.refused)
@@ -274,21 +281,7 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
         number = row[NUMBER]
         if row["counted"] is None:
             if number is not None and sheet.as_expected:
-                where = cell_in_words(rows, row[ROW], None)
-                others.append(
-                    (
-                        row[ROW],
-                        CountEntry(
-                            number,
-                            sheet.round,
-                            Decimal(row["expected"]),
-                            row["counter"] or "",
-                            sheet.counted_at,
-                            where,
-                            "as expected",
-                        ),
-                    )
-                )
+                others.append((row[ROW], _as_expected(rows, row, sheet)))
             else:
                 done.blank += 1
             continue

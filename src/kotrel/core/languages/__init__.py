@@ -1,1 +1,1 @@
-"""The words of the languages that people write their sheets in, each language in a file of its own."""
+"""The words of the languages that people write their sheets in, one file for each language."""

@@ -157,7 +157,7 @@ class Preview:
 
     @property
     def has_good_rows(self) -> bool:
-        """True where something would be left to load without the bad rows: a sheet with an error of its own has no good ones."""
+        """True where something would be left to load without the bad rows: a sheet with an error that concerns the whole sheet has no good ones."""
         bad = {
             (each.rows.table.file, each.rows.table.sheet)
             for each in self.checked

@@ -24,7 +24,7 @@ OWN, USUAL, SAME_TERMS, UNSURE = 100, 95, 92, 84
 GUESSED = 50
 """How sure the first of several columns is that say the same."""
 MOSTLY = 70
-"""A column of codes of which so many per cent are on a list holds that list's codes."""
+"""A column of codes holds a list's codes where this many per cent of them are on it."""
 GENERIC = ("name", "description", "text", "title", "item", "short description", "short text", "short name")
 """Headings of the column with the name of a row, where no other field claims them."""
 

@@ -9,7 +9,7 @@ from datetime import date
 import polars as pl
 
 from kotrel.core.columns import ROW, clearing
-from kotrel.core.description.model import currency_source
+from kotrel.core.description.model import Field, currency_source
 from kotrel.core.matching.by_headings import Matched, headings_of
 from kotrel.core.matching.cells_shown import about_what_cells_show
 from kotrel.core.matching.group_labels import about_group_labels
@@ -25,7 +25,7 @@ from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells
 from kotrel.core.rows.rows import CLEAR, Rows
 from kotrel.core.similarity import folded
 from kotrel.core.tables.heading_words import BREAK_WORDS, CURRENCY_WORDS, END_WORDS, PLACE_WORDS, SCALE_WORDS
-from kotrel.core.tables.sources import raw_values
+from kotrel.core.tables.sources import Source, raw_values
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.conventions import Conventions
 from kotrel.core.values.currencies import currency_in, may_be
@@ -63,43 +63,17 @@ def understand(
     repairs: list[RepairGroup] = []
     headings = {column.letter: column.heading for column in table.columns}
     seen = Few()
-    nowhere = pl.Series([False], dtype=pl.Boolean).new_from_index(0, table.rows)
 
     def tidied_column(name: str) -> tuple[Tidied, pl.Series | None]:
-        source = matched.sources[name]
-
-        def kinds(kind: str) -> pl.Series:
-            if source.is_plain or kind in ("error", "uncalculated"):
-                return table.kind_is(source.letter, kind) if source.letter else nowhere
-            return nowhere
-
-        raw = raw_values(table, source)
-        few = few_of(raw)
-        clears = _says_clear(raw, few) if source.columns else None
-        if clears is not None:
-            raw, few = raw.set(clears, None), None
-        mine = setting
-        if table.formats is not None and source.is_plain and source.letter is not None:
-            mine = replace(setting, formats=table.formats, letter=source.letter)
-        if source.letter is not None and source.letter in witnesses:
-            mine = replace(mine, witnesses=witnesses[source.letter])
-        if source.rounding:
-            mine = replace(mine, rounding=source.rounding)
-        done = tidy(sheet_rows, raw, kinds, record.fields[name], mine, None if source.per is not None else few)
-        if source.per is not None:
-            done = per_one(sheet_rows, done, table, source.per, record.fields[name], mine)
-        return done, clears
+        letter = matched.sources[name].letter
+        witness = witnesses.get(letter) if letter is not None else None
+        own = setting if witness is None else replace(setting, witnesses=witness)
+        return _tidied_column(table, matched.sources[name], record.fields[name], own)
 
     done = map_parallel(tidied_column, matched.sources, table.rows)
     for (name, source), (tidied, clears) in zip(matched.sources.items(), done, strict=True):
-        if source.cell and tidied.troubles:
-            # One cell, one finding, however many rows it is for.
-            first = tidied.troubles[0]
-            value, message = first.cells.select("value", "message").row(0)
-            at = cells_of([0], [value], [f"cell {source.cell} “{value}”: {message or first.title}"])
-            tidied = replace(tidied, troubles=[replace(first, cells=at)])
         if source.cell:
-            tidied = replace(tidied, repairs=[replace(each, cells=each.cells.head(1)) for each in tidied.repairs])
+            tidied = _said_once(tidied, source.cell)
         columns.append(tidied.values.alias(name))
         seen.keep(name, columns[-1], tidied.few, tidied.plain)
         if clears is not None:
@@ -133,6 +107,44 @@ def understand(
     about += about_what_headings_say(rows, today.year, tuple(matched.as_they_stand))
     rows = replace(rows, findings=(*about, *(each for each in here_now if each.count), *rows.findings))
     return choose_rows(rows, matched.where, matched.once_per, conventions, today)
+
+
+def _tidied_column(
+    table: Table, source: Source, field: Field, setting: ColumnSetting
+) -> tuple[Tidied, pl.Series | None]:
+    """The values of a field from the cells of its source, and where a cell asks to clear the value, if one does."""
+    sheet_rows = table.cells[ROW]
+
+    def kinds(kind: str) -> pl.Series:
+        if source.letter and (source.is_plain or kind in ("error", "uncalculated")):
+            return table.kind_is(source.letter, kind)
+        return pl.Series([False], dtype=pl.Boolean).new_from_index(0, table.rows)
+
+    raw = raw_values(table, source)
+    few = few_of(raw)
+    clears = _says_clear(raw, few) if source.columns else None
+    if clears is not None:
+        raw, few = raw.set(clears, None), None
+    if table.formats is not None and source.is_plain and source.letter is not None:
+        setting = replace(setting, formats=table.formats, letter=source.letter)
+    if source.rounding:
+        setting = replace(setting, rounding=source.rounding)
+    done = tidy(sheet_rows, raw, kinds, field, setting, None if source.per is not None else few)
+    if source.per is not None:
+        done = per_one(sheet_rows, done, table, source.per, field, setting)
+    return done, clears
+
+
+def _said_once(tidied: Tidied, cell: str) -> Tidied:
+    """What is said of one cell is said once, however many rows it is for."""
+    troubles = tidied.troubles
+    if troubles:
+        first = troubles[0]
+        value, message = first.cells.select("value", "message").row(0)
+        at = cells_of([0], [value], [f"cell {cell} “{value}”: {message or first.title}"])
+        troubles = [replace(first, cells=at)]
+    repairs = [replace(each, cells=each.cells.head(1)) for each in tidied.repairs]
+    return replace(tidied, troubles=troubles, repairs=repairs)
 
 
 def _says_clear(values: pl.Series, few: pl.Series | None) -> pl.Series | None:

@@ -242,35 +242,11 @@ def repair(
         really_new: codes that the user says are new.
     """
     rows = keep_as_held(rows, state, only)
-
-    def one(name: str) -> tuple[pl.Series, list[RepairGroup], list[FindingGroup]]:
-        about, source = rows.record.fields[name], rows.sources.get(name)
-        column = _RepairedColumn(rows, about, rows.values[name])
-        found_by = source is not None and bool(source.found_by)
-        if not found_by and column.values.null_count() == len(column.values):
-            return column.values, [], []
-        if about.to is not None:
-            target = state.description.records[about.to]
-            if source is not None and found_by:
-                column.repairs |= found_by_fields(rows, name, source, target, state)
-            else:
-                _repair_reference(column, state, target, spellings.get(target.name, {}))
-        elif about.check == "gtin" and about.kind != "list":
-            column.repairs |= repaired_barcodes(column.rows, about.name, state)
-        elif rows.record.key == (name,) and source is not None and found_by:
-            column.repairs |= found_by_fields(rows, name, source, rows.record, state)
-            return _found_key(column, source)
-        elif rows.record.key == (name,):
-            _repair_key(column, state, really_new)
-        elif about.kind == "text":
-            _repair_texts(column)
-        repairs: list[RepairGroup] = []
-        after = _repaired(column, repairs) if column.repairs else column.values
-        if about.kind in ("code", "reference"):
-            return after, repairs, lost_codes(rows, about, column.values, column.repairs)
-        return after, repairs, lost_texts(rows, about, column.values) if about.kind == "text" else []
-
-    done = map_parallel(one, [name for name in rows.fields if only is None or name in only], rows.values.height)
+    done = map_parallel(
+        lambda name: _repaired_field(rows, name, state, spellings, really_new),
+        [name for name in rows.fields if only is None or name in only],
+        rows.values.height,
+    )
     # Where nothing is repaired, what is known of the columns is still known.
     values = rows.values.with_columns(after for after, groups, _ in done if groups)
     if not any(groups for _, groups, _ in done):
@@ -278,6 +254,41 @@ def repair(
     repairs = (*rows.repairs, *(group for _, groups, _ in done for group in groups))
     findings = (*rows.findings, *(group for _, _, groups in done for group in groups))
     return replace(rows, values=values, repairs=repairs, findings=findings)
+
+
+def _repaired_field(
+    rows: Rows,
+    name: str,
+    state: SystemState,
+    spellings: Mapping[str, Mapping[str, str]],
+    really_new: Collection[str],
+) -> tuple[pl.Series, list[RepairGroup], list[FindingGroup]]:
+    """One field's values after their repairs, the repairs, and what is lost for good."""
+    about, source = rows.record.fields[name], rows.sources.get(name)
+    column = _RepairedColumn(rows, about, rows.values[name])
+    found_by = source is not None and bool(source.found_by)
+    if not found_by and column.values.null_count() == len(column.values):
+        return column.values, [], []
+    if about.to is not None:
+        target = state.description.records[about.to]
+        if source is not None and found_by:
+            column.repairs |= found_by_fields(rows, name, source, target, state)
+        else:
+            _repair_reference(column, state, target, spellings.get(target.name, {}))
+    elif about.check == "gtin" and about.kind != "list":
+        column.repairs |= repaired_barcodes(column.rows, about.name, state)
+    elif rows.record.key == (name,) and source is not None and found_by:
+        column.repairs |= found_by_fields(rows, name, source, rows.record, state)
+        return _found_key(column, source)
+    elif rows.record.key == (name,):
+        _repair_key(column, state, really_new)
+    elif about.kind == "text":
+        _repair_texts(column)
+    repairs: list[RepairGroup] = []
+    after = _repaired(column, repairs) if column.repairs else column.values
+    if about.kind in ("code", "reference"):
+        return after, repairs, lost_codes(rows, about, column.values, column.repairs)
+    return after, repairs, lost_texts(rows, about, column.values) if about.kind == "text" else []
 
 
 def _found_key(column: _RepairedColumn, source: Source) -> tuple[pl.Series, list[RepairGroup], list[FindingGroup]]:

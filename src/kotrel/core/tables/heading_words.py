@@ -23,7 +23,7 @@ _PHRASES = {
 _IDLE = words_of("idle")
 """Words that say nothing about what stands below."""
 _CUT = 3
-"""A word of so many letters or more, cut short with a point, stands for the only term that begins so."""
+"""A word of at least this many letters, cut short with a point, stands for the only term that begins with it."""
 
 
 @cache

@@ -9,7 +9,8 @@ from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.phrases import listed
 from kotrel.core.tables.table import Table
-from kotrel.loading.sheets_in.map_questions import about_missing, about_value, feed
+from kotrel.loading.sheets_in.map_questions import about_missing, about_value
+from kotrel.loading.sheets_in.mapping_answers import feed
 from kotrel.loading.sheets_in.mapping_proposals import Mapped
 from kotrel.screen.dialogue import DialogueQuestion, Document
 

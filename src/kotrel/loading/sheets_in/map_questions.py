@@ -9,17 +9,17 @@ from typing import Any
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
-from kotrel.core.matching.by_headings import headings_of
 from kotrel.core.matching.opposites import opposite_field
-from kotrel.core.matching.price_list_habits import LookupFound
 from kotrel.core.normalizing.price_units import number_said
 from kotrel.core.phrases import count, listed
 from kotrel.core.similarity import folded, nearest
-from kotrel.core.tables.as_shown import as_shown, per_cent_shown
+from kotrel.core.tables.as_shown import as_shown
 from kotrel.core.tables.sources import PriceUnit
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.numbers import read_number
 from kotrel.core.values.yes_no import read_yes_no
+from kotrel.loading.sheets_in.lookup_questions import about_lookup
+from kotrel.loading.sheets_in.mapping_answers import column_named, feed, field_named, taken_already, values_shown
 from kotrel.loading.sheets_in.mapping_proposals import Mapped
 from kotrel.loading.sheets_in.spellings import listed_codes, not_listed
 from kotrel.screen.dialogue import DialogueQuestion, Document
@@ -51,7 +51,7 @@ def questions_of(
         if column.heading and folded(column.heading) not in said:
             found.append(_about_column(table, record, column, None))
     found += [_about_habit(words, undo) for words, undo in _habits(mapped)] if fresh else []
-    found += [_about_lookup(mapped, each) for each in mapped.habits.lookups] if fresh else []
+    found += [about_lookup(mapped, each) for each in mapped.habits.lookups] if fresh else []
     found += _about_words(mapped, document)
     found += [
         about_missing(table, record.fields[name], names) for name in mapped.missing if name not in document["field"]
@@ -71,35 +71,15 @@ def _said_columns(document: Document) -> set[str]:
     return {folded(each) for each in said}
 
 
-def _values(table: Table, column: Column, most: int = 5) -> str:
-    distinct = per_cent_shown(table, column.letter).drop_nulls().str.strip_chars().unique(maintain_order=True)
-    some = [text for text in distinct.head(most + 1).to_list() if text]
-    return "; ".join(some[:most]) + (" …" if len(distinct) > most else "")
-
-
-def _called(column: Column) -> str:
-    return f"{column.letter} “{column.heading}”"
-
-
-def field_named(record: Record, said: str) -> Field | None:
-    """The field that a person means by its name, its title or a known heading for this field."""
-    word = folded(said)
-    for field in record.fields.values():
-        if not field.is_kept and word in headings_of(field)[:2]:
-            return field
-    fitting = [each for each in record.fields.values() if not each.is_kept and word in headings_of(each)]
-    return fitting[0] if len(fitting) == 1 else None
-
-
 def _about_column(table: Table, record: Record, column: Column, proposed: Field | None) -> DialogueQuestion:
-    values = _values(table, column)
+    values = values_shown(table, column)
     if proposed is not None:
-        asked = f"Column {_called(column)} ({values}): is it {proposed.title.lower()}? Enter for yes, another field's name, or - for none"
+        asked = f"Column {column_named(column)} ({values}): is it {proposed.title.lower()}? Enter for yes, another field's name, or - for none"
     elif (opposite := opposite_field(column.heading, record)) is not None:
         title = opposite.title.lower()
-        asked = f"Column {_called(column)} ({values}) says the opposite of {title}. Type {title} to read it so (its yes is our no), or Enter to skip it"
+        asked = f"Column {column_named(column)} ({values}) says the opposite of {title}. Type {title} to read it so (its yes is our no), or Enter to skip it"
     else:
-        asked = f"No field uses column {_called(column)} ({values}). Enter skips it, or type a field's name"
+        asked = f"No field uses column {column_named(column)} ({values}). Enter skips it, or type a field's name"
 
     def take(document: Document, said: str) -> str | None:
         if said == "" and proposed is not None:
@@ -114,14 +94,14 @@ def _about_column(table: Table, record: Record, column: Column, proposed: Field 
         if field is None:
             close = nearest(said, [each.title for each in record.fields.values() if not each.is_kept])
             return f"{record.title} has no field “{said}”" + (f"; did you mean {close}?" if close else "; ? lists them")
-        if (taken := _taken(document, field, column.heading)) is not None:
+        if (taken := taken_already(document, field, column.heading)) is not None:
             return taken
         _without_column(document, column)
         feed(document, field.name, {"column": column.heading, **_turned_round(table, column, field, record)})
         return None
 
     fields = ", ".join(each.title for each in record.fields.values() if not each.is_kept)
-    return DialogueQuestion(asked, take, f"Values: {_values(table, column, 25)}\nFields: {fields}")
+    return DialogueQuestion(asked, take, f"Values: {values_shown(table, column, 25)}\nFields: {fields}")
 
 
 def _turned_round(table: Table, column: Column, field: Field, record: Record) -> dict[str, Any]:
@@ -133,30 +113,11 @@ def _turned_round(table: Table, column: Column, field: Field, record: Record) ->
     return {"translate": {value: "no" if said == "yes" else "yes" for value, said in read.items() if said is not None}}
 
 
-def _taken(document: Document, field: Field, heading: str) -> str | None:
-    """Why a field cannot have this column: it reads another one, which would be lost without a word."""
-    other = document["field"].get(field.name, {}).get("column")
-    if other is None or folded(str(other)) == folded(heading):
-        return None
-    return f"{field.title} already reads “{other}”; name another field, or skip this column"
-
-
 def _without_column(document: Document, column: Column) -> None:
     """Takes a column out of whatever it feeds."""
     for name, settings in list(document["field"].items()):
         if folded(str(settings.get("column", ""))) == folded(column.heading):
             document["field"].remove(name)
-
-
-def feed(document: Document, field: str, settings: dict[str, Any]) -> None:
-    import tomlkit
-
-    table = tomlkit.table()
-    for key, value in settings.items():
-        table.add(key, value)
-    if field in document["field"]:
-        document["field"].remove(field)
-    document["field"].add(field, table)
 
 
 def _habits(mapped: Mapped) -> list[tuple[str, Callable[[Document], None]]]:
@@ -180,7 +141,7 @@ def _habits(mapped: Mapped) -> list[tuple[str, Callable[[Document], None]]]:
         found.append((next(asked), without(habits.per[0], "per")))
     found += [(next(asked), without(name, "per")) for name in habits.per_number]
     for _ in habits.lookups:
-        next(asked)  # asked more closely by _about_lookup
+        next(asked)  # asked more closely by about_lookup
     if habits.replaced_by is not None:
         found.append((next(asked), without_top("replaced_by")))
     if habits.day is not None:
@@ -200,72 +161,6 @@ def _about_habit(words: str, undo: Callable[[Document], None]) -> DialogueQuesti
     words = re.sub(r" \(\w+\)$", "", words)  # the setting that it makes: for those who read the saved file
     asked = f"{words[0].upper()}{words[1:]} Enter for yes, n for no"
     return DialogueQuestion(asked, take)
-
-
-def _about_lookup(mapped: Mapped, seen: LookupFound) -> DialogueQuestion:
-    """Whether a column names rows of another sheet, and which of its numbers is a discount."""
-    record = mapped.record
-    money = next((each for each in mapped.proposals if each.field.kind == "money" and each.column.heading), None)
-    offered = listed([f"{place} {heading}" for place, heading in enumerate(seen.headings, 1)])
-    there = next(each for each in mapped.tables if each.sheet == seen.sheet)
-    columns = {each.heading: each for each in there.columns}
-    has = [f"{place}  {each}: {_values(there, columns[each], 3)}" for place, each in enumerate(seen.headings, 1)]
-    start = f"Column {_called(seen.column)} names rows of sheet “{seen.sheet}”."
-    if money is None:
-        asked = f"{start} No column here is an amount. Enter leaves it out"
-    else:
-        asked = "\n".join(
-            [
-                f"{start} Is one of its columns a per cent off “{money.column.heading}”?",
-                *has,
-                f"Its number (the result goes into {money.field.name}), its number and another field (1 cost), or Enter for none",
-            ]
-        )
-
-    def take(document: Document, said: str) -> str | None:
-        if not said or read_yes_no(said) == "no":
-            for key in [key for key, each in document.get("lookup", {}).items() if each["by"] == seen.column.heading]:
-                document["lookup"].remove(key)
-            document["skip"].append(seen.column.heading)
-            return None
-        number, *words = said.split()
-        parts = folded(words[0]) if words and folded(words[0]) in ("parts", "percent") else ""
-        name = " ".join(words[1:] if parts else words)
-        field = field_named(record, name) if name else money.field if money else None
-        if not number.isdecimal() or not 1 <= int(number) <= len(seen.headings) or money is None:
-            return f"answer with a number ({offered}), or Enter for none"
-        if field is None or field.kind != "money":
-            return f"{record.title} has no amount “{name}”"
-        if field is not money.field and (taken := _taken(document, field, "")) is not None:
-            return taken
-        looked = next((key for key, each in document["lookup"].items() if each["by"] == seen.column.heading), None)
-        heading = seen.headings[int(number) - 1]
-        column = next(each for each in there.columns if each.heading == heading)
-        signs, small = _per_cents(there, column)
-        if small and not parts:
-            some = _values(there, column, 3)
-            return f"“{heading}” has {some}, all below 1: answer “{number} parts {name}” if 0.4 means 40 %, “{number} percent {name}” if it means 0.4 %".replace(
-                " ”", "”"
-            )
-        read = f"[{looked}.{heading}]"
-        read = f'replace({read}, "%", "")' if signs and "%" not in heading else read
-        price, off = f"number([{money.column.heading}])", f"number({read})" + (" * 100" if parts == "parts" else "")
-        per = document["field"].get(money.field.name, {}).get("per")
-        settings = {"make": f"{price} - {price} * {off} / 100", "for": "all"}
-        feed(document, field.name, settings | ({"per": per.unwrap()} if per is not None else {}))
-        return None
-
-    return DialogueQuestion(asked, take, f"Values: {_values(mapped.table, seen.column, 25)}")
-
-
-def _per_cents(table: Table, column: Column) -> tuple[bool, bool]:
-    """Whether some of its cells show a per cent sign; and if none does, whether all numbers other than 0 are below 1."""
-    shown = [text for text in per_cent_shown(table, column.letter).drop_nulls().to_list() if text]
-    if any("%" in text for text in shown):
-        return True, False
-    numbers = [read_number(text, None).value for text in shown]
-    wanted = [each for each in numbers if each]
-    return False, bool(wanted) and all(abs(each) < 1 for each in wanted)
 
 
 def _about_words(mapped: Mapped, document: Document) -> list[DialogueQuestion]:
@@ -345,8 +240,8 @@ def _about_pieces(mapped: Mapped, document: Document) -> list[DialogueQuestion]:
             return None
 
         if blank:
-            asked = f"{count(blank, 'row')} {'has' if blank == 1 else 'have'} an amount, but {_called(column)} is blank. How many pieces is the amount for? A number, or Enter to leave it open"
-            found.append(DialogueQuestion(asked, take, f"Values: {_values(mapped.table, column, 25)}"))
+            asked = f"{count(blank, 'row')} {'has' if blank == 1 else 'have'} an amount, but {column_named(column)} is blank. How many pieces is the amount for? A number, or Enter to leave it open"
+            found.append(DialogueQuestion(asked, take, f"Values: {values_shown(mapped.table, column, 25)}"))
         found += _about_uneven(mapped.record, each.field, amounts.to_list(), says.to_list(), column, document)
     return found
 

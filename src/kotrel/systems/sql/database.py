@@ -200,7 +200,7 @@ class Database(ABC):
         )
 
     def look_at_stage(self, name: str, select: str) -> None:
-        """Makes rows that are worked out from a stage known by a name; see :meth:`renew_stage`."""
+        """Gives a name to rows that are calculated from a stage; see :meth:`renew_stage`."""
         self.run(f"CREATE TEMP VIEW {name} AS {select}")
 
     def renew_stage(self, name: str, select: str) -> None:

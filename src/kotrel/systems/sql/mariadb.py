@@ -68,7 +68,7 @@ class MariaDatabase(Database):
         return clear(error, self.name, self.time_limit, self._whom_we_wait_for)
 
     def _whom_we_wait_for(self) -> str:
-        """Who is busy with a transaction, in words; asked on a connection of its own."""
+        """Who is busy with a transaction, in words; asked on another connection."""
         with suppress(Exception):
             other = self._connect()
             try:
@@ -422,7 +422,7 @@ class MariaDatabase(Database):
                 cursor.execute("SELECT release_lock(concat('kotrel ', md5(database())))")
 
     def _take_load_lock(self) -> None:
-        """Waits for the load that is in progress, if there is one, and says so."""
+        """Waits for the load that is in progress, if there is one, and tells whom it waits for."""
         lock = "concat('kotrel ', md5(database()))"
         if self.run(f"SELECT get_lock({lock}, 0)")[0][0] == 1:
             return

@@ -14,13 +14,13 @@ if TYPE_CHECKING:
 EXACT = "utf8mb4_nopad_bin"
 """The collation of tables that Kotrel creates: no two different texts are equal, not by their last blanks either."""
 CODE_LENGTH = 80
-"""Characters of a code without a length of its own: an index of five of them is as long as the database allows."""
+"""Characters of a code whose length is not given: an index of five of them is as long as the database allows."""
 LONGEST = 500
 """Texts up to this length are kept in the row; longer ones beside it."""
 
 
 class MariaDialect(Dialect):
-    """A schema is a database of its own there: tables without one are in the database that is connected."""
+    """A schema is a database there: tables without one are in the database that is connected."""
 
     name = "mariadb"
     driver = "mysql+pymysql"
@@ -101,7 +101,7 @@ class MariaDialect(Dialect):
         places = [name for name in record.fields if name not in amounts]
         added_up = [name for name in record.fields if name in amounts]
         columns = ", ".join(quoted(name) for name in (*places, *added_up))
-        # Two nulls are never the same in an index: a column of its own says which place it is.
+        # Two nulls are never the same in an index: a further column says which place it is.
         place = ", ".join(f"ifnull({quoted(name)}, '')" for name in places)
 
         def added(row: str, sign: str) -> str:
