@@ -107,8 +107,9 @@ def _header_text(text: str) -> str:
     return text.replace("&", "&&")[:120]
 
 
-def _write_place(out, row: int, place: CountPlace, headings: Sequence[str], formats, counter: str) -> None:  # type: ignore[no-untyped-def]
-    values = {
+def _texts_of(place: CountPlace) -> dict[str, str | None]:
+    """Heading → what a line says of its place."""
+    return {
         "Item": place.item,
         "Description": place.description,
         "Bin": place.bin,
@@ -116,6 +117,10 @@ def _write_place(out, row: int, place: CountPlace, headings: Sequence[str], form
         "Serial": place.serial,
         "Unit": place.unit,
     }
+
+
+def _write_place(out, row: int, place: CountPlace, headings: Sequence[str], formats, counter: str) -> None:  # type: ignore[no-untyped-def]
+    values = _texts_of(place)
     for column, name in enumerate(headings):
         if name == "Expected":
             out.write_number(row, column, float(place.expected), formats["number"])
@@ -135,13 +140,8 @@ def write_count_text(sheet: CountSheet, path: Path) -> None:
     rows = []
     for place in sheet.places:
         values = {
+            **_texts_of(place),
             "Warehouse": place.warehouse,
-            "Item": place.item,
-            "Description": place.description,
-            "Bin": place.bin,
-            "Lot": place.lot,
-            "Serial": place.serial,
-            "Unit": place.unit,
             "Expected": plain_quantity(place.expected),
             "Counter": sheet.counter or None,
         }

@@ -19,7 +19,7 @@ from kotrel.exchange.layout_draft import LaidDown, as_far_as_said, draft_layout,
 from kotrel.exchange.layout_proof import LayoutProof
 from kotrel.exchange.layout_questions import layout_questions
 from kotrel.loading.opening import workspace_of
-from kotrel.loading.options import add_sheet, wanted_of
+from kotrel.loading.options import add_drafting, wanted_of
 from kotrel.loading.sheets_in.mapping_proposals import names_of
 from kotrel.screen.command_lines import quoted
 from kotrel.screen.dialogue import converse, refuse
@@ -40,11 +40,7 @@ _MOST = 12
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("file", metavar="FILE", help="the other program's template, or a file that it accepts")
-    parser.add_argument("record", metavar="RECORD", help="what its rows are")
-    parser.add_argument("--name", metavar="NAME", help="the name to save it under (default: the file's name)")
-    parser.add_argument("--yes", action="store_true", help="take every proposal without asking")
-    add_sheet(parser)
+    add_drafting(parser, "the other program's template, or a file that it accepts")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:

@@ -177,6 +177,19 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
     add_sheet(parser)
 
 
+def add_drafting(parser: argparse.ArgumentParser, file: str) -> None:
+    """What a command takes that drafts a settings file from a file of the user's.
+
+    Args:
+        file: what that file is, for the help.
+    """
+    parser.add_argument("file", metavar="FILE", help=file)
+    parser.add_argument("record", metavar="RECORD", help="what its rows are")
+    parser.add_argument("--name", metavar="NAME", help="the name to save it under (default: the file's name)")
+    parser.add_argument("--yes", action="store_true", help="take every proposal without asking")
+    add_sheet(parser)
+
+
 def add_sheet(parser: argparse.ArgumentParser) -> None:
     """Which sheet to read, and where its headings are."""
     before = len(parser._actions)

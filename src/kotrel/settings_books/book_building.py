@@ -26,7 +26,6 @@ from kotrel.settings_books.book_model import (
     BookSheet,
     SettingsBook,
     comes_back,
-    value_at,
 )
 from kotrel.settings_books.setting_cells import cell_text, choices_of, shape_of
 from kotrel.settings_books.spelling_sheets import spellings_sheet, words_sheet
@@ -44,7 +43,7 @@ from kotrel.workspace.setting_tables import (
     PRICE_STEP,
     WORKSPACE,
 )
-from kotrel.workspace.toml_editing import Path
+from kotrel.workspace.toml_editing import Path, value_at
 
 Column = tuple[str, Sequence[str]]
 """The heading of a column of the last sheet, and a few of its values."""
@@ -323,16 +322,7 @@ def prices_book(
             data,
             [(("guards",), PRICE_GUARDS, "guards"), (("outliers",), PRICE_OUTLIERS, "outliers")],
         ),
-        words_sheet(
-            "Rates",
-            "What one of another currency is in your own.",
-            file,
-            data,
-            ("rates",),
-            "Currency",
-            "Rate",
-            "number",
-        ),
+        _rates_sheet(file, data),
         make.settings("Rules", "What holds for all steps.", file, data, [((), top, "")]),
         make.tables(
             "Sheets",
@@ -476,16 +466,7 @@ def workspace_book(file: str, text: str) -> SettingsBook:
         make.settings(
             "Settings", "Every setting of the workspace. A blank value is the usual one.", file, data, sections
         ),
-        words_sheet(
-            "Rates",
-            "What one of another currency is in your own.",
-            file,
-            data,
-            ("rates",),
-            "Currency",
-            "Rate",
-            "number",
-        ),
+        _rates_sheet(file, data),
         spellings_sheet({file: data}),
     ]
     guide = [
@@ -498,3 +479,9 @@ def workspace_book(file: str, text: str) -> SettingsBook:
 def is_whole_number(setting: Setting | None) -> bool:
     """True where a cell holds a number: it is written as one."""
     return setting is not None and shape_of(setting) in ("whole number", "number")
+
+
+def _rates_sheet(file: str, data: Mapping[str, Any]) -> BookSheet:
+    """The rates of currencies, for all prices or for one file of rules."""
+    about = "What one of another currency is in your own."
+    return words_sheet("Rates", about, file, data, ("rates",), "Currency", "Rate", "number")

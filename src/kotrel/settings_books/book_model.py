@@ -126,14 +126,3 @@ def comes_back(value: Any, setting: Setting) -> bool:
         return bool(setting_value(cell_text(value, setting), setting, value) == value) and type(value) is not float
     except ValueError:
         return False
-
-
-def value_at(data: Mapping[str, Any], path: Path) -> Any:
-    """What stands at a path of a settings file; None where nothing does."""
-    here: Any = data
-    for part in path:
-        name, _, place = part.partition("\x00")
-        here = here.get(name) if isinstance(here, dict) else None
-        if place:
-            here = here[int(place) - 1] if isinstance(here, list) and len(here) >= int(place) else None
-    return here

@@ -15,9 +15,8 @@ from kotrel.settings_books.book_model import (
     BookRow,
     BookSheet,
     SettingsBook,
-    value_at,
 )
-from kotrel.workspace.toml_editing import Path
+from kotrel.workspace.toml_editing import Path, value_at
 
 
 def spellings_book(texts: Mapping[str, str]) -> SettingsBook:

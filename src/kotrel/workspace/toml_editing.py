@@ -21,6 +21,17 @@ _BARE = re.compile(r"[A-Za-z0-9_-]+")
 _HEADER = re.compile(r"^\s*(\[\[?)\s*(.+?)\s*\]\]?\s*(#.*)?$")
 
 
+def value_at(data: Mapping[str, Any], path: Path) -> Any:
+    """The value at a path of a settings file that is read; None where there is none."""
+    here: Any = data
+    for part in path:
+        name, _, place = part.partition("\x00")
+        here = here.get(name) if isinstance(here, dict) else None
+        if place:
+            here = here[int(place) - 1] if isinstance(here, list) and len(here) >= int(place) else None
+    return here
+
+
 class NotEditable(Exception):
     """The file is written in a way in which this value cannot be changed."""
 
@@ -90,13 +101,7 @@ class TomlText:
 
     def value(self, path: Path) -> Any:
         """The value at a path; None where there is none."""
-        here: Any = self.data()
-        for part in path:
-            name, _, place = part.partition("\x00")
-            here = here.get(name) if isinstance(here, dict) else None
-            if place:
-                here = here[int(place) - 1] if isinstance(here, list) and len(here) >= int(place) else None
-        return here
+        return value_at(self.data(), path)
 
     def set(self, path: Path, value: Any) -> None:
         """Sets one value; None takes it away, with the comments at it.

@@ -12,7 +12,7 @@ from rich.text import Text
 
 from kotrel.core.phrases import listed
 from kotrel.loading.opening import now, workspace_of
-from kotrel.loading.options import add_sheet, wanted_of
+from kotrel.loading.options import add_drafting, wanted_of
 from kotrel.loading.sheets_in.findings_screen import show_checked
 from kotrel.loading.sheets_in.large_files import check_any
 from kotrel.loading.sheets_in.map_follow_ups import follow_up_questions
@@ -120,11 +120,7 @@ kotrel map keldrift.xlsx item --name keldrift --yes
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("file", metavar="FILE", help="workbook or text file")
-    parser.add_argument("record", metavar="RECORD", help="what its rows are")
-    parser.add_argument("--yes", action="store_true", help="take every proposal without asking")
-    parser.add_argument("--name", metavar="NAME", help="the name to save it under (default: the file's name)")
-    add_sheet(parser)
+    add_drafting(parser, "workbook or text file")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:

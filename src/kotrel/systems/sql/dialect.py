@@ -26,6 +26,18 @@ WHOLE_DIGITS = 18
 """The total number of digits of a stored decimal."""
 
 
+_QUOTED = re.compile(r"""("(?:[^"]|"")*"|'(?:[^']|'')*')""")
+
+
+def with_format_marks(statement: str) -> str:
+    """A statement with ``%s`` where it has ``?`` for a value, as some drivers want it (PEP 249, paramstyle ``format``).
+
+    A question mark within a quoted name or text is no place for a value.
+    """
+    parts = _QUOTED.split(statement.replace("%", "%%"))
+    return "".join(part if place % 2 else part.replace("?", "%s") for place, part in enumerate(parts))
+
+
 def quoted(*names: str) -> str:
     """An SQL identifier, quoted, its parts joined by points; empty parts are left out."""
     return ".".join('"' + name.replace('"', '""') + '"' for name in names if name)
@@ -176,6 +188,31 @@ class Dialect(ABC):
             "Remove “made” from its store in system.toml: a key column without a value is numbered automatically.",
             "not-as-described",
         )
+
+
+def balance_events(
+    record: Record, table: str, amounts: Sequence[str], clash: str, incoming: str
+) -> list[tuple[str, str, str]]:
+    """What keeps balances row by row: each event, the quoted name of its trigger, and the statements that it runs.
+
+    Args:
+        clash: SQL for what to do where a place has a balance already, up to the columns that are set.
+        incoming: SQL for the amount that comes, with ``{}`` for its column.
+    """
+    places = [quoted(name) for name in record.fields if name not in amounts]
+    added_up = [quoted(name) for name in record.fields if name in amounts]
+    sets = ", ".join(f"{name} = {name} + {incoming.format(name)}" for name in added_up)
+
+    def added(row: str, sign: str) -> str:
+        values = ", ".join((*(f"{row}.{name}" for name in places), *(f"{sign}{row}.{name}" for name in added_up)))
+        return f"INSERT INTO {table} ({', '.join((*places, *added_up))}) VALUES ({values}) {clash} {sets};"
+
+    what = {
+        "insert": added("NEW", ""),
+        "delete": added("OLD", "-"),
+        "update": f"{added('OLD', '-')} {added('NEW', '')}",
+    }
+    return [(event, quoted(f"{record.name}_{event}"), body) for event, body in what.items()]
 
 
 def sequence_name(schema: str, sequence: str) -> str:

@@ -20,7 +20,7 @@ from kotrel.core.description.model import Field
 from kotrel.core.description.table_facts import TableFacts
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.database import ColumnNow, Database
-from kotrel.systems.sql.dialect import quoted
+from kotrel.systems.sql.dialect import quoted, with_format_marks
 from kotrel.systems.sql.mariadb_dialect import EXACT, MARIADB
 from kotrel.systems.sql.mariadb_session import WAIT_SECONDS, clear, connected, is_mariadb
 from kotrel.systems.sql.mariadb_values import as_text_of, cast_as, value_lists
@@ -29,7 +29,6 @@ TIME_LIMIT = 3_600
 """Seconds that one step of a load may take by default."""
 _END, _NONE = "\x1e", "\x1d"
 """Between the values of a row, and for no value: ASCII's own control characters."""
-_QUOTED = re.compile(r"""("(?:[^"]|"")*"|'(?:[^']|'')*')""")
 _TEXTS = ("char", "varchar", "tinytext", "text", "mediumtext", "longtext", "enum", "set")
 _TROUBLES = (pymysql.Error, OSError)
 
@@ -86,12 +85,6 @@ class MariaDatabase(Database):
                 other.close()
         return ""
 
-    @staticmethod
-    def _bound(statement: str) -> str:
-        # A question mark within a quoted name or text is no place for a value.
-        parts = _QUOTED.split(statement.replace("%", "%%"))
-        return "".join(part if place % 2 else part.replace("?", "%s") for place, part in enumerate(parts))
-
     @property
     def driver_connection(self) -> Any:
         return self.connection
@@ -99,7 +92,7 @@ class MariaDatabase(Database):
     def run(self, statement: str, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
         try:
             with self.connection.cursor() as cursor:
-                cursor.execute(self._bound(statement), list(values))
+                cursor.execute(with_format_marks(statement), list(values))
                 return list(cursor.fetchall()) if cursor.description else []
         except _TROUBLES as error:
             raise self._clear(error) from None
@@ -107,7 +100,7 @@ class MariaDatabase(Database):
     def run_counting(self, statement: str, values: Sequence[Any] = ()) -> int:
         try:
             with self.connection.cursor() as cursor:
-                return int(cursor.execute(self._bound(statement), list(values)))
+                return int(cursor.execute(with_format_marks(statement), list(values)))
         except _TROUBLES as error:
             raise self._clear(error) from None
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any, Literal
 
 from kotrel.core.description.model import Field, Record
-from kotrel.systems.sql.dialect import WHOLE_DIGITS, Dialect, literal, quoted
+from kotrel.systems.sql.dialect import WHOLE_DIGITS, Dialect, balance_events, literal, quoted
 
 if TYPE_CHECKING:
     import sqlalchemy as sa
@@ -99,30 +99,16 @@ class MariaDialect(Dialect):
 
     def balance_statements(self, record: Record, table: str, lines: str, amounts: Sequence[str]) -> list[str]:
         places = [name for name in record.fields if name not in amounts]
-        added_up = [name for name in record.fields if name in amounts]
-        columns = ", ".join(quoted(name) for name in (*places, *added_up))
         # Two nulls are never the same in an index: a further column says which place it is.
         place = ", ".join(f"ifnull({quoted(name)}, '')" for name in places)
-
-        def added(row: str, sign: str) -> str:
-            values = ", ".join(
-                (*(f"{row}.{quoted(n)}" for n in places), *(f"{sign}{row}.{quoted(n)}" for n in added_up))
-            )
-            sets = ", ".join(f"{quoted(n)} = {quoted(n)} + VALUES({quoted(n)})" for n in added_up)
-            return f"INSERT INTO {table} ({columns}) VALUES ({values}) ON DUPLICATE KEY UPDATE {sets};"
-
-        events = {
-            "insert": added("NEW", ""),
-            "delete": added("OLD", "-"),
-            "update": f"{added('OLD', '-')} {added('NEW', '')}",
-        }
+        events = balance_events(record, table, amounts, "ON DUPLICATE KEY UPDATE", "VALUES({})")
         return [
             f"ALTER TABLE {table} ADD COLUMN place varchar(700) COLLATE {EXACT} AS (concat_ws(char(31 USING utf8mb4), {place})) STORED",
             f"ALTER TABLE {table} ADD CONSTRAINT {quoted(f'{record.name}_place')} UNIQUE (place)",
             f"CREATE INDEX {quoted(f'{record.name}_by_item')} ON {table} ({quoted('item')})",
             *(
-                f"CREATE TRIGGER {quoted(f'{record.name}_{event}')} AFTER {event.upper()} ON {lines} FOR EACH ROW BEGIN {what} END"
-                for event, what in events.items()
+                f"CREATE TRIGGER {name} AFTER {event.upper()} ON {lines} FOR EACH ROW BEGIN {what} END"
+                for event, name, what in events
             ),
         ]
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from typing import Any
 from urllib.parse import parse_qs, unquote, urlsplit
@@ -12,12 +11,11 @@ from pymysql.constants import CLIENT
 
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.interface import ConcurrentChange
+from kotrel.systems.sql.connecting import connected_patiently, no_database, not_reached, user_refused
 from kotrel.systems.sql.database import RowRefused
 
 WAIT_SECONDS = 30
 """So long a statement waits for somebody else's lock."""
-PAUSES = (0.5, 1.5)
-"""Seconds between attempts to connect; as long as nothing has been sent, trying again does no harm."""
 MODES = "STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,ANSI_QUOTES,PIPES_AS_CONCAT,NO_BACKSLASH_ESCAPES,NO_ENGINE_SUBSTITUTION,NO_AUTO_VALUE_ON_ZERO"
 """Values are never cut short in silence; double quotes name columns; || joins texts. A zero date that is there can be kept."""
 _LOST = (2002, 2003, 2006, 2013, 2055, 1927, 1317, 1053)
@@ -43,32 +41,30 @@ def connected(url: str, name: str, password: str | None, time_limit: int) -> Any
     """An open connection with our modes; a server that does not answer is tried a few times."""
     parts = urlsplit(url)
     options = {key: values[-1] for key, values in parse_qs(parts.query).items()}
-    for pause in (*PAUSES, None):
-        try:
-            connection = pymysql.connect(
-                host=parts.hostname or "localhost",
-                port=parts.port or 3306,
-                user=unquote(parts.username or ""),
-                password=password or "",
-                database=unquote(parts.path.lstrip("/")) or None,
-                unix_socket=options.get("socket"),
-                ssl={"ca": options["ssl_ca"]} if "ssl_ca" in options else None,
-                charset="utf8mb4",
-                autocommit=True,
-                connect_timeout=10,
-                # A server could ask for any file of ours.
-                local_infile=False,
-                client_flag=CLIENT.FOUND_ROWS,
-                program_name="kotrel",
-            )
-            prepare(connection, time_limit)
-            return connection
-        except (pymysql.Error, OSError, UnicodeError) as error:
-            clear_words = no_connection(error, name)
-            if pause is None or clear_words.kind != "system-down":
-                raise clear_words from None
-            time.sleep(pause)
-    raise AssertionError
+
+    def connect() -> Any:
+        connection = pymysql.connect(
+            host=parts.hostname or "localhost",
+            port=parts.port or 3306,
+            user=unquote(parts.username or ""),
+            password=password or "",
+            database=unquote(parts.path.lstrip("/")) or None,
+            unix_socket=options.get("socket"),
+            ssl={"ca": options["ssl_ca"]} if "ssl_ca" in options else None,
+            charset="utf8mb4",
+            autocommit=True,
+            connect_timeout=10,
+            # A server could ask for any file of ours.
+            local_infile=False,
+            client_flag=CLIENT.FOUND_ROWS,
+            program_name="kotrel",
+        )
+        prepare(connection, time_limit)
+        return connection
+
+    return connected_patiently(
+        connect, (pymysql.Error, OSError, UnicodeError), lambda error: no_connection(error, name)
+    )
 
 
 def prepare(connection: Any, time_limit: int) -> None:
@@ -95,23 +91,20 @@ def is_mariadb(connection: Any) -> bool:
     return "mariadb" in str(connection.get_server_info()).lower()
 
 
+def _code_and_words(error: Exception) -> tuple[int, str]:
+    """The number of the server's error, or 0, and what it said, on one line."""
+    code = error.args[0] if error.args and isinstance(error.args[0], int) else 0
+    return code, " ".join(str(error.args[-1] if error.args else error).split())
+
+
 def no_connection(error: Exception, name: str) -> OutOfReach:
     """Why there is no connection, in words."""
-    code = error.args[0] if error.args and isinstance(error.args[0], int) else 0
-    words = " ".join(str(error.args[-1] if error.args else error).split())
+    code, words = _code_and_words(error)
     if code in _REFUSED_USER:
-        return OutOfReach(
-            f"{name} refuses the user or the password",
-            "Set KOTREL_PASSWORD, and check the user in kotrel.toml.",
-            "password-refused",
-        )
+        return user_refused(name)
     if code in _NO_DATABASE:
-        return OutOfReach(f"{name}: {words}", "Check url under [system] in kotrel.toml.", "no-database")
-    return OutOfReach(
-        f"{name} cannot be reached",
-        f"Check that the server is running and the address is right. It said: {words[:200]}",
-        "system-down",
-    )
+        return no_database(name, words)
+    return not_reached(name, words)
 
 
 def clear(error: Exception, name: str, time_limit: int, whom: Callable[[], str]) -> Exception:
@@ -120,8 +113,7 @@ def clear(error: Exception, name: str, time_limit: int, whom: Callable[[], str])
     Args:
         whom: says for whom a lock waited.
     """
-    code = error.args[0] if error.args and isinstance(error.args[0], int) else 0
-    words = " ".join(str(error.args[-1] if error.args else error).split())
+    code, words = _code_and_words(error)
     if code in _ROWS or isinstance(error, pymysql.err.IntegrityError | pymysql.err.DataError):
         return RowRefused(words)
     if code in _CHANGED:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Sequence
 from typing import Any
 
 import psycopg
 
 from kotrel.core.errors import OutOfReach
+from kotrel.systems.sql.connecting import connected_patiently, no_database, not_reached, user_refused
 from kotrel.systems.sql.dialect import JOURNAL, quoted
 
 LOAD_LOCK = 0x6B6F7472656C
@@ -23,9 +23,6 @@ _HOLDERS = (
     "FROM pg_catalog.pg_stat_activity AS a WHERE a.pid = ANY (?) ORDER BY 1"
 )
 
-
-PAUSES = (0.5, 1.5)
-"""Seconds between attempts to connect; as long as nothing has been sent, trying again does no harm."""
 
 _PATIENCE: dict[str, Any] = {
     "connect_timeout": 10,
@@ -122,30 +119,18 @@ def _long(seconds: int | None) -> str:
 
 def connected(url: str, name: str, given: dict[str, Any]) -> psycopg.Connection[Any]:
     """An open connection; a server that does not answer is tried a few times."""
-    for pause in (*PAUSES, None):
-        try:
-            return psycopg.connect(url, autocommit=True, application_name="kotrel", **_PATIENCE, **given)
-        except (psycopg.Error, UnicodeError) as error:
-            clear = _no_connection(error, name)
-            if pause is None or clear.kind != "system-down":
-                raise clear from None
-            time.sleep(pause)
-    raise AssertionError
+    return connected_patiently(
+        lambda: psycopg.connect(url, autocommit=True, application_name="kotrel", **_PATIENCE, **given),
+        (psycopg.Error, UnicodeError),
+        lambda error: _no_connection(error, name),
+    )
 
 
 def _no_connection(error: Exception, name: str) -> OutOfReach:
     words = " ".join(str(error).split())
     if "password" in words and ("authentication failed" in words or "no password" in words):
-        return OutOfReach(
-            f"{name} refuses the user or the password",
-            "Set KOTREL_PASSWORD, and check the user in kotrel.toml.",
-            "password-refused",
-        )
+        return user_refused(name)
     if "does not exist" in words:
         what = words[words.rfind("FATAL:") + 6 :].strip() if "FATAL:" in words else words
-        return OutOfReach(f"{name}: {what}", "Check url under [system] in kotrel.toml.", "no-database")
-    return OutOfReach(
-        f"{name} cannot be reached",
-        f"Check that the server is running and the address is right. It said: {words[:200]}",
-        "system-down",
-    )
+        return no_database(name, what)
+    return not_reached(name, words)

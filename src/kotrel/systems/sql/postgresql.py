@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
@@ -17,7 +16,7 @@ from kotrel.core.description.model import Field
 from kotrel.core.description.table_facts import TableFacts
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.database import NEVER_BLANK, ColumnNow, Database
-from kotrel.systems.sql.dialect import JOURNAL, quoted
+from kotrel.systems.sql.dialect import JOURNAL, quoted, with_format_marks
 from kotrel.systems.sql.pg_catalogue import completed, parts_of_tables, schemas, views, written_by_triggers
 from kotrel.systems.sql.pg_errors import clear
 from kotrel.systems.sql.pg_session import (
@@ -34,7 +33,6 @@ TIME_LIMIT = 3_600
 """Seconds that one step of a load may take by default."""
 
 _CHUNK = 50_000
-_QUOTED = re.compile(r"""("(?:[^"]|"")*"|'(?:[^']|'')*')""")
 
 
 def _as_csv(frame: pl.DataFrame) -> Iterator[bytes]:
@@ -119,26 +117,20 @@ class PostgresDatabase(Database):
             return holders_of_load_lock(other, own) or holders_of_tables(other, own)
         return ""
 
-    @staticmethod
-    def _bound(statement: str) -> str:
-        # A question mark within a quoted name or text is no place for a value.
-        parts = _QUOTED.split(statement.replace("%", "%%"))
-        return "".join(part if place % 2 else part.replace("?", "%s") for place, part in enumerate(parts))
-
     @property
     def driver_connection(self) -> Any:
         return self.connection
 
     def run(self, statement: str, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
         try:
-            cursor = self.connection.execute(self._bound(statement).encode(), values)
+            cursor = self.connection.execute(with_format_marks(statement).encode(), values)
             return cursor.fetchall() if cursor.description else []
         except psycopg.Error as error:
             raise self._clear(error) from None
 
     def run_counting(self, statement: str, values: Sequence[Any] = ()) -> int:
         try:
-            return self.connection.execute(self._bound(statement).encode(), values).rowcount
+            return self.connection.execute(with_format_marks(statement).encode(), values).rowcount
         except psycopg.Error as error:
             raise self._clear(error) from None
 
@@ -147,7 +139,7 @@ class PostgresDatabase(Database):
     ) -> pl.DataFrame:
         if len(columns) == 1:
             return self.frame([*columns, NEVER_BLANK], [*names, ""], rest, values).select(names)
-        statement = self._bound(f"COPY (SELECT {', '.join(columns)} {rest}) TO STDOUT (FORMAT csv)")
+        statement = with_format_marks(f"COPY (SELECT {', '.join(columns)} {rest}) TO STDOUT (FORMAT csv)")
         raw = io.BytesIO()
         try:
             with self.connection.cursor() as cursor, cursor.copy(statement.encode(), values) as copy:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any, Literal
 
 from kotrel.core.description.model import Field, Record
-from kotrel.systems.sql.dialect import Dialect, quoted
+from kotrel.systems.sql.dialect import Dialect, balance_events, quoted
 
 if TYPE_CHECKING:
     import sqlalchemy as sa
@@ -48,27 +48,13 @@ class SqliteDialect(Dialect):
 
     def balance_statements(self, record: Record, table: str, lines: str, amounts: Sequence[str]) -> list[str]:
         places = [name for name in record.fields if name not in amounts]
-        added_up = [name for name in record.fields if name in amounts]
         place = ", ".join(f"ifnull({quoted(name)}, '')" for name in places)
-        columns = ", ".join(map(quoted, (*places, *added_up)))
-
-        def added(row: str, sign: str) -> str:
-            values = ", ".join(
-                (*(f"{row}.{quoted(n)}" for n in places), *(f"{sign}{row}.{quoted(n)}" for n in added_up))
-            )
-            sets = ", ".join(f"{quoted(n)} = {quoted(n)} + excluded.{quoted(n)}" for n in added_up)
-            return f"INSERT INTO {table} ({columns}) VALUES ({values}) ON CONFLICT ({place}) DO UPDATE SET {sets};"
-
-        when = {
-            "insert": added("NEW", ""),
-            "delete": added("OLD", "-"),
-            "update": added("OLD", "-") + " " + added("NEW", ""),
-        }
+        events = balance_events(record, table, amounts, f"ON CONFLICT ({place}) DO UPDATE SET", "excluded.{}")
         return [
             f"CREATE UNIQUE INDEX {quoted(f'{record.name}_place')} ON {table} ({place})",
             *(
-                f"CREATE TRIGGER {quoted(f'{record.name}_{event}')} AFTER {event.upper()} ON {lines} BEGIN {what} END"
-                for event, what in when.items()
+                f"CREATE TRIGGER {name} AFTER {event.upper()} ON {lines} BEGIN {what} END"
+                for event, name, what in events
             ),
         ]
 
