@@ -34,6 +34,14 @@ class Layout:
             self.items[len(self.lines)] = item
 
 
+def headed(items: Sequence[tuple[str, ...]], *lines: Line, merged: Sequence[str] = ()) -> Layout:
+    """A table of items below these lines."""
+    done = Layout(merged=list(merged))
+    done.add(*lines)
+    done.add_items(items)
+    return done
+
+
 def _cells(item: tuple[str, ...]) -> Line:
     return [*item[:4], float(item[4]), float(item[5])]
 
@@ -55,28 +63,29 @@ def items_of(pick: random.Random, count: int) -> list[tuple[str, ...]]:
 
 
 def titles_above(pick: random.Random) -> Layout:
-    done = Layout()
-    done.add(["Keldrift Cordage"], ["Price list 2027", None, None, "valid from 1 March 2027"], [], HEADINGS)
-    done.add_items(items_of(pick, 12))
-    return done
+    return headed(
+        items_of(pick, 12),
+        ["Keldrift Cordage"],
+        ["Price list 2027", None, None, "valid from 1 March 2027"],
+        [],
+        HEADINGS,
+    )
 
 
 def scattered_notes_above(pick: random.Random) -> Layout:
-    done = Layout()
-    done.add(
+    return headed(
+        items_of(pick, 10),
         ["Supplier", "Keldrift Cordage", None, "Contact", "Ms Vane"],
         [None, "Quay 4", None, "Phone", "+00 555 0100"],
         ["Currency", "EUR", None, "Terms", "30 days"],
         [],
         HEADINGS,
     )
-    done.add_items(items_of(pick, 10))
-    return done
 
 
 def address_block_above(pick: random.Random) -> Layout:
-    done = Layout()
-    done.add(
+    return headed(
+        items_of(pick, 15),
         ["Keldrift Cordage Ltd", None, None, None, "Date:", "26.11.2026"],
         ["Quay 4, Harbour", None, None, None, "Page:", 1],
         ["Orders: orders@keldrift.example"],
@@ -84,59 +93,48 @@ def address_block_above(pick: random.Random) -> Layout:
         [],
         HEADINGS,
     )
-    done.add_items(items_of(pick, 15))
-    return done
 
 
 def headings_far_down(pick: random.Random) -> Layout:
-    done = Layout()
-    done.add(
-        *[[f"Condition {n}: goods stay ours until they are paid."] for n in range(1, pick.randrange(8, 18))],
-        [],
-        HEADINGS,
-    )
-    done.add_items(items_of(pick, 20))
-    return done
+    conditions = [[f"Condition {n}: goods stay ours until they are paid."] for n in range(1, pick.randrange(8, 18))]
+    return headed(items_of(pick, 20), *conditions, [], HEADINGS)
 
 
 def headings_in_two_languages(pick: random.Random) -> Layout:
-    done = Layout()
-    done.add(HEADINGS, ["Artikelnummer", "Bezeichnung", "Einheit", "Warengruppe", "Einkaufspreis", "Verkaufspreis"])
-    done.add_items(items_of(pick, 12))
-    return done
+    return headed(
+        items_of(pick, 12),
+        HEADINGS,
+        ["Artikelnummer", "Bezeichnung", "Einheit", "Warengruppe", "Einkaufspreis", "Verkaufspreis"],
+    )
 
 
 def two_languages_with_one_merged(pick: random.Random) -> Layout:
-    done = Layout()
-    done.add(
+    return headed(
+        items_of(pick, 12),
         ["Item code", "Description", "Base unit", "Category", "Cost", "Standard price"],
         [None, "Bezeichnung", "Einheit", "Warengruppe", "Einkaufspreis", "Verkaufspreis"],
+        merged=["A1:A2"],
     )
-    done.merged.append("A1:A2")
-    done.add_items(items_of(pick, 12))
-    return done
 
 
 def three_line_headings(pick: random.Random) -> Layout:
-    done = Layout()
-    done.add(["Item", None, None, None, "Prices", None], HEADINGS, [None, None, None, None, "EUR", "EUR"])
-    done.merged += ["A1:D1", "E1:F1"]
-    done.add_items(items_of(pick, 12))
-    return done
+    return headed(
+        items_of(pick, 12),
+        ["Item", None, None, None, "Prices", None],
+        HEADINGS,
+        [None, None, None, None, "EUR", "EUR"],
+        merged=["A1:D1", "E1:F1"],
+    )
 
 
 def must_and_may_below_headings(pick: random.Random) -> Layout:
-    done = Layout()
-    done.add(HEADINGS, ["mandatory", "mandatory", "mandatory", "optional", "optional", "optional"])
-    done.add_items(items_of(pick, 12))
-    return done
+    return headed(
+        items_of(pick, 12), HEADINGS, ["mandatory", "mandatory", "mandatory", "optional", "optional", "optional"]
+    )
 
 
 def numbered_columns(pick: random.Random) -> Layout:
-    done = Layout()
-    done.add(HEADINGS, [1, 2, 3, 4, 5, 6])
-    done.add_items(items_of(pick, 12))
-    return done
+    return headed(items_of(pick, 12), HEADINGS, [1, 2, 3, 4, 5, 6])
 
 
 def group_rows_merged(pick: random.Random) -> Layout:
@@ -243,10 +241,9 @@ def totals_first(pick: random.Random) -> Layout:
 
 
 def example_first(pick: random.Random) -> Layout:
-    done = Layout()
-    done.add(HEADINGS, ["Example: NV-12345", "Rope, braided, 8 mm", "M", "ROPE-BRAID", 1.5, 2.9])
-    done.add_items(items_of(pick, 12))
-    return done
+    return headed(
+        items_of(pick, 12), HEADINGS, ["Example: NV-12345", "Rope, braided, 8 mm", "M", "ROPE-BRAID", 1.5, 2.9]
+    )
 
 
 def another_table_below(pick: random.Random) -> Layout:

@@ -89,9 +89,8 @@ def groups_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> pl
     found = (alone & is_title).arg_true().to_list()
     if not found:
         return None
-    named = ", ".join(f"{rows[place]} “{one_line(str(first[place]))[:30]}”" for place in found[:_NAMED])
-    more = f" and {len(found) - _NAMED:,} more" if len(found) > _NAMED else ""
-    remarks.append(f"titles of groups left out: row{'s' if len(found) > 1 else ''} {named}{more}")
+    named = [f"{rows[place]} “{one_line(str(first[place]))[:30]}”" for place in found[:_NAMED]]
+    remarks.append(_left_out("titles of groups", named, len(found)))
     return pl.int_range(body.height, eager=True).is_in(found)
 
 
@@ -131,10 +130,14 @@ def totals_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str], begin
             found.append(place)
     if not found:
         return None
-    names = ", ".join(f"{rows[place]}" for place in found[:_NAMED])
-    more = f" and {len(found) - _NAMED:,} more" if len(found) > _NAMED else ""
-    remarks.append(f"totals within the table left out: row{'s' if len(found) > 1 else ''} {names}{more}")
+    remarks.append(_left_out("totals within the table", [f"{rows[place]}" for place in found[:_NAMED]], len(found)))
     return pl.int_range(body.height, eager=True).is_in(found)
+
+
+def _left_out(what: str, named: Sequence[str], number: int) -> str:
+    """Says which rows are left out: the first of them, and how many more."""
+    more = f" and {number - len(named):,} more" if number > len(named) else ""
+    return f"{what} left out: row{'s' if number > 1 else ''} {', '.join(named)}{more}"
 
 
 def _is_total_of_all(body: pl.DataFrame) -> bool:
