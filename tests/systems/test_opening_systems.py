@@ -125,7 +125,7 @@ class Patience(unittest.TestCase):
     """A server that does not answer is asked again; one that refuses is not."""
 
     def connect(self, *answers):
-        from kotrel.systems.sql import pg_session
+        from kotrel.systems.sql import connecting, pg_session
 
         asked = []
 
@@ -136,7 +136,7 @@ class Patience(unittest.TestCase):
                 raise one
             return one
 
-        with patch.object(pg_session.psycopg, "connect", answer), patch.object(pg_session.time, "sleep") as slept:
+        with patch.object(pg_session.psycopg, "connect", answer), patch.object(connecting.time, "sleep") as slept:
             try:
                 got = pg_session.connected("postgresql://u@h/d", "the server", {})
             except OutOfReach as error:
