@@ -1,4 +1,6 @@
-"""Physical counts: the freeze against a plain SQL copy, and collecting many sheets with the variance against reading them."""
+"""Physical counts: the freeze against a plain SQL copy,
+and collecting many sheets with the variance against reading them.
+"""
 
 from __future__ import annotations
 

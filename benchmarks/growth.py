@@ -1,4 +1,5 @@
-"""How the work grows: each command at n and at 4n of each thing that can grow, in one process: ``python -m benchmarks.growth``.
+"""How the work grows: each command at n and at 4n of each thing that can grow, in one process: ``python -m
+benchmarks.growth``.
 
 A line above :data:`MOST` times is a cost that grows faster than the work; the exit status is then 1.
 """

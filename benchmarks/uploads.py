@@ -1,4 +1,6 @@
-"""Other ways in: a load over HTTP on this machine against the direct one, and an upload file against Polars writing that CSV."""
+"""Other ways in: a load over HTTP on this machine against the direct one,
+and an upload file against Polars writing that CSV.
+"""
 
 from __future__ import annotations
 

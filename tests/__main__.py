@@ -1,4 +1,5 @@
-"""``python -m tests [FOLDER]``: all tests, or those of one folder; a module to each process, as many at once as there are cores.
+"""``python -m tests [FOLDER]``: all tests, or those of one folder; a module to each process, as many at once as there
+are cores.
 
 The same as ``python -m unittest discover -t . -s tests``, in less time.
 """
@@ -43,7 +44,9 @@ def jobs() -> list[list[str]]:
 
 
 def run(modules: list[str]) -> tuple[str, int, int, str, float]:
-    """Modules in a process of their own: their name, exit status, number of tests, what they said, and the seconds they took."""
+    """Modules in a process of their own: their name, exit status, number of tests, what they said,
+    and the seconds they took.
+    """
     began = time.monotonic()
     done = subprocess.run(
         [sys.executable, "-m", "unittest", *modules], cwd=ROOT, capture_output=True, encoding="utf-8", check=False
@@ -58,7 +61,8 @@ def main() -> int:
     began = time.monotonic()
     failed: list[str] = []
     total = 0
-    # One module more than there are cores, since some wait for a server; more threads in each would only wait for each other.
+    # One module more than there are cores, since some wait for a server; more threads in each would only wait for each
+    # other.
     os.environ.setdefault("POLARS_MAX_THREADS", "1")
     serving = ready_program.start()
     if serving:

@@ -1,4 +1,6 @@
-"""A real MariaDB server in a private folder, on a free port of loopback, that lives as long as the tests of one process."""
+"""A real MariaDB server in a private folder, on a free port of loopback,
+that lives as long as the tests of one process.
+"""
 
 from __future__ import annotations
 

@@ -1,8 +1,8 @@
 """The program, loaded once and forked for each command: half a second less for each of some four hundred.
 
-``python -m tests`` starts ``serve`` and names its socket in ``KOTREL_READY``. Every command is still a process of its own with its
-own folder, environment and exit status; only the import is shared. A single test module, or a machine without ``fork``, starts
-the program the plain way.
+``python -m tests`` starts ``serve`` and names its socket in ``KOTREL_READY``. Every command is still a process of its
+own with its own folder, environment and exit status; only the import is shared. A single test module, or a machine
+without ``fork``, starts the program the plain way.
 """
 
 from __future__ import annotations
@@ -27,7 +27,9 @@ POSSIBLE = hasattr(os, "fork") and hasattr(socket, "AF_UNIX") and sys.platform !
 
 
 def serve(address: str) -> None:
-    """Listens on a socket until it is killed; each request is a command line with its folder, environment and three files."""
+    """Listens on a socket until it is killed; each request is a command line with its folder,
+    environment and three files.
+    """
     import kotrel
 
     for module in pkgutil.walk_packages(kotrel.__path__, "kotrel."):

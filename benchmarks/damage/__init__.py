@@ -1,1 +1,3 @@
-"""Damaged sheets with known truth: what people, spreadsheets and old encodings do to cells, and what each must become."""
+"""Damaged sheets with known truth: what people, spreadsheets and old encodings do to cells,
+and what each must become.
+"""

@@ -4,7 +4,8 @@
 
 ``python -m benchmarks.damage tables [SHEETS [SEED]]``: this many workbooks of each layout (default 5).
 
-Wanted: no wrong repair, nothing wrong in silence, 98 of 100 provable cells mended (of whole sheets 95), no finding on a clean cell.
+Wanted: no wrong repair, nothing wrong in silence, 98 of 100 provable cells mended (of whole sheets 95), no finding on a
+clean cell.
 """
 
 from __future__ import annotations

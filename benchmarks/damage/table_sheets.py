@@ -1,4 +1,6 @@
-"""Sheets as people lay them out: what stands above, between, beside and below the rows. Each maker says which lines are items."""
+"""Sheets as people lay them out: what stands above, between, beside and below the rows.
+Each maker says which lines are items.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Whole workbooks as people lay them out, through the reader and all checks: which rows are taken, against which are items."""
+"""Whole workbooks as people lay them out, through the reader and all checks:
+which rows are taken, against which are items.
+"""
 
 from __future__ import annotations
 

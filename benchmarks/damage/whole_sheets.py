@@ -1,7 +1,7 @@
 """Damage that only a whole column, a whole file or the system's own rows show: sheets of it, with their truth.
 
-The truth is set by what was done to a cell, never by Kotrel's rules: a code that somebody typed is what was typed; a number cell
-whose zeros the spreadsheet dropped was the code with its zeros.
+The truth is set by what was done to a cell, never by Kotrel's rules: a code that somebody typed is what was typed; a
+number cell whose zeros the spreadsheet dropped was the code with its zeros.
 """
 
 from __future__ import annotations
@@ -319,7 +319,9 @@ def barcodes_of_five_digits(pick: random.Random) -> Sheet:
 
 
 def barcodes_that_lost_zeros(pick: random.Random) -> Sheet:
-    """Number cells of barcodes of 12 and 13 digits that began with one zero: every one of that length has its check digit."""
+    """Number cells of barcodes of 12 and 13 digits that began with one zero:
+    every one of that length has its check digit.
+    """
     true = _distinct(lambda: _gtin(pick, "0" + pick.choice("123456789"), 12), 12)
     return Sheet(
         "item",
@@ -375,7 +377,9 @@ def _amounts(
 
 
 def one_comma(pick: random.Random) -> Sheet:
-    """Number cells of ordinary size, one text with a comma, and texts with three digits behind a point, which are decimals."""
+    """Number cells of ordinary size, one text with a comma, and texts with three digits behind a point,
+    which are decimals.
+    """
     numbers: list[Cell] = [f"{pick.randrange(10, 250) / 10}" for _ in range(20)]
     texts = [f"{pick.randrange(1, 40)}.{pick.randrange(101, 999)}" for _ in range(3)]
     cells = [*numbers, "0,5", *texts]

@@ -25,7 +25,9 @@ SURE = 90
 
 
 def columns_of(sheet: str, seed: int, new: bool) -> tuple[list[str], list[str], list[list[str | None]]]:
-    """Headings, true fields, and values below them: of items of the practice system, or with codes that it does not have."""
+    """Headings, true fields, and values below them: of items of the practice system,
+    or with codes that it does not have.
+    """
     memory = system()[1]
     pick = random.Random(seed)
     items = pick.sample(memory.data["item"].to_dicts(), 40)
@@ -72,7 +74,9 @@ def names_of() -> Callable[[str], ListNames]:
 
 @dataclass
 class Measured:
-    """Proposals made, right ones, columns to be found, proposals that were sure and wrong; and what was wrong, in words."""
+    """Proposals made, right ones, columns to be found, proposals that were sure and wrong;
+    and what was wrong, in words.
+    """
 
     proposed: int = 0
     right: int = 0

@@ -1,4 +1,5 @@
-"""Ten sheets in each language: heading → the field whose values stand below it, or ``-`` where no field takes the column.
+"""Ten sheets in each language: heading → the field whose values stand below it, or ``-`` where no field takes the
+column.
 
 Headings are written as suppliers write them: abbreviated, in capitals, with units, in two words or in one.
 """

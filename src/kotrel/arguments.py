@@ -68,8 +68,8 @@ COMMANDS = {
 }
 """Command → its module, and its one-line help.
 
-A command's module has ``EXAMPLE`` (shown in its help), ``arguments(parser)`` and ``run(args, screen)``, which returns the exit
-status. The help stands here, so that ``kotrel -h`` imports none of them.
+A command's module has ``EXAMPLE`` (shown in its help), ``arguments(parser)`` and ``run(args, screen)``, which returns
+the exit status. The help stands here, so that ``kotrel -h`` imports none of them.
 """
 
 

@@ -1,4 +1,6 @@
-"""Loads, what takes them back, and what takes that back again: on every kind of system the same rows stand after each step."""
+"""Loads, what takes them back, and what takes that back again:
+on every kind of system the same rows stand after each step.
+"""
 
 from __future__ import annotations
 

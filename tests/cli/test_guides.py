@@ -1,4 +1,6 @@
-"""The guides: links lead somewhere, and every command of Start and How to runs as printed, on the files that a page names."""
+"""The guides: links lead somewhere, and every command of Start and How to runs as printed,
+on the files that a page names.
+"""
 
 import os
 import re

@@ -57,12 +57,14 @@ class InParts(Program):
     def test_periods_follow_each_other_across_all_parts(self):
         self.start_shop()
         lines = ["Price list,Item,Unit,From quantity,From date,To date,Price"]
-        # Of each item two prices, far from each other in the file: ROP-00010 overlaps, of ROP-00020 nothing follows for a month, the others follow.
+        # Of each item two prices, far from each other in the file: ROP-00010 overlaps, of ROP-00020 nothing follows for
+        # a month, the others follow.
         ends = {1: "2027-06-30", 2: "2027-02-01"}
         items = [n for n in range(1, 30) if n % 4]
         lines += [f"SHOP,ROP-{n:04}0,M,0,2027-01-01,{ends.get(n, '')},5.00" for n in items]
         lines += [f"SHOP,ROP-{n:04}0,M,0,2027-03-01,,6.00" for n in items]
-        # Those of CHN-00350 and CHN-00360 are there: one gets an end that runs into the row from March, of the other it is taken away.
+        # Those of CHN-00350 and CHN-00360 are there: one gets an end that runs into the row from March, of the other it
+        # is taken away.
         held = [
             f"SHOP,CHN-003{n}0,EA,0,2027-{month}-01,{end},5.00"
             for n in (5, 6)

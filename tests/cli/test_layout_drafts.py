@@ -1,4 +1,6 @@
-"""Layouts drafted from other programs' own files: twelve files unlike one another, what feeds their columns, and the proof."""
+"""Layouts drafted from other programs' own files: twelve files unlike one another, what feeds their columns,
+and the proof.
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,8 @@ TEXTS: dict[str, tuple[bytes, tuple[str | None, ...]]] = {
         "Action;ArtNo;Description;Unit;Price;Obsolete\r\nN;FST-00020;Bow shackle, blå;EA;12,50;N\r\nU;FST-00060;Shackle;EA;3,10;J\r\n".encode("cp1252"),
         ("action", "code", "description", "unit", "price", "archived"),
     ),
-    # A web shop: a mark, quotes around everything, a line of data types, a fixed word; nothing of ours feeds the first day.
+    # A web shop: a mark, quotes around everything, a line of data types, a fixed word; nothing of ours feeds the first
+    # day.
     "webshop.csv": (
         '\ufeff"SKU","Name","Price","Launch date","Channel"\n"C20","C40","N8.2","D10","C5"\n'
         '"FST-00020","Bow “big”","12.50","03/04/2027","B2B"\n"FST-00060","Shackle","3.10","04/05/2027","B2B"\n'.encode(),

@@ -149,7 +149,8 @@ class Masters(Shop):
         )
         self.assertEqual(self.sql("SELECT item FROM item_code WHERE code LIKE 'A_'"), [("NEW-4",)])
         [rest] = loaded["rest"]
-        # The rest, mended, is a sheet like any other: the missing unit and the missing item come with a second workbook.
+        # The rest, mended, is a sheet like any other: the missing unit and the missing item come with a second
+        # workbook.
         self.write("units.csv", "Unit code,Unit name,Measure,Decimals", "NOUNIT,now it is one,count,0")
         self.write("nine.csv", "Item code,Description,Unit,Category", "NEW-9,Nine,EA,ROPE")
         self.kotrel("load", "nine.csv", "units.csv", "--yes")

@@ -1,4 +1,6 @@
-"""Suppliers' price lists as they come: per hundred, discount groups, successors, a day in the title; figures worked out by hand."""
+"""Suppliers' price lists as they come: per hundred, discount groups, successors, a day in the title;
+figures worked out by hand.
+"""
 
 from __future__ import annotations
 

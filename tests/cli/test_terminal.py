@@ -130,7 +130,9 @@ class Dialogue(Program):
         return status, " ".join(re.sub(r"\x1b\[[0-9;]*m", "", screen).split())
 
     def supplier_list(self) -> None:
-        """Ten less 40 per cent is 6.00, for one of ten 0.60; twenty less 35 per cent is 13.00; one less 40 per cent, for one of a thousand, is 0.0006."""
+        """Ten less 40 per cent is 6.00, for one of ten 0.60; twenty less 35 per cent is 13.00;
+        one less 40 per cent, for one of a thousand, is 0.0006.
+        """
         groups = (("Group", "Discount %"), ("A", "40 %"), ("B", 0.35))
         lines = (("SK-1", "Shackle 6 mm", "A", 10, 10, 2.5), ("SK-2", "Shackle 8 mm", "B", 20, None, 3),
                  ("SK-3", "Shackle 9 mm", "B", "POA", 1, 4), ("SK-4", "Shackle pin", "A", 1, 1000, 5))  # fmt: skip

@@ -106,7 +106,9 @@ class Undo(Program):
         )
 
     def test_whatever_one_load_brings_its_undo_takes_away(self):
-        """A law over loads of items, their units, prices and documents: all but the documents' own trail is as before."""
+        """A law over loads of items, their units, prices and documents:
+        all but the documents' own trail is as before.
+        """
         trail = ("opening_stock", "opening_stock_line", "adjustment", "adjustment_line", "stock_movement")
         lists = {
             "item": ("Item code,Description,Unit,Category,Price,Cost,Note", ["{i},Zed,EA,ROPE,{n},1.2{n},x", "ROP-00010,,,,{n}.77,,", "ROP-00020,,,,,,n{n}"]),

@@ -1,4 +1,6 @@
-"""``python -m tests.fire [EVERY]``: strikes at every (or every n-th) statement of a load, on SQLite, PostgreSQL and MariaDB."""
+"""``python -m tests.fire [EVERY]``: strikes at every (or every n-th) statement of a load, on SQLite,
+PostgreSQL and MariaDB.
+"""
 
 from __future__ import annotations
 

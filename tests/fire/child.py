@@ -1,7 +1,7 @@
 """Runs the real program, and strikes at the n-th statement it sends to its database.
 
-``python -m tests.fire.child POINT HOW WORDS…``; HOW is ``count`` (tells how many statements there were), ``kill`` (kill -9
-before the statement), ``amid`` (a moment after it began), ``after`` (when it is done), ``cut`` (the server drops the
+``python -m tests.fire.child POINT HOW WORDS…``; HOW is ``count`` (tells how many statements there were), ``kill`` (kill
+-9 before the statement), ``amid`` (a moment after it began), ``after`` (when it is done), ``cut`` (the server drops the
 connection) or ``full`` (the disk has no more room).
 """
 

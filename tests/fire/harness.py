@@ -183,7 +183,8 @@ class PostgresWithRules(Postgres):
 
 
 def judge(target: Target, before: tuple, done: subprocess.CompletedProcess[str]) -> str:
-    """``all`` or ``none``: what the system holds after a strike; anything between is an error. The system is as before then.
+    """``all`` or ``none``: what the system holds after a strike; anything between is an error. The system is as before
+    then.
 
     Raises:
         AssertionError: part of a load is there, or the next command does not say which it is.

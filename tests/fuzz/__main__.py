@@ -1,7 +1,8 @@
-"""``python -m tests.fuzz [SECONDS [SEED]]``: runs the program on damaged input for so long, and prints what it could not bear.
+"""``python -m tests.fuzz [SECONDS [SEED]]``: runs the program on damaged input for so long, and prints what it could
+not bear.
 
-A case is bad where it ends in “an unexpected error”, in a traceback, kills the process, or takes longer than a minute. Exit
-status 1 where there was one. The same seed gives the same cases.
+A case is bad where it ends in “an unexpected error”, in a traceback, kills the process, or takes longer than a minute.
+Exit status 1 where there was one. The same seed gives the same cases.
 """
 
 from __future__ import annotations

@@ -149,7 +149,9 @@ KINDS = ("code", "text", "number", "quantity", "money", "date", "yes_no", "choic
 
 
 def description(text: str, pick: random.Random) -> str:
-    """A system description in which a few names, kinds and numbers are others that could stand there, or lines are missing."""
+    """A system description in which a few names, kinds and numbers are others that could stand there,
+    or lines are missing.
+    """
     lines, records = text.split("\n"), re.findall(r"^\[record\.(\w+)\]", text, re.MULTILINE)
     for _ in range(pick.choice((1, 1, 2))):
         at = pick.choice([place for place, line in enumerate(lines) if "=" in line])

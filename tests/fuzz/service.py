@@ -1,7 +1,8 @@
-"""``python -m tests.fuzz.service SECONDS SEED``: requests made from the service's own document, sound and broken, in any order.
+"""``python -m tests.fuzz.service SECONDS SEED``: requests made from the service's own document, sound and broken, in
+any order.
 
-No answer may be one that the document does not have, nothing that breaks the document may be taken, and no request may be without an
-answer. Exit status 1 where one was.
+No answer may be one that the document does not have, nothing that breaks the document may be taken, and no request may
+be without an answer. Exit status 1 where one was.
 """
 
 from __future__ import annotations

@@ -131,7 +131,9 @@ def systems(world: World, pick: random.Random) -> Iterator[str]:
 
 
 def commands(world: World, pick: random.Random) -> Iterator[str]:
-    """What check, preview and load say of the same sheet agrees; a clean one loads whole, and an undo brings all back."""
+    """What check, preview and load say of the same sheet agrees;
+    a clean one loads whole, and an undo brings all back.
+    """
     rows = items(pick, pick.randrange(2, 10))
     name = write(world.folder / "a.csv", table_of(rows, FIELDS))
     before = world.tables()
@@ -198,7 +200,9 @@ def prepared(world: World, pick: random.Random) -> Iterator[str]:
 
 
 def mappings(world: World, pick: random.Random) -> Iterator[str]:
-    """A mapping that is named, the same one that is found, and standard headings; a column, a fixed value and a made one."""
+    """A mapping that is named, the same one that is found, and standard headings;
+    a column, a fixed value and a made one.
+    """
     rows = items(pick, pick.randrange(2, 8))
     fields = [name for name in FIELDS if name != "barcode"]
     for row in rows:
@@ -298,7 +302,9 @@ def places(world: World, pick: random.Random) -> Iterator[str]:
 
 
 def undone(world: World, pick: random.Random) -> Iterator[str]:
-    """Two loads of the same items, taken back last first, leave what was there; what is taken back twice is there again."""
+    """Two loads of the same items, taken back last first, leave what was there;
+    what is taken back twice is there again.
+    """
     states, numbers = [world.tables()], []
     for file in ("a.csv", "b.csv"):
         write(world.folder / file, table_of(items(pick, pick.randrange(3, 12)), FIELDS))
@@ -316,7 +322,9 @@ def undone(world: World, pick: random.Random) -> Iterator[str]:
 
 
 def parts(world: World, pick: random.Random) -> Iterator[str]:
-    """A text file read whole, and part by part: numbers, days, headings again, short lines and totals are judged for the file."""
+    """A text file read whole, and part by part: numbers, days, headings again,
+    short lines and totals are judged for the file.
+    """
     months = pick.random() < 0.3
     comma = pick.random() < 0.5
     head = ["Price list", "Item", "Unit", "From date", "Price", "Note"]

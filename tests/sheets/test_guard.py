@@ -1,4 +1,6 @@
-"""No cell that we write becomes a formula, whatever its text says, and none is lost to characters that XML cannot have."""
+"""No cell that we write becomes a formula, whatever its text says,
+and none is lost to characters that XML cannot have.
+"""
 
 import csv
 import tempfile

@@ -94,7 +94,8 @@ class Marking(unittest.TestCase):
         self.assertEqual(page["E3"].comment.text, "mine")
 
     def test_where_the_copy_cannot_be_made_the_marks_go_into_a_workbook_of_their_own(self):
-        # The reader of cells does not mind the number of a font that no font has; the writer of copies fails in its own way.
+        # The reader of cells does not mind the number of a font that no font has; the writer of copies fails in its own
+        # way.
         with (
             zipfile.ZipFile(self.folder / "w.xlsx") as old,
             zipfile.ZipFile(self.folder / "odd.xlsx", "w") as new,

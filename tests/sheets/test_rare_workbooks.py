@@ -1,7 +1,7 @@
 """Workbooks of old and rare kinds tell as much as usual ones: errors, formats, what is hidden.
 
-``old.xls`` has four rows and six columns, with an error, a formula without a result, a hidden row and a hidden column. The .xlsb
-workbook is written here, record by record.
+``old.xls`` has four rows and six columns, with an error, a formula without a result, a hidden row and a hidden column.
+The .xlsb workbook is written here, record by record.
 """
 
 import tempfile
@@ -49,7 +49,9 @@ def row(number, *cells, hidden=False):
 
 
 def binary_workbook(path, sheet):
-    """An .xlsb workbook with one sheet; style 1 shows numbers as ``000000``, style 2 with two decimals, style 3 as percentages."""
+    """An .xlsb workbook with one sheet; style 1 shows numbers as ``000000``, style 2 with two decimals,
+    style 3 as percentages.
+    """
     styles = (
         record(278)
         + record(626, pack("<I", 1))

@@ -1,4 +1,6 @@
-"""What cells show: percentages, rounded amounts, days a spreadsheet turned, merged cells, headings with more in them."""
+"""What cells show: percentages, rounded amounts, days a spreadsheet turned, merged cells,
+headings with more in them.
+"""
 
 import tempfile
 import unittest

@@ -1,4 +1,6 @@
-"""Databases of three kinds, drafted, loaded through the program without an edit, and taken back: all as before, cell by cell."""
+"""Databases of three kinds, drafted, loaded through the program without an edit, and taken back:
+all as before, cell by cell.
+"""
 
 from __future__ import annotations
 

@@ -27,7 +27,9 @@ def setUpModule() -> None:
 
 
 class OnMaria:
-    """A practice system in a new MariaDB database, whose tables ignore capitals and accents unless they say otherwise."""
+    """A practice system in a new MariaDB database, whose tables ignore capitals
+    and accents unless they say otherwise.
+    """
 
     kind = "mariadb"
 

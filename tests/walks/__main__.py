@@ -1,8 +1,9 @@
 """``python -m tests.walks SECONDS SEED [NAME]``: random ways through the program, each step judged by a plain model.
 
-``sqlite``, ``service`` and ``files`` load and undo; ``edits`` changes exported workbooks and the system meanwhile; ``counts`` counts
-stock while goods move; ``documents`` posts and undoes documents and asks by day
-(``documents-postgres``: on PostgreSQL); ``twins`` does the same work on SQLite, PostgreSQL, MariaDB and a service. Exit status 1 where a walk went wrong; the same seed walks the same ways.
+``sqlite``, ``service`` and ``files`` load and undo; ``edits`` changes exported workbooks and the system meanwhile;
+``counts`` counts stock while goods move; ``documents`` posts and undoes documents and asks by day
+(``documents-postgres``: on PostgreSQL); ``twins`` does the same work on SQLite, PostgreSQL, MariaDB and a service. Exit
+status 1 where a walk went wrong; the same seed walks the same ways.
 """
 
 from __future__ import annotations

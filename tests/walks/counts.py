@@ -1,7 +1,8 @@
 """Stock is counted while goods move, with a clock of its own, against a plain model of what was where and when.
 
-The variance of a line is what was counted less what the place held at that time. A place that moved in the very minute or second that a
-line names, or moved at all where the line names none, is to be counted again; so is one that was counted twice.
+The variance of a line is what was counted less what the place held at that time. A place that moved in the very minute
+or second that a line names, or moved at all where the line names none, is to be counted again; so is one that was
+counted twice.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
 """Documents of every kind, undone and asked about by day, against a plain ledger that is kept beside them.
 
-What goes out goes at the average cost of that moment, four decimals; the last piece takes what value is left. A load that takes another
-back takes out what that brought in, value included.
+What goes out goes at the average cost of that moment, four decimals; the last piece takes what value is left. A load
+that takes another back takes out what that brought in, value included.
 """
 
 from __future__ import annotations

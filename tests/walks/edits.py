@@ -1,7 +1,7 @@
 """An exported workbook that is edited, and a system that others change meanwhile, against a plain model of both.
 
-A cell that nobody edited changes nothing. An edited one is loaded, unless the system has changed too: then it is an error, or
-whatever ``--clash`` says. A blank clears only where that is asked for; a row that is missing deletes nothing.
+A cell that nobody edited changes nothing. An edited one is loaded, unless the system has changed too: then it is an
+error, or whatever ``--clash`` says. A blank clears only where that is asked for; a row that is missing deletes nothing.
 """
 
 from __future__ import annotations

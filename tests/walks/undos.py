@@ -1,7 +1,7 @@
 """Loads and undos at random, and undos of undos.
 
-Every step is judged by images of the table from before and after it, and by the plain rule: what an undo takes back is as it was
-before the load, nothing else is touched, and what is refused changes nothing.
+Every step is judged by images of the table from before and after it, and by the plain rule: what an undo takes back is
+as it was before the load, nothing else is touched, and what is refused changes nothing.
 """
 
 from __future__ import annotations

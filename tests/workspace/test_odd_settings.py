@@ -1,4 +1,6 @@
-"""Every setting of every settings file, with values of all wrong kinds: each is taken, or told with its file and line."""
+"""Every setting of every settings file, with values of all wrong kinds:
+each is taken, or told with its file and line.
+"""
 
 import copy
 import json

@@ -1,4 +1,6 @@
-"""What a workspace keeps for itself has a version: a newer one is refused, and one of each kind from the first is read for ever."""
+"""What a workspace keeps for itself has a version: a newer one is refused,
+and one of each kind from the first is read for ever.
+"""
 
 import sqlite3
 import tempfile

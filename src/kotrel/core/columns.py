@@ -25,7 +25,9 @@ def before(field: str) -> str:
 
 
 def raw_before(field: str) -> str:
-    """The column with the system's own text of a former value that its canonical text would not bring back; if there is one."""
+    """The column with the system's own text of a former value that its canonical text would not bring back;
+    if there is one.
+    """
     return f"raw before {field}"
 
 

@@ -37,7 +37,9 @@ def nearest(word: str, known: Iterable[str], near_enough: int = NEAR_ENOUGH) -> 
 
 
 def nearest_few(word: str, known: Iterable[str], most: int = 3) -> list[str]:
-    """The known words that are similar to ``word``, the most similar first; what it is called now alone, if it has ended."""
+    """The known words that are similar to ``word``, the most similar first;
+    what it is called now alone, if it has ended.
+    """
     known = list(known)
     if FORMER.get(word) in known:
         return [FORMER[word]]

@@ -1,6 +1,7 @@
 """Many count sheets of one shape, tidied and repaired as one: what is found nowhere need not be looked for in each.
 
-Only where nothing at all is found or repaired does the result stand; otherwise each sheet is read by itself, as if this were not here.
+Only where nothing at all is found or repaired does the result stand; otherwise each sheet is read by itself, as if this
+were not here.
 """
 
 from __future__ import annotations
@@ -54,7 +55,9 @@ def read_alike(
 
 
 def _kind(table: Table, match: Matched, name: str) -> str | None:
-    """The kind of all cells of a column; None where they are not of one kind, or do not say by themselves what they are."""
+    """The kind of all cells of a column; None where they are not of one kind,
+    or do not say by themselves what they are.
+    """
     letter = match.sources[name].letter or ""
     cells = table.cells[letter]
     is_number, is_text = ((table.kind_is(letter, kind) | cells.is_null()).all() for kind in ("number", "text"))
@@ -66,7 +69,8 @@ def _kind(table: Table, match: Matched, name: str) -> str | None:
 def _are_alike(sheets: Sequence[tuple[Table, Matched]], conventions: Conventions) -> bool:
     """True for sheets of one shape in which every cell says by itself what it is.
 
-    How a column writes its numbers or days is shown by all of its cells together: there, sheets must not speak for each other.
+    How a column writes its numbers or days is shown by all of its cells together: there, sheets must not speak for each
+    other.
     """
     table, match = sheets[0]
     if conventions.rounding or match.once_per or match.doubled or table.ragged or table.swallowed:

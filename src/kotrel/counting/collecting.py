@@ -30,7 +30,9 @@ from kotrel.workspace.settings import Workspace
 
 
 class KnownItems:
-    """Units, conversions and tracking of items; what was asked for once is remembered as long as the count is collected."""
+    """Units, conversions and tracking of items; what was asked for once is remembered as long
+    as the count is collected.
+    """
 
     def __init__(
         self, reading: Reading, workspace: Workspace, item: Record, bins: frozenset[tuple[str, str]] | None
@@ -93,7 +95,8 @@ class CollectedFile:
     """What became of one file.
 
     Attributes:
-        status: ``collected``, ``again`` (its content is collected already), or ``refused`` (nothing was collected from it).
+        status: ``collected``, ``again`` (its content is collected already), or ``refused`` (nothing was collected from
+            it).
         replaced: lines that the same sheet had before.
         sheets: its sheets that count, each with what was found in it.
         not_read: why a sheet of it is not read, in words.
@@ -224,8 +227,8 @@ def _said_of(wish: CollectOptions) -> str:
 def _among_its_like(count: Count, source: str, places: set[int], path: Path, corrected: bool) -> tuple[str, int]:
     """The source of an unstamped list, and how many lines of lists of that name it takes the place of.
 
-    A list with most of the places of an earlier one is that one, corrected; one with other places is another list: a scanner may
-    call each of them the same.
+    A list with most of the places of an earlier one is that one, corrected; one with other places is another list: a
+    scanner may call each of them the same.
 
     Raises:
         WrongData: it has a few of the places of an earlier one, and nobody says whether it is a correction.

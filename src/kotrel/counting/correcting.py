@@ -51,7 +51,8 @@ class Corrected:
 def correct(name: str, what: Correction, workspace: Workspace, who: str, now: datetime) -> Corrected:
     """Corrects what was counted at one place; what was counted before stays on record.
 
-    One who sets a serial number to 1 that the system has outside the count confirms that it is here, and no longer there.
+    One who sets a serial number to 1 that the system has outside the count confirms that it is here, and no longer
+    there.
 
     Raises:
         WrongUse: there is no such place in the count, or several, or it is posted already.
@@ -104,7 +105,8 @@ def correct(name: str, what: Correction, workspace: Workspace, who: str, now: da
 
 
 def _serial_moved(entry: CountEntry, place: CountPlace, count: Count, reading: Reading) -> str:
-    """Counts the place outside the count as empty that has a serial number which a person confirms to be here; returns that place.
+    """Counts the place outside the count as empty that has a serial number which a person confirms to be here; returns
+    that place.
 
     A serial number that is not here after all is there again.
     """

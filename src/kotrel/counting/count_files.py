@@ -109,7 +109,8 @@ class Count:
         return [CountedFile(*row) for row in rows]
 
     def collect(self, file: CountedFile, lines: pl.DataFrame) -> int:
-        """Takes in a file's lines (:data:`kotrel.core.counting.frames.LINES`); what the same sheet said before is kept apart.
+        """Takes in a file's lines (:data:`kotrel.core.counting.frames.LINES`); what the same sheet said before is kept
+        apart.
 
         Returns:
             How many lines that were.

@@ -131,7 +131,9 @@ def serials_outside(serials: pl.DataFrame, places: pl.DataFrame, reading: Readin
 
 
 def tolerance_now(workspace: Workspace, reading: Reading) -> Tolerance:
-    """The tolerance of counts, with the class of each item by the value of its stock now, where classes have their own."""
+    """The tolerance of counts, with the class of each item by the value of its stock now,
+    where classes have their own.
+    """
     found = workspace.tolerance
     return replace(found, class_of=classes(reading.ledger_sums(LedgerQuery(["item"])))) if found.by_class else found
 
@@ -193,7 +195,9 @@ def _settle(count: Count, reading: Reading) -> None:
 
 
 def posted_places(count: Count, reading: Reading) -> dict[int, int]:
-    """Place → the load that posted it; a posting that was undone is none, nor is a place that the system refused later."""
+    """Place → the load that posted it; a posting that was undone is none,
+    nor is a place that the system refused later.
+    """
     undone = {entry.number for entry in reading.history() if entry.undone_by}
     found: dict[int, int] = {}
     for post in standing_posts(count, undone):

@@ -63,7 +63,9 @@ def variance_book(state: State, lines: Sequence[CountLine]) -> OutBook:
 
 
 def count_record_book(name: str, workspace: Workspace) -> OutBook:
-    """The record of a count for an auditor: what was counted, by whom and when, what was posted as which document, and why."""
+    """The record of a count for an auditor: what was counted, by whom and when,
+    what was posted as which document, and why.
+    """
     state = state_of(name, workspace)
     with open_count(workspace.hidden, name) as count:
         places = {place.number: place for place in count.places()}

@@ -62,7 +62,8 @@ class Posting:
     """What is posted, or would be.
 
     Attributes:
-        status: ``posted``, ``sent`` where the system answers later, ``refused``, ``nothing to post``, or ``not posted`` if the user said no.
+        status: ``posted``, ``sent`` where the system answers later, ``refused``, ``nothing to post``, or ``not posted``
+            if the user said no.
         load: its number in the history; None where nothing had to change.
     """
 

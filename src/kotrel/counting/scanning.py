@@ -1,4 +1,6 @@
-"""A hand scanner's list as rows of a count sheet: a code in each line, with or without a quantity, added up by place."""
+"""A hand scanner's list as rows of a count sheet: a code in each line, with or without a quantity,
+added up by place.
+"""
 
 from __future__ import annotations
 
@@ -150,7 +152,9 @@ def _summed(
     warehouse: str | None,
     bin_: str | None,
 ) -> Rows:
-    """The lines added up by item, unit, lot and serial number, each at its place; what is not known is an error at its line."""
+    """The lines added up by item, unit, lot and serial number, each at its place;
+    what is not known is an error at its line.
+    """
     column = Column("A", "Scanned")
     sums: dict[tuple[str, str | None, str | None, str | None, str | None], tuple[int, Decimal]] = {}
     bad: list[tuple[int, str]] = []

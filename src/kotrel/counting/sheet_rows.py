@@ -160,7 +160,8 @@ def counted_rows_of(
     warehouse: str | None,
     now: datetime,
 ) -> tuple[list[Rows], list[str]]:
-    """The count sheets of a file as rows, names and other codes repaired; a file without their headings as a scanner's list.
+    """The count sheets of a file as rows, names and other codes repaired; a file without their headings as a scanner's
+    list.
 
     With them goes what is not read, in words.
     """

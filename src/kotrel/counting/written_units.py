@@ -1,4 +1,6 @@
-"""Quantities with their unit beside them, as people write them into count sheets: ``1 BOX``, ``12 boxes``, ``39 EA``."""
+"""Quantities with their unit beside them, as people write them into count sheets:
+``1 BOX``, ``12 boxes``, ``39 EA``.
+"""
 
 from __future__ import annotations
 

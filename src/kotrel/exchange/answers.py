@@ -202,7 +202,9 @@ def numbers_on_lists(workspace: Workspace, lines: pl.DataFrame) -> pl.DataFrame:
 def _answered_by(
     result: Path, sent: Sequence[Path], layouts: Mapping[str, Layout]
 ) -> tuple[frozenset[str] | None, str | None]:
-    """The records in the upload files that a result answers for, and how the names of these files begin; by its own name."""
+    """The records in the upload files that a result answers for, and how the names of these files begin;
+    by its own name.
+    """
     found: dict[str, set[str]] = {}
     for record, layout in layouts.items():
         for path in sent:
@@ -255,7 +257,9 @@ def take_answers(asking: Asking, workspace: Workspace, now: Callable[[], datetim
 
 
 def take_proof(read_back: ReadBack, workspace: Workspace, now: datetime) -> int:
-    """The rows of a load that the program's newer lists hold as they were sent are done; returns how many were open until now."""
+    """The rows of a load that the program's newer lists hold as they were sent are done;
+    returns how many were open until now.
+    """
     entry = read_back.entry
     if not entry.waiting:
         return 0

@@ -1,4 +1,6 @@
-"""Reads what a program gave out: every file of its folder as the record that it is, through saved mappings and headings."""
+"""Reads what a program gave out: every file of its folder as the record that it is,
+through saved mappings and headings.
+"""
 
 from __future__ import annotations
 
@@ -67,7 +69,9 @@ _TEMPLATE = re.compile(
 
 
 def is_template(path: Path) -> bool:
-    """True for a file whose name says that it is to be filled: its rows are examples, and nothing that the program holds."""
+    """True for a file whose name says that it is to be filled:
+    its rows are examples, and nothing that the program holds.
+    """
     return _TEMPLATE.search(path.stem) is not None
 
 
@@ -178,8 +182,8 @@ def _readable(rows: Rows) -> tuple[Rows, int, int]:
     """The rows that can be trusted, with blanks where a cell could not be read as its field stores it.
 
     Returns:
-        The rows, how many cells of them could not be read, and how many rows are left out: in a line with too few or too many
-        columns, values are in other columns than their own.
+        The rows, how many cells of them could not be read, and how many rows are left out: in a line with too few or
+        too many columns, values are in other columns than their own.
     """
     unread = 0
     broken = rows_with((group for group in rows.findings if group.field is None), "error")

@@ -28,7 +28,8 @@ __all__ = ["answers_first", "list_remarks", "take_proof"]
 
 
 def list_remarks(workspace: Workspace, today: datetime, comparing: bool) -> list[str]:
-    """Reads what a program exported, if it has changed: which lists are old or not used, and what is sent and not answered.
+    """Reads what a program exported, if it has changed: which lists are old or not used, and what is sent and not
+    answered.
 
     Args:
         comparing: the command compares with what the system holds, or hands it out.

@@ -1,4 +1,6 @@
-"""Proves a layout: the rows of the other program's own file are read back and written again, and must come out as they were."""
+"""Proves a layout: the rows of the other program's own file are read back and written again,
+and must come out as they were.
+"""
 
 from __future__ import annotations
 

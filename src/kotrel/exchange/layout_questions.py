@@ -1,4 +1,6 @@
-"""What ``kotrel layout`` asks: what feeds a column, the words of the other program, and dates that can be read in two ways."""
+"""What ``kotrel layout`` asks: what feeds a column, the words of the other program,
+and dates that can be read in two ways.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Drafts a system description from a program's exports alone: records, keys, kinds, lengths, lists, and the list of stock."""
+"""Drafts a system description from a program's exports alone:
+records, keys, kinds, lengths, lists, and the list of stock.
+"""
 
 from __future__ import annotations
 
@@ -150,7 +152,9 @@ def drafted_description(folder: Path) -> str:
 
 
 def layouts_offered(folder: Path, description: Description) -> list[tuple[Path, str]]:
-    """The templates that lie among the lists, by their names or because they have no rows, and the record that each is for."""
+    """The templates that lie among the lists, by their names or because they have no rows,
+    and the record that each is for.
+    """
     found: list[tuple[Path, str]] = []
     for path in list_files(folder):
         try:

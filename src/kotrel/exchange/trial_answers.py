@@ -25,7 +25,9 @@ SHOWN = 20
 
 
 def show_trial(args: argparse.Namespace, workspace: Workspace, screen: Screen) -> int:
-    """``kotrel outcome T…``: what became of a trial; exit status 1 where a row was refused or the results cannot be understood."""
+    """``kotrel outcome T…``: what became of a trial; exit status 1 where a row was refused
+    or the results cannot be understood.
+    """
     trial = trial_called(workspace.hidden, args.load)
     paths = [Path(each) for each in args.result] if args.result else _awaited(trial, args, workspace)
     if not paths:

@@ -1,4 +1,6 @@
-"""The made-up business: what refers to its items: reorder levels, units, codes, lots, prices, kits, routings, assets."""
+"""The made-up business: what refers to its items: reorder levels, units, codes, lots, prices, kits,
+routings, assets.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Brannoch's price list for fastenings: prices per hundred, discounts by group on a sheet of their own, a day in the title."""
+"""Brannoch's price list for fastenings: prices per hundred, discounts by group on a sheet of their own,
+a day in the title.
+"""
 
 from __future__ import annotations
 

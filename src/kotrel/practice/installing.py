@@ -1,4 +1,6 @@
-"""Puts a practice system into a database: tables with real constraints, the journal, and the data; and a new practice till."""
+"""Puts a practice system into a database: tables with real constraints, the journal, and the data;
+and a new practice till.
+"""
 
 from __future__ import annotations
 

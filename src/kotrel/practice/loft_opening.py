@@ -11,7 +11,9 @@ _MONEY = ("Cost",)
 
 
 def _lines() -> list[list[object]]:
-    """What is in the loft: rope by the coil and the metre, shackles by the box, resin in lots, radios by their numbers."""
+    """What is in the loft: rope by the coil and the metre, shackles by the box, resin in lots,
+    radios by their numbers.
+    """
     return [
         ["ROP-00120", "Braided rope 5 mm navy", 2, "COIL", 125.20, "L-01-A", None, None, None],
         ["ROP-00120", "Braided rope 5 mm navy", 37.5, "M", 0.626, "L-01-B", None, None, None],

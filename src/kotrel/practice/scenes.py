@@ -182,7 +182,9 @@ def free_port() -> int:
 
 
 def write_for_till(path: Path, slips: bool) -> None:
-    """New articles for the till. With ``slips``, a letter that the till's code page lacks, and a code that it does not take."""
+    """New articles for the till. With ``slips``, a letter that the till's code page lacks,
+    and a code that it does not take.
+    """
     lines = [
         "Item code;Description;Unit;Group;Price",
         f"ROP-41000;Braided rope 6 mm {'sea→green' if slips else 'sea-green'};M;ROPE-BRAID;1,45",

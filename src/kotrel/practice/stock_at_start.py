@@ -1,4 +1,6 @@
-"""What the made-up business has on hand at the start, as opening documents with their movements; the LOFT opens later."""
+"""What the made-up business has on hand at the start, as opening documents with their movements;
+the LOFT opens later.
+"""
 
 from __future__ import annotations
 

@@ -153,7 +153,9 @@ def write_new_colours(path: Path) -> None:
 
 
 def edit_match(path: Path) -> None:
-    """What somebody corrects and adds in Vellamar's match: their number is no code of ours, and what the sheet does not say."""
+    """What somebody corrects and adds in Vellamar's match:
+    their number is no code of ours, and what the sheet does not say.
+    """
     text = path.read_text("utf-8")
     text = re.sub(r'\[field.code\]\ncolumn = "Our number".*\n', "", text)
     text = text.replace("skip = []", 'skip = ["Ships in"]')

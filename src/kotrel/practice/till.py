@@ -1,7 +1,8 @@
 """The practice till: a strict program that knows only files. It reads one exact layout and nothing else.
 
-It lives in a folder: ``in`` and ``try`` (upload files), ``lists`` (what it gives out), ``results`` (row by row), ``done`` (what it has
-read). What it holds is in ``till.json``, written in one step, so that it can be stopped at any moment.
+It lives in a folder: ``in`` and ``try`` (upload files), ``lists`` (what it gives out), ``results`` (row by row),
+``done`` (what it has read). What it holds is in ``till.json``, written in one step, so that it can be stopped at any
+moment.
 """
 
 from __future__ import annotations
@@ -71,7 +72,9 @@ def waiting_files(folder: Path) -> list[Path]:
 
 
 def read_upload(folder: Path, path: Path) -> TillResponse:
-    """Reads one upload file: takes what it can, writes the result, gives out its lists again, and puts the file away."""
+    """Reads one upload file: takes what it can, writes the result, gives out its lists again,
+    and puts the file away.
+    """
     state = json.loads((folder / STATE).read_text("utf-8"))
     trial = path.parent.name == "try"
     known = state["taken"].get(path.name)

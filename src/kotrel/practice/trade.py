@@ -1,4 +1,6 @@
-"""A busy shop floor: sells and receives goods in the practice system, as another program would, without Kotrel's journal."""
+"""A busy shop floor: sells and receives goods in the practice system, as another program would,
+without Kotrel's journal.
+"""
 
 from __future__ import annotations
 

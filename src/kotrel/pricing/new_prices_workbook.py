@@ -1,4 +1,6 @@
-"""New prices as a workbook to read, change by hand and load: one sheet for each list, and one with what to look at first."""
+"""New prices as a workbook to read, change by hand and load:
+one sheet for each list, and one with what to look at first.
+"""
 
 from __future__ import annotations
 
@@ -40,8 +42,8 @@ def write_price_book(sheets: Sequence[PriceSheet], own: PriceSheet | None, first
     """Writes the workbook.
 
     Args:
-        sheets: the price lists. Rows have ``target``, ``item``, ``description``, ``unit``, ``from_quantity``, ``cost``, ``old``, ``new``,
-            ``at stake``, ``step`` and ``remark`` (with what the guards say); prices are Decimals.
+        sheets: the price lists. Rows have ``target``, ``item``, ``description``, ``unit``, ``from_quantity``, ``cost``,
+            ``old``, ``new``, ``at stake``, ``step`` and ``remark`` (with what the guards say); prices are Decimals.
         own: the items' own prices, or None.
         first: the first day of the new prices.
         rules: the name of the rules, for the stamp.
@@ -170,7 +172,9 @@ def _figure(numbers: pl.Series) -> TallColumn:
 
 
 def _with_shares(rows: pl.DataFrame) -> pl.DataFrame:
-    """The prices with the decimals that cells hold, and with change, change %, markup and margin where they can be worked out."""
+    """The prices with the decimals that cells hold, and with change, change %,
+    markup and margin where they can be worked out.
+    """
     old, new, cost = pl.col("old"), pl.col("new"), pl.col("cost")
     shares = {"change %": (new - old, old), "markup %": (new - cost, cost), "margin %": (new - cost, new)}
     worked = rows.with_columns(

@@ -70,7 +70,8 @@ def price_of(asked: PriceLookup, workspace: Workspace) -> PriceFound:
 def with_discounted(
     prices: pl.DataFrame, workspace: Workspace, reading: Reading, day: date
 ) -> tuple[pl.DataFrame, list[str]]:
-    """Prices in force, with what discounts come to: as :func:`price_of` says it. A discount that comes to nothing is left out.
+    """Prices in force, with what discounts come to: as :func:`price_of` says it. A discount that comes to nothing is
+    left out.
 
     Returns:
         The prices; and the lists whose discounts need a rate that is not known, in words.
@@ -105,7 +106,9 @@ def with_discounted(
 def _for_one_base_unit(
     rows: pl.DataFrame, workspace: Workspace, reading: Reading, day: date, lacking: dict[str, str]
 ) -> dict[tuple[str, str, str], Decimal | None]:
-    """List, item and base unit → the price for one, of all items at a time; adds lists without a rate to ``lacking``."""
+    """List, item and base unit → the price for one, of all items at a time;
+    adds lists without a rate to ``lacking``.
+    """
     description = workspace.description
     among = ("code", rows["item"].unique())
     items = read_known(reading.read, description.records["item"], ["code", "unit", "category", "price"], among).unique(

@@ -36,9 +36,10 @@ class Repriced:
 
     Attributes:
         from_date: the first day of the new prices.
-        prices: as :attr:`kotrel.core.pricing.new_prices.Worked.prices`, with ``description``, ``group``, ``cost`` (for the
-            same unit and in the list's currency), ``old from`` (the first day of the price in force) and ``at stake`` (what the stock
-            on hand is worth more or less, at the price for one base unit; blank where that is not known).
+        prices: as :attr:`kotrel.core.pricing.new_prices.Worked.prices`, with ``description``, ``group``, ``cost`` (for
+            the same unit and in the list's currency), ``old from`` (the first day of the price in force) and ``at
+            stake`` (what the stock on hand is worth more or less, at the price for one base unit; blank where that is
+            not known).
         told: what the guards say; ``place`` is a row of ``prices``.
         same: prices that came out as they were, and are left out.
         decimals: of each price list.
@@ -121,7 +122,9 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
 
 
 def _described(worked: Worked, goods: Goods, group: str, rules: PriceRules) -> tuple[pl.DataFrame, list[str]]:
-    """The prices with what people and guards need to know about their items; and the lists whose cost has no rate, in words."""
+    """The prices with what people and guards need to know about their items;
+    and the lists whose cost has no rate, in words.
+    """
     items, prices, rates = goods.items, goods.prices, rules.rates
     about = items.select(
         pl.col("code").alias("item"),
@@ -160,7 +163,9 @@ def _described(worked: Worked, goods: Goods, group: str, rules: PriceRules) -> t
 
 
 def _at_stake(prices: pl.DataFrame, held: pl.DataFrame) -> pl.DataFrame:
-    """The prices with what the stock on hand is worth more or less, as :func:`kotrel.core.pricing.price_impact.price_stakes` has it."""
+    """The prices with what the stock on hand is worth more or less,
+    as :func:`kotrel.core.pricing.price_impact.price_stakes` has it.
+    """
     on_hand = held.select("item", pl.col("quantity").cast(NUMBER).alias("on hand"))
     first = (pl.col("factor") == exact(1)) & (pl.col("from_quantity") <= exact(1))
     change = pl.col("new") - pl.col("old")
@@ -217,7 +222,8 @@ def with_remarks(repriced: Repriced) -> pl.DataFrame:
 
 
 def summary(repriced: Repriced) -> pl.DataFrame:
-    """For each target and group: how many prices, how many new, the mean and the largest change in per cent, one decimal.
+    """For each target and group: how many prices, how many new, the mean and the largest change in per cent, one
+    decimal.
 
     Columns ``item``, ``old`` and ``new`` are those of the largest; ``stake`` is the sum of what is at stake.
     """

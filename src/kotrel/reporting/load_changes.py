@@ -27,7 +27,9 @@ _VALUES = {
 
 
 def changed_values(changes: Sequence[RecordChanges]) -> list[tuple[Record, Field, pl.DataFrame]]:
-    """Each field whose values changed, with key, ``from``, ``to`` and how far it moved in per cent; the largest first."""
+    """Each field whose values changed, with key, ``from``, ``to`` and how far it moved in per cent;
+    the largest first.
+    """
     found: dict[tuple[str, str], tuple[Record, Field, list[pl.DataFrame]]] = {}
     for each in changes:
         if each.record.is_kept:

@@ -30,8 +30,8 @@ def sheet_page(checked: Sequence[Checked], supplier: bool, rest: Path | None = N
     """The page of checked sheets.
 
     Args:
-        supplier: it is sent to whoever made the sheet: it has the cells of that file and what the rules ask for, and none of
-            our own values, codes or names.
+        supplier: it is sent to whoever made the sheet: it has the cells of that file and what the rules ask for, and
+            none of our own values, codes or names.
         rest: of a page for the supplier: where a workbook with the rows to correct is written, if there are any.
     """
     sheets = [each for each in checked if each.consequence is None and not each.says_nothing]

@@ -1,4 +1,6 @@
-"""Command lines as a person would type them next: quoted for the shell at hand, with all that this command line said."""
+"""Command lines as a person would type them next: quoted for the shell at hand,
+with all that this command line said.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""``--log FILE``: what was done, step by step, with times. Everything in the program reports to ``logging``; this keeps it."""
+"""``--log FILE``: what was done, step by step, with times. Everything in the program reports to ``logging``;
+this keeps it.
+"""
 
 from __future__ import annotations
 

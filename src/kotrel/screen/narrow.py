@@ -8,13 +8,16 @@ from rich.cells import cell_len
 from rich.table import Column, Table
 
 LEAST = 12
-"""Characters that a column keeps when it gives way; where even that is too much, a column that is cut short is left out."""
+"""Characters that a column keeps when it gives way;
+where even that is too much, a column that is cut short is left out.
+"""
 
 
 def give_way(table: Table, room: int, *headings: str) -> Table:
     """The table with columns as wide as what is in them, but for those named here, which share what is left.
 
-    Where that is too much, headings take two lines; then a description is left out; then the lines are longer than the screen.
+    Where that is too much, headings take two lines; then a description is left out; then the lines are longer than the
+    screen.
 
     Args:
         table: with all its rows.

@@ -25,7 +25,9 @@ _ACTING = re.compile(
 
 
 def harmless(text: str) -> str:
-    """The text with visible marks for characters that would act on a terminal: ``␛`` for escape, ``‹200B›`` for others."""
+    """The text with visible marks for characters that would act on a terminal:
+    ``␛`` for escape, ``‹200B›`` for others.
+    """
     return _ACTING.sub(_mark, text) if _ACTING.search(text) else text
 
 
@@ -103,7 +105,9 @@ _SETTINGS = {"maps": "mapping", "prices": "prices", "layouts": "layout"}
 
 
 def settings_meant(message: str, hint: str) -> str:
-    """The settings file that a message is about, as ``kotrel settings`` calls it; an empty text where it is about none."""
+    """The settings file that a message is about, as ``kotrel settings`` calls it;
+    an empty text where it is about none.
+    """
     if found := re.search(r"\b(maps|prices|layouts)[/\\]([^/\\\s]+)\.toml, line", message):
         return f"{_SETTINGS[found[1]]} {found[2]}"
     if re.search(r"system\.toml", message) or re.search(r"\b(?:in|Correct|edit) system\.toml", hint):

@@ -66,7 +66,8 @@ def unexpected_error(error: Exception, words: Sequence[str]) -> KotrelError:
     path = _written(without_secrets(story), f"kotrel-{stamp}.log")
     where = f"The details are in {path}." if path else "No log file could be written."
     if isinstance(error, OSError) and error.filename:
-        # A name that is too long, a disk that is full, a folder that went away: the file says more than the place in our code.
+        # A name that is too long, a disk that is full, a folder that went away: the file says more than the place in
+        # our code.
         return OutOfReach(f"{error.filename} cannot be used: {error.strerror}", where, "file-trouble")
     what = str(error).strip().splitlines()[0] if str(error).strip() else type(error).__name__
     return OutOfReach(

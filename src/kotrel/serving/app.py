@@ -140,7 +140,8 @@ def _refusal(service: Service) -> flask.Response | None:
         answer.headers["Retry-After"] = "1"
         return answer
     if "Transfer-Encoding" in flask.request.headers and "Content-Length" in flask.request.headers:
-        # Two ways to say where the body ends: what stands between us and the client may take the other one (RFC 9112, 6.1).
+        # Two ways to say where the body ends: what stands between us and the client may take the other one (RFC 9112,
+        # 6.1).
         answer = problem(400, "the length of the body is given in two ways", "", "wrong-request")
         answer.headers["Connection"] = "close"
         return answer
@@ -393,7 +394,9 @@ def _require(holder: Holder, right: str) -> None:
 
 
 def _from_here() -> bool:
-    """False for a request that a page of another site lets a browser send, under whatever name it calls this machine."""
+    """False for a request that a page of another site lets a browser send,
+    under whatever name it calls this machine.
+    """
     headers = flask.request.headers
     host = flask.request.host.lower()
     origin = headers.get("Origin")

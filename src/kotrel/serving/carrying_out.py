@@ -1,4 +1,6 @@
-"""A job → what the system made of it. The rows are checked by the same code as at the client, in the transaction of the load."""
+"""A job → what the system made of it. The rows are checked by the same code as at the client,
+in the transaction of the load.
+"""
 
 from __future__ import annotations
 

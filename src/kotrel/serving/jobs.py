@@ -1,7 +1,7 @@
 """Jobs of a service: what was sent, kept in files, so that neither a restart nor a lost answer loses or doubles one.
 
-A job is a folder with ``job.json`` and its pieces. Whether its load was done is written into the system itself, in the transaction
-of the load: after a restart nobody has to guess.
+A job is a folder with ``job.json`` and its pieces. Whether its load was done is written into the system itself, in the
+transaction of the load: after a restart nobody has to guess.
 """
 
 from __future__ import annotations
@@ -35,7 +35,8 @@ class Jobs:
 
     Args:
         folder: where they are kept.
-        work: carries out a job: its name, its header and its pieces → what to note of it (``status`` and ``result`` or ``problem``).
+        work: carries out a job: its name, its header and its pieces → what to note of it (``status`` and ``result`` or
+            ``problem``).
         slow: seconds that each takes longer.
     """
 

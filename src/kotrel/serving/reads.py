@@ -68,7 +68,9 @@ def read_record_rows(
 
 
 def browse_rows(workspace: Workspace, record: str) -> Any:
-    """Rows of a record as JSON, a page at a time, for people and small programs: filters are fields, ``fields`` what is wanted."""
+    """Rows of a record as JSON, a page at a time, for people and small programs:
+    filters are fields, ``fields`` what is wanted.
+    """
     args = flask.request.args
     about = workspace.description.records.get(record)
     if about is None:

@@ -114,7 +114,9 @@ def rows_text(rows: Any) -> bytes | None:
 
 
 def _cell(name: str, value: Any) -> str | None:
-    """A value of a row as text: a text as it is, a whole number, yes or no. Any other number has lost digits on its way, perhaps."""
+    """A value of a row as text: a text as it is, a whole number, yes or no.
+    Any other number has lost digits on its way, perhaps.
+    """
     if value is None or isinstance(value, str):
         return value
     if isinstance(value, bool):

@@ -1,4 +1,6 @@
-"""Who may do what at a service: tokens with names and rights, kept as fingerprints, and read anew when their file changes."""
+"""Who may do what at a service: tokens with names and rights, kept as fingerprints,
+and read anew when their file changes.
+"""
 
 from __future__ import annotations
 

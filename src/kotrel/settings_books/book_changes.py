@@ -1,4 +1,6 @@
-"""Applies what an edited workbook changes, and has the settings read as every command reads them before anything is written."""
+"""Applies what an edited workbook changes, and has the settings read
+as every command reads them before anything is written.
+"""
 
 from __future__ import annotations
 

@@ -11,7 +11,9 @@ from kotrel.settings_books.setting_cells import cell_text, setting_value
 from kotrel.workspace.toml_editing import Path
 
 NAME, VALUE, WORD, WHERE, RECORD = "(name)", "(value)", "(word)", "(where)", "(record)"
-"""Columns that stand for no setting: a table's name, the value beside a setting, a word, the table it is of, and a record."""
+"""Columns that stand for no setting: a table's name, the value beside a setting, a word, the table it is of,
+and a record.
+"""
 PART, SETTING, USUAL, MEANING, EXAMPLE, SOME = (
     "(part)",
     "(setting)",

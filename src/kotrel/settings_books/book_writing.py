@@ -1,4 +1,6 @@
-"""Writes a workbook of settings: it guides its reader, drops down what can be chosen, and carries what it was made from."""
+"""Writes a workbook of settings: it guides its reader, drops down what can be chosen,
+and carries what it was made from.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""One sheet of settings that came back: each cell held against what it was, and against the settings file as it is now."""
+"""One sheet of settings that came back: each cell held against what it was,
+and against the settings file as it is now.
+"""
 
 from __future__ import annotations
 
@@ -73,7 +75,9 @@ class _Sheet:
         return self.now.get((origin.file, origin.path))
 
     def is_settled(self, row: int, key: str, origin: OriginRow, setting: str, wanted: str) -> bool:
-        """True where there is nothing to change: the file already has the value, or somebody else has changed it, which is a clash."""
+        """True where there is nothing to change: the file already has the value, or somebody else has changed it,
+        which is a clash.
+        """
         current = self.current(origin)
         was, now = origin.texts.get(key, ""), current.texts.get(key, "") if current is not None else ""
         if now != wanted and now != was:

@@ -41,8 +41,8 @@ currency = {currency}
 """
 
 _EMPTY_DESCRIPTION = """\
-# What your business system accepts. Describe its tables here, with one [record.…] for each; docs/reference/system-description.md
-# explains every setting. A small start:
+# What your business system accepts. Describe its tables here, with one [record.…] for each;
+# docs/reference/system-description.md explains every setting. A small start:
 
 [system]
 title = "Our system"
@@ -72,7 +72,9 @@ AS_EACH_COLUMN = WorkspaceHabits()
 
 @dataclass(frozen=True)
 class Made:
-    """The result: the folder, the system as people may see it, what happened to the practice system, and remarks; its address."""
+    """The result: the folder, the system as people may see it, what happened to the practice system, and remarks;
+    its address.
+    """
 
     folder: Path
     system: str

@@ -1,4 +1,6 @@
-"""What ``kotrel init`` asks about a drafted description: which tables people load, what the system keeps, and what has a name."""
+"""What ``kotrel init`` asks about a drafted description:
+which tables people load, what the system keeps, and what has a name.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""What ``kotrel init`` asks on a terminal: what to connect, where the workspace is to be, and how its sheets are written."""
+"""What ``kotrel init`` asks on a terminal: what to connect, where the workspace is to be,
+and how its sheets are written.
+"""
 
 from __future__ import annotations
 

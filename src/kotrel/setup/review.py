@@ -17,7 +17,9 @@ from kotrel.workspace.settings import Workspace
 
 @dataclass(frozen=True)
 class Reviewed:
-    """The records, those that need a look most first, the tables that no record describes, and whether there is a journal."""
+    """The records, those that need a look most first, the tables that no record describes,
+    and whether there is a journal.
+    """
 
     records: tuple[RecordReview, ...]
     left: tuple[str, ...]

@@ -1,7 +1,8 @@
-"""Reads workbooks of old and rare kinds in a process of its own, with limits: a reader that gives up, or never ends, ends there.
+"""Reads workbooks of old and rare kinds in a process of its own, with limits: a reader that gives up, or never ends,
+ends there.
 
-Their readers are the least tried, and one that aborts takes its process with it. Starting one takes half a second, which the usual
-kinds of files are spared.
+Their readers are the least tried, and one that aborts takes its process with it. Starting one takes half a second,
+which the usual kinds of files are spared.
 """
 
 from __future__ import annotations

@@ -15,7 +15,9 @@ NOT_CALCULATED = "#N/A"
 
 
 class CellsAgain:
-    """Writes cells by their kinds (see :func:`kotrel.core.tables.cell_formats.kinds_as_shown`); each look is made once."""
+    """Writes cells by their kinds (see :func:`kotrel.core.tables.cell_formats.kinds_as_shown`);
+    each look is made once.
+    """
 
     def __init__(self, book: Any) -> None:
         self._book = book
@@ -25,14 +27,16 @@ class CellsAgain:
     def write(
         self, sheet: Any, row: int, place: int, value: str | None, kind: str, colour: str = "", from_text: bool = False
     ) -> None:
-        """Writes one cell; a number stays one, as it is shown, also where it has lost digits: as a text it would pass for right.
+        """Writes one cell; a number stays one, as it is shown, also where it has lost digits: as a text it would pass
+        for right.
 
         A formula that no program has calculated becomes an error, for the same reason.
 
         Args:
             row, place: counted from 0.
             colour: of its ground, such as ``#FFC7CE``.
-            from_text: it comes from a text file, where a sign before it may keep it from becoming a formula; in a workbook, none does.
+            from_text: it comes from a text file, where a sign before it may keep it from becoming a formula; in a
+                workbook, none does.
         """
         plain, code = parted_kind(kind)
         if plain == "uncalculated" or value is None:

@@ -21,7 +21,8 @@ Cell = tuple[str, str]
 
 
 def tables_of_page(path: Path, sheet: str | None, limits: Limits) -> list[Grid]:
-    """The tables of a web page, each as a sheet: those with two rows and two columns at least; none where it has no such table.
+    """The tables of a web page, each as a sheet: those with two rows and two columns at least; none where it has no
+    such table.
 
     Raises:
         OutOfReach: it cannot be read, or is too large.
@@ -92,7 +93,9 @@ def _parsed(path: Path, module: Any, parser: Any, limits: Limits) -> Any:
 
 
 def _said_encoding(path: Path) -> str | None:
-    """The encoding of a page that says none itself: UTF-8 where it is that, else what Windows writes in western Europe."""
+    """The encoding of a page that says none itself: UTF-8 where it is that,
+    else what Windows writes in western Europe.
+    """
     raw = path.read_bytes()
     if b"charset" in raw[:4000].lower() or raw.startswith((b"\xff\xfe", b"\xfe\xff", b"\xef\xbb\xbf")):
         return None

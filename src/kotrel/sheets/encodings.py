@@ -102,8 +102,8 @@ def require_encoding(encoding: str) -> None:
 def _page_of(sample: bytes) -> str:
     """The code page of a text that is not UTF-8.
 
-    Where many letters are not ASCII, their frequencies reveal the page. Where few are, as in western texts, frequencies reveal
-    little: then it is the page in which those few characters are where letters would be.
+    Where many letters are not ASCII, their frequencies reveal the page. Where few are, as in western texts, frequencies
+    reveal little: then it is the page in which those few characters are where letters would be.
     """
     special = sum(byte > 127 for byte in sample)
     letters = special + sum(chr(byte).isalpha() for byte in sample if byte < 128)

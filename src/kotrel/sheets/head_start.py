@@ -1,4 +1,6 @@
-"""Reads a long text file while Python is still loading the program: each takes a good part of a second, and neither needs the other."""
+"""Reads a long text file while Python is still loading the program:
+each takes a good part of a second, and neither needs the other.
+"""
 
 from __future__ import annotations
 

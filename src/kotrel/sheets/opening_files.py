@@ -108,7 +108,9 @@ def open_sheets(
 
 
 def _tables_in(path: Path, kind: str, sheet: str | None, limits: Limits) -> list[Grid]:
-    """The tables of a web page, or the sheets of a workbook in XML, with a remark that the file is that; none where it has none."""
+    """The tables of a web page, or the sheets of a workbook in XML, with a remark that the file is that;
+    none where it has none.
+    """
     from kotrel.sheets.disguised import sheets_of_xml, tables_of_page
 
     grids = (tables_of_page if kind == "page" else sheets_of_xml)(path, sheet, limits)
@@ -119,7 +121,9 @@ def _tables_in(path: Path, kind: str, sheet: str | None, limits: Limits) -> list
 
 
 def _real_ending(path: Path, looks_like: str) -> str:
-    """The ending that a workbook should have by what is in it; empty for what is none, or is protected by a password."""
+    """The ending that a workbook should have by what is in it;
+    empty for what is none, or is protected by a password.
+    """
     if looks_like == "compound":
         raw = path.read_bytes()
         # The names of its streams: an old workbook is in one called Workbook or Book.

@@ -28,8 +28,8 @@ class OutSheet:
     """One sheet: ``rows`` has a String column for each of ``columns``, in their order, in canonical text.
 
     Attributes:
-        printed: it is laid out to be printed: A4 across, all columns on the page, headings and page numbers on each, long texts
-            wrapped.
+        printed: it is laid out to be printed: A4 across, all columns on the page, headings and page numbers on each,
+            long texts wrapped.
     """
 
     name: str

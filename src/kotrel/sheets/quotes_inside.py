@@ -1,7 +1,8 @@
-"""Text files with quotes inside their values, such as ``"Tin 12" round"``: read line by line where that is the one reading that fits.
+"""Text files with quotes inside their values, such as ``"Tin 12" round"``: read line by line where that is the one
+reading that fits.
 
-A careless program puts a value in quotes and does not double those within it. By the rule of such files (RFC 4180) a quote then
-closes too early, and the next one opens a value that takes in whole lines.
+A careless program puts a value in quotes and does not double those within it. By the rule of such files (RFC 4180) a
+quote then closes too early, and the next one opens a value that takes in whole lines.
 """
 
 from __future__ import annotations

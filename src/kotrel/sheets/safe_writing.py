@@ -67,7 +67,8 @@ def make_folder(path: Path) -> Path:
 
 
 def put_in_place(ready: Path, path: Path) -> None:
-    """Renames a file that is written whole to its own name. On Windows, whoever reads that file keeps others from it for a moment.
+    """Renames a file that is written whole to its own name. On Windows, whoever reads that file keeps others from it
+    for a moment.
 
     Raises:
         PermissionError: it is held open for longer than a second.

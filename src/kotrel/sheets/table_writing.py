@@ -104,7 +104,8 @@ def _narrow(column: OutColumn) -> int:
 
 
 def typed_rows(rows: pl.DataFrame, fields: Sequence[Field | None]) -> TallRows:
-    """Rows of canonical texts as cells: numbers and days as such, where a spreadsheet keeps them exactly; all else as texts.
+    """Rows of canonical texts as cells: numbers and days as such, where a spreadsheet keeps them exactly; all else as
+    texts.
 
     A text stays a text: "=1+1" does not become a formula, nor "00120" a number.
     """

@@ -1,7 +1,8 @@
 """Many rows of a workbook, written as whole columns.
 
-The workbook is written first by the usual writer: headings, widths, and for each look a single sample row that has the formats
-of its cells. What comes here is the rows: the samples give way to them, and every cell has the format of its sample.
+The workbook is written first by the usual writer: headings, widths, and for each look a single sample row that has the
+formats of its cells. What comes here is the rows: the samples give way to them, and every cell has the format of its
+sample.
 """
 
 from __future__ import annotations

@@ -76,8 +76,8 @@ def write_text(sheet: OutSheet, path: Path, form: TextForm, bare: bool = False) 
     """Writes one sheet as text.
 
     Args:
-        bare: no value needs quotes as it is written (see :func:`~kotrel.core.layouts.wording.needs_quotes`), which saves the
-            search for those that do.
+        bare: no value needs quotes as it is written (see :func:`~kotrel.core.layouts.wording.needs_quotes`), which
+            saves the search for those that do.
 
     Raises:
         WrongData: a value has characters or decimals that the form cannot carry; the message names it.

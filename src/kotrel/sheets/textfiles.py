@@ -122,7 +122,9 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
 
 
 def _without_single_quotes(cells: pl.DataFrame) -> pl.DataFrame | None:
-    """The cells without the single quotes around them, where nearly all of them are in such, the headings too; else None."""
+    """The cells without the single quotes around them, where nearly all of them are in such,
+    the headings too; else None.
+    """
     if cells.width < 2 or cells.height < 2:
         return None
     quoted = r"^'(?:[^']|'')*'$"
@@ -345,7 +347,9 @@ def _slowly(raw: bytes, separator: str) -> tuple[pl.DataFrame, pl.Series]:
 
 
 def _lines(cells: pl.DataFrame) -> pl.Series | None:
-    """The line of each row, which differs from the row's number after values with line breaks; None where there is none."""
+    """The line of each row, which differs from the row's number after values with line breaks;
+    None where there is none.
+    """
     breaks = cells.select(pl.sum_horizontal(pl.all().str.count_matches("\n", literal=True).fill_null(0))).to_series()
     if not breaks.sum():
         return None

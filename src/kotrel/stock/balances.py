@@ -31,8 +31,8 @@ class BalanceProof:
     Attributes:
         by: the fields by which balances are kept.
         places: how many balances there are, or sums of the ledger without one.
-        differing: those that are not equal: ``counts as``, the fields, ``kept`` and ``sum``, ``kept value`` and ``sum value``
-            as Decimals, blank where there is none.
+        differing: those that are not equal: ``counts as``, the fields, ``kept`` and ``sum``, ``kept value`` and ``sum
+            value`` as Decimals, blank where there is none.
     """
 
     by: tuple[str, ...]

@@ -1,4 +1,6 @@
-"""Stock as the system has it: fetches the ledger's sums, which the system works out itself, and what is known of the items."""
+"""Stock as the system has it: fetches the ledger's sums, which the system works out itself,
+and what is known of the items.
+"""
 
 from __future__ import annotations
 
@@ -53,8 +55,8 @@ class Stock:
     """The answer.
 
     Attributes:
-        rows: the fields asked for; ``unit`` (blank where a row has several), ``description``; and the amounts as Decimals:
-            ``on_hand`` and ``value``, or what a period or a load has.
+        rows: the fields asked for; ``unit`` (blank where a row has several), ``description``; and the amounts as
+            Decimals: ``on_hand`` and ``value``, or what a period or a load has.
         amounts: names of the columns with amounts, in their order.
         remarks: what was left out.
     """
@@ -239,7 +241,9 @@ def _with_items(
 
 
 def _with_item_codes(asked: StockQuestion, item: Record, state: SystemState) -> tuple[StockQuestion, list[str]]:
-    """The question with the items' own codes, and by which other codes they were found. An item that never moved is no error."""
+    """The question with the items' own codes, and by which other codes they were found.
+    An item that never moved is no error.
+    """
     found = [(code, which_row(item, code, state)) for code in asked.items]
     remarks = [f"{meant.code} found by {meant.how}: {code}" for code, meant in found if meant.how]
     return replace(asked, items=tuple(meant.code for _, meant in found)), remarks

@@ -47,7 +47,9 @@ class ReorderLine:
 
 @dataclass(frozen=True)
 class Reorder:
-    """What to order, the remarks on what was left out, the value by vendor, and how many reorder points were looked at."""
+    """What to order, the remarks on what was left out, the value by vendor,
+    and how many reorder points were looked at.
+    """
 
     lines: tuple[ReorderLine, ...]
     remarks: tuple[str, ...] = ()

@@ -151,7 +151,8 @@ class Reading(ABC):
 
     @abstractmethod
     def ledger_sums(self, query: LedgerQuery) -> pl.DataFrame:
-        """Sums of what documents posted, added up by the system: the cost grows with what is asked, not with the ledger.
+        """Sums of what documents posted, added up by the system: the cost grows with what is asked, not with the
+        ledger.
 
         Returns:
             String columns ``by`` and :data:`kotrel.core.stock.sums.SUMS`; no rows where the system has no ledger.
@@ -159,7 +160,8 @@ class Reading(ABC):
 
     @abstractmethod
     def movements_since(self, moment: str, among: Sequence[tuple[str, pl.Series]] = ()) -> pl.DataFrame:
-        """What moved on hand after a moment: String columns item, warehouse, bin, lot, serial, ``quantity`` and ``posted_at``.
+        """What moved on hand after a moment: String columns item, warehouse, bin, lot, serial, ``quantity`` and
+        ``posted_at``.
 
         Raises:
             OutOfReach: the ledger does not say when movements were posted.
@@ -175,7 +177,9 @@ class Reading(ABC):
 
     @abstractmethod
     def trouble_with(self, number: int) -> str:
-        """What is wrong with the journal of a load: a line or its entry lost or changed since; an empty text where nothing is."""
+        """What is wrong with the journal of a load: a line or its entry lost or changed since;
+        an empty text where nothing is.
+        """
 
     @abstractmethod
     def changes_of(self, number: int) -> list[RecordChanges]:
@@ -239,7 +243,9 @@ class System(ABC):
         return self.reading()
 
     def pictures_kept(self, names: Sequence[str]) -> Mapping[str, FileFacts] | None:
-        """Of pictures' names, those that the system keeps, with what it knows of them; None where it keeps no pictures."""
+        """Of pictures' names, those that the system keeps, with what it knows of them;
+        None where it keeps no pictures.
+        """
         del names
         return None
 
@@ -260,7 +266,8 @@ class System(ABC):
         """All loads, the oldest first, each with what is wrong with its journal.
 
         Args:
-            newest: the number of loads whose lines are proved, from the last one back; None for all. Entries are proved of all.
+            newest: the number of loads whose lines are proved, from the last one back; None for all. Entries are proved
+                of all.
         """
 
     @abstractmethod

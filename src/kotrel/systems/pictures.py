@@ -1,4 +1,6 @@
-"""The pictures that items name: those in the workspace's folder, and those that a service keeps; without decoding them."""
+"""The pictures that items name: those in the workspace's folder, and those that a service keeps;
+without decoding them.
+"""
 
 from __future__ import annotations
 

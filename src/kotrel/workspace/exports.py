@@ -1,4 +1,6 @@
-"""Remembered exports, ``.kotrel/exports/STAMP``: what the system held at each export, and what has been loaded from the file since."""
+"""Remembered exports, ``.kotrel/exports/STAMP``: what the system held at each export,
+and what has been loaded from the file since.
+"""
 
 from __future__ import annotations
 
@@ -51,7 +53,8 @@ class RememberedExport:
         return any(self.folder.glob("*.load-*.rows"))
 
     def loaded(self, record: str, key: Sequence[str], standing: Collection[int]) -> pl.DataFrame | None:
-        """What has been loaded from the file since: the key, fields, and ``loaded FIELD`` for each; None if nothing was.
+        """What has been loaded from the file since: the key, fields, and ``loaded FIELD`` for each; None if nothing
+        was.
 
         Args:
             standing: the loads that are not undone; what others loaded does not count.

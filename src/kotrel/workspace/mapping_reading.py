@@ -60,7 +60,9 @@ def read_maps(folder: Path, description: Description) -> list[SavedMap]:
 
 
 _READ: dict[Path, tuple[int, int, Description, SavedMap]] = {}
-"""Path → when it was last written, its size, the description, and the mapping: each is read once for all files of a command."""
+"""Path → when it was last written, its size, the description, and the mapping:
+each is read once for all files of a command.
+"""
 
 
 def _read_once(path: Path, description: Description) -> SavedMap:

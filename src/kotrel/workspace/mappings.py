@@ -44,7 +44,9 @@ class MapPart:
 
     @property
     def repeated(self) -> tuple[str, Mapping[str, str]] | None:
-        """The field that repeats, with a row for each of its values; and the values with the words of the headings for them."""
+        """The field that repeats, with a row for each of its values;
+        and the values with the words of the headings for them.
+        """
         for name, settings in self.fields.items():
             if (said := settings.get("repeat")) is not None:
                 return name, said if isinstance(said, dict) else {value: value for value in said}

@@ -134,7 +134,9 @@ def _step(reader: _RulesReader, raw: Mapping[str, Any], place: int, lists: tuple
 def _roundings(
     reader: _RulesReader, raw: Mapping[str, Any], at: str, named: str, targets: Mapping[str, str]
 ) -> dict[str, Rounding]:
-    """One rule for all that is sold, or a table with a rule for each price: a cost is rounded only where it is named."""
+    """One rule for all that is sold, or a table with a rule for each price:
+    a cost is rounded only where it is named.
+    """
     given = raw.get("round", "")
     if isinstance(given, dict):
         rules = reader.mapping(raw, "round", at)

@@ -97,8 +97,8 @@ class FilesOnly:
 
     Attributes:
         old_after_days: its lists are old after so many days.
-        uploads, trial, results: the folders where it looks for upload files, for those that it is only to try, and where it
-            writes its results; relative to the workspace, or an empty text.
+        uploads, trial, results: the folders where it looks for upload files, for those that it is only to try, and
+            where it writes its results; relative to the workspace, or an empty text.
         result_map: the saved mapping that reads its results, or an empty text.
         layouts: record → the layout that its loads are written in, where there are several.
     """

@@ -1,4 +1,6 @@
-"""The form in which a workspace keeps what people do not edit: exports, counts, jobs, what was used. It has a version."""
+"""The form in which a workspace keeps what people do not edit: exports, counts, jobs, what was used.
+It has a version.
+"""
 
 from __future__ import annotations
 

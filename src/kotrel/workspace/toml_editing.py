@@ -1,7 +1,8 @@
-"""Changes values in the text of a settings file, and leaves all else as it is: comments go and move with what they stand at.
+"""Changes values in the text of a settings file, and leaves all else as it is: comments go and move with what they
+stand at.
 
-A comment belongs to the setting or the table right below it, or before which it stands on the same line. A table of a list
-(``[[step]]``) takes its own tables (``[step.set]``) along.
+A comment belongs to the setting or the table right below it, or before which it stands on the same line. A table of a
+list (``[[step]]``) takes its own tables (``[step.set]``) along.
 """
 
 from __future__ import annotations

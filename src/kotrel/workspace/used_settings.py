@@ -1,4 +1,6 @@
-"""When a mapping, price rules or a layout was last used, and with which file: so that nobody has to guess which are alive."""
+"""When a mapping, price rules or a layout was last used, and with which file:
+so that nobody has to guess which are alive.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Checks that look outside the row: files, lists within lists, rows that depend on refused ones, and the ends of ranges."""
+"""Checks that look outside the row: files, lists within lists, rows that depend on refused ones,
+and the ends of ranges.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""All checks of a record against a plain model of them: row by row, in a few lines of Python, on random sheets and systems.
+"""All checks of a record against a plain model of them: row by row, in a few lines of Python, on random sheets and
+systems.
 
 The model looks at the state after the load, cell by cell; the checks look at whole columns. Both must find the same.
 """
@@ -91,7 +92,9 @@ clears = st.sets(st.tuples(st.integers(0, 5), st.sampled_from(NAMES[1:-1])), max
 
 @st.composite
 def cases(draw: Any) -> tuple[list[dict[str, Any]], dict[str, dict[str, Any]], list[str], set[tuple[int, str]]]:
-    """A sheet, a system (code → fields) whose own values are right, the fields the sheet carries, and cells to clear."""
+    """A sheet, a system (code → fields) whose own values are right, the fields the sheet carries,
+    and cells to clear.
+    """
     names = draw(carried)
     sheet = [{name: draw(CELLS[name]) for name in names} for _ in range(draw(st.integers(1, 6)))]
     system = {
@@ -182,7 +185,8 @@ def expected(
             ]
             say("shared-in-sheet", name, others)
             for holder, held in system.items():
-                # A field that the sheet gives its holder, or clears there, no longer has the value (or is named already).
+                # A field that the sheet gives its holder, or clears there, no longer has the value (or is named
+                # already).
                 mine = [m for m, theirs in enumerate(cell) if theirs["code"] == holder]
                 keeps = [
                     field for field, held_part in parts(held) if held_part.zfill(14) == part.zfill(14)

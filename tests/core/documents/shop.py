@@ -1,4 +1,6 @@
-"""A small shop whose ledger is a plain list: what documents post is added up by Python, another road than the program's."""
+"""A small shop whose ledger is a plain list: what documents post is added up by Python,
+another road than the program's.
+"""
 
 from __future__ import annotations
 
@@ -96,7 +98,9 @@ class Shop:
         header: Mapping[str, str] | None = None,
         only_new: bool = False,
     ) -> tuple[InDocuments, list[Rows]]:
-        """Checks one document; a line may have ``lots``: texts like ``S-1`` or ``lot=quantity`` for lots and serial numbers."""
+        """Checks one document; a line may have ``lots``: texts like ``S-1`` or ``lot=quantity`` for lots
+        and serial numbers.
+        """
         records = practice().records
         head = {"number": number, "warehouse": "QUAY", "date": "2026-11-20", **(header or {})}
         head = {name: value for name, value in head.items() if name in records[kind].fields}

@@ -155,7 +155,9 @@ class TakingBack(unittest.TestCase):
 
 
 class Laws(unittest.TestCase):
-    """Whatever is posted: the ledger's sum is what is there, nothing is below zero, and nothing left is worth nothing."""
+    """Whatever is posted: the ledger's sum is what is there, nothing is below zero,
+    and nothing left is worth nothing.
+    """
 
     steps = st.lists(
         st.one_of(

@@ -1,4 +1,6 @@
-"""The pipeline without a workspace: what a field is called makes no difference, and consequences follow their causes."""
+"""The pipeline without a workspace: what a field is called makes no difference,
+and consequences follow their causes.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""What was once taken as it stands: headings that say more, labels of groups, words for nothing, texts of other programs."""
+"""What was once taken as it stands: headings that say more, labels of groups, words for nothing,
+texts of other programs.
+"""
 
 import tempfile
 import unittest

@@ -78,7 +78,8 @@ class Stakes(unittest.TestCase):
                 "price", price("A", "9.00"), price("A", "99.00", unit="BOX"), price("B", "6.00"), price("C", "1.00")
             )
         )
-        # A 8.00 → 9.00 is +12.5 %, on 20 pieces 20.00; the box 90 → 99 is +10 %; B's price had ended, C had none: both are new.
+        # A 8.00 → 9.00 is +12.5 %, on 20 pieces 20.00; the box 90 → 99 is +10 %; B's price had ended, C had none: both
+        # are new.
         self.assertEqual(found["SHOP", None], (4, 2, Decimal("11.25"), Decimal("12.5"), "A", Decimal(20)))
         self.assertEqual(found["SHOP", "ROPE"], (3, 1, Decimal("11.25"), Decimal("12.5"), "A", Decimal(20)))
         self.assertEqual(found["SHOP", "CHAIN"][:4], (1, 1, None, None))

@@ -64,7 +64,8 @@ class Barcodes(unittest.TestCase):
         self.assertEqual(repaired("", "1234503", "20123451", field="Barcode", system=held)[0][1], "1234503")
         other = repaired("20999995", "20123451", "", field="Barcode", system=held)[0][0]
         self.assertEqual(other, "20999995", "a higher number is another barcode")
-        # Codes of ten digits are no barcodes, nor are words of thirteen letters: without others, nothing says how long it was.
+        # Codes of ten digits are no barcodes, nor are words of thirteen letters: without others, nothing says how long
+        # it was.
         for others in (("1234567890", "1234567891"), ("ABCDEFGHIJKLM", "NOPQRSTUVWXYZ"), ()):
             self.assertEqual(repaired("1234503", *others, field="Barcode")[0][0], "1234503")
 

@@ -1,4 +1,6 @@
-"""Damaged sheets with known truth: nothing is repaired wrongly, nothing wrong passes in silence, sound cells are left alone."""
+"""Damaged sheets with known truth: nothing is repaired wrongly, nothing wrong passes in silence,
+sound cells are left alone.
+"""
 
 import unittest
 

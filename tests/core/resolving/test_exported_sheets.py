@@ -1,4 +1,6 @@
-"""What was exported and not touched is no edit, whatever a database holds; renamed headings are known by what they hold."""
+"""What was exported and not touched is no edit, whatever a database holds;
+renamed headings are known by what they hold.
+"""
 
 import unittest
 from datetime import date

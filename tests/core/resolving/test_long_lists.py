@@ -1,4 +1,6 @@
-"""Long lists are looked through by columns first, and where many rows have one value not each is taken with each: the same is found."""
+"""Long lists are looked through by columns first, and where many rows have one value not each is taken with each:
+the same is found.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Rows known by other codes, lists that grow, rows of several records: what a mapping can say, and what follows from it."""
+"""Rows known by other codes, lists that grow, rows of several records:
+what a mapping can say, and what follows from it.
+"""
 
 import unittest
 from dataclasses import replace
@@ -128,7 +130,8 @@ class OtherCodes(unittest.TestCase):
             ("zz", "6"),
         ]
         [done] = checked(part("level", {"item": code, "least": least}, *lines))
-        # 10 is the number of two items, and 77 another's old code, a number and a code that lost its zeros: nothing proves them.
+        # 10 is the number of two items, and 77 another's old code, a number and a code that lost its zeros: nothing
+        # proves them.
         self.assertEqual(done.rows.values["item"].to_list(), ["R-1", "R-3", "R-3", "10", "77", "zz"])
         self.assertEqual([row for kind, _, row in kinds(done.rows) if kind == "not-on-list"], [5, 6, 7])
         self.assertEqual({each.kind for each in done.rows.repairs}, {"other-code"})

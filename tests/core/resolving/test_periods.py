@@ -80,7 +80,9 @@ def load(
 
 
 def in_force(rows: list[tuple[str, str, str, str]], item: str, day: str, resumes: bool) -> str | None:
-    """The note of what is in force, by looking at all rows (item, first day, last day, note) of the system and the sheet as written."""
+    """The note of what is in force, by looking at all rows (item, first day, last day,
+    note) of the system and the sheet as written.
+    """
     begun = sorted((start, end, note) for its, start, end, note in rows if its == item and start <= day)
     reaching = [note for _, end, note in begun if end >= day]
     if resumes:
@@ -149,7 +151,8 @@ class Periods(unittest.TestCase):
         sheet = {("B", "2027-01-21"): "2027-01-30", ("B", "2027-02-10"): "2027-02-19"}
         after, errors = follow(held, sheet)
         self.assertEqual(errors, [])
-        # Between the two promotions, and after the second, until the day on which it ended anyway. Item A is nobody's business.
+        # Between the two promotions, and after the second, until the day on which it ended anyway. Item A is nobody's
+        # business.
         self.assertEqual(
             {key: end for key, end in after.items() if key not in held or key[0] == "B"},
             {("B", "2027-01-01"): "2027-01-20", ("B", "2027-01-21"): "2027-01-30", ("B", "2027-01-31"): "2027-02-09",

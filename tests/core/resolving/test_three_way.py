@@ -203,7 +203,9 @@ class Model(unittest.TestCase):
 
     @given(row_cases, st.sampled_from([None, "sheet", "system"]), st.booleans())
     def test_round_trips(self, cases, clash, clear):
-        """Each case: exported, still there, cost (was, now, says), description (was, now, says), stock in the sheet (was 5)."""
+        """Each case: exported, still there, cost (was, now, says), description (was, now, says),
+        stock in the sheet (was 5).
+        """
         base = system(*((f"K{n}", case[5], case[2], "5.000") for n, case in enumerate(cases) if case[0]))
         now = system(*((f"K{n}", case[6], case[3], "7.000") for n, case in enumerate(cases) if case[1]))
         given_rows = sheet(

@@ -1,7 +1,7 @@
 """The last look before values are stored: each is in the one form that its kind has.
 
-Storing relies on that form (an amount is kept as a whole number by leaving out its point), so a value in another form would be stored as
-another value. Whatever brought it here, it stops here.
+Storing relies on that form (an amount is kept as a whole number by leaving out its point), so a value in another form
+would be stored as another value. Whatever brought it here, it stops here.
 """
 
 from __future__ import annotations

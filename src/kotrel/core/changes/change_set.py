@@ -34,8 +34,8 @@ class RecordChanges:
     Attributes:
         file, sheet: where the rows came from.
         fields: the loadable fields that the rows carry, the key among them.
-        frame: ``ROW`` (UInt32), ``ACTION``, ``MESSAGE`` and, for each field, its value after and before; where canonical
-            text does not say exactly what the system held or is to hold, the system's own text too
+        frame: ``ROW`` (UInt32), ``ACTION``, ``MESSAGE`` and, for each field, its value after and before; where
+            canonical text does not say exactly what the system held or is to hold, the system's own text too
             (:func:`kotrel.core.columns.raw_before`, :func:`kotrel.core.columns.raw_after`).
         rest: the refused rows as they are in the sheet, or None.
         given: what the system itself put into all new rows, in fields they do not carry; None where the values differ.

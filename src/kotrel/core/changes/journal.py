@@ -56,7 +56,9 @@ def raw_image(rows: pl.DataFrame, fields: Sequence[str]) -> pl.Expr:
 
 
 def from_raw_image(images: pl.Series, fields: Sequence[str]) -> list[pl.DataFrame]:
-    """The columns that :func:`raw_image` was made of, without those that are blank in every row; none where there are none."""
+    """The columns that :func:`raw_image` was made of, without those that are blank in every row;
+    none where there are none.
+    """
     if images.null_count() == len(images):
         return []
     raw = from_images(images, _raw_names(fields))
@@ -72,7 +74,8 @@ Kind = Literal["load", "refused", "undo"]
 ROW_COLUMNS = (
     "load", "line", "record", "file", "sheet", "row", "key", "action", "outcome", "message", "after", "before", "raw",
 )  # fmt: skip
-"""What a journal keeps of each row. ``after`` and ``before`` are images; of a refused row they hold its cells and their kinds.
+"""What a journal keeps of each row. ``after`` and ``before`` are images; of a refused row they hold its cells and their
+kinds.
 
 ``raw`` is an image of the system's own texts, first after and then before, where the canonical texts would not bring
 back exactly what the system held; mostly there is none.
@@ -194,7 +197,9 @@ WHOLE = "whole or not at all"
 
 
 def joined_reasons(*reasons: str | None) -> str:
-    """All reasons why a row of a sheet is refused, each once; what only follows from others is left out where they are there."""
+    """All reasons why a row of a sheet is refused, each once;
+    what only follows from others is left out where they are there.
+    """
     every = dict.fromkeys(part for reason in reasons if reason for part in reason.split("; "))
     own = [part for part in every if not part.endswith(WHOLE)]
     return "; ".join(own or every)

@@ -12,8 +12,8 @@ class OutcomePage:
     """The beginning of an outcome.
 
     Attributes:
-        rows: refused rows, then those with a warning, then those that were changed, then (where all are wanted) unchanged ones:
-            the columns of :meth:`kotrel.systems.interface.System.outcome`.
+        rows: refused rows, then those with a warning, then those that were changed, then (where all are wanted)
+            unchanged ones: the columns of :meth:`kotrel.systems.interface.System.outcome`.
         total: rows of the load.
         warned, refused, sent: how many came out so.
         same: rows that were the same before, without a warning.

@@ -1,9 +1,9 @@
 """A plan as it goes to a service: a header, and its rows in pieces of text that any program can write and read.
 
-A piece is comma-separated text with a line of headings: ``#row``, ``#action`` (new, changed or removed), ``#follows`` (1 for a row that
-only follows from others), the fields, and ``before:FIELD`` where the rows were there before. A blank is no value. Rows that are left out of
-the load because they are wrong go along for the history, with the action refused, ``#message``, and their cells as they stood:
-``cell:A`` and ``kind:A``.
+A piece is comma-separated text with a line of headings: ``#row``, ``#action`` (new, changed or removed), ``#follows``
+(1 for a row that only follows from others), the fields, and ``before:FIELD`` where the rows were there before. A blank
+is no value. Rows that are left out of the load because they are wrong go along for the history, with the action
+refused, ``#message``, and their cells as they stood: ``cell:A`` and ``kind:A``.
 """
 
 from __future__ import annotations
@@ -33,8 +33,8 @@ MOST_HEADINGS = 16_384
 def header_of(plan: Plan, trial: bool) -> dict[str, Any]:
     """Everything of a plan but its rows: plain data, ready for JSON. ``parts`` are its changes, in their order.
 
-    ``expects`` says that the rows are all that will happen, each with what it was before: where the system finds something
-    else, somebody was faster, and nothing is done.
+    ``expects`` says that the rows are all that will happen, each with what it was before: where the system finds
+    something else, somebody was faster, and nothing is done.
     """
     stamp, undoing = plan.stamp, plan.undoing
     return {
@@ -174,7 +174,8 @@ def from_text(text: bytes) -> pl.DataFrame:
     """The same back: String columns.
 
     Raises:
-        ValueError: it is no such text, a line has more or fewer cells than there are headings, or there are too many of these.
+        ValueError: it is no such text, a line has more or fewer cells than there are headings, or there are too many of
+            these.
     """
     if text[: MOST_HEADINGS * 64].split(b"\n", 1)[0].count(b",") >= MOST_HEADINGS:
         raise ValueError(f"a piece has more than {MOST_HEADINGS:,} columns")

@@ -15,8 +15,8 @@ from kotrel.core.columns import ACTION
 def in_reference_order(changes: Iterable[RecordChanges]) -> list[RecordChanges]:
     """The same changes, each after those whose new rows it refers to.
 
-    A database checks the rows of one statement together, so the order within a sheet does not matter. Sheets that refer to
-    each other are divided: first the rows that refer to no new row, then those that refer to these, and so on.
+    A database checks the rows of one statement together, so the order within a sheet does not matter. Sheets that refer
+    to each other are divided: first the rows that refer to no new row, then those that refer to these, and so on.
 
     Args:
         changes: in load order, those of one record together.
@@ -58,7 +58,9 @@ def _waits_for(changes: RecordChanges, own: Sequence[str], codes: pl.Series) -> 
 
 
 def _by_generation(changes: Sequence[RecordChanges], own: Sequence[str]) -> list[RecordChanges]:
-    """The changes, divided by how many new rows stand before a row; rows of a circle come last, for the system to refuse."""
+    """The changes, divided by how many new rows stand before a row;
+    rows of a circle come last, for the system to refuse.
+    """
     code = changes[0].record.code
     left = list(changes)
     ordered: list[RecordChanges] = []

@@ -60,7 +60,9 @@ def result_record(of: Sequence[Record], headings: Sequence[str]) -> Record:
 
 @dataclass(frozen=True)
 class RowAnswer:
-    """What the program says of one row of a load: ``done``, ``warning`` or ``refused``, why, and the number that it gave."""
+    """What the program says of one row of a load: ``done``, ``warning`` or ``refused``, why,
+    and the number that it gave.
+    """
 
     line: int
     outcome: str
@@ -92,7 +94,8 @@ class Answering:
 
     Attributes:
         records: what the upload file held that it answers for; None where that is not known.
-        whole: with the others, it answers for all upload files that held these: a line without a key may speak of all their rows.
+        whole: with the others, it answers for all upload files that held these: a line without a key may speak of all
+            their rows.
     """
 
     rows: Rows
@@ -121,7 +124,9 @@ class _Sent:
                 self._alike.setdefault(folded(part), set()).add(str(key))
 
     def of(self, key: str) -> tuple[list[int], list[str]]:
-        """The rows of that key; or none, and the keys that it could be: where two of the load could be meant, neither is."""
+        """The rows of that key; or none, and the keys that it could be:
+        where two of the load could be meant, neither is.
+        """
         if key in self.by_key:
             return self.by_key[key], []
         near = sorted(self._alike.get(folded(key), ()))
@@ -141,7 +146,8 @@ def answers_in(
 ) -> Answers:
     """Matches the sheets of result files to the rows of a load, by their keys or by the program's own numbers.
 
-    A line without either speaks of the whole file only where it says so: by the load's reference, or as the only line. Where several lines speak of one row, the worst outcome counts, and all reasons stay.
+    A line without either speaks of the whole file only where it says so: by the load's reference, or as the only line.
+    Where several lines speak of one row, the worst outcome counts, and all reasons stay.
 
     Args:
         lines: ``line``, ``record`` and ``key`` of the rows that were sent.
@@ -174,7 +180,9 @@ def _read(
     said: dict[int, RowAnswer],
     pending: set[int],
 ) -> list[FindingGroup]:
-    """Adds what one sheet says to ``said``, and rows that wait to ``pending``; returns what in it cannot be understood."""
+    """Adds what one sheet says to ``said``, and rows that wait to ``pending``;
+    returns what in it cannot be understood.
+    """
     rows = sheet.rows
     if "outcome" not in rows.values.columns and not only_refused:
         words = "no column has the outcome of each row. Name it in a mapping (kotrel map FILE result); or, if the file lists only refused rows, add --only-refused"

@@ -33,8 +33,8 @@ def reverse(
     Args:
         changes: what the load did, from the journal.
         now: what the system holds for these keys now: the fields of the changes.
-        others: the key and the fields that the changes do not carry, of the rows in which one of them is filled, including
-            fields the system keeps; a new row in which one has been filled since is in the way.
+        others: the key and the fields that the changes do not carry, of the rows in which one of them is filled,
+            including fields the system keeps; a new row in which one has been filled since is in the way.
     """
     record = changes.record
     key = list(record.key)

@@ -1,4 +1,5 @@
-"""The seal of a load in the journal: how many lines it has and what they say, so that a lost or altered line is noticed.
+"""The seal of a load in the journal: how many lines it has and what they say, so that a lost or altered line is
+noticed.
 
 Each seal is computed over the one before it: an entry that is taken out or written anew breaks the chain.
 """

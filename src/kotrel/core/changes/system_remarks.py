@@ -1,4 +1,6 @@
-"""What the system itself says about rows: what it refused, remarks, and values that it holds otherwise than they are shown."""
+"""What the system itself says about rows: what it refused, remarks,
+and values that it holds otherwise than they are shown.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Amounts in another currency than their own row's, or finer than their price list: each list has a currency and decimals."""
+"""Amounts in another currency than their own row's, or finer than their price list:
+each list has a currency and decimals.
+"""
 
 from __future__ import annotations
 

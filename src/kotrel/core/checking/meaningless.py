@@ -1,4 +1,6 @@
-"""Cells that say nothing by themselves: ditto marks, words for no value as codes, characters written in a program's own way."""
+"""Cells that say nothing by themselves: ditto marks, words for no value as codes,
+characters written in a program's own way.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,9 @@ LONGEST = max(len(word.encode()) for word in (*DITTO, *NOTHING)) + 2
 
 
 def check_meaningless(rows: Rows, state: SystemState) -> list[FindingGroup]:
-    """An error at each ditto mark and at each word for nothing in a code; a warning at texts with text in a program's notation."""
+    """An error at each ditto mark and at each word for nothing in a code;
+    a warning at texts with text in a program's notation.
+    """
     found: list[FindingGroup] = []
     for name in rows.fields:
         field = rows.record.fields[name]

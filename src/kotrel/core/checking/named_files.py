@@ -11,7 +11,9 @@ from kotrel.core.rows.system_state import FileFacts, SystemState
 
 
 def check_named_files(rows: Rows, state: SystemState) -> list[FindingGroup]:
-    """Pictures that are missing, not pictures, too large, or others than those of the same name; a note where nobody knows."""
+    """Pictures that are missing, not pictures, too large, or others than those of the same name;
+    a note where nobody knows.
+    """
     found: list[FindingGroup] = []
     for name in rows.fields:
         field = rows.record.fields[name]

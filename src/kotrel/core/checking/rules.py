@@ -134,7 +134,9 @@ def _among(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:
 
 
 def _allowed(state: SystemState, record: str, field: str, target: Record, codes: pl.Series) -> pl.DataFrame:
-    """``code`` and ``value`` of a record's rows that refer to these rows of the target, in the system or in this load."""
+    """``code`` and ``value`` of a record's rows that refer to these rows of the target,
+    in the system or in this load.
+    """
     about = state.description.records[record]
     reference = next(each.name for each in about.references if each.to == target.name and not each.within)
     there = state.having(about, [field], reference, codes).select(reference, field)

@@ -35,7 +35,9 @@ def check_unique(rows: Rows, state: SystemState) -> list[FindingGroup]:
 
 
 def _parts(rows: Rows, field: Field) -> pl.DataFrame:
-    """Each single value of a field, with what is compared of it, its row, the row's key and the field's name; lists are split."""
+    """Each single value of a field, with what is compared of it, its row, the row's key and the field's name;
+    lists are split.
+    """
     key = [pl.col(name).alias(f"own {name}") for name in rows.record.key]
     frame = rows.values.select(ROW, pl.col(field.name).alias("one value"), *key).filter(
         pl.col("one value").is_not_null()
@@ -79,7 +81,9 @@ def _also_in(rows: Rows, field: str, own: Iterable[int], places: Iterable[Sequen
 
 
 def _holders(record: Record, name: str, values: pl.Series, owner: str | None, state: SystemState) -> pl.DataFrame:
-    """Which rows have one of the values in a field, with their owner, or with their key as ``held NAME`` where no owner is asked for."""
+    """Which rows have one of the values in a field, with their owner,
+    or with their key as ``held NAME`` where no owner is asked for.
+    """
     owners = [pl.col(owner).alias("owned by")] if owner else [pl.col(key).alias(f"held {key}") for key in record.key]
     if record.fields[name].kind == "list":
         # A list cannot be searched for one value: all lists are read, and split here.
@@ -121,7 +125,9 @@ def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], state: 
 
 
 def _untouched(rows: Rows, clash: pl.DataFrame, fields: Sequence[str], state: SystemState) -> pl.Series:
-    """Boolean for each row of a clash: the system's own row has the value already, so that the sheet changes nothing."""
+    """Boolean for each row of a clash: the system's own row has the value already,
+    so that the sheet changes nothing.
+    """
     key = list(rows.record.key)
     if not clash.height:
         return pl.Series([], dtype=pl.Boolean)

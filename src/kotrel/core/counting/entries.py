@@ -34,7 +34,9 @@ class KnownPlaces:
         self.warehouses: set[str | None] = set(places["warehouse"].unique())
 
     def placed(self, lines: pl.DataFrame) -> pl.DataFrame:
-        """Lines of a sheet with :data:`NUMBER` and ``expected`` of the place that each counts, blank where the count has none."""
+        """Lines of a sheet with :data:`NUMBER` and ``expected`` of the place that each counts,
+        blank where the count has none.
+        """
         runs = self._runs.join(lines.select("item").unique(), on="item", how="semi")
         rows = (
             runs.select(pl.int_ranges("first", pl.col("first") + pl.col("places"))).to_series().explode().drop_nulls()
@@ -45,7 +47,8 @@ class KnownPlaces:
     def as_meant(
         self, lines: pl.DataFrame, known: Known
     ) -> tuple[pl.DataFrame, dict[str, list[tuple[int, str, str, str]]]]:
-        """Lines with the bin, lot and serial number of the place that they mean, where those are only written in another way.
+        """Lines with the bin, lot and serial number of the place that they mean, where those are only written in
+        another way.
 
         Capitals and separators make no other code. Where two existing ones are meant, the cell stays as it is.
 
@@ -101,8 +104,8 @@ def plain_lines(
     """The plain lines as ``ROW`` and the columns of LINES, and which lines those are (Boolean).
 
     Args:
-        lines: the lines of the sheet, :meth:`KnownPlaces.placed`: ``ROW``, :data:`PLACE` with the sheet's warehouse filled in, and ``unit``,
-            ``counted``, ``counter``, ``time``, ``remark``.
+        lines: the lines of the sheet, :meth:`KnownPlaces.placed`: ``ROW``, :data:`PLACE` with the sheet's warehouse
+            filled in, and ``unit``, ``counted``, ``counter``, ``time``, ``remark``.
         moments: what each time that is written in the sheet means, and what is wrong with it.
     """
     items = lines["item"].drop_nulls().unique()
@@ -229,8 +232,8 @@ class Collected:
     """What a sheet gave.
 
     Attributes:
-        lines: at places that exist, as :data:`~kotrel.core.counting.frames.LINES`, in the order of the sheet; ``finds`` at places
-            that the count does not have, each with its place's key.
+        lines: at places that exist, as :data:`~kotrel.core.counting.frames.LINES`, in the order of the sheet; ``finds``
+            at places that the count does not have, each with its place's key.
         blank: lines that were not counted.
     """
 
@@ -330,7 +333,8 @@ class RefusedEntry(NamedTuple):
 def _counted(
     row: Mapping[str, Any], known: Known, moments: Mapping[Any, tuple[str | None, str]]
 ) -> tuple[Decimal, str | None] | RefusedEntry:
-    """The quantity of a counted line in the item's base unit and when it was counted, or what keeps it from being taken.
+    """The quantity of a counted line in the item's base unit and when it was counted, or what keeps it from being
+    taken.
 
     Args:
         row: a line as :data:`~kotrel.core.counting.frames.LINES` names its parts, with its place where there is one.

@@ -16,7 +16,9 @@ LINES = {
     NUMBER: pl.UInt32, "round": pl.Int64, "counted": pl.String, "counter": pl.String, "at": pl.String, "where": pl.String,
     "remark": pl.String,
 }  # fmt: skip
-"""The columns of counted lines, as the attributes of :class:`~kotrel.core.counting.variance.Entry`; ``counted`` is a plain number."""
+"""The columns of counted lines, as the attributes of :class:`~kotrel.core.counting.variance.Entry`;
+``counted`` is a plain number.
+"""
 
 
 def place_frame(frozen: pl.DataFrame, finds: Sequence[Sequence[str | None]] = ()) -> pl.DataFrame:

@@ -48,8 +48,8 @@ def frozen(places: pl.DataFrame, items: pl.DataFrame, about: pl.DataFrame) -> pl
     Args:
         places: sums by place.
         items: sums by item, for their average cost.
-        about: ``item`` and, as far as the item master has them, ``unit``, ``description``, ``category`` and ``cost``, which is used
-            where nothing is on hand.
+        about: ``item`` and, as far as the item master has them, ``unit``, ``description``, ``category`` and ``cost``,
+            which is used where nothing is on hand.
     """
     about = about if "cost" in about.columns else about.with_columns(pl.lit(None, pl.String).alias("cost"))
     costs = items.select("item", average_costs(items))

@@ -49,8 +49,8 @@ def suspected(lines: Sequence[CountLine], factors: Mapping[str, Sequence[tuple[s
 def _mixed_up(off: Sequence[CountLine]) -> list[tuple[CountLine, CountLine]]:
     """Lines with another of the opposite variance in the same warehouse whose code looks alike.
 
-    Two codes look alike if they are of one length and differ in one character, or in two neighbours that changed places. They are
-    looked up by what is left of them without one character.
+    Two codes look alike if they are of one length and differ in one character, or in two neighbours that changed
+    places. They are looked up by what is left of them without one character.
     """
     # By far the most have no line that is off by the opposite.
     there = {(line.place.warehouse, line.variance) for line in off}

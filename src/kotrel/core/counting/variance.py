@@ -14,7 +14,8 @@ class Tolerance:
     """How far a line may be off: by quantity, per cent of expected, or value; the standard is nothing.
 
     Attributes:
-        by_class: class of items by value → its own tolerance, used in place of this one; ``class_of``: item → its class.
+        by_class: class of items by value → its own tolerance, used in place of this one; ``class_of``: item → its
+            class.
     """
 
     quantity: Decimal = Decimal(0)
@@ -126,7 +127,9 @@ class CountLine:
 
 @dataclass(frozen=True)
 class Totals:
-    """Net and gross variance at cost, and accuracy in per cent: lines within tolerance ÷ lines counted; None without any."""
+    """Net and gross variance at cost, and accuracy in per cent: lines within tolerance ÷ lines counted;
+    None without any.
+    """
 
     net: Decimal
     gross: Decimal
@@ -239,8 +242,8 @@ def _advised(line: CountLine, tolerance: Tolerance) -> CountLine:
 def with_serials(lines: Sequence[CountLine], elsewhere: Mapping[tuple[str, str], str]) -> list[CountLine]:
     """The lines, each serial number at one place: one that was found in another bin of the count has moved there.
 
-    The place that it has left counts as empty, if nobody counted it. A serial number that was counted at two places, or that the
-    system has at a place outside the count, is undecided: a person has to look.
+    The place that it has left counts as empty, if nobody counted it. A serial number that was counted at two places, or
+    that the system has at a place outside the count, is undecided: a person has to look.
 
     Args:
         elsewhere: item and serial number → the place outside the count where the system has it.

@@ -10,13 +10,19 @@ from kotrel.core.description.toml_reading import TomlReader
 
 COUNTS_AS = ("reserved", "on order")
 LEDGER = ("kind", "document", "line", "part", "counts_as", "date", "item", "warehouse", "quantity", "value")
-"""Fields that a ledger must have; ``bin``, ``lot``, ``serial``, ``expires_on`` and ``order`` are filled where it has them."""
+"""Fields that a ledger must have; ``bin``, ``lot``, ``serial``,
+``expires_on`` and ``order`` are filled where it has them.
+"""
 
 STOCK = ("item", "quantity")
-"""Fields that a list of stock must have; ``warehouse``, ``bin``, ``lot``, ``serial``, and ``value`` or ``cost`` are used where it has them."""
+"""Fields that a list of stock must have; ``warehouse``, ``bin``, ``lot``, ``serial``,
+and ``value`` or ``cost`` are used where it has them.
+"""
 
 BALANCE = ("item", "counts_as", "quantity", "value")
-"""Fields that balances must have; the others say by what they are kept: ``warehouse``, ``bin``, ``lot``, ``serial`` …"""
+"""Fields that balances must have; the others say by what they are kept:
+``warehouse``, ``bin``, ``lot``, ``serial`` …
+"""
 
 
 def document_settings(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[str, Any]:
@@ -48,7 +54,8 @@ def from_ledger(reader: TomlReader, table: Mapping[str, Any], kind: str, *path: 
 
 
 def check_document_settings(reader: TomlReader, records: Mapping[str, Record]) -> None:
-    """Parts name documents and lines that are described, and refer to them; there is at most one ledger, and it is complete.
+    """Parts name documents and lines that are described, and refer to them; there is at most one ledger, and it is
+    complete.
 
     Raises:
         WrongUse: with the line and what is wrong there.

@@ -46,7 +46,9 @@ decimals = "plain"                     # as the database has them
 
 @dataclass(frozen=True)
 class _Named:
-    """A table that becomes a record: the record's name, its key, and the number column that other tables refer to, if any."""
+    """A table that becomes a record: the record's name, its key,
+    and the number column that other tables refer to, if any.
+    """
 
     facts: TableFacts
     record: str
@@ -119,7 +121,9 @@ def _draft(
 
 
 def _with_named_references(tables: Sequence[TableFacts]) -> list[TableFacts]:
-    """The tables with references that no foreign key says, where a column has the name of another table and its key's kind."""
+    """The tables with references that no foreign key says,
+    where a column has the name of another table and its key's kind.
+    """
     done = []
     for table in tables:
         told = {name for reference in table.references for name in reference.columns}

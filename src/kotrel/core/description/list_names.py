@@ -16,7 +16,9 @@ LONG = 20_000
 """A list with more rows is looked through by columns first."""
 
 _ALIKE = "[^2-9A-HJKMNPR-Z]+"
-"""What codes and names that mean the same may differ in, after capitals: separators, zeros, ones and letters like them."""
+"""What codes and names that mean the same may differ in, after capitals:
+separators, zeros, ones and letters like them.
+"""
 
 _LONGEST = 400
 _OTHER_NUMBER = r"^[0-9]+(?:\.[0-9]+|(?:\.[0-9]+)?[eE][-+]?[0-9]{1,3})$"
@@ -26,9 +28,9 @@ _BETWEEN = re.compile(r"[^\w.]+")
 def likely_rows(rows: pl.DataFrame, record: Record, words: Iterable[str]) -> pl.DataFrame:
     """The rows whose code or name may be meant by one of the words, spelled otherwise; all rows of a short list.
 
-    Words and codes that any rule takes for the same (other capitals or separators, look-alike letters, lost zeros, numbers)
-    have the same letters and digits left without those in :data:`_ALIKE`. A code with other than plain characters may be
-    anything, and so may one that is a number in another notation.
+    Words and codes that any rule takes for the same (other capitals or separators, look-alike letters, lost zeros,
+    numbers) have the same letters and digits left without those in :data:`_ALIKE`. A code with other than plain
+    characters may be anything, and so may one that is a number in another notation.
     """
     if rows.height <= LONG or record.path:
         return rows
@@ -70,7 +72,8 @@ class ListNames:
     """The codes of one list, with everything that people may call them.
 
     Args:
-        rows: the list's rows: its key, its name, its parent (see :meth:`kotrel.core.rows.system_state.SystemState.all_of`).
+        rows: the list's rows: its key, its name, its parent (see
+            :meth:`kotrel.core.rows.system_state.SystemState.all_of`).
         words: what is going to be asked for, where that is known: of a long list only what they may mean is learned.
     """
 
@@ -123,7 +126,9 @@ class ListNames:
 
     @staticmethod
     def _steps(code: str, parents: dict[str, str | None]) -> list[str]:
-        """The codes from the top level down to this one; a circle in the list ends it, and so does a depth that nobody writes out."""
+        """The codes from the top level down to this one; a circle in the list ends it,
+        and so does a depth that nobody writes out.
+        """
         steps = [code]
         while (parent := parents.get(steps[0])) and parent not in steps and len(steps) < _DEEPEST:
             steps.insert(0, parent)
@@ -146,7 +151,9 @@ class ListNames:
         return next(iter(found)) if len(found) == 1 else None
 
     def likely(self, words: str) -> str | None:
-        """The code that was probably meant: the one with that name, the nearest code, or the code of the nearest name."""
+        """The code that was probably meant: the one with that name, the nearest code,
+        or the code of the nearest name.
+        """
         if code := self.code_of(words) or self._near_codes.of(words):
             return code
         return self._by_name.get(self._near_names.of(words) or "")

@@ -65,8 +65,9 @@ class Field:
         default: what a new row gets if the field is blank, or None.
         default_from: ``reference.field``: a blank gets the value in that field of the row referred to.
         same_as: ``reference.field``: the value must be the one in that field of the row referred to.
-        one_of: where its values may come from: first ``reference.field``, the row referred to; then ``record.field``, the rows
-            of other records that refer to the same row (a price's unit: the item's, or one that has a conversion).
+        one_of: where its values may come from: first ``reference.field``, the row referred to; then ``record.field``,
+            the rows of other records that refer to the same row (a price's unit: the item's, or one that has a
+            conversion).
         differs_from: another field of the row, whose value it must not have.
         files: ``picture`` where the values name files of that kind.
         zoned: of a moment: it is kept with its zone; else it is the clock's time at the place.
@@ -74,7 +75,8 @@ class Field:
         numbered: part of a key that Kotrel counts up within the rest of the key, where the sheet has no column for it.
         from_ledger: what of the ledger it shows for the row's own movements; the table has no column for it.
         fulfils: of a document's line: it names the order that the line's goods come from, or go out for.
-        scale: of the decimal kinds: a table that Kotrel did not create holds so many times the value, as a whole number.
+        scale: of the decimal kinds: a table that Kotrel did not create holds so many times the value, as a whole
+            number.
         stored: of a date: how such a table writes it, with YYYY, MM and DD; empty for a real date or ISO text.
     """
 
@@ -133,10 +135,11 @@ class Storage:
         table: the table's name, or None for the record's own name.
         schema: the table's schema, or None for the description's.
         columns: field → column, where they differ.
-        fixed: column → the text that it holds in every row of this record, or None where it is null; other rows do not belong
-            to it.
-        made: column → what gives a new row's value where the table itself has none: ``uuid``, ``uuid7``, ``uuid hex``, ``now``,
-            ``next`` (the highest number there and one), a constant (``'text'``, a number, ``true``, JSON), or a sequence.
+        fixed: column → the text that it holds in every row of this record, or None where it is null; other rows do not
+            belong to it.
+        made: column → what gives a new row's value where the table itself has none: ``uuid``, ``uuid7``, ``uuid hex``,
+            ``now``, ``next`` (the highest number there and one), a constant (``'text'``, a number, ``true``, JSON), or
+            a sequence.
         touched: column → what a row gets there whenever it is added or changed: the same, and ``+1`` for a counter.
         id: the number column that other tables refer to instead of the key, or None.
         yes_no: how yes and no are stored in a text or number column, or None for a real yes/no column.
@@ -168,18 +171,20 @@ class Record:
         path: the field that points at the row's parent in the same record, or None.
         out_of_use: the yes/no field that says a row is kept but no longer used; such a row is never suggested, or None.
         also_known_by: other groups of fields that identify a row.
-        other_codes: record and field of codes elsewhere that lead to a row of this record, by that record's reference to it.
+        other_codes: record and field of codes elsewhere that lead to a row of this record, by that record's reference
+            to it.
         together: groups of fields that are all filled or all blank.
-        unique_together: groups of fields whose values together are on one row only; rows where one is blank do not count.
+        unique_together: groups of fields whose values together are on one row only; rows where one is blank do not
+            count.
         exactly_one: groups of fields of which every row fills exactly one.
         in_order: pairs of fields, the first never after (or above) the second.
         no_circle: pairs of fields with codes of one record: going from the first to the second never leads back.
-        period: the fields of the first and the last day (blank for none) in which a row counts. The first is part of the key:
-            of the rows whose key differs in it alone, one follows the other.
+        period: the fields of the first and the last day (blank for none) in which a row counts. The first is part of
+            the key: of the rows whose key differs in it alone, one follows the other.
         needs: ``reference.field`` → the values of which the row referred to must have one in that field.
-        nature: ``master``: rows are added and changed; ``document``: posted once, never changed; ``ledger``: what documents post;
-            ``balance``: what the ledger comes to by place, kept by the system; ``stock``: what is on hand where, in a system
-            without a ledger.
+        nature: ``master``: rows are added and changed; ``document``: posted once, never changed; ``ledger``: what
+            documents post; ``balance``: what the ledger comes to by place, kept by the system; ``stock``: what is on
+            hand where, in a system without a ledger.
         part_of: the record whose rows these belong to: a document's lines, or a line's lots; None for others.
         effect: of a document on stock: ``in``, ``out``, ``move``, ``revalue``, or ``none``.
         counts_as: what a document without an effect on stock counts as: ``reserved`` or ``on order``; None for neither.
@@ -227,7 +232,9 @@ class Record:
 
     @property
     def listed(self) -> tuple[str, ...]:
-        """What is read of a whole list: its key, and its names, parents and which rows are out of use, if it has them."""
+        """What is read of a whole list: its key, and its names, parents and which rows are out of use,
+        if it has them.
+        """
         others = (each for each in (self.called, self.path, self.out_of_use) if each)
         return tuple(dict.fromkeys((*self.key, *others)))
 
@@ -287,7 +294,9 @@ class Description:
 
     @property
     def conversions(self) -> Record | None:
-        """The record of how many base units of an item are in one of its other units, or None where Kotrel knows of none."""
+        """The record of how many base units of an item are in one of its other units,
+        or None where Kotrel knows of none.
+        """
         found = self.records.get("unit_conversion")
         return found if found is not None and {"item", "unit", "factor"} <= set(found.fields) else None
 

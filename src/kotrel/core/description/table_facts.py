@@ -48,7 +48,9 @@ class ColumnFacts:
 
     @property
     def is_uuid(self) -> bool:
-        """True for a uuid, and for a column of its length and such a name, as frameworks keep it where a database has none."""
+        """True for a uuid, and for a column of its length and such a name,
+        as frameworks keep it where a database has none.
+        """
         by_name = (
             self.kind == "text"
             and self.length in (32, 36)
@@ -192,7 +194,9 @@ def own_value(column: ColumnFacts, in_key: bool, primary: bool) -> tuple[str, st
 
 
 def may_refer_to(column: ColumnFacts, tables: Sequence[TableFacts]) -> TableFacts | None:
-    """The table that a column's name points at, where the database has no foreign key: ``vendor_id``, ``vendor_code``."""
+    """The table that a column's name points at, where the database has no foreign key:
+    ``vendor_id``, ``vendor_code``.
+    """
     found = re.fullmatch(r"(\w+?)_(?:id|code|no|nr|key|ref|uuid)", column.name, re.IGNORECASE)
     if not found:
         return None

@@ -56,7 +56,8 @@ def parsed(text: str) -> dict[str, Any]:
     """What a settings file says.
 
     Raises:
-        TOMLDecodeError: it is no TOML; or it nests too deeply, or a text in it has a character that nothing can be called by.
+        TOMLDecodeError: it is no TOML; or it nests too deeply, or a text in it has a character that nothing can be
+            called by.
     """
     try:
         data = tomllib.loads(text)

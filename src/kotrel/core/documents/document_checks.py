@@ -221,7 +221,9 @@ def _lots(whole: DocumentTables, today: date) -> Found:
 
 
 def _serials(whole: DocumentTables) -> Found:
-    """Serial numbers are one each, and in stock once: one that goes out may come in again, and one that moves may move on."""
+    """Serial numbers are one each, and in stock once: one that goes out may come in again,
+    and one that moves may move on.
+    """
     serials = whole.lots.filter(pl.col("serial").is_not_null())
     several = serials.filter((pl.col("number") * pl.col("factor")).abs() != exact(1))
     if several.height:

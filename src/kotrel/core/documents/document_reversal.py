@@ -1,7 +1,7 @@
 """Takes documents back: a posted document never changes, so another one posts the reverse of what it posted.
 
-The reverse takes out what the document brought in, value included: 10 @ 8.00 and 5 @ 9.50 are 15 @ 8.50; after 6 have gone out
-(51.00), reversing the 5 leaves 4 worth 29.00.
+The reverse takes out what the document brought in, value included: 10 @ 8.00 and 5 @ 9.50 are 15 @ 8.50; after 6 have
+gone out (51.00), reversing the 5 leaves 4 worth 29.00.
 """
 
 from __future__ import annotations

@@ -1,4 +1,6 @@
-"""The documents of one load put together: headers, lines and lots from all sheets, with what the lists say of their items."""
+"""The documents of one load put together: headers, lines and lots from all sheets,
+with what the lists say of their items.
+"""
 
 from __future__ import annotations
 
@@ -23,13 +25,16 @@ ITEM = ("unit", "kind", "archived", "lot_tracked", "serial_tracked", "cost", "de
 
 @dataclass(frozen=True)
 class DocumentTables:
-    """The rows of one family in a load, each table with :data:`PART`, ``ROW``, :data:`WRONG` and the fields, blank where not carried.
+    """The rows of one family in a load, each table with :data:`PART`, ``ROW``, :data:`WRONG` and the fields, blank
+    where not carried.
 
     Attributes:
-        lines: besides, ``document`` and ``line``; ``base unit``, ``factor`` (base units in one of the unit), ``decimals`` of the
-            unit, ``base decimals``; ``in base`` and, of documents with costs, ``line value`` (Decimals); the header's ``date``;
-            and of the item ``item kind``, ``item archived``, ``item lot``, ``item serial``, ``item cost``.
-        lots: besides, ``document`` and ``line``; of their line ``item``, ``warehouse``, ``bin``, ``factor``, ``date`` and so on.
+        lines: besides, ``document`` and ``line``; ``base unit``, ``factor`` (base units in one of the unit),
+            ``decimals`` of the unit, ``base decimals``; ``in base`` and, of documents with costs, ``line value``
+            (Decimals); the header's ``date``; and of the item ``item kind``, ``item archived``, ``item lot``, ``item
+            serial``, ``item cost``.
+        lots: besides, ``document`` and ``line``; of their line ``item``, ``warehouse``, ``bin``, ``factor``, ``date``
+            and so on.
     """
 
     family: Family

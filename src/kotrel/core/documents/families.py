@@ -1,4 +1,6 @@
-"""Documents as a description has them: a header, its lines, their lots; and the flat sheet that has all of it in each row."""
+"""Documents as a description has them: a header, its lines, their lots;
+and the flat sheet that has all of it in each row.
+"""
 
 from __future__ import annotations
 
@@ -110,7 +112,9 @@ def is_named_only(record: Record) -> bool:
 
 
 def of_one_document(description: Description, name: str, readable: Mapping[str, Record]) -> Sequence[Record]:
-    """The records that a sheet may hold when the user names one: a document's header stands for its lines and lots too."""
+    """The records that a sheet may hold when the user names one:
+    a document's header stands for its lines and lots too.
+    """
     family = family_of(description, name)
     if family is not None and family.header.name == name:
         return [readable[each.name] for each in family.records]

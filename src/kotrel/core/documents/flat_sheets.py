@@ -189,7 +189,9 @@ def _with_options(rows: Rows, family: Family, options: DocumentOptions) -> Rows:
 
 
 def _with_numbers(rows: Rows, family: Family, about: Circumstances) -> tuple[Rows, list[str]]:
-    """Each row with its document's number and date; the number is made of warehouse and date where the sheet has none."""
+    """Each row with its document's number and date; the number is made of warehouse and date
+    where the sheet has none.
+    """
     remarks: list[str] = []
     values = rows.values
     if "date" in family.header.fields and _is_blank(values, "date"):
@@ -217,9 +219,11 @@ def _is_blank(values: pl.DataFrame, name: str) -> bool:
 def _with_other_items(
     values: pl.DataFrame, made: pl.Series, family: Family, about: Circumstances, standing: pl.DataFrame
 ) -> set[str]:
-    """Posted documents with a number as it is made, or the next ones, that have no item of the sheet: the sheet is another one.
+    """Posted documents with a number as it is made, or the next ones, that have no item of the sheet: the sheet is
+    another one.
 
-    One that shares an item may be the sheet itself, posted before; it keeps its number, so that nothing is posted twice.
+    One that shares an item may be the sheet itself, posted before; it keeps its number, so that nothing is posted
+    twice.
     """
     if "item" not in values.columns or not standing.height:
         return set()
@@ -239,7 +243,8 @@ def _with_other_items(
 def _free_numbers(
     made: Sequence[str], standing: pl.DataFrame, every: bool = False, others: Collection[str] = ()
 ) -> dict[str, str]:
-    """Number made → the number to use: the next one where all documents of that number are taken back, or simply the next.
+    """Number made → the number to use: the next one where all documents of that number are taken back, or simply the
+    next.
 
     Args:
         every: any number that is free will do.

@@ -1,7 +1,8 @@
-"""Goods that come in for a purchase order are no longer on order, and goods that go out for a sales order no longer reserved.
+"""Goods that come in for a purchase order are no longer on order, and goods that go out for a sales order no longer
+reserved.
 
-A line that names an order takes off what is open of its item there: first in the line's own warehouse, then in the order's
-others, and never more than is open.
+A line that names an order takes off what is open of its item there: first in the line's own warehouse, then in the
+order's others, and never more than is open.
 """
 
 from __future__ import annotations
@@ -167,7 +168,8 @@ def _verb(how: str, quantity: Decimal) -> str:
 
 
 def fulfilled_by(movements: pl.DataFrame, whole: pl.DataFrame, sums: Sums) -> Iterator[tuple[str, str, Decimal]]:
-    """Of orders that are to be taken back, those for which goods have moved: order, item, and how much of it is no longer open.
+    """Of orders that are to be taken back, those for which goods have moved: order, item, and how much of it is no
+    longer open.
 
     Args:
         movements: what the orders posted; ``whole`` has that of everything that is taken back with them.

@@ -1,8 +1,8 @@
 """What documents post to the ledger: quantities in the base unit, values, and average cost for what goes out.
 
-Sources of the rules: a line's value is its quantity times its unit cost as entered; average cost after a receipt = (on hand ×
-average + received × cost) ÷ (on hand + received), which the sums of quantity and value give by themselves; what goes out goes at the
-average, and the last piece takes the rest of the value with it.
+Sources of the rules: a line's value is its quantity times its unit cost as entered; average cost after a receipt = (on
+hand × average + received × cost) ÷ (on hand + received), which the sums of quantity and value give by themselves; what
+goes out goes at the average, and the last piece takes the rest of the value with it.
 """
 
 from __future__ import annotations
@@ -143,7 +143,9 @@ def _worth_of(quantity: Decimal, on_hand: Decimal, worth: Decimal, item_cost: st
 def _valued(
     whole: DocumentTables, pieces: pl.DataFrame, sums: Sums, later: pl.DataFrame | None
 ) -> tuple[pl.DataFrame, list[tuple[int, FindingGroup]]]:
-    """The pieces with the value of what goes out, moves or is valued anew. Each depends on those before, so row by row."""
+    """The pieces with the value of what goes out, moves or is valued anew.
+    Each depends on those before, so row by row.
+    """
     effect = whole.family.header.effect
     held = sums(LedgerQuery(["item"], [("item", pieces["item"].unique())]))
     later = on_hand_only(later)
@@ -242,7 +244,9 @@ def _movements(whole: DocumentTables, pieces: pl.DataFrame, counts_as: str) -> p
 def _below_zero(
     whole: DocumentTables, movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None
 ) -> list[tuple[int, FindingGroup]]:
-    """Places that would hold less than nothing on the day of the document or after it, at the rows that take from them."""
+    """Places that would hold less than nothing on the day of the document or after it,
+    at the rows that take from them.
+    """
     days = _running(movements, sums, later)
     short = days.filter((pl.col("balance") < 0) & (pl.col("changed") < 0))
     short = short.unique(list(PLACE), keep="first", maintain_order=True)
@@ -276,8 +280,10 @@ def _below_zero(
 
 
 def _running(movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None) -> pl.DataFrame:
-    """What places that something is taken from hold, day by day: :data:`PLACE`, ``day``, ``balance`` (with the movements),
-    ``changed`` (by the movements until then) and ``at the end`` (without them, all days). In the order of days."""
+    """What places that something is taken from hold, day by day: :data:`PLACE`, ``day``, ``balance`` (with the
+    movements), ``changed`` (by the movements until then) and ``at the end`` (without them, all days). In the order of
+    days.
+    """
     number = pl.Decimal(38, 12)
     first = movements["date"].min()
     start = str(first) if isinstance(first, str) else ""

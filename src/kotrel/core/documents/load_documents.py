@@ -28,7 +28,9 @@ from kotrel.core.values.dates import moment_text
 
 @dataclass(frozen=True)
 class Ledger:
-    """What documents ask the system: ``sums`` and ``loads_of`` are the questions of the same name of a look at the system."""
+    """What documents ask the system: ``sums`` and ``loads_of`` are the questions of the same name
+    of a look at the system.
+    """
 
     read: Reader
     sums: Sums
@@ -43,7 +45,8 @@ class InDocuments:
         parts: as they were given, with the findings added.
         remarks: place in ``parts`` → what is said of them.
         movements: what the documents post, as rows of the ledger.
-        totals: kind, warehouse, account, the first and the last day, documents, lines, quantity, value of what is posted on hand.
+        totals: kind, warehouse, account, the first and the last day, documents, lines, quantity, value of what is
+            posted on hand.
     """
 
     parts: list[Rows]
@@ -145,7 +148,9 @@ def _marked(whole: DocumentTables, parts: Sequence[Rows]) -> DocumentTables:
 
 
 def _spoilt(whole: DocumentTables, known: Mapping[str, object]) -> pl.Series:
-    """The documents that post nothing: one of their rows has an error, they are posted already, or have no header here."""
+    """The documents that post nothing: one of their rows has an error, they are posted already,
+    or have no header here.
+    """
     tables = [whole.headers, whole.lines, *([whole.lots] if whole.lots.height else [])]
     refused = pl.concat([table.filter("has error").select("document") for table in tables]).drop_nulls()["document"]
     no_header = whole.lines["document"].filter(

@@ -20,7 +20,8 @@ from kotrel.core.stock.sums import LedgerQuery, Sums
 
 
 def to_differences(rows: Rows, family: Family, state: SystemState, sums: Sums) -> tuple[Rows, list[str]]:
-    """Rows of a flat sheet with the difference as their quantity, in the base unit; rows that are right already are left out.
+    """Rows of a flat sheet with the difference as their quantity, in the base unit; rows that are right already are
+    left out.
 
     Returns:
         The rows, and what is said of those left out.
@@ -85,7 +86,8 @@ def to_differences(rows: Rows, family: Family, state: SystemState, sums: Sums) -
 def _at_their_places(
     frame: pl.DataFrame, held: pl.DataFrame, there: Sequence[str]
 ) -> tuple[pl.DataFrame, list[str], dict[int, list[str]]]:
-    """The rows with the place that is meant where a row says only a part of it, such as no bin, and stock is in one place only.
+    """The rows with the place that is meant where a row says only a part of it, such as no bin, and stock is in one
+    place only.
 
     Returns:
         The rows, the places that were taken, in words, and row → the places, where there are several.

@@ -1,7 +1,7 @@
 """Tree → Polars expressions: kinds are checked first, numbers are exact decimals.
 
-All numbers have :data:`kotrel.core.expressions.kinds.SCALE` decimals; factors have far fewer, so products are exact. Only
-division rounds, at the last decimal. What an expression does with a number that is written out in it goes by
+All numbers have :data:`kotrel.core.expressions.kinds.SCALE` decimals; factors have far fewer, so products are exact.
+Only division rounds, at the last decimal. What an expression does with a number that is written out in it goes by
 :mod:`kotrel.core.expressions.exact`, which is quicker.
 """
 
@@ -107,7 +107,9 @@ class Compiler:
         return self._as_kind(node, self.value(node), kind)
 
     def _as_kind(self, node: Node, typed: Typed, kind: Kind) -> pl.Expr:
-        """A node's value, where it has the kind. Each node is compiled once: twice at each step would never come to an end."""
+        """A node's value, where it has the kind. Each node is compiled once:
+        twice at each step would never come to an end.
+        """
         got, expr = typed
         if got != kind and is_tree(node) and node.data == "blank":
             return pl.lit(None, pl.Boolean if kind == "yes_no" else pl.String)
@@ -213,7 +215,9 @@ class Compiler:
         return first, self._like(kind, right, left)
 
     def _like(self, kind: Kind, node: Node, beside: Node) -> pl.Expr:
-        """The value of a node that is compared with one of a certain kind; a text beside a field is read as a cell of it."""
+        """The value of a node that is compared with one of a certain kind;
+        a text beside a field is read as a cell of it.
+        """
         written, about = written_text(node), self._field_at(beside)
         if written is not None and about is not None:
             try:

@@ -1,8 +1,8 @@
 """Products and rounding of whole columns of exact decimals.
 
-A decimal of :data:`~kotrel.core.expressions.kinds.NUMBER` is a whole number of its last place. Whole numbers are multiplied and
-divided several times as fast as decimals, and as exactly, as long as they fit: that is looked at before, for all of a column.
-Several steps on one column are taken in one go.
+A decimal of :data:`~kotrel.core.expressions.kinds.NUMBER` is a whole number of its last place. Whole numbers are
+multiplied and divided several times as fast as decimals, and as exactly, as long as they fit: that is looked at before,
+for all of a column. Several steps on one column are taken in one go.
 """
 
 from __future__ import annotations

@@ -17,10 +17,11 @@ class Scope:
 
     Attributes:
         fields: fields; their values are in columns with the same names, in canonical text.
-        columns: headings (folded) of the sheet's columns, and their letters like ``=C`` → the letters of the columns that this
-            means; their cells are texts, in columns named by :func:`kotrel.core.columns.sheet_column`.
+        columns: headings (folded) of the sheet's columns, and their letters like ``=C`` → the letters of the columns
+            that this means; their cells are texts, in columns named by :func:`kotrel.core.columns.sheet_column`.
         names: record → (code, name) of its rows, for ``name of``.
-        prices: codes of price lists; each is a column with that name, and with ``old`` before it the one before all steps.
+        prices: codes of price lists; each is a column with that name, and with ``old`` before it the one before all
+            steps.
         figures: columns of other sheets, as ``sheet.field``; each is a column with that name.
     """
 

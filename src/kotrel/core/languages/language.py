@@ -1,4 +1,6 @@
-"""What one language calls the things of a sheet. There is one file for each language; nothing else in the program has its words."""
+"""What one language calls the things of a sheet. There is one file for each language;
+nothing else in the program has its words.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""What the columns of an upload file are filled from: the rows as they will be, and what stands elsewhere in the system."""
+"""What the columns of an upload file are filled from:
+the rows as they will be, and what stands elsewhere in the system.
+"""
 
 from __future__ import annotations
 

@@ -35,7 +35,8 @@ class DraftColumn:
         values: a few different ones, as the file has them.
         unknown: values that have no equal here.
         offer: an expression that does what the heading says, for a person to take.
-        waits_for: the setting at the top that must be decided first, ``date`` or ``decimal_mark``; then ``meant`` feeds the column.
+        waits_for: the setting at the top that must be decided first, ``date`` or ``decimal_mark``; then ``meant`` feeds
+            the column.
     """
 
     place: int

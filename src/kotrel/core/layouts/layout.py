@@ -68,8 +68,8 @@ class Layout:
         kind: ``text`` or ``workbook``.
         above: lines above the headings, such as a version, as long as they are.
         below: lines between the headings and the rows, such as types.
-        updates: ``whole``: every column of every row; ``changed``: of rows that exist only the key, what changes, and what belongs
-            together with it.
+        updates: ``whole``: every column of every row; ``changed``: of rows that exist only the key, what changes, and
+            what belongs together with it.
         cleared: with ``changed``, what stands where a value is taken away; None where that cannot be told.
         date: the form of dates, with DD, MM, YYYY or YY.
         yes, no: the program's words.
@@ -77,7 +77,8 @@ class Layout:
         most_rows: the most rows of one file; more go into numbered files.
         template: the other program's own workbook, of which a copy is filled; relative to the workspace, or empty.
         file_ending: of a text file, such as ``txt``.
-        book: the workbook that this is one sheet of: layouts with the same book are written into one file. Empty for its own file.
+        book: the workbook that this is one sheet of: layouts with the same book are written into one file. Empty for
+            its own file.
     """
 
     name: str
@@ -120,7 +121,9 @@ class Layout:
 
     @property
     def withdraws(self) -> str:
-        """How a row that was new is taken back: ``withdrawn`` by its own word, ``archived`` by that field, or an empty text."""
+        """How a row that was new is taken back: ``withdrawn`` by its own word, ``archived`` by that field,
+        or an empty text.
+        """
         if any("withdrawn" in column.action for column in self.columns):
             return "withdrawn"
         return "archived" if "archived" in self.fields else ""

@@ -104,7 +104,8 @@ def _with_mark(
 ) -> list[DraftColumn]:
     """The decimal mark that most numbers have.
 
-    One point or comma before three digits may divide thousands: where nothing else shows the mark, such columns are open.
+    One point or comma before three digits may divide thousands: where nothing else shows the mark, such columns are
+    open.
     """
     marks = [each[2] for found in read.values() for each in found if each[2] and not _may_be_thousands(each)]
     doubtful = {place for place, found in read.items() if any(map(_may_be_thousands, found))}

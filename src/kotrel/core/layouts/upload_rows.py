@@ -26,7 +26,8 @@ class Values:
 
     Attributes:
         frame: ``ROW``, :data:`ACTION` and the record's fields as they will be: String in canonical text.
-        changed: where only changed fields are written: field → Boolean for each row, it changes or the row is new or goes.
+        changed: where only changed fields are written: field → Boolean for each row, it changes or the row is new or
+            goes.
         names: see :data:`~kotrel.core.layouts.wording.Names`.
         joined: ``price SHOP`` or ``stock QUAY`` → String for each row, blank where there is none.
         reference: what names the upload, or an empty text.

@@ -160,7 +160,9 @@ def _decimals(about: Field, column: LayoutColumn, layout: Layout) -> int | None:
 
 
 def _word_for_number(raw: pl.Series, column: LayoutColumn) -> pl.Series | None:
-    """The program's word for each number that has one, compared by value: 0 is 0.00; None where the column has no words."""
+    """The program's word for each number that has one, compared by value: 0 is 0.00;
+    None where the column has no words.
+    """
     if not column.words:
         return None
     numbers = raw.cast(_EXACT, strict=False)
@@ -192,7 +194,9 @@ def _number(raw: pl.Series, column: LayoutColumn, layout: Layout, decimals: int 
 
 
 def _as_it_is(raw: pl.Series, decimals: int | None) -> pl.Series | None:
-    """Canonical numbers that need no arithmetic: to be written without zeros at the end, or with the decimals that they have."""
+    """Canonical numbers that need no arithmetic: to be written without zeros at the end,
+    or with the decimals that they have.
+    """
     if decimals is None:
         # Without its point, 100 has no zeros that say nothing.
         whole = ~raw.str.contains(".", literal=True).fill_null(True)

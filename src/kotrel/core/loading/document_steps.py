@@ -159,7 +159,8 @@ def whole_documents(
 def documents_of_good_rows(
     parts: Sequence[SheetRows], checked: Sequence[Checked], business: Business
 ) -> list[SheetRows] | None:
-    """The parts with the bad rows of flat sheets in documents of their own, where Kotrel makes the numbers; None where there are none.
+    """The parts with the bad rows of flat sheets in documents of their own, where Kotrel makes the numbers; None where
+    there are none.
 
     A document with a number of the user's own stays whole.
 

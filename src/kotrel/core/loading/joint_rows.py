@@ -42,7 +42,9 @@ def whole_rows(parts: Sequence[SheetRows], checked: Sequence[Checked]) -> list[S
 
 
 def from_same_row(rows: Rows, done: Sequence[Rows]) -> Rows:
-    """The rows with what their sources take from records that are done (see :class:`kotrel.core.tables.sources.Source`)."""
+    """The rows with what their sources take from records
+    that are done (see :class:`kotrel.core.tables.sources.Source`).
+    """
     for name, source in rows.sources.items():
         if source.of_field is None:
             continue

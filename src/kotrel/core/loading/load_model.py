@@ -96,8 +96,9 @@ class Checked:
     Attributes:
         remarks: how they were understood and what was left out, in words.
         now: what the system holds for these rows, if it has already been read.
-        consequence: None for the rows of a sheet; else why the load changes rows that no sheet has
-            (see :class:`kotrel.core.resolving.list_additions.Consequence`); ``posted`` for what documents post to the ledger.
+        consequence: None for the rows of a sheet; else why the load changes rows that no sheet has (see
+            :class:`kotrel.core.resolving.list_additions.Consequence`); ``posted`` for what documents post to the
+            ledger.
         totals: of the first rows of a load with documents: what they post (see
             :attr:`kotrel.core.documents.load_documents.InDocuments.totals`).
     """
@@ -157,7 +158,9 @@ class Preview:
 
     @property
     def has_good_rows(self) -> bool:
-        """True where something would be left to load without the bad rows: a sheet with an error that concerns the whole sheet has no good ones."""
+        """True where something would be left to load without the bad rows:
+        a sheet with an error that concerns the whole sheet has no good ones.
+        """
         bad = {
             (each.rows.table.file, each.rows.table.sheet)
             for each in self.checked
@@ -186,7 +189,9 @@ class Preview:
         ]
 
     def resumes(self) -> list[dict[str, object]]:
-        """The rows that no sheet has and that begin again: record, key, first and last day, and the row that causes it."""
+        """The rows that no sheet has and that begin again: record, key, first and last day,
+        and the row that causes it.
+        """
         return [
             {"record": each.rows.record.name, "key": key, "from": start, "until": end, "because_of_row": row}
             for each in self.checked

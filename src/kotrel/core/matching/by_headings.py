@@ -40,7 +40,8 @@ class Matched:
         label: what tells this mapping from others of the same sheet (``QUAY``), or an empty text.
         optional: True where a row counts only if a column other than the key is filled.
         where: an expression that picks the rows, or None for all.
-        once_per: fields; there is one row for each of their values together, from all rows with them. None: a row for each row.
+        once_per: fields; there is one row for each of their values together, from all rows with them. None: a row for
+            each row.
         no_price: words that mean “no price” in this sheet.
         skipped: letters of columns that are left out on purpose.
         replaced_by: the column that says by which other item a row's is replaced, or an empty text.
@@ -79,7 +80,9 @@ class Matched:
 
     @property
     def fit(self) -> int:
-        """How well the headings match the record: the columns that fit, with extra weight for exact names and for the key."""
+        """How well the headings match the record: the columns that fit,
+        with extra weight for exact names and for the key.
+        """
         return len(self.sources) + (OWN_COUNTS - 1) * self.own + OWN_COUNTS * KEY_COUNTS * self.has_key
 
     @property
@@ -132,9 +135,10 @@ ENOUGH = 4
 def likely_record(table: Table, records: Sequence[Record], match_on: str | None = None) -> Matched | None:
     """The record that the headings match best, or None if they match nothing.
 
-    A sheet with a record's name and key is that record, unless its headings clearly say something else: most of them mean nothing
-    there, and another record knows at least twice as many. Otherwise the columns that fit decide, those headed with a field's own
-    name or title counting twice, and the key; of two equal records, the one with fewer fields.
+    A sheet with a record's name and key is that record, unless its headings clearly say something else: most of them
+    mean nothing there, and another record knows at least twice as many. Otherwise the columns that fit decide, those
+    headed with a field's own name or title counting twice, and the key; of two equal records, the one with fewer
+    fields.
 
     Args:
         match_on: a field by which rows are found instead of their key: a record with this field comes first.

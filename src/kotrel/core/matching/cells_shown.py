@@ -1,4 +1,6 @@
-"""Cells that show something else than they hold: a number with words of its format, a text of which a part is raised or struck."""
+"""Cells that show something else than they hold: a number with words of its format,
+a text of which a part is raised or struck.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ _APART = {
 
 
 def about_what_cells_show(rows: Rows) -> list[FindingGroup]:
-    """A warning at numbers whose format shows other words; at texts apart, an error in a code or a value, a warning in a text."""
+    """A warning at numbers whose format shows other words;
+    at texts apart, an error in a code or a value, a warning in a text.
+    """
     formats = rows.table.formats
     if formats is None:
         return []

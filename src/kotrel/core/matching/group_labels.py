@@ -16,7 +16,9 @@ LONG, VERY_LONG = 3, 5
 
 
 def about_group_labels(rows: Rows) -> list[FindingGroup]:
-    """An error for each column of references that looks so: its first row has a label, each label stands once, and none in many rows."""
+    """An error for each column of references that looks so:
+    its first row has a label, each label stands once, and none in many rows.
+    """
     found = []
     for name, letter in rows.letters.items():
         source, field = rows.sources.get(name), rows.record.fields[name]

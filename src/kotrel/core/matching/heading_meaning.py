@@ -1,4 +1,5 @@
-"""What a heading says beside its name: that amounts are for a hundred, in cents, with tax, in grams, or of another year.
+"""What a heading says beside its name: that amounts are for a hundred, in cents, with tax, in grams, or of another
+year.
 
 A heading is part of what its column says: a column is never taken as it stands where its heading says otherwise.
 """
@@ -47,7 +48,9 @@ _SAME_UNIT = {"gr": "g", "gram": "g", "gramm": "g", "kilo": "kg", "lbs": "lb", "
 
 @dataclass(frozen=True)
 class HeadingSays:
-    """What a heading says: that its amounts are ``per`` so many, in ``cents``, so many ``times`` smaller, with ``tax``, in a ``unit``, of a ``year``."""
+    """What a heading says: that its amounts are ``per`` so many, in ``cents``, so many ``times`` smaller, with ``tax``,
+    in a ``unit``, of a ``year``.
+    """
 
     what: Literal["per", "cents", "times", "tax", "unit", "year"]
     value: str = ""
@@ -127,7 +130,9 @@ def _other_unit(rows: Rows, field: Field, unit: str) -> str | None:
 
 
 def _unit_field(record: Record, field: Field) -> str | None:
-    """The field with the unit of a measure: ``weight_unit`` for ``weight``, or the one that belongs together with it."""
+    """The field with the unit of a measure: ``weight_unit`` for ``weight``,
+    or the one that belongs together with it.
+    """
     groups = [group for group in record.together if field.name in group]
     names = [f"{field.name}_unit", *(name for group in groups for name in group if name.endswith("unit"))]
     return next((name for name in names if name in record.fields), None)

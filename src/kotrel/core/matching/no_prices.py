@@ -24,7 +24,8 @@ def without_words(table: Table, matched: Matched, words: Collection[str]) -> Tab
     A row of a price list that has no price says nothing, and is left out.
 
     Args:
-        words: as they were declared; capitals and punctuation make no difference, and ``replaced by *`` is all that begins so.
+        words: as they were declared; capitals and punctuation make no difference, and ``replaced by *`` is all that
+            begins so.
     """
     of_field = _letters(table, matched)
     letters = list(dict.fromkeys(letter for mine in of_field.values() for letter in mine))
@@ -57,7 +58,9 @@ def without_words(table: Table, matched: Matched, words: Collection[str]) -> Tab
 
 
 def without_replaced(table: Table, matched: Matched) -> tuple[Table, FindingGroup | None]:
-    """The table without the rows that another item replaces and that have no amount, and a warning on those that still have one."""
+    """The table without the rows that another item replaces and that have no amount,
+    and a warning on those that still have one.
+    """
     if not matched.replaced_by:
         return table, None
     said = table.cells[matched.replaced_by].str.strip_chars().fill_null("") != ""

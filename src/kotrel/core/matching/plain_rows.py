@@ -1,7 +1,7 @@
 """Values that another program sent → rows, read without guessing: plain values, or a finding.
 
-A person's sheet is understood; a program's rows are taken at their word. So ``1,5``, ``Yes`` and ``3/4/2027`` are refused here, and
-``0.99`` is the same amount as ``0.9900``.
+A person's sheet is understood; a program's rows are taken at their word. So ``1,5``, ``Yes`` and ``3/4/2027`` are
+refused here, and ``0.99`` is the same amount as ``0.9900``.
 """
 
 from __future__ import annotations

@@ -1,4 +1,6 @@
-"""What suppliers' price lists have beside plain columns: a price per hundred, discount groups, a day in the title, successors."""
+"""What suppliers' price lists have beside plain columns:
+a price per hundred, discount groups, a day in the title, successors.
+"""
 
 from __future__ import annotations
 
@@ -40,7 +42,8 @@ class Habits:
     """What was seen, each to be confirmed by a person.
 
     Attributes:
-        per: field of money and the column that says for how many it is; ``per_number``: field and the number that its heading says.
+        per: field of money and the column that says for how many it is; ``per_number``: field and the number that its
+            heading says.
         day: field, address of the cell above the headings, and the day that it says.
     """
 
@@ -82,7 +85,9 @@ NONE = Habits()
 
 
 def _day_above(table: Table, record: Record, fed: Collection[str]) -> tuple[str, str, str] | None:
-    """The field that says from when on, and the cell and the day of the one date above the table; None where a column has it."""
+    """The field that says from when on, and the cell and the day of the one date above the table;
+    None where a column has it.
+    """
     begins = record.period[0] if record.period is not None else None
     if begins is None or begins in fed:
         return None

@@ -1,4 +1,6 @@
-"""Proposes which column feeds which field: by what its heading says in several languages, and by what the column holds."""
+"""Proposes which column feeds which field: by what its heading says in several languages,
+and by what the column holds.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ from kotrel.core.tables.table import Column, Table
 SURE_ENOUGH = 60
 """In per cent; below it nothing is proposed."""
 OWN, USUAL, SAME_TERMS, UNSURE = 100, 95, 92, 84
-"""How sure a heading makes it: the field's own name, a known heading for this field, the same terms; and the most without one of them."""
+"""How sure a heading makes it: the field's own name, a known heading for this field, the same terms;
+and the most without one of them.
+"""
 GUESSED = 50
 """How sure the first of several columns is that say the same."""
 MOSTLY = 70
@@ -168,7 +172,9 @@ def _judge(
 def _whose_code(
     column: Column, content: Content, field: Field, record: Record, words: Mapping[str, set[frozenset[str]]]
 ) -> Field | None:
-    """The field with whoever gives the item this code, where the heading names both: “Supplier no.” may be the supplier or their code."""
+    """The field with whoever gives the item this code, where the heading names both:
+    “Supplier no.” may be the supplier or their code.
+    """
     if field.kind != "code" or record.key == (field.name,) or field.to is not None or not content.count:
         return None
     terms = terms_of(column.heading)
@@ -211,7 +217,9 @@ def _by_heading(
 def _names_without_heading(
     columns: list[Column], looked: Mapping[str, Content], record: Record, found: list[Proposal]
 ) -> list[Proposal]:
-    """The name of a row by content alone, in a sheet without headings: the only column of words that are different in nearly every row."""
+    """The name of a row by content alone, in a sheet without headings:
+    the only column of words that are different in nearly every row.
+    """
     field = record.fields.get(record.called or "")
     if field is None or any(column.heading for column in columns) or any(each.field is field for each in found):
         return []

@@ -64,7 +64,9 @@ def _picked(rows: Rows, where: str, conventions: Conventions, today: date) -> tu
 
 
 def _once(rows: Rows, fields: list[str]) -> Rows:
-    """One row for each value: the first, with what it leaves blank from the others. What they say otherwise is a warning."""
+    """One row for each value: the first, with what it leaves blank from the others.
+    What they say otherwise is a warning.
+    """
     values = rows.values
     known = values.select(pl.all_horizontal(pl.col(fields).is_not_null())).to_series()
     others = [name for name in rows.fields if name not in fields]

@@ -148,7 +148,9 @@ def _said_once(tidied: Tidied, cell: str) -> Tidied:
 
 
 def _says_clear(values: pl.Series, few: pl.Series | None) -> pl.Series | None:
-    """Where a cell asks to clear the value, or None if none does. The first character alone rules out nearly all cells."""
+    """Where a cell asks to clear the value, or None if none does.
+    The first character alone rules out nearly all cells.
+    """
     seen = values if few is None else few
     begun = seen.str.starts_with(CLEAR[0])
     if not begun.any() or not (seen.filter(begun).str.to_lowercase() == CLEAR).any():
@@ -264,7 +266,9 @@ def _about_currencies(rows: Rows, currency: str) -> list[FindingGroup]:
 
 
 def _about_currency_columns(rows: Rows, unread: Sequence[Column], currency: str) -> list[FindingGroup]:
-    """Columns that no field reads, and that say in which currency the amounts of a row are: another than the one here."""
+    """Columns that no field reads, and that say in which currency the amounts of a row are:
+    another than the one here.
+    """
     money = any(rows.record.fields[name].kind == "money" for name in rows.fields)
     found = []
     for column in unread if money and currency else ():
@@ -294,7 +298,9 @@ def _about_currency_columns(rows: Rows, unread: Sequence[Column], currency: str)
 
 
 def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
-    """Columns that limit or scale what the rows say, and that nobody mapped or skipped: without them, the rows say something else."""
+    """Columns that limit or scale what the rows say, and that nobody mapped or skipped:
+    without them, the rows say something else.
+    """
     record = rows.record
     money = any(record.fields[name].kind == "money" for name in rows.fields)
     posted = record.is_posted or "quantity" in rows.fields
@@ -347,7 +353,9 @@ def _about_hidden(rows: Rows) -> list[FindingGroup]:
 
 
 def _about_struck(rows: Rows) -> list[FindingGroup]:
-    """What is struck through in the workbook: people mean by it that it does not count, and it counts as all the rest does."""
+    """What is struck through in the workbook: people mean by it that it does not count,
+    and it counts as all the rest does.
+    """
     struck = rows.table.formats.struck if rows.table.formats is not None else {}
     said: dict[str, pl.Series] = {}
     for name, letter in rows.letters.items():

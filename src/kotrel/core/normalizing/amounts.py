@@ -113,7 +113,9 @@ def _fixed(decimals: int) -> str:
 
 
 def fixed_decimals(values: pl.Series, decimals: int) -> pl.Series:
-    """Plain numbers with exactly that many decimals; a text that is not a number or has more decimals stays as it is."""
+    """Plain numbers with exactly that many decimals; a text that is not a number or has more decimals stays
+    as it is.
+    """
     if bool(values.str.contains(_fixed(decimals)).all()):
         return values
     too_many = values.str.contains(rf"\.[0-9]{{{decimals}}}[0-9]*[1-9]").fill_null(False)
@@ -133,7 +135,9 @@ def _read_number_cell(text: str, decimals: int) -> tuple[str | None, str, str]:
 
 
 SIZES = 10
-"""A number this many times the largest number cell of its column is rather a decimal point taken for a thousands mark."""
+"""A number this many times the largest number cell of its column is rather a decimal point taken
+for a thousands mark.
+"""
 FEW_CELLS = 3
 """With fewer number cells, a column says nothing about the size of its numbers."""
 

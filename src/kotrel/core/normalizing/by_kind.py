@@ -90,7 +90,8 @@ def _tidy_few(
     setting: ColumnSetting,
     few: pl.Series,
 ) -> Tidied | None:
-    """A column that repeats a few values, by these alone: where there is nothing to tell of them, there is nothing at all.
+    """A column that repeats a few values, by these alone: where there is nothing to tell of them, there is nothing at
+    all.
 
     Returns:
         None where each cell must be looked at.
@@ -144,7 +145,9 @@ def _tidy_all(
 
 
 def _named_errors(values: pl.Series) -> pl.Series:
-    """Boolean for each text: it is the name of an error. In a text file, and in a cell typed as text, it is only that."""
+    """Boolean for each text: it is the name of an error.
+    In a text file, and in a cell typed as text, it is only that.
+    """
     begins = values.str.contains(r"^\s*(?:#|[Ee][Rr][Rr]:)").fill_null(False)
     if not begins.any():
         return begins

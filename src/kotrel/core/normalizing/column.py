@@ -62,8 +62,8 @@ class ColumnSetting:
         rounding: see :class:`kotrel.core.values.conventions.Conventions`; what the mapping says comes first.
         formats: how the sheet's cells show their numbers; None where nobody knows, and for what is no cell by itself.
         letter: the column.
-        witnesses: texts of the same column in other parts of a file that is read in parts: how a column writes its numbers and days
-            is decided from all of it.
+        witnesses: texts of the same column in other parts of a file that is read in parts: how a column writes its
+            numbers and days is decided from all of it.
         text_file: whether the sheet is a text file, in which texts may be protected from becoming formulas.
     """
 

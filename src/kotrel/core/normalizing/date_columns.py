@@ -78,8 +78,8 @@ def date_evidence(texts: pl.Series) -> tuple[object, ...]:
 def _turned(rows: pl.Series, values: pl.Series, is_date: pl.Series, typed: pl.Series) -> list[Trouble]:
     """Date cells whose day and month a spreadsheet may have exchanged.
 
-    A program that takes the month first makes a date of 5/3/2028 and leaves 25/3/2028 as a text: so a column has texts with
-    a day above 12, and date cells with none.
+    A program that takes the month first makes a date of 5/3/2028 and leaves 25/3/2028 as a text: so a column has texts
+    with a day above 12, and date cells with none.
     """
     if not is_date.any() or dates.order_of(values.filter(typed).unique().to_list())[0] is None:
         return []

@@ -1,4 +1,6 @@
-"""The cells of a sheet that an expression reads: as texts, and where it asks for numbers, read as cells of a number field are."""
+"""The cells of a sheet that an expression reads: as texts, and where it asks for numbers,
+read as cells of a number field are.
+"""
 
 from __future__ import annotations
 
@@ -61,7 +63,9 @@ def expression_columns(
 def unread_findings(
     rows: Rows, field: str | None, troubles: Mapping[str, Sequence[Trouble]], others: Sequence[Trouble]
 ) -> list[FindingGroup]:
-    """What an expression could not read as findings: at the cells of its columns, or at the rows of texts that it makes."""
+    """What an expression could not read as findings: at the cells of its columns,
+    or at the rows of texts that it makes.
+    """
     at_cells = [(letter, each) for letter, found in troubles.items() for each in found]
     return [
         replace(rows.group(each.severity, each.kind, each.title, field, each.cells), letter=letter)

@@ -105,7 +105,8 @@ def _plain(value: Decimal) -> str:
 
 
 def read_as_shown(rows: pl.Series, values: pl.Series, is_number: pl.Series, setting: ColumnSetting) -> Tidied:
-    """A number that a format gives leading zeros, or signs among its digits, is what the cell shows: people see nothing else.
+    """A number that a format gives leading zeros, or signs among its digits, is what the cell shows: people see nothing
+    else.
 
     Args:
         rows: sheet rows.

@@ -25,8 +25,9 @@ class GuardFinding:
 
 
 FRAME = ("target", "item", "unit", "from_quantity", "old", "new", "cost", "group")
-"""Columns of the frame that guards judge: prices as Decimals, the cost for the same unit in the list's currency (blank where that
-is not known), and the item's group."""
+"""Columns of the frame that guards judge: prices as Decimals, the cost for the same unit in the list's currency (blank
+where that is not known), and the item's group.
+"""
 
 
 def guarded(
@@ -41,8 +42,8 @@ def guarded(
 
     Args:
         frame: :data:`FRAME`, one row for each new price.
-        standing: ``target``, ``item``, ``unit``, ``from_quantity`` and ``amount`` of the prices in force: where a list has no new
-            price, the one in force is compared.
+        standing: ``target``, ``item``, ``unit``, ``from_quantity`` and ``amount`` of the prices in force: where a list
+            has no new price, the one in force is compared.
         currencies: price list → its currency, or an empty text for the workspace's.
 
     Returns:
@@ -113,7 +114,9 @@ def guarded(
 def _above(
     frame: pl.DataFrame, standing: pl.DataFrame, low: str, high: str, currencies: Mapping[str, str], rates: Rates
 ) -> pl.DataFrame:
-    """The places where a price of the lower list is above that of the higher one; at the lower list's row if it is a new one."""
+    """The places where a price of the lower list is above that of the higher one;
+    at the lower list's row if it is a new one.
+    """
     one, other = (currencies.get(code) or rates.home for code in (low, high))
     key = ["target", "item", "unit", "from_quantity"]
     stays = standing.join(frame, on=key, how="anti").select(

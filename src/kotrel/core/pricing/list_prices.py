@@ -1,6 +1,7 @@
 """What a price list asks for one base unit of each of many items: its fixed prices, and its discounts.
 
-The same prices as :func:`kotrel.core.pricing.effective.effective_price` finds for one item, without how they come about.
+The same prices as :func:`kotrel.core.pricing.effective.effective_price` finds for one item, without how they come
+about.
 """
 
 from __future__ import annotations

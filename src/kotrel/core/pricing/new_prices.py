@@ -1,8 +1,8 @@
 """New prices by rules: every step on whole columns of exact decimals.
 
-The order of the work: exact to 12 decimals → unit conversion → the step's rounding rule → the list's decimals. Expressions are
-calculated for one base unit of the item; a price of another unit is its factor times as much. They are calculated in the currency
-of what they set: every list, own price and figure of another currency is exchanged before.
+The order of the work: exact to 12 decimals → unit conversion → the step's rounding rule → the list's decimals.
+Expressions are calculated for one base unit of the item; a price of another unit is its factor times as much. They are
+calculated in the currency of what they set: every list, own price and figure of another currency is exchanged before.
 """
 
 from __future__ import annotations
@@ -32,8 +32,8 @@ class Goods:
     """What prices are worked out from. All frames have String columns in canonical text.
 
     Attributes:
-        items: the items with the fields that expressions use, among them ``code``, ``unit`` and the own prices; ``currency`` is that
-            of an item's amounts, blank for the workspace's.
+        items: the items with the fields that expressions use, among them ``code``, ``unit`` and the own prices;
+            ``currency`` is that of an item's amounts, blank for the workspace's.
         fields: of the item, for the expressions.
         prices: fixed prices in force (see :func:`kotrel.core.pricing.prices_in_force.in_force`).
         factors: ``item``, ``unit``, ``factor``: base units in one of the unit.
@@ -59,8 +59,8 @@ class Worked:
     """What came out.
 
     Attributes:
-        prices: :data:`~kotrel.core.pricing.prices_in_force.BREAK`, ``old`` and ``new`` (Decimal with 12 places; ``old`` blank for a new price), ``step``, ``remark``,
-            ``factor``: of every price that a step worked out.
+        prices: :data:`~kotrel.core.pricing.prices_in_force.BREAK`, ``old`` and ``new`` (Decimal with 12 places; ``old``
+            blank for a new price), ``step``, ``remark``, ``factor``: of every price that a step worked out.
         untouched: prices of the lists that are set which no step touched.
         blank: prices for which a step had nothing to work with, by target.
         idle: steps that had no price to work on, each with the reason.
@@ -171,7 +171,9 @@ def _priced_target(
     rules: PriceRules,
     goods: Goods,
 ) -> tuple[pl.DataFrame, int, int]:
-    """All prices of one target after a step, for how many of them there was nothing to work with, and how many it looked at."""
+    """All prices of one target after a step, for how many of them there was nothing to work with,
+    and how many it looked at.
+    """
     mine = (pl.col("target") == target) & pl.col("item").is_in(fits.implode())
     if step.from_quantity is not None:
         mine = mine & (pl.col("from_quantity") == exact(step.from_quantity))
@@ -255,7 +257,8 @@ def _with_list(
 ) -> pl.DataFrame:
     """The frame with a list's price for one base unit of each row's item, as the steps made it and as it was before.
 
-    The price of the same unit comes first, from the greatest quantity that is not above the row's; then that of the base unit.
+    The price of the same unit comes first, from the greatest quantity that is not above the row's; then that of the
+    base unit.
     """
     there = done.filter(pl.col("target") == code).select("item", "unit", "from_quantity", "now", "old", "factor")
     there = there.filter(pl.col("now").is_not_null() | pl.col("old").is_not_null())
@@ -287,7 +290,9 @@ def _with_list(
 def _in_target_currency(
     frame: pl.DataFrame, named: list[str], step: Step, target: str, rules: PriceRules, goods: Goods
 ) -> pl.DataFrame:
-    """The frame with the amounts of money that the expression names, of items and sheets, in the currency of the target."""
+    """The frame with the amounts of money that the expression names, of items and sheets,
+    in the currency of the target.
+    """
     for name in named:
         sheet, _, field_name = name.rpartition(".")
         about = goods.fields.get(name) or goods.fields.get(field_name)

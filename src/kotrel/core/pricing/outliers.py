@@ -1,7 +1,7 @@
 """Changes unlike those of their group, and prices that look as if the decimal point had moved.
 
-The measure is robust: the median of a group's changes, and the median absolute deviation from it (MAD), times 1.4826, which
-estimates the standard deviation of normal data (Rousseeuw and Croux, 1993). One absurd price moves neither.
+The measure is robust: the median of a group's changes, and the median absolute deviation from it (MAD), times 1.4826,
+which estimates the standard deviation of normal data (Rousseeuw and Croux, 1993). One absurd price moves neither.
 """
 
 from __future__ import annotations
@@ -23,8 +23,8 @@ def unlike(frame: pl.DataFrame, settings: Outliers) -> pl.Series:
     """What is odd about each change, in words, or blank.
 
     Args:
-        frame: ``old`` and ``new``, ``change`` in per cent (blank without an old price), and ``group``. Medians need floats: no
-            price passes through here, only the comparison of one change with the others.
+        frame: ``old`` and ``new``, ``change`` in per cent (blank without an old price), and ``group``. Medians need
+            floats: no price passes through here, only the comparison of one change with the others.
     """
     change, ratio = pl.col("change").cast(pl.Float64), pl.col("new").cast(pl.Float64) / pl.col("old").cast(pl.Float64)
     median = change.median().over("group")

@@ -1,7 +1,8 @@
-"""What a load does to prices, in sum: count, mean and largest change for each list and category, and the value at stake.
+"""What a load does to prices, in sum: count, mean and largest change for each list and category, and the value at
+stake.
 
-The value at stake is what the stock on hand is worth more or less at the new prices: change × on hand, at the price for one base
-unit from the first piece on.
+The value at stake is what the stock on hand is worth more or less at the new prices: change × on hand, at the price for
+one base unit from the first piece on.
 """
 
 from __future__ import annotations
@@ -21,8 +22,9 @@ from kotrel.core.rows.system_state import Reader
 from kotrel.core.stock.sums import LedgerQuery, Sums
 
 STAKES = ("list", "category", "prices", "new", "mean", "largest", "item", "stake", "currency")
-"""Columns: how many prices changed or are new, their mean and largest change in per cent, the item of the largest, money in the
-list's currency (blank for the workspace's)."""
+"""Columns: how many prices changed or are new, their mean and largest change in per cent, the item of the largest,
+money in the list's currency (blank for the workspace's).
+"""
 
 _BREAK = ["price_list", "item", "unit", "from_quantity"]
 _FRAME = ("list", "item", "unit", "first", "old", "price")
@@ -31,7 +33,9 @@ _FRAME = ("list", "item", "unit", "first", "old", "price")
 def price_stakes(
     changes: Sequence[RecordChanges], description: Description, read: Reader, sums: Sums
 ) -> pl.DataFrame | None:
-    """:data:`STAKES` of a load, the list totals (``category`` blank) before their categories; None where no price changes."""
+    """:data:`STAKES` of a load, the list totals (``category`` blank) before their categories;
+    None where no price changes.
+    """
     item = description.records.get("item")
     if item is None or "unit" not in item.fields:
         return None

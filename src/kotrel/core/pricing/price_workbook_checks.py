@@ -74,7 +74,9 @@ def _currencies(codes: pl.Series, state: SystemState) -> dict[str, str]:
 
 
 def _cost_in_list_currency(frame: pl.DataFrame, currencies: dict[str, str], rates: Rates) -> pl.DataFrame:
-    """The frame with the cost as its list counts; blank where there is no rate, which was reported when the prices were calculated."""
+    """The frame with the cost as its list counts; blank where there is no rate,
+    which was reported when the prices were calculated.
+    """
     own = pl.coalesce("own currency", pl.lit(rates.home))
     listed = {code: currency or rates.home for code, currency in currencies.items()}
     target = pl.coalesce(pl.col("target").replace_strict(listed, default=None, return_dtype=pl.String), own)

@@ -23,7 +23,8 @@ def without_readers_columns(table: Table, own: Mapping[str, str]) -> tuple[Table
         own: the item's own prices: field → title.
 
     Returns:
-        The table, and field → the column of the price that its new one was worked out from. Its cells stay in the table.
+        The table, and field → the column of the price that its new one was worked out from. Its cells stay in the
+        table.
     """
     headings = {column.heading.casefold(): column.letter for column in table.columns}
     if "price list" in headings:

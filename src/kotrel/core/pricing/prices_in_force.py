@@ -15,8 +15,8 @@ BREAK = ["target", "item", "unit", "from_quantity"]
 def in_force(prices: pl.DataFrame, day: str) -> pl.DataFrame:
     """The prices in force on a day: :data:`BREAK`, ``amount`` (Decimals) and ``from_date``.
 
-    The row that began last counts, as in :func:`kotrel.core.pricing.effective_price.effective_price`; where that is a discount,
-    ``amount`` is blank.
+    The row that began last counts, as in :func:`kotrel.core.pricing.effective_price.effective_price`; where that is a
+    discount, ``amount`` is blank.
 
     Args:
         prices: :data:`PRICE` in canonical text.

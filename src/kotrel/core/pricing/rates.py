@@ -36,7 +36,9 @@ class Rates:
         return Rates(self.home, {**self.values, **values}, where)
 
     def known(self, one: str, other: str) -> Fraction | None:
-        """What one unit of a currency is in another, exactly; None where a rate is missing. A blank one is the workspace's."""
+        """What one unit of a currency is in another, exactly; None where a rate is missing.
+        A blank one is the workspace's.
+        """
         one, other = one or self.home, other or self.home
         if one == other:
             return Fraction(1)

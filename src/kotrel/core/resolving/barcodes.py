@@ -1,4 +1,6 @@
-"""Barcodes as they were: with the zeros that a number cell dropped, and without blanks and dashes between their digits."""
+"""Barcodes as they were: with the zeros that a number cell dropped,
+and without blanks and dashes between their digits.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ Repair = tuple[str, str, str]
 
 
 def repaired_barcodes(rows: Rows, name: str, state: SystemState) -> dict[str, Repair]:
-    """Value → its repair, for barcodes that lost leading zeros, or have blanks, dashes or ``.0`` that are no part of them."""
+    """Value → its repair, for barcodes that lost leading zeros, or have blanks,
+    dashes or ``.0`` that are no part of them.
+    """
     values = rows.values[name]
     if bool(values.str.len_bytes().is_in([*GTIN_LENGTHS]).all()) and values.str.len_bytes().n_unique() < 2:
         return {}
@@ -59,10 +63,11 @@ def _as_held(rows: Rows, name: str, state: SystemState) -> dict[str, Repair]:
 
 
 def _lost_zeros(rows: Rows, name: str, values: pl.Series) -> dict[str, Repair]:
-    """Number cells of barcodes that lost leading zeros: every one of their length has its check digit, and they are many.
+    """Number cells of barcodes that lost leading zeros: every one of their length has its check digit, and they are
+    many.
 
-    A check digit proves digits, never a length: only where a spreadsheet can have dropped the zeros, and only up to the next
-    length that a barcode can have.
+    A check digit proves digits, never a length: only where a spreadsheet can have dropped the zeros, and only up to the
+    next length that a barcode can have.
     """
     letter = rows.letters.get(name)
     if letter is None or not rows.table.sheet:

@@ -1,8 +1,9 @@
-"""Could it have happened to this cell? Which values of a column a spreadsheet may have made of codes, as its cells show it.
+"""Could it have happened to this cell? Which values of a column a spreadsheet may have made of codes, as its cells show
+it.
 
-A cell that holds a number, or a date, can have been a code; a text in a workbook cannot: nobody's program turns ``0049E0`` into a
-text. In a text file every cell is a text, so there the column must show the damage: several values that are all damaged in the
-same way, and none that is not.
+A cell that holds a number, or a date, can have been a code; a text in a workbook cannot: nobody's program turns
+``0049E0`` into a text. In a text file every cell is a text, so there the column must show the damage: several values
+that are all damaged in the same way, and none that is not.
 """
 
 from __future__ import annotations

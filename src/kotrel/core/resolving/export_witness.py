@@ -1,4 +1,6 @@
-"""What an export proves of the sheet that came from it: keys that were changed, and rows that have the values of other rows."""
+"""What an export proves of the sheet that came from it:
+keys that were changed, and rows that have the values of other rows.
+"""
 
 from __future__ import annotations
 
@@ -57,7 +59,9 @@ def find_changed_keys(rows: Rows, base: pl.DataFrame, state: SystemState) -> lis
 
 
 def _not_exported(rows: Rows, base: pl.DataFrame, strange: pl.DataFrame) -> FindingGroup:
-    """Keys that the export lacked though the system has them; the exported key that is missing and looks like one is suggested."""
+    """Keys that the export lacked though the system has them;
+    the exported key that is missing and looks like one is suggested.
+    """
     key, code = list(rows.record.key), rows.record.code
     missing = base.select(key).drop_nulls().unique().join(rows.values.select(key), on=key, how="anti")
     meant: dict[str, list[str]] = {}
@@ -73,7 +77,9 @@ def _not_exported(rows: Rows, base: pl.DataFrame, strange: pl.DataFrame) -> Find
 
 
 def _values_of_others(rows: Rows, base: pl.DataFrame, known: pl.Series) -> pl.DataFrame:
-    """Rows that have all the values of another exported row, which is not in the sheet with them: ``ROW``, the code, ``was of``."""
+    """Rows that have all the values of another exported row, which is not in the sheet with them:
+    ``ROW``, the code, ``was of``.
+    """
     record = rows.record
     key, code = list(record.key), record.code
     fields = [

@@ -81,7 +81,8 @@ def find_changed_names(rows: Rows, state: SystemState, exported: bool) -> list[F
     """A warning at each name beside a code that is not the name of that code.
 
     Args:
-        exported: only cells that were edited since the export have values: beside a code that was edited too, the name is only old.
+        exported: only cells that were edited since the export have values: beside a code that was edited too, the name
+            is only old.
     """
     found = []
     for name in rows.letters:
@@ -138,7 +139,8 @@ def with_exported_keys(rows: Rows, base: pl.DataFrame) -> Rows:
 
 
 def without_untouched(rows: Rows, base: pl.DataFrame) -> Rows:
-    """The rows with the exported values in all cells that still say them to the letter; their findings and repairs are gone.
+    """The rows with the exported values in all cells that still say them to the letter; their findings and repairs are
+    gone.
 
     Args:
         base: what was exported, or loaded from the sheet since: the key and fields.

@@ -49,7 +49,9 @@ class DefaultReader:
         self._troubles: dict[tuple[str, str], Trouble] = {}
 
     def read(self, name: str, text: str) -> str | None:
-        """A default in canonical text; what could not be read stays as it is, and becomes a finding where it is used."""
+        """A default in canonical text; what could not be read stays as it is,
+        and becomes a finding where it is used.
+        """
         field = self._rows.record.fields[name]
         tidied = read_values(pl.Series(ROW, [0], dtype=pl.UInt32), pl.Series([text]), field, self._conventions)
         value = tidied.values[0]
@@ -87,8 +89,8 @@ def make_values(
     """Fills in defaults and made values where a field is blank. Repairs come first, so that codes are right by then.
 
     They are for new rows, unless a mapping says that they are for all: a blank cell of an existing row changes nothing.
-    The mapping's values come first, then the sets of defaults, and last those of the description. All of them are read as
-    cells are. A cell that clears its value gets none.
+    The mapping's values come first, then the sets of defaults, and last those of the description. All of them are read
+    as cells are. A cell that clears its value gets none.
 
     Args:
         names: gives the codes and names of a list, for expressions that use a name.
@@ -168,7 +170,8 @@ def fill_keys(
 ) -> Rows:
     """Fills in the defaults of the key's fields: without them, nobody can know which row of the system is meant.
 
-    They come in the order of all defaults (see :func:`make_values`): the mapping's, the sets', those of the description.
+    They come in the order of all defaults (see :func:`make_values`): the mapping's, the sets', those of the
+    description.
 
     Args:
         behind: reference, field → the value there, for each row.
@@ -327,7 +330,9 @@ def _values_by_expression(
 def _where_used(
     findings: Sequence[FindingGroup], rows: Rows, name: str, new: Callable[[], pl.Series]
 ) -> list[FindingGroup]:
-    """The findings on made values that are used: in blank cells, and of existing rows only where the mapping says so."""
+    """The findings on made values that are used: in blank cells,
+    and of existing rows only where the mapping says so.
+    """
     if not findings:
         return []
     used = rows.values[name].is_null()

@@ -29,8 +29,8 @@ class Consequence:
     """Rows that no sheet has, and that a load changes because of rows that sheets have.
 
     Attributes:
-        kind: ``created``: they are new on a list, because rows use them; ``ended``: a new row of the sheet ends their period;
-            ``resumed``: what was in force before a row of the sheet begins again after its end.
+        kind: ``created``: they are new on a list, because rows use them; ``ended``: a new row of the sheet ends their
+            period; ``resumed``: what was in force before a row of the sheet begins again after its end.
         rows: each has the row number of the first row that causes it.
         causes: ``sheet row`` and the fields of the record's key: every row that causes one, and which.
     """
@@ -62,9 +62,9 @@ class Consequence:
 def created_rows(rows: Rows, create: Sequence[str], state: SystemState) -> tuple[Rows, tuple[Consequence, ...]]:
     """Rows for the lists in ``create``, one for each value that the rows use and the list does not have.
 
-    Spellings that differ only in capitals, blanks or a plural are one value, and the rows use the commonest of them; each
-    of the others is a warning. A row's name is its code; the defaults of its record fill the rest. A list with levels gets
-    the levels that the sheet has above the value.
+    Spellings that differ only in capitals, blanks or a plural are one value, and the rows use the commonest of them;
+    each of the others is a warning. A row's name is its code; the defaults of its record fill the rest. A list with
+    levels gets the levels that the sheet has above the value.
     """
     found: list[Consequence] = []
     for name in dict.fromkeys(create):
@@ -141,7 +141,9 @@ def _bare(code: str) -> str:
 
 
 def _parents(rows: Rows, fields: Sequence[str], target: Record, state: SystemState) -> pl.DataFrame:
-    """``ROW``, ``code`` and ``parent``: what stands one level above each value in the sheet; none where it has no levels."""
+    """``ROW``, ``code`` and ``parent``: what stands one level above each value in the sheet;
+    none where it has no levels.
+    """
     found = [pl.DataFrame(schema={ROW: pl.UInt32, "code": pl.String, "parent": pl.String})]
     for name in fields:
         source = rows.sources.get(name)

@@ -57,7 +57,9 @@ def find_odd_codes(
 
 
 def _looks_latin(rows: Rows, fresh: pl.DataFrame, name: str) -> list[FindingGroup]:
-    """A warning at new codes in Greek or Cyrillic letters that all look like Latin ones: typed again, they would be other codes."""
+    """A warning at new codes in Greek or Cyrillic letters that all look like Latin ones:
+    typed again, they would be other codes.
+    """
     odd = [
         (row, code, without_lookalikes(code))
         for row, code in fresh.filter(pl.col(name).str.contains(OTHER_ALPHABETS)).select(ROW, name).iter_rows()
@@ -137,7 +139,9 @@ def _padded_keys(state: SystemState, rows: Rows, name: str) -> pl.Series:
 
 
 def _alike(rows: Rows, fresh: pl.DataFrame, name: str) -> list[FindingGroup]:
-    """New codes of the sheet that differ from each other only in capitals and separators, or in zeros and letters like them."""
+    """New codes of the sheet that differ from each other only in capitals and separators,
+    or in zeros and letters like them.
+    """
     within = [part for part in rows.record.key if part != name]
     distinct = fresh.unique([*within, name], keep="first", maintain_order=True)
     if distinct.height < 2 or (not within and all_of_one_shape(distinct[name])):

@@ -21,8 +21,8 @@ from kotrel.core.values.near_codes import same_form
 def known_as(record: Record, values: pl.Series, state: SystemState) -> dict[str, dict[str, str]]:
     """Value → the codes of the rows that are known by it, each with the title of the field that says so.
 
-    A vendor's code counts without its vendor here: where two rows have it, both are given. A barcode is one thing at every
-    length in which it can be written.
+    A vendor's code counts without its vendor here: where two rows have it, both are given. A barcode is one thing at
+    every length in which it can be written.
     """
     if len(record.key) > 1 or not len(values):
         return {}
@@ -75,7 +75,8 @@ class Meant:
 def which_row(record: Record, value: str, state: SystemState) -> Meant:
     """The row that somebody means by one of its codes, as it is found wherever a code is typed or scanned.
 
-    Its own code comes first, then every other code that leads to it, then its own code in other capitals or with other separators.
+    Its own code comes first, then every other code that leads to it, then its own code in other capitals or with other
+    separators.
 
     Raises:
         WrongUse: there is none, or there are several.
@@ -134,15 +135,17 @@ def holders(
 ) -> pl.DataFrame:
     """The system's rows that have what is asked in a group of fields, as it is written or else in another way.
 
-    Names and addresses are the same in other capitals or with other blanks, and a barcode is one thing at every length. Only where
-    that finds nothing are codes compared by their letters and digits alone, and those of number cells without the zeros in front.
+    Names and addresses are the same in other capitals or with other blanks, and a barcode is one thing at every length.
+    Only where that finds nothing are codes compared by their letters and digits alone, and those of number cells
+    without the zeros in front.
 
     Args:
         asked: ``row place`` and the fields of the group, all filled.
         in_numbers: places where the last of them stands in a number cell, which may have dropped zeros.
 
     Returns:
-        ``row place``, ``found KEY`` for each field of the key, the last field as the system has it as ``held code``, and ``is exact``.
+        ``row place``, ``found KEY`` for each field of the key, the last field as the system has it as ``held code``,
+        and ``is exact``.
     """
     exact = _joined(record, group, asked, _written_so(record, group, asked, state), _comparable)
     left = asked.filter(~pl.col("row place").is_in(exact["row place"].implode()))

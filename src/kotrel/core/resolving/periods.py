@@ -72,7 +72,9 @@ def follow_periods(
 def follow_periods_together(
     parts: Sequence[Rows], state: SystemState, after_end: AfterEnd | None
 ) -> list[tuple[Rows, tuple[Consequence, ...], list[str]]]:
-    """As :func:`follow_periods`, for rows of one record from several sheets of a load: a row of one sheet ends those of another."""
+    """As :func:`follow_periods`, for rows of one record from several sheets of a load:
+    a row of one sheet ends those of another.
+    """
     apart = 1 + max(int(rows.values[ROW].max() or 0) for rows in parts)  # type: ignore[arg-type]
     frames = [rows.values.with_columns(pl.col(ROW) + apart * place) for place, rows in enumerate(parts)]
     values = pl.concat(frames, how="diagonal")
@@ -118,7 +120,9 @@ def follow_periods_together(
 
 
 def _said_ends(rows: Rows, there: pl.Series, last: str) -> pl.DataFrame:
-    """The key and ``said end`` of rows that the system has and to which the sheet gives an end, or takes it away (an open one)."""
+    """The key and ``said end`` of rows that the system has and to which the sheet gives an end,
+    or takes it away (an open one).
+    """
     record = rows.record
     if last not in rows.fields:
         return rows.values.clear().select(ROW, *record.key).with_columns(pl.lit(None, pl.String).alias("said end"))
@@ -132,8 +136,9 @@ def _points(
 ) -> pl.DataFrame:
     """The new rows and those that the system holds for the same things, in the order of their first days.
 
-    Each with where the next begins (``next start``), the row in the sheet that does (``cause``), whether it is cut by that,
-    whether the sheet gives another end to one that is there (``is said``), and of new rows the end that follows for them.
+    Each with where the next begins (``next start``), the row in the sheet that does (``cause``), whether it is cut by
+    that, whether the sheet gives another end to one that is there (``is said``), and of new rows the end that follows
+    for them.
     """
     record = rows.record
     own = rows.values.filter(wanted).select(
@@ -199,7 +204,9 @@ def _with_ends(rows: Rows, filled: pl.DataFrame, last: str) -> Rows:
 
 
 def _nothing_follows(rows: Rows, left: pl.DataFrame, last: str) -> list[FindingGroup]:
-    """Errors where an end leaves days without a row, although one was open before: nobody has said that it is to be so."""
+    """Errors where an end leaves days without a row, although one was open before:
+    nobody has said that it is to be so.
+    """
     title = rows.record.title.lower()
     first_days = left.sort("from").unique("cause", keep="first", maintain_order=True).sort("cause")
     own = rows.values.select(pl.col(ROW).cast(pl.Int64), last) if last in rows.values.columns else None
@@ -216,7 +223,8 @@ def _nothing_follows(rows: Rows, left: pl.DataFrame, last: str) -> list[FindingG
 
 
 def _findings(rows: Rows, joined: pl.DataFrame, first: str, last: str, told: pl.Series) -> list[FindingGroup]:
-    """Errors where an end that the sheet says runs into a later row, warnings where a gap is left or a later row stands.
+    """Errors where an end that the sheet says runs into a later row, warnings where a gap is left or a later row
+    stands.
 
     Args:
         told: the rows of which is said apart what follows their end.

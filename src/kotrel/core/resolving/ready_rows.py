@@ -1,4 +1,6 @@
-"""Rows as they were read → rows ready for the checks: repaired, found in the system, compared with their export, filled in."""
+"""Rows as they were read → rows ready for the checks:
+repaired, found in the system, compared with their export, filled in.
+"""
 
 from __future__ import annotations
 
@@ -109,7 +111,8 @@ def ready_rows(
 
     Args:
         base: what the sheet was exported with, or None where it did not come from an export.
-        alone: no other sheet of the load has rows of this record; else their periods are followed for all of them together.
+        alone: no other sheet of the load has rows of this record; else their periods are followed for all of them
+            together.
     """
     record = rows.record
     options = options.of(record.name)
@@ -161,7 +164,8 @@ def ready_rows(
 def _with_keys(
     rows: Rows, base: ExportBase | None, dotted: tuple[str, str] | None, state: SystemState, options: LoadOptions
 ) -> tuple[Rows, list[str]]:
-    """The rows with their keys as the export, the field to match on, or the expression that makes keys says; and remarks.
+    """The rows with their keys as the export, the field to match on, or the expression that makes keys says; and
+    remarks.
 
     Args:
         dotted: the record and field of other codes, where rows are matched on those.
@@ -238,7 +242,8 @@ def filled_keys(rows: Rows, state: SystemState, sets: Sequence[DefaultSet], conv
     before = {each.field for each in rows.defaulted}
     rows = fill_keys(rows, partial(referenced_values, rows, state), state.names_of, sets, conventions)
     filled = {each.field for each in rows.defaulted} - before
-    # Where the list has none of the rows that a part of the key comes from, it is blank: that is what is wrong, not a heading.
+    # Where the list has none of the rows that a part of the key comes from, it is blank: that is what is wrong, not a
+    # heading.
     fields, there = rows.record.fields, rows.values
     behind_keys = {name: source[0] for name in rows.record.key if (source := fields[name].default_from) is not None}
     lacking = [name for name, by in behind_keys.items() if name not in there.columns and by in there.columns]

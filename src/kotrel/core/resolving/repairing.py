@@ -1,4 +1,6 @@
-"""Repairs damaged codes and names by the lists of the system, only where that can be proved; reports those that are lost."""
+"""Repairs damaged codes and names by the lists of the system, only where that can be proved;
+reports those that are lost.
+"""
 
 from __future__ import annotations
 
@@ -68,9 +70,11 @@ def keep_as_held(rows: Rows, state: SystemState, only: Collection[str] | None = 
 def found_by_fields(
     rows: Rows, name: str, source: Source, target: Record, state: SystemState
 ) -> dict[str, tuple[str, str, str]]:
-    """Value of the field → the code of the one row that has all the values given, ignoring case and punctuation, and its proof.
+    """Value of the field → the code of the one row that has all the values given, ignoring case and punctuation, and
+    its proof.
 
-    A reference, such as the brand, may be given by its name there. A blank cell means that the row has nothing there either. Where several rows fit, or none, there is no entry.
+    A reference, such as the brand, may be given by its name there. A blank cell means that the row has nothing there
+    either. Where several rows fit, or none, there is no entry.
     """
     fields, key = list(source.found_by), target.key[0]
     given = cells_as_shown(rows.table, source.columns).select(
@@ -104,7 +108,9 @@ def found_by_fields(
 
 
 def _codes_for_names(texts: pl.Series, names: Mapping[str, str]) -> pl.Series:
-    """The texts with the code of the one row that is called so; a text that is a code itself, or several names, stays."""
+    """The texts with the code of the one row that is called so;
+    a text that is a code itself, or several names, stays.
+    """
     if not names:
         return texts
     codes: dict[str, list[str]] = {}
@@ -292,7 +298,9 @@ def _repaired_field(
 
 
 def _found_key(column: _RepairedColumn, source: Source) -> tuple[pl.Series, list[RepairGroup], list[FindingGroup]]:
-    """The key of the rows that the system has with these values; the others have none, which is an error unless one is made."""
+    """The key of the rows that the system has with these values;
+    the others have none, which is an error unless one is made.
+    """
     rows, name = column.rows, column.about.name
     repairs: list[RepairGroup] = []
     after = _repaired(column, repairs) if column.repairs else column.values
@@ -393,7 +401,9 @@ def _repair_key(column: _RepairedColumn, state: SystemState, really_new: Collect
 
 
 def _clean(code: str, in_latin: bool) -> str:
-    """A new code in plain characters. One written in another alphabet stays so: half of it in Latin would be a third code."""
+    """A new code in plain characters. One written in another alphabet stays so:
+    half of it in Latin would be a third code.
+    """
     return (
         unquoted(without_lookalikes(code))
         if without_lookalikes(code).isascii() and (in_latin or seen(code).isascii())

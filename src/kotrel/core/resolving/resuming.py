@@ -19,8 +19,9 @@ AfterEnd = Literal["resume", "nothing"]
 OPEN = "9999-12-31"
 """Stands for the end of a period without one, so that ends can be compared."""
 SCHEMA = {"cause": pl.Int64, "place": pl.UInt32, "from": pl.String, "to": pl.String}
-"""``cause``: the row of the sheet whose end leaves days without one; ``place``: the point that would be in force then; first and
-last day, blank for an open end."""
+"""``cause``: the row of the sheet whose end leaves days without one; ``place``: the point that would be in force then;
+first and last day, blank for an open end.
+"""
 
 
 class _Point(NamedTuple):
@@ -36,8 +37,8 @@ def days_left(points: pl.DataFrame, first: str) -> pl.DataFrame:
     An earlier row never goes on across a later one, new or there already: it goes on until the day before that.
 
     Args:
-        points: the rows for the same things (``thing``) in the order of their first days; ``is new``, ``own end`` and ``new end`` (what
-            follows for a new row without an end); see :mod:`kotrel.core.resolving.periods`.
+        points: the rows for the same things (``thing``) in the order of their first days; ``is new``, ``own end`` and
+            ``new end`` (what follows for a new row without an end); see :mod:`kotrel.core.resolving.periods`.
     """
     reach = pl.when("is new").then(pl.coalesce("own end", "within")).otherwise("own end").fill_null(OPEN)
     ordered = points.with_row_index("place").with_columns(reach.alias("reach"))

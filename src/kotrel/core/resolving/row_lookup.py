@@ -123,7 +123,9 @@ def _not_found(rows: Rows, field: Field, joined: pl.DataFrame, known: Sequence[s
 
 
 def other_code_named(record: Record, name: str) -> tuple[str, str] | None:
-    """``item_code.code``, or ``item_code`` alone, → the record and field of codes elsewhere that lead to this record's rows."""
+    """``item_code.code``, or ``item_code`` alone, → the record and field of codes elsewhere that lead
+    to this record's rows.
+    """
     return next((dotted for dotted in record.other_codes if name in (".".join(dotted), dotted[0])), None)
 
 

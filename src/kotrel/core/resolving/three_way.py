@@ -1,7 +1,8 @@
 """Three-way comparison: what the sheet was exported with, what the system holds now, and what the sheet says.
 
 Only cells that were edited in the sheet are loaded. What has changed in the system since and was not edited stays as it
-is. A cell edited here and changed there is a clash: it is reported with all three values, so that nobody's change is lost.
+is. A cell edited here and changed there is a clash: it is reported with all three values, so that nobody's change is
+lost.
 """
 
 from __future__ import annotations
@@ -151,7 +152,9 @@ def _edited(
 
 
 def _side_by_side(rows: Rows, base: pl.DataFrame, now: pl.DataFrame, fields: Sequence[str]) -> pl.DataFrame:
-    """The rows with what was exported (``was NAME``, ``is exported``) and what the system holds (``now NAME``, ``is held``)."""
+    """The rows with what was exported (``was NAME``, ``is exported``) and what the system holds (``now NAME``,
+    ``is held``).
+    """
     key = list(rows.record.key)
     others = base.select(
         *key, *(pl.col(name).alias(f"was {name}") for name in fields), pl.lit(True).alias("is exported")

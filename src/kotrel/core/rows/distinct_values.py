@@ -27,7 +27,9 @@ def few_of(values: pl.Series) -> pl.Series | None:
 
 
 def is_plain(values: pl.Series) -> bool:
-    """True where all values are printable ASCII, as in most columns, with neither spaces at the ends nor ``=``, ``'`` or ``#`` first."""
+    """True where all values are printable ASCII, as in most columns, with neither spaces at the ends nor ``=``,
+    ``'`` or ``#`` first.
+    """
     return bool(values.str.contains(_PLAIN).all())
 
 

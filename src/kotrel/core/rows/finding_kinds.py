@@ -1,4 +1,5 @@
-"""Every kind of finding, declared once: what it means, what to do, and whether rows that are written anew would still show it.
+"""Every kind of finding, declared once: what it means, what to do, and whether rows that are written anew would still
+show it.
 
 ``docs/reference/findings.md`` is made of this table, and so is what lasts when rows leave their sheet.
 """
@@ -9,8 +10,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 Lasting = Literal["value", "cell", "no value", "sheet"]
-"""Who shows the error: the ``value`` itself, wherever it is written; only its ``cell`` (how it is kept, the system, an export or the
-rules of its prices show it); only its cell, which has ``no value``; or only the ``sheet`` as a whole."""
+"""Who shows the error: the ``value`` itself, wherever it is written; only its ``cell`` (how it is kept, the system, an
+export or the rules of its prices show it); only its cell, which has ``no value``; or only the ``sheet`` as a whole.
+"""
 
 
 @dataclass(frozen=True)
@@ -258,4 +260,6 @@ FOR_SENDER = frozenset(
         "circle", "twice-in-sheet", "shared-in-sheet", "differs-in-sheet", "overlaps", "gap", "no-lines", "serial-twice", "lots-differ", "amount-differs",
     )
 ) - {"zero", "made-rounded"}  # fmt: skip
-"""Kinds that lie in the sheet alone: whoever made it may read them, and learns nothing of what our system holds or how we price."""
+"""Kinds that lie in the sheet alone: whoever made it may read them,
+and learns nothing of what our system holds or how we price.
+"""

@@ -10,7 +10,9 @@ from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 
 MARK = "#N/A "
-"""What stands before a value that had an error where it comes from: it is read as an error until somebody writes what is right."""
+"""What stands before a value that had an error where it comes from:
+it is read as an error until somebody writes what is right.
+"""
 
 
 def lost_with_the_sheet(rows: Rows) -> list[FindingGroup]:
@@ -20,7 +22,9 @@ def lost_with_the_sheet(rows: Rows) -> list[FindingGroup]:
 
 
 def with_lasting_errors(rows: Rows) -> pl.DataFrame:
-    """The values, with what had an error that only its sheet shows behind a mark; of errors on whole rows, their codes."""
+    """The values, with what had an error that only its sheet shows behind a mark;
+    of errors on whole rows, their codes.
+    """
     values, code = rows.values_as_typed, rows.record.code
     for group in rows.findings:
         about = rows.record.fields.get(group.field or "")

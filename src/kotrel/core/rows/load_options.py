@@ -41,9 +41,11 @@ class LoadOptions:
         duplicates: where a key is in the sheet twice: an ``error``, or use the ``first`` or ``last`` row.
         create: lists to which new values are added.
         defaults: names of sets of defaults to use, besides those that apply by themselves.
-        clash: whose value to use where a cell was edited in the ``sheet`` and changed in the ``system``; None is an error.
+        clash: whose value to use where a cell was edited in the ``sheet`` and changed in the ``system``; None is an
+            error.
         new_codes: codes that are new although they look like existing ones; ``all`` for every one.
-        after_end: ``resume``: what was in force before a row begins again after its end; ``nothing``: nothing does; None asks.
+        after_end: ``resume``: what was in force before a row begins again after its end; ``nothing``: nothing does;
+            None asks.
         since: the remembered export to compare with; None for the one that the sheet's stamp names.
         documents: what is said of documents.
     """

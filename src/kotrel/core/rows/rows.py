@@ -98,7 +98,9 @@ class Rows:
 
     @property
     def refused(self) -> pl.Series:
-        """The rows (UInt32, distinct, sorted) that cannot be loaded: those with an error, or all where the sheet has one."""
+        """The rows (UInt32, distinct, sorted) that cannot be loaded:
+        those with an error, or all where the sheet has one.
+        """
         if any(True for _ in concerns_sheet(self.findings)):
             return self.values[ROW].unique().sort()
         return rows_with(self.findings, "error")

@@ -136,7 +136,9 @@ class SystemState:
         return self.with_coming(record, self.held_codes(record, values))
 
     def held_codes(self, record: Record, values: pl.Series) -> pl.Series:
-        """The codes of the system's rows that have one of the values, as often as they stand there; more may come back."""
+        """The codes of the system's rows that have one of the values, as often as they stand there;
+        more may come back.
+        """
         return self._read(record.name, [record.code], (record.code, values))[record.code]
 
     def with_coming(self, record: Record, codes: pl.Series) -> pl.Series:
@@ -213,7 +215,9 @@ class SystemState:
 
 
 def is_new(rows: Rows, state: SystemState) -> pl.Series:
-    """Boolean for each row: the system holds no row with its key. Without a value for each part of the key, all are new."""
+    """Boolean for each row: the system holds no row with its key.
+    Without a value for each part of the key, all are new.
+    """
     key = list(rows.record.key)
     if not rows.has_key:
         return pl.Series([True], dtype=pl.Boolean).new_from_index(0, rows.values.height)
@@ -228,7 +232,9 @@ def is_new(rows: Rows, state: SystemState) -> pl.Series:
 
 
 def after_load(rows: Rows, state: SystemState, fields: Sequence[str]) -> pl.DataFrame:
-    """What the rows will hold after the load: ``ROW`` and ``fields``. Where the sheet is blank, the system's value stays."""
+    """What the rows will hold after the load: ``ROW`` and ``fields``.
+    Where the sheet is blank, the system's value stays.
+    """
     key = list(rows.record.key)
     carried = [name for name in fields if name in rows.fields]
     own = rows.values.select(
@@ -264,7 +270,8 @@ def follows_nothing(rows: Rows, state: SystemState, name: str) -> pl.Series | bo
 
 
 def behind_rows(rows: Rows, state: SystemState, reference: str, name: str) -> tuple[Record, pl.DataFrame]:
-    """For each row the value in a field of the row it refers to (``value there``), and whether that row exists (``is known``).
+    """For each row the value in a field of the row it refers to (``value there``), and whether that row exists (``is
+    known``).
 
     Where the sheet does not have the reference, the one that the system holds counts.
     """

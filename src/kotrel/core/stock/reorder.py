@@ -1,4 +1,6 @@
-"""What to order: when available stock is at or below the reorder point, order up to the level, rounded up to the item's multiple."""
+"""What to order: when available stock is at or below the reorder point, order up to the level,
+rounded up to the item's multiple.
+"""
 
 from __future__ import annotations
 

@@ -1,7 +1,8 @@
 """Sums of the ledger: quantity, value, average cost, and each place's share of an item's value.
 
-Average cost per item = value ÷ quantity over all places, four decimals, half away from zero. What goes out goes at that average,
-so the value that the ledger has at one place says little; a place's value is its share of the item's value, by quantity.
+Average cost per item = value ÷ quantity over all places, four decimals, half away from zero. What goes out goes at that
+average, so the value that the ledger has at one place says little; a place's value is its share of the item's value, by
+quantity.
 """
 
 from __future__ import annotations
@@ -82,7 +83,8 @@ def average_costs(sums: pl.DataFrame, decimals: int = AVERAGE_DECIMALS) -> pl.Se
 def shares(places: pl.DataFrame, items: pl.DataFrame) -> pl.Series:
     """The value at each place: its share of the item's value, by quantity. Decimals with :data:`VALUE_DECIMALS` places.
 
-    Of an item of which nothing is on hand, some value may be left, on a day between two documents: it is where the ledger has it.
+    Of an item of which nothing is on hand, some value may be left, on a day between two documents: it is where the
+    ledger has it.
 
     Args:
         places: ``item``, ``quantity`` and ``value`` of each place.

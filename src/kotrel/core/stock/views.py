@@ -42,10 +42,11 @@ VALUE = pl.Decimal(38, VALUE_DECIMALS)
 def period(
     opening: pl.DataFrame, came: pl.DataFrame, went: pl.DataFrame, closing: pl.DataFrame, by: Sequence[str]
 ) -> pl.DataFrame:
-    """``opening`` + ``in`` − ``out`` = ``closing`` for each place, in quantities, and in values with what was ``revalued``.
+    """``opening`` + ``in`` − ``out`` = ``closing`` for each place, in quantities, and in values with what was
+    ``revalued``.
 
-    A place is worth its share of the item's value. When the average cost changes because of another place, so does what is here:
-    that is revalued, and adds up to nothing over all places of an item.
+    A place is worth its share of the item's value. When the average cost changes because of another place, so does what
+    is here: that is revalued, and adds up to nothing over all places of an item.
 
     Args:
         opening, closing: places as :func:`on_hand` gives them, on the day before and on the last day.

@@ -1,4 +1,6 @@
-"""Lines that say something about the columns and are no rows: below the headings of a sheet, and of another program's template."""
+"""Lines that say something about the columns and are no rows:
+below the headings of a sheet, and of another program's template.
+"""
 
 from __future__ import annotations
 

@@ -47,7 +47,9 @@ def shown_otherwise(
 
 
 def as_shown(table: Table, letter: str) -> pl.Series:
-    """The cells of a column as texts that say what people see; for what is joined, taken apart, translated or compared."""
+    """The cells of a column as texts that say what people see;
+    for what is joined, taken apart, translated or compared.
+    """
     values = table.cells[letter]
     more = shown_otherwise(table.cells[ROW], values, table.kind_is(letter, "number"), table.formats, letter)
     if not more:
@@ -56,7 +58,9 @@ def as_shown(table: Table, letter: str) -> pl.Series:
 
 
 def per_cent_shown(table: Table, letter: str) -> pl.Series:
-    """A column as people see it, and 0.4 that shows 40 % as ``40%``: for where nothing else tells that it is per cent."""
+    """A column as people see it, and 0.4 that shows 40 % as ``40%``:
+    for where nothing else tells that it is per cent.
+    """
     shown = as_shown(table, letter).str.strip_chars()
     if table.formats is None or not table.formats.any_percent:
         return shown

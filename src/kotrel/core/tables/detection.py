@@ -130,7 +130,8 @@ def is_data(
     ends: bool,
     begins: bool = True,
 ) -> pl.Series | None:
-    """Boolean for each row of a table: no heading again, total or note; each of those is a remark. None where all are data.
+    """Boolean for each row of a table: no heading again, total or note; each of those is a remark. None where all are
+    data.
 
     Args:
         rows: the row of each in the sheet.

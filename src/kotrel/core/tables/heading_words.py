@@ -1,7 +1,7 @@
 """What headings say, in the languages of :mod:`kotrel.core.languages`, whole or cut short: words → plain terms.
 
-A heading becomes a set of terms (``Lief.-Art.-Nr.`` and ``Supplier part no`` are both vendor, item, code), so that headings
-can be compared with the names, titles and synonyms of fields, whatever these are.
+A heading becomes a set of terms (``Lief.-Art.-Nr.`` and ``Supplier part no`` are both vendor, item, code), so that
+headings can be compared with the names, titles and synonyms of fields, whatever these are.
 """
 
 from __future__ import annotations

@@ -67,7 +67,9 @@ def technical_row(cells: pl.DataFrame, at: int) -> dict[str, str] | None:
 
 
 def _is_short_for(name: str, heading: str) -> bool:
-    """True where a name is made of words of a heading, whole or cut short, or of its initials; but not the heading itself."""
+    """True where a name is made of words of a heading, whole or cut short, or of its initials;
+    but not the heading itself.
+    """
     words = [word.casefold() for word in re.findall(r"[^\W\d_]+", heading)]
     parts = [part.casefold() for part in re.findall(r"[A-Z]?[a-z]+|[A-Z]+", name)]
     if not words or name.casefold() == heading.casefold():
@@ -96,7 +98,8 @@ def bare_heading(heading: str) -> str:
 def headings_within(
     body: pl.DataFrame, rows: pl.Series, headings: Sequence[Sequence[str | None]], remarks: list[str]
 ) -> pl.Series | None:
-    """Boolean for each row: every cell of it that is filled, two at least, is the heading of its column. None where no row is.
+    """Boolean for each row: every cell of it that is filled, two at least, is the heading of its column. None where no
+    row is.
 
     Args:
         rows: the row of each in the sheet.

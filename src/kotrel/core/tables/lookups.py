@@ -1,4 +1,6 @@
-"""Small tables that a sheet is looked up in, such as a supplier's discount groups: their values become further columns."""
+"""Small tables that a sheet is looked up in, such as a supplier's discount groups:
+their values become further columns.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,8 @@ class Lookup:
         by: the heading of the column whose values are looked up.
         written: the value for each, where the mapping itself has them.
         file, sheet: where the table is, if not in the mapping: a file (else the one that is read), and its sheet.
-        key: the heading of the table's column with those values; empty for the one that is headed like ``by``, or the first.
+        key: the heading of the table's column with those values; empty for the one that is headed like ``by``, or the
+            first.
         default: the value for what is not in the table, or blank; None where that is an error.
     """
 
@@ -37,7 +40,9 @@ class Lookup:
 
 @dataclass(frozen=True)
 class LookupTable:
-    """What a lookup knows: heading of a value column → key → value; ``""`` heads the values that stand in the mapping."""
+    """What a lookup knows: heading of a value column → key → value;
+    ``""`` heads the values that stand in the mapping.
+    """
 
     lookup: Lookup
     values: Mapping[str, Mapping[str, str]]
@@ -54,7 +59,8 @@ class NotFound:
 
 
 def with_looked_up(table: Table, known: LookupTable) -> tuple[Table, NotFound | None]:
-    """The table with a further column for each column of values, ``[NAME.Heading]`` or ``[NAME]``; and what was not found.
+    """The table with a further column for each column of values, ``[NAME.Heading]`` or ``[NAME]``; and what was not
+    found.
 
     A value is found as it is written, else whatever its capitals.
     """

@@ -13,8 +13,8 @@ class Shown(NamedTuple):
     Attributes:
         places: the decimals; None where its format does not say.
         percent: whether as a percentage.
-        mask: of a format that shows whole numbers with a fixed number of digits, or with signs among them: each digit is a
-            ``0`` (always there) or ``#``, every other sign stands behind a ``\``. Empty where the format is none.
+        mask: of a format that shows whole numbers with a fixed number of digits, or with signs among them: each digit
+            is a ``0`` (always there) or ``#``, every other sign stands behind a ``\``. Empty where the format is none.
         currency: the sign or code of a currency in its format.
         text: what it shows, where the file itself says so and it is more than the number.
     """
@@ -47,7 +47,9 @@ class Formats(Protocol):
 
     @property
     def otherwise(self) -> Mapping[str, Mapping[int, str]]:
-        """Letter → row → the words that a number's format shows beside the number, or instead of it; ``""`` for nothing at all."""
+        """Letter → row → the words that a number's format shows beside the number, or instead of it;
+        ``""`` for nothing at all.
+        """
 
     @property
     def apart(self) -> Mapping[str, Mapping[int, str]]:
@@ -61,7 +63,9 @@ _SIGNS = re.compile(r"\\.|.", re.DOTALL)
 
 
 def masked(digits: str, mask: str) -> str:
-    """A whole number as a mask shows it: 1234 is 001234 by ``000000``. The first place takes all digits that are left."""
+    """A whole number as a mask shows it: 1234 is 001234 by ``000000``.
+    The first place takes all digits that are left.
+    """
     signs = _SIGNS.findall(mask)
     first = next((at for at, sign in enumerate(signs) if sign in "0#"), 0)
     left, shown = digits, []
@@ -83,19 +87,23 @@ _THOUSANDS = r"[0-9]{1,3}(?:[ '.,\u00a0\u2009\u202f][0-9]{3})+"
 
 
 def is_code_of(shown: str, held: str) -> bool:
-    """True where a cell shows the whole number it holds with zeros before it, or with other signs than those for thousands."""
+    """True where a cell shows the whole number it holds with zeros before it,
+    or with other signs than those for thousands.
+    """
     digits = re.sub("[^0-9]", "", shown)
     is_whole = re.fullmatch("[0-9]+", held) is not None and shown != held
     return is_whole and digits.lstrip("0").endswith(held.lstrip("0")) and not re.fullmatch(_THOUSANDS, shown)
 
 
 def code_shown(held: str, how: Shown, has_decimals: bool) -> str:
-    """What a cell with a code shows, where that says the same as the number it holds and more; else the number as it is.
+    """What a cell with a code shows, where that says the same as the number it holds and more; else the number as it
+    is.
 
     Signs for thousands are no part of a code.
 
     Args:
-        has_decimals: whether some codes of the column have them; elsewhere, the format of 1234.00 was meant for amounts.
+        has_decimals: whether some codes of the column have them; elsewhere, the format of 1234.00 was meant for
+            amounts.
     """
     if how.text:
         return how.text

@@ -50,7 +50,8 @@ class Source:
         of_record, of_field: the record and field whose value in the same row of the sheet is used, made codes too.
         make: an expression that makes the value.
         for_all: whether defaults and made values are for existing rows too, not only for new ones.
-        rounding: how numbers are rounded, ``as shown`` or to a number of decimals; an empty text for what the settings say.
+        rounding: how numbers are rounded, ``as shown`` or to a number of decimals; an empty text for what the settings
+            say.
         cell: the address of the cell above the headings that ``fixed`` comes from, or an empty text.
         per: for how many an amount is, where that is not one.
         fill_down: a blank cell has what stands in the nearest filled one above it.
@@ -91,7 +92,9 @@ class Source:
 
 
 def raw_values(table: Table, source: Source) -> pl.Series:
-    """The values of a field before tidying, as texts; blank is null. What is not used as it is, is read as people see it."""
+    """The values of a field before tidying, as texts; blank is null.
+    What is not used as it is, is read as people see it.
+    """
     if source.fill_down:
         values = raw_values(table, replace(source, fill_down=False))
         return values.set(values.str.strip_chars() == "", None).fill_null(strategy="forward")
@@ -187,7 +190,9 @@ def columns_named(columns: Sequence[Column], name: str) -> list[Column]:
 
 
 def letters_by_heading(columns: Sequence[Column]) -> dict[str, tuple[str, ...]]:
-    """What an expression may call a column, its heading (folded) or its letter like ``=C`` → the letters that this means."""
+    """What an expression may call a column, its heading (folded) or its letter like ``=C`` → the letters
+    that this means.
+    """
     found: dict[str, tuple[str, ...]] = {f"={column.letter}": (column.letter,) for column in columns}
     for column in columns:
         if word := folded(column.heading):

@@ -83,10 +83,11 @@ class Grid:
         hidden: what people do not see of it.
         remarks: what was noticed on reading, in words.
         ragged: (line, number of columns) for the lines of a text file without ``usual_width`` columns.
-        swallowed: (line, number of lines) where a quote in a text file takes further lines into its cell that look like rows.
+        swallowed: (line, number of lines) where a quote in a text file takes further lines into its cell that look like
+            rows.
         formats: how cells show their numbers, or None for a text file.
-        unquoted: the separator of a text file without quotes and carriage returns: no cell has one of them, a line break
-            or the separator. Empty where that is not so, or nobody looked.
+        unquoted: the separator of a text file without quotes and carriage returns: no cell has one of them, a line
+            break or the separator. Empty where that is not so, or nobody looked.
     """
 
     file: str
@@ -128,8 +129,9 @@ class Table:
         remarks: what was left out, in words.
         ragged, usual_width, swallowed, formats, hidden, unquoted: see :class:`Grid`.
         aside: further columns, which are there only to be read: they are handed back with rows, and never loaded.
-        looked_up: further columns whose values come from another table (:mod:`kotrel.core.tables.lookups`), under letters beyond
-            those of the sheet; ``origins``: each of these letters → the column of the sheet that was looked up.
+        looked_up: further columns whose values come from another table (:mod:`kotrel.core.tables.lookups`), under
+            letters beyond those of the sheet; ``origins``: each of these letters → the column of the sheet that was
+            looked up.
         above: address → text of the filled cells above the headings.
     """
 

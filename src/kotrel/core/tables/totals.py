@@ -55,7 +55,9 @@ def below_the_table(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> 
 
 
 def _is_note(cells: Sequence[str | None], words: str, keyed: bool) -> bool:
-    """True for a line of words that may stand below a table: a sentence, “Notes:”, or “Prepared by” and a name beside each other."""
+    """True for a line of words that may stand below a table:
+    a sentence, “Notes:”, or “Prepared by” and a name beside each other.
+    """
     filled = [text for text in cells if text and text.strip()]
     if len(filled) == 1:
         return " " in words or terms_of(words) == {"note"}
@@ -63,7 +65,8 @@ def _is_note(cells: Sequence[str | None], words: str, keyed: bool) -> bool:
 
 
 def groups_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> pl.Series | None:
-    """Boolean for each row of a table: it is the title of a group of rows, and alone in its row. None where there is none.
+    """Boolean for each row of a table: it is the title of a group of rows, and alone in its row. None where there is
+    none.
 
     Such a row has only its first cell, which has blanks or no digits, where nearly all other first cells are codes.
     """

@@ -48,7 +48,8 @@ CODE_RULES = {"gtin": "a barcode: 8, 12, 13 or 14 digits, the last a check digit
 
 
 def gtin_spellings(code: str) -> list[str]:
-    """All ways to write one GTIN: it has 14 digits, and leading zeros may be left out down to 8, 12 or 13 (GS1 General Specifications, 3.3).
+    """All ways to write one GTIN: it has 14 digits, and leading zeros may be left out down to 8, 12 or 13 (GS1 General
+    Specifications, 3.3).
 
     What is no GTIN is written in one way only.
     """
@@ -59,7 +60,9 @@ def gtin_spellings(code: str) -> list[str]:
 
 
 def gtins_as_written(values: pl.Series) -> pl.Series:
-    """Barcodes in all the lengths in which they may be written, so that an index finds them (see :func:`gtin_spellings`)."""
+    """Barcodes in all the lengths in which they may be written,
+    so that an index finds them (see :func:`gtin_spellings`).
+    """
     bare = values.drop_nulls().str.strip_chars_start("0").unique()
     forms = [values.drop_nulls(), *(bare.filter(bare.str.len_chars() <= size).str.zfill(size) for size in GTIN_LENGTHS)]
     return pl.concat([each.rename(values.name) for each in forms]).unique()

@@ -24,7 +24,8 @@ _LETTER_AND_QUOTE = re.compile("[\u00c2-\u00f4][\u2013-\u203a\u02dc\u20ac\u2122]
 def right_code_pages(texts: Iterable[str]) -> dict[str, str]:
     """Text → what it was, for texts of one column that were UTF-8 read as Windows-1252, Latin-1 or a code page of DOS.
 
-    ``Ä“`` may be ``ē`` or a letter before a closing quote: it is converted only where another text of the column was surely garbled.
+    ``Ä“`` may be ``ē`` or a letter before a closing quote: it is converted only where another text of the column was
+    surely garbled.
     """
     found = {text: before for text in texts if (before := right_code_page(text))}
     sure = any(
@@ -40,7 +41,9 @@ def _three(text: str) -> str:
 
 
 def right_code_page(text: str) -> str | None:
-    """The text as it was before UTF-8 was read in another code page, once or more often; None if it does not convert back."""
+    """The text as it was before UTF-8 was read in another code page, once or more often;
+    None if it does not convert back.
+    """
     found = text
     while (before := _once_back(found)) is not None:
         found = before

@@ -26,8 +26,8 @@ class Conventions:
     Attributes:
         decimal_mark: the mark before the decimals; ``auto`` decides for each column from all its values.
         dates: which comes first in a date like 3/4/2026; ``auto`` likewise.
-        rounding: money in number cells is rounded ``as shown`` in the cell, or to a number of decimals (``"2"``); an empty
-            text rounds nothing.
+        rounding: money in number cells is rounded ``as shown`` in the cell, or to a number of decimals (``"2"``); an
+            empty text rounds nothing.
         currency: the currency of all amounts, or an empty text where any may stand.
         no_price: words that mean “no price”, in any sheet (see :mod:`kotrel.core.matching.no_prices`).
         spellings: record → other spelling, folded → the code it stands for.

@@ -63,7 +63,9 @@ DATE_LIKE = r"^[0-9]{1,4}[-/. ]?[A-Za-z0-9]{1,4}(?:[-/.][0-9]{1,4})?$|^[A-Za-z]{
 
 
 def days_of(code: str) -> set[Day]:
-    """The days that a spreadsheet could take a code for, such as ``3-12``, ``MAR-5`` or ``1-2003``; day or month first."""
+    """The days that a spreadsheet could take a code for, such as ``3-12``, ``MAR-5`` or ``1-2003``;
+    day or month first.
+    """
     if found := re.fullmatch(r"([0-9]{1,2})[-/.]([0-9]{1,2})(?:[-/.]([0-9]{2}|[0-9]{4}))?", code):
         first, second = int(found[1]), int(found[2])
         year = int(found[3]) % 100 if found[3] else None

@@ -78,8 +78,8 @@ def order_of(values: Iterable[str]) -> tuple[Order | None, bool]:
 def pairs_of(values: Iterable[str]) -> Pairs:
     """What a column says of its days in three pairs of digits, such as ``28.02.27``.
 
-    They end with the year, but for two cases: dashes are also written between year, month and day, and where other days of the
-    column have four digits for the year, whoever wrote two may have written another order too.
+    They end with the year, but for two cases: dashes are also written between year, month and day, and where other days
+    of the column have four digits for the year, whoever wrote two may have written another order too.
     """
     parts = [found for value in values if (found := _PARTS.match(value.strip()))]
     if any(len(found[4]) == 4 for found in parts):
@@ -159,7 +159,9 @@ _WITHIN = re.compile(
 
 
 def dates_within(text: str) -> list[str]:
-    """The days, with years of four digits, in a sentence such as “Price list, valid from 1 March 2027”, as they are written."""
+    """The days, with years of four digits, in a sentence such as “Price list, valid from 1 March 2027”,
+    as they are written.
+    """
     found = [each[0] for each in _WITHIN.finditer(text)]
     return list(dict.fromkeys(each for each in found if read_date(each, "day", 2000).trouble != "no-date"))
 

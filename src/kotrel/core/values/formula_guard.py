@@ -1,4 +1,6 @@
-"""The mark that keeps a text from becoming a formula where a text file is opened in a spreadsheet: written and read by one pattern."""
+"""The mark that keeps a text from becoming a formula where a text file is opened in a spreadsheet:
+written and read by one pattern.
+"""
 
 from __future__ import annotations
 

@@ -71,13 +71,17 @@ _QUOTED = re.compile("""^(?:"([^"']+)"|'([^"']+)'?)$""")
 
 
 def unquoted(code: str) -> str:
-    """A plain code without the quotes around it, or the apostrophe before it that keeps it a text, if it has no others."""
+    """A plain code without the quotes around it, or the apostrophe before it that keeps it a text,
+    if it has no others.
+    """
     found = _QUOTED.match(code)
     return (found[1] or found[2]).strip() if found else code
 
 
 def as_digits(text: str) -> str | None:
-    """A number in which the letters O, l and I stand for 0 and 1, in digits; None where it has none, or other letters."""
+    """A number in which the letters O, l and I stand for 0 and 1, in digits;
+    None where it has none, or other letters.
+    """
     usual = without_lookalikes(text)
     digits = usual.translate(str.maketrans("OolI|", "00111"))
     if digits == usual or not re.search("[0-9]", usual) or re.search(r"[^\W\d_]", digits):

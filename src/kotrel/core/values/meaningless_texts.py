@@ -1,4 +1,6 @@
-"""Texts that are no value: names of errors in any language, words for nothing, ditto marks; and marks of the program they came from."""
+"""Texts that are no value: names of errors in any language, words for nothing, ditto marks;
+and marks of the program they came from.
+"""
 
 from __future__ import annotations
 
@@ -114,7 +116,9 @@ _ESCAPES = re.compile(
     re.IGNORECASE,
 )
 MARKS = r"[\u{ad}\u{2028}\u{2029}\u{2060}\u{200e}\u{200f}\u{202a}-\u{202e}\u{2066}-\u{2069}\u{e000}-\u{f8ff}\u{2003}\u{2002}]"
-"""Characters that are not seen, or are seen only in one program: soft hyphens, line separators, direction marks, private letters."""
+"""Characters that are not seen, or are seen only in one program:
+soft hyphens, line separators, direction marks, private letters.
+"""
 ESCAPED = r"&(?:[A-Za-z]{2,8}|#[0-9]{2,5}|#x[0-9A-Fa-f]{2,5});|<br ?/?>|</?(?:p|b|i|span|div|font)\b|\\u[0-9A-Fa-f]{4}|_x[0-9A-Fa-f]{4}_|(?:=[0-9A-F]{2}){2,}"
 """Texts in which a program has written characters in its own way."""
 

@@ -99,7 +99,8 @@ _FEW_SHAPES = 2_000
 
 
 def all_of_one_shape(codes: pl.Series) -> bool:
-    """True where distinct codes surely do not look alike: each has digits where the others have, and the same few words.
+    """True where distinct codes surely do not look alike: each has digits where the others have, and the same few
+    words.
 
     Most columns are so, and a look at their shape takes a tenth of the time of all their forms.
     """
@@ -115,13 +116,17 @@ def all_of_one_shape(codes: pl.Series) -> bool:
 
 
 def bare_form(codes: pl.Series) -> pl.Series:
-    """Codes without separators and without the zeros before a number, in capitals: ``CLO-00140`` and ``CLO00140`` agree."""
+    """Codes without separators and without the zeros before a number, in capitals:
+    ``CLO-00140`` and ``CLO00140`` agree.
+    """
     form = pl.col("code").str.to_uppercase().str.replace_all(_SEPARATORS, "")
     return pl.DataFrame({"code": codes}).select(form.str.replace_all("(^|[^0-9])0+([0-9])", "${1}${2}")).to_series()
 
 
 def same_places(one: str, other: str) -> bool:
-    """True where one form has all the separators that the other has: ``A-12`` and ``A12``, not ``1-12`` and ``11-2``."""
+    """True where one form has all the separators that the other has:
+    ``A-12`` and ``A12``, not ``1-12`` and ``11-2``.
+    """
     first, second = _places(one), _places(other)
     return first <= second or second <= first
 
@@ -164,7 +169,9 @@ class OneEditAway:
 
 
 def is_slip(code: str, held: str) -> bool:
-    """True where the codes, one edit apart, differ inside a word of four letters or more: ``KELDRFIT``, ``KELDRIFT``."""
+    """True where the codes, one edit apart, differ inside a word of four letters or more:
+    ``KELDRFIT``, ``KELDRIFT``.
+    """
     one, other = code.upper(), held.upper()
     start = next((n for n, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
     for text in (one, other):

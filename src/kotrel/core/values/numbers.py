@@ -118,9 +118,9 @@ def mark_of(values: Iterable[str]) -> Marks:
 def read_number(text: str, mark: Mark | None) -> Read:
     """Reads one number as typed.
 
-    It understands currency signs and codes before or after, spaces and apostrophes between thousands, a minus before
-    or after, a dash for the cents, brackets for negatives, an exponent, and a per cent sign (``percent``: the value is the number
-    before the sign). What stands before an exponent has decimals, never thousands.
+    It understands currency signs and codes before or after, spaces and apostrophes between thousands, a minus before or
+    after, a dash for the cents, brackets for negatives, an exponent, and a per cent sign (``percent``: the value is the
+    number before the sign). What stands before an exponent has decimals, never thousands.
 
     Args:
         text: the cell's text.

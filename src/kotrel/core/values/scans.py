@@ -1,7 +1,8 @@
 """What a hand scanner reads: plain codes, and GS1 element strings with brackets or with separators.
 
-Source: GS1 General Specifications, section 3 (application identifiers). Only those that a count needs are read; a date whose day is
-00 is the last day of its month; years are read as in section 7.12 (51 to 99 years ahead are in the past century).
+Source: GS1 General Specifications, section 3 (application identifiers). Only those that a count needs are read; a date
+whose day is 00 is the last day of its month; years are read as in section 7.12 (51 to 99 years ahead are in the past
+century).
 """
 
 from __future__ import annotations
@@ -61,7 +62,9 @@ def read_scan(text: str, today: date) -> Scan | None:
 
 
 def _is_element_string(text: str) -> bool:
-    """True for a text that can only be one: a GTIN identifier, its 14 digits with their check digit, and more behind."""
+    """True for a text that can only be one: a GTIN identifier, its 14 digits with their check digit,
+    and more behind.
+    """
     return bool(re.match(r"^0[12]\d{14}", text)) and len(text) > 16 and is_gtin(text[2:16])
 
 

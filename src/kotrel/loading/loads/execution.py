@@ -260,7 +260,9 @@ def _refused(
     refusals: Sequence[Refusal],
     step: Step,
 ) -> Loaded:
-    """Records a load that the system itself refused: each refusal is a finding at its row, and the history has the load."""
+    """Records a load that the system itself refused: each refusal is a finding at its row,
+    and the history has the load.
+    """
     with system.writing() as writing:
         found = preview(parts, business_of(workspace, order.wanted.options, datetime.now()), writing, step, refusals)
         # A trial leaves nothing behind, not even in the history.

@@ -43,7 +43,9 @@ def preview_files(
 
 
 def loaded_before(entries: Sequence[Entry], content: str) -> Entry | None:
-    """The load that already loaded all of the same content in the same way and was not undone, or that was sent with it."""
+    """The load that already loaded all of the same content in the same way and was not undone,
+    or that was sent with it.
+    """
     for entry in reversed(entries):
         whole = not any(counts.get("refused") for counts in entry.counts.values())
         done = entry.kind == "load" and entry.status in ("loaded", "sent")

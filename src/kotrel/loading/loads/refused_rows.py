@@ -28,7 +28,9 @@ Stamps = Mapping[str, Mapping[str, str]]
 
 
 def keep_stamps(hidden: Path, fingerprint: str, stamps: Stamps) -> None:
-    """Keeps the stamps of a load's files, by the fingerprint of their content. Without any, there is nothing to keep."""
+    """Keeps the stamps of a load's files, by the fingerprint of their content.
+    Without any, there is nothing to keep.
+    """
     marked = {file: dict(mine) for file, mine in stamps.items() if mine}
     if not marked:
         return
@@ -94,7 +96,8 @@ def write_rests(parts: Sequence[RestPart], path: Path, stamps: Stamps) -> int:
     """Writes the refused rows into one workbook, a sheet for each sheet they came from. Returns how many there are.
 
     Args:
-        stamps: what marks the files that they come from: only edited cells of an export count, and new prices have guards.
+        stamps: what marks the files that they come from: only edited cells of an export count, and new prices have
+            guards.
 
     Raises:
         WrongUse: they come from files with different stamps, and a workbook can have one of each only.
@@ -164,7 +167,8 @@ def write_rest_of(system: System, number: int, path: Path, hidden: Path) -> int:
     """Writes the refused rows of a load, each with its reasons; returns how many.
 
     Raises:
-        WrongUse: the load refused no row, the file exists, or the rows come from files that belong to different exports.
+        WrongUse: the load refused no row, the file exists, or the rows come from files that belong to different
+            exports.
     """
     require_new_file(path, [".xlsx"])
     fingerprint = next((entry.fingerprint for entry in system.history() if entry.number == number), "")

@@ -1,4 +1,6 @@
-"""A workbook with the rows that were not loaded, as they are in their sheet, and the reasons in a column that is not read again."""
+"""A workbook with the rows that were not loaded, as they are in their sheet,
+and the reasons in a column that is not read again.
+"""
 
 from __future__ import annotations
 

@@ -1,7 +1,7 @@
 """New rows that an undo cannot remove, because posted documents of the same load refer to them: they are archived.
 
-A posted document is never deleted, so whatever it names has to stay: the documents are taken back by others, the stock is what it was,
-and the items are withdrawn.
+A posted document is never deleted, so whatever it names has to stay: the documents are taken back by others, the stock
+is what it was, and the items are withdrawn.
 """
 
 from __future__ import annotations

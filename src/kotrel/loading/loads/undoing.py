@@ -76,7 +76,9 @@ class Undone:
     archived: int = 0
 
     def count(self, action: str) -> int:
-        """Rows with an action: ``removed``, ``changed`` (restored) or ``new`` (added again); those of documents do not count."""
+        """Rows with an action: ``removed``, ``changed`` (restored) or ``new`` (added again);
+        those of documents do not count.
+        """
         number = sum(each.count(action) for each in self.reversal if not is_of_documents(each))
         return number - self.archived if action == "changed" else number
 

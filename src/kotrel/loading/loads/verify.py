@@ -29,7 +29,8 @@ class Verified:
         rows: how many rows of the system were read back.
         values: how many values were compared.
         differences: record, key, field (null for the whole row), sent, now.
-        too_old: records of which the system has given out nothing since the load, and when it last did: they prove nothing.
+        too_old: records of which the system has given out nothing since the load, and when it last did: they prove
+            nothing.
     """
 
     entry: Entry

@@ -1,4 +1,6 @@
-"""Sheets as tables that can be compared: as rows of a record with what no field takes beside them, or column by column."""
+"""Sheets as tables that can be compared: as rows of a record with what no field takes beside them,
+or column by column.
+"""
 
 from __future__ import annotations
 
@@ -104,7 +106,9 @@ def _filled(table: Table, names: dict[str, Column]) -> pl.DataFrame:
 
 
 def _with_errors_shown(rows: Rows) -> pl.DataFrame:
-    """The values, with what could not be read as it is told: ``#N/A`` is not a blank, nor is a price in another currency."""
+    """The values, with what could not be read as it is told:
+    ``#N/A`` is not a blank, nor is a price in another currency.
+    """
     values = rows.values_as_typed
     for group in rows.findings:
         if group.severity == "error" and group.field in rows.fields:

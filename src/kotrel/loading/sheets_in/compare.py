@@ -24,7 +24,9 @@ from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
 
 
 def difference_book(compared: Compared) -> OutBook:
-    """Three sheets for each part: what is changed, added and gone; and one with what was not compared, if anything was not."""
+    """Three sheets for each part: what is changed, added and gone;
+    and one with what was not compared, if anything was not.
+    """
     sheets: list[OutSheet] = []
     for part in compared.parts:
         of = f" {part.name}" if len(compared.parts) > 1 else ""

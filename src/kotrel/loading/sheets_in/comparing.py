@@ -86,7 +86,8 @@ class Compared:
 def compare_files(
     old: Path, new: Path, key: str | None, workspace: Workspace | None, wanted: FileOptions, today: date, step: Step
 ) -> Compared:
-    """Compares all sheets of two files: as rows of a record if both are recognised as the same one, otherwise by heading.
+    """Compares all sheets of two files: as rows of a record if both are recognised as the same one, otherwise by
+    heading.
 
     Raises:
         WrongUse: no key was named and none can be found.
@@ -115,7 +116,9 @@ def _understood(
 
 
 def _with_codes(understood: list[list[Understood]], workspace: Workspace) -> list[list[Understood]]:
-    """The rows with codes where a cell has a name or another spelling, as a preview reads them: two spellings are no change."""
+    """The rows with codes where a cell has a name or another spelling, as a preview reads them:
+    two spellings are no change.
+    """
     try:
         with workspace.system().reading() as reading:
             state = SystemState(workspace.description, reading.read)
@@ -127,7 +130,9 @@ def _with_codes(understood: list[list[Understood]], workspace: Workspace) -> lis
 
 
 def _by_record(files: tuple[Path, Path], understood: list[list[Understood]], key: str | None) -> Compared | None:
-    """None where the files have no record in common, or a sheet lacks its key, or the key is in none of them as a field."""
+    """None where the files have no record in common, or a sheet lacks its key,
+    or the key is in none of them as a field.
+    """
     old, new = (by_record(each) for each in understood)
     shared = [name for name in old if name in new]
     keyed = all(each.rows.has_key for file in understood for each in file if each.rows.record.name in shared)

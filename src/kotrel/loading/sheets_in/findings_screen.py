@@ -186,7 +186,9 @@ def _with_examples(screen: Screen, rows: Rows, groups: Sequence[FindingGroup]) -
 
 
 def _details(rows: Rows, group: FindingGroup) -> list[tuple[str, str]]:
-    """A few examples on one line, and what to do about all of them; each with its style. What to do is never the faintest."""
+    """A few examples on one line, and what to do about all of them; each with its style.
+    What to do is never the faintest.
+    """
     # One example is enough for cells that share a value, such as a duplicate code.
     cells = group.cells.head(1000).unique("value", keep="first", maintain_order=True).head(EXAMPLES)
     if group.cells["value"].null_count() == group.count:

@@ -134,12 +134,14 @@ def check_large(
     step: Step,
     part_bytes: int = PART,
 ) -> list[Checked]:
-    """Checks a large file: every check that :func:`kotrel.loading.sheets_in.checking.check_files` makes, in bounded memory.
+    """Checks a large file: every check that :func:`kotrel.loading.sheets_in.checking.check_files` makes, in bounded
+    memory.
 
     The result has only keys and unique values of the rows, or none of them, but all findings and repairs.
 
     Raises:
-        WrongUse: all rows are needed at once: the mapping makes several records or numbers codes, or they are documents.
+        WrongUse: all rows are needed at once: the mapping makes several records or numbers codes, or they are
+            documents.
     """
     witnesses: Witnesses | None = None
     while True:
@@ -251,7 +253,9 @@ def _check_parts(
 
 
 def _readied(rows: Rows, state: SystemState, workspace: Workspace) -> tuple[Rows, pl.Series]:
-    """A part's rows ready for the checks, as :func:`kotrel.core.resolving.ready_rows.ready_rows` makes them, and which are new."""
+    """A part's rows ready for the checks, as :func:`kotrel.core.resolving.ready_rows.ready_rows` makes them,
+    and which are new.
+    """
     record, conventions = rows.record, workspace.conventions
     sets = [each for each in workspace.description.defaults.values() if each.record == record.name and each.where]
     rows = repair(rows, state, conventions.spellings)
@@ -261,7 +265,8 @@ def _readied(rows: Rows, state: SystemState, workspace: Workspace) -> tuple[Rows
 
 
 def _together_by(slim: Rows) -> list[str]:
-    """The fields of rows that are looked at together, where those with other values there have nothing to do with each other.
+    """The fields of rows that are looked at together, where those with other values there have nothing to do with each
+    other.
 
     Nothing for records whose rows are all to be compared with all: those that are kept in memory.
     """
@@ -414,6 +419,8 @@ def _together(parts: Sequence[Rows]) -> Rows:
 
 
 def _as_cells(rows: Rows, values: pl.DataFrame) -> Rows:
-    """Rows with other values, which are used as the cells too: a second copy of all keys would take as much memory again."""
+    """Rows with other values, which are used as the cells too:
+    a second copy of all keys would take as much memory again.
+    """
     letters = {name: letter for name, letter in rows.letters.items() if name in values.columns}
     return replace(rows, table=replace(rows.table, cells=values.rename(letters), unquoted=""), values=values)

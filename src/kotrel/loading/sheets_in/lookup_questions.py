@@ -103,7 +103,9 @@ def _feed_discounted(document: Document, field: Field, money: Proposal, percent:
 
 
 def _per_cents(table: Table, column: Column) -> tuple[bool, bool]:
-    """Whether some of its cells show a per cent sign; and if none does, whether all numbers other than 0 are below 1."""
+    """Whether some of its cells show a per cent sign; and if none does,
+    whether all numbers other than 0 are below 1.
+    """
     shown = [text for text in per_cent_shown(table, column.letter).drop_nulls().to_list() if text]
     if any("%" in text for text in shown):
         return True, False

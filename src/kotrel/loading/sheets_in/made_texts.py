@@ -1,4 +1,6 @@
-"""Text files that were made from another file: that one is the master, and what is changed in the text alone is lost with the next."""
+"""Text files that were made from another file: that one is the master,
+and what is changed in the text alone is lost with the next.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,9 @@ class Said(NamedTuple):
 
 
 def remember_made(hidden: Path, file: Path, source: Path, at: datetime) -> None:
-    """Remembers what a file was made from, and both contents. Without the note, only a warning would be missing later."""
+    """Remembers what a file was made from, and both contents.
+    Without the note, only a warning would be missing later.
+    """
     about = {
         "file": str(file.resolve()),
         "from": str(source.resolve()),

@@ -1,4 +1,6 @@
-"""``kotrel prepare``: writes the sheet as Kotrel understood it: matched, repaired and calculated, in the shape of the template."""
+"""``kotrel prepare``: writes the sheet as Kotrel understood it:
+matched, repaired and calculated, in the shape of the template.
+"""
 
 from __future__ import annotations
 
@@ -30,7 +32,8 @@ from kotrel.workspace.settings import Workspace
 def prepare_file(
     path: Path, out: Path, workspace: Workspace, wanted: FileOptions, now: datetime, step: Step
 ) -> list[Checked]:
-    """Writes the rows, a sheet for each record. What is wrong stays wrong: values that could not be read stand there as they were.
+    """Writes the rows, a sheet for each record. What is wrong stays wrong: values that could not be read stand there as
+    they were.
 
     Raises:
         WrongUse: the file exists.

@@ -23,7 +23,9 @@ from kotrel.workspace.settings import Workspace
 
 
 class ChosenSheets(NamedTuple):
-    """A sheet to read: its table, its matches, remarks on how it was chosen, the sheets (folded) that it looks values up in, its mapping."""
+    """A sheet to read: its table, its matches, remarks on how it was chosen,
+    the sheets (folded) that it looks values up in, its mapping.
+    """
 
     table: Table
     matches: list[Matched]
@@ -227,7 +229,9 @@ def _require_no_document(table: Table, matched: Matched, records: Sequence[Recor
 
 
 def _for(table: Table, records: Sequence[Record], wanted: FileOptions) -> Sequence[Record]:
-    """The records that a sheet may be: documents are so much alike that one must be named, by the user or by the sheet's name."""
+    """The records that a sheet may be: documents are so much alike that one must be named,
+    by the user or by the sheet's name.
+    """
     if wanted.record is not None:
         return records
     return [each for each in records if not is_named_only(each) or is_called(each, name_of(table))]

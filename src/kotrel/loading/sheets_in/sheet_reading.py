@@ -66,7 +66,9 @@ class Understood:
 
 
 Expect = Callable[[Record, Sequence[str], int], None]
-"""Called with a record, its fields in a sheet and the number of rows, before the rows are read; more than once if need be."""
+"""Called with a record, its fields in a sheet and the number of rows, before the rows are read;
+more than once if need be.
+"""
 ReadSheets = Callable[[Path, str | None, str | None, Limits], list[Grid]]
 LONG = 20_000_000
 """Bytes of a text file from which its first lines are looked at beforehand."""
@@ -125,7 +127,9 @@ def _sheet_as_rows(
     export: RememberedExport | None,
     book: PriceBook | None,
 ) -> Iterator[Understood]:
-    """One sheet as each record that it has. The first always counts; the others only if the sheet has any values for them."""
+    """One sheet as each record that it has. The first always counts;
+    the others only if the sheet has any values for them.
+    """
     if not table.rows:
         where = f"sheet “{table.sheet}” of {path}" if table.sheet else str(path)
         raise WrongData(
@@ -196,7 +200,9 @@ def _foresee(path: Path, workspace: Workspace, wanted: FileOptions, expect: Expe
 
 
 def _as_price_book(path: Path, tables: list[Table], workspace: Workspace) -> tuple[list[Table], dict[str, PriceBook]]:
-    """The tables without the columns that are there only to be read, and sheet → what is known, for a workbook of new prices."""
+    """The tables without the columns that are there only to be read, and sheet → what is known,
+    for a workbook of new prices.
+    """
     name = stamp_of(path, BOOK_STAMP)
     items = workspace.description.records.get("item")
     if name is None or items is None:
@@ -231,7 +237,9 @@ def _likely_export(rows: Rows, workspace: Workspace) -> list[FindingGroup]:
 
 
 def _export_of(path: Path, workspace: Workspace, since: str | None) -> tuple[RememberedExport | None, str | None]:
-    """The export that a file came from: the one named, or the one its stamp names; or the stamp of one not remembered."""
+    """The export that a file came from: the one named, or the one its stamp names;
+    or the stamp of one not remembered.
+    """
     if since == "none":
         return None, None
     if since is not None:
@@ -268,7 +276,9 @@ def _tables_by_match(path: Path, workspace: Workspace, wanted: FileOptions, read
 def _under_saved_headings(
     grids: Sequence[Grid], tables: list[Table], workspace: Workspace, wanted: FileOptions
 ) -> list[Table]:
-    """The tables, each under the headings of the row that a saved mapping names, where that is what makes the mapping fit."""
+    """The tables, each under the headings of the row that a saved mapping names,
+    where that is what makes the mapping fit.
+    """
     maps = maps_of_system(workspace.folder, workspace.description)
     mine = [each for each in maps if wanted.record in (None, *(part.record for part in each.parts)) and each.headings()]
     named = [each for each in mine if each.heading_row]

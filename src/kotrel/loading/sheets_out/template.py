@@ -1,4 +1,6 @@
-"""``kotrel template``: empty sheets that guide, or filled with what the system holds; for documents with their lines and lots."""
+"""``kotrel template``: empty sheets that guide, or filled with what the system holds;
+for documents with their lines and lots.
+"""
 
 from __future__ import annotations
 
@@ -52,8 +54,9 @@ def make_template(
 ) -> list[Path]:
     """Writes a template, empty or filled with what the system holds. Returns the files written.
 
-    One with rows is remembered as an export: when it comes back, only edited cells are loaded. A document's template has a
-    sheet for its header, its lines and its lots, or one flat sheet; with rows it has a line for every stocked item.
+    One with rows is remembered as an export: when it comes back, only edited cells are loaded. A document's template
+    has a sheet for its header, its lines and its lots, or one flat sheet; with rows it has a line for every stocked
+    item.
 
     Raises:
         WrongUse: the file is there already, or a text file is to hold several records.

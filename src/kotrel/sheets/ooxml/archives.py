@@ -78,7 +78,8 @@ LARGEST = 4 << 30
 
 
 def verify(path: Path, wanted: Callable[[str], bool]) -> None:
-    """Reads parts of an archive once: checksums must be right, and the whole must not unpack to more than a machine holds.
+    """Reads parts of an archive once: checksums must be right, and the whole must not unpack to more than a machine
+    holds.
 
     Args:
         wanted: the parts to read, by name; another reader reads the others to their end.

@@ -18,7 +18,9 @@ ROWS, COLUMNS = 1 << 20, 1 << 14
 SPARSE = 50
 """Beyond that, at least one of so many cells must be filled."""
 UNPACKED, RATIO = 64 << 20, 150
-"""A part above this size that is packed more than so many times over is made to fill a machine: rows of cells pack 10 to 40 times."""
+"""A part above this size that is packed more than so many times over is made to fill a machine:
+rows of cells pack 10 to 40 times.
+"""
 LOOKED_THROUGH = 48 << 20
 """Larger parts are full of cells; only what they claim at their head is looked at."""
 
@@ -54,7 +56,9 @@ def require_sane(path: Path, limits: Limits = USUAL) -> None:
 
 
 def _require_packed_as_usual(path: Path, book: zipfile.ZipFile, limits: Limits) -> None:
-    """Raises OutOfReach where parts unpack to far more than sheets of people do, or all of them to more than there is room for."""
+    """Raises OutOfReach where parts unpack to far more than sheets of people do,
+    or all of them to more than there is room for.
+    """
     for part in book.infolist():
         if part.file_size > UNPACKED and part.file_size > RATIO * max(part.compress_size, 1):
             raise OutOfReach(
@@ -94,7 +98,8 @@ def _require_expanded(path: Path, book: zipfile.ZipFile, limits: Limits) -> None
     if shared is None or shared.file_size * sum(part.file_size for part in sheets) < most * 40:
         return
     texts = book.read(shared)
-    # Beyond the last end of a text, none that is begun can end: looking for it from each would take the square of the time.
+    # Beyond the last end of a text, none that is begun can end: looking for it from each would take the square of the
+    # time.
     ends = [found.end() for found in _SHARED_ENDS.finditer(texts)]
     lengths = [len(found) for found in _SHARED.findall(texts, 0, ends[-1] if ends else 0)]
     if not lengths or max(lengths) * sum(part.file_size // 20 for part in sheets) < most:

@@ -90,7 +90,9 @@ _CELL = re.compile(rb'<c r="([A-Z]{1,3})([0-9]+)"[^<>]*?\ss="([0-9]+)"')
 
 
 def shown_by(code: str) -> Shown | None:
-    """What a format such as ``#,##0.00 [$€-1]`` or ``0%`` shows of a number above zero; None for General, dates and texts."""
+    """What a format such as ``#,##0.00 [$€-1]`` or ``0%`` shows of a number above zero;
+    None for General, dates and texts.
+    """
     first = _ASIDE.sub("", code.split(";")[0])
     if not re.search(r"[0#?]", first) or re.search(r"[dmyhs]", first, re.IGNORECASE) or "E" in first.upper():
         return None
@@ -105,9 +107,11 @@ def shown_by(code: str) -> Shown | None:
 
 
 def words_shown(code: str) -> str | None:
-    """The words that a format shows beside a number, or instead of it; ``""`` where it shows nothing, None where the number alone.
+    """The words that a format shows beside a number, or instead of it; ``""`` where it shows nothing, None where the
+    number alone.
 
-    ``0" per 100"`` shows `` per 100``, ``"on request"`` that alone, ``;;;`` nothing. Signs of currencies and short units are none.
+    ``0" per 100"`` shows `` per 100``, ``"on request"`` that alone, ``;;;`` nothing. Signs of currencies and short
+    units are none.
     """
     section = code.split(";")[0]
     bare = _ASIDE.sub("", section)
@@ -131,17 +135,23 @@ _NAMED = re.compile(r"\[\$([^\]-]+)[^\]]*\]|\[[^\]]*\]|\"([^\"]*)\"|\\(.)|([$€
 
 
 def currency_of(code: str) -> str:
-    """The sign or code of a currency in a format such as ``[$€-407] #,##0.00`` or ``"USD" 0.00``; empty where there is none."""
+    """The sign or code of a currency in a format such as ``[$€-407] #,##0.00`` or ``"USD" 0.00``;
+    empty where there is none.
+    """
     named = ("".join(filter(None, found.groups())).strip() for found in _NAMED.finditer(code.split(";")[0]))
     return next((each for each in named if re.fullmatch(CURRENCY, each)), "")
 
 
 _SIGN = re.compile(r"""\"([^\"]*)\"|\\(.)|_.|\*.|\[(?:[A-Za-z]+ ?[0-9]*|\$-[^\]]*)\]|([0#])|([-+ ():/])""")
-"""The signs of a format that may show a code: texts, escaped characters, room, colours, languages, digits, bare characters."""
+"""The signs of a format that may show a code: texts, escaped characters, room, colours, languages, digits,
+bare characters.
+"""
 
 
 def mask_of(code: str) -> str:
-    """The mask of a format such as ``000000``, ``00-000`` or ``"A-"0000`` (see :class:`Shown`); empty where it has none."""
+    """The mask of a format such as ``000000``, ``00-000`` or ``"A-"0000`` (see :class:`Shown`);
+    empty where it has none.
+    """
     first, *others = code.split(";")
     if len(others) > 1 and "@" not in others[-1]:
         # Zero, or text, is shown in a way of its own.
@@ -199,7 +209,9 @@ class SheetFormats:
 
     @cached_property
     def otherwise(self) -> Mapping[str, Mapping[int, str]]:
-        """Letter → row → the words that a number's format shows beside it, or instead of it; known of .xlsx workbooks."""
+        """Letter → row → the words that a number's format shows beside it, or instead of it;
+        known of .xlsx workbooks.
+        """
         found: dict[str, dict[int, str]] = {}
         if self._path.suffix.lower() not in (".xlsx", ".xlsm"):
             return found

@@ -1,8 +1,8 @@
 """The XML of a worksheet (.xlsx, .xlsm), searched for what the workbook reader gives as blank, and for hidden rows.
 
 Sheets as the common programs write them are searched by patterns, which takes little beside reading. Anything else
-(prefixed names, cells without their place, other quotes) goes through a real parser: what cannot be searched is damaged,
-never without errors.
+(prefixed names, cells without their place, other quotes) goes through a real parser: what cannot be searched is
+damaged, never without errors.
 """
 
 from __future__ import annotations
@@ -52,7 +52,9 @@ _COLUMN = re.compile(rb"<col\s([^<>]*)>")
 _SPECIAL = (b">#", b">&#", b"<f", b'"e"', b"'e'", b"<!", b"hidden=")
 """Without any of these, a part of a sheet has no error, no formula and no hidden row."""
 _UNUSUAL = (b":sheetData", b"<!", b"='", b' ="', b'= "', b"= '", b'="&', b"<c>", b"<c/>", b"<c\n", b"<c\r", b"<c\t")
-"""A sheet with one of these may be written in a way that the patterns do not know; some texts in cells have them too."""
+"""A sheet with one of these may be written in a way that the patterns do not know;
+some texts in cells have them too.
+"""
 _CHUNK = 1 << 22
 
 
@@ -70,8 +72,8 @@ def search_sheet(book: zipfile.ZipFile, part: str, recalculated: bool) -> SheetM
     """What is special in a worksheet.
 
     Args:
-        recalculated: the workbook says that its formulas are to be calculated when it is opened: a result of 0 that came
-            with it is no result.
+        recalculated: the workbook says that its formulas are to be calculated when it is opened: a result of 0 that
+            came with it is no result.
 
     Raises:
         ExpatError, BadZipFile: it is damaged.
@@ -118,14 +120,17 @@ def _columns_of(given: Mapping[str, str]) -> tuple[int, int] | None:
 
 
 def _is_unusual(text: bytes) -> bool:
-    """True where the patterns might miss something. Searching for single words takes a fraction of one pattern's time."""
+    """True where the patterns might miss something. Searching for single words takes a fraction
+    of one pattern's time.
+    """
     if has_any(text, _UNUSUAL) or text.count(b"<c ") != text.count(b'<c r="'):
         return True
     return b"hidden=" in text and text.count(b"<row ") != text.count(b'<row r="')
 
 
 def _look_through(text: bytes, found: dict[tuple[int, int], Special], recalculated: bool) -> None:
-    # Beyond the last end of a cell, none that is begun can end: looking for it from each would take the square of the time.
+    # Beyond the last end of a cell, none that is begun can end: looking for it from each would take the square of the
+    # time.
     whole = text.rfind(b"</c>") + len(b"</c>") if b"</c>" in text else 0
     empty = ((attributes, b"") for attributes in _EMPTY_CELL.findall(text, whole))
     for attributes, inside in (*_CELL.findall(text, 0, whole), *empty):

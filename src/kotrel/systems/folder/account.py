@@ -1,7 +1,7 @@
 """The account of what was sent to a program that only takes files: Kotrel's journal, kept in the workspace.
 
-It is the same journal that a database keeps beside its data (:mod:`kotrel.systems.sql.journal`), in a SQLite file of our own, with
-the files that were written and what the program has answered since, row by row.
+It is the same journal that a database keeps beside its data (:mod:`kotrel.systems.sql.journal`), in a SQLite file of
+our own, with the files that were written and what the program has answered since, row by row.
 """
 
 from __future__ import annotations
@@ -83,7 +83,9 @@ class Account:
         return pl.DataFrame(rows, schema=schema, orient="row")
 
     def numbers_given(self) -> pl.DataFrame:
-        """``record``, ``key`` and ``given``: the numbers that the program has given rows of any load, the latest of each."""
+        """``record``, ``key`` and ``given``: the numbers that the program has given rows of any load,
+        the latest of each.
+        """
         loads = [
             load
             for (load,) in self.database.run(

@@ -1,4 +1,6 @@
-"""What a program's exports say, kept as a small database of our own: tables without rules, made anew when a file changes."""
+"""What a program's exports say, kept as a small database of our own:
+tables without rules, made anew when a file changes.
+"""
 
 from __future__ import annotations
 
@@ -71,7 +73,8 @@ def write_mirror(
     """Makes the mirror anew, whole or not at all.
 
     Args:
-        frames: record → its rows from each file: String columns in canonical text; of several rows with one key the last counts.
+        frames: record → its rows from each file: String columns in canonical text; of several rows with one key the
+            last counts.
     """
     # What writes tables takes a third of a second to import, and is needed only when a list has changed.
     from kotrel.systems.sql.tables import bare_statements
@@ -106,7 +109,9 @@ def write_mirror(
 
 
 def read_about(hidden: Path) -> tuple[str, list[GivenOut]]:
-    """The signature of the files that the mirror was made of, and what is known of each; nothing where there is no mirror."""
+    """The signature of the files that the mirror was made of, and what is known of each;
+    nothing where there is no mirror.
+    """
     path = hidden / FILE
     if not path.is_file():
         return "", []

@@ -1,8 +1,8 @@
 """A plan → the upload files that a program reads, handed over exactly once.
 
-The files are written whole beside the place where the program looks, under names that it does not look for. Then the account is
-written, and only then do they get their names. Whatever is killed in between: what the account has is handed over by the next
-command, and what it does not have was never there.
+The files are written whole beside the place where the program looks, under names that it does not look for. Then the
+account is written, and only then do they get their names. Whatever is killed in between: what the account has is handed
+over by the next command, and what it does not have was never there.
 """
 
 from __future__ import annotations

@@ -1,4 +1,6 @@
-"""What was written to be tried only: its rows are remembered, so that what the program says of them comes back to their cells."""
+"""What was written to be tried only: its rows are remembered,
+so that what the program says of them comes back to their cells.
+"""
 
 from __future__ import annotations
 

@@ -80,7 +80,8 @@ class Client:
         """Sends a request until it is answered; returns the response.
 
         Args:
-            body: plain data, sent as JSON; or ``text``: comma-separated text, sent compressed; or ``raw``: sent as it is.
+            body: plain data, sent as JSON; or ``text``: comma-separated text, sent compressed; or ``raw``: sent as it
+                is.
 
         Raises:
             OutOfReach: there is no answer, or the service says that it cannot or may not do it.

@@ -35,7 +35,9 @@ def kept_pictures(client: Client, names: Sequence[str]) -> dict[str, FileFacts] 
 
 
 def missing_pictures(client: Client, plan: Plan, folder: Path) -> dict[str, FileFacts]:
-    """The pictures of new and changed rows that the folder has and the service lacks; none where it keeps no pictures."""
+    """The pictures of new and changed rows that the folder has and the service lacks;
+    none where it keeps no pictures.
+    """
     names = _picture_names(plan)
     kept = kept_pictures(client, names) if names else None
     if kept is None:

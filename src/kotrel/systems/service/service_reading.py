@@ -42,7 +42,9 @@ def _frame(text: bytes, names: Sequence[str]) -> pl.DataFrame:
 
 
 class ServiceReading(Reading):
-    """Reads of one command. Each answer is of one moment; what a load replaces is looked at again by the service itself."""
+    """Reads of one command. Each answer is of one moment;
+    what a load replaces is looked at again by the service itself.
+    """
 
     def __init__(self, client: Client, description: Description) -> None:
         self.client = client

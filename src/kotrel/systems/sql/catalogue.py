@@ -132,7 +132,9 @@ def _table(about: sa.Inspector, name: str, schema: str | None) -> TableFacts:
 
 
 def leaves_out_deleted_only(condition: str) -> bool:
-    """True where a unique index is for all rows, or for all that are not marked as deleted: those are all that people see."""
+    """True where a unique index is for all rows, or for all that are not marked as deleted:
+    those are all that people see.
+    """
     if not condition:
         return True
     found = re.fullmatch(

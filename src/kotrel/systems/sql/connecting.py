@@ -1,4 +1,6 @@
-"""Connecting to a database server: a few attempts, and why there is no connection, in the same words for every kind of server."""
+"""Connecting to a database server: a few attempts, and why there is no connection,
+in the same words for every kind of server.
+"""
 
 from __future__ import annotations
 

@@ -104,10 +104,14 @@ class Database(ABC):
 
     @abstractmethod
     def in_type_of(self, schema: str, table: str, column: str, text: str) -> str:
-        """SQL that gives a canonical text in the type of a column, so that both are compared by its index; empty where none can be told."""
+        """SQL that gives a canonical text in the type of a column, so that both are compared by its index;
+        empty where none can be told.
+        """
 
     def keeps_numbers(self, table: str, column: str) -> bool:
-        """True for a column (quoted, as its table) without a type that holds numbers only: SQLite alone has such columns."""
+        """True for a column (quoted, as its table) without a type that holds numbers only:
+        SQLite alone has such columns.
+        """
         return False
 
     @abstractmethod
@@ -229,7 +233,9 @@ class Database(ABC):
 
     @contextmanager
     def references_at_once(self, table: str) -> Iterator[None]:
-        """Lets the database check references to many rows that are removed at once, where it can; in our own tables only."""
+        """Lets the database check references to many rows that are removed at once, where it can;
+        in our own tables only.
+        """
         yield
 
     @abstractmethod
@@ -242,7 +248,9 @@ class Database(ABC):
 
     @abstractmethod
     def left_out_of_catalogue(self) -> set[tuple[str | None, str]]:
-        """Schema and name of tables that are none of the users': its own, ours, and parts of a table that stands for them."""
+        """Schema and name of tables that are none of the users':
+        its own, ours, and parts of a table that stands for them.
+        """
 
     @abstractmethod
     def completed(self, tables: Sequence[TableFacts]) -> list[TableFacts]:

@@ -55,7 +55,9 @@ def has_journal(database: Database) -> bool:
 
 
 def require_journal(database: Database, name: str) -> None:
-    """Raises :class:`WrongUse` where there is no journal: nothing is created in somebody's database without being asked."""
+    """Raises :class:`WrongUse` where there is no journal:
+    nothing is created in somebody's database without being asked.
+    """
     if not has_journal(database):
         raise WrongUse(
             f"{name} has no journal yet, and nothing is loaded without one",

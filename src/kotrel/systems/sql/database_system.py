@@ -130,7 +130,8 @@ class _Writing(SqlReading, Writing):
     def _merge(
         self, sent: Sequence[Sent], number: int, step: Step
     ) -> tuple[list[Altered], dict[int, dict[tuple[str, ...], tuple[str, ...]]]]:
-        """Merges the rows of each record, checks what the database checks last, and reads back what it may have altered.
+        """Merges the rows of each record, checks what the database checks last, and reads back what it may have
+        altered.
 
         Returns what came out otherwise and, for the changes with that identity, key sent → key made of it.
         """

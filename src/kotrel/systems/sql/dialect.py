@@ -2,8 +2,8 @@
 
 What writes tables is SQLAlchemy, which takes a third of a second to import: only the methods that need it do.
 
-A further kind of database is one subclass of this class, one of :class:`kotrel.systems.sql.database.Database`, and one entry
-in ``database_kinds.py``.
+A further kind of database is one subclass of this class, one of :class:`kotrel.systems.sql.database.Database`, and one
+entry in ``database_kinds.py``.
 """
 
 from __future__ import annotations
@@ -61,11 +61,12 @@ class Dialect(ABC):
         long_text: the type of a column for texts of any length.
         grants: it has users of its own, who need rights.
         staged: how the rows of a load are laid out before they are merged: through a ``view`` of the journal, which is
-            written once, or in a ``table`` of their own, where splitting the journal's lists costs more than sending twice.
+            written once, or in a ``table`` of their own, where splitting the journal's lists costs more than sending
+            twice.
         decimals: how it keeps a decimal: ``exact``, or ``scaled`` to a whole number.
         removes_by_list: rows with a key of one column are removed by a list of keys, which its planner does better.
-        checks_each_row: references are checked with each row that a statement touches, not at its end: rows that refer to
-            each other are first written, or removed, without.
+        checks_each_row: references are checked with each row that a statement touches, not at its end: rows that refer
+            to each other are first written, or removed, without.
         yes_no_as_number: yes and no are kept as 1 and 0, so that a rule has to say that nothing else may be there.
     """
 

@@ -1,4 +1,5 @@
-"""What the database holds where our reading would not bring it back exactly: the time in a date, a word that is no yes or no.
+"""What the database holds where our reading would not bring it back exactly: the time in a date, a word that is no yes
+or no.
 
 Such a value is kept in the journal as the database's own text, so that an undo restores it to the byte.
 """

@@ -1,7 +1,7 @@
 """Balances that a database keeps of its ledger: how they are kept where Kotrel sets the database up itself.
 
-Every movement that is posted goes into the balances by the database's own doing, in the same transaction, whoever posts it.
-What is on hand can then be read without adding up the ledger. How each kind of database does it, its dialect says.
+Every movement that is posted goes into the balances by the database's own doing, in the same transaction, whoever posts
+it. What is on hand can then be read without adding up the ledger. How each kind of database does it, its dialect says.
 """
 
 from __future__ import annotations

@@ -1,7 +1,8 @@
-"""MariaDB and MySQL: bulk work by inserts of many rows; a named lock lets loads run one at a time, each in one transaction.
+"""MariaDB and MySQL: bulk work by inserts of many rows; a named lock lets loads run one at a time, each in one
+transaction.
 
-What a load reads of the rows that it changes it reads with a lock, so that nobody changes them before it does: a snapshot
-would show what was there before, and the load would overwrite what others have committed since.
+What a load reads of the rows that it changes it reads with a lock, so that nobody changes them before it does: a
+snapshot would show what was there before, and the load would overwrite what others have committed since.
 """
 
 from __future__ import annotations

@@ -17,7 +17,9 @@ from kotrel.systems.sql.database import RowRefused
 WAIT_SECONDS = 30
 """So long a statement waits for somebody else's lock."""
 MODES = "STRICT_TRANS_TABLES,ERROR_FOR_DIVISION_BY_ZERO,ANSI_QUOTES,PIPES_AS_CONCAT,NO_BACKSLASH_ESCAPES,NO_ENGINE_SUBSTITUTION,NO_AUTO_VALUE_ON_ZERO"
-"""Values are never cut short in silence; double quotes name columns; || joins texts. A zero date that is there can be kept."""
+"""Values are never cut short in silence; double quotes name columns; || joins texts.
+A zero date that is there can be kept.
+"""
 _LOST = (2002, 2003, 2006, 2013, 2055, 1927, 1317, 1053)
 """The server is gone, the connection was cut, or somebody killed it."""
 _NO_RIGHT = (1044, 1142, 1143, 1227, 1290, 1370, 1792, 1836)

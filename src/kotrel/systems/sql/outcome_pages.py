@@ -10,7 +10,9 @@ from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.dialect import quoted
 
 SPECIAL = "outcome <> 'done'"
-"""Rows that were refused or have a warning. An index of the journal knows them (:mod:`kotrel.systems.sql.journal_tables`)."""
+"""Rows that were refused or have a warning. An index
+of the journal knows them (:mod:`kotrel.systems.sql.journal_tables`).
+"""
 NAMES = ("file", "sheet", "row", "record", "key", "action", "outcome", "message")
 
 

@@ -1,4 +1,6 @@
-"""PostgreSQL: bulk work by COPY; an advisory lock lets loads run one at a time, each in one repeatable-read transaction."""
+"""PostgreSQL: bulk work by COPY; an advisory lock lets loads run one at a time,
+each in one repeatable-read transaction.
+"""
 
 from __future__ import annotations
 
@@ -50,7 +52,9 @@ def _piece(part: pl.DataFrame | None) -> bytes | None:
 
 
 def _rest_of(connection: psycopg.Connection[Any], raw: io.BytesIO) -> None:
-    """Reads the rows of a COPY after its first straight from libpq: through the driver, each row takes ten times as long."""
+    """Reads the rows of a COPY after its first straight from libpq:
+    through the driver, each row takes ten times as long.
+    """
     server = connection.pgconn
     size, row = server.get_copy_data(0)
     while size > 0:

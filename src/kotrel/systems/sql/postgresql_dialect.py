@@ -89,7 +89,8 @@ class PostgresDialect(Dialect):
             f"random() < {1 / _SETTLED_EVERY} AND current_setting('transaction_isolation') = 'read committed' "
             f"AND pg_catalog.pg_try_advisory_xact_lock(hashtext('{record.name}'))"
         )
-        # Whoever may post need not have the right to write a balance: the functions do it by the right of who set them up.
+        # Whoever may post need not have the right to write a balance: the functions do it by the right of who set them
+        # up.
         bodies = {
             "insert": (added("added", ""), "REFERENCING NEW TABLE AS added"),
             "delete": (added("gone", "-"), "REFERENCING OLD TABLE AS gone"),

@@ -1,4 +1,6 @@
-"""Reads a load's rows back before it is kept: what triggers and defaults made of them stands in the journal as it is."""
+"""Reads a load's rows back before it is kept: what triggers and defaults made of them stands in the journal
+as it is.
+"""
 
 from __future__ import annotations
 

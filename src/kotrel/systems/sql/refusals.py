@@ -26,7 +26,8 @@ def stage_all(database: Database, staged: Callable[[RecordChanges], Merge], chan
     """The rows laid out to be merged.
 
     Raises:
-        Refused: rows whose values the types of their columns do not take, such as a text that is no uuid, found by halving.
+        Refused: rows whose values the types of their columns do not take, such as a text that is no uuid, found by
+            halving.
     """
     database.run("SAVEPOINT staging")
     try:
@@ -169,7 +170,8 @@ def settle_deferred(database: Database, merges: Sequence[Callable[[], Merge]]) -
         return
     except RowRefused as refused:
         words = str(refused)
-    # Which rows: those that fail alone are left out; where the rest then holds, each is added again to see whether it was one.
+    # Which rows: those that fail alone are left out; where the rest then holds, each is added again to see whether it
+    # was one.
     database.run("ROLLBACK TO SAVEPOINT loading")
     suspects: list[tuple[int, int, Refusal]] = []
     for number, staged in enumerate(merges):

@@ -222,7 +222,9 @@ class SqliteDatabase(Database):
             )
 
     def _broken_references(self) -> set[tuple[Any, ...]]:
-        """Rows that refer to nothing, where the database checks that only at the end; tables as Kotrel makes them never do."""
+        """Rows that refer to nothing, where the database checks that only at the end;
+        tables as Kotrel makes them never do.
+        """
         found = self.run("SELECT 1 FROM sqlite_master WHERE type = 'table' AND upper(sql) LIKE '%DEFERRED%'")
         return set(self.run("PRAGMA foreign_key_check")) if found else set()
 

@@ -20,7 +20,9 @@ LONGEST = 63
 
 
 def staged_name(what: str, field: str) -> str:
-    """The name of a staged column: what a row puts ``to`` a field, whether that ``is`` a change, or the ``raw`` text."""
+    """The name of a staged column: what a row puts ``to`` a field, whether that ``is`` a change,
+    or the ``raw`` text.
+    """
     name = f"{what} {field}"
     return name if len(name.encode()) <= LONGEST else f"{what} {hashlib.sha256(field.encode()).hexdigest()[:32]}"
 
@@ -31,7 +33,9 @@ def staged(what: str, field: str) -> str:
 
 
 def _as_kept(field: Field) -> pl.Expr:
-    """The texts of a field as a table that Kotrel did not create keeps them: scaled to a whole number, or a date in its form."""
+    """The texts of a field as a table that Kotrel did not create keeps them:
+    scaled to a whole number, or a date in its form.
+    """
     text = pl.col(staged_name("to", field.name))
     if field.scale != 1:
         return (

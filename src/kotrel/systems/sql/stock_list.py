@@ -14,9 +14,11 @@ EXACT = pl.Decimal(38, 12)
 
 
 def listed_sums(database: Database, description: Description, query: LedgerQuery) -> pl.DataFrame:
-    """Sums of the stock list as :func:`kotrel.systems.sql.ledger.ledger_sums`; none where the system has no such list either.
+    """Sums of the stock list as :func:`kotrel.systems.sql.ledger.ledger_sums`; none where the system has no such list
+    either.
 
-    What stock is worth is its ``value`` in the list, otherwise quantity times the cost there, otherwise times the item's cost.
+    What stock is worth is its ``value`` in the list, otherwise quantity times the cost there, otherwise times the
+    item's cost.
 
     Raises:
         OutOfReach: the answer depends on when something moved, and a list does not say.

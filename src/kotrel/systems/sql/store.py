@@ -17,7 +17,9 @@ from kotrel.systems.sql.dialect import Dialect, literal, quoted
 
 @dataclass(frozen=True)
 class Store:
-    """The table of one record, as the description says; a field's column has the field's name unless it says otherwise."""
+    """The table of one record, as the description says;
+    a field's column has the field's name unless it says otherwise.
+    """
 
     record: Record
     description: Description
@@ -113,7 +115,9 @@ class Store:
         return database.as_stored(text, field, self.plain)
 
     def same_as_text(self, database: Database, alias: str, field: Field, text: str) -> list[str]:
-        """The conditions that a field of a row is this canonical text: by the column's own type, so that an index helps, then exactly."""
+        """The conditions that a field of a row is this canonical text:
+        by the column's own type, so that an index helps, then exactly.
+        """
         exact = database.same(self.text(database, alias, field), text, field)
         if not self.plain or field.is_decimal or field.kind not in ("code", "text"):
             return [exact]
@@ -122,7 +126,9 @@ class Store:
 
 
 def _read_as(text: str, form: str) -> str:
-    """SQL for the ISO text of a date that is written in such a form; what is not written so stays as it is, and 0 is no date."""
+    """SQL for the ISO text of a date that is written in such a form;
+    what is not written so stays as it is, and 0 is no date.
+    """
     year, month, day = (f"substr({text}, {form.index(part) + 1}, {len(part)})" for part in ("YYYY", "MM", "DD"))
     between = " AND ".join(
         [f"length({text}) = {len(form)}"]
