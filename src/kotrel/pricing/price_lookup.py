@@ -24,6 +24,8 @@ from kotrel.workspace.settings import Workspace
 
 NEEDED = ("item", "price", "price_list")
 """Records without which nothing can be repriced."""
+CUSTOMER_LIST = ("customer", "price_list", "place", "from_date", "to_date")
+"""Fields of a price list that a customer has for a time; ``place`` orders them."""
 
 
 @dataclass(frozen=True)
@@ -179,9 +181,9 @@ class _Asker:
             self.remarks.append("the item is archived")
         base = str(item["unit"])
         factors = {base: Decimal(1)}
-        for each, unit, factor in factors_of(self.reading, self.workspace.description).iter_rows():
-            if each == code:
-                factors.setdefault(unit, Decimal(factor))
+        known = factors_of(self.reading, self.workspace.description, code)
+        for unit, factor in known.filter(pl.col("item") == code).select("unit", "factor").iter_rows():
+            factors.setdefault(unit, Decimal(factor))
         unit = self._one_of(self.asked.unit or base, factors, f"a unit of {code}")
         lists = list_facts_of(read_known(self.reading.read, self.records["price_list"], LIST))
         standard, source = self._standard(code, item)
@@ -193,7 +195,7 @@ class _Asker:
             self.asked.day,
             factors,
             standard,
-            fields["price"].decimals or 0,
+            (fields["price"].decimals if "price" in fields else None) or 0,
             source,
             categories,
             lists,
@@ -244,10 +246,9 @@ class _Asker:
         if row.get("archived") == "yes":
             self.remarks.append("the customer is archived")
         found: list[str] = []
-        if "customer_price_list" in self.records:
+        if self.workspace.description.has("customer_price_list", *CUSTOMER_LIST):
             on = self.asked.day.isoformat()
-            names = ["customer", "price_list", "place", "from_date", "to_date"]
-            rows = self._read("customer_price_list", names, "customer", code)
+            rows = self._read("customer_price_list", list(CUSTOMER_LIST), "customer", code)
             rows = rows.filter((pl.col("from_date").fill_null("") <= on) & (pl.col("to_date").fill_null("9999") >= on))
             placed = rows.sort(pl.col("place").cast(pl.Int64, strict=False), "price_list", nulls_last=True)
             found = placed["price_list"].to_list()
@@ -261,7 +262,10 @@ class _Asker:
         """The item's standard price, or that of the warehouse where it has one of its own."""
         warehouse = self.asked.warehouse
         if warehouse is not None:
-            self._row("warehouse", "code", warehouse, ["code"])
+            if not self.workspace.description.has("item_warehouse", "item", "warehouse", "price"):
+                raise WrongUse("the system has no prices of warehouses", "Leave out --warehouse.", "no-prices")
+            if "warehouse" in self.records:
+                self._row("warehouse", "code", warehouse, ["code"])
             own = self._read("item_warehouse", ["warehouse", "price"], "item", item)
             own = own.filter((pl.col("warehouse") == warehouse) & pl.col("price").is_not_null())
             if own.height:
@@ -335,8 +339,9 @@ def require_prices(description: Description) -> None:
             )
 
 
-def factors_of(reading: Reading, description: Description) -> pl.DataFrame:
-    """The units of items with their factors."""
+def factors_of(reading: Reading, description: Description, item: str | None = None) -> pl.DataFrame:
+    """``item``, ``unit``, ``factor`` (String) of all items, or at least of one."""
     if description.conversions is None:
         return pl.DataFrame(schema=dict.fromkeys(("item", "unit", "factor"), pl.String))
-    return reading.read("unit_conversion", ["item", "unit", "factor"])
+    among = None if item is None else ("item", pl.Series([item]))
+    return reading.read("unit_conversion", ["item", "unit", "factor"], among)

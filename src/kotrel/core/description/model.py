@@ -1,7 +1,8 @@
 """The system description: what a business system takes, as plain data.
 
 Everything that needs to know about records and fields uses these objects: templates, matching, tidying, checks,
-previews, the load order and the practice system's tables. Nothing here knows an item from a price by name.
+previews, the load order and the practice system's tables. Prices, stock and counts go by the names of a few records
+and fields, which ``docs/reference/system-description.md`` lists under "Names that have a meaning".
 """
 
 from __future__ import annotations
@@ -292,13 +293,16 @@ class Description:
         """The record of what the ledger comes to by place, or None where the system keeps none."""
         return next((each for each in self.records.values() if each.nature == "balance"), None)
 
+    def has(self, record: str, *fields: str) -> bool:
+        """Whether there is a record of that name, with all these fields."""
+        return record in self.records and set(fields) <= set(self.records[record].fields)
+
     @property
     def conversions(self) -> Record | None:
         """The record of how many base units of an item are in one of its other units,
         or None where Kotrel knows of none.
         """
-        found = self.records.get("unit_conversion")
-        return found if found is not None and {"item", "unit", "factor"} <= set(found.fields) else None
+        return self.records["unit_conversion"] if self.has("unit_conversion", "item", "unit", "factor") else None
 
     @property
     def stock_list(self) -> Record | None:
