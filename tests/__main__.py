@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import os
 import re
-import subprocess
 import sys
 import time
 from concurrent.futures import ThreadPoolExecutor
@@ -48,13 +47,23 @@ def run(modules: list[str]) -> tuple[str, int, int, str, float]:
     and the seconds they took.
     """
     began = time.monotonic()
-    done = subprocess.run(
-        [sys.executable, "-m", "unittest", *modules], cwd=ROOT, capture_output=True, encoding="utf-8", check=False
-    )
+    done = ready_program.run(ROOT, modules, os.environ, "unittest")
     count = re.search(r"^Ran (\d+) test", done.stderr, re.MULTILINE)
     name = modules[0] if len(modules) == 1 else f"{modules[0].rpartition('.')[0]}.*"
     # A module that cannot even be imported ran no test, and that is a failure.
     return name, done.returncode, int(count[1]) if count else 0, done.stdout + done.stderr, time.monotonic() - began
+
+
+def start_servers() -> None:
+    """One server of each kind of database, and one practice system on each, for all modules."""
+    from tests import mariadb_server, support
+
+    os.environ["KOTREL_SHOP"] = str(support.fresh_shop())
+    os.environ["KOTREL_POSTGRES"] = support.postgres_server()
+    os.environ["KOTREL_POSTGRES_SHOP"] = str(support.fresh_postgres_shop())
+    if mariadb_server.found():
+        os.environ["KOTREL_MARIADB"] = str(mariadb_server.port())
+        os.environ["KOTREL_MARIADB_SHOP"] = str(mariadb_server.shop())
 
 
 def main() -> int:
@@ -67,9 +76,7 @@ def main() -> int:
     serving = ready_program.start()
     if serving:
         os.environ["KOTREL_READY"] = serving[1]
-    from tests.support import fresh_shop
-
-    os.environ["KOTREL_SHOP"] = str(fresh_shop())
+    start_servers()
     with ThreadPoolExecutor((os.cpu_count() or 1) + 1) as pool:
         for module, status, count, said, seconds in pool.map(run, jobs()):
             total += count

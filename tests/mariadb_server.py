@@ -33,7 +33,9 @@ def require() -> None:
 
 @cache
 def port() -> int:
-    """The port of a server that was just started."""
+    """The port of a server that was just started; ``python -m tests`` starts one for all modules."""
+    if running := os.environ.get("KOTREL_MARIADB"):
+        return int(running)
     folder = Path(tempfile.mkdtemp(prefix="kotrel-maria-"))
     atexit.register(shutil.rmtree, folder, ignore_errors=True)
     with socket.socket() as free:
@@ -98,6 +100,8 @@ def url(database: str) -> str:
 @cache
 def shop() -> Path:
     """A workspace made once by ``kotrel init``, called as its database; tests work on copies of both."""
+    if made := os.environ.get("KOTREL_MARIADB_SHOP"):
+        return Path(made)
     from tests.support import run_kotrel
 
     name = new_database()

@@ -1,4 +1,4 @@
-"""The program, loaded once and forked for each command: half a second less for each of some four hundred.
+"""The program, loaded once and forked for each command and each module of tests: half a second less for each of thousands.
 
 ``python -m tests`` starts ``serve`` and names its socket in ``KOTREL_READY``. Every command is still a process of its
 own with its own folder, environment and exit status; only the import is shared. A single test module, or a machine
@@ -7,6 +7,7 @@ without ``fork``, starts the program the plain way.
 
 from __future__ import annotations
 
+import atexit
 import contextlib
 import gc
 import importlib
@@ -18,11 +19,15 @@ import socket
 import subprocess
 import sys
 import tempfile
+import traceback
+import unittest
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, NoReturn
 
-LONGEST = 120  # seconds; a command that takes longer is killed
+LONGEST = 120
+"""Seconds; a command that takes longer is killed."""
+LONGEST_MODULE = 900  # seconds, too
 POSSIBLE = hasattr(os, "fork") and hasattr(socket, "AF_UNIX") and sys.platform != "darwin"
 
 
@@ -50,6 +55,7 @@ def serve(address: str) -> None:
     from kotrel.core.expressions.parsing import parse
 
     parse("cost + 35%")
+    importlib.import_module("tests.support")
     gc.collect()
     gc.freeze()
     listening = socket.socket(socket.AF_UNIX)
@@ -73,23 +79,38 @@ def _answer(connection: socket.socket) -> None:
         for place, file in enumerate(files):
             os.dup2(file, place)
         connection.close()
-        signal.alarm(LONGEST)
         asked: dict[str, Any] = json.loads(message)
+        signal.alarm(LONGEST if asked["program"] == "kotrel" else LONGEST_MODULE)
         os.environ.clear()
         os.environ.update(asked["environment"])
         os.chdir(asked["folder"])
-        sys.argv = ["kotrel", *asked["words"]]
-        from kotrel.cli import program
-
-        try:
-            program()
-        except SystemExit as ended:
-            sys.stdout.flush()
-            sys.stderr.flush()
-            os._exit(ended.code if isinstance(ended.code, int) else 1)
+        _become(asked["program"], asked["words"])
     status = os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])
     connection.sendall(str(status).encode())
     os._exit(0)
+
+
+def _become(name: str, words: Sequence[str]) -> NoReturn:
+    """Runs ``kotrel`` or ``unittest`` in this process, and ends it."""
+    sys.argv = [name, *words]
+    status = 1
+    try:
+        if name == "kotrel":
+            from kotrel.cli import program
+
+            program()
+        else:
+            unittest.main(module=None)
+    except SystemExit as ended:
+        status = int(ended.code or 0) if isinstance(ended.code, int | None) else 1
+    except BaseException:
+        traceback.print_exc()
+    if name != "kotrel":
+        # What modules of tests clean up when they end; a command has nothing there.
+        atexit._run_exitfuncs()
+    sys.stdout.flush()
+    sys.stderr.flush()
+    os._exit(status)
 
 
 def start() -> tuple[subprocess.Popen[bytes], str] | None:
@@ -103,28 +124,33 @@ def start() -> tuple[subprocess.Popen[bytes], str] | None:
     return serving, address
 
 
-def run(folder: Path, words: Sequence[str], environment: Mapping[str, str]) -> subprocess.CompletedProcess[str]:
-    """Runs one command by the server that ``KOTREL_READY`` names, or as a plain process."""
+def run(
+    folder: Path, words: Sequence[str], environment: Mapping[str, str], program: str = "kotrel"
+) -> subprocess.CompletedProcess[str]:
+    """Runs one command of ``kotrel`` or ``unittest`` by the server that ``KOTREL_READY`` names, or as a plain process."""
     address = os.environ.get("KOTREL_READY")
     # What Python itself reads at its start cannot be changed any more.
     plain = not address or any(name.startswith("PYTHON") and os.environ.get(name) != value for name, value in environment.items()
                                if name != "PYTHONUTF8")  # fmt: skip
     if plain or not Path(address or "").exists():
         return subprocess.run(
-            [sys.executable, "-P", "-m", "kotrel", *words], cwd=folder, capture_output=True, encoding="utf-8",
-            stdin=subprocess.DEVNULL, env=environment, check=False, timeout=LONGEST,
+            [sys.executable, *(["-P"] if program == "kotrel" else []), "-m", program, *words],
+            cwd=folder, capture_output=True, encoding="utf-8", stdin=subprocess.DEVNULL, env=environment, check=False,
+            timeout=LONGEST if program == "kotrel" else LONGEST_MODULE,
         )  # fmt: skip
     with contextlib.ExitStack() as stack:
         nothing = stack.enter_context(Path(os.devnull).open("rb"))
         said, wrong = (stack.enter_context(tempfile.TemporaryFile()) for _ in range(2))
         connection = stack.enter_context(socket.socket(socket.AF_UNIX))
         connection.connect(address or "")
-        asked = json.dumps({"words": list(words), "folder": str(folder), "environment": dict(environment)})
+        asked = json.dumps(
+            {"program": program, "words": list(words), "folder": str(folder), "environment": dict(environment)}
+        )
         socket.send_fds(connection, [asked.encode()], [nothing.fileno(), said.fileno(), wrong.fileno()])
         status = int(connection.recv(64) or b"-1")
         said.seek(0)
         wrong.seek(0)
-        return subprocess.CompletedProcess(["kotrel", *words], status, said.read().decode(), wrong.read().decode())
+        return subprocess.CompletedProcess([program, *words], status, said.read().decode(), wrong.read().decode())
 
 
 if __name__ == "__main__":

