@@ -14,6 +14,7 @@ import importlib
 import json
 import os
 import pkgutil
+import runpy
 import signal
 import socket
 import subprocess
@@ -80,7 +81,7 @@ def _answer(connection: socket.socket) -> None:
             os.dup2(file, place)
         connection.close()
         asked: dict[str, Any] = json.loads(message)
-        signal.alarm(LONGEST if asked["program"] == "kotrel" else LONGEST_MODULE)
+        signal.alarm(LONGEST_MODULE if asked["program"] == "unittest" else LONGEST)
         os.environ.clear()
         os.environ.update(asked["environment"])
         os.chdir(asked["folder"])
@@ -91,7 +92,7 @@ def _answer(connection: socket.socket) -> None:
 
 
 def _become(name: str, words: Sequence[str]) -> NoReturn:
-    """Runs ``kotrel`` or ``unittest`` in this process, and ends it."""
+    """Runs a program in this process, and ends it."""
     sys.argv = [name, *words]
     status = 1
     try:
@@ -99,13 +100,15 @@ def _become(name: str, words: Sequence[str]) -> NoReturn:
             from kotrel.cli import program
 
             program()
-        else:
+        elif name == "unittest":
             unittest.main(module=None)
+        else:
+            runpy.run_module(name, run_name="__main__", alter_sys=True)
     except SystemExit as ended:
         status = int(ended.code or 0) if isinstance(ended.code, int | None) else 1
     except BaseException:
         traceback.print_exc()
-    if name != "kotrel":
+    if name == "unittest":
         # What modules of tests clean up when they end; a command has nothing there.
         atexit._run_exitfuncs()
     sys.stdout.flush()
@@ -127,16 +130,20 @@ def start() -> tuple[subprocess.Popen[bytes], str] | None:
 def run(
     folder: Path, words: Sequence[str], environment: Mapping[str, str], program: str = "kotrel"
 ) -> subprocess.CompletedProcess[str]:
-    """Runs one command of ``kotrel`` or ``unittest`` by the server that ``KOTREL_READY`` names, or as a plain process."""
+    """Runs one command of ``kotrel``, ``unittest`` or a module of ours by the server that ``KOTREL_READY`` names,
+    or as a plain process.
+    """
     address = os.environ.get("KOTREL_READY")
     # What Python itself reads at its start cannot be changed any more.
     plain = not address or any(name.startswith("PYTHON") and os.environ.get(name) != value for name, value in environment.items()
                                if name != "PYTHONUTF8")  # fmt: skip
     if plain or not Path(address or "").exists():
+        if program.startswith("tests."):
+            environment = {**environment, "PYTHONPATH": str(Path(__file__).parents[1])}
         return subprocess.run(
             [sys.executable, *(["-P"] if program == "kotrel" else []), "-m", program, *words],
             cwd=folder, capture_output=True, encoding="utf-8", stdin=subprocess.DEVNULL, env=environment, check=False,
-            timeout=LONGEST if program == "kotrel" else LONGEST_MODULE,
+            timeout=LONGEST_MODULE if program == "unittest" else LONGEST,
         )  # fmt: skip
     with contextlib.ExitStack() as stack:
         nothing = stack.enter_context(Path(os.devnull).open("rb"))

@@ -14,11 +14,11 @@ from tests.support import Program
 
 
 class Fuzzed(unittest.TestCase):
-    """Twenty seconds, or ninety, of requests made from the service's own document; ``make fuzz`` takes ten minutes."""
+    """Eight seconds, or more, of requests made from the service's own document; ``make fuzz`` takes ten minutes."""
 
     def test_every_answer_is_as_the_document_says(self) -> None:
-        # On a machine that does much else, twenty seconds are over before all have been asked.
-        for seconds in (20, 90):
+        # On a machine that does much else, eight seconds are over before all have been asked.
+        for seconds in (8, 30, 90):
             done = ask(seconds, 7)
             self.assertEqual(done.returncode, 0, done.stdout[-8_000:] + done.stderr[-2_000:])
             if "Tested: 22" in done.stdout:

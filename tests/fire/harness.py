@@ -15,7 +15,7 @@ from pathlib import Path
 import psycopg
 
 from kotrel.loading.loads import in_progress
-from tests import mariadb_server
+from tests import mariadb_server, ready_program
 from tests.support import fresh_shop, run_kotrel
 
 SHEETS = ("items.csv", "vendors.csv")
@@ -52,11 +52,9 @@ class Target(ABC):
 
     def strike(self, point: int, how: str, words: tuple[str, ...] = LOAD) -> subprocess.CompletedProcess[str]:
         """Runs the load, or another command, with a strike at its n-th statement."""
-        return subprocess.run(
-            [sys.executable, "-m", "tests.fire.child", str(point), how, "-w", str(self.folder), *words],
-            cwd=self.folder, capture_output=True, encoding="utf-8", stdin=subprocess.DEVNULL,
-            env={**os.environ, "PYTHONUTF8": "1", "PYTHONPATH": str(Path(__file__).parents[2])}, check=False, timeout=120,
-        )  # fmt: skip
+        asked = (str(point), how, "-w", str(self.folder), *words)
+        environment = {**os.environ, "PYTHONUTF8": "1"}
+        return ready_program.run(self.folder, asked, environment, "tests.fire.child")
 
     def statements(self) -> int:
         """How many statements the load sends; the load is taken back."""

@@ -55,7 +55,7 @@ class Own(Fixture):
         },
     )
 
-    @settings(max_examples=25, suppress_health_check=[HealthCheck.differing_executors])
+    @settings(max_examples=12, suppress_health_check=[HealthCheck.differing_executors])
     @given(st.lists(cells, min_size=1, max_size=3), st.lists(edits, min_size=4, max_size=4))
     def test_after_load_and_undo_every_column_is_as_it_was(self, held, edited):
         self.run_sql("DELETE FROM goods")
