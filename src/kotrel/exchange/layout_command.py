@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import argparse
-import tomllib
 from pathlib import Path
 from typing import Any
 
+import tomli
 from rich.table import Table as Grid
 from rich.text import Text
 
@@ -59,7 +59,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         if laid.fresh:
             show_draft(screen, laid)
         finished = _ask(screen, laid, workspace)
-    left = open_columns(tomllib.loads(saved_text(laid.path)))
+    left = open_columns(tomli.loads(saved_text(laid.path)))
     proof = proof_of(laid, workspace) if finished else None
     if screen.as_json:
         screen.json(layout_json(laid, proof, left))

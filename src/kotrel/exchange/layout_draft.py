@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import shutil
-import tomllib
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
+
+import tomli
 
 from kotrel.core.columns import ROW
 from kotrel.core.errors import OutOfReach, WrongData, WrongUse
@@ -107,8 +108,8 @@ def draft_layout(
 def _record_of(path: Path) -> str:
     """The record that a saved layout is for."""
     try:
-        return str(tomllib.loads(saved_text(path)).get("record", ""))
-    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
+        return str(tomli.loads(saved_text(path)).get("record", ""))
+    except (OSError, UnicodeDecodeError, tomli.TOMLDecodeError) as error:
         raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-layout") from None
 
 
@@ -161,7 +162,7 @@ def as_far_as_said(text: str, path: Path, workspace: Workspace) -> Layout:
     Raises:
         WrongUse: a setting is wrong.
     """
-    data = tomllib.loads(text)
+    data = tomli.loads(text)
     for place in open_columns(data):
         data["column"][place] = {"heading": data["column"][place].get("heading", ""), "empty": True}
     return layout_of(text, data, path, workspace.folder, workspace.description)
@@ -171,5 +172,5 @@ def proof_of(laid: LaidDown, workspace: Workspace) -> LayoutProof | None:
     """Writes the file's own rows again with the saved layout; None where it has none."""
     text = saved_text(laid.path)
     layout = as_far_as_said(text, laid.path, workspace)
-    missing = dict.fromkeys(open_columns(tomllib.loads(text)), "nothing feeds it yet")
+    missing = dict.fromkeys(open_columns(tomli.loads(text)), "nothing feeds it yet")
     return prove(layout, laid.draft.record, laid.draft.sample, laid.draft.parts.rows, missing)

@@ -9,10 +9,11 @@ import os
 import re
 import secrets
 import threading
-import tomllib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
+
+import tomli
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import listed_and
@@ -93,8 +94,8 @@ def read_tokens(path: Path) -> dict[str, Holder]:
         WrongUse: it is wrong.
     """
     try:
-        data = tomllib.loads(path.read_text("utf-8"))
-    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
+        data = tomli.loads(path.read_text("utf-8"))
+    except (OSError, UnicodeDecodeError, tomli.TOMLDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
     found = {}
     for name, about in data.items():

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import codecs
 import re
-import tomllib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
+
+import tomli
 
 from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.description.record_names import meant
@@ -184,7 +185,7 @@ def layout_named(folder: Path, name: str, description: Description) -> Layout:
             else f"{those_there('layouts', there)} docs/reference/layouts.md shows how to write one."
         )
         raise WrongUse(f"there is no layout {path}", hint, "no-such-layout") from None
-    except tomllib.TOMLDecodeError as error:
+    except tomli.TOMLDecodeError as error:
         raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-layout") from None
     except (OSError, UnicodeDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Collection, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
+
+import tomli
 
 from kotrel.core.changes import results as answers
 from kotrel.core.counting import sheet_record
@@ -110,7 +111,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
     try:
         text = path.read_text("utf-8-sig")
         data = parsed(text)
-    except tomllib.TOMLDecodeError as error:
+    except tomli.TOMLDecodeError as error:
         raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-map") from None
     except (OSError, UnicodeDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None

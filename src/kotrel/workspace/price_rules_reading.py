@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Mapping
 from datetime import date, datetime
 from decimal import Decimal, InvalidOperation
 from pathlib import Path
 from typing import Any
+
+import tomli
 
 from kotrel.core.description.toml_reading import TomlReader, numbered, parsed
 from kotrel.core.errors import OutOfReach, WrongUse
@@ -69,7 +70,7 @@ def rules_named(folder: Path, name: str, lists: tuple[str, ...] | None, rates: R
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
     try:
         data = parsed(text)
-    except tomllib.TOMLDecodeError as error:
+    except tomli.TOMLDecodeError as error:
         raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-price-rules") from None
     return _rules(_RulesReader(text, str(path)), data, path, lists, rates)
 

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+
+import tomli
 
 from kotrel.core.counting.selection import CLASS_NAMES
 from kotrel.core.counting.variance import EXACT, Tolerance
@@ -216,7 +217,7 @@ def open_workspace(folder: Path, text: str | None = None) -> Workspace:
     text = _text(path) if text is None else text
     try:
         data = parsed(text)
-    except tomllib.TOMLDecodeError as error:
+    except tomli.TOMLDecodeError as error:
         raise WrongUse(
             f"{path}: {error}", 'Correct that line; texts are in quotes, like decimal_mark = ","', "wrong-settings"
         ) from None

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Mapping, Sequence
 from typing import Any, Literal, get_args
+
+import tomli
 
 from kotrel.core.description.consistency import check_references, check_rule_settings, known_field, names_exist
 from kotrel.core.description.description_settings import DEFAULTS, FIELD, RECORD, STORE, SYSTEM
@@ -100,6 +101,8 @@ def load_order(records: Mapping[str, Record]) -> tuple[str, ...]:
     return tuple(placed)
 
 
+KINDS: tuple[str, ...] = get_args(Kind)
+MUSTS: tuple[str, ...] = get_args(Must)
 DEFAULT_DECIMALS = {"number": 3, "quantity": 3, "money": 2}
 DEFAULT_LENGTH = {"code": 40, "reference": 40}
 
@@ -118,8 +121,8 @@ def _field(reader: TomlReader, name: str, raw: Any, *path: str) -> Field:
         )
     reader.known_keys(table, FIELD, "a field", *path)
     if "kind" not in table:
-        raise reader.wrong(f"field {name} has no kind", *path, hint=f"One of: {', '.join(get_args(Kind))}.")
-    kind = reader.one_of(reader.text_of(table, "kind", "", *path), get_args(Kind), "kind", *path)
+        raise reader.wrong(f"field {name} has no kind", *path, hint=f"One of: {', '.join(KINDS)}.")
+    kind = reader.one_of(reader.text_of(table, "kind", "", *path), KINDS, "kind", *path)
     choices = reader.texts(table, "choices", *path)
     if (kind == "choice") != bool(choices):
         raise reader.wrong(f"field {name}: kind “choice” needs “choices”, and no other kind may have them", *path)
@@ -239,7 +242,7 @@ def _words(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[str
 
 
 def _must(reader: TomlReader, table: Mapping[str, Any], *path: str) -> Must:
-    return reader.one_of(reader.text_of(table, "must", "may", *path), get_args(Must), "must", *path)  # type: ignore[return-value]
+    return reader.one_of(reader.text_of(table, "must", "may", *path), MUSTS, "must", *path)  # type: ignore[return-value]
 
 
 def _record(reader: TomlReader, name: str, raw: Any) -> Record:
@@ -319,7 +322,7 @@ def read_description(text: str, name: str = "system.toml") -> Description:
     """
     try:
         data = parsed(text)
-    except tomllib.TOMLDecodeError as error:
+    except tomli.TOMLDecodeError as error:
         raise WrongUse(f"{name}: {error}", "Correct that line; the file is TOML.", "wrong-description") from None
     reader = TomlReader(text, name)
     reader.known_keys(data, ("system", "record", "defaults"), "a system description")

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Collection, Mapping
 from decimal import Context, Decimal, InvalidOperation
 from typing import Any
+
+import tomli
 
 from kotrel.core.errors import WrongUse
 from kotrel.core.similarity import nearest
@@ -60,14 +61,14 @@ def parsed(text: str) -> dict[str, Any]:
             called by.
     """
     try:
-        data = tomllib.loads(text)
-        nul = _has_nul(data)
+        data = tomli.loads(text)
+        nul = _NUL.search(text) is not None and _has_nul(data)
     except RecursionError:
-        raise tomllib.TOMLDecodeError("brackets within brackets, too deep to be meant") from None
+        raise tomli.TOMLDecodeError("brackets within brackets, too deep to be meant") from None
     if nul:
         # TOML allows it only as an escape.
         line = next((n for n, each in enumerate(text.splitlines(), start=1) if _NUL.search(each)), 1)
-        raise tomllib.TOMLDecodeError(f"the character \\u0000 in a text (at line {line})")
+        raise tomli.TOMLDecodeError(f"the character \\u0000 in a text (at line {line})")
     return data
 
 
