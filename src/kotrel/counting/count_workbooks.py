@@ -10,7 +10,8 @@ import polars as pl
 from kotrel.core.changes.journal import load_name
 from kotrel.core.counting.classify_lines import left_lines
 from kotrel.core.counting.count_posting import adjustment_family
-from kotrel.core.counting.variance import CountEntry, CountLine, CountPlace, Tolerance
+from kotrel.core.counting.tolerances import Tolerance
+from kotrel.core.counting.variance import CountEntry, CountLine, CountPlace
 from kotrel.core.description.model import Field
 from kotrel.core.stock.sums import half_away
 from kotrel.counting.correcting import AFTER_ALL as BY_HAND

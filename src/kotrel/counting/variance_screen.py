@@ -11,7 +11,8 @@ import polars as pl
 from rich.table import Table
 from rich.text import Text
 
-from kotrel.core.counting.variance import CountLine, CountPlace, Tolerance, totals_of
+from kotrel.core.counting.tolerances import Tolerance
+from kotrel.core.counting.variance import CountLine, CountPlace, totals_of
 from kotrel.core.phrases import count
 from kotrel.counting.count_state import State
 from kotrel.counting.count_workbooks import variance_book

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 import tomli
 
 from kotrel.core.counting.selection import CLASS_NAMES
-from kotrel.core.counting.variance import EXACT, Tolerance
+from kotrel.core.counting.tolerances import EXACT, Tolerance
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.model import Description
 from kotrel.core.description.toml_reading import TomlReader, parsed

@@ -3,34 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from decimal import Decimal
 
+from kotrel.core.counting.tolerances import Tolerance
 from kotrel.core.stock.sums import half_away
-
-
-@dataclass(frozen=True)
-class Tolerance:
-    """How far a line may be off: by quantity, per cent of expected, or value; the standard is nothing.
-
-    Attributes:
-        by_class: class of items by value → its own tolerance, used in place of this one; ``class_of``: item → its
-            class.
-    """
-
-    quantity: Decimal = Decimal(0)
-    percent: Decimal = Decimal(0)
-    value: Decimal = Decimal(0)
-    by_class: Mapping[str, Tolerance] = field(default_factory=dict)
-    class_of: Mapping[str, str] = field(default_factory=dict)
-
-    def of(self, item: str) -> Tolerance:
-        """The tolerance of an item: that of its class, if the class has one."""
-        return self.by_class.get(self.class_of.get(item, ""), self) if self.by_class else self
-
-
-EXACT = Tolerance()
-
 
 ZERO = Decimal(0)
 
