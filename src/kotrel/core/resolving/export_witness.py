@@ -4,9 +4,12 @@ keys that were changed, and rows that have the values of other rows.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import polars as pl
 
 from kotrel.core.columns import ROW
+from kotrel.core.rows.beside import beside
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, is_new
@@ -90,17 +93,26 @@ def _values_of_others(rows: Rows, base: pl.DataFrame, known: pl.Series) -> pl.Da
     nothing = pl.DataFrame(schema={ROW: pl.UInt32, code: pl.String, "was of": pl.String})
     if not fields or not base.height:
         return nothing
-    every = pl.concat_str([pl.col(name).fill_null("") for name in fields], separator=_SEPARATOR).alias("whole row")
-    name_of = pl.concat_str(key, separator=" / ").alias("key name")
-    was = base.drop_nulls(key).unique(key, keep="any", maintain_order=True).select(*key, name_of, every, *fields)
-    now = rows.values.select(ROW, *key, name_of, every, *fields, known.alias("is known"))
-    own = was.select(
-        *key, *(pl.col(name).alias(f"own {name}") for name in fields), pl.col("whole row").alias("exported whole")
-    )
-    now = now.join(own, on=key, how="left", maintain_order="left")
-    changed = now.filter(pl.col("exported whole").is_null() | (pl.col("exported whole") != pl.col("whole row")))
-    if not changed.height:
+    values, own = rows.values, beside(rows.values, base.drop_nulls(key), key)
+    is_changed = ~own.is_there
+    for name in fields:
+        is_changed = is_changed | values[name].ne_missing(own.column(name))
+    if not is_changed.any():
         return nothing
+    name_of = pl.concat_str(key, separator=" / ").alias("key name")
+    every = pl.concat_str([pl.col(name).fill_null("") for name in fields], separator=_SEPARATOR).alias("whole row")
+    changed = (
+        values.select(ROW, *key, *fields)
+        .filter(is_changed)
+        .with_columns(known.filter(is_changed).alias("is known"))
+        .with_columns(own.column(name).filter(is_changed).alias(f"own {name}") for name in fields)
+        .with_columns(name_of, every)
+    )
+    # Few rows of the export have such values, field by field; only those are put together and compared as a whole.
+    alike = own.others.filter(
+        pl.all_horizontal(pl.col(name).is_in(changed[name].unique().implode(), nulls_equal=True) for name in fields)
+    )
+    was = alike.unique(key, keep="any", maintain_order=True).select(name_of, every)
     once = was.filter(~pl.col("whole row").is_duplicated()).select("whole row", pl.col("key name").alias("was of"))
     pairs = changed.join(once, on="whole row", how="inner", maintain_order="left")
     differs = pl.sum_horizontal(pl.col(name).ne_missing(pl.col(f"own {name}")).cast(pl.Int32) for name in fields)
@@ -108,19 +120,30 @@ def _values_of_others(rows: Rows, base: pl.DataFrame, known: pl.Series) -> pl.Da
     enough = pl.when(pl.col("is known")).then(differs).otherwise(filled) >= ENOUGH
     pairs = pairs.filter(pl.col("was of") != pl.col("key name")).filter(enough)
     # Where the other row is here with its own values, this one is a copy.
-    there = now.filter(pl.col("exported whole") == pl.col("whole row")).select(pl.col("key name").alias("was of"))
+    there = values.select(key).filter(~is_changed).select(name_of.alias("was of"))
     pairs = pairs.join(there, on="was of", how="anti", maintain_order="left")
     if pairs.height:
         return pairs.select(ROW, code, "was of")
-    return _sorted_alone(was, now, code)
+    return _sorted_alone(rows, own.others, known, fields)
 
 
-def _sorted_alone(was: pl.DataFrame, now: pl.DataFrame, code: str) -> pl.DataFrame:
-    """Rows whose key alone has moved: all values stand in their exported order, and the keys do not."""
+def _sorted_alone(rows: Rows, base: pl.DataFrame, known: pl.Series, fields: Sequence[str]) -> pl.DataFrame:
+    """Rows whose key alone has moved: all values stand in their exported order, and the keys do not.
+
+    Args:
+        base: the exported rows whose keys have no blank.
+    """
+    key, code = list(rows.record.key), rows.record.code
     nothing = pl.DataFrame(schema={ROW: pl.UInt32, code: pl.String, "was of": pl.String})
-    if was.height != now.height or not bool(now["is known"].all()) or not was["whole row"].equals(now["whole row"]):
+    if base.select(key).is_duplicated().any():
+        base = base.unique(key, keep="any", maintain_order=True)
+    if base.height != rows.values.height or not bool(known.all()):
         return nothing
-    moved = was["key name"] != now["key name"]
+    if not all(base[name].fill_null("").equals(rows.values[name].fill_null("")) for name in fields):
+        return nothing
+    name_of = pl.concat_str(key, separator=" / ").alias("key name")
+    was = base.select(name_of).to_series()
+    moved = was != rows.values.select(name_of).to_series()
     if int(moved.sum()) < SHIFTED:
         return nothing
-    return now.select(ROW, code).with_columns(was["key name"].alias("was of")).filter(moved)
+    return rows.values.select(ROW, code).with_columns(was.alias("was of")).filter(moved)

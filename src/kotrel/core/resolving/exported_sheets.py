@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
 from dataclasses import replace
 
 import polars as pl
@@ -11,6 +10,7 @@ from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field
 from kotrel.core.matching.by_headings import NAME_OF, headings_of
 from kotrel.core.normalizing.column import STRAY_CHARS
+from kotrel.core.rows.beside import beside
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -147,19 +147,17 @@ def without_untouched(rows: Rows, base: pl.DataFrame) -> Rows:
     """
     key = list(rows.record.key)
     fields = [name for name in rows.fields if name not in key and name in base.columns]
-    was = base.unique(key, keep="any").select(
-        *key, *(pl.col(name).alias(f"was {name}") for name in fields), pl.lit(True).alias("is exported")
-    )
-    held = rows.values.select(key).join(was, on=key, how="left", maintain_order="left")
-    exported = held["is exported"].fill_null(False)
+    was = beside(rows.values, base, key)
+    exported = was.is_there
     columns: list[pl.Series] = []
     settled: dict[str, pl.Series] = {}
     for name in fields:
-        before, stands = held[f"was {name}"], _stands(rows, name)
-        same = exported & (stands.eq_missing(before) | (_blank(stands) & _blank(before)))
-        if rows.record.fields[name].is_decimal:
-            numbers = [each.cast(_NUMBER, strict=False) for each in (stands, before)]
-            same = same | (exported & (numbers[0] == numbers[1]).fill_null(False))
+        before, stands = was.column(name), _stands(rows, name)
+        same = exported & stands.eq_missing(before)
+        differs = (exported & ~same).arg_true()
+        if len(differs):
+            pair = (stands.gather(differs), before.gather(differs))
+            same = same.scatter(differs, _says_the_same(*pair, rows.record.fields[name].is_decimal))
         changes = same & rows.values[name].ne_missing(before)
         clears = clearing(name)
         if clears in rows.values.columns and (same & rows.values[clears]).any():
@@ -168,6 +166,14 @@ def without_untouched(rows: Rows, base: pl.DataFrame) -> Rows:
             columns.append(rows.values[name].zip_with(~same, before).alias(name))
         settled[name] = same
     return _settled(replace(rows, values=rows.values.with_columns(columns)), settled)
+
+
+def _says_the_same(stands: pl.Series, before: pl.Series, is_decimal: bool) -> pl.Series:
+    """True where both are blank, or the same number in two forms."""
+    same = _blank(stands) & _blank(before)
+    if not is_decimal:
+        return same
+    return same | (stands.cast(_NUMBER, strict=False) == before.cast(_NUMBER, strict=False)).fill_null(False)
 
 
 def _stands(rows: Rows, name: str) -> pl.Series:
@@ -182,23 +188,16 @@ def _blank(values: pl.Series) -> pl.Series:
 def _settled(rows: Rows, settled: dict[str, pl.Series]) -> Rows:
     """The rows without the findings and repairs on settled cells."""
 
-    def open_rows(field: str | None) -> Collection[int] | None:
+    def still_open(cells: pl.DataFrame, field: str | None) -> pl.DataFrame:
         if field not in settled:
-            return None
-        return set(rows.values[ROW].filter(settled[field]).to_list())
+            return cells
+        done = rows.values[ROW].filter(settled[field])
+        return cells.filter(~pl.col(ROW).is_in(done.implode()))
 
-    findings = []
-    for group in rows.findings:
-        done = open_rows(group.field)
-        if done:
-            group = replace(group, cells=group.cells.filter(~pl.col(ROW).is_in(list(done))))
-        findings.append(group)
-    repairs = []
-    for each in rows.repairs:
-        done = open_rows(each.field)
-        repairs.append(replace(each, cells=each.cells.filter(~pl.col(ROW).is_in(list(done)))) if done else each)
+    findings = [replace(each, cells=still_open(each.cells, each.field)) for each in rows.findings]
+    repairs = [replace(each, cells=still_open(each.cells, each.field)) for each in rows.repairs]
     return replace(
         rows,
-        findings=tuple(group for group in findings if group.count),
+        findings=tuple(each for each in findings if each.count),
         repairs=tuple(each for each in repairs if each.count),
     )

@@ -17,6 +17,7 @@ from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.in_words import shown_column
 from kotrel.core.description.model import Field, Record
 from kotrel.core.phrases import count
+from kotrel.core.rows.beside import Beside, beside
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.values.spreadsheet_damage import could_become
@@ -64,25 +65,26 @@ def only_edited(
     """
     record = rows.record
     fields = [name for name in rows.fields if name not in record.key and name in base.columns]
-    joined = _side_by_side(rows, base, now, fields)
-    exported, there = joined["is exported"].fill_null(False), joined["is held"].fill_null(False)
+    values = rows.values
+    export, system = beside(values, base, record.key), beside(values, now, record.key)
+    exported, there = export.is_there, system.is_there
     columns: list[pl.Series] = []
     findings: list[FindingGroup] = []
     repairs: list[RepairGroup] = []
-    edited_rows = pl.Series([False], dtype=pl.Boolean).new_from_index(0, rows.values.height)
+    edited_rows = pl.Series([False], dtype=pl.Boolean).new_from_index(0, values.height)
     moved_cells = emptied_cells = clashed = 0
     settled: dict[str, pl.Series] = {}
     lost = False
     for name in fields:
         field = record.fields[name]
-        was, stands, says = joined[f"was {name}"], joined[f"now {name}"], joined[name]
-        clears = joined[clearing(name)] if clearing(name) in joined.columns else None
+        was, stands, says = export.column(name), system.column(name), values[name]
+        clears = values[clearing(name)] if clearing(name) in values.columns else None
         differs = exported & says.ne_missing(was)
         damaged = _damaged(field, says, was, differs) if differs.any() else None
         if damaged is not None:
             differs = differs & ~damaged
             settled[name] = damaged
-            repairs.append(_as_exported(rows, name, joined.filter(damaged)))
+            repairs.append(_as_exported(rows, name, says.filter(damaged), was.filter(damaged), damaged))
             lost = lost | says.filter(damaged).str.contains("?", literal=True).any()
         edited, clears, ignored = _edited(exported, differs, says.is_null(), clears, clear and not field.is_kept)
         emptied_cells += ignored
@@ -96,7 +98,8 @@ def only_edited(
         moved_cells += int(left_alone.sum())
         both = edited & moved & says.ne_missing(stands)
         if both.any() and clash is None:
-            findings.append(_clashes(rows, name, joined.filter(both)))
+            said = pl.DataFrame({ROW: values[ROW], "says": says, "was": was, "stands": stands}).filter(both)
+            findings.append(_clashes(rows, name, said))
         elif both.any():
             clashed += int(both.sum())
             if clash == "system":
@@ -107,17 +110,16 @@ def only_edited(
         # A field that every row must have stays: it is unchanged, and blank it would be an error.
         columns.append(says if field.must == "always" else _only(says, edited | ~exported, name))
     if lost:
-        findings += _lost_letters(rows, joined.filter(edited_rows), fields)
+        findings += _lost_letters(rows, export, edited_rows, fields)
     gone = exported & ~there
     if gone.any():
         columns = _with_gone(columns, rows, gone, clash)
         if clash is None:
             findings += _find_gone_rows(rows, gone & edited_rows)
-    values = rows.values.with_columns(columns)
     done = replace(
         rows,
-        values=values,
-        findings=(*_without(rows.findings, settled, joined[ROW]), *findings),
+        values=values.with_columns(columns),
+        findings=(*_without(rows.findings, settled, values[ROW]), *findings),
         repairs=(*rows.repairs, *repairs),
     )
     leave = _leave(gone, edited_rows, clash)
@@ -149,20 +151,6 @@ def _edited(
     if clear:
         return edited, emptied if clears is None else emptied | clears, 0
     return edited & ~emptied, clears, int(emptied.sum())
-
-
-def _side_by_side(rows: Rows, base: pl.DataFrame, now: pl.DataFrame, fields: Sequence[str]) -> pl.DataFrame:
-    """The rows with what was exported (``was NAME``, ``is exported``) and what the system holds (``now NAME``,
-    ``is held``).
-    """
-    key = list(rows.record.key)
-    others = base.select(
-        *key, *(pl.col(name).alias(f"was {name}") for name in fields), pl.lit(True).alias("is exported")
-    )
-    state = now.select(*key, *(pl.col(name).alias(f"now {name}") for name in fields), pl.lit(True).alias("is held"))
-    return rows.values.join(others.unique(key, keep="any"), on=key, how="left", maintain_order="left").join(
-        state.unique(key, keep="any"), on=key, how="left", maintain_order="left"
-    )
 
 
 def _settled_clashes(number: int, clash: Clash) -> list[str]:
@@ -219,6 +207,7 @@ def _remarks(
 
 
 def _clashes(rows: Rows, name: str, part: pl.DataFrame) -> FindingGroup:
+    """A finding at each of these rows: ``ROW``, and what the cell ``says``, ``was`` and ``stands`` in the system."""
     title = "edited here, and changed in the system since the export"
 
     def said(column: str) -> pl.Expr:
@@ -226,12 +215,12 @@ def _clashes(rows: Rows, name: str, part: pl.DataFrame) -> FindingGroup:
 
     cells = part.select(
         ROW,
-        said(name).alias("value"),
+        said("says").alias("value"),
         pl.format(
             "{} at the export, {} now in the system, {} in the sheet; choose with --clash sheet or --clash system",
-            said(f"was {name}"),
-            said(f"now {name}"),
-            said(name),
+            said("was"),
+            said("stands"),
+            said("says"),
         ).alias("message"),
         pl.lit(None, pl.String).alias("suggestion"),
     )
@@ -244,20 +233,21 @@ def _find_gone_rows(rows: Rows, edited: pl.Series) -> list[FindingGroup]:
     return rows.where("error", "gone", "gone from the system since the export", field, edited, message)
 
 
-def _lost_letters(rows: Rows, edited: pl.DataFrame, fields: Sequence[str]) -> list[FindingGroup]:
+def _lost_letters(rows: Rows, export: Beside, edited: pl.Series, fields: Sequence[str]) -> list[FindingGroup]:
     """Edited texts with question marks, in a sheet where other letters have become question marks."""
     message = "letters of this sheet became question marks: save it as UTF-8 from its source, or check this text and use --since none"
     found = []
+    says, was = pl.col("says"), pl.col("was")
     for name in fields:
-        was, says = pl.col(f"was {name}"), pl.col(name)
-        odd = edited.filter(
+        pairs = pl.DataFrame({ROW: rows.values[ROW], "says": rows.values[name], "was": export.column(name)})
+        odd = pairs.filter(edited).filter(
             says.ne_missing(was)
             & says.str.contains("?", literal=True).fill_null(False)
             & ~was.str.contains("?", literal=True).fill_null(False)
-            & ~_only_marks(pl.col(name), was)
+            & ~_only_marks(says, was)
         )
         if odd.height:
-            cells = cells_of(odd[ROW], odd[name], message)
+            cells = cells_of(odd[ROW], odd["says"], message)
             found.append(rows.group("error", "letters-lost", "letters that may be lost", name, cells))
     return found
 
@@ -289,14 +279,10 @@ def _damaged(field: Field, says: pl.Series, was: pl.Series, differs: pl.Series) 
     return joined["broken"].fill_null(False) & differs
 
 
-def _as_exported(rows: Rows, name: str, part: pl.DataFrame) -> RepairGroup:
-    cells = part.select(
-        ROW,
-        pl.col(name).alias("before"),
-        pl.col(f"was {name}").alias("after"),
-        pl.format("the spreadsheet made it from {}, which was exported and stays", pl.col(f"was {name}")).alias(
-            "proof"
-        ),
+def _as_exported(rows: Rows, name: str, says: pl.Series, was: pl.Series, damaged: pl.Series) -> RepairGroup:
+    """A repair at each damaged cell, with what it says and what it was."""
+    cells = pl.DataFrame({ROW: rows.values[ROW].filter(damaged), "before": says, "after": was}).with_columns(
+        pl.format("the spreadsheet made it from {}, which was exported and stays", pl.col("after")).alias("proof")
     )
     return RepairGroup("as-exported", name, rows.letters.get(name, ""), cells)
 
