@@ -4,26 +4,19 @@ PostgreSQL and MariaDB.
 
 from __future__ import annotations
 
-import re
+import os
 import sys
 import tempfile
 from collections import Counter
 from pathlib import Path
 
-import psycopg
-
+from tests import ready_program
 from tests.fire.harness import LOAD, Maria, Postgres, PostgresWithRules, Sqlite, Target, judge, judge_undo
-from tests.support import postgres_url, run_kotrel
+from tests.support import new_postgres_database, postgres_address, postgres_url, run_kotrel
 
-
-def other_database(server: str) -> str:
-    """Another database on the same server."""
-    with psycopg.connect(server, autocommit=True) as connection:
-        connection.execute("CREATE DATABASE rules")
-    return re.sub(r"/postgres(?=\?|$)", "/rules", server)
-
-
-server = postgres_url()
+serving = ready_program.start()
+if serving:
+    os.environ["KOTREL_READY"] = serving[1]
 every = int(sys.argv[1]) if len(sys.argv) > 1 else 1
 with (
     tempfile.TemporaryDirectory(prefix="kotrel-fire-") as one,
@@ -33,11 +26,11 @@ with (
 ):
     targets: list[tuple[str, Target, tuple[str, ...]]] = [
         ("SQLite", Sqlite(Path(one)), ("kill", "amid", "after", "full")),
-        ("PostgreSQL", Postgres(Path(two), server), ("kill", "amid", "after", "cut")),
+        ("PostgreSQL", Postgres(Path(two), postgres_url()), ("kill", "amid", "after", "cut")),
         ("MariaDB", Maria(Path(four)), ("kill", "amid", "after", "cut")),
         (
             "PostgreSQL with rules",
-            PostgresWithRules(Path(three), other_database(server)),
+            PostgresWithRules(Path(three), postgres_address(new_postgres_database())),
             ("kill", "amid", "after", "cut"),
         ),
     ]
@@ -59,3 +52,5 @@ with (
             target.forget()
             done = target.under_a_lock(3)
             print(f"{name}, a row held by somebody else for 3 s: {judge(target, before, done)}")
+if serving:
+    serving[0].kill()

@@ -45,7 +45,11 @@ def from_images(images: pl.Series, names: Sequence[str]) -> pl.DataFrame:
 
 
 def raw_image(rows: pl.DataFrame, fields: Sequence[str]) -> pl.Expr:
-    """The system's own texts in each row, after and before, where there are any; else null."""
+    """The system's own texts in each row, after and before, where there are any; else null.
+
+    Args:
+        rows: of a change set (:class:`~kotrel.core.changes.change_set.RecordChanges`), with the columns that it has.
+    """
     names = _raw_names(fields)
     there = [name for name in names if name in rows.columns]
     if not there:

@@ -38,6 +38,7 @@ def page_of(rows: pl.DataFrame, most: int | None) -> OutcomePage:
     """The page of a whole outcome.
 
     Args:
+        rows: the columns of :meth:`kotrel.systems.interface.System.outcome`.
         most: rows at most; None for all, unchanged ones too.
     """
     refused = rows.filter(pl.col("outcome") == "refused")

@@ -69,7 +69,12 @@ def chained(previous: str, facts: Sequence[Any]) -> str:
 
 
 def is_turned_round(copy: pl.DataFrame, source: pl.DataFrame) -> bool:
-    """True where copied lines still say what they were copied from: what was after is before, row by row."""
+    """True where copied lines still say what they were copied from: what was after is before, row by row.
+
+    Args:
+        copy, source: ``record``, ``file``, ``sheet``, ``row`` and ``key``, with ``before`` of the one and ``after`` of
+            the other; in the order of their loads.
+    """
     if copy.height != source.height:
         return False
     same = ("record", "file", "sheet", "row", "key")

@@ -77,7 +77,11 @@ def parted(places: pl.DataFrame, lines: pl.DataFrame, trading: bool, now: pl.Dat
 
 
 def quiet_lines(quiet: pl.DataFrame) -> list[CountLine]:
-    """Lines that were counted as expected, each as one."""
+    """Lines that were counted as expected, each as one.
+
+    Args:
+        quiet: as :attr:`Parted.quiet`.
+    """
     return [
         CountLine(place, Decimal(expected), entry.counted, (entry,))
         for place, expected, entry in zip(as_places(quiet), quiet["when counted"], as_entries(quiet), strict=True)
@@ -85,7 +89,11 @@ def quiet_lines(quiet: pl.DataFrame) -> list[CountLine]:
 
 
 def left_lines(left: pl.DataFrame) -> list[CountLine]:
-    """Lines that were not counted, each as one."""
+    """Lines that were not counted, each as one.
+
+    Args:
+        left: as :attr:`Parted.left`.
+    """
     pairs = zip(as_places(left), left["when counted"], strict=True)
     return [CountLine(place, Decimal(expected), None) for place, expected in pairs]
 
@@ -94,6 +102,8 @@ def moved_of(told: pl.DataFrame, now: pl.DataFrame, since: pl.DataFrame) -> Move
     """What happened to these places since the freeze.
 
     Args:
+        told: places, with the columns of :func:`~kotrel.core.counting.frames.place_frame`.
+        now: what is on hand: ``PLACE`` and ``quantity`` (String).
         since: what moved: ``PLACE``, ``posted_at`` and ``quantity``.
     """
     keys = list(PLACE)

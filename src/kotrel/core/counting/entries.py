@@ -36,6 +36,9 @@ class KnownPlaces:
     def placed(self, lines: pl.DataFrame) -> pl.DataFrame:
         """Lines of a sheet with :data:`NUMBER` and ``expected`` of the place that each counts,
         blank where the count has none.
+
+        Args:
+            lines: with the columns of ``PLACE`` (String), and any others.
         """
         runs = self._runs.join(lines.select("item").unique(), on="item", how="semi")
         rows = (
@@ -51,6 +54,9 @@ class KnownPlaces:
         another way.
 
         Capitals and separators make no other code. Where two existing ones are meant, the cell stays as it is.
+
+        Args:
+            lines: with ``ROW`` (UInt32), the columns of ``PLACE`` (String), and any others.
 
         Returns:
             The lines, and for each field what was repaired: row, before, after, proof.

@@ -22,7 +22,12 @@ LINES = {
 
 
 def place_frame(frozen: pl.DataFrame, finds: Sequence[Sequence[str | None]] = ()) -> pl.DataFrame:
-    """All places of a count in their order: :data:`NUMBER`, the columns of FROZEN, and ``find`` (Boolean)."""
+    """All places of a count in their order: :data:`NUMBER`, the columns of FROZEN, and ``find`` (Boolean).
+
+    Args:
+        frozen: the columns of FROZEN: String in canonical text.
+        finds: the same of each place that was only found while counting.
+    """
     found = pl.DataFrame(finds, schema=dict.fromkeys(FROZEN, pl.String), orient="row")
     whole = pl.concat([frozen.select(FROZEN), found]).with_row_index(NUMBER, offset=1)
     return whole.with_columns((pl.col(NUMBER) > frozen.height).alias("find"))

@@ -31,6 +31,9 @@ def likely_rows(rows: pl.DataFrame, record: Record, words: Iterable[str]) -> pl.
     Words and codes that any rule takes for the same (other capitals or separators, look-alike letters, lost zeros,
     numbers) have the same letters and digits left without those in :data:`_ALIKE`. A code with other than plain
     characters may be anything, and so may one that is a number in another notation.
+
+    Args:
+        rows: the record's code, and what its rows are called where they have a name: String columns; others stay.
     """
     if rows.height <= LONG or record.path:
         return rows

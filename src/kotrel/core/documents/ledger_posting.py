@@ -359,7 +359,11 @@ def _takers(short: pl.DataFrame, sums: Sums) -> dict[tuple[str | None, ...], lis
 
 
 def on_hand_only(movements: pl.DataFrame | None) -> pl.DataFrame | None:
-    """Movements without those that only reserve or are on order."""
+    """Movements without those that only reserve or are on order.
+
+    Args:
+        movements: the columns of the ledger, ``counts_as`` (String) among them.
+    """
     return movements.filter(pl.col("counts_as") == "on hand") if movements is not None else None
 
 

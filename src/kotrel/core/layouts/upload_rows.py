@@ -230,7 +230,7 @@ def _wanted(record: Record, field: str, values: Values) -> pl.Series:
 
 
 def split(texts: pl.DataFrame, most: int | None) -> Sequence[pl.DataFrame]:
-    """The rows of each file."""
+    """The rows of each file, at most ``most`` in one; the columns stay as they are."""
     if most is None or texts.height <= most:
         return [texts]
     return [texts.slice(at, most) for at in range(0, texts.height, most)]

@@ -31,7 +31,9 @@ _TERMS = ("amount", "discount_amount", "discount_percent")
 def read_known(
     read: Reader, record: Record, fields: Sequence[str], among: tuple[str, pl.Series] | None = None
 ) -> pl.DataFrame:
-    """Rows of a record with these fields; those that the system does not have are blank."""
+    """Rows of a record with these fields, as String columns in canonical text; those that the system does not have are
+    blank.
+    """
     there = [name for name in fields if name in record.fields]
     blank = (pl.lit(None, pl.String).alias(name) for name in fields if name not in there)
     return read(record.name, there, among).with_columns(blank).select(fields)

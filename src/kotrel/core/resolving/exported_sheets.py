@@ -125,7 +125,11 @@ _NUMBER = pl.Decimal(38, 12)
 
 
 def with_exported_keys(rows: Rows, base: pl.DataFrame) -> Rows:
-    """The rows with the keys as they were exported, where the cells still say so to the letter."""
+    """The rows with the keys as they were exported, where the cells still say so to the letter.
+
+    Args:
+        base: what was exported: the columns of the key (String), and others.
+    """
     key = list(rows.record.key)
     if any(name not in rows.fields for name in key):
         return rows

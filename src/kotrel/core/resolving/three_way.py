@@ -300,7 +300,14 @@ def _without(findings: Sequence[FindingGroup], settled: dict[str, pl.Series], ro
 
 
 def effective_base(record: Record, export: ExportBase, now: pl.DataFrame) -> pl.DataFrame:
-    """What the sheet is compared with: the export, with what was loaded from the sheet since."""
+    """What the sheet is compared with: the export, with what was loaded from the sheet since.
+
+    Args:
+        now: what the system holds of these keys: the key and fields, as String columns.
+
+    Returns:
+        The columns of the export.
+    """
     base, loaded = export.rows, export.loaded
     if loaded is None or not loaded.height:
         return base

@@ -22,7 +22,7 @@ def lost_with_the_sheet(rows: Rows) -> list[FindingGroup]:
 
 
 def with_lasting_errors(rows: Rows) -> pl.DataFrame:
-    """The values, with what had an error that only its sheet shows behind a mark;
+    """The columns of :attr:`Rows.values`, with what had an error that only its sheet shows behind a mark;
     of errors on whole rows, their codes.
     """
     values, code = rows.values_as_typed, rows.record.code

@@ -89,7 +89,7 @@ class Rows:
 
     @property
     def values_as_typed(self) -> pl.DataFrame:
-        """The values, with what people type where a cell clears its value."""
+        """:attr:`values`, with what people type where a cell clears its value."""
         clears = [
             pl.when(pl.col(clearing(name))).then(pl.lit(CLEAR)).otherwise(pl.col(name)).alias(name)
             for name in self.cleared
@@ -150,7 +150,11 @@ class Rows:
         field: str | None,
         cells: pl.DataFrame,
     ) -> FindingGroup:
-        """A finding group on one field of these rows."""
+        """A finding group on one field of these rows.
+
+        Args:
+            cells: as :func:`kotrel.core.rows.findings.cells_of` makes them.
+        """
         letter = self.letters.get(field or "")
         return FindingGroup(severity, kind, title, self.record.name, field, letter, cells, self.heading(field))
 

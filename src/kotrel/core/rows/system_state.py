@@ -114,17 +114,19 @@ class SystemState:
             return self._wholes[whole]
 
     def existing(self, rows: Rows) -> pl.DataFrame:
-        """The keys of the system's rows that have a key of these rows; more may come back."""
+        """The keys of the system's rows that have a key of these rows, as String columns; more may come back."""
         key = rows.record.key
         return self._read(rows.record.name, key, (key[0], rows.values[key[0]]))
 
     def having(self, record: Record, fields: Sequence[str], field: str, values: pl.Series) -> pl.DataFrame:
-        """The key and ``fields`` of the system's rows whose ``field`` has one of the values; more may come back."""
+        """The key, ``field`` and ``fields`` of the system's rows whose ``field`` has one of the values, as String columns
+        in canonical text; more may come back.
+        """
         wanted = list(dict.fromkeys((*record.key, field, *fields)))
         return self._read(record.name, wanted, (field, values))
 
     def having_any(self, record: Record, field: str) -> pl.DataFrame:
-        """The key and the field of all the system's rows in which that field is filled."""
+        """The key and the field of all the system's rows in which that field is filled, as String columns."""
         return self._read(record.name, list(dict.fromkeys((*record.key, field))), filled=field)
 
     def whole(self, record: Record, field: str) -> pl.Series:
@@ -148,7 +150,14 @@ class SystemState:
         return pl.concat([codes, self._pending[record.name].values[record.code]])
 
     def known_keys(self, record: Record, keys: pl.DataFrame) -> pl.DataFrame:
-        """The keys of the record's rows, in the system or earlier in this load, that begin like one of the keys."""
+        """The keys of the record's rows, in the system or earlier in this load, that begin like one of the keys.
+
+        Args:
+            keys: the columns of the key: String.
+
+        Returns:
+            The same columns.
+        """
         names = list(record.key)
         found = self._read(record.name, names, (names[0], keys[names[0]])).select(names)
         if record.name in self._pending:
@@ -156,7 +165,9 @@ class SystemState:
         return found
 
     def coming(self, record: Record, fields: Sequence[str]) -> pl.DataFrame:
-        """``fields`` of the record's earlier rows of this load without an error; blank where they do not carry one."""
+        """``fields`` of the record's earlier rows of this load without an error, as String columns;
+        blank where they do not carry one.
+        """
         if record.name not in self._pending:
             return pl.DataFrame(schema=dict.fromkeys(fields, pl.String))
         rows = self._pending[record.name].values
@@ -169,7 +180,9 @@ class SystemState:
         return self._pending[record].refused if record in self._pending else {}
 
     def behind(self, record: Record, codes: pl.Series, fields: Sequence[str]) -> pl.DataFrame:
-        """What rows of a record with one key field will hold after this load: the key and ``fields``."""
+        """What rows of a record with one key field will hold after this load: the key and ``fields``, as String columns
+        in canonical text.
+        """
         key = record.key[0]
         wanted = list(dict.fromkeys((key, *fields)))
         there = self._read(record.name, wanted, (key, codes)).select(wanted).unique(subset=key, keep="any")
@@ -200,14 +213,14 @@ class SystemState:
         return pl.concat([held, self.coming(record, held.columns)]) if record.name in self._pending else held
 
     def keys_of(self, record: Record) -> pl.DataFrame:
-        """The keys of all the system's rows."""
+        """The keys of all the system's rows, as String columns."""
         with self._one_at_a_time:
             if record.name in self._lists:
                 return self._lists[record.name].select(record.key)
             return self._read(record.name, record.key)
 
     def all_of(self, record: Record) -> pl.DataFrame:
-        """The whole list (see :attr:`kotrel.core.description.model.Record.listed`)."""
+        """The whole list: the fields of :attr:`kotrel.core.description.model.Record.listed`, as String columns."""
         with self._one_at_a_time:
             if record.name not in self._lists:
                 self._lists[record.name] = self._read(record.name, record.listed)

@@ -26,7 +26,14 @@ def on_hand(places: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
 
 
 def grouped(rows: pl.DataFrame, by: Sequence[str], amounts: Sequence[str]) -> pl.DataFrame:
-    """Rows added up by fields; the unit is kept where it is the same in all of a group."""
+    """Rows added up by fields; the unit is kept where it is the same in all of a group.
+
+    Args:
+        rows: ``by`` (String), ``amounts`` (Decimal), ``unit`` and ``description`` (String).
+
+    Returns:
+        The same columns, each group once, with ``places``: how many rows it has.
+    """
     one_unit = pl.when(pl.col("unit").n_unique() == 1).then(pl.col("unit").first()).alias("unit")
     said = [("unit", one_unit), ("description", pl.col("description").first())]
     return rows.group_by(by, maintain_order=True).agg(

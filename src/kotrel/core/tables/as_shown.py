@@ -79,7 +79,7 @@ def cells_as_shown(table: Table, letters: Iterable[str]) -> pl.DataFrame:
 
 
 def columns_for(table: Table, letters: Sequence[str]) -> pl.DataFrame:
-    """Columns of the sheet under the names by which expressions read them.
+    """Columns of the sheet (String) under the names by which expressions read them.
 
     They are as people see them: without spaces at their ends, and with nothing but spaces they are blank.
     """

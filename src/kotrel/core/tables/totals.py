@@ -20,7 +20,11 @@ LOOK_BELOW = 30
 
 
 def below_the_table(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> int:
-    """How many rows at the end do not belong to the table: totals and separate notes. Each is reported."""
+    """How many rows at the end do not belong to the table: totals and separate notes. Each is reported.
+
+    Args:
+        body: the cells below the headings, a String column for each of the sheet's; ``rows`` are their numbers in it.
+    """
     if body.height < 2 or body.width < 3:
         return 0
     head = body.head(200).select(pl.sum_horizontal(pl.all().is_not_null().cast(pl.Int32))).to_series()
