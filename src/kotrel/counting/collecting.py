@@ -115,7 +115,7 @@ class CollectedFile:
 
 
 def collect_files(
-    name: str, files: Sequence[Path], wish: CollectOptions, workspace: Workspace, who: str, now: datetime, step: Step
+    name: str, files: Sequence[Path], options: CollectOptions, workspace: Workspace, who: str, now: datetime, step: Step
 ) -> list[CollectedFile]:
     """Collects files into a count. A file with an error in a line is not taken at all: nothing is counted by halves.
 
@@ -132,32 +132,32 @@ def collect_files(
         items = KnownItems(reading, workspace, item_record(workspace), bins)
         items.learn(places["item"])
         state = SystemState(workspace.description, items.read)
-        for path, tables, prepared in prepared_files(files, workspace, state, wish, now):
+        for path, tables, prepared in prepared_files(files, workspace, state, options, now):
             step(f"collecting {path.name}")
             stamp = stamp_of(path, STAMP)
             # A recount that says the same confirms the first count.
-            said = "" if stamp else _said_of(wish) + (" counted again" if wish.recount else "")
+            said = "" if stamp else _said_of(options) + (" counted again" if options.recount else "")
             fingerprint = _fingerprint(path) + said
             known_files = count.files()
             if any(each.fingerprint == fingerprint for each in known_files):
                 done.append(CollectedFile(path, "again"))
                 continue
-            source, round_ = _source_of(stamp, name, path, wish, known_files)
+            source, round_ = _source_of(stamp, name, path, options, known_files)
             warehouses = known_places.warehouses
             only = next(iter(warehouses)) if len(warehouses) == 1 else None
             sheet = Sheet(
                 round_,
-                _warehouse_of(path, wish, only, warehouses),
-                wish.counted_at,
-                wish.day or (frozen_day if now.date().isoformat() == frozen_day else None),
-                wish.as_expected,
+                _warehouse_of(path, options, only, warehouses),
+                options.counted_at,
+                options.day or (frozen_day if now.date().isoformat() == frozen_day else None),
+                options.as_expected,
             )
             read, not_read = (
                 ([prepared], list[str]())
                 if prepared is not None
-                else counted_rows_of(path, tables, workspace, state, reading, places, wish, sheet.warehouse, now)
+                else counted_rows_of(path, tables, workspace, state, reading, places, options, sheet.warehouse, now)
             )
-            counted = [rows if wish.counter is None else _with_counter(rows, wish.counter) for rows in read]
+            counted = [rows if options.counter is None else _with_counter(rows, options.counter) for rows in read]
             found = [collect(rows, known_places, items.known_of(rows.values["item"]), sheet) for rows in counted]
             sheets = tuple(each.rows for each in found)
             if any(group.severity == "error" for rows in sheets for group in rows.findings):
@@ -174,7 +174,7 @@ def collect_files(
             at, blank = moment_text(now.replace(tzinfo=None)), sum(each.blank for each in found)
             aside = 0
             if not stamp:
-                source, aside = _among_its_like(count, source, set(lines[NUMBER].to_list()), path, wish.corrected)
+                source, aside = _among_its_like(count, source, set(lines[NUMBER].to_list()), path, options.corrected)
             replaced = aside + count.collect(CountedFile(0, path.name, source, fingerprint, at, who, round_), lines)
             done.append(
                 CollectedFile(
@@ -200,7 +200,7 @@ def _fingerprint(path: Path) -> str:
 
 
 def _source_of(
-    stamp: str | None, name: str, path: Path, wish: CollectOptions, files: Sequence[CountedFile]
+    stamp: str | None, name: str, path: Path, options: CollectOptions, files: Sequence[CountedFile]
 ) -> tuple[str, int]:
     """What identifies the sheet a file is, and the round it belongs to.
 
@@ -209,8 +209,8 @@ def _source_of(
     """
     last = max((each.round for each in files), default=0)
     if stamp is None or stamp.count("/") != 2:
-        again = last + 1 if wish.recount else 0
-        return f"file {path.resolve()}{_said_of(wish)}{f' round {again}' if again else ''}", again
+        again = last + 1 if options.recount else 0
+        return f"file {path.resolve()}{_said_of(options)}{f' round {again}' if again else ''}", again
     of, number, round_ = stamp.split("/")
     if of != name:
         raise WrongData(
@@ -219,9 +219,9 @@ def _source_of(
     return f"sheet {number}", int(round_)
 
 
-def _said_of(wish: CollectOptions) -> str:
+def _said_of(options: CollectOptions) -> str:
     """Where the user says that an unstamped list was counted: the same codes elsewhere are another list."""
-    return "".join(f" in {where}" for where in (wish.warehouse, wish.bin) if where)
+    return "".join(f" in {where}" for where in (options.warehouse, options.bin) if where)
 
 
 def _among_its_like(count: Count, source: str, places: set[int], path: Path, corrected: bool) -> tuple[str, int]:
@@ -251,10 +251,10 @@ def _among_its_like(count: Count, source: str, places: set[int], path: Path, cor
     return (source if number == 1 else f"{source} #{number}"), aside
 
 
-def _warehouse_of(path: Path, wish: CollectOptions, only: str | None, known: set[str | None]) -> str | None:
+def _warehouse_of(path: Path, options: CollectOptions, only: str | None, known: set[str | None]) -> str | None:
     """The warehouse for rows that name none: the one given, the count's only one, or the one in the file's name."""
-    if wish.warehouse is not None or only is not None:
-        return wish.warehouse or only
+    if options.warehouse is not None or only is not None:
+        return options.warehouse or only
     words = set(path.stem.replace("_", "-").upper().split("-"))
     named = [code for code in known if code is not None and code.upper() in words]
     return named[0] if len(named) == 1 else None

@@ -180,8 +180,8 @@ def _sheets(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> i
     counters = tuple(dict.fromkeys(filter(None, map(str.strip, args.counters.split(",")))))
     if counters and args.split > 1:
         raise WrongUse("--counters makes a part for each of them: leave --split out", "", "wrong-command-line")
-    wish = CountSheetOptions(args.per, args.split, args.blind, args.text, args.recount, counters)
-    report.show_sheets(screen, args.name, make_sheets(args.name, wish, Path(args.output), workspace))
+    options = CountSheetOptions(args.per, args.split, args.blind, args.text, args.recount, counters)
+    report.show_sheets(screen, args.name, make_sheets(args.name, options, Path(args.output), workspace))
     return 0
 
 
@@ -190,7 +190,7 @@ def _collect(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> 
     from kotrel.counting.sheet_rows import CollectOptions
 
     at, of_day = _moment(args.counted_at)
-    wish = CollectOptions(
+    options = CollectOptions(
         at,
         of_day,
         args.warehouse,
@@ -203,7 +203,7 @@ def _collect(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> 
     )
     files = files_of(args)
     with screen.progress(len(files)) as step:
-        done = collect_files(args.name, files, wish, workspace, user(args), now(), step)
+        done = collect_files(args.name, files, options, workspace, user(args), now(), step)
     return report.show_collected(screen, args.name, done, args.marked)
 
 
@@ -267,9 +267,9 @@ def _post(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> int
         report.show_posting(screen, planned)
         return screen.ask("Post this?")
 
-    wish = PostingOptions(args.date, args.account, args.not_counted, args.second, args.remark)
+    options = PostingOptions(args.date, args.account, args.not_counted, args.second, args.remark)
     with screen.progress(4 if args.yes else 0) as step:
-        done = post_count(args.name, wish, workspace, user(args), now(), step, None if args.yes else agree)
+        done = post_count(args.name, options, workspace, user(args), now(), step, None if args.yes else agree)
     if args.output:
         write_book(count_record_book(args.name, workspace), Path(args.output))
     if page is not None:

@@ -172,7 +172,7 @@ class CountSheetOptions:
     counters: tuple[str, ...] = ()
 
 
-def make_sheets(name: str, wish: CountSheetOptions, folder: Path, workspace: Workspace) -> list[tuple[Path, int]]:
+def make_sheets(name: str, options: CountSheetOptions, folder: Path, workspace: Workspace) -> list[tuple[Path, int]]:
     """Writes the sheets; returns each file with its number of lines.
 
     Raises:
@@ -181,10 +181,10 @@ def make_sheets(name: str, wish: CountSheetOptions, folder: Path, workspace: Wor
     """
     state = state_of(name, workspace)
     rounds = int(state.counted["round"].max() or 0)  # type: ignore[arg-type]
-    wanted = [line.place for line in state.open_lines if not wish.recount or line.recount]
+    wanted = [line.place for line in state.open_lines if not options.recount or line.recount]
     if not wanted:
         raise WrongData(
-            f"nothing of {name} is to be counted{' again' if wish.recount else ''}",
+            f"nothing of {name} is to be counted{' again' if options.recount else ''}",
             "kotrel count variance shows how far it is.",
             "nothing-to-count",
         )
@@ -192,14 +192,14 @@ def make_sheets(name: str, wish: CountSheetOptions, folder: Path, workspace: Wor
     with open_count(workspace.hidden, name) as count:
         number = int(count.about().get("sheets", "0"))
         folder.mkdir(parents=True, exist_ok=True)
-        round_ = rounds + 1 if wish.recount else 0
-        for key, places in _groups(wanted, wish.per):
-            parts = _split(places, len(wish.counters) or wish.split)
+        round_ = rounds + 1 if options.recount else 0
+        for key, places in _groups(wanted, options.per):
+            parts = _split(places, len(options.counters) or options.split)
             for part, mine in enumerate(parts, start=1):
                 number += 1
                 what = f"{' recount' if round_ else ''}{f' {round_}' if round_ > 1 else ''}"
                 title = f"Count {name}: {key}{what}" + (f", part {part} of {len(parts)}" if len(parts) > 1 else "")
-                counter = wish.counters[part - 1] if wish.counters else ""
+                counter = options.counters[part - 1] if options.counters else ""
                 title += f", {counter}" if counter else ""
                 sheet = CountSheet(
                     title,
@@ -207,7 +207,7 @@ def make_sheets(name: str, wish: CountSheetOptions, folder: Path, workspace: Wor
                     f"{name}/{number}/{round_}",
                     mine[0].warehouse or "",
                     tuple(mine),
-                    wish.blind,
+                    options.blind,
                     counter,
                 )
                 stem = "-".join(
@@ -221,8 +221,8 @@ def make_sheets(name: str, wish: CountSheetOptions, folder: Path, workspace: Wor
                         ),
                     )
                 )
-                path = free_name(folder / f"{stem}.{'csv' if wish.text else 'xlsx'}")
-                (write_count_text if wish.text else write_count_sheet)(sheet, path)
+                path = free_name(folder / f"{stem}.{'csv' if options.text else 'xlsx'}")
+                (write_count_text if options.text else write_count_sheet)(sheet, path)
                 written.append((path, len(mine)))
         count.note("sheets", str(number))
     return written

@@ -89,7 +89,7 @@ class Posting:
 
 def post_count(
     name: str,
-    wish: PostingOptions,
+    options: PostingOptions,
     workspace: Workspace,
     who: str,
     now: datetime,
@@ -102,12 +102,12 @@ def post_count(
         WrongUse: there is no such count, or the system takes no adjustments.
         OutOfReach: somebody else posts it at the same time, or the system cannot be reached.
     """
-    into = _target(workspace.description, wish)
+    into = _target(workspace.description, options)
     system = workspace.system()
     if agree is not None:
         with system.reading() as reading, open_count(workspace.hidden, name) as count:
             settle_posts(count, reading)
-            planned = _plan(count, reading, into, workspace, wish)
+            planned = _plan(count, reading, into, workspace, options)
         if not planned.adjusted:
             return Posting(planned.state, [], "nothing to post")
         if not agree(planned):
@@ -118,14 +118,14 @@ def post_count(
         lock = posting_lock(count.path)
     try:
         with FileLock(lock, timeout=30):
-            return _post(name, wish, workspace, into, who, now, step)
+            return _post(name, options, workspace, into, who, now, step)
     except Timeout:
         raise OutOfReach(
             f"the count {name} is being posted by somebody else", "Try again in a moment.", "count-busy"
         ) from None
 
 
-def _target(description: Description, wish: PostingOptions) -> Family | Record:
+def _target(description: Description, options: PostingOptions) -> Family | Record:
     """What the system takes: documents that correct stock, otherwise its list of stock."""
     family = adjustment_family(description)
     if family is not None:
@@ -137,44 +137,46 @@ def _target(description: Description, wish: PostingOptions) -> Family | Record:
             "Enter the differences there by hand: kotrel count variance NAME -o FILE writes them. Or describe such a document in system.toml.",
             "no-such-record",
         )
-    if wish.account or wish.day:
+    if options.account or options.day:
         raise WrongUse(
-            f"this system accepts counted quantities as a list ({stock.title}), without {'an account' if wish.account else 'a date'}",
-            f"Leave {'--account' if wish.account else '--date'} out.",
+            f"this system accepts counted quantities as a list ({stock.title}), without {'an account' if options.account else 'a date'}",
+            f"Leave {'--account' if options.account else '--date'} out.",
             "wrong-command-line",
         )
     return stock
 
 
-def _plan(count: Count, reading: Reading, into: Family | Record, workspace: Workspace, wish: PostingOptions) -> Posting:
-    state = read_state(count, reading, workspace, wish.second)
+def _plan(
+    count: Count, reading: Reading, into: Family | Record, workspace: Workspace, options: PostingOptions
+) -> Posting:
+    state = read_state(count, reading, workspace, options.second)
     if isinstance(into, Record):
-        return Posting(state, list(to_close(state.lines, wish.rest)))
+        return Posting(state, list(to_close(state.lines, options.rest)))
     family = into
     taken = set(reading.read(family.header.name, [family.number])[family.number])
-    return Posting(state, numbered_documents(list(to_close(state.lines, wish.rest)), name=count.name, taken=taken))
+    return Posting(state, numbered_documents(list(to_close(state.lines, options.rest)), name=count.name, taken=taken))
 
 
 def _post(
-    name: str, wish: PostingOptions, workspace: Workspace, into: Family | Record, who: str, now: datetime, step: Step
+    name: str, options: PostingOptions, workspace: Workspace, into: Family | Record, who: str, now: datetime, step: Step
 ) -> Posting:
     system = workspace.system()
-    day = wish.day or now.date().isoformat()
+    day = options.day or now.date().isoformat()
     for _ in range(TRIES):
         number: int | None = None
-        stamp = Stamp(now, who, (f"count {name}",), _fingerprint(name), wish.remark)
+        stamp = Stamp(now, who, (f"count {name}",), _fingerprint(name), options.remark)
         try:
             with in_progress(workspace.hidden, stamp), system.writing() as writing:
                 with open_count(workspace.hidden, name) as count:
                     # What an interrupted posting left is settled first; nobody else can be posting.
                     _settle_here(count, writing)
-                    planned = _plan(count, writing, into, workspace, wish)
+                    planned = _plan(count, writing, into, workspace, options)
                     if not planned.adjusted:
                         return Posting(planned.state, [], "nothing to post")
                     at = moment_text(now.replace(tzinfo=None))
                     # Noted before it happens: whatever interrupts it, the history says whether it did.
                     number = count.begin_post(stamp.fingerprint, at, who, _noted(planned.adjusted))
-                parts = [SheetRows(rows) for rows in _rows(planned, into, name, day, wish.account, writing)]
+                parts = [SheetRows(rows) for rows in _rows(planned, into, name, day, options.account, writing)]
                 found = None
                 receipt: Receipt | None = None
                 if planned.changed:

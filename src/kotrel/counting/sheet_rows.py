@@ -104,14 +104,14 @@ Read = Future[list[Table]]
 
 
 def prepared_files(
-    files: Sequence[Path], workspace: Workspace, state: SystemState, wish: CollectOptions, now: datetime
+    files: Sequence[Path], workspace: Workspace, state: SystemState, options: CollectOptions, now: datetime
 ) -> Iterator[tuple[Path, Read, Rows | None]]:
     """Each file with its tables, and with its rows where those of a whole batch could be read as one."""
     record = count_record(workspace.description)
     for batch in read_ahead(files, workspace):
         # A mapping that the user names may need the file to be read again, in its own way.
-        own_way = wish.map_name is not None
-        sheets = [None if own_way else _chosen(path, tables, record, workspace, wish) for path, tables in batch]
+        own_way = options.map_name is not None
+        sheets = [None if own_way else _chosen(path, tables, record, workspace, options) for path, tables in batch]
         found = [each for each in sheets if each is not None]
         alike = read_alike(found, state, workspace.conventions, now.date()) if len(found) == len(batch) else None
         for place, (path, tables) in enumerate(batch):
@@ -119,22 +119,22 @@ def prepared_files(
 
 
 def _chosen(
-    path: Path, read: Read, record: Record, workspace: Workspace, wish: CollectOptions
+    path: Path, read: Read, record: Record, workspace: Workspace, options: CollectOptions
 ) -> tuple[Table, Matched] | None:
     """The only sheet of a file that has rows, and its mapping; None where that is no count sheet, or cannot be read."""
     with suppress(KotrelError):
         tables = read.result()
-        matched = _matched(path, tables, record, workspace, wish)
+        matched = _matched(path, tables, record, workspace, options)
         if len(matched) == 1 and sum(1 for table in tables if table.rows) < 2:
             return matched[0] if set(matched[0][1].sources) >= _COUNTED else None
     return None
 
 
 def _matched(
-    path: Path, tables: list[Table], record: Record, workspace: Workspace, wish: CollectOptions
+    path: Path, tables: list[Table], record: Record, workspace: Workspace, options: CollectOptions
 ) -> list[tuple[Table, Matched]]:
     """The tables of a file that are count sheets, each with its mapping."""
-    found = by_saved_match(path, tables, workspace, wish.map_name) or [
+    found = by_saved_match(path, tables, workspace, options.map_name) or [
         (table, match) for table in tables if set((match := match_headings(table, record)).sources) >= _COUNTED
     ]
     return [(table, _with_not_counted(match, workspace.not_counted)) for table, match in found]
@@ -156,7 +156,7 @@ def counted_rows_of(
     state: SystemState,
     reading: Reading,
     places: pl.DataFrame,
-    wish: CollectOptions,
+    options: CollectOptions,
     warehouse: str | None,
     now: datetime,
 ) -> tuple[list[Rows], list[str]]:
@@ -172,9 +172,9 @@ def counted_rows_of(
         tables = read.result()
     except KotrelError as error:
         trouble = error
-    matched = _matched(path, tables, record, workspace, wish)
+    matched = _matched(path, tables, record, workspace, options)
     if not matched:
-        rows = scanned_rows(path, record, reading, workspace, as_places(places), warehouse, wish.bin)
+        rows = scanned_rows(path, record, reading, workspace, as_places(places), warehouse, options.bin)
         if rows is None:
             raise trouble or WrongData(
                 f"{path} is no count sheet: it has no columns Item and Counted, and its lines are no scanned codes",
@@ -185,7 +185,7 @@ def counted_rows_of(
     for _, match in matched:
         if lacking := sorted(_COUNTED - set(match.sources), reverse=True):
             raise WrongUse(
-                f"the saved mapping {wish.map_name} fills no {lacking[0]}",
+                f"the saved mapping {options.map_name} fills no {lacking[0]}",
                 "A count sheet needs both: [field.item] and [field.counted].",
                 "wrong-map",
             )

@@ -50,61 +50,83 @@ def open_sheets(
         )
     looks_like = _looks_like(path, start)
     if looks_like in ("page", "xml"):
-        if grids := _tables_in(path, looks_like, sheet, limits):
-            return _with_lock_remark(path, grids)
+        grids = _tables_of_page(path, looks_like, sheet, limits)
+    elif ending in WORKBOOK_ENDINGS and looks_like == "text":
+        grids = [_text_called_workbook(path, encoding)]
+    elif ending in WORKBOOK_ENDINGS:
+        grids = _sheets_of_workbook(path, looks_like, sheet, encoding, limits)
+    elif looks_like in ("zip", "compound"):
+        real = _real_ending(path, looks_like)
+        if not real or ending not in TEXT_ENDINGS:
+            raise _unknown_file(path)
+        grids = _read_under(path, real, sheet, limits)
+    else:
+        if ending not in TEXT_ENDINGS and b"\x00" in start[:400] and not start.startswith((b"\xff\xfe", b"\xfe\xff")):
+            raise _unknown_file(path)
+        grids = [_text_file(path, sheet, encoding)]
+    return _with_lock_remark(path, grids)
+
+
+def _unknown_file(path: Path) -> OutOfReach:
+    return OutOfReach(
+        f"{path} is not a spreadsheet that Kotrel can read",
+        f"Kotrel reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.",
+        "unknown-file",
+    )
+
+
+def _tables_of_page(path: Path, kind: str, sheet: str | None, limits: Limits) -> list[Grid]:
+    """The tables of a web page or of XML that is called a workbook."""
+    if grids := _tables_in(path, kind, sheet, limits):
+        return grids
+    again = " If you see a login there, log in and download it again." if kind == "page" else ""
+    raise OutOfReach(
+        f"{path} is {'a web page' if kind == 'page' else 'XML'}, not a sheet",
+        f"Open it in a spreadsheet program and save it as .xlsx.{again}",
+        "not-what-its-ending-says",
+    )
+
+
+def _text_called_workbook(path: Path, encoding: str | None) -> Grid:
+    ending = path.suffix.lower()
+    grid = read_text_file(path, encoding)
+    if grid.cells.width < 2 and grid.cells.height < 2:
         raise OutOfReach(
-            f"{path} is {'a web page' if looks_like == 'page' else 'XML'}, not a sheet",
-            "Open it in a spreadsheet program and save it as .xlsx. If you see a login there, log in and download it again."
-            if looks_like == "page"
-            else "Open it in a spreadsheet program and save it as .xlsx.",
+            f"{path} is not a workbook, although its name ends in {ending}: it is plain text, and no table",
+            "Get it from its source again.",
             "not-what-its-ending-says",
         )
-    if ending in WORKBOOK_ENDINGS:
-        if looks_like == "text":
-            grid = read_text_file(path, encoding)
-            if grid.cells.width < 2 and grid.cells.height < 2:
-                raise OutOfReach(
-                    f"{path} is not a workbook, although its name ends in {ending}: it is plain text, and no table",
-                    "Get it from its source again.",
-                    "not-what-its-ending-says",
-                )
-            said = f"it is text, although its name ends in {ending}: read as what it is"
-            return _with_lock_remark(path, [replace(grid, remarks=(said, *grid.remarks))])
-        real = _real_ending(path, looks_like)
-        if real and real != ending and not (real == ".xlsx" and ending == ".xlsm"):
-            return _with_lock_remark(path, _read_under(path, real, sheet, limits))
-        if looks_like == "compound" and ending in (".xlsx", ".xlsm", ".xlsb", ".ods"):
-            raise OutOfReach(
-                f"{path} is protected by a password",
-                "Open it in the spreadsheet program and save it without a password.",
-                "password-protected",
-            )
-        if encoding is not None:
-            raise WrongUse(
-                f"{path} is a workbook: its encoding is never in doubt", "Leave out --encoding.", "wrong-command-line"
-            )
-        read = read_contained if ending in RARE else read_workbook
-        return _with_lock_remark(path, read(path, sheet, limits))
-    if looks_like in ("zip", "compound"):
-        if (real := _real_ending(path, looks_like)) and ending in TEXT_ENDINGS:
-            return _with_lock_remark(path, _read_under(path, real, sheet, limits))
+    said = f"it is text, although its name ends in {ending}: read as what it is"
+    return replace(grid, remarks=(said, *grid.remarks))
+
+
+def _sheets_of_workbook(
+    path: Path, looks_like: str, sheet: str | None, encoding: str | None, limits: Limits
+) -> list[Grid]:
+    ending = path.suffix.lower()
+    real = _real_ending(path, looks_like)
+    if real and real != ending and not (real == ".xlsx" and ending == ".xlsm"):
+        return _read_under(path, real, sheet, limits)
+    if looks_like == "compound" and ending in (".xlsx", ".xlsm", ".xlsb", ".ods"):
         raise OutOfReach(
-            f"{path} is not a spreadsheet that Kotrel can read",
-            f"Kotrel reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.",
-            "unknown-file",
+            f"{path} is protected by a password",
+            "Open it in the spreadsheet program and save it without a password.",
+            "password-protected",
         )
-    if ending not in TEXT_ENDINGS and b"\x00" in start[:400] and not start.startswith((b"\xff\xfe", b"\xfe\xff")):
-        raise OutOfReach(
-            f"{path} is not a spreadsheet that Kotrel can read",
-            f"Kotrel reads {', '.join((*WORKBOOK_ENDINGS, *TEXT_ENDINGS))}.",
-            "unknown-file",
+    if encoding is not None:
+        raise WrongUse(
+            f"{path} is a workbook: its encoding is never in doubt", "Leave out --encoding.", "wrong-command-line"
         )
+    read = read_contained if ending in RARE else read_workbook
+    return read(path, sheet, limits)
+
+
+def _text_file(path: Path, sheet: str | None, encoding: str | None) -> Grid:
     grid = read_text_file(path, encoding)
-    if sheet is not None:
-        grid = replace(
-            grid, remarks=(*grid.remarks, f"a text file has no sheets: it is read whole, not its sheet “{sheet}”")
-        )
-    return _with_lock_remark(path, [grid])
+    if sheet is None:
+        return grid
+    said = f"a text file has no sheets: it is read whole, not its sheet “{sheet}”"
+    return replace(grid, remarks=(*grid.remarks, said))
 
 
 def _tables_in(path: Path, kind: str, sheet: str | None, limits: Limits) -> list[Grid]:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongUse
@@ -12,6 +14,9 @@ from kotrel.core.matching.proposing import Proposal
 from kotrel.core.matching.wide_sheets import Wide
 from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Column
+
+if TYPE_CHECKING:
+    from tomlkit.items import Table
 
 
 def write_map(
@@ -63,24 +68,43 @@ def write_map(
         document.add("replaced_by", tomlkit.item(habits.replaced_by.heading))
         document["replaced_by"].comment("rows that name another item are left out, if they have no price; correct?")
     if habits.lookups:
-        lookups = tomlkit.table(is_super_table=True)
-        for place, found in enumerate(habits.lookups, start=1):
-            name = "groups" if place == 1 else f"groups{place}"
-            about = tomlkit.table()
-            about.add("by", found.column.heading)
-            about.add("sheet", found.sheet)
-            about.add("key", found.key)
-            about.add(tomlkit.comment(f"a make can use it: [{name}.{found.headings[0]}]"))
-            lookups.add(name, about)
-        document.add("lookup", lookups)
+        document.add("lookup", _lookup_tables(habits))
+    document.add("field", _field_tables(proposals, left, wide, habits))
+    try:
+        path.parent.mkdir(exist_ok=True)
+        path.write_text(tomlkit.dumps(document), "utf-8", newline="\n")
+    except OSError as error:
+        raise OutOfReach(f"{path} cannot be written: {error.strerror or error}", "", "no-right") from None
+
+
+def _lookup_tables(habits: Habits) -> Table:
+    """The sheets in which values are looked up, each as ``[lookup.NAME]``."""
+    import tomlkit
+
+    lookups = tomlkit.table(is_super_table=True)
+    for place, found in enumerate(habits.lookups, start=1):
+        name = "groups" if place == 1 else f"groups{place}"
+        about = tomlkit.table()
+        about.add("by", found.column.heading)
+        about.add("sheet", found.sheet)
+        about.add("key", found.key)
+        about.add(tomlkit.comment(f"a make can use it: [{name}.{found.headings[0]}]"))
+        lookups.add(name, about)
+    return lookups
+
+
+def _field_tables(proposals: Sequence[Proposal], left: Sequence[Column], wide: Wide | None, habits: Habits) -> Table:
+    """What feeds each field, as ``[field.NAME]``, with how sure it is and why."""
+    import tomlkit
+
     fields = tomlkit.table(is_super_table=True)
-    columns = [*(each.column for each in proposals), *left]
+    headings = Counter(folded(column.heading) for column in (*(each.column for each in proposals), *left))
     for each in proposals:
         own = each.column
         settings = tomlkit.table()
-        alike = [other for other in columns if folded(other.heading) == folded(own.heading)]
         # What is headed like another is told from it by its letter only.
-        settings.add("column", own.heading if own.heading and len(alike) == 1 else f"={own.letter}")
+        alone = own.heading and headings[folded(own.heading)] == 1
+        settings.add("column", own.heading if alone else f"={own.letter}")
         settings["column"].comment(f"{each.sure} % sure: {each.why}")
         if habits.per is not None and habits.per[0] == each.field.name:
             settings.add("per", habits.per[1].heading)
@@ -96,16 +120,10 @@ def write_map(
         settings["cell"].comment(f"it says {day}; correct?")
         fields.add(name, settings)
     if wide is not None:
-        repeated = tomlkit.table()
+        repeated, value = tomlkit.table(), tomlkit.table()
         repeated.add("repeat", [column.heading for column in wide.columns])
         repeated["repeat"].comment("a row for each of these; their headings are on the list")
         fields.add(wide.by.name, repeated)
-        value = tomlkit.table()
         value.add("column", "{" + wide.by.name + "}")
         fields.add(wide.value.name, value)
-    document.add("field", fields)
-    try:
-        path.parent.mkdir(exist_ok=True)
-        path.write_text(tomlkit.dumps(document), "utf-8", newline="\n")
-    except OSError as error:
-        raise OutOfReach(f"{path} cannot be written: {error.strerror or error}", "", "no-right") from None
+    return fields

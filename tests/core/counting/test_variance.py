@@ -9,14 +9,13 @@ from hypothesis import strategies as st
 from kotrel.core.counting.count_posting import to_close
 from kotrel.core.counting.selection import classes, sample
 from kotrel.core.counting.suspicions import suspected
+from kotrel.core.counting.tolerances import EXACT, Tolerance
 from kotrel.core.counting.variance import (
-    EXACT,
     NOTHING_MOVED,
     CountEntry,
     CountLine,
     CountPlace,
     Movements,
-    Tolerance,
     lines_of,
     totals_of,
 )

@@ -259,14 +259,8 @@ def _as_expected(rows: Rows, line: Mapping[str, Any], sheet: Sheet) -> CountEntr
 def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Collected:
     """Reads the counted lines; a line with an error is not taken."""
     wrong = set(rows.refused)
-    told: dict[tuple[str, str, str | None], list[tuple[int, str]]] = {}
-
-    def tell(row: int, kind: str, title: str, name: str | None, message: str) -> None:
-        told.setdefault((kind, title, name), []).append((row, message))
-
     names = ("item", "warehouse", "bin", "lot", "serial", "unit", "counted", "counter", "time", "remark")
     blank = [pl.lit(None, pl.String).alias(name) for name in names if name not in rows.values.columns]
-    letter = rows.letters.get("counted")
     lines = rows.values.with_columns(blank).select(ROW, *names)
     lines = lines.filter(~pl.col(ROW).is_in(list(wrong))) if wrong else lines
     lines, meant = places.as_meant(
@@ -277,36 +271,12 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
     lines = places.placed(lines)
     taken, plain = plain_lines(rows, lines, known, moments, sheet.round)
     done = Collected(rows, taken)
-    others: list[tuple[int, CountEntry]] = []
+    told: dict[_FindingKind, list[tuple[int, str]]] = {}
     odd_lines = lines.filter(~plain)
     if not sheet.as_expected:
         done.blank = odd_lines.filter(pl.col("counted").is_null() & pl.col("item").is_not_null()).height
         odd_lines = odd_lines.filter(pl.col("counted").is_not_null())
-    for row in odd_lines.iter_rows(named=True):
-        if row["item"] is None:
-            if row["counted"] is not None:
-                tell(row[ROW], "missing", "a counted line without an item", "item", "say which item this is")
-            continue
-        number = row[NUMBER]
-        if row["counted"] is None:
-            if number is not None and sheet.as_expected:
-                others.append((row[ROW], _as_expected(rows, row, sheet)))
-            else:
-                done.blank += 1
-            continue
-        read = _counted(row, known, moments)
-        if isinstance(read, RefusedEntry):
-            tell(row[ROW], *read)
-            continue
-        counted, at = read
-        where = cell_in_words(rows, row[ROW], letter)
-        entry = CountEntry(number or 0, sheet.round, counted, row["counter"] or "", at, where, row["remark"] or "")
-        if number is not None:
-            others.append((row[ROW], entry))
-        elif counted:
-            key = (row["item"], row["warehouse"], row["bin"], row["lot"], row["serial"])
-            done.finds.append((key, entry))
-    if others:
+    if others := _line_by_line(odd_lines, done, known, moments, sheet, told):
         # In the order of the sheet again.
         own = line_frame([entry for _, entry in others]).select(
             pl.Series(ROW, [row for row, _ in others], dtype=taken.schema[ROW]), *LINES
@@ -325,6 +295,47 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
     ]
     done.rows = replace(done.rows, repairs=(*done.rows.repairs, *repairs))
     return done
+
+
+_FindingKind = tuple[str, str, str | None]
+"""Kind, title and field of a finding."""
+
+
+def _line_by_line(
+    lines: pl.DataFrame,
+    done: Collected,
+    known: Known,
+    moments: Mapping[Any, tuple[str | None, str]],
+    sheet: Sheet,
+    told: dict[_FindingKind, list[tuple[int, str]]],
+) -> list[tuple[int, CountEntry]]:
+    """What was counted at places of the count, with its row; finds and blanks go into ``done``, errors into ``told``."""
+    rows, entries = done.rows, list[tuple[int, CountEntry]]()
+    letter = rows.letters.get("counted")
+    for row in lines.iter_rows(named=True):
+        number = row[NUMBER]
+        if row["item"] is None:
+            if row["counted"] is not None:
+                kind = ("missing", "a counted line without an item", "item")
+                told.setdefault(kind, []).append((row[ROW], "say which item this is"))
+        elif row["counted"] is None:
+            if number is not None and sheet.as_expected:
+                entries.append((row[ROW], _as_expected(rows, row, sheet)))
+            else:
+                done.blank += 1
+        elif isinstance(read := _counted(row, known, moments), RefusedEntry):
+            told.setdefault(read[:3], []).append((row[ROW], read[3]))
+        else:
+            where = cell_in_words(rows, row[ROW], letter)
+            entry = CountEntry(
+                number or 0, sheet.round, read[0], row["counter"] or "", read[1], where, row["remark"] or ""
+            )
+            if number is not None:
+                entries.append((row[ROW], entry))
+            elif read[0]:
+                key = (row["item"], row["warehouse"], row["bin"], row["lot"], row["serial"])
+                done.finds.append((key, entry))
+    return entries
 
 
 class RefusedEntry(NamedTuple):

@@ -68,25 +68,27 @@ def refuse_other_currencies(
 def round_as_wished(
     rows: pl.Series, values: pl.Series, is_number: pl.Series, about: Field, setting: ColumnSetting
 ) -> Tidied:
-    """Number cells rounded as the mapping or the settings wish, half away from zero; texts stay as they are typed."""
-    wish = setting.rounding or (setting.conventions.rounding if about.kind == "money" else "")
-    if not wish or not is_number.any():
+    """Number cells rounded as the mapping or the settings ask, half away from zero; texts stay as they are typed."""
+    rounding = setting.rounding or (setting.conventions.rounding if about.kind == "money" else "")
+    if not rounding or not is_number.any():
         return Tidied(values)
-    shown: Mapping[int, Shown] = setting.shown if wish == SHOWN_BY_SHEET else {}
+    shown: Mapping[int, Shown] = setting.shown if rounding == SHOWN_BY_SHEET else {}
     numbers: list[int] = []
     before: list[str] = []
     after: list[str] = []
     proofs: list[str] = []
     for place in (is_number & values.str.contains(r"[.eE]").fill_null(False)).arg_true():
         row, text = rows[place], values[place]
-        places = shown[row].places if row in shown else int(wish) if wish != SHOWN_BY_SHEET else None
+        places = shown[row].places if row in shown else int(rounding) if rounding != SHOWN_BY_SHEET else None
         rounded = None if places is None else rounded_to(text, places)
         if rounded is not None and Decimal(rounded) != Decimal(text):
             numbers.append(place)
             before.append(text)
             after.append(rounded)
             proofs.append(
-                f"the cell shows {rounded}" if wish == SHOWN_BY_SHEET else f"to {wish} decimals, as rounding says"
+                f"the cell shows {rounded}"
+                if rounding == SHOWN_BY_SHEET
+                else f"to {rounding} decimals, as rounding says"
             )
     if not numbers:
         return Tidied(values)

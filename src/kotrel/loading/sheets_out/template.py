@@ -50,7 +50,7 @@ class TemplateOptions:
 
 
 def make_template(
-    records: Sequence[str], path: Path, workspace: Workspace, wish: TemplateOptions, at: datetime, step: Step
+    records: Sequence[str], path: Path, workspace: Workspace, options: TemplateOptions, at: datetime, step: Step
 ) -> list[Path]:
     """Writes a template, empty or filled with what the system holds. Returns the files written.
 
@@ -64,7 +64,7 @@ def make_template(
     require_new_file(path)
     description = workspace.description
     named = [record_named(description, name) for name in dict.fromkeys(records)]
-    flat = wish.flat or path.suffix.lower() != ".xlsx"
+    flat = options.flat or path.suffix.lower() != ".xlsx"
     found = list(dict.fromkeys(each.name for record in named for each in _sheets_of(record, description, flat)))
     readable = {record.name: record for record in description.records.values()}
     if flat:
@@ -85,9 +85,9 @@ def make_template(
             names = [field.name for field in fields]
             rows = pl.DataFrame(schema=dict.fromkeys(names, pl.String))
             family = family_of(description, name)
-            if wish.with_rows and family is not None:
-                rows = _document_rows(record, names, family, wish, reading, at)
-            elif wish.with_rows:
+            if options.with_rows and family is not None:
+                rows = _document_rows(record, names, family, options, reading, at)
+            elif options.with_rows:
                 rows = reading.read(record.name, names).sort(record.key)
                 kept[record.name] = rows
             templates.append(Template(record, fields, rows))
@@ -157,7 +157,7 @@ def _fields(record: Record) -> tuple[Field, ...]:
 
 
 def _document_rows(
-    record: Record, names: Sequence[str], family: Family, wish: TemplateOptions, reading: Reading, at: datetime
+    record: Record, names: Sequence[str], family: Family, options: TemplateOptions, reading: Reading, at: datetime
 ) -> pl.DataFrame:
     """Headers, or a line for every active stocked item in each warehouse, its quantity left to be filled in.
 
@@ -169,8 +169,8 @@ def _document_rows(
     codes: list[str | None] = [None]
     if warehouse is not None and warehouse.to is not None:
         known = reading.read(warehouse.to, ["code"])["code"].sort().to_list()
-        codes = list(wish.warehouses) or known
-        for code in wish.warehouses:
+        codes = list(options.warehouses) or known
+        for code in options.warehouses:
             if code not in known:
                 close = nearest(code, known)
                 raise WrongUse(
@@ -246,8 +246,8 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args, screen)
     with screen.progress(len(args.records) + 1) as step:
         warehouses = tuple(code.strip() for code in args.warehouse.split(",") if code.strip())
-        wish = TemplateOptions(args.with_rows, args.flat, warehouses)
-        files = make_template(args.records, Path(args.output), workspace, wish, now(), step)
+        options = TemplateOptions(args.with_rows, args.flat, warehouses)
+        files = make_template(args.records, Path(args.output), workspace, options, now(), step)
     if screen.as_json:
         screen.json({"files": [str(path) for path in files]})
         return 0
