@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Sequence
+from concurrent.futures import Future
 from dataclasses import dataclass, replace
 from datetime import datetime
 from decimal import Decimal
@@ -20,6 +21,7 @@ from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongData
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
+from kotrel.core.tables.table import Table
 from kotrel.core.values.dates import moment_text
 from kotrel.counting.count_files import Count, CountedFile, open_count
 from kotrel.counting.count_sheets import STAMP
@@ -123,73 +125,103 @@ def collect_files(
         WrongUse: there is no such count.
         OutOfReach: a file cannot be read.
     """
-    done: list[CollectedFile] = []
     with workspace.system().reading() as reading, open_count(workspace.hidden, name) as count:
-        places = count.place_frame()
-        known_places = KnownPlaces(places)
-        bins = _bins(reading, workspace)
-        frozen_day = count.about()["frozen_at"][:10]
-        items = KnownItems(reading, workspace, item_record(workspace), bins)
-        items.learn(places["item"])
-        state = SystemState(workspace.description, items.read)
-        for path, tables, prepared in prepared_files(files, workspace, state, options, now):
+        collecting = _Collecting(name, count, options, workspace, reading, who, now)
+        done: list[CollectedFile] = []
+        for path, tables, prepared in prepared_files(files, workspace, collecting.state, options, now):
             step(f"collecting {path.name}")
-            stamp = stamp_of(path, STAMP)
-            # A recount that says the same confirms the first count.
-            said = "" if stamp else _said_of(options) + (" counted again" if options.recount else "")
-            fingerprint = _fingerprint(path) + said
-            known_files = count.files()
-            if any(each.fingerprint == fingerprint for each in known_files):
-                done.append(CollectedFile(path, "again"))
-                continue
-            source, round_ = _source_of(stamp, name, path, options, known_files)
-            warehouses = known_places.warehouses
-            only = next(iter(warehouses)) if len(warehouses) == 1 else None
-            sheet = Sheet(
-                round_,
-                _warehouse_of(path, options, only, warehouses),
-                options.counted_at,
-                options.day or (frozen_day if now.date().isoformat() == frozen_day else None),
-                options.as_expected,
-            )
-            read, not_read = (
-                ([prepared], list[str]())
-                if prepared is not None
-                else counted_rows_of(path, tables, workspace, state, reading, places, options, sheet.warehouse, now)
-            )
-            counted = [rows if options.counter is None else _with_counter(rows, options.counter) for rows in read]
-            found = [collect(rows, known_places, items.known_of(rows.values["item"]), sheet) for rows in counted]
-            sheets = tuple(each.rows for each in found)
-            if any(group.severity == "error" for rows in sheets for group in rows.findings):
-                done.append(CollectedFile(path, "refused", sheets=sheets, not_read=tuple(not_read)))
-                continue
-            lines = pl.concat([each.lines for each in found])
-            finds = [find for each in found for find in each.finds]
-            if finds:
-                numbers = _add_finds(count, finds, places, reading, workspace)
-                there = [replace(entry, place=number) for (_, entry), number in zip(finds, numbers, strict=True)]
-                lines = pl.concat([lines, line_frame(there)])
-                places = count.place_frame()
-                known_places = KnownPlaces(places)
-            at, blank = moment_text(now.replace(tzinfo=None)), sum(each.blank for each in found)
-            aside = 0
-            if not stamp:
-                source, aside = _among_its_like(count, source, set(lines[NUMBER].to_list()), path, options.corrected)
-            replaced = aside + count.collect(CountedFile(0, path.name, source, fingerprint, at, who, round_), lines)
-            done.append(
-                CollectedFile(
-                    path,
-                    "collected",
-                    lines.height,
-                    blank,
-                    len(finds),
-                    replaced,
-                    sheets,
-                    tuple(not_read),
-                    " #" in source,
-                )
-            )
+            done.append(collecting.take_file(path, tables, prepared))
     return done
+
+
+class _Collecting:
+    """One count, and what has to be known of it and the system to take in files."""
+
+    def __init__(
+        self,
+        name: str,
+        count: Count,
+        options: CollectOptions,
+        workspace: Workspace,
+        reading: Reading,
+        who: str,
+        now: datetime,
+    ) -> None:
+        self.name, self.count, self.options, self.who, self.now = name, count, options, who, now
+        self.workspace, self.reading = workspace, reading
+        self._look_at_places()
+        self.frozen_day = count.about()["frozen_at"][:10]
+        self.items = KnownItems(reading, workspace, item_record(workspace), _bins(reading, workspace))
+        self.items.learn(self.places["item"])
+        self.state = SystemState(workspace.description, self.items.read)
+
+    def _look_at_places(self) -> None:
+        self.places = self.count.place_frame()
+        self.known_places = KnownPlaces(self.places)
+
+    def take_file(self, path: Path, tables: Future[list[Table]], prepared: Rows | None) -> CollectedFile:
+        """Takes in one file, or says why not."""
+        options, now = self.options, self.now
+        stamp = stamp_of(path, STAMP)
+        # A recount that says the same confirms the first count.
+        said = "" if stamp else _said_of(options) + (" counted again" if options.recount else "")
+        fingerprint = _fingerprint(path) + said
+        known_files = self.count.files()
+        if any(each.fingerprint == fingerprint for each in known_files):
+            return CollectedFile(path, "again")
+        source, round_ = _source_of(stamp, self.name, path, options, known_files)
+        sheet = self._sheet(path, round_)
+        read, not_read = (
+            ([prepared], list[str]())
+            if prepared is not None
+            else counted_rows_of(
+                path, tables, self.workspace, self.state, self.reading, self.places, options, sheet.warehouse, now
+            )
+        )
+        counted = [rows if options.counter is None else _with_counter(rows, options.counter) for rows in read]
+        found = [collect(rows, self.known_places, self.items.known_of(rows.values["item"]), sheet) for rows in counted]
+        sheets = tuple(each.rows for each in found)
+        if any(group.severity == "error" for rows in sheets for group in rows.findings):
+            return CollectedFile(path, "refused", sheets=sheets, not_read=tuple(not_read))
+        finds = [find for each in found for find in each.finds]
+        lines = self._with_finds(pl.concat([each.lines for each in found]), finds)
+        at, blank, aside = moment_text(now.replace(tzinfo=None)), sum(each.blank for each in found), 0
+        if not stamp:
+            source, aside = _among_its_like(self.count, source, set(lines[NUMBER].to_list()), path, options.corrected)
+        file = CountedFile(0, path.name, source, fingerprint, at, self.who, round_)
+        replaced = aside + self.count.collect(file, lines)
+        return CollectedFile(
+            path,
+            "collected",
+            lines.height,
+            blank,
+            len(finds),
+            replaced,
+            sheets,
+            tuple(not_read),
+            " #" in source,
+        )
+
+    def _sheet(self, path: Path, round_: int) -> Sheet:
+        """What holds for all lines of a file that do not say it themselves."""
+        options, warehouses = self.options, self.known_places.warehouses
+        only = next(iter(warehouses)) if len(warehouses) == 1 else None
+        return Sheet(
+            round_,
+            _warehouse_of(path, options, only, warehouses),
+            options.counted_at,
+            options.day or (self.frozen_day if self.now.date().isoformat() == self.frozen_day else None),
+            options.as_expected,
+        )
+
+    def _with_finds(self, lines: pl.DataFrame, finds: Sequence[tuple[Key, CountEntry]]) -> pl.DataFrame:
+        """The lines (:data:`~kotrel.core.counting.frames.LINES`) with those at places that the count gets only now."""
+        if not finds:
+            return lines
+        numbers = _add_finds(self.count, finds, self.places, self.reading, self.workspace)
+        there = [replace(entry, place=number) for (_, entry), number in zip(finds, numbers, strict=True)]
+        self._look_at_places()
+        return pl.concat([lines, line_frame(there)])
 
 
 def _fingerprint(path: Path) -> str:
@@ -279,8 +311,8 @@ def item_record(workspace: Workspace) -> Record:
     return workspace.description.records[str(ledger.fields["item"].to)]
 
 
-def _add_finds(  # type: ignore[no-untyped-def]
-    count, finds: Sequence[tuple[Key, CountEntry]], places: pl.DataFrame, reading: Reading, workspace: Workspace
+def _add_finds(
+    count: Count, finds: Sequence[tuple[Key, CountEntry]], places: pl.DataFrame, reading: Reading, workspace: Workspace
 ) -> list[int]:
     """Places for what was found where the count has none; nothing is expected there."""
     item = item_record(workspace)
