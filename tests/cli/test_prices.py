@@ -251,3 +251,11 @@ class Prices(Program):
             self.assertIn(words, self.kotrel("reprice", "rope", status=2).stderr)
         self.assertIn("The price rules are: rope", self.kotrel("reprice", "rppe2", status=2).stderr)
         self.assertIn("Did you mean ROP-00010?", self.kotrel("price", "ROP-0001O", status=2).stderr)
+
+    def test_prices_that_the_system_has_not_are_told(self):
+        path = self.folder / "system.toml"
+        text = path.read_text("utf-8").replace("[record.item_warehouse", "[record.depot")
+        path.write_text(text + '\n[record.depot.store]\ntable = "item_warehouse"\n', "utf-8")
+        self.assertEqual(self.price("--on", "2027-01-31"), "0.60")
+        said = self.json("price", "ROP-00010", "--warehouse", "QUAY", status=2)["error"]
+        self.assertEqual((said["kind"], said["message"]), ("no-prices", "the system has no prices of warehouses"))
