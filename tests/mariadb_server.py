@@ -102,15 +102,10 @@ def shop() -> Path:
     """A workspace made once by ``kotrel init``, called as its database; tests work on copies of both."""
     if made := os.environ.get("KOTREL_MARIADB_SHOP"):
         return Path(made)
-    from tests.support import run_kotrel
+    from tests.support import practice_shop
 
     name = new_database()
-    folder = Path(tempfile.mkdtemp(prefix="kotrel-shop-")) / name
-    atexit.register(shutil.rmtree, folder.parent, ignore_errors=True)
-    done = run_kotrel(folder.parent, "init", name, "--system", url(name), "--practice")
-    if done.returncode:
-        raise AssertionError(done.stdout + done.stderr)
-    return folder
+    return practice_shop(name, url(name))
 
 
 @cache

@@ -271,9 +271,13 @@ def fresh_postgres_shop() -> Path:
     if made := os.environ.get("KOTREL_POSTGRES_SHOP"):
         return Path(made)
     name = new_postgres_database()
+    return practice_shop(name, postgres_address(name))
+
+
+def practice_shop(name: str, url: str) -> Path:
+    """A workspace of that name with a practice system in a database."""
     folder = Path(tempfile.mkdtemp(prefix="kotrel-shop-")) / name
     atexit.register(shutil.rmtree, folder.parent, ignore_errors=True)
-    url = postgres_address(name)
     done = run_kotrel(folder.parent, "init", name, "--system", url, "--practice")
     if done.returncode:
         raise AssertionError(done.stdout + done.stderr)

@@ -6,9 +6,8 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from kotrel.core.counting.variance import CountLine
-from kotrel.core.errors import OutOfReach
 from kotrel.counting.count_state import State
-from kotrel.sheets.safe_writing import written_whole
+from kotrel.sheets.pictures import quiet_axes, save_picture
 
 BARS = 24
 
@@ -53,12 +52,7 @@ def draw_variances(state: State, lines: Sequence[CountLine], path: Path) -> bool
     low, high = min(0.0, *values), max(0.0, *values)
     room = (high - low) * 0.12
     axis.set_xlim(low - room, high + room)
-    axis.set_xlabel("difference at cost")
-    axis.grid(axis="x", color="#E4E4E4", linewidth=0.7)
-    axis.set_axisbelow(True)
-    for side in ("top", "right", "left"):
-        axis.spines[side].set_visible(False)
-    axis.tick_params(axis="y", length=0)
+    quiet_axes(axis, "difference at cost")
     totals = state.totals
     more = f", the {len(worth)} greatest" if len([line for line in lines if line.value]) > BARS else ""
     figure.suptitle(
@@ -68,9 +62,5 @@ def draw_variances(state: State, lines: Sequence[CountLine], path: Path) -> bool
         fontsize=13,
         fontweight="bold",
     )
-    try:
-        with written_whole(path) as temporary:
-            figure.savefig(temporary, format="png")
-    except OSError as error:
-        raise OutOfReach(f"{path} cannot be written: {error.strerror or error}", "", "no-right") from None
+    save_picture(figure, path)
     return True

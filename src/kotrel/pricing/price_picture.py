@@ -6,9 +6,8 @@ from pathlib import Path
 
 import polars as pl
 
-from kotrel.core.errors import OutOfReach
 from kotrel.pricing.repricing import Repriced, targets_of
-from kotrel.sheets.safe_writing import written_whole
+from kotrel.sheets.pictures import quiet_axes, save_picture
 
 GROUPS = 16
 """So many categories are drawn, those with most prices first; the others together are one."""
@@ -53,21 +52,12 @@ def draw_changes(repriced: Repriced, path: Path) -> bool:
         )
         axis.axvline(0, color="#888888", linewidth=0.8)
         axis.set_title(f"{target}: {mine.height:,} prices", loc="left", fontsize=11)
-        axis.set_xlabel("change in %")
-        axis.grid(axis="x", color="#E4E4E4", linewidth=0.7)
-        axis.set_axisbelow(True)
-        for side in ("top", "right", "left"):
-            axis.spines[side].set_visible(False)
-        axis.tick_params(axis="y", length=0)
+        quiet_axes(axis, "change in %")
     # After all panels: each one that shares the scale writes its own numbers there.
     axes[0].set_yticks(range(1, len(names) + 1), names)
     axes[0].invert_yaxis()
     figure.suptitle(
         f"{repriced.rules.title}, from {repriced.from_date}", x=0.01, ha="left", fontsize=13, fontweight="bold"
     )
-    try:
-        with written_whole(path) as temporary:
-            figure.savefig(temporary, format="png")
-    except OSError as error:
-        raise OutOfReach(f"{path} cannot be written: {error.strerror or error}", "", "no-right") from None
+    save_picture(figure, path)
     return True

@@ -9,17 +9,15 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-import tomli
-
 from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.description.record_names import meant
-from kotrel.core.description.toml_reading import MOST_DECIMALS, TomlReader, numbered, parsed
-from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.description.toml_reading import MOST_DECIMALS, TomlReader, numbered
+from kotrel.core.errors import WrongUse
 from kotrel.core.expressions import Compiled, Scope, compile_at
 from kotrel.core.layouts.layout import SOURCES, Layout, LayoutColumn
-from kotrel.core.phrases import those_there
 from kotrel.core.similarity import nearest
 from kotrel.workspace.setting_tables import LAYOUT, LAYOUT_COLUMN
+from kotrel.workspace.settings_file import near_file, read_settings_file
 
 _ACTIONS = ("new", "changed", "same", "withdrawn")
 
@@ -174,21 +172,10 @@ def layout_named(folder: Path, name: str, description: Description) -> Layout:
     """
     path = folder / FOLDER / f"{name.removesuffix('.toml')}.toml"
     try:
-        text = path.read_text("utf-8-sig")
-        data = parsed(text)
+        text, data = read_settings_file(path, "wrong-layout")
     except FileNotFoundError:
-        there = sorted(each.stem for each in (folder / FOLDER).glob("*.toml"))
-        close = nearest(name, there)
-        hint = (
-            f"Did you mean {close}?"
-            if close
-            else f"{those_there('layouts', there)} docs/reference/layouts.md shows how to write one."
-        )
+        hint = near_file(folder / FOLDER, name, "layouts", "kotrel layout FILE RECORD drafts one.")
         raise WrongUse(f"there is no layout {path}", hint, "no-such-layout") from None
-    except tomli.TOMLDecodeError as error:
-        raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-layout") from None
-    except (OSError, UnicodeDecodeError) as error:
-        raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
     return layout_of(text, data, path, folder, description)
 
 

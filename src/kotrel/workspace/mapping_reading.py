@@ -8,16 +8,14 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-import tomli
-
 from kotrel.core.changes import results as answers
 from kotrel.core.counting import sheet_record
 from kotrel.core.description.model import Description, Record
 from kotrel.core.description.record_names import meant
-from kotrel.core.description.toml_reading import numbered, parsed
+from kotrel.core.description.toml_reading import numbered
 from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.phrases import listed_and, those_there
+from kotrel.core.phrases import listed_and
 from kotrel.core.remembering import for_the_last
 from kotrel.core.similarity import nearest
 from kotrel.core.tables.lookups import Lookup
@@ -25,6 +23,7 @@ from kotrel.core.tables.sources import part_pattern, parts_of_pattern
 from kotrel.core.values.conventions import ROUNDINGS, SheetHabits, is_rounding
 from kotrel.workspace.mappings import MapPart, SavedMap
 from kotrel.workspace.setting_tables import LOOKUP, MAPPING, MAPPING_FIELD
+from kotrel.workspace.settings_file import near_file, read_settings_file
 
 READ_BY = {sheet_record.NAME: "kotrel count collect COUNT FILE", answers.NAME: "kotrel outcome LOAD --result FILE"}
 """Record → the command that reads such a sheet."""
@@ -90,13 +89,7 @@ def map_named(folder: Path, name: str, description: Description) -> SavedMap:
     """
     path = folder / FOLDER / f"{name.removesuffix('.toml')}.toml"
     if not path.is_file():
-        there = [each.stem for each in sorted((folder / FOLDER).glob("*.toml"))]
-        close = nearest(name, there)
-        hint = (
-            f"Did you mean {close}?"
-            if close
-            else those_there("saved mappings", there, "kotrel map FILE RECORD saves one.")
-        )
+        hint = near_file(folder / FOLDER, name, "saved mappings", "kotrel map FILE RECORD saves one.")
         raise WrongUse(f"there is no saved mapping {path}", hint, "no-such-map")
     return read_map(path, description)
 
@@ -109,11 +102,8 @@ def read_map(path: Path, description: Description) -> SavedMap:
         OutOfReach: the file cannot be read.
     """
     try:
-        text = path.read_text("utf-8-sig")
-        data = parsed(text)
-    except tomli.TOMLDecodeError as error:
-        raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-map") from None
-    except (OSError, UnicodeDecodeError) as error:
+        text, data = read_settings_file(path, "wrong-map")
+    except FileNotFoundError as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
     description = with_sheet_records(description)
     bare = SavedMap(path.stem, path, text, ())

@@ -8,16 +8,14 @@ from decimal import Decimal, InvalidOperation
 from pathlib import Path
 from typing import Any
 
-import tomli
-
-from kotrel.core.description.toml_reading import TomlReader, numbered, parsed
-from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.phrases import those_there
+from kotrel.core.description.toml_reading import TomlReader, numbered
+from kotrel.core.errors import WrongUse
 from kotrel.core.pricing.price_rules import COST, OWN_PRICES, FigureSheet, Guards, Outliers, PriceRules, Step
 from kotrel.core.pricing.rates import Rates
 from kotrel.core.pricing.rounding import Rounding, read_rounding
 from kotrel.core.similarity import nearest
 from kotrel.workspace.setting_tables import PRICE_GUARDS, PRICE_OUTLIERS, PRICE_RULES, PRICE_SHEET, PRICE_STEP
+from kotrel.workspace.settings_file import near_file, read_settings_file
 
 FOLDER = "prices"
 _MOST_SHARE = 1_000_000
@@ -56,22 +54,11 @@ def rules_named(folder: Path, name: str, lists: tuple[str, ...] | None, rates: R
         else folder / FOLDER / f"{name.removesuffix('.toml')}.toml"
     )
     try:
-        text = path.read_text("utf-8-sig")
+        text, data = read_settings_file(path, "wrong-price-rules")
     except FileNotFoundError:
-        there = sorted(each.stem for each in (folder / FOLDER).glob("*.toml"))
-        close = nearest(name, there)
-        hint = (
-            f"Did you mean {close}?"
-            if close
-            else f"{those_there('price rules', there)} docs/reference/prices.md shows how to write some."
-        )
+        way = "docs/reference/prices.md shows how to write some."
+        hint = near_file(folder / FOLDER, name, "price rules", way)
         raise WrongUse(f"there are no price rules {path}", hint, "no-such-rules") from None
-    except (OSError, UnicodeDecodeError) as error:
-        raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
-    try:
-        data = parsed(text)
-    except tomli.TOMLDecodeError as error:
-        raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-price-rules") from None
     return _rules(_RulesReader(text, str(path)), data, path, lists, rates)
 
 
