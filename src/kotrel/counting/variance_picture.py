@@ -7,7 +7,7 @@ from pathlib import Path
 
 from kotrel.core.counting.variance import CountLine
 from kotrel.counting.count_state import State
-from kotrel.sheets.pictures import quiet_axes, save_picture
+from kotrel.sheets.figure_pictures import quiet_axes, save_picture
 
 BARS = 24
 

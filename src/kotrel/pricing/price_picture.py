@@ -7,7 +7,7 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.pricing.repricing import Repriced, targets_of
-from kotrel.sheets.pictures import quiet_axes, save_picture
+from kotrel.sheets.figure_pictures import quiet_axes, save_picture
 
 GROUPS = 16
 """So many categories are drawn, those with most prices first; the others together are one."""
