@@ -1,6 +1,6 @@
 """The ways in which cells are damaged, and what must become of each.
 
-A damage turns the true text of a cell into what stands in the sheet. ``MEND`` means that the true value can be proved
+A damage turns the true text of a cell into what the sheet shows. ``MEND`` means that the true value can be proved
 and must come out; ``ASK`` that it cannot, so that the cell must have a finding or come out right, but never wrong in
 silence; ``KEEP`` that the text is sound, however odd it looks.
 """

@@ -163,7 +163,7 @@ cost = { kind = "money", decimals = 4 }
         self.assertEqual(before["0012", "MAIN"], "120.5")
         self.count_all()
         with contextlib.closing(sqlite3.connect(self.folder / "own.db")) as database, database:
-            # One tin is sold although trading is stopped: that is said, and the correction is applied to what is there
+            # One tin is sold although trading is stopped: the variance reports it, and the correction is applied to what is there
             # now.
             database.execute("UPDATE balance SET qty = 10 WHERE item = '0014'")
         self.assertIn("1 place moved although trading is stopped", self.kotrel("count", "variance", "all").stdout)

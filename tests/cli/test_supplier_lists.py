@@ -1,5 +1,5 @@
 """Suppliers' price lists as they come: per hundred, discount groups, successors, a day in the title;
-figures worked out by hand.
+figures calculated by hand.
 """
 
 from __future__ import annotations

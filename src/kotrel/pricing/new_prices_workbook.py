@@ -173,7 +173,7 @@ def _figure(numbers: pl.Series) -> TallColumn:
 
 def _with_shares(rows: pl.DataFrame) -> pl.DataFrame:
     """The prices with the decimals that cells hold, and with change, change %,
-    markup and margin where they can be worked out.
+    markup and margin where they can be calculated.
     """
     old, new, cost = pl.col("old"), pl.col("new"), pl.col("cost")
     shares = {"change %": (new - old, old), "markup %": (new - cost, cost), "margin %": (new - cost, new)}

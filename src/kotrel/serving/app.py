@@ -367,7 +367,7 @@ def _open_job(service: Service) -> Any:
 
 
 def _require_job_header(header: dict[str, Any], description: Description) -> None:
-    """Whatever can be known of a job before its rows is said at once.
+    """Answers at once with whatever can be known of a job before its rows.
 
     Raises:
         Wrong: the job is not as the protocol says.

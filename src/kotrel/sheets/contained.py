@@ -1,4 +1,4 @@
-"""Reads workbooks of old and rare kinds in a process of its own, with limits: a reader that gives up, or never ends,
+"""Reads workbooks of old and rare kinds in another process, with limits: a reader that gives up, or never ends,
 ends there.
 
 Their readers are the least tried, and one that aborts takes its process with it. Starting one takes half a second,

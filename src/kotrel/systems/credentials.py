@@ -12,8 +12,9 @@ from kotrel.core.errors import WrongUse
 def given_for(variable: str, url: str, folder: Path | None) -> str | None:
     """The secret in an environment variable, where it is meant for this address; else None.
 
-    ``VARIABLE_FOR`` says for which it is. Without that, it goes to whatever a workspace names that the user stands in
-    or has named: not to one that was found above the current folder, where somebody else may have put it.
+    ``VARIABLE_FOR`` gives the address that it is for. Without that, it goes to the system of the workspace that is the
+    current folder, or that the user has named: not of one that was found above the current folder, where somebody else
+    may have put it.
 
     Args:
         folder: of the workspace, or None where the user has given the address.

@@ -146,7 +146,7 @@ def answers_in(
 ) -> Answers:
     """Matches the sheets of result files to the rows of a load, by their keys or by the program's own numbers.
 
-    A line without either speaks of the whole file only where it says so: by the load's reference, or as the only line.
+    A line without either speaks of the whole file only where it names the load's reference, or is the only line.
     Where several lines speak of one row, the worst outcome counts, and all reasons stay.
 
     Args:

@@ -76,7 +76,7 @@ class Field:
         numbered: part of a key that Kotrel counts up within the rest of the key, where the sheet has no column for it.
         from_ledger: what of the ledger it shows for the row's own movements; the table has no column for it.
         fulfils: of a document's line: it names the order that the line's goods come from, or go out for.
-        scale: of the decimal kinds: a table that Kotrel did not create holds so many times the value, as a whole
+        scale: of the decimal kinds: a table that Kotrel did not create holds the value times this, as a whole
             number.
         stored: of a date: how such a table writes it, with YYYY, MM and DD; empty for a real date or ISO text.
     """

@@ -48,8 +48,8 @@ _SAME_UNIT = {"gr": "g", "gram": "g", "gramm": "g", "kilo": "kg", "lbs": "lb", "
 
 @dataclass(frozen=True)
 class HeadingSays:
-    """What a heading says: that its amounts are ``per`` so many, in ``cents``, so many ``times`` smaller, with ``tax``,
-    in a ``unit``, of a ``year``.
+    """What a heading says of its amounts: ``per`` how many pieces, in ``cents``, how many ``times`` smaller,
+    with ``tax``, in a ``unit``, of a ``year``.
     """
 
     what: Literal["per", "cents", "times", "tax", "unit", "year"]

@@ -136,7 +136,7 @@ def _tidied_column(
 
 
 def _said_once(tidied: Tidied, cell: str) -> Tidied:
-    """What is said of one cell is said once, however many rows it is for."""
+    """A finding on one cell appears once, however many rows the cell is for."""
     troubles = tidied.troubles
     if troubles:
         first = troubles[0]

@@ -29,7 +29,7 @@ SNAPPED = 7
 
 @dataclass(frozen=True)
 class Goods:
-    """What prices are worked out from. All frames have String columns in canonical text.
+    """What prices are calculated from. All frames have String columns in canonical text.
 
     Attributes:
         items: the items with the fields that expressions use, among them ``code``, ``unit`` and the own prices;
@@ -60,7 +60,7 @@ class Worked:
 
     Attributes:
         prices: :data:`~kotrel.core.pricing.prices_in_force.BREAK`, ``old`` and ``new`` (Decimal with 12 places; ``old``
-            blank for a new price), ``step``, ``remark``, ``factor``: of every price that a step worked out.
+            blank for a new price), ``step``, ``remark``, ``factor``: of every price that a step calculated.
         untouched: prices of the lists that are set which no step touched.
         blank: prices for which a step had nothing to work with, by target.
         idle: steps that had no price to work on, each with the reason.

@@ -8,7 +8,7 @@ from dataclasses import replace
 from kotrel.core.tables.table import Table
 
 BOOK_STAMP = "Kotrel prices"
-"""Name of the workbook property that says by which rules the prices were worked out."""
+"""Name of the workbook property that says by which rules the prices were calculated."""
 FIRST_LOOK = "Kotrel first look"
 OWN = (
     "Description", "Old price", "Change", "Change %", "Cost", "Markup %", "Margin %", "At stake", "Step", "Remarks",
@@ -23,7 +23,7 @@ def without_readers_columns(table: Table, own: Mapping[str, str]) -> tuple[Table
         own: the item's own prices: field → title.
 
     Returns:
-        The table, and field → the column of the price that its new one was worked out from. Its cells stay in the
+        The table, and field → the column of the price that its new one was calculated from. Its cells stay in the
         table.
     """
     headings = {column.heading.casefold(): column.letter for column in table.columns}

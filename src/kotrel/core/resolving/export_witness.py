@@ -17,9 +17,9 @@ from kotrel.core.values.near_codes import near_form
 
 _SEPARATOR = "\x1f"
 ENOUGH = 2
-"""Fields that must differ from a row's own exported values before it is said to have another's."""
+"""Fields that must differ from a row's own exported values before it counts as having another's."""
 SHIFTED = 3
-"""Keys that must be out of place before a column of keys is said to have been sorted alone."""
+"""Keys that must be out of place before a column of keys counts as sorted alone."""
 
 
 def find_changed_keys(rows: Rows, base: pl.DataFrame, state: SystemState) -> list[FindingGroup]:

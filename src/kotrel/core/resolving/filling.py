@@ -239,7 +239,7 @@ def _blank(values: pl.DataFrame, name: str) -> pl.Series:
 
 
 def _filled(rows: Rows, name: str, given: pl.Series, new: Callable[[], pl.Series]) -> pl.DataFrame:
-    """The values with one column filled from a mapping: in new rows, or in all where the mapping says so."""
+    """The values with one column filled from a mapping: in new rows, or in all where the mapping asks for that."""
     values = rows.values
     fillable = values[name].is_null() & given.is_not_null()
     if not fillable.any():
@@ -331,7 +331,7 @@ def _where_used(
     findings: Sequence[FindingGroup], rows: Rows, name: str, new: Callable[[], pl.Series]
 ) -> list[FindingGroup]:
     """The findings on made values that are used: in blank cells,
-    and of existing rows only where the mapping says so.
+    and of existing rows only where the mapping asks for that.
     """
     if not findings:
         return []

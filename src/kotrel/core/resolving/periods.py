@@ -43,14 +43,16 @@ def follow_periods(
     if not wanted.any() and not said.height:
         return rows, (), []
     points = _points(rows, state, wanted, said, group, first, last)
-    joined = points.filter(pl.col("is new") | pl.col("is said"))
+    joined = points.filter(pl.col("is new") | pl.col("end is given"))
     filled = joined.filter(pl.col("is new") & pl.col("own end").is_null() & pl.col("new end").is_not_null())
     rows = _with_ends(rows, filled, last)
     left = days_left(points, first)
     rows = rows.with_findings(_findings(rows, joined, first, last, left["cause"]))
     after_end = after_end or rows.after_end
     again = rows_again(rows, left, points, state, first, last) if after_end == "resume" else None
-    ended = points.filter(~pl.col("is new") & ~pl.col("is said") & pl.col("is cut") & pl.col("cause").is_not_null())
+    ended = points.filter(
+        ~pl.col("is new") & ~pl.col("end is given") & pl.col("is cut") & pl.col("cause").is_not_null()
+    )
     remarks = [f"{count(filled.height, 'row ends', 'rows end')} where another begins or ended"] if filled.height else []
     if left.height and after_end is None:
         rows = rows.with_findings(_nothing_follows(rows, left, last))
@@ -137,7 +139,7 @@ def _points(
     """The new rows and those that the system holds for the same things, in the order of their first days.
 
     Each with where the next begins (``next start``), the row in the sheet that does (``cause``), whether it is cut by
-    that, whether the sheet gives another end to one that is there (``is said``), and of new rows the end that follows
+    that, whether the sheet gives another end to one that is there (``end is given``), and of new rows the end that follows
     for them.
     """
     record = rows.record
@@ -146,7 +148,7 @@ def _points(
         *record.key,
         (pl.col(last) if last in rows.fields else pl.lit(None, pl.String)).alias("own end"),
         pl.lit(True).alias("is new"),
-        pl.lit(False).alias("is said"),
+        pl.lit(False).alias("end is given"),
     )
     things = pl.concat([own.select(group), said.select(group)]).unique()
     held = state.having(record, [last], group[0], things[group[0]].unique()).select(*record.key, last)
@@ -157,7 +159,7 @@ def _points(
         *record.key,
         pl.coalesce("said end", held_end).replace(OPEN, None).alias("own end"),
         pl.lit(False).alias("is new"),
-        (pl.col("said end") != held_end).fill_null(False).alias("is said"),
+        (pl.col("said end") != held_end).fill_null(False).alias("end is given"),
     )
     points = pl.concat([own, held]).sort([*group, first], maintain_order=True)
     start, end = pl.col(first), pl.col("own end")
@@ -227,13 +229,13 @@ def _findings(rows: Rows, joined: pl.DataFrame, first: str, last: str, told: pl.
     stands.
 
     Args:
-        told: the rows of which is said apart what follows their end.
+        told: rows for which another finding reports what follows their end.
     """
     title = rows.record.title.lower()
     found: list[FindingGroup] = []
     following = pl.col("next start")
     # Of a row that is there, no end is an end that the sheet takes away.
-    says = pl.when("is said").then(pl.col("own end").fill_null(OPEN)).otherwise(pl.col("own end"))
+    says = pl.when("end is given").then(pl.col("own end").fill_null(OPEN)).otherwise(pl.col("own end"))
     before_next = _day_before(following)
     over = joined.filter(says >= following)
     if over.height:

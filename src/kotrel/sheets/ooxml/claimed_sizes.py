@@ -16,9 +16,9 @@ from kotrel.sheets.ooxml.sheet_xml import has_any
 ROWS, COLUMNS = 1 << 20, 1 << 14
 """A worksheet has no more rows and columns than these (ECMA-376, part 1)."""
 SPARSE = 50
-"""Beyond that, at least one of so many cells must be filled."""
+"""Beyond that, at least one of this many cells must be filled."""
 UNPACKED, RATIO = 64 << 20, 150
-"""A part above this size that is packed more than so many times over is made to fill a machine:
+"""A part above this size that is packed more tightly than this ratio is made to fill a machine:
 rows of cells pack 10 to 40 times.
 """
 LOOKED_THROUGH = 48 << 20

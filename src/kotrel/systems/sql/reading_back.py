@@ -1,6 +1,4 @@
-"""Reads a load's rows back before it is kept: what triggers and defaults made of them stands in the journal
-as it is.
-"""
+"""Reads a load's rows back before it is kept: the journal has what triggers and defaults made of them."""
 
 from __future__ import annotations
 
