@@ -8,14 +8,16 @@ import subprocess
 import sys
 import tempfile
 import unittest
-from datetime import UTC, datetime
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from kotrel.core.changes.journal import Stamp
+from kotrel.core.changes.journal import Entry, Stamp
 from kotrel.core.errors import OutOfReach
 from kotrel.loading.loads.in_progress import forget, in_progress, interrupted
 
-STAMP = Stamp(datetime(2026, 11, 23, 9, 30, tzinfo=UTC), "marit", ("a.xlsx",), "f00")
+STAMP = Stamp(datetime(2026, 11, 23, 9, 30, 0, 1200, tzinfo=UTC), "marit", ("a.xlsx",), "f00")
+LATER = STAMP.at + timedelta(microseconds=1)
 CHILD = """
 import sys, time
 from pathlib import Path
@@ -57,9 +59,22 @@ class UnderWay(unittest.TestCase):
         child.wait()
         child.stdout.close()
         [found] = interrupted(self.hidden)
+        entry = Entry(1, "load", STAMP.time, "marit", ("a.xlsx",), "f00", "", None, None)
+        self.assertTrue(found.is_entry(entry))
+        self.assertTrue(found.is_entry(replace(entry, at="2026-11-23T10:30:00+01:00")), "a service's own zone")
+        for other in ({"kind": "undo", "of": 1}, {"at": replace(STAMP, at=LATER).time}, {"fingerprint": "f01"}):
+            self.assertFalse(found.is_entry(replace(entry, **other)), other)
         self.assertEqual((found.who, found.what, found.fingerprint), ("marit", "load of a.xlsx", "f00"))
         forget(found)
         self.assertEqual(interrupted(self.hidden), [])
+
+    def test_an_undo_is_not_taken_for_its_load(self):
+        with self.assertRaises(OutOfReach), in_progress(self.hidden, replace(STAMP, kind="undo", of=1)):
+            raise OutOfReach("gone", "", "connection-lost")
+        [found] = interrupted(self.hidden)
+        load = Entry(1, "load", STAMP.time, "marit", ("a.xlsx",), "f00", "", None, None)
+        undo = replace(load, number=2, kind="undo", of=1)
+        self.assertEqual(list(map(found.is_entry, (load, undo, replace(undo, of=3)))), [False, True, False])
 
     def test_where_no_note_can_be_made_the_load_goes_on(self):
         self.hidden.parent.mkdir(exist_ok=True)

@@ -111,6 +111,11 @@ class Stamp:
     of: int | None = None
     notes: tuple[str, ...] = ()
 
+    @property
+    def time(self) -> str:
+        """The time as a journal keeps it (ISO 8601). Its microseconds tell loads of one second apart."""
+        return self.at.isoformat(timespec="microseconds")
+
 
 @dataclass(frozen=True)
 class Entry:

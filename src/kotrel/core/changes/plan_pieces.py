@@ -41,7 +41,7 @@ def header_of(plan: Plan, trial: bool) -> dict[str, Any]:
         "kind": "undo" if undoing is not None else "load",
         "trial": trial,
         "expects": True,
-        "at": stamp.at.isoformat(timespec="seconds"),
+        "at": stamp.time,
         "who": stamp.who,
         "files": list(stamp.files),
         "fingerprint": stamp.fingerprint,

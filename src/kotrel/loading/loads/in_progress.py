@@ -11,7 +11,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from kotrel.core.changes.journal import Stamp, load_name
+from kotrel.core.changes.journal import Entry, Stamp, load_name
 from kotrel.core.errors import KotrelError, OutOfReach
 from kotrel.sheets.safe_writing import make_folder
 from kotrel.workspace.settings import Workspace
@@ -24,13 +24,25 @@ FOLDER = "in-progress"
 
 @dataclass(frozen=True)
 class Interrupted:
-    """A load or undo that started and did not end properly: who started it, when, and what it was, in words."""
+    """A load or undo that started and did not end properly: who started it, when, and what it was, in words.
+
+    Attributes:
+        of: the number of the load that it takes back; None of a load.
+    """
 
     path: Path
     at: str
     who: str
     what: str
     fingerprint: str
+    of: int | None
+
+    def is_entry(self, entry: Entry) -> bool:
+        """Whether an entry of the journal is what was interrupted. An undo has the fingerprint of its load, and may
+        have been started in the same moment. ``who`` says nothing: a service may know the user by another name.
+        """
+        same = entry.fingerprint == self.fingerprint and _same_time(entry.at, self.at)
+        return same and (entry.kind == "undo") == (self.of is not None) and entry.of == self.of
 
 
 @contextmanager
@@ -48,10 +60,11 @@ def in_progress(hidden: Path, stamp: Stamp) -> Iterator[None]:
         make_folder(note.parent)
         lock.acquire(timeout=0)
         about = {
-            "at": stamp.at.isoformat(timespec="seconds"),
+            "at": stamp.time,
             "who": stamp.who,
             "what": f"undo of {load_name(stamp.of)}" if stamp.of else f"load of {', '.join(stamp.files)}",
             "fingerprint": stamp.fingerprint,
+            "of": stamp.of,
         }
         note.write_text(json.dumps(about, ensure_ascii=False), "utf-8")
     except OSError:
@@ -95,9 +108,9 @@ def interrupted(hidden: Path) -> list[Interrupted]:
             continue
         try:
             about = json.loads(path.read_text("utf-8"))
-            found.append(
-                Interrupted(path, str(about["at"]), str(about["who"]), str(about["what"]), str(about["fingerprint"]))
-            )
+            at, who, what, fingerprint = (str(about[name]) for name in ("at", "who", "what", "fingerprint"))
+            of = None if about["of"] is None else int(about["of"])
+            found.append(Interrupted(path, at, who, what, fingerprint, of))
         except (OSError, ValueError, KeyError, TypeError):
             with suppress(OSError):
                 path.unlink(missing_ok=True)
@@ -127,10 +140,7 @@ def report_interrupted(workspace: Workspace) -> list[str]:
         return []
     said: list[str] = []
     for each in waiting:
-        found = next(
-            (entry for entry in reversed(entries) if entry.at == each.at and entry.fingerprint == each.fingerprint),
-            None,
-        )
+        found = next(filter(each.is_entry, reversed(entries)), None)
         what = f"the {each.what} that {each.who} started at {_hour(each.at)} was interrupted"
         if found is None:
             said.append(f"{what}: none of it is in the system. Run it again.")
@@ -138,10 +148,22 @@ def report_interrupted(workspace: Workspace) -> list[str]:
             said.append(f"{what} after the system had refused it: none of it is in the system ({found.name}).")
         elif found.waiting:
             said.append(f"{what} after its files were written: all of it is sent, as {found.name}.")
+        elif found.undone_by is not None:
+            back = load_name(found.undone_by)
+            said.append(f"{what} after it had finished, as {found.name}, and {back} has taken it back since.")
         else:
             said.append(f"{what} after it had finished: all of it is in the system, as {found.name}.")
         forget(each)
     return said
+
+
+def _same_time(kept: str, noted: str) -> bool:
+    """Whether two times are the same, as exactly as the system keeps them: another's service may keep seconds."""
+    try:
+        system, ours = datetime.fromisoformat(kept), datetime.fromisoformat(noted)
+    except ValueError:
+        return kept == noted
+    return system == (ours if system.microsecond else ours.replace(microsecond=0))
 
 
 def _hour(at: str) -> str:

@@ -101,7 +101,7 @@ def write_load(database: Database, number: int, changes: Sequence[RecordChanges]
     values: list[Any] = [
         number,
         stamp.kind,
-        stamp.at.isoformat(timespec="seconds"),
+        stamp.time,
         stamp.who,
         json.dumps(list(stamp.files)),
         stamp.fingerprint,
