@@ -42,6 +42,7 @@ def serve(address: str) -> None:
         if module.name != "kotrel.__main__":
             importlib.import_module(module.name)
     for name in (
+        "filelock",
         "psycopg",
         "httpx",
         "flask",
@@ -56,6 +57,7 @@ def serve(address: str) -> None:
     from kotrel.core.expressions.parsing import parse
 
     parse("cost + 35%")
+    importlib.import_module("rich.cells").cell_len("…")
     importlib.import_module("tests.support")
     gc.collect()
     gc.freeze()
